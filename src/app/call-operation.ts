@@ -1,0 +1,170 @@
+import { readFile } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import type { Endpoint, Operation } from '../contract/contract.js'
+import { matchName, nearestAdvice } from '../contract/nearest.js'
+import { problem, Problem } from '../contract/problem.js'
+import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
+import { connectionReason, fileReason } from '../documents/fetching.js'
+import { parseAssignment, parseInput, readInput } from '../exercise/input.js'
+import type { CallResult } from '../exercise/run-client.js'
+import { readCached, writeCached, cacheFolder } from '../project/cache.js'
+import { bytesDigest } from '../project/snapshot.js'
+import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '../runtime/failures.js'
+import type { Exchange, Settings } from '../runtime/connection.js'
+import { join } from 'node:path'
+import { buildClient, clientState } from './generate-client.js'
+import { preferredEndpoint } from './import-contract.js'
+import { findOperation, inputsDigest, namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { buildMark } from './package-files.js'
+
+export interface CallOptions extends OpenOptions {
+  /** The text of an input, with what to call it in messages. */
+  readonly input?: { readonly text: string; readonly what: string } | undefined
+  /** `path=value`, on top of the input. */
+  readonly with?: readonly string[] | undefined
+  /** The address to call instead of the endpoint's own. */
+  readonly url?: string | undefined
+  readonly endpoint?: string | undefined
+  readonly headers?: Readonly<Record<string, string>> | undefined
+  /** Milliseconds for the whole call. */
+  readonly timeLimit?: number | undefined
+  /** Send nothing; tell what would be sent. */
+  readonly preview?: boolean | undefined
+}
+
+/** What came of a call: with `problem`, it failed. */
+export interface Called {
+  readonly operation: Operation
+  readonly endpoint: Endpoint
+  readonly address: string
+  readonly result: CallResult
+  /** The request that was made, also when nobody answered or nothing was sent. */
+  readonly request: Exchange['request'] | undefined
+  readonly problem: Problem | undefined
+  /** Where the client that ran came from. */
+  readonly client: 'its folder' | 'built aside'
+  /** Why it did not come from its folder. */
+  readonly asideBecause: string | undefined
+}
+
+/** Thrown inside the client's `fetch` so that nothing is sent. */
+class NothingSent extends Error {}
+
+/**
+ * Calls an operation through the generated client itself: the one in its folder when that is current and unedited, else a fresh one
+ * built aside.
+ *
+ * @param reference the contract's name in the project, or the location of its metadata
+ * @throws Problem for what is wrong before anything is sent (the input of the wrong shape excepted: that is told in the result)
+ */
+export async function callOperation(reference: string, wanted: string, options: CallOptions): Promise<Called> {
+  const open = await openContract(reference, options)
+  const operation = findOperation(open, wanted)
+  const endpoint = chooseEndpoint(open, operation, options.endpoint)
+  const address = options.url ?? endpoint.address
+  if (!URL.canParse(address)) {
+    throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
+  }
+  const plain = options.input === undefined || options.input.text.trim() === '' ? undefined : await parseInput(options.input.text, options.input.what)
+  const input = await readInput(open.contract, operation, plain, (options.with ?? []).map(parseAssignment), readBytes)
+  const { bundle, className, aside } = await bundleFor(open)
+  const { runClient } = await import('../exercise/run-client.js')
+
+  let request: Exchange['request'] | undefined
+  const settings: Settings = {
+    url: address,
+    endpoint: endpoint.name,
+    ...(options.headers === undefined ? {} : { headers: options.headers }),
+    ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
+    fetch: (target, init) => {
+      request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: String(init?.body ?? '') }
+      return options.preview === true ? Promise.reject(new NothingSent()) : fetch(target, init)
+    },
+  }
+  const result = await runClient(bundle, className, operation, input, settings)
+  const failed = 'failure' in result && !(result.failure instanceof TransportFailure && result.failure.cause instanceof NothingSent)
+  return {
+    operation,
+    endpoint,
+    address,
+    result,
+    request,
+    problem: failed ? problemOf(result, open.name, operation, address, options) : undefined,
+    client: aside === undefined ? 'its folder' : 'built aside',
+    asideBecause: aside,
+  }
+}
+
+function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string | undefined): Endpoint {
+  const all = endpointsOf(open.contract)
+  const offering = endpointsOffering(open.contract, operation)
+  const configured = wanted ?? open.kept?.entry.endpoint
+  if (configured === undefined) {
+    const preferred = preferredEndpoint({ ...open.contract, services: [{ ...open.contract.services[0]!, endpoints: offering, operations: [operation] }] })?.chosen
+    if (preferred !== undefined) return preferred
+  }
+  const name = matchName(configured ?? '', all.map((endpoint) => endpoint.name))
+  const endpoint = all.find((each) => each.name === name)
+  if (endpoint === undefined) throw problem('TM-1005', { what: 'endpoint', name: configured ?? '', contract: open.name, nearest: nearestAdvice(configured ?? '', all.map((each) => each.name)) })
+  if (!offering.includes(endpoint)) throw problem('TM-4006', { endpoint: endpoint.name, operation: pathOf(operation), offered: offering.map((each) => each.name).join(', ') })
+  return endpoint
+}
+
+async function readBytes(path: string): Promise<Uint8Array> {
+  return readFile(path).then(
+    (bytes) => new Uint8Array(bytes),
+    (error: unknown) => {
+      throw problem('TM-1007', { what: path, reason: fileReason(error instanceof Error && 'code' in error ? String(error.code) : '') }, { cause: error })
+    },
+  )
+}
+
+/** The client as a module that runs; `aside` says why it is not the one in the folder. */
+async function bundleFor(open: OpenContract): Promise<{ bundle: string; className: string; aside: string | undefined }> {
+  const { kept } = open
+  const names = await namesFor(open)
+  const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
+  let aside: string | undefined = kept === undefined ? 'it is not part of a project' : undefined
+  if (folder !== undefined) {
+    const state = await clientState(folder)
+    if (state.manifest === undefined) aside = 'no client was generated yet'
+    else if (state.edited.length > 0) aside = `these files were edited by hand: ${state.edited.join(', ')}`
+    else if (Object.keys(state.manifest.files).some((path) => !(path in state.texts))) aside = 'files of it are missing'
+    else if (state.manifest.inputs !== inputsDigest(open, names)) aside = 'it is older than the contract'
+    else {
+      const bundle = await cachedBundle(`${state.texts['manifest.json'] ?? ''}`, folder)
+      return { bundle, className: state.manifest.class, aside: undefined }
+    }
+  }
+  const key = `${buildMark()} ${inputsDigest(open, names)}`
+  const bundle = await cachedBundle(key, async () => Object.fromEntries((await buildClient(open)).files.map((file) => [file.path, file.text])))
+  return { bundle, className: names.class, aside }
+}
+
+async function cachedBundle(key: string, source: string | (() => Promise<Record<string, string>>)): Promise<string> {
+  const name = `client-${bytesDigest(key)}.mjs`
+  if ((await readCached(name)) !== undefined) return join(cacheFolder(), name)
+  const { bundleClient } = await import('../exercise/run-client.js')
+  return writeCached(name, await bundleClient(typeof source === 'string' ? source : await source()))
+}
+
+/** A failed call as a problem to be told. */
+function problemOf(result: CallResult, contract: string, operation: Operation, address: string, options: CallOptions): Problem {
+  const { failure } = result
+  const name = pathOf(operation)
+  if (failure instanceof InputRejected) {
+    const count = failure.misfits.length === 1 ? 'one place' : `${failure.misfits.length} places`
+    return problem('TM-1013', { count, contract, operation: name }, { details: failure.misfits.map(({ path, message }) => `${path === '' ? 'the input' : path}: ${message}`), cause: failure })
+  }
+  if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, { cause: failure })
+  if (failure instanceof ContractBreach) return problem('TM-4005', { reason: failure.message }, { cause: failure })
+  if (failure instanceof TransportFailure) {
+    if (failure.kind === 'timeout') return problem('TM-4003', { address, time: `${(options.timeLimit ?? 60_000) / 1000} s` }, { cause: failure })
+    if (failure.kind === 'login') {
+      const schemes = result.exchange?.response.headers['www-authenticate']
+      return problem('TM-4004', { address, status: failure.status ?? '', schemes: schemes === undefined ? '' : `, offering ${schemes}` }, { cause: failure })
+    }
+    return problem('TM-4002', { address, reason: connectionReason(failure.cause) }, { cause: failure })
+  }
+  return problem('TM-9001', { reason: failure instanceof Error ? failure.message : String(failure) }, { cause: failure })
+}

@@ -1,0 +1,130 @@
+import { readdir, readFile, stat } from 'node:fs/promises'
+import { join, relative, resolve, sep } from 'node:path'
+import type { Note } from '../contract/contract.js'
+import { problem } from '../contract/problem.js'
+import { operationsOf, reachableTypes } from '../contract/queries.js'
+import { dialectNamed } from '../dialects/registry.js'
+import { replaceFolder, restoreFolder } from '../project/safe-writing.js'
+import { writeNames } from '../project/snapshot.js'
+import { clientFiles, firstLines, textDigest, type GeneratedFile } from '../typescript/client.js'
+import { inputsDigest, namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { runtimeSources } from './package-files.js'
+
+export interface GenerateOptions extends OpenOptions {
+  /** Write over files that were edited by hand. */
+  readonly overwrite?: boolean | undefined
+}
+
+export interface Generated {
+  readonly contract: string
+  /** The client's folder, from the project's. */
+  readonly folder: string
+  /** All files of the client, by path below its folder. */
+  readonly files: readonly string[]
+  /** What is different from before. */
+  readonly added: readonly string[]
+  readonly changed: readonly string[]
+  readonly removed: readonly string[]
+  readonly operations: number
+  readonly types: number
+  readonly notes: readonly Note[]
+  /** The first lines to write. */
+  readonly firstLines: readonly string[]
+  /** Packages that the client needs, with their version ranges. */
+  readonly dependencies: Readonly<Record<string, string>>
+}
+
+/** A client as texts: pure, apart from reading the contract. */
+export async function buildClient(open: OpenContract): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
+  const dialect = await dialectNamed(open.contract.dialect)
+  const names = await namesFor(open)
+  const files = clientFiles(open.contract, names, dialect, {
+    contractName: open.name,
+    runtime: runtimeSources(),
+    sources: open.digests,
+    inputs: inputsDigest(open, names),
+    importSuffix: open.kept?.entry.importSuffix ?? '.js',
+  })
+  return { files, names }
+}
+
+/**
+ * Writes the client of a contract of the project, all of it or nothing.
+ *
+ * @param name the contract's name in the project
+ * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of others, and those of opening a contract
+ */
+export async function generateClient(name: string, options: GenerateOptions = {}): Promise<Generated> {
+  const open = await openContract(name, options)
+  if (open.kept === undefined) throw problem('TM-1001', { name, nearest: 'Import it first: `tolmach import <location> --as <name>`.' })
+  const { project, entry } = open.kept
+  const folder = resolve(project.folder, entry.folder)
+  const { files, names } = await buildClient(open)
+  const state = await clientState(folder)
+  if (state.edited.length > 0 && options.overwrite !== true) throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
+  const strangers = state.manifest === undefined ? state.present : state.strangers
+  const clashing = strangers.filter((path) => state.manifest === undefined || files.some((file) => file.path === path))
+  if (clashing.length > 0 && options.overwrite !== true) throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
+
+  const before = state.texts
+  const added = files.filter((file) => !(file.path in before)).map((file) => file.path)
+  const changed = files.filter((file) => file.path in before && before[file.path] !== file.text).map((file) => file.path)
+  const removed = Object.keys(before).filter((path) => !strangers.includes(path) && !files.some((file) => file.path === path))
+  if (added.length + changed.length + removed.length > 0) {
+    const kept = strangers.filter((path) => !files.some((file) => file.path === path))
+    await replaceFolder(folder, Object.fromEntries(files.map((file) => [file.path, file.text])), kept)
+  }
+  const { class: _class, ...identifiers } = names
+  await writeNames(project.folder, name, { class: names.class, ...identifiers })
+  const dialect = await dialectNamed(open.contract.dialect)
+  const operations = operationsOf(open.contract)
+  const sorted = [...operations].sort((a, b) => (a.path.join('.') < b.path.join('.') ? -1 : 1))
+  return {
+    contract: open.name,
+    folder: entry.folder,
+    files: files.map((file) => file.path),
+    added,
+    changed,
+    removed,
+    operations: operations.length,
+    types: reachableTypes(open.contract, operations).length,
+    notes: open.contract.notes,
+    firstLines: firstLines(open.contract, names, sorted, `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index.js`),
+    dependencies: dialect.emit.dependencies(open.contract),
+  }
+}
+
+/** What is in a client's folder, compared with its manifest. */
+export interface ClientState {
+  readonly manifest: { readonly inputs: string; readonly class: string; readonly files: Readonly<Record<string, string>> } | undefined
+  /** Files of ours that are not as they were written, or gone. */
+  readonly edited: readonly string[]
+  /** Files that are not ours. */
+  readonly strangers: readonly string[]
+  readonly present: readonly string[]
+  /** The text of every file, by path. */
+  readonly texts: Readonly<Record<string, string>>
+}
+
+/** Looks at a client's folder; one that isn't there has nothing in it. */
+export async function clientState(folder: string): Promise<ClientState> {
+  await restoreFolder(folder)
+  const exists = await stat(folder).then((found) => found.isDirectory(), () => false)
+  const entries = exists ? await readdir(folder, { withFileTypes: true, recursive: true }) : []
+  const present = entries.filter((entry) => entry.isFile()).map((entry) => relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')).filter((path) => !path.startsWith('node_modules/'))
+  const texts: Record<string, string> = Object.fromEntries(await Promise.all(present.map(async (path) => [path, await readFile(join(folder, path), 'utf8')] as const)))
+  const manifest = readManifest(texts['manifest.json'])
+  if (manifest === undefined) return { manifest, edited: [], strangers: [], present, texts }
+  const edited = Object.entries(manifest.files).filter(([path, digest]) => path in texts && textDigest(texts[path] ?? '') !== digest).map(([path]) => path)
+  const strangers = present.filter((path) => path !== 'manifest.json' && !(path in manifest.files))
+  return { manifest, edited, strangers, present, texts }
+}
+
+function readManifest(text: string | undefined): ClientState['manifest'] {
+  try {
+    const manifest = JSON.parse(text ?? '') as ClientState['manifest'] & { writtenBy?: string }
+    return manifest.writtenBy === 'tolmach' ? manifest : undefined
+  } catch {
+    return undefined
+  }
+}

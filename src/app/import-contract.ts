@@ -1,0 +1,96 @@
+import { resolve } from 'node:path'
+import type { Contract, Endpoint, Operation } from '../contract/contract.js'
+import { problem } from '../contract/problem.js'
+import { endpointsOf, operationsOf, pathOf, reachableTypes } from '../contract/queries.js'
+import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
+import { assignNames, noNames } from '../naming/names.js'
+import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry } from '../project/project-file.js'
+import { readNames, writeSnapshot } from '../project/snapshot.js'
+import { chooseOperations, contractNameFor, readSource } from './open-contract.js'
+
+export interface ImportOptions {
+  /** The name in the project; made from the location when left out. */
+  readonly as?: string | undefined
+  /** Replace a contract of that name. */
+  readonly overwrite?: boolean | undefined
+  /** The operations wanted; `*` stands for any characters. */
+  readonly only?: readonly string[] | undefined
+  /** The project's folder; the nearest one upwards, or the current folder when there is none. */
+  readonly project?: string | undefined
+  /** How long to wait for each document, in seconds. Default 30. */
+  readonly seconds?: number | undefined
+}
+
+export interface Imported {
+  readonly name: string
+  /** With the operations that were chosen. */
+  readonly contract: Contract
+  readonly entry: ContractEntry
+  readonly endpoints: readonly Endpoint[]
+  readonly operations: readonly Operation[]
+  /** Names of types that the chosen operations need. */
+  readonly typeCount: number
+  /** The endpoint that calls will go to, and why. */
+  readonly endpoint: { readonly chosen: Endpoint; readonly reason: string } | undefined
+}
+
+/**
+ * Reads a service's metadata with everything it refers to, keeps a snapshot and writes the contract into the project file. Either all of
+ * that happens, or nothing changes.
+ *
+ * @param location a path of a file or folder, or an address
+ * @throws Problem TM-1004 when the name is taken, TM-1006 when it can't be a name, TM-3003, and those of reading metadata
+ */
+export async function importContract(location: string, options: ImportOptions = {}): Promise<Imported> {
+  const folder = options.project ?? (await findProject('.')) ?? resolve('.')
+  const name = options.as ?? contractNameFor(location)
+  const unfit = checkContractName(name)
+  if (unfit !== undefined) throw unfit
+  const contracts: Readonly<Record<string, ContractEntry>> = (await readProjectText(folder)) === '' ? {} : (await readProject(folder)).contracts
+  const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
+  if (existing !== undefined && options.overwrite !== true) throw problem('TM-1004', { name, from: existing.from })
+
+  const { contract: whole, documents } = await readSource(location, name, options.seconds)
+  const only = options.only ?? existing?.only
+  const contract = chooseOperations(whole, only, name)
+  const { dialectNamed } = await import('../dialects/registry.js')
+  const dialect = await dialectNamed(contract.dialect)
+  const kept = existing === undefined ? noNames : await readNames(folder, name)
+  const names = assignNames(contract, kept, dialect.emit.reservedNames, existing?.class)
+
+  const entry: ContractEntry = {
+    from: isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location),
+    folder: existing?.folder ?? `src/clients/${name}`,
+    class: names.class,
+    ...(only === undefined ? {} : { only }),
+  }
+  await writeSnapshot(folder, name, documents, names)
+  await writeContractEntry(folder, name, entry)
+  return { name, contract, entry, endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: reachableTypes(contract, operationsOf(contract)).length, endpoint: preferredEndpoint(contract, existing?.endpoint) }
+}
+
+/** The endpoint that calls go to when nobody says otherwise. */
+export function preferredEndpoint(contract: Contract, configured?: string): { chosen: Endpoint; reason: string } | undefined {
+  const endpoints = endpointsOf(contract)
+  const named = endpoints.find((endpoint) => endpoint.name === configured)
+  if (named !== undefined) return { chosen: named, reason: 'tolmach.yaml names it' }
+  const offering = (endpoint: Endpoint): number => operationsOf(contract).filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
+  const [best, second] = [...endpoints].sort((a, b) => offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
+  if (best === undefined) return undefined
+  if (second === undefined) return { chosen: best, reason: 'it is the only one' }
+  const reason = offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'the newest protocol on offer'
+  return { chosen: best, reason }
+}
+
+/** The contract's summary as scripts get it. */
+export function importSummary(imported: Imported): object {
+  const { contract } = imported
+  return {
+    contract: imported.name,
+    dialect: contract.dialect,
+    endpoints: endpointsOf(contract).map(({ name, protocol, address }) => ({ name, protocol, address })),
+    operations: operationsOf(contract).map(pathOf),
+    types: imported.typeCount,
+    notes: contract.notes,
+  }
+}

@@ -1,0 +1,16 @@
+/**
+ * The library's public face: what the commands do, for programs.
+ *
+ * @example
+ * import { importContract, generateClient } from 'tolmach'
+ * await importContract('http://127.0.0.1:4801/desk?wsdl', { as: 'berths' })
+ * const { folder } = await generateClient('berths')
+ */
+export { importContract, importSummary, preferredEndpoint, type Imported, type ImportOptions } from './import-contract.js'
+export { generateClient, clientState, type ClientState, type Generated, type GenerateOptions } from './generate-client.js'
+export { callOperation, type Called, type CallOptions } from './call-operation.js'
+export { sampleFor } from './sample-input.js'
+export { serveContracts, type ServeOptions } from './serve-contracts.js'
+export { openContract, findOperation, type OpenContract, type OpenOptions } from './open-contract.js'
+export { Problem, exitCodes, type ProblemKind } from '../contract/problem.js'
+export type * from '../contract/contract.js'

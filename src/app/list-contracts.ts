@@ -1,0 +1,43 @@
+import { resolve } from 'node:path'
+import { Problem, problem } from '../contract/problem.js'
+import { endpointsOf, operationsOf, reachableTypes } from '../contract/queries.js'
+import { findProject } from '../project/project-file.js'
+import { clientState } from './generate-client.js'
+import { inputsDigest, namesFor, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
+
+/** One contract of a project, for the list. */
+export interface Listed {
+  readonly contract: string
+  readonly dialect: string
+  readonly endpoints: number
+  readonly operations: number
+  readonly types: number
+  readonly from: string
+  /** When the snapshot was taken, ISO 8601. */
+  readonly taken: string
+  readonly client: 'current' | 'older than the contract' | 'edited by hand' | 'not generated'
+  /** What is wrong with it, when it can't be read. */
+  readonly problem?: string
+}
+
+/** The contracts of a project. @throws Problem TM-1002 when there is no project */
+export async function listContracts(options: OpenOptions = {}): Promise<Listed[]> {
+  const folder = options.project ?? (await findProject('.'))
+  if (folder === undefined) throw problem('TM-1002')
+  const { contracts } = await readProjectCached(folder)
+  return Promise.all(
+    Object.entries(contracts).map(async ([name, entry]): Promise<Listed> => {
+      try {
+        const open = await openContract(name, { ...options, project: folder })
+        const { contract } = open
+        const operations = operationsOf(contract)
+        const state = await clientState(resolve(folder, entry.folder))
+        const client = state.manifest === undefined ? 'not generated' : state.edited.length > 0 ? 'edited by hand' : state.manifest.inputs === inputsDigest(open, await namesFor(open)) ? 'current' : 'older than the contract'
+        return { contract: name, dialect: contract.dialect, endpoints: endpointsOf(contract).length, operations: operations.length, types: reachableTypes(contract, operations).length, from: entry.from, taken: open.kept?.index.taken ?? '', client }
+      } catch (error) {
+        if (!(error instanceof Problem)) throw error
+        return { contract: name, dialect: '', endpoints: 0, operations: 0, types: 0, from: entry.from, taken: '', client: 'not generated', problem: error.message }
+      }
+    }),
+  )
+}

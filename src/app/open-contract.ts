@@ -1,0 +1,175 @@
+import { readFile, stat } from 'node:fs/promises'
+import { join } from 'node:path'
+import type { Contract, Operation } from '../contract/contract.js'
+import { nearestAdvice, matchName } from '../contract/nearest.js'
+import { problem } from '../contract/problem.js'
+import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
+import { dialectOf } from '../dialects/registry.js'
+import { loadDocuments, type Documents } from '../documents/documents.js'
+import { isWebAddress } from '../documents/fetching.js'
+import { assignNames, noNames, type KeptNames, type Names } from '../naming/names.js'
+import { readCached, writeCached } from '../project/cache.js'
+import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project } from '../project/project-file.js'
+import { bytesDigest, namesText, readNames, readSnapshot, readSnapshotIndex, type SnapshotIndex } from '../project/snapshot.js'
+import { buildMark } from './package-files.js'
+
+/** A contract ready for use, from a project or straight from its source. */
+export interface OpenContract {
+  /** Its name in the project, or one made from its source. */
+  readonly name: string
+  /** With the operations that are chosen, and what they need. */
+  readonly contract: Contract
+  /** With everything that its source declares. */
+  readonly whole: Contract
+  /** The documents' digests, by label. */
+  readonly digests: Readonly<Record<string, string>>
+  /** The documents themselves; read again from the snapshot when they are asked for. */
+  documents(): Promise<Documents>
+  /** What the project says of it; undefined when it is not in a project. */
+  readonly kept?: { readonly project: Project; readonly entry: ContractEntry; readonly names: KeptNames; readonly index: SnapshotIndex }
+}
+
+export interface OpenOptions {
+  /** The project's folder; the nearest one upwards when left out. */
+  readonly project?: string | undefined
+  /** How long to wait for each document, in seconds. */
+  readonly seconds?: number | undefined
+}
+
+/**
+ * Opens a contract by its name in the project, or by the path or address of its metadata (then nothing is kept).
+ *
+ * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and those of reading metadata
+ */
+export async function openContract(reference: string, options: OpenOptions = {}): Promise<OpenContract> {
+  const folder = options.project ?? (await findProject('.'))
+  const project = folder === undefined ? undefined : await readProjectCached(folder)
+  const name = project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
+  if (project !== undefined && name !== undefined) return openKept(project, name)
+  const isLocation = isWebAddress(reference) || /[/\\]/.test(reference) || /\.(?:wsdl|xml|ya?ml|json|edmx)$/i.test(reference)
+  if (!isLocation && !(await stat(reference).then(() => true, () => false))) {
+    if (project === undefined) throw problem('TM-1002')
+    throw problem('TM-1001', { name: reference, nearest: nearestAdvice(reference, Object.keys(project.contracts)) })
+  }
+  const { contract, documents } = await readSource(reference, contractNameFor(reference), options.seconds)
+  return { name: contract.name, contract, whole: contract, digests: digestsOf(documents), documents: () => Promise.resolve(documents) }
+}
+
+/**
+ * Reads a contract from its source.
+ *
+ * @param location a path of a file or folder, or an address
+ * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
+ */
+export async function readSource(location: string, name: string, seconds?: number): Promise<{ contract: Contract; documents: Documents }> {
+  const { soap } = await import('../dialects/soap/index.js')
+  const documents = await loadDocuments(location, { recognise: (text) => soap.recognise(text), ...(seconds === undefined ? {} : { seconds }) })
+  return { contract: await readDocuments(documents, name), documents }
+}
+
+async function readDocuments(documents: Documents, name: string): Promise<Contract> {
+  const { text, label } = documents.root
+  const dialect = await dialectOf(text)
+  if (dialect !== undefined) return dialect.read(documents, name)
+  const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
+  if (html) {
+    const title = /<title[^>]*>([^<]{1,200})/i.exec(text)?.[1]?.trim()
+    throw problem('TM-2006', { titled: title === undefined ? '' : ` (its title is "${title}")` }, { place: { document: label } })
+  }
+  // What isn't well-formed is told as such; parsing finds the place.
+  const { parseXml } = await import('../documents/xml-tree.js')
+  if (/^\s*</.test(text) || text.trim() === '') {
+    const root = parseXml(text, label)
+    throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.origin })
+  }
+  throw problem('TM-2009', { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` }, { place: { document: label, line: 1, column: 1 } })
+}
+
+async function openKept(project: Project, name: string): Promise<OpenContract> {
+  const entry = project.contracts[name]
+  if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const index = await readSnapshotIndex(project.folder, name, entry.from)
+  const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
+  // Reading metadata is slow where it is large; what was read is kept under the digest of all that went in.
+  const key = `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.json`
+  const cached = await readCached(key)
+  let whole = cached === undefined ? undefined : parseCached(cached)
+  if (whole === undefined) {
+    whole = await readDocuments(await documents(), name)
+    await writeCached(key, JSON.stringify(whole))
+  }
+  const contract = chooseOperations(whole, entry.only, name)
+  const digests = Object.fromEntries(index.documents.map((document) => [document.label, document.digest]))
+  return { name, contract, whole, digests, documents, kept: { project, entry, names: await readNames(project.folder, name), index } }
+}
+
+function parseCached(text: string): Contract | undefined {
+  try {
+    return JSON.parse(text) as Contract
+  } catch {
+    return undefined
+  }
+}
+
+/** A project whose file was found valid before is not checked again: the checker is large to load. */
+export async function readProjectCached(folder: string): Promise<Project> {
+  const text = await readFile(join(folder, projectFileName), 'utf8').catch(() => undefined)
+  if (text === undefined) return readProject(folder)
+  const key = `project-${bytesDigest(`${buildMark()}\n${text}`)}.json`
+  const cached = await readCached(key)
+  if (cached !== undefined) return { folder, contracts: JSON.parse(cached) as Project['contracts'] }
+  const contracts = await validProjectText(text)
+  await writeCached(key, JSON.stringify(contracts))
+  return { folder, contracts }
+}
+
+/**
+ * A contract with only the operations named; `*` stands for any characters.
+ *
+ * @throws Problem TM-3003 when a name fits none
+ */
+export function chooseOperations(contract: Contract, only: readonly string[] | undefined, name: string): Contract {
+  if (only === undefined) return contract
+  const paths = operationsOf(contract).map(pathOf)
+  const patterns = only.map((each) => new RegExp(`^${each.split('*').map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&')).join('.*')}$`))
+  patterns.forEach((pattern, at) => {
+    if (!paths.some((path) => pattern.test(path))) throw problem('TM-3003', { only: `"${only[at] ?? ''}"`, contract: name, nearest: nearestAdvice(only[at] ?? '', paths) })
+  })
+  return selectOperations(contract, (operation) => patterns.some((pattern) => pattern.test(pathOf(operation))))
+}
+
+/** The operation that a person names. @throws Problem TM-1005 with the nearest names */
+export function findOperation(open: OpenContract, wanted: string): Operation {
+  const operations = operationsOf(open.contract)
+  const path = matchName(wanted, operations.map(pathOf))
+  const found = operations.find((operation) => pathOf(operation) === path)
+  if (found !== undefined) return found
+  const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
+  const nearest = notChosen ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.' : nearestAdvice(wanted, operations.map(pathOf))
+  throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
+}
+
+/** The identifiers of a contract's client. The endpoint chosen in the project has no part in them. */
+export async function namesFor(open: OpenContract): Promise<Names> {
+  const { dialectNamed } = await import('../dialects/registry.js')
+  const dialect = await dialectNamed(open.contract.dialect)
+  return assignNames(open.contract, open.kept?.names ?? noNames, dialect.emit.reservedNames, open.kept?.entry.class)
+}
+
+/** Digest of everything a client is made of. */
+export function inputsDigest(open: OpenContract, names: KeptNames): string {
+  const { entry } = open.kept ?? {}
+  return bytesDigest(JSON.stringify([buildMark().replace(/-.*/, ''), open.name, open.digests, entry?.class, entry?.only, entry?.endpoint, entry?.importSuffix, namesText(names)]))
+}
+
+function digestsOf(documents: Documents): Record<string, string> {
+  return Object.fromEntries(documents.all().map((document) => [document.label, bytesDigest(document.bytes)]))
+}
+
+/** A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`. */
+export function contractNameFor(location: string): string {
+  const path = isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
+  const last = path.split(/[/\\]/).filter((part) => part !== '').pop() ?? 'service'
+  const name = last.replace(/\.\w+$/, '').replace(/[^\w-]+/g, '-').replace(/^[^A-Za-z]+/, '').slice(0, 60).replace(/-+$/, '')
+  return name === '' ? 'service' : name.charAt(0).toLowerCase() + name.slice(1)
+}

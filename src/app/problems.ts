@@ -1,0 +1,2 @@
+/** What commands need to tell problems. */
+export { exitCodes, printable, problem, Problem } from '../contract/problem.js'

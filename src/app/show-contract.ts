@@ -1,0 +1,246 @@
+import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
+import { matchName, nearestAdvice } from '../contract/nearest.js'
+import { problem } from '../contract/problem.js'
+import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, typesOfOperation } from '../contract/queries.js'
+import { dialectNamed } from '../dialects/registry.js'
+import { methodName, operationExports } from '../naming/names.js'
+import { constraintTexts } from '../typescript/types.js'
+import { preferredEndpoint } from './import-contract.js'
+import { namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+
+/** A contract at a glance. */
+export interface Overview {
+  readonly kind: 'contract'
+  readonly contract: string
+  readonly dialect: string
+  readonly title: string
+  readonly documentation: string | undefined
+  readonly counts: { readonly endpoints: number; readonly operations: number; readonly types: number; readonly notes: number }
+  readonly services: readonly {
+    readonly name: string
+    readonly endpoints: readonly { readonly name: string; readonly protocol: string; readonly address: string; readonly preferred: boolean }[]
+    readonly operations: readonly { readonly name: string; readonly inputs: string; readonly outcome: string; readonly documentation: string | undefined }[]
+  }[]
+  readonly types: readonly { readonly name: string; readonly what: string; readonly documentation: string | undefined }[]
+  readonly notes: Contract['notes']
+}
+
+/** A field for people: its name, type in words, and what else holds. */
+export interface FieldDescription {
+  readonly name: string
+  readonly type: string
+  readonly required: boolean
+  readonly rules: string
+  readonly documentation: string | undefined
+}
+
+export interface OperationDescription {
+  readonly kind: 'operation'
+  readonly name: string
+  readonly documentation: string | undefined
+  readonly inputs: readonly FieldDescription[]
+  readonly headers: readonly FieldDescription[]
+  readonly outcome: readonly FieldDescription[]
+  readonly outcomeType: string
+  readonly faults: readonly { readonly name: string; readonly type: string; readonly documentation: string | undefined }[]
+  readonly signature: string
+  /** What differs between the endpoints, or holds at each. */
+  readonly wire: readonly { readonly endpoint: string; readonly facts: readonly (readonly [string, string])[] }[]
+  readonly origin: string
+}
+
+export interface TypeDescription {
+  readonly kind: 'type'
+  readonly name: string
+  readonly what: string
+  readonly documentation: string | undefined
+  readonly extends: string | undefined
+  readonly extendedBy: readonly string[]
+  readonly fields: readonly FieldDescription[]
+  readonly values: readonly { readonly value: string; readonly documentation: string | undefined }[]
+  readonly usedBy: readonly string[]
+  readonly origin: string
+}
+
+export interface EndpointDescription {
+  readonly kind: 'endpoint'
+  readonly name: string
+  readonly protocol: string
+  readonly address: string
+  readonly documentation: string | undefined
+  readonly operations: readonly string[]
+  readonly origin: string
+}
+
+export type Shown = Overview | OperationDescription | TypeDescription | EndpointDescription
+
+/**
+ * What is in a contract: the overview, or one operation, type or endpoint in full.
+ *
+ * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a contract
+ */
+export async function showContract(reference: string, thing: string | undefined, options: OpenOptions = {}): Promise<Shown> {
+  const open = await openContract(reference, options)
+  const { contract } = open
+  if (thing === undefined) return overview(open)
+  const operations = new Map(operationsOf(contract).map((operation) => [pathOf(operation), operation]))
+  const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
+  const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
+  const all = [...operations.keys(), ...types.keys(), ...endpoints.keys()]
+  const exact = operations.has(thing) || types.has(thing) || endpoints.has(thing) ? thing : matchName(thing, all)
+  const operation = operations.get(exact ?? '')
+  if (operation !== undefined) return describeOperation(open, operation)
+  const type = types.get(exact ?? '')
+  if (type !== undefined) return describeType(contract, type.id)
+  const endpoint = endpoints.get(exact ?? '')
+  if (endpoint !== undefined) return describeEndpoint(contract, endpoint)
+  throw problem('TM-1005', { what: 'operation, type or endpoint', name: thing, contract: open.name, nearest: nearestAdvice(thing, all) })
+}
+
+function overview(open: OpenContract): Overview {
+  const { contract } = open
+  const operations = operationsOf(contract)
+  const used = reachableTypes(contract, operations).map((id) => namedType(contract, id)).filter((type) => type.kind !== 'list')
+  const preferred = preferredEndpoint(contract, open.kept?.entry.endpoint)?.chosen.name
+  return {
+    kind: 'contract',
+    contract: open.name,
+    dialect: contract.dialect,
+    title: contract.title,
+    documentation: contract.documentation,
+    counts: { endpoints: endpointsOf(contract).length, operations: operations.length, types: used.length, notes: contract.notes.length },
+    services: contract.services.map((service) => ({
+      name: service.name,
+      endpoints: service.endpoints.map(({ name, protocol, address }) => ({ name, protocol, address, preferred: name === preferred })),
+      operations: service.operations.map((operation) => ({
+        name: pathOf(operation),
+        inputs: operation.inputs.filter((input) => input.place !== 'header').map((input) => `${input.name}${input.optional ? '?' : ''}`).join(', '),
+        outcome: outcomeText(contract, operation),
+        documentation: firstSentence(operation.documentation),
+      })),
+    })),
+    types: used.map((type) => ({ name: type.name, what: whatText(contract, type), documentation: firstSentence(type.documentation) })).sort((a, b) => (a.name < b.name ? -1 : 1)),
+    notes: contract.notes,
+  }
+}
+
+async function describeOperation(open: OpenContract, operation: Operation): Promise<OperationDescription> {
+  const { contract } = open
+  const dialect = await dialectNamed(contract.dialect)
+  const names = await namesFor(open)
+  const { outcome } = operation
+  const outputs = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+  const [, input] = operationExports(names.operations[pathOf(operation)] ?? '')
+  const group = operation.path.slice(0, -1).map((step) => `${step}.`).join('')
+  return {
+    kind: 'operation',
+    name: pathOf(operation),
+    documentation: operation.documentation,
+    inputs: operation.inputs.filter((each) => each.place !== 'header').map((field) => describeField(contract, field)),
+    headers: operation.inputs.filter((each) => each.place === 'header').map((field) => describeField(contract, field)),
+    outcome: outputs.map((field) => describeField(contract, field)),
+    outcomeType: outcomeText(contract, operation),
+    faults: operation.faults.map((fault) => ({ name: fault.name, type: typeText(contract, fault.type), documentation: fault.documentation })),
+    signature: `${group}${methodName(operation)}(input: ${input}): Promise<${outcomeText(contract, operation)}>`,
+    wire: endpointsOffering(contract, operation).map((endpoint) => ({ endpoint: endpoint.name, facts: dialect.describe(contract, operation, endpoint) })),
+    origin: originText(operation.origin),
+  }
+}
+
+function describeType(contract: Contract, id: string): TypeDescription {
+  const type = namedType(contract, id)
+  const subtypes = directSubtypes(contract).get(id) ?? []
+  const uses = (candidate: Type): boolean => (candidate.kind === 'reference' ? candidate.to === id : partsOf(candidate).some(uses))
+  return {
+    kind: 'type',
+    name: type.name,
+    what: whatText(contract, type),
+    documentation: type.documentation,
+    extends: type.kind === 'record' && type.base !== undefined ? namedType(contract, type.base.to).name : undefined,
+    extendedBy: subtypes.map((each) => namedType(contract, each).name),
+    fields: type.kind === 'record' ? fieldsOf(contract, type).map((field) => describeField(contract, field)) : [],
+    values: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ value, documentation })) : [],
+    usedBy: [
+      ...operationsOf(contract).filter((operation) => typesOfOperation(operation).some(uses)).map(pathOf),
+      ...Object.values(contract.types).filter((each) => each.id !== id && partsOf(each).some(uses)).map((each) => each.name),
+    ],
+    origin: originText(type.origin),
+  }
+}
+
+function describeEndpoint(contract: Contract, endpoint: Endpoint): EndpointDescription {
+  const operations = operationsOf(contract).filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).map(pathOf)
+  const { name, protocol, address, documentation } = endpoint
+  return { kind: 'endpoint', name, protocol, address, documentation, operations, origin: originText(endpoint.origin) }
+}
+
+function describeField(contract: Contract, field: Field): FieldDescription {
+  const scalar = field.type.kind === 'reference' ? namedType(contract, field.type.to) : field.type
+  const rules = [
+    ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
+    ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
+    ...(typeof field.default === 'string' ? [`${field.default} when left out`] : []),
+    ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
+  ]
+  return {
+    name: field.name,
+    type: `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
+    required: !field.optional,
+    rules: rules.join(', '),
+    documentation: field.documentation?.replace(/\s+/g, ' '),
+  }
+}
+
+/** A type in words: the neutral base for simple values, the metadata's name for others. */
+export function typeText(contract: Contract, type: Type): string {
+  switch (type.kind) {
+    case 'reference': {
+      const named = namedType(contract, type.to)
+      return named.kind === 'list' ? typeText(contract, named) : named.name
+    }
+    case 'scalar':
+      return scalarText(type)
+    case 'list':
+      return `${typeText(contract, type.item)}[]`
+    case 'enumeration':
+      return type.members.map((member) => member.value).join(' | ')
+    case 'fragment':
+      return 'any XML'
+    default:
+      return type.kind
+  }
+}
+
+function scalarText(type: ScalarType): string {
+  return type.base
+}
+
+function outcomeText(contract: Contract, operation: Operation): string {
+  const { outcome } = operation
+  if (outcome.kind === 'nothing') return 'nothing'
+  if (outcome.kind === 'value') return `${typeText(contract, outcome.field.type)}${outcome.field.nullable ? ' or null' : ''}`
+  return `{ ${outcome.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }`
+}
+
+function whatText(contract: Contract, type: Type): string {
+  switch (type.kind) {
+    case 'record': {
+      const count = fieldsOf(contract, type).length
+      return `${type.abstract === true ? 'abstract record' : 'record'}, ${count} ${count === 1 ? 'field' : 'fields'}`
+    }
+    case 'enumeration':
+      return `one of ${type.members.length} values`
+    case 'list':
+      return typeText(contract, type)
+    default:
+      return typeText(contract, type)
+  }
+}
+
+function firstSentence(text: string | undefined): string | undefined {
+  return text?.replace(/\s+/g, ' ').match(/^.*?[.!?](?= |$)|^.*/)?.[0]
+}
+
+function originText({ document, line, column }: { document: string; line: number; column: number }): string {
+  return `${document}:${line}:${column}`
+}

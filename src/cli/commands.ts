@@ -1,0 +1,21 @@
+import type { Command } from 'commander'
+
+/** A command as `--help` lists it; everything else is loaded when it is used. */
+export interface CommandEntry {
+  readonly name: string
+  readonly usage: string
+  readonly summary: string
+  readonly load: () => Promise<{ declare(command: Command): void }>
+}
+
+/** All commands, in the order in which a person meets them. */
+export const commands: readonly CommandEntry[] = [
+  { name: 'import', usage: '<location>', summary: 'read a service\'s metadata and keep it in the project', load: () => import('./commands/import.js') },
+  { name: 'list', usage: '', summary: 'the contracts of this project', load: () => import('./commands/list.js') },
+  { name: 'show', usage: '<contract> [thing]', summary: 'what is in a contract: an overview, or one thing in full', load: () => import('./commands/show.js') },
+  { name: 'generate', usage: '[contract...]', summary: 'write the TypeScript clients', load: () => import('./commands/generate.js') },
+  { name: 'sample', usage: '<contract> <operation>', summary: 'an input that satisfies the contract, ready to edit', load: () => import('./commands/sample.js') },
+  { name: 'call', usage: '<contract> <operation>', summary: 'send one call through the generated client and show the answer', load: () => import('./commands/call.js') },
+  { name: 'serve', usage: '<contract...>', summary: 'start stand-ins that play services on this machine', load: () => import('./commands/serve.js') },
+  { name: 'demo', usage: '[folder]', summary: 'the whole journey on a made-up harbour, offline', load: () => import('./commands/demo.js') },
+]

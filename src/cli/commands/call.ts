@@ -1,0 +1,139 @@
+import { text as readAll } from 'node:stream/consumers'
+import { Option, type Command } from 'commander'
+import pc from 'picocolors'
+import { arrange, cell, ServiceFault, toPlain } from '../../app/answers.js'
+import { callOperation, type Called } from '../../app/call-operation.js'
+import { readTextFile } from '../../app/text-files.js'
+import { collect, readDuration, readHeaders } from '../options.js'
+import { globalsOf, tell } from '../run.js'
+import { print, printJson, say, type Voice } from '../terminal.js'
+import { exchangeText, requestText } from '../traffic.js'
+
+type Format = 'table' | 'json' | 'yaml' | 'csv' | 'text'
+
+interface Options {
+  readonly input?: string
+  readonly with?: readonly string[]
+  readonly url?: string
+  readonly endpoint?: string
+  readonly header?: readonly string[]
+  readonly timeout?: string
+  readonly format: Format
+  readonly columns?: string
+  readonly preview?: boolean
+  readonly traffic?: boolean
+}
+
+export function declare(command: Command): void {
+  command
+    .option('--input <file>', 'the input, JSON or YAML; - reads standard input')
+    .option('--with <path=value>', 'one input, on top of --input; may be repeated', collect)
+    .option('--url <address>', 'the address to call instead of the endpoint\'s own')
+    .option('--endpoint <name>', 'the endpoint to call')
+    .option('--header <name=value>', 'a header to send along; may be repeated', collect)
+    .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
+    .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
+    .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
+    .option('--preview', 'show the request and send nothing')
+    .option('--traffic', 'show the request and the answer as sent')
+    .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
+    .action(async (contract: string, operation: string, options: Options) => {
+      const { project, voice } = globalsOf(command)
+      const called = await callOperation(contract, operation, {
+        project,
+        input: options.input === undefined ? undefined : await readInputText(options.input),
+        with: options.with,
+        url: options.url,
+        endpoint: options.endpoint,
+        headers: options.header === undefined ? undefined : readHeaders(options.header),
+        timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
+        preview: options.preview,
+      })
+      if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
+      process.exitCode = await report(called, options, voice)
+    })
+}
+
+async function readInputText(file: string): Promise<{ text: string; what: string }> {
+  if (file === '-') return { text: await readAll(process.stdin), what: 'standard input' }
+  return { text: await readTextFile(file), what: file }
+}
+
+async function report(called: Called, options: Options, voice: Voice): Promise<number> {
+  const { result } = called
+  if (options.traffic === true && !voice.json) {
+    const text = result.exchange === undefined ? (called.request === undefined ? '' : `${requestText(called.request)}\n`) : `${exchangeText(result.exchange)}\n`
+    process.stderr.write(text)
+  }
+  if (called.problem !== undefined) {
+    const { failure } = result
+    const fault = failure instanceof ServiceFault ? failure : undefined
+    const further = { status: fault?.status ?? result.exchange?.response.status, ...(fault === undefined ? {} : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }) }
+    const exit = await tell(called.problem, voice, failure, further)
+    if (fault !== undefined && !voice.json) await reportFault(fault)
+    return exit
+  }
+  if (options.preview === true) {
+    if (called.request === undefined) return 0
+    if (voice.json) printJson({ ok: true, sent: false, request: called.request })
+    else print(requestText(called.request))
+    return 0
+  }
+  if (voice.json) {
+    const response = result.exchange?.response
+    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(result.value), deviations: result.deviations, milliseconds: result.milliseconds })
+    return 0
+  }
+  for (const { path, message } of result.deviations.slice(0, 10)) say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
+  if (result.deviations.length > 10) say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
+  await printAnswer(result.value, options)
+  return 0
+}
+
+/** The detail of a fault, for people: the declared name and its fields. */
+async function reportFault(fault: ServiceFault): Promise<void> {
+  const { tableText } = await import('../tables.js')
+  const rows: string[][] = [...(fault.fault === undefined ? [] : [['fault', fault.fault]]), ...(fault.code === '' ? [] : [['code', fault.code]]), ['status', String(fault.status)]]
+  const { values, rows: list } = arrange(fault.detail)
+  if (fault.detail !== undefined && fault.detail !== null) {
+    if (typeof fault.detail === 'string') rows.push(['detail', fault.detail.slice(0, 500)])
+    else for (const row of values?.rows ?? []) rows.push(row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''])
+  }
+  process.stderr.write(`${tableText([], rows, '               ')}\n`)
+  if (list !== undefined) process.stderr.write(`${tableText(list.headings, list.rows, '               ')}\n`)
+}
+
+async function printAnswer(value: unknown, options: Options): Promise<void> {
+  switch (options.format) {
+    case 'json':
+      printJson(toPlain(value))
+      return
+    case 'yaml':
+      print((await import('yaml')).stringify(toPlain(value), { lineWidth: 0 }))
+      return
+    case 'csv': {
+      const { stringify } = await import('csv-stringify/sync')
+      const { values, rows } = arrange(value, options.columns)
+      const table = rows ?? values
+      print(stringify([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])]))
+      return
+    }
+    case 'text':
+      print(typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
+      return
+    case 'table': {
+      const { tableText } = await import('../tables.js')
+      if (value === undefined) {
+        print('Done; there is nothing in the answer.')
+        return
+      }
+      const { values, rows } = arrange(value, options.columns)
+      if (values !== undefined) print(values.headings.length === 0 ? (values.rows[0]?.[0] ?? '') : tableText(values.headings, values.rows))
+      if (values !== undefined && rows !== undefined) print('')
+      if (rows !== undefined) {
+        print(rows.rows.length === 0 ? '(no rows)' : tableText(rows.headings, rows.rows))
+        if (rows.rows.length > 0) print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
+      }
+    }
+  }
+}

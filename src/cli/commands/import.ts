@@ -1,0 +1,63 @@
+import type { Command } from 'commander'
+import pc from 'picocolors'
+import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
+import type { Note } from '../../contract/contract.js'
+import { readDuration } from '../options.js'
+import { globalsOf } from '../run.js'
+import { tableText } from '../tables.js'
+import { count, print, printJson, say, type Voice } from '../terminal.js'
+
+interface Options {
+  readonly as?: string
+  readonly only?: string
+  readonly overwrite?: boolean
+  readonly timeout?: string
+}
+
+export function declare(command: Command): void {
+  command
+    .option('--as <contract>', 'its name in the project (default: made from the location)')
+    .option('--only <operations>', 'the operations wanted, with commas between; * stands for anything')
+    .option('--overwrite', 'replace a contract of that name')
+    .option('--timeout <time>', 'how long to wait for each document, like 10s')
+    .addHelpText('after', '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"')
+    .action(async (location: string, options: Options) => {
+      const { project, voice } = globalsOf(command)
+      const imported = await importContract(location, {
+        project,
+        as: options.as,
+        overwrite: options.overwrite,
+        only: options.only?.split(',').map((each) => each.trim()).filter((each) => each !== ''),
+        seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
+      })
+      if (voice.json) {
+        printJson(importSummary(imported))
+        return
+      }
+      const { contract, name, endpoint, endpoints, operations }: Imported = imported
+      print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
+      print(`${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}\n`)
+      const rows = endpoints.map((each) => [each.name, each.protocol, each.address, each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : ''])
+      print(tableText(['endpoint', 'protocol', 'address', ''], rows))
+      const internal = endpoint === undefined ? undefined : internalAddress(endpoint.chosen.address, location)
+      if (internal !== undefined) say(voice, `\n${pc.yellow('warning')} ${internal}`)
+      sayNotes(voice, contract.notes)
+      say(voice, `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`)
+    })
+}
+
+/** Tells notes, a screenful of them. */
+export function sayNotes(voice: Voice, notes: readonly Note[]): void {
+  const shown = notes.slice(0, 12)
+  if (shown.length > 0) say(voice, '')
+  for (const note of shown) say(voice, `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`)
+  if (notes.length > shown.length) say(voice, pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`))
+}
+
+/** Metadata that was fetched from one host and names another, internal one: a classic. */
+function internalAddress(address: string, location: string): string | undefined {
+  if (!URL.canParse(address) || !/^https?:/.test(location)) return undefined
+  const [published, source] = [new URL(address), new URL(location)]
+  if (published.host === source.host || published.hostname.includes('.')) return undefined
+  return `The metadata came from ${source.host}, but says that the service is at ${published.host}, which looks like an internal name. If calls don't get through, give the real address with --url.`
+}

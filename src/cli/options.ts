@@ -1,0 +1,46 @@
+import { problem } from '../app/problems.js'
+
+/**
+ * A time as people write it: `500ms`, `10s`, `2m`, or just seconds.
+ *
+ * @returns milliseconds
+ * @throws Problem TM-1010
+ */
+export function readDuration(text: string): number {
+  const [, number = '', unit = 's'] = /^(\d+(?:\.\d+)?)\s*(ms|s|m)?$/.exec(text.trim()) ?? []
+  const milliseconds = Number(number) * (unit === 'ms' ? 1 : unit === 'm' ? 60_000 : 1000)
+  if (number === '' || !(milliseconds > 0)) throw problem('TM-1010', { option: '--timeout', reason: `"${text}" is not a time`, remedy: 'Write it like 500ms, 10s or 2m.' })
+  return milliseconds
+}
+
+/**
+ * Headers as people write them: `name=value` each.
+ *
+ * @throws Problem TM-1010
+ */
+export function readHeaders(texts: readonly string[]): Record<string, string> {
+  return Object.fromEntries(
+    texts.map((text) => {
+      const equals = text.indexOf('=')
+      const name = text.slice(0, equals)
+      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option: '--header', reason: `"${text}" is not <name>=<value>`, remedy: 'Write it like --header "X-Desk=7".' })
+      return [name, text.slice(equals + 1)]
+    }),
+  )
+}
+
+/**
+ * A port.
+ *
+ * @throws Problem TM-1010
+ */
+export function readPort(text: string): number {
+  const port = Number(text)
+  if (!/^\d{1,5}$/.test(text) || port > 65535) throw problem('TM-1010', { option: '--port', reason: `"${text}" is not a port`, remedy: 'Give a number from 1 to 65535, or leave it out.' })
+  return port
+}
+
+/** For options that may be given several times. */
+export function collect(value: string, before: readonly string[] | undefined): string[] {
+  return [...(before ?? []), value]
+}

@@ -1,0 +1,94 @@
+import { Command, CommanderError } from 'commander'
+import { commands } from './commands.js'
+import type { Problem } from '../app/problems.js'
+import { version } from '../app/package-files.js'
+import type { Voice } from './terminal.js'
+
+/** The options that every command takes. */
+export interface GlobalOptions {
+  readonly project?: string
+  readonly json?: boolean
+  readonly quiet?: boolean
+  readonly color: boolean
+  readonly logFile?: string
+}
+
+/**
+ * Runs one command line.
+ *
+ * @param words what stands behind `tolmach`
+ * @returns the exit code
+ */
+export async function run(words: readonly string[]): Promise<number> {
+  // The colour library looks at the environment when it is loaded.
+  if (words.includes('--no-color')) process.env['NO_COLOR'] = '1'
+  const program = await declareProgram(words)
+  try {
+    await program.parseAsync([...words], { from: 'user' })
+    return Number(process.exitCode ?? 0)
+  } catch (error) {
+    if (error instanceof CommanderError && error.exitCode === 0) return 0
+    const wanted = words.find((word) => commands.some(({ name }) => name === word))
+    return tell(await asProblem(error, wanted), voiceOf(program), error)
+  }
+}
+
+async function declareProgram(words: readonly string[]): Promise<Command> {
+  const program = new Command('tolmach')
+  program
+    .description('Reads a service\'s metadata, writes a typed TypeScript client, and exercises its calls.')
+    .option('--project <folder>', 'the project\'s folder (default: the nearest one upwards with a tolmach.yaml)')
+    .option('--json', 'print one JSON document')
+    .option('--quiet', 'print the answer alone')
+    .option('--no-color', 'print without colours')
+    .option('--log-file <file>', 'write details of failures to a file')
+    .version(version(), '--version', 'print the version')
+    .helpOption('--help', 'show help')
+    .helpCommand(false)
+    .exitOverride()
+    .configureOutput({ outputError: () => undefined })
+    .configureHelp({ showGlobalOptions: false })
+    .addHelpText('after', '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach <command> --help                  options and examples')
+  const wanted = words.find((word) => commands.some(({ name }) => name === word))
+  for (const { name, usage, summary, load } of commands) {
+    const command = program.command(`${name} ${usage}`.trim()).description(summary).helpOption('--help', 'show help')
+    if (name === wanted) (await load()).declare(command)
+    else command.allowUnknownOption()
+  }
+  return program
+}
+
+/** The global options of a command that runs. */
+export function globalsOf(command: Command): GlobalOptions & { voice: Voice } {
+  const options = command.optsWithGlobals<GlobalOptions>()
+  return { ...options, voice: { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile } }
+}
+
+function voiceOf(program: Command): Voice {
+  const options = program.opts<GlobalOptions>()
+  return { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile }
+}
+
+async function asProblem(error: unknown, command: string | undefined): Promise<Problem> {
+  const { Problem, problem } = await import('../app/problems.js')
+  if (error instanceof Problem) return error
+  if (error instanceof CommanderError) {
+    if (error.code === 'commander.help') return problem('TM-1011', { text: 'A command is wanted.', command: '' })
+    const text = error.message.replace(/^error: /, '')
+    return problem('TM-1011', { text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`, command: command ?? '' })
+  }
+  return problem('TM-9001', { reason: error instanceof Error ? error.message : String(error) }, { cause: error })
+}
+
+/** Tells a problem and gives its exit code. */
+export async function tell(problem: Problem, voice: Voice, cause?: unknown, further: Readonly<Record<string, unknown>> = {}): Promise<number> {
+  const [{ exitCodes }, { failureJson, printJson, problemText }] = await Promise.all([import('../app/problems.js'), import('./terminal.js')])
+  if (voice.json) printJson(failureJson(problem, further))
+  else process.stderr.write(`${await problemText(problem)}\n`)
+  if (voice.logFile !== undefined) {
+    const { appendFile } = await import('node:fs/promises')
+    const { inspect } = await import('node:util')
+    await appendFile(voice.logFile, `${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`)
+  }
+  return exitCodes[problem.kind]
+}

@@ -1,0 +1,60 @@
+import pc from 'picocolors'
+import type { Problem } from '../app/problems.js'
+
+/** How a command talks: what the global options say. */
+export interface Voice {
+  readonly json: boolean
+  readonly quiet: boolean
+  readonly logFile: string | undefined
+}
+
+/** The width to print in: the terminal's, or a steady one where there is none. */
+export function terminalWidth(): number {
+  const columns = Number(process.env['COLUMNS'] ?? '')
+  return process.stdout.columns ?? (columns > 0 ? columns : 120)
+}
+
+/** Answers go to standard output. */
+export function print(text: string): void {
+  process.stdout.write(text.endsWith('\n') ? text : `${text}\n`)
+}
+
+export function printJson(value: unknown): void {
+  print(JSON.stringify(value, null, 2))
+}
+
+/** Notes, progress and whatever else is not the answer go to standard error. */
+export function say(voice: Voice, text: string): void {
+  if (!voice.quiet && !voice.json) process.stderr.write(`${text}\n`)
+}
+
+/** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */
+export async function problemText(problem: Problem): Promise<string> {
+  const { default: wrap } = await import('wrap-ansi')
+  const { place } = problem
+  const where = place === undefined ? '' : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
+  const head = `error ${problem.code}  `
+  const width = Math.max(60, Math.min(terminalWidth(), 120)) - head.length
+  const body = [
+    ...wrap([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width).split('\n'),
+    ...problem.details.flatMap((detail) => wrap(detail, width - 2).split('\n').map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
+    ...(problem.advice === '' ? [] : wrap(problem.advice, width).split('\n').map((line) => pc.dim(line))),
+  ]
+  return body.map((line, at) => (at === 0 ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}` : `${' '.repeat(head.length)}${line}`)).join('\n')
+}
+
+/** A problem as scripts get it. */
+export function failureJson(problem: Problem, further: Readonly<Record<string, unknown>> = {}): object {
+  const { code, kind, message, place, details, advice } = problem
+  return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), advice, ...further } }
+}
+
+/** Does the text look better with colours and lines? */
+export function isTerminal(): boolean {
+  return process.stdout.isTTY === true
+}
+
+/** One or many of something: `1 operation`, `2 operations`. */
+export function count(number: number, one: string, many = `${one}s`): string {
+  return `${number} ${number === 1 ? one : many}`
+}

@@ -1,0 +1,274 @@
+/**
+ * The contract: one imported description of a service, whatever its dialect. A plain, JSON-serialisable, read-only value.
+ * docs/contract.md shows how it carries the hard cases of the three dialects.
+ */
+
+/** Where something was declared: the document's label in its snapshot, and the 1-based line and column of its first character. */
+export interface Origin {
+  readonly document: string
+  readonly line: number
+  readonly column: number
+}
+
+/** What every node of a contract has. */
+export interface Node {
+  readonly documentation?: string
+  readonly origin: Origin
+}
+
+/** The dialects a contract can come from. */
+export type DialectName = 'soap' | 'http' | 'odata'
+
+export interface Contract extends Node {
+  /** The short name this contract goes by in a project. */
+  readonly name: string
+  readonly dialect: DialectName
+  /** The service's own name for itself. */
+  readonly title: string
+  readonly services: readonly Service[]
+  /** Every named type, by its stable id (for XML Schema `{namespace}name`). */
+  readonly types: Readonly<Record<TypeId, NamedType>>
+  readonly security: readonly SecurityScheme[]
+  readonly notes: readonly Note[]
+  /** Facts only the contract's own dialect looks into. */
+  readonly layout?: unknown
+}
+
+export interface Service extends Node {
+  readonly name: string
+  readonly endpoints: readonly Endpoint[]
+  readonly operations: readonly Operation[]
+}
+
+/** An address with a protocol on which operations can be called. */
+export interface Endpoint extends Node {
+  readonly name: string
+  readonly address: string
+  /** As shown to people, for example `SOAP 1.2`. */
+  readonly protocol: string
+  readonly layout?: unknown
+}
+
+export interface Operation extends Node {
+  /** Its path in the client: `['listBerths']`, `['bookings', 'create']`. Unique in the contract. */
+  readonly path: readonly string[]
+  /** The fields of its one input object. */
+  readonly inputs: readonly InputField[]
+  readonly outcome: Outcome
+  readonly faults: readonly Fault[]
+  readonly deprecated?: boolean
+  /** The dialect's facts, by the name of the endpoint they hold for. An operation is on offer at exactly these endpoints. */
+  readonly wire: Readonly<Record<string, unknown>>
+  /** Facts of the dialect that hold at every endpoint. */
+  readonly layout?: unknown
+}
+
+/** Where an input travels. */
+export type Place = 'body' | 'header' | 'path' | 'query' | 'cookie'
+
+export interface InputField extends Field {
+  readonly place: Place
+}
+
+/**
+ * What an operation answers: `nothing`; `value`, one value of a type; or `record`, several values by name
+ * (the outputs of a SOAP operation that returns more than one part).
+ */
+export type Outcome =
+  | ({ readonly kind: 'nothing' } & Node)
+  | ({ readonly kind: 'value'; readonly field: Field } & Node)
+  | ({ readonly kind: 'record'; readonly fields: readonly Field[] } & Node)
+
+/** A failure that an operation declares. `type` is the shape of its detail. */
+export interface Fault extends Node {
+  readonly name: string
+  readonly type: Type
+  readonly layout?: unknown
+}
+
+export type TypeId = string
+
+/** A member of a record, an input, or an output. */
+export interface Field extends Node {
+  /** The name a caller writes. The wire's own name, with a trailing `_` where that would clash with one of ours. */
+  readonly name: string
+  readonly type: Type
+  /** May it be left out? */
+  readonly optional: boolean
+  /** May it be null? */
+  readonly nullable: boolean
+  readonly readOnly?: boolean
+  readonly writeOnly?: boolean
+  readonly deprecated?: boolean
+  /** The value a receiver assumes when it is left out, in its plain form. */
+  readonly default?: unknown
+  /** The only value it may have. */
+  readonly fixed?: unknown
+  /** Facts only the dialect looks into: where it stands on the wire. */
+  readonly layout?: unknown
+}
+
+/** The kinds of type. Those marked as such in docs/contract.md are used by some dialects only. */
+export type Type =
+  | RecordType
+  | EnumerationType
+  | ScalarType
+  | LiteralType
+  | UnionType
+  | IntersectionType
+  | TupleType
+  | ListType
+  | MapType
+  | FragmentType
+  | AnythingType
+  | NothingType
+  | ReferenceType
+
+/** A type that stands in `Contract.types` under its id. */
+export type NamedType = Type & {
+  readonly id: TypeId
+  /** The name in the metadata, or for an anonymous type one made of where it stands. */
+  readonly name: string
+}
+
+export interface RecordType extends Node {
+  readonly kind: 'record'
+  readonly fields: readonly Field[]
+  /** The type it extends; its own fields come after those of its base. */
+  readonly base?: ReferenceType
+  readonly abstract?: boolean
+  /** May it carry content that no field declares? */
+  readonly open?: boolean
+  /** Names of the fields that identify it. */
+  readonly keys?: readonly string[]
+  readonly layout?: unknown
+}
+
+export interface EnumerationType extends Node {
+  readonly kind: 'enumeration'
+  readonly members: readonly EnumerationMember[]
+  /** What its values are on the wire. */
+  readonly base: ScalarType
+}
+
+export interface EnumerationMember extends Node {
+  readonly value: string
+}
+
+/** The neutral bases of simple values; docs/contract.md says how each is written in TypeScript and at the prompt. */
+export type ScalarBase =
+  | 'text'
+  | 'boolean'
+  | 'int8'
+  | 'int16'
+  | 'int32'
+  | 'uint8'
+  | 'uint16'
+  | 'uint32'
+  | 'int64'
+  | 'uint64'
+  | 'integer'
+  | 'decimal'
+  | 'float'
+  | 'double'
+  | 'bytes'
+  | 'dateTime'
+  | 'date'
+  | 'time'
+  | 'duration'
+  | 'yearMonth'
+  | 'year'
+  | 'monthDay'
+  | 'month'
+  | 'day'
+  | 'qualifiedName'
+
+export interface ScalarType extends Node {
+  readonly kind: 'scalar'
+  readonly base: ScalarBase
+  /** The wire's own name of the type, for people and for the dialect's codec: `xs:token`. */
+  readonly format: string
+  readonly constraints?: Constraints
+}
+
+/** What a scalar must satisfy beyond its base. Bounds are exact decimal or lexical texts. */
+export interface Constraints {
+  readonly minimum?: string
+  readonly maximum?: string
+  readonly exclusiveMinimum?: string
+  readonly exclusiveMaximum?: string
+  readonly minLength?: number
+  readonly maxLength?: number
+  readonly totalDigits?: number
+  readonly fractionDigits?: number
+  /** Each group must match; within a group any one pattern is enough. ECMAScript sources, anchored, for the `u` flag. */
+  readonly patterns?: readonly (readonly string[])[]
+}
+
+export interface LiteralType extends Node {
+  readonly kind: 'literal'
+  readonly value: string | number | boolean | null
+}
+
+export interface UnionType extends Node {
+  readonly kind: 'union'
+  readonly alternatives: readonly Type[]
+  readonly discriminator?: { readonly field: string; readonly mapping: Readonly<Record<string, TypeId>> }
+}
+
+export interface IntersectionType extends Node {
+  readonly kind: 'intersection'
+  readonly parts: readonly Type[]
+}
+
+export interface TupleType extends Node {
+  readonly kind: 'tuple'
+  readonly items: readonly Type[]
+  readonly rest?: Type
+}
+
+export interface ListType extends Node {
+  readonly kind: 'list'
+  readonly item: Type
+  readonly itemNullable?: boolean
+  readonly minItems?: number
+  readonly maxItems?: number
+  readonly layout?: unknown
+}
+
+export interface MapType extends Node {
+  readonly kind: 'map'
+  readonly value: Type
+}
+
+/** Open content: whatever elements or members a sender puts there. */
+export interface FragmentType extends Node {
+  readonly kind: 'fragment'
+}
+
+export interface AnythingType extends Node {
+  readonly kind: 'anything'
+}
+
+export interface NothingType extends Node {
+  readonly kind: 'nothing'
+}
+
+export interface ReferenceType extends Node {
+  readonly kind: 'reference'
+  readonly to: TypeId
+}
+
+/** A way of proving who calls. */
+export interface SecurityScheme extends Node {
+  readonly name: string
+  readonly scheme: 'basic' | 'bearer' | 'digest' | 'key' | 'usernameToken' | 'unsupported'
+}
+
+/** Something in the metadata that was approximated, ignored or refused, said openly with its place. */
+export interface Note {
+  readonly code: string
+  readonly effect: 'approximated' | 'ignored' | 'refused'
+  readonly message: string
+  readonly origin: Origin
+}

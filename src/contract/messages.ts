@@ -1,0 +1,100 @@
+import type { ProblemKind } from './problem.js'
+
+/**
+ * Every message that Tolmach can give, by its stable code. A code is never used again for something else.
+ * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 30xx generation · 40xx calls · 90xx defects.
+ * docs/messages.md lists the same codes; a test compares the two.
+ */
+export const messages = {
+  'TM-1001': entry('input', 'There is no contract "{name}" in this project.', '{nearest}'),
+  'TM-1002': entry('input', 'No project file was found: there is no tolmach.yaml here or in any folder above.', 'Import a service first (`tolmach import <file or address>`), or name the folder with --project.'),
+  'TM-1003': entry('input', 'The project file is not valid: {reason}.', 'Correct the line named; docs/reference.md lists every key.'),
+  'TM-1004': entry('input', 'A contract "{name}" exists already, imported from {from}.', 'Replace it with --overwrite, or give the new one another name with --as.'),
+  'TM-1005': entry('input', 'There is no {what} "{name}" in {contract}.', '{nearest}'),
+  'TM-1006': entry('input', '"{name}" can\'t name a contract: a name is a letter followed by letters, digits, `-` or `_`, at most 60 in all.', 'Choose one with --as <name>.'),
+  'TM-1007': entry('input', '{what} can\'t be read: {reason}.', 'Check the path and its permissions.'),
+  'TM-1008': entry('input', '{what} can\'t be written: {reason}.', 'Check the path, its permissions and the space left. What was there before is untouched.'),
+  'TM-1009': entry('input', '{what} is neither valid JSON nor valid YAML: {reason}.', 'Correct the input; `tolmach sample <contract> <operation>` prints one that works.'),
+  'TM-1010': entry('input', 'The option {option} can\'t be understood: {reason}.', '{remedy}'),
+  'TM-1011': entry('input', '{text}', 'See `tolmach {command} --help`.'),
+  'TM-1012': entry('input', 'The snapshot of "{name}" is damaged: {reason}.', 'Fetch it again with `tolmach import {from} --as {name} --overwrite`.'),
+  'TM-1013': entry('input', 'The input does not satisfy the contract at {count}. Nothing was sent.', 'Correct the places listed; `tolmach show {contract} {operation}` tells what goes where.'),
+  'TM-1014': entry('input', 'The seed data {file} is not valid: {reason}.', 'Correct the place named; docs/reference.md describes seed data.'),
+  'TM-1015': entry('input', 'No seed data is known for "{name}".', 'Put a file seeds/{name}.yaml into the project, name one with --seed, or leave --seed out to be answered with samples.'),
+  'TM-1016': entry('input', 'The stand-in can\'t listen on port {port}: {reason}.', 'Choose another port with --port, or leave it out for a free one.'),
+  'TM-1017': entry('input', 'The folder {folder} is not empty, and it isn\'t one that `tolmach demo` made.', 'Name a new folder: `tolmach demo <folder>`.'),
+  'TM-1018': entry('input', 'Two choices were given where one is possible: {choices}.', 'Leave one of them out.'),
+
+  'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),
+  'TM-2002': entry('unreachable', 'Nobody answers at {location}: {reason}.', 'Check the address and whether the service runs. Nothing was imported.'),
+  'TM-2003': entry('timeout', '{location} did not answer within {seconds} s.', 'Try again, or allow more time with --timeout. Nothing was imported.'),
+  'TM-2004': entry('login', '{location} wants a login (HTTP {status}).', 'Save the metadata from a browser where you are logged in and import the file. Nothing was imported.'),
+  'TM-2005': entry('metadata', '{location} answered with HTTP {status} instead of metadata.', 'Check the address in a browser; for a WSDL it often ends in ?wsdl. Nothing was imported.'),
+  'TM-2006': entry('metadata', 'This is an HTML page, not a service\'s metadata{titled}.', 'It may be a login page or a page about the service: look at it in a browser and find the link to the metadata. Nothing was imported.'),
+  'TM-2007': entry('metadata', 'The XML is broken: {reason}.', 'The document may be cut off or damaged; fetch it again. Nothing was imported.'),
+  'TM-2008': entry('metadata', 'The document has a DTD (<!DOCTYPE>), which is refused because it can make a reader fetch or expand anything.', 'Remove the DOCTYPE line if you trust the document. Nothing was imported.'),
+  'TM-2009': entry('metadata', 'The document is neither a WSDL nor anything else that Tolmach reads: {found}.', 'Give the address or file of the WSDL itself. Nothing was imported.'),
+  'TM-2010': entry('metadata', 'The document refers to {reference}, which can\'t be read: {reason}.', 'Fetch that document and put it beside this one, or correct the location. Nothing was imported.'),
+  'TM-2011': entry('metadata', 'A document from {from} refers to the local file {reference}; a far document may not read files of this machine.', 'Save all its documents locally if you trust them. Nothing was imported.'),
+  'TM-2012': entry('metadata', 'The metadata is larger than Tolmach reads ({limit}).', 'Import a part of it. Nothing was imported.'),
+  'TM-2013': entry('metadata', 'The folder {location} holds no metadata{detail}.', 'Name the file itself. Nothing was imported.'),
+  'TM-2014': entry('metadata', 'The document can\'t be read as text: {reason}.', 'Save it as UTF-8. Nothing was imported.'),
+  'TM-2015': entry('metadata', 'The document is empty.', 'Fetch it again. Nothing was imported.'),
+
+  'TM-2101': entry('metadata', 'The WSDL declares no service, so there is no address and no operation to call.', 'It may be the abstract part only: import the document that has <wsdl:service>. Nothing was imported.'),
+  'TM-2102': entry('metadata', '{what} "{name}" refers to {kind} "{reference}", which no document declares.', '{nearest} Nothing was imported.'),
+  'TM-2103': entry('metadata', 'No service has an endpoint that Tolmach can call: {reasons}.', 'Nothing was imported.'),
+  'TM-2104': entry('metadata', '{what} lacks its attribute "{attribute}".', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2105': entry('metadata', 'The prefix of "{name}" is not bound to a namespace here.', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2106': entry('metadata', 'This is WSDL 2.0, which is not read yet.', 'Most services also offer WSDL 1.1, often under ?wsdl. Nothing was imported.'),
+  'TM-2110': entry('metadata', 'The port "{name}" is left out: {reason}.', 'Its operations can be called through the other ports only.'),
+  'TM-2111': entry('metadata', 'The operation "{name}" is left out at {endpoint}: {reason}.', 'The other operations are unaffected.'),
+  'TM-2112': entry('metadata', '{what} is ignored: {reason}.', 'What it declares has no effect in the client.'),
+  'TM-2113': entry('metadata', 'The policy asks for something that Tolmach does not do by itself: <{element}>.', 'If calls are refused, ask the service\'s owner which login and headers it wants.'),
+  'TM-2114': entry('metadata', 'The address {address} of endpoint "{name}" can\'t be reached from everywhere: {reason}.', 'Give the real address with --url when you call.'),
+
+  'TM-2201': entry('metadata', 'The {kind} "{reference}" is not declared in any document.', '{nearest} Nothing was imported.'),
+  'TM-2202': entry('metadata', 'The {kind} "{name}" is declared twice; this second declaration is ignored.', 'If the two differ, calls may follow the wrong one.'),
+  'TM-2203': entry('metadata', '<{element}> is not understood and is ignored.', 'What it declares has no effect in the client.'),
+  'TM-2204': entry('metadata', 'The attribute {attribute} of <{element}> is not understood and is ignored.', 'What it declares has no effect in the client.'),
+  'TM-2205': entry('metadata', 'A choice is shown as fields that may all be left out; that exactly one of them is wanted is not checked.', 'Fill in only one of them.'),
+  'TM-2206': entry('metadata', 'A group that may repeat is read as lists of its members; their interleaving is lost.', 'If the order between different members matters, this type can\'t express it yet.'),
+  'TM-2207': entry('metadata', '<{element}> is carried as open content under $open, not as fields.', 'Elements that the declaration admits are kept as they are.'),
+  'TM-2208': entry('metadata', 'The type "{name}" has mixed content; only its elements are read, the text between them is not.', 'Text between the elements is reported as a deviation when it comes.'),
+  'TM-2209': entry('metadata', 'The union "{name}" is carried as plain text; its member types are not checked.', 'Write the value as the service\'s documentation says.'),
+  'TM-2210': entry('metadata', 'The list type "{name}" is carried as text with its items separated by spaces.', 'Write the items in one text.'),
+  'TM-2211': entry('metadata', 'The pattern {pattern} can\'t be checked before sending.', 'The service itself will refuse values that do not match.'),
+  'TM-2212': entry('metadata', 'Substitution groups are not read yet; "{name}" can\'t take the place of its head.', 'The head element itself works.'),
+  'TM-2213': entry('metadata', '{what} is not read yet: {reason}.', 'What depends on it is carried as open content.'),
+  'TM-2214': entry('metadata', 'The identity constraint "{name}" (<{element}>) is not checked.', 'The service itself may refuse what breaks it.'),
+  'TM-2215': entry('metadata', 'The type "{name}" restricts another record; it is read by its own content alone.', 'It can\'t take the place of its base by xsi:type yet.'),
+  'TM-2216': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2217': entry('metadata', 'Documents nest elements more than {limit} deep.', 'Nothing was imported.'),
+  'TM-2218': entry('metadata', 'The type "{name}" of XML Schema is carried as open content.', 'Any element or text is kept as it is.'),
+  'TM-2219': entry('metadata', 'The facet <{element} value="{value}"> of "{name}" is not checked before sending.', 'The service itself will refuse values that break it.'),
+
+  'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
+  'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),
+  'TM-3003': entry('input', 'No operation is chosen: "only" names {only}, and none of that is in {contract}.', '{nearest}'),
+
+  'TM-4001': entry('fault', 'The service refused the call: {reason}', 'The service itself says so; the detail below, if any, is its own.'),
+  'TM-4002': entry('unreachable', 'Nobody answers at {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),
+  'TM-4003': entry('timeout', 'No answer from {address} within {time}.', 'The service may still be working on it. Allow more time with --timeout.'),
+  'TM-4004': entry('login', 'The service at {address} wants a login (HTTP {status}{schemes}).', 'Give what it wants, for example --header "Authorization=Basic …".'),
+  'TM-4005': entry('breach', 'The answer is not what the contract promised: {reason}', 'The fault is on the service\'s side, or the contract is out of date. See the answer itself with --traffic.'),
+  'TM-4006': entry('input', 'The endpoint "{endpoint}" does not offer {operation}.', 'It is on offer at: {offered}.'),
+
+  'TM-9001': entry('defect', 'Tolmach itself failed: {reason}.', 'This is a defect of ours. Please report it with the command you ran; --log-file <file> writes down the details.'),
+} as const satisfies Record<string, Message>
+
+export interface Message {
+  readonly kind: ProblemKind
+  readonly text: string
+  readonly advice: string
+}
+
+export type MessageCode = keyof typeof messages
+
+function entry(kind: ProblemKind, text: string, advice: string): Message {
+  return { kind, text, advice }
+}

@@ -1,0 +1,100 @@
+import type { Contract, Field, RecordType, ScalarBase, Type } from './contract.js'
+import { directSubtypes, fieldsOf, namedType, resolve } from './queries.js'
+
+/**
+ * A number as it was written. JSON and YAML files are read with these, so that digits beyond a double's and trailing zeros are not
+ * lost before it is known what type they are for.
+ */
+export class ExactNumber {
+  readonly source: string
+
+  constructor(source: string) {
+    this.source = source
+  }
+}
+
+const bigBases: readonly ScalarBase[] = ['int64', 'uint64', 'integer']
+
+/**
+ * A plain value (as JSON or YAML have it) in the shapes of the client, by its type: digits to `bigint`, base64 text to bytes. What does
+ * not fit is left as it is: the client's own check says what is wrong with it, so there is one judge only.
+ */
+export function fromPlain(contract: Contract, type: Type, plain: unknown): unknown {
+  if (plain === null || plain === undefined || plain instanceof Uint8Array) return plain
+  const actual = resolve(contract, type)
+  switch (actual.kind) {
+    case 'scalar':
+      return scalarFromPlain(actual.base, plain)
+    case 'enumeration':
+      return withoutExactNumbers(plain)
+    case 'list':
+      return Array.isArray(plain) ? plain.map((item) => fromPlain(contract, actual.item, item)) : withoutExactNumbers(plain)
+    case 'record':
+      return isPlainObject(plain) ? fieldsFromPlain(contract, fieldsOf(contract, actualRecord(contract, actual, type, plain)), plain) : withoutExactNumbers(plain)
+    default:
+      return withoutExactNumbers(plain)
+  }
+}
+
+/** An object whose members are described by fields, converted member by member. Members that no field describes stay. */
+export function fieldsFromPlain(contract: Contract, fields: readonly Field[], plain: Readonly<Record<string, unknown>>): Record<string, unknown> {
+  const converted: Record<string, unknown> = {}
+  for (const [key, value] of Object.entries(plain)) {
+    const field = fields.find((each) => each.name === key)
+    const member = field === undefined ? withoutExactNumbers(value) : fromPlain(contract, field.type, value)
+    Object.defineProperty(converted, key, { value: member, enumerable: true, writable: true, configurable: true })
+  }
+  return converted
+}
+
+/**
+ * A value from a text typed at the prompt, by the type at its place. For records and lists the text is to be parsed first.
+ */
+export function fromText(contract: Contract, type: Type, text: string): unknown {
+  const actual = resolve(contract, type)
+  if (actual.kind !== 'scalar') return text
+  if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
+  if (actual.base === 'text' || actual.base === 'bytes') return scalarFromPlain(actual.base, text)
+  return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text) ? scalarFromPlain(actual.base, new ExactNumber(text)) : text
+}
+
+/** The record that a value says it is by `$is`: the declared one or one that extends it. */
+function actualRecord(contract: Contract, declared: RecordType, type: Type, plain: Readonly<Record<string, unknown>>): RecordType {
+  const which = plain['$is']
+  if (typeof which !== 'string' || type.kind !== 'reference') return declared
+  const subtypes = directSubtypes(contract)
+  const waiting = [type.to]
+  for (let id = waiting.pop(); id !== undefined; id = waiting.pop()) {
+    const named = namedType(contract, id)
+    if (named.kind === 'record' && named.name === which) return named
+    waiting.push(...(subtypes.get(id) ?? []))
+  }
+  return declared
+}
+
+function scalarFromPlain(base: ScalarBase, plain: unknown): unknown {
+  if (bigBases.includes(base)) {
+    const digits = plain instanceof ExactNumber ? plain.source : plain
+    if (typeof digits === 'string' && /^[+-]?\d+$/.test(digits)) return BigInt(digits.replace(/^\+/, ''))
+  } else if (base === 'decimal') {
+    if (plain instanceof ExactNumber) return plain.source
+  } else if (base === 'bytes') {
+    if (typeof plain === 'string' && plain.length % 4 === 0 && /^[A-Za-z0-9+/]*={0,2}$/.test(plain)) return Uint8Array.from(atob(plain), (c) => c.charCodeAt(0))
+  } else if ((base === 'float' || base === 'double') && typeof plain === 'string') {
+    const special: Readonly<Record<string, number>> = { INF: Infinity, '-INF': -Infinity, NaN: Number.NaN }
+    if (Object.hasOwn(special, plain)) return special[plain]
+  }
+  return withoutExactNumbers(plain)
+}
+
+function withoutExactNumbers(plain: unknown): unknown {
+  if (plain instanceof ExactNumber) return Number(plain.source)
+  if (Array.isArray(plain)) return plain.map(withoutExactNumbers)
+  if (!isPlainObject(plain)) return plain
+  return Object.fromEntries(Object.entries(plain).map(([key, value]) => [key, withoutExactNumbers(value)]))
+}
+
+/** Is it an object with members, and not a list, bytes or an exact number? */
+export function isPlainObject(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array) && !(value instanceof ExactNumber)
+}

@@ -1,0 +1,87 @@
+import { messages, type MessageCode } from './messages.js'
+import type { Origin } from './contract.js'
+
+/** What went wrong, as scripts see it (`failure.kind`) and as the exit code tells. */
+export type ProblemKind =
+  | 'fault'
+  | 'input'
+  | 'metadata'
+  | 'unreachable'
+  | 'timeout'
+  | 'login'
+  | 'breach'
+  | 'difference'
+  | 'defect'
+
+/** The exit code for each kind; docs/reference.md shows the table. */
+export const exitCodes: Readonly<Record<ProblemKind, number>> = {
+  fault: 1,
+  input: 2,
+  metadata: 3,
+  unreachable: 4,
+  timeout: 4,
+  login: 4,
+  breach: 5,
+  difference: 6,
+  defect: 70,
+}
+
+/** A place in a document, as far as it is known. */
+export type Place = Pick<Origin, 'document'> & Partial<Omit<Origin, 'document'>>
+
+/**
+ * A problem told to the user: what happened, where, what it means, what to try. Made with {@link problem}.
+ */
+export class Problem extends Error {
+  readonly code: MessageCode
+  readonly kind: ProblemKind
+  readonly place: Place | undefined
+  readonly advice: string
+  /** Further lines, one for each single finding (for example every wrong place of an input). */
+  readonly details: readonly string[]
+
+  constructor(code: MessageCode, text: string, advice: string, options: ProblemOptions) {
+    super(text, options.cause === undefined ? undefined : { cause: options.cause })
+    this.name = 'Problem'
+    this.code = code
+    this.kind = options.kind ?? messages[code].kind
+    this.place = options.place
+    this.advice = advice
+    this.details = options.details ?? []
+  }
+}
+
+export interface ProblemOptions {
+  readonly place?: Place | undefined
+  readonly details?: readonly string[]
+  readonly cause?: unknown
+  /** Where one message serves several causes, which one it is this time. */
+  readonly kind?: ProblemKind | undefined
+}
+
+/**
+ * Makes a {@link Problem} from the catalogue in messages.ts.
+ *
+ * @param code the message's stable code
+ * @param values what fills the template's `{placeholders}`, as text; hidden characters are made visible
+ */
+export function problem(code: MessageCode, values: Readonly<Record<string, string | number>> = {}, options: ProblemOptions = {}): Problem {
+  const { text, advice } = messages[code]
+  return new Problem(code, fill(text, values), fill(advice, values), options)
+}
+
+/** The text of a catalogue entry with its placeholders filled: for notes, which are told and not thrown. */
+export function messageText(code: MessageCode, values: Readonly<Record<string, string | number>> = {}): string {
+  return fill(messages[code].text, values)
+}
+
+function fill(template: string, values: Readonly<Record<string, string | number>>): string {
+  return template.replace(/\{(\w+)\}/g, (whole, name: string) => (name in values ? printable(String(values[name])) : whole))
+}
+
+/** Text from a document, safe to print on a terminal: control characters are shown as escapes, and what is very long is cut. */
+export function printable(text: string, longest = 2000): string {
+  const cut = text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text
+  // eslint-disable-next-line no-control-regex -- these are the very characters to make visible
+  return cut.replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)
+}

@@ -1,0 +1,120 @@
+import type { Contract, Endpoint, Field, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
+
+/** An operation's path as people write it: `listBerths`, `bookings.create`. */
+export function pathOf(operation: Operation): string {
+  return operation.path.join('.')
+}
+
+export function operationsOf(contract: Contract): Operation[] {
+  return contract.services.flatMap((service) => service.operations)
+}
+
+export function endpointsOf(contract: Contract): Endpoint[] {
+  return contract.services.flatMap((service) => service.endpoints)
+}
+
+/** The endpoints at which an operation is on offer, in the contract's order. */
+export function endpointsOffering(contract: Contract, operation: Operation): Endpoint[] {
+  return endpointsOf(contract).filter((endpoint) => Object.hasOwn(operation.wire, endpoint.name))
+}
+
+/**
+ * The named type with this id.
+ *
+ * @throws Error when there is none: a reader that makes such a reference has a defect
+ */
+export function namedType(contract: Contract, id: TypeId): NamedType {
+  const type = Object.hasOwn(contract.types, id) ? contract.types[id] : undefined
+  if (type === undefined) throw new Error(`the contract has no type ${id}`)
+  return type
+}
+
+/** The type itself, behind any references. */
+export function resolve(contract: Contract, type: Type): Type {
+  let current = type
+  while (current.kind === 'reference') current = namedType(contract, current.to)
+  return current
+}
+
+/** The records a record extends, the farthest first. */
+export function basesOf(contract: Contract, record: RecordType): RecordType[] {
+  const bases: RecordType[] = []
+  let base = record.base
+  while (base !== undefined) {
+    const type = resolve(contract, base)
+    if (type.kind !== 'record') break
+    bases.unshift(type)
+    base = type.base
+  }
+  return bases
+}
+
+/** All fields of a record, those of its bases first. */
+export function fieldsOf(contract: Contract, record: RecordType): Field[] {
+  return [...basesOf(contract, record), record].flatMap((each) => each.fields)
+}
+
+/** For each type that others extend: the ids of those that extend it directly, in code unit order. */
+export function directSubtypes(contract: Contract): ReadonlyMap<TypeId, readonly TypeId[]> {
+  const found = new Map<TypeId, TypeId[]>()
+  for (const id of Object.keys(contract.types).sort()) {
+    const type = contract.types[id]
+    if (type?.kind !== 'record' || type.base === undefined) continue
+    const list = found.get(type.base.to) ?? []
+    list.push(id)
+    found.set(type.base.to, list)
+  }
+  return found
+}
+
+/** The types that stand directly inside a type. */
+export function partsOf(type: Type): Type[] {
+  switch (type.kind) {
+    case 'record':
+      return [...(type.base === undefined ? [] : [type.base]), ...type.fields.map((field) => field.type)]
+    case 'list':
+      return [type.item]
+    case 'map':
+      return [type.value]
+    case 'tuple':
+      return [...type.items, ...(type.rest === undefined ? [] : [type.rest])]
+    case 'union':
+      return [...type.alternatives]
+    case 'intersection':
+      return [...type.parts]
+    default:
+      return []
+  }
+}
+
+/** The types that an operation names directly: of its inputs, its outcome and its faults. */
+export function typesOfOperation(operation: Operation): Type[] {
+  const { outcome } = operation
+  const out = outcome.kind === 'value' ? [outcome.field.type] : outcome.kind === 'record' ? outcome.fields.map((field) => field.type) : []
+  return [...operation.inputs.map((input) => input.type), ...out, ...operation.faults.map((fault) => fault.type)]
+}
+
+/** Ids of every named type that these operations need: what they name, what hangs off that, and every subtype of it. Sorted. */
+export function reachableTypes(contract: Contract, operations: readonly Operation[]): TypeId[] {
+  const subtypes = directSubtypes(contract)
+  const found = new Set<TypeId>()
+  const waiting: Type[] = operations.flatMap(typesOfOperation)
+  for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
+    if (type.kind !== 'reference') {
+      waiting.push(...partsOf(type))
+      continue
+    }
+    if (found.has(type.to)) continue
+    found.add(type.to)
+    waiting.push(...partsOf(namedType(contract, type.to)))
+    for (const id of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to: id, origin: type.origin })
+  }
+  return [...found].sort()
+}
+
+/** The contract with only those operations that `chosen` accepts, and only the types they need. */
+export function selectOperations(contract: Contract, chosen: (operation: Operation) => boolean): Contract {
+  const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) }))
+  const ids = reachableTypes(contract, services.flatMap((service) => service.operations))
+  return { ...contract, services, types: Object.fromEntries(ids.map((id) => [id, namedType(contract, id)])) }
+}

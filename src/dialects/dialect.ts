@@ -1,0 +1,93 @@
+import type { Contract, DialectName, Endpoint, Fault, Operation } from '../contract/contract.js'
+import type { Documents, LoadedDocument } from '../documents/documents.js'
+import type { Names } from '../naming/names.js'
+import type { Page } from '../typescript/page.js'
+
+/** What the rest of the house asks of a dialect. A new dialect is one folder beside this file, one in runtime, one line in the registry. */
+export interface Dialect {
+  readonly name: DialectName
+
+  /** Is this document the starting point of a contract in this dialect? Must be quick and never throw. */
+  recognise(text: string): boolean
+
+  /**
+   * Reads a contract, following references through `documents`.
+   *
+   * @throws Problem of kind `metadata` when there is nothing to call or the documents contradict themselves
+   */
+  read(documents: Documents, name: string): Promise<Contract>
+
+  readonly emit: Emitter
+
+  /** Facts of an operation at one endpoint for people, as label and value: action, version, names on the wire. */
+  describe(contract: Contract, operation: Operation, endpoint: Endpoint): readonly (readonly [label: string, value: string])[]
+
+  /** Makes what the stand-in needs to play this contract. */
+  play(contract: Contract): Player
+}
+
+/** The parts of a generated client that differ from dialect to dialect. */
+export interface Emitter {
+  /** Files of src/runtime that a client of this contract needs, as paths below it. */
+  runtimeFiles(contract: Contract): readonly string[]
+  /** Packages of the registry that such a client needs, with the version range. */
+  dependencies(contract: Contract): Readonly<Record<string, string>>
+  /** Identifiers that the operation's file uses itself, so that no type may be imported under them. */
+  readonly reservedNames: readonly string[]
+  /** codecs.ts, or undefined where every type is on the wire as it is in TypeScript. */
+  codecs(contract: Contract, names: Names): Page | undefined
+  /** Adds to an operation's file its exported function, and what that needs. The input and outcome types are on the page already. */
+  operation(context: OperationContext): void
+  /** Adds `endpoints` to settings.ts: the addresses and protocols of the metadata. */
+  endpoints(contract: Contract, page: Page): void
+  /** What index.ts exports of this dialect's runtime: module and clause. */
+  readonly reexports: readonly (readonly [module: string, clause: string])[]
+}
+
+export interface OperationContext {
+  readonly contract: Contract
+  readonly names: Names
+  readonly operation: Operation
+  readonly page: Page
+  readonly inputType: string | undefined
+  readonly outcomeType: string
+}
+
+/** A request as it came to the stand-in. */
+export interface PlayRequest {
+  readonly method: string
+  /** Path and query. */
+  readonly target: string
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: Uint8Array
+}
+
+export interface PlayResponse {
+  readonly status: number
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: string | Uint8Array
+}
+
+/** A request that was understood: the operation, its input in the shapes of the client, and how to answer it. */
+export interface UnderstoodCall {
+  readonly operation: Operation
+  readonly endpoint: Endpoint
+  readonly input: Readonly<Record<string, unknown>>
+  answer(value: unknown): PlayResponse
+  fault(fault: Fault, detail: unknown, reason: string): PlayResponse
+}
+
+/** Understands requests and forms answers, from the contract alone. */
+export interface Player {
+  /** The call in a request; or, when it can't be understood, the response that says so. */
+  understand(request: PlayRequest): UnderstoodCall | PlayResponse
+  /** The metadata documents, with the addresses in them replaced by the stand-in's own. */
+  metadata(documents: readonly LoadedDocument[], address: string): readonly ServedDocument[]
+}
+
+/** A metadata document as the stand-in serves it, under `path` (with its query). */
+export interface ServedDocument {
+  readonly target: string
+  readonly mediaType: string
+  readonly text: string
+}

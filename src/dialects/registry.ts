@@ -1,0 +1,23 @@
+import type { DialectName } from '../contract/contract.js'
+import type { Dialect } from './dialect.js'
+
+/** Every dialect, loaded only when it is needed. A new dialect is one line here. */
+export const dialects: Readonly<Partial<Record<DialectName, () => Promise<Dialect>>>> = {
+  soap: async () => (await import('./soap/index.js')).soap,
+}
+
+/** The dialect of a contract. */
+export async function dialectNamed(name: DialectName): Promise<Dialect> {
+  const load = dialects[name]
+  if (load === undefined) throw new Error(`there is no dialect ${name}`)
+  return load()
+}
+
+/** The dialect whose documents look like this one, or undefined. */
+export async function dialectOf(text: string): Promise<Dialect | undefined> {
+  for (const load of Object.values(dialects)) {
+    const dialect = await load()
+    if (dialect.recognise(text)) return dialect
+  }
+  return undefined
+}

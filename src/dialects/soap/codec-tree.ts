@@ -1,0 +1,219 @@
+import type { Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { directSubtypes, namedType } from '../../contract/queries.js'
+import * as simple from '../../runtime/soap/simple.js'
+import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type QualifiedName } from './layout.js'
+
+/**
+ * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
+ * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
+ */
+export type CodecTree = string | number | true | Builtin | CodecReference | readonly CodecTree[] | { readonly [key: string]: CodecTree }
+
+/** A codec of the runtime: an export of runtime/soap/simple. */
+export class Builtin {
+  readonly name: keyof typeof simple
+
+  constructor(name: keyof typeof simple) {
+    this.name = name
+  }
+}
+
+/** The codec of a named type, perhaps not declared yet where the reference stands. */
+export class CodecReference {
+  readonly id: TypeId
+  readonly late: boolean
+
+  constructor(id: TypeId, late: boolean) {
+    this.id = id
+    this.late = late
+  }
+}
+
+/** Several references as one function that gives their list. */
+export class LateList {
+  readonly ids: readonly TypeId[]
+
+  constructor(ids: readonly TypeId[]) {
+    this.ids = ids
+  }
+}
+
+const builtinNames: Readonly<Record<string, keyof typeof simple>> = {
+  string: 'text', normalizedString: 'normalizedText', token: 'token', language: 'token', Name: 'token', NCName: 'token', NMTOKEN: 'token', ID: 'token',
+  IDREF: 'token', ENTITY: 'token', anyURI: 'uri', anySimpleType: 'text', boolean: 'boolean', decimal: 'decimal', integer: 'integer', nonPositiveInteger: 'integer',
+  negativeInteger: 'integer', nonNegativeInteger: 'integer', positiveInteger: 'integer', long: 'long', int: 'int', short: 'short', byte: 'byte',
+  unsignedLong: 'unsignedLong', unsignedInt: 'unsignedInt', unsignedShort: 'unsignedShort', unsignedByte: 'unsignedByte', float: 'float', double: 'double',
+  duration: 'duration', dateTime: 'dateTime', time: 'time', date: 'date', gYearMonth: 'yearMonth', gYear: 'gregorianYear', gMonthDay: 'monthDay',
+  gMonth: 'gregorianMonth', gDay: 'gregorianDay', hexBinary: 'hexBinary', base64Binary: 'base64Binary', QName: 'qualifiedName', NOTATION: 'qualifiedName',
+}
+
+/** Builds the trees of one contract. `nameOf` gives the value of `$is` for a type. */
+export class CodecTrees {
+  private readonly contract: Contract
+  private readonly nameOf: (id: TypeId) => string
+  private readonly subtypes: ReadonlyMap<TypeId, readonly TypeId[]>
+
+  constructor(contract: Contract, nameOf: (id: TypeId) => string) {
+    this.contract = contract
+    this.nameOf = nameOf
+    this.subtypes = directSubtypes(contract)
+  }
+
+  /** The codec of a named type; undefined when it is written out wherever it is used. */
+  ofNamed(type: NamedType): Exclude<CodecTree, string | number | true> | undefined {
+    switch (type.kind) {
+      case 'record':
+        return this.ofRecord(type)
+      case 'enumeration':
+        return { literals: type.members.map((member) => member.value) }
+      case 'scalar':
+        return type.constraints === undefined ? undefined : this.ofScalar(type)
+      default:
+        return undefined
+    }
+  }
+
+  of(type: Type, late: boolean): CodecTree {
+    switch (type.kind) {
+      case 'reference': {
+        const named = namedType(this.contract, type.to)
+        // Whatever isn't a record is declared above all records, so only references to records must wait.
+        if (this.ofNamed(named) !== undefined) return new CodecReference(type.to, late && named.kind === 'record')
+        return this.of(named, late)
+      }
+      case 'scalar':
+        return this.ofScalar(type)
+      case 'enumeration':
+        return { literals: type.members.map((member) => member.value) }
+      case 'list': {
+        const layout = listLayout(type)
+        const bounds = { ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }) }
+        if (layout.written === 'spaced') return { spaced: this.of(type.item, late), ...bounds }
+        const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
+        return { items: item, of: this.of(type.item, late), ...(type.itemNullable === true ? { nillable: true as const } : {}), ...bounds }
+      }
+      case 'fragment':
+        return { fragment: true }
+      default:
+        throw new Error(`XML has no ${type.kind} types`)
+    }
+  }
+
+  /** A table of members, by their names. `defaultNamespace` is what holds for elements that do not say otherwise. */
+  members(fields: readonly Field[], defaultNamespace: string, late: boolean): { readonly [key: string]: CodecTree } {
+    const members: Record<string, CodecTree> = {}
+    for (const field of fields) Object.defineProperty(members, field.name, { value: this.member(field, defaultNamespace, late), enumerable: true })
+    return members
+  }
+
+  /** Everything the runtime needs to know of an operation's messages. */
+  operation(operation: Operation): { readonly [key: string]: CodecTree } {
+    const layout = operationLayout(operation)
+    const body = operation.inputs.filter((input) => input.place === 'body')
+    const headers = operation.inputs.filter((input) => input.place === 'header')
+    const { outcome } = operation
+    const outputs = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+    const namespace = commonNamespace([...body, ...headers, ...outputs], layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''))
+    return {
+      ...(layout.request === undefined ? {} : { request: layout.request }),
+      namespace,
+      input: this.members(body, namespace, false),
+      ...(headers.length === 0 ? {} : { headers: this.members(headers, namespace, false) }),
+      ...(layout.oneWay === true
+        ? {}
+        : {
+            answer: {
+              ...(layout.answer === undefined ? {} : { element: layout.answer }),
+              members: this.members(outputs, namespace, false),
+              ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
+            },
+          }),
+      ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, this.fault(fault)])) }),
+    }
+  }
+
+  private fault(fault: Fault): CodecTree {
+    return { element: faultLayout(fault).element, codec: this.of(fault.type, false) }
+  }
+
+  private ofRecord(record: RecordType & NamedType): { readonly [key: string]: CodecTree } {
+    const { typeName } = recordLayout(record)
+    const subtypes = this.subtypes.get(record.id) ?? []
+    const isOneOfSeveral = record.base !== undefined || subtypes.length > 0
+    const namespace = commonNamespace(record.fields, typeName?.[0] ?? '')
+    return {
+      ...(typeName === undefined ? {} : { type: typeName }),
+      ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
+      ...(record.abstract === true ? { abstract: true as const } : {}),
+      ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
+      ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
+      members: this.members(record.fields, namespace, true),
+      ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) as unknown as CodecTree }),
+    }
+  }
+
+  private member(field: Field, defaultNamespace: string, late: boolean): CodecTree {
+    const { place, name, repeated } = fieldLayout(field)
+    const list = repeated === true && field.type.kind === 'list' ? field.type : undefined
+    const codec = this.of(list?.item ?? field.type, late)
+    if (place === 'text') return { text: codec }
+    return {
+      [place]: codec,
+      ...(field.optional ? { optional: true as const } : {}),
+      ...(field.nullable || list?.itemNullable === true ? { nillable: true as const } : {}),
+      ...(list === undefined ? {} : { repeated: true as const }),
+      ...(list?.minItems === undefined ? {} : { min: list.minItems }),
+      ...(list?.maxItems === undefined ? {} : { max: list.maxItems }),
+      ...(name[1] === field.name ? {} : { name: name[1] }),
+      ...(name[0] === (place === 'element' ? defaultNamespace : '') ? {} : { namespace: name[0] }),
+      ...(typeof field.fixed === 'string' ? { fixed: field.fixed } : {}),
+    }
+  }
+
+  private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {
+    const builtin = new Builtin(type.format === 'xs:hexBinary' ? 'hexBinary' : (builtinNames[type.format.replace('xs:', '')] ?? 'text'))
+    if (type.constraints === undefined) return builtin
+    const { patterns, ...bounds } = type.constraints
+    return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
+  }
+}
+
+function commonNamespace(fields: readonly Field[], preferred: string): string {
+  const namespaces = fields.map(fieldLayout).filter(({ place }) => place === 'element').map(({ name }) => name[0])
+  return namespaces.length === 0 || namespaces.includes(preferred) ? preferred : (namespaces[0] ?? preferred)
+}
+
+/** Brings trees to life: codecs as the runtime uses them. */
+export class LiveCodecs {
+  private readonly trees: CodecTrees
+  private readonly contract: Contract
+  private readonly made = new Map<TypeId, unknown>()
+
+  constructor(contract: Contract, trees: CodecTrees) {
+    this.contract = contract
+    this.trees = trees
+  }
+
+  of(tree: CodecTree): unknown {
+    if (tree instanceof Builtin) return simple[tree.name]
+    if (tree instanceof CodecReference) return tree.late ? () => this.named(tree.id) : this.named(tree.id)
+    if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
+    if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
+    if (typeof tree !== 'object') return tree
+    const made: Record<string, unknown> = {}
+    for (const [key, value] of Object.entries(tree)) {
+      const alive = key === 'base' && value instanceof CodecReference ? () => this.named(value.id) : this.of(value)
+      Object.defineProperty(made, key, { value: alive, enumerable: true })
+    }
+    return made
+  }
+
+  private named(id: TypeId): unknown {
+    if (!this.made.has(id)) {
+      const tree = this.trees.ofNamed(namedType(this.contract, id))
+      if (tree === undefined) throw new Error(`${id} has no codec of its own`)
+      this.made.set(id, this.of(tree))
+    }
+    return this.made.get(id)
+  }
+}

@@ -1,0 +1,94 @@
+import { nearestAdvice } from '../../contract/nearest.js'
+import { problem } from '../../contract/problem.js'
+import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { QualifiedName } from './layout.js'
+import { wsdl, wsdl20, xsd } from './namespaces.js'
+import { documentationOf, keyOf, wantedAttribute, type Notes } from './reading.js'
+import { SchemaSet } from './schema-set.js'
+
+export type DefinitionKind = 'message' | 'portType' | 'binding' | 'service'
+
+const words: Readonly<Record<DefinitionKind, string>> = { message: 'message', portType: 'port type', binding: 'binding', service: 'service' }
+
+/** A top-level component of a WSDL 1.1 document. */
+export interface Definition {
+  readonly name: QualifiedName
+  readonly element: XmlElement
+}
+
+/** All definitions and schemas of a contract, gathered over its documents (WSDL 1.1, section 2.1). */
+export class Definitions {
+  readonly schemas: SchemaSet
+  /** The <definitions> of every document, the starting one first. */
+  readonly roots: XmlElement[] = []
+  private readonly documents: Documents
+  private readonly notes: Notes
+  private readonly found = new Map<string, Definition>()
+  private readonly added = new Set<LoadedDocument>()
+
+  constructor(documents: Documents, notes: Notes) {
+    this.documents = documents
+    this.notes = notes
+    this.schemas = new SchemaSet(documents, notes)
+  }
+
+  /** Reads a document and all that it imports. */
+  async add(document: LoadedDocument, from?: XmlElement): Promise<void> {
+    if (this.added.has(document)) return
+    this.added.add(document)
+    const root = this.schemas.rootOf(document)
+    if (root.is(wsdl20, 'description')) throw problem('TM-2106', {}, { place: root.origin })
+    if (root.is(xsd, 'schema') && from !== undefined) {
+      await this.schemas.addSchema(root, document)
+      return
+    }
+    if (!root.is(wsdl, 'definitions')) throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.origin })
+    root.read = true
+    this.roots.push(root)
+    const namespace = root.attribute('targetNamespace') ?? ''
+    root.attribute('name')
+    for (const imported of root.take(wsdl, 'import')) {
+      documentationOf(imported)
+      imported.attribute('namespace')
+      const location = imported.attribute('location')
+      if (location !== undefined) await this.add(await this.documents.follow(location, document, imported.origin), imported)
+    }
+    for (const types of root.take(wsdl, 'types')) {
+      documentationOf(types)
+      for (const schema of types.take(xsd, 'schema')) await this.schemas.addSchema(schema, document)
+    }
+    for (const kind of ['message', 'portType', 'binding', 'service'] as const) {
+      for (const element of root.take(wsdl, kind)) this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
+    }
+  }
+
+  all(kind: DefinitionKind): Definition[] {
+    return [...this.found].filter(([key]) => key.startsWith(`${kind} `)).map(([, definition]) => definition)
+  }
+
+  /**
+   * The definition that a reference names.
+   *
+   * @param from what refers to it, for the message: `binding "DeskLine11"`
+   * @throws Problem TM-2102 when no document declares it
+   */
+  require(kind: DefinitionKind, name: QualifiedName, from: { what: string; name: string; at: XmlElement; written: string }): Definition {
+    const definition = this.found.get(`${kind} ${keyOf(name)}`)
+    if (definition !== undefined) return definition
+    const names = this.all(kind).map((each) => each.name[1])
+    throw problem(
+      'TM-2102',
+      { what: from.what, name: from.name, kind: words[kind], reference: from.written, nearest: nearestAdvice(name[1], names) },
+      { place: from.at.origin },
+    )
+  }
+
+  private keep(kind: DefinitionKind, name: QualifiedName, element: XmlElement): void {
+    const key = `${kind} ${keyOf(name)}`
+    if (this.found.has(key)) {
+      this.notes.add('ignored', 'TM-2202', { kind: words[kind], name: name[1] }, element.origin)
+      element.readWhole()
+    } else this.found.set(key, { name, element })
+  }
+}

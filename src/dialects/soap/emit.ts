@@ -1,0 +1,160 @@
+import type { Contract, NamedType, TypeId } from '../../contract/contract.js'
+import { endpointsOffering, endpointsOf, namedType, pathOf } from '../../contract/queries.js'
+import { camelCase } from '../../naming/identifiers.js'
+import { operationExports, type Names } from '../../naming/names.js'
+import * as simple from '../../runtime/soap/simple.js'
+import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
+import { Page } from '../../typescript/page.js'
+import type { Emitter, OperationContext } from '../dialect.js'
+import { Builtin, CodecReference, CodecTrees, LateList, type CodecTree } from './codec-tree.js'
+import { recordLayout, wireAt } from './layout.js'
+
+const simpleModule = 'runtime/soap/simple'
+const codecModule = 'runtime/soap/codec'
+const soapModule = 'runtime/soap/soap'
+
+/** What a SOAP client has besides the parts that all clients share. */
+export const soapEmitter: Emitter = {
+  reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
+  reservedNames: [...Object.keys(simple), 'send'],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', 'soap/check.ts', 'soap/codec.ts', 'soap/simple.ts', 'soap/soap.ts', 'soap/xml-reader.ts', 'soap/xml-writer.ts'],
+  dependencies: () => ({ saxes: '^6.0.0' }),
+  codecs: codecsPage,
+  operation: printOperation,
+  endpoints(contract, page) {
+    const endpoint = page.useType('runtime/connection', 'Endpoint')
+    page.print('/** The endpoints that the metadata names, the preferred one first. */', `export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
+    for (const each of preferredFirst(contract)) {
+      page.print(...docComment([each.documentation], '  '), `  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
+    }
+    page.print('}')
+  },
+}
+
+/** SOAP 1.2 before 1.1, otherwise in the order of the metadata. */
+function preferredFirst(contract: Contract): Contract['services'][number]['endpoints'] {
+  const rank = (protocol: string): number => (protocol === 'SOAP 1.2' ? 0 : 1)
+  return [...endpointsOf(contract)].sort((a, b) => rank(a.protocol) - rank(b.protocol))
+}
+
+function codecsPage(contract: Contract, names: Names): Page | undefined {
+  const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
+  const types = Object.values(contract.types).map((type) => ({ type, tree: trees.ofNamed(type) })).filter(({ tree }) => tree !== undefined)
+  if (types.length === 0) return undefined
+  const page = new Page('codecs')
+  for (const id of Object.keys(contract.types)) page.declare(names.codecs[id] ?? '')
+  const namespaces = namespaceConstants(types.map(({ type }) => type), page)
+  page.print('// How each type stands in XML: plain data that serves to write, to read and to check.', '')
+  for (const [namespace, name] of namespaces) page.print(`const ${name} = ${quoted(namespace)}`)
+  const name = (type: NamedType): string => names.codecs[type.id] ?? ''
+  const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
+  types.sort((a, b) => rank(a.type) - rank(b.type) || (name(a.type) < name(b.type) ? -1 : 1))
+  const printer = new TreePrinter(page, contract, names, namespaces)
+  for (const { type, tree } of types) {
+    if (tree === undefined) continue
+    const text = names.types[type.id] ?? ''
+    const kind = type.kind === 'record' ? 'RecordCodec' : type.kind === 'enumeration' ? 'LiteralsCodec' : 'RestrictedCodec'
+    const base = type.kind === 'record' && type.base !== undefined ? `, ${page.useType('types', names.types[type.base.to] ?? '')}` : ''
+    page.print('', `export const ${name(type)}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
+  }
+  return page
+}
+
+function printOperation({ contract, names, operation, page, inputType, outcomeType }: OperationContext): void {
+  const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
+  const [call, , , fault, guard] = operationExports(names.operations[pathOf(operation)] ?? '')
+  const input = inputType ?? 'Record<string, never>'
+  const connection = page.useType('runtime/connection', 'Connection')
+  const thisCall = page.useType('runtime/connection', 'ThisCall')
+  const send = page.use(soapModule, 'send')
+  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'header')
+  const thrown = operation.faults.map((each) => `\`${each.name}\``)
+  const declared = thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`]
+  page.print(
+    '',
+    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, ...declared]),
+    `export function ${call}(connection: ${connection}, input: ${input}${allOptional ? ' = {}' : ''}, thisCall?: ${thisCall}): Promise<${outcomeType}> {`,
+    `  return ${send}(connection, operation, input, thisCall)`,
+    '}',
+  )
+  if (operation.faults.length > 0) {
+    const serviceFault = page.use('runtime/failures', 'ServiceFault')
+    const typeTexts = operation.faults.map((each) => `${serviceFault}<${quoted(each.name)}, ${faultType(contract, names, each.type, page)}>`)
+    page.print(
+      '',
+      ...docComment([`The faults that ${call} declares.`, ...operation.faults.filter((each) => each.documentation !== undefined).map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)]),
+      `export type ${fault} = ${typeTexts.join(' | ')}`,
+      '',
+      `/** Is a caught error one of the faults that ${call} declares? */`,
+      `export function ${guard}(error: unknown): error is ${fault} {`,
+      `  return error instanceof ${serviceFault} && (${operation.faults.map((each) => `error.fault === ${quoted(each.name)}`).join(' || ')})`,
+      '}',
+    )
+  }
+  const offering = endpointsOffering(contract, operation)
+  const actions = offering.map((endpoint) => wireAt(operation, endpoint.name).action)
+  const same = actions.every((action) => action === actions[0]) && offering.length === endpointsOf(contract).length
+  const tree: CodecTree = {
+    name: pathOf(operation),
+    action: same ? (actions[0] ?? '') : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? ''])),
+    ...trees.operation(operation),
+  }
+  const printer = new TreePrinter(page, contract, names, new Map())
+  page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${input}, ${outcomeType}> = ${printer.print(tree)}`)
+}
+
+function faultType(contract: Contract, names: Names, type: OperationContext['operation']['faults'][number]['type'], page: Page): string {
+  const named = type.kind === 'reference' ? namedType(contract, type.to) : undefined
+  return named === undefined || named.kind === 'list' ? 'unknown' : page.useType('types', names.types[named.id] ?? '')
+}
+
+/** Namespaces that several codecs name get a constant each. */
+function namespaceConstants(types: readonly NamedType[], page: Page): Map<string, string> {
+  const found = new Map<string, string>()
+  const namespaces = new Set(types.flatMap((type) => (type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? ''] : [])))
+  for (const namespace of [...namespaces].filter((each) => each !== '').sort()) {
+    const word = namespace.split(/[/:#?]+/).filter((part) => /\p{L}/u.test(part)).pop() ?? 'namespace'
+    const wanted = `${camelCase(word)}Namespace`
+    let name = wanted
+    for (let count = 2; [...found.values()].includes(name); count += 1) name = `${wanted}${count}`
+    found.set(namespace, page.declare(name))
+  }
+  return found
+}
+
+/** Prints a codec tree as an object literal. */
+class TreePrinter {
+  private readonly page: Page
+  private readonly contract: Contract
+  private readonly names: Names
+  private readonly namespaces: ReadonlyMap<string, string>
+
+  constructor(page: Page, contract: Contract, names: Names, namespaces: ReadonlyMap<string, string>) {
+    this.page = page
+    this.contract = contract
+    this.names = names
+    this.namespaces = namespaces
+  }
+
+  print(tree: CodecTree, indent = ''): string {
+    if (tree instanceof Builtin) return this.page.use(simpleModule, tree.name)
+    if (tree instanceof CodecReference) return `${tree.late ? '() => ' : ''}${this.codec(tree.id)}`
+    if (tree instanceof LateList) return `() => [${tree.ids.map((id) => this.codec(id)).join(', ')}]`
+    if (typeof tree === 'string') return this.namespaces.get(tree) ?? quoted(tree)
+    if (typeof tree !== 'object') return String(tree)
+    if (Array.isArray(tree)) return `[${tree.map((each: CodecTree) => this.print(each, indent)).join(', ')}]`
+    const inner = `${indent}  `
+    const rows = Object.entries(tree).map(([key, value]) => {
+      const text = key === 'base' && value instanceof CodecReference ? `() => ${this.codec(value.id)}` : this.print(value, inner)
+      return `${propertyName(key)}: ${text}`
+    })
+    if (rows.length === 0) return '{}'
+    const line = `{ ${rows.join(', ')} }`
+    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : `{\n${rows.map((row) => `${inner}${row},\n`).join('')}${indent}}`
+  }
+
+  private codec(id: TypeId): string {
+    namedType(this.contract, id)
+    return this.page.use('codecs', this.names.codecs[id] ?? '')
+  }
+}

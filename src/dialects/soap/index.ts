@@ -1,0 +1,34 @@
+import type { Operation } from '../../contract/contract.js'
+import type { Dialect } from '../dialect.js'
+import { soapEmitter } from './emit.js'
+import { operationLayout, wireAt, type QualifiedName } from './layout.js'
+import { wsdl, wsdl20 } from './namespaces.js'
+import { playSoap } from './play.js'
+import { readWsdl } from './reader.js'
+
+/** WSDL, XML Schema and SOAP. */
+export const soap: Dialect = {
+  name: 'soap',
+  recognise(text) {
+    const root = /<(?:([\w.-]+):)?(definitions|description)\b[^>]*>/.exec(text.slice(0, 20_000))
+    return root !== null && (root[0].includes(wsdl) || root[0].includes(wsdl20))
+  },
+  read: readWsdl,
+  emit: soapEmitter,
+  describe(_contract, operation, endpoint) {
+    const { action } = wireAt(operation, endpoint.name)
+    return [['protocol', endpoint.protocol], ['address', endpoint.address], ['action', action === '' ? '(none)' : action], ...elements(operation)]
+  },
+  play: playSoap,
+}
+
+function elements(operation: Operation): (readonly [string, string])[] {
+  const { style, request, answer, oneWay } = operationLayout(operation)
+  const text = ([namespace, local]: QualifiedName): string => `${local} (${namespace})`
+  return [
+    ['style', style === 'rpc' ? 'rpc/literal' : `document/literal, ${style}`],
+    ...(request === undefined ? [] : [['request element', text(request)] as const]),
+    ...(answer === undefined ? [] : [['answer element', text(answer)] as const]),
+    ...(oneWay === true ? [['answer', 'none: a one-way operation'] as const] : []),
+  ]
+}

@@ -1,0 +1,81 @@
+import type { Endpoint, Field, Fault, ListType, Operation, RecordType, Type } from '../../contract/contract.js'
+
+/**
+ * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`) beside the neutral shapes,
+ * and only this dialect looks into them.
+ */
+
+/** Namespace and local name; `''` is no namespace. */
+export type QualifiedName = readonly [namespace: string, local: string]
+
+/** Where a field stands in its record's element. */
+export interface FieldLayout {
+  readonly place: 'element' | 'attribute' | 'text'
+  /** The element's or attribute's name; for `text` that of nothing. */
+  readonly name: QualifiedName
+  /** The element itself occurs several times (the field's type is the list of its values). */
+  readonly repeated?: true
+}
+
+export interface RecordLayout {
+  /** The type's name in XML Schema, unless it is anonymous. What xsi:type says. */
+  readonly typeName?: QualifiedName
+  /** Members may come in any order (xs:all). */
+  readonly anyOrder?: true
+}
+
+/** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
+export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName } | { readonly written: 'spaced' } | { readonly written: 'repeated' }
+
+export interface EndpointLayout {
+  readonly version: '1.1' | '1.2'
+}
+
+/** The facts of a binding: they belong to an operation at one endpoint. */
+export interface OperationWire {
+  /** The SOAP action, `''` when the binding gives none. */
+  readonly action: string
+}
+
+/** The names around an operation's content. */
+export interface OperationLayout {
+  readonly style: 'wrapped' | 'bare' | 'rpc'
+  /** The element that wraps the inputs; none when they are children of the body themselves. */
+  readonly request?: QualifiedName
+  /** The element that wraps the outputs; none when they are children of the body themselves. */
+  readonly answer?: QualifiedName
+  /** No answer is to be expected. */
+  readonly oneWay?: true
+}
+
+export interface FaultLayout {
+  /** The element inside the fault's detail. */
+  readonly element: QualifiedName
+}
+
+/** Facts of the whole contract: global elements that are declared, for content that names them. */
+export interface ContractLayout {
+  readonly elements: readonly { readonly name: QualifiedName; readonly type: Type }[]
+}
+
+export function fieldLayout(field: Field): FieldLayout {
+  return field.layout as FieldLayout
+}
+export function recordLayout(record: RecordType): RecordLayout {
+  return (record.layout ?? {}) as RecordLayout
+}
+export function listLayout(list: ListType): ListLayout {
+  return list.layout as ListLayout
+}
+export function endpointLayout(endpoint: Endpoint): EndpointLayout {
+  return endpoint.layout as EndpointLayout
+}
+export function operationLayout(operation: Operation): OperationLayout {
+  return operation.layout as OperationLayout
+}
+export function wireAt(operation: Operation, endpoint: string): OperationWire {
+  return operation.wire[endpoint] as OperationWire
+}
+export function faultLayout(fault: Fault): FaultLayout {
+  return fault.layout as FaultLayout
+}

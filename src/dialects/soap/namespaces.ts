@@ -1,0 +1,12 @@
+/** Namespaces of the standards this dialect reads. */
+export const xsd = 'http://www.w3.org/2001/XMLSchema'
+export const xsi = 'http://www.w3.org/2001/XMLSchema-instance'
+export const wsdl = 'http://schemas.xmlsoap.org/wsdl/'
+export const wsdl20 = 'http://www.w3.org/ns/wsdl'
+export const soap11Binding = 'http://schemas.xmlsoap.org/wsdl/soap/'
+export const soap12Binding = 'http://schemas.xmlsoap.org/wsdl/soap12/'
+export const httpBinding = 'http://schemas.xmlsoap.org/wsdl/http/'
+export const mimeBinding = 'http://schemas.xmlsoap.org/wsdl/mime/'
+export const policyNamespaces: readonly string[] = ['http://schemas.xmlsoap.org/ws/2004/09/policy', 'http://www.w3.org/ns/ws-policy']
+export const addressingNamespaces: readonly string[] = ['http://www.w3.org/2006/05/addressing/wsdl', 'http://www.w3.org/2007/05/addressing/metadata']
+export const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'

@@ -1,0 +1,254 @@
+import type { Endpoint, Fault, Field, InputField, Operation, Outcome, Type } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { Definition, Definitions } from './definitions.js'
+import type { FaultLayout, FieldLayout, OperationLayout, OperationWire, QualifiedName } from './layout.js'
+import { mimeBinding, wsdl } from './namespaces.js'
+import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute, type Notes } from './reading.js'
+import type { TypeReader } from './type-reader.js'
+
+/** A port that can be called, with the binding behind it. */
+export interface Port {
+  readonly endpoint: Endpoint
+  readonly binding: Definition
+  readonly portType: Definition
+  /** The namespace of its SOAP binding elements. */
+  readonly soap: string
+}
+
+/** Why something can't be had yet; told in a note, and the operation is left out. */
+class NotYet extends Error {}
+
+interface Part {
+  readonly name: string
+  readonly element: XmlElement
+  readonly elementName: string | undefined
+  readonly typeName: string | undefined
+}
+
+/** Reads the operations of one port type, as the bindings of these ports put them on the wire (WSDL 1.1, sections 2.4, 2.5 and 3). */
+export class OperationReader {
+  private readonly definitions: Definitions
+  private readonly types: TypeReader
+  private readonly notes: Notes
+
+  constructor(definitions: Definitions, types: TypeReader, notes: Notes) {
+    this.definitions = definitions
+    this.types = types
+    this.notes = notes
+  }
+
+  read(portType: Definition, ports: readonly Port[], group: readonly string[]): Operation[] {
+    const found = new Map<string, Operation>()
+    documentationOf(portType.element)
+    for (const element of portType.element.take(wsdl, 'operation')) {
+      const name = wantedAttribute(element, 'name')
+      if (found.has(name)) {
+        element.readWhole()
+        this.notes.add('refused', 'TM-2111', { name, endpoint: 'every endpoint', reason: 'it overloads another operation of the same name, which is not read yet' }, element.origin)
+        continue
+      }
+      const operation = this.readOperation(element, name, ports, group)
+      if (operation !== undefined) found.set(name, operation)
+    }
+    return [...found.values()]
+  }
+
+  private readOperation(element: XmlElement, name: string, ports: readonly Port[], group: readonly string[]): Operation | undefined {
+    const documentation = documented(element)
+    element.attribute('parameterOrder')
+    const wire: Record<string, OperationWire> = {}
+    let shape: Pick<Operation, 'inputs' | 'outcome' | 'faults' | 'layout'> | undefined
+    let shapeText = ''
+    for (const port of ports) {
+      const binding = port.binding.element.take(wsdl, 'operation').find((each) => each.attribute('name') === name)
+      if (binding === undefined) continue
+      try {
+        const { action, ...read } = this.readBound(element, name, binding, port)
+        // Two bindings that put the same operation on the wire in different shapes would need two input shapes.
+        const text = JSON.stringify(read)
+        if (shape === undefined) {
+          shape = read
+          shapeText = text
+        } else if (text !== shapeText) throw new NotYet('its messages differ from those at the first endpoint')
+        wire[port.endpoint.name] = { action }
+      } catch (error) {
+        if (!(error instanceof NotYet)) throw error
+        this.notes.add('refused', 'TM-2111', { name, endpoint: port.endpoint.name, reason: error.message }, binding.origin)
+        binding.readWhole()
+      }
+    }
+    if (shape === undefined) {
+      element.readWhole()
+      if (Object.keys(wire).length === 0 && ports.every((port) => !port.binding.element.children.some((child) => child.is(wsdl, 'operation') && child.attribute('name') === name))) {
+        this.notes.add('ignored', 'TM-2111', { name, endpoint: 'every endpoint', reason: 'no binding offers it' }, element.origin)
+      }
+      return undefined
+    }
+    return { path: [...group, name], ...shape, wire, ...documentation, origin: element.origin }
+  }
+
+  /** The operation as one binding has it. */
+  private readBound(element: XmlElement, name: string, binding: XmlElement, port: Port): Pick<Operation, 'inputs' | 'outcome' | 'faults' | 'layout'> & OperationWire {
+    documentationOf(binding)
+    const soapOperation = binding.takeOne(port.soap, 'operation')
+    const action = soapOperation?.attribute('soapAction') ?? ''
+    soapOperation?.attribute('soapActionRequired')
+    const soapBinding = port.binding.element.takeOne(port.soap, 'binding')
+    const style = soapOperation?.attribute('style') ?? soapBinding?.attribute('style') ?? 'document'
+
+    const input = element.takeOne(wsdl, 'input')
+    const output = element.takeOne(wsdl, 'output')
+    if (input === undefined) throw new NotYet('it has no input message: notifications from the service can\'t be called')
+    const boundInput = this.boundMessage(binding, 'input', port)
+    const boundOutput = output === undefined ? undefined : this.boundMessage(binding, 'output', port)
+    const inputParts = this.partsOf(input, name, boundInput?.parts)
+    const outputParts = output === undefined ? undefined : this.partsOf(output, name, boundOutput?.parts)
+
+    const headers = (boundInput?.headers ?? []).map((header) => this.readHeader(header))
+    const request = this.readContent(inputParts, style, name, boundInput, name)
+    const answer = outputParts === undefined ? undefined : this.readContent(outputParts, style, `${name}Response`, boundOutput, request.wrapped ? undefined : name)
+    for (const header of boundOutput?.headers ?? []) {
+      header.readWhole()
+      this.notes.add('ignored', 'TM-2112', { what: `The header <${header.attribute('part') ?? ''}> of the answer`, reason: 'headers of answers are not read yet' }, header.origin)
+    }
+
+    const bodyInputs = request.fields.map((field): InputField => ({ ...field, name: field.name === 'headers' ? 'headers_' : field.name, place: 'body' }))
+    const layout: OperationLayout = {
+      style: request.style,
+      ...(request.wrapper === undefined ? {} : { request: request.wrapper }),
+      ...(answer?.wrapper === undefined ? {} : { answer: answer.wrapper }),
+      ...(answer === undefined ? { oneWay: true as const } : {}),
+    }
+    return {
+      action,
+      inputs: [...bodyInputs, ...headers],
+      outcome: outcomeOf(answer?.fields ?? [], output ?? element),
+      faults: this.readFaults(element, binding, port, name),
+      layout,
+    }
+  }
+
+  /** The soap:body and soap:header elements of one direction. */
+  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): { parts: string[] | undefined; namespace: string | undefined; headers: XmlElement[] } | undefined {
+    const bound = binding.takeOne(wsdl, direction)
+    if (bound === undefined) return undefined
+    bound.attribute('name')
+    documentationOf(bound)
+    if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('messages with attachments (MIME) are not read yet')
+    const body = bound.takeOne(port.soap, 'body')
+    if (body?.attribute('use') === 'encoded') throw new NotYet('SOAP encoding (use="encoded") is not read yet')
+    body?.attribute('encodingStyle')
+    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: bound.take(port.soap, 'header') }
+  }
+
+  private partsOf(direction: XmlElement, operation: string, chosen: readonly string[] | undefined): Part[] {
+    documentationOf(direction)
+    direction.attribute('name')
+    const written = wantedAttribute(direction, 'message')
+    const message = this.definitions.require('message', qualifiedName(written, direction), { what: 'operation', name: operation, at: direction, written })
+    const parts = partsOfMessage(message)
+    return chosen === undefined ? parts : parts.filter((part) => chosen.includes(part.name))
+  }
+
+  /** What stands in the body: the parts inside a wrapper, or the parts themselves. */
+  private readContent(
+    parts: readonly Part[],
+    style: string,
+    wrapperName: string,
+    bound: { namespace: string | undefined } | undefined,
+    unwrapAs: string | undefined,
+  ): { fields: Field[]; wrapper?: QualifiedName; style: OperationLayout['style']; wrapped: boolean } {
+    if (style === 'rpc') {
+      const fields = parts.map((part) => this.partField(part, ['', part.name]))
+      return { fields, wrapper: [bound?.namespace ?? '', wrapperName], style: 'rpc', wrapped: true }
+    }
+    const [only, ...others] = parts
+    if (only?.elementName !== undefined && others.length === 0) {
+      const name = qualifiedName(only.elementName, only.element)
+      const component = this.definitions.schemas.require('element', name, only.element)
+      const isWrapper = unwrapAs === undefined || name[1] === unwrapAs || only.name === 'parameters'
+      const fields = isWrapper ? this.types.wrapperContent(component) : undefined
+      if (fields !== undefined) return { fields, wrapper: name, style: 'wrapped', wrapped: true }
+    }
+    return { fields: parts.map((part) => this.partField(part, undefined)), style: 'bare', wrapped: false }
+  }
+
+  private partField(part: Part, name: QualifiedName | undefined): Field {
+    const { origin } = part.element
+    const documentation = documented(part.element)
+    if (part.elementName !== undefined) {
+      const component = this.definitions.schemas.require('element', qualifiedName(part.elementName, part.element), part.element)
+      return { name: part.name, type: this.types.elementType(component), optional: false, nullable: component.element.attribute('nillable') === 'true', ...documentation, origin, layout: { place: 'element', name: component.name } satisfies FieldLayout }
+    }
+    if (part.typeName === undefined) throw problem('TM-2104', { what: `The part "${part.name}"`, attribute: 'element or type' }, { place: origin })
+    if (name === undefined) throw new NotYet(`its part "${part.name}" names a type where a document style message needs an element`)
+    const type: Type = this.types.typeNamed(qualifiedName(part.typeName, part.element), part.element)
+    return { name: part.name, type, optional: false, nullable: false, ...documentation, origin, layout: { place: 'element', name } satisfies FieldLayout }
+  }
+
+  private readHeader(header: XmlElement): InputField {
+    if (header.attribute('use') === 'encoded') throw new NotYet('an encoded header is not read yet')
+    for (const fault of header.children) {
+      fault.readWhole()
+      this.notes.add('ignored', 'TM-2112', { what: `<${fault.name}>`, reason: 'faults about headers are shown with their detail as text' }, fault.origin)
+    }
+    const written = wantedAttribute(header, 'message')
+    const message = this.definitions.require('message', qualifiedName(written, header), { what: 'header', name: header.attribute('part') ?? '', at: header, written })
+    const partName = wantedAttribute(header, 'part')
+    const part = partsOfMessage(message).find((each) => each.name === partName)
+    if (part?.elementName === undefined) throw new NotYet(`its header "${partName}" names no element`)
+    const field = this.partField(part, undefined)
+    // The caller writes a header under its element's name, and may leave it out: it is often set once for all calls.
+    return { ...field, name: fieldName(field), optional: true, place: 'header' }
+  }
+
+  private readFaults(element: XmlElement, binding: XmlElement, port: Port, operation: string): Fault[] {
+    for (const bound of binding.take(wsdl, 'fault')) {
+      documentationOf(bound)
+      bound.attribute('name')
+      for (const fault of bound.take(port.soap, 'fault')) {
+        fault.attribute('name')
+        if (fault.attribute('use') === 'encoded') this.notes.add('approximated', 'TM-2112', { what: `The encoding of <${fault.name}>`, reason: 'its detail is read as literal' }, fault.origin)
+      }
+    }
+    return element.take(wsdl, 'fault').map((fault): Fault => {
+      const documentation = documented(fault)
+      const written = wantedAttribute(fault, 'message')
+      const message = this.definitions.require('message', qualifiedName(written, fault), { what: 'operation', name: operation, at: fault, written })
+      const [part] = partsOfMessage(message)
+      if (part?.elementName === undefined) throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
+      const field = this.partField(part, undefined)
+      fault.attribute('name')
+      const { name } = field.layout as FieldLayout
+      return { name: name[1], type: field.type, ...documentation, origin: fault.origin, layout: { element: name } satisfies FaultLayout }
+    })
+  }
+}
+
+function partsOfMessage(message: Definition): Part[] {
+  message.element.read = true
+  documentationOf(message.element)
+  return message.element.take(wsdl, 'part').map((element) => ({
+    name: wantedAttribute(element, 'name'),
+    element,
+    elementName: element.attribute('element'),
+    typeName: element.attribute('type'),
+  }))
+}
+
+function fieldName(field: Field): string {
+  return (field.layout as FieldLayout).name[1]
+}
+
+function outcomeOf(fields: readonly Field[], at: XmlElement): Outcome {
+  const { origin } = at
+  const [only, ...others] = fields
+  if (only === undefined) return { kind: 'nothing', origin }
+  return others.length === 0 ? { kind: 'value', field: only, origin } : { kind: 'record', fields, origin }
+}
+
+/** The ids of global elements and types are the same text; this tells a port's binding by name. */
+export function bindingName(binding: Definition): string {
+  return keyOf(binding.name)
+}

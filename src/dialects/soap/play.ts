@@ -1,0 +1,164 @@
+import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
+import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
+import type { LoadedDocument } from '../../documents/documents.js'
+import { ContractBreach, type Deviation } from '../../runtime/failures.js'
+import type { QName } from '../../runtime/soap/codec.js'
+import { entriesOfMembers, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
+import { IgnoringFrame, MembersFrame, NotXml, parseDocument, type Frame } from '../../runtime/soap/xml-reader.js'
+import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
+import { CodecTrees, LiveCodecs } from './codec-tree.js'
+import { endpointLayout } from './layout.js'
+import { keyOf } from './reading.js'
+
+interface LiveOperation {
+  readonly operation: Operation
+  readonly request: QName | undefined
+  readonly namespace: string
+  readonly input: Readonly<Record<string, unknown>>
+  readonly headers: Readonly<Record<string, unknown>>
+  readonly answer: { readonly element?: QName; readonly members: Readonly<Record<string, unknown>>; readonly value?: string } | undefined
+  readonly faults: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
+}
+
+/** Plays the service's side of SOAP: reads requests and writes answers with the codecs of the contract. */
+export function playSoap(contract: Contract): Player {
+  const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
+  const live = new LiveCodecs(contract, trees)
+  const operations = operationsOf(contract).map((operation): LiveOperation => {
+    const { request, namespace, input, headers, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
+    return { operation, request, namespace, input, headers: headers ?? {}, answer, faults: faults ?? {} }
+  })
+  const byElement = new Map<string, LiveOperation>()
+  for (const each of operations) {
+    const first = each.request ?? Object.entries(each.input).map(([key, member]): QName => [each.namespace, (member as { name?: string }).name ?? key])[0]
+    if (first !== undefined) byElement.set(keyOf(first), each)
+  }
+  return {
+    understand: (request) => understand(contract, byElement, request),
+    metadata: (documents, address) => served(contract, documents, address),
+  }
+}
+
+function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOperation>, request: PlayRequest): UnderstoodCall | PlayResponse {
+  const contentType = request.headers['content-type'] ?? ''
+  let version = /application\/soap\+xml/i.test(contentType) ? soap12 : soap11
+  const refuse = (reason: string): PlayResponse => answered(version, 500, writeFault(version, 'Client', reason))
+  if (request.method !== 'POST') return { status: 405, headers: { allow: 'POST' }, body: '' }
+  const text = textOfResponse({ status: 200, headers: request.headers, body: request.body })
+  let found: LiveOperation | undefined
+  let input: Record<string, unknown> | undefined
+  let headers: Record<string, unknown> | undefined
+  let elementName = ''
+  const deviations: Deviation[] = []
+  try {
+    parseDocument(text, (deviation) => deviations.push(deviation), (tag, reading) => {
+      if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new NotXml(`the root is <${tag.name}> and not a SOAP envelope`)
+      version = tag.uri
+      const bodyFrame: Frame = {
+        child(inner) {
+          elementName = `{${inner.uri}}${inner.local}`
+          found = byElement.get(elementName)
+          if (found === undefined) return new IgnoringFrame()
+          reading.startPathsHere()
+          const whole = found.request === undefined ? { ...inner, attributes: {} } : inner
+          const members = new MembersFrame(entriesOfMembers(found.input, found.namespace), {}, whole, reading, (value) => {
+            input = value
+          })
+          return found.request === undefined ? soleChild(members, inner) : members
+        },
+        text: () => undefined,
+        end: () => undefined,
+      }
+      // Headers are looked up among those of every operation: the body, which tells which one it is, comes later.
+      const headerFrame: Frame = {
+        child(inner) {
+          const owner = [...byElement.values()].find((each) => entriesOfMembers(each.headers, each.namespace).some(({ name }) => name[0] === inner.uri && name[1] === inner.local))
+          if (owner === undefined) return new IgnoringFrame()
+          const members = new MembersFrame(entriesOfMembers(owner.headers, owner.namespace), {}, { ...inner, attributes: {} }, reading, (value) => {
+            headers = { ...headers, ...value }
+          })
+          return soleChild(members, inner)
+        },
+        text: () => undefined,
+        end: () => undefined,
+      }
+      return {
+        child: (inner) => (inner.uri !== version ? new IgnoringFrame() : inner.local === 'Body' ? bodyFrame : inner.local === 'Header' ? headerFrame : new IgnoringFrame()),
+        text: () => undefined,
+        end: () => undefined,
+      }
+    })
+  } catch (error) {
+    if (error instanceof NotXml) return refuse(`The request is not a SOAP envelope: ${error.message}`)
+    if (error instanceof ContractBreach) return refuse(`The request does not satisfy the contract: ${error.message}`)
+    throw error
+  }
+  if (found === undefined || input === undefined) return refuse(elementName === '' ? 'The body is empty.' : `There is no operation for the element ${elementName}.`)
+  const operation = found
+  if (deviations.length > 0) return refuse(`The request does not satisfy the contract: ${deviations.map(({ path, message }) => `${path} ${message}`).join('; ')}`)
+  return {
+    operation: operation.operation,
+    endpoint: endpointFor(contract, version, operation.operation),
+    input: headers === undefined ? input : { ...input, headers },
+    answer(value) {
+      const { answer } = operation
+      if (answer === undefined) return { status: 202, headers: {}, body: '' }
+      const outputs = answer.value === undefined ? ((value ?? {}) as Readonly<Record<string, unknown>>) : { [answer.value]: value }
+      return answered(version, 200, writeEnvelope(version, answer.element, entriesOfMembers(answer.members, operation.namespace), outputs))
+    },
+    fault(fault, detail, reason) {
+      const known = operation.faults[fault.name]
+      if (known === undefined) return answered(version, 500, writeFault(version, 'Server', reason))
+      return answered(version, 500, writeFault(version, 'Client', reason, { ...known, value: detail }))
+    },
+  }
+}
+
+/** A frame for one child of a record that is no element of its own: the record ends with it. */
+function soleChild(members: MembersFrame, tag: Parameters<Frame['child']>[0]): Frame {
+  const child = members.child(tag)
+  return {
+    child: (inner) => child.child(inner),
+    text: (piece) => child.text(piece),
+    end() {
+      child.end()
+      members.end()
+    },
+  }
+}
+
+function answered(version: string, status: number, body: string): PlayResponse {
+  return { status, headers: { 'content-type': version === soap12 ? 'application/soap+xml; charset=utf-8' : 'text/xml; charset=utf-8' }, body }
+}
+
+function endpointFor(contract: Contract, version: string, operation: Operation): Endpoint {
+  const wanted = version === soap12 ? '1.2' : '1.1'
+  const offered = endpointsOf(contract).filter((endpoint) => Object.hasOwn(operation.wire, endpoint.name))
+  const endpoint = offered.find((each) => endpointLayout(each).version === wanted) ?? offered[0]
+  if (endpoint === undefined) throw new Error(`${pathOf(operation)} is on offer nowhere`)
+  return endpoint
+}
+
+/** The documents as the stand-in serves them: the WSDL under `?wsdl`, the others by query, every address its own. */
+function served(contract: Contract, documents: readonly LoadedDocument[], address: string): ServedDocument[] {
+  const path = new URL(address).pathname
+  return documents.map((document, at) => {
+    let { text } = document
+    for (const [reference, label] of document.refers) {
+      text = text.replaceAll(new RegExp(`((?:schemaLocation|location)\\s*=\\s*)(["'])${escapeRegExp(escapeXml(reference))}\\2`, 'g'), (_, before: string, quote: string) => `${before}${quote}${address}?xsd=${label}${quote}`)
+    }
+    for (const endpoint of endpointsOf(contract)) {
+      if (endpoint.address !== '') text = text.replaceAll(new RegExp(`(location\\s*=\\s*)(["'])\\s*${escapeRegExp(escapeXml(endpoint.address))}\\s*\\2`, 'g'), (_, before: string, quote: string) => `${before}${quote}${address}${quote}`)
+    }
+    text = text.replace(/^<\?xml[^>]*\?>/, '<?xml version="1.0" encoding="UTF-8"?>')
+    return { target: at === 0 ? `${path}?wsdl` : `${path}?xsd=${document.label}`, mediaType: 'text/xml; charset=utf-8', text }
+  })
+}
+
+function escapeRegExp(text: string): string {
+  return text.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')
+}
+
+function escapeXml(text: string): string {
+  return text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
+}

@@ -1,0 +1,160 @@
+import type { Contract, Endpoint, Operation, Service } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { Documents } from '../../documents/documents.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import { Definitions, type Definition } from './definitions.js'
+import type { ContractLayout, EndpointLayout } from './layout.js'
+import { addressingNamespaces, httpBinding, policyNamespaces, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
+import { OperationReader, type Port } from './operations.js'
+import { documentationOf, documented, keyOf, Notes, qualifiedName, wantedAttribute } from './reading.js'
+import { TypeReader } from './type-reader.js'
+
+/**
+ * Reads a WSDL 1.1 contract with its schemas.
+ *
+ * @param documents the starting WSDL; what it refers to is fetched on the way
+ * @param name the name the contract goes by
+ * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2101 to TM-2219
+ */
+export async function readWsdl(documents: Documents, name: string): Promise<Contract> {
+  const notes = new Notes()
+  const definitions = new Definitions(documents, notes)
+  await definitions.add(documents.root)
+  const root = definitions.roots[0]
+  if (root === undefined) throw new Error('a WSDL without a root was read')
+  const declared = definitions.all('service')
+  if (declared.length === 0) throw problem('TM-2101', {}, { place: root.origin })
+
+  const types = new TypeReader(definitions.schemas)
+  types.readAll()
+  const operations = new OperationReader(definitions, types, notes)
+  const services = readServices(declared, definitions, operations, notes)
+  const elements = definitions.schemas.all('element').map((component) => ({ name: component.name, type: types.elementType(component) }))
+  if (services.every((service) => service.operations.length === 0)) {
+    const reasons = notes.all().filter((note) => note.effect === 'refused').map((note) => note.message.replace(/\.$/, ''))
+    throw problem('TM-2103', { reasons: reasons.length === 0 ? 'none of its ports is bound to operations' : reasons.slice(0, 5).join('; ') }, { place: root.origin })
+  }
+
+  const documentation = documentationOf(root)
+  notePolicies(definitions.roots, notes)
+  for (const each of new Set([...definitions.roots, ...definitions.schemas.roots])) noteUnread(each, notes)
+  const layout: ContractLayout = { elements }
+  return {
+    name,
+    dialect: 'soap',
+    title: services[0]?.name ?? name,
+    services,
+    types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+    security: [],
+    notes: notes.all(),
+    ...(documentation ?? services[0]?.documentation ? { documentation: documentation ?? services[0]?.documentation ?? '' } : {}),
+    origin: root.origin,
+    layout,
+  }
+}
+
+function readServices(declared: readonly Definition[], definitions: Definitions, reader: OperationReader, notes: Notes): Service[] {
+  const read = declared.map((service) => ({ service, ports: service.element.take(wsdl, 'port').flatMap((port) => readPort(port, definitions, notes)) }))
+  // Endpoint names must be unique in a contract: ports of different services may share theirs.
+  const portTypes = new Map<string, { portType: Definition; ports: Port[]; service: Definition }>()
+  for (const { service, ports } of read) {
+    for (const port of ports) {
+      const key = keyOf(port.portType.name)
+      const known = portTypes.get(key)
+      if (known === undefined) portTypes.set(key, { portType: port.portType, ports: [port], service })
+      else known.ports.push(port)
+    }
+  }
+  const byService = new Map<Definition, Operation[]>()
+  const names = new Map<string, number>()
+  const groups = [...portTypes.values()]
+  for (const { portType } of groups) for (const operation of portType.element.children) if (operation.is(wsdl, 'operation')) countName(names, operation)
+  for (const { portType, ports, service } of groups) {
+    // Operations are grouped under their service only where two of them would otherwise have the same path.
+    const clash = groups.length > 1 && portType.element.children.some((each) => each.is(wsdl, 'operation') && (names.get(each.attribute('name') ?? '') ?? 0) > 1)
+    const sameService = groups.filter((group) => group.service === service).length > 1
+    const group = clash ? [sameService ? portType.name[1] : service.name[1]] : []
+    byService.set(service, [...(byService.get(service) ?? []), ...reader.read(portType, ports, group)])
+  }
+  return read.map(({ service, ports }) => ({
+    name: service.name[1],
+    endpoints: ports.map((port) => port.endpoint),
+    operations: byService.get(service) ?? [],
+    ...documented(service.element),
+    origin: service.element.origin,
+  }))
+}
+
+function countName(names: Map<string, number>, operation: XmlElement): void {
+  const name = operation.attribute('name') ?? ''
+  names.set(name, (names.get(name) ?? 0) + 1)
+}
+
+/** A port as an endpoint, or nothing and a note where it can't be called. */
+function readPort(element: XmlElement, definitions: Definitions, notes: Notes): Port[] {
+  const name = wantedAttribute(element, 'name')
+  const written = wantedAttribute(element, 'binding')
+  const binding = definitions.require('binding', qualifiedName(written, element), { what: 'port', name, at: element, written })
+  const writtenType = wantedAttribute(binding.element, 'type')
+  const portType = definitions.require('portType', qualifiedName(writtenType, binding.element), { what: 'binding', name: binding.name[1], at: binding.element, written: writtenType })
+  portType.element.read = true
+  documentationOf(binding.element)
+
+  const soap = [soap12Binding, soap11Binding].find((namespace) => binding.element.children.some((child) => child.is(namespace, 'binding')))
+  const leaveOut = (reason: string): Port[] => {
+    notes.add('refused', 'TM-2110', { name, reason }, element.origin)
+    element.readWhole()
+    binding.element.readWhole()
+    return []
+  }
+  if (soap === undefined) {
+    const isHttp = binding.element.children.some((child) => child.is(httpBinding, 'binding'))
+    return leaveOut(isHttp ? 'its binding is HTTP GET or POST, which is not read yet' : 'its binding is not one of SOAP')
+  }
+  const soapBinding = binding.element.takeOne(soap, 'binding')
+  const transport = soapBinding?.attribute('transport') ?? ''
+  soapBinding?.attribute('style')
+  if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport)) return leaveOut(`its transport is not HTTP but ${transport}`)
+  const address = element.take(soap11Binding, 'address')[0] ?? element.take(soap12Binding, 'address')[0]
+  const location = address?.attribute('location')?.trim() ?? ''
+  const version = soap === soap12Binding ? '1.2' : '1.1'
+  const endpoint: Endpoint = {
+    name,
+    address: location,
+    protocol: `SOAP ${version}`,
+    ...documented(element),
+    origin: element.origin,
+    layout: { version } satisfies EndpointLayout,
+  }
+  return [{ endpoint, binding, portType, soap }]
+}
+
+/** Policies are read as far as telling that there is one. */
+function notePolicies(roots: readonly XmlElement[], notes: Notes): void {
+  const visit = (element: XmlElement): void => {
+    if (policyNamespaces.includes(element.namespace)) {
+      notes.add('ignored', 'TM-2113', { element: element.name }, element.origin)
+      element.readWhole()
+    } else if (addressingNamespaces.includes(element.namespace)) {
+      notes.add('ignored', 'TM-2112', { what: `<${element.name}>`, reason: 'addressing headers are not sent yet' }, element.origin)
+      element.readWhole()
+    } else for (const child of element.children) visit(child)
+  }
+  for (const root of roots) visit(root)
+}
+
+/** Tells every element and attribute that no reader has looked at; inside an element that was told, nothing more. */
+function noteUnread(element: XmlElement, notes: Notes): void {
+  if (!element.read) {
+    if (element.is(wsdl, 'message') || element.is(wsdl, 'portType') || element.is(wsdl, 'binding')) {
+      notes.add('ignored', 'TM-2112', { what: `The ${element.local} "${element.attribute('name') ?? ''}"`, reason: 'no service uses it' }, element.origin)
+    } else if (element.is(xsd) && ['group', 'attributeGroup', 'attribute'].includes(element.local)) {
+      notes.add('ignored', 'TM-2112', { what: `The ${element.local} "${element.attribute('name') ?? ''}"`, reason: 'nothing refers to it' }, element.origin)
+    } else notes.add('ignored', 'TM-2203', { element: element.name }, element.origin)
+    return
+  }
+  for (const attribute of element.attributes) {
+    if (!attribute.read) notes.add('ignored', 'TM-2204', { attribute: attribute.name, element: element.name }, element.origin)
+  }
+  for (const child of element.children) noteUnread(child, notes)
+}

@@ -1,0 +1,76 @@
+import type { Note, Origin } from '../../contract/contract.js'
+import { messageText, problem } from '../../contract/problem.js'
+import type { MessageCode } from '../../contract/messages.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { QualifiedName } from './layout.js'
+import { wsdl, xsd } from './namespaces.js'
+
+/** Collects the notes of one reading. */
+export class Notes {
+  private readonly kept = new Map<string, Note>()
+
+  add(effect: Note['effect'], code: MessageCode, values: Readonly<Record<string, string | number>>, origin: Origin): void {
+    const note: Note = { code, effect, message: messageText(code, values), origin }
+    this.kept.set(`${origin.document}:${origin.line}:${origin.column} ${code} ${note.message}`, note)
+  }
+
+  all(): Note[] {
+    const order = (note: Note): string => `${note.origin.document} ${String(note.origin.line).padStart(9, '0')} ${String(note.origin.column).padStart(9, '0')} ${note.code}`
+    return [...this.kept.values()].sort((a, b) => (order(a) < order(b) ? -1 : 1))
+  }
+}
+
+/**
+ * Resolves a QName in an attribute's value (Namespaces in XML, section 4; for WSDL and XML Schema an unprefixed name is in the
+ * default namespace).
+ *
+ * @throws Problem TM-2105 when the prefix is not bound
+ */
+export function qualifiedName(value: string, at: XmlElement): QualifiedName {
+  const name = value.trim()
+  const colon = name.indexOf(':')
+  const namespace = at.namespaceOf(colon === -1 ? '' : name.slice(0, colon))
+  if (namespace === undefined) throw problem('TM-2105', { name }, { place: at.origin })
+  return [namespace, name.slice(colon + 1)]
+}
+
+/** The attribute's value; its absence makes the document invalid. */
+export function wantedAttribute(element: XmlElement, attribute: string): string {
+  const value = element.attribute(attribute)
+  if (value === undefined) throw problem('TM-2104', { what: `<${element.name}>`, attribute }, { place: element.origin })
+  return value
+}
+
+/** The key of a qualified name, also the id of a named type: `{namespace}local`. */
+export function keyOf([namespace, local]: QualifiedName): string {
+  return `{${namespace}}${local}`
+}
+
+/** What the metadata says about an element in prose (wsdl:documentation or xs:annotation), lines trimmed, or undefined. */
+export function documentationOf(element: XmlElement): string | undefined {
+  const texts: string[] = []
+  for (const documentation of element.take(wsdl, 'documentation')) {
+    texts.push(wholeText(documentation))
+    documentation.readWhole()
+  }
+  for (const annotation of element.take(xsd, 'annotation')) {
+    for (const documentation of annotation.take(xsd, 'documentation')) {
+      texts.push(wholeText(documentation))
+      documentation.readWhole()
+    }
+    annotation.attribute('id')
+  }
+  const lines = texts.join('\n\n').split('\n').map((line) => line.trim())
+  const text = lines.join('\n').replace(/\n{3,}/g, '\n\n').trim()
+  return text === '' ? undefined : text
+}
+
+function wholeText(element: XmlElement): string {
+  return element.text + element.children.map(wholeText).join(' ')
+}
+
+/** An object with `documentation` when there is one, to spread into a node. */
+export function documented(element: XmlElement): { documentation?: string } {
+  const documentation = documentationOf(element)
+  return documentation === undefined ? {} : { documentation }
+}

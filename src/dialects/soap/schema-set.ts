@@ -1,0 +1,152 @@
+import { nearestAdvice } from '../../contract/nearest.js'
+import { problem } from '../../contract/problem.js'
+import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
+import type { QualifiedName } from './layout.js'
+import { xsd } from './namespaces.js'
+import { documentationOf, keyOf, qualifiedName, type Notes } from './reading.js'
+
+/** What holds for everything declared in one <xs:schema>. */
+export interface SchemaContext {
+  readonly namespace: string
+  readonly qualifiedElements: boolean
+  readonly qualifiedAttributes: boolean
+  /** The schema has no namespace of its own and took that of the schema which includes it. */
+  readonly chameleon: boolean
+}
+
+/** A global component with the schema it stands in. */
+export interface Component {
+  readonly name: QualifiedName
+  readonly element: XmlElement
+  readonly schema: SchemaContext
+}
+
+export type ComponentKind = 'type' | 'element' | 'attribute' | 'group' | 'attributeGroup'
+
+const kinds: Readonly<Record<string, ComponentKind>> = {
+  complexType: 'type',
+  simpleType: 'type',
+  element: 'element',
+  attribute: 'attribute',
+  group: 'group',
+  attributeGroup: 'attributeGroup',
+}
+
+/** The global components of all schemas of a contract (XML Schema part 1, section 4.2). */
+export class SchemaSet {
+  readonly documents: Documents
+  readonly notes: Notes
+  /** Every schema root that was read, for the sweep over what nobody looked at. */
+  readonly roots: XmlElement[] = []
+  private readonly components = new Map<string, Component>()
+  private readonly parsed = new Map<LoadedDocument, XmlElement>()
+  private readonly added = new Set<string>()
+
+  constructor(documents: Documents, notes: Notes) {
+    this.documents = documents
+    this.notes = notes
+  }
+
+  /** Adds a schema element and, following imports and includes, what it refers to. */
+  async addSchema(schema: XmlElement, document: LoadedDocument, includedInto?: string): Promise<void> {
+    const ownNamespace = schema.attribute('targetNamespace')
+    const namespace = ownNamespace ?? includedInto ?? ''
+    const identity = `${document.label}:${schema.origin.line}:${schema.origin.column} ${namespace}`
+    if (this.added.has(identity)) return
+    this.added.add(identity)
+    schema.read = true
+    if (!this.roots.includes(schema)) this.roots.push(schema)
+    const context: SchemaContext = {
+      namespace,
+      qualifiedElements: schema.attribute('elementFormDefault') === 'qualified',
+      qualifiedAttributes: schema.attribute('attributeFormDefault') === 'qualified',
+      chameleon: ownNamespace === undefined && namespace !== '',
+    }
+    for (const attribute of ['version', 'id', 'finalDefault', 'blockDefault']) schema.attribute(attribute)
+    documentationOf(schema)
+    await this.followReferences(schema, document, namespace)
+    for (const child of schema.children) {
+      const kind = child.namespace === xsd ? kinds[child.local] : undefined
+      if (kind !== undefined) this.addComponent(kind, child, context)
+    }
+  }
+
+  /** Adds the schema in a document, which may also be a WSDL that has schemas inside. */
+  async addDocument(document: LoadedDocument, from: XmlElement, includedInto?: string): Promise<void> {
+    const root = this.rootOf(document)
+    if (!root.is(xsd, 'schema')) throw problem('TM-2010', { reference: document.label, reason: `it is not an XML Schema but <${root.name}>` }, { place: from.origin })
+    await this.addSchema(root, document, includedInto)
+  }
+
+  /** The document's tree; parsed once. */
+  rootOf(document: LoadedDocument): XmlElement {
+    let root = this.parsed.get(document)
+    if (root === undefined) {
+      root = parseXml(document.text, document.label)
+      this.parsed.set(document, root)
+    }
+    return root
+  }
+
+  find(kind: ComponentKind, name: QualifiedName): Component | undefined {
+    return this.components.get(`${kind} ${keyOf(name)}`)
+  }
+
+  /**
+   * The component that a reference names.
+   *
+   * @param at where the reference stands
+   * @throws Problem TM-2201 when no document declares it
+   */
+  require(kind: ComponentKind, name: QualifiedName, at: XmlElement): Component {
+    const found = this.find(kind, name)
+    if (found !== undefined) return found
+    const names = this.all(kind).map((component) => component.name[1])
+    throw problem('TM-2201', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, reference: keyOf(name), nearest: nearestAdvice(name[1], names) }, { place: at.origin })
+  }
+
+  /** All components of a kind, in the order of reading. */
+  all(kind: ComponentKind): Component[] {
+    return [...this.components].filter(([key]) => key.startsWith(`${kind} `)).map(([, component]) => component)
+  }
+
+  /** Resolves a reference that stands in a schema; unprefixed names of a chameleon schema are in the namespace it took. */
+  resolve(value: string, at: XmlElement, schema: SchemaContext): QualifiedName {
+    const name = qualifiedName(value, at)
+    return name[0] === '' && schema.chameleon ? [schema.namespace, name[1]] : name
+  }
+
+  private addComponent(kind: ComponentKind, element: XmlElement, schema: SchemaContext): void {
+    const local = element.attribute('name')
+    if (local === undefined) throw problem('TM-2104', { what: `<${element.name}>`, attribute: 'name' }, { place: element.origin })
+    const name: QualifiedName = [schema.namespace, local]
+    const key = `${kind} ${keyOf(name)}`
+    if (this.components.has(key)) {
+      this.notes.add('ignored', 'TM-2202', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, name: local }, element.origin)
+      element.readWhole()
+      return
+    }
+    element.read = true
+    this.components.set(key, { name, element, schema })
+  }
+
+  private async followReferences(schema: XmlElement, document: LoadedDocument, namespace: string): Promise<void> {
+    for (const reference of schema.children) {
+      if (!reference.is(xsd, 'import') && !reference.is(xsd, 'include') && !reference.is(xsd, 'redefine')) continue
+      reference.read = true
+      documentationOf(reference)
+      reference.attribute('namespace')
+      reference.attribute('id')
+      const location = reference.attribute('schemaLocation')
+      if (reference.is(xsd, 'redefine')) {
+        this.notes.add('ignored', 'TM-2112', { what: 'What <redefine> changes', reason: 'redefinition is not read yet; the types are taken as they were' }, reference.origin)
+        for (const child of reference.children) child.readWhole()
+      }
+      // An import without a location means schemas that are there anyway; the schema of XML Schema and of xml: are built in.
+      if (location === undefined || reference.attribute('namespace') === xsd) continue
+      const target = await this.documents.follow(location, document, reference.origin)
+      await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : namespace)
+    }
+  }
+}

@@ -1,0 +1,123 @@
+import type { Constraints, EnumerationType, ListType, ScalarBase, ScalarType } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import { builtinTypes } from './builtin-types.js'
+import type { ListLayout } from './layout.js'
+import { xsd } from './namespaces.js'
+import { translatePattern } from './pattern.js'
+import { documentationOf, documented, wantedAttribute, type Notes } from './reading.js'
+
+/** A built-in simple type of XML Schema as a contract type, or undefined when there is none of that name. */
+export function builtinType(local: string, at: XmlElement): ScalarType | ListType | undefined {
+  const builtin = Object.hasOwn(builtinTypes, local) ? builtinTypes[local] : undefined
+  if (builtin === undefined) return undefined
+  const { origin } = at
+  if (builtin.listOf !== undefined) {
+    const item = builtinType(builtin.listOf, at)
+    if (item !== undefined) return { kind: 'list', item, minItems: 1, origin, layout: { written: 'spaced' } satisfies ListLayout }
+  }
+  return { kind: 'scalar', base: builtin.base, format: `xs:${local}`, origin, ...(builtin.constraints === undefined ? {} : { constraints: builtin.constraints }) }
+}
+
+/** What a simple type is made of: its base resolved to the end. */
+export type SimpleType = ScalarType | EnumerationType | ListType
+
+/**
+ * Reads a simpleType definition (XML Schema part 2, section 4.1).
+ *
+ * @param name for messages
+ * @param simpleOf resolves the base or item type that is named or stands inside
+ */
+export function readSimpleType(element: XmlElement, name: string, notes: Notes, simpleOf: (reference: string | undefined, at: XmlElement) => SimpleType): SimpleType {
+  const documentation = documented(element)
+  for (const attribute of ['final', 'id']) element.attribute(attribute)
+  const { origin } = element
+  const restriction = element.takeOne(xsd, 'restriction')
+  if (restriction !== undefined) {
+    const base = simpleOf(restriction.attribute('base'), restriction)
+    return { ...applyFacets(base, restriction, name, notes), ...documentation, origin }
+  }
+  const list = element.takeOne(xsd, 'list')
+  if (list !== undefined) {
+    documentationOf(list)
+    const item = simpleOf(list.attribute('itemType'), list)
+    if (item.kind === 'list') throw problem('TM-2213', { what: `The list of lists "${name}"`, reason: 'XML Schema does not allow it' }, { place: origin })
+    return { kind: 'list', item, ...documentation, origin, layout: { written: 'spaced' } satisfies ListLayout }
+  }
+  const union = element.takeOne(xsd, 'union')
+  if (union !== undefined) {
+    union.readWhole()
+    notes.add('approximated', 'TM-2209', { name }, union.origin)
+    return { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', ...documentation, origin }
+  }
+  throw problem('TM-2104', { what: `The simple type "${name}"`, attribute: 'restriction, list or union' }, { place: origin })
+}
+
+const numeric: readonly ScalarBase[] = ['int8', 'int16', 'int32', 'int64', 'uint8', 'uint16', 'uint32', 'uint64', 'integer', 'decimal', 'float', 'double']
+
+/** A base narrowed by the facets inside a restriction (XML Schema part 2, section 4.3). */
+export function applyFacets(base: SimpleType, restriction: XmlElement, name: string, notes: Notes): SimpleType {
+  documentationOf(restriction)
+  restriction.attribute('id')
+  const values = (facet: string): { value: string; element: XmlElement }[] =>
+    restriction.take(xsd, facet).map((element) => {
+      documentationOf(element)
+      element.attribute('fixed')
+      element.attribute('id')
+      return { value: wantedAttribute(element, 'value'), element }
+    })
+  const unchecked = (facet: string): void => {
+    for (const { value, element } of values(facet)) notes.add('approximated', 'TM-2219', { element: facet, value, name }, element.origin)
+  }
+  const bounds = ['minInclusive', 'maxInclusive', 'minExclusive', 'maxExclusive']
+  const lengths = ['length', 'minLength', 'maxLength']
+  if (base.kind === 'enumeration') {
+    const members = base.members.filter((member) => !restriction.children.some((child) => child.is(xsd, 'enumeration')) || restriction.children.some((child) => child.attribute('value') === member.value))
+    values('enumeration')
+    for (const facet of [...bounds, ...lengths, 'pattern', 'whiteSpace']) unchecked(facet)
+    return { ...base, members }
+  }
+  if (base.kind === 'list') {
+    const length = values('length')[0]?.value
+    const minimum = length ?? values('minLength')[0]?.value
+    const maximum = length ?? values('maxLength')[0]?.value
+    for (const facet of ['enumeration', 'pattern', 'whiteSpace']) unchecked(facet)
+    return { ...base, ...(minimum === undefined ? {} : { minItems: Number(minimum) }), ...(maximum === undefined ? {} : { maxItems: Number(maximum) }) }
+  }
+
+  const constraints: { -readonly [K in keyof Constraints]: Constraints[K] } = { ...base.constraints }
+  if (numeric.includes(base.base)) {
+    for (const { value } of values('minInclusive')) constraints.minimum = value.trim()
+    for (const { value } of values('maxInclusive')) constraints.maximum = value.trim()
+    for (const { value } of values('minExclusive')) constraints.exclusiveMinimum = value.trim()
+    for (const { value } of values('maxExclusive')) constraints.exclusiveMaximum = value.trim()
+    for (const { value } of values('totalDigits')) constraints.totalDigits = Number(value)
+    for (const { value } of values('fractionDigits')) constraints.fractionDigits = Number(value)
+  } else for (const facet of bounds) unchecked(facet)
+  for (const { value } of values('length')) constraints.minLength = constraints.maxLength = Number(value)
+  for (const { value } of values('minLength')) constraints.minLength = Number(value)
+  for (const { value } of values('maxLength')) constraints.maxLength = Number(value)
+
+  // Patterns of one step are alternatives; those of different steps must all match (section 4.3.4).
+  const patterns: string[] = []
+  let allTranslated = true
+  for (const { value, element } of values('pattern')) {
+    const translated = translatePattern(value)
+    if (translated === undefined) {
+      allTranslated = false
+      notes.add('approximated', 'TM-2211', { pattern: value }, element.origin)
+    } else patterns.push(translated)
+  }
+  if (patterns.length > 0 && allTranslated) constraints.patterns = [...(constraints.patterns ?? []), patterns]
+
+  const whiteSpace = values('whiteSpace')[0]?.value
+  const format = base.format === 'xs:string' && whiteSpace === 'collapse' ? 'xs:token' : base.format === 'xs:string' && whiteSpace === 'replace' ? 'xs:normalizedString' : base.format
+  const scalar: ScalarType = { kind: 'scalar', base: base.base, format, origin: base.origin, ...(Object.keys(constraints).length === 0 ? {} : { constraints }) }
+  if (base.base !== 'text') {
+    unchecked('enumeration')
+    return scalar
+  }
+  const members = restriction.take(xsd, 'enumeration').map((element) => ({ value: wantedAttribute(element, 'value'), ...documented(element), origin: element.origin }))
+  const distinct = members.filter((member, index) => members.findIndex((other) => other.value === member.value) === index)
+  return distinct.length === 0 ? scalar : { kind: 'enumeration', members: distinct, base: scalar, origin: base.origin }
+}

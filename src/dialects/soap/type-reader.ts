@@ -1,0 +1,525 @@
+import type { Field, ListType, NamedType, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { FieldLayout, ListLayout, QualifiedName, RecordLayout } from './layout.js'
+import { soapEncoding, xsd } from './namespaces.js'
+import { documentationOf, documented, keyOf, wantedAttribute, type Notes } from './reading.js'
+import type { Component, SchemaContext, SchemaSet } from './schema-set.js'
+import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
+
+/** A type or element that anonymous types inside it are named after. */
+interface Owner {
+  readonly id: TypeId
+  readonly name: string
+}
+
+/** The content of a complex type while it is being read. */
+interface Content {
+  fields: Field[]
+  open: boolean
+  anyOrder: boolean
+}
+
+/** How often the particles around a declaration let it occur. */
+interface Occurrence {
+  readonly optional: boolean
+  readonly repeated: boolean
+}
+
+const once: Occurrence = { optional: false, repeated: false }
+
+/** Turns the components of a schema set into contract types. */
+export class TypeReader {
+  readonly types: Record<TypeId, NamedType> = {}
+  private readonly schemas: SchemaSet
+  private readonly notes: Notes
+  private readonly reading = new Set<TypeId>()
+  private readonly extended = new Set<string>()
+
+  constructor(schemas: SchemaSet) {
+    this.schemas = schemas
+    this.notes = schemas.notes
+    for (const component of schemas.all('type')) this.collectBases(component.element, component.schema)
+    for (const component of schemas.all('element')) this.collectBases(component.element, component.schema)
+  }
+
+  /** Reads every global type, also those that nothing refers to. */
+  readAll(): void {
+    for (const component of this.schemas.all('type')) this.readGlobalType(component)
+  }
+
+  /** The type that a QName names: a built-in one, or a reference to a global one. */
+  typeNamed(name: QualifiedName, at: XmlElement): Type {
+    const { origin } = at
+    if (name[0] === xsd) {
+      if (name[1] === 'anyType') {
+        this.notes.add('approximated', 'TM-2218', { name: 'xs:anyType' }, origin)
+        return { kind: 'fragment', origin }
+      }
+      const builtin = builtinType(name[1], at)
+      if (builtin === undefined) throw problem('TM-2201', { kind: 'type', reference: `xs:${name[1]}`, nearest: 'XML Schema has no built-in type of that name.' }, { place: origin })
+      return builtin
+    }
+    if (name[0] === soapEncoding) {
+      const builtin = builtinType(name[1], at)
+      if (builtin !== undefined) return builtin
+      this.notes.add('approximated', 'TM-2213', { what: `The encoded type "${name[1]}"`, reason: 'SOAP encoding is not read yet' }, origin)
+      return { kind: 'fragment', origin }
+    }
+    const component = this.schemas.require('type', name, at)
+    this.readGlobalType(component)
+    return this.referTo(keyOf(name), at)
+  }
+
+  /** The type of a global element, as `element=` of a message part and `ref=` mean it. */
+  elementType(component: Component): Type {
+    const { element, name } = component
+    return this.declaredType(element, component.schema, { id: `${keyOf(name)}#element`, name: name[1] }, 'own')
+  }
+
+  /**
+   * The content of a global element whose type is a plain record: the parts inside a document/literal wrapper, or undefined when
+   * its type is anything else. The record itself is not kept as a type unless it is a named one.
+   */
+  wrapperContent(component: Component): Field[] | undefined {
+    const { element, schema } = component
+    const named = element.attribute('type')
+    const owner = { id: `${keyOf(component.name)}#element`, name: component.name[1] }
+    let definition = element.takeOne(xsd, 'complexType')
+    let context = schema
+    if (named !== undefined) {
+      const found = this.schemas.find('type', this.schemas.resolve(named, element, schema))
+      if (found?.element.local !== 'complexType') return undefined
+      definition = found.element
+      context = found.schema
+    }
+    if (definition === undefined) return undefined
+    documentationOf(element)
+    element.attribute('nillable')
+    const record = this.readRecord(definition, context, owner)
+    const plain = record.base === undefined && record.open !== true && record.abstract !== true && record.fields.every((field) => (field.layout as FieldLayout).place === 'element')
+    return plain ? [...record.fields] : undefined
+  }
+
+  private readGlobalType(component: Component): void {
+    const id = keyOf(component.name)
+    if (id in this.types) return
+    const { element, schema } = component
+    const name = component.name[1]
+    if (element.local === 'simpleType') {
+      if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.origin })
+      this.reading.add(id)
+      const type = readSimpleType(element, name, this.notes, (reference, at) => this.simpleType(reference, at, schema, { id, name }))
+      this.reading.delete(id)
+      this.types[id] = { ...type, id, name }
+      return
+    }
+    if (this.reading.has(id)) return
+    this.reading.add(id)
+    this.types[id] = { ...this.readComplexType(element, schema, { id, name }), id, name }
+    this.reading.delete(id)
+  }
+
+  private readComplexType(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType | ListType {
+    const isList = this.isArrayWrapper(element, schema, owner.id)
+    const record = this.readRecord(element, schema, owner)
+    const field = record.fields[0]
+    if (!isList || field?.type.kind !== 'list') return record
+    const { name } = field.layout as FieldLayout
+    const { documentation, origin } = record
+    return { ...field.type, ...(documentation === undefined ? {} : { documentation }), origin, layout: { written: 'items', item: name } satisfies ListLayout }
+  }
+
+  /** Reads a complexType definition (XML Schema part 1, section 3.4) as a record. */
+  private readRecord(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType {
+    element.read = true
+    const documentation = documented(element)
+    const abstract = isTrue(element.attribute('abstract'))
+    for (const attribute of ['id', 'block', 'final']) element.attribute(attribute)
+    if (isTrue(element.attribute('mixed'))) this.notes.add('approximated', 'TM-2208', { name: owner.name }, element.origin)
+    const typeName: { typeName?: QualifiedName } = element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
+    const content: Content = { fields: [], open: false, anyOrder: false }
+
+    let base: ReferenceType | undefined
+    const complexContent = element.takeOne(xsd, 'complexContent')
+    const simpleContent = element.takeOne(xsd, 'simpleContent')
+    const holder = complexContent ?? simpleContent
+    if (holder !== undefined) {
+      documentationOf(holder)
+      if (isTrue(holder.attribute('mixed'))) this.notes.add('approximated', 'TM-2208', { name: owner.name }, holder.origin)
+      const extension = holder.takeOne(xsd, 'extension')
+      const restriction = holder.takeOne(xsd, 'restriction')
+      const derivation = extension ?? restriction
+      if (derivation === undefined) throw problem('TM-2104', { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' }, { place: holder.origin })
+      documentationOf(derivation)
+      const baseName = this.schemas.resolve(wantedAttribute(derivation, 'base'), derivation, schema)
+      if (complexContent !== undefined && extension !== undefined) base = this.baseOf(baseName, derivation, owner, content)
+      else if (complexContent !== undefined) {
+        if (baseName[0] === soapEncoding) {
+          this.notes.add('refused', 'TM-2213', { what: `The encoded array "${owner.name}"`, reason: 'SOAP encoding is not read yet' }, element.origin)
+          derivation.readWhole()
+          content.open = true
+        } else if (baseName[0] !== xsd) this.notes.add('approximated', 'TM-2215', { name: owner.name }, element.origin)
+      } else base = this.simpleContentBase(baseName, derivation, restriction !== undefined, schema, owner, content)
+      this.readContent(derivation, schema, owner, content)
+    } else this.readContent(element, schema, owner, content)
+
+    const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}) }
+    return {
+      kind: 'record',
+      fields: distinctNames(content.fields),
+      ...(base === undefined ? {} : { base }),
+      ...(abstract ? { abstract } : {}),
+      ...(content.open ? { open: true } : {}),
+      ...documentation,
+      origin: element.origin,
+      layout,
+    }
+  }
+
+  private baseOf(name: QualifiedName, at: XmlElement, owner: Owner, content: Content): ReferenceType | undefined {
+    const type = this.typeNamed(name, at)
+    if (type.kind === 'fragment') {
+      content.open = true
+      return undefined
+    }
+    if (type.kind !== 'reference') throw problem('TM-2201', { kind: 'complex type', reference: keyOf(name), nearest: 'It is a simple type, which complex content can\'t extend.' }, { place: at.origin })
+    for (let id: TypeId | undefined = type.to; id !== undefined; ) {
+      if (id === owner.id) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
+      const named: NamedType | undefined = this.types[id]
+      id = named?.kind === 'record' ? named.base?.to : undefined
+    }
+    // A type still being read would only show up here if it extended itself in a longer circle.
+    if (this.types[type.to] === undefined) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
+    return type
+  }
+
+  /** Simple content: the text becomes the member `$text`, unless the base has it already (section 3.4.2). */
+  private simpleContentBase(name: QualifiedName, derivation: XmlElement, restricts: boolean, schema: SchemaContext, owner: Owner, content: Content): ReferenceType | undefined {
+    const component = name[0] === xsd ? undefined : this.schemas.require('type', name, derivation)
+    if (component?.element.local === 'complexType') {
+      const base = this.baseOf(name, derivation, owner, content)
+      if (restricts) {
+        this.notes.add('approximated', 'TM-2213', { what: `The restriction in "${owner.name}"`, reason: 'the text is checked by the rules of the base alone' }, derivation.origin)
+        for (const facet of derivation.children) if (!facet.local.startsWith('attribute')) facet.readWhole()
+      }
+      return base
+    }
+    const base = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
+    const type = restricts ? applyFacets(base, derivation, owner.name, this.notes) : this.typeNamed(name, derivation)
+    const layout: FieldLayout = { place: 'text', name: ['', ''] }
+    content.fields.push({ name: '$text', type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type, optional: false, nullable: false, origin: derivation.origin, layout })
+    return undefined
+  }
+
+  private readContent(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content): void {
+    for (const local of ['sequence', 'choice', 'all', 'group']) for (const group of parent.take(xsd, local)) this.readParticle(group, schema, owner, content, once)
+    this.readAttributes(parent, schema, owner, content)
+  }
+
+  private readParticle(particle: XmlElement, schema: SchemaContext, owner: Owner, content: Content, around: Occurrence): void {
+    particle.read = true
+    particle.attribute('id')
+    const { optional, repeated, minimum, maximum } = occurrence(particle)
+    if (maximum === 0) {
+      particle.readWhole()
+      return
+    }
+    const within: Occurrence = { optional: around.optional || optional, repeated: around.repeated || repeated }
+    if (particle.is(xsd, 'element')) {
+      content.fields.push(this.readElementField(particle, schema, owner, within, minimum, maximum))
+      return
+    }
+    if (particle.is(xsd, 'any')) {
+      documentationOf(particle)
+      for (const attribute of ['namespace', 'processContents']) particle.attribute(attribute)
+      this.notes.add('approximated', 'TM-2207', { element: particle.name }, particle.origin)
+      content.open = true
+      return
+    }
+    documentationOf(particle)
+    if (repeated) this.notes.add('approximated', 'TM-2206', {}, particle.origin)
+    if (particle.is(xsd, 'choice')) {
+      this.notes.add('approximated', 'TM-2205', {}, particle.origin)
+      this.readParticles(particle, schema, owner, content, { ...within, optional: true })
+    } else if (particle.is(xsd, 'all')) {
+      content.anyOrder = true
+      this.readParticles(particle, schema, owner, content, within)
+    } else if (particle.is(xsd, 'group')) {
+      const group = this.schemas.require('group', this.schemas.resolve(wantedAttribute(particle, 'ref'), particle, schema), particle)
+      this.expand(group, 'group', () => {
+        documentationOf(group.element)
+        this.readParticles(group.element, group.schema, owner, content, within)
+      })
+    } else this.readParticles(particle, schema, owner, content, within)
+  }
+
+  private readParticles(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content, within: Occurrence): void {
+    for (const child of parent.children) {
+      if (child.namespace === xsd && ['element', 'sequence', 'choice', 'all', 'group', 'any'].includes(child.local)) this.readParticle(child, schema, owner, content, within)
+    }
+  }
+
+  private readElementField(element: XmlElement, schema: SchemaContext, owner: Owner, within: Occurrence, minimum: number, maximum: number | undefined): Field {
+    const reference = element.attribute('ref')
+    let name: QualifiedName
+    let type: Type
+    let declaration = element
+    if (reference !== undefined) {
+      const component = this.schemas.require('element', this.schemas.resolve(reference, element, schema), element)
+      name = component.name
+      type = this.elementType(component)
+      declaration = component.element
+    } else {
+      const local = wantedAttribute(element, 'name')
+      const form = element.attribute('form')
+      const qualified = form === undefined ? schema.qualifiedElements : form === 'qualified'
+      name = [qualified ? schema.namespace : '', local]
+      type = this.declaredType(element, schema, { id: `${owner.id}/${local}`, name: owner.name }, local)
+    }
+    for (const attribute of ['block', 'final', 'abstract']) declaration.attribute(attribute)
+    const nullable = isTrue(declaration.attribute('nillable'))
+    const documentation = documentationOf(element) ?? documentationOf(declaration)
+    const preset = presets(declaration)
+    this.noteIdentityConstraints(declaration)
+    const layout: FieldLayout = { place: 'element', name, ...(within.repeated ? { repeated: true as const } : {}) }
+    const fieldType: Type = within.repeated
+      ? {
+          kind: 'list',
+          item: type,
+          ...(nullable ? { itemNullable: true } : {}),
+          ...(minimum > 0 && !within.optional ? { minItems: minimum } : {}),
+          ...(maximum === undefined ? {} : { maxItems: maximum }),
+          origin: element.origin,
+          layout: { written: 'repeated' } satisfies ListLayout,
+        }
+      : type
+    return {
+      name: name[1],
+      type: fieldType,
+      optional: within.optional,
+      nullable: nullable && !within.repeated,
+      ...(documentation === undefined ? {} : { documentation }),
+      ...preset,
+      origin: element.origin,
+      layout,
+    }
+  }
+
+  private readAttributes(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content): void {
+    for (const attribute of parent.take(xsd, 'attribute')) {
+      const field = this.readAttributeField(attribute, schema, owner)
+      if (field !== undefined) content.fields.push(field)
+    }
+    for (const reference of parent.take(xsd, 'attributeGroup')) {
+      const group = this.schemas.require('attributeGroup', this.schemas.resolve(wantedAttribute(reference, 'ref'), reference, schema), reference)
+      documentationOf(group.element)
+      this.expand(group, 'attribute group', () => this.readAttributes(group.element, group.schema, owner, content))
+    }
+    for (const any of parent.take(xsd, 'anyAttribute')) {
+      documentationOf(any)
+      for (const attribute of ['namespace', 'processContents']) any.attribute(attribute)
+      this.notes.add('approximated', 'TM-2207', { element: any.name }, any.origin)
+      content.open = true
+    }
+  }
+
+  private readAttributeField(attribute: XmlElement, schema: SchemaContext, owner: Owner): Field | undefined {
+    const use = attribute.attribute('use')
+    attribute.attribute('id')
+    const documentation = documented(attribute)
+    if (use === 'prohibited') {
+      attribute.readWhole()
+      return undefined
+    }
+    const reference = attribute.attribute('ref')
+    let name: QualifiedName
+    let declaration = attribute
+    let context = schema
+    if (reference !== undefined) {
+      name = this.schemas.resolve(reference, attribute, schema)
+      if (name[0] === 'http://www.w3.org/XML/1998/namespace') {
+        const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', origin: attribute.origin }
+        return { name: name[1], type: text, optional: use !== 'required', nullable: false, ...documentation, origin: attribute.origin, layout: { place: 'attribute', name } satisfies FieldLayout }
+      }
+      const component = this.schemas.require('attribute', name, attribute)
+      declaration = component.element
+      context = component.schema
+    } else {
+      const form = attribute.attribute('form')
+      const qualified = form === undefined ? schema.qualifiedAttributes : form === 'qualified'
+      name = [qualified ? schema.namespace : '', wantedAttribute(attribute, 'name')]
+    }
+    const type = this.attributeType(declaration, context, owner, name[1])
+    return {
+      name: name[1],
+      type,
+      optional: use !== 'required',
+      nullable: false,
+      ...documentation,
+      ...presets(declaration),
+      ...presets(attribute),
+      origin: attribute.origin,
+      layout: { place: 'attribute', name } satisfies FieldLayout,
+    }
+  }
+
+  private attributeType(declaration: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
+    const named = declaration.attribute('type')
+    if (named !== undefined) return this.typeNamed(this.schemas.resolve(named, declaration, schema), declaration)
+    const inside = declaration.takeOne(xsd, 'simpleType')
+    if (inside === undefined) return { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', origin: declaration.origin }
+    return this.anonymousSimple(inside, schema, { id: `${owner.id}/@${local}`, name: owner.name }, local)
+  }
+
+  /** The type of an element declaration: named, anonymous inside it, or anything. */
+  private declaredType(element: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
+    documentationOf(element)
+    element.attribute('id')
+    this.noteIdentityConstraints(element)
+    const head = element.attribute('substitutionGroup')
+    if (head !== undefined) this.notes.add('ignored', 'TM-2212', { name: element.attribute('name') ?? local }, element.origin)
+    for (const attribute of ['nillable', 'abstract', 'block', 'final', 'default', 'fixed']) element.attribute(attribute)
+    const named = element.attribute('type')
+    if (named !== undefined) return this.typeNamed(this.schemas.resolve(named, element, schema), element)
+    const simple = element.takeOne(xsd, 'simpleType')
+    if (simple !== undefined) return this.anonymousSimple(simple, schema, owner, local)
+    const complex = element.takeOne(xsd, 'complexType')
+    if (complex !== undefined) {
+      const name = local === 'own' ? owner.name : owner.name + capitalised(local)
+      if (!(owner.id in this.types) && !this.reading.has(owner.id)) {
+        this.reading.add(owner.id)
+        this.types[owner.id] = { ...this.readComplexType(complex, schema, { id: owner.id, name }), id: owner.id, name }
+        this.reading.delete(owner.id)
+      }
+      return this.referTo(owner.id, element)
+    }
+    if (head !== undefined) return this.elementType(this.schemas.require('element', this.schemas.resolve(head, element, schema), element))
+    this.notes.add('approximated', 'TM-2218', { name: 'xs:anyType' }, element.origin)
+    return { kind: 'fragment', origin: element.origin }
+  }
+
+  private anonymousSimple(element: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
+    const type = readSimpleType(element, owner.name, this.notes, (reference, at) => this.simpleType(reference, at, schema, owner))
+    return type.kind === 'enumeration' ? this.keepAnonymous(type, owner, local === 'own' ? '' : local) : type
+  }
+
+  private keepAnonymous(type: SimpleType, owner: Owner, local: string): ReferenceType {
+    const id = local === 'Text' ? `${owner.id}/$text` : owner.id
+    this.types[id] ??= { ...type, id, name: owner.name + capitalised(local) }
+    return { kind: 'reference', to: id, origin: type.origin }
+  }
+
+  /** The simple type that is named, or stands inside `at`, resolved to the end. */
+  private simpleType(reference: string | undefined, at: XmlElement, schema: SchemaContext, owner: Owner): SimpleType {
+    if (reference === undefined) {
+      const inside = at.takeOne(xsd, 'simpleType')
+      if (inside === undefined) throw problem('TM-2104', { what: `<${at.name}>`, attribute: 'base' }, { place: at.origin })
+      return readSimpleType(inside, owner.name, this.notes, (name, where) => this.simpleType(name, where, schema, owner))
+    }
+    const type = this.typeNamed(this.schemas.resolve(reference, at, schema), at)
+    const found = type.kind === 'reference' ? this.types[type.to] : type
+    if (found?.kind === 'scalar' || found?.kind === 'enumeration' || found?.kind === 'list') {
+      if (found.kind !== 'list' || (found.layout as ListLayout).written === 'spaced') return withoutName(found)
+    }
+    throw problem('TM-2201', { kind: 'simple type', reference, nearest: 'The type of that name is complex.' }, { place: at.origin })
+  }
+
+  private referTo(id: TypeId, at: XmlElement): ReferenceType {
+    return { kind: 'reference', to: id, origin: at.origin }
+  }
+
+  /** Group definitions that contain themselves would never end. */
+  private expand(component: Component, kind: string, read: () => void): void {
+    const id = `${kind} ${keyOf(component.name)}`
+    if (this.reading.has(id)) throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
+    this.reading.add(id)
+    read()
+    this.reading.delete(id)
+  }
+
+  private noteIdentityConstraints(element: XmlElement): void {
+    for (const local of ['key', 'keyref', 'unique']) {
+      for (const constraint of element.take(xsd, local)) {
+        this.notes.add('ignored', 'TM-2214', { name: constraint.attribute('name') ?? '', element: local }, constraint.origin)
+        constraint.readWhole()
+      }
+    }
+  }
+
+  /**
+   * Is the type nothing but a wrapper around one repeated element, so that it is shown as a list? Types that others extend are
+   * not, nor wrappers of wrappers: a list would hide what makes them different.
+   */
+  private isArrayWrapper(element: XmlElement, schema: SchemaContext, id: string): boolean {
+    if (this.extended.has(id)) return false
+    const item = soleRepeatedElement(element)
+    const itemType = item?.attributes.find((attribute) => attribute.local === 'type' && attribute.namespace === '')?.value
+    if (item === undefined) return false
+    const inner = itemType === undefined ? item.children.find((child) => child.is(xsd, 'complexType')) : this.schemas.find('type', this.schemas.resolve(itemType, item, schema))?.element
+    return inner === undefined || soleRepeatedElement(inner) === undefined
+  }
+
+  private collectBases(element: XmlElement, schema: SchemaContext): void {
+    for (const child of element.children) {
+      const base = child.is(xsd, 'extension') || child.is(xsd, 'restriction') ? child.attributes.find((attribute) => attribute.local === 'base')?.value : undefined
+      if (base !== undefined) this.extended.add(keyOf(this.schemas.resolve(base, child, schema)))
+      this.collectBases(child, schema)
+    }
+  }
+}
+
+function soleRepeatedElement(type: XmlElement): XmlElement | undefined {
+  if (type.local !== 'complexType' || type.attributes.some((attribute) => (attribute.local === 'mixed' || attribute.local === 'abstract') && isTrue(attribute.value))) return undefined
+  const content = type.children.filter((child) => !child.is(xsd, 'annotation'))
+  const [sequence] = content
+  if (sequence === undefined || content.length !== 1 || !sequence.is(xsd, 'sequence')) return undefined
+  const particles = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
+  const [item] = particles
+  const plainSequence = sequence.attributes.every((attribute) => (attribute.local !== 'maxOccurs' && attribute.local !== 'minOccurs') || attribute.value === '1')
+  const repeated = item?.attributes.some((attribute) => attribute.local === 'maxOccurs' && attribute.value !== '1' && attribute.value !== '0')
+  return particles.length === 1 && plainSequence && repeated === true && item?.is(xsd, 'element') === true ? item : undefined
+}
+
+function occurrence(particle: XmlElement): Occurrence & { minimum: number; maximum: number | undefined } {
+  const minimum = Number(particle.attribute('minOccurs') ?? '1')
+  const most = particle.attribute('maxOccurs') ?? '1'
+  const maximum = most === 'unbounded' ? undefined : Number(most)
+  return { optional: minimum === 0, repeated: maximum === undefined || maximum > 1, minimum, maximum }
+}
+
+function presets(declaration: XmlElement): { default?: string; fixed?: string } {
+  const preset = declaration.attribute('default')
+  const fixed = declaration.attribute('fixed')
+  return { ...(preset === undefined ? {} : { default: preset }), ...(fixed === undefined ? {} : { fixed }) }
+}
+
+/** Members of one name: elements that occur at several places become one list; an attribute yields its name to an element. */
+function distinctNames(fields: readonly Field[]): Field[] {
+  const found = new Map<string, Field>()
+  for (const field of fields) {
+    const existing = found.get(field.name)
+    if (existing === undefined) found.set(field.name, field)
+    else if ((field.layout as FieldLayout).place !== (existing.layout as FieldLayout).place) {
+      const name = `${field.name}_`
+      found.set(name, { ...field, name })
+    } else if (existing.type.kind !== 'list') {
+      const type: ListType = { kind: 'list', item: field.type, origin: existing.origin, layout: { written: 'repeated' } satisfies ListLayout }
+      found.set(field.name, { ...existing, type, layout: { ...(existing.layout as FieldLayout), repeated: true } satisfies FieldLayout })
+    }
+  }
+  return [...found.values()]
+}
+
+function withoutName(type: SimpleType & Partial<NamedType>): SimpleType {
+  const { id: _id, name: _name, ...rest } = type
+  return rest as SimpleType
+}
+
+function capitalised(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1)
+}
+
+function isTrue(value: string | undefined): boolean {
+  return value === 'true' || value === '1'
+}

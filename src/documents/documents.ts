@@ -1,0 +1,209 @@
+import { readdir, readFile, stat } from 'node:fs/promises'
+import { basename, join, relative, resolve as resolvePath, sep } from 'node:path'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+import { problem, Problem, type Place } from '../contract/problem.js'
+import { fetchDocument, isWebAddress, withoutSecrets, type Fetched } from './fetching.js'
+import { decodeText } from './text.js'
+
+/** No contract is spread over more documents than this. */
+const mostDocuments = 2000
+
+/** One document of a contract. */
+export interface LoadedDocument {
+  /** Short and unique in its contract, fit for a file name: `desk.wsdl`. Origins name documents by it. */
+  readonly label: string
+  /** Where it was found, without secrets: a web address, or a path. */
+  readonly from: string
+  readonly bytes: Uint8Array
+  readonly text: string
+  /** The documents it refers to: the reference as written -> the label of the document. */
+  readonly refers: Map<string, string>
+}
+
+/** The documents of one contract: the one asked for, and those it refers to, fetched as a reader follows the references. */
+export interface Documents {
+  readonly root: LoadedDocument
+  /** All that were loaded so far, in the order of loading. */
+  all(): readonly LoadedDocument[]
+  /**
+   * The document that `reference` names when it stands in `from`.
+   *
+   * @param place where the reference stands, for messages
+   * @throws Problem TM-2010 or TM-2011 when it can't be had
+   */
+  follow(reference: string, from: LoadedDocument, place: Place): Promise<LoadedDocument>
+}
+
+export interface LoadOptions {
+  /** How long to wait for each document, in seconds. Default 30. */
+  readonly seconds?: number
+  /** Can the document be the starting point of a contract? Needed to find it in a folder. */
+  readonly recognise: (text: string) => boolean
+}
+
+/**
+ * Loads the document at a location; what it refers to follows on demand.
+ *
+ * @param location a path of a file or of a folder with the documents, or an `http(s):` address
+ * @throws Problem TM-2001 to TM-2005, TM-2012 to TM-2014
+ */
+export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
+  const seconds = options.seconds ?? 30
+  if (isWebAddress(location)) {
+    if (!URL.canParse(location)) throw problem('TM-2001', { location, reason: 'it is not a valid address' })
+    return new FetchedDocuments(await fetchDocument(location, seconds), seconds, undefined)
+  }
+  const path = resolvePath(location)
+  const isFolder = await stat(path).then((found) => found.isDirectory(), () => false)
+  const folder = isFolder ? await listFolder(path) : undefined
+  const file = folder === undefined ? path : await rootOfFolder(path, folder, options.recognise)
+  return new FetchedDocuments(await fetchDocument(pathToFileURL(file).href, seconds), seconds, folder)
+}
+
+/** The documents of a snapshot, which are all there already. */
+export function documentsOf(documents: readonly LoadedDocument[], rootLabel: string): Documents {
+  const byLabel = new Map(documents.map((document) => [document.label, document]))
+  const root = byLabel.get(rootLabel)
+  if (root === undefined) throw new Error(`no document ${rootLabel}`)
+  return {
+    root,
+    all: () => documents,
+    follow: (reference, from, place) => {
+      const found = byLabel.get(from.refers.get(reference) ?? '')
+      if (found === undefined) throw problem('TM-2010', { reference, reason: 'it is not in the snapshot' }, { place })
+      return Promise.resolve(found)
+    },
+  }
+}
+
+class FetchedDocuments implements Documents {
+  readonly root: LoadedDocument
+  private readonly seconds: number
+  private readonly folder: readonly string[] | undefined
+  private readonly byAddress = new Map<string, LoadedDocument>()
+  private readonly addresses = new Map<LoadedDocument, string>()
+
+  constructor(root: Fetched, seconds: number, folder: readonly string[] | undefined) {
+    this.seconds = seconds
+    this.folder = folder
+    this.root = this.keep(root, root.address)
+  }
+
+  all(): readonly LoadedDocument[] {
+    return [...this.addresses.keys()]
+  }
+
+  async follow(reference: string, from: LoadedDocument, place: Place): Promise<LoadedDocument> {
+    const address = this.addressOf(reference, from, place)
+    let found = this.byAddress.get(address)
+    if (found === undefined) {
+      if (this.addresses.size >= mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` }, { place })
+      found = this.keep(await this.fetch(reference, address, place), address)
+    }
+    from.refers.set(reference, found.label)
+    return found
+  }
+
+  private addressOf(reference: string, from: LoadedDocument, place: Place): string {
+    const base = this.addresses.get(from) ?? ''
+    const beside = this.fileBeside(reference)
+    if (beside !== undefined) return pathToFileURL(beside).href
+    if (!URL.canParse(reference, base)) throw problem('TM-2010', { reference, reason: 'it is not a valid address' }, { place })
+    const address = new URL(reference, base)
+    address.hash = ''
+    if (isWebAddress(base) && address.protocol === 'file:') throw problem('TM-2011', { from: withoutSecrets(base), reference }, { place })
+    if (!['file:', 'http:', 'https:'].includes(address.protocol)) {
+      throw problem('TM-2010', { reference, reason: `addresses of the kind "${address.protocol}" are not read` }, { place })
+    }
+    return address.href
+  }
+
+  /** Documents handed over in one folder often still name the far server: the file of the same name in the folder is meant. */
+  private fileBeside(reference: string): string | undefined {
+    if (this.folder === undefined || !isWebAddress(reference)) return undefined
+    const wanted = labelFor(reference)
+    return this.folder.find((path) => basename(path) === wanted)
+  }
+
+  private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
+    try {
+      return await fetchDocument(address, this.seconds)
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      throw problem('TM-2010', { reference, reason: `${error.message.replace(/\.$/, '')}` }, { place, cause: error, kind: error.kind })
+    }
+  }
+
+  private keep(fetched: Fetched, asked: string): LoadedDocument {
+    const already = this.byAddress.get(fetched.address)
+    if (already !== undefined) {
+      this.byAddress.set(asked, already)
+      return already
+    }
+    const label = this.freeLabel(labelFor(fetched.address))
+    const document: LoadedDocument = {
+      label,
+      from: isWebAddress(fetched.address) ? withoutSecrets(fetched.address) : fileURLToPath(fetched.address),
+      bytes: fetched.bytes,
+      text: decodeText(fetched.bytes, label, fetched.charset),
+      refers: new Map(),
+    }
+    this.byAddress.set(asked, document)
+    this.byAddress.set(fetched.address, document)
+    this.addresses.set(document, fetched.address)
+    return document
+  }
+
+  private freeLabel(wanted: string): string {
+    const taken = new Set(this.all().map((document) => document.label.toLowerCase()))
+    const dot = wanted.lastIndexOf('.')
+    const [stem, ending] = dot > 0 ? [wanted.slice(0, dot), wanted.slice(dot)] : [wanted, '']
+    let label = wanted
+    for (let count = 2; taken.has(label.toLowerCase()); count += 1) label = `${stem}-${count}${ending}`
+    return label
+  }
+}
+
+/**
+ * A label for the document at an address: the file name in its path, or what its query asks for (`desk?xsd=types.xsd` -> `types.xsd`,
+ * `desk?wsdl` -> `desk.wsdl`), with nothing in it that a file system could mind.
+ */
+export function labelFor(address: string): string {
+  const url = new URL(address, 'file:///')
+  const path = decode(url.pathname).split('/').filter((part) => part !== '').pop() ?? 'document'
+  const [asked = '', value = ''] = url.search.slice(1).split('&')[0]?.split('=') ?? []
+  const kind = /^(wsdl|xsd|singlewsdl)$/i.test(asked) ? asked.toLowerCase().replace('single', '') : ''
+  const stem = path.replace(/\.[A-Za-z]{1,5}$/, '')
+  const name = kind === '' ? path : value === '' ? `${stem}.${kind}` : /\.\w+$/.test(value) ? decode(value) : `${stem}-${decode(value)}.${kind}`
+  const safe = name.replace(/[^A-Za-z0-9._-]+/g, '-').replace(/^[.-]+/, '').slice(-80)
+  return safe === '' ? 'document' : safe
+}
+
+function decode(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
+
+async function listFolder(folder: string): Promise<string[]> {
+  const entries = await readdir(folder, { withFileTypes: true, recursive: true })
+  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
+  if (files.length > mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` })
+  return files.sort()
+}
+
+async function rootOfFolder(folder: string, files: readonly string[], recognise: (text: string) => boolean): Promise<string> {
+  const texts = await Promise.all(files.map(async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) })))
+  const candidates = texts.filter(({ text }) => recognise(text))
+  // A document that another one names is a part of it.
+  const roots = candidates.filter(({ path }) => !candidates.some((other) => other.path !== path && other.text.includes(basename(path))))
+  const [first, ...others] = roots.length > 0 ? roots : candidates
+  if (first === undefined) throw problem('TM-2013', { location: folder, detail: '' })
+  if (others.length > 0) {
+    const names = [first, ...others].map(({ path }) => relative(folder, path).split(sep).join('/'))
+    throw problem('TM-2013', { location: folder, detail: ` of one service only; it has ${names.join(', ')}` })
+  }
+  return first.path
+}

@@ -1,0 +1,141 @@
+import { readFile, stat } from 'node:fs/promises'
+import { fileURLToPath } from 'node:url'
+import { problem, type Problem } from '../contract/problem.js'
+
+/** No document is read beyond this many bytes. */
+export const largestDocument = 64 * 1024 * 1024
+
+/** The bytes of one document and what is known about them. */
+export interface Fetched {
+  /** Where it was found in the end, after redirects: an absolute `file:` or `http(s):` address. */
+  readonly address: string
+  readonly bytes: Uint8Array
+  readonly charset: string | undefined
+}
+
+/** Is this location an address on the web (and not a path)? */
+export function isWebAddress(location: string): boolean {
+  return /^https?:\/\//i.test(location)
+}
+
+/**
+ * Reads one document from a file or over HTTP (redirects followed, compression undone, proxies of the environment honoured).
+ *
+ * @param address an absolute `file:` or `http(s):` address
+ * @param seconds how long to wait for an answer
+ * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable, timeout, login
+ */
+export async function fetchDocument(address: string, seconds: number): Promise<Fetched> {
+  return isWebAddress(address) ? fetchFromWeb(address, seconds) : fetchFromFile(address)
+}
+
+async function fetchFromFile(address: string): Promise<Fetched> {
+  const path = fileURLToPath(address)
+  try {
+    const { size } = await stat(path)
+    if (size > largestDocument) throw tooLarge()
+    return { address, bytes: await readFile(path), charset: undefined }
+  } catch (error) {
+    if (error instanceof Error && 'code' in error && typeof error.code === 'string' && 'syscall' in error) {
+      throw problem('TM-2001', { location: path, reason: fileReason(error.code) }, { cause: error })
+    }
+    throw error
+  }
+}
+
+async function fetchFromWeb(address: string, seconds: number): Promise<Fetched> {
+  const shown = withoutSecrets(address)
+  // Loaded only here: no other command needs it, and it is large.
+  const { fetch, EnvHttpProxyAgent } = await import('undici')
+  const { username, password } = new URL(address)
+  const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, */*;q=0.5' }
+  if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${decodeURIComponent(username)}:${decodeURIComponent(password)}`).toString('base64')}`
+  const dispatcher = new EnvHttpProxyAgent({ connect: { timeout: seconds * 1000 } })
+  try {
+    const response = await fetch(withoutLogin(address), { headers, signal: AbortSignal.timeout(seconds * 1000), dispatcher })
+    if (response.status === 401 || response.status === 403 || response.status === 407) throw problem('TM-2004', { location: shown, status: response.status })
+    if (!response.ok) throw problem('TM-2005', { location: shown, status: response.status })
+    const bytes = await readLimited(response.body)
+    const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(response.headers.get('content-type') ?? '')?.[1]
+    return { address: response.url === '' ? address : response.url, bytes, charset }
+  } catch (error) {
+    throw webProblem(error, shown, seconds)
+  } finally {
+    await dispatcher.destroy()
+  }
+}
+
+async function readLimited(body: AsyncIterable<Uint8Array> | null): Promise<Uint8Array> {
+  const chunks: Uint8Array[] = []
+  let size = 0
+  for await (const chunk of body ?? []) {
+    size += chunk.byteLength
+    if (size > largestDocument) throw tooLarge()
+    chunks.push(chunk)
+  }
+  return Buffer.concat(chunks)
+}
+
+function tooLarge(): Problem {
+  return problem('TM-2012', { limit: `${largestDocument / 1024 / 1024} MB a document` })
+}
+
+function webProblem(error: unknown, location: string, seconds: number): unknown {
+  if (!(error instanceof Error) || error.name === 'Problem') return error
+  if (error.name === 'TimeoutError') return problem('TM-2003', { location, seconds }, { cause: error })
+  const cause: unknown = error.cause ?? error
+  return problem('TM-2002', { location, reason: connectionReason(cause) }, { cause: error })
+}
+
+/** What a failed connection means, in plain words. */
+export function connectionReason(cause: unknown): string {
+  const code = cause instanceof Error && 'code' in cause && typeof cause.code === 'string' ? cause.code : ''
+  const known: Record<string, string> = {
+    ECONNREFUSED: 'the connection was refused',
+    ECONNRESET: 'the connection was cut',
+    ENOTFOUND: 'the name of the host is not known',
+    EAI_AGAIN: 'the name of the host can\'t be looked up',
+    ETIMEDOUT: 'the connection took too long',
+    EHOSTUNREACH: 'there is no way to the host',
+    UND_ERR_CONNECT_TIMEOUT: 'the connection took too long',
+    UND_ERR_SOCKET: 'the connection was cut',
+    DEPTH_ZERO_SELF_SIGNED_CERT: 'its certificate is not trusted (self-signed)',
+    SELF_SIGNED_CERT_IN_CHAIN: 'its certificate is not trusted (self-signed)',
+    UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'its certificate is not trusted (unknown issuer)',
+    CERT_HAS_EXPIRED: 'its certificate has expired',
+    ERR_TLS_CERT_ALTNAME_INVALID: 'its certificate is for another host',
+  }
+  return known[code] ?? (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
+}
+
+/** What a failed file operation means, in plain words. */
+export function fileReason(code: string): string {
+  const known: Record<string, string> = {
+    ENOENT: 'there is no such file',
+    EACCES: 'its permissions forbid it',
+    EPERM: 'its permissions forbid it',
+    EISDIR: 'it is a folder',
+    ENOTDIR: 'a part of the path is not a folder',
+    ENOSPC: 'the disk is full',
+    EROFS: 'the disk is read-only',
+    EEXIST: 'there is something of that name already',
+    ENOTEMPTY: 'the folder is not empty',
+    ELOOP: 'its links go in a circle',
+    ENAMETOOLONG: 'the name is too long',
+  }
+  return known[code] ?? code
+}
+
+function withoutLogin(address: string): string {
+  const url = new URL(address)
+  url.username = ''
+  url.password = ''
+  return url.href
+}
+
+/** An address without its login and with the values of query parameters that look like secrets replaced: fit to be shown and kept. */
+export function withoutSecrets(address: string): string {
+  if (!isWebAddress(address)) return address
+  const bare = withoutLogin(address)
+  return bare.replace(/([?&][^=&#]*(?:key|token|secret|password|pwd|signature|sig|auth|code)=)[^&#]+/gi, '$1***')
+}

@@ -1,0 +1,144 @@
+import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
+import { ExactNumber, fieldsFromPlain, fromPlain, fromText, isPlainObject } from '../contract/plain.js'
+import { problem } from '../contract/problem.js'
+import { fieldsOf, pathOf, resolve } from '../contract/queries.js'
+
+/**
+ * Parses the text of an input: JSON, or YAML 1.2. Numbers keep their digits.
+ *
+ * @param what names the input in messages: a file, `standard input`
+ * @throws Problem TM-1009 with the place of what is wrong
+ */
+export async function parseInput(text: string, what: string): Promise<unknown> {
+  const { isMap, isPair, isScalar, isSeq, LineCounter, parseDocument } = await import('yaml')
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
+  const [broken] = document.errors
+  if (broken !== undefined) {
+    const { line, col } = lines.linePos(broken.pos[0])
+    throw problem('TM-1009', { what, reason: broken.message.replace(/\.$/, '') }, { place: { document: what, line, column: col } })
+  }
+  const plain = (node: unknown): unknown => {
+    if (isScalar(node)) return (typeof node.value === 'number' || typeof node.value === 'bigint') && node.source !== undefined ? new ExactNumber(node.source) : node.value
+    if (isSeq(node)) return node.items.map(plain)
+    if (isMap(node)) {
+      const members: Record<string, unknown> = {}
+      for (const pair of node.items) {
+        if (isPair(pair)) Object.defineProperty(members, String(isScalar(pair.key) ? pair.key.value : pair.key), { value: plain(pair.value), enumerable: true, writable: true, configurable: true })
+      }
+      return members
+    }
+    if (node === null || node === undefined) return null
+    throw problem('TM-1009', { what, reason: 'aliases are not read in inputs' })
+  }
+  return plain(document.contents)
+}
+
+/** A change on top of an input: `Lines[0].Text=x`. */
+export interface Assignment {
+  readonly path: readonly (string | number)[]
+  readonly text: string
+}
+
+/**
+ * Parses what follows `--with`.
+ *
+ * @throws Problem TM-1010 when it is not `path=value`
+ */
+export function parseAssignment(written: string): Assignment {
+  const equals = written.indexOf('=')
+  if (equals < 1) throw problem('TM-1010', { option: '--with', reason: `"${written}" is not <path>=<value>`, remedy: 'Write it like --with Vessel=BKM-114 or --with Lines[0].Text=x.' })
+  return { path: parsePath(written.slice(0, equals)), text: written.slice(equals + 1) }
+}
+
+/** `Lines[0].Text` as its steps: `['Lines', 0, 'Text']`. */
+export function parsePath(written: string): (string | number)[] {
+  const steps: (string | number)[] = []
+  for (const [, index, name] of written.matchAll(/\[(\d+)\]|([^.[\]]+)/g)) steps.push(index === undefined ? (name ?? '') : Number(index))
+  return steps
+}
+
+/**
+ * An operation's input as the client takes it, from what a person wrote.
+ *
+ * @param plain what came from a file, or undefined
+ * @param assignments changes on top of it, in order
+ * @param readFile reads the file of `{"$file": …}`
+ * @throws Problem TM-1009 when the input is not an object, TM-1007 when a file can't be read
+ */
+export async function readInput(
+  contract: Contract,
+  operation: Operation,
+  plain: unknown,
+  assignments: readonly Assignment[],
+  readFile: (path: string) => Promise<Uint8Array>,
+): Promise<Record<string, unknown>> {
+  const start = plain ?? {}
+  if (!isPlainObject(start)) {
+    const members = operation.inputs.map((input) => input.name).join(', ')
+    throw problem('TM-1009', { what: 'The input', reason: `an object is wanted${members === '' ? '' : `, with the members ${members},`} and not ${Array.isArray(start) ? 'a list' : 'a single value'}` })
+  }
+  const withBytes = (await loadFiles(start, readFile)) as Record<string, unknown>
+  for (const assignment of assignments) await assign(contract, operation, withBytes, assignment, readFile)
+  const body = operation.inputs.filter((input) => input.place !== 'header')
+  const { headers, ...others } = withBytes
+  const converted = fieldsFromPlain(contract, body, others)
+  if (headers === undefined) return converted
+  return { ...converted, headers: isPlainObject(headers) ? fieldsFromPlain(contract, headersOf(operation), headers) : headers }
+}
+
+function headersOf(operation: Operation): InputField[] {
+  return operation.inputs.filter((input) => input.place === 'header')
+}
+
+async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uint8Array>): Promise<unknown> {
+  if (Array.isArray(plain)) return Promise.all(plain.map((each) => loadFiles(each, readFile)))
+  if (!isPlainObject(plain)) return plain
+  if (typeof plain['$file'] === 'string') return readFile(plain['$file'])
+  const members = await Promise.all(Object.entries(plain).map(async ([key, value]) => [key, await loadFiles(value, readFile)] as const))
+  return Object.fromEntries(members)
+}
+
+async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, { path, text }: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
+  const type = typeAt(contract, operation, path)
+  const actual = type === undefined ? undefined : resolve(contract, type)
+  const structured = actual?.kind === 'record' || actual?.kind === 'list' || actual?.kind === 'fragment' || (actual?.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
+  const parsed = structured ? await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) : undefined
+  const value = structured && type !== undefined ? fromPlain(contract, type, parsed) : type === undefined ? text : fromText(contract, type, text)
+  let target: Record<string | number, unknown> = input
+  path.forEach((step, at) => {
+    if (at === path.length - 1) {
+      Object.defineProperty(target, step, { value, enumerable: true, writable: true, configurable: true })
+      return
+    }
+    const next = Object.hasOwn(target, step) ? target[step] : undefined
+    if (typeof next !== 'object' || next === null) {
+      const made: unknown = typeof path[at + 1] === 'number' ? [] : {}
+      Object.defineProperty(target, step, { value: made, enumerable: true, writable: true, configurable: true })
+    }
+    target = target[step] as Record<string | number, unknown>
+  })
+}
+
+/** The type at a path of an operation's input, or undefined where the contract has none. */
+export function typeAt(contract: Contract, operation: Operation, path: readonly (string | number)[]): Type | undefined {
+  const [first, ...rest] = path
+  const isHeader = first === 'headers' && headersOf(operation).length > 0
+  let fields: readonly Field[] = isHeader ? headersOf(operation) : operation.inputs.filter((input) => input.place !== 'header')
+  let type: Type | undefined
+  for (const step of isHeader ? rest : path) {
+    if (typeof step === 'number') {
+      type = type?.kind === 'list' ? type.item : undefined
+    } else type = fields.find((field) => field.name === step)?.type
+    if (type === undefined) return undefined
+    const actual = resolve(contract, type)
+    fields = actual.kind === 'record' ? fieldsOf(contract, actual) : []
+    if (actual.kind === 'list') type = actual
+  }
+  return type
+}
+
+/** Names a person could mean where an operation is wanted. */
+export function operationNames(operations: readonly Operation[]): string[] {
+  return operations.map(pathOf)
+}

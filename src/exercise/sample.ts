@@ -1,0 +1,199 @@
+import randexp from 'randexp'
+import type { Constraints, Contract, Field, InputField, Operation, RecordType, ScalarType, Type } from '../contract/contract.js'
+import { directSubtypes, fieldsOf, namedType, resolve } from '../contract/queries.js'
+
+// The package declares a default export that it doesn't have for ES modules: the module is the class.
+const RandExp = randexp as unknown as typeof randexp.default
+
+export interface SampleOptions {
+  /** Fill the optional parts too. */
+  readonly full: boolean
+}
+
+/**
+ * An input for an operation that satisfies its contract, in plain form: 64-bit integers and decimals as text, bytes as base64.
+ * Defaults and fixed values of the metadata come first.
+ */
+export function sampleInput(contract: Contract, operation: Operation, options: SampleOptions): Record<string, unknown> {
+  const sampler = new Sampler(contract, options.full)
+  const body = operation.inputs.filter((input) => input.place !== 'header')
+  const headers = operation.inputs.filter((input) => input.place === 'header' && (options.full || !input.optional))
+  return { ...sampler.fields(body), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
+}
+
+/** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
+export function sampleValue(contract: Contract, type: Type, name: string, options: SampleOptions): unknown {
+  return new Sampler(contract, options.full).value(type, name)
+}
+
+class Sampler {
+  private readonly contract: Contract
+  private readonly full: boolean
+  /** Ids of the types being filled, so that recursion ends. */
+  private readonly within: string[] = []
+
+  constructor(contract: Contract, full: boolean) {
+    this.contract = contract
+    this.full = full
+  }
+
+  fields(fields: readonly Field[]): Record<string, unknown> {
+    const sample: Record<string, unknown> = {}
+    for (const field of fields) {
+      if (field.optional && (!this.full || this.endless(field.type))) continue
+      const preset = field.fixed ?? field.default
+      sample[field.name] = preset === undefined ? this.value(field.type, field.name) : this.preset(field.type, String(preset))
+    }
+    return sample
+  }
+
+  value(type: Type, name: string): unknown {
+    switch (type.kind) {
+      case 'reference': {
+        const named = namedType(this.contract, type.to)
+        this.within.push(type.to)
+        const value = named.kind === 'record' ? this.record(named, type.to) : this.value(named, name)
+        this.within.pop()
+        return value
+      }
+      case 'record':
+        return this.fields(type.fields)
+      case 'enumeration':
+        return type.members[0]?.value ?? ''
+      case 'scalar':
+        return scalar(type, name)
+      case 'list': {
+        const least = type.minItems ?? 0
+        const count = this.endless(type.item) ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
+        return Array.from({ length: count }, () => this.value(type.item, name))
+      }
+      case 'fragment':
+        return { name }
+      case 'literal':
+        return type.value
+      case 'union':
+        return this.value(type.alternatives[0] ?? type, name)
+      default:
+        return null
+    }
+  }
+
+  private record(record: RecordType, id: string): unknown {
+    if (record.abstract !== true) return this.fields(fieldsOf(this.contract, record))
+    const subtype = (directSubtypes(this.contract).get(id) ?? []).find((each) => !this.within.includes(each))
+    const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
+    if (named?.kind !== 'record' || subtype === undefined) return {}
+    return { ...(named.abstract === true ? {} : { $is: named.name }), ...(this.record(named, subtype) as object) }
+  }
+
+  private preset(type: Type, text: string): unknown {
+    const actual = resolve(this.contract, type)
+    if (actual.kind !== 'scalar') return text
+    if (actual.base === 'boolean') return text === 'true' || text === '1'
+    return ['int8', 'int16', 'int32', 'uint8', 'uint16', 'uint32', 'float', 'double'].includes(actual.base) ? Number(text) : text
+  }
+
+  /** Would filling this type come back to one that is being filled? */
+  private endless(type: Type): boolean {
+    if (type.kind === 'list') return this.endless(type.item)
+    return type.kind === 'reference' && this.within.includes(type.to)
+  }
+}
+
+function scalar(type: ScalarType, name: string): unknown {
+  const limits = type.constraints ?? {}
+  switch (type.base) {
+    case 'boolean':
+      return true
+    case 'int8':
+    case 'int16':
+    case 'int32':
+    case 'uint8':
+    case 'uint16':
+    case 'uint32':
+      return Number(wholeNumber(limits))
+    case 'int64':
+    case 'uint64':
+    case 'integer':
+      return wholeNumber(limits)
+    case 'decimal':
+      return decimal(limits)
+    case 'float':
+    case 'double':
+      return Number(decimal(limits))
+    case 'bytes':
+      return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3)))
+    case 'dateTime':
+      return '2026-11-23T14:30:00'
+    case 'date':
+      return '2026-11-23'
+    case 'time':
+      return '14:30:00'
+    case 'duration':
+      return 'P1D'
+    case 'yearMonth':
+      return '2026-11'
+    case 'year':
+      return '2026'
+    case 'monthDay':
+      return '--11-23'
+    case 'month':
+      return '--11'
+    case 'day':
+      return '---23'
+    case 'qualifiedName':
+      return 'name'
+    case 'text':
+      return text(limits, type.format === 'xs:language' ? 'en' : name)
+  }
+}
+
+function wholeNumber(limits: Constraints): string {
+  const least = limits.minimum ?? (limits.exclusiveMinimum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMinimum)) + 1n))
+  if (least !== undefined) return BigInt(integerPart(least)) < 1n && canBe(limits, 1n) ? '1' : integerPart(least)
+  const most = limits.maximum ?? (limits.exclusiveMaximum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMaximum)) - 1n))
+  return most !== undefined && BigInt(integerPart(most)) < 1n ? integerPart(most) : '1'
+}
+
+function canBe(limits: Constraints, value: bigint): boolean {
+  return (limits.maximum === undefined || value <= BigInt(integerPart(limits.maximum))) && (limits.exclusiveMaximum === undefined || value < BigInt(integerPart(limits.exclusiveMaximum)))
+}
+
+function integerPart(text: string): string {
+  return text.replace(/^\+/, '').replace(/\..*$/, '') || '0'
+}
+
+function decimal(limits: Constraints): string {
+  if (limits.minimum !== undefined && Number(limits.minimum) > 0) return limits.minimum
+  if (limits.exclusiveMinimum !== undefined && Number(limits.exclusiveMinimum) >= 0) return String(Number(limits.exclusiveMinimum) + 1)
+  if (limits.maximum !== undefined && Number(limits.maximum) < 1) return limits.maximum
+  if (limits.exclusiveMaximum !== undefined && Number(limits.exclusiveMaximum) <= 1) return String(Number(limits.exclusiveMaximum) - 1)
+  const fraction = Math.min(limits.fractionDigits ?? 2, (limits.totalDigits ?? 9) - 1, 2)
+  return fraction <= 0 ? '1' : `1.${'0'.repeat(fraction)}`
+}
+
+function text(limits: Constraints, name: string): string {
+  const fits = (candidate: string): boolean =>
+    [...candidate].length >= (limits.minLength ?? 0) &&
+    [...candidate].length <= (limits.maxLength ?? Infinity) &&
+    (limits.patterns ?? []).every((group) => group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(candidate)))
+  const least = limits.minLength ?? 0
+  const plain = [...name].slice(0, limits.maxLength ?? 60).join('').padEnd(least, 'x')
+  const candidates = [plain, ...(limits.patterns ?? []).flat().flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)])]
+  return candidates.find(fits) ?? plain
+}
+
+/** A text that matches a pattern; always the same one. */
+function matching(pattern: string, length: number): string {
+  const simpler = pattern.replace(/\\p\{L[lu]?\}/g, (property) => (property.includes('Ll') ? 'a-z' : 'A-Z')).replace(/\\p\{Nd?\}/g, '0-9').replace(/\\p\{[MS]\}/g, '')
+  // A property outside a class stood for a class of its own.
+  const classes = simpler.replace(/(^|[^[\w-])((?:A-Z|a-z|0-9))(?![\w\]-])/g, '$1[$2]')
+  try {
+    const generator = new RandExp(classes)
+    generator.max = Math.max(1, length)
+    generator.randInt = (from, to) => (to - from > 1000 ? from : Math.min(to, from + (to - from > 25 ? 7 : 0)))
+    return generator.gen()
+  } catch {
+    return ''
+  }
+}

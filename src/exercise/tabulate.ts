@@ -1,0 +1,80 @@
+import { nearestAdvice } from '../contract/nearest.js'
+import { isPlainObject } from '../contract/plain.js'
+import { problem } from '../contract/problem.js'
+import { toPlain } from '../runtime/plain.js'
+import { parsePath } from './input.js'
+
+/** A table: headings, and rows of texts. */
+export interface Table {
+  readonly headings: readonly string[]
+  readonly rows: readonly (readonly string[])[]
+}
+
+/** An answer arranged for reading: values by name above, and a table of rows. Either may be missing. */
+export interface Arranged {
+  readonly values?: Table
+  readonly rows?: Table
+}
+
+/**
+ * Arranges an answer as tables. A list of records becomes rows; a record becomes names and values, and a single list of records in it,
+ * as in an envelope, becomes rows beneath.
+ *
+ * @param columns what was asked for with --columns, or undefined for all
+ * @throws Problem TM-1010 when a column is not in the answer
+ */
+export function arrange(value: unknown, columns?: string): Arranged {
+  if (Array.isArray(value)) return { rows: tabulate(value, columns) }
+  if (!isPlainObject(value)) return { values: { headings: [], rows: [[cell(value)]] } }
+  const lists = Object.entries(value).filter(([, member]) => Array.isArray(member) && member.some(isPlainObject))
+  const [envelope] = lists
+  if (envelope !== undefined && lists.length === 1) {
+    const [name, rows] = envelope
+    const others = Object.fromEntries(Object.entries(value).filter(([key]) => key !== name))
+    const table = tabulate(rows as unknown[], columns)
+    return Object.keys(others).length === 0 || columns !== undefined ? { rows: table } : { values: namesAndValues(others), rows: table }
+  }
+  return columns === undefined ? { values: namesAndValues(value) } : { rows: tabulate([value], columns) }
+}
+
+/** Rows with one column for each member that any of them has, or the columns asked for. */
+function tabulate(rows: readonly unknown[], columns?: string): Table {
+  if (!rows.some(isPlainObject)) return { headings: ['value'], rows: rows.map((row) => [cell(row)]) }
+  const names = [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
+  const chosen = columns === undefined ? names.map((name) => ({ path: [name], heading: name })) : parseColumns(columns, rows, names)
+  return { headings: chosen.map(({ heading }) => heading), rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))) }
+}
+
+function parseColumns(columns: string, rows: readonly unknown[], names: readonly string[]): { path: (string | number)[]; heading: string }[] {
+  return columns
+    .split(',')
+    .map((part) => part.trim())
+    .filter((part) => part !== '')
+    .map((part) => {
+      const [field = '', heading] = part.split('=').map((each) => each.trim())
+      const exact = names.includes(field) ? [field] : undefined
+      const folded = names.find((name) => name.toLowerCase() === field.toLowerCase())
+      const path = exact ?? (folded === undefined ? parsePath(field) : [folded])
+      if (rows.length > 0 && rows.every((row) => at(row, path) === undefined) && !names.includes(String(path[0]))) {
+        throw problem('TM-1010', { option: '--columns', reason: `the answer has no field "${field}"`, remedy: nearestAdvice(field, names) })
+      }
+      return { path, heading: heading ?? field }
+    })
+}
+
+function at(value: unknown, path: readonly (string | number)[]): unknown {
+  return path.reduce<unknown>((current, step) => (typeof current === 'object' && current !== null && Object.hasOwn(current, step) ? (current as Record<string | number, unknown>)[step] : undefined), value)
+}
+
+function namesAndValues(value: Readonly<Record<string, unknown>>): Table {
+  return { headings: ['field', 'value'], rows: Object.entries(value).map(([name, member]) => [name, cell(member)]) }
+}
+
+/** A value as the text of one cell: nothing for what is absent, `null` for null, JSON for what is nested. */
+export function cell(value: unknown): string {
+  if (value === undefined) return ''
+  if (value === null) return 'null'
+  if (value instanceof Uint8Array) return `${value.length} bytes`
+  if (typeof value === 'object') return JSON.stringify(toPlain(value))
+  return String(value)
+}

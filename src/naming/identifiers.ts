@@ -1,0 +1,45 @@
+/** The longest identifier we make; file names hold it on every file system. */
+const longest = 80
+
+/** Words in a name of the wire: split at everything that can't be in an identifier, and where the case says so. */
+export function wordsOf(name: string): string[] {
+  return name
+    .normalize('NFC')
+    .replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(Number.parseInt(hex, 16)))
+    .replace(/([\p{Ll}\p{N}])(\p{Lu})/gu, '$1 $2')
+    .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter((word) => word !== '')
+}
+
+/** A name as PascalCase; runs of capitals that the wire has are kept (`XMLFile` stays so). */
+export function pascalCase(name: string): string {
+  const joined = wordsOf(name)
+    .map((word) => word.charAt(0).toUpperCase() + word.slice(1))
+    .join('')
+  return beginning(cut(joined))
+}
+
+/** A name as camelCase: the first word in small letters, unless it is the start of a longer run of capitals. */
+export function camelCase(name: string): string {
+  const [first = '', ...rest] = wordsOf(name)
+  const head = first === first.toUpperCase() ? first.toLowerCase() : first.charAt(0).toLowerCase() + first.slice(1)
+  const joined = head + rest.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join('')
+  return beginning(cut(joined))
+}
+
+/** Is the text an identifier as it stands? */
+export function isIdentifier(text: string): boolean {
+  return /^[\p{ID_Start}$_][\p{ID_Continue}$\u200c\u200d]*$/u.test(text)
+}
+
+function cut(text: string): string {
+  return [...text].slice(0, longest).join('')
+}
+
+/** Identifiers can't start with a digit, nor be nothing. */
+function beginning(text: string): string {
+  const clean = [...text].filter((c) => /[\p{ID_Continue}]/u.test(c)).join('')
+  if (clean === '') return 'Unnamed'
+  return /^\p{ID_Start}/u.test(clean) ? clean : `N${clean}`
+}

@@ -1,0 +1,125 @@
+import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
+import { directSubtypes, operationsOf, pathOf } from '../contract/queries.js'
+import { camelCase, pascalCase } from './identifiers.js'
+import { globals, keywords } from './reserved.js'
+
+/** The identifiers given to a contract's operations and types. Kept from one generation to the next. */
+export interface KeptNames {
+  readonly class?: string
+  /** By type id: what it is called in types.ts; its codec is called the same in camelCase. */
+  readonly types: Readonly<Record<TypeId, string>>
+  readonly codecs: Readonly<Record<TypeId, string>>
+  /** By path: the exported function. */
+  readonly operations: Readonly<Record<string, string>>
+}
+
+export const noNames: KeptNames = { types: {}, codecs: {}, operations: {} }
+
+/** Every identifier that generation needs, decided. */
+export interface Names extends KeptNames {
+  readonly class: string
+}
+
+/** Exports of every client that are not made from the metadata. */
+const ownExports = [
+  'CallFailure', 'Connection', 'ContractBreach', 'Credential', 'DateText', 'DateTimeText', 'DayText', 'DecimalText', 'Deviation', 'DurationText',
+  'Endpoint', 'Exchange', 'InputRejected', 'Misfit', 'MonthDayText', 'MonthText', 'OpenContent', 'OpenElement', 'Plain', 'QualifiedNameText', 'ServiceFault',
+  'Settings', 'ThisCall', 'TimeText', 'TransportFailure', 'YearMonthText', 'YearText', 'checkInput', 'close', 'connect', 'endpoints', 'send', 'settingsFrom',
+  'toPlain', 'codecs', 'operation', 'connection', 'input', 'thisCall',
+]
+
+const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record', enumeration: 'Values', scalar: 'Value', list: 'List' }
+
+/**
+ * Decides the identifiers of a client. Those kept from before stay as they are; the others are made from the names of the metadata in
+ * an order that does not depend on the order of the document, and get a suffix where they would clash.
+ *
+ * @param kept what earlier generations decided
+ * @param reserved names that generated files use themselves
+ */
+export function assignNames(contract: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
+  const taken = new Set([...ownExports, ...reserved, ...globals].map((name) => name.toLowerCase()))
+  const types: Record<TypeId, string> = { ...kept.types }
+  const operations: Record<string, string> = { ...kept.operations }
+  const withSubtypes = new Set(directSubtypes(contract).keys())
+  const claim = (name: string): void => void taken.add(name.toLowerCase())
+  const claimOperation = (name: string): void => operationExports(name).forEach(claim)
+  const claimType = (name: string): void => {
+    claim(name)
+    claim(`Any${name}`)
+  }
+  Object.values(types).forEach(claimType)
+  Object.values(operations).forEach(claimOperation)
+
+  // What a developer writes most, the class and the operations, gets the plain names first.
+  const wantedClass = className ?? kept.class ?? pascalCase(contract.title)
+  const theClass = className ?? kept.class ?? free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
+  claim(theClass)
+
+  const functions = new Set(Object.values(operations).map((name) => name.toLowerCase()))
+  for (const operation of sortedBy(operationsOf(contract), pathOf)) {
+    const path = pathOf(operation)
+    if (Object.hasOwn(operations, path)) continue
+    const last = operation.path.at(-1) ?? path
+    const suffixes = [...(operation.path.length > 1 ? [pascalCase(operation.path[0] ?? '')] : []), 'Operation']
+    const isFree = (name: string): boolean => !keywords.has(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
+    const name = free(camelCase(last), suffixes, isFree)
+    operations[path] = name
+    functions.add(name.toLowerCase())
+    claimOperation(name)
+  }
+
+  for (const type of sortedBy(Object.values(contract.types), (each) => each.id)) {
+    if (Object.hasOwn(types, type.id)) continue
+    const suffixes = [kindSuffix[type.kind] ?? 'Type', namespaceWord(type.id)]
+    const isFree = (name: string): boolean => !taken.has(name.toLowerCase()) && (!withSubtypes.has(type.id) || !taken.has(`any${name.toLowerCase()}`))
+    const name = free(pascalCase(type.name), suffixes, isFree)
+    types[type.id] = name
+    claim(name)
+    if (withSubtypes.has(type.id)) claim(`Any${name}`)
+  }
+
+  const codecs: Record<TypeId, string> = { ...kept.codecs }
+  const codecNames = new Set([...reserved, ...Object.values(codecs)])
+  for (const id of Object.keys(types).sort()) {
+    if (Object.hasOwn(codecs, id)) continue
+    const name = free(camelCase(types[id] ?? ''), ['Codec'], (each) => !codecNames.has(each) && !keywords.has(each) && !globals.has(each))
+    codecs[id] = name
+    codecNames.add(name)
+  }
+  return { class: theClass, types, codecs, operations }
+}
+
+/** What an operation's file exports, by the name of its function. */
+export function operationExports(name: string): [call: string, input: string, outcome: string, fault: string, guard: string] {
+  const pascal = name.charAt(0).toUpperCase() + name.slice(1)
+  return [name, `${pascal}Input`, `${pascal}Outcome`, `${pascal}Fault`, `is${pascal}Fault`]
+}
+
+/** The name of an operation as a method of the class. */
+export function methodName(operation: Operation): string {
+  const name = camelCase(operation.path.at(-1) ?? '')
+  return ['constructor', 'connection', 'close'].includes(name) ? `${name}_` : name
+}
+
+function free(wanted: string, suffixes: readonly string[], isFree: (name: string) => boolean): string {
+  if (isFree(wanted)) return wanted
+  let longer = wanted
+  for (const suffix of suffixes) {
+    if (isFree(wanted + suffix)) return wanted + suffix
+    longer += suffix
+    if (isFree(longer)) return longer
+  }
+  for (let count = 2; ; count += 1) if (isFree(`${wanted}${count}`)) return `${wanted}${count}`
+}
+
+/** The last telling word of a namespace: `urn:brackmouth:common` -> `Common`. */
+function namespaceWord(id: TypeId): string {
+  const namespace = /^\{(.*?)\}/.exec(id)?.[1] ?? ''
+  const words = namespace.split(/[/:#?]+/).filter((word) => /\p{L}/u.test(word) && !/^(?:https?|urn|www)$/i.test(word))
+  return words.length === 0 ? 'Other' : pascalCase(words.at(-1) ?? '')
+}
+
+function sortedBy<T>(items: readonly T[], key: (item: T) => string): T[] {
+  return [...items].sort((a, b) => (key(a) < key(b) ? -1 : key(a) > key(b) ? 1 : 0))
+}

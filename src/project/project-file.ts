@@ -1,0 +1,136 @@
+import { readFile, stat } from 'node:fs/promises'
+import { dirname, join, parse, relative, resolve, sep } from 'node:path'
+import { problem, type Problem } from '../contract/problem.js'
+import { fileReason } from '../documents/fetching.js'
+import { writeFileSafely } from './safe-writing.js'
+
+export const projectFileName = 'tolmach.yaml'
+
+/** What the project file says about one contract. */
+export interface ContractEntry {
+  /** A path (from the project's folder) or an address. */
+  readonly from: string
+  /** The folder that generation owns, from the project's folder. */
+  readonly folder: string
+  /** The name of the client class; made from the service's name when left out. */
+  readonly class?: string
+  /** The operations wanted; all when left out. */
+  readonly only?: readonly string[]
+  /** The endpoint that calls go to; the best one on offer when left out. */
+  readonly endpoint?: string
+  /** What imports in the client end in; `.js` when left out. */
+  readonly importSuffix?: string
+}
+
+/** A project: its folder and what its file says. */
+export interface Project {
+  readonly folder: string
+  readonly contracts: Readonly<Record<string, ContractEntry>>
+}
+
+/**
+ * Finds the project of a folder: the nearest one upwards with a project file.
+ *
+ * @returns its folder, or undefined
+ */
+export async function findProject(from: string): Promise<string | undefined> {
+  for (let folder = resolve(from); ; folder = dirname(folder)) {
+    if (await stat(join(folder, projectFileName)).then((found) => found.isFile(), () => false)) return folder
+    if (folder === parse(folder).root) return undefined
+  }
+}
+
+/**
+ * Reads a project file.
+ *
+ * @throws Problem TM-1003 with the line when it is not valid, TM-1007 when it can't be read
+ */
+export async function readProject(folder: string): Promise<Project> {
+  return { folder, contracts: await validProjectText(await readProjectText(folder)) }
+}
+
+/** The project file's text, or an empty one when there is none yet. */
+export async function readProjectText(folder: string): Promise<string> {
+  try {
+    return await readFile(join(folder, projectFileName), 'utf8')
+  } catch (error) {
+    const code = error instanceof Error && 'code' in error ? String(error.code) : ''
+    if (code === 'ENOENT') return ''
+    throw problem('TM-1007', { what: projectFileName, reason: fileReason(code) }, { cause: error })
+  }
+}
+
+/**
+ * Checks the text of a project file.
+ *
+ * @returns the contracts it names
+ * @throws Problem TM-1003 with the line of what is wrong
+ */
+export async function validProjectText(text: string): Promise<Readonly<Record<string, ContractEntry>>> {
+  // Both are large, and commands that work from the cache need neither.
+  const [{ LineCounter, parseDocument }, { default: Joi }] = await Promise.all([import('yaml'), import('joi')])
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
+  const place = (offset: number): { document: string; line: number; column: number } => {
+    const { line, col } = lines.linePos(offset)
+    return { document: projectFileName, line, column: col }
+  }
+  const [broken] = document.errors
+  if (broken !== undefined) throw problem('TM-1003', { reason: broken.message.replace(/\.$/, '') }, { place: place(broken.pos[0]) })
+  if (document.contents === null) return {}
+
+  const contract = Joi.object({
+    from: Joi.string().required(),
+    folder: Joi.string().required(),
+    class: Joi.string().pattern(/^\p{Lu}[\p{L}\p{N}_]*$/u, 'a class name: a capital, then letters and digits'),
+    only: Joi.array().items(Joi.string()).min(1),
+    endpoint: Joi.string(),
+    importSuffix: Joi.string().valid('.js', '.ts', ''),
+  })
+  const schema = Joi.object({
+    tolmach: Joi.number().valid(1).required(),
+    contracts: Joi.object().pattern(/^[A-Za-z][\w-]{0,59}$/, contract).default({}),
+  })
+  const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
+  if (error === undefined) return (value as { contracts: Record<string, ContractEntry> }).contracts
+  const [detail] = error.details
+  const node = detail === undefined ? undefined : nearestNode(document, detail.path)
+  throw problem('TM-1003', { reason: detail?.message ?? error.message }, { place: node === undefined ? { document: projectFileName } : place(node) })
+}
+
+/** Where the value at a path, or the nearest thing around it, starts. */
+function nearestNode(document: { getIn(path: readonly (string | number)[], keepScalar: true): unknown }, path: readonly (string | number)[]): number | undefined {
+  for (let length = path.length; length >= 0; length -= 1) {
+    const node = document.getIn(path.slice(0, length), true)
+    if (typeof node === 'object' && node !== null && 'range' in node && Array.isArray(node.range)) return node.range[0] as number
+  }
+  return undefined
+}
+
+/** Writes a contract's entry into the project file, which is made if need be. Comments and everything else stay. */
+export async function writeContractEntry(folder: string, name: string, entry: ContractEntry): Promise<void> {
+  const { parseDocument } = await import('yaml')
+  const text = await readProjectText(folder)
+  await validProjectText(text)
+  const document = parseDocument(text === '' ? 'tolmach: 1\ncontracts: {}\n' : text)
+  const contracts = document.get('contracts')
+  if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
+  const existing = document.getIn(['contracts', name])
+  if (existing === undefined) document.setIn(['contracts', name], document.createNode(entry))
+  else for (const [key, value] of Object.entries(entry)) document.setIn(['contracts', name, key], document.createNode(value))
+  const block = document.getIn(['contracts'], true)
+  if (typeof block === 'object' && block !== null && 'flow' in block) block.flow = false
+  await writeFileSafely(join(folder, projectFileName), document.toString({ lineWidth: 0 }))
+}
+
+/** A path as the project file has it: from the project's folder, with `/`. Paths outside it stay absolute. */
+export function projectPath(folder: string, path: string): string {
+  const inside = relative(folder, resolve(path))
+  const written = inside.startsWith('..') ? resolve(path) : inside === '' ? '.' : inside
+  return written.split(sep).join('/')
+}
+
+/** What is wrong with a contract's name, if anything. */
+export function checkContractName(name: string): Problem | undefined {
+  return /^[A-Za-z][\w-]{0,59}$/.test(name) ? undefined : problem('TM-1006', { name })
+}

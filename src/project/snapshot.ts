@@ -1,0 +1,108 @@
+import { createHash } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
+import { isAbsolute, join } from 'node:path'
+import { problem } from '../contract/problem.js'
+import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
+import { decodeText } from '../documents/text.js'
+import { noNames, type KeptNames } from '../naming/names.js'
+import { projectPath } from './project-file.js'
+import { restoreFolder, replaceFolder, writeFileSafely } from './safe-writing.js'
+
+/** What a snapshot's index says. */
+export interface SnapshotIndex {
+  readonly tolmachSnapshot: 1
+  /** The label of the document that was asked for. */
+  readonly root: string
+  /** When it was taken, ISO 8601 in UTC. */
+  readonly taken: string
+  readonly documents: readonly SnapshotDocument[]
+}
+
+export interface SnapshotDocument {
+  readonly label: string
+  /** Where it came from, without secrets; a path from the project's folder where it lies inside. */
+  readonly from: string
+  /** SHA-256 of its bytes, in hexadecimal. */
+  readonly digest: string
+  /** The labels of the documents it refers to, by the reference as written. */
+  readonly refers: Readonly<Record<string, string>>
+}
+
+export function snapshotFolder(projectFolder: string, contract: string): string {
+  return join(projectFolder, 'snapshots', contract)
+}
+
+/** Keeps the documents of a contract, verbatim, with the names given so far. */
+export async function writeSnapshot(projectFolder: string, contract: string, documents: Documents, names: KeptNames): Promise<SnapshotIndex> {
+  const index: SnapshotIndex = {
+    tolmachSnapshot: 1,
+    root: documents.root.label,
+    taken: new Date().toISOString(),
+    documents: documents.all().map((document) => ({
+      label: document.label,
+      from: isAbsolute(document.from) ? projectPath(projectFolder, document.from) : document.from,
+      digest: bytesDigest(document.bytes),
+      refers: Object.fromEntries(document.refers),
+    })),
+  }
+  const files: Record<string, string | Uint8Array> = { 'index.json': `${JSON.stringify(index, null, 2)}\n`, 'names.json': namesText(names) }
+  for (const document of documents.all()) files[`documents/${document.label}`] = document.bytes
+  await replaceFolder(snapshotFolder(projectFolder, contract), files)
+  return index
+}
+
+/**
+ * Reads a snapshot's index.
+ *
+ * @param from the contract's source, for the remedy in messages
+ * @throws Problem TM-1012 when it is missing or damaged
+ */
+export async function readSnapshotIndex(projectFolder: string, contract: string, from: string): Promise<SnapshotIndex> {
+  const folder = snapshotFolder(projectFolder, contract)
+  await restoreFolder(folder)
+  try {
+    const index = JSON.parse(await readFile(join(folder, 'index.json'), 'utf8')) as SnapshotIndex
+    if (index.tolmachSnapshot !== 1 || !Array.isArray(index.documents) || index.documents.some(({ label }) => !/^[\w.-]+$/.test(label))) throw new Error('its index is not one of ours')
+    return index
+  } catch (error) {
+    throw problem('TM-1012', { name: contract, from, reason: error instanceof Error ? (('code' in error) ? 'it is missing' : error.message) : String(error) }, { cause: error })
+  }
+}
+
+/** The documents of a snapshot, their digests checked. */
+export async function readSnapshot(projectFolder: string, contract: string, from: string, index: SnapshotIndex): Promise<Documents> {
+  const folder = snapshotFolder(projectFolder, contract)
+  const documents = await Promise.all(
+    index.documents.map(async (each): Promise<LoadedDocument> => {
+      const bytes = await readFile(join(folder, 'documents', each.label)).catch((error: unknown) => {
+        throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} is missing` }, { cause: error })
+      })
+      if (bytesDigest(bytes) !== each.digest) throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} was changed` })
+      return { label: each.label, from: each.from, bytes, text: decodeText(bytes, each.label), refers: new Map(Object.entries(each.refers)) }
+    }),
+  )
+  return documentsOf(documents, index.root)
+}
+
+/** The identifiers given so far, an input of generation. */
+export async function readNames(projectFolder: string, contract: string): Promise<KeptNames> {
+  try {
+    const names = JSON.parse(await readFile(join(snapshotFolder(projectFolder, contract), 'names.json'), 'utf8')) as Partial<KeptNames>
+    return { ...noNames, ...names }
+  } catch {
+    return noNames
+  }
+}
+
+export async function writeNames(projectFolder: string, contract: string, names: KeptNames): Promise<void> {
+  await writeFileSafely(join(snapshotFolder(projectFolder, contract), 'names.json'), namesText(names))
+}
+
+export function namesText(names: KeptNames): string {
+  const sorted = (record: Readonly<Record<string, string>>): Record<string, string> => Object.fromEntries(Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1)))
+  return `${JSON.stringify({ ...(names.class === undefined ? {} : { class: names.class }), operations: sorted(names.operations), types: sorted(names.types), codecs: sorted(names.codecs) }, null, 2)}\n`
+}
+
+export function bytesDigest(bytes: Uint8Array | string): string {
+  return createHash('sha256').update(bytes).digest('hex')
+}

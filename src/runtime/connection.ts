@@ -1,0 +1,175 @@
+/// <reference lib="esnext.disposable" />
+import { TransportFailure, type Deviation } from './failures.js'
+
+/** How the service is reached, and who wants to hear of what. All of it may be left out. */
+export interface Settings {
+  /** The address to call instead of the one in the metadata. */
+  readonly url?: string
+  /** The name of the endpoint to call, where the service offers several. */
+  readonly endpoint?: string
+  /** Headers that every request carries. */
+  readonly headers?: Readonly<Record<string, string>>
+  readonly credential?: Credential
+  /** Milliseconds that a whole call may take. Default 60000. */
+  readonly timeLimit?: number
+  /** Is every input checked against the contract before it is sent? Default true. */
+  readonly checkInputs?: boolean
+  /** What sends the requests, instead of the platform's own `fetch`. */
+  readonly fetch?: typeof fetch
+  /** Hears of every request with its answer, for logging and tracing. */
+  readonly onExchange?: (exchange: Exchange) => void
+  /** Hears of differences between an answer and the contract that did no harm. */
+  readonly onDeviation?: (deviation: Deviation) => void
+}
+
+/** What proves who calls. */
+export type Credential = { readonly kind: 'basic'; readonly user: string; readonly password: string } | { readonly kind: 'bearer'; readonly token: string }
+
+/** What holds for one call alone. */
+export interface ThisCall {
+  /** Ends the call when it is aborted. */
+  readonly signal?: AbortSignal
+  /** Milliseconds that this call may take. */
+  readonly timeLimit?: number
+  readonly headers?: Readonly<Record<string, string>>
+  readonly onExchange?: (exchange: Exchange) => void
+  readonly onDeviation?: (deviation: Deviation) => void
+}
+
+/** One request with its response, as sent on the wire. */
+export interface Exchange {
+  readonly request: { readonly method: string; readonly url: string; readonly headers: Readonly<Record<string, string>>; readonly body: string }
+  readonly response: { readonly status: number; readonly headers: Readonly<Record<string, string>>; readonly body: string }
+  readonly milliseconds: number
+}
+
+/** An endpoint of the metadata: its address and whatever the protocol needs to know. */
+export interface Endpoint {
+  readonly address: string
+  readonly protocol: string
+}
+
+/** An open door to a service. Made by `connect` in settings.ts; passed to every operation. */
+export interface Connection {
+  readonly settings: Settings
+  /** The endpoints of the metadata, the preferred one first. */
+  readonly endpoints: Readonly<Record<string, Endpoint>>
+  /** Aborts when the connection is closed. */
+  readonly closed: AbortController
+}
+
+/** Ends all calls that are under way, and refuses later ones. */
+export function close(connection: Connection): Promise<void> {
+  connection.closed.abort(new Error('the connection was closed'))
+  return Promise.resolve()
+}
+
+/**
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_TIME_LIMIT`
+ * (milliseconds).
+ *
+ * @throws TypeError when `_TIME_LIMIT` is not a number
+ */
+export function settingsFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): Settings {
+  const get = (name: string): string | undefined => {
+    const value = variables[`${prefix}_${name}`]
+    return value === '' ? undefined : value
+  }
+  const url = get('URL')
+  const endpoint = get('ENDPOINT')
+  const user = get('USER')
+  const token = get('TOKEN')
+  const limit = get('TIME_LIMIT')
+  const timeLimit = limit === undefined ? undefined : Number(limit)
+  if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
+  const credential: Credential | undefined =
+    token !== undefined ? { kind: 'bearer', token } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+  return {
+    ...(url === undefined ? {} : { url }),
+    ...(endpoint === undefined ? {} : { endpoint }),
+    ...(credential === undefined ? {} : { credential }),
+    ...(timeLimit === undefined ? {} : { timeLimit }),
+  }
+}
+
+/** A request on its way out. */
+export interface Request {
+  readonly method: string
+  readonly url: string
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: string
+}
+
+/** The answer to a request, its body read to the end. */
+export interface Response {
+  readonly status: number
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: Uint8Array
+}
+
+/**
+ * Sends a request and waits for the whole answer.
+ *
+ * @param text turns the answer's bytes into text, for whoever observes the exchange
+ * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
+ */
+export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
+  const { settings } = connection
+  const headers = allHeaders(request.headers, settings, thisCall)
+  const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
+  const timer = new AbortController()
+  const timeout = setTimeout(() => timer.abort(), limit)
+  const signals = [timer.signal, connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])]
+  const started = performance.now()
+  const send = settings.fetch ?? fetch
+  try {
+    const answer = await send(request.url, { method: request.method, headers, body: request.body, signal: AbortSignal.any(signals) })
+    const received: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
+    const observed: Exchange = {
+      request: { ...request, headers },
+      response: { status: received.status, headers: received.headers, body: text(received) },
+      milliseconds: Math.round(performance.now() - started),
+    }
+    settings.onExchange?.(observed)
+    thisCall.onExchange?.(observed)
+    if (received.status === 401 || received.status === 403 || received.status === 407) {
+      throw new TransportFailure('login', `the service wants a login (HTTP ${String(received.status)})`, { url: request.url, status: received.status })
+    }
+    return received
+  } catch (error) {
+    if (error instanceof TransportFailure) throw error
+    if (timer.signal.aborted) throw new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
+    // Whoever aborted the call gets their own reason back.
+    if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
+    const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
+    const reason = cause instanceof Error ? cause.message : String(cause)
+    throw new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
+  } finally {
+    clearTimeout(timeout)
+  }
+}
+
+function allHeaders(own: Readonly<Record<string, string>>, settings: Settings, thisCall: ThisCall): Record<string, string> {
+  const merged: Record<string, string> = {}
+  const credential = settings.credential
+  const login =
+    credential === undefined
+      ? {}
+      : { authorization: credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : `Bearer ${credential.token}` }
+  for (const headers of [own, login, settings.headers ?? {}, thisCall.headers ?? {}]) {
+    for (const [name, value] of Object.entries(headers)) merged[name.toLowerCase()] = value
+  }
+  return merged
+}
+
+function base64(text: string): string {
+  return btoa(String.fromCharCode(...new TextEncoder().encode(text)))
+}
+
+function namesToValues(headers: Headers): Record<string, string> {
+  const found: Record<string, string> = {}
+  headers.forEach((value, name) => {
+    found[name] = value
+  })
+  return found
+}

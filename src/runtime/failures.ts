@@ -1,0 +1,124 @@
+/**
+ * What can go wrong with a call. Every failure is a class of its own with a common base; `instanceof` looks at a brand, so it
+ * also works when two copies of this file are loaded.
+ */
+
+/** The common base of all failures of a call. */
+export abstract class CallFailure extends Error {
+  /** What happened, in one word that scripts can rely on. */
+  abstract readonly kind: 'fault' | 'unreachable' | 'timeout' | 'login' | 'breach' | 'input'
+  /** The names of the failure's classes; what `instanceof` looks at. */
+  readonly brand: readonly string[] = ['CallFailure']
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return hasBrand(value, 'CallFailure')
+  }
+}
+
+/**
+ * The service itself refused the call. `Name` is the declared fault it sent, if it is one of those, and `Detail` its content.
+ */
+export class ServiceFault<Name extends string | undefined = string | undefined, Detail = unknown> extends CallFailure {
+  override readonly kind = 'fault'
+  override readonly brand: readonly string[] = ['CallFailure', 'ServiceFault']
+  /** Which of the operation's declared faults it is; undefined when it is none of them. */
+  readonly fault: Name
+  /** The detail: decoded when the fault is a declared one, else the text as it came. */
+  readonly detail: Detail
+  /** The service's code for it: a SOAP fault code, for example `Client`. */
+  readonly code: string
+  readonly status: number
+
+  constructor(reason: string, facts: { fault: Name; detail: Detail; code: string; status: number }) {
+    super(reason)
+    this.name = 'ServiceFault'
+    this.fault = facts.fault
+    this.detail = facts.detail
+    this.code = facts.code
+    this.status = facts.status
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return hasBrand(value, 'ServiceFault')
+  }
+}
+
+/** The call did not reach the service, or no answer came back: no connection, no answer in time, or a login was wanted. */
+export class TransportFailure extends CallFailure {
+  override readonly kind: 'unreachable' | 'timeout' | 'login'
+  override readonly brand: readonly string[] = ['CallFailure', 'TransportFailure']
+  readonly url: string
+  /** The status of the answer, where there was one (401, 403, 407). */
+  readonly status: number | undefined
+
+  constructor(kind: 'unreachable' | 'timeout' | 'login', message: string, facts: { url: string; status?: number; cause?: unknown }) {
+    super(message, facts.cause === undefined ? undefined : { cause: facts.cause })
+    this.name = 'TransportFailure'
+    this.kind = kind
+    this.url = facts.url
+    this.status = facts.status
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return hasBrand(value, 'TransportFailure')
+  }
+}
+
+/** The answer can't be represented in the client's types. */
+export class ContractBreach extends CallFailure {
+  override readonly kind = 'breach'
+  override readonly brand: readonly string[] = ['CallFailure', 'ContractBreach']
+  /** Where in the answer, as a path of names; `''` is the whole. */
+  readonly place: string
+  readonly promised: string
+  readonly came: string
+
+  constructor(place: string, promised: string, came: string) {
+    super(`${place === '' ? 'the answer' : place}: promised was ${promised}, but there came ${came}`)
+    this.name = 'ContractBreach'
+    this.place = place
+    this.promised = promised
+    this.came = came
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return hasBrand(value, 'ContractBreach')
+  }
+}
+
+/** One place of an input that doesn't satisfy the contract. */
+export interface Misfit {
+  /** The path to it, for example `Lines[0].Amount`. */
+  readonly path: string
+  /** What is wrong there. */
+  readonly message: string
+}
+
+/** The input doesn't satisfy the contract. Nothing was sent. */
+export class InputRejected extends CallFailure {
+  override readonly kind = 'input'
+  override readonly brand: readonly string[] = ['CallFailure', 'InputRejected']
+  /** Every place that doesn't fit. */
+  readonly misfits: readonly Misfit[]
+
+  constructor(operation: string, misfits: readonly Misfit[]) {
+    super(`the input of ${operation} does not satisfy the contract: ${misfits.map(({ path, message }) => (path === '' ? message : `${path}: ${message}`)).join('; ')}`)
+    this.name = 'InputRejected'
+    this.misfits = misfits
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return hasBrand(value, 'InputRejected')
+  }
+}
+
+/** A difference between an answer and what the contract promised that could still be represented. The call succeeds. */
+export interface Deviation {
+  /** Where in the answer. */
+  readonly path: string
+  readonly message: string
+}
+
+function hasBrand(value: unknown, name: string): boolean {
+  return value instanceof Error && 'brand' in value && Array.isArray(value.brand) && value.brand.includes(name)
+}

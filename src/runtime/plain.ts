@@ -1,0 +1,54 @@
+/** A value as plain JSON can carry it. */
+export type Plain = null | boolean | number | string | readonly Plain[] | { readonly [name: string]: Plain }
+
+/**
+ * Turns any value of the client into plain JSON: `bigint` to its digits, bytes to base64, members that are undefined left out, and
+ * numbers that JSON lacks (`NaN`, infinities) to their names.
+ */
+export function toPlain(value: unknown): Plain {
+  if (value === null || value === undefined) return null
+  switch (typeof value) {
+    case 'boolean':
+    case 'string':
+      return value
+    case 'number':
+      return Number.isFinite(value) ? value : Number.isNaN(value) ? 'NaN' : value > 0 ? 'INF' : '-INF'
+    case 'bigint':
+      return String(value)
+    case 'object':
+      break
+    default:
+      throw new TypeError(`a ${typeof value} has no plain form`)
+  }
+  if (value instanceof Uint8Array) return bytesToBase64(value)
+  if (value instanceof Date) return value.toISOString()
+  if (Array.isArray(value)) return value.map(toPlain)
+  const plain: Record<string, Plain> = {}
+  for (const [name, member] of Object.entries(value)) {
+    if (member === undefined) continue
+    Object.defineProperty(plain, name, { value: toPlain(member), enumerable: true, writable: true, configurable: true })
+  }
+  return plain
+}
+
+/** Bytes as base64 text (RFC 4648, section 4). */
+export function bytesToBase64(bytes: Uint8Array): string {
+  const pieces: string[] = []
+  // In pieces, because a call can take only so many arguments.
+  for (let at = 0; at < bytes.length; at += 0x8000) pieces.push(String.fromCharCode(...bytes.subarray(at, at + 0x8000)))
+  return btoa(pieces.join(''))
+}
+
+/**
+ * Bytes from base64 text; white space is allowed.
+ *
+ * @throws Error when it is not base64
+ */
+export function base64ToBytes(text: string): Uint8Array {
+  const packed = text.replace(/\s+/g, '')
+  if (packed.length % 4 !== 0 || !/^[A-Za-z0-9+/]*={0,2}$/.test(packed)) throw new Error('not base64')
+  const binary = atob(packed)
+  const bytes = new Uint8Array(binary.length)
+  for (let at = 0; at < binary.length; at += 1) bytes[at] = binary.charCodeAt(at)
+  return bytes
+}

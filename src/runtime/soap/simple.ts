@@ -1,0 +1,203 @@
+import { base64ToBytes, bytesToBase64 } from '../plain.js'
+import type { ReadContext, SimpleCodec, WriteContext } from './codec.js'
+
+/** The built-in simple types of XML Schema (part 2, section 3) as codecs. */
+
+/** What reading a text can't make sense of. */
+export class Unreadable extends Error {}
+
+/** White space at both ends removed, and every run of it inside made one space (part 2, section 4.3.6). */
+export function collapse(value: string): string {
+  return value.replace(/[\t\n\r ]+/g, ' ').replace(/^ | $/g, '')
+}
+
+/** Characters that XML 1.0 can't carry, not even escaped (section 2.2), and halves of surrogate pairs. */
+// eslint-disable-next-line no-control-regex -- these are the very characters to find
+const notXml = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/
+
+/** What a value is, for messages: never all of a long text. */
+export function show(value: unknown): string {
+  if (typeof value === 'string') return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
+  if (value === null) return 'null'
+  if (value === undefined) return 'nothing'
+  if (Array.isArray(value)) return `a list of ${String(value.length)}`
+  if (value instanceof Uint8Array) return `${String(value.length)} bytes`
+  if (typeof value === 'object') return 'an object'
+  return String(value)
+}
+
+function wrong(expected: string, value: unknown): string {
+  return `expected ${expected}, got ${show(value)}`
+}
+
+function ofText(simple: string, normalise: (value: string) => string): SimpleCodec<string> {
+  return {
+    simple,
+    read: normalise,
+    write: (value) => value,
+    check: (value) => (typeof value !== 'string' ? wrong(simple, value) : notXml.test(value) ? 'has characters that XML can\'t carry' : undefined),
+  }
+}
+
+/** Texts that must look a certain way and are kept as they are, apart from white space around them. */
+function lexical(simple: string, form: RegExp, further?: (value: string) => boolean): SimpleCodec<string> {
+  const fits = (value: string): boolean => form.test(value) && (further?.(value) ?? true)
+  return {
+    simple,
+    read(value) {
+      const collapsed = collapse(value)
+      if (!fits(collapsed)) throw new Unreadable(simple)
+      return collapsed
+    },
+    write: (value) => value,
+    check: (value) => (typeof value === 'string' && fits(value) ? undefined : wrong(simple, value)),
+  }
+}
+
+function wholeNumber(simple: string, minimum: number, maximum: number): SimpleCodec<number> {
+  return {
+    simple,
+    read(value) {
+      const collapsed = collapse(value)
+      const number = Number(collapsed)
+      if (!/^[+-]?\d+$/.test(collapsed) || number < minimum || number > maximum) throw new Unreadable(simple)
+      return number === 0 ? 0 : number
+    },
+    write: (value) => String(value),
+    check: (value) => (typeof value === 'number' && Number.isInteger(value) && value >= minimum && value <= maximum ? undefined : wrong(`${simple} (${String(minimum)} to ${String(maximum)})`, value)),
+  }
+}
+
+function bigWholeNumber(simple: string, minimum?: bigint, maximum?: bigint): SimpleCodec<bigint> {
+  const fits = (value: bigint): boolean => (minimum === undefined || value >= minimum) && (maximum === undefined || value <= maximum)
+  return {
+    simple,
+    read(value) {
+      const collapsed = collapse(value)
+      if (!/^[+-]?\d+$/.test(collapsed)) throw new Unreadable(simple)
+      const number = BigInt(collapsed.replace(/^\+/, ''))
+      if (!fits(number)) throw new Unreadable(simple)
+      return number
+    },
+    write: (value) => String(value),
+    check: (value) => (typeof value === 'bigint' && fits(value) ? undefined : wrong(simple, value)),
+  }
+}
+
+function floating(simple: string): SimpleCodec<number> {
+  const special: Record<string, number> = { INF: Infinity, '-INF': -Infinity, NaN: NaN }
+  return {
+    simple,
+    read(value) {
+      const collapsed = collapse(value)
+      const found = Object.hasOwn(special, collapsed) ? special[collapsed] : undefined
+      if (found !== undefined) return found
+      if (!/^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(collapsed)) throw new Unreadable(simple)
+      return Number(collapsed)
+    },
+    write: (value) => (Number.isNaN(value) ? 'NaN' : value === Infinity ? 'INF' : value === -Infinity ? '-INF' : Object.is(value, -0) ? '-0' : String(value).replace('e+', 'E').replace('e', 'E')),
+    check: (value) => (typeof value === 'number' ? undefined : wrong(simple, value)),
+  }
+}
+
+const zone = '(?:Z|[+-](?:(?:0\\d|1[0-3]):[0-5]\\d|14:00))?'
+const year = '-?(?:[1-9]\\d{3,}|0\\d{3})'
+const clock = '(?:(?:[01]\\d|2[0-3]):[0-5]\\d:[0-5]\\d(?:\\.\\d+)?|24:00:00(?:\\.0+)?)'
+
+function dayExists(value: string): boolean {
+  const [, years = '', month = '', day = ''] = /^(-?\d+)-(\d\d)-(\d\d)/.exec(value) ?? []
+  const lengths = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
+  const number = Number(years)
+  const leap = (number % 4 === 0 && number % 100 !== 0) || number % 400 === 0
+  return Number(day) >= 1 && Number(day) <= (month === '02' && !leap ? 28 : (lengths[Number(month) - 1] ?? 0))
+}
+
+export const text: SimpleCodec<string> = /* @__PURE__ */ ofText('text', (value) => value)
+export const normalizedText: SimpleCodec<string> = /* @__PURE__ */ ofText('text', (value) => value.replace(/[\t\n\r]/g, ' '))
+export const token: SimpleCodec<string> = /* @__PURE__ */ ofText('text', collapse)
+export const uri: SimpleCodec<string> = /* @__PURE__ */ ofText('an address', collapse)
+
+export const boolean: SimpleCodec<boolean> = {
+  simple: 'true or false',
+  read(value) {
+    const collapsed = collapse(value)
+    if (collapsed === 'true' || collapsed === '1') return true
+    if (collapsed === 'false' || collapsed === '0') return false
+    throw new Unreadable('true or false')
+  },
+  write: (value) => String(value),
+  check: (value) => (typeof value === 'boolean' ? undefined : wrong('true or false', value)),
+}
+
+/** Kept as exact text: `1250.50` stays `1250.50`. */
+export const decimal: SimpleCodec<string> = /* @__PURE__ */ lexical('a decimal number', /^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$/)
+
+export const byte: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', -128, 127)
+export const short: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', -32768, 32767)
+export const int: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', -2147483648, 2147483647)
+export const unsignedByte: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 255)
+export const unsignedShort: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 65535)
+export const unsignedInt: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 4294967295)
+export const long: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits', -(2n ** 63n), 2n ** 63n - 1n)
+export const unsignedLong: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits without sign', 0n, 2n ** 64n - 1n)
+export const integer: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint)')
+export const float: SimpleCodec<number> = /* @__PURE__ */ floating('a number')
+export const double: SimpleCodec<number> = /* @__PURE__ */ floating('a number')
+
+export const date: SimpleCodec<string> = /* @__PURE__ */ lexical('a date like 2026-11-23', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\d${zone}$`), dayExists)
+export const time: SimpleCodec<string> = /* @__PURE__ */ lexical('a time like 14:30:00', /* @__PURE__ */ new RegExp(`^${clock}${zone}$`))
+export const dateTime: SimpleCodec<string> = /* @__PURE__ */ lexical('a date and time like 2026-11-23T14:30:00', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\dT${clock}${zone}$`), dayExists)
+export const duration: SimpleCodec<string> = /* @__PURE__ */ lexical('a duration like P1DT2H', /^-?P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
+export const yearMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month like 2026-11', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])${zone}$`))
+export const gregorianYear: SimpleCodec<string> = /* @__PURE__ */ lexical('a year like 2026', /* @__PURE__ */ new RegExp(`^${year}${zone}$`))
+export const monthDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the year like --11-23', /* @__PURE__ */ new RegExp(`^--(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])${zone}$`), (value) => dayExists(`2000${value.slice(1)}`))
+export const gregorianMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month of the year like --11', /* @__PURE__ */ new RegExp(`^--(?:0[1-9]|1[0-2])${zone}$`))
+export const gregorianDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the month like ---23', /* @__PURE__ */ new RegExp(`^---(?:0[1-9]|[12]\\d|3[01])${zone}$`))
+
+function bytes(simple: string, read: (value: string) => Uint8Array, write: (value: Uint8Array) => string): SimpleCodec<Uint8Array> {
+  return {
+    simple,
+    read(value) {
+      try {
+        return read(value)
+      } catch {
+        throw new Unreadable(simple)
+      }
+    },
+    write,
+    check: (value) => (value instanceof Uint8Array ? undefined : wrong('bytes', value)),
+  }
+}
+
+export const base64Binary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes('bytes as base64', base64ToBytes, bytesToBase64)
+export const hexBinary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes(
+  'bytes as hexadecimal digits',
+  (value) => {
+    const digits = collapse(value)
+    if (digits.length % 2 !== 0 || !/^[0-9a-fA-F]*$/.test(digits)) throw new Error('not hexadecimal')
+    return Uint8Array.from({ length: digits.length / 2 }, (_, at) => Number.parseInt(digits.slice(at * 2, at * 2 + 2), 16))
+  },
+  (value) => Array.from(value, (each) => each.toString(16).padStart(2, '0').toUpperCase()).join(''),
+)
+
+/** A qualified name as `{namespace}local`, or just `local` where there is no namespace. */
+export const qualifiedName: SimpleCodec<string> = {
+  simple: 'a qualified name like {urn:example}name',
+  read(value: string, context: ReadContext) {
+    const [prefix, local] = splitName(collapse(value))
+    const namespace = context.resolve(prefix)
+    if (namespace === undefined && prefix !== '') throw new Unreadable('a qualified name')
+    return namespace === undefined || namespace === '' ? local : `{${namespace}}${local}`
+  },
+  write(value: string, context: WriteContext) {
+    const [, namespace, local] = /^(?:\{(.*)\})?(.*)$/.exec(value) ?? []
+    return namespace === undefined || namespace === '' ? (local ?? '') : `${context.prefix(namespace)}:${local ?? ''}`
+  },
+  check: (value) => (typeof value === 'string' && /^(?:\{[^{}]*\})?[\p{L}_][\p{L}\p{N}\p{M}._·-]*$/u.test(value) ? undefined : wrong('a qualified name like {urn:example}name', value)),
+}
+
+/** The prefix and the local part of a name as written. */
+export function splitName(name: string): [prefix: string, local: string] {
+  const colon = name.indexOf(':')
+  return colon === -1 ? ['', name] : [name.slice(0, colon), name.slice(colon + 1)]
+}

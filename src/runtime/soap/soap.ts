@@ -1,0 +1,339 @@
+import { exchange, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
+import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
+import { checkMembers } from './check.js'
+import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type QName, settled } from './codec.js'
+import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
+import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
+
+export const soap11 = 'http://schemas.xmlsoap.org/soap/envelope/'
+export const soap12 = 'http://www.w3.org/2003/05/soap-envelope'
+
+/** The members of a value of type T, each with its codec. */
+export type Members<T> = { readonly [K in keyof T]-?: Member<T[K]> }
+
+/** What is known of an operation: plain data, printed into the client. */
+export interface SoapOperation<Input, Outcome> {
+  readonly name: string
+  /** The SOAP action; by endpoint where it differs. */
+  readonly action: string | Readonly<Record<string, string>>
+  /** The element around the inputs; none when they are children of the body. */
+  readonly request?: QName
+  /** The namespace of the inputs and outputs, unless a member says otherwise. */
+  readonly namespace: string
+  readonly input: Members<Omit<Input, 'headers'>>
+  readonly headers?: Input extends { readonly headers?: infer H } ? Members<Exclude<H, undefined>> : never
+  /** What is answered; nothing for a one-way operation. */
+  readonly answer?: SoapAnswer<Outcome>
+  /** The declared faults: the element in the detail, and its content. */
+  readonly faults?: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
+}
+
+/** Outputs of an operation: a record of several, or the one named by `value`. */
+export interface SoapAnswer<Outcome> {
+  /** The element around the outputs; none when they are children of the body. */
+  readonly element?: QName
+  readonly members: Readonly<Record<string, Member<Outcome>>> | Members<Outcome>
+  /** The one member that is the outcome; without it the outcome is the record of them all. */
+  readonly value?: string
+}
+
+/**
+ * Sends one call and waits for its outcome.
+ *
+ * @throws InputRejected, TransportFailure, ServiceFault, ContractBreach
+ */
+export async function send<Input extends object, Outcome>(connection: Connection, operation: SoapOperation<Input, Outcome>, input: Input, thisCall: ThisCall = {}): Promise<Outcome> {
+  const [name, endpoint] = chooseEndpoint(connection, operation.action)
+  if (connection.settings.checkInputs !== false) {
+    const misfits = checkInput(operation, input)
+    if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
+  }
+  const action = typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
+  const isNewer = endpoint.protocol === 'SOAP 1.2'
+  const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
+  const request = {
+    method: 'POST',
+    url: connection.settings.url ?? endpoint.address,
+    headers: { 'content-type': contentType, accept: isNewer ? 'application/soap+xml, text/xml' : 'text/xml', ...(isNewer ? {} : { soapaction: `"${action}"` }) },
+    body: writeRequest(operation, input, isNewer ? soap12 : soap11),
+  }
+  const response = await exchange(connection, request, thisCall, textOfResponse)
+  const deviate = (deviation: Deviation): void => {
+    connection.settings.onDeviation?.(deviation)
+    thisCall.onDeviation?.(deviation)
+  }
+  return readAnswer(operation, response, deviate)
+}
+
+/** Every place of an input that does not satisfy the operation. */
+export function checkInput<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input): Misfit[] {
+  const misfits: Misfit[] = []
+  checkMembers(inputEntries(operation), input, '', misfits, operation.headers === undefined ? [] : ['headers'])
+  const headers = (input as { readonly headers?: unknown } | null)?.headers
+  if (operation.headers !== undefined && headers !== undefined) checkMembers(headerEntries(operation), headers, 'headers', misfits)
+  return misfits
+}
+
+/** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
+export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string): string {
+  const headers = (input as { readonly headers?: Readonly<Record<string, unknown>> }).headers
+  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, headerEntries(operation), headers)
+}
+
+/** An envelope with these members in its body, inside `wrapper` where there is one. */
+export function writeEnvelope(
+  version: string,
+  wrapper: QName | undefined,
+  entries: readonly Entry[],
+  value: Readonly<Record<string, unknown>>,
+  headerMembers: readonly Entry[] = [],
+  headers?: Readonly<Record<string, unknown>>,
+): string {
+  const writer = new XmlWriter({ soap: version })
+  writer.start([version, 'Envelope'])
+  if (headers !== undefined && Object.values(headers).some((each) => each !== undefined)) {
+    writer.start([version, 'Header'])
+    writeMembers(writer, headerMembers, headers)
+    writer.end([version, 'Header'])
+  }
+  writer.start([version, 'Body'])
+  if (wrapper !== undefined) writer.start(wrapper)
+  writeMembers(writer, entries, value)
+  if (wrapper !== undefined) writer.end(wrapper)
+  writer.end([version, 'Body'])
+  writer.end([version, 'Envelope'])
+  return `<?xml version="1.0" encoding="utf-8"?>\n${writer.finish()}`
+}
+
+/** The envelope of a fault (SOAP 1.1, section 4.4; SOAP 1.2 part 1, section 5.4). */
+export function writeFault(version: string, code: 'Client' | 'Server', reason: string, detail?: { readonly element: QName; readonly codec: unknown; readonly value: unknown }): string {
+  const isNewer = version === soap12
+  const writer = new XmlWriter({ soap: version })
+  const element = (name: QName, inside: () => void): void => {
+    writer.start(name)
+    inside()
+    writer.end(name)
+  }
+  const at = (local: string): QName => [isNewer ? version : '', local]
+  element([version, 'Envelope'], () => {
+    element([version, 'Body'], () => {
+      element([version, 'Fault'], () => {
+        if (isNewer) {
+          element(at('Code'), () => element(at('Value'), () => writer.text(code === 'Client' ? 'soap:Sender' : 'soap:Receiver')))
+          element(at('Reason'), () => {
+            writer.start(at('Text'))
+            writer.attribute(['http://www.w3.org/XML/1998/namespace', 'lang'], 'en')
+            writer.text(reason)
+            writer.end(at('Text'))
+          })
+        } else {
+          element(at('faultcode'), () => writer.text(`soap:${code}`))
+          element(at('faultstring'), () => writer.text(reason))
+        }
+        if (detail !== undefined) element(at(isNewer ? 'Detail' : 'detail'), () => writeElement(writer, detail.element, settled(detail.codec), detail.value))
+      })
+    })
+  })
+  return `<?xml version="1.0" encoding="utf-8"?>\n${writer.finish()}`
+}
+
+/** The outcome in an answer, or the failure that it is. */
+export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Outcome {
+  const { answer } = operation
+  const body = textOfResponse(response)
+  if (answer === undefined && response.status < 400 && !/<(?:[\w.-]+:)?Fault[\s>]/.test(body)) return undefined as Outcome
+  const looksLikeXml = /^\ufeff?\s*<(?![!]doctype html|html)/i.test(body)
+  if (!looksLikeXml) {
+    if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, body)}`, { fault: undefined, detail: body, code: '', status: response.status })
+    throw new ContractBreach('', 'a SOAP envelope', describeBody(response, body))
+  }
+  let outcome: { readonly value: Record<string, unknown> } | undefined
+  let fault: FaultFacts | undefined
+  try {
+    parseDocument(body, onDeviation, (tag, reading) => {
+      if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new ContractBreach('', 'a SOAP envelope', `an element <${tag.name}>`)
+      const version = tag.uri
+      let bare: MembersFrame | undefined
+      const bodyFrame: Frame = {
+        child(inner) {
+          if (inner.local === 'Fault' && inner.uri === version) {
+            reading.startPathsHere()
+            fault = { codes: [], reason: '', declared: undefined, detail: undefined, version }
+            return faultFrame(fault, operation, reading)
+          }
+          if (answer === undefined) return new IgnoringFrame()
+          if (answer.element === undefined) {
+            // The outputs themselves stand in the body: one frame hears of them all.
+            bare ??= new MembersFrame(answerEntries(operation), {}, emptyTag(inner), reading, (value) => {
+              outcome = { value }
+            })
+            return bare.child(inner)
+          }
+          if (outcome !== undefined) return new IgnoringFrame()
+          const [namespace, local] = answer.element
+          if (inner.local !== local || inner.uri !== namespace) reading.deviate(`the answer's element is "${inner.local}" (${inner.uri}), where the contract promised "${local}" (${namespace})`)
+          reading.startPathsHere()
+          return new MembersFrame(answerEntries(operation), {}, inner, reading, (value) => {
+            outcome = { value }
+          })
+        },
+        text: () => undefined,
+        end: () => bare?.end(),
+      }
+      return {
+        child: (inner) => (inner.local === 'Body' && inner.uri === version ? bodyFrame : new IgnoringFrame()),
+        text: () => undefined,
+        end: () => undefined,
+      }
+    })
+  } catch (error) {
+    if (!(error instanceof NotXml)) throw error
+    if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, body)}`, { fault: undefined, detail: body, code: '', status: response.status })
+    throw new ContractBreach('', 'well-formed XML', `broken XML: ${error.message}`)
+  }
+  if (fault !== undefined) {
+    const { codes, reason, declared, detail } = fault
+    throw new ServiceFault(reason === '' ? 'the service gave no reason' : reason, { fault: declared, detail, code: codes.at(-1) ?? '', status: response.status })
+  }
+  if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} without a fault`, { fault: undefined, detail: body, code: '', status: response.status })
+  if (answer === undefined) return undefined as Outcome
+  const found = outcome?.value
+  if (found === undefined) {
+    if (Object.keys(answer.members).length === 0) return undefined as Outcome
+    throw new ContractBreach('', answer.element === undefined ? 'an answer' : `an element <${answer.element[1]}>`, 'an empty body')
+  }
+  if (answer.value === undefined) return (Object.keys(answer.members).length === 0 ? undefined : found) as Outcome
+  const member = (answer.members as Readonly<Record<string, AnyMember>>)[answer.value]
+  const value = found[answer.value]
+  if (value === undefined && member?.repeated === true) return [] as Outcome
+  if (value === undefined && member?.optional !== true) throw new ContractBreach(answer.value, 'a value', 'none')
+  return value as Outcome
+}
+
+interface FaultFacts {
+  codes: string[]
+  reason: string
+  declared: string | undefined
+  detail: unknown
+  version: string
+}
+
+function faultFrame<Input, Outcome>(facts: FaultFacts, operation: SoapOperation<Input, Outcome>, reading: Parameters<Parameters<typeof parseDocument>[2]>[1]): Frame {
+  const textInto = (take: (text: string) => void): Frame => {
+    let collected = ''
+    return {
+      child: (tag) => (tag.local === 'Subcode' ? container() : textInto(take)),
+      text: (piece) => {
+        collected += piece
+      },
+      end: () => {
+        if (collected.trim() !== '') take(collected.trim())
+      },
+    }
+  }
+  const code = (text: string): number => facts.codes.push(text.replace(/^.*:/, ''))
+  const container = (): Frame => ({
+    child: (tag) => (tag.local === 'Value' ? textInto(code) : container()),
+    text: () => undefined,
+    end: () => undefined,
+  })
+  const detail: Frame = {
+    child(tag) {
+      const [namespace, local] = nameOf(tag)
+      const declared = Object.entries(operation.faults ?? {}).find(([, { element }]) => element[1] === local && element[0] === namespace)
+      if (declared === undefined || facts.declared !== undefined) {
+        return new FragmentFrame(tag, (element) => {
+          facts.detail ??= element
+        })
+      }
+      facts.declared = declared[0]
+      const codec: AnyCodec = settled(declared[1].codec)
+      return frameFor(codec, tag, reading, true, (value) => {
+        facts.detail = value
+      })
+    },
+    text: (piece) => {
+      if (piece.trim() !== '') facts.detail ??= piece.trim()
+    },
+    end: () => undefined,
+  }
+  return {
+    child(tag) {
+      switch (tag.local) {
+        case 'faultcode':
+          return textInto(code)
+        case 'Code':
+          return container()
+        case 'faultstring':
+        case 'Reason':
+          return textInto((text) => {
+            facts.reason ||= text
+          })
+        case 'detail':
+        case 'Detail':
+          return detail
+        default:
+          return new IgnoringFrame()
+      }
+    },
+    text: () => undefined,
+    end: () => undefined,
+  }
+}
+
+function chooseEndpoint(connection: Connection, action: string | Readonly<Record<string, string>>): [string, Endpoint] {
+  const offered = Object.keys(connection.endpoints).filter((name) => typeof action === 'string' || Object.hasOwn(action, name))
+  const name = connection.settings.endpoint ?? offered[0]
+  const endpoint = name === undefined || !offered.includes(name) ? undefined : connection.endpoints[name]
+  if (name === undefined || endpoint === undefined) throw new InputRejected('the call', [{ path: 'settings.endpoint', message: `"${name ?? ''}" does not offer this operation; it is on offer at ${offered.join(', ')}` }])
+  return [name, endpoint]
+}
+
+/** An answer's bytes as text, by the charset of its Content-Type or of its XML declaration. */
+export function textOfResponse(response: Response): string {
+  const { body, headers } = response
+  const marked = body[0] === 0xff && body[1] === 0xfe ? 'utf-16le' : body[0] === 0xfe && body[1] === 0xff ? 'utf-16be' : undefined
+  const served = /charset\s*=\s*"?([\w.-]+)/i.exec(headers['content-type'] ?? '')?.[1]
+  const declared = /^[^<]*<\?xml[^>]*?encoding\s*=\s*["']([\w.-]+)["']/.exec(String.fromCharCode(...body.subarray(0, 200)))?.[1]
+  try {
+    return new TextDecoder(marked ?? served ?? declared ?? 'utf-8').decode(body)
+  } catch {
+    return new TextDecoder().decode(body)
+  }
+}
+
+function describeBody(response: Response, body: string): string {
+  if (body.trim() === '') return 'an empty body'
+  const title = /<title[^>]*>([^<]{1,120})/i.exec(body)?.[1]?.trim()
+  const isHtml = /^\s*<(?:!doctype html|html)/i.test(body)
+  if (isHtml) return title === undefined ? 'an HTML page' : `an HTML page titled "${title}"`
+  return `a body of type ${response.headers['content-type'] ?? 'unknown'}: ${body.trim().slice(0, 120)}`
+}
+
+const entriesByMembers = new WeakMap<object, readonly Entry[]>()
+
+/** The entries of a table of members that is no type of its own. */
+export function entriesOfMembers(members: Readonly<Record<string, unknown>>, namespace: string): readonly Entry[] {
+  let entries = entriesByMembers.get(members)
+  if (entries === undefined) {
+    entries = entriesOf({ namespace, members: members as Readonly<Record<string, AnyMember>> })
+    entriesByMembers.set(members, entries)
+  }
+  return entries
+}
+
+function inputEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
+  return entriesOfMembers(operation.input, operation.namespace)
+}
+
+function headerEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
+  return operation.headers === undefined ? [] : entriesOfMembers(operation.headers as Readonly<Record<string, unknown>>, operation.namespace)
+}
+
+function answerEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
+  return entriesOfMembers(operation.answer?.members ?? {}, operation.namespace)
+}
+
+function emptyTag<Tag extends { attributes: object }>(tag: Tag): Tag {
+  return { ...tag, attributes: {} }
+}

@@ -1,0 +1,146 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import type { Contract, Field, Operation, Type } from '../contract/contract.js'
+import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
+import { problem } from '../contract/problem.js'
+import { pathOf } from '../contract/queries.js'
+import type { Dialect, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialects/dialect.js'
+import type { LoadedDocument } from '../documents/documents.js'
+import { toPlain } from '../runtime/plain.js'
+import { SeedState, type Seed } from './seed.js'
+
+/** A request larger than this is refused. */
+const largestRequest = 64 * 1024 * 1024
+
+/** One contract for the stand-in to play. */
+export interface Part {
+  readonly name: string
+  readonly contract: Contract
+  readonly dialect: Dialect
+  readonly documents: readonly LoadedDocument[]
+  readonly seed: Seed | undefined
+  /** Makes a value for what the seed data does not say. */
+  readonly improvise: (type: Type, name: string) => unknown
+}
+
+/** What a request came to, for whoever watches. */
+export interface Event {
+  readonly contract: string
+  readonly operation: string
+  readonly status: number
+}
+
+export interface StandIn {
+  /** Where each contract is played: its service and its metadata. */
+  readonly addresses: readonly { readonly contract: string; readonly service: string; readonly metadata: string }[]
+  stop(): Promise<void>
+}
+
+interface Stage {
+  readonly part: Part
+  readonly player: ReturnType<Dialect['play']>
+  readonly state: SeedState | undefined
+  documents: ReadonlyMap<string, ServedDocument>
+}
+
+/**
+ * Starts a stand-in on loopback, which plays each contract under `/<name>`.
+ *
+ * @param port 0 for any free one
+ * @throws Problem TM-1016 when it can't listen there
+ */
+export async function startServer(parts: readonly Part[], port: number, onEvent: (event: Event) => void): Promise<StandIn> {
+  const stages = new Map<string, Stage>()
+  for (const part of parts) stages.set(`/${part.name}`, { part, player: part.dialect.play(part.contract), state: part.seed === undefined ? undefined : new SeedState(part.seed), documents: new Map() })
+  const server = createServer((request, response) => {
+    handle(stages, request, onEvent).then(
+      (answer) => respond(response, answer),
+      (error: unknown) => respond(response, { status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: error instanceof Error ? error.message : String(error) }),
+    )
+  })
+  await listen(server, port)
+  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`
+  const addresses = [...stages].map(([path, stage]) => {
+    const service = `${base}${path}`
+    const documents = stage.player.metadata(stage.part.documents, service)
+    stage.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
+    return { contract: stage.part.name, service, metadata: `${base}${documents[0]?.target ?? path}` }
+  })
+  return {
+    addresses,
+    stop: () =>
+      new Promise((resolve) => {
+        server.close(() => resolve())
+        server.closeAllConnections()
+      }),
+  }
+}
+
+function listen(server: Server, port: number): Promise<void> {
+  return new Promise((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) => {
+      const reason = error.code === 'EADDRINUSE' ? 'another program listens there' : error.code === 'EACCES' ? 'the system forbids it' : error.message
+      reject(problem('TM-1016', { port, reason }, { cause: error }))
+    })
+    server.listen(port, '127.0.0.1', resolve)
+  })
+}
+
+async function handle(stages: ReadonlyMap<string, Stage>, request: IncomingMessage, onEvent: (event: Event) => void): Promise<PlayResponse> {
+  const target = request.url ?? '/'
+  const path = target.replace(/[?#].*$/, '')
+  const stage = [...stages].find(([prefix]) => path === prefix || path.startsWith(`${prefix}/`))?.[1]
+  if (stage === undefined) return { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `Nothing is played here. There is: ${[...stages.keys()].join(', ')}\n` }
+  const document = stage.documents.get(target.toLowerCase())
+  if (request.method === 'GET' && document !== undefined) return { status: 200, headers: { 'content-type': document.mediaType }, body: document.text }
+  const body = await readBody(request)
+  if (body === undefined) return { status: 413, headers: {}, body: '' }
+  const understood = stage.player.understand({ method: request.method ?? 'GET', target, headers: singleHeaders(request), body } satisfies PlayRequest)
+  const answer = 'operation' in understood ? perform(stage, understood) : understood
+  onEvent({ contract: stage.part.name, operation: 'operation' in understood ? pathOf(understood.operation) : `${request.method ?? ''} ${target}`, status: answer.status })
+  return answer
+}
+
+/** Plays an operation: by the seed data, else with a made-up outcome. */
+function perform({ part, state }: Stage, call: UnderstoodCall): PlayResponse {
+  const { operation } = call
+  const played = state?.play(pathOf(operation), toPlain(call.input) as Record<string, unknown>)
+  if (played?.kind === 'fault') {
+    const fault = operation.faults.find((each) => each.name === played.name)
+    if (fault === undefined) return call.fault({ name: played.name, type: { kind: 'nothing', origin: operation.origin }, origin: operation.origin }, undefined, played.reason)
+    return call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason)
+  }
+  return call.answer(outcomeValue(part, operation, played?.value, played !== undefined))
+}
+
+function outcomeValue(part: Part, { outcome }: Operation, plain: unknown, isKnown: boolean): unknown {
+  const value = (field: Field): unknown => fromPlain(part.contract, field.type, part.improvise(field.type, field.name))
+  switch (outcome.kind) {
+    case 'nothing':
+      return undefined
+    case 'value':
+      return isKnown ? fromPlain(part.contract, outcome.field.type, plain) : value(outcome.field)
+    case 'record':
+      return isKnown ? fieldsFromPlain(part.contract, outcome.fields, isPlainObject(plain) ? plain : {}) : Object.fromEntries(outcome.fields.map((field) => [field.name, value(field)]))
+  }
+}
+
+async function readBody(request: IncomingMessage): Promise<Uint8Array | undefined> {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of request as AsyncIterable<Buffer>) {
+    size += chunk.length
+    if (size > largestRequest) return undefined
+    chunks.push(chunk)
+  }
+  return Buffer.concat(chunks)
+}
+
+function singleHeaders(request: IncomingMessage): Record<string, string> {
+  return Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : (value ?? '')]))
+}
+
+function respond(response: ServerResponse, { status, headers, body }: PlayResponse): void {
+  response.writeHead(status, headers)
+  response.end(body)
+}

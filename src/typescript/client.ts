@@ -1,0 +1,248 @@
+import { createHash } from 'node:crypto'
+import type { Contract, Field, InputField, Operation } from '../contract/contract.js'
+import { operationsOf, pathOf, reachableTypes } from '../contract/queries.js'
+import type { Dialect } from '../dialects/dialect.js'
+import { methodName, operationExports, type Names } from '../naming/names.js'
+import { pascalCase } from '../naming/identifiers.js'
+import { docComment, propertyName, quoted } from './escaping.js'
+import { Page, type PrintOptions } from './page.js'
+import { readmeText } from './readme.js'
+import { TypeTexts, typesPage } from './types.js'
+
+/** A generated file: its path below the client's folder, with `/`, and its text. */
+export interface GeneratedFile {
+  readonly path: string
+  readonly text: string
+}
+
+export interface ClientOptions extends PrintOptions {
+  /** The name of the contract; the variables of its settings start with it. */
+  readonly contractName: string
+  /** The sources of src/runtime, by their path below it. */
+  readonly runtime: Readonly<Record<string, string>>
+  /** Digests of the snapshot's documents, by label: the manifest says what the client was made of. */
+  readonly sources: Readonly<Record<string, string>>
+  /** Digest of everything the client depends on: documents, names, choices. */
+  readonly inputs: string
+}
+
+const header = '// Written by Tolmach from the service\'s metadata. Changes made here are lost when it is generated again.\n'
+
+/**
+ * Writes a client as texts; touches no disk. The same contract, names and options give the same bytes.
+ *
+ * @returns the files, sorted by path, manifest.json among them
+ */
+export function clientFiles(contract: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
+  const texts = new TypeTexts(contract, names)
+  const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
+  const pages = operations.map((operation) => operationPage(operation, texts, dialect))
+  const codecs = dialect.emit.codecs(contract, names)
+  const client = clientPage(contract, names, operations, texts, options)
+  const settings = settingsPage(contract, names, dialect, options)
+  const types = typesPage(texts, reachableTypes(contract, operations), pages)
+  const index = indexPage(contract, names, operations, types, dialect)
+  const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...(codecs === undefined ? [] : [codecs])]
+  const files: GeneratedFile[] = [
+    ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
+    ...dialect.emit.runtimeFiles(contract).map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
+    { path: 'README.md', text: readmeText(contract, names, operations, dialect, options.contractName) },
+  ]
+  files.sort((a, b) => compare(a.path, b.path))
+  return [...files, { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) }]
+}
+
+/** The digest of a text as it counts for us: line endings don't. */
+export function textDigest(text: string): string {
+  return createHash('sha256').update(text.replace(/\r\n/g, '\n')).digest('hex')
+}
+
+/** A file's imports with another ending than `.js`. */
+function withSuffix(source: string, suffix: string): string {
+  return source.replace(/( from '\.{1,2}\/[^']*)\.js'/g, `$1${suffix}'`)
+}
+
+function missing(path: string): never {
+  throw new Error(`the runtime has no file ${path}`)
+}
+
+function manifestText(contract: Contract, names: Names, dialect: Dialect, files: readonly GeneratedFile[], options: ClientOptions): string {
+  const manifest = {
+    writtenBy: 'tolmach',
+    contract: options.contractName,
+    dialect: contract.dialect,
+    class: names.class,
+    inputs: options.inputs,
+    dependencies: dialect.emit.dependencies(contract),
+    sources: options.sources,
+    files: Object.fromEntries(files.map((file) => [file.path, textDigest(file.text)])),
+  }
+  return `${JSON.stringify(manifest, null, 2)}\n`
+}
+
+function operationPage(operation: Operation, texts: TypeTexts, dialect: Dialect): Page {
+  const { names } = texts
+  const exports = operationExports(names.operations[pathOf(operation)] ?? '')
+  const [call, input, outcome] = exports
+  const page = new Page(`operations/${call}`)
+  for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error']) page.declare(name)
+  const inputType = operation.inputs.length === 0 ? undefined : input
+  page.print(...(inputType === undefined ? ['/** There is nothing to give. */', `export type ${input} = Record<string, never>`] : inputDeclaration(operation, input, texts, page)))
+  let outcomeType: string
+  if (operation.outcome.kind === 'record') {
+    outcomeType = outcome
+    const { fields } = operation.outcome
+    page.print('', ...docComment([`What ${call} returns.`]), `export interface ${outcome} {`, ...fields.flatMap((field) => texts.propertyLines(field, page)), '}')
+  } else outcomeType = soleOutcome(operation, texts, page)
+  dialect.emit.operation({ contract: texts.contract, names, operation, page, inputType: inputType ?? input, outcomeType })
+  return page
+}
+
+function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): string {
+  if (operation.outcome.kind !== 'value') return 'void'
+  const { field } = operation.outcome
+  const isList = field.type.kind === 'list'
+  return `${texts.of(field.type, page)}${field.nullable ? ' | null' : ''}${field.optional && !isList ? ' | undefined' : ''}`
+}
+
+function inputDeclaration(operation: Operation, name: string, texts: TypeTexts, page: Page): string[] {
+  const plain = operation.inputs.filter((input) => input.place !== 'header')
+  const headers = operation.inputs.filter((input) => input.place === 'header')
+  return [
+    `export interface ${name} {`,
+    ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),
+    ...(headers.length === 0 ? [] : ['  /** Message headers. */', '  headers?: {', ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), '  }']),
+    '}',
+  ]
+}
+
+/** The operations by group; `''` are those without. */
+function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
+  const groups = new Map<string, Operation[]>()
+  for (const operation of operations) {
+    const group = operation.path.length > 1 ? (operation.path[0] ?? '') : ''
+    groups.set(group, [...(groups.get(group) ?? []), operation])
+  }
+  return groups
+}
+
+function clientPage(contract: Contract, names: Names, operations: readonly Operation[], texts: TypeTexts, options: ClientOptions): Page {
+  const page = new Page('client')
+  page.declare(names.class)
+  const connection = page.useType('runtime/connection', 'Connection')
+  const settings = page.useType('runtime/connection', 'Settings')
+  const connect = page.use('settings', 'connect')
+  const prefix = variablePrefix(options.contractName)
+  const groups = groupsOf(operations)
+  const named = [...groups].filter(([group]) => group !== '')
+  const groupClass = (group: string): string => `${names.class}${pascalCase(group)}`
+  page.print(
+    ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
+    `export class ${names.class} {`,
+    `  readonly connection: ${connection}`,
+    ...named.map(([group]) => `  readonly ${propertyName(group)}: ${groupClass(group)}`),
+    '',
+    `  constructor(settings: ${settings} = {}) {`,
+    `    this.connection = ${connect}(settings)`,
+    ...named.map(([group]) => `    this[${quoted(group)}] = new ${groupClass(group)}(this.connection)`),
+    '  }',
+    '',
+    `  /** Settings from \`${prefix}_URL\`, \`${prefix}_ENDPOINT\`, \`${prefix}_USER\`, \`${prefix}_PASSWORD\`, \`${prefix}_TOKEN\` and \`${prefix}_TIME_LIMIT\`. */`,
+    `  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${names.class} {`,
+    `    return new ${names.class}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
+    '  }',
+    ...(groups.get('') ?? []).flatMap((operation) => method(operation, names, texts, page)),
+    '',
+    '  /** Ends the calls that are under way; later ones are refused. */',
+    '  close(): Promise<void> {',
+    `    return ${page.use('runtime/connection', 'close')}(this.connection)`,
+    '  }',
+    '',
+    '  [Symbol.asyncDispose](): Promise<void> {',
+    '    return this.close()',
+    '  }',
+    '}',
+  )
+  for (const [group, members] of named) {
+    page.print(
+      '',
+      ...docComment([`The operations of ${group}.`]),
+      `export class ${groupClass(group)} {`,
+      `  private readonly connection: ${connection}`,
+      '',
+      `  constructor(connection: ${connection}) {`,
+      '    this.connection = connection',
+      '  }',
+      ...members.flatMap((operation) => method(operation, names, texts, page)),
+      '}',
+    )
+  }
+  return page
+}
+
+function method(operation: Operation, names: Names, texts: TypeTexts, page: Page): string[] {
+  const [call, input, outcome] = operationExports(names.operations[pathOf(operation)] ?? '')
+  const module = `operations/${call}`
+  const outcomeType = operation.outcome.kind === 'record' ? page.useType(module, outcome) : soleOutcome(operation, texts, page)
+  const allOptional = operation.inputs.every((each) => each.optional)
+  return [
+    '',
+    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
+    `  ${propertyName(methodName(operation))}(input: ${page.useType(module, input)}${allOptional ? ' = {}' : ''}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): Promise<${outcomeType}> {`,
+    `    return ${page.use(module, call)}(this.connection, input, thisCall)`,
+    '  }',
+  ]
+}
+
+function settingsPage(contract: Contract, names: Names, dialect: Dialect, options: ClientOptions): Page {
+  const page = new Page('settings')
+  for (const name of ['endpoints', 'connect', 'settings']) page.declare(name)
+  const settings = page.useType('runtime/connection', 'Settings')
+  const connection = page.useType('runtime/connection', 'Connection')
+  dialect.emit.endpoints(contract, page)
+  const prefix = variablePrefix(options.contractName)
+  page.print(
+    '',
+    ...docComment([
+      `Opens a connection to the service, for the operations that are used without the class {@link ${names.class}}.`,
+      `Whatever differs from place to place belongs outside the code: \`settingsFrom(process.env, '${prefix}')\` fills the settings from variables.`,
+    ]).map((line) => line.replace(`{@link ${names.class}}`, names.class)),
+    `export function connect(settings: ${settings} = {}): ${connection} {`,
+    '  return { settings, endpoints, closed: new AbortController() }',
+    '}',
+  )
+  return page
+}
+
+function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect): Page {
+  const page = new Page('index')
+  const first = firstLines(contract, names, operations)
+  page.printHead(docComment([`The first lines to write:\n\n${'```ts'}\n${first.join('\n')}\n${'```'}`]).join('\n') + '\n')
+  const modules = ['client', 'settings', ...(types.isEmpty() ? [] : ['types']), ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`), 'runtime/failures']
+  for (const module of modules) page.reexport(module)
+  page.reexport('runtime/connection', '{ close, settingsFrom }')
+  page.reexport('runtime/connection', 'type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }')
+  page.reexport('runtime/plain', '{ toPlain, type Plain }')
+  for (const [module, clause] of dialect.emit.reexports) page.reexport(module, clause)
+  return page
+}
+
+/** The variables that fill a client's settings start with this: `BERTHS`. */
+export function variablePrefix(contractName: string): string {
+  return contractName.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
+}
+
+/** The first lines a newcomer writes, for this very service. */
+export function firstLines(_contract: Contract, names: Names, operations: readonly Operation[], from = './index.js'): string[] {
+  const operation = operations.find((each) => each.outcome.kind !== 'nothing' && each.inputs.every((input) => input.optional)) ?? operations[0]
+  if (operation === undefined) return []
+  const group = operation.path.length > 1 ? `.${operation.path[0] ?? ''}` : ''
+  const required = operation.inputs.filter((input) => !input.optional)
+  const input = required.length === 0 ? '' : `{ ${required.map((each) => `${propertyName(each.name)}: …`).join(', ')} }`
+  const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
+  return [`import { ${names.class} } from '${from}'`, `const ${variable} = new ${names.class}()`, `console.log(await ${variable}${group}.${methodName(operation)}(${input}))`]
+}
+
+function compare(a: string, b: string): number {
+  return a < b ? -1 : a > b ? 1 : 0
+}
