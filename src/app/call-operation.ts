@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { resolve } from 'node:path'
+import { join, resolve } from 'node:path'
 import type { Endpoint, Operation } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem, Problem } from '../contract/problem.js'
@@ -7,14 +7,14 @@ import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
 import { connectionReason, fileReason } from '../documents/fetching.js'
 import { parseAssignment, parseInput, readInput } from '../exercise/input.js'
 import type { CallResult } from '../exercise/run-client.js'
+import { noNames } from '../contract/kept-names.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
 import { bytesDigest } from '../project/snapshot.js'
 import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
-import { join } from 'node:path'
-import { buildClient, clientState } from './generate-client.js'
-import { preferredEndpoint } from './import-contract.js'
-import { findOperation, inputsDigest, namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { clientState } from './client-state.js'
+import { preferredEndpoint } from './preferred-endpoint.js'
+import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import { buildMark } from './package-files.js'
 
 export interface CallOptions extends OpenOptions {
@@ -100,7 +100,7 @@ function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string
   const offering = endpointsOffering(open.contract, operation)
   const configured = wanted ?? open.kept?.entry.endpoint
   if (configured === undefined) {
-    const preferred = preferredEndpoint({ ...open.contract, services: [{ ...open.contract.services[0]!, endpoints: offering, operations: [operation] }] })?.chosen
+    const preferred = preferredEndpoint(offering, [operation])?.chosen
     if (preferred !== undefined) return preferred
   }
   const name = matchName(configured ?? '', all.map((endpoint) => endpoint.name))
@@ -122,7 +122,7 @@ async function readBytes(path: string): Promise<Uint8Array> {
 /** The client as a module that runs; `aside` says why it is not the one in the folder. */
 async function bundleFor(open: OpenContract): Promise<{ bundle: string; className: string; aside: string | undefined }> {
   const { kept } = open
-  const names = await namesFor(open)
+  const names = kept?.names ?? noNames
   const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
   let aside: string | undefined = kept === undefined ? 'it is not part of a project' : undefined
   if (folder !== undefined) {
@@ -137,8 +137,12 @@ async function bundleFor(open: OpenContract): Promise<{ bundle: string; classNam
     }
   }
   const key = `${buildMark()} ${inputsDigest(open, names)}`
-  const bundle = await cachedBundle(key, async () => Object.fromEntries((await buildClient(open)).files.map((file) => [file.path, file.text])))
-  return { bundle, className: names.class, aside }
+  const bundle = await cachedBundle(key, async () => {
+    const { buildClient } = await import('./generate-client.js')
+    return Object.fromEntries((await buildClient(open)).files.map((file) => [file.path, file.text]))
+  })
+  const { namesFor } = await import('./client-names.js')
+  return { bundle, className: (await namesFor(open)).class, aside }
 }
 
 async function cachedBundle(key: string, source: string | (() => Promise<Record<string, string>>)): Promise<string> {

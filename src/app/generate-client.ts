@@ -1,13 +1,14 @@
-import { readdir, readFile, stat } from 'node:fs/promises'
 import { join, relative, resolve, sep } from 'node:path'
 import type { Note } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
-import { operationsOf, reachableTypes } from '../contract/queries.js'
+import { countTypes, operationsOf } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
-import { replaceFolder, restoreFolder } from '../project/safe-writing.js'
+import { replaceFolder } from '../project/safe-writing.js'
 import { writeNames } from '../project/snapshot.js'
-import { clientFiles, firstLines, textDigest, type GeneratedFile } from '../typescript/client.js'
-import { inputsDigest, namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { clientFiles, firstLines, type GeneratedFile } from '../typescript/client.js'
+import { clientState } from './client-state.js'
+import { namesFor } from './client-names.js'
+import { inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import { runtimeSources } from './package-files.js'
 
 export interface GenerateOptions extends OpenOptions {
@@ -87,44 +88,9 @@ export async function generateClient(name: string, options: GenerateOptions = {}
     changed,
     removed,
     operations: operations.length,
-    types: reachableTypes(open.contract, operations).length,
+    types: countTypes(open.contract, operations),
     notes: open.contract.notes,
     firstLines: firstLines(open.contract, names, sorted, `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index.js`),
     dependencies: dialect.emit.dependencies(open.contract),
-  }
-}
-
-/** What is in a client's folder, compared with its manifest. */
-export interface ClientState {
-  readonly manifest: { readonly inputs: string; readonly class: string; readonly files: Readonly<Record<string, string>> } | undefined
-  /** Files of ours that are not as they were written, or gone. */
-  readonly edited: readonly string[]
-  /** Files that are not ours. */
-  readonly strangers: readonly string[]
-  readonly present: readonly string[]
-  /** The text of every file, by path. */
-  readonly texts: Readonly<Record<string, string>>
-}
-
-/** Looks at a client's folder; one that isn't there has nothing in it. */
-export async function clientState(folder: string): Promise<ClientState> {
-  await restoreFolder(folder)
-  const exists = await stat(folder).then((found) => found.isDirectory(), () => false)
-  const entries = exists ? await readdir(folder, { withFileTypes: true, recursive: true }) : []
-  const present = entries.filter((entry) => entry.isFile()).map((entry) => relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')).filter((path) => !path.startsWith('node_modules/'))
-  const texts: Record<string, string> = Object.fromEntries(await Promise.all(present.map(async (path) => [path, await readFile(join(folder, path), 'utf8')] as const)))
-  const manifest = readManifest(texts['manifest.json'])
-  if (manifest === undefined) return { manifest, edited: [], strangers: [], present, texts }
-  const edited = Object.entries(manifest.files).filter(([path, digest]) => path in texts && textDigest(texts[path] ?? '') !== digest).map(([path]) => path)
-  const strangers = present.filter((path) => path !== 'manifest.json' && !(path in manifest.files))
-  return { manifest, edited, strangers, present, texts }
-}
-
-function readManifest(text: string | undefined): ClientState['manifest'] {
-  try {
-    const manifest = JSON.parse(text ?? '') as ClientState['manifest'] & { writtenBy?: string }
-    return manifest.writtenBy === 'tolmach' ? manifest : undefined
-  } catch {
-    return undefined
   }
 }

@@ -1,11 +1,13 @@
 import { resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
-import { endpointsOf, operationsOf, pathOf, reachableTypes } from '../contract/queries.js'
+import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queries.js'
 import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
-import { assignNames, noNames } from '../naming/names.js'
+import { noNames } from '../contract/kept-names.js'
+import { assignNames } from '../naming/names.js'
 import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry } from '../project/project-file.js'
 import { readNames, writeSnapshot } from '../project/snapshot.js'
+import { preferredEndpoint } from './preferred-endpoint.js'
 import { chooseOperations, contractNameFor, readSource } from './open-contract.js'
 
 export interface ImportOptions {
@@ -66,20 +68,7 @@ export async function importContract(location: string, options: ImportOptions = 
   }
   await writeSnapshot(folder, name, documents, names)
   await writeContractEntry(folder, name, entry)
-  return { name, contract, entry, endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: reachableTypes(contract, operationsOf(contract)).length, endpoint: preferredEndpoint(contract, existing?.endpoint) }
-}
-
-/** The endpoint that calls go to when nobody says otherwise. */
-export function preferredEndpoint(contract: Contract, configured?: string): { chosen: Endpoint; reason: string } | undefined {
-  const endpoints = endpointsOf(contract)
-  const named = endpoints.find((endpoint) => endpoint.name === configured)
-  if (named !== undefined) return { chosen: named, reason: 'tolmach.yaml names it' }
-  const offering = (endpoint: Endpoint): number => operationsOf(contract).filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
-  const [best, second] = [...endpoints].sort((a, b) => offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
-  if (best === undefined) return undefined
-  if (second === undefined) return { chosen: best, reason: 'it is the only one' }
-  const reason = offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'the newest protocol on offer'
-  return { chosen: best, reason }
+  return { name, contract, entry, endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)), endpoint: preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint) }
 }
 
 /** The contract's summary as scripts get it. */

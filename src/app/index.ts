@@ -6,8 +6,10 @@
  * await importContract('http://127.0.0.1:4801/desk?wsdl', { as: 'berths' })
  * const { folder } = await generateClient('berths')
  */
-export { importContract, importSummary, preferredEndpoint, type Imported, type ImportOptions } from './import-contract.js'
-export { generateClient, clientState, type ClientState, type Generated, type GenerateOptions } from './generate-client.js'
+export { importContract, importSummary, type Imported, type ImportOptions } from './import-contract.js'
+export { preferredEndpoint } from './preferred-endpoint.js'
+export { clientState, type ClientState } from './client-state.js'
+export { generateClient, type Generated, type GenerateOptions } from './generate-client.js'
 export { callOperation, type Called, type CallOptions } from './call-operation.js'
 export { sampleFor } from './sample-input.js'
 export { serveContracts, type ServeOptions } from './serve-contracts.js'

@@ -1,9 +1,10 @@
 import { resolve } from 'node:path'
 import { Problem, problem } from '../contract/problem.js'
-import { endpointsOf, operationsOf, reachableTypes } from '../contract/queries.js'
+import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
+import { noNames } from '../contract/kept-names.js'
 import { findProject } from '../project/project-file.js'
-import { clientState } from './generate-client.js'
-import { inputsDigest, namesFor, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
+import { clientState } from './client-state.js'
+import { inputsDigest, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
 
 /** One contract of a project, for the list. */
 export interface Listed {
@@ -32,8 +33,8 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
         const { contract } = open
         const operations = operationsOf(contract)
         const state = await clientState(resolve(folder, entry.folder))
-        const client = state.manifest === undefined ? 'not generated' : state.edited.length > 0 ? 'edited by hand' : state.manifest.inputs === inputsDigest(open, await namesFor(open)) ? 'current' : 'older than the contract'
-        return { contract: name, dialect: contract.dialect, endpoints: endpointsOf(contract).length, operations: operations.length, types: reachableTypes(contract, operations).length, from: entry.from, taken: open.kept?.index.taken ?? '', client }
+        const client = state.manifest === undefined ? 'not generated' : state.edited.length > 0 ? 'edited by hand' : state.manifest.inputs === inputsDigest(open, open.kept?.names ?? noNames) ? 'current' : 'older than the contract'
+        return { contract: name, dialect: contract.dialect, endpoints: endpointsOf(contract).length, operations: operations.length, types: countTypes(contract, operations), from: entry.from, taken: open.kept?.index.taken ?? '', client }
       } catch (error) {
         if (!(error instanceof Problem)) throw error
         return { contract: name, dialect: '', endpoints: 0, operations: 0, types: 0, from: entry.from, taken: '', client: 'not generated', problem: error.message }

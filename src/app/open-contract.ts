@@ -4,10 +4,9 @@ import type { Contract, Operation } from '../contract/contract.js'
 import { nearestAdvice, matchName } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
-import { dialectOf } from '../dialects/registry.js'
-import { loadDocuments, type Documents } from '../documents/documents.js'
+import type { Documents } from '../documents/documents.js'
 import { isWebAddress } from '../documents/fetching.js'
-import { assignNames, noNames, type KeptNames, type Names } from '../naming/names.js'
+import type { KeptNames } from '../contract/kept-names.js'
 import { readCached, writeCached } from '../project/cache.js'
 import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project } from '../project/project-file.js'
 import { bytesDigest, namesText, readNames, readSnapshot, readSnapshotIndex, type SnapshotIndex } from '../project/snapshot.js'
@@ -62,13 +61,15 @@ export async function openContract(reference: string, options: OpenOptions = {})
  * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
  */
 export async function readSource(location: string, name: string, seconds?: number): Promise<{ contract: Contract; documents: Documents }> {
-  const { soap } = await import('../dialects/soap/index.js')
-  const documents = await loadDocuments(location, { recognise: (text) => soap.recognise(text), ...(seconds === undefined ? {} : { seconds }) })
+  const [{ dialects }, { loadDocuments }] = await Promise.all([import('../dialects/registry.js'), import('../documents/documents.js')])
+  const all = await Promise.all(Object.values(dialects).map((load) => load()))
+  const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), ...(seconds === undefined ? {} : { seconds }) })
   return { contract: await readDocuments(documents, name), documents }
 }
 
 async function readDocuments(documents: Documents, name: string): Promise<Contract> {
   const { text, label } = documents.root
+  const { dialectOf } = await import('../dialects/registry.js')
   const dialect = await dialectOf(text)
   if (dialect !== undefined) return dialect.read(documents, name)
   const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
@@ -147,13 +148,6 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
   const nearest = notChosen ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.' : nearestAdvice(wanted, operations.map(pathOf))
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
-}
-
-/** The identifiers of a contract's client. The endpoint chosen in the project has no part in them. */
-export async function namesFor(open: OpenContract): Promise<Names> {
-  const { dialectNamed } = await import('../dialects/registry.js')
-  const dialect = await dialectNamed(open.contract.dialect)
-  return assignNames(open.contract, open.kept?.names ?? noNames, dialect.emit.reservedNames, open.kept?.entry.class)
 }
 
 /** Digest of everything a client is made of. */

@@ -1,12 +1,14 @@
 import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, typesOfOperation } from '../contract/queries.js'
+import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, typesOfOperation } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
-import { methodName, operationExports } from '../naming/names.js'
+import { methodName } from '../naming/methods.js'
+import { operationExports } from '../naming/names.js'
 import { constraintTexts } from '../typescript/types.js'
-import { preferredEndpoint } from './import-contract.js'
-import { namesFor, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { preferredEndpoint } from './preferred-endpoint.js'
+import { namesFor } from './client-names.js'
+import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 
 /** A contract at a glance. */
 export interface Overview {
@@ -32,6 +34,8 @@ export interface FieldDescription {
   readonly required: boolean
   readonly rules: string
   readonly documentation: string | undefined
+  /** The fields inside, where it is a record or a list of records. */
+  readonly fields: readonly FieldDescription[]
 }
 
 export interface OperationDescription {
@@ -45,7 +49,10 @@ export interface OperationDescription {
   readonly faults: readonly { readonly name: string; readonly type: string; readonly documentation: string | undefined }[]
   readonly signature: string
   /** What differs between the endpoints, or holds at each. */
-  readonly wire: readonly { readonly endpoint: string; readonly facts: readonly (readonly [string, string])[] }[]
+  readonly wire: {
+    readonly everywhere: readonly (readonly [string, string])[]
+    readonly endpoints: readonly { readonly endpoint: string; readonly facts: readonly (readonly [string, string])[] }[]
+  }
   readonly origin: string
 }
 
@@ -101,7 +108,7 @@ function overview(open: OpenContract): Overview {
   const { contract } = open
   const operations = operationsOf(contract)
   const used = reachableTypes(contract, operations).map((id) => namedType(contract, id)).filter((type) => type.kind !== 'list')
-  const preferred = preferredEndpoint(contract, open.kept?.entry.endpoint)?.chosen.name
+  const preferred = preferredEndpoint(endpointsOf(contract), operations, open.kept?.entry.endpoint)?.chosen.name
   return {
     kind: 'contract',
     contract: open.name,
@@ -140,11 +147,19 @@ async function describeOperation(open: OpenContract, operation: Operation): Prom
     headers: operation.inputs.filter((each) => each.place === 'header').map((field) => describeField(contract, field)),
     outcome: outputs.map((field) => describeField(contract, field)),
     outcomeType: outcomeText(contract, operation),
-    faults: operation.faults.map((fault) => ({ name: fault.name, type: typeText(contract, fault.type), documentation: fault.documentation })),
+    faults: operation.faults.map((fault) => ({ name: fault.name, type: typeText(contract, fault.type), documentation: fault.documentation ?? resolve(contract, fault.type).documentation })),
     signature: `${group}${methodName(operation)}(input: ${input}): Promise<${outcomeText(contract, operation)}>`,
-    wire: endpointsOffering(contract, operation).map((endpoint) => ({ endpoint: endpoint.name, facts: dialect.describe(contract, operation, endpoint) })),
+    wire: commonFacts(endpointsOffering(contract, operation).map((endpoint) => ({ endpoint: endpoint.name, facts: dialect.describe(contract, operation, endpoint) }))),
     origin: originText(operation.origin),
   }
+}
+
+/** Facts that hold at every endpoint are told once. */
+function commonFacts(endpoints: OperationDescription['wire']['endpoints']): OperationDescription['wire'] {
+  const [first, ...others] = endpoints
+  const isCommon = ([label, value]: readonly [string, string]): boolean => others.every(({ facts }) => facts.some((fact) => fact[0] === label && fact[1] === value))
+  const everywhere = others.length === 0 ? [] : (first?.facts.filter(isCommon) ?? [])
+  return { everywhere, endpoints: endpoints.map(({ endpoint, facts }) => ({ endpoint, facts: facts.filter(([label]) => !everywhere.some((fact) => fact[0] === label)) })) }
 }
 
 function describeType(contract: Contract, id: string): TypeDescription {
@@ -158,7 +173,7 @@ function describeType(contract: Contract, id: string): TypeDescription {
     documentation: type.documentation,
     extends: type.kind === 'record' && type.base !== undefined ? namedType(contract, type.base.to).name : undefined,
     extendedBy: subtypes.map((each) => namedType(contract, each).name),
-    fields: type.kind === 'record' ? fieldsOf(contract, type).map((field) => describeField(contract, field)) : [],
+    fields: type.kind === 'record' ? fieldsOf(contract, type).map((field) => describeField(contract, field, 0)) : [],
     values: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ value, documentation })) : [],
     usedBy: [
       ...operationsOf(contract).filter((operation) => typesOfOperation(operation).some(uses)).map(pathOf),
@@ -174,7 +189,7 @@ function describeEndpoint(contract: Contract, endpoint: Endpoint): EndpointDescr
   return { kind: 'endpoint', name, protocol, address, documentation, operations, origin: originText(endpoint.origin) }
 }
 
-function describeField(contract: Contract, field: Field): FieldDescription {
+function describeField(contract: Contract, field: Field, depth = 1): FieldDescription {
   const scalar = field.type.kind === 'reference' ? namedType(contract, field.type.to) : field.type
   const rules = [
     ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
@@ -188,7 +203,14 @@ function describeField(contract: Contract, field: Field): FieldDescription {
     required: !field.optional,
     rules: rules.join(', '),
     documentation: field.documentation?.replace(/\s+/g, ' '),
+    fields: depth === 0 ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1)),
   }
+}
+
+function fieldsInside(contract: Contract, type: Type): readonly Field[] {
+  const actual = resolve(contract, type)
+  if (actual.kind === 'list') return fieldsInside(contract, actual.item)
+  return actual.kind === 'record' ? fieldsOf(contract, actual) : []
 }
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */

@@ -20,6 +20,7 @@ export interface GlobalOptions {
  * @returns the exit code
  */
 export async function run(words: readonly string[]): Promise<number> {
+  process.exitCode = 0
   // The colour library looks at the environment when it is loaded.
   if (words.includes('--no-color')) process.env['NO_COLOR'] = '1'
   const program = await declareProgram(words)

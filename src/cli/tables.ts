@@ -1,6 +1,7 @@
 import Table from 'cli-table3'
 import pc from 'picocolors'
 import stringWidth from 'string-width'
+import wrap from 'wrap-ansi'
 import { terminalWidth } from './terminal.js'
 
 const light = {
@@ -17,31 +18,42 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
   const cellWidth = (text: string): number => Math.max(...text.split('\n').map((line) => stringWidth(line)))
   const widths = Array.from({ length: columns }, (_, at) => Math.max(...[headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
   const room = terminalWidth() - indent.length - (columns - 1) * 2
-  for (let total = sum(widths); total > room; total -= 1) {
-    const widest = Math.max(...widths)
-    if (widest <= 8) break
-    widths[widths.indexOf(widest)] = widest - 1
-  }
+  narrow(widths, longestWords(headings, rows, columns), room)
+  narrow(widths, widths.map(() => 8), room)
   const isNumeric = (at: number): boolean => rows.length > 0 && rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) && rows.some((row) => (row[at] ?? '') !== '')
   const table = new Table({
     chars: light,
     style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
     colWidths: widths,
     colAligns: widths.map((_, at) => (isNumeric(at) ? 'right' : 'left')),
-    wordWrap: true,
-    wrapOnWordBoundary: true,
   })
   if (headings.length > 0) {
-    table.push(headings.map((heading) => pc.bold(heading)))
+    table.push(headings.map((heading, at) => pc.bold(wrap(heading, widths[at] ?? 8, { hard: true }))))
     table.push(widths.map((width) => pc.dim('─'.repeat(width))))
   }
-  for (const row of rows) table.push(Array.from({ length: columns }, (_, at) => row[at] ?? ''))
+  for (const row of rows) table.push(widths.map((width, at) => wrap(row[at] ?? '', width, { hard: true, trim: false })))
   return table
     .toString()
     .split('\n')
     .map((line) => `${indent}${line.trimEnd()}`)
     .filter((line, at, lines) => line.trim() !== '' || at < lines.length - 1)
     .join('\n')
+}
+
+/** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */
+function narrow(widths: number[], least: readonly number[], room: number): void {
+  for (let total = sum(widths); total > room; total -= 1) {
+    const spare = widths.map((width, at) => (width > (least[at] ?? 0) ? width : 0))
+    const widest = Math.max(...spare)
+    if (widest <= 8) return
+    const at = spare.indexOf(widest)
+    widths[at] = widest - 1
+  }
+}
+
+/** For each column the width of its longest word, which had better not be broken. */
+function longestWords(headings: readonly string[], rows: readonly (readonly string[])[], columns: number): number[] {
+  return Array.from({ length: columns }, (_, at) => Math.max(8, ...[headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map((word) => stringWidth(word)))))
 }
 
 function sum(numbers: readonly number[]): number {

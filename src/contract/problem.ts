@@ -82,6 +82,5 @@ function fill(template: string, values: Readonly<Record<string, string | number>
 /** Text from a document, safe to print on a terminal: control characters are shown as escapes, and what is very long is cut. */
 export function printable(text: string, longest = 2000): string {
   const cut = text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text
-  // eslint-disable-next-line no-control-regex -- these are the very characters to make visible
   return cut.replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)
 }

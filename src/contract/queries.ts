@@ -112,6 +112,11 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   return [...found].sort()
 }
 
+/** How many types these operations need, as people count them: lists are written as arrays and don't count. */
+export function countTypes(contract: Contract, operations: readonly Operation[]): number {
+  return reachableTypes(contract, operations).filter((id) => namedType(contract, id).kind !== 'list').length
+}
+
 /** The contract with only those operations that `chosen` accepts, and only the types they need. */
 export function selectOperations(contract: Contract, chosen: (operation: Operation) => boolean): Contract {
   const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) }))

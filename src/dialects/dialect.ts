@@ -3,6 +3,8 @@ import type { Documents, LoadedDocument } from '../documents/documents.js'
 import type { Names } from '../naming/names.js'
 import type { Page } from '../typescript/page.js'
 
+export type { LoadedDocument } from '../documents/documents.js'
+
 /** What the rest of the house asks of a dialect. A new dialect is one folder beside this file, one in runtime, one line in the registry. */
 export interface Dialect {
   readonly name: DialectName

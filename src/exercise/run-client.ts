@@ -1,6 +1,6 @@
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
-import { methodName } from '../naming/names.js'
+import { methodName } from '../naming/methods.js'
 import type { Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
 

@@ -185,9 +185,7 @@ function text(limits: Constraints, name: string): string {
 
 /** A text that matches a pattern; always the same one. */
 function matching(pattern: string, length: number): string {
-  const simpler = pattern.replace(/\\p\{L[lu]?\}/g, (property) => (property.includes('Ll') ? 'a-z' : 'A-Z')).replace(/\\p\{Nd?\}/g, '0-9').replace(/\\p\{[MS]\}/g, '')
-  // A property outside a class stood for a class of its own.
-  const classes = simpler.replace(/(^|[^[\w-])((?:A-Z|a-z|0-9))(?![\w\]-])/g, '$1[$2]')
+  const classes = plainClasses(pattern)
   try {
     const generator = new RandExp(classes)
     generator.max = Math.max(1, length)
@@ -196,4 +194,16 @@ function matching(pattern: string, length: number): string {
   } catch {
     return ''
   }
+}
+
+/** A pattern with Unicode properties replaced by some of what they stand for, which is all that the generator knows. */
+function plainClasses(pattern: string): string {
+  const ranges: Readonly<Record<string, string>> = { L: 'A-Za-z', Lu: 'A-Z', Ll: 'a-z', N: '0-9', Nd: '0-9' }
+  let inside = false
+  return pattern.replace(/\\p\{(\w+)\}|\\.|[[\]]/g, (found, property: string | undefined) => {
+    if (found === '[' || found === ']') inside = found === '['
+    if (property === undefined) return found
+    const range = ranges[property] ?? ''
+    return inside || range === '' ? range : `[${range}]`
+  })
 }

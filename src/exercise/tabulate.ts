@@ -1,7 +1,6 @@
 import { nearestAdvice } from '../contract/nearest.js'
 import { isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
-import { toPlain } from '../runtime/plain.js'
 import { parsePath } from './input.js'
 
 /** A table: headings, and rows of texts. */
@@ -70,11 +69,15 @@ function namesAndValues(value: Readonly<Record<string, unknown>>): Table {
   return { headings: ['field', 'value'], rows: Object.entries(value).map(([name, member]) => [name, cell(member)]) }
 }
 
-/** A value as the text of one cell: nothing for what is absent, `null` for null, JSON for what is nested. */
+/** A value as the text of one cell: nothing for what is absent, `null` for null, names and values in a row for what is nested. */
 export function cell(value: unknown): string {
   if (value === undefined) return ''
   if (value === null) return 'null'
   if (value instanceof Uint8Array) return `${value.length} bytes`
-  if (typeof value === 'object') return JSON.stringify(toPlain(value))
+  if (Array.isArray(value)) return value.map(cell).join('; ')
+  if (typeof value === 'object') {
+    const members = Object.entries(value).filter(([, member]) => member !== undefined)
+    return members.map(([name, member]) => (name === '$is' || name === '$text' ? cell(member) || '""' : `${name}: ${cell(member)}`)).join(', ')
+  }
   return String(value)
 }

@@ -1,19 +1,8 @@
-import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
-import { directSubtypes, operationsOf, pathOf } from '../contract/queries.js'
+import type { Contract, NamedType, TypeId } from '../contract/contract.js'
+import { directSubtypes, operationsOf, pathOf, selectOperations } from '../contract/queries.js'
+import type { KeptNames } from '../contract/kept-names.js'
 import { camelCase, pascalCase } from './identifiers.js'
 import { globals, keywords } from './reserved.js'
-
-/** The identifiers given to a contract's operations and types. Kept from one generation to the next. */
-export interface KeptNames {
-  readonly class?: string
-  /** By type id: what it is called in types.ts; its codec is called the same in camelCase. */
-  readonly types: Readonly<Record<TypeId, string>>
-  readonly codecs: Readonly<Record<TypeId, string>>
-  /** By path: the exported function. */
-  readonly operations: Readonly<Record<string, string>>
-}
-
-export const noNames: KeptNames = { types: {}, codecs: {}, operations: {} }
 
 /** Every identifier that generation needs, decided. */
 export interface Names extends KeptNames {
@@ -37,7 +26,9 @@ const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record
  * @param kept what earlier generations decided
  * @param reserved names that generated files use themselves
  */
-export function assignNames(contract: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
+export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
+  // Types that no operation needs get no name, and so take none away.
+  const contract = selectOperations(whole, () => true)
   const taken = new Set([...ownExports, ...reserved, ...globals].map((name) => name.toLowerCase()))
   const types: Record<TypeId, string> = { ...kept.types }
   const operations: Record<string, string> = { ...kept.operations }
@@ -94,12 +85,6 @@ export function assignNames(contract: Contract, kept: KeptNames, reserved: reado
 export function operationExports(name: string): [call: string, input: string, outcome: string, fault: string, guard: string] {
   const pascal = name.charAt(0).toUpperCase() + name.slice(1)
   return [name, `${pascal}Input`, `${pascal}Outcome`, `${pascal}Fault`, `is${pascal}Fault`]
-}
-
-/** The name of an operation as a method of the class. */
-export function methodName(operation: Operation): string {
-  const name = camelCase(operation.path.at(-1) ?? '')
-  return ['constructor', 'connection', 'close'].includes(name) ? `${name}_` : name
 }
 
 function free(wanted: string, suffixes: readonly string[], isFree: (name: string) => boolean): string {

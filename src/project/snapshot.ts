@@ -4,7 +4,7 @@ import { isAbsolute, join } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
 import { decodeText } from '../documents/text.js'
-import { noNames, type KeptNames } from '../naming/names.js'
+import { noNames, type KeptNames } from '../contract/kept-names.js'
 import { projectPath } from './project-file.js'
 import { restoreFolder, replaceFolder, writeFileSafely } from './safe-writing.js'
 

@@ -117,13 +117,20 @@ export async function exchange(connection: Connection, request: Request, thisCal
   const { settings } = connection
   const headers = allHeaders(request.headers, settings, thisCall)
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
-  const timer = new AbortController()
-  const timeout = setTimeout(() => timer.abort(), limit)
-  const signals = [timer.signal, connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])]
+  const end = new AbortController()
+  let tooLate = false
+  const timeout = setTimeout(() => {
+    tooLate = true
+    end.abort()
+  }, limit)
+  const others = [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])]
+  const abort = (): void => end.abort(others.find((signal) => signal.aborted)?.reason)
+  for (const signal of others) signal.addEventListener('abort', abort)
+  if (others.some((signal) => signal.aborted)) abort()
   const started = performance.now()
   const send = settings.fetch ?? fetch
   try {
-    const answer = await send(request.url, { method: request.method, headers, body: request.body, signal: AbortSignal.any(signals) })
+    const answer = await send(request.url, { method: request.method, headers, body: request.body, signal: end.signal })
     const received: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
     const observed: Exchange = {
       request: { ...request, headers },
@@ -138,7 +145,7 @@ export async function exchange(connection: Connection, request: Request, thisCal
     return received
   } catch (error) {
     if (error instanceof TransportFailure) throw error
-    if (timer.signal.aborted) throw new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
+    if (tooLate) throw new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
     // Whoever aborted the call gets their own reason back.
     if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
     const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
@@ -146,6 +153,7 @@ export async function exchange(connection: Connection, request: Request, thisCal
     throw new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
   } finally {
     clearTimeout(timeout)
+    for (const signal of others) signal.removeEventListener('abort', abort)
   }
 }
 

@@ -1,8 +1,9 @@
-import { createHash } from 'node:crypto'
+import { textDigest } from '../contract/digest.js'
 import type { Contract, Field, InputField, Operation } from '../contract/contract.js'
-import { operationsOf, pathOf, reachableTypes } from '../contract/queries.js'
+import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
-import { methodName, operationExports, type Names } from '../naming/names.js'
+import { methodName } from '../naming/methods.js'
+import { operationExports, type Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { docComment, propertyName, quoted } from './escaping.js'
 import { Page, type PrintOptions } from './page.js'
@@ -33,14 +34,15 @@ const header = '// Written by Tolmach from the service\'s metadata. Changes made
  *
  * @returns the files, sorted by path, manifest.json among them
  */
-export function clientFiles(contract: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
+export function clientFiles(whole: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
+  const contract = selectOperations(whole, () => true)
   const texts = new TypeTexts(contract, names)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
   const codecs = dialect.emit.codecs(contract, names)
   const client = clientPage(contract, names, operations, texts, options)
   const settings = settingsPage(contract, names, dialect, options)
-  const types = typesPage(texts, reachableTypes(contract, operations), pages)
+  const types = typesPage(texts, Object.keys(contract.types), pages)
   const index = indexPage(contract, names, operations, types, dialect)
   const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...(codecs === undefined ? [] : [codecs])]
   const files: GeneratedFile[] = [
@@ -50,11 +52,6 @@ export function clientFiles(contract: Contract, names: Names, dialect: Dialect, 
   ]
   files.sort((a, b) => compare(a.path, b.path))
   return [...files, { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) }]
-}
-
-/** The digest of a text as it counts for us: line endings don't. */
-export function textDigest(text: string): string {
-  return createHash('sha256').update(text.replace(/\r\n/g, '\n')).digest('hex')
 }
 
 /** A file's imports with another ending than `.js`. */

@@ -1,7 +1,8 @@
 import type { Contract, Operation } from '../contract/contract.js'
 import { endpointsOf, pathOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
-import { methodName, operationExports, type Names } from '../naming/names.js'
+import { methodName } from '../naming/methods.js'
+import { operationExports, type Names } from '../naming/names.js'
 import { firstLines, variablePrefix } from './client.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */

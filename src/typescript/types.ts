@@ -156,7 +156,7 @@ export function constraintTexts(constraints: Constraints): string[] {
       : [...(minLength === undefined ? [] : [`at least ${minLength} long`]), ...(maxLength === undefined ? [] : [`at most ${maxLength} long`])]),
     ...(totalDigits === undefined ? [] : [`at most ${totalDigits} digits`]),
     ...(fractionDigits === undefined ? [] : [`at most ${fractionDigits} digits after the point`]),
-    ...(patterns ?? []).map((group) => `matching ${group.map((pattern) => `\`${pattern}\``).join(' or ')}`),
+    ...(patterns ?? []).map((group) => `matching ${group.map((pattern) => `\`${pattern.replaceAll('\\p{Nd}', '\\d')}\``).join(' or ')}`),
   ]
 }
 

@@ -68,10 +68,13 @@ function operationText(shown: OperationDescription): string {
     ...prose(shown.documentation),
     ...section('inputs', shown.inputs.length === 0 ? '  none' : fieldTable(shown.inputs)),
     ...(shown.headers.length === 0 ? [] : section('headers (under "headers" in the input)', fieldTable(shown.headers))),
-    ...section(`outcome  ${pc.dim(shown.outcomeType)}`, shown.outcome.length > 1 ? fieldTable(shown.outcome) : undefined),
+    ...section(`outcome  ${pc.dim(shown.outcomeType)}`, outcomeTable(shown.outcome)),
     ...(shown.faults.length === 0 ? [] : section('faults', tableText([], shown.faults.map((each) => [each.name, each.documentation ?? '']), '  '))),
     ...section('in the client', `  ${shown.signature}`),
-    ...shown.wire.flatMap(({ endpoint, facts }) => section(`on the wire at ${endpoint}`, tableText([], facts.map(([label, value]) => [label, value]), '  '))),
+    ...section('on the wire', [
+      ...(shown.wire.everywhere.length === 0 ? [] : [factTable(shown.wire.everywhere)]),
+      ...shown.wire.endpoints.map(({ endpoint, facts }) => `  ${pc.bold(endpoint)}\n${factTable(facts, '    ')}`),
+    ].join('\n')),
     '',
     pc.dim(`declared at ${shown.origin}`),
   ].join('\n')
@@ -91,8 +94,22 @@ function typeText(shown: TypeDescription): string {
   ].join('\n')
 }
 
+/** The fields of several outputs, or those inside the only one. */
+function outcomeTable(outcome: readonly FieldDescription[]): string | undefined {
+  const fields = outcome.length === 1 ? (outcome[0]?.fields ?? []) : outcome
+  return fields.length === 0 ? undefined : fieldTable(fields)
+}
+
+function factTable(facts: readonly (readonly [string, string])[], indent = '  '): string {
+  return tableText([], facts.map(([label, value]) => [label, value]), indent)
+}
+
 function fieldTable(fields: readonly FieldDescription[]): string {
-  return tableText(['name', 'type', '', 'rules', 'meaning'], fields.map((each) => [each.name, each.type, each.required ? 'required' : '', each.rules, each.documentation ?? '']), '  ')
+  const rows = (each: FieldDescription, indent: string): string[][] => [
+    [indent + each.name, each.type, each.required ? 'required' : '', each.rules, each.documentation ?? ''],
+    ...each.fields.flatMap((inner) => rows(inner, `${indent}  `)),
+  ]
+  return tableText(['name', 'type', '', 'rules', 'meaning'], fields.flatMap((each) => rows(each, '')), '  ')
 }
 
 function section(title: string, body: string | undefined): string[] {
@@ -105,7 +122,7 @@ function prose(documentation: string | undefined): string[] {
 
 /** A line of the tree with a remark behind it, cut where the terminal ends. */
 function cutLine(line: string, remark: string): string {
-  // eslint-disable-next-line no-control-regex -- colours take no room
+  // Colours take no room.
   const used = line.replace(/\u001b\[\d+m/g, '').length + 2
   const room = terminalWidth() - used
   if (remark === '' || room < 12) return line

@@ -87,7 +87,7 @@ function printOperation({ contract, names, operation, page, inputType, outcomeTy
       '',
       `/** Is a caught error one of the faults that ${call} declares? */`,
       `export function ${guard}(error: unknown): error is ${fault} {`,
-      `  return error instanceof ${serviceFault} && (${operation.faults.map((each) => `error.fault === ${quoted(each.name)}`).join(' || ')})`,
+      `  return error instanceof ${serviceFault} && ${oneOf(operation.faults.map((each) => `error.fault === ${quoted(each.name)}`))}`,
       '}',
     )
   }
@@ -101,6 +101,10 @@ function printOperation({ contract, names, operation, page, inputType, outcomeTy
   }
   const printer = new TreePrinter(page, contract, names, new Map())
   page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${input}, ${outcomeType}> = ${printer.print(tree)}`)
+}
+
+function oneOf(conditions: readonly string[]): string {
+  return conditions.length === 1 ? (conditions[0] ?? '') : `(${conditions.join(' || ')})`
 }
 
 function faultType(contract: Contract, names: Names, type: OperationContext['operation']['faults'][number]['type'], page: Page): string {

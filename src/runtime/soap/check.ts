@@ -114,7 +114,7 @@ function checkLimits(limits: Limits, value: unknown): string | undefined {
   if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
   if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
   for (const group of limits.patterns ?? []) {
-    if (!group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(written))) return `must match ${group.join(' or ')}, is ${show(value)}`
+    if (!group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(written))) return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
   }
   return undefined
 }

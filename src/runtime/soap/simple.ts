@@ -12,7 +12,6 @@ export function collapse(value: string): string {
 }
 
 /** Characters that XML 1.0 can't carry, not even escaped (section 2.2), and halves of surrogate pairs. */
-// eslint-disable-next-line no-control-regex -- these are the very characters to find
 const notXml = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/
 
 /** What a value is, for messages: never all of a long text. */

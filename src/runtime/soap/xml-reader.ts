@@ -298,6 +298,8 @@ export class MembersFrame implements Frame {
   private readonly reading: Reading
   private readonly deliver: (value: Record<string, unknown>) => void
   private readonly seen = new Set<string>()
+  /** Set when the element ends, so that members come in the contract's order: attributes last. */
+  private readonly attributes: [key: string, value: unknown][] = []
   private collected = ''
   private furthest = -1
 
@@ -345,6 +347,7 @@ export class MembersFrame implements Frame {
     const { entries, textEntry } = this.lookup
     if (textEntry !== undefined) put(this.value, textEntry.key, readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading))
     else if (this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
+    for (const [key, value] of this.attributes) put(this.value, key, value)
     for (const { key, member, place } of entries) {
       if (place === 'text' || this.seen.has(key) || member.optional === true || (member.repeated === true && (member.min ?? 0) === 0)) continue
       this.reading.deviate('is missing', key)
@@ -365,7 +368,7 @@ export class MembersFrame implements Frame {
         continue
       }
       this.seen.add(entry.key)
-      put(this.value, entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key))
+      this.attributes.push([entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key)])
     }
   }
 

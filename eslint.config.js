@@ -1,0 +1,37 @@
+import js from '@eslint/js'
+import globals from 'globals'
+import tseslint from 'typescript-eslint'
+import { rooms } from './scripts/rooms.js'
+
+/** The rooms that a room may not import from, as patterns of module addresses. */
+function closedTo(room) {
+  const { mayUse, dialectsToo } = rooms[room]
+  const closed = Object.keys(rooms).filter((other) => other !== room && !mayUse.includes(other))
+  return closed.map((other) => ({
+    regex: other === 'dialects' && dialectsToo ? '^\\.\\./(?:\\.\\./)*dialects/(?!dialect\\.js$)' : `^\\.\\./(?:\\.\\./)*${other}/`,
+    message: `The room "${room}" may not use the room "${other}" (docs/architecture.md).`,
+    allowTypeImports: room === 'cli',
+  }))
+}
+
+const arrows = Object.keys(rooms).map((room) => ({
+  files: [`src/${room}/**/*.ts`],
+  rules: { '@typescript-eslint/no-restricted-imports': ['error', { patterns: closedTo(room) }] },
+}))
+
+export default tseslint.config(
+  { ignores: ['dist/', 'node_modules/', 'coverage/', 'brackmouth/', 'tests/fixtures/'] },
+  js.configs.recommended,
+  ...tseslint.configs.strict,
+  {
+    rules: {
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      // Control characters are what several expressions look for.
+      'no-control-regex': 'off',
+      eqeqeq: 'error',
+    },
+  },
+  { files: ['**/*.js'], languageOptions: { globals: globals.node } },
+  ...arrows,
+)
