@@ -1,7 +1,7 @@
 import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, typesOfOperation } from '../contract/queries.js'
+import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
@@ -88,8 +88,9 @@ export type Shown = Overview | OperationDescription | TypeDescription | Endpoint
  */
 export async function showContract(reference: string, thing: string | undefined, options: OpenOptions = {}): Promise<Shown> {
   const open = await openContract(reference, options)
-  const { contract } = open
   if (thing === undefined) return overview(open)
+  // Types that no operation needs are in nobody's way.
+  const contract = selectOperations(open.contract, () => true)
   const operations = new Map(operationsOf(contract).map((operation) => [pathOf(operation), operation]))
   const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
   const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
@@ -190,7 +191,7 @@ function describeEndpoint(contract: Contract, endpoint: Endpoint): EndpointDescr
 }
 
 function describeField(contract: Contract, field: Field, depth = 1): FieldDescription {
-  const scalar = field.type.kind === 'reference' ? namedType(contract, field.type.to) : field.type
+  const scalar = itemOf(contract, field.type)
   const rules = [
     ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
     ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
@@ -202,14 +203,19 @@ function describeField(contract: Contract, field: Field, depth = 1): FieldDescri
     type: `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
     required: !field.optional,
     rules: rules.join(', '),
-    documentation: field.documentation?.replace(/\s+/g, ' '),
+    documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
     fields: depth === 0 ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1)),
   }
 }
 
-function fieldsInside(contract: Contract, type: Type): readonly Field[] {
+/** The type behind references and lists. */
+function itemOf(contract: Contract, type: Type): Type {
   const actual = resolve(contract, type)
-  if (actual.kind === 'list') return fieldsInside(contract, actual.item)
+  return actual.kind === 'list' ? itemOf(contract, actual.item) : actual
+}
+
+function fieldsInside(contract: Contract, type: Type): readonly Field[] {
+  const actual = itemOf(contract, type)
   return actual.kind === 'record' ? fieldsOf(contract, actual) : []
 }
 

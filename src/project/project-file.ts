@@ -117,7 +117,13 @@ export async function writeContractEntry(folder: string, name: string, entry: Co
   if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
   const existing = document.getIn(['contracts', name])
   if (existing === undefined) document.setIn(['contracts', name], document.createNode(entry))
-  else for (const [key, value] of Object.entries(entry)) document.setIn(['contracts', name, key], document.createNode(value))
+  else {
+    // Only what differs is set: setting a value again would drop the comment behind it.
+    const before = (document.toJS() as { contracts: Record<string, Record<string, unknown>> }).contracts[name] ?? {}
+    for (const [key, value] of Object.entries(entry)) {
+      if (JSON.stringify(before[key]) !== JSON.stringify(value)) document.setIn(['contracts', name, key], document.createNode(value))
+    }
+  }
   const block = document.getIn(['contracts'], true)
   if (typeof block === 'object' && block !== null && 'flow' in block) block.flow = false
   await writeFileSafely(join(folder, projectFileName), document.toString({ lineWidth: 0 }))

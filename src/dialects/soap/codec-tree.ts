@@ -61,13 +61,14 @@ export class CodecTrees {
 
   /** The codec of a named type; undefined when it is written out wherever it is used. */
   ofNamed(type: NamedType): Exclude<CodecTree, string | number | true> | undefined {
+    if (!hasCodec(type)) return undefined
     switch (type.kind) {
       case 'record':
         return this.ofRecord(type)
       case 'enumeration':
         return { literals: type.members.map((member) => member.value) }
       case 'scalar':
-        return type.constraints === undefined ? undefined : this.ofScalar(type)
+        return this.ofScalar(type)
       default:
         return undefined
     }
@@ -78,7 +79,7 @@ export class CodecTrees {
       case 'reference': {
         const named = namedType(this.contract, type.to)
         // Whatever isn't a record is declared above all records, so only references to records must wait.
-        if (this.ofNamed(named) !== undefined) return new CodecReference(type.to, late && named.kind === 'record')
+        if (hasCodec(named)) return new CodecReference(type.to, late && named.kind === 'record')
         return this.of(named, late)
       }
       case 'scalar':
@@ -176,6 +177,11 @@ export class CodecTrees {
     const { patterns, ...bounds } = type.constraints
     return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
   }
+}
+
+/** Has a named type a codec of its own, or is it written out where it is used? */
+function hasCodec(type: NamedType): boolean {
+  return type.kind === 'record' || type.kind === 'enumeration' || (type.kind === 'scalar' && type.constraints !== undefined)
 }
 
 function commonNamespace(fields: readonly Field[], preferred: string): string {

@@ -75,7 +75,10 @@ export class Definitions {
    */
   require(kind: DefinitionKind, name: QualifiedName, from: { what: string; name: string; at: XmlElement; written: string }): Definition {
     const definition = this.found.get(`${kind} ${keyOf(name)}`)
-    if (definition !== undefined) return definition
+    if (definition !== undefined) {
+      definition.element.read = true
+      return definition
+    }
     const names = this.all(kind).map((each) => each.name[1])
     throw problem(
       'TM-2102',
@@ -89,6 +92,10 @@ export class Definitions {
     if (this.found.has(key)) {
       this.notes.add('ignored', 'TM-2202', { kind: words[kind], name: name[1] }, element.origin)
       element.readWhole()
-    } else this.found.set(key, { name, element })
+    } else {
+      // Until something refers to it, it counts as unread.
+      element.read = kind === 'service'
+      this.found.set(key, { name, element })
+    }
   }
 }

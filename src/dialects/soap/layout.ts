@@ -1,4 +1,4 @@
-import type { Endpoint, Field, Fault, ListType, Operation, RecordType, Type } from '../../contract/contract.js'
+import type { Endpoint, Field, Fault, ListType, Node, Operation, RecordType, Type } from '../../contract/contract.js'
 
 /**
  * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`) beside the neutral shapes,
@@ -55,7 +55,7 @@ export interface FaultLayout {
 
 /** Facts of the whole contract: global elements that are declared, for content that names them. */
 export interface ContractLayout {
-  readonly elements: readonly { readonly name: QualifiedName; readonly type: Type }[]
+  readonly elements: readonly ({ readonly name: QualifiedName; readonly type: Type } & Node)[]
 }
 
 export function fieldLayout(field: Field): FieldLayout {

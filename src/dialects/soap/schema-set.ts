@@ -101,7 +101,10 @@ export class SchemaSet {
    */
   require(kind: ComponentKind, name: QualifiedName, at: XmlElement): Component {
     const found = this.find(kind, name)
-    if (found !== undefined) return found
+    if (found !== undefined) {
+      found.element.read = true
+      return found
+    }
     const names = this.all(kind).map((component) => component.name[1])
     throw problem('TM-2201', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, reference: keyOf(name), nearest: nearestAdvice(name[1], names) }, { place: at.origin })
   }
@@ -127,7 +130,8 @@ export class SchemaSet {
       element.readWhole()
       return
     }
-    element.read = true
+    // Types and elements are all read in the end; the others count as unread until something refers to them.
+    element.read = kind === 'type' || kind === 'element'
     this.components.set(key, { name, element, schema })
   }
 

@@ -36,7 +36,7 @@ export function checkMembers(entries: readonly Entry[], value: unknown, path: st
   for (const { key, codec, member } of entries) {
     const each = Object.hasOwn(value, key) ? value[key] : undefined
     if (each === undefined) {
-      if (member.optional !== true && !(member.repeated === true && member.min === undefined)) misfits.push({ path: at(key), message: 'is missing' })
+      if (member.optional !== true && member.fixed === undefined && !(member.repeated === true && member.min === undefined)) misfits.push({ path: at(key), message: 'is missing' })
     } else if (each === null && member.repeated !== true) {
       if (member.nillable !== true) misfits.push({ path: at(key), message: member.optional === true ? 'can\'t be null; leave it out instead' : 'can\'t be null' })
     } else if (member.repeated === true) checkRepeated(member, codec(), each, at(key), misfits)

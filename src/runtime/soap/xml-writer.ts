@@ -86,7 +86,8 @@ export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, va
 export function writeMembers(writer: XmlWriter, entries: readonly Entry[], value: Readonly<Record<string, unknown>>): void {
   const of = (key: string): unknown => (Object.hasOwn(value, key) ? value[key] : undefined)
   for (const { key, place, name, codec, member } of entries) {
-    const each = of(key) ?? member.fixed
+    // A required attribute with only one possible value needs no word from the caller.
+    const each = of(key) ?? (member.optional === true ? undefined : member.fixed)
     if (place === 'attribute' && each !== undefined) writer.attribute(name, textOf(codec() as AnyTextCodec, each, writer))
   }
   for (const { key, place, name, codec, member } of entries) {
