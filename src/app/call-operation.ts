@@ -4,7 +4,8 @@ import type { Endpoint, Operation } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem, Problem } from '../contract/problem.js'
 import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
-import { connectionReason, fileReason } from '../documents/fetching.js'
+import { fileReason } from '../contract/system-error.js'
+import { connectionReason } from '../documents/fetching.js'
 import { parseAssignment, parseInput, readInput } from '../exercise/input.js'
 import type { CallResult } from '../exercise/run-client.js'
 import { noNames } from '../contract/kept-names.js'
@@ -114,7 +115,7 @@ async function readBytes(path: string): Promise<Uint8Array> {
   return readFile(path).then(
     (bytes) => new Uint8Array(bytes),
     (error: unknown) => {
-      throw problem('TM-1007', { what: path, reason: fileReason(error instanceof Error && 'code' in error ? String(error.code) : '') }, { cause: error })
+      throw problem('TM-1007', { what: path, reason: fileReason(error) }, { cause: error })
     },
   )
 }

@@ -1,6 +1,7 @@
 import { resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
-import { problem } from '../contract/problem.js'
+import { messages } from '../contract/messages.js'
+import { messageText, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queries.js'
 import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
 import { noNames } from '../contract/kept-names.js'
@@ -34,6 +35,8 @@ export interface Imported {
   readonly typeCount: number
   /** The endpoint that calls will go to, and why. */
   readonly endpoint: { readonly chosen: Endpoint; readonly reason: string } | undefined
+  /** Something the user should know before the first call. */
+  readonly warning: string | undefined
 }
 
 /**
@@ -68,7 +71,16 @@ export async function importContract(location: string, options: ImportOptions = 
   }
   await writeSnapshot(folder, name, documents, names)
   await writeContractEntry(folder, name, entry)
-  return { name, contract, entry, endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)), endpoint: preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint) }
+  const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
+  return { name, contract, entry, endpoint, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
+}
+
+/** Metadata that was fetched from one host and names another, internal one: a classic. */
+function internalAddress(endpoint: Endpoint, location: string): string | undefined {
+  if (!URL.canParse(endpoint.address) || !isWebAddress(location)) return undefined
+  const [published, source] = [new URL(endpoint.address), new URL(location)]
+  if (published.host === source.host || published.hostname.includes('.')) return undefined
+  return `${messageText('TM-2114', { source: source.host, name: endpoint.name, published: published.host })} ${messages['TM-2114'].advice}`
 }
 
 /** The contract's summary as scripts get it. */

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { dialectNamed } from '../dialects/registry.js'
-import { fileReason } from '../documents/fetching.js'
+import { fileReason } from '../contract/system-error.js'
 import { parseInput } from '../exercise/input.js'
 import { sampleValue } from '../exercise/sample.js'
 import { readSeed, type Seed } from '../stand-in/seed.js'
@@ -47,7 +47,7 @@ async function seedOf(open: OpenContract, options: ServeOptions): Promise<Seed |
   if (file === undefined) return undefined
   const text = await readFile(file, 'utf8').catch((error: unknown) => {
     if (options.seed === undefined) return undefined
-    throw problem('TM-1007', { what: file, reason: fileReason(error instanceof Error && 'code' in error ? String(error.code) : '') }, { cause: error })
+    throw problem('TM-1007', { what: file, reason: fileReason(error) }, { cause: error })
   })
   return text === undefined ? undefined : readSeed(await parseInput(text, file), file)
 }

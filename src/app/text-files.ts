@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { problem } from '../contract/problem.js'
-import { fileReason } from '../documents/fetching.js'
+import { fileReason } from '../contract/system-error.js'
 import { writeFileSafely } from '../project/safe-writing.js'
 
 /**
@@ -10,7 +10,7 @@ import { writeFileSafely } from '../project/safe-writing.js'
  */
 export async function readTextFile(path: string): Promise<string> {
   return readFile(path, 'utf8').catch((error: unknown) => {
-    throw problem('TM-1007', { what: path, reason: fileReason(error instanceof Error && 'code' in error ? String(error.code) : '') }, { cause: error })
+    throw problem('TM-1007', { what: path, reason: fileReason(error) }, { cause: error })
   })
 }
 

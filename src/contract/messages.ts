@@ -20,10 +20,8 @@ export const messages = {
   'TM-1012': entry('input', 'The snapshot of "{name}" is damaged: {reason}.', 'Fetch it again with `tolmach import {from} --as {name} --overwrite`.'),
   'TM-1013': entry('input', 'The input does not satisfy the contract at {count}. Nothing was sent.', 'Correct the places listed; `tolmach show {contract} {operation}` tells what goes where.'),
   'TM-1014': entry('input', 'The seed data {file} is not valid: {reason}.', 'Correct the place named; docs/reference.md describes seed data.'),
-  'TM-1015': entry('input', 'No seed data is known for "{name}".', 'Put a file seeds/{name}.yaml into the project, name one with --seed, or leave --seed out to be answered with samples.'),
   'TM-1016': entry('input', 'The stand-in can\'t listen on port {port}: {reason}.', 'Choose another port with --port, or leave it out for a free one.'),
   'TM-1017': entry('input', 'The folder {folder} is not empty, and it isn\'t one that `tolmach demo` made.', 'Name a new folder: `tolmach demo <folder>`.'),
-  'TM-1018': entry('input', 'Two choices were given where one is possible: {choices}.', 'Leave one of them out.'),
 
   'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),
   'TM-2002': entry('unreachable', 'Nobody answers at {location}: {reason}.', 'Check the address and whether the service runs. Nothing was imported.'),
@@ -51,7 +49,7 @@ export const messages = {
   'TM-2111': entry('metadata', 'The operation "{name}" is left out at {endpoint}: {reason}.', 'The other operations are unaffected.'),
   'TM-2112': entry('metadata', '{what} is ignored: {reason}.', 'What it declares has no effect in the client.'),
   'TM-2113': entry('metadata', 'The policy asks for something that Tolmach does not do by itself: <{element}>.', 'If calls are refused, ask the service\'s owner which login and headers it wants.'),
-  'TM-2114': entry('metadata', 'The address {address} of endpoint "{name}" can\'t be reached from everywhere: {reason}.', 'Give the real address with --url when you call.'),
+  'TM-2114': entry('metadata', 'The metadata came from {source}, but says that endpoint "{name}" is at {published}, which looks like an internal name.', 'If calls don\'t get through, give the real address with --url.'),
 
   'TM-2201': entry('metadata', 'The {kind} "{reference}" is not declared in any document.', '{nearest} Nothing was imported.'),
   'TM-2202': entry('metadata', 'The {kind} "{name}" is declared twice; this second declaration is ignored.', 'If the two differ, calls may follow the wrong one.'),
@@ -62,7 +60,6 @@ export const messages = {
   'TM-2207': entry('metadata', '<{element}> is carried as open content under $open, not as fields.', 'Elements that the declaration admits are kept as they are.'),
   'TM-2208': entry('metadata', 'The type "{name}" has mixed content; only its elements are read, the text between them is not.', 'Text between the elements is reported as a deviation when it comes.'),
   'TM-2209': entry('metadata', 'The union "{name}" is carried as plain text; its member types are not checked.', 'Write the value as the service\'s documentation says.'),
-  'TM-2210': entry('metadata', 'The list type "{name}" is carried as text with its items separated by spaces.', 'Write the items in one text.'),
   'TM-2211': entry('metadata', 'The pattern {pattern} can\'t be checked before sending.', 'The service itself will refuse values that do not match.'),
   'TM-2212': entry('metadata', 'Substitution groups are not read yet; "{name}" can\'t take the place of its head.', 'The head element itself works.'),
   'TM-2213': entry('metadata', '{what} is not read yet: {reason}.', 'What depends on it is carried as open content.'),

@@ -1,6 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { fileURLToPath } from 'node:url'
-import { problem, type Problem } from '../contract/problem.js'
+import { Problem, problem } from '../contract/problem.js'
+import { fileReason, systemCode } from '../contract/system-error.js'
 
 /** No document is read beyond this many bytes. */
 export const largestDocument = 64 * 1024 * 1024
@@ -36,10 +37,8 @@ async function fetchFromFile(address: string): Promise<Fetched> {
     if (size > largestDocument) throw tooLarge()
     return { address, bytes: await readFile(path), charset: undefined }
   } catch (error) {
-    if (error instanceof Error && 'code' in error && typeof error.code === 'string' && 'syscall' in error) {
-      throw problem('TM-2001', { location: path, reason: fileReason(error.code) }, { cause: error })
-    }
-    throw error
+    if (error instanceof Problem) throw error
+    throw problem('TM-2001', { location: path, reason: fileReason(error) }, { cause: error })
   }
 }
 
@@ -89,7 +88,6 @@ function webProblem(error: unknown, location: string, seconds: number): unknown 
 
 /** What a failed connection means, in plain words. */
 export function connectionReason(cause: unknown): string {
-  const code = cause instanceof Error && 'code' in cause && typeof cause.code === 'string' ? cause.code : ''
   const known: Record<string, string> = {
     ECONNREFUSED: 'the connection was refused',
     ECONNRESET: 'the connection was cut',
@@ -105,25 +103,7 @@ export function connectionReason(cause: unknown): string {
     CERT_HAS_EXPIRED: 'its certificate has expired',
     ERR_TLS_CERT_ALTNAME_INVALID: 'its certificate is for another host',
   }
-  return known[code] ?? (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
-}
-
-/** What a failed file operation means, in plain words. */
-export function fileReason(code: string): string {
-  const known: Record<string, string> = {
-    ENOENT: 'there is no such file',
-    EACCES: 'its permissions forbid it',
-    EPERM: 'its permissions forbid it',
-    EISDIR: 'it is a folder',
-    ENOTDIR: 'a part of the path is not a folder',
-    ENOSPC: 'the disk is full',
-    EROFS: 'the disk is read-only',
-    EEXIST: 'there is something of that name already',
-    ENOTEMPTY: 'the folder is not empty',
-    ELOOP: 'its links go in a circle',
-    ENAMETOOLONG: 'the name is too long',
-  }
-  return known[code] ?? code
+  return known[systemCode(cause)] ?? (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
 }
 
 function withoutLogin(address: string): string {

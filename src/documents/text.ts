@@ -1,4 +1,5 @@
 import { problem } from '../contract/problem.js'
+import { systemCode } from '../contract/system-error.js'
 
 /**
  * Decodes a document's bytes: by its byte-order mark, else the charset it was served with, else its XML declaration, else UTF-8
@@ -14,7 +15,7 @@ export function decodeText(bytes: Uint8Array, label: string, charset?: string): 
   try {
     return new TextDecoder(encoding, { fatal: true }).decode(bytes)
   } catch (error) {
-    const reason = error instanceof RangeError ? `its encoding "${encoding}" is unknown` : `its bytes are not ${encoding}`
+    const reason = systemCode(error) === 'ERR_ENCODING_NOT_SUPPORTED' ? `its encoding "${encoding}" is unknown` : `its bytes are not ${encoding}`
     throw problem('TM-2014', { reason }, { place: { document: label }, cause: error })
   }
 }

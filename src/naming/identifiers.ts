@@ -17,7 +17,7 @@ export function pascalCase(name: string): string {
   const joined = wordsOf(name)
     .map((word) => word.charAt(0).toUpperCase() + word.slice(1))
     .join('')
-  return beginning(cut(joined))
+  return beginning(cut(joined), 'N')
 }
 
 /** A name as camelCase: the first word in small letters, unless it is the start of a longer run of capitals. */
@@ -25,7 +25,7 @@ export function camelCase(name: string): string {
   const [first = '', ...rest] = wordsOf(name)
   const head = first === first.toUpperCase() ? first.toLowerCase() : first.charAt(0).toLowerCase() + first.slice(1)
   const joined = head + rest.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join('')
-  return beginning(cut(joined))
+  return beginning(cut(joined), 'n')
 }
 
 /** Is the text an identifier as it stands? */
@@ -37,9 +37,9 @@ function cut(text: string): string {
   return [...text].slice(0, longest).join('')
 }
 
-/** Identifiers can't start with a digit, nor be nothing. */
-function beginning(text: string): string {
+/** Identifiers can't start with a digit, nor be nothing: then `letter` goes first. */
+function beginning(text: string, letter: 'N' | 'n'): string {
   const clean = [...text].filter((c) => /[\p{ID_Continue}]/u.test(c)).join('')
-  if (clean === '') return 'Unnamed'
-  return /^\p{ID_Start}/u.test(clean) ? clean : `N${clean}`
+  if (clean === '') return letter === 'N' ? 'Unnamed' : 'unnamed'
+  return /^\p{ID_Start}/u.test(clean) ? clean : letter + clean
 }

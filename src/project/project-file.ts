@@ -1,7 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { dirname, join, parse, relative, resolve, sep } from 'node:path'
 import { problem, type Problem } from '../contract/problem.js'
-import { fileReason } from '../documents/fetching.js'
+import { fileReason, systemCode } from '../contract/system-error.js'
 import { writeFileSafely } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
@@ -54,9 +54,8 @@ export async function readProjectText(folder: string): Promise<string> {
   try {
     return await readFile(join(folder, projectFileName), 'utf8')
   } catch (error) {
-    const code = error instanceof Error && 'code' in error ? String(error.code) : ''
-    if (code === 'ENOENT') return ''
-    throw problem('TM-1007', { what: projectFileName, reason: fileReason(code) }, { cause: error })
+    if (systemCode(error) === 'ENOENT') return ''
+    throw problem('TM-1007', { what: projectFileName, reason: fileReason(error) }, { cause: error })
   }
 }
 

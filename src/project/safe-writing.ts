@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto'
 import { cp, mkdir, readdir, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
-import { fileReason } from '../documents/fetching.js'
 import { problem } from '../contract/problem.js'
+import { fileReason, systemCode } from '../contract/system-error.js'
 
 /** Writes a file so that whoever reads it sees the old or the new contents, never a part. */
 export async function writeFileSafely(path: string, contents: string | Uint8Array): Promise<void> {
@@ -40,8 +40,9 @@ export async function replaceFolder(folder: string, files: Readonly<Record<strin
     await rename(aside, folder)
     await rm(previous, { recursive: true, force: true })
   } catch (error) {
-    await recoverFolder(folder)
-    await rm(aside, { recursive: true, force: true })
+    // The first failure is what counts, not what clearing up may meet.
+    await recoverFolder(folder).catch(() => undefined)
+    await rm(aside, { recursive: true, force: true }).catch(() => undefined)
     throw writeProblem(folder, error)
   }
 }
@@ -78,6 +79,5 @@ async function exists(path: string): Promise<boolean> {
 }
 
 function writeProblem(path: string, error: unknown): unknown {
-  if (error instanceof Error && 'code' in error && typeof error.code === 'string') return problem('TM-1008', { what: path, reason: fileReason(error.code) }, { cause: error })
-  return error
+  return systemCode(error) === '' ? error : problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
 }

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { isAbsolute, join } from 'node:path'
 import { problem } from '../contract/problem.js'
+import { systemCode } from '../contract/system-error.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
 import { decodeText } from '../documents/text.js'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
@@ -65,7 +66,7 @@ export async function readSnapshotIndex(projectFolder: string, contract: string,
     if (index.tolmachSnapshot !== 1 || !Array.isArray(index.documents) || index.documents.some(({ label }) => !/^[\w.-]+$/.test(label))) throw new Error('its index is not one of ours')
     return index
   } catch (error) {
-    throw problem('TM-1012', { name: contract, from, reason: error instanceof Error ? (('code' in error) ? 'it is missing' : error.message) : String(error) }, { cause: error })
+    throw problem('TM-1012', { name: contract, from, reason: systemCode(error) === 'ENOENT' ? 'it is missing' : error instanceof Error ? error.message : String(error) }, { cause: error })
   }
 }
 

@@ -43,7 +43,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const client = clientPage(contract, names, operations, texts, options)
   const settings = settingsPage(contract, names, dialect, options)
   const types = typesPage(texts, Object.keys(contract.types), pages)
-  const index = indexPage(contract, names, operations, types, dialect)
+  const index = indexPage(contract, names, operations, types, dialect, options)
   const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...(codecs === undefined ? [] : [codecs])]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
@@ -211,9 +211,9 @@ function settingsPage(contract: Contract, names: Names, dialect: Dialect, option
   return page
 }
 
-function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect): Page {
+function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect, options: PrintOptions): Page {
   const page = new Page('index')
-  const first = firstLines(contract, names, operations)
+  const first = firstLines(contract, names, operations, `./index${options.importSuffix}`)
   page.printHead(docComment([`The first lines to write:\n\n${'```ts'}\n${first.join('\n')}\n${'```'}`]).join('\n') + '\n')
   const modules = ['client', 'settings', ...(types.isEmpty() ? [] : ['types']), ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`), 'runtime/failures']
   for (const module of modules) page.reexport(module)

@@ -39,8 +39,7 @@ export function declare(command: Command): void {
       print(`${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}\n`)
       const rows = endpoints.map((each) => [each.name, each.protocol, each.address, each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : ''])
       print(tableText(['endpoint', 'protocol', 'address', ''], rows))
-      const internal = endpoint === undefined ? undefined : internalAddress(endpoint.chosen.address, location)
-      if (internal !== undefined) say(voice, `\n${pc.yellow('warning')} ${internal}`)
+      if (imported.warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
       sayNotes(voice, contract.notes)
       say(voice, `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`)
     })
@@ -52,12 +51,4 @@ export function sayNotes(voice: Voice, notes: readonly Note[]): void {
   if (shown.length > 0) say(voice, '')
   for (const note of shown) say(voice, `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`)
   if (notes.length > shown.length) say(voice, pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`))
-}
-
-/** Metadata that was fetched from one host and names another, internal one: a classic. */
-function internalAddress(address: string, location: string): string | undefined {
-  if (!URL.canParse(address) || !/^https?:/.test(location)) return undefined
-  const [published, source] = [new URL(address), new URL(location)]
-  if (published.host === source.host || published.hostname.includes('.')) return undefined
-  return `The metadata came from ${source.host}, but says that the service is at ${published.host}, which looks like an internal name. If calls don't get through, give the real address with --url.`
 }

@@ -39,8 +39,10 @@ function ofText(simple: string, normalise: (value: string) => string): SimpleCod
 }
 
 /** Texts that must look a certain way and are kept as they are, apart from white space around them. */
-function lexical(simple: string, form: RegExp, further?: (value: string) => boolean): SimpleCodec<string> {
-  const fits = (value: string): boolean => form.test(value) && (further?.(value) ?? true)
+function lexical(simple: string, makeForm: () => RegExp, further?: (value: string) => boolean): SimpleCodec<string> {
+  let form: RegExp | undefined
+  // Made on first use: a bundler keeps an expression that is made beside an unused codec.
+  const fits = (value: string): boolean => (form ??= makeForm()).test(value) && (further?.(value) ?? true)
   return {
     simple,
     read(value) {
@@ -129,7 +131,7 @@ export const boolean: SimpleCodec<boolean> = {
 }
 
 /** Kept as exact text: `1250.50` stays `1250.50`. */
-export const decimal: SimpleCodec<string> = /* @__PURE__ */ lexical('a decimal number', /^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$/)
+export const decimal: SimpleCodec<string> = /* @__PURE__ */ lexical('a decimal number', () => /^[+-]?(?:\d+(?:\.\d*)?|\.\d+)$/)
 
 export const byte: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', -128, 127)
 export const short: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', -32768, 32767)
@@ -137,21 +139,21 @@ export const int: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole num
 export const unsignedByte: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 255)
 export const unsignedShort: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 65535)
 export const unsignedInt: SimpleCodec<number> = /* @__PURE__ */ wholeNumber('a whole number', 0, 4294967295)
-export const long: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits', -(2n ** 63n), 2n ** 63n - 1n)
-export const unsignedLong: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits without sign', 0n, 2n ** 64n - 1n)
+export const long: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits', -9223372036854775808n, 9223372036854775807n)
+export const unsignedLong: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint) of 64 bits without sign', 0n, 18446744073709551615n)
 export const integer: SimpleCodec<bigint> = /* @__PURE__ */ bigWholeNumber('a whole number (bigint)')
 export const float: SimpleCodec<number> = /* @__PURE__ */ floating('a number')
 export const double: SimpleCodec<number> = /* @__PURE__ */ floating('a number')
 
-export const date: SimpleCodec<string> = /* @__PURE__ */ lexical('a date like 2026-11-23', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\d${zone}$`), dayExists)
-export const time: SimpleCodec<string> = /* @__PURE__ */ lexical('a time like 14:30:00', /* @__PURE__ */ new RegExp(`^${clock}${zone}$`))
-export const dateTime: SimpleCodec<string> = /* @__PURE__ */ lexical('a date and time like 2026-11-23T14:30:00', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\dT${clock}${zone}$`), dayExists)
-export const duration: SimpleCodec<string> = /* @__PURE__ */ lexical('a duration like P1DT2H', /^-?P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
-export const yearMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month like 2026-11', /* @__PURE__ */ new RegExp(`^${year}-(?:0[1-9]|1[0-2])${zone}$`))
-export const gregorianYear: SimpleCodec<string> = /* @__PURE__ */ lexical('a year like 2026', /* @__PURE__ */ new RegExp(`^${year}${zone}$`))
-export const monthDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the year like --11-23', /* @__PURE__ */ new RegExp(`^--(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])${zone}$`), (value) => dayExists(`2000${value.slice(1)}`))
-export const gregorianMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month of the year like --11', /* @__PURE__ */ new RegExp(`^--(?:0[1-9]|1[0-2])${zone}$`))
-export const gregorianDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the month like ---23', /* @__PURE__ */ new RegExp(`^---(?:0[1-9]|[12]\\d|3[01])${zone}$`))
+export const date: SimpleCodec<string> = /* @__PURE__ */ lexical('a date like 2026-11-23', () => new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\d${zone}$`), dayExists)
+export const time: SimpleCodec<string> = /* @__PURE__ */ lexical('a time like 14:30:00', () => new RegExp(`^${clock}${zone}$`))
+export const dateTime: SimpleCodec<string> = /* @__PURE__ */ lexical('a date and time like 2026-11-23T14:30:00', () => new RegExp(`^${year}-(?:0[1-9]|1[0-2])-\\d\\dT${clock}${zone}$`), dayExists)
+export const duration: SimpleCodec<string> = /* @__PURE__ */ lexical('a duration like P1DT2H', () => /^-?P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
+export const yearMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month like 2026-11', () => new RegExp(`^${year}-(?:0[1-9]|1[0-2])${zone}$`))
+export const gregorianYear: SimpleCodec<string> = /* @__PURE__ */ lexical('a year like 2026', () => new RegExp(`^${year}${zone}$`))
+export const monthDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the year like --11-23', () => new RegExp(`^--(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])${zone}$`), (value) => dayExists(`2000${value.slice(1)}`))
+export const gregorianMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month of the year like --11', () => new RegExp(`^--(?:0[1-9]|1[0-2])${zone}$`))
+export const gregorianDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the month like ---23', () => new RegExp(`^---(?:0[1-9]|[12]\\d|3[01])${zone}$`))
 
 function bytes(simple: string, read: (value: string) => Uint8Array, write: (value: Uint8Array) => string): SimpleCodec<Uint8Array> {
   return {

@@ -1,0 +1,124 @@
+import { execFile } from 'node:child_process'
+import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises'
+import { dirname, join } from 'node:path'
+import { promisify } from 'node:util'
+import { describe, expect, test } from '@jest/globals'
+import { build } from 'esbuild'
+import fc from 'fast-check'
+import ts from 'typescript'
+import { runtimeSources } from '../../src/app/package-files.js'
+import type { Contract } from '../../src/contract/contract.js'
+import { noNames } from '../../src/contract/kept-names.js'
+import { soap } from '../../src/dialects/soap/index.js'
+import { readWsdl } from '../../src/dialects/soap/reader.js'
+import { loadDocuments } from '../../src/documents/documents.js'
+import { assignNames } from '../../src/naming/names.js'
+import { clientFiles, type GeneratedFile } from '../../src/typescript/client.js'
+import { commentText, docComment, propertyName, quoted } from '../../src/typescript/escaping.js'
+import { Page } from '../../src/typescript/page.js'
+import { readFixture } from '../support/contracts.js'
+import { freshFolder, repository } from '../support/program.js'
+
+const execute = promisify(execFile)
+
+function generate(contract: Contract, importSuffix = '.js'): GeneratedFile[] {
+  const names = assignNames(contract, noNames, soap.emit.reservedNames)
+  return clientFiles(contract, names, soap, { contractName: 'quay-desk', runtime: runtimeSources(), sources: {}, inputs: '', importSuffix })
+}
+
+/** Writes a client into a folder and compiles it strictly; what the compiler says. */
+async function compile(files: readonly GeneratedFile[]): Promise<{ folder: string; said: string }> {
+  const folder = await freshFolder()
+  for (const { path, text } of files) {
+    await mkdir(dirname(join(folder, path)), { recursive: true })
+    await writeFile(join(folder, path), text)
+  }
+  await symlink(join(repository, 'node_modules'), join(folder, 'node_modules'))
+  await writeFile(join(folder, 'package.json'), '{"type":"module"}')
+  const compilerOptions = {
+    target: 'ES2022', lib: ['ES2022'], types: ['node'], module: 'NodeNext', moduleResolution: 'NodeNext', noEmit: true, skipLibCheck: true, strict: true, exactOptionalPropertyTypes: true, declaration: true,
+    noUncheckedIndexedAccess: true, noPropertyAccessFromIndexSignature: true, verbatimModuleSyntax: true, noUnusedLocals: true, isolatedDeclarations: true, erasableSyntaxOnly: true,
+  }
+  await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['**/*.ts'], exclude: [] }))
+  const { stdout } = await execute(process.execPath, [join(repository, 'node_modules/typescript-7/bin/tsc'), '-p', '.'], { cwd: folder }).catch((error: { stdout: string }) => error)
+  return { folder, said: stdout }
+}
+
+describe('the generated client', () => {
+  test('of the fixture with everything compiles strictly, for Node without the DOM', async () => {
+    const { contract } = await readFixture('tests/fixtures/everything/everything.wsdl')
+    const files = generate(contract)
+    expect((await compile(files)).said).toBe('')
+    const types = files.find(({ path }) => path === 'types.ts')?.text
+    expect(types).toContain('export type EverythingCrateKind = \'box\' | \'Box\' | \'\' | \'10 ft\'\nexport const EverythingCrateKind = { box: \'box\', Box: \'Box\', empty: \'\', n10Ft: \'10 ft\' } as const')
+    expect(types).toContain('export type AnyShape = Circle | AnySquare')
+    expect(types).toContain('Names?: (string | null)[] | null')
+    expect(types).toContain('[\'__proto__\']?: string')
+  })
+
+  test('does not depend on the order of the metadata', async () => {
+    const { contract } = await readFixture('demo/berths/desk.wsdl')
+    const reversed: Contract = { ...contract, types: Object.fromEntries(Object.entries(contract.types).reverse()), services: contract.services.map((service) => ({ ...service, operations: [...service.operations].reverse() })) }
+    expect(generate(reversed)).toEqual(generate(contract))
+  })
+
+  test('a bundle that uses one operation has nothing of the others', async () => {
+    const { contract } = await readFixture('demo/berths/desk.wsdl')
+    const { folder } = await compile(generate(contract))
+    await writeFile(join(folder, 'one.ts'), 'import { cancelReservation, connect } from \'./index.js\'\nconsole.log(cancelReservation(connect(), { Number: 1n }))\n')
+    await writeFile(join(folder, 'two.ts'), 'import { BerthDesk } from \'./index.js\'\nconsole.log(new BerthDesk().listBerths())\n')
+    const bundle = async (entry: string, minify = false): Promise<string> => (await build({ entryPoints: [join(folder, entry)], bundle: true, write: false, format: 'esm', external: ['saxes'], minify })).outputFiles[0]?.text ?? ''
+    const [one, whole] = [await bundle('one.ts'), await bundle('two.ts')]
+    expect(one).toContain('cancelReservation')
+    expect(one).not.toMatch(/listBerths|quoteLine|reservationRequest|base64Binary|unsignedShort|gregorianDay/)
+    expect(whole).toContain('quoteLine')
+    // The runtime, one operation, its codecs: grows only when somebody means it to.
+    expect((await bundle('one.ts', true)).length).toBeLessThan(28_000)
+  })
+
+  test('imports can end otherwise', async () => {
+    const { contract } = await readFixture('demo/berths/desk.wsdl')
+    const addresses = generate(contract, '.ts').filter(({ path }) => path.endsWith('.ts')).flatMap(({ text }) => [...text.matchAll(/ from '(\.[^']*)'/g)].map(([, address]) => address ?? ''))
+    expect(addresses.length).toBeGreaterThan(50)
+    expect(addresses.filter((address) => !address.endsWith('.ts'))).toEqual([])
+  })
+})
+
+describe('a hostile document makes an ugly client, never a dangerous one', () => {
+  const nasty = ['*/ evil() /*', '`${evil()}`', '\'; evil(); \'', '\u2028evil()', '</script>', '"; evil() //', '@ts-nocheck', '\\', '\u202eevil', '// @ts-ignore', '\n@ts-expect-error']
+
+  test.each(nasty)('%j as text, property and comment', (text) => {
+    const source = ts.createSourceFile('x.ts', `const a = { ${propertyName(text)}: ${quoted(text)} }\n${docComment([text]).join('\n')}\nconst b = 1`, ts.ScriptTarget.Latest, true)
+    expect((source as unknown as { parseDiagnostics: unknown[] }).parseDiagnostics).toEqual([])
+    expect(source.statements).toHaveLength(2)
+    expect(commentText(text)).not.toMatch(/\*\/|@ts-|[\u2028\u202e]/)
+  })
+
+  test('random text comes back from a literal as it was', () => {
+    fc.assert(fc.property(fc.string({ unit: 'binary' }), (text) => expect(new Function(`return ${quoted(text)}`)()).toBe(text)))
+  })
+
+  test('in names and documentation of a WSDL', async () => {
+    const folder = await freshFolder()
+    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd']) await writeFile(join(folder, name), await readFile(join(repository, 'demo/berths', name)))
+    const evil = 'x*/ globalThis.evil = 1 /* `${evil}` \' " @ts-nocheck'
+    const text = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8')).replace('One berth, by its code on the quay.', evil).replaceAll('http://desk.brackmouth.example/desk', 'http://x/\'+evil()+\'').replace('soapAction="urn:brackmouth:desk:getBerth"', 'soapAction="\'+evil()+\'"').replace('<wsdl:service name="BerthDesk"', '<wsdl:service name="\'];evil()"')
+    await writeFile(join(folder, 'desk.wsdl'), text)
+    const documents = await loadDocuments(folder, { recognise: (each) => soap.recognise(each) })
+    const files = generate(await readWsdl(documents, 'x'))
+    const { folder: compiled, said } = await compile(files)
+    expect(said).toBe('')
+    await execute(join(repository, 'node_modules/.bin/esbuild'), ['index.ts', '--bundle', '--format=esm', '--platform=node', '--outfile=out.mjs'], { cwd: compiled })
+    const run = await execute(process.execPath, ['-e', 'globalThis.evil = () => console.log("ran"); import("./out.mjs").then((m) => console.log(Object.keys(m.endpoints).length, globalThis.evil === 1))'], { cwd: compiled })
+    expect(run.stdout).toBe('2 false\n')
+  })
+})
+
+describe('a page', () => {
+  test('imports what its lines use, under another name where one is taken', () => {
+    const page = new Page('operations/quote')
+    page.declare('quote')
+    page.print(`const x: ${page.useType('types', 'Quote')} = ${page.use('codecs', 'quote')}`, `${page.use('types', 'Quote')}`)
+    expect(page.text({ importSuffix: '.js' })).toBe('import { quote as quoteCodecs } from \'../codecs.js\'\nimport { Quote } from \'../types.js\'\n\nconst x: Quote = quoteCodecs\nQuote\n')
+  })
+})
