@@ -32,6 +32,6 @@ export default tseslint.config(
       eqeqeq: 'error',
     },
   },
-  { files: ['**/*.js'], languageOptions: { globals: globals.node } },
+  { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
   ...arrows,
 )

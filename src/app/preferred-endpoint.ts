@@ -8,6 +8,6 @@ export function preferredEndpoint(endpoints: readonly Endpoint[], operations: re
   const [best, second] = [...endpoints].sort((a, b) => offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }
-  const reason = offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'the newest protocol on offer'
+  const reason = offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'it has the newest protocol'
   return { chosen: best, reason }
 }

@@ -15,10 +15,10 @@ const light = {
  */
 export function tableText(headings: readonly string[], rows: readonly (readonly string[])[], indent = ''): string {
   const columns = Math.max(headings.length, ...rows.map((row) => row.length))
-  const cellWidth = (text: string): number => Math.max(...text.split('\n').map((line) => stringWidth(line)))
+  const cellWidth = (text: string): number => Math.max(...text.split('\n').map(widthOf))
   const widths = Array.from({ length: columns }, (_, at) => Math.max(...[headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
   const room = terminalWidth() - indent.length - (columns - 1) * 2
-  narrow(widths, longestWords(headings, rows, columns), room)
+  if (sum(widths) > room) narrow(widths, longestWords(headings, rows, columns), room)
   narrow(widths, widths.map(() => 8), room)
   const isNumeric = (at: number): boolean => rows.length > 0 && rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) && rows.some((row) => (row[at] ?? '') !== '')
   const table = new Table({
@@ -28,16 +28,25 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
     colAligns: widths.map((_, at) => (isNumeric(at) ? 'right' : 'left')),
   })
   if (headings.length > 0) {
-    table.push(headings.map((heading, at) => pc.bold(wrap(heading, widths[at] ?? 8, { hard: true }))))
-    table.push(widths.map((width) => pc.dim('─'.repeat(width))))
+    table.push(headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8))))
+    table.push(widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width)))))
   }
-  for (const row of rows) table.push(widths.map((width, at) => wrap(row[at] ?? '', width, { hard: true, trim: false })))
+  for (const row of rows) table.push(widths.map((width, at) => fitted(row[at] ?? '', width)))
   return table
     .toString()
     .split('\n')
     .map((line) => `${indent}${line.trimEnd()}`)
     .filter((line, at, lines) => line.trim() !== '' || at < lines.length - 1)
     .join('\n')
+}
+
+/** How many columns a text takes; plain letters, which most texts are, need no looking up. */
+function widthOf(text: string): number {
+  return /^[ -~]*$/.test(text) ? text.length : stringWidth(text)
+}
+
+function fitted(text: string, width: number): string {
+  return widthOf(text) <= width && !text.includes('\n') ? text : wrap(text, width, { hard: true })
 }
 
 /** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */
@@ -53,7 +62,7 @@ function narrow(widths: number[], least: readonly number[], room: number): void 
 
 /** For each column the width of its longest word, which had better not be broken. */
 function longestWords(headings: readonly string[], rows: readonly (readonly string[])[], columns: number): number[] {
-  return Array.from({ length: columns }, (_, at) => Math.max(8, ...[headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map((word) => stringWidth(word)))))
+  return Array.from({ length: columns }, (_, at) => Math.max(8, ...[headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map(widthOf))))
 }
 
 function sum(numbers: readonly number[]): number {

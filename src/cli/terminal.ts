@@ -16,7 +16,7 @@ export function terminalWidth(): number {
 
 /** Answers go to standard output. */
 export function print(text: string): void {
-  process.stdout.write(text.endsWith('\n') ? text : `${text}\n`)
+  process.stdout.write(text !== '' && text.endsWith('\n') ? text : `${text}\n`)
 }
 
 export function printJson(value: unknown): void {

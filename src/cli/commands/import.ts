@@ -36,7 +36,8 @@ export function declare(command: Command): void {
       }
       const { contract, name, endpoint, endpoints, operations }: Imported = imported
       print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
-      print(`${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}\n`)
+      print(`${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}`)
+      print('')
       const rows = endpoints.map((each) => [each.name, each.protocol, each.address, each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : ''])
       print(tableText(['endpoint', 'protocol', 'address', ''], rows))
       if (imported.warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)

@@ -50,14 +50,20 @@ function overviewText(shown: Overview): string {
   const branches: [string, [string, string][]][] = []
   for (const service of shown.services) {
     const title = shown.services.length > 1 ? `${service.name}: ` : ''
-    branches.push([`${title}endpoints`, service.endpoints.map((each) => [`${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, each.preferred ? 'calls go here' : ''])])
+    branches.push([`${title}endpoints`, service.endpoints.map((each) => [`${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, each.preferred ? '(calls go here)' : ''])])
     branches.push([`${title}operations`, service.operations.map((each) => [`${pc.bold(each.name)}(${each.inputs}) ${pc.dim('→')} ${each.outcome}`, each.documentation ?? ''])])
   }
   branches.push(['types', shown.types.map((each) => [`${each.name}  ${pc.dim(each.what)}`, each.documentation ?? ''])])
   branches.forEach(([title, leaves], at) => {
     const last = at === branches.length - 1
     lines.push(`${last ? '└─' : '├─'} ${pc.bold(title)}`)
-    leaves.forEach(([leaf, remark], index) => lines.push(cutLine(`${last ? '  ' : '│ '} ${index === leaves.length - 1 ? '└─' : '├─'} ${leaf}`, remark)))
+    // Remarks stand below each other, unless a long leaf would push them all away.
+    const widths = leaves.map(([leaf]) => plainLength(leaf)).filter((width) => width <= 48)
+    const column = Math.max(0, ...widths)
+    leaves.forEach(([leaf, remark], index) => {
+      const padded = leaf + ' '.repeat(Math.max(0, column - plainLength(leaf)))
+      lines.push(cutLine(`${last ? '  ' : '│ '} ${index === leaves.length - 1 ? '└─' : '├─'} ${remark === '' ? leaf : padded}`, remark))
+    })
   })
   return lines.join('\n')
 }
@@ -122,9 +128,12 @@ function prose(documentation: string | undefined): string[] {
 
 /** A line of the tree with a remark behind it, cut where the terminal ends. */
 function cutLine(line: string, remark: string): string {
-  // Colours take no room.
-  const used = line.replace(/\u001b\[\d+m/g, '').length + 2
-  const room = terminalWidth() - used
+  const room = terminalWidth() - plainLength(line) - 2
   if (remark === '' || room < 12) return line
   return `${line}  ${pc.dim(remark.length > room ? `${remark.slice(0, room - 1)}…` : remark)}`
+}
+
+/** The length of a text without its colours, which take no room. */
+function plainLength(text: string): number {
+  return text.replace(/\u001b\[\d+m/g, '').length
 }
