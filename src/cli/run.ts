@@ -29,6 +29,8 @@ export async function run(words: readonly string[]): Promise<number> {
     return Number(process.exitCode ?? 0)
   } catch (error) {
     if (error instanceof CommanderError && error.exitCode === 0) return 0
+    // Without a command, the help was shown already.
+    if (error instanceof CommanderError && error.code === 'commander.help') return 2
     const wanted = words.find((word) => commands.some(({ name }) => name === word))
     return tell(await asProblem(error, wanted), voiceOf(program), error)
   }
@@ -74,9 +76,8 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
   const { Problem, problem } = await import('../app/problems.js')
   if (error instanceof Problem) return error
   if (error instanceof CommanderError) {
-    if (error.code === 'commander.help') return problem('TM-1011', { text: 'A command is wanted.', command: '' })
     const text = error.message.replace(/^error: /, '')
-    return problem('TM-1011', { text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`, command: command ?? '' })
+    return problem('TM-1011', { text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`, command: command ?? '<command>' })
   }
   return problem('TM-9001', { reason: error instanceof Error ? error.message : String(error) }, { cause: error })
 }

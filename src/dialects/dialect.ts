@@ -42,8 +42,16 @@ export interface Emitter {
   operation(context: OperationContext): void
   /** Adds `endpoints` to settings.ts: the addresses and protocols of the metadata. */
   endpoints(contract: Contract, page: Page): void
+  /** How content that the contract leaves open is typed: an element of it, and the member of a record that holds it. */
+  readonly open: OpenTypes
   /** What index.ts exports of this dialect's runtime: module and clause. */
   readonly reexports: readonly (readonly [module: string, clause: string])[]
+}
+
+/** Lines to put into a record that is open, and the type of a value that may be anything. */
+export interface OpenTypes {
+  fragment(page: Page): string
+  recordLines(page: Page): readonly string[]
 }
 
 export interface OperationContext {

@@ -80,7 +80,7 @@ export async function readInput(
   }
   const withBytes = (await loadFiles(start, readFile)) as Record<string, unknown>
   for (const assignment of assignments) await assign(contract, operation, withBytes, assignment, readFile)
-  const body = operation.inputs.filter((input) => input.place !== 'header')
+  const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const { headers, ...others } = withBytes
   const converted = fieldsFromPlain(contract, body, others)
   if (headers === undefined) return converted
@@ -88,7 +88,7 @@ export async function readInput(
 }
 
 function headersOf(operation: Operation): InputField[] {
-  return operation.inputs.filter((input) => input.place === 'header')
+  return operation.inputs.filter((input) => input.place === 'messageHeader')
 }
 
 async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uint8Array>): Promise<unknown> {
@@ -124,7 +124,7 @@ async function assign(contract: Contract, operation: Operation, input: Record<st
 export function typeAt(contract: Contract, operation: Operation, path: readonly (string | number)[]): Type | undefined {
   const [first, ...rest] = path
   const isHeader = first === 'headers' && headersOf(operation).length > 0
-  let fields: readonly Field[] = isHeader ? headersOf(operation) : operation.inputs.filter((input) => input.place !== 'header')
+  let fields: readonly Field[] = isHeader ? headersOf(operation) : operation.inputs.filter((input) => input.place !== 'messageHeader')
   let type: Type | undefined
   for (const step of isHeader ? rest : path) {
     if (typeof step === 'number') {

@@ -16,8 +16,8 @@ export interface SampleOptions {
  */
 export function sampleInput(contract: Contract, operation: Operation, options: SampleOptions): Record<string, unknown> {
   const sampler = new Sampler(contract, options.full)
-  const body = operation.inputs.filter((input) => input.place !== 'header')
-  const headers = operation.inputs.filter((input) => input.place === 'header' && (options.full || !input.optional))
+  const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
+  const headers = operation.inputs.filter((input) => input.place === 'messageHeader' && (options.full || !input.optional))
   return { ...sampler.fields(body), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
 }
 

@@ -36,7 +36,7 @@ const header = '// Written by Tolmach from the service\'s metadata. Changes made
  */
 export function clientFiles(whole: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
   const contract = selectOperations(whole, () => true)
-  const texts = new TypeTexts(contract, names)
+  const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
   const codecs = dialect.emit.codecs(contract, names)
@@ -103,8 +103,8 @@ function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): string
 }
 
 function inputDeclaration(operation: Operation, name: string, texts: TypeTexts, page: Page): string[] {
-  const plain = operation.inputs.filter((input) => input.place !== 'header')
-  const headers = operation.inputs.filter((input) => input.place === 'header')
+  const plain = operation.inputs.filter((input) => input.place !== 'messageHeader')
+  const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
   return [
     `export interface ${name} {`,
     ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),

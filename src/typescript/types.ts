@@ -1,5 +1,6 @@
 import type { Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId } from '../contract/contract.js'
 import { directSubtypes, namedType } from '../contract/queries.js'
+import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
 import type { Names } from '../naming/names.js'
 import { docComment, propertyName, quoted } from './escaping.js'
@@ -54,7 +55,10 @@ export class TypeTexts {
   readonly names: Names
   private readonly subtypes: ReadonlyMap<TypeId, readonly TypeId[]>
 
-  constructor(contract: Contract, names: Names) {
+  readonly open: OpenTypes
+
+  constructor(contract: Contract, names: Names, open: OpenTypes) {
+    this.open = open
     this.contract = contract
     this.names = names
     this.subtypes = directSubtypes(contract)
@@ -74,7 +78,7 @@ export class TypeTexts {
         return /[ |&]/.test(item) ? `(${item})[]` : `${item}[]`
       }
       case 'fragment':
-        return page.useType('runtime/soap/codec', 'OpenElement')
+        return this.open.fragment(page)
       case 'record':
         return `{ ${type.fields.map((field) => this.property(field, page)).join('; ')} }`
       case 'literal':
@@ -216,7 +220,7 @@ function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name:
     `export interface ${name}${base} {`,
     ...(several && type.abstract !== true ? [`  $is${type.base === undefined ? '?' : ''}: ${quoted(name)}`] : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
-    ...(type.open === true ? ['  /** Content that the contract leaves open. */', `  $open?: ${page.useType('runtime/soap/codec', 'OpenContent')}`] : []),
+    ...(type.open === true ? texts.open.recordLines(page) : []),
     '}',
   ]
   if (subtypes.length === 0) return lines

@@ -95,7 +95,7 @@ describe('XML Schema in the contract', () => {
     expect(operationNamed(contract, 'ping')).toMatchObject({ inputs: [{ name: 'word', place: 'body' }], outcome: { kind: 'nothing' }, layout: { style: 'bare', oneWay: true } })
     const { contract: desk } = await readFixture('demo/berths/desk.wsdl')
     expect(operationNamed(desk, 'moveVessel')).toMatchObject({
-      inputs: [{ name: 'Number' }, { name: 'Berth' }, { name: 'DeskKey', place: 'header', optional: true }],
+      inputs: [{ name: 'Number' }, { name: 'Berth' }, { name: 'DeskKey', place: 'messageHeader', optional: true }],
       outcome: { kind: 'record', fields: [{ name: 'Berth' }, { name: 'Dues' }, { name: 'MovedAt' }] },
       faults: [{ name: 'BerthTaken' }, { name: 'NoSuchThing' }],
       wire: { DeskLine11: { action: 'urn:brackmouth:desk:moveVessel' }, DeskLine12: {} },

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Contract, Operation } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
-import { CodecTrees, LiveCodecs } from '../../src/dialects/soap/codec-tree.js'
+import { CodecTrees, liveCodecs } from '../../src/dialects/soap/codec-tree.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { operationLayout } from '../../src/dialects/soap/layout.js'
 import { readWsdl } from '../../src/dialects/soap/reader.js'
@@ -28,7 +28,7 @@ export function operationNamed(contract: Contract, name: string): Operation {
 export function liveOperation(contract: Contract, name: string): SoapOperation<Record<string, unknown>, unknown> {
   const operation = operationNamed(contract, name)
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
-  const live = new LiveCodecs(contract, trees).of(trees.operation(operation)) as object
+  const live = liveCodecs(contract, trees).of(trees.operation(operation)) as object
   return { name, action: '', ...live } as SoapOperation<Record<string, unknown>, unknown>
 }
 

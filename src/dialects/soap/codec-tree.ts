@@ -1,42 +1,10 @@
 import type { Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
 import * as simple from '../../runtime/soap/simple.js'
+import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type QualifiedName } from './layout.js'
 
-/**
- * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
- * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
- */
-export type CodecTree = string | number | true | Builtin | CodecReference | readonly CodecTree[] | { readonly [key: string]: CodecTree }
-
-/** A codec of the runtime: an export of runtime/soap/simple. */
-export class Builtin {
-  readonly name: keyof typeof simple
-
-  constructor(name: keyof typeof simple) {
-    this.name = name
-  }
-}
-
-/** The codec of a named type, perhaps not declared yet where the reference stands. */
-export class CodecReference {
-  readonly id: TypeId
-  readonly late: boolean
-
-  constructor(id: TypeId, late: boolean) {
-    this.id = id
-    this.late = late
-  }
-}
-
-/** Several references as one function that gives their list. */
-export class LateList {
-  readonly ids: readonly TypeId[]
-
-  constructor(ids: readonly TypeId[]) {
-    this.ids = ids
-  }
-}
+const simpleModule = 'runtime/soap/simple'
 
 const builtinNames: Readonly<Record<string, keyof typeof simple>> = {
   string: 'text', normalizedString: 'normalizedText', token: 'token', language: 'token', Name: 'token', NCName: 'token', NMTOKEN: 'token', ID: 'token',
@@ -60,7 +28,7 @@ export class CodecTrees {
   }
 
   /** The codec of a named type; undefined when it is written out wherever it is used. */
-  ofNamed(type: NamedType): Exclude<CodecTree, string | number | true> | undefined {
+  ofNamed(type: NamedType): Exclude<CodecTree, string | number | boolean> | undefined {
     if (!hasCodec(type)) return undefined
     switch (type.kind) {
       case 'record':
@@ -111,7 +79,7 @@ export class CodecTrees {
   operation(operation: Operation): { readonly [key: string]: CodecTree } {
     const layout = operationLayout(operation)
     const body = operation.inputs.filter((input) => input.place === 'body')
-    const headers = operation.inputs.filter((input) => input.place === 'header')
+    const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
     const { outcome } = operation
     const outputs = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
     const namespace = commonNamespace([...body, ...headers, ...outputs], layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''))
@@ -149,7 +117,7 @@ export class CodecTrees {
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
       members: this.members(record.fields, namespace, true),
-      ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) as unknown as CodecTree }),
+      ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) }),
     }
   }
 
@@ -172,7 +140,7 @@ export class CodecTrees {
   }
 
   private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {
-    const builtin = new Builtin(type.format === 'xs:hexBinary' ? 'hexBinary' : (builtinNames[type.format.replace('xs:', '')] ?? 'text'))
+    const builtin = new Builtin(simpleModule, type.format === 'xs:hexBinary' ? 'hexBinary' : (builtinNames[type.format.replace('xs:', '')] ?? 'text'))
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
     return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
@@ -189,37 +157,7 @@ function commonNamespace(fields: readonly Field[], preferred: string): string {
   return namespaces.length === 0 || namespaces.includes(preferred) ? preferred : (namespaces[0] ?? preferred)
 }
 
-/** Brings trees to life: codecs as the runtime uses them. */
-export class LiveCodecs {
-  private readonly trees: CodecTrees
-  private readonly contract: Contract
-  private readonly made = new Map<TypeId, unknown>()
-
-  constructor(contract: Contract, trees: CodecTrees) {
-    this.contract = contract
-    this.trees = trees
-  }
-
-  of(tree: CodecTree): unknown {
-    if (tree instanceof Builtin) return simple[tree.name]
-    if (tree instanceof CodecReference) return tree.late ? () => this.named(tree.id) : this.named(tree.id)
-    if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
-    if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
-    if (typeof tree !== 'object') return tree
-    const made: Record<string, unknown> = {}
-    for (const [key, value] of Object.entries(tree)) {
-      const alive = key === 'base' && value instanceof CodecReference ? () => this.named(value.id) : this.of(value)
-      Object.defineProperty(made, key, { value: alive, enumerable: true })
-    }
-    return made
-  }
-
-  private named(id: TypeId): unknown {
-    if (!this.made.has(id)) {
-      const tree = this.trees.ofNamed(namedType(this.contract, id))
-      if (tree === undefined) throw new Error(`${id} has no codec of its own`)
-      this.made.set(id, this.of(tree))
-    }
-    return this.made.get(id)
-  }
+/** Codecs of a contract that work: what the stand-in reads and writes with. */
+export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
+  return new LiveCodecs((name) => simple[name as keyof typeof simple], (id) => trees.ofNamed(namedType(contract, id)))
 }

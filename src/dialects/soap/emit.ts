@@ -1,4 +1,4 @@
-import type { Contract, NamedType, TypeId } from '../../contract/contract.js'
+import type { Contract, NamedType } from '../../contract/contract.js'
 import { endpointsOffering, endpointsOf, namedType, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { operationExports, type Names } from '../../naming/names.js'
@@ -6,15 +6,19 @@ import * as simple from '../../runtime/soap/simple.js'
 import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
 import { Page } from '../../typescript/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
-import { Builtin, CodecReference, CodecTrees, LateList, type CodecTree } from './codec-tree.js'
+import { TreePrinter, type CodecTree } from '../codec-tree.js'
+import { CodecTrees } from './codec-tree.js'
 import { recordLayout, wireAt } from './layout.js'
 
-const simpleModule = 'runtime/soap/simple'
 const codecModule = 'runtime/soap/codec'
 const soapModule = 'runtime/soap/soap'
 
 /** What a SOAP client has besides the parts that all clients share. */
 export const soapEmitter: Emitter = {
+  open: {
+    fragment: (page) => page.useType(codecModule, 'OpenElement'),
+    recordLines: (page) => ['  /** Content that the contract leaves open. */', `  $open?: ${page.useType(codecModule, 'OpenContent')}`],
+  },
   reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
   reservedNames: [...Object.keys(simple), 'send'],
   runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', 'soap/check.ts', 'soap/codec.ts', 'soap/simple.ts', 'soap/soap.ts', 'soap/xml-reader.ts', 'soap/xml-writer.ts'],
@@ -67,7 +71,7 @@ function printOperation({ contract, names, operation, page, inputType, outcomeTy
   const connection = page.useType('runtime/connection', 'Connection')
   const thisCall = page.useType('runtime/connection', 'ThisCall')
   const send = page.use(soapModule, 'send')
-  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'header')
+  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'messageHeader')
   const thrown = operation.faults.map((each) => `\`${each.name}\``)
   const declared = thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`]
   page.print(
@@ -99,7 +103,7 @@ function printOperation({ contract, names, operation, page, inputType, outcomeTy
     action: same ? (actions[0] ?? '') : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? ''])),
     ...trees.operation(operation),
   }
-  const printer = new TreePrinter(page, contract, names, new Map())
+  const printer = new TreePrinter(page, contract, names)
   page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${input}, ${outcomeType}> = ${printer.print(tree)}`)
 }
 
@@ -124,41 +128,4 @@ function namespaceConstants(types: readonly NamedType[], page: Page): Map<string
     found.set(namespace, page.declare(name))
   }
   return found
-}
-
-/** Prints a codec tree as an object literal. */
-class TreePrinter {
-  private readonly page: Page
-  private readonly contract: Contract
-  private readonly names: Names
-  private readonly namespaces: ReadonlyMap<string, string>
-
-  constructor(page: Page, contract: Contract, names: Names, namespaces: ReadonlyMap<string, string>) {
-    this.page = page
-    this.contract = contract
-    this.names = names
-    this.namespaces = namespaces
-  }
-
-  print(tree: CodecTree, indent = ''): string {
-    if (tree instanceof Builtin) return this.page.use(simpleModule, tree.name)
-    if (tree instanceof CodecReference) return `${tree.late ? '() => ' : ''}${this.codec(tree.id)}`
-    if (tree instanceof LateList) return `() => [${tree.ids.map((id) => this.codec(id)).join(', ')}]`
-    if (typeof tree === 'string') return this.namespaces.get(tree) ?? quoted(tree)
-    if (typeof tree !== 'object') return String(tree)
-    if (Array.isArray(tree)) return `[${tree.map((each: CodecTree) => this.print(each, indent)).join(', ')}]`
-    const inner = `${indent}  `
-    const rows = Object.entries(tree).map(([key, value]) => {
-      const text = key === 'base' && value instanceof CodecReference ? `() => ${this.codec(value.id)}` : this.print(value, inner)
-      return `${propertyName(key)}: ${text}`
-    })
-    if (rows.length === 0) return '{}'
-    const line = `{ ${rows.join(', ')} }`
-    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : `{\n${rows.map((row) => `${inner}${row},\n`).join('')}${indent}}`
-  }
-
-  private codec(id: TypeId): string {
-    namedType(this.contract, id)
-    return this.page.use('codecs', this.names.codecs[id] ?? '')
-  }
 }

@@ -200,7 +200,7 @@ export class OperationReader {
     if (part?.elementName === undefined) throw new NotYet(`its header "${partName}" names no element`)
     const field = this.partField(part, undefined)
     // The caller writes a header under its element's name, and may leave it out: it is often set once for all calls.
-    return { ...field, name: fieldName(field), optional: true, place: 'header' }
+    return { ...field, name: fieldName(field), optional: true, place: 'messageHeader' }
   }
 
   private readFaults(element: XmlElement, binding: XmlElement, port: Port, operation: string): Fault[] {

@@ -6,7 +6,7 @@ import type { QName } from '../../runtime/soap/codec.js'
 import { entriesOfMembers, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
 import { IgnoringFrame, MembersFrame, NotXml, parseDocument, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
-import { CodecTrees, LiveCodecs } from './codec-tree.js'
+import { CodecTrees, liveCodecs } from './codec-tree.js'
 import { endpointLayout } from './layout.js'
 import { keyOf } from './reading.js'
 
@@ -23,7 +23,7 @@ interface LiveOperation {
 /** Plays the service's side of SOAP: reads requests and writes answers with the codecs of the contract. */
 export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
-  const live = new LiveCodecs(contract, trees)
+  const live = liveCodecs(contract, trees)
   const operations = operationsOf(contract).map((operation): LiveOperation => {
     const { request, namespace, input, headers, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
     return { operation, request, namespace, input, headers: headers ?? {}, answer, faults: faults ?? {} }

@@ -1,0 +1,114 @@
+import type { Contract, TypeId } from '../contract/contract.js'
+import { namedType } from '../contract/queries.js'
+import type { Names } from '../naming/names.js'
+import { propertyName, quoted } from '../typescript/escaping.js'
+import type { Page } from '../typescript/page.js'
+
+/**
+ * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
+ * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
+ */
+export type CodecTree = string | number | boolean | Builtin | CodecReference | LateList | readonly CodecTree[] | { readonly [key: string]: CodecTree }
+
+/** A codec of the runtime: an export of one of its modules. */
+export class Builtin {
+  readonly module: string
+  readonly name: string
+
+  constructor(module: string, name: string) {
+    this.module = module
+    this.name = name
+  }
+}
+
+/** The codec of a named type, perhaps not declared yet where the reference stands. */
+export class CodecReference {
+  readonly id: TypeId
+  readonly late: boolean
+
+  constructor(id: TypeId, late: boolean) {
+    this.id = id
+    this.late = late
+  }
+}
+
+/** Several references as one function that gives their list. */
+export class LateList {
+  readonly ids: readonly TypeId[]
+
+  constructor(ids: readonly TypeId[]) {
+    this.ids = ids
+  }
+}
+
+/**
+ * Brings trees to life: codecs as the runtime uses them.
+ *
+ * @param builtin the runtime's own codec of a name
+ * @param treeOf the tree of a named type
+ */
+export class LiveCodecs {
+  private readonly builtin: (name: string) => unknown
+  private readonly treeOf: (id: TypeId) => CodecTree | undefined
+  private readonly made = new Map<TypeId, unknown>()
+
+  constructor(builtin: (name: string) => unknown, treeOf: (id: TypeId) => CodecTree | undefined) {
+    this.builtin = builtin
+    this.treeOf = treeOf
+  }
+
+  of(tree: CodecTree): unknown {
+    if (tree instanceof Builtin) return this.builtin(tree.name)
+    if (tree instanceof CodecReference) return tree.late ? () => this.named(tree.id) : this.named(tree.id)
+    if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
+    if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
+    if (typeof tree !== 'object') return tree
+    const made: Record<string, unknown> = {}
+    for (const [key, value] of Object.entries(tree)) Object.defineProperty(made, key, { value: this.of(value), enumerable: true })
+    return made
+  }
+
+  private named(id: TypeId): unknown {
+    if (!this.made.has(id)) {
+      const tree = this.treeOf(id)
+      if (tree === undefined) throw new Error(`${id} has no codec of its own`)
+      this.made.set(id, this.of(tree))
+    }
+    return this.made.get(id)
+  }
+}
+
+/** Prints a codec tree as an object literal. */
+export class TreePrinter {
+  private readonly page: Page
+  private readonly contract: Contract
+  private readonly names: Names
+  private readonly constants: ReadonlyMap<string, string>
+
+  /** @param constants texts that the page has a constant for */
+  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, string> = new Map()) {
+    this.page = page
+    this.contract = contract
+    this.names = names
+    this.constants = constants
+  }
+
+  print(tree: CodecTree, indent = ''): string {
+    if (tree instanceof Builtin) return this.page.use(tree.module, tree.name)
+    if (tree instanceof CodecReference) return `${tree.late ? '() => ' : ''}${this.codec(tree.id)}`
+    if (tree instanceof LateList) return `() => [${tree.ids.map((id) => this.codec(id)).join(', ')}]`
+    if (typeof tree === 'string') return this.constants.get(tree) ?? quoted(tree)
+    if (typeof tree !== 'object') return String(tree)
+    if (Array.isArray(tree)) return `[${tree.map((each: CodecTree) => this.print(each, indent)).join(', ')}]`
+    const inner = `${indent}  `
+    const rows = Object.entries(tree).map(([key, value]) => `${propertyName(key)}: ${this.print(value, inner)}`)
+    if (rows.length === 0) return '{}'
+    const line = `{ ${rows.join(', ')} }`
+    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : `{\n${rows.map((row) => `${inner}${row},\n`).join('')}${indent}}`
+  }
+
+  private codec(id: TypeId): string {
+    namedType(this.contract, id)
+    return this.page.use('codecs', this.names.codecs[id] ?? '')
+  }
+}
