@@ -78,7 +78,7 @@ export async function callOperation(reference: string, wanted: string, options: 
     ...(options.headers === undefined ? {} : { headers: options.headers }),
     ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
     fetch: (target, init) => {
-      request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: String(init?.body ?? '') }
+      request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
       return options.preview === true ? Promise.reject(new NothingSent()) : fetch(target, init)
     },
   }
@@ -94,6 +94,10 @@ export async function callOperation(reference: string, wanted: string, options: 
     client: aside === undefined ? 'its folder' : 'built aside',
     asideBecause: aside,
   }
+}
+
+function bodyText(body: unknown): string {
+  return typeof body === 'string' ? body : body instanceof Uint8Array ? new TextDecoder().decode(body) : ''
 }
 
 function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string | undefined): Endpoint {

@@ -7,11 +7,17 @@ import { serveContracts } from './serve-contracts.js'
 /** A file that says a folder was made by the demo, and so may be made again. */
 const mark = '.made-by-tolmach-demo'
 
+/** The contracts of the made-up world, with the document that each starts from. */
+const world = [
+  { name: 'berths', document: 'desk.wsdl' },
+  { name: 'ferries', document: 'openapi.yaml' },
+] as const
+
 export interface Demo {
   /** As it was named. */
   readonly folder: string
-  readonly service: string
-  readonly metadata: string
+  /** Where the metadata of each contract is served. */
+  readonly metadata: Readonly<Record<(typeof world)[number]['name'], string>>
   stop(): Promise<void>
 }
 
@@ -27,10 +33,18 @@ export async function openDemo(folder: string): Promise<Demo> {
   await rm(path, { recursive: true, force: true })
   await mkdir(path, { recursive: true })
   await writeFile(join(path, mark), 'This folder was made by `tolmach demo`, which makes it anew each time.\n')
-  const world = join(packageFolder, 'demo', 'berths')
-  await cp(join(world, 'seed.yaml'), join(path, 'seeds', 'berths.yaml'))
-  await cp(join(world, 'samples'), join(path, 'samples', 'berths'), { recursive: true })
-  const standIn = await serveContracts([join(world, 'desk.wsdl')], { project: path, seed: join(world, 'seed.yaml') })
-  const [address] = standIn.addresses
-  return { folder, service: address?.service ?? '', metadata: address?.metadata ?? '', stop: () => standIn.stop() }
+  const served = await Promise.all(
+    world.map(async ({ name, document }) => {
+      const source = join(packageFolder, 'demo', name)
+      await cp(join(source, 'seed.yaml'), join(path, 'seeds', `${name}.yaml`))
+      await cp(join(source, 'samples'), join(path, 'samples', name), { recursive: true })
+      const standIn = await serveContracts([join(source, document)], { project: path, seed: join(source, 'seed.yaml') })
+      return { name, standIn, metadata: standIn.addresses[0]?.metadata ?? '' }
+    }),
+  )
+  return {
+    folder,
+    metadata: Object.fromEntries(served.map(({ name, metadata }) => [name, metadata])) as Demo['metadata'],
+    stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
+  }
 }

@@ -1,7 +1,7 @@
 import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
+import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
@@ -174,7 +174,7 @@ function describeType(contract: Contract, id: string): TypeDescription {
     documentation: type.documentation,
     extends: type.kind === 'record' && type.base !== undefined ? namedType(contract, type.base.to).name : undefined,
     extendedBy: subtypes.map((each) => namedType(contract, each).name),
-    fields: type.kind === 'record' ? fieldsOf(contract, type).map((field) => describeField(contract, field, 0)) : [],
+    fields: ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type).map((field) => describeField(contract, field, 0)) : [],
     values: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ value, documentation })) : [],
     usedBy: [
       ...operationsOf(contract).filter((operation) => typesOfOperation(operation).some(uses)).map(pathOf),
@@ -215,8 +215,7 @@ function itemOf(contract: Contract, type: Type): Type {
 }
 
 function fieldsInside(contract: Contract, type: Type): readonly Field[] {
-  const actual = itemOf(contract, type)
-  return actual.kind === 'record' ? fieldsOf(contract, actual) : []
+  return membersOf(contract, itemOf(contract, type))
 }
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */
@@ -234,6 +233,14 @@ export function typeText(contract: Contract, type: Type): string {
       return type.members.map((member) => member.value).join(' | ')
     case 'fragment':
       return 'any XML'
+    case 'literal':
+      return String(type.value)
+    case 'union':
+      return type.alternatives.map((each) => (each.kind === 'record' ? `{ ${each.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }` : typeText(contract, each))).join(' | ')
+    case 'intersection':
+      return type.parts.map((each) => (each.kind === 'record' ? `${each.fields.length} fields` : typeText(contract, each))).join(' & ')
+    case 'map':
+      return `map of ${typeText(contract, type.value)}`
     default:
       return type.kind
   }

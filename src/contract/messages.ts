@@ -2,7 +2,7 @@ import type { ProblemKind } from './problem.js'
 
 /**
  * Every message that Tolmach can give, by its stable code. A code is never used again for something else.
- * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 30xx generation · 40xx calls · 90xx defects.
+ * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 23xx OpenAPI · 30xx generation · 40xx calls · 90xx defects.
  * docs/messages.md lists the same codes; a test compares the two.
  */
 export const messages = {
@@ -31,13 +31,15 @@ export const messages = {
   'TM-2006': entry('metadata', 'This is an HTML page, not a service\'s metadata{titled}.', 'It may be a login page or a page about the service: look at it in a browser and find the link to the metadata. Nothing was imported.'),
   'TM-2007': entry('metadata', 'The XML is broken: {reason}.', 'The document may be cut off or damaged; fetch it again. Nothing was imported.'),
   'TM-2008': entry('metadata', 'The document has a DTD (<!DOCTYPE>), which is refused because it can make a reader fetch or expand anything.', 'Remove the DOCTYPE line if you trust the document. Nothing was imported.'),
-  'TM-2009': entry('metadata', 'The document is neither a WSDL nor anything else that Tolmach reads: {found}.', 'Give the address or file of the WSDL itself. Nothing was imported.'),
+  'TM-2009': entry('metadata', 'The document is neither a WSDL nor an OpenAPI description: {found}.', 'Give the address or file of the metadata itself. Nothing was imported.'),
   'TM-2010': entry('metadata', 'The document refers to {reference}, which can\'t be read: {reason}.', 'Fetch that document and put it beside this one, or correct the location. Nothing was imported.'),
   'TM-2011': entry('metadata', 'A document from {from} refers to the local file {reference}; a far document may not read files of this machine.', 'Save all its documents locally if you trust them. Nothing was imported.'),
   'TM-2012': entry('metadata', 'The metadata is larger than Tolmach reads ({limit}).', 'Import a part of it. Nothing was imported.'),
   'TM-2013': entry('metadata', 'The folder {location} holds no metadata{detail}.', 'Name the file itself. Nothing was imported.'),
   'TM-2014': entry('metadata', 'The document can\'t be read as text: {reason}.', 'Save it as UTF-8. Nothing was imported.'),
   'TM-2015': entry('metadata', 'The document is empty.', 'Fetch it again. Nothing was imported.'),
+
+  'TM-2016': entry('metadata', 'The JSON or YAML is broken: {reason}.', 'Correct that place; YAML cares about indentation. Nothing was imported.'),
 
   'TM-2101': entry('metadata', 'The WSDL declares no service, so there is no address and no operation to call.', 'It may be the abstract part only: import the document that has <wsdl:service>. Nothing was imported.'),
   'TM-2102': entry('metadata', '{what} "{name}" refers to {kind} "{reference}", which no document declares.', '{nearest} Nothing was imported.'),
@@ -69,6 +71,18 @@ export const messages = {
   'TM-2217': entry('metadata', 'Documents nest elements more than {limit} deep.', 'Nothing was imported.'),
   'TM-2218': entry('metadata', 'The type "{name}" of XML Schema is carried as open content.', 'Any element or text is kept as it is.'),
   'TM-2219': entry('metadata', 'The facet <{element} value="{value}"> of "{name}" is not checked before sending.', 'The service itself will refuse values that break it.'),
+
+  'TM-2301': entry('metadata', 'OpenAPI {version} is not read yet; versions 3.0 and 3.1 are.', 'Ask the service\'s owner for a newer description, or convert it. Nothing was imported.'),
+  'TM-2302': entry('metadata', 'The reference {reference} leads nowhere{chain}.', 'Correct it, or add what it names. Nothing was imported.'),
+  'TM-2303': entry('metadata', 'The references {chain} go in a circle and never reach anything.', 'Correct one of them. Nothing was imported.'),
+  'TM-2304': entry('metadata', 'The description declares no operation.', 'It may be a part that other documents refer to: import the main one. Nothing was imported.'),
+  'TM-2305': entry('metadata', '"{keyword}" is not checked before sending.', 'The service itself may refuse what breaks it.'),
+  'TM-2306': entry('metadata', '"{key}" is not understood and is ignored.', 'What it declares has no effect in the client.'),
+  'TM-2307': entry('metadata', 'The operationId "{id}" is used twice; this operation is called {name}.', 'Nothing, unless you know it by the other name.'),
+  'TM-2308': entry('metadata', 'Of several media types, {chosen} is used; {others} are left out.', 'If another one is needed, it can\'t be had yet.'),
+  'TM-2309': entry('metadata', 'The path {path} has "{name}", which no parameter declares; it is taken for a text.', 'Nothing, if that is what it is.'),
+  'TM-2310': entry('metadata', 'The security scheme "{name}" ({type}) is not supported yet.', 'Send what it wants with --header, or in the settings\' headers.'),
+  'TM-2311': entry('metadata', 'The media type {type} is carried as it is: as {as}.', 'Write and read it in your own code.'),
 
   'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
   'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),

@@ -1,5 +1,5 @@
-import type { Contract, Field, RecordType, ScalarBase, Type } from './contract.js'
-import { directSubtypes, fieldsOf, namedType, resolve } from './queries.js'
+import type { Contract, Field, RecordType, ScalarBase, Type, UnionType } from './contract.js'
+import { directSubtypes, fieldsOf, membersOf, namedType, resolve } from './queries.js'
 
 /**
  * A number as it was written. JSON and YAML files are read with these, so that digits beyond a double's and trailing zeros are not
@@ -29,6 +29,12 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
       return withoutExactNumbers(plain)
     case 'list':
       return Array.isArray(plain) ? plain.map((item) => fromPlain(contract, actual.item, item)) : withoutExactNumbers(plain)
+    case 'map':
+      return isPlainObject(plain) ? Object.fromEntries(Object.entries(plain).map(([key, value]) => [key, fromPlain(contract, actual.value, value)])) : withoutExactNumbers(plain)
+    case 'intersection':
+      return isPlainObject(plain) ? fieldsFromPlain(contract, membersOf(contract, actual), plain) : withoutExactNumbers(plain)
+    case 'union':
+      return fromPlain(contract, alternativeFor(contract, actual, plain), plain)
     case 'record':
       return isPlainObject(plain) ? fieldsFromPlain(contract, fieldsOf(contract, actualRecord(contract, actual, type, plain)), plain) : withoutExactNumbers(plain)
     default:
@@ -56,6 +62,24 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
   if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
   if (actual.base === 'text' || actual.base === 'bytes') return scalarFromPlain(actual.base, text)
   return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text) ? scalarFromPlain(actual.base, new ExactNumber(text)) : text
+}
+
+/** The alternative of a union that a plain value looks like: by the discriminator, else by its members or its kind. */
+function alternativeFor(contract: Contract, union: UnionType, plain: unknown): Type {
+  const { discriminator, alternatives, origin } = union
+  const nothing: Type = { kind: 'anything', origin }
+  if (isPlainObject(plain)) {
+    const id = discriminator === undefined ? undefined : discriminator.mapping[String(plain[discriminator.field])]
+    if (id !== undefined) return { kind: 'reference', to: id, origin }
+    const known = (each: Type): number => membersOf(contract, each).filter((field) => Object.hasOwn(plain, field.name)).length
+    return [...alternatives].sort((a, b) => known(b) - known(a))[0] ?? nothing
+  }
+  if (Array.isArray(plain)) return alternatives.find((each) => resolve(contract, each).kind === 'list') ?? nothing
+  const wanted = plain instanceof ExactNumber ? ['int32', 'int64', 'decimal', 'double', 'float'] : typeof plain === 'boolean' ? ['boolean'] : ['text', 'date', 'dateTime', 'time', 'bytes']
+  return alternatives.find((each) => {
+    const actual = resolve(contract, each)
+    return actual.kind === 'scalar' && wanted.includes(actual.base)
+  }) ?? nothing
 }
 
 /** The record that a value says it is by `$is`: the declared one or one that extends it. */

@@ -54,6 +54,22 @@ export function fieldsOf(contract: Contract, record: RecordType): Field[] {
   return [...basesOf(contract, record), record].flatMap((each) => each.fields)
 }
 
+/** The fields that a value of this type may have: of a record, of all parts of an intersection, of any alternative of a union. */
+export function membersOf(contract: Contract, type: Type, within: readonly Type[] = []): Field[] {
+  const actual = resolve(contract, type)
+  if (within.includes(actual)) return []
+  switch (actual.kind) {
+    case 'record':
+      return fieldsOf(contract, actual)
+    case 'intersection':
+      return actual.parts.flatMap((part) => membersOf(contract, part, [...within, actual]))
+    case 'union':
+      return actual.alternatives.flatMap((each) => membersOf(contract, each, [...within, actual]))
+    default:
+      return []
+  }
+}
+
 /** For each type that others extend: the ids of those that extend it directly, in code unit order. */
 export function directSubtypes(contract: Contract): ReadonlyMap<TypeId, readonly TypeId[]> {
   const found = new Map<TypeId, TypeId[]>()

@@ -4,6 +4,7 @@ import type { Dialect } from './dialect.js'
 /** Every dialect, loaded only when it is needed. A new dialect is one line here. */
 export const dialects: Readonly<Partial<Record<DialectName, () => Promise<Dialect>>>> = {
   soap: async () => (await import('./soap/index.js')).soap,
+  http: async () => (await import('./http/index.js')).http,
 }
 
 /** The dialect of a contract. */

@@ -189,7 +189,7 @@ function decode(text: string): string {
 
 async function listFolder(folder: string): Promise<string[]> {
   const entries = await readdir(folder, { withFileTypes: true, recursive: true })
-  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
+  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|ya?ml|json)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
   if (files.length > mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` })
   return files.sort()
 }

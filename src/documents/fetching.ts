@@ -47,7 +47,7 @@ async function fetchFromWeb(address: string, seconds: number): Promise<Fetched> 
   // Loaded only here: no other command needs it, and it is large.
   const { fetch, EnvHttpProxyAgent } = await import('undici')
   const { username, password } = new URL(address)
-  const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, */*;q=0.5' }
+  const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5' }
   if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${decodeURIComponent(username)}:${decodeURIComponent(password)}`).toString('base64')}`
   const dispatcher = new EnvHttpProxyAgent({ connect: { timeout: seconds * 1000 } })
   try {

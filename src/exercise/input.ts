@@ -1,7 +1,7 @@
 import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
 import { ExactNumber, fieldsFromPlain, fromPlain, fromText, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
-import { fieldsOf, pathOf, resolve } from '../contract/queries.js'
+import { membersOf, pathOf, resolve } from '../contract/queries.js'
 
 /**
  * Parses the text of an input: JSON, or YAML 1.2. Numbers keep their digits.
@@ -102,7 +102,7 @@ async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uin
 async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, { path, text }: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
   const type = typeAt(contract, operation, path)
   const actual = type === undefined ? undefined : resolve(contract, type)
-  const structured = actual?.kind === 'record' || actual?.kind === 'list' || actual?.kind === 'fragment' || (actual?.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
+  const structured = (actual !== undefined && ['record', 'list', 'fragment', 'map', 'intersection', 'union', 'anything'].includes(actual.kind) && !(['union', 'anything'].includes(actual.kind) && !/^[[{"\d-]/.test(text))) || (actual?.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
   const parsed = structured ? await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) : undefined
   const value = structured && type !== undefined ? fromPlain(contract, type, parsed) : type === undefined ? text : fromText(contract, type, text)
   let target: Record<string | number, unknown> = input
@@ -132,7 +132,7 @@ export function typeAt(contract: Contract, operation: Operation, path: readonly 
     } else type = fields.find((field) => field.name === step)?.type
     if (type === undefined) return undefined
     const actual = resolve(contract, type)
-    fields = actual.kind === 'record' ? fieldsOf(contract, actual) : []
+    fields = membersOf(contract, actual)
     if (actual.kind === 'list') type = actual
   }
   return type

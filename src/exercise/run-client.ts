@@ -22,7 +22,7 @@ export async function bundleClient(source: string | Readonly<Record<string, stri
     target: 'node20',
     logLevel: 'silent',
     // A project that has not installed the client's packages yet can still call.
-    alias: { saxes: fileURLToPath(import.meta.resolve('saxes')) },
+    alias: Object.fromEntries(['saxes', 'lossless-json'].map((name) => [name, fileURLToPath(import.meta.resolve(name))])),
     plugins: inMemory === undefined ? [] : [filesPlugin(inMemory)],
   })
   return result.outputFiles[0]?.text ?? ''

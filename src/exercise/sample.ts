@@ -71,8 +71,16 @@ class Sampler {
         return { name }
       case 'literal':
         return type.value
-      case 'union':
-        return this.value(type.alternatives[0] ?? type, name)
+      case 'union': {
+        const [first] = type.alternatives
+        const value = first === undefined ? null : this.value(first, name)
+        const named = Object.entries(type.discriminator?.mapping ?? {}).find(([, id]) => first?.kind === 'reference' && first.to === id)?.[0]
+        return type.discriminator === undefined || named === undefined ? value : { ...(value as object), [type.discriminator.field]: named }
+      }
+      case 'intersection':
+        return Object.assign({}, ...type.parts.map((part) => this.value(part, name))) as unknown
+      case 'map':
+        return {}
       default:
         return null
     }

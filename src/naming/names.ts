@@ -52,9 +52,11 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
     const path = pathOf(operation)
     if (Object.hasOwn(operations, path)) continue
     const last = operation.path.at(-1) ?? path
-    const suffixes = [...(operation.path.length > 1 ? [pascalCase(operation.path[0] ?? '')] : []), 'Operation']
+    // Outside its group a function needs the group's name: `createBookings`.
+    const group = operation.path.length > 1 ? pascalCase(operation.path[0] ?? '') : ''
+    const full = last.toLowerCase().includes(group.toLowerCase()) ? last : `${last} ${group}`
     const isFree = (name: string): boolean => !keywords.has(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
-    const name = free(camelCase(last), suffixes, isFree)
+    const name = free(camelCase(full), ['Operation'], isFree)
     operations[path] = name
     functions.add(name.toLowerCase())
     claimOperation(name)

@@ -23,7 +23,10 @@ export interface Settings {
 }
 
 /** What proves who calls. */
-export type Credential = { readonly kind: 'basic'; readonly user: string; readonly password: string } | { readonly kind: 'bearer'; readonly token: string }
+export type Credential =
+  | { readonly kind: 'basic'; readonly user: string; readonly password: string }
+  | { readonly kind: 'bearer'; readonly token: string }
+  | { readonly kind: 'key'; readonly value: string }
 
 /** What holds for one call alone. */
 export interface ThisCall {
@@ -65,7 +68,7 @@ export function close(connection: Connection): Promise<void> {
 }
 
 /**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_TIME_LIMIT`
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_TIME_LIMIT`
  * (milliseconds).
  *
  * @throws TypeError when `_TIME_LIMIT` is not a number
@@ -79,11 +82,12 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const endpoint = get('ENDPOINT')
   const user = get('USER')
   const token = get('TOKEN')
+  const key = get('KEY')
   const limit = get('TIME_LIMIT')
   const timeLimit = limit === undefined ? undefined : Number(limit)
   if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
   const credential: Credential | undefined =
-    token !== undefined ? { kind: 'bearer', token } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+    token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -97,7 +101,7 @@ export interface Request {
   readonly method: string
   readonly url: string
   readonly headers: Readonly<Record<string, string>>
-  readonly body: string
+  readonly body?: string | Uint8Array
 }
 
 /** The answer to a request, its body read to the end. */
@@ -115,6 +119,7 @@ export interface Response {
  */
 export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
   const { settings } = connection
+  const { body } = request
   const headers = allHeaders(request.headers, settings, thisCall)
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
   const end = new AbortController()
@@ -130,10 +135,10 @@ export async function exchange(connection: Connection, request: Request, thisCal
   const started = performance.now()
   const send = settings.fetch ?? fetch
   try {
-    const answer = await send(request.url, { method: request.method, headers, body: request.body, signal: end.signal })
+    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) })
     const received: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
     const observed: Exchange = {
-      request: { ...request, headers },
+      request: { ...request, headers, body: typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body) },
       response: { status: received.status, headers: received.headers, body: text(received) },
       milliseconds: Math.round(performance.now() - started),
     }
@@ -161,7 +166,7 @@ function allHeaders(own: Readonly<Record<string, string>>, settings: Settings, t
   const merged: Record<string, string> = {}
   const credential = settings.credential
   const login =
-    credential === undefined
+    credential === undefined || credential.kind === 'key'
       ? {}
       : { authorization: credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : `Bearer ${credential.token}` }
   for (const headers of [own, login, settings.headers ?? {}, thisCall.headers ?? {}]) {

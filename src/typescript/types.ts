@@ -1,4 +1,4 @@
-import type { Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId } from '../contract/contract.js'
+import type { Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId, UnionType } from '../contract/contract.js'
 import { directSubtypes, namedType } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
@@ -84,9 +84,9 @@ export class TypeTexts {
       case 'literal':
         return typeof type.value === 'string' ? quoted(type.value) : String(type.value)
       case 'union':
-        return type.alternatives.map((each) => this.of(each, page)).join(' | ')
+        return type.alternatives.map((each) => this.ofAlternative(type, each, page)).join(' | ')
       case 'intersection':
-        return type.parts.map((each) => `(${this.of(each, page)})`).join(' & ')
+        return type.parts.map((each) => bracketed(this.of(each, page))).join(' & ')
       case 'tuple':
         return `[${[...type.items.map((each) => this.of(each, page)), ...(type.rest === undefined ? [] : [`...${this.of(type.rest, page)}[]`])].join(', ')}]`
       case 'map':
@@ -96,6 +96,15 @@ export class TypeTexts {
       case 'nothing':
         return 'undefined'
     }
+  }
+
+  /** An alternative of a union, with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
+  private ofAlternative(union: UnionType, alternative: Type, page: Page): string {
+    const text = this.of(alternative, page)
+    const { discriminator } = union
+    if (discriminator === undefined || alternative.kind !== 'reference') return text
+    const values = Object.entries(discriminator.mapping).filter(([, id]) => id === alternative.to).map(([value]) => quoted(value))
+    return values.length === 0 ? text : `(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${values.join(' | ')} })`
   }
 
   /** A field as a property of an interface or an object type. */
@@ -234,6 +243,11 @@ export function enumerationKeys(values: readonly string[]): { key: string; value
   const counts = new Map<string, number>()
   for (const key of wished) counts.set(key, (counts.get(key) ?? 0) + 1)
   return values.map((value, at) => ({ key: (counts.get(wished[at] ?? '') ?? 0) > 1 ? value : (wished[at] ?? value), value }))
+}
+
+/** A type in brackets, where it needs them beside an ampersand. */
+function bracketed(text: string): string {
+  return /\|/.test(text) ? `(${text})` : text
 }
 
 function article(name: string): string {

@@ -3,7 +3,7 @@ import { mkdtemp, realpath } from 'node:fs/promises'
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join, resolve } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 
 /** The folder of the repository. */
 export const repository: string = resolve('.')
@@ -36,9 +36,9 @@ export async function tolmach(cwd: string, words: readonly string[], options: { 
   return { code, stdout, stderr }
 }
 
-/** A running stand-in of the demo's berth desk, in a process of its own. */
-export async function startStandIn(): Promise<{ service: string; metadata: string; stop: () => void }> {
-  const words = [join(repository, 'dist', 'bin', 'main.js'), 'serve', demoWsdl, '--seed', join(repository, 'demo', 'berths', 'seed.yaml'), '--json']
+/** A running stand-in of a contract of the demo world, in a process of its own. */
+export async function startStandIn(document = 'berths/desk.wsdl'): Promise<{ service: string; metadata: string; stop: () => void }> {
+  const words = [join(repository, 'dist', 'bin', 'main.js'), 'serve', join(repository, 'demo', document), '--seed', join(repository, 'demo', dirname(document), 'seed.yaml'), '--json']
   const child = spawn(process.execPath, words, { cwd: await freshFolder(), env: { ...process.env, NODE_OPTIONS: '' } })
   let printed = ''
   const address = await new Promise<{ service: string; metadata: string }>((done, fail) => {

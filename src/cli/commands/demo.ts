@@ -17,11 +17,11 @@ export function declare(command: Command): void {
     .action(async (folder: string | undefined) => {
       globalsOf(command)
       const demo = await openDemo(folder ?? 'brackmouth')
-      print(pc.bold('The Port of Brackmouth, a made-up harbour, has a berth desk with a SOAP service.'))
-      print(`A stand-in plays it at ${demo.service} while this runs. What you see is left in ${demo.folder}/.`)
+      print(pc.bold('The Port of Brackmouth, a made-up harbour, has a berth desk with a SOAP service, and ferries with a REST service.'))
+      print(`Stand-ins play both on this machine while this runs. What you see is left in ${demo.folder}/.`)
       process.chdir(demo.folder)
       try {
-        for (const step of steps(demo.metadata)) {
+        for (const step of [...berthSteps(demo.metadata.berths), ...ferrySteps(demo.metadata.ferries)]) {
           print(`\n${pc.dim('─'.repeat(72))}\n${step.say}\n${pc.cyan('$')} ${pc.bold(['tolmach', ...step.words].map(shellWord).join(' '))}\n`)
           const exit = await run(step.words)
           if (exit !== (step.exit ?? 0)) throw new Error(`the demo's step "tolmach ${step.words.join(' ')}" ended with ${exit}`)
@@ -35,7 +35,7 @@ export function declare(command: Command): void {
     })
 }
 
-function steps(metadata: string): Step[] {
+function berthSteps(metadata: string): Step[] {
   return [
     { say: 'Read the service\'s metadata and keep a copy of it in the project.', words: ['import', metadata, '--as', 'berths'] },
     { say: 'What is in it?', words: ['show', 'berths'] },
@@ -52,6 +52,21 @@ function steps(metadata: string): Step[] {
     { say: 'List the reservations, and see it there.', words: ['call', 'berths', 'listReservations', '--columns', 'Number, Berth, Vessel.Name=Vessel, Arrival, Dues, state=State'] },
     { say: 'Cancel it; and see it gone.', words: ['call', 'berths', 'cancelReservation', '--with', 'Number=9007199254741000'] },
     { say: 'The answer as JSON, for scripts.', words: ['call', 'berths', 'listReservations', '--with', 'Berth=S-5', '--json'] },
+  ]
+}
+
+function ferrySteps(metadata: string): Step[] {
+  return [
+    { say: 'Now the ferries, described by OpenAPI in two documents. The commands are the same.', words: ['import', metadata, '--as', 'ferries'] },
+    { say: 'One operation: an answer that differs by status, and a payload of one of several shapes.', words: ['show', 'ferries', 'bookings.pay'] },
+    { say: 'Write its client.', words: ['generate', 'ferries'] },
+    { say: 'Search, with a list and an object in the query.', words: ['call', 'ferries', 'sailings.search', '--with', 'days=["2027-07-15"]', '--with', 'room.cars=1', '--columns', 'code, line, leaves, freeCars=Room for cars, fares.adult=Adult'] },
+    { say: 'Book; the number comes back with every digit.', words: ['call', 'ferries', 'bookings.create', '--input', 'samples/ferries/createBooking.yaml'] },
+    { say: 'List, and see it there.', words: ['call', 'ferries', 'bookings.list', '--columns', 'number, sailing, lead.name=Name, vehicle.kind=Vehicle, price, state'] },
+    { say: 'A sailing that is full: a declared answer with the status 409.', words: ['call', 'ferries', 'bookings.create', '--input', 'samples/ferries/createBooking.yaml', '--with', 'body.sailing=BRK-0716'], exit: 1 },
+    { say: 'Change it; cancel it; see it gone.', words: ['call', 'ferries', 'bookings.change', '--with', 'number=9007199254740998', '--with', 'body.remark=Two bicycles on the roof'] },
+    { say: 'Cancel.', words: ['call', 'ferries', 'bookings.cancel', '--with', 'number=9007199254740998'] },
+    { say: 'Gone.', words: ['call', 'ferries', 'bookings.get', '--with', 'number=9007199254740998'], exit: 1 },
     { say: 'The contracts of this project.', words: ['list'] },
   ]
 }

@@ -1,0 +1,26 @@
+import type { Dialect } from '../dialect.js'
+import { httpEmitter } from './emit.js'
+import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
+import { playHttp } from './play.js'
+import { readOpenApi } from './reader.js'
+
+/** OpenAPI and JSON Schema. */
+export const http: Dialect = {
+  name: 'http',
+  recognise: (text) => /(?:^|[\n{,])\s*["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/.test(text.slice(0, 50_000)),
+  read: readOpenApi,
+  emit: httpEmitter,
+  describe(_contract, operation, endpoint) {
+    const { method, path, answers } = operationLayout(operation)
+    const body = operation.inputs.find((input) => input.place === 'body')
+    const parameters = operation.inputs.filter((input) => input.place !== 'body')
+    return [
+      ['request', `${method} ${path}`],
+      ['address', endpoint.address],
+      ...parameters.map((each) => [`${each.place} ${parameterLayout(each).name}`, [parameterLayout(each).style, parameterLayout(each).json === true ? 'as JSON' : undefined].filter((part) => part !== undefined).join(', ') || 'as usual'] as const),
+      ...(body === undefined ? [] : [['body', bodyLayout(body).mediaType] as const]),
+      ...Object.entries(answers).map(([status, { mediaType }]) => [`answer ${status}`, mediaType ?? 'no content'] as const),
+    ]
+  },
+  play: playHttp,
+}

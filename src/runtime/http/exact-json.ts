@@ -1,0 +1,7 @@
+import { parse } from 'lossless-json'
+import { RawNumber } from './json.js'
+
+/** Parses JSON without rounding numbers, for contracts whose JSON carries 64-bit integers or exact decimals as bare numbers. */
+export function exactJson(text: string): unknown {
+  return parse(text, null, (digits) => new RawNumber(digits))
+}

@@ -1,0 +1,61 @@
+/** How parameters are written into addresses and headers (OpenAPI 3.1, section 4.8.12.4, which builds on RFC 6570). */
+
+export type Style = 'simple' | 'label' | 'matrix' | 'form' | 'spaceDelimited' | 'pipeDelimited' | 'deepObject'
+
+/** A parameter's value as texts: one, several, or by name. */
+export type Written = string | readonly string[] | Readonly<Record<string, string>>
+
+/** What RFC 3986, section 2.2, reserves: kept as it is where `allowReserved` says so. */
+const reservedOrEscaped = /%(?:3A|2F|3F|23|5B|5D|40|21|24|26|27|28|29|2A|2B|2C|3B|3D)/gi
+
+/** Percent-encodes everything but the unreserved characters of RFC 3986, section 2.3. */
+export function encode(text: string, allowReserved = false): string {
+  const encoded = encodeURIComponent(text).replace(/[!'()*]/g, (c) => `%${c.charCodeAt(0).toString(16).toUpperCase()}`)
+  return allowReserved ? encoded.replace(reservedOrEscaped, decodeURIComponent) : encoded
+}
+
+/** A value in a path: the text that takes the place of `{name}`. */
+export function inPath(name: string, value: Written, style: Style, explode: boolean): string {
+  const pairs = (separator: string, between: string): string => Object.entries(value as Readonly<Record<string, string>>).map(([key, each]) => `${encode(key)}${between}${encode(each)}`).join(separator)
+  const list = Array.isArray(value) ? value.map((each) => encode(String(each))) : undefined
+  const single = typeof value === 'string' ? encode(value) : undefined
+  if (style === 'label') return `.${single ?? list?.join(explode ? '.' : ',') ?? (explode ? pairs('.', '=') : pairs(',', ','))}`
+  if (style === 'matrix') {
+    if (single !== undefined) return single === '' ? `;${name}` : `;${name}=${single}`
+    if (list !== undefined) return explode ? list.map((each) => `;${name}=${each}`).join('') : `;${name}=${list.join(',')}`
+    return explode ? `;${pairs(';', '=')}` : `;${name}=${pairs(',', ',')}`
+  }
+  return single ?? list?.join(',') ?? (explode ? pairs(',', '=') : pairs(',', ','))
+}
+
+/** A value in a query: its pairs, without `?` or `&` in front. */
+export function inQuery(name: string, value: Written, style: Style, explode: boolean, allowReserved = false): string {
+  const key = encode(name)
+  const text = (each: string): string => encode(each, allowReserved)
+  if (typeof value === 'string') return `${key}=${text(value)}`
+  if (Array.isArray(value)) {
+    if (explode && style === 'form') return value.map((each) => `${key}=${text(String(each))}`).join('&')
+    const separator = style === 'spaceDelimited' ? '%20' : style === 'pipeDelimited' ? '%7C' : ','
+    return `${key}=${value.map((each) => text(String(each))).join(separator)}`
+  }
+  const entries = Object.entries(value as Readonly<Record<string, string>>)
+  if (style === 'deepObject') return entries.map(([member, each]) => `${encode(`${name}[${member}]`)}=${text(each)}`).join('&')
+  if (explode) return entries.map(([member, each]) => `${encode(member)}=${text(each)}`).join('&')
+  const separator = style === 'spaceDelimited' ? '%20' : style === 'pipeDelimited' ? '%7C' : ','
+  return `${key}=${entries.map(([member, each]) => `${encode(member)}${separator}${text(each)}`).join(separator)}`
+}
+
+/** A value in a header: never percent-encoded. */
+export function inHeader(value: Written, explode: boolean): string {
+  if (typeof value === 'string') return value
+  if (Array.isArray(value)) return value.join(',')
+  return Object.entries(value as Readonly<Record<string, string>>).map(([member, each]) => `${member}${explode ? '=' : ','}${each}`).join(',')
+}
+
+/** What a JSON value is as texts of a parameter. */
+export function written(json: unknown): Written {
+  const text = (value: unknown): string => (value === null || value === undefined ? '' : typeof value === 'object' && 'digits' in value ? String(value.digits) : typeof value === 'object' ? JSON.stringify(value) : String(value as string))
+  if (Array.isArray(json)) return json.map(text)
+  if (typeof json === 'object' && json !== null && !('digits' in json)) return Object.fromEntries(Object.entries(json).filter(([, value]) => value !== undefined).map(([name, value]) => [name, text(value)]))
+  return text(json)
+}
