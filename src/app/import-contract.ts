@@ -9,7 +9,7 @@ import { assignNames } from '../naming/names.js'
 import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry } from '../project/project-file.js'
 import { readNames, writeSnapshot } from '../project/snapshot.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
-import { chooseOperations, contractNameFor, readSource } from './open-contract.js'
+import { cacheContract, chooseOperations, contractNameFor, readSource } from './open-contract.js'
 
 export interface ImportOptions {
   /** The name in the project; made from the location when left out. */
@@ -69,7 +69,8 @@ export async function importContract(location: string, options: ImportOptions = 
     class: names.class,
     ...(only === undefined ? {} : { only }),
   }
-  await writeSnapshot(folder, name, documents, names)
+  const index = await writeSnapshot(folder, name, documents, names)
+  await cacheContract(whole, name, index)
   await writeContractEntry(folder, name, entry)
   const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
   return { name, contract, entry, endpoint, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }

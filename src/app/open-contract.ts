@@ -92,16 +92,24 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
   const index = await readSnapshotIndex(project.folder, name, entry.from)
   const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
   // Reading metadata is slow where it is large; what was read is kept under the digest of all that went in.
-  const key = `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.json`
-  const cached = await readCached(key)
+  const cached = await readCached(contractKey(name, index))
   let whole = cached === undefined ? undefined : parseCached(cached)
   if (whole === undefined) {
     whole = await readDocuments(await documents(), name)
-    await writeCached(key, JSON.stringify(whole))
+    await cacheContract(whole, name, index)
   }
   const contract = chooseOperations(whole, entry.only, name)
   const digests = Object.fromEntries(index.documents.map((document) => [document.label, document.digest]))
   return { name, contract, whole, digests, documents, kept: { project, entry, names: await readNames(project.folder, name), index } }
+}
+
+function contractKey(name: string, index: SnapshotIndex): string {
+  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.json`
+}
+
+/** Keeps what was read from a snapshot's documents, so that they need not be read again. */
+export async function cacheContract(contract: Contract, name: string, index: SnapshotIndex): Promise<void> {
+  await writeCached(contractKey(name, index), JSON.stringify(contract))
 }
 
 function parseCached(text: string): Contract | undefined {

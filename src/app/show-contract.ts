@@ -195,7 +195,7 @@ function describeField(contract: Contract, field: Field, depth = 1): FieldDescri
   const rules = [
     ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
     ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
-    ...(typeof field.default === 'string' ? [`${field.default} when left out`] : []),
+    ...(['string', 'number', 'boolean'].includes(typeof field.default) ? [`${String(field.default)} when left out`] : []),
     ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
   ]
   return {

@@ -6,6 +6,12 @@ import { run } from './run.js'
 // command that reads one answer would only wait for it, most of all when it ends (measured in bench/README.md).
 for (const flag of ['--liftoff-only', '--wasm-lazy-compilation', '--wasm-lazy-validation']) setFlagsFromString(flag)
 
+// Whoever reads our output may have read enough: `tolmach show … | head`.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error
+  process.exit(0)
+})
+
 const exitCode = await run(process.argv.slice(2))
 // Connections kept alive for a next call would hold the program up; what was printed must be out before it ends.
 await Promise.all([process.stdout, process.stderr].map((stream) => new Promise<void>((resolve) => stream.write('', () => resolve()))))

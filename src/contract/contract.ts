@@ -199,6 +199,7 @@ export interface Constraints {
   readonly exclusiveMaximum?: string
   readonly minLength?: number
   readonly maxLength?: number
+  readonly multipleOf?: string
   readonly totalDigits?: number
   readonly fractionDigits?: number
   /** Each group must match; within a group any one pattern is enough. ECMAScript sources, anchored, for the `u` flag. */

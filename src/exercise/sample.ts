@@ -128,7 +128,7 @@ function scalar(type: ScalarType, name: string): unknown {
       return decimal(limits)
     case 'float':
     case 'double':
-      return Number(decimal(limits))
+      return type.format === 'integer' ? Number(wholeNumber(limits)) : limits.multipleOf !== undefined && limits.minimum === undefined ? Number(limits.multipleOf) : Number(decimal(limits))
     case 'bytes':
       return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3)))
     case 'dateTime':
@@ -157,6 +157,11 @@ function scalar(type: ScalarType, name: string): unknown {
 }
 
 function wholeNumber(limits: Constraints): string {
+  if (limits.multipleOf !== undefined && Number.isInteger(Number(limits.multipleOf))) {
+    const step = BigInt(limits.multipleOf)
+    const least = BigInt(integerPart(limits.minimum ?? limits.exclusiveMinimum ?? limits.multipleOf))
+    return String((least / step + (least % step > 0n || limits.exclusiveMinimum !== undefined ? 1n : 0n)) * step)
+  }
   const least = limits.minimum ?? (limits.exclusiveMinimum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMinimum)) + 1n))
   if (least !== undefined) return BigInt(integerPart(least)) < 1n && canBe(limits, 1n) ? '1' : integerPart(least)
   const most = limits.maximum ?? (limits.exclusiveMaximum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMaximum)) - 1n))

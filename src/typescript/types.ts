@@ -147,7 +147,7 @@ export class TypeTexts {
     const constraints = type.kind === 'scalar' ? type.constraints : undefined
     const rules = [
       ...(constraints === undefined ? [] : constraintTexts(constraints)),
-      ...(typeof field.default === 'string' ? [`\`${field.default}\` when left out`] : []),
+      ...(['string', 'number', 'boolean'].includes(typeof field.default) ? [`\`${String(field.default)}\` when left out`] : []),
       ...(typeof field.fixed === 'string' ? [`always \`${field.fixed}\``] : []),
       ...(type.kind === 'list' && type.maxItems !== undefined ? [`at most ${type.maxItems}`] : []),
       ...(type.kind === 'list' && (type.minItems ?? 0) > 0 ? [`at least ${type.minItems ?? 0}`] : []),
@@ -159,7 +159,7 @@ export class TypeTexts {
 
 /** Constraints in words. */
 export function constraintTexts(constraints: Constraints): string[] {
-  const { minimum, maximum, exclusiveMinimum, exclusiveMaximum, minLength, maxLength, totalDigits, fractionDigits, patterns } = constraints
+  const { minimum, maximum, exclusiveMinimum, exclusiveMaximum, minLength, maxLength, multipleOf, totalDigits, fractionDigits, patterns } = constraints
   return [
     ...(minimum !== undefined && maximum !== undefined ? [`${minimum} to ${maximum}`] : minimum !== undefined ? [`at least ${minimum}`] : maximum !== undefined ? [`at most ${maximum}`] : []),
     ...(exclusiveMinimum === undefined ? [] : [`more than ${exclusiveMinimum}`]),
@@ -167,6 +167,7 @@ export function constraintTexts(constraints: Constraints): string[] {
     ...(minLength !== undefined && minLength === maxLength
       ? [`exactly ${minLength} long`]
       : [...(minLength === undefined ? [] : [`at least ${minLength} long`]), ...(maxLength === undefined ? [] : [`at most ${maxLength} long`])]),
+    ...(multipleOf === undefined ? [] : [`a multiple of ${multipleOf}`]),
     ...(totalDigits === undefined ? [] : [`at most ${totalDigits} digits`]),
     ...(fractionDigits === undefined ? [] : [`at most ${fractionDigits} digits after the point`]),
     ...(patterns ?? []).map((group) => `matching ${group.map((pattern) => `\`${pattern.replaceAll('\\p{Nd}', '\\d')}\``).join(' or ')}`),

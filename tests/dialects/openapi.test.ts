@@ -145,6 +145,13 @@ Nest: { type: array, items: { $ref: "#/components/schemas/Nest" } }`)
     expect(contract.notes).toMatchObject([{ code: 'TM-2305', message: '"not" is not checked before sending.' }])
   })
 
+  test('chains of types longer than a stack is deep', async () => {
+    const chain = Array.from({ length: 5000 }, (_, at) => `S${at}: { type: object, properties: { next: { $ref: "#/components/schemas/S${at + 1}" } } }`)
+    const contract = await withSchemas(`A: { $ref: "#/components/schemas/S0" }\n${chain.join('\n')}\nS5000: { type: object, properties: { id: { type: string, readOnly: true } } }`)
+    // Read-only at the far end makes a second type of each.
+    expect(Object.keys(contract.types)).toHaveLength(10002)
+  })
+
   test('over several documents; what the demo says is all understood', async () => {
     const contract = await read('openapi: 3.1.0\npaths: { /a: { $ref: "parts/paths.yaml#/~1a" } }\n', { 'parts.json': '{}' }).catch((error: unknown) => error)
     expect(contract).toMatchObject({ code: 'TM-2010' })

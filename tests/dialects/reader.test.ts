@@ -1,9 +1,13 @@
+import { writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
+import { readSource } from '../../src/app/open-contract.js'
 import type { Contract, Field, Origin, RecordType } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { translatePattern } from '../../src/dialects/soap/pattern.js'
 import { parseXml, type XmlElement } from '../../src/documents/xml-tree.js'
 import { operationNamed, readFixture } from '../support/contracts.js'
+import { freshFolder } from '../support/program.js'
 
 const { contract, documents } = await readFixture('tests/fixtures/everything/everything.wsdl')
 const record = (name: string): RecordType => Object.values(contract.types).find((type) => type.name === name) as RecordType
@@ -101,6 +105,15 @@ describe('XML Schema in the contract', () => {
       wire: { DeskLine11: { action: 'urn:brackmouth:desk:moveVessel' }, DeskLine12: {} },
     })
     expect(desk.notes).toEqual([])
+  })
+
+  test('chains of types longer than a stack is deep', async () => {
+    const folder = await freshFolder()
+    const chain = Array.from({ length: 5000 }, (_, at) => `<xs:complexType name="T${at}"><xs:sequence><xs:element name="next" type="c:T${at + 1}" minOccurs="0"/></xs:sequence></xs:complexType>`)
+    const schema = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:c="urn:chain" targetNamespace="urn:chain">${chain.join('')}<xs:complexType name="T5000"/><xs:element name="walk" type="c:T0"/></xs:schema>`
+    await writeFile(join(folder, 'chain.wsdl'), `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:c="urn:chain" targetNamespace="urn:chain"><types>${schema}</types><message name="M"><part name="p" element="c:walk"/></message><portType name="P"><operation name="walk"><input message="c:M"/></operation></portType><binding name="B" type="c:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="walk"><soap:operation soapAction=""/><input><soap:body use="literal"/></input></operation></binding><service name="S"><port name="B" binding="c:B"><soap:address location="http://h/"/></port></service></definitions>`)
+    const { contract: chained } = await readSource(folder, 'chain')
+    expect(Object.keys(chained.types)).toHaveLength(5001)
   })
 
   test('the contract is plain JSON, and reading twice gives the same', async () => {

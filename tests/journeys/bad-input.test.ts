@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { copyFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -215,6 +216,14 @@ describe('services that misbehave', () => {
     expect(ran.code).toBe(3)
     expect(ran.stderr).toMatch(/error TM-2011[\s\S]*file:\/\/\/etc\/passwd/)
   })
+})
+
+test('whoever reads only the first lines does no harm', async () => {
+  const shell = spawnSync('sh', ['-c', `"${process.execPath}" dist/bin/main.js show demo/berths/desk.wsdl --json | head -n 1; "${process.execPath}" dist/bin/main.js`], { cwd: repository, encoding: 'utf8', env: { ...process.env, NODE_OPTIONS: '' } })
+  expect(shell.stdout).toBe('{\n')
+  expect(shell.stderr).not.toMatch(/EPIPE|\n\s+at /)
+  expect(shell.stderr).toContain('Usage: tolmach')
+  expect(shell.status).toBe(2)
 })
 
 describe('the client\'s folder', () => {

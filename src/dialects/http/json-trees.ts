@@ -129,6 +129,17 @@ function isJson(mediaType: string): boolean {
 
 /** Does the contract's JSON carry numbers whose every digit counts? */
 export function needsExactJson(contract: Contract): boolean {
+  let needed = exactness.get(contract)
+  if (needed === undefined) {
+    needed = hasExactNumbers(contract)
+    exactness.set(contract, needed)
+  }
+  return needed
+}
+
+const exactness = new WeakMap<Contract, boolean>()
+
+function hasExactNumbers(contract: Contract): boolean {
   const isExact = (value: unknown): boolean => {
     if (typeof value !== 'object' || value === null) return false
     if ((value as ScalarType).kind === 'scalar') return ['int64', 'decimal'].includes((value as ScalarType).base) && !(value as ScalarType).format.startsWith('string:')

@@ -30,6 +30,8 @@ class DescriptionReader {
   private readonly name: string
   private readonly notes = new HttpNotes()
   private readonly schemas: SchemaReader
+  /** Paths of operations given so far, in small letters. */
+  private readonly taken = new Set<string>()
   private readonly schemes = new Map<string, { scheme: SecurityScheme; key?: OperationLayout['key'] }>()
 
   constructor(references: References, documents: Documents, name: string) {
@@ -49,6 +51,7 @@ class DescriptionReader {
     const endpoints = this.readServers(root)
     const operations = this.readPaths(endpoints)
     if (operations.length === 0) throw problem('TM-2304', {}, { place: root.origin })
+    this.schemas.readWaiting()
     this.noteUnread(root)
     this.schemas.nameEndlessLists()
     const title = info?.text('title') ?? this.name
@@ -88,7 +91,7 @@ class DescriptionReader {
   }
 
   private readPaths(endpoints: readonly Endpoint[]): Operation[] {
-    const found = new Map<string, Operation>()
+    const found: Operation[] = []
     for (const [path, item] of this.references.root.entries('paths')) {
       if (path.startsWith('x-')) continue
       const node = this.references.settle(item)
@@ -96,15 +99,14 @@ class DescriptionReader {
       for (const method of methods) {
         const operation = node.get(method)
         if (operation === undefined) continue
-        const read = this.readOperation(path, method, operation, node, endpoints, found)
-        found.set(read.path.join('.'), read)
+        found.push(this.readOperation(path, method, operation, node, endpoints))
       }
     }
-    return [...found.values()]
+    return found
   }
 
-  private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly Endpoint[], found: ReadonlyMap<string, Operation>): Operation {
-    const operationPath = this.operationPath(path, method, node, found)
+  private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly Endpoint[]): Operation {
+    const operationPath = this.operationPath(path, method, node)
     const where = pascalCase(operationPath.join(' '))
     const parameters = this.readParameters(path, node, item, where)
     const body = node.get('requestBody')
@@ -129,20 +131,24 @@ class DescriptionReader {
   }
 
   /** By its operationId, under its first tag; an id with dots is a path already; without an id by method and path. */
-  private operationPath(path: string, method: string, node: DataNode, found: ReadonlyMap<string, Operation>): string[] {
+  private operationPath(path: string, method: string, node: DataNode): string[] {
     const id = node.text('operationId')
     const [tag] = node.list('tags').map((each) => camelCase(String(each.value)))
     const words = path.replace(/\{([^}]*)\}/g, 'by $1')
     const base = id === undefined || id.trim() === '' ? camelCase(`${method} ${words}`) : id
     const steps = base.includes('.') ? base.split('.').filter((step) => step !== '').map(camelCase) : [camelCase(base)]
     const grouped = steps.length > 1 ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? ''] : tag === undefined ? steps : [tag, ...steps]
-    const free = (candidate: readonly string[]): boolean => ![...found.keys()].some((each) => each.toLowerCase() === candidate.join('.').toLowerCase())
-    if (free(grouped)) return grouped
+    const free = (candidate: readonly string[]): boolean => !this.taken.has(candidate.join('.').toLowerCase())
+    const take = (candidate: string[]): string[] => {
+      this.taken.add(candidate.join('.').toLowerCase())
+      return candidate
+    }
+    if (free(grouped)) return take(grouped)
     const last = grouped.at(-1) ?? ''
     let candidate = [...grouped.slice(0, -1), last + method.charAt(0).toUpperCase() + method.slice(1)]
     for (let count = 2; !free(candidate); count += 1) candidate = [...grouped.slice(0, -1), `${last}${count}`]
     this.notes.add('approximated', 'TM-2307', { id: id ?? base, name: candidate.join('.') }, node.origin)
-    return candidate
+    return take(candidate)
   }
 
   private readParameters(path: string, node: DataNode, item: DataNode, where: string): InputField[] {

@@ -56,6 +56,22 @@ export class References {
     return current
   }
 
+  /** The trees of all documents. */
+  all(): DataNode[] {
+    return [...this.trees.values()]
+  }
+
+  /** What a node's `$ref` leads to in the end, or undefined; marks nothing. */
+  peek(node: DataNode): DataNode | undefined {
+    let current: DataNode | undefined = node
+    for (let step = 0; step < 100 && current !== undefined; step += 1) {
+      const reference: string | number | boolean | null | undefined = current.members.get('$ref')?.value
+      if (typeof reference !== 'string') return current
+      current = this.target(reference, current.origin.document)
+    }
+    return undefined
+  }
+
   /** A stable id for a node: the document (unless it is the root) and its JSON Pointer. */
   idOf(node: DataNode): string {
     const { document } = node.origin

@@ -41,11 +41,19 @@ export class SchemaReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly references: References
   private readonly notes: HttpNotes
-  private readonly differing = new Map<DataNode, boolean>()
+  private readonly waiting: (() => void)[] = []
+  /** Named schemas that are others in requests than in answers. */
+  private readonly differing: ReadonlySet<DataNode>
 
   constructor(references: References, notes: HttpNotes) {
     this.references = references
     this.notes = notes
+    this.differing = differingSchemas(references)
+  }
+
+  /** Reads the types that were only referred to so far. */
+  readWaiting(): void {
+    for (let read = this.waiting.pop(); read !== undefined; read = this.waiting.pop()) read()
   }
 
   /** The type of a schema where it stands. */
@@ -55,15 +63,18 @@ export class SchemaReader {
     const { origin } = node
     // What is small and has no name worth keeping is written where it stands.
     if (!isNamed(target)) return this.inline(target, where, direction)
-    const differs = this.differs(target)
+    const differs = this.differing.has(target)
     const id = this.references.idOf(target) + (differs && direction === 'in' ? '~in' : '')
     const name = nameOf(target) + (differs && direction === 'in' ? 'Input' : '')
     const nullable = this.isNullable(target)
     if (!(id in this.types)) {
       // The place is taken first, so that recursion finds it.
       this.types[id] = { kind: 'anything', id, name, origin: target.origin }
-      const { type } = this.inline(target, { id, name }, direction, true)
-      this.types[id] = { ...type, id, name, ...documented(target) }
+      // Read later: descriptions have chains of types longer than a stack is deep.
+      this.waiting.push(() => {
+        const { type } = this.inline(target, { id, name }, direction, true)
+        this.types[id] = { ...type, id, name, ...documented(target) }
+      })
     }
     return { type: { kind: 'reference', to: id, origin }, nullable }
   }
@@ -149,7 +160,7 @@ export class SchemaReader {
       case 'integer':
       case 'number':
       case 'string':
-        return placed(scalar(node, type))
+        return placed(scalar(node, type, this.notes))
       case 'null':
         return { type: { kind: 'literal', value: null, origin }, nullable: true }
       default:
@@ -180,7 +191,7 @@ export class SchemaReader {
       const preset = target.members.get('default')
       fields.push({
         name, type, optional: !required.has(name), nullable, origin: schema.origin, ...documented(schema), ...(documented(schema).documentation === undefined && target !== schema ? documented(target) : {}),
-        ...(target.flag('deprecated') ? { deprecated: true } : {}), ...(preset === undefined || typeof preset.value !== 'string' ? {} : { default: preset.value }),
+        ...(target.flag('deprecated') ? { deprecated: true } : {}), ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
       })
       required.delete(name)
     }
@@ -235,24 +246,31 @@ export class SchemaReader {
     const nullValue = node.members.get('enum')?.items.some((each) => each.kind === 'null') ?? false
     return node.flag('nullable') || hasNull || nullValue || alternatives.some((each) => each.members.get('type')?.value === 'null')
   }
+}
 
-  /** Is the schema another one in requests than in answers? */
-  private differs(node: DataNode): boolean {
-    const known = this.differing.get(node)
-    if (known !== undefined) return known
-    const seen = new Set<DataNode>()
-    const visit = (each: DataNode): boolean => {
-      const target = this.references.settle(each)
-      if (seen.has(target)) return false
-      seen.add(target)
-      if (target.members.get('readOnly')?.value === true || target.members.get('writeOnly')?.value === true) return true
-      const inside = [...(target.members.get('properties')?.members.values() ?? []), ...['allOf', 'oneOf', 'anyOf'].flatMap((keyword) => target.members.get(keyword)?.items ?? []), ...['items', 'additionalProperties'].flatMap((keyword) => target.members.get(keyword) ?? [])]
-      return inside.some((inner) => inner.members.get('readOnly')?.value === true || inner.members.get('writeOnly')?.value === true || visit(inner))
-    }
-    const result = visit(node)
-    this.differing.set(node, result)
-    return result
+/** Named schemas that have a read-only or write-only member, or refer to one that has, over any number of steps. */
+function differingSchemas(references: References): Set<DataNode> {
+  const users = new Map<DataNode, Set<DataNode>>()
+  const found = new Set<DataNode>()
+  const nodes: [node: DataNode, owner: DataNode | undefined][] = references.all().map((root) => [root, undefined])
+  for (let next = nodes.pop(); next !== undefined; next = nodes.pop()) {
+    const [node, around] = next
+    const owner = isNamed(node) && node.pointer !== '' ? node : around
+    if (owner !== undefined && (node.members.get('readOnly')?.value === true || node.members.get('writeOnly')?.value === true)) found.add(owner)
+    const target = node.members.has('$ref') ? references.peek(node) : undefined
+    if (target !== undefined && owner !== undefined) users.set(target, (users.get(target) ?? new Set()).add(owner))
+    for (const member of node.members.values()) nodes.push([member, owner])
+    for (const item of node.items) nodes.push([item, owner])
   }
+  const reached = [...found]
+  for (let node = reached.pop(); node !== undefined; node = reached.pop()) {
+    for (const user of users.get(node) ?? []) {
+      if (found.has(user)) continue
+      found.add(user)
+      reached.push(user)
+    }
+  }
+  return found
 }
 
 function isFlagged(schema: DataNode, target: DataNode, keyword: string): boolean {
@@ -291,14 +309,14 @@ function enumerated(values: readonly DataNode[], node: DataNode): Type {
 const textFormats: Readonly<Record<string, ScalarBase>> = { date: 'date', 'date-time': 'dateTime', time: 'time', duration: 'duration', byte: 'bytes', binary: 'bytes', int64: 'int64', decimal: 'decimal' }
 const numberFormats: Readonly<Record<string, ScalarBase>> = { int32: 'int32', int64: 'int64', decimal: 'decimal', float: 'float', double: 'double' }
 
-function scalar(node: DataNode, type: 'integer' | 'number' | 'string'): Type {
+function scalar(node: DataNode, type: 'integer' | 'number' | 'string', notes: HttpNotes): Type {
   const { origin } = node
   const format = node.text('format') ?? ''
   const isText = type === 'string'
   const encoded = isText && node.members.get('contentEncoding')?.value === 'base64'
   const base = encoded ? 'bytes' : isText ? (textFormats[format] ?? 'text') : (numberFormats[format] ?? 'double')
   const known = isText ? format in textFormats : format in numberFormats
-  const limits: { -readonly [K in keyof Constraints]: Constraints[K] } & { multipleOf?: string } = {}
+  const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = {}
   const bound = (keyword: 'minimum' | 'maximum', exclusive: 'exclusiveMinimum' | 'exclusiveMaximum'): void => {
     const value = node.number(keyword)
     const outside = node.get(exclusive)
@@ -310,12 +328,14 @@ function scalar(node: DataNode, type: 'integer' | 'number' | 'string'): Type {
   if (!isText) {
     bound('minimum', 'exclusiveMinimum')
     bound('maximum', 'exclusiveMaximum')
-    node.number('multipleOf')
+    const multiple = node.number('multipleOf')
+    if (multiple !== undefined) limits.multipleOf = multiple
   } else if (base === 'text') {
     const [least, most, pattern] = [node.number('minLength'), node.number('maxLength'), node.text('pattern')]
     if (least !== undefined) limits.minLength = Number(least)
     if (most !== undefined) limits.maxLength = Number(most)
     if (pattern !== undefined && isPattern(pattern)) limits.patterns = [[pattern]]
+    else if (pattern !== undefined) notes.add('approximated', 'TM-2211', { pattern }, origin)
   }
   const wire = encoded || base === 'bytes' ? 'byte' : type === 'integer' && base === 'double' ? 'integer' : known && isText && (base === 'int64' || base === 'decimal') ? `string:${format}` : format === '' ? type : format
   return { kind: 'scalar', base, format: wire, origin, ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }), ...documented(node) }

@@ -30,6 +30,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   const operations = new OperationReader(definitions, types, notes)
   const services = readServices(declared, definitions, operations, notes)
   const elements = definitions.schemas.all('element').map((component) => ({ name: component.name, type: types.elementType(component), origin: component.element.origin }))
+  types.readWaiting()
   if (services.every((service) => service.operations.length === 0)) {
     const reasons = notes.all().filter((note) => note.effect === 'refused').map((note) => note.message.replace(/\.$/, ''))
     throw problem('TM-2103', { reasons: reasons.length === 0 ? 'none of its ports is bound to operations' : reasons.slice(0, 5).join('; ') }, { place: root.origin })

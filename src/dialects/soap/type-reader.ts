@@ -33,6 +33,7 @@ export class TypeReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly schemas: SchemaSet
   private readonly notes: Notes
+  private readonly waiting: Component[] = []
   private readonly reading = new Set<TypeId>()
   private readonly extended = new Set<string>()
 
@@ -46,6 +47,12 @@ export class TypeReader {
   /** Reads every global type, also those that nothing refers to. */
   readAll(): void {
     for (const component of this.schemas.all('type')) this.readGlobalType(component)
+    this.readWaiting()
+  }
+
+  /** Reads the types that were only referred to so far. */
+  readWaiting(): void {
+    for (let component = this.waiting.pop(); component !== undefined; component = this.waiting.pop()) this.readGlobalType(component)
   }
 
   /** The type that a QName names: a built-in one, or a reference to a global one. */
@@ -67,7 +74,9 @@ export class TypeReader {
       return { kind: 'fragment', origin }
     }
     const component = this.schemas.require('type', name, at)
-    this.readGlobalType(component)
+    // Complex types are read later: schemas have chains of types longer than a stack is deep.
+    if (component.element.local === 'simpleType') this.readGlobalType(component)
+    else this.waiting.push(component)
     return this.referTo(keyOf(name), at)
   }
 
@@ -179,6 +188,8 @@ export class TypeReader {
 
   private baseOf(name: QualifiedName, at: XmlElement, owner: Owner, content: Content): ReferenceType | undefined {
     const type = this.typeNamed(name, at)
+    const base = type.kind === 'reference' ? this.schemas.find('type', name) : undefined
+    if (base !== undefined) this.readGlobalType(base)
     if (type.kind === 'fragment') {
       content.open = true
       return undefined

@@ -1,0 +1,69 @@
+// Does the time to import and generate grow in step with the size? Run with: npm run build && node bench/sizes.js
+import { spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+
+const sizes = [500, 1000, 2000]
+const rounds = 5
+const program = resolve('dist/bin/main.js')
+const base = mkdtempSync(join(tmpdir(), 'tolmach-sizes-'))
+
+/** A description with this many operations, each with parameters, a payload and an answer of its own types. */
+function description(count) {
+  const paths = {}
+  const schemas = { Problem: { type: 'object', required: ['title'], properties: { title: { type: 'string' } } } }
+  for (let at = 0; at < count; at += 1) {
+    const ref = (name) => ({ content: { 'application/json': { schema: { $ref: `#/components/schemas/${name}` } } } })
+    schemas[`Berth${at}`] = { type: 'object', description: 'A place at the quay.', required: ['code'], properties: { code: { type: 'string', pattern: '^[A-Z]+$' }, depth: { type: 'number', minimum: 0 }, number: { type: 'integer', format: 'int64', readOnly: true }, next: { $ref: `#/components/schemas/Berth${(at + 1) % count}` } } }
+    paths[`/basin${at}/berths/{code}`] = {
+      post: {
+        operationId: `changeBerth${at}`, tags: [`basin${at % 40}`], summary: 'Changes a berth.',
+        parameters: [{ name: 'code', in: 'path', required: true, schema: { type: 'string' } }, { name: 'dry', in: 'query', schema: { type: 'boolean' } }],
+        requestBody: { required: true, ...ref(`Berth${at}`) },
+        responses: { 200: { description: 'Done.', ...ref(`Berth${at}`) }, 404: { description: 'Not there.', ...ref('Problem') } },
+      },
+    }
+  }
+  return JSON.stringify({ openapi: '3.1.0', info: { title: 'Basins', version: '1' }, servers: [{ url: 'http://127.0.0.1:1/' }], paths, components: { schemas } }, null, 1)
+}
+
+const run = (words, cwd) => {
+  const started = process.hrtime.bigint()
+  const { status, stderr } = spawnSync(process.execPath, words, { cwd, encoding: 'utf8', env: { ...process.env, XDG_CACHE_HOME: join(cwd, 'cache'), NODE_OPTIONS: '' } })
+  if (status !== 0) throw new Error(stderr)
+  return Number(process.hrtime.bigint() - started) / 1e6
+}
+const median = (times) => times.sort((a, b) => a - b)[Math.floor(times.length / 2)]
+const results = []
+for (const size of sizes) {
+  const times = { import: [], generate: [], floor: [] }
+  for (let round = 0; round < rounds; round += 1) {
+    const folder = join(base, `${size}-${round}`)
+    mkdirSync(folder)
+    writeFileSync(join(folder, 'api.json'), description(size))
+    times.import.push(run([program, 'import', 'api.json', '--as', 'basins'], folder))
+    times.generate.push(run([program, 'generate', 'basins'], folder))
+    const client = join(folder, 'src/clients/basins')
+    const files = readdirSync(client, { recursive: true }).filter((name) => statSync(join(client, name)).isFile())
+    const bytes = files.map((name) => [`f${files.indexOf(name)}`, readFileSync(join(client, name)).length])
+    writeFileSync(join(folder, 'floor.mjs'), `import { readFileSync, writeFileSync, mkdirSync } from 'node:fs'\nJSON.parse(readFileSync('api.json', 'utf8'))\nmkdirSync('floor')\nfor (const [name, size] of ${JSON.stringify(bytes)}) writeFileSync('floor/' + name, 'x'.repeat(size))\n`)
+    times.floor.push(run(['floor.mjs'], folder))
+    if (round === 0) {
+      const compilerOptions = { target: 'ES2022', lib: ['ES2022', 'DOM'], types: [], module: 'NodeNext', moduleResolution: 'NodeNext', strict: true, noEmit: true, skipLibCheck: true }
+      writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['src'] }))
+      writeFileSync(join(folder, 'package.json'), '{"type":"module"}')
+      spawnSync('ln', ['-s', resolve('node_modules'), join(folder, 'node_modules')])
+      results.push({ size, files: files.length, check: run([resolve('node_modules/typescript-7/bin/tsc'), '-p', '.'], folder) })
+    }
+    rmSync(folder, { recursive: true, force: true })
+  }
+  Object.assign(results.at(-1), { import: median(times.import), generate: median(times.generate), floor: median(times.floor) })
+}
+rmSync(base, { recursive: true, force: true })
+console.log('| operations | files | import | generate | both, to half the size | floor | both, to the floor | type check |\n|---|---|---|---|---|---|---|---|')
+results.forEach((each, at) => {
+  const both = each.import + each.generate
+  const before = results[at - 1]
+  console.log(`| ${each.size} | ${each.files} | ${each.import.toFixed(0)} ms | ${each.generate.toFixed(0)} ms | ${before === undefined ? '' : (both / (before.import + before.generate)).toFixed(2)} | ${each.floor.toFixed(0)} ms | ${(both / each.floor).toFixed(1)} | ${each.check.toFixed(0)} ms |`)
+})
