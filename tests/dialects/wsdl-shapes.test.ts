@@ -1,0 +1,133 @@
+import { writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { describe, expect, test } from '@jest/globals'
+import { readSource } from '../../src/app/open-contract.js'
+import type { Contract } from '../../src/contract/contract.js'
+import { fieldsFromPlain } from '../../src/contract/plain.js'
+import { operationsOf, pathOf } from '../../src/contract/queries.js'
+import { soap } from '../../src/dialects/soap/index.js'
+import { sampleInput } from '../../src/exercise/sample.js'
+import { checkInput, readAnswer, soap11, writeRequest } from '../../src/runtime/soap/soap.js'
+import { liveOperation, operationNamed } from '../support/contracts.js'
+import { freshFolder } from '../support/program.js'
+
+interface Shape {
+  readonly schema?: string
+  readonly messages: string
+  readonly portTypes: string
+  readonly bindings: string
+  readonly services: string
+}
+
+/** Reads a small WSDL made of these parts; the prefixes are t, xs, soap and soap12. */
+async function read({ schema = '', messages, portTypes, bindings, services }: Shape): Promise<Contract> {
+  const folder = await freshFolder()
+  const types = schema === '' ? '' : `<types><xs:schema targetNamespace="urn:t" elementFormDefault="qualified">${schema}</xs:schema></types>`
+  await writeFile(
+    join(folder, 'w.wsdl'),
+    `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:soap12="http://schemas.xmlsoap.org/wsdl/soap12/" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:t" targetNamespace="urn:t">${types}${messages}${portTypes}${bindings}${services}</definitions>`,
+  )
+  return (await readSource(folder, 'w')).contract
+}
+
+const bound = (name: string, type: string, operations: string, style = 'document'): string => `<binding name="${name}" type="t:${type}"><soap:binding style="${style}" transport="http://schemas.xmlsoap.org/soap/http"/>${operations}</binding>`
+const literal = (name: string, namespace = ''): string => `<operation name="${name}"><soap:operation soapAction="urn:${name}"/><input><soap:body use="literal"${namespace}/></input><output><soap:body use="literal"${namespace}/></output></operation>`
+const port = (name: string, binding = name): string => `<port name="${name}" binding="t:${binding}"><soap:address location="http://h/${name}"/></port>`
+
+/** A contract of one port with one document/literal operation on these global elements. */
+const simple = (schema: string, partName = 'parameters'): Promise<Contract> =>
+  read({
+    schema,
+    messages: `<message name="I"><part name="${partName}" element="t:ask"/></message><message name="O"><part name="${partName}" element="t:answer"/></message>`,
+    portTypes: '<portType name="P"><operation name="ask"><input message="t:I"/><output message="t:O"/></operation></portType>',
+    bindings: bound('B', 'P', literal('ask')),
+    services: `<service name="S">${port('B')}</service>`,
+  })
+const wrapped = (inside: string, types = ''): string => `${types}<xs:element name="ask"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element><xs:element name="answer"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element>`
+const notesOf = (contract: Contract): string[] => contract.notes.map(({ code, effect }) => `${code} ${effect}`)
+const bodyOf = (xml: string): string => /<soap:Body>([\s\S]*)<\/soap:Body>/.exec(xml)?.[1] ?? ''
+
+describe('messages in their styles', () => {
+  test('rpc/literal: parts without a namespace inside an element named after the operation', async () => {
+    const contract = await read({
+      messages: '<message name="I"><part name="left" type="xs:int"/><part name="right" type="xs:int"/></message><message name="O"><part name="sum" type="xs:int"/><part name="carry" type="xs:boolean"/></message>',
+      portTypes: '<portType name="P"><operation name="add"><input message="t:I"/><output message="t:O"/></operation></portType>',
+      bindings: bound('B', 'P', literal('add', ' namespace="urn:calc"'), 'rpc'),
+      services: `<service name="S">${port('B')}</service>`,
+    })
+    const add = liveOperation(contract, 'add')
+    expect(bodyOf(writeRequest(add, { left: 1, right: 2 }, soap11))).toBe('<n1:add><left>1</left><right>2</right></n1:add>')
+    const answer = `<e:Envelope xmlns:e="${soap11}"><e:Body><c:addResponse xmlns:c="urn:calc"><sum>3</sum><carry>0</carry></c:addResponse></e:Body></e:Envelope>`
+    expect(readAnswer(add, { status: 200, headers: {}, body: new TextEncoder().encode(answer) }, (deviation) => expect(deviation).toBeUndefined())).toEqual({ sum: 3, carry: false })
+    expect(soap.describe(contract, operationNamed(contract, 'add'), contract.services[0]?.endpoints[0] as never)).toContainEqual(['style', 'rpc/literal'])
+  })
+
+  test('document/literal bare: the parts are the children of the body', async () => {
+    const contract = await simple('<xs:element name="ask" type="xs:string"/><xs:element name="answer" type="t:A"/><xs:complexType name="A"><xs:sequence><xs:element name="n" type="xs:int"/></xs:sequence></xs:complexType>', 'word')
+    const ask = liveOperation(contract, 'ask')
+    expect(operationNamed(contract, 'ask').inputs.map(({ name }) => name)).toEqual(['word'])
+    expect(bodyOf(writeRequest(ask, { word: 'a<b' }, soap11))).toBe('<n1:ask>a&lt;b</n1:ask>')
+    const answer = `<e:Envelope xmlns:e="${soap11}"><e:Body><answer xmlns="urn:t"><n>3</n></answer></e:Body></e:Envelope>`
+    expect(readAnswer(ask, { status: 200, headers: {}, body: new TextEncoder().encode(answer) }, (deviation) => expect(deviation).toBeUndefined())).toEqual({ n: 3 })
+  })
+
+  test('several ports of several types: operations are grouped only where their names clash; a twin overload is refused', async () => {
+    const portType = (name: string, extra = ''): string => `<portType name="${name}"><operation name="ping"><input message="t:I"/></operation>${extra}</portType>`
+    const oneWay = (name: string): string => `<operation name="${name}"><soap:operation soapAction=""/><input><soap:body use="literal"/></input></operation>`
+    const contract = await read({
+      schema: '<xs:element name="ping"><xs:complexType/></xs:element>',
+      messages: '<message name="I"><part name="parameters" element="t:ping"/></message>',
+      portTypes: portType('One') + portType('Two', '<operation name="ping"><input name="again" message="t:I"/></operation>') + '<portType name="Three"><operation name="pong"><input message="t:I"/></operation></portType>',
+      bindings: bound('B1', 'One', oneWay('ping')) + bound('B2', 'Two', oneWay('ping')) + bound('B3', 'Three', oneWay('pong')),
+      services: `<service name="First">${port('B1')}${port('B3')}</service><service name="Second">${port('B2')}</service>`,
+    })
+    expect(operationsOf(contract).map((operation) => `${pathOf(operation)} at ${Object.keys(operation.wire).join()}`)).toEqual(['One.ping at B1', 'pong at B3', 'Second.ping at B2'])
+    expect(notesOf(contract)).toContain('TM-2111 refused')
+  })
+
+  test('only ports that can\'t be called: refused, with the reasons', async () => {
+    const shape: Shape = { messages: '', portTypes: '<portType name="P"/>', bindings: '<binding name="B" type="t:P"/>', services: '<service name="S"><port name="B" binding="t:B"/></service>' }
+    await expect(read(shape)).rejects.toMatchObject({ code: 'TM-2103', message: expect.stringContaining('is not one of SOAP') })
+    await expect(read({ ...shape, bindings: '<binding name="B" type="t:P"><soap:binding transport="urn:queue"/></binding>' })).rejects.toMatchObject({ message: expect.stringContaining('its transport is not HTTP') })
+  })
+})
+
+describe('what XML Schema says, and what becomes of it', () => {
+  test.each([
+    ['a choice', '<xs:choice><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/></xs:choice>', '', ['TM-2205 approximated'], ['a?', 'b?']],
+    ['a group that repeats', '<xs:sequence maxOccurs="3"><xs:element name="a" type="xs:int"/></xs:sequence>', '', ['TM-2206 approximated'], ['a']],
+    ['an element that occurs twice', '<xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/><xs:element name="a" type="xs:int"/>', '', [], ['a', 'b']],
+    ['an element that may not occur', '<xs:element name="a" type="xs:int" maxOccurs="0"/><xs:element name="b" type="xs:int"/>', '', [], ['b']],
+    ['a named group', '<xs:group ref="t:G" minOccurs="0"/>', '<xs:group name="G"><xs:sequence><xs:element name="g" type="xs:int"/></xs:sequence></xs:group>', [], ['g?']],
+    ['a union', '<xs:element name="a" type="t:U"/>', '<xs:simpleType name="U"><xs:union memberTypes="xs:int xs:date"/></xs:simpleType>', ['TM-2209 approximated'], ['a']],
+    ['an untranslatable pattern', '<xs:element name="a" type="t:Q"/>', '<xs:simpleType name="Q"><xs:restriction base="xs:string"><xs:pattern value="[a-z-[aeiou]]"/></xs:restriction></xs:simpleType>', ['TM-2211 approximated'], ['a']],
+    ['a range of dates', '<xs:element name="a" type="t:D"/>', '<xs:simpleType name="D"><xs:restriction base="xs:date"><xs:minInclusive value="2026-01-01"/></xs:restriction></xs:simpleType>', ['TM-2219 approximated'], ['a']],
+    ['a substitution group', '<xs:element ref="t:head"/>', '<xs:element name="head" type="xs:int"/><xs:element name="other" substitutionGroup="t:head"/>', ['TM-2212 ignored'], ['head']],
+    ['a restriction of a record', '<xs:element name="a" type="t:R"/>', '<xs:complexType name="L"><xs:sequence><xs:element name="x" type="xs:int" minOccurs="0"/></xs:sequence></xs:complexType><xs:complexType name="R"><xs:complexContent><xs:restriction base="t:L"><xs:sequence><xs:element name="x" type="xs:int"/></xs:sequence></xs:restriction></xs:complexContent></xs:complexType>', ['TM-2215 approximated'], ['a']],
+    ['a type declared twice', '<xs:element name="a" type="t:T"/>', '<xs:simpleType name="T"><xs:restriction base="xs:int"/></xs:simpleType><xs:simpleType name="T"><xs:restriction base="xs:date"/></xs:simpleType>', ['TM-2202 ignored'], ['a']],
+    ['xml:lang', '<xs:element name="a"><xs:complexType><xs:simpleContent><xs:extension base="xs:string"><xs:attribute ref="xml:lang"/></xs:extension></xs:simpleContent></xs:complexType></xs:element>', '', [], ['a']],
+  ])('%s', async (_what, inside, types, notes, fields) => {
+    const contract = await simple(wrapped(inside, types))
+    expect([...new Set(notesOf(contract))]).toEqual(notes)
+    expect(operationNamed(contract, 'ask').inputs.map(({ name, optional }) => `${name}${optional ? '?' : ''}`)).toEqual(fields)
+    // Whatever was read, its samples satisfy it and can be written.
+    const ask = liveOperation(contract, 'ask')
+    const operation = operationNamed(contract, 'ask')
+    for (const full of [false, true]) {
+      const input = fieldsFromPlain(contract, operation.inputs, sampleInput(contract, operation, { full }))
+      expect(checkInput(ask, input)).toEqual([])
+      expect(writeRequest(ask, input, soap11)).toContain('<n1:ask')
+    }
+  })
+
+  test.each([
+    ['extends itself', '<xs:complexType name="A"><xs:complexContent><xs:extension base="t:B"/></xs:complexContent></xs:complexType><xs:complexType name="B"><xs:complexContent><xs:extension base="t:A"/></xs:complexContent></xs:complexType>', 'TM-2216'],
+    ['restricts itself', '<xs:simpleType name="A"><xs:restriction base="t:A"/></xs:simpleType>', 'TM-2216'],
+    ['contains its own group', '<xs:group name="G"><xs:sequence><xs:group ref="t:G"/></xs:sequence></xs:group><xs:complexType name="A"><xs:group ref="t:G"/></xs:complexType>', 'TM-2216'],
+    ['names an unknown type', '<xs:complexType name="A"><xs:sequence><xs:element name="x" type="t:Gone"/></xs:sequence></xs:complexType>', 'TM-2201'],
+    ['names an unknown built-in type', '<xs:complexType name="A"><xs:sequence><xs:element name="x" type="xs:strin"/></xs:sequence></xs:complexType>', 'TM-2201'],
+    ['has no name', '<xs:complexType/>', 'TM-2104'],
+  ])('a schema that %s is refused with its place', async (_what, types, code) => {
+    await expect(simple(wrapped('<xs:element name="a" type="xs:int"/>', types))).rejects.toMatchObject({ code, kind: 'metadata', place: { document: 'w.wsdl', line: 1 } })
+  })
+})
