@@ -238,7 +238,7 @@ export function typeText(contract: Contract, type: Type): string {
     case 'union':
       return type.alternatives.map((each) => (each.kind === 'record' ? `{ ${each.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }` : typeText(contract, each))).join(' | ')
     case 'intersection':
-      return type.parts.map((each) => (each.kind === 'record' ? `${each.fields.length} fields` : typeText(contract, each))).join(' & ')
+      return type.parts.map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : typeText(contract, each))).join(' & ')
     case 'map':
       return `map of ${typeText(contract, type.value)}`
     default:
@@ -261,15 +261,19 @@ function whatText(contract: Contract, type: Type): string {
   switch (type.kind) {
     case 'record': {
       const count = fieldsOf(contract, type).length
-      return `${type.abstract === true ? 'abstract record' : 'record'}, ${count} ${count === 1 ? 'field' : 'fields'}`
+      return `${type.abstract === true ? 'abstract record' : 'record'}, ${fieldCount(count)}`
     }
     case 'enumeration':
-      return `one of ${type.members.length} values`
+      return type.members.length === 1 ? `always ${type.members[0]?.value ?? ''}` : `one of ${type.members.length} values`
     case 'list':
       return typeText(contract, type)
     default:
       return typeText(contract, type)
   }
+}
+
+function fieldCount(count: number): string {
+  return `${count} ${count === 1 ? 'field' : 'fields'}`
 }
 
 function firstSentence(text: string | undefined): string | undefined {
