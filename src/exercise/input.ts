@@ -36,6 +36,8 @@ export async function parseInput(text: string, what: string): Promise<unknown> {
 
 /** A change on top of an input: `Lines[0].Text=x`. */
 export interface Assignment {
+  /** The path as it was written. */
+  readonly written: string
   readonly path: readonly (string | number)[]
   readonly text: string
 }
@@ -48,7 +50,7 @@ export interface Assignment {
 export function parseAssignment(written: string): Assignment {
   const equals = written.indexOf('=')
   if (equals < 1) throw problem('TM-1010', { option: '--with', reason: `"${written}" is not <path>=<value>`, remedy: 'Write it like --with Vessel=BKM-114 or --with Lines[0].Text=x.' })
-  return { path: parsePath(written.slice(0, equals)), text: written.slice(equals + 1) }
+  return { written: written.slice(0, equals), path: parsePath(written.slice(0, equals)), text: written.slice(equals + 1) }
 }
 
 /** `Lines[0].Text` as its steps: `['Lines', 0, 'Text']`. */
@@ -99,7 +101,9 @@ async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uin
   return Object.fromEntries(members)
 }
 
-async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, { path, text }: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
+async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, assignment: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
+  const { text } = assignment
+  const path = pathIn(operation, assignment)
   const type = typeAt(contract, operation, path)
   const actual = type === undefined ? undefined : resolve(contract, type)
   const structured = (actual !== undefined && ['record', 'list', 'fragment', 'map', 'intersection', 'union', 'anything'].includes(actual.kind) && !(['union', 'anything'].includes(actual.kind) && !/^[[{"\d-]/.test(text))) || (actual?.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
@@ -118,6 +122,13 @@ async function assign(contract: Contract, operation: Operation, input: Record<st
     }
     target = target[step] as Record<string | number, unknown>
   })
+}
+
+/** The path that is meant: an input's own name may have dots or brackets in it, like `filter[x]`. */
+function pathIn(operation: Operation, { written, path }: Assignment): readonly (string | number)[] {
+  const names = operation.inputs.map((input) => input.name).filter((name) => /[.[\]]/.test(name) && (written === name || written.startsWith(`${name}.`) || written.startsWith(`${name}[`)))
+  const [longest] = names.sort((a, b) => b.length - a.length)
+  return longest === undefined ? path : [longest, ...parsePath(written.slice(longest.length))]
 }
 
 /** The type at a path of an operation's input, or undefined where the contract has none. */

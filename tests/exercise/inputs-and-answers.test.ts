@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals'
 import { ExactNumber, fromPlain, fromText } from '../../src/contract/plain.js'
 import { matchName, nearestAdvice, nearestNames } from '../../src/contract/nearest.js'
 import { printable, problem } from '../../src/contract/problem.js'
-import type { ScalarBase, Type } from '../../src/contract/contract.js'
+import type { Operation, ScalarBase, Type } from '../../src/contract/contract.js'
 import { parseAssignment, parseInput, parsePath, readInput } from '../../src/exercise/input.js'
 import { arrange, cell } from '../../src/exercise/tabulate.js'
 import { base64ToBytes, bytesToBase64, toPlain } from '../../src/runtime/plain.js'
@@ -44,6 +44,8 @@ describe('inputs', () => {
     })
     expect(parsePath('a[2][0].b c.d')).toEqual(['a', 2, 0, 'b c', 'd'])
     expect(() => parseAssignment('Vessel')).toThrow('is not <path>=<value>')
+    const odd: Operation = { ...operation, inputs: ['filter[x]', 'a.b'].map((name) => ({ name, type: { kind: 'list', item: scalar('int32'), origin }, optional: true, nullable: false, place: 'query', origin })) }
+    expect(await readInput(contract, odd, undefined, ['filter[x]=[1]', 'filter[x][1]=2', 'a.b=[3]'].map(parseAssignment), () => Promise.reject(new Error()))).toEqual({ 'filter[x]': [1, 2], 'a.b': [3] })
     const polluted = await readInput(contract, operation, undefined, [parseAssignment('__proto__.polluted=1')], () => Promise.reject(new Error()))
     expect(Object.hasOwn(polluted, '__proto__')).toBe(true)
     expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()

@@ -2,6 +2,8 @@ import { fork } from 'node:child_process'
 import { chmod, mkdir, readdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import { parse } from 'yaml'
 import { textDigest } from '../../src/contract/digest.js'
 import { validProjectText, writeContractEntry } from '../../src/project/project-file.js'
 import { replaceFolder, restoreFolder } from '../../src/project/safe-writing.js'
@@ -77,6 +79,18 @@ describe('the project file', () => {
     ['tolmach: 1\ncontracts:\n  a: { from: x }\n', 3, '"contracts.a.folder" is required'], ['tolmach: 1\na: b: c\n', 2, ''], ['[]', 1, 'must be of type object'], ['tolmach: 1\ncontracts: { a: { from: x, folder: y, class: lower } }', 2, 'a class name'],
   ])('%j is refused with its line', async (text, line, words) => {
     await expect(validProjectText(text)).rejects.toMatchObject({ code: 'TM-1003', message: expect.stringContaining(words), place: { document: 'tolmach.yaml', line } })
+  })
+
+  test('the JSON Schema for editors judges as we do', async () => {
+    const schema = JSON.parse(await readFile(join(repository, 'docs/tolmach.schema.json'), 'utf8')) as object
+    const validate = new Ajv2020({ strict: false }).compile(schema)
+    const entry = 'from: x\n    folder: y\n'
+    const more = ['', '    class: Quay\n', '    class: quay\n', '    only: [a, "b*"]\n', '    only: []\n', '    only: a\n', '    importSuffix: .ts\n', '    importSuffix: .mjs\n', '    endpoint: ""\n', '    sites: {}\n']
+    const texts = ['tolmach: 1\n', 'tolmach: 2\n', 'contracts: {}\n', 'tolmach: "1"\n', ...more.map((each) => `tolmach: 1\ncontracts:\n  a-1:\n    ${entry}${each}`), `tolmach: 1\ncontracts:\n  1a:\n    ${entry}`, 'tolmach: 1\ncontracts:\n  a: { from: x }\n']
+    for (const text of texts) {
+      const ours = await validProjectText(text).then(() => true, () => false)
+      expect([text, validate(parse(text))]).toEqual([text, ours])
+    }
   })
 
   test('a folder that can\'t be written leaves everything as it was', async () => {
