@@ -58,11 +58,11 @@ paths:
     put: { operationId: get_a, tags: [Some things], responses: { 200: { description: d } } }
   /b:
     get: { operationId: get_a, tags: [Some things], responses: { 200: { description: d } } }
-    post: { operationId: "b.of.create", callbacks: { x: {} }, responses: { 200: { description: d } } }
+    post: { operationId: "b.of.create", callbacks: { x: {} }, requestBody: { content: { multipart/form-data: { schema: { type: object }, encoding: { a: {} } } } }, responses: { 200: { description: d, headers: { X: {} }, links: { l: {} } } } }
 `)
     expect(operationsOf(contract).map(pathOf)).toEqual(['getAById', 'someThings.getA', 'someThings.getAGet', 'bOf.create'])
     expect(contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`)).toEqual([
-      expect.stringMatching(/^TM-2309:4 .*"id"/), expect.stringMatching(/^TM-2307:7 .*someThings\.getAGet/), 'TM-2306:8 "callbacks" is not understood and is ignored.',
+      expect.stringMatching(/^TM-2309:4 .*"id"/), expect.stringMatching(/^TM-2307:7 .*someThings\.getAGet/), ...['callbacks', 'encoding', 'headers', 'links'].map((key) => `TM-2306:8 "${key}" is not understood and is ignored.`),
     ])
     expect(operation(contract, 'getAById').inputs).toMatchObject([{ name: 'id', place: 'path', optional: false }])
   })

@@ -219,7 +219,7 @@ class DescriptionReader {
       this.notes.add('ignored', 'TM-2308', { chosen: best[0], others: others.map(([type]) => type).join(', ') }, node.origin)
       for (const [, other] of others) other.readWhole()
     }
-    for (const key of ['example', 'examples', 'encoding']) best?.[1].get(key)?.readWhole()
+    for (const key of ['example', 'examples']) best?.[1].get(key)?.readWhole()
     return best
   }
 
@@ -243,8 +243,6 @@ class DescriptionReader {
     for (const [status, each] of responses) {
       const response = this.references.settle(each)
       response.get('description')
-      const headers = response.get('headers')
-      headers?.readWhole()
       const media = this.choose(response)
       const placed: Placed = media === undefined ? { type: { kind: 'nothing', origin: response.origin }, nullable: false } : this.contentType(media[0], media[1], `${where}${pascalCase(`answer ${status}`)}`, 'out')
       if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, media: media?.[0], placed, node: response })

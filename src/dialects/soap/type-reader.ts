@@ -176,7 +176,7 @@ export class TypeReader {
     const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}) }
     return {
       kind: 'record',
-      fields: distinctNames(content.fields),
+      fields: distinctNames(content.fields, (field) => this.notes.add('approximated', 'TM-2206', {}, field.origin)),
       ...(base === undefined ? {} : { base }),
       ...(abstract ? { abstract } : {}),
       ...(content.open ? { open: true } : {}),
@@ -506,7 +506,7 @@ function presets(declaration: XmlElement): { default?: string; fixed?: string } 
 }
 
 /** Members of one name: elements that occur at several places become one list; an attribute yields its name to an element. */
-function distinctNames(fields: readonly Field[]): Field[] {
+function distinctNames(fields: readonly Field[], onMerged: (field: Field) => void): Field[] {
   const found = new Map<string, Field>()
   for (const field of fields) {
     const existing = found.get(field.name)
@@ -514,7 +514,9 @@ function distinctNames(fields: readonly Field[]): Field[] {
     else if ((field.layout as FieldLayout).place !== (existing.layout as FieldLayout).place) {
       const name = `${field.name}_`
       found.set(name, { ...field, name })
-    } else if (existing.type.kind !== 'list') {
+    } else {
+      onMerged(field)
+      if ((existing.layout as FieldLayout).repeated === true) continue
       const type: ListType = { kind: 'list', item: field.type, origin: existing.origin, layout: { written: 'repeated' } satisfies ListLayout }
       found.set(field.name, { ...existing, type, layout: { ...(existing.layout as FieldLayout), repeated: true } satisfies FieldLayout })
     }
