@@ -49,11 +49,6 @@ export function failureJson(problem: Problem, further: Readonly<Record<string, u
   return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), advice, ...further } }
 }
 
-/** Does the text look better with colours and lines? */
-export function isTerminal(): boolean {
-  return process.stdout.isTTY === true
-}
-
 /** One or many of something: `1 operation`, `2 operations`. */
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number} ${number === 1 ? one : many}`

@@ -1,7 +1,7 @@
 import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
 import { ExactNumber, fieldsFromPlain, fromPlain, fromText, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
-import { membersOf, pathOf, resolve } from '../contract/queries.js'
+import { membersOf, resolve } from '../contract/queries.js'
 
 /**
  * Parses the text of an input: JSON, or YAML 1.2. Numbers keep their digits.
@@ -147,9 +147,4 @@ export function typeAt(contract: Contract, operation: Operation, path: readonly 
     if (actual.kind === 'list') type = actual
   }
   return type
-}
-
-/** Names a person could mean where an operation is wanted. */
-export function operationNames(operations: readonly Operation[]): string[] {
-  return operations.map(pathOf)
 }

@@ -29,11 +29,6 @@ export function propertyName(name: string): string {
   return isIdentifier(name) && /^[\u0021-\u007e\u00a1-\uffff]+$/.test(name) ? name : quoted(name)
 }
 
-/** How a property is reached: `.name` or `['name']`. */
-export function propertyAccess(name: string): string {
-  return isIdentifier(name) ? `.${name}` : `[${quoted(name)}]`
-}
-
 /** Prose as one line without what could end a comment or switch a check off. */
 export function commentText(text: string): string {
   return text

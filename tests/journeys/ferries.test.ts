@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import addFormats from 'ajv-formats'
 import { parse } from 'yaml'
-import { freshFolder, repository, startStandIn, startServer, tolmach } from '../support/program.js'
+import { freshFolder, repository, startStandIn, startServer, tolmach, tolmachJson } from '../support/program.js'
 
 const execute = promisify(execFile)
 
@@ -23,11 +23,7 @@ describe('the same voyage for a REST service', () => {
   let folder: string
   let standIn: Awaited<ReturnType<typeof startStandIn>>
   const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(folder, words)
-  const json = async (...words: string[]): Promise<Record<string, unknown>> => {
-    const { stdout, code, stderr } = await run(...words, '--json')
-    expect({ code, stderr }).toEqual({ code: 0, stderr: '' })
-    return JSON.parse(stdout) as Record<string, unknown>
-  }
+  const json = (...words: string[]): ReturnType<typeof tolmachJson> => tolmachJson(folder, words)
   const value = async (...words: string[]): Promise<unknown> => {
     const called = await json('call', 'ferries', ...words)
     expect(called).toMatchObject({ ok: true, deviations: [] })

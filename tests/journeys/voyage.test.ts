@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { demoErrors } from '../support/libxml2.js'
-import { freshFolder, repository, startStandIn, tolmach } from '../support/program.js'
+import { freshFolder, repository, startStandIn, tolmach, tolmachJson } from '../support/program.js'
 
 const execute = promisify(execFile)
 const operations = ['listBerths', 'getBerth', 'quoteDues', 'reserveBerth', 'listReservations', 'moveVessel', 'cancelReservation', 'attachManifest']
@@ -13,11 +13,7 @@ describe('the first voyage, from the stand-in\'s own address', () => {
   let folder: string
   let standIn: Awaited<ReturnType<typeof startStandIn>>
   const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(folder, words)
-  const json = async (...words: string[]): Promise<Record<string, unknown>> => {
-    const { stdout, code, stderr } = await run(...words, '--json')
-    expect({ code, stderr }).toEqual({ code: 0, stderr: '' })
-    return JSON.parse(stdout) as Record<string, unknown>
-  }
+  const json = (...words: string[]): ReturnType<typeof tolmachJson> => tolmachJson(folder, words)
 
   beforeAll(async () => {
     folder = await freshFolder()

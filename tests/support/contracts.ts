@@ -1,10 +1,8 @@
-import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Contract, Operation } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { CodecTrees, liveCodecs } from '../../src/dialects/soap/codec-tree.js'
 import { soap } from '../../src/dialects/soap/index.js'
-import { operationLayout } from '../../src/dialects/soap/layout.js'
 import { readWsdl } from '../../src/dialects/soap/reader.js'
 import { loadDocuments, type Documents } from '../../src/documents/documents.js'
 import type { SoapOperation } from '../../src/runtime/soap/soap.js'
@@ -30,14 +28,4 @@ export function liveOperation(contract: Contract, name: string): SoapOperation<R
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees).of(trees.operation(operation)) as object
   return { name, action: '', ...live } as SoapOperation<Record<string, unknown>, unknown>
-}
-
-/** The wrapper elements of an operation. */
-export function elementsOf(contract: Contract, name: string): { request: string; answer: string } {
-  const { request, answer } = operationLayout(operationNamed(contract, name))
-  return { request: request?.[1] ?? '', answer: answer?.[1] ?? '' }
-}
-
-export async function fixtureText(path: string): Promise<string> {
-  return readFile(join(repository, path), 'utf8')
 }

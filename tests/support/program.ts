@@ -69,3 +69,10 @@ export async function startServer(answer: (request: IncomingMessage, response: S
       }),
   }
 }
+
+/** Runs a command that must go well, silently, and gives the JSON it prints. */
+export async function tolmachJson(cwd: string, words: readonly string[]): Promise<Record<string, unknown>> {
+  const { stdout, code, stderr } = await tolmach(cwd, [...words, '--json'])
+  if (code !== 0 || stderr !== '') throw new Error(`tolmach ${words.join(' ')} ended with ${code}: ${stderr}${stdout}`)
+  return JSON.parse(stdout) as Record<string, unknown>
+}

@@ -4,9 +4,10 @@ import type { DataNode } from '../../documents/data-tree.js'
 import type { Documents } from '../../documents/documents.js'
 import { camelCase, pascalCase } from '../../naming/identifiers.js'
 import type { Style } from '../../runtime/http/parameters.js'
+import { Notes } from '../notes.js'
 import type { BodyLayout, ContentLayout, OperationLayout, ParameterLayout } from './layout.js'
 import { References } from './references.js'
-import { documented, HttpNotes, SchemaReader, type Placed } from './schemas.js'
+import { documented, SchemaReader, type Placed } from './schemas.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace']
 
@@ -28,7 +29,7 @@ class DescriptionReader {
   private readonly references: References
   private readonly documents: Documents
   private readonly name: string
-  private readonly notes = new HttpNotes()
+  private readonly notes = new Notes()
   private readonly schemas: SchemaReader
   /** Paths of operations given so far, in small letters. */
   private readonly taken = new Set<string>()

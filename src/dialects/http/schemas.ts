@@ -1,7 +1,6 @@
-import type { Constraints, Field, NamedType, Note, Origin, ScalarBase, Type, TypeId } from '../../contract/contract.js'
-import type { MessageCode } from '../../contract/messages.js'
-import { messageText } from '../../contract/problem.js'
+import type { Constraints, Field, NamedType, ScalarBase, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-tree.js'
+import type { Notes } from '../notes.js'
 import type { References } from './references.js'
 
 /** Does a type travel to the service or from it? Read-only members are left out of the one, write-only ones of the other. */
@@ -22,30 +21,16 @@ interface Where {
 const unchecked = ['not', 'if', 'then', 'else', 'patternProperties', 'propertyNames', 'dependentSchemas', 'dependentRequired', 'contains', 'minContains', 'maxContains', 'unevaluatedProperties', 'unevaluatedItems', 'minProperties', 'maxProperties', 'uniqueItems']
 const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'xml', 'deprecated', '$schema', '$comment', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding']
 
-/** Collects notes, each once. */
-export class HttpNotes {
-  private readonly kept = new Map<string, Note>()
-
-  add(effect: Note['effect'], code: MessageCode, values: Readonly<Record<string, string | number>>, origin: Origin): void {
-    const message = messageText(code, values)
-    this.kept.set(`${origin.document} ${String(origin.line).padStart(8, '0')} ${String(origin.column).padStart(6, '0')} ${code} ${message}`, { code, effect, message, origin })
-  }
-
-  all(): Note[] {
-    return [...this.kept].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, note]) => note)
-  }
-}
-
 /** Turns schemas of OpenAPI 3.0 and 3.1 (JSON Schema 2020-12) into contract types. */
 export class SchemaReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly references: References
-  private readonly notes: HttpNotes
+  private readonly notes: Notes
   private readonly waiting: (() => void)[] = []
   /** Named schemas that are others in requests than in answers. */
   private readonly differing: ReadonlySet<DataNode>
 
-  constructor(references: References, notes: HttpNotes) {
+  constructor(references: References, notes: Notes) {
     this.references = references
     this.notes = notes
     this.differing = differingSchemas(references)
@@ -309,7 +294,7 @@ function enumerated(values: readonly DataNode[], node: DataNode): Type {
 const textFormats: Readonly<Record<string, ScalarBase>> = { date: 'date', 'date-time': 'dateTime', time: 'time', duration: 'duration', byte: 'bytes', binary: 'bytes', int64: 'int64', decimal: 'decimal' }
 const numberFormats: Readonly<Record<string, ScalarBase>> = { int32: 'int32', int64: 'int64', decimal: 'decimal', float: 'float', double: 'double' }
 
-function scalar(node: DataNode, type: 'integer' | 'number' | 'string', notes: HttpNotes): Type {
+function scalar(node: DataNode, type: 'integer' | 'number' | 'string', notes: Notes): Type {
   const { origin } = node
   const format = node.text('format') ?? ''
   const isText = type === 'string'

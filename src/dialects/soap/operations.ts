@@ -4,7 +4,8 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
 import type { FaultLayout, FieldLayout, OperationLayout, OperationWire, QualifiedName } from './layout.js'
 import { mimeBinding, wsdl } from './namespaces.js'
-import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute, type Notes } from './reading.js'
+import type { Notes } from '../notes.js'
+import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
 
 /** A port that can be called, with the binding behind it. */
@@ -246,9 +247,4 @@ function outcomeOf(fields: readonly Field[], at: XmlElement): Outcome {
   const [only, ...others] = fields
   if (only === undefined) return { kind: 'nothing', origin }
   return others.length === 0 ? { kind: 'value', field: only, origin } : { kind: 'record', fields, origin }
-}
-
-/** The ids of global elements and types are the same text; this tells a port's binding by name. */
-export function bindingName(binding: Definition): string {
-  return keyOf(binding.name)
 }

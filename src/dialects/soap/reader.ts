@@ -6,7 +6,8 @@ import { Definitions, type Definition } from './definitions.js'
 import type { ContractLayout, EndpointLayout } from './layout.js'
 import { addressingNamespaces, httpBinding, policyNamespaces, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
-import { documentationOf, documented, keyOf, Notes, qualifiedName, wantedAttribute } from './reading.js'
+import { Notes } from '../notes.js'
+import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
 import { TypeReader } from './type-reader.js'
 
 /**

@@ -1,24 +1,7 @@
-import type { Note, Origin } from '../../contract/contract.js'
-import { messageText, problem } from '../../contract/problem.js'
-import type { MessageCode } from '../../contract/messages.js'
+import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
 import { wsdl, xsd } from './namespaces.js'
-
-/** Collects the notes of one reading. */
-export class Notes {
-  private readonly kept = new Map<string, Note>()
-
-  add(effect: Note['effect'], code: MessageCode, values: Readonly<Record<string, string | number>>, origin: Origin): void {
-    const note: Note = { code, effect, message: messageText(code, values), origin }
-    this.kept.set(`${origin.document}:${origin.line}:${origin.column} ${code} ${note.message}`, note)
-  }
-
-  all(): Note[] {
-    const order = (note: Note): string => `${note.origin.document} ${String(note.origin.line).padStart(9, '0')} ${String(note.origin.column).padStart(9, '0')} ${note.code}`
-    return [...this.kept.values()].sort((a, b) => (order(a) < order(b) ? -1 : 1))
-  }
-}
 
 /**
  * Resolves a QName in an attribute's value (Namespaces in XML, section 4; for WSDL and XML Schema an unprefixed name is in the

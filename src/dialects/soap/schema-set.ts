@@ -4,7 +4,8 @@ import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
 import { xsd } from './namespaces.js'
-import { documentationOf, keyOf, qualifiedName, type Notes } from './reading.js'
+import type { Notes } from '../notes.js'
+import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
 /** What holds for everything declared in one <xs:schema>. */
 export interface SchemaContext {

@@ -5,7 +5,8 @@ import { builtinTypes } from './builtin-types.js'
 import type { ListLayout } from './layout.js'
 import { xsd } from './namespaces.js'
 import { translatePattern } from './pattern.js'
-import { documentationOf, documented, wantedAttribute, type Notes } from './reading.js'
+import type { Notes } from '../notes.js'
+import { documentationOf, documented, wantedAttribute } from './reading.js'
 
 /** A built-in simple type of XML Schema as a contract type, or undefined when there is none of that name. */
 export function builtinType(local: string, at: XmlElement): ScalarType | ListType | undefined {

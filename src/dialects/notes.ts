@@ -1,0 +1,18 @@
+import type { Note, Origin } from '../contract/contract.js'
+import type { MessageCode } from '../contract/messages.js'
+import { messageText } from '../contract/problem.js'
+
+/** Collects the notes of one reading: each once, given back in the order of the documents. */
+export class Notes {
+  private readonly kept = new Map<string, Note>()
+
+  add(effect: Note['effect'], code: MessageCode, values: Readonly<Record<string, string | number>>, origin: Origin): void {
+    const message = messageText(code, values)
+    const place = `${origin.document} ${String(origin.line).padStart(9, '0')} ${String(origin.column).padStart(9, '0')}`
+    this.kept.set(`${place} ${code} ${message}`, { code, effect, message, origin })
+  }
+
+  all(): Note[] {
+    return [...this.kept].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, note]) => note)
+  }
+}
