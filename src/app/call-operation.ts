@@ -29,6 +29,8 @@ export interface CallOptions extends OpenOptions {
   readonly headers?: Readonly<Record<string, string>> | undefined
   /** Milliseconds for the whole call. */
   readonly timeLimit?: number | undefined
+  /** Of a list that comes page by page: fetch every page, and not only the first hundred rows. */
+  readonly all?: boolean | undefined
   /** Send nothing; tell what would be sent. */
   readonly preview?: boolean | undefined
 }
@@ -47,6 +49,9 @@ export interface Called {
   /** Why it did not come from its folder. */
   readonly asideBecause: string | undefined
 }
+
+/** So many rows of a list are fetched when nobody wants all of them. */
+const usualRows = 100
 
 /** Thrown inside the client's `fetch` so that nothing is sent. */
 class NothingSent extends Error {}
@@ -82,7 +87,7 @@ export async function callOperation(reference: string, wanted: string, options: 
       return options.preview === true ? Promise.reject(new NothingSent()) : fetch(target, init)
     },
   }
-  const result = await runClient(bundle, className, operation, input, settings)
+  const result = await runClient(bundle, className, operation, input, settings, options.all === true ? Infinity : usualRows)
   const failed = 'failure' in result && !(result.failure instanceof TransportFailure && result.failure.cause instanceof NothingSent)
   return {
     operation,
@@ -170,7 +175,7 @@ function problemOf(result: CallResult, contract: string, operation: Operation, a
   if (failure instanceof TransportFailure) {
     if (failure.kind === 'timeout') return problem('TM-4003', { address, time: `${(options.timeLimit ?? 60_000) / 1000} s` }, { cause: failure })
     if (failure.kind === 'login') {
-      const schemes = result.exchange?.response.headers['www-authenticate']
+      const schemes = result.exchanges.at(-1)?.response.headers['www-authenticate']
       return problem('TM-4004', { address, status: failure.status ?? '', schemes: schemes === undefined ? '' : `, offering ${schemes}` }, { cause: failure })
     }
     return problem('TM-4002', { address, reason: connectionReason(failure.cause) }, { cause: failure })

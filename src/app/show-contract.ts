@@ -1,7 +1,7 @@
 import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, reachableTypes, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
+import { countedTypes, directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
@@ -108,7 +108,7 @@ export async function showContract(reference: string, thing: string | undefined,
 function overview(open: OpenContract): Overview {
   const { contract } = open
   const operations = operationsOf(contract)
-  const used = reachableTypes(contract, operations).map((id) => namedType(contract, id)).filter((type) => type.kind !== 'list')
+  const used = countedTypes(contract, operations)
   const preferred = preferredEndpoint(endpointsOf(contract), operations, open.kept?.entry.endpoint)?.chosen.name
   return {
     kind: 'contract',

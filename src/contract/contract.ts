@@ -72,11 +72,12 @@ export interface InputField extends Field {
 
 /**
  * What an operation answers: `nothing`; `value`, one value of a type; or `record`, several values by name
- * (the outputs of a SOAP operation that returns more than one part).
+ * (the outputs of a SOAP operation that returns more than one part). With `iterable`, the value is a list whose items a client fetches as
+ * they are looked at.
  */
 export type Outcome =
   | ({ readonly kind: 'nothing' } & Node)
-  | ({ readonly kind: 'value'; readonly field: Field } & Node)
+  | ({ readonly kind: 'value'; readonly field: Field; readonly iterable?: true } & Node)
   | ({ readonly kind: 'record'; readonly fields: readonly Field[] } & Node)
 
 /** A failure that an operation declares. `type` is the shape of its detail. */
@@ -104,6 +105,8 @@ export interface Field extends Node {
   readonly default?: unknown
   /** The only value it may have. */
   readonly fixed?: unknown
+  /** A value that shows how it is written, in its plain form. */
+  readonly example?: unknown
   /** Facts only the dialect looks into: where it stands on the wire. */
   readonly layout?: unknown
 }
@@ -141,6 +144,11 @@ export interface RecordType extends Node {
   readonly open?: boolean
   /** Names of the fields that identify it. */
   readonly keys?: readonly string[]
+  /**
+   * The type that this is a shape of: what is sent to create or to change something lacks what the service makes itself. On the wire, and
+   * in `$is`, it goes by that type's name.
+   */
+  readonly variantOf?: TypeId
   readonly layout?: unknown
 }
 

@@ -2,7 +2,7 @@ import type { ProblemKind } from './problem.js'
 
 /**
  * Every message that Tolmach can give, by its stable code. A code is never used again for something else.
- * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 23xx OpenAPI · 30xx generation · 40xx calls · 90xx defects.
+ * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 23xx OpenAPI · 24xx OData · 30xx generation · 40xx calls · 90xx defects.
  * docs/messages.md lists the same codes; a test compares the two.
  */
 export const messages = {
@@ -31,7 +31,7 @@ export const messages = {
   'TM-2006': entry('metadata', 'This is an HTML page, not a service\'s metadata{titled}.', 'It may be a login page or a page about the service: look at it in a browser and find the link to the metadata. Nothing was imported.'),
   'TM-2007': entry('metadata', 'The XML is broken: {reason}.', 'The document may be cut off or damaged; fetch it again. Nothing was imported.'),
   'TM-2008': entry('metadata', 'The document has a DTD (<!DOCTYPE>), which is refused because it can make a reader fetch or expand anything.', 'Remove the DOCTYPE line if you trust the document. Nothing was imported.'),
-  'TM-2009': entry('metadata', 'The document is neither a WSDL nor an OpenAPI description: {found}.', 'Give the address or file of the metadata itself. Nothing was imported.'),
+  'TM-2009': entry('metadata', 'The document is no WSDL, OpenAPI or OData metadata: {found}.', 'Give the address or file of the metadata itself. Nothing was imported.'),
   'TM-2010': entry('metadata', 'The document refers to {reference}, which can\'t be read: {reason}.', 'Fetch that document and put it beside this one, or correct the location. Nothing was imported.'),
   'TM-2011': entry('metadata', 'A document from {from} refers to the local file {reference}; a far document may not read files of this machine.', 'Save all its documents locally if you trust them. Nothing was imported.'),
   'TM-2012': entry('metadata', 'The metadata is larger than Tolmach reads ({limit}).', 'Import a part of it. Nothing was imported.'),
@@ -83,6 +83,18 @@ export const messages = {
   'TM-2309': entry('metadata', 'The path {path} has "{name}", which no parameter declares; it is taken for a text.', 'Nothing, if that is what it is.'),
   'TM-2310': entry('metadata', 'The security scheme "{name}" ({type}) is not supported yet.', 'Send what it wants with --header, or in the settings\' headers.'),
   'TM-2311': entry('metadata', 'The media type {type} is carried as it is: as {as}.', 'Write and read it in your own code.'),
+
+  'TM-2401': entry('metadata', 'This is {what}, which is not read yet.', '{remedy} Nothing was imported.'),
+  'TM-2402': entry('metadata', '{what} refers to the type "{reference}", which no document declares.', '{nearest} Nothing was imported.'),
+  'TM-2403': entry('metadata', 'The metadata offers nothing to call: it has no entity set, no singleton and no function or action import.', 'It may be a part that other documents refer to: import the $metadata of the service itself. Nothing was imported.'),
+  'TM-2404': entry('metadata', '<{element}> is not understood and is ignored.', 'What it declares has no effect in the client.'),
+  'TM-2405': entry('metadata', 'The attribute {attribute} is not understood and is ignored ({count}).', 'What it declares has no effect in the client.'),
+  'TM-2406': entry('metadata', 'The annotation {term} has no effect in the client ({count}).', 'What it says is the service\'s to enforce.'),
+  'TM-2407': entry('metadata', '{what} is left out: {reason}.', 'Everything else is unaffected.'),
+  'TM-2408': entry('metadata', '{what} is carried as {as}: {reason}.', 'Write and read it as the service\'s documentation says.'),
+  'TM-2409': entry('metadata', 'The overload of "{name}" with {parameters} is called {given}.', 'Nothing, unless you know it by the other name.'),
+  'TM-2410': entry('metadata', '{what} lacks its attribute "{attribute}".', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2411': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
 
   'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
   'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),

@@ -1,5 +1,5 @@
 import type { Contract, Field, RecordType, ScalarBase, Type, UnionType } from './contract.js'
-import { directSubtypes, fieldsOf, membersOf, namedType, resolve } from './queries.js'
+import { directSubtypes, fieldsOf, kindOf, membersOf, namedType, resolve } from './queries.js'
 
 /**
  * A number as it was written. JSON and YAML files are read with these, so that digits beyond a double's and trailing zeros are not
@@ -90,7 +90,7 @@ function actualRecord(contract: Contract, declared: RecordType, type: Type, plai
   const waiting = [type.to]
   for (let id = waiting.pop(); id !== undefined; id = waiting.pop()) {
     const named = namedType(contract, id)
-    if (named.kind === 'record' && named.name === which) return named
+    if (named.kind === 'record' && kindOf(contract, named).name === which) return named
     waiting.push(...(subtypes.get(id) ?? []))
   }
   return declared

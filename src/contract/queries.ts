@@ -128,9 +128,21 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   return [...found].sort()
 }
 
-/** How many types these operations need, as people count them: lists are written as arrays and don't count. */
+/** The types that these operations need, as people count them: lists are written as arrays, and shapes for sending are no types of their own. */
+export function countedTypes(contract: Contract, operations: readonly Operation[]): NamedType[] {
+  return reachableTypes(contract, operations)
+    .map((id) => namedType(contract, id))
+    .filter((type) => type.kind !== 'list' && !(type.kind === 'record' && type.variantOf !== undefined))
+}
+
+/** How many types these operations need. */
 export function countTypes(contract: Contract, operations: readonly Operation[]): number {
-  return reachableTypes(contract, operations).filter((id) => namedType(contract, id).kind !== 'list').length
+  return countedTypes(contract, operations).length
+}
+
+/** The type by whose name a record goes in `$is`: its own, unless it is a shape of another one. */
+export function kindOf(contract: Contract, record: RecordType & NamedType): NamedType {
+  return record.variantOf === undefined ? record : namedType(contract, record.variantOf)
 }
 
 /** The contract with only those operations that `chosen` accepts, and only the types they need. */

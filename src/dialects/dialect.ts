@@ -36,8 +36,10 @@ export interface Emitter {
   dependencies(contract: Contract): Readonly<Record<string, string>>
   /** Identifiers that the operation's file uses itself, so that no type may be imported under them. */
   readonly reservedNames: readonly string[]
-  /** codecs.ts, or undefined where every type is on the wire as it is in TypeScript. */
-  codecs(contract: Contract, names: Names): Page | undefined
+  /** Files beside those that all clients have: codecs.ts, unless every type is on the wire as it is in TypeScript, and what else the dialect needs. */
+  pages(contract: Contract, names: Names): readonly Page[]
+  /** How an operation is declared on a page, where that says more than the contract's types do. */
+  declaration?(context: DeclarationContext): Declaration
   /** Adds to an operation's file its exported function, and what that needs. The input and outcome types are on the page already. */
   operation(context: OperationContext): void
   /** Adds `endpoints` to settings.ts: the addresses and protocols of the metadata. */
@@ -54,13 +56,36 @@ export interface OpenTypes {
   recordLines(page: Page): readonly string[]
 }
 
-export interface OperationContext {
+export interface DeclarationContext {
   readonly contract: Contract
   readonly names: Names
   readonly operation: Operation
+  /** Where the declaration is printed: what it needs is imported there. */
   readonly page: Page
-  readonly inputType: string | undefined
+  /** The names of the types of its input and its outcome. */
+  readonly inputType: string
   readonly outcomeType: string
+}
+
+/** What of an operation's declaration differs from the usual. */
+export interface Declaration {
+  /** What the input's type is built on, and the inputs that it covers: those need no lines of their own. */
+  readonly inputBase?: { readonly text: string; readonly covers: readonly string[] }
+  readonly signature?: Signature
+}
+
+/** How an operation's function is declared. */
+export interface Signature {
+  /** Type parameters with their brackets, or nothing. */
+  readonly typeParameters: string
+  /** The parameter for the input: `input: ListBerthsInput = {}`. */
+  readonly input: string
+  /** The type that it returns, promise included. */
+  readonly returns: string
+}
+
+export interface OperationContext extends DeclarationContext {
+  readonly signature: Signature
 }
 
 /** A request as it came to the stand-in. */
@@ -84,8 +109,16 @@ export interface UnderstoodCall {
   readonly endpoint: Endpoint
   readonly input: Readonly<Record<string, unknown>>
   answer(value: unknown): PlayResponse
+  /**
+   * What the dialect itself says that the operation does, where its standard defines that: with rows of the stand-in, which it may change.
+   * Undefined when the rows it would need are not there.
+   */
+  perform?(rows: Rows): PlayResponse | undefined
   fault(fault: Fault, detail: unknown, reason: string): PlayResponse
 }
+
+/** The rows that a stand-in knows, by table, in plain form: live, so that what is changed is changed. */
+export type Rows = (table: string) => Record<string, unknown>[] | undefined
 
 /** Understands requests and forms answers, from the contract alone. */
 export interface Player {

@@ -5,6 +5,7 @@ import type { Dialect } from './dialect.js'
 export const dialects: Readonly<Partial<Record<DialectName, () => Promise<Dialect>>>> = {
   soap: async () => (await import('./soap/index.js')).soap,
   http: async () => (await import('./http/index.js')).http,
+  odata: async () => (await import('./odata/index.js')).odata,
 }
 
 /** The dialect of a contract. */

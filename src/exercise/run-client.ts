@@ -1,8 +1,9 @@
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
-import { methodName } from '../naming/methods.js'
+import { groupName, methodName } from '../naming/methods.js'
 import type { Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
+import type { Listing } from '../runtime/odata/odata.js'
 
 /**
  * Bundles a client's TypeScript into one module that Node can run.
@@ -44,10 +45,14 @@ function filesPlugin(files: Readonly<Record<string, string>>): import('esbuild')
 
 /** What came of a call through a generated client. */
 export interface CallResult {
-  /** The decoded value, or the failure that was thrown. */
+  /** The decoded value, or the failure that was thrown. Of a list that is fetched page by page: the rows that were wanted. */
   readonly value?: unknown
   readonly failure?: unknown
-  readonly exchange: Exchange | undefined
+  /** Of such a list: are there more rows, and how many in all, where the service said it? */
+  readonly more?: boolean
+  readonly total?: number
+  /** Everything that went over the wire, in order. */
+  readonly exchanges: readonly Exchange[]
   readonly deviations: readonly Deviation[]
   readonly milliseconds: number
 }
@@ -57,22 +62,39 @@ export interface CallResult {
  *
  * @param bundle the path of the bundled module
  * @param className the name of the client class in it
+ * @param mostRows at how many rows to stop, of a list that is fetched page by page
  */
-export async function runClient(bundle: string, className: string, operation: Operation, input: unknown, settings: Settings): Promise<CallResult> {
+export async function runClient(bundle: string, className: string, operation: Operation, input: unknown, settings: Settings, mostRows: number): Promise<CallResult> {
   const module = (await import(pathToFileURL(bundle).href)) as Record<string, new (settings: Settings) => Record<string, unknown>>
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const deviations: Deviation[] = []
-  let exchange: Exchange | undefined
-  const client = new Client({ ...settings, onDeviation: (deviation) => deviations.push(deviation), onExchange: (each) => (exchange = each) })
-  const group = operation.path.slice(0, -1).reduce<Record<string, unknown>>((holder, step) => holder[step] as Record<string, unknown>, client)
-  const method = group[methodName(operation)] as (this: unknown, input: unknown) => Promise<unknown>
+  const exchanges: Exchange[] = []
+  const client = new Client({ ...settings, onDeviation: (deviation) => deviations.push(deviation), onExchange: (each) => exchanges.push(each) })
+  const group = operation.path.slice(0, -1).reduce<Record<string, unknown>>((holder, step) => holder[groupName(step)] as Record<string, unknown>, client)
+  const method = group[methodName(operation)] as (this: unknown, input: unknown) => unknown
   const started = performance.now()
   const milliseconds = (): number => Math.round(performance.now() - started)
   try {
-    const value = await method.call(group, input)
-    return { value, exchange, deviations, milliseconds: milliseconds() }
+    const outcome = method.call(group, input)
+    const isIterable = operation.outcome.kind === 'value' && operation.outcome.iterable === true
+    const told = isIterable ? await firstRows(outcome as Listing<unknown>, mostRows) : { value: await outcome }
+    return { ...told, exchanges, deviations, milliseconds: milliseconds() }
   } catch (failure) {
-    return { failure, exchange, deviations, milliseconds: milliseconds() }
+    return { failure, exchanges, deviations, milliseconds: milliseconds() }
   }
+}
+
+/** The first rows of a list, from as many pages as that takes. */
+async function firstRows(listing: Listing<unknown>, most: number): Promise<{ value: unknown[]; more: boolean; total?: number }> {
+  const rows: unknown[] = []
+  let total: number | undefined
+  let more = false
+  for await (const page of listing.pages()) {
+    rows.push(...page.rows)
+    total ??= page.total
+    more = rows.length > most || page.next !== undefined
+    if (rows.length >= most) break
+  }
+  return { value: rows.slice(0, most), more, ...(total === undefined ? {} : { total }) }
 }

@@ -1,6 +1,6 @@
 import randexp from 'randexp'
 import type { Constraints, Contract, Field, InputField, Operation, RecordType, ScalarType, Type } from '../contract/contract.js'
-import { directSubtypes, fieldsOf, namedType, resolve } from '../contract/queries.js'
+import { directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
 
 // The package declares a default export that it doesn't have for ES modules: the module is the class.
 const RandExp = randexp as unknown as typeof randexp.default
@@ -42,6 +42,10 @@ class Sampler {
     for (const field of fields) {
       if (field.optional && (!this.full || this.endless(field.type))) continue
       const preset = field.fixed ?? field.default
+      if (field.example !== undefined) {
+        sample[field.name] = field.example
+        continue
+      }
       sample[field.name] = preset === undefined ? this.value(field.type, field.name) : this.preset(field.type, String(preset))
     }
     return sample
@@ -91,7 +95,7 @@ class Sampler {
     const subtype = (directSubtypes(this.contract).get(id) ?? []).find((each) => !this.within.includes(each))
     const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
     if (named?.kind !== 'record' || subtype === undefined) return {}
-    return { ...(named.abstract === true ? {} : { $is: named.name }), ...(this.record(named, subtype) as object) }
+    return { ...(named.abstract === true ? {} : { $is: kindOf(this.contract, named).name }), ...(this.record(named, subtype) as object) }
   }
 
   private preset(type: Type, text: string): unknown {

@@ -6,3 +6,8 @@ export function methodName(operation: Operation): string {
   const name = camelCase(operation.path.at(-1) ?? '')
   return ['constructor', 'connection', 'close'].includes(name) ? `${name}_` : name
 }
+
+/** The name of a group of operations as a property of the class: as it is, unless the class has such a member itself. */
+export function groupName(group: string): string {
+  return ['constructor', 'connection', 'close'].includes(group) ? `${group}_` : group
+}

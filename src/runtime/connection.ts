@@ -96,6 +96,21 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   }
 }
 
+/** The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end. */
+export function addressOf(connection: Connection): string {
+  const { settings, endpoints } = connection
+  const name = settings.endpoint ?? Object.keys(endpoints)[0] ?? ''
+  return (settings.url ?? endpoints[name]?.address ?? '').replace(/\/+$/, '')
+}
+
+/** Tells everybody of a deviation who wants to hear of it. */
+export function hearOfDeviations(connection: Connection, thisCall: ThisCall): (deviation: Deviation) => void {
+  return (deviation) => {
+    connection.settings.onDeviation?.(deviation)
+    thisCall.onDeviation?.(deviation)
+  }
+}
+
 /** A request on its way out. */
 export interface Request {
   readonly method: string

@@ -124,7 +124,8 @@ export class SeedState {
 
   private fits(row: Row, where: Where, names: ReadonlyMap<string, unknown>): boolean {
     return Object.entries(where).every(([field, wanted]) => {
-      const value = row[field]
+      // A name with a dot lies inside another field.
+      const value = Object.hasOwn(row, field) ? row[field] : field.split('.').reduce<unknown>((at, step) => (isPlainObject(at) ? at[step] : undefined), row)
       if (isPlainObject(wanted)) {
         const least = this.fill(wanted['atLeast'], names)
         const most = this.fill(wanted['atMost'], names)
@@ -163,6 +164,11 @@ export class SeedState {
       const at = rows.findIndex((each) => each === row)
       if (at !== -1) rows.splice(at, 1)
     }
+  }
+
+  /** The rows of a table, live; undefined when there is no such table. */
+  rows(name: string): Record<string, unknown>[] | undefined {
+    return this.tables.get(name)
   }
 
   private table(name: string): Record<string, unknown>[] {

@@ -100,7 +100,7 @@ async function handle(stages: ReadonlyMap<string, Stage>, request: IncomingMessa
   return answer
 }
 
-/** Plays an operation: by the seed data, else with a made-up outcome. */
+/** Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with a made-up outcome. */
 function perform({ part, state }: Stage, call: UnderstoodCall): PlayResponse {
   const { operation } = call
   const played = state?.play(pathOf(operation), toPlain(call.input) as Record<string, unknown>)
@@ -109,7 +109,8 @@ function perform({ part, state }: Stage, call: UnderstoodCall): PlayResponse {
     if (fault === undefined) return call.fault({ name: played.name, type: { kind: 'nothing', origin: operation.origin }, origin: operation.origin }, undefined, played.reason)
     return call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason)
   }
-  return call.answer(outcomeValue(part, operation, played?.value, played !== undefined))
+  const performed = played === undefined ? call.perform?.((table) => state?.rows(table)) : undefined
+  return performed ?? call.answer(outcomeValue(part, operation, played?.value, played !== undefined))
 }
 
 function outcomeValue(part: Part, { outcome }: Operation, plain: unknown, isKnown: boolean): unknown {

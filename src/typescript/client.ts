@@ -1,8 +1,8 @@
 import { textDigest } from '../contract/digest.js'
 import type { Contract, Field, InputField, Operation } from '../contract/contract.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
-import type { Dialect } from '../dialects/dialect.js'
-import { methodName } from '../naming/methods.js'
+import type { Declaration, Dialect, Signature } from '../dialects/dialect.js'
+import { groupName, methodName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { docComment, propertyName, quoted } from './escaping.js'
@@ -39,12 +39,12 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
-  const codecs = dialect.emit.codecs(contract, names)
-  const client = clientPage(contract, names, operations, texts, options)
+  const further = dialect.emit.pages(contract, names)
+  const client = clientPage(contract, names, operations, texts, dialect, options)
   const settings = settingsPage(contract, names, dialect, options)
-  const types = typesPage(texts, Object.keys(contract.types), pages)
+  const types = typesPage(texts, Object.keys(contract.types), [...pages, ...further])
   const index = indexPage(contract, names, operations, types, dialect, options)
-  const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...(codecs === undefined ? [] : [codecs])]
+  const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
     ...dialect.emit.runtimeFiles(contract).map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
@@ -83,16 +83,20 @@ function operationPage(operation: Operation, texts: TypeTexts, dialect: Dialect)
   const [call, input, outcome] = exports
   const page = new Page(`operations/${call}`)
   for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error']) page.declare(name)
-  const inputType = operation.inputs.length === 0 ? undefined : input
-  page.print(...(inputType === undefined ? ['/** There is nothing to give. */', `export type ${input} = Record<string, never>`] : inputDeclaration(operation, input, texts, page)))
-  let outcomeType: string
-  if (operation.outcome.kind === 'record') {
-    outcomeType = outcome
-    const { fields } = operation.outcome
-    page.print('', ...docComment([`What ${call} returns.`]), `export interface ${outcome} {`, ...fields.flatMap((field) => texts.propertyLines(field, page)), '}')
-  } else outcomeType = soleOutcome(operation, texts, page)
-  dialect.emit.operation({ contract: texts.contract, names, operation, page, inputType: inputType ?? input, outcomeType })
+  const { outcome: promised } = operation
+  const outcomeType = promised.kind === 'record' ? outcome : soleOutcome(operation, texts, page)
+  const context = { contract: texts.contract, names, operation, page, inputType: input, outcomeType }
+  const declaration = dialect.emit.declaration?.(context) ?? {}
+  page.print(...inputDeclaration(operation, input, declaration, texts, page))
+  if (promised.kind === 'record') page.print('', ...docComment([`What ${call} returns.`]), `export interface ${outcome} {`, ...promised.fields.flatMap((field) => texts.propertyLines(field, page)), '}')
+  dialect.emit.operation({ ...context, signature: declaration.signature ?? usualSignature(operation, input, outcomeType) })
   return page
+}
+
+/** Input in, promise of the outcome out. */
+function usualSignature(operation: Operation, inputType: string, outcomeType: string): Signature {
+  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'messageHeader')
+  return { typeParameters: '', input: `input: ${inputType}${allOptional ? ' = {}' : ''}`, returns: `Promise<${outcomeType}>` }
 }
 
 function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): string {
@@ -102,11 +106,14 @@ function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): string
   return `${texts.of(field.type, page)}${field.nullable ? ' | null' : ''}${field.optional && !isList ? ' | undefined' : ''}`
 }
 
-function inputDeclaration(operation: Operation, name: string, texts: TypeTexts, page: Page): string[] {
-  const plain = operation.inputs.filter((input) => input.place !== 'messageHeader')
-  const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
+function inputDeclaration(operation: Operation, name: string, { inputBase }: Declaration, texts: TypeTexts, page: Page): string[] {
+  if (operation.inputs.length === 0) return ['/** There is nothing to give. */', `export type ${name} = Record<string, never>`]
+  const own = operation.inputs.filter((field) => inputBase?.covers.includes(field.name) !== true)
+  if (inputBase !== undefined && own.length === 0) return [`export type ${name} = ${inputBase.text}`]
+  const plain = own.filter((input) => input.place !== 'messageHeader')
+  const headers = own.filter((input) => input.place === 'messageHeader')
   return [
-    `export interface ${name} {`,
+    `export interface ${name}${inputBase === undefined ? '' : ` extends ${inputBase.text}`} {`,
     ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),
     ...(headers.length === 0 ? [] : ['  /** Message headers. */', '  headers?: {', ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), '  }']),
     '}',
@@ -123,7 +130,7 @@ function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   return groups
 }
 
-function clientPage(contract: Contract, names: Names, operations: readonly Operation[], texts: TypeTexts, options: ClientOptions): Page {
+function clientPage(contract: Contract, names: Names, operations: readonly Operation[], texts: TypeTexts, dialect: Dialect, options: ClientOptions): Page {
   const page = new Page('client')
   page.declare(names.class)
   const connection = page.useType('runtime/connection', 'Connection')
@@ -137,18 +144,18 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
     `export class ${names.class} {`,
     `  readonly connection: ${connection}`,
-    ...named.map(([group]) => `  readonly ${propertyName(group)}: ${groupClass(group)}`),
+    ...named.map(([group]) => `  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`),
     '',
     `  constructor(settings: ${settings} = {}) {`,
     `    this.connection = ${connect}(settings)`,
-    ...named.map(([group]) => `    this[${quoted(group)}] = new ${groupClass(group)}(this.connection)`),
+    ...named.map(([group]) => `    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`),
     '  }',
     '',
     `  /** Settings from \`${prefix}_URL\`, \`${prefix}_ENDPOINT\`, \`${prefix}_USER\`, \`${prefix}_PASSWORD\`, \`${prefix}_TOKEN\` and \`${prefix}_TIME_LIMIT\`. */`,
     `  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${names.class} {`,
     `    return new ${names.class}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
     '  }',
-    ...(groups.get('') ?? []).flatMap((operation) => method(operation, names, texts, page)),
+    ...(groups.get('') ?? []).flatMap((operation) => method(operation, texts, page, dialect)),
     '',
     '  /** Ends the calls that are under way; later ones are refused. */',
     '  close(): Promise<void> {',
@@ -170,22 +177,24 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
       `  constructor(connection: ${connection}) {`,
       '    this.connection = connection',
       '  }',
-      ...members.flatMap((operation) => method(operation, names, texts, page)),
+      ...members.flatMap((operation) => method(operation, texts, page, dialect)),
       '}',
     )
   }
   return page
 }
 
-function method(operation: Operation, names: Names, texts: TypeTexts, page: Page): string[] {
+function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): string[] {
+  const { names, contract } = texts
   const [call, input, outcome] = operationExports(names.operations[pathOf(operation)] ?? '')
   const module = `operations/${call}`
   const outcomeType = operation.outcome.kind === 'record' ? page.useType(module, outcome) : soleOutcome(operation, texts, page)
-  const allOptional = operation.inputs.every((each) => each.optional)
+  const inputType = page.useType(module, input)
+  const signature = dialect.emit.declaration?.({ contract, names, operation, page, inputType, outcomeType }).signature ?? usualSignature(operation, inputType, outcomeType)
   return [
     '',
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
-    `  ${propertyName(methodName(operation))}(input: ${page.useType(module, input)}${allOptional ? ' = {}' : ''}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): Promise<${outcomeType}> {`,
+    `  ${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
     `    return ${page.use(module, call)}(this.connection, input, thisCall)`,
     '  }',
   ]
@@ -229,15 +238,21 @@ export function variablePrefix(contractName: string): string {
   return contractName.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
 }
 
+function isIterable(operation: Operation): boolean {
+  return operation.outcome.kind === 'value' && operation.outcome.iterable === true
+}
+
 /** The first lines a newcomer writes, for this very service. */
 export function firstLines(_contract: Contract, names: Names, operations: readonly Operation[], from = './index.js'): string[] {
-  const operation = operations.find((each) => each.outcome.kind !== 'nothing' && each.inputs.every((input) => input.optional)) ?? operations[0]
+  const easy = operations.filter((each) => each.outcome.kind !== 'nothing' && each.inputs.every((input) => input.optional))
+  const operation = easy.find(isIterable) ?? easy[0] ?? operations[0]
   if (operation === undefined) return []
-  const group = operation.path.length > 1 ? `.${operation.path[0] ?? ''}` : ''
+  const group = operation.path.length > 1 ? `.${groupName(operation.path[0] ?? '')}` : ''
   const required = operation.inputs.filter((input) => !input.optional)
   const input = required.length === 0 ? '' : `{ ${required.map((each) => `${propertyName(each.name)}: …`).join(', ')} }`
   const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
-  return [`import { ${names.class} } from '${from}'`, `const ${variable} = new ${names.class}()`, `console.log(await ${variable}${group}.${methodName(operation)}(${input}))`]
+  const call = `${variable}${group}.${methodName(operation)}(${input})`
+  return [`import { ${names.class} } from '${from}'`, `const ${variable} = new ${names.class}()`, isIterable(operation) ? `for await (const each of ${call}) console.log(each)` : `console.log(await ${call})`]
 }
 
 function compare(a: string, b: string): number {

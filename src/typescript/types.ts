@@ -228,7 +228,7 @@ function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name:
   const lines = [
     ...docComment([type.documentation]),
     `export interface ${name}${base} {`,
-    ...(several && type.abstract !== true ? [`  $is${type.base === undefined ? '?' : ''}: ${quoted(name)}`] : []),
+    ...(several && type.abstract !== true ? [`  $is${type.base === undefined ? '?' : ''}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`] : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
     ...(type.open === true ? texts.open.recordLines(page) : []),
     '}',

@@ -1,8 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
 import { ContractBreach, ServiceFault, type Deviation } from '../../src/runtime/failures.js'
-import { exactJson } from '../../src/runtime/http/exact-json.js'
+import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { checkInput, readAnswer, writeBody, writeParameters, type HttpOperation } from '../../src/runtime/http/http.js'
-import * as json from '../../src/runtime/http/json.js'
+import { checkJson, fromJson, toJson, type JsonRef } from '../../src/runtime/http/json.js'
+import * as json from '../../src/runtime/json/values.js'
 import { inPath, inQuery, type Style, type Written } from '../../src/runtime/http/parameters.js'
 
 const origin = 'http://h'
@@ -62,7 +63,7 @@ describe('parameters, by the table of OpenAPI 3.1, section 4.8.12.5', () => {
 
 describe('bodies', () => {
   test('JSON keeps every digit; forms and multipart are what the platform\'s own readers read', async () => {
-    const codec: json.JsonRef = { members: { id: { is: json.int64 }, price: { is: json.decimal }, text: { is: json.decimalText, optional: true }, tags: { is: { items: json.text }, optional: true }, file: { is: json.base64, optional: true } } }
+    const codec: JsonRef = { members: { id: { is: json.int64 }, price: { is: json.decimal }, text: { is: json.decimalText, optional: true }, tags: { is: { items: json.text }, optional: true }, file: { is: json.base64, optional: true } } }
     expect(writeBody({ type: 'application/json', is: codec }, { id: 9007199254740993n, price: '1.10', text: '2.50', file: Uint8Array.of(1, 2) }).content).toBe('{"id":9007199254740993,"price":1.10,"text":"2.50","file":"AQI="}')
     const form = writeBody({ type: 'application/x-www-form-urlencoded', is: codec }, { id: 5n, price: '1.10', tags: ['a b', 'ü&='] }).content as string
     expect([...new URLSearchParams(form)]).toEqual([['id', '5'], ['price', '1.10'], ['tags', 'a b'], ['tags', 'ü&=']])
@@ -74,7 +75,7 @@ describe('bodies', () => {
 })
 
 describe('answers, written by hand', () => {
-  const vessel: json.JsonRef = { members: { id: { is: json.int64 }, name: { is: json.text }, price: { is: json.decimal, optional: true }, note: { is: json.text, optional: true, nullable: true }, kind: { is: { literals: ['tug', 'ferry'] }, optional: true } } }
+  const vessel: JsonRef = { members: { id: { is: json.int64 }, name: { is: json.text }, price: { is: json.decimal, optional: true }, note: { is: json.text, optional: true, nullable: true }, kind: { is: { literals: ['tug', 'ferry'] }, optional: true } } }
   const operation: HttpOperation = {
     name: 'x', method: 'GET', path: '/', parse: exactJson,
     answers: { '200': { type: 'application/json', is: vessel }, '2XX': { type: 'application/json', is: { items: vessel } }, '204': {} },
@@ -128,23 +129,23 @@ describe('answers, written by hand', () => {
 })
 
 describe('unions and compositions', () => {
-  const car: json.JsonRef = { members: { kind: { is: json.text }, plate: { is: json.text } } }
-  const lorry: json.JsonRef = { allOf: [car, { members: { length: { is: json.decimal } } }] }
-  const vehicle: json.JsonRef = { oneOf: [() => car, () => lorry], by: { member: 'kind', when: { car: 0, lorry: 1 } } }
-  const misfits = (codec: json.JsonRef, value: unknown): string[] => {
+  const car: JsonRef = { members: { kind: { is: json.text }, plate: { is: json.text } } }
+  const lorry: JsonRef = { allOf: [car, { members: { length: { is: json.decimal } } }] }
+  const vehicle: JsonRef = { oneOf: [() => car, () => lorry], by: { member: 'kind', when: { car: 0, lorry: 1 } } }
+  const misfits = (codec: JsonRef, value: unknown): string[] => {
     const found: { path: string; message: string }[] = []
-    json.checkJson(codec, value, '', found)
+    checkJson(codec, value, '', found)
     return found.map(({ path, message }) => `${path}: ${message}`)
   }
   const deviations: Deviation[] = []
-  const read = (codec: json.JsonRef, text: string): unknown => json.fromJson(codec, exactJson(text), '', (each) => deviations.push(each))
+  const read = (codec: JsonRef, text: string): unknown => fromJson(codec, exactJson(text), '', (each) => deviations.push(each))
 
   test('told apart by a member, or by what fits', () => {
     expect(read(vehicle, '{"kind": "lorry", "plate": "x", "length": 7.50}')).toEqual({ kind: 'lorry', plate: 'x', length: '7.50' })
-    expect(json.jsonText(json.toJson(vehicle, { kind: 'lorry', plate: 'x', length: '7.50' }))).toBe('{"kind":"lorry","plate":"x","length":7.50}')
+    expect(json.jsonText(toJson(vehicle, { kind: 'lorry', plate: 'x', length: '7.50' }))).toBe('{"kind":"lorry","plate":"x","length":7.50}')
     expect(misfits(vehicle, { kind: 'boat', plate: 'x' })).toEqual(['kind: expected one of "car", "lorry", got "boat"'])
     expect(misfits(vehicle, { kind: 'lorry', plate: 'x', lenght: 1 })).toEqual(['length: is missing', 'lenght: is not known here; is "length" meant?'])
-    const either: json.JsonRef = { oneOf: [{ members: { id: { is: json.int64 } } }, json.text, { items: json.int32 }] }
+    const either: JsonRef = { oneOf: [{ members: { id: { is: json.int64 } } }, json.text, { items: json.int32 }] }
     expect([read(either, '{"id": 9007199254740993}'), read(either, '"x"'), read(either, '[1, 2]')]).toEqual([{ id: 9007199254740993n }, 'x', [1, 2]])
     expect(misfits(either, [1, 2.5])).not.toEqual([])
     expect(deviations).toEqual([])

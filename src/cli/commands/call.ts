@@ -20,6 +20,7 @@ interface Options {
   readonly timeout?: string
   readonly format: Format
   readonly columns?: string
+  readonly all?: boolean
   readonly preview?: boolean
   readonly traffic?: boolean
 }
@@ -34,6 +35,7 @@ export function declare(command: Command): void {
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
+    .option('--all', 'fetch every page of a list, and not only the first hundred rows')
     .option('--preview', 'show the request and send nothing')
     .option('--traffic', 'show the request and the answer as sent')
     .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
@@ -47,6 +49,7 @@ export function declare(command: Command): void {
         endpoint: options.endpoint,
         headers: options.header === undefined ? undefined : readHeaders(options.header),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
+        all: options.all,
         preview: options.preview,
       })
       if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
@@ -62,13 +65,14 @@ async function readInputText(file: string): Promise<{ text: string; what: string
 async function report(called: Called, options: Options, voice: Voice): Promise<number> {
   const { result } = called
   if (options.traffic === true && !voice.json) {
-    const text = result.exchange === undefined ? (called.request === undefined ? '' : `${requestText(called.request)}\n`) : `${exchangeText(result.exchange)}\n`
+    const sent = result.exchanges.length === 0 && called.request !== undefined ? [requestText(called.request)] : result.exchanges.map(exchangeText)
+    const text = sent.map((each) => `${each}\n`).join('\n')
     process.stderr.write(text)
   }
   if (called.problem !== undefined) {
     const { failure } = result
     const fault = failure instanceof ServiceFault ? failure : undefined
-    const further = { status: fault?.status ?? result.exchange?.response.status, ...(fault === undefined ? {} : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }) }
+    const further = { status: fault?.status ?? result.exchanges.at(-1)?.response.status, ...(fault === undefined ? {} : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }) }
     const exit = await tell(called.problem, voice, failure, further)
     if (fault !== undefined && !voice.json) await reportFault(fault)
     return exit
@@ -80,13 +84,17 @@ async function report(called: Called, options: Options, voice: Voice): Promise<n
     return 0
   }
   if (voice.json) {
-    const response = result.exchange?.response
-    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(result.value), deviations: result.deviations, milliseconds: result.milliseconds })
+    const response = result.exchanges.at(-1)?.response
+    const { value, more, total, deviations, milliseconds } = result
+    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), deviations, milliseconds })
     return 0
   }
   for (const { path, message } of result.deviations.slice(0, 10)) say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
   if (result.deviations.length > 10) say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
   await printAnswer(result.value, options)
+  const shown = Array.isArray(result.value) ? result.value.length : 0
+  if (result.total !== undefined && result.total !== shown) say(voice, pc.dim(`There are ${result.total} in all.`))
+  if (result.more === true) say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
   return 0
 }
 

@@ -1,12 +1,12 @@
 import type { Contract } from '../../contract/contract.js'
-import { endpointsOf, namedType, pathOf } from '../../contract/queries.js'
-import { operationExports, type Names } from '../../naming/names.js'
-import * as json from '../../runtime/http/json.js'
+import { endpointsOf, pathOf } from '../../contract/queries.js'
+import type { Names } from '../../naming/names.js'
 import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
+import { printFaults, printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import type { Emitter, OperationContext } from '../dialect.js'
-import { JsonTrees, needsExactJson } from './json-trees.js'
+import { JsonTrees, needsExactJson, valueNames } from './json-trees.js'
 
 const httpModule = 'runtime/http/http'
 const jsonModule = 'runtime/http/json'
@@ -15,10 +15,10 @@ const jsonModule = 'runtime/http/json'
 export const httpEmitter: Emitter = {
   open: { fragment: () => 'unknown', recordLines: () => ['  /** Members that the contract does not name. */', '  [name: string]: unknown'] },
   reexports: [],
-  reservedNames: [...Object.keys(json), 'send', 'exactJson'],
-  runtimeFiles: (contract) => ['connection.ts', 'failures.ts', 'plain.ts', 'http/http.ts', 'http/json.ts', 'http/parameters.ts', ...(needsExactJson(contract) ? ['http/exact-json.ts'] : [])],
+  reservedNames: [...valueNames, 'send', 'exactJson'],
+  runtimeFiles: (contract) => ['connection.ts', 'failures.ts', 'plain.ts', 'http/http.ts', 'http/json.ts', 'http/parameters.ts', 'json/values.ts', 'response-text.ts', ...(needsExactJson(contract) ? ['json/exact-json.ts'] : [])],
   dependencies: (contract) => (needsExactJson(contract) ? { 'lossless-json': '^4.0.0' } : {}),
-  codecs: codecsPage,
+  pages: codecsPage,
   operation: printOperation,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
@@ -28,9 +28,9 @@ export const httpEmitter: Emitter = {
   },
 }
 
-function codecsPage(contract: Contract, names: Names): Page | undefined {
+function codecsPage(contract: Contract, names: Names): Page[] {
   const types = Object.values(contract.types)
-  if (types.length === 0) return undefined
+  if (types.length === 0) return []
   const trees = new JsonTrees(contract)
   const page = new Page('codecs')
   for (const { id } of types) page.declare(names.codecs[id] ?? '')
@@ -45,41 +45,16 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
     const alias = type.kind === 'reference' ? `{ oneOf: [${text}] }` : text
     page.print('', `export const ${name(type.id)}: ${page.useType(jsonModule, 'JsonCodec')} = ${isAlias ? alias : text}`)
   }
-  return page
+  return [page]
 }
 
-function printOperation({ contract, names, operation, page, inputType, outcomeType }: OperationContext): void {
-  const [call, , , fault, guard] = operationExports(names.operations[pathOf(operation)] ?? '')
-  const input = inputType ?? 'Record<string, never>'
-  const allOptional = operation.inputs.every((each) => each.optional)
-  const described = operation.faults.filter((each) => each.type.kind === 'reference')
-  page.print(
-    '',
-    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, operation.faults.length === 0 ? undefined : `@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`]),
-    `export function ${call}(connection: ${page.useType('runtime/connection', 'Connection')}, input: ${input}${allOptional ? ' = {}' : ''}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): Promise<${outcomeType}> {`,
-    `  return ${page.use(httpModule, 'send')}(connection, operation, input, thisCall)`,
-    '}',
-  )
-  if (described.length > 0) {
-    const serviceFault = page.use('runtime/failures', 'ServiceFault')
-    const types = described.map((each) => {
-      const named = each.type.kind === 'reference' ? namedType(contract, each.type.to) : undefined
-      return `${serviceFault}<${quoted(each.name)}, ${named === undefined || named.kind === 'list' ? 'unknown' : page.useType('types', names.types[named.id] ?? '')}>`
-    })
-    const conditions = described.map((each) => `error.fault === ${quoted(each.name)}`)
-    page.print(
-      '',
-      ...docComment([`The faults that ${call} declares, by status.`, ...described.filter((each) => each.documentation !== undefined).map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)]),
-      `export type ${fault} = ${types.join(' | ')}`,
-      '',
-      `/** Is a caught error one of the faults that ${call} declares? */`,
-      `export function ${guard}(error: unknown): error is ${fault} {`,
-      `  return error instanceof ${serviceFault} && ${conditions.length === 1 ? (conditions[0] ?? '') : `(${conditions.join(' || ')})`}`,
-      '}',
-    )
-  }
+function printOperation(context: OperationContext): void {
+  const { contract, names, operation, page } = context
+  const remarks = operation.faults.length === 0 ? [] : [`@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`]
+  printFunction(context, page.use(httpModule, 'send'), remarks)
+  printFaults(context, operation.faults.filter((each) => each.type.kind === 'reference'))
   const tree: CodecTree = { name: pathOf(operation), ...new JsonTrees(contract).operation(operation) }
   const text = new TreePrinter(page, contract, names).print(tree)
-  const parse = needsExactJson(contract) ? `,\n  parse: ${page.use('runtime/http/exact-json', 'exactJson')},\n}` : undefined
+  const parse = needsExactJson(contract) ? `,\n  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n}` : undefined
   page.print('', `const operation: ${page.useType(httpModule, 'HttpOperation')} = ${parse === undefined ? text : text.replace(/,\n\}$/, parse)}`)
 }

@@ -1,14 +1,17 @@
 import type { Contract, Field, NamedType, Operation, ScalarType, Type } from '../../contract/contract.js'
 import { namedType } from '../../contract/queries.js'
-import * as json from '../../runtime/http/json.js'
+import * as values from '../../runtime/json/values.js'
 import { Builtin, CodecReference, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
 
-const jsonModule = 'runtime/http/json'
+const valuesModule = 'runtime/json/values'
 
-const builtins: Readonly<Partial<Record<ScalarType['base'], keyof typeof json>>> = {
+const builtins: Readonly<Partial<Record<ScalarType['base'], keyof typeof values>>> = {
   text: 'text', boolean: 'boolean', int32: 'int32', int64: 'int64', decimal: 'decimal', float: 'double', double: 'double', bytes: 'base64', date: 'date', dateTime: 'dateTime', time: 'time', duration: 'duration',
 }
+
+/** Names of the runtime's values that codecs of this dialect use. */
+export const valueNames: readonly string[] = [...Object.values(builtins), 'anything', 'integer', 'int64Text', 'decimalText']
 
 /** Builds the JSON codecs of a contract as trees. */
 export class JsonTrees {
@@ -50,7 +53,7 @@ export class JsonTrees {
       case 'intersection':
         return { allOf: type.parts.map((each) => this.of(each, late)) }
       default:
-        return new Builtin(jsonModule, 'anything')
+        return new Builtin(valuesModule, 'anything')
     }
   }
 
@@ -111,7 +114,7 @@ export class JsonTrees {
   private scalar(type: ScalarType): CodecTree {
     const { format } = type
     const name = format === 'string:int64' ? 'int64Text' : format === 'string:decimal' ? 'decimalText' : format === 'integer' ? 'integer' : (builtins[type.base] ?? 'text')
-    const builtin = new Builtin(jsonModule, name)
+    const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
     return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
@@ -150,5 +153,5 @@ function hasExactNumbers(contract: Contract): boolean {
 
 /** Codecs that work: what the stand-in reads and writes with. */
 export function liveJson(contract: Contract, trees: JsonTrees): LiveCodecs {
-  return new LiveCodecs((name) => json[name as keyof typeof json], (id) => trees.ofNamed(namedType(contract, id)))
+  return new LiveCodecs((name) => values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
 }

@@ -1,9 +1,10 @@
 import type { Contract, NamedType } from '../../contract/contract.js'
-import { endpointsOffering, endpointsOf, namedType, pathOf } from '../../contract/queries.js'
+import { endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { operationExports, type Names } from '../../naming/names.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
+import { printFaults, printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
@@ -23,7 +24,7 @@ export const soapEmitter: Emitter = {
   reservedNames: [...Object.keys(simple), 'send'],
   runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', 'soap/check.ts', 'soap/codec.ts', 'soap/simple.ts', 'soap/soap.ts', 'soap/xml-reader.ts', 'soap/xml-writer.ts'],
   dependencies: () => ({ saxes: '^6.0.0' }),
-  codecs: codecsPage,
+  pages: codecsPage,
   operation: printOperation,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
@@ -41,10 +42,10 @@ function preferredFirst(contract: Contract): Contract['services'][number]['endpo
   return [...endpointsOf(contract)].sort((a, b) => rank(a.protocol) - rank(b.protocol))
 }
 
-function codecsPage(contract: Contract, names: Names): Page | undefined {
+function codecsPage(contract: Contract, names: Names): Page[] {
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
   const types = Object.values(contract.types).map((type) => ({ type, tree: trees.ofNamed(type) })).filter(({ tree }) => tree !== undefined)
-  if (types.length === 0) return undefined
+  if (types.length === 0) return []
   const page = new Page('codecs')
   for (const id of Object.keys(contract.types)) page.declare(names.codecs[id] ?? '')
   const namespaces = namespaceConstants(types.map(({ type }) => type), page)
@@ -61,40 +62,16 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
     const base = type.kind === 'record' && type.base !== undefined ? `, ${page.useType('types', names.types[type.base.to] ?? '')}` : ''
     page.print('', `export const ${name(type)}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
   }
-  return page
+  return [page]
 }
 
-function printOperation({ contract, names, operation, page, inputType, outcomeType }: OperationContext): void {
+function printOperation(context: OperationContext): void {
+  const { contract, names, operation, page, inputType, outcomeType } = context
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
-  const [call, , , fault, guard] = operationExports(names.operations[pathOf(operation)] ?? '')
-  const input = inputType ?? 'Record<string, never>'
-  const connection = page.useType('runtime/connection', 'Connection')
-  const thisCall = page.useType('runtime/connection', 'ThisCall')
-  const send = page.use(soapModule, 'send')
-  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'messageHeader')
+  const [, , , , guard] = operationExports(names.operations[pathOf(operation)] ?? '')
   const thrown = operation.faults.map((each) => `\`${each.name}\``)
-  const declared = thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`]
-  page.print(
-    '',
-    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, ...declared]),
-    `export function ${call}(connection: ${connection}, input: ${input}${allOptional ? ' = {}' : ''}, thisCall?: ${thisCall}): Promise<${outcomeType}> {`,
-    `  return ${send}(connection, operation, input, thisCall)`,
-    '}',
-  )
-  if (operation.faults.length > 0) {
-    const serviceFault = page.use('runtime/failures', 'ServiceFault')
-    const typeTexts = operation.faults.map((each) => `${serviceFault}<${quoted(each.name)}, ${faultType(contract, names, each.type, page)}>`)
-    page.print(
-      '',
-      ...docComment([`The faults that ${call} declares.`, ...operation.faults.filter((each) => each.documentation !== undefined).map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)]),
-      `export type ${fault} = ${typeTexts.join(' | ')}`,
-      '',
-      `/** Is a caught error one of the faults that ${call} declares? */`,
-      `export function ${guard}(error: unknown): error is ${fault} {`,
-      `  return error instanceof ${serviceFault} && ${oneOf(operation.faults.map((each) => `error.fault === ${quoted(each.name)}`))}`,
-      '}',
-    )
-  }
+  printFunction(context, page.use(soapModule, 'send'), thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`])
+  printFaults(context, operation.faults)
   const offering = endpointsOffering(contract, operation)
   const actions = offering.map((endpoint) => wireAt(operation, endpoint.name).action)
   const same = actions.every((action) => action === actions[0]) && offering.length === endpointsOf(contract).length
@@ -104,16 +81,7 @@ function printOperation({ contract, names, operation, page, inputType, outcomeTy
     ...trees.operation(operation),
   }
   const printer = new TreePrinter(page, contract, names)
-  page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${input}, ${outcomeType}> = ${printer.print(tree)}`)
-}
-
-function oneOf(conditions: readonly string[]): string {
-  return conditions.length === 1 ? (conditions[0] ?? '') : `(${conditions.join(' || ')})`
-}
-
-function faultType(contract: Contract, names: Names, type: OperationContext['operation']['faults'][number]['type'], page: Page): string {
-  const named = type.kind === 'reference' ? namedType(contract, type.to) : undefined
-  return named === undefined || named.kind === 'list' ? 'unknown' : page.useType('types', names.types[named.id] ?? '')
+  page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`)
 }
 
 /** Namespaces that several codecs name get a constant each. */

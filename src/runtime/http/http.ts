@@ -1,6 +1,8 @@
-import { exchange, type Connection, type Response, type ThisCall } from '../connection.js'
+import { addressOf, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
-import { checkMembers, fromJson, jsonText, toJson, type JsonMember, type JsonRef } from './json.js'
+import { jsonText } from '../json/values.js'
+import { describeBody, isJson, textOf } from '../response-text.js'
+import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
 import { encode, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 
 /** A parameter: where it goes and how it is written there. */
@@ -52,22 +54,17 @@ export async function send<Outcome>(connection: Connection, operation: HttpOpera
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const values = input as Readonly<Record<string, unknown>>
-  const [name] = settings.endpoint === undefined ? Object.keys(connection.endpoints) : [settings.endpoint]
-  const base = settings.url ?? connection.endpoints[name ?? '']?.address ?? ''
   const key = settings.credential?.kind === 'key' && operation.key !== undefined ? { ...operation.key, value: settings.credential.value } : undefined
   const { target, headers } = writeParameters(operation, values, key)
   const body = operation.body === undefined || values['body'] === undefined ? undefined : writeBody(operation.body, values['body'])
   const request = {
     method: operation.method,
-    url: base.replace(/\/+$/, '') + target,
+    url: addressOf(connection) + target,
     headers: { ...headers, accept: acceptOf(operation), ...(body === undefined ? {} : { 'content-type': body.type }) },
     ...(body === undefined ? {} : { body: body.content }),
   }
   const response = await exchange(connection, request, thisCall, textOf)
-  return readAnswer(operation, response, (deviation) => {
-    settings.onDeviation?.(deviation)
-    thisCall.onDeviation?.(deviation)
-  }) as Outcome
+  return readAnswer(operation, response, hearOfDeviations(connection, thisCall)) as Outcome
 }
 
 /** Every place of an input that does not satisfy the operation. */
@@ -182,7 +179,7 @@ function readContent(operation: HttpOperation, content: Content | undefined, res
     try {
       json = (operation.parse ?? JSON.parse)(text)
     } catch {
-      throw new ContractBreach('', 'JSON', describe(response, text))
+      throw new ContractBreach('', 'JSON', describeBody(response, text))
     }
     if (json === null && content.is !== undefined) return null
     return content.is === undefined ? json : fromJson(content.is, json, '', onDeviation)
@@ -206,7 +203,7 @@ function faultOf(operation: HttpOperation, response: Response, onDeviation: (dev
   // The member that usually says most, first (RFC 9457 has detail and title).
   const members = typeof detail === 'object' && detail !== null ? Object.entries(detail) : []
   const said: unknown = ['detail', 'message', 'reason', 'error', 'title'].map((wanted) => members.find(([name, value]) => name.toLowerCase() === wanted && typeof value === 'string')?.[1] as unknown).find((value) => value !== undefined)
-  const reason = typeof said === 'string' ? said : text.trim() === '' || json !== undefined ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describe(response, text)}`
+  const reason = typeof said === 'string' ? said : text.trim() === '' || json !== undefined ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
   return new ServiceFault(reason, { fault: typeof detail === 'string' && json === undefined ? undefined : declared, detail, code: String(status), status })
 }
 
@@ -223,24 +220,3 @@ function acceptOf(operation: HttpOperation): string {
   const types = [...Object.values(operation.answers), ...Object.values(operation.faults ?? {})].map(({ type }) => type).filter((type) => type !== undefined)
   return [...new Set(types)].join(', ') || '*/*'
 }
-
-function isJson(type: string): boolean {
-  return /^[^;]*[/+]json\b/i.test(type)
-}
-
-function textOf(response: Response): string {
-  const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(response.headers['content-type'] ?? '')?.[1]
-  try {
-    return new TextDecoder(charset ?? 'utf-8').decode(response.body)
-  } catch {
-    return new TextDecoder().decode(response.body)
-  }
-}
-
-function describe(response: Response, text: string): string {
-  if (text.trim() === '') return 'an empty body'
-  const title = /<title[^>]*>([^<]{1,120})/i.exec(text)?.[1]?.trim()
-  if (/^\s*<(?:!doctype html|html)/i.test(text)) return title === undefined ? 'an HTML page' : `an HTML page titled "${title}"`
-  return `a body of type ${response.headers['content-type'] ?? 'unknown'}: ${text.trim().slice(0, 120)}`
-}
-

@@ -1,4 +1,4 @@
-import { exchange, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
+import { exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { checkMembers } from './check.js'
 import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type QName, settled } from './codec.js'
@@ -58,11 +58,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
     body: writeRequest(operation, input, isNewer ? soap12 : soap11),
   }
   const response = await exchange(connection, request, thisCall, textOfResponse)
-  const deviate = (deviation: Deviation): void => {
-    connection.settings.onDeviation?.(deviation)
-    thisCall.onDeviation?.(deviation)
-  }
-  return readAnswer(operation, response, deviate)
+  return readAnswer(operation, response, hearOfDeviations(connection, thisCall))
 }
 
 /** Every place of an input that does not satisfy the operation. */

@@ -1,5 +1,5 @@
 import { parse } from 'lossless-json'
-import { RawNumber } from './json.js'
+import { RawNumber } from './values.js'
 
 /** Parses JSON without rounding numbers, for contracts whose JSON carries 64-bit integers or exact decimals as bare numbers. */
 export function exactJson(text: string): unknown {

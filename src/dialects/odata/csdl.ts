@@ -1,0 +1,297 @@
+import type { Origin } from '../../contract/contract.js'
+import { nearestAdvice } from '../../contract/nearest.js'
+import { problem, type Problem } from '../../contract/problem.js'
+import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
+import type { Notes } from '../notes.js'
+import type { Version } from './layout.js'
+import { dataMetadata, edmx2, edmx4, isEdm, sap } from './namespaces.js'
+
+/** Something with a name that a schema declares. */
+export interface Declared {
+  /** The qualified name: namespace and name. */
+  readonly name: string
+  readonly element: XmlElement
+}
+
+interface Schema {
+  readonly namespace: string
+  readonly alias: string | undefined
+  readonly element: XmlElement
+}
+
+/**
+ * The schemas of a service, from all documents that they need, with names and annotations resolved (CSDL XML 4.01, sections 3 to 5 and
+ * 14).
+ */
+export class Csdl {
+  readonly version: Version
+  readonly root: XmlElement
+  readonly roots: XmlElement[] = []
+  private readonly documents: Documents
+  private readonly notes: Notes
+  private readonly schemas: Schema[] = []
+  private readonly aliases = new Map<string, string>()
+  /** References of documents by the namespaces that they include. */
+  private readonly includes = new Map<string, { readonly reference: string; readonly from: LoadedDocument; readonly element: XmlElement }>()
+  private readonly types = new Map<string, Declared>()
+  private readonly others = new Map<string, Declared[]>()
+  /** Annotations from outside, by the path of what they are about. */
+  private readonly annotations = new Map<string, XmlElement[]>()
+
+  private constructor(root: XmlElement, version: Version, documents: Documents, notes: Notes) {
+    this.root = root
+    this.version = version
+    this.documents = documents
+    this.notes = notes
+  }
+
+  /**
+   * Reads a metadata document and those that it includes and needs.
+   *
+   * @throws Problem TM-2401 for a version or form that is not read, TM-2010 when a document can't be had
+   */
+  static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
+    const root = parseXml(document.text, document.label)
+    const csdl = new Csdl(root, versionOf(root), documents, notes)
+    csdl.addDocument(root, document)
+    await csdl.fetchIncluded()
+    return csdl
+  }
+
+  get isNew(): boolean {
+    return this.version.startsWith('4')
+  }
+
+  /** All types, in the order of the documents. */
+  allTypes(): Declared[] {
+    return [...this.types.values()]
+  }
+
+  all(local: string): Declared[] {
+    return this.schemas.flatMap(({ namespace, element }) => element.take(element.namespace, local).map((each) => ({ name: `${namespace}.${each.attribute('Name') ?? ''}`, element: each })))
+  }
+
+  /** The declarations of a kind with a name as it was written: functions and actions can have several. */
+  overloads(local: 'Function' | 'Action' | 'Association' | 'EntityContainer', written: string): Declared[] {
+    return this.candidates(written).map((name) => (this.others.get(`${local} ${name}`) ?? [])).find((found) => found.length > 0) ?? []
+  }
+
+  /**
+   * The type of a qualified name as it was written.
+   *
+   * @throws Problem TM-2402 with the nearest names
+   */
+  type(written: string, at: XmlElement): Declared {
+    for (const name of this.candidates(written)) {
+      const found = this.types.get(name)
+      if (found !== undefined) return found
+    }
+    throw this.unknownType(written, at)
+  }
+
+  hasType(written: string): boolean {
+    return this.candidates(written).some((name) => this.types.has(name))
+  }
+
+  private unknownType(written: string, at: XmlElement): Problem {
+    const what = `<${at.name}${at.attribute('Name') === undefined ? '' : ` Name="${at.attribute('Name') ?? ''}"`}>`
+    const names = [...this.types.keys()]
+    // Names of one namespace differ in their last part: that is where mistakes are.
+    const last = (name: string): string => name.split('.').pop() ?? name
+    const near = names.filter((name) => last(name).toLowerCase() === last(written).toLowerCase())
+    return problem('TM-2402', { what, reference: written, nearest: near.length > 0 ? `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.` : nearestAdvice(written, names) }, { place: at.origin })
+  }
+
+  /** What a name may mean: a namespace wins over an alias that is called like it. */
+  private candidates(written: string): string[] {
+    const dot = written.lastIndexOf('.')
+    const namespace = this.aliases.get(written.slice(0, dot))
+    return [written, ...(namespace === undefined ? [] : [`${namespace}${written.slice(dot)}`])]
+  }
+
+  private resolved(written: string): string {
+    return this.candidates(written).at(-1) ?? written
+  }
+
+  /**
+   * An annotation of something.
+   *
+   * @param path what it is about, for annotations that stand elsewhere: `Ns.Type/Property`
+   * @param term the term's qualified name
+   */
+  annotation(element: XmlElement, path: string, term: string): XmlElement | undefined {
+    const here = element.children.filter((child) => child.local === 'Annotation' && isEdm(child.namespace))
+    const found = [...here, ...(this.annotations.get(path) ?? [])].find((each) => this.resolved(each.attributes.find(({ local }) => local === 'Term')?.value ?? '') === term)
+    found?.readWhole()
+    return found
+  }
+
+  /** The text of an annotation, as attribute or element. */
+  annotationText(element: XmlElement, path: string, term: string): string | undefined {
+    const found = this.annotation(element, path, term)
+    return found === undefined ? undefined : (found.attribute('String') ?? found.children.find((child) => child.local === 'String')?.text)
+  }
+
+  /** Does an annotation say yes? Without a value it does. */
+  annotationFlag(element: XmlElement, path: string, term: string): boolean {
+    const found = this.annotation(element, path, term)
+    return found !== undefined && (found.attribute('Bool') ?? found.children.find((child) => child.local === 'Bool')?.text ?? 'true').trim() === 'true'
+  }
+
+  /** Documentation in whatever way the versions have it. */
+  documentation(element: XmlElement, path: string): string | undefined {
+    const [old] = element.take(element.namespace, 'Documentation')
+    old?.readWhole()
+    const texts = [
+      this.annotationText(element, path, 'Org.OData.Core.V1.Description'),
+      this.annotationText(element, path, 'Org.OData.Core.V1.LongDescription'),
+      ...(old?.children.filter((child) => ['Summary', 'LongDescription'].includes(child.local)).map((child) => child.text) ?? []),
+      element.attribute('label', sap),
+      element.attribute('quickinfo', sap),
+    ]
+    const parts = texts.map((text) => text?.trim() ?? '').filter((text, at, all) => text !== '' && all.indexOf(text) === at)
+    return parts.length === 0 ? undefined : parts.join('\n\n')
+  }
+
+  private addDocument(root: XmlElement, document: LoadedDocument): void {
+    this.roots.push(root)
+    root.read = true
+    for (const attribute of ['Version']) root.attribute(attribute)
+    const edmx = root.namespace
+    for (const reference of root.take(edmx, 'Reference')) {
+      const uri = reference.attribute('Uri') ?? reference.attribute('Url')
+      for (const include of reference.take(edmx, 'Include')) {
+        const namespace = include.attribute('Namespace') ?? ''
+        const alias = include.attribute('Alias')
+        if (alias !== undefined) this.aliases.set(alias, namespace)
+        if (uri !== undefined && !this.includes.has(namespace)) this.includes.set(namespace, { reference: uri, from: document, element: include })
+      }
+      for (const each of reference.take(edmx, 'IncludeAnnotations')) {
+        this.notes.add('ignored', 'TM-2404', { element: each.name }, each.origin)
+        each.readWhole()
+      }
+      // What vocabularies say of themselves is nobody's business here.
+      for (const annotation of reference.children.filter((child) => child.local === 'Annotation')) annotation.readWhole()
+    }
+    for (const services of root.take(edmx, 'DataServices')) {
+      services.attribute('DataServiceVersion', dataMetadata)
+      services.attribute('MaxDataServiceVersion', dataMetadata)
+      for (const element of services.children.filter((child) => child.local === 'Schema' && isEdm(child.namespace))) this.addSchema(element)
+    }
+    if (root.local === 'Schema') this.addSchema(root)
+  }
+
+  private addSchema(element: XmlElement): void {
+    element.read = true
+    const namespace = element.attribute('Namespace') ?? ''
+    const alias = element.attribute('Alias')
+    if (alias !== undefined) this.aliases.set(alias, namespace)
+    this.schemas.push({ namespace, alias, element })
+    for (const using of element.take(element.namespace, 'Using')) {
+      const used = using.attribute('Alias')
+      if (used !== undefined) this.aliases.set(used, using.attribute('Namespace') ?? '')
+    }
+    for (const child of element.children) {
+      const name = child.attributes.find((each) => each.local === 'Name')?.value
+      if (['EntityType', 'ComplexType', 'EnumType', 'TypeDefinition'].includes(child.local)) {
+        if (name === undefined) throw problem('TM-2410', { what: `<${child.name}>`, attribute: 'Name' }, { place: child.origin })
+        const qualified = `${namespace}.${name}`
+        if (!this.types.has(qualified)) this.types.set(qualified, { name: qualified, element: child })
+      } else if (['Function', 'Action', 'Association', 'EntityContainer'].includes(child.local) && name !== undefined) {
+        const key = `${child.local} ${namespace}.${name}`
+        this.others.set(key, [...(this.others.get(key) ?? []), { name: `${namespace}.${name}`, element: child }])
+      } else if (child.local === 'Annotations') {
+        child.read = true
+        const target = child.attribute('Target') ?? ''
+        child.attribute('Qualifier')
+        const path = target.replace(/^[^/(]+/, (first) => this.resolvedLater(first, namespace, alias))
+        this.annotations.set(path, [...(this.annotations.get(path) ?? []), ...child.children])
+      }
+    }
+  }
+
+  /** Aliases of the schema that is being read are known; those of others too, once they were read. */
+  private resolvedLater(written: string, namespace: string, alias: string | undefined): string {
+    const dot = written.lastIndexOf('.')
+    return alias !== undefined && written.slice(0, dot) === alias ? `${namespace}${written.slice(dot)}` : this.resolved(written)
+  }
+
+  /** Fetches the documents whose namespaces the schemas speak of; vocabularies, which only annotations need, stay where they are. */
+  private async fetchIncluded(): Promise<void> {
+    for (let more = true; more; ) {
+      more = false
+      for (const namespace of this.namespacesNeeded()) {
+        const include = this.includes.get(namespace)
+        if (include === undefined) continue
+        this.includes.delete(namespace)
+        const document = await this.documents.follow(include.reference, include.from, include.element.origin)
+        const root = parseXml(document.text, document.label)
+        if (!this.roots.some((each) => each.origin.document === document.label)) this.addDocument(root, document)
+        more = true
+      }
+    }
+  }
+
+  private namespacesNeeded(): Set<string> {
+    const needed = new Set<string>()
+    const declared = new Set(this.schemas.map(({ namespace }) => namespace))
+    const visit = (element: XmlElement): void => {
+      if (element.local === 'Annotation' || element.local === 'Annotations') return
+      for (const { local, value } of element.attributes) {
+        if (!['Type', 'BaseType', 'EntityType', 'UnderlyingType', 'ReturnType', 'Relationship', 'Association', 'Extends', 'Function', 'Action'].includes(local)) continue
+        const name = this.resolved(value.replace(/^Collection\((.*)\)$/, '$1'))
+        const namespace = name.slice(0, name.lastIndexOf('.'))
+        if (namespace !== '' && namespace !== 'Edm' && !declared.has(namespace)) needed.add(namespace)
+      }
+      element.children.forEach(visit)
+    }
+    for (const { element } of this.schemas) visit(element)
+    return needed
+  }
+
+  /** Tells what no reader looked at: elements each, attributes and annotations once with their number. */
+  noteUnread(): void {
+    const counts = new Map<string, { count: number; origin: Origin; isAnnotation: boolean; name: string }>()
+    const add = (name: string, origin: Origin, isAnnotation: boolean): void => {
+      const key = `${isAnnotation ? '@' : ''}${name}`
+      const known = counts.get(key)
+      if (known === undefined) counts.set(key, { count: 1, origin, isAnnotation, name })
+      else known.count += 1
+    }
+    const visit = (element: XmlElement): void => {
+      if (element.local === 'Annotation' && isEdm(element.namespace)) {
+        if (!element.read) add(this.resolved(element.attributes.find(({ local }) => local === 'Term')?.value ?? ''), element.origin, true)
+        return
+      }
+      if (!element.read) {
+        this.notes.add('ignored', 'TM-2404', { element: element.name }, element.origin)
+        return
+      }
+      for (const attribute of element.attributes) if (!attribute.read) add(`${attribute.name} of <${element.local}>`, element.origin, false)
+      element.children.forEach(visit)
+    }
+    this.roots.forEach(visit)
+    for (const { count, origin, isAnnotation, name } of counts.values()) {
+      const times = count === 1 ? 'once' : `${count} times, here first`
+      if (isAnnotation) this.notes.add('ignored', 'TM-2406', { term: name, count: times }, origin)
+      else this.notes.add('ignored', 'TM-2405', { attribute: name, count: times }, origin)
+    }
+  }
+}
+
+/** The version that a metadata document is of. */
+function versionOf(root: XmlElement): Version {
+  const written = root.attribute('Version') ?? ''
+  if (root.namespace === edmx4) {
+    if (/^4\.0$/.test(written)) return '4.0'
+    if (/^4\./.test(written)) return '4.01'
+    throw problem('TM-2401', { what: `OData metadata of version "${written}"`, remedy: 'Versions 2, 3 and 4 are.' }, { place: root.origin })
+  }
+  if (root.namespace === edmx2) {
+    const services = root.children.find((child) => child.local === 'DataServices')
+    const said = services?.attribute('DataServiceVersion', dataMetadata) ?? services?.attribute('MaxDataServiceVersion', dataMetadata) ?? '2.0'
+    return said.startsWith('3') ? '3.0' : '2.0'
+  }
+  return root.namespace.startsWith('http://schemas.microsoft.com/') ? '2.0' : '4.0'
+}

@@ -1,0 +1,214 @@
+import { edmOf, isStructure, membersOf, settled, type Property, type Structure } from '../../../runtime/odata/structure.js'
+import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
+
+/** A row with what it is: values in the shapes of the client. */
+export interface Row {
+  readonly structure: Structure
+  readonly values: Readonly<Record<string, unknown>>
+}
+
+/** Finds what hangs off a row. */
+export type Related = (row: Row, navigation: string) => readonly Row[] | undefined
+
+/** Where an expression is evaluated: the row, the rows that lambda variables stand for, and what hangs off them. */
+export interface Scope {
+  readonly row: Row
+  readonly variables: ReadonlyMap<string, Row | Value>
+  readonly related: Related
+}
+
+/** Is a condition true of a row? What is neither true nor false is false. */
+export function isTrue(condition: Expression, scope: Scope): boolean {
+  return evaluate(condition, scope) === true
+}
+
+/**
+ * The value of an expression (URL Conventions, section 5.1.1).
+ *
+ * @throws NotAnExpression when it names what there is not, or uses a function that is not played
+ */
+export function evaluate(expression: Expression, scope: Scope): Value {
+  switch (expression.kind) {
+    case 'literal':
+      return expression.value
+    case 'list':
+      return expression.items.map((each) => evaluate(each, scope))
+    case 'not': {
+      const value = evaluate(expression.of, scope)
+      return value === null ? null : value !== true
+    }
+    case 'minus': {
+      const value = evaluate(expression.of, scope)
+      return value instanceof NumberValue ? new NumberValue(value.digits.startsWith('-') ? value.digits.slice(1) : `-${value.digits}`) : null
+    }
+    case 'path':
+      return valueAt(expression.steps, scope)
+    case 'lambda': {
+      const items = itemsAt(expression.steps, scope)
+      const { body, variable, word } = expression
+      const holds = (item: Row | Value): boolean => body === undefined || isTrue(body, { ...scope, variables: new Map([...scope.variables, [variable, item]]) })
+      return word === 'any' ? items.some(holds) : items.every(holds)
+    }
+    case 'call':
+      return call(expression.name, expression.inputs.map((each) => evaluate(each, scope)))
+    case 'operator':
+      return operate(expression.word, evaluate(expression.left, scope), evaluate(expression.right, scope))
+  }
+}
+
+function isRow(item: unknown): item is Row {
+  return typeof item === 'object' && item !== null && 'structure' in item
+}
+
+/** Where a path starts: at a variable, or at the row itself. */
+function start(steps: readonly string[], scope: Scope): { at: Row | Value; rest: readonly string[] } {
+  const [first = '', ...rest] = steps
+  const variable = scope.variables.get(first)
+  if (variable !== undefined) return { at: variable, rest }
+  return { at: scope.row, rest: first === '$it' ? rest : steps }
+}
+
+function itemsAt(steps: readonly string[], scope: Scope): readonly (Row | Value)[] {
+  const { at, rest } = start(steps, scope)
+  let current: readonly (Row | Value)[] = [at]
+  for (const step of rest) current = current.flatMap((each) => (isRow(each) ? inside(each, step, scope) : []))
+  return current
+}
+
+/** What a step leads to from a row: the items of a collection, or the one value. */
+function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] {
+  // A name with a dot is a type: rows of other types end there.
+  if (step.includes('.')) return row.structure.type === step ? [row] : []
+  const members = membersOf(row.structure)
+  const property = Object.hasOwn(members, step) ? members[step] : undefined
+  if (property === undefined) throw new NotAnExpression(`"${row.structure.type}" has no property "${step}"`)
+  if (property.navigation === true) return scope.related(row, step) ?? []
+  const value = row.values[step]
+  const items: readonly unknown[] = property.many === true ? (Array.isArray(value) ? value : []) : [value]
+  return items.map((each) => (isStructure(property.is) && typeof each === 'object' && each !== null ? { structure: settled(property.is) as Structure, values: each as Row['values'] } : valueOf(property, each)))
+}
+
+function valueAt(steps: readonly string[], scope: Scope): Value {
+  if (steps.at(-1) === '$count') return new NumberValue(String(itemsAt(steps.slice(0, -1), scope).length))
+  const [first] = itemsAt(steps, scope)
+  return first === undefined || isRow(first) ? (isRow(first) ? true : null) : first
+}
+
+/** A value of the client's as expressions have them, by its type. */
+function valueOf(property: Property, value: unknown): Value {
+  if (value === null || value === undefined) return null
+  if (typeof value === 'bigint' || typeof value === 'number') return new NumberValue(String(value))
+  const type = settled(property.is)
+  if (typeof value === 'string' && !('members' in type) && !('enumeration' in type) && edmOf(type).term === 'number') return new NumberValue(value)
+  if (value instanceof Uint8Array) return btoa(String.fromCharCode(...value))
+  if (Array.isArray(value)) return value.map(String)
+  return typeof value === 'boolean' ? value : String(value as string)
+}
+
+function operate(word: string, left: Value, right: Value): Value {
+  if (word === 'and') return left === false || right === false ? false : left === null || right === null ? null : true
+  if (word === 'or') return left === true || right === true ? true : left === null || right === null ? null : false
+  if (word === 'in') return Array.isArray(right) && right.some((each: Value) => compare(left, each) === 0)
+  if (word === 'has') return [left].flat().length > 0 && [right].flat().every((each) => [left].flat().includes(each as never))
+  if (word === 'eq' || word === 'ne') return (sameValue(left, right)) === (word === 'eq')
+  if (['gt', 'ge', 'lt', 'le'].includes(word)) {
+    // Null is neither greater nor less than anything (section 5.1.1.1).
+    if (left === null || right === null) return false
+    const order = compare(left, right)
+    return word === 'gt' ? order > 0 : word === 'ge' ? order >= 0 : word === 'lt' ? order < 0 : order <= 0
+  }
+  if (!(left instanceof NumberValue) || !(right instanceof NumberValue)) return null
+  const [a, b] = [Number(left.digits), Number(right.digits)]
+  const whole = /^-?\d+$/.test(left.digits) && /^-?\d+$/.test(right.digits)
+  const result = word === 'add' ? a + b : word === 'sub' ? a - b : word === 'mul' ? a * b : word === 'mod' ? a % b : whole && word === 'div' ? Math.trunc(a / b) : a / b
+  return new NumberValue(String(Number(result.toPrecision(15))))
+}
+
+function sameValue(left: Value, right: Value): boolean {
+  if (left === null || right === null) return left === right
+  if (Array.isArray(left) || Array.isArray(right)) return [left].flat().map(String).sort().join() === [right].flat().map(String).sort().join()
+  return compare(left, right) === 0
+}
+
+/** The order of two values: of numbers by their size to the last digit, of moments by time, of texts by code units. */
+export function compare(left: Value, right: Value): number {
+  if (left === null || right === null) return left === right ? 0 : left === null ? -1 : 1
+  if (left instanceof NumberValue && right instanceof NumberValue) return compareDigits(left.digits, right.digits)
+  const [a, b] = [String(left as string), String(right as string)]
+  const moment = /^\d{4}-\d\d-\d\dT.*(?:Z|[+-]\d\d:\d\d)$/
+  if (moment.test(a) && moment.test(b)) return Math.sign(Date.parse(a) - Date.parse(b))
+  if (typeof left === 'string' && typeof right === 'string' && /^[\da-f]{8}-/i.test(a) && a.toLowerCase() === b.toLowerCase()) return 0
+  return a < b ? -1 : a > b ? 1 : 0
+}
+
+function compareDigits(a: string, b: string): number {
+  const plain = /^-?\d+(?:\.\d+)?$/
+  if (!plain.test(a) || !plain.test(b)) return Math.sign(Number(a) - Number(b))
+  const places = Math.max(...[a, b].map((each) => each.split('.')[1]?.length ?? 0))
+  const scaled = (each: string): bigint => {
+    const [whole = '', fraction = ''] = each.split('.')
+    return BigInt(whole + fraction.padEnd(places, '0'))
+  }
+  const [first, second] = [scaled(a), scaled(b)]
+  return first < second ? -1 : first > second ? 1 : 0
+}
+
+function call(name: string, inputs: readonly Value[]): Value {
+  if (inputs.some((each) => each === null)) return null
+  const text = (at: number): string => (inputs[at] instanceof NumberValue ? inputs[at].digits : String(inputs[at] as string))
+  const number = (at: number): number => Number(text(at))
+  const counted = (value: number): Value => new NumberValue(String(value))
+  // Points in time are counted in their own zone.
+  const part = (from: number, to: number): Value => counted(Number(text(0).slice(from, to)))
+  const clock = /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text(0)) ?? /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text(0))
+  switch (name) {
+    case 'contains':
+      return text(0).includes(text(1))
+    case 'substringof':
+      return text(1).includes(text(0))
+    case 'startswith':
+      return text(0).startsWith(text(1))
+    case 'endswith':
+      return text(0).endsWith(text(1))
+    case 'length':
+      return counted(text(0).length)
+    case 'indexof':
+      return counted(text(0).indexOf(text(1)))
+    case 'substring':
+      return text(0).slice(number(1), inputs.length > 2 ? number(1) + number(2) : undefined)
+    case 'tolower':
+      return text(0).toLowerCase()
+    case 'toupper':
+      return text(0).toUpperCase()
+    case 'trim':
+      return text(0).trim()
+    case 'concat':
+      return text(0) + text(1)
+    case 'replace':
+      return text(0).replaceAll(text(1), text(2))
+    case 'round':
+      return counted(Math.sign(number(0)) * Math.round(Math.abs(number(0))))
+    case 'floor':
+      return counted(Math.floor(number(0)))
+    case 'ceiling':
+      return counted(Math.ceil(number(0)))
+    case 'year':
+      return part(0, 4)
+    case 'month':
+      return part(5, 7)
+    case 'day':
+      return part(8, 10)
+    case 'hour':
+      return counted(Number(clock?.[1] ?? 0))
+    case 'minute':
+      return counted(Number(clock?.[2] ?? 0))
+    case 'second':
+      return counted(Number(clock?.[3] ?? 0))
+    case 'date':
+      return text(0).slice(0, 10)
+    case 'time':
+      return text(0).slice(11).replace(/(?:Z|[+-]\d\d:\d\d)$/, '')
+    default:
+      throw new NotAnExpression(`the function "${name}" is not played here`)
+  }
+}

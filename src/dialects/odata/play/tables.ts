@@ -1,0 +1,158 @@
+import { randomUUID } from 'node:crypto'
+import type { Contract, Field, RecordType, TypeId } from '../../../contract/contract.js'
+import { textDigest } from '../../../contract/digest.js'
+import { ExactNumber, fromPlain } from '../../../contract/plain.js'
+import { fieldsOf, namedType, operationsOf, resolve } from '../../../contract/queries.js'
+import { toPlain } from '../../../runtime/plain.js'
+import { keysOf, type Structure } from '../../../runtime/odata/structure.js'
+import type { LiveCodecs } from '../../codec-tree.js'
+import { CodecReference } from '../../codec-tree.js'
+import type { Rows } from '../../dialect.js'
+import { fieldLayout, operationLayout } from '../layout.js'
+import type { Row } from './evaluate.js'
+
+type Plain = Record<string, unknown>
+
+/** A row of a table with its values in the shapes of the client. */
+export interface Entity extends Row {
+  readonly table: string
+  readonly plain: Plain
+}
+
+/** The entity sets of a stand-in as tables, and what hangs off what. */
+export class Tables {
+  private readonly contract: Contract
+  private readonly codecs: LiveCodecs
+  /** The first set of each entity type. */
+  private readonly sets = new Map<TypeId, string>()
+
+  constructor(contract: Contract, codecs: LiveCodecs) {
+    this.contract = contract
+    this.codecs = codecs
+    for (const operation of operationsOf(contract)) {
+      const layout = operationLayout(operation)
+      if (layout.kind === 'list' && !this.sets.has(layout.entity)) this.sets.set(layout.entity, layout.path)
+    }
+  }
+
+  structure(id: TypeId): Structure {
+    return this.codecs.of(new CodecReference(id, false)) as Structure
+  }
+
+  all(rows: Rows, table: string, entity: TypeId): Entity[] | undefined {
+    return rows(table)?.map((plain) => this.entity(table, entity, plain))
+  }
+
+  /** The entity of a key: of a plain value, or of values by name. */
+  find(rows: Rows, table: string, entity: TypeId, key: unknown): Entity | undefined {
+    const names = keysOf(this.structure(entity))
+    const wanted = names.length === 1 ? { [names[0] ?? '']: key } : (key as Plain)
+    return this.all(rows, table, entity)?.find(({ values }) => names.every((name) => String(values[name] as string) === String(wanted[name] as string)))
+  }
+
+  private entity(table: string, id: TypeId, plain: Plain): Entity {
+    const kind = this.kindOf(id, plain)
+    return { table, plain, structure: this.structure(kind), values: fromPlain(this.contract, { kind: 'reference', to: kind, origin: this.contract.origin }, plain) as Row['values'] }
+  }
+
+  private kindOf(id: TypeId, plain: Plain): TypeId {
+    const which = plain['$is']
+    const extending = (type: RecordType): boolean => type.base !== undefined && (type.base.to === id || extending(resolve(this.contract, type.base) as RecordType))
+    return Object.values(this.contract.types).find((type) => type.kind === 'record' && type.variantOf === undefined && type.name === which && extending(type))?.id ?? id
+  }
+
+  /** What a navigation property leads to, by the properties that must be equal, or by what the seed data nests; with its table. */
+  related(rows: Rows, row: Row, navigation: string): readonly Entity[] | undefined {
+    const record = namedType(this.contract, row.structure.type) as RecordType
+    const field = fieldsOf(this.contract, record).find((each) => each.name === navigation)
+    const facts = field === undefined ? undefined : fieldLayout(field).navigation
+    if (field === undefined || facts === undefined) return undefined
+    const target = targetOf(field)
+    const table = this.sets.get(target)
+    const pairs = facts.constraints ?? this.constraintsOf(target, facts.partner)?.map(([there, here]) => [here, there] as const)
+    if (table === undefined || pairs === undefined) return undefined
+    return this.all(rows, table, target)?.filter(({ values }) => pairs.every(([here, there]) => row.values[here] !== null && row.values[here] !== undefined && String(values[there] as string) === String(row.values[here] as string)))
+  }
+
+  private constraintsOf(id: TypeId, partner: string | undefined): readonly (readonly [string, string])[] | undefined {
+    const field = fieldsOf(this.contract, namedType(this.contract, id) as RecordType).find((each) => each.name === partner)
+    return field === undefined ? undefined : fieldLayout(field).navigation?.constraints
+  }
+
+  /** Adds what a client sent, with what a service makes: keys, moments, defaults. What hangs off it goes into its own table. */
+  create(rows: Rows, table: string, id: TypeId, body: Readonly<Record<string, unknown>>): Entity {
+    const plain = toPlain(body) as Plain
+    const kind = this.kindOf(id, plain)
+    const fields = fieldsOf(this.contract, namedType(this.contract, kind) as RecordType).filter((field) => fieldLayout(field).about !== true)
+    const all = rows(table) ?? []
+    const keys = keysOf(this.structure(kind))
+    const nested = fields.filter((field) => fieldLayout(field).navigation !== undefined && plain[field.name] !== undefined && plain[field.name] !== null)
+    const made: Plain = plain['$is'] === undefined ? {} : { $is: plain['$is'] }
+    for (const field of fields) {
+      if (fieldLayout(field).navigation !== undefined) continue
+      made[field.name] = plain[field.name] ?? this.fresh(field, all, keys.includes(field.name))
+    }
+    // Where this one points to the nested one, that comes first; else it points back.
+    for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints !== undefined)) {
+      const target = this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), body[field.name] as Plain)
+      for (const [here, there] of fieldLayout(field).navigation?.constraints ?? []) made[here] = target.plain[there]
+    }
+    all.push(made)
+    for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints === undefined)) {
+      const back = this.constraintsOf(targetOf(field), fieldLayout(field).navigation?.partner) ?? []
+      for (const each of [body[field.name]].flat() as Plain[]) {
+        const pointing = Object.fromEntries(back.map(([here, there]) => [here, made[there]]))
+        this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), { ...each, ...pointing })
+      }
+    }
+    return this.entity(table, id, made)
+  }
+
+  private fresh(field: Field, all: readonly Plain[], isKey: boolean): unknown {
+    const type = resolve(this.contract, field.type)
+    if (type.kind === 'list') return []
+    const isMade = isKey || fieldLayout(field).computed === true
+    if (type.kind === 'scalar' && isMade) {
+      if (['int16', 'int32', 'int64'].includes(type.base)) return String(all.map((row) => BigInt(textOf(row[field.name]))).reduce((most, each) => (each > most ? each : most), 0n) + 1n)
+      if (type.format === 'Edm.Guid') return randomUUID()
+      if (type.base === 'dateTime') return new Date().toISOString().replace(/\.\d+/, '')
+    }
+    return field.default ?? null
+  }
+
+  /** Changes a row: what is sent takes the place of what was; with `whole` all else gets its default. */
+  change(entity: Entity, body: Readonly<Record<string, unknown>>, whole: boolean): void {
+    const keys = keysOf(entity.structure)
+    const fields = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).filter(({ name, ...field }) => fieldLayout({ name, ...field }).navigation === undefined && !keys.includes(name))
+    if (whole) for (const field of fields) if (fieldLayout(field).computed !== true && fieldLayout(field).about !== true) entity.plain[field.name] = this.fresh(field, [], false)
+    for (const [name, value] of Object.entries(toPlain(body) as Plain)) {
+      if (name === '$is' || name === '$etag' || keys.includes(name)) continue
+      const field = fields.find((each) => each.name === name)
+      const before = entity.plain[name]
+      // A complex value is changed property by property, unless all is replaced (Protocol, section 11.4.3).
+      const isComplex = field !== undefined && resolve(this.contract, field.type).kind === 'record' && typeof before === 'object' && before !== null && typeof value === 'object' && value !== null
+      entity.plain[name] = isComplex && !whole ? { ...before, ...value } : value
+    }
+  }
+
+  remove(rows: Rows, entity: Entity): void {
+    const all = rows(entity.table)
+    const at = all?.indexOf(entity.plain) ?? -1
+    if (at !== -1) all?.splice(at, 1)
+  }
+
+  /** A weak ETag: another one whenever something changed. */
+  etag(entity: Entity): string {
+    return `W/"${textDigest(JSON.stringify(toPlain(entity.values))).replace(/^.*:/, '').slice(0, 12)}"`
+  }
+}
+
+function targetOf(field: Field): TypeId {
+  const type = field.type.kind === 'list' ? field.type.item : field.type
+  return type.kind === 'reference' ? type.to : ''
+}
+
+function textOf(value: unknown): string {
+  const text = value instanceof ExactNumber ? value.source : String(value as string)
+  return /^-?\d+$/.test(text) ? text : '0'
+}

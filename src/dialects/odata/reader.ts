@@ -1,0 +1,68 @@
+import type { Contract, Endpoint } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import { Notes } from '../notes.js'
+import { Csdl } from './csdl.js'
+import type { EndpointLayout } from './layout.js'
+import { atomService } from './namespaces.js'
+import { endpointName, OperationReader } from './operations.js'
+import { documented, TypeReader } from './types.js'
+
+/** A document of a service root: a list of its sets, in JSON or in Atom, and no metadata yet. */
+export function isServiceDocument(text: string): boolean {
+  return /^\s*\{\s*"(?:@odata\.context|@context|odata\.metadata)"\s*:\s*"[^"]*\$metadata/.test(text) || /^\s*\{\s*"d"\s*:\s*\{\s*"EntitySets"/.test(text) || new RegExp(`<(?:\\w+:)?service[^>]*"${atomService}"`).test(text.slice(0, 2000))
+}
+
+/** CSDL in JSON, which is not read yet. */
+export function isJsonMetadata(text: string): boolean {
+  return /^\s*\{/.test(text) && /"\$Version"\s*:\s*"4/.test(text.slice(0, 5000))
+}
+
+/**
+ * Reads an OData service from its metadata (CSDL XML 4.0 and 4.01, EDMX of versions 1 to 3), or from its service root.
+ *
+ * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2401 to TM-2411
+ */
+export async function readOData(documents: Documents, name: string): Promise<Contract> {
+  const { root } = documents
+  if (isJsonMetadata(root.text)) throw problem('TM-2401', { what: 'CSDL in JSON', remedy: 'Services give it in XML too, for `Accept: application/xml` or with ?$format=xml.' }, { place: { document: root.label, line: 1, column: 1 } })
+  const document = isServiceDocument(root.text) ? await metadataOf(root, documents) : root
+  const notes = new Notes()
+  const csdl = await Csdl.load(document, documents, notes)
+  const types = new TypeReader(csdl, notes)
+  types.readAll()
+  const operations = new OperationReader(csdl, types, notes).readAll()
+  if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.origin })
+  const [container] = csdl.all('EntityContainer')
+  const containerName = container?.element.attribute('Name') ?? name
+  // A container is often called "Container" and says nothing; then the namespace does.
+  const title = /^(?:default)?(?:entity)?container$|^entities$/i.test(containerName) ? (container?.name.split('.').at(-2) ?? name) : containerName
+  const { origin } = container?.element ?? csdl.root
+  const endpoint: Endpoint = { name: endpointName, address: serviceRoot(document.from), protocol: `OData ${csdl.version}`, origin, layout: { version: csdl.version } satisfies EndpointLayout }
+  const documentation = documented(container === undefined ? undefined : csdl.documentation(container.element, container.name))
+  csdl.noteUnread()
+  return {
+    name,
+    dialect: 'odata',
+    title,
+    services: [{ name: title, endpoints: [endpoint], operations, ...documentation, origin }],
+    types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+    security: [],
+    notes: notes.all(),
+    ...documentation,
+    origin,
+  }
+}
+
+/** The metadata of a service root (Protocol, section 11.1.2). */
+async function metadataOf(root: LoadedDocument, documents: Documents): Promise<LoadedDocument> {
+  const path = URL.canParse(root.from) ? new URL(root.from).pathname : root.from
+  // Relative to the root as a folder, with or without a slash at its end.
+  const beside = path.endsWith('/') ? '$metadata' : `${path.split('/').pop() ?? ''}/$metadata`
+  return documents.follow(beside, root, { document: root.label, line: 1, column: 1 })
+}
+
+/** The address of the service whose metadata stands at an address; metadata in files does not say it. */
+function serviceRoot(from: string): string {
+  return /^https?:/i.test(from) ? from.replace(/[?#].*$/, '').replace(/\$metadata$/, '') : '/'
+}

@@ -1,0 +1,135 @@
+import type { Contract, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { directSubtypes, endpointsOf, namedType } from '../../contract/queries.js'
+import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
+import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type OperationLayout } from './layout.js'
+
+type Tree = { readonly [key: string]: CodecTree }
+
+/** Builds the codecs and the operations of a contract as trees. */
+export class ODataTrees {
+  private readonly contract: Contract
+  private readonly nameOf: (id: TypeId) => string
+  private readonly subtypes: ReadonlyMap<string, readonly string[]>
+  /** The runtime's module of primitive types. */
+  readonly edmModule: string
+  /** The runtime's protocol: its module and name. */
+  readonly protocol: Builtin
+
+  /** @param nameOf the value of `$is` for a type */
+  constructor(contract: Contract, nameOf: (id: TypeId) => string) {
+    this.contract = contract
+    this.nameOf = nameOf
+    this.subtypes = directSubtypes(contract)
+    const { version } = endpointsOf(contract)[0]?.layout as EndpointLayout
+    const isNew = version.startsWith('4')
+    this.edmModule = `runtime/odata/${isNew ? 'edm4' : 'edm2'}`
+    this.protocol = new Builtin(`runtime/odata/${isNew ? 'v4' : 'v2'}`, { '2.0': 'v2', '3.0': 'v3', '4.0': 'v4', '4.01': 'v401' }[version])
+  }
+
+  /** The tree of a named type; undefined for the shapes in which entities are sent, which stand on the wire as the entities do. */
+  ofNamed(type: NamedType): CodecTree | undefined {
+    if (type.kind === 'record') return type.variantOf === undefined ? this.structure(type) : undefined
+    if (type.kind === 'enumeration') return { enumeration: type.id, values: type.members.map((member) => member.value), ...(this.flags().has(type.id) ? { flags: true } : {}) }
+    return type.kind === 'scalar' ? this.scalar(type) : new Builtin(this.edmModule, 'untyped')
+  }
+
+  private structure(type: RecordType & NamedType): CodecTree {
+    const subtypes = this.subtypes.get(type.id)
+    return {
+      type: type.id,
+      ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
+      ...(type.abstract === true ? { abstract: true } : {}),
+      ...(type.open === true ? { open: true } : {}),
+      ...(type.keys === undefined ? {} : { keys: type.keys }),
+      members: Object.fromEntries(type.fields.filter((field) => fieldLayout(field).about !== true).map((field) => [field.name, this.property(field)])),
+      ...(type.base === undefined ? {} : { base: new CodecReference(type.base.to, true) }),
+      ...(subtypes === undefined ? {} : { subtypes: new LateList(subtypes) }),
+    }
+  }
+
+  /** Ids of the enumerations whose members combine. */
+  private flags(): ReadonlySet<string> {
+    this.flagIds ??= findFlags(this.contract)
+    return this.flagIds
+  }
+  private flagIds: ReadonlySet<string> | undefined
+
+  /** A field with what the runtime needs to know of it. */
+  property(field: Field): Tree {
+    const { navigation, computed, immutable, madeWhenMissing, wire } = fieldLayout(field)
+    return {
+      ...this.placed(field.type),
+      ...(field.nullable ? { nullable: true } : {}),
+      ...(field.default !== undefined || madeWhenMissing === true || (navigation === undefined && field.optional) ? { optional: true } : {}),
+      ...(navigation === undefined ? {} : { navigation: true }),
+      ...(computed === true ? { computed } : {}),
+      ...(immutable === true ? { immutable } : {}),
+      ...(wire === undefined ? {} : { name: wire }),
+    }
+  }
+
+  private placed(type: Type): Tree {
+    if (type.kind !== 'list') return { is: this.value(type) }
+    return isFlags(type) ? { is: this.value(type.item) } : { ...this.placed(type.item), many: true }
+  }
+
+  private value(type: Type): CodecTree {
+    if (type.kind === 'scalar') return this.scalar(type)
+    if (type.kind !== 'reference') return new Builtin(this.edmModule, 'untyped')
+    const named = namedType(this.contract, type.to)
+    // Records can be recursive: they are reached through functions.
+    return named.kind === 'record' ? new CodecReference(named.variantOf ?? named.id, true) : new CodecReference(named.id, false)
+  }
+
+  private scalar(type: ScalarType): CodecTree {
+    const name = type.format.replace(/^Edm\./, '')
+    const builtin = new Builtin(this.edmModule, name === 'SByte' ? 'sbyte' : name.charAt(0).toLowerCase() + name.slice(1))
+    if (type.constraints === undefined) return builtin
+    const { patterns, ...limits } = type.constraints
+    return { restricts: builtin, ...limits, ...(patterns === undefined ? {} : { patterns }) }
+  }
+
+  /** Everything that the runtime needs to know of an operation. */
+  operation(operation: Operation): Tree {
+    const layout = operationLayout(operation)
+    if (layout.kind !== 'invoke') return { path: layout.path, of: new CodecReference(layout.entity, false), ...(layout.singleton === true ? { singleton: true } : {}), protocol: this.protocol }
+    const { outcome } = operation
+    const parameters = operation.inputs.filter((input) => input.place === 'body')
+    return {
+      call: layout.call,
+      method: layout.method,
+      passing: layout.passing,
+      ...(layout.on === undefined ? {} : { on: this.bound(layout.on) }),
+      ...(parameters.length === 0 ? {} : { parameters: Object.fromEntries(parameters.map((field) => [field.name, this.property(field)])) }),
+      ...(outcome.kind === 'value' ? { returns: this.property(outcome.field) } : {}),
+      protocol: this.protocol,
+    }
+  }
+
+  private bound({ path, entity, singleton, many, cast }: NonNullable<Extract<OperationLayout, { kind: 'invoke' }>['on']>): CodecTree {
+    return { path, of: new CodecReference(entity, false), ...(singleton === true ? { singleton } : {}), ...(many === true ? { many } : {}), ...(cast === undefined ? {} : { cast }) }
+  }
+}
+
+function findFlags(contract: Contract): Set<string> {
+  const found = new Set<string>()
+  const visit = (value: unknown): void => {
+    if (typeof value !== 'object' || value === null) return
+    const type = value as Type
+    if (type.kind === 'list' && isFlags(type) && type.item.kind === 'reference') found.add(type.item.to)
+    for (const [key, member] of Object.entries(value)) if (key !== 'origin') visit(member)
+  }
+  visit(contract.types)
+  visit(contract.services)
+  return found
+}
+
+/** Does the service's JSON carry numbers whose every digit counts? */
+export function hasExactNumbers(contract: Contract): boolean {
+  const isExact = (value: unknown): boolean => {
+    if (typeof value !== 'object' || value === null) return false
+    const type = value as ScalarType
+    return (type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal')) || Object.entries(value).some(([key, member]) => key !== 'origin' && isExact(member))
+  }
+  return isExact(contract.types) || isExact(contract.services)
+}

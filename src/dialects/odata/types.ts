@@ -1,0 +1,377 @@
+import type { Constraints, EnumerationMember, Field, NamedType, Origin, RecordType, ScalarBase, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { Notes } from '../notes.js'
+import type { Csdl, Declared } from './csdl.js'
+import { changesId, fieldLayout, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
+import { dataMetadata } from './namespaces.js'
+
+const core = 'Org.OData.Core.V1'
+const validation = 'Org.OData.Validation.V1'
+
+/** Primitive types by their names (CSDL XML 4.01, section 3.3; those of V2 too). */
+const primitives: Readonly<Record<string, ScalarBase>> = {
+  'Edm.Binary': 'bytes', 'Edm.Boolean': 'boolean', 'Edm.Byte': 'uint8', 'Edm.Date': 'date', 'Edm.DateTime': 'dateTime', 'Edm.DateTimeOffset': 'dateTime', 'Edm.Decimal': 'decimal',
+  'Edm.Double': 'double', 'Edm.Duration': 'duration', 'Edm.Guid': 'text', 'Edm.Int16': 'int16', 'Edm.Int32': 'int32', 'Edm.Int64': 'int64', 'Edm.SByte': 'int8', 'Edm.Single': 'float',
+  'Edm.String': 'text', 'Edm.Time': 'duration', 'Edm.TimeOfDay': 'time',
+}
+
+/** Types of values that the contract can say nothing of. */
+const anyValue = /^Edm\.(?:Untyped|PrimitiveType|ComplexType|EntityType|Geo\w+)$/
+
+/** A value's type with what else its declaration says. */
+export interface Placed {
+  readonly type: Type
+  readonly nullable: boolean
+}
+
+/** Reads entity types, complex types, enumerations and type definitions, and makes the shapes in which entities are sent. */
+export class TypeReader {
+  readonly types: Record<TypeId, NamedType> = {}
+  private readonly csdl: Csdl
+  private readonly notes: Notes
+  private readonly entities = new Set<TypeId>()
+
+  constructor(csdl: Csdl, notes: Notes) {
+    this.csdl = csdl
+    this.notes = notes
+  }
+
+  readAll(): void {
+    for (const { name, element } of this.csdl.allTypes()) if (element.local === 'EntityType') this.entities.add(name)
+    for (const declared of this.csdl.allTypes()) this.types[declared.name] = this.readType(declared)
+    for (const id of this.entities) this.checkBases(id)
+  }
+
+  isEntity(id: TypeId): boolean {
+    return this.entities.has(id)
+  }
+
+  record(id: TypeId): RecordType & NamedType {
+    const type = this.types[id]
+    if (type?.kind !== 'record') throw new Error(`${id} is no record`)
+    return type
+  }
+
+  /** The fields of an entity's key, which may stand in a base; none when it has no key that can be written. */
+  keyFields(id: TypeId): Field[] {
+    const chain = this.withBases(id)
+    const keys = chain.find(({ keys: own }) => own !== undefined)?.keys ?? []
+    const fields = chain.flatMap((record) => record.fields)
+    return keys.flatMap((name) => fields.filter((field) => field.name === name))
+  }
+
+  /** Is this type that one, or does it extend it? */
+  extends(id: TypeId, base: TypeId): boolean {
+    return this.withBases(id).some((record) => record.id === base)
+  }
+
+  private withBases(id: TypeId): (RecordType & NamedType)[] {
+    const record = this.record(id)
+    return [...(record.base === undefined ? [] : this.withBases(record.base.to)), record]
+  }
+
+  private checkBases(id: TypeId): void {
+    const seen = new Set<TypeId>()
+    for (let at: TypeId | undefined = id; at !== undefined; ) {
+      if (seen.has(at)) throw problem('TM-2411', { name: id }, { place: this.record(id).origin })
+      seen.add(at)
+      at = this.record(at).base?.to
+    }
+  }
+
+  /** The type that an attribute names, with the facets beside it. Marks them as read. */
+  placed(element: XmlElement, written: string | undefined, path: string): Placed {
+    const [child] = element.take(element.namespace, 'TypeRef')
+    const named = written ?? child?.attribute('Type') ?? 'Edm.String'
+    const holder = child ?? element
+    const item = /^Collection\((.*)\)$/.exec(named.trim())?.[1]?.trim()
+    const nullable = holder.attribute('Nullable')
+    if (item !== undefined) {
+      const type = this.single(item, holder, path)
+      return { type: { kind: 'list', item: type, ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}), origin: element.origin }, nullable: false }
+    }
+    const type = this.single(named.trim(), holder, path)
+    return { type, nullable: nullable !== 'false' && type.kind !== 'anything' }
+  }
+
+  private single(name: string, element: XmlElement, path: string): Type {
+    const { origin } = element
+    const facets = this.facets(element, path)
+    const base = Object.hasOwn(primitives, name) ? primitives[name] : undefined
+    if (this.csdl.isNew && (name === 'Edm.DateTime' || name === 'Edm.Time')) {
+      this.notes.add('approximated', 'TM-2408', { what: `"${path}" of the type ${name}`, as: 'text', reason: 'version 4 has no such type' }, origin)
+      return scalar('text', 'Edm.String', facets, origin)
+    }
+    if (base !== undefined) return scalar(base, name, facets, origin)
+    if (anyValue.test(name)) {
+      if (name.startsWith('Edm.Geo')) this.notes.add('approximated', 'TM-2408', { what: `"${path}" of the type ${name}`, as: 'JSON of any shape', reason: 'geographic values are not read yet' }, origin)
+      return { kind: 'anything', origin }
+    }
+    const declared = this.csdl.type(name, element)
+    const reference: Type = { kind: 'reference', to: declared.name, origin }
+    // A value whose members combine is a list of them.
+    return declared.element.local === 'EnumType' && declared.element.attribute('IsFlags') === 'true' ? { kind: 'list', item: reference, origin, layout: { flags: true } } : reference
+  }
+
+  private facets(element: XmlElement, path: string): Constraints | undefined {
+    const number = (text: string | undefined): number | undefined => (text !== undefined && /^\d+$/.test(text) ? Number(text) : undefined)
+    const limit = (term: string): string | undefined => {
+      const found = this.csdl.annotation(element, path, `${validation}.${term}`)
+      const value = found?.attributes.find(({ local }) => ['Decimal', 'Int', 'Float', 'String'].includes(local))?.value
+      return value !== undefined && /^-?\d+(?:\.\d+)?$/.test(value) ? value : undefined
+    }
+    const maxLength = number(element.attribute('MaxLength'))
+    const precision = number(element.attribute('Precision'))
+    const scale = number(element.attribute('Scale'))
+    const pattern = this.csdl.annotationText(element, path, `${validation}.Pattern`)
+    const minimum = limit('Minimum')
+    const maximum = limit('Maximum')
+    // These change nothing on the wire.
+    for (const facet of ['Unicode', 'FixedLength', 'Collation', 'SRID', 'ConcurrencyMode', 'DefaultValue', 'StoreGeneratedPattern']) element.attribute(facet)
+    const isDecimal = (element.attribute('Type') ?? element.attribute('UnderlyingType')) === 'Edm.Decimal'
+    const found: Constraints = {
+      ...(maxLength === undefined ? {} : { maxLength }),
+      ...(precision === undefined || !isDecimal ? {} : { totalDigits: precision }),
+      ...(scale === undefined || !isDecimal ? {} : { fractionDigits: scale }),
+      ...(minimum === undefined ? {} : { minimum }),
+      ...(maximum === undefined ? {} : { maximum }),
+      ...(pattern === undefined || !isPattern(pattern) ? {} : { patterns: [[pattern]] }),
+    }
+    return Object.keys(found).length === 0 ? undefined : found
+  }
+
+  private readType({ name, element }: Declared): NamedType {
+    element.read = true
+    const { origin } = element
+    const shortName = element.attribute('Name') ?? name
+    const head = { id: name, name: shortName, ...documented(this.csdl.documentation(element, name)), origin }
+    if (element.local === 'EnumType') return { ...head, kind: 'enumeration', members: this.enumerationMembers(element, name), base: { kind: 'scalar', base: 'text', format: name, origin } }
+    if (element.local === 'TypeDefinition') {
+      const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
+      return { ...type, ...head }
+    }
+    const written = element.attribute('BaseType')
+    const base = written === undefined ? undefined : this.csdl.type(written, element).name
+    const isEntity = element.local === 'EntityType'
+    const own = [...this.properties(element, name), ...this.navigations(element, name)]
+    const keys = isEntity ? this.keys(element, name) : undefined
+    if (element.attribute('HasStream') === 'true' || element.attribute('HasStream', dataMetadata) === 'true') this.notes.add('ignored', 'TM-2407', { what: `The media stream of "${name}"`, reason: 'streams are not read and written yet' }, origin)
+    element.attribute('FC_KeepInContent', dataMetadata)
+    const etag: Field = { name: '$etag', type: { kind: 'scalar', base: 'text', format: 'ETag', origin }, optional: true, nullable: false, readOnly: true, documentation: 'The version of the entity, for `ifMatch`.', origin, layout: { about: true } satisfies FieldLayout }
+    return {
+      ...head,
+      kind: 'record',
+      fields: [...own.map((field) => (keys?.includes(field.name) === true ? { ...field, nullable: false } : field)), ...(isEntity && base === undefined ? [etag] : [])],
+      ...(base === undefined ? {} : { base: { kind: 'reference', to: base, origin } }),
+      ...(element.attribute('Abstract') === 'true' ? { abstract: true } : {}),
+      ...(element.attribute('OpenType') === 'true' ? { open: true } : {}),
+      ...(keys === undefined ? {} : { keys }),
+      ...(isEntity ? { layout: { entity: true } satisfies RecordLayout } : {}),
+    }
+  }
+
+  private enumerationMembers(element: XmlElement, path: string): EnumerationMember[] {
+    element.attribute('IsFlags')
+    element.attribute('UnderlyingType')
+    return element.take(element.namespace, 'Member').map((member) => {
+      const value = member.attribute('Name') ?? ''
+      member.attribute('Value')
+      return { value, ...documented(this.csdl.documentation(member, `${path}/${value}`)), origin: member.origin }
+    })
+  }
+
+  private keys(element: XmlElement, path: string): string[] | undefined {
+    const [key] = element.take(element.namespace, 'Key')
+    const names = key?.take(element.namespace, 'PropertyRef').map((each) => {
+      const name = each.attribute('Name') ?? ''
+      const alias = each.attribute('Alias')
+      if (name.includes('/')) this.notes.add('refused', 'TM-2407', { what: `The key "${alias ?? name}" of "${path}"`, reason: 'it lies inside a complex property, which is not read yet; entities can be listed, and not got by their key' }, each.origin)
+      return name
+    })
+    return names === undefined || names.some((name) => name.includes('/')) ? undefined : names
+  }
+
+  private properties(element: XmlElement, path: string): Field[] {
+    return element.take(element.namespace, 'Property').flatMap((property): Field[] => {
+      const name = property.attribute('Name') ?? ''
+      const here = `${path}/${name}`
+      const written = property.attribute('Type')
+      if (written === 'Edm.Stream') {
+        this.notes.add('ignored', 'TM-2407', { what: `The stream "${here}"`, reason: 'streams are not read and written yet' }, property.origin)
+        property.readWhole()
+        return []
+      }
+      const defaultValue = property.attribute('DefaultValue')
+      const { type, nullable } = this.placed(property, written, here)
+      const permission = this.csdl.annotation(property, here, `${core}.Permissions`)
+      const computed = this.csdl.annotationFlag(property, here, `${core}.Computed`) || (permission !== undefined && /\/Read$/.test(permission.attribute('EnumMember') ?? ''))
+      const immutable = this.csdl.annotationFlag(property, here, `${core}.Immutable`)
+      const madeWhenMissing = this.csdl.annotationFlag(property, here, `${core}.ComputedDefaultValue`)
+      const layout: FieldLayout = { ...(computed ? { computed } : {}), ...(immutable ? { immutable } : {}), ...(madeWhenMissing ? { madeWhenMissing } : {}) }
+      const isEntity = element.local === 'EntityType'
+      return [
+        {
+          name,
+          type,
+          // A complex value has one shape for both directions; an entity that comes has all its properties.
+          optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
+          nullable,
+          ...(computed ? { readOnly: true } : {}),
+          ...(defaultValue === undefined ? {} : { default: defaultValue }),
+          ...documented(this.csdl.documentation(property, here)),
+          origin: property.origin,
+          ...(Object.keys(layout).length === 0 ? {} : { layout }),
+        },
+      ]
+    })
+  }
+
+  private navigations(element: XmlElement, path: string): Field[] {
+    return element.take(element.namespace, 'NavigationProperty').flatMap((property): Field[] => {
+      const name = property.attribute('Name') ?? ''
+      const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
+      const { navigation, to } = found
+      const reference: Type = { kind: 'reference', to, origin: property.origin }
+      if (navigation.contained === true) this.notes.add('approximated', 'TM-2408', { what: `"${path}/${name}", whose entities belong to theirs alone,`, as: 'what can be expanded', reason: 'they have no operations of their own yet' }, property.origin)
+      return [
+        {
+          name,
+          type: navigation.multiplicity === '*' ? { kind: 'list', item: reference, origin: property.origin } : reference,
+          optional: true,
+          nullable: navigation.multiplicity === '0..1',
+          ...documented(this.csdl.documentation(property, `${path}/${name}`)),
+          origin: property.origin,
+          layout: { navigation } satisfies FieldLayout,
+        },
+      ]
+    })
+  }
+
+  /** CSDL XML 4.01, section 8. */
+  private navigation4(property: XmlElement): { navigation: Navigation; to: TypeId } {
+    const written = property.attribute('Type') ?? ''
+    const item = /^Collection\((.*)\)$/.exec(written.trim())?.[1]
+    const nullable = property.attribute('Nullable')
+    const partner = property.attribute('Partner')
+    const contained = property.attribute('ContainsTarget') === 'true'
+    const constraints = property.take(property.namespace, 'ReferentialConstraint').map((each) => [each.attribute('Property') ?? '', each.attribute('ReferencedProperty') ?? ''] as const)
+    for (const each of property.take(property.namespace, 'OnDelete')) each.readWhole()
+    return {
+      to: this.csdl.type((item ?? written).trim(), property).name,
+      navigation: {
+        multiplicity: item !== undefined ? '*' : nullable === 'false' ? '1' : '0..1',
+        ...(partner === undefined ? {} : { partner }),
+        ...(constraints.length === 0 ? {} : { constraints }),
+        ...(contained ? { contained } : {}),
+      },
+    }
+  }
+
+  /** Through an association, whose ends have roles (CSDL 2, sections 2.1.5 and 2.1.12). */
+  private navigation2(property: XmlElement, path: string): { navigation: Navigation; to: TypeId } {
+    const [relationship = '', from = '', role = ''] = ['Relationship', 'FromRole', 'ToRole'].map((name) => property.attribute(name))
+    property.attribute('ContainsTarget')
+    const [association] = this.csdl.overloads('Association', relationship)
+    if (association === undefined) throw problem('TM-2402', { what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`, reference: relationship, nearest: '' }, { place: property.origin })
+    const { element } = association
+    element.read = true
+    element.attribute('Name')
+    const ends = element.take(element.namespace, 'End')
+    for (const each of ends) for (const name of ['Role', 'Type', 'Multiplicity']) each.attribute(name)
+    for (const each of ends) for (const action of each.take(each.namespace, 'OnDelete')) action.readWhole()
+    const end = ends.find((each) => each.attribute('Role') === role)
+    if (end === undefined) throw problem('TM-2402', { what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`, reference: `${relationship}, role "${role}"`, nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.` }, { place: property.origin })
+    const to = this.csdl.type(end.attribute('Type') ?? '', end)
+    const multiplicity = end.attribute('Multiplicity') ?? '*'
+    const back = to.element.children.find((each) => each.local === 'NavigationProperty' && sameAs(each, 'FromRole', role) && sameAs(each, 'ToRole', from) && this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association)
+    const constraints = this.constraints2(element, from)
+    return {
+      to: to.name,
+      navigation: {
+        multiplicity: multiplicity === '1' ? '1' : multiplicity === '0..1' ? '0..1' : '*',
+        association: association.name,
+        ...(back === undefined ? {} : { partner: valueOf(back, 'Name') }),
+        ...(constraints.length === 0 ? {} : { constraints }),
+      },
+    }
+  }
+
+  /** The pairs of equal properties, when the end with this role is the dependent one. */
+  private constraints2(association: XmlElement, role: string): (readonly [string, string])[] {
+    const [constraint] = association.take(association.namespace, 'ReferentialConstraint')
+    if (constraint === undefined) return []
+    const names = (local: string): string[] => {
+      const [part] = constraint.take(constraint.namespace, local)
+      part?.attribute('Role')
+      return part?.take(part.namespace, 'PropertyRef').map((each) => each.attribute('Name') ?? '') ?? []
+    }
+    const [principal, dependent] = [names('Principal'), names('Dependent')]
+    const isDependent = constraint.children.some((each) => each.local === 'Dependent' && sameAs(each, 'Role', role))
+    return isDependent ? dependent.map((name, at) => [name, principal[at] ?? ''] as const) : []
+  }
+
+  /** The shape in which an entity is created: what the service makes is left out, what may be null or has a default may be. */
+  newShape(id: TypeId): TypeId {
+    return this.variant(id, newId, (name) => `New${name}`, (field, keys) => {
+      const { computed, navigation, about, madeWhenMissing } = fieldLayout(field)
+      if (computed === true || about === true) return undefined
+      const optional = field.nullable || field.default !== undefined || madeWhenMissing === true || keys.includes(field.name) || field.type.kind === 'list' || navigation !== undefined
+      return { ...field, optional, ...(navigation === undefined ? {} : { type: this.retargeted(field.type) }) }
+    })
+  }
+
+  /** The shape of changes: everything may be left out; keys, and what is fixed once and for all, can't be changed. */
+  changesShape(id: TypeId): TypeId {
+    return this.variant(id, changesId, (name) => `${name}Changes`, (field, keys) => {
+      const { computed, navigation, about, immutable } = fieldLayout(field)
+      return computed === true || about === true || immutable === true || navigation !== undefined || keys.includes(field.name) ? undefined : { ...field, optional: true }
+    })
+  }
+
+  /** Entities created along with another one have the shape of new ones too. */
+  private retargeted(type: Type): Type {
+    if (type.kind === 'list') return { ...type, item: this.retargeted(type.item) }
+    return type.kind === 'reference' ? { ...type, to: this.newShape(type.to) } : type
+  }
+
+  private variant(id: TypeId, idOf: (id: TypeId) => TypeId, nameOf: (name: string) => string, shape: (field: Field, keys: readonly string[]) => Field | undefined): TypeId {
+    const made = idOf(id)
+    if (Object.hasOwn(this.types, made)) return made
+    const record = this.record(id)
+    const keys = this.keyFields(id).map((field) => field.name)
+    // Set first: types can be recursive.
+    this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields: [] }
+    const fields = record.fields.map((field) => shape(field, keys)).filter((field) => field !== undefined)
+    const base = record.base === undefined ? {} : { base: { ...record.base, to: this.variant(record.base.to, idOf, nameOf, shape) } }
+    this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields, ...base }
+    for (const type of Object.values(this.types)) if (type.kind === 'record' && type.base?.to === id && type.variantOf === undefined) this.variant(type.id, idOf, nameOf, shape)
+    return made
+  }
+}
+
+function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {
+  return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), origin }
+}
+
+function isPattern(pattern: string): boolean {
+  try {
+    new RegExp(pattern, 'u')
+    return true
+  } catch {
+    return false
+  }
+}
+
+export function documented(documentation: string | undefined): { documentation?: string } {
+  return documentation === undefined ? {} : { documentation }
+}
+
+/** The value of an attribute, without marking it as read. */
+function valueOf(element: XmlElement, name: string): string {
+  return element.attributes.find(({ local }) => local === name)?.value ?? ''
+}
+
+function sameAs(element: XmlElement, name: string, value: string): boolean {
+  return valueOf(element, name) === value
+}

@@ -1,0 +1,167 @@
+import { base64ToBytes, bytesToBase64 } from '../plain.js'
+
+/** Simple values in JSON, and JSON text itself: what the dialects that speak JSON have in common. */
+
+/** A number as its digits, on the way to or from JSON text. */
+export class RawNumber {
+  readonly digits: string
+
+  constructor(digits: string) {
+    this.digits = digits
+  }
+}
+
+/** A simple value. */
+export interface SimpleJson<T> {
+  readonly simple: string
+  /** What a JSON value means; undefined when it means nothing. */
+  read(json: unknown): T | undefined
+  write(value: T): unknown
+  check(value: unknown): boolean
+}
+
+export interface JsonLimits {
+  readonly minimum?: string
+  readonly maximum?: string
+  readonly exclusiveMinimum?: string
+  readonly exclusiveMaximum?: string
+  readonly multipleOf?: string
+  readonly minLength?: number
+  readonly maxLength?: number
+  readonly totalDigits?: number
+  readonly fractionDigits?: number
+  readonly patterns?: readonly (readonly string[])[]
+}
+
+export function plain(simple: string, check: (value: unknown) => boolean): SimpleJson<never> {
+  return { simple, check, read: (json) => (check(json) ? (json as never) : undefined), write: (value) => value }
+}
+
+export const asNumber = (json: unknown): unknown => (json instanceof RawNumber ? Number(json.digits) : json)
+
+export function number(simple: string, fits: (value: number) => boolean): SimpleJson<never> {
+  const check = (value: unknown): boolean => typeof value === 'number' && fits(value)
+  return { simple, check, read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined), write: (value) => value }
+}
+
+export function textual(simple: string, form: RegExp): SimpleJson<never> {
+  return plain(simple, (value) => typeof value === 'string' && form.test(value))
+}
+
+export const text: SimpleJson<never> = /* @__PURE__ */ plain('text', (value) => typeof value === 'string')
+export const boolean: SimpleJson<never> = /* @__PURE__ */ plain('true or false', (value) => typeof value === 'boolean')
+export const anything: SimpleJson<never> = /* @__PURE__ */ withoutRawNumbers()
+export const double: SimpleJson<never> = /* @__PURE__ */ number('a number', Number.isFinite)
+/** An integer of no stated size: a number, as long as a double holds it. */
+export const integer: SimpleJson<never> = /* @__PURE__ */ number('a whole number', Number.isInteger)
+export const int32: SimpleJson<never> = /* @__PURE__ */ number('a whole number of 32 bits', (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647)
+export const int64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits))
+/** A 64-bit integer that is written as text. */
+export const int64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits)
+export const decimal: SimpleJson<never> = /* @__PURE__ */ exact((digits) => new RawNumber(digits))
+/** A decimal that is written as text. */
+export const decimalText: SimpleJson<never> = /* @__PURE__ */ exact((digits) => digits)
+export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])$/)
+export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual('a date and time like 2026-11-23T14:30:00Z', /^\d{4}-\d\d-\d\d[Tt ](?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
+export const time: SimpleJson<never> = /* @__PURE__ */ textual('a time like 14:30:00Z', /^(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
+export const duration: SimpleJson<never> = /* @__PURE__ */ textual('a duration like P1DT2H', /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
+export const base64: SimpleJson<never> = {
+  simple: 'bytes',
+  check: (value) => value instanceof Uint8Array,
+  read(json) {
+    try {
+      return typeof json === 'string' ? (base64ToBytes(json) as never) : undefined
+    } catch {
+      return undefined
+    }
+  },
+  write: (value) => bytesToBase64(value),
+}
+
+function withoutRawNumbers(): SimpleJson<never> {
+  const read = (json: unknown): unknown =>
+    json instanceof RawNumber ? Number(json.digits) : Array.isArray(json) ? json.map(read) : isObject(json) ? Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)])) : json
+  return { simple: 'any value', check: (value) => value !== undefined, read: (json) => read(json) as never, write: (value) => value }
+}
+
+export function bigWhole(write: (digits: string) => unknown): SimpleJson<never> {
+  const fits = (value: bigint): boolean => value >= -9223372036854775808n && value <= 9223372036854775807n
+  return {
+    simple: 'a whole number (bigint) of 64 bits',
+    check: (value) => typeof value === 'bigint' && fits(value),
+    read(json) {
+      const digits = json instanceof RawNumber ? json.digits : typeof json === 'number' || typeof json === 'string' ? String(json) : ''
+      if (!/^-?\d+$/.test(digits)) return undefined
+      const value = BigInt(digits)
+      return fits(value) ? (value as never) : undefined
+    },
+    write: (value) => write(String(value)),
+  }
+}
+
+export function exact(write: (digits: string) => unknown): SimpleJson<never> {
+  const form = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/
+  return {
+    simple: 'a decimal number as text, like "12.50"',
+    check: (value) => typeof value === 'string' && form.test(value),
+    read(json) {
+      const digits = json instanceof RawNumber ? json.digits : typeof json === 'number' || typeof json === 'string' ? String(json) : ''
+      return form.test(digits) ? (digits as never) : undefined
+    },
+    write: (value) => write(value),
+  }
+}
+
+/** JSON text of what a codec wrote. */
+export function jsonText(json: unknown): string {
+  if (json instanceof RawNumber) return json.digits
+  if (Array.isArray(json)) return `[${json.map((item) => (item === undefined ? 'null' : jsonText(item))).join(',')}]`
+  if (isObject(json)) {
+    const members = Object.entries(json).filter(([, value]) => value !== undefined)
+    return `{${members.map(([name, value]) => `${JSON.stringify(name)}:${jsonText(value)}`).join(',')}}`
+  }
+  return JSON.stringify(typeof json === 'bigint' ? Number(json) : json) ?? 'null'
+}
+
+export function checkLimits(limits: JsonLimits, value: unknown): string | undefined {
+  const written = String(value)
+  const count = Number(written)
+  if (limits.minimum !== undefined && count < Number(limits.minimum)) return `must be at least ${limits.minimum}, is ${show(value)}`
+  if (limits.maximum !== undefined && count > Number(limits.maximum)) return `must be at most ${limits.maximum}, is ${show(value)}`
+  if (limits.exclusiveMinimum !== undefined && count <= Number(limits.exclusiveMinimum)) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
+  if (limits.exclusiveMaximum !== undefined && count >= Number(limits.exclusiveMaximum)) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
+  if (limits.multipleOf !== undefined && Math.abs(count / Number(limits.multipleOf) - Math.round(count / Number(limits.multipleOf))) > 1e-9) return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
+  const length = value instanceof Uint8Array ? value.length : [...written].length
+  if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} characters, has ${String(length)}`
+  if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} characters, has ${String(length)}`
+  const [whole = '', fraction = ''] = written.replace(/^-/, '').split('.')
+  if (limits.totalDigits !== undefined && whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
+  if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
+  for (const group of limits.patterns ?? []) if (!group.some((pattern) => new RegExp(pattern, 'u').test(written))) return `must match ${group.join(' or ')}, is ${show(value)}`
+  return undefined
+}
+
+export function mapMembers(value: object, convert: (name: string, member: unknown) => unknown): Record<string, unknown> {
+  const made: Record<string, unknown> = {}
+  for (const [name, member] of Object.entries(value)) {
+    if (member !== undefined) Object.defineProperty(made, name, { value: convert(name, member), enumerable: true, writable: true, configurable: true })
+  }
+  return made
+}
+
+export function join(path: string, name: string): string {
+  return path === '' ? name : `${path}.${name}`
+}
+
+export function show(value: unknown): string {
+  if (value instanceof RawNumber) return value.digits
+  if (typeof value === 'string') return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
+  if (value === undefined) return 'nothing'
+  if (Array.isArray(value)) return `a list of ${String(value.length)}`
+  if (value instanceof Uint8Array) return `${String(value.length)} bytes`
+  return typeof value === 'object' && value !== null ? 'an object' : String(value)
+}
+
+export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array) && !(value instanceof RawNumber)
+}

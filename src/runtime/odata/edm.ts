@@ -1,0 +1,65 @@
+import { asNumber, type SimpleJson } from '../json/values.js'
+
+/** The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an address. */
+
+/** What a filter can do with a value of the type. */
+export type TermKind = 'text' | 'number' | 'date' | 'time' | 'dateTime' | 'boolean' | 'other'
+
+export interface Edm extends SimpleJson<never> {
+  readonly term: TermKind
+  /** The value as a literal in an address, not yet percent-encoded (ABNF, primitiveLiteral). */
+  literal(value: never): string
+}
+
+/** A primitive type from its JSON form. */
+export function edm(json: SimpleJson<never>, term: TermKind, literal: (value: string) => string): Edm {
+  return { simple: json.simple, check: json.check, read: json.read, write: json.write, term, literal: (value) => literal(String(value)) }
+}
+
+/** A text as a literal: in quotes, those inside it doubled. */
+export function quotedText(text: string): string {
+  return `'${text.replaceAll('\'', '\'\'')}'`
+}
+
+/** A text of a certain form; what a service sends is taken as it is. */
+export function textLike(simple: string, form: RegExp): SimpleJson<never> {
+  return { simple, check: (value) => typeof value === 'string' && form.test(value), read: (json) => (typeof json === 'string' ? (json as never) : undefined), write: (value) => value }
+}
+
+/** A whole number within bounds; services that write it in quotes are understood. */
+export function wholeNumber(least: number, most: number): SimpleJson<never> {
+  const check = (value: unknown): boolean => typeof value === 'number' && Number.isInteger(value) && value >= least && value <= most
+  return {
+    simple: `a whole number from ${String(least)} to ${String(most)}`,
+    check,
+    read(json) {
+      const value = typeof json === 'string' && /^[+-]?\d+$/.test(json) ? Number(json) : asNumber(json)
+      return check(value) ? (value as never) : undefined
+    },
+    write: (value) => value,
+  }
+}
+
+/** A floating-point number; what JSON has no number for is text: `INF`, `-INF`, `NaN`. */
+export function floating(write: (text: string, value: number) => unknown): SimpleJson<never> {
+  return {
+    simple: 'a number',
+    check: (value) => typeof value === 'number',
+    read(json) {
+      const special: Readonly<Record<string, number>> = { INF: Infinity, '-INF': -Infinity, NaN: Number.NaN }
+      if (typeof json === 'string' && Object.hasOwn(special, json)) return special[json] as never
+      const value = typeof json === 'string' && json.trim() !== '' ? Number(json) : asNumber(json)
+      return typeof value === 'number' && !Number.isNaN(value) ? (value as never) : undefined
+    },
+    write: (value) => write(floatingText(value), value),
+  }
+}
+
+export function floatingText(value: number): string {
+  return Number.isFinite(value) ? String(value) : Number.isNaN(value) ? 'NaN' : value > 0 ? 'INF' : '-INF'
+}
+
+/** As the text is: what a literal of most types is. */
+export function bare(text: string): string {
+  return text
+}

@@ -1,0 +1,59 @@
+import { anything, base64, boolean as jsonBoolean, decimalText, int64Text, jsonText, text } from '../json/values.js'
+import { bytesToBase64, base64ToBytes } from '../plain.js'
+import { bare, edm, floating, quotedText, textLike, wholeNumber, type Edm } from './edm.js'
+
+/**
+ * The primitive types as OData 4 writes them: JSON Format 4.01, section 7.1, and URL Conventions, section 5.1.1.6. 64-bit integers and
+ * decimals are texts in JSON, which `IEEE754Compatible=true` announces (JSON Format, section 3.2), so that no digit is lost on the way.
+ */
+
+const day = '\\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])'
+const clock = '(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,12})?)?'
+
+export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
+export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
+export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
+export const sbyte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-128, 127), 'number', bare)
+export const int16: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-32768, 32767), 'number', bare)
+export const int32: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-2147483648, 2147483647), 'number', bare)
+export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', bare)
+export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', bare)
+export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written, value) => (Number.isFinite(value) ? value : written)), 'number', floatingLiteral)
+export const single: Edm = double
+export const date: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date like 2026-11-23', new RegExp(`^${day}$`)), 'date', bare)
+export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${day}T${clock}(?:Z|[+-](?:0\\d|1[0-4]):[0-5]\\d)$`)), 'dateTime', bare)
+export const timeOfDay: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a time of day like 14:30:00', new RegExp(`^${clock}$`)), 'time', bare)
+export const duration: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a duration like P1DT2H30M', /^-?P(?=.)(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/), 'other', (written) => `duration'${written}'`)
+export const guid: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a GUID like 01234567-89ab-cdef-0123-456789abcdef', /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i), 'other', bare)
+/** Bytes, written with the alphabet that is safe in addresses (RFC 4648, section 5); both alphabets are read. */
+export const binary: Edm = {
+  simple: 'bytes',
+  term: 'other',
+  check: (value) => value instanceof Uint8Array,
+  read: (json) => base64.read(typeof json === 'string' ? padded(json) : json),
+  write: (value) => urlSafe(value),
+  literal: (value) => `binary'${urlSafe(value)}'`,
+}
+/** A value that the metadata says nothing about. */
+export const untyped: Edm = { simple: anything.simple, term: 'other', check: anything.check, read: anything.read, write: anything.write, literal: (value) => jsonText(value) }
+
+/** Numbers as they are; the special ones by name. */
+function floatingLiteral(written: string): string {
+  return written === 'Infinity' ? 'INF' : written === '-Infinity' ? '-INF' : written
+}
+
+function urlSafe(bytes: Uint8Array): string {
+  return bytesToBase64(bytes).replaceAll('+', '-').replaceAll('/', '_').replace(/=+$/, '')
+}
+
+function padded(text: string): string {
+  const packed = text.replaceAll('-', '+').replaceAll('_', '/').replace(/[\s=]+/g, '')
+  const whole = packed + '='.repeat((4 - (packed.length % 4)) % 4)
+  // What is no base64 stays as it is, and is told.
+  try {
+    base64ToBytes(whole)
+    return whole
+  } catch {
+    return text
+  }
+}

@@ -1,0 +1,24 @@
+import type { AnyQuery, Option, QueryRules } from './query.js'
+import type { Property, Structure, Wire } from './structure.js'
+
+/** Everything in which the versions of OData differ: v4.ts and v2.ts are the two there are. */
+export interface Protocol extends Wire, QueryRules {
+  /** The method that changes some properties of an entity. */
+  readonly change: 'PATCH' | 'MERGE'
+  /** The options that a query may have. */
+  readonly options: readonly string[]
+  /** A query as options of the address. */
+  query(query: AnyQuery, structure: Structure): Option[]
+  /** Headers of every request; `wantsBack` asks for the entity as it is afterwards. */
+  headers(facts: { readonly hasBody: boolean; readonly wantsBack: boolean }): Record<string, string>
+  /** The answer's object or value, out of its wrapping. */
+  single(json: unknown): unknown
+  /** What an operation of this name returned: an object, or another value. */
+  result(json: unknown, name: string, isObject: boolean): unknown
+  /** A page of a list. */
+  page(json: unknown): { readonly rows: unknown; readonly total: unknown; readonly next: unknown }
+  /** The service's words for a failure. */
+  failure(json: unknown): { readonly code: string; readonly message: string } | undefined
+  /** A value as it stands in an address: of a key, of a parameter. */
+  literal(property: Property, value: unknown): string
+}

@@ -1,0 +1,97 @@
+import { isObject } from '../json/values.js'
+import { filterText, type FilterWords } from './filter.js'
+import type { Protocol } from './protocol.js'
+import { listed, targetOf, type AnyQuery, type Option } from './query.js'
+import { edmOf, settled, type Structure } from './structure.js'
+
+/** OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside `d`. */
+
+const words: FilterWords = {
+  contains: (text, part) => `substringof(${part},${text})`,
+  enumeration: (_, names) => names.map((name) => `'${name}'`).join(','),
+  hasIn: false,
+}
+
+/** Nested expansions as paths: what is expanded, and what is selected there. */
+function paths(asked: AnyQuery, structure: Structure, prefix: string): { expand: string[]; select: string[] } {
+  const { expand, select } = asked
+  const chosen = select === undefined ? [] : listed(select).split(',').map((name) => prefix + name.trim())
+  if (expand === undefined) return { expand: [], select: chosen }
+  if (typeof expand === 'string') return { expand: expand.split(',').map((name) => prefix + name.trim()), select: chosen }
+  const found = { expand: [] as string[], select: chosen }
+  for (const each of expand) {
+    for (const [name, inner] of typeof each === 'string' ? [[each, {}] as const] : Object.entries(each)) {
+      const below = paths(inner ?? {}, targetOf(structure, name) ?? structure, `${prefix}${name}/`)
+      found.expand.push(prefix + name, ...below.expand)
+      found.select.push(...(below.select.length === 0 && select !== undefined ? [prefix + name] : below.select))
+    }
+  }
+  return found
+}
+
+function protocol(version: '2.0' | '3.0'): Protocol {
+  // The third version has two kinds of JSON; this is how it says the old one.
+  const json = version === '3.0' ? 'application/json;odata=verbose' : 'application/json'
+  return {
+    words,
+    change: 'MERGE',
+    options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'count'],
+    nested: ['select', 'expand'],
+    query(asked, structure): Option[] {
+      const { filter, select, orderBy, top, skip, count } = asked
+      const { expand, select: chosen } = paths(asked, structure, '')
+      // A selection inside an expansion leaves out all else, unless everything is asked for.
+      const all = select === undefined && chosen.length > 0 ? ['*', ...chosen] : chosen
+      return [
+        ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
+        ...(all.length === 0 ? [] : [['$select', all.join(',')] as const]),
+        ...(expand.length === 0 ? [] : [['$expand', expand.join(',')] as const]),
+        ...(orderBy === undefined ? [] : [['$orderby', listed(orderBy)] as const]),
+        ...(top === undefined ? [] : [['$top', String(top)] as const]),
+        ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
+        ...(count === true ? [['$inlinecount', 'allpages'] as const] : []),
+      ]
+    },
+    headers: ({ hasBody }) => ({
+      accept: json,
+      maxdataserviceversion: version,
+      ...(hasBody ? { 'content-type': json, dataserviceversion: version } : {}),
+    }),
+    unwrap(value) {
+      const about = value['__metadata']
+      const type = isObject(about) && typeof about['type'] === 'string' ? about['type'] : undefined
+      const etag = isObject(about) && typeof about['etag'] === 'string' ? about['etag'] : undefined
+      // What was not expanded is there as a link only.
+      const members = Object.entries(value).filter(([name, each]) => name !== '__metadata' && !(isObject(each) && '__deferred' in each))
+      const cut = members.filter(([, each]) => isObject(each) && typeof each['__next'] === 'string').map(([name]) => name)
+      return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
+    },
+    typed: (name) => ({ __metadata: { type: name } }),
+    rows: (value) => (isObject(value) && 'results' in value ? value['results'] : value),
+    single: (answer) => (isObject(answer) && 'd' in answer ? answer['d'] : answer),
+    result(answer, name) {
+      const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
+      return isObject(inside) && Object.keys(inside).length === 1 && Object.hasOwn(inside, name) ? inside[name] : inside
+    },
+    page(answer) {
+      const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
+      return isObject(inside) ? { rows: inside['results'], total: inside['__count'], next: inside['__next'] } : { rows: inside, total: undefined, next: undefined }
+    },
+    failure(answer) {
+      const error = isObject(answer) ? answer['error'] : undefined
+      if (!isObject(error)) return undefined
+      const said = error['message']
+      const message = isObject(said) ? said['value'] : said
+      return { code: typeof error['code'] === 'string' ? error['code'] : '', message: typeof message === 'string' ? message : '' }
+    },
+    literal(property, value) {
+      if (value === null) return 'null'
+      const type = settled(property.is)
+      if ('members' in type || 'enumeration' in type) return String(value as string)
+      return edmOf(type).literal(value as never)
+    },
+  }
+}
+
+export const v2: Protocol = /* @__PURE__ */ protocol('2.0')
+export const v3: Protocol = /* @__PURE__ */ protocol('3.0')

@@ -1,0 +1,85 @@
+import { isObject, jsonText } from '../json/values.js'
+import { filterText, type FilterWords } from './filter.js'
+import type { Protocol } from './protocol.js'
+import { listed, targetOf, type AnyQuery, type Option } from './query.js'
+import { edmOf, settled, writeProperty, type Structure } from './structure.js'
+
+/** OData 4.0 and 4.01 (OASIS: Protocol, URL Conventions, JSON Format). */
+
+function protocol(version: '4.0' | '4.01'): Protocol {
+  const words: FilterWords = {
+    contains: (text, part) => `contains(${text},${part})`,
+    enumeration: (type, names) => `${type.enumeration}'${names.join(',')}'`,
+    hasIn: version === '4.01',
+  }
+  const query = (asked: AnyQuery, structure: Structure): Option[] => {
+    const { filter, search, select, expand, orderBy, top, skip, count } = asked
+    return [
+      ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
+      ...(search === undefined ? [] : [['$search', search] as const]),
+      ...(select === undefined ? [] : [['$select', listed(select)] as const]),
+      ...(expand === undefined ? [] : [['$expand', expandText(expand, structure)] as const]),
+      ...(orderBy === undefined ? [] : [['$orderby', listed(orderBy)] as const]),
+      ...(top === undefined ? [] : [['$top', String(top)] as const]),
+      ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
+      ...(count === undefined ? [] : [['$count', String(count)] as const]),
+    ]
+  }
+  // The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3).
+  const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: Structure): string =>
+    typeof expand === 'string'
+      ? expand
+      : expand.flatMap((each) => (typeof each === 'string' ? [each] : Object.entries(each).map(([name, inner]) => name + nested(inner ?? {}, targetOf(structure, name) ?? structure)))).join(',')
+  const nested = (inner: AnyQuery, structure: Structure): string => {
+    const options = query(inner, structure)
+    return options.length === 0 ? '' : `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
+  }
+  return {
+    words,
+    query,
+    change: 'PATCH',
+    options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count'],
+    nested: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count'],
+    headers: ({ hasBody, wantsBack }) => ({
+      accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
+      'odata-maxversion': version,
+      ...(hasBody ? { 'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true', 'odata-version': '4.0' } : {}),
+      ...(wantsBack ? { prefer: 'return=representation' } : {}),
+    }),
+    unwrap(json) {
+      const members: (readonly [string, unknown])[] = []
+      const cut: string[] = []
+      let type: string | undefined
+      let etag: string | undefined
+      for (const [name, value] of Object.entries(json)) {
+        // Version 4.01 lets the prefix `odata.` go (JSON Format 4.01, section 4.6).
+        const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []
+        const isControl = name.includes('@odata.') || (name.includes('@') && !term.includes('.'))
+        if (!isControl) members.push([name, value])
+        else if (before === '' && term === 'type') type = String(value).replace(/^.*#/, '')
+        else if (before === '' && term === 'etag') etag = String(value)
+        else if (term === 'nextLink') cut.push(before)
+      }
+      return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
+    },
+    typed: (name) => ({ '@odata.type': `#${name}` }),
+    rows: (json) => json,
+    single: (json) => json,
+    result: (json, _, wantsObject) => (!wantsObject && isObject(json) && Object.hasOwn(json, 'value') ? json['value'] : json),
+    page: (json) => (isObject(json) ? { rows: json['value'], total: json['@odata.count'] ?? json['@count'], next: json['@odata.nextLink'] ?? json['@nextLink'] } : { rows: undefined, total: undefined, next: undefined }),
+    failure(json) {
+      const error = isObject(json) ? json['error'] : undefined
+      return isObject(error) ? { code: typeof error['code'] === 'string' ? error['code'] : '', message: typeof error['message'] === 'string' ? error['message'] : '' } : undefined
+    },
+    literal(property, value) {
+      if (value === null) return 'null'
+      const type = settled(property.is)
+      if (property.many === true || 'members' in type) return jsonText(writeProperty(property, value, this))
+      return 'enumeration' in type ? words.enumeration(type, [value].flat() as string[]) : edmOf(type).literal(value as never)
+    },
+  }
+}
+
+export const v4: Protocol = /* @__PURE__ */ protocol('4.0')
+/** 4.01 knows the operator `in`. */
+export const v401: Protocol = /* @__PURE__ */ protocol('4.01')
