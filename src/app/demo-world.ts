@@ -11,6 +11,8 @@ const mark = '.made-by-tolmach-demo'
 const world = [
   { name: 'berths', document: 'desk.wsdl' },
   { name: 'ferries', document: 'openapi.yaml' },
+  { name: 'registry', document: 'registry.xml' },
+  { name: 'cargo', document: 'cargo.xml' },
 ] as const
 
 export interface Demo {
@@ -18,6 +20,8 @@ export interface Demo {
   readonly folder: string
   /** Where the metadata of each contract is served. */
   readonly metadata: Readonly<Record<(typeof world)[number]['name'], string>>
+  /** Where each service is played. */
+  readonly services: Readonly<Record<(typeof world)[number]['name'], string>>
   stop(): Promise<void>
 }
 
@@ -39,12 +43,14 @@ export async function openDemo(folder: string): Promise<Demo> {
       await cp(join(source, 'seed.yaml'), join(path, 'seeds', `${name}.yaml`))
       await cp(join(source, 'samples'), join(path, 'samples', name), { recursive: true })
       const standIn = await serveContracts([join(source, document)], { project: path, seed: join(source, 'seed.yaml') })
-      return { name, standIn, metadata: standIn.addresses[0]?.metadata ?? '' }
+      const [address] = standIn.addresses
+      return { name, standIn, metadata: address?.metadata ?? '', service: address?.service ?? '' }
     }),
   )
   return {
     folder,
     metadata: Object.fromEntries(served.map(({ name, metadata }) => [name, metadata])) as Demo['metadata'],
+    services: Object.fromEntries(served.map(({ name, service }) => [name, service])) as Demo['services'],
     stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
   }
 }

@@ -5,7 +5,7 @@ import { countedTypes, directSubtypes, endpointsOf, endpointsOffering, fieldsOf,
 import { dialectNamed } from '../dialects/registry.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
-import { constraintTexts } from '../typescript/types.js'
+import { constraintTexts, hasDefault } from '../typescript/types.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { namesFor } from './client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
@@ -122,7 +122,7 @@ function overview(open: OpenContract): Overview {
       endpoints: service.endpoints.map(({ name, protocol, address }) => ({ name, protocol, address, preferred: name === preferred })),
       operations: service.operations.map((operation) => ({
         name: pathOf(operation),
-        inputs: operation.inputs.filter((input) => input.place !== 'messageHeader').map((input) => `${input.name}${input.optional ? '?' : ''}`).join(', '),
+        inputs: inputsText(operation),
         outcome: outcomeText(contract, operation),
         documentation: firstSentence(operation.documentation),
       })),
@@ -149,7 +149,7 @@ async function describeOperation(open: OpenContract, operation: Operation): Prom
     outcome: outputs.map((field) => describeField(contract, field)),
     outcomeType: outcomeText(contract, operation),
     faults: operation.faults.map((fault) => ({ name: fault.name, type: typeText(contract, fault.type), documentation: fault.documentation ?? resolve(contract, fault.type).documentation })),
-    signature: `${group}${methodName(operation)}(input: ${input}): Promise<${outcomeText(contract, operation)}>`,
+    signature: `${group}${methodName(operation)}(input: ${input}): ${returnText(contract, operation)}`,
     wire: commonFacts(endpointsOffering(contract, operation).map((endpoint) => ({ endpoint: endpoint.name, facts: dialect.describe(contract, operation, endpoint) }))),
     origin: originText(operation.origin),
   }
@@ -195,7 +195,7 @@ function describeField(contract: Contract, field: Field, depth = 1): FieldDescri
   const rules = [
     ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
     ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
-    ...(['string', 'number', 'boolean'].includes(typeof field.default) ? [`${String(field.default)} when left out`] : []),
+    ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
     ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
   ]
   return {
@@ -257,6 +257,12 @@ function outcomeText(contract: Contract, operation: Operation): string {
   return `{ ${outcome.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }`
 }
 
+/** What the call returns in the client, in short. */
+function returnText(contract: Contract, operation: Operation): string {
+  const { outcome } = operation
+  return outcome.kind === 'value' && outcome.iterable === true && outcome.field.type.kind === 'list' ? `AsyncIterable<${typeText(contract, outcome.field.type.item)}>` : `Promise<${outcomeText(contract, operation)}>`
+}
+
 function whatText(contract: Contract, type: Type): string {
   switch (type.kind) {
     case 'record': {
@@ -274,6 +280,13 @@ function whatText(contract: Contract, type: Type): string {
 
 function fieldCount(count: number): string {
   return `${count} ${count === 1 ? 'field' : 'fields'}`
+}
+
+/** The names of an operation's inputs; of many optional ones only the first. */
+function inputsText(operation: Operation): string {
+  const inputs = operation.inputs.filter((input) => input.place !== 'messageHeader')
+  const kept = inputs.filter((input, at) => !input.optional || at < 4)
+  return [...kept.map((input) => `${input.name}${input.optional ? '?' : ''}`), ...(kept.length < inputs.length ? ['…'] : [])].join(', ')
 }
 
 function firstSentence(text: string | undefined): string | undefined {

@@ -197,6 +197,8 @@ export interface ScalarType extends Node {
   /** The wire's own name of the type, for people and for the dialect's codec: `xs:token`. */
   readonly format: string
   readonly constraints?: Constraints
+  /** A value that shows how it is written, in its plain form, where the base does not say it. */
+  readonly example?: string
 }
 
 /** What a scalar must satisfy beyond its base. Bounds are exact decimal or lexical texts. */

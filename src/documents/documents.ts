@@ -166,11 +166,12 @@ class FetchedDocuments implements Documents {
 
 /**
  * A label for the document at an address: the file name in its path, or what its query asks for (`desk?xsd=types.xsd` -> `types.xsd`,
- * `desk?wsdl` -> `desk.wsdl`), with nothing in it that a file system could mind.
+ * `desk?wsdl` -> `desk.wsdl`; `$metadata` -> `metadata.xml`), with nothing in it that a file system could mind.
  */
 export function labelFor(address: string): string {
   const url = new URL(address, 'file:///')
-  const path = decode(url.pathname).split('/').filter((part) => part !== '').pop() ?? 'document'
+  const last = decode(url.pathname).split('/').filter((part) => part !== '').pop() ?? 'document'
+  const path = last === '$metadata' ? 'metadata.xml' : last
   const [asked = '', value = ''] = url.search.slice(1).split('&')[0]?.split('=') ?? []
   const kind = /^(wsdl|xsd|singlewsdl)$/i.test(asked) ? asked.toLowerCase().replace('single', '') : ''
   const stem = path.replace(/\.[A-Za-z]{1,5}$/, '')
@@ -189,7 +190,7 @@ function decode(text: string): string {
 
 async function listFolder(folder: string): Promise<string[]> {
   const entries = await readdir(folder, { withFileTypes: true, recursive: true })
-  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|ya?ml|json)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
+  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|edmx|csdl|ya?ml|json)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
   if (files.length > mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` })
   return files.sort()
 }

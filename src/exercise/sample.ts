@@ -114,6 +114,7 @@ class Sampler {
 
 function scalar(type: ScalarType, name: string): unknown {
   const limits = type.constraints ?? {}
+  if (type.example !== undefined) return type.example
   switch (type.base) {
     case 'boolean':
       return true

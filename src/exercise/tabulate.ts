@@ -40,7 +40,8 @@ export function arrange(value: unknown, columns?: string): Arranged {
 function tabulate(rows: readonly unknown[], columns?: string): Table {
   if (!rows.some(isPlainObject)) return { headings: ['value'], rows: rows.map((row) => [cell(row)]) }
   const names = [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
-  const chosen = columns === undefined ? names.map((name) => ({ path: [name], heading: name })) : parseColumns(columns, rows, names)
+  // What is said about a row, and is none of its values, would be in the way.
+  const chosen = columns === undefined ? names.filter((name) => name !== '$etag').map((name) => ({ path: [name], heading: name })) : parseColumns(columns, rows, names)
   return { headings: chosen.map(({ heading }) => heading), rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))) }
 }
 

@@ -147,7 +147,7 @@ export class TypeTexts {
     const constraints = type.kind === 'scalar' ? type.constraints : undefined
     const rules = [
       ...(constraints === undefined ? [] : constraintTexts(constraints)),
-      ...(['string', 'number', 'boolean'].includes(typeof field.default) ? [`\`${String(field.default)}\` when left out`] : []),
+      ...(hasDefault(field) ? [`\`${String(field.default)}\` when left out`] : []),
       ...(typeof field.fixed === 'string' ? [`always \`${field.fixed}\``] : []),
       ...(type.kind === 'list' && type.maxItems !== undefined ? [`at most ${type.maxItems}`] : []),
       ...(type.kind === 'list' && (type.minItems ?? 0) > 0 ? [`at least ${type.minItems ?? 0}`] : []),
@@ -155,6 +155,11 @@ export class TypeTexts {
     const text = rules.join(', ')
     return text === '' ? undefined : `${text.charAt(0).toUpperCase()}${text.slice(1)}.`
   }
+}
+
+/** Is there a value to tell that is assumed when the field is left out? */
+export function hasDefault(field: Field): boolean {
+  return ['string', 'number', 'boolean'].includes(typeof field.default) && field.default !== ''
 }
 
 /** Constraints in words. */

@@ -17,11 +17,11 @@ export function declare(command: Command): void {
     .action(async (folder: string | undefined) => {
       globalsOf(command)
       const demo = await openDemo(folder ?? 'brackmouth')
-      print(pc.bold('The Port of Brackmouth, a made-up harbour, has a berth desk with a SOAP service, and ferries with a REST service.'))
-      print(`Stand-ins play both on this machine while this runs. What you see is left in ${demo.folder}/.`)
+      print(pc.bold('The Port of Brackmouth, a made-up harbour: a berth desk with a SOAP service, ferries with a REST service, a vessel register and a cargo ledger with OData services.'))
+      print(`Stand-ins play all four on this machine while this runs. What you see is left in ${demo.folder}/.`)
       process.chdir(demo.folder)
       try {
-        for (const step of [...berthSteps(demo.metadata.berths), ...ferrySteps(demo.metadata.ferries)]) {
+        for (const step of [...berthSteps(demo.metadata.berths), ...ferrySteps(demo.metadata.ferries), ...registrySteps(demo.services.registry), ...cargoSteps(demo.metadata.cargo)]) {
           print(`\n${pc.dim('─'.repeat(72))}\n${step.say}\n${pc.cyan('$')} ${pc.bold(['tolmach', ...step.words].map(shellWord).join(' '))}\n`)
           const exit = await run(step.words)
           if (exit !== (step.exit ?? 0)) throw new Error(`the demo's step "tolmach ${step.words.join(' ')}" ended with ${exit}`)
@@ -67,6 +67,37 @@ function ferrySteps(metadata: string): Step[] {
     { say: 'Change it; cancel it; see it gone.', words: ['call', 'ferries', 'bookings.change', '--with', 'number=9007199254740998', '--with', 'body.remark=Two bicycles on the roof'] },
     { say: 'Cancel.', words: ['call', 'ferries', 'bookings.cancel', '--with', 'number=9007199254740998'] },
     { say: 'Gone.', words: ['call', 'ferries', 'bookings.get', '--with', 'number=9007199254740998'], exit: 1 },
+  ]
+}
+
+function registrySteps(service: string): Step[] {
+  const made = 'key=9007199254741060'
+  return [
+    { say: 'The vessel register speaks OData 4: its service root is enough.', words: ['import', service, '--as', 'registry'] },
+    { say: 'Its sets, each with what can be done; functions and actions beside them.', words: ['show', 'registry'] },
+    { say: 'Write its client: queries are typed by what each entity has.', words: ['generate', 'registry'] },
+    { say: 'Ask: which ones, with what hangs off them, in which order.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=Length gt 90 and Kind ne Brackmouth.Registry.VesselKind\'Tug\'', '--with', 'expand=Owner', '--with', 'orderBy=Length desc', '--columns', 'Name, Kind, Length, Flag, Owner.Name=Owner'] },
+    { say: 'A filter that names an unknown property is not sent.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=Lenght gt 90'], exit: 2 },
+    { say: 'Enter a vessel. The service makes its number, longer than a double can hold.', words: ['call', 'registry', 'Vessels.create', '--input', 'samples/registry/createVessel.yaml'] },
+    { say: 'List what its owner has, counted, and see it there.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=OwnerNumber eq 9007199254741005', '--with', 'select=Number,CallSign,Name,Length', '--with', 'count=true'] },
+    { say: 'Give it another name: an action of one vessel.', words: ['call', 'registry', 'Vessels.Rename', '--with', made, '--with', 'name=Breite & Höhe'] },
+    { say: 'Change it; only what is named is sent.', words: ['call', 'registry', 'Vessels.update', '--with', made, '--with', 'body.Draught=3.25', '--with', 'select=Name,Draught,FormerNames', '--traffic'] },
+    { say: 'Only if nobody changed it meanwhile: this ETag is an old one.', words: ['call', 'registry', 'Vessels.update', '--with', made, '--with', 'body.Tonnage=77', '--with', 'ifMatch=W/"old"'], exit: 1 },
+    { say: 'Delete it; and see it gone.', words: ['call', 'registry', 'Vessels.delete', '--with', made] },
+    { say: 'Gone.', words: ['call', 'registry', 'Vessels.get', '--with', made], exit: 1 },
+    { say: 'A port call has a key of two parts.', words: ['call', 'registry', 'PortCalls.get', '--with', 'key.VesselNumber=9007199254740997', '--with', 'key.Call=1', '--with', 'expand=[{"Vessel": {"select": ["Name", "Flag"]}}]'] },
+  ]
+}
+
+function cargoSteps(metadata: string): Step[] {
+  return [
+    { say: 'The cargo ledger is older: OData 2. Nothing is different at the prompt.', words: ['import', metadata, '--as', 'cargo'] },
+    { say: 'Write its client.', words: ['generate', 'cargo'] },
+    { say: 'Its dates are numbers on the wire; here they are dates.', words: ['call', 'cargo', 'Crates.list', '--with', 'filter=Weight gt 600M', '--with', 'orderBy=Weight desc', '--columns', 'Number, Contents, Weight, Landed, Place.Quay=Quay'] },
+    { say: 'Enter a crate; see it as the service has it, with its ship.', words: ['call', 'cargo', 'Crates.create', '--input', 'samples/cargo/createCrate.yaml'] },
+    { say: 'Get it.', words: ['call', 'cargo', 'Crates.get', '--with', 'key=9007199254743021', '--with', 'expand=Ship', '--with', 'select=Number,Weight,Ship/Name'] },
+    { say: 'What the crane says counts: a function import.', words: ['call', 'cargo', 'Weigh', '--with', 'Number=9007199254743021', '--with', 'Weight=96.450', '--preview'] },
+    { say: 'Delete it.', words: ['call', 'cargo', 'Crates.delete', '--with', 'key=9007199254743021'] },
     { say: 'The contracts of this project.', words: ['list'] },
   ]
 }

@@ -1,6 +1,7 @@
 import type { Field, InputField, Operation, Origin, Outcome, Type, TypeId } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
-import { camelCase, pascalCase } from '../../naming/identifiers.js'
+import { pascalCase } from '../../naming/identifiers.js'
+import { memberName } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
 import type { Csdl, Declared } from './csdl.js'
 import type { FieldLayout, OperationLayout } from './layout.js'
@@ -24,7 +25,7 @@ export class OperationReader {
   private readonly types: TypeReader
   private readonly notes: Notes
   private readonly found: Operation[] = []
-  /** Paths of operations given so far, in small letters. */
+  /** Paths of operations given so far, as members of the client. */
   private readonly taken = new Set<string>()
 
   constructor(csdl: Csdl, types: TypeReader, notes: Notes) {
@@ -43,7 +44,9 @@ export class OperationReader {
     }
     for (const resource of resources) this.readResource(resource)
     this.readBound(resources)
-    return this.found
+    // Sets and singletons in the order of the metadata, each with all that is bound to it; then what stands by itself.
+    const rank = ({ path }: Operation): number => (path.length === 1 ? resources.length : resources.findIndex(({ name }) => name === path[0]))
+    return this.found.sort((a, b) => rank(a) - rank(b))
   }
 
   private withParents(container: Declared, within: readonly string[] = []): Declared[] {
@@ -77,7 +80,7 @@ export class OperationReader {
     const value = (type: Type, optional = false): Outcome & { kind: 'value' } => ({ kind: 'value', field: { name: 'value', type, optional, nullable: false, origin }, origin })
     const body = (to: TypeId): InputField => ({ name: 'body', type: { kind: 'reference', to, origin }, optional: false, nullable: false, place: 'body', origin })
     const key = singleton ? [] : keyInput(keys, origin)
-    const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', 'Only if the entity still has this ETag; `*` for any.', origin)
+    const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', 'Only if the entity still has this ETag; `*` for any.', origin, '*')
     const shape = this.types.isEntity(entity) ? this.queryInputs(entity, origin) : []
     const partial = shape.filter((field) => field.name === 'select' || field.name === 'expand')
     const add = (kind: 'list' | 'get' | 'count' | 'create' | 'update' | 'replace' | 'delete', sentence: string, inputs: readonly InputField[], outcome: Outcome): void => {
@@ -131,13 +134,13 @@ export class OperationReader {
       const written = each.attribute('Function')
       each.attribute('EntitySet')
       if (written === undefined) this.readFunctionImport2(each, name, documentation)
-      else for (const overload of this.csdl.overloads('Function', written).filter(({ element: e }) => !isBound(e))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
+      else for (const overload of unbound(this.csdl.overloads('Function', written))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
     }
     for (const each of element.take(element.namespace, 'ActionImport')) {
       const name = each.attribute('Name') ?? ''
       each.attribute('EntitySet')
       const documentation = this.csdl.documentation(each, `${container}/${name}`)
-      for (const overload of this.csdl.overloads('Action', each.attribute('Action') ?? '').filter(({ element: e }) => !isBound(e))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
+      for (const overload of unbound(this.csdl.overloads('Action', each.attribute('Action') ?? ''))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
     }
   }
 
@@ -160,7 +163,7 @@ export class OperationReader {
 
   private readBound(resources: readonly Resource[]): void {
     for (const local of ['Action', 'Function'] as const) {
-      for (const declared of this.csdl.all(local)) {
+      for (const declared of inOrder(this.csdl.all(local))) {
         const { element } = declared
         element.read = true
         if (!isBound(element)) continue
@@ -237,21 +240,32 @@ export class OperationReader {
 
   /** The path itself; an overload is told by its parameters, and what is called like one of our own operations gets a trailing `_`. */
   private free(path: readonly string[], inputs: readonly InputField[], origin: Origin, layout: OperationLayout): readonly string[] {
-    const isFree = (candidate: readonly string[]): boolean => !this.taken.has(candidate.map((step, at) => (at === candidate.length - 1 ? camelCase(step) : step)).join('.'))
+    const asMember = (candidate: readonly string[]): string => [...candidate.slice(0, -1), memberName(candidate.at(-1) ?? '')].join('.')
+    const isFree = (candidate: readonly string[]): boolean => !this.taken.has(asMember(candidate))
     const take = (candidate: readonly string[]): readonly string[] => {
-      this.taken.add(candidate.map((step, at) => (at === candidate.length - 1 ? camelCase(step) : step)).join('.'))
+      this.taken.add(asMember(candidate))
       return candidate
     }
     if (isFree(path)) return take(path)
     const last = path.at(-1) ?? ''
     const own = ['list', 'get', 'count', 'create', 'update', 'replace', 'upsert', 'delete']
-    if (layout.kind === 'invoke' && path.length > 1 && own.includes(camelCase(last)) && isFree([...path.slice(0, -1), `${last}_`])) return take([...path.slice(0, -1), `${last}_`])
+    if (layout.kind === 'invoke' && path.length > 1 && own.includes(memberName(last)) && isFree([...path.slice(0, -1), `${last}_`])) return take([...path.slice(0, -1), `${last}_`])
     const parameters = inputs.filter((each) => each.name !== 'key').map((each) => each.name)
     let candidate = [...path.slice(0, -1), `${last}${parameters.length === 0 ? 'Plain' : `By${parameters.map(pascalCase).join('And')}`}`]
     for (let count = 2; !isFree(candidate); count += 1) candidate = [...path.slice(0, -1), `${last}${count}`]
     this.notes.add('approximated', 'TM-2409', { name: path.join('.'), parameters: parameters.join(', ') || 'no parameters', given: candidate.join('.') }, origin)
     return take(candidate)
   }
+}
+
+function unbound(overloads: readonly Declared[]): Declared[] {
+  return inOrder(overloads.filter(({ element }) => !isBound(element)))
+}
+
+/** Overloads in an order that does not depend on the document: by name and parameters. The first one keeps the plain name. */
+function inOrder(overloads: readonly Declared[]): Declared[] {
+  const key = ({ name, element }: Declared): string => [name, ...element.children.filter((child) => child.local === 'Parameter').map((child) => child.attributes.find(({ local }) => local === 'Name')?.value ?? '')].join(' ')
+  return [...overloads].sort((a, b) => (key(a) < key(b) ? -1 : key(a) > key(b) ? 1 : 0))
 }
 
 function isBound(element: XmlElement): boolean {

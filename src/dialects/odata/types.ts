@@ -16,6 +16,9 @@ const primitives: Readonly<Record<string, ScalarBase>> = {
   'Edm.String': 'text', 'Edm.Time': 'duration', 'Edm.TimeOfDay': 'time',
 }
 
+/** How values are written whose base does not say it. */
+const examples: Readonly<Record<string, string>> = { 'Edm.DateTimeOffset': '2026-11-23T14:30:00Z', 'Edm.Guid': '01234567-89ab-cdef-0123-456789abcdef', 'Edm.Time': 'PT14H30M' }
+
 /** Types of values that the contract can say nothing of. */
 const anyValue = /^Edm\.(?:Untyped|PrimitiveType|ComplexType|EntityType|Geo\w+)$/
 
@@ -351,7 +354,8 @@ export class TypeReader {
 }
 
 function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {
-  return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), origin }
+  const example = Object.hasOwn(examples, format) ? { example: examples[format] ?? '' } : {}
+  return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), ...example, origin }
 }
 
 function isPattern(pattern: string): boolean {

@@ -226,7 +226,7 @@ export function checkFilterText(text: string, structure: Structure, path: string
   const variables = new Map<string, Structure>()
   const found = [...text.matchAll(token)].map(([each]) => each)
   found.forEach((each, at) => {
-    if (!/^[\p{L}_$]/u.test(each) || each.includes('\'') || words.has(each)) return
+    if (!/^[\p{L}_$]/u.test(each) || /['-]/.test(each) || words.has(each)) return
     const next = found[at + 1]
     const isCall = next === '('
     const steps = each.split('/')

@@ -1,6 +1,6 @@
 import { addressOf, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Misfit } from '../failures.js'
-import { isObject, join, jsonText, show } from '../json/values.js'
+import { asNumber, isObject, join, jsonText, show } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { Protocol } from './protocol.js'
 import { checkQuery, queryString, type AnyQuery } from './query.js'
@@ -94,7 +94,8 @@ async function* pagesFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage
 function readPage<Row>(operation: Facts, property: Property, json: unknown, url: string, how: Reading): ListingPage<Row> {
   const { rows, total, next } = operation.protocol.page(json)
   if (rows === undefined) throw new ContractBreach('', 'a list', show(json))
-  const count = total === undefined || total === null ? Number.NaN : Number(isObject(total) ? undefined : String(total as string))
+  const said = asNumber(total)
+  const count = typeof said === 'number' || (typeof said === 'string' && said !== '') ? Number(said) : Number.NaN
   return {
     rows: readProperty(property, rows, '', how) as Row[],
     ...(Number.isNaN(count) ? {} : { total: count }),

@@ -184,7 +184,6 @@ export function readStructure(declared: Structure, json: unknown, path: string, 
   const members = membersOf(structure)
   const value: Record<string, unknown> = {}
   if (structure.is !== undefined) value['$is'] = structure.is
-  if (etag !== undefined) value['$etag'] = etag
   for (const [name, member] of entries) {
     const property = Object.hasOwn(members, name) ? members[name] : undefined
     const place = join(path, name)
@@ -200,6 +199,7 @@ export function readStructure(declared: Structure, json: unknown, path: string, 
       if (property.navigation !== true && !Object.hasOwn(value, name)) reading.onDeviation({ path: join(path, name), message: 'is missing' })
     }
   }
+  if (etag !== undefined) value['$etag'] = etag
   for (const name of cut) reading.onDeviation({ path: join(path, name), message: 'is only the beginning; the service keeps the rest back' })
   return value
 }

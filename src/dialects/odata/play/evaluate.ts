@@ -153,8 +153,13 @@ function compareDigits(a: string, b: string): number {
   return first < second ? -1 : first > second ? 1 : 0
 }
 
+/** A function of values; of null it gives null (section 5.1.1.4). */
 function call(name: string, inputs: readonly Value[]): Value {
-  if (inputs.some((each) => each === null)) return null
+  const value = called(name, inputs)
+  return inputs.some((each) => each === null) ? null : value
+}
+
+function called(name: string, inputs: readonly Value[]): Value {
   const text = (at: number): string => (inputs[at] instanceof NumberValue ? inputs[at].digits : String(inputs[at] as string))
   const number = (at: number): number => Number(text(at))
   const counted = (value: number): Value => new NumberValue(String(value))
