@@ -4,6 +4,7 @@ import type { Contract, Operation } from '../contract/contract.js'
 import { nearestAdvice, matchName } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
+import type { Dialect } from '../dialects/dialect.js'
 import type { Documents } from '../documents/documents.js'
 import { isWebAddress } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
@@ -62,7 +63,8 @@ export async function openContract(reference: string, options: OpenOptions = {})
  */
 export async function readSource(location: string, name: string, seconds?: number): Promise<{ contract: Contract; documents: Documents }> {
   const [{ dialects }, { loadDocuments }] = await Promise.all([import('../dialects/registry.js'), import('../documents/documents.js')])
-  const all = await Promise.all(Object.values(dialects).map((load) => load()))
+  const all: Dialect[] = []
+  for (const load of Object.values(dialects)) all.push(await load())
   const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), ...(seconds === undefined ? {} : { seconds }) })
   return { contract: await readDocuments(documents, name), documents }
 }

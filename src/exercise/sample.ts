@@ -46,7 +46,7 @@ class Sampler {
         sample[field.name] = field.example
         continue
       }
-      sample[field.name] = preset === undefined ? this.value(field.type, field.name) : this.preset(field.type, String(preset))
+      sample[field.name] = preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
     }
     return sample
   }

@@ -1,14 +1,11 @@
-import { execFile } from 'node:child_process'
-import { readFile, symlink, writeFile } from 'node:fs/promises'
+import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import addFormats from 'ajv-formats'
 import { parse } from 'yaml'
+import { complaints, runBundled } from '../support/compilers.js'
 import { freshFolder, repository, startStandIn, startServer, tolmach, tolmachJson } from '../support/program.js'
-
-const execute = promisify(execFile)
 
 /** Judges a body by the original schema document: Ajv reads it itself, not through our reader. */
 async function ajvErrors(schema: string, body: string): Promise<unknown> {
@@ -42,19 +39,8 @@ describe('the same voyage for a REST service', () => {
     expect((await run('show', 'ferries', 'bookings.create')).stdout).toMatch(/POST \/bookings\n[\s\S]*answer 201 +application\/json/)
     expect(await json('generate', 'ferries')).toMatchObject({ operations: 10, types: 24 })
     await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
-    await writeFile(join(folder, 'package.json'), '{"type":"module"}')
-    await symlink(join(repository, 'node_modules'), join(folder, 'node_modules'))
-    const strict = {
-      target: 'ES2022', lib: ['ES2022', 'DOM'], types: [], module: 'NodeNext', moduleResolution: 'NodeNext', noEmit: true, strict: true, exactOptionalPropertyTypes: true, noUncheckedIndexedAccess: true,
-      noPropertyAccessFromIndexSignature: true, verbatimModuleSyntax: true, noUnusedLocals: true, noImplicitOverride: true,
-    }
-    for (const [compiler, compilerOptions] of [['typescript-5.4', strict], ['typescript', { ...strict, isolatedDeclarations: true, declaration: true, erasableSyntaxOnly: true }], ['typescript-7', { ...strict, isolatedDeclarations: true, declaration: true, erasableSyntaxOnly: true }]] as const) {
-      await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['src'] }))
-      const result = await execute(process.execPath, [join(repository, 'node_modules', compiler, 'bin', 'tsc'), '-p', '.'], { cwd: folder }).catch((error: { stdout: string }) => error)
-      expect(`${compiler}: ${result.stdout}`).toBe(`${compiler}: `)
-    }
-    await execute(join(repository, 'node_modules/.bin/esbuild'), ['src/use.ts', '--bundle', '--platform=node', '--target=node20', '--format=esm', '--outfile=use.mjs'], { cwd: folder })
-    expect((await execute(process.execPath, ['use.mjs', standIn.service], { cwd: folder })).stdout).toBe('37.00 9007199254740997 12.5 409 OST-0715 paid 120.00\n')
+    expect(await complaints(folder)).toBe('')
+    expect(await runBundled(folder, 'src/use.ts', standIn.service)).toBe('37.00 9007199254740997 12.5 409 OST-0715 paid 120.00\n')
   })
 
   test.each([['bookings.create', 'Booking'], ['bookings.change', 'BookingChange'], ['bookings.pay', 'Payment']])('the samples of %s, minimal and full, are valid by Ajv against the original schema', async (operation, schema) => {
@@ -106,8 +92,7 @@ describe('the same voyage for a REST service', () => {
       response.writeHead(200, { 'content-type': 'application/json' }).end('[]')
     })
     await writeFile(join(folder, 'key.ts'), 'import { listBookings, connect } from \'./src/clients/ferries/index.js\'\nconsole.log(await listBookings(connect({ url: process.argv[2] ?? \'\', credential: { kind: \'key\', value: \'k 1\' } })))\n')
-    await execute(join(repository, 'node_modules/.bin/esbuild'), ['key.ts', '--bundle', '--platform=node', '--target=node20', '--format=esm', '--outfile=key.mjs'], { cwd: folder })
-    expect((await execute(process.execPath, ['key.mjs', server.url], { cwd: folder })).stdout).toBe('[]\n')
+    expect(await runBundled(folder, 'key.ts', server.url)).toBe('[]\n')
     await server.stop()
     expect(seen).toMatchObject({ 'x-counter-key': 'k 1' })
   })

@@ -1,5 +1,5 @@
 import type { Origin } from '../../contract/contract.js'
-import { nearestAdvice } from '../../contract/nearest.js'
+import { nearestAdvice, nearestNames } from '../../contract/nearest.js'
 import { problem, type Problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
@@ -99,7 +99,7 @@ export class Csdl {
     const names = [...this.types.keys()]
     // Names of one namespace differ in their last part: that is where mistakes are.
     const last = (name: string): string => name.split('.').pop() ?? name
-    const near = names.filter((name) => last(name).toLowerCase() === last(written).toLowerCase())
+    const near = nearestNames(last(written), names.map(last)).flatMap((each) => names.filter((name) => last(name) === each))
     return problem('TM-2402', { what, reference: written, nearest: near.length > 0 ? `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.` : nearestAdvice(written, names) }, { place: at.origin })
   }
 

@@ -92,7 +92,8 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
   return {
     ...base,
     signature: {
-      typeParameters: `<const Input extends ${inputType}${isOptional ? ' = {}' : ''}>`,
+      // Without a default: what a filter's function takes is found from the constraint.
+      typeParameters: `<const Input extends ${inputType}>`,
       input: isOptional ? 'input?: Input' : 'input: Input',
       returns: layout.kind === 'list' ? `${page.useType(odataModule, 'Listing')}<${shape}>` : `Promise<${shape}${outcomeType.endsWith(' | undefined') ? ' | undefined' : ''}>`,
     },

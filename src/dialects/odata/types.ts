@@ -221,7 +221,7 @@ export class TypeReader {
           optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
           nullable,
           ...(computed ? { readOnly: true } : {}),
-          ...(defaultValue === undefined ? {} : { default: defaultValue }),
+          ...(defaultValue === undefined ? {} : { default: type.kind === 'list' ? defaultValue.split(',').map((each) => each.trim()).filter((each) => each !== '') : defaultValue }),
           ...documented(this.csdl.documentation(property, here)),
           origin: property.origin,
           ...(Object.keys(layout).length === 0 ? {} : { layout }),

@@ -1,0 +1,38 @@
+import { execFile } from 'node:child_process'
+import { access, symlink, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { promisify } from 'node:util'
+import { repository } from './program.js'
+
+const execute = promisify(execFile)
+
+const strict = {
+  target: 'ES2022', lib: ['ES2022', 'DOM'], types: [], module: 'NodeNext', moduleResolution: 'NodeNext', noEmit: true, strict: true, exactOptionalPropertyTypes: true, noUncheckedIndexedAccess: true,
+  noPropertyAccessFromIndexSignature: true, verbatimModuleSyntax: true, noUnusedLocals: true, noImplicitOverride: true,
+}
+const stricter = { ...strict, isolatedDeclarations: true, declaration: true, erasableSyntaxOnly: true }
+
+/**
+ * Compiles what is in `src/` of a folder under the strictest settings that each of three compilers knows.
+ *
+ * @param more further compiler options
+ * @returns what they complain of; nothing when all is well
+ */
+export async function complaints(folder: string, more: object = {}): Promise<string> {
+  await writeFile(join(folder, 'package.json'), '{"type":"module"}')
+  const modules = join(folder, 'node_modules')
+  await access(modules).catch(() => symlink(join(repository, 'node_modules'), modules))
+  let found = ''
+  for (const [compiler, options] of [['typescript-5.4', strict], ['typescript', stricter], ['typescript-7', stricter]] as const) {
+    await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions: { ...options, ...more }, include: ['src'] }))
+    const { stdout } = await execute(process.execPath, [join(repository, 'node_modules', compiler, 'bin', 'tsc'), '-p', '.'], { cwd: folder }).catch((error: { stdout: string }) => error)
+    if (stdout !== '') found += `${compiler}: ${stdout}\n`
+  }
+  return found
+}
+
+/** Bundles a file of a folder and runs it with arguments; gives what it prints. */
+export async function runBundled(folder: string, file: string, ...words: string[]): Promise<string> {
+  await execute(join(repository, 'node_modules/.bin/esbuild'), [file, '--bundle', '--platform=node', '--target=node20', '--format=esm', '--outfile=bundled.mjs'], { cwd: folder })
+  return (await execute(process.execPath, ['bundled.mjs', ...words], { cwd: folder })).stdout
+}
