@@ -28,6 +28,21 @@ function description(count) {
   return JSON.stringify({ openapi: '3.1.0', info: { title: 'Basins', version: '1' }, servers: [{ url: 'http://127.0.0.1:1/' }], paths, components: { schemas } }, null, 1)
 }
 
+/** OData metadata with this many operations: seven for each entity set, whose types hang together. */
+function metadata(count) {
+  const sets = Math.ceil(count / 7)
+  const kinds = ['String', 'Int64', 'Decimal', 'DateTimeOffset', 'Boolean']
+  const types = Array.from({ length: sets }, (_, at) => `<EntityType Name="Berth${at}"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Int32" Nullable="false"/>${kinds.map((kind) => `<Property Name="A${kind}" Type="Edm.${kind}"/>`).join('')}<NavigationProperty Name="Next" Type="Ns.Berth${(at + 1) % sets}"/><NavigationProperty Name="Others" Type="Collection(Ns.Berth${(at * 7) % sets})"/></EntityType>`)
+  const container = Array.from({ length: sets }, (_, at) => `<EntitySet Name="Berths${at}" EntityType="Ns.Berth${at}"/>`)
+  return `<edmx:Edmx Version="4.0" xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema Namespace="Ns" xmlns="http://docs.oasis-open.org/odata/ns/edm">\n${types.join('\n')}\n<EntityContainer Name="Basins">${container.join('\n')}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>`
+}
+
+/** For each dialect: the document's name, its text, and how the floor parses it. */
+const dialects = {
+  OpenAPI: { file: 'api.json', text: description, imports: '', parse: 'JSON.parse(text)' },
+  OData: { file: 'api.xml', text: metadata, imports: `import { SaxesParser } from '${import.meta.resolve('saxes')}'\n`, parse: 'new SaxesParser({ xmlns: true }).write(text).close()' },
+}
+
 const run = (words, cwd) => {
   const started = process.hrtime.bigint()
   const { status, stderr } = spawnSync(process.execPath, words, { cwd, encoding: 'utf8', env: { ...process.env, XDG_CACHE_HOME: join(cwd, 'cache'), NODE_OPTIONS: '' } })
@@ -36,34 +51,34 @@ const run = (words, cwd) => {
 }
 const median = (times) => times.sort((a, b) => a - b)[Math.floor(times.length / 2)]
 const results = []
-for (const size of sizes) {
+for (const [dialect, { file, text, imports, parse }] of Object.entries(dialects)) for (const size of sizes) {
   const times = { import: [], generate: [], floor: [] }
   for (let round = 0; round < rounds; round += 1) {
-    const folder = join(base, `${size}-${round}`)
+    const folder = join(base, `${dialect}-${size}-${round}`)
     mkdirSync(folder)
-    writeFileSync(join(folder, 'api.json'), description(size))
-    times.import.push(run([program, 'import', 'api.json', '--as', 'basins'], folder))
+    writeFileSync(join(folder, file), text(size))
+    times.import.push(run([program, 'import', file, '--as', 'basins'], folder))
     times.generate.push(run([program, 'generate', 'basins'], folder))
     const client = join(folder, 'src/clients/basins')
     const files = readdirSync(client, { recursive: true }).filter((name) => statSync(join(client, name)).isFile())
     const bytes = files.map((name) => [`f${files.indexOf(name)}`, readFileSync(join(client, name)).length])
-    writeFileSync(join(folder, 'floor.mjs'), `import { readFileSync, writeFileSync, mkdirSync } from 'node:fs'\nJSON.parse(readFileSync('api.json', 'utf8'))\nmkdirSync('floor')\nfor (const [name, size] of ${JSON.stringify(bytes)}) writeFileSync('floor/' + name, 'x'.repeat(size))\n`)
+    writeFileSync(join(folder, 'floor.mjs'), `${imports}import { readFileSync, writeFileSync, mkdirSync } from 'node:fs'\nconst text = readFileSync('${file}', 'utf8')\n${parse}\nmkdirSync('floor')\nfor (const [name, size] of ${JSON.stringify(bytes)}) writeFileSync('floor/' + name, 'x'.repeat(size))\n`)
     times.floor.push(run(['floor.mjs'], folder))
     if (round === 0) {
       const compilerOptions = { target: 'ES2022', lib: ['ES2022', 'DOM'], types: [], module: 'NodeNext', moduleResolution: 'NodeNext', strict: true, noEmit: true, skipLibCheck: true }
       writeFileSync(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['src'] }))
       writeFileSync(join(folder, 'package.json'), '{"type":"module"}')
       spawnSync('ln', ['-s', resolve('node_modules'), join(folder, 'node_modules')])
-      results.push({ size, files: files.length, check: run([resolve('node_modules/typescript-7/bin/tsc'), '-p', '.'], folder) })
+      results.push({ dialect, size, files: files.length, check: run([resolve('node_modules/typescript-7/bin/tsc'), '-p', '.'], folder) })
     }
     rmSync(folder, { recursive: true, force: true })
   }
   Object.assign(results.at(-1), { import: median(times.import), generate: median(times.generate), floor: median(times.floor) })
 }
 rmSync(base, { recursive: true, force: true })
-console.log('| operations | files | import | generate | both, to half the size | floor | both, to the floor | type check |\n|---|---|---|---|---|---|---|---|')
+console.log('| document | operations | files | import | generate | both, to half the size | floor | both, to the floor | type check |\n|---|---|---|---|---|---|---|---|---|')
 results.forEach((each, at) => {
   const both = each.import + each.generate
-  const before = results[at - 1]
-  console.log(`| ${each.size} | ${each.files} | ${each.import.toFixed(0)} ms | ${each.generate.toFixed(0)} ms | ${before === undefined ? '' : (both / (before.import + before.generate)).toFixed(2)} | ${each.floor.toFixed(0)} ms | ${(both / each.floor).toFixed(1)} | ${each.check.toFixed(0)} ms |`)
+  const before = results[at - 1]?.dialect === each.dialect ? results[at - 1] : undefined
+  console.log(`| ${each.dialect} | ${each.size} | ${each.files} | ${each.import.toFixed(0)} ms | ${each.generate.toFixed(0)} ms | ${before === undefined ? '' : (both / (before.import + before.generate)).toFixed(2)} | ${each.floor.toFixed(0)} ms | ${(both / each.floor).toFixed(1)} | ${each.check.toFixed(0)} ms |`)
 })

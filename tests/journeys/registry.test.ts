@@ -184,6 +184,15 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     expect(await failure('call', 'registry', 'Vessels.list', '--url', 'http://127.0.0.1:1/')).toMatchObject({ kind: 'unreachable' })
   })
 
+  test('names that clash with our own words, with the language, and with each other', async () => {
+    const other = await freshFolder()
+    expect((await tolmach(other, ['import', join(repository, 'tests/fixtures/clashing-names.xml'), '--as', 'clashing'])).code).toBe(0)
+    expect((await tolmach(other, ['generate'])).code).toBe(0)
+    expect(await complaints(other)).toBe('')
+    const client = await readFile(join(other, 'src/clients/clashing/client.ts'), 'utf8')
+    for (const name of ['readonly connection_: ', 'readonly close_: ', '  close_(', '  delete_(']) expect(client).toContain(name)
+  })
+
   test('the stand-in is strict: addresses, methods, bodies, filters', async () => {
     const ask = async (service: string, path: string, method = 'GET', body?: string): Promise<[number, unknown]> => {
       const response = await fetch(service + path, { method, ...(body === undefined ? {} : { body, headers: { 'content-type': 'application/json' } }) })

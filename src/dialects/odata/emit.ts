@@ -50,8 +50,17 @@ function isNew(contract: Contract): boolean {
   return (endpointsOf(contract)[0]?.layout as EndpointLayout).version.startsWith('4')
 }
 
+const made = new WeakMap<Names, ODataTrees>()
+
+/** The trees of a contract under its names: made once, because every operation asks for them. */
+function treesOf(contract: Contract, names: Names): ODataTrees {
+  const trees = made.get(names) ?? new ODataTrees(contract, (id) => names.types[id] ?? id)
+  made.set(names, trees)
+  return trees
+}
+
 function codecsPage(contract: Contract, names: Names): Page | undefined {
-  const trees = new ODataTrees(contract, (id) => names.types[id] ?? id)
+  const trees = treesOf(contract, names)
   const name = (type: NamedType): string => names.codecs[type.id] ?? ''
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
   const types = Object.values(contract.types)
@@ -104,7 +113,7 @@ function printOperation(context: OperationContext): void {
   const { contract, names, operation, page } = context
   const layout = operationLayout(operation)
   printFunction(context, page.use(odataModule, calls[layout.kind]))
-  const tree: CodecTree = { name: pathOf(operation), ...new ODataTrees(contract, (id) => names.types[id] ?? id).operation(operation) }
+  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation) }
   const text = new TreePrinter(page, contract, names).print(tree)
   const parse = hasExactNumbers(contract) ? `  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n` : ''
   page.print('', `const operation: ${page.useType(odataModule, layout.kind === 'invoke' ? 'Invocation' : 'EntityOperation')} = ${text.replace(/\}$/, `${parse}}`)}`)

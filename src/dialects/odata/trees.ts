@@ -124,12 +124,18 @@ function findFlags(contract: Contract): Set<string> {
   return found
 }
 
+const exactness = new WeakMap<Contract, boolean>()
+
 /** Does the service's JSON carry numbers whose every digit counts? */
 export function hasExactNumbers(contract: Contract): boolean {
+  const known = exactness.get(contract)
+  if (known !== undefined) return known
   const isExact = (value: unknown): boolean => {
     if (typeof value !== 'object' || value === null) return false
     const type = value as ScalarType
     return (type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal')) || Object.entries(value).some(([key, member]) => key !== 'origin' && isExact(member))
   }
-  return isExact(contract.types) || isExact(contract.services)
+  const found = isExact(contract.types) || isExact(contract.services)
+  exactness.set(contract, found)
+  return found
 }

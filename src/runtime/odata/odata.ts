@@ -154,10 +154,10 @@ async function write<Entity>(connection: Connection, operation: EntityOperation,
   const { protocol, of } = operation
   const { body, ifMatch } = input as { body: Input; ifMatch?: string }
   checkEntityInput(connection, operation, input, { options: protocol.change === 'MERGE' ? [] : ['select', 'expand'], purpose })
-  const request = {
+  const request: Outgoing = {
     method,
     url: entityUrl(connection, operation, input) + queryString(protocol.query(queryOf(input), of)),
-    headers: ifMatch === undefined ? {} : { 'if-match': ifMatch },
+    ...(ifMatch === undefined ? {} : { headers: { 'if-match': ifMatch } }),
     body: jsonText(writeStructure(of, body, protocol)),
     wantsBack: true,
   }
@@ -169,7 +169,7 @@ async function write<Entity>(connection: Connection, operation: EntityOperation,
 export async function remove(connection: Connection, operation: EntityOperation, input: object, thisCall: ThisCall = {}): Promise<void> {
   const { ifMatch } = input as { ifMatch?: string }
   checkEntityInput(connection, operation, input, {})
-  await send(connection, operation, { method: 'DELETE', url: entityUrl(connection, operation, input), headers: ifMatch === undefined ? {} : { 'if-match': ifMatch } }, thisCall)
+  await send(connection, operation, { method: 'DELETE', url: entityUrl(connection, operation, input), ...(ifMatch === undefined ? {} : { headers: { 'if-match': ifMatch } }) }, thisCall)
 }
 
 /** Calls a function or an action. A collection is fetched to its end. */
