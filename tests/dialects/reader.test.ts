@@ -54,7 +54,7 @@ describe('nothing is dropped in silence', () => {
     const expected = [
       /^TM-2113 everything\.wsdl:5 .*p:Policy/,
       /^TM-2110 everything\.wsdl:59 The port "EverythingGet".*HTTP GET/,
-      /^TM-2111 everything\.wsdl:56 The operation "encoded" is left out at EverythingSoap: SOAP encoding/,
+      /^TM-2111 everything\.wsdl:56 The operation "encoded" is left out at EverythingSoap: its messages are encoded/,
       /^TM-2111 messages\.wsdl:11 The operation "unbound"/,
       /^TM-2112 messages\.wsdl:6 The message "Unused" is ignored: no service uses it/,
       /^TM-2203 chameleon\.xsd:4 <xs:appinfo>/,

@@ -2,7 +2,8 @@ import type { Contract, Fault, Field, NamedType, Operation, RecordType, ScalarTy
 import { directSubtypes, namedType } from '../../contract/queries.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type QualifiedName } from './layout.js'
+import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type ContractLayout, type QualifiedName } from './layout.js'
+import { xsd } from './namespaces.js'
 
 const simpleModule = 'runtime/soap/simple'
 
@@ -20,11 +21,14 @@ export class CodecTrees {
   private readonly contract: Contract
   private readonly nameOf: (id: TypeId) => string
   private readonly subtypes: ReadonlyMap<TypeId, readonly TypeId[]>
+  /** Do elements have to say their types? */
+  private readonly isEncoded: boolean
 
   constructor(contract: Contract, nameOf: (id: TypeId) => string) {
     this.contract = contract
     this.nameOf = nameOf
     this.subtypes = directSubtypes(contract)
+    this.isEncoded = (contract.layout as ContractLayout | undefined)?.encoded === true
   }
 
   /** The codec of a named type; undefined when it is written out wherever it is used. */
@@ -59,7 +63,8 @@ export class CodecTrees {
         const bounds = { ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }) }
         if (layout.written === 'spaced') return { spaced: this.of(type.item, late), ...bounds }
         const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
-        return { items: item, of: this.of(type.item, late), ...(type.itemNullable === true ? { nillable: true as const } : {}), ...bounds }
+        const encoded = layout.written === 'items' && layout.encoded === true ? { encoded: this.typeName(type.item) ?? [xsd, 'anyType'] } : {}
+        return { items: item, ...encoded, of: this.of(type.item, late), ...(type.itemNullable === true ? { nillable: true as const } : {}), ...bounds }
       }
       case 'fragment':
         return { fragment: true }
@@ -85,6 +90,7 @@ export class CodecTrees {
     const namespace = commonNamespace([...body, ...headers, ...outputs], layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''))
     return {
       ...(layout.request === undefined ? {} : { request: layout.request }),
+      ...(layout.encoded === true ? { encoded: true } : {}),
       namespace,
       input: this.members(body, namespace, false),
       ...(headers.length === 0 ? {} : { headers: this.members(headers, namespace, false) }),
@@ -126,8 +132,10 @@ export class CodecTrees {
     const list = repeated === true && field.type.kind === 'list' ? field.type : undefined
     const codec = this.of(list?.item ?? field.type, late)
     if (place === 'text') return { text: codec }
+    const typeName = this.isEncoded ? this.typeName(list?.item ?? field.type) : undefined
     return {
       [place]: codec,
+      ...(typeName === undefined ? {} : { type: typeName }),
       ...(field.optional ? { optional: true as const } : {}),
       ...(field.nullable || list?.itemNullable === true ? { nillable: true as const } : {}),
       ...(list === undefined ? {} : { repeated: true as const }),
@@ -137,6 +145,16 @@ export class CodecTrees {
       ...(name[0] === (place === 'element' ? defaultNamespace : '') ? {} : { namespace: name[0] }),
       ...(typeof field.fixed === 'string' ? { fixed: field.fixed } : {}),
     }
+  }
+
+  /** The name of a simple type in XML Schema, which encoded elements say; records say theirs themselves. */
+  private typeName(type: Type): QualifiedName | undefined {
+    const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
+    if (named?.kind === 'record') return recordLayout(named).typeName
+    const [, namespace, local] = /^\{(.*)\}([^#/]+)$/.exec(named?.id ?? '') ?? []
+    if (local !== undefined && namespace !== undefined && named?.kind !== 'list') return [namespace, local]
+    const actual = named ?? type
+    return actual.kind === 'scalar' ? [xsd, actual.format.replace('xs:', '')] : actual.kind === 'enumeration' ? [xsd, 'string'] : undefined
   }
 
   private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {

@@ -22,7 +22,7 @@ export const soapEmitter: Emitter = {
   },
   reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
   reservedNames: [...Object.keys(simple), 'send'],
-  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', 'soap/check.ts', 'soap/codec.ts', 'soap/simple.ts', 'soap/soap.ts', 'soap/xml-reader.ts', 'soap/xml-writer.ts'],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'references', 'simple', 'soap', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   pages: codecsPage,
   operation: printOperation,

@@ -25,7 +25,7 @@ export interface RecordLayout {
 }
 
 /** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
-export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName } | { readonly written: 'spaced' } | { readonly written: 'repeated' }
+export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName; /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true } | { readonly written: 'spaced' } | { readonly written: 'repeated' }
 
 export interface EndpointLayout {
   readonly version: '1.1' | '1.2'
@@ -46,6 +46,8 @@ export interface OperationLayout {
   readonly answer?: QualifiedName
   /** No answer is to be expected. */
   readonly oneWay?: true
+  /** Messages are encoded by the rules of SOAP itself (SOAP 1.1, section 5): every element says its type. */
+  readonly encoded?: true
 }
 
 export interface FaultLayout {
@@ -55,6 +57,8 @@ export interface FaultLayout {
 
 /** Facts of the whole contract: global elements that are declared, for content that names them. */
 export interface ContractLayout {
+  /** Some operation's messages are encoded by the rules of SOAP itself. */
+  readonly encoded?: true
   readonly elements: readonly ({ readonly name: QualifiedName; readonly type: Type } & Node)[]
 }
 

@@ -10,3 +10,5 @@ export const mimeBinding = 'http://schemas.xmlsoap.org/wsdl/mime/'
 export const policyNamespaces: readonly string[] = ['http://schemas.xmlsoap.org/ws/2004/09/policy', 'http://www.w3.org/ns/ws-policy']
 export const addressingNamespaces: readonly string[] = ['http://www.w3.org/2006/05/addressing/wsdl', 'http://www.w3.org/2007/05/addressing/metadata']
 export const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
+/** The encoding of SOAP, in both versions. */
+export const soapEncodings: readonly string[] = [soapEncoding, 'http://www.w3.org/2003/05/soap-encoding']

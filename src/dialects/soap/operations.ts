@@ -108,6 +108,8 @@ export class OperationReader {
 
     const headers = (boundInput?.headers ?? []).map((header) => this.readHeader(header))
     const request = this.readContent(inputParts, style, name, boundInput, name)
+    const isEncoded = boundInput?.encoded === true || boundOutput?.encoded === true
+    if (isEncoded && (style !== 'rpc' || [...inputParts, ...(outputParts ?? [])].some((part) => part.typeName === undefined))) throw new NotYet('its messages are encoded (use="encoded"), and not of the style rpc with parts of a type')
     const answer = outputParts === undefined ? undefined : this.readContent(outputParts, style, `${name}Response`, boundOutput, request.wrapped ? undefined : name)
     for (const header of boundOutput?.headers ?? []) {
       header.readWhole()
@@ -120,6 +122,7 @@ export class OperationReader {
       ...(request.wrapper === undefined ? {} : { request: request.wrapper }),
       ...(answer?.wrapper === undefined ? {} : { answer: answer.wrapper }),
       ...(answer === undefined ? { oneWay: true as const } : {}),
+      ...(isEncoded ? { encoded: true as const } : {}),
     }
     return {
       action,
@@ -131,16 +134,15 @@ export class OperationReader {
   }
 
   /** The soap:body and soap:header elements of one direction. */
-  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): { parts: string[] | undefined; namespace: string | undefined; headers: XmlElement[] } | undefined {
+  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): { parts: string[] | undefined; namespace: string | undefined; headers: XmlElement[]; encoded: boolean } | undefined {
     const bound = binding.takeOne(wsdl, direction)
     if (bound === undefined) return undefined
     bound.attribute('name')
     documentationOf(bound)
     if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('messages with attachments (MIME) are not read yet')
     const body = bound.takeOne(port.soap, 'body')
-    if (body?.attribute('use') === 'encoded') throw new NotYet('SOAP encoding (use="encoded") is not read yet')
     body?.attribute('encodingStyle')
-    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: bound.take(port.soap, 'header') }
+    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: bound.take(port.soap, 'header'), encoded: body?.attribute('use') === 'encoded' }
   }
 
   private partsOf(direction: XmlElement, operation: string, chosen: readonly string[] | undefined): Part[] {

@@ -3,8 +3,8 @@ import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
 import { ContractBreach, type Deviation } from '../../runtime/failures.js'
 import type { QName } from '../../runtime/soap/codec.js'
-import { entriesOfMembers, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
-import { IgnoringFrame, MembersFrame, NotXml, parseDocument, type Frame } from '../../runtime/soap/xml-reader.js'
+import { entriesOfMembers, parseMessage, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
+import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
 import { endpointLayout } from './layout.js'
@@ -14,6 +14,7 @@ interface LiveOperation {
   readonly operation: Operation
   readonly request: QName | undefined
   readonly namespace: string
+  readonly encoded: boolean
   readonly input: Readonly<Record<string, unknown>>
   readonly headers: Readonly<Record<string, unknown>>
   readonly answer: { readonly element?: QName; readonly members: Readonly<Record<string, unknown>>; readonly value?: string } | undefined
@@ -25,8 +26,8 @@ export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
   const operations = operationsOf(contract).map((operation): LiveOperation => {
-    const { request, namespace, input, headers, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
-    return { operation, request, namespace, input, headers: headers ?? {}, answer, faults: faults ?? {} }
+    const { request, namespace, encoded, input, headers, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
+    return { operation, request, namespace, encoded: encoded === true, input, headers: headers ?? {}, answer, faults: faults ?? {} }
   })
   const byElement = new Map<string, LiveOperation>()
   for (const each of operations) {
@@ -51,7 +52,8 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
   let elementName = ''
   const deviations: Deviation[] = []
   try {
-    parseDocument(text, (deviation) => deviations.push(deviation), (tag, reading) => {
+    // Encoded requests say so.
+    parseMessage(text, /encodingStyle\s*=/.test(text), (deviation) => deviations.push(deviation), (tag, reading) => {
       if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new NotXml(`the root is <${tag.name}> and not a SOAP envelope`)
       version = tag.uri
       const bodyFrame: Frame = {
@@ -104,7 +106,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
       const { answer } = operation
       if (answer === undefined) return { status: 202, headers: {}, body: '' }
       const outputs = answer.value === undefined ? ((value ?? {}) as Readonly<Record<string, unknown>>) : { [answer.value]: value }
-      return answered(version, 200, writeEnvelope(version, answer.element, entriesOfMembers(answer.members, operation.namespace), outputs))
+      return answered(version, 200, writeEnvelope(version, answer.element, entriesOfMembers(answer.members, operation.namespace), outputs, undefined, operation.encoded))
     },
     fault(fault, detail, reason) {
       const known = operation.faults[fault.name]

@@ -3,7 +3,7 @@ import { problem } from '../../contract/problem.js'
 import type { Documents } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { Definitions, type Definition } from './definitions.js'
-import type { ContractLayout, EndpointLayout } from './layout.js'
+import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
 import { addressingNamespaces, httpBinding, policyNamespaces, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
 import { Notes } from '../notes.js'
@@ -40,7 +40,8 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   const documentation = documentationOf(root)
   notePolicies(definitions.roots, notes)
   for (const each of new Set([...definitions.roots, ...definitions.schemas.roots])) noteUnread(each, notes)
-  const layout: ContractLayout = { elements }
+  const isEncoded = services.some((service) => service.operations.some((operation) => operationLayout(operation).encoded === true))
+  const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
   return {
     name,
     dialect: 'soap',

@@ -3,7 +3,7 @@ import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
-import { xsd } from './namespaces.js'
+import { soapEncodings, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
@@ -148,8 +148,9 @@ export class SchemaSet {
         this.notes.add('ignored', 'TM-2112', { what: 'What <redefine> changes', reason: 'redefinition is not read yet; the types are taken as they were' }, reference.origin)
         for (const child of reference.children) child.readWhole()
       }
-      // An import without a location means schemas that are there anyway; the schema of XML Schema and of xml: are built in.
-      if (location === undefined || reference.attribute('namespace') === xsd) continue
+      // An import without a location means schemas that are there anyway; the schemas of XML Schema and of SOAP's encoding are built in.
+      const imported = reference.attribute('namespace') ?? ''
+      if (location === undefined || imported === xsd || soapEncodings.includes(imported)) continue
       const target = await this.documents.follow(location, document, reference.origin)
       await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : namespace)
     }

@@ -1,8 +1,8 @@
-import type { Field, ListType, NamedType, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Field, ListType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { FieldLayout, ListLayout, QualifiedName, RecordLayout } from './layout.js'
-import { soapEncoding, xsd } from './namespaces.js'
+import { soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
 import type { Component, SchemaContext, SchemaSet } from './schema-set.js'
@@ -68,10 +68,11 @@ export class TypeReader {
       if (builtin === undefined) throw problem('TM-2201', { kind: 'type', reference: `xs:${name[1]}`, nearest: 'XML Schema has no built-in type of that name.' }, { place: origin })
       return builtin
     }
-    if (name[0] === soapEncoding) {
-      const builtin = builtinType(name[1], at)
+    if (soapEncodings.includes(name[0])) {
+      const builtin = builtinType(name[1] === 'base64' ? 'base64Binary' : name[1], at)
       if (builtin !== undefined) return builtin
-      this.notes.add('approximated', 'TM-2213', { what: `The encoded type "${name[1]}"`, reason: 'SOAP encoding is not read yet' }, origin)
+      if (name[1] === 'Array') return this.encodedList({ kind: 'fragment', origin }, origin)
+      this.notes.add('approximated', 'TM-2213', { what: `The encoded type "${name[1]}"`, reason: 'it is none of those that SOAP encoding is used with' }, origin)
       return { kind: 'fragment', origin }
     }
     const component = this.schemas.require('type', name, at)
@@ -131,6 +132,8 @@ export class TypeReader {
   }
 
   private readComplexType(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType | ListType {
+    const encoded = this.encodedArray(element, schema, owner)
+    if (encoded !== undefined) return encoded
     const isList = this.isArrayWrapper(element, schema, owner.id)
     const record = this.readRecord(element, schema, owner)
     const field = record.fields[0]
@@ -138,6 +141,36 @@ export class TypeReader {
     const { name } = field.layout as FieldLayout
     const { documentation, origin } = record
     return { ...field.type, ...(documentation === undefined ? {} : { documentation }), origin, layout: { written: 'items', item: name } satisfies ListLayout }
+  }
+
+  /**
+   * An array of SOAP encoding (SOAP 1.1, section 5.4.2; WSDL 1.1, section 2.2): a restriction of soapenc:Array whose items are told by
+   * wsdl:arrayType, or by the one element in it.
+   */
+  private encodedArray(element: XmlElement, schema: SchemaContext, owner: Owner): ListType | undefined {
+    const restriction = element.children.find((child) => child.is(xsd, 'complexContent'))?.children.find((child) => child.is(xsd, 'restriction') || child.is(xsd, 'extension'))
+    const base = restriction?.attributes.find((attribute) => attribute.local === 'base')?.value
+    if (restriction === undefined || base === undefined) return undefined
+    const [namespace, local] = this.schemas.resolve(base, restriction, schema)
+    if (!soapEncodings.includes(namespace) || local !== 'Array') return undefined
+    const documentation = documented(element)
+    element.readWhole()
+    const find = (within: XmlElement, accept: (each: XmlElement) => boolean): XmlElement | undefined => (accept(within) ? within : within.children.map((child) => find(child, accept)).find((found) => found !== undefined))
+    const typed = find(restriction, (each) => each.attributes.some((attribute) => attribute.local === 'arrayType' && attribute.namespace === wsdl))
+    const item = find(restriction, (each) => each.is(xsd, 'element'))
+    const [, name = '', dimensions = ''] = /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
+    const type: Type =
+      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', origin: element.origin } : this.readElementField(item, schema, owner, once, 1, 1).type
+    if (/,/.test(dimensions)) this.notes.add('approximated', 'TM-2213', { what: `The array "${owner.name}" of several dimensions`, reason: 'its items are read one after the other' }, element.origin)
+    // `T[][]` is an array of arrays.
+    const depth = (dimensions.match(/\[/g) ?? ['[']).length
+    let list = this.encodedList(type, element.origin)
+    for (let at = 1; at < depth; at += 1) list = this.encodedList(list, element.origin)
+    return { ...list, ...documentation }
+  }
+
+  private encodedList(item: Type, origin: Origin): ListType {
+    return { kind: 'list', item, itemNullable: true, origin, layout: { written: 'items', item: ['', 'item'], encoded: true } satisfies ListLayout }
   }
 
   /** Reads a complexType definition (XML Schema part 1, section 3.4) as a record. */
@@ -165,8 +198,8 @@ export class TypeReader {
       const baseName = this.schemas.resolve(wantedAttribute(derivation, 'base'), derivation, schema)
       if (complexContent !== undefined && extension !== undefined) base = this.baseOf(baseName, derivation, owner, content)
       else if (complexContent !== undefined) {
-        if (baseName[0] === soapEncoding) {
-          this.notes.add('refused', 'TM-2213', { what: `The encoded array "${owner.name}"`, reason: 'SOAP encoding is not read yet' }, element.origin)
+        if (soapEncodings.includes(baseName[0])) {
+          this.notes.add('refused', 'TM-2213', { what: `The encoded type "${owner.name}"`, reason: 'it restricts what is no array' }, element.origin)
           derivation.readWhole()
           content.open = true
         } else if (baseName[0] !== xsd) this.notes.add('approximated', 'TM-2215', { name: owner.name }, element.origin)

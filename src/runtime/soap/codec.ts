@@ -63,6 +63,7 @@ export type TextCodec<T> = SimpleCodec<T> | LiteralsCodec<T> | RestrictedCodec<T
 /** A list as an element around its items. */
 export interface ItemsCodec<T> extends Bounds {
   readonly items: QName
+  readonly encoded?: QName
   readonly of: T extends readonly (infer Item)[] ? CodecRef<Present<Item>> : never
   /** Items may be null. */
   readonly nillable?: true
@@ -116,6 +117,8 @@ export type Member<T> =
   | { readonly text: TextCodec<Present<T>> }
 
 interface ElementFacts {
+  /** The type that the element says, in SOAP's own encoding. */
+  readonly type?: QName
   readonly optional?: true
   readonly nillable?: true
   /** The name on the wire, where it is not that of the member. */
@@ -127,6 +130,7 @@ interface ElementFacts {
 
 /** A member whose type is not known to the compiler. */
 export interface AnyMember extends Bounds {
+  readonly type?: QName
   readonly element?: unknown
   readonly attribute?: unknown
   readonly text?: unknown
@@ -161,6 +165,8 @@ export interface AnySpaced extends Bounds {
 }
 export interface AnyItems extends Bounds {
   readonly items: QName
+  /** Of an array in SOAP's own encoding: the type of its items, which may be called anything. */
+  readonly encoded?: QName
   readonly of: AnyCodec | (() => AnyCodec)
   readonly nillable?: true
 }

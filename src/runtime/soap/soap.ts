@@ -2,6 +2,7 @@ import { exchange, hearOfDeviations, type Connection, type Endpoint, type Respon
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { checkMembers } from './check.js'
 import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type QName, settled } from './codec.js'
+import { hasReferences, parseWithReferences } from './references.js'
 import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
 
@@ -18,6 +19,8 @@ export interface SoapOperation<Input, Outcome> {
   readonly action: string | Readonly<Record<string, string>>
   /** The element around the inputs; none when they are children of the body. */
   readonly request?: QName
+  /** Messages are encoded by the rules of SOAP itself (use="encoded"). */
+  readonly encoded?: true
   /** The namespace of the inputs and outputs, unless a member says otherwise. */
   readonly namespace: string
   readonly input: Members<Omit<Input, 'headers'>>
@@ -73,7 +76,7 @@ export function checkInput<Input extends object, Outcome>(operation: SoapOperati
 /** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
 export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string): string {
   const headers = (input as { readonly headers?: Readonly<Record<string, unknown>> }).headers
-  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, headerEntries(operation), headers)
+  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, { entries: headerEntries(operation), values: headers }, operation.encoded)
 }
 
 /** An envelope with these members in its body, inside `wrapper` where there is one. */
@@ -82,18 +85,21 @@ export function writeEnvelope(
   wrapper: QName | undefined,
   entries: readonly Entry[],
   value: Readonly<Record<string, unknown>>,
-  headerMembers: readonly Entry[] = [],
-  headers?: Readonly<Record<string, unknown>>,
+  headers: { readonly entries: readonly Entry[]; readonly values: Readonly<Record<string, unknown>> | undefined } = { entries: [], values: undefined },
+  encoded?: boolean,
 ): string {
-  const writer = new XmlWriter({ soap: version })
+  const style = encoded !== true ? undefined : version === soap12 ? 'http://www.w3.org/2003/05/soap-encoding' : 'http://schemas.xmlsoap.org/soap/encoding/'
+
+  const writer = new XmlWriter({ soap: version }, style)
   writer.start([version, 'Envelope'])
-  if (headers !== undefined && Object.values(headers).some((each) => each !== undefined)) {
+  if (headers.values !== undefined && Object.values(headers.values).some((each) => each !== undefined)) {
     writer.start([version, 'Header'])
-    writeMembers(writer, headerMembers, headers)
+    writeMembers(writer, headers.entries, headers.values)
     writer.end([version, 'Header'])
   }
   writer.start([version, 'Body'])
   if (wrapper !== undefined) writer.start(wrapper)
+  if (wrapper !== undefined && style !== undefined) writer.attribute([version, 'encodingStyle'], style)
   writeMembers(writer, entries, value)
   if (wrapper !== undefined) writer.end(wrapper)
   writer.end([version, 'Body'])
@@ -146,7 +152,7 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
   let outcome: { readonly value: Record<string, unknown> } | undefined
   let fault: FaultFacts | undefined
   try {
-    parseDocument(body, onDeviation, (tag, reading) => {
+    parseMessage(body, operation.encoded === true, onDeviation, (tag, reading) => {
       if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new ContractBreach('', 'a SOAP envelope', `an element <${tag.name}>`)
       const version = tag.uri
       let bare: MembersFrame | undefined
@@ -204,6 +210,12 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
   if (value === undefined && member?.repeated === true) return [] as Outcome
   if (value === undefined && member?.optional !== true) throw new ContractBreach(answer.value, 'a value', 'none')
   return value as Outcome
+}
+
+/** Parses a message; where its elements refer to each other, what they refer to is put in their place. */
+export function parseMessage(xml: string, encoded: boolean, onDeviation: (deviation: Deviation) => void, root: Parameters<typeof parseDocument>[2]): void {
+  if (encoded || hasReferences(xml)) parseWithReferences(xml, onDeviation, root, encoded)
+  else parseDocument(xml, onDeviation, root)
 }
 
 interface FaultFacts {

@@ -23,18 +23,19 @@ const deepest = 1000
 /** What frames share while one document is read. */
 export class Reading implements ReadContext {
   readonly onDeviation: (deviation: Deviation) => void
-  private readonly parser: SaxesParser<{ xmlns: true; position: false }>
+  private readonly namespaces: { resolve(prefix: string): string | undefined }
   /** The names on the way from the root to where the reader stands. */
   private readonly trail: string[] = []
   private skipped = 0
 
-  constructor(parser: SaxesParser<{ xmlns: true; position: false }>, onDeviation: (deviation: Deviation) => void) {
-    this.parser = parser
+  /** @param namespaces tells what a prefix is bound to where the reader stands */
+  constructor(namespaces: { resolve(prefix: string): string | undefined }, onDeviation: (deviation: Deviation) => void) {
+    this.namespaces = namespaces
     this.onDeviation = onDeviation
   }
 
   resolve(prefix: string): string | undefined {
-    return this.parser.resolve(prefix)
+    return this.namespaces.resolve(prefix)
   }
 
   enter(name: string): void {
@@ -100,8 +101,11 @@ export function frameFor(codec: AnyCodec, tag: SaxesTagNS, reading: Reading, nil
     return new IgnoringFrame(() => deliver(null))
   }
   if ('members' in codec) return recordFrame(codec, tag, reading, deliver)
-  if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
   if ('fragment' in codec) return new FragmentFrame(tag, deliver)
+  for (const { name, uri, prefix } of Object.values(tag.attributes)) {
+    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace) reading.deviate('is not in the contract', `@${name}`)
+  }
+  if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
   return new TextFrame(codec, reading, deliver)
 }
 
@@ -196,7 +200,9 @@ class ItemsFrame implements Frame {
 
   child(tag: SaxesTagNS): Frame {
     const [namespace, local] = this.codec.items
-    if (tag.local !== local) this.reading.deviate(`is an item of a list whose items are called "${local}"`)
+    if (this.codec.encoded !== undefined) {
+      // Items of an encoded array may be called anything.
+    } else if (tag.local !== local) this.reading.deviate(`is an item of a list whose items are called "${local}"`)
     else if (tag.uri !== namespace) this.reading.deviate(wrongNamespace(tag.uri, namespace))
     const at = this.items.push(undefined) - 1
     return frameFor(settled(this.codec.of), tag, this.reading, this.codec.nillable === true, (value) => {

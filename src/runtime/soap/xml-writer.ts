@@ -1,6 +1,9 @@
 import { entriesOf, findSubtype, settled, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type WriteContext } from './codec.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
+const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
+/** Prefixes that every reader of XML knows. */
+const usualPrefixes: Readonly<Record<string, string>> = { [xsiNamespace]: 'xsi', 'http://www.w3.org/2001/XMLSchema': 'xsd', [soapEncoding]: 'enc', 'http://www.w3.org/2003/05/soap-encoding': 'enc' }
 
 /**
  * Writes XML element by element. Namespaces are declared once, on the root, with prefixes in the order of first use, so that
@@ -11,8 +14,11 @@ export class XmlWriter implements WriteContext {
   private readonly prefixes = new Map<string, string>()
   private rootEnd = -1
   private open = false
+  /** The namespace of SOAP's encoding, when what is written has to be encoded by its rules. */
+  readonly encoding: string | undefined
 
-  constructor(fixedPrefixes: Readonly<Record<string, string>>) {
+  constructor(fixedPrefixes: Readonly<Record<string, string>>, encoding?: string) {
+    this.encoding = encoding
     for (const [prefix, namespace] of Object.entries(fixedPrefixes)) this.prefixes.set(namespace, prefix)
   }
 
@@ -20,7 +26,7 @@ export class XmlWriter implements WriteContext {
     if (namespace === 'http://www.w3.org/XML/1998/namespace') return 'xml'
     let prefix = this.prefixes.get(namespace)
     if (prefix === undefined) {
-      prefix = namespace === xsiNamespace ? 'xsi' : `n${String([...this.prefixes.values()].filter((each) => /^n\d+$/.test(each)).length + 1)}`
+      prefix = usualPrefixes[namespace] ?? `n${String([...this.prefixes.values()].filter((each) => /^n\d+$/.test(each)).length + 1)}`
       this.prefixes.set(namespace, prefix)
     }
     return prefix
@@ -70,16 +76,35 @@ export class XmlWriter implements WriteContext {
  *
  * @param name the element's name
  */
-export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, value: unknown): void {
+export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, value: unknown, type?: QName): void {
   writer.start(name)
+  if (value !== null && writer.encoding !== undefined) writeType(writer, writer.encoding, codec, value, type)
   if (value === null) writer.attribute([xsiNamespace, 'nil'], 'true')
   else if ('members' in codec) writeRecord(writer, codec, value as Readonly<Record<string, unknown>>)
   else if ('items' in codec) {
     const item = settled(codec.of)
-    for (const each of value as readonly unknown[]) writeElement(writer, codec.items, item, each)
+    for (const each of value as readonly unknown[]) writeElement(writer, codec.items, item, each, codec.encoded)
   } else if ('fragment' in codec) writeOpenElement(writer, value as OpenElement)
   else writer.text(textOf(codec, value, writer))
   writer.end(name)
+}
+
+/**
+ * Says the type of an encoded element (SOAP 1.1, section 5.1), and of an array also how many items of which type it has (section 5.4.2;
+ * SOAP 1.2 part 2, section 3.3).
+ */
+function writeType(writer: XmlWriter, encoding: string, codec: AnyCodec, value: unknown, type: QName | undefined): void {
+  const written = (name: QName): string => `${writer.prefix(name[0])}:${name[1]}`
+  if ('items' in codec && codec.encoded !== undefined) {
+    const size = String((value as readonly unknown[]).length)
+    if (encoding === soapEncoding) {
+      writer.attribute([xsiNamespace, 'type'], written([encoding, 'Array']))
+      writer.attribute([encoding, 'arrayType'], `${written(codec.encoded)}[${size}]`)
+    } else {
+      writer.attribute([encoding, 'itemType'], written(codec.encoded))
+      writer.attribute([encoding, 'arraySize'], size)
+    }
+  } else if (!('members' in codec) && !('fragment' in codec) && type !== undefined) writer.attribute([xsiNamespace, 'type'], written(type))
 }
 
 /** Writes a record's members into the element that was started. */
@@ -94,15 +119,15 @@ export function writeMembers(writer: XmlWriter, entries: readonly Entry[], value
     const each = of(key)
     if (each === undefined) continue
     if (place === 'text') writer.text(textOf(codec() as AnyTextCodec, each, writer))
-    else if (place === 'element' && member.repeated === true) for (const item of each as readonly unknown[]) writeElement(writer, name, codec(), item)
-    else if (place === 'element') writeElement(writer, name, codec(), each)
+    else if (place === 'element' && member.repeated === true) for (const item of each as readonly unknown[]) writeElement(writer, name, codec(), item, member.type)
+    else if (place === 'element') writeElement(writer, name, codec(), each, member.type)
   }
 }
 
 function writeRecord(writer: XmlWriter, declared: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
   const which = value['$is']
   const record = (which === undefined ? undefined : findSubtype(declared, (candidate) => candidate.is === which)) ?? declared
-  if (record !== declared && record.type !== undefined) writer.attribute([xsiNamespace, 'type'], `${writer.prefix(record.type[0])}:${record.type[1]}`)
+  if ((record !== declared || writer.encoding !== undefined) && record.type !== undefined) writer.attribute([xsiNamespace, 'type'], `${writer.prefix(record.type[0])}:${record.type[1]}`)
   const open = value['$open'] as OpenContent | undefined
   for (const [name, text] of Object.entries(open?.attributes ?? {})) writer.attribute(parseName(name), text)
   writeMembers(writer, entriesOf(record), value)

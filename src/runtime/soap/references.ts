@@ -1,0 +1,149 @@
+import { SaxesParser, type SaxesTagNS } from 'saxes'
+import type { Deviation } from '../failures.js'
+import { NotXml, Reading, type Frame } from './xml-reader.js'
+
+/**
+ * Messages whose elements refer to each other: those that SOAP itself encodes (SOAP 1.1, section 5.2.1; SOAP 1.2 part 2, section 3.1.5),
+ * and literal ones of services that do it all the same. They are read from a tree, because what is referred to may come later.
+ */
+
+const encoding11 = 'http://schemas.xmlsoap.org/soap/encoding/'
+const encoding12 = 'http://www.w3.org/2003/05/soap-encoding'
+
+/** What an answer may unfold to when everything that is referred to is put in its place. */
+const mostElements = 2_000_000
+
+interface Node {
+  readonly tag: SaxesTagNS
+  readonly parent: Node | undefined
+  readonly children: (Node | string)[]
+}
+
+/** Does a literal answer look as if its elements referred to each other? */
+export function hasReferences(xml: string): boolean {
+  return /\shref\s*=\s*["']#[^"']*["']\s*\/>/.test(xml)
+}
+
+/**
+ * Parses a document as parseDocument does, with every reference replaced by what it refers to.
+ *
+ * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays an attribute.
+ */
+export function parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean): void {
+  const { top, byId, references } = readTree(xml)
+  if (top === undefined) throw new NotXml('there is no element in it')
+  const player = new Player(byId, references, encoded, onDeviation)
+  player.play(top, (tag) => root(tag, player.reading))
+}
+
+function readTree(xml: string): { top: Node | undefined; byId: ReadonlyMap<string, Node>; references: ReadonlySet<string> } {
+  const parser = new SaxesParser({ xmlns: true as const, position: false as const })
+  const byId = new Map<string, Node>()
+  const references = new Set<string>()
+  let top: Node | undefined
+  let current: Node | undefined
+  parser.on('error', (error) => {
+    throw new NotXml(error.message)
+  })
+  parser.on('doctype', () => {
+    throw new NotXml('it has a DTD, which is refused')
+  })
+  parser.on('opentag', (tag) => {
+    const node: Node = { tag, parent: current, children: [] }
+    current?.children.push(node)
+    top ??= node
+    current = node
+    const id = attributeOf(tag, 'id')
+    if (id !== undefined) byId.set(id, node)
+    const reference = attributeOf(tag, 'href')
+    if (reference?.startsWith('#') === true) references.add(reference.slice(1))
+  })
+  const text = (piece: string): void => void current?.children.push(piece)
+  parser.on('text', text)
+  parser.on('cdata', text)
+  parser.on('closetag', () => {
+    current = current?.parent
+  })
+  parser.write(xml.replace(/^\ufeff/, '')).close()
+  return { top, byId, references }
+}
+
+/** Sends a tree to frames, in the order in which its elements belong. */
+class Player {
+  readonly reading: Reading
+  private readonly byId: ReadonlyMap<string, Node>
+  private readonly references: ReadonlySet<string>
+  private readonly encoded: boolean
+  /** The elements inside of which the player is. */
+  private readonly within: Node[] = []
+  private count = 0
+
+  constructor(byId: ReadonlyMap<string, Node>, references: ReadonlySet<string>, encoded: boolean, onDeviation: (deviation: Deviation) => void) {
+    this.byId = byId
+    this.references = references
+    this.encoded = encoded
+    this.reading = new Reading({ resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) }, onDeviation)
+  }
+
+  /** Plays an element, or what it refers to; `begin` makes its frame. */
+  play(node: Node, begin: (tag: SaxesTagNS) => Frame): void {
+    const target = this.targetOf(node)
+    if (target === undefined) {
+      this.reading.deviate('refers to something that is not in the answer', node.tag.local)
+      return
+    }
+    if (target !== node && !this.encoded) this.reading.deviate('refers to another element, as only encoded messages do', node.tag.local)
+    if (this.within.includes(target)) {
+      this.reading.deviate('refers back to what it is inside of; that is left out', node.tag.local)
+      return
+    }
+    this.count += 1
+    if (this.count > mostElements) throw new NotXml('its references unfold without end')
+    this.within.push(target)
+    this.reading.enter(node.tag.local)
+    const frame = begin({ ...node.tag, attributes: this.contentAttributes(target) })
+    const isBody = node.tag.local === 'Body' && this.within.length === 2
+    for (const child of target.children) {
+      if (typeof child === 'string') frame.text(child)
+      else if (!(isBody && isReferredTo(child, target)) && child.tag.uri !== 'http://www.w3.org/2003/05/soap-rpc') this.play(child, (tag) => frame.child(tag))
+    }
+    frame.end()
+    this.reading.leave()
+    this.within.pop()
+  }
+
+  /** What an element stands for: itself, unless it refers to another one. */
+  private targetOf(node: Node): Node | undefined {
+    const reference = attributeOf(node.tag, 'href')?.replace(/^#/, '') ?? Object.values(node.tag.attributes).find((each) => each.local === 'ref' && each.uri === encoding12)?.value
+    if (reference === undefined) return node
+    const target = node.children.some((child) => typeof child !== 'string' || child.trim() !== '') ? undefined : this.byId.get(reference)
+    return this.encoded ? target : (target ?? node)
+  }
+
+  /** The attributes that are content: not those with which the encoding helps itself. */
+  private contentAttributes({ tag }: Node): SaxesTagNS['attributes'] {
+    const helps = ({ uri, local }: SaxesTagNS['attributes'][string]): boolean =>
+      uri === encoding11 || uri === encoding12 || local === 'encodingStyle' || (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) || (uri === '' && local === 'href' && this.encoded)
+    return Object.fromEntries(Object.entries(tag.attributes).filter(([, attribute]) => !helps(attribute)))
+  }
+
+  private isReferredTo(tag: SaxesTagNS): boolean {
+    return this.references.has(attributeOf(tag, 'id') ?? '')
+  }
+}
+
+/** Elements beside the answer in the body are there to be referred to. */
+function isReferredTo(child: Node, body: Node): boolean {
+  const elements = body.children.flatMap((each) => (typeof each === 'string' ? [] : [each]))
+  return attributeOf(child.tag, 'id') !== undefined && elements.some((each) => attributeOf(each.tag, 'id') === undefined)
+}
+
+/** An attribute of the encoding: without a namespace in version 1.1, in its own in version 1.2. */
+function attributeOf(tag: SaxesTagNS, name: string): string | undefined {
+  return Object.values(tag.attributes).find((each) => each.local === name && (each.uri === '' || each.uri === encoding12))?.value
+}
+
+function namespaceAt(node: Node | undefined, prefix: string): string | undefined {
+  for (let at = node; at !== undefined; at = at.parent) if (Object.hasOwn(at.tag.ns, prefix)) return at.tag.ns[prefix]
+  return undefined
+}
