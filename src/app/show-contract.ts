@@ -1,4 +1,4 @@
-import type { Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
+import type { Choice, Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { countedTypes, directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
@@ -144,7 +144,7 @@ async function describeOperation(open: OpenContract, operation: Operation): Prom
     kind: 'operation',
     name: pathOf(operation),
     documentation: operation.documentation,
-    inputs: operation.inputs.filter((each) => each.place !== 'messageHeader').map((field) => describeField(contract, field)),
+    inputs: operation.inputs.filter((each) => each.place !== 'messageHeader').map((field) => describeField(contract, field, 1, operation.choices)),
     headers: operation.inputs.filter((each) => each.place === 'messageHeader').map((field) => describeField(contract, field)),
     outcome: outputs.map((field) => describeField(contract, field)),
     outcomeType: outcomeText(contract, operation),
@@ -174,7 +174,7 @@ function describeType(contract: Contract, id: string): TypeDescription {
     documentation: type.documentation,
     extends: type.kind === 'record' && type.base !== undefined ? namedType(contract, type.base.to).name : undefined,
     extendedBy: subtypes.map((each) => namedType(contract, each).name),
-    fields: ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type).map((field) => describeField(contract, field, 0)) : [],
+    fields: ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type).map((field) => describeField(contract, field, 0, type.kind === 'record' ? type.choices : [])) : [],
     values: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ value, documentation })) : [],
     usedBy: [
       ...operationsOf(contract).filter((operation) => typesOfOperation(operation).some(uses)).map(pathOf),
@@ -190,9 +190,11 @@ function describeEndpoint(contract: Contract, endpoint: Endpoint): EndpointDescr
   return { kind: 'endpoint', name, protocol, address, documentation, operations, origin: originText(endpoint.origin) }
 }
 
-function describeField(contract: Contract, field: Field, depth = 1): FieldDescription {
+/** @param choices the groups of fields beside it that exclude each other */
+function describeField(contract: Contract, field: Field, depth = 1, choices: readonly Choice[] = []): FieldDescription {
   const scalar = itemOf(contract, field.type)
   const rules = [
+    ...choices.flatMap((choice) => insteadOf(field.name, choice)),
     ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
     ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
     ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
@@ -204,8 +206,20 @@ function describeField(contract: Contract, field: Field, depth = 1): FieldDescri
     required: !field.optional,
     rules: rules.join(', '),
     documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
-    fields: depth === 0 ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1)),
+    fields: depth === 0 ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1, choicesInside(contract, field.type))),
   }
+}
+
+/** What a field excludes in a choice, in words. */
+function insteadOf(name: string, { alternatives }: Choice): string[] {
+  if (!alternatives.some(({ fields }) => fields.includes(name))) return []
+  const others = alternatives.filter(({ fields }) => !fields.includes(name)).map(({ fields }) => fields.join(' and '))
+  return others.length === 0 ? [] : [`instead of ${others.join(' or ')}`]
+}
+
+function choicesInside(contract: Contract, type: Type): readonly Choice[] {
+  const actual = itemOf(contract, type)
+  return actual.kind === 'record' ? (actual.choices ?? []) : []
 }
 
 /** The type behind references and lists. */

@@ -54,6 +54,8 @@ export interface Operation extends Node {
   readonly path: readonly string[]
   /** The fields of its one input object. */
   readonly inputs: readonly InputField[]
+  /** Groups of inputs that exclude each other. */
+  readonly choices?: readonly Choice[]
   readonly outcome: Outcome
   readonly faults: readonly Fault[]
   readonly deprecated?: boolean
@@ -111,6 +113,15 @@ export interface Field extends Node {
   readonly layout?: unknown
 }
 
+/**
+ * Groups of fields of which exactly one is present; with `optional` perhaps none. The fields themselves say that they may be left out;
+ * `required` are those of an alternative that must be there when it is the one.
+ */
+export interface Choice {
+  readonly alternatives: readonly { readonly fields: readonly string[]; readonly required: readonly string[] }[]
+  readonly optional?: true
+}
+
 /** The kinds of type. Those marked as such in docs/contract.md are used by some dialects only. */
 export type Type =
   | RecordType
@@ -137,6 +148,8 @@ export type NamedType = Type & {
 export interface RecordType extends Node {
   readonly kind: 'record'
   readonly fields: readonly Field[]
+  /** Groups of its fields that exclude each other. */
+  readonly choices?: readonly Choice[]
   /** The type it extends; its own fields come after those of its base. */
   readonly base?: ReferenceType
   readonly abstract?: boolean

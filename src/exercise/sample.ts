@@ -1,6 +1,6 @@
 import randexp from 'randexp'
-import type { Constraints, Contract, Field, InputField, Operation, RecordType, ScalarType, Type } from '../contract/contract.js'
-import { directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
+import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarType, Type } from '../contract/contract.js'
+import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
 
 // The package declares a default export that it doesn't have for ES modules: the module is the class.
 const RandExp = randexp as unknown as typeof randexp.default
@@ -18,7 +18,7 @@ export function sampleInput(contract: Contract, operation: Operation, options: S
   const sampler = new Sampler(contract, options.full)
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const headers = operation.inputs.filter((input) => input.place === 'messageHeader' && (options.full || !input.optional))
-  return { ...sampler.fields(body), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
+  return { ...sampler.fields(body, operation.choices), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
 }
 
 /** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
@@ -37,10 +37,20 @@ class Sampler {
     this.full = full
   }
 
-  fields(fields: readonly Field[]): Record<string, unknown> {
+  fields(fields: readonly Field[], choices: readonly Choice[] = []): Record<string, unknown> {
     const sample: Record<string, unknown> = {}
+    // Of every choice the first alternative that comes to an end.
+    const excluded = new Set<string>()
+    const wanted = new Set<string>()
+    for (const { alternatives, optional } of choices) {
+      const ends = ({ required }: Choice['alternatives'][number]): boolean => required.every((name) => !this.endless(fields.find((field) => field.name === name)?.type ?? { kind: 'nothing', origin: { document: '', line: 0, column: 0 } }))
+      const chosen = optional === true && !this.full ? undefined : (alternatives.find(ends) ?? alternatives[0])
+      for (const name of alternatives.flatMap((each) => each.fields)) if (chosen?.fields.includes(name) !== true) excluded.add(name)
+      for (const name of chosen?.required ?? []) wanted.add(name)
+    }
     for (const field of fields) {
-      if (field.optional && (!this.full || this.endless(field.type))) continue
+      if (excluded.has(field.name)) continue
+      if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type))) continue
       const preset = field.fixed ?? field.default
       if (field.example !== undefined) {
         sample[field.name] = field.example
@@ -61,7 +71,7 @@ class Sampler {
         return value
       }
       case 'record':
-        return this.fields(type.fields)
+        return this.fields(type.fields, type.choices)
       case 'enumeration':
         return type.members[0]?.value ?? ''
       case 'scalar':
@@ -91,7 +101,7 @@ class Sampler {
   }
 
   private record(record: RecordType, id: string): unknown {
-    if (record.abstract !== true) return this.fields(fieldsOf(this.contract, record))
+    if (record.abstract !== true) return this.fields(fieldsOf(this.contract, record), [...basesOf(this.contract, record), record].flatMap((each) => each.choices ?? []))
     const subtype = (directSubtypes(this.contract).get(id) ?? []).find((each) => !this.within.includes(each))
     const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
     if (named?.kind !== 'record' || subtype === undefined) return {}

@@ -8,7 +8,7 @@ import { pascalCase } from '../naming/identifiers.js'
 import { docComment, propertyName, quoted } from './escaping.js'
 import { Page, type PrintOptions } from './page.js'
 import { readmeText } from './readme.js'
-import { TypeTexts, typesPage } from './types.js'
+import { choiceDeclaration, TypeTexts, typesPage } from './types.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -112,10 +112,12 @@ function inputDeclaration(operation: Operation, name: string, { inputBase }: Dec
   if (inputBase !== undefined && own.length === 0) return [`export type ${name} = ${inputBase.text}`]
   const plain = own.filter((input) => input.place !== 'messageHeader')
   const headers = own.filter((input) => input.place === 'messageHeader')
+  const headerLines = headers.length === 0 ? [] : ['  /** Message headers. */', '  headers?: {', ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), '  }']
+  if (operation.choices !== undefined) return choiceDeclaration(texts, name, plain, operation.choices, headerLines, page)
   return [
     `export interface ${name}${inputBase === undefined ? '' : ` extends ${inputBase.text}`} {`,
     ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),
-    ...(headers.length === 0 ? [] : ['  /** Message headers. */', '  headers?: {', ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), '  }']),
+    ...headerLines,
     '}',
   ]
 }

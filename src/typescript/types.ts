@@ -1,4 +1,4 @@
-import type { Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId, UnionType } from '../contract/contract.js'
+import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId, UnionType } from '../contract/contract.js'
 import { directSubtypes, namedType } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
@@ -230,8 +230,9 @@ function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name:
   const several = texts.isOneOfSeveral(type)
   const base = type.base === undefined ? '' : ` extends Omit<${texts.names.types[type.base.to] ?? ''}, '$is'>`
   const subtypes = texts.subtypesOf(type.id)
+  if (type.choices !== undefined && !several) return [...docComment([type.documentation]), ...choiceDeclaration(texts, name, type.fields, type.choices, type.open === true ? texts.open.recordLines(page) : [], page)]
   const lines = [
-    ...docComment([type.documentation]),
+    ...docComment([type.documentation, ...(type.choices ?? []).map(choiceText)]),
     `export interface ${name}${base} {`,
     ...(several && type.abstract !== true ? [`  $is${type.base === undefined ? '?' : ''}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`] : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
@@ -241,6 +242,33 @@ function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name:
   if (subtypes.length === 0) return lines
   const alternatives = [...(type.abstract === true ? [] : [name]), ...subtypes.map((id) => (texts.hasSubtypes(id) ? `Any${texts.names.types[id] ?? ''}` : (texts.names.types[id] ?? '')))]
   return [...lines, '', ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]), `export type Any${name} = ${alternatives.join(' | ')}`]
+}
+
+/**
+ * An object type whose fields exclude each other in groups: what they have in common, and for each choice a union of its alternatives, in
+ * which the fields of the others can't be.
+ */
+export function choiceDeclaration(texts: TypeTexts, name: string, fields: readonly Field[], choices: readonly Choice[], further: readonly string[], page: Page): string[] {
+  const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
+  const common = fields.filter((field) => !chosen.has(field.name))
+  const unions = choices.flatMap(({ alternatives, optional }) => {
+    const all = [...new Set(alternatives.flatMap((each) => each.fields))]
+    const shape = (own: readonly string[], required: readonly string[]): string[] => [
+      '{',
+      ...fields.filter((field) => all.includes(field.name)).flatMap((field) => (own.includes(field.name) ? texts.propertyLines({ ...field, optional: !required.includes(field.name) }, page, '    ') : [`    ${propertyName(field.name)}?: never`])),
+      '  }',
+    ]
+    const shapes = [...alternatives.map((each) => shape(each.fields, each.required)), ...(optional === true ? [shape([], [])] : [])]
+    return [' & (', ...shapes.flatMap(([first = '', ...rest]) => [`  | ${first}`, ...rest]), ')']
+  })
+  const lines = [`export type ${name} = {`, ...common.flatMap((field) => texts.propertyLines(field, page)), ...further, '}']
+  // What is joined stands on one line with the bracket before it.
+  return [...lines, ...unions].reduce<string[]>((found, line) => (line.startsWith(' & (') ? [...found.slice(0, -1), `${found.at(-1) ?? ''}${line}`] : [...found, line]), [])
+}
+
+/** A choice in words. */
+export function choiceText({ alternatives, optional }: Choice): string {
+  return `${optional === true ? 'At most' : 'Exactly'} one of these is there: ${alternatives.map((each) => each.fields.map((name) => `\`${name}\``).join(' with ')).join(', or ')}.`
 }
 
 /** Keys for the members of an enumeration's constant: camelCase where that keeps them apart, else the values themselves. */

@@ -1,4 +1,4 @@
-import type { Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
@@ -93,6 +93,7 @@ export class CodecTrees {
       ...(layout.encoded === true ? { encoded: true } : {}),
       namespace,
       input: this.members(body, namespace, false),
+      ...choicesTree(operation.choices),
       ...(headers.length === 0 ? {} : { headers: this.members(headers, namespace, false) }),
       ...(layout.oneWay === true
         ? {}
@@ -123,6 +124,7 @@ export class CodecTrees {
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
       members: this.members(record.fields, namespace, true),
+      ...choicesTree(record.choices),
       ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) }),
     }
   }
@@ -163,6 +165,12 @@ export class CodecTrees {
     const { patterns, ...bounds } = type.constraints
     return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
   }
+}
+
+/** Groups of members that exclude each other, as the checker knows them. */
+function choicesTree(choices: readonly Choice[] | undefined): { readonly choices?: CodecTree } {
+  if (choices === undefined) return {}
+  return { choices: choices.map(({ alternatives, optional }) => ({ of: alternatives.map(({ fields, required }) => ({ members: fields, ...(required.length === fields.length ? {} : { required }) })), ...(optional === true ? { optional } : {}) })) }
 }
 
 /** Has a named type a codec of its own, or is it written out where it is used? */

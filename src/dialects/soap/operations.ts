@@ -1,4 +1,4 @@
-import type { Endpoint, Fault, Field, InputField, Operation, Outcome, Type } from '../../contract/contract.js'
+import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, Type } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
@@ -59,7 +59,7 @@ export class OperationReader {
     const documentation = documented(element)
     element.attribute('parameterOrder')
     const wire: Record<string, OperationWire> = {}
-    let shape: Pick<Operation, 'inputs' | 'outcome' | 'faults' | 'layout'> | undefined
+    let shape: Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> | undefined
     let shapeText = ''
     for (const port of ports) {
       const binding = port.binding.element.take(wsdl, 'operation').find((each) => each.attribute('name') === name)
@@ -90,7 +90,7 @@ export class OperationReader {
   }
 
   /** The operation as one binding has it. */
-  private readBound(element: XmlElement, name: string, binding: XmlElement, port: Port): Pick<Operation, 'inputs' | 'outcome' | 'faults' | 'layout'> & OperationWire {
+  private readBound(element: XmlElement, name: string, binding: XmlElement, port: Port): Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> & OperationWire {
     documentationOf(binding)
     const soapOperation = binding.takeOne(port.soap, 'operation')
     const action = soapOperation?.attribute('soapAction') ?? ''
@@ -127,6 +127,7 @@ export class OperationReader {
     return {
       action,
       inputs: [...bodyInputs, ...headers],
+      ...(request.choices.length === 0 ? {} : { choices: request.choices }),
       outcome: outcomeOf(answer?.fields ?? [], output ?? element),
       faults: this.readFaults(element, binding, port, name),
       layout,
@@ -161,20 +162,20 @@ export class OperationReader {
     wrapperName: string,
     bound: { namespace: string | undefined } | undefined,
     unwrapAs: string | undefined,
-  ): { fields: Field[]; wrapper?: QualifiedName; style: OperationLayout['style']; wrapped: boolean } {
+  ): { fields: Field[]; choices: readonly Choice[]; wrapper?: QualifiedName; style: OperationLayout['style']; wrapped: boolean } {
     if (style === 'rpc') {
       const fields = parts.map((part) => this.partField(part, ['', part.name]))
-      return { fields, wrapper: [bound?.namespace ?? '', wrapperName], style: 'rpc', wrapped: true }
+      return { fields, choices: [], wrapper: [bound?.namespace ?? '', wrapperName], style: 'rpc', wrapped: true }
     }
     const [only, ...others] = parts
     if (only?.elementName !== undefined && others.length === 0) {
       const name = qualifiedName(only.elementName, only.element)
       const component = this.definitions.schemas.require('element', name, only.element)
       const isWrapper = unwrapAs === undefined || name[1] === unwrapAs || only.name === 'parameters'
-      const fields = isWrapper ? this.types.wrapperContent(component) : undefined
-      if (fields !== undefined) return { fields, wrapper: name, style: 'wrapped', wrapped: true }
+      const content = isWrapper ? this.types.wrapperContent(component) : undefined
+      if (content !== undefined) return { ...content, wrapper: name, style: 'wrapped', wrapped: true }
     }
-    return { fields: parts.map((part) => this.partField(part, undefined)), style: 'bare', wrapped: false }
+    return { fields: parts.map((part) => this.partField(part, undefined)), choices: [], style: 'bare', wrapped: false }
   }
 
   private partField(part: Part, name: QualifiedName | undefined): Field {

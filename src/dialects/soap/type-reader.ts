@@ -1,4 +1,4 @@
-import type { Field, ListType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Choice, Field, ListType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { FieldLayout, ListLayout, QualifiedName, RecordLayout } from './layout.js'
@@ -17,6 +17,9 @@ interface Owner {
 /** The content of a complex type while it is being read. */
 interface Content {
   fields: Field[]
+  choices: Choice[]
+  /** Inside an alternative of a choice, where another choice would depend on the first. */
+  inChoice: boolean
   open: boolean
   anyOrder: boolean
 }
@@ -28,6 +31,9 @@ interface Occurrence {
 }
 
 const once: Occurrence = { optional: false, repeated: false }
+
+/** What content models are made of. */
+const particles = ['element', 'sequence', 'choice', 'all', 'group', 'any']
 
 /** Turns the components of a schema set into contract types. */
 export class TypeReader {
@@ -92,7 +98,7 @@ export class TypeReader {
    * The content of a global element whose type is a plain record: the parts inside a document/literal wrapper, or undefined when
    * its type is anything else. The record itself is not kept as a type unless it is a named one.
    */
-  wrapperContent(component: Component): Field[] | undefined {
+  wrapperContent(component: Component): { readonly fields: Field[]; readonly choices: readonly Choice[] } | undefined {
     const { element, schema } = component
     const named = element.attribute('type')
     const owner = { id: `${keyOf(component.name)}#element`, name: component.name[1] }
@@ -109,7 +115,7 @@ export class TypeReader {
     element.attribute('nillable')
     const record = this.readRecord(definition, context, owner)
     const plain = record.base === undefined && record.open !== true && record.abstract !== true && record.fields.every((field) => (field.layout as FieldLayout).place === 'element')
-    return plain ? [...record.fields] : undefined
+    return plain ? { fields: [...record.fields], choices: record.choices ?? [] } : undefined
   }
 
   private readGlobalType(component: Component): void {
@@ -181,7 +187,7 @@ export class TypeReader {
     for (const attribute of ['id', 'block', 'final']) element.attribute(attribute)
     if (isTrue(element.attribute('mixed'))) this.notes.add('approximated', 'TM-2208', { name: owner.name }, element.origin)
     const typeName: { typeName?: QualifiedName } = element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
-    const content: Content = { fields: [], open: false, anyOrder: false }
+    const content: Content = { fields: [], choices: [], inChoice: false, open: false, anyOrder: false }
 
     let base: ReferenceType | undefined
     const complexContent = element.takeOne(xsd, 'complexContent')
@@ -211,6 +217,7 @@ export class TypeReader {
     return {
       kind: 'record',
       fields: distinctNames(content.fields, (field) => this.notes.add('approximated', 'TM-2206', {}, field.origin)),
+      ...(content.choices.length === 0 ? {} : { choices: content.choices }),
       ...(base === undefined ? {} : { base }),
       ...(abstract ? { abstract } : {}),
       ...(content.open ? { open: true } : {}),
@@ -272,7 +279,10 @@ export class TypeReader {
     }
     const within: Occurrence = { optional: around.optional || optional, repeated: around.repeated || repeated }
     if (particle.is(xsd, 'element')) {
-      content.fields.push(this.readElementField(particle, schema, owner, within, minimum, maximum))
+      const field = this.readElementField(particle, schema, owner, within, minimum, maximum)
+      const substitutes = particle.attribute('ref') === undefined ? [] : this.substitutesOf((field.layout as FieldLayout).name)
+      if (substitutes.length === 0) content.fields.push(field)
+      else this.readSubstitutes(particle, field, substitutes, content, within)
       return
     }
     if (particle.is(xsd, 'any')) {
@@ -284,10 +294,8 @@ export class TypeReader {
     }
     documentationOf(particle)
     if (repeated) this.notes.add('approximated', 'TM-2206', {}, particle.origin)
-    if (particle.is(xsd, 'choice')) {
-      this.notes.add('approximated', 'TM-2205', {}, particle.origin)
-      this.readParticles(particle, schema, owner, content, { ...within, optional: true })
-    } else if (particle.is(xsd, 'all')) {
+    if (particle.is(xsd, 'choice')) this.readChoice(particle, schema, owner, content, within)
+    else if (particle.is(xsd, 'all')) {
       content.anyOrder = true
       this.readParticles(particle, schema, owner, content, within)
     } else if (particle.is(xsd, 'group')) {
@@ -299,9 +307,77 @@ export class TypeReader {
     } else this.readParticles(particle, schema, owner, content, within)
   }
 
+  /** The elements that can take the place of a global one, directly or through others (XML Schema part 1, section 3.3.2). */
+  private substitutesOf(head: QualifiedName, within: readonly string[] = []): Component[] {
+    if (this.substitutes === undefined) {
+      this.substitutes = new Map()
+      for (const component of this.schemas.all('element')) {
+        const written = component.element.attributes.find((each) => each.local === 'substitutionGroup')?.value
+        if (written === undefined) continue
+        const key = keyOf(this.schemas.resolve(written, component.element, component.schema))
+        this.substitutes.set(key, [...(this.substitutes.get(key) ?? []), component])
+      }
+    }
+    const key = keyOf(head)
+    const direct = within.includes(key) ? [] : (this.substitutes.get(key) ?? [])
+    return direct.flatMap((component) => [...(isTrue(component.element.attributes.find((each) => each.local === 'abstract')?.value) ? [] : [component]), ...this.substitutesOf(component.name, [...within, key])])
+  }
+  private substitutes: Map<string, Component[]> | undefined
+
+  /** The head of a substitution group and what can take its place: a choice between them. */
+  private readSubstitutes(particle: XmlElement, head: Field, substitutes: readonly Component[], content: Content, within: Occurrence): void {
+    const isAbstract = isTrue(this.schemas.find('element', (head.layout as FieldLayout).name)?.element.attribute('abstract'))
+    const others = substitutes.map((component): Field => {
+      component.element.read = true
+      const item = this.elementType(component)
+      const isNullable = isTrue(component.element.attribute('nillable'))
+      const type: Type = within.repeated && head.type.kind === 'list' ? { ...head.type, item, minItems: 0, ...(isNullable ? { itemNullable: true } : {}) } : item
+      const documentation = documentationOf(component.element)
+      return { name: component.name[1], type, optional: true, nullable: isNullable && !within.repeated, ...(documentation === undefined ? {} : { documentation }), origin: component.element.origin, layout: { ...(head.layout as FieldLayout), name: component.name } satisfies FieldLayout }
+    })
+    const own: Field = { ...head, optional: true, type: head.type.kind === 'list' && within.repeated ? { ...head.type, minItems: 0 } : head.type }
+    const fields = [...(isAbstract ? [] : [own]), ...others]
+    content.fields.push(...fields)
+    if (within.repeated) this.notes.add('approximated', 'TM-2206', {}, particle.origin)
+    else if (content.inChoice) this.notes.add('approximated', 'TM-2205', {}, particle.origin)
+    else content.choices.push({ alternatives: fields.map(({ name }) => ({ fields: [name], required: [name] })), ...(within.optional ? { optional: true as const } : {}) })
+  }
+
+  /** A choice: its alternatives as groups of fields that exclude each other (XML Schema part 1, section 3.8). */
+  private readChoice(particle: XmlElement, schema: SchemaContext, owner: Owner, content: Content, within: Occurrence): void {
+    if (within.repeated || content.inChoice) {
+      if (!within.repeated) this.notes.add('approximated', 'TM-2205', {}, particle.origin)
+      this.readParticles(particle, schema, owner, content, { ...within, optional: true })
+      return
+    }
+    const start = content.fields.length
+    const wasOpen = content.open
+    content.inChoice = true
+    const alternatives: { fields: string[]; required: string[] }[] = []
+    let isOptional = within.optional
+    for (const child of particle.children) {
+      if (child.namespace !== xsd || !particles.includes(child.local)) continue
+      const before = content.fields.length
+      this.readParticle(child, schema, owner, content, once)
+      const added = content.fields.splice(before)
+      const required = added.filter((field) => !field.optional && !(field.type.kind === 'list' && (field.layout as FieldLayout).repeated === true && field.type.minItems === undefined)).map((field) => field.name)
+      if (required.length === 0) isOptional = true
+      for (const field of added) {
+        // An element that stands in several alternatives is one field.
+        const twin = content.fields.slice(start).some((each) => each.name === field.name && sameShape(each.type, field.type))
+        if (!twin) content.fields.push({ ...field, optional: true })
+      }
+      if (added.length > 0) alternatives.push({ fields: [...new Set(added.map((field) => field.name))], required: [...new Set(required)] })
+    }
+    content.inChoice = false
+    // Elements that are open stand beside the fields.
+    if (content.open && !wasOpen) isOptional = true
+    if (alternatives.length > 1 || (alternatives.length === 1 && !isOptional)) content.choices.push({ alternatives, ...(isOptional ? { optional: true as const } : {}) })
+  }
+
   private readParticles(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content, within: Occurrence): void {
     for (const child of parent.children) {
-      if (child.namespace === xsd && ['element', 'sequence', 'choice', 'all', 'group', 'any'].includes(child.local)) this.readParticle(child, schema, owner, content, within)
+      if (child.namespace === xsd && particles.includes(child.local)) this.readParticle(child, schema, owner, content, within)
     }
   }
 
@@ -423,7 +499,6 @@ export class TypeReader {
     element.attribute('id')
     this.noteIdentityConstraints(element)
     const head = element.attribute('substitutionGroup')
-    if (head !== undefined) this.notes.add('ignored', 'TM-2212', { name: element.attribute('name') ?? local }, element.origin)
     for (const attribute of ['nillable', 'abstract', 'block', 'final', 'default', 'fixed']) element.attribute(attribute)
     const named = element.attribute('type')
     if (named !== undefined) return this.typeNamed(this.schemas.resolve(named, element, schema), element)
@@ -556,6 +631,12 @@ function distinctNames(fields: readonly Field[], onMerged: (field: Field) => voi
     }
   }
   return [...found.values()]
+}
+
+/** Do two types look alike, wherever they were declared? */
+function sameShape(a: Type, b: Type): boolean {
+  const text = (type: Type): string => JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
+  return text(a) === text(b)
 }
 
 function withoutName(type: SimpleType & Partial<NamedType>): SimpleType {

@@ -1,5 +1,5 @@
 import type { Misfit } from '../failures.js'
-import { entriesOf, findSubtype, settled, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits } from './codec.js'
+import { choicesOf, entriesOf, findSubtype, settled, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice } from './codec.js'
 import { show } from './simple.js'
 
 /**
@@ -67,6 +67,29 @@ function checkRecord(declared: AnyRecordCodec, value: unknown, path: string, mis
     return
   }
   checkMembers(entriesOf(record), value, path, misfits, ['$is', '$open'])
+  checkChoices(choicesOf(record), value, path, misfits)
+}
+
+/** Checks that of the groups of each choice exactly one is there, and whole. */
+export function checkChoices(choices: readonly MemberChoice[], value: unknown, path: string, misfits: Misfit[]): void {
+  if (!isObject(value)) return
+  const isGiven = (name: string): boolean => Object.hasOwn(value, name) && value[name] !== undefined
+  const wrong = (message: string, name = ''): void => void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
+  for (const { of, optional } of choices) {
+    // A group that has all the members given is the one that is meant, also where groups share members.
+    const given = [...new Set(of.flatMap(({ members }) => members))].filter(isGiven)
+    const groups = of.map(({ members }) => members.join(' with ')).join(', or ')
+    if (given.length === 0) {
+      if (optional !== true) wrong(`one of these is wanted: ${groups}`)
+      continue
+    }
+    const chosen = of.filter(({ members }) => given.every((name) => members.includes(name)))
+    if (chosen.length === 0) wrong(`only one of these can be given: ${groups}; there are ${given.join(' and ')}`)
+    else if (!chosen.some(({ members, required }) => (required ?? members).every(isGiven))) {
+      const [first] = chosen
+      for (const name of (first?.required ?? first?.members ?? []).filter((each) => !isGiven(each))) wrong(`is missing beside ${given.join(' and ')}`, name)
+    }
+  }
 }
 
 function checkRepeated(member: Entry['member'], codec: AnyCodec, value: unknown, path: string, misfits: Misfit[]): void {

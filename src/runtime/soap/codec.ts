@@ -77,6 +77,8 @@ export interface Bounds {
 
 /** A record: an element with members. */
 export interface RecordCodec<T, Base = unknown> extends AnyRecordCodec {
+  /** Never there: tells the compiler what it is a codec of, also where its base has some of the members. */
+  readonly value?: T
   readonly members: { readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]> }
 }
 
@@ -93,6 +95,13 @@ export interface AnyRecordCodec {
   /** The namespace of member elements; that of the type when left out. */
   readonly namespace?: string
   readonly members: Readonly<Record<string, AnyMember>>
+  readonly choices?: readonly MemberChoice[]
+}
+
+/** Groups of members of which exactly one is there; with `optional` perhaps none. All of a group must be there, unless it says which. */
+export interface MemberChoice {
+  readonly of: readonly { readonly members: readonly string[]; readonly required?: readonly string[] }[]
+  readonly optional?: true
 }
 
 /** Any element, with its content as it is. */
@@ -100,7 +109,7 @@ export interface FragmentCodec {
   readonly fragment: true
 }
 
-export type Codec<T> = TextCodec<T> | ItemsCodec<T> | RecordCodec<T> | FragmentCodec
+export type Codec<T> = TextCodec<T> | ItemsCodec<T> | Pick<RecordCodec<T>, 'members'> | (AnyRecordCodec & { readonly value?: T }) | FragmentCodec
 
 /** A codec, or a function that gives it: for those that refer to each other. */
 export type CodecRef<T> = Codec<T> | (() => Codec<T>)
@@ -202,6 +211,12 @@ export function entriesOf(record: AnyRecordCodec): readonly Entry[] {
     known.set(record, entries)
   }
   return entries
+}
+
+/** All choices of a record, those of its bases first. */
+export function choicesOf(record: AnyRecordCodec): readonly MemberChoice[] {
+  const own = record.choices ?? []
+  return record.base === undefined ? own : [...choicesOf(record.base()), ...own]
 }
 
 /** The record among `record` and everything that extends it for which `accept` holds. */

@@ -1,7 +1,7 @@
 import { exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
-import { checkMembers } from './check.js'
-import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type QName, settled } from './codec.js'
+import { checkChoices, checkMembers } from './check.js'
+import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type MemberChoice, type QName, settled } from './codec.js'
 import { hasReferences, parseWithReferences } from './references.js'
 import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
@@ -24,6 +24,8 @@ export interface SoapOperation<Input, Outcome> {
   /** The namespace of the inputs and outputs, unless a member says otherwise. */
   readonly namespace: string
   readonly input: Members<Omit<Input, 'headers'>>
+  /** Groups of inputs that exclude each other. */
+  readonly choices?: readonly MemberChoice[]
   readonly headers?: Input extends { readonly headers?: infer H } ? Members<Exclude<H, undefined>> : never
   /** What is answered; nothing for a one-way operation. */
   readonly answer?: SoapAnswer<Outcome>
@@ -68,6 +70,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
 export function checkInput<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input): Misfit[] {
   const misfits: Misfit[] = []
   checkMembers(inputEntries(operation), input, '', misfits, operation.headers === undefined ? [] : ['headers'])
+  checkChoices(operation.choices ?? [], input, '', misfits)
   const headers = (input as { readonly headers?: unknown } | null)?.headers
   if (operation.headers !== undefined && headers !== undefined) checkMembers(headerEntries(operation), headers, 'headers', misfits)
   return misfits
