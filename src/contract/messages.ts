@@ -53,6 +53,9 @@ export const messages = {
   'TM-2113': entry('metadata', 'The policy asks for something that Tolmach does not do by itself: <{element}>.', 'If calls are refused, ask the service\'s owner which login and headers it wants.'),
   'TM-2114': entry('metadata', 'The metadata came from {source}, but says that endpoint "{name}" is at {published}, which looks like an internal name.', 'If calls don\'t get through, give the real address with --url.'),
 
+  'TM-2115': entry('metadata', 'The policy wants {what}.', 'Give it in the settings of the client, as a credential of the kind "{kind}".'),
+  'TM-2116': entry('metadata', 'The policy wants signed or encrypted messages (<{element}>), which Tolmach does not make.', 'Calls will be refused, unless the service\'s owner offers an endpoint without.'),
+
   'TM-2201': entry('metadata', 'The {kind} "{reference}" is not declared in any document.', '{nearest} Nothing was imported.'),
   'TM-2202': entry('metadata', 'The {kind} "{name}" is declared twice; this second declaration is ignored.', 'If the two differ, calls may follow the wrong one.'),
   'TM-2203': entry('metadata', '<{element}> is not understood and is ignored.', 'What it declares has no effect in the client.'),

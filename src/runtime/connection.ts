@@ -27,6 +27,8 @@ export type Credential =
   | { readonly kind: 'basic'; readonly user: string; readonly password: string }
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
+  /** A user name token in the header of SOAP messages (WS-Security); with `digest` the password itself does not travel. */
+  | { readonly kind: 'wsse'; readonly user: string; readonly password: string; readonly digest?: boolean }
 
 /** What holds for one call alone. */
 export interface ThisCall {
@@ -68,8 +70,8 @@ export function close(connection: Connection): Promise<void> {
 }
 
 /**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_TIME_LIMIT`
- * (milliseconds).
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_WSSE_USER` and
+ * `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds).
  *
  * @throws TypeError when `_TIME_LIMIT` is not a number
  */
@@ -83,11 +85,12 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const user = get('USER')
   const token = get('TOKEN')
   const key = get('KEY')
+  const wsseUser = get('WSSE_USER')
   const limit = get('TIME_LIMIT')
   const timeLimit = limit === undefined ? undefined : Number(limit)
   if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
   const credential: Credential | undefined =
-    token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -181,7 +184,7 @@ function allHeaders(own: Readonly<Record<string, string>>, settings: Settings, t
   const merged: Record<string, string> = {}
   const credential = settings.credential
   const login =
-    credential === undefined || credential.kind === 'key'
+    credential === undefined || credential.kind === 'key' || credential.kind === 'wsse'
       ? {}
       : { authorization: credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : `Bearer ${credential.token}` }
   for (const headers of [own, login, settings.headers ?? {}, thisCall.headers ?? {}]) {

@@ -92,6 +92,28 @@ describe('messages in their styles', () => {
   })
 })
 
+describe('policies, as far as telling which credential is wanted', () => {
+  const policy = (assertions: string): Promise<Contract> =>
+    read({
+      messages: '<message name="M"/>',
+      portTypes: '<portType name="P"><operation name="ping"><input message="t:M"/></operation></portType>',
+      bindings: bound('B', 'P', '<operation name="ping"><input><soap:body use="literal"/></input></operation>'),
+      services: `<p:Policy xmlns:p="http://www.w3.org/ns/ws-policy" xmlns:sp="http://docs.oasis-open.org/ws-sx/ws-securitypolicy/200702" xmlns:a="http://www.w3.org/2007/05/addressing/metadata"><p:ExactlyOne><p:All>${assertions}</p:All></p:ExactlyOne></p:Policy><service name="S">${port('B')}</service>`,
+    })
+  test.each([
+    ['a user name token over https', '<sp:TransportBinding><p:Policy><sp:TransportToken><p:Policy><sp:HttpsToken/></p:Policy></sp:TransportToken></p:Policy></sp:TransportBinding><sp:SignedSupportingTokens><p:Policy><sp:UsernameToken/></p:Policy></sp:SignedSupportingTokens>', ['TM-2115 approximated'], ['usernameToken']],
+    ['with a digest', '<sp:SupportingTokens><p:Policy><sp:UsernameToken><p:Policy><sp:HashPassword/></p:Policy></sp:UsernameToken></p:Policy></sp:SupportingTokens>', ['TM-2115 approximated'], ['usernameToken']],
+    ['basic login', '<sp:HttpBasicAuthentication/>', ['TM-2115 approximated'], ['basic']],
+    ['signatures', '<sp:AsymmetricBinding/><sp:SignedParts/>', ['TM-2116 refused', 'TM-2116 refused'], []],
+    ['addressing', '<a:Addressing/>', ['TM-2112 ignored'], []],
+    ['something else', '<sp:IncludeTimestamp/>', ['TM-2113 ignored'], []],
+  ])('%s', async (_what, assertions, notes, schemes) => {
+    const contract = await policy(assertions)
+    expect(notesOf(contract)).toEqual(notes)
+    expect(contract.security.map(({ scheme }) => scheme)).toEqual(schemes)
+  })
+})
+
 describe('what XML Schema says, and what becomes of it', () => {
   test.each([
     ['a choice', '<xs:choice><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/></xs:choice>', '', [], ['a?', 'b?']],

@@ -3,7 +3,7 @@ import { createServer } from 'node:net'
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { complaints } from '../support/compilers.js'
+import { complaints, runBundled } from '../support/compilers.js'
 import { freshFolder, repository, tolmach, tolmachJson } from '../support/program.js'
 
 /** PHP's own SOAP server, which knows nothing of us, publishes services from fixtures; the generated clients call every operation. */
@@ -67,6 +67,18 @@ async function freePort(): Promise<number> {
     expect(encoded).toEqual({ value: { Left: crate, Right: crate }, deviations: [] })
     const literal = await call('literal', 'twice', { crate })
     expect(literal).toEqual({ value: { Left: crate, Right: crate }, deviations: ['pair.Right refers to another element, as only encoded messages do'] })
+  })
+
+  test('a user name token in the header, as text and as digest, which PHP works out for itself', async () => {
+    await writeFile(join(folder, 'src/who.ts'), `import { connect, leave, settingsFrom } from './clients/document/index.js'
+declare const process: { argv: string[]; env: Record<string, string | undefined> }
+const url = process.argv[2] ?? ''
+const who = (user: string, password: string, digest?: boolean): Promise<unknown> => leave(connect({ url, credential: { kind: 'wsse', user, password, ...(digest === undefined ? {} : { digest }) } }), { Name: 'who' })
+const asked = [() => who('Åse', 'héslo <1>'), () => who('Åse', 'héslo <1>', true), () => who('Åse', 'wrong', true), () => leave(connect({ url }), { Name: 'who' }),
+  () => leave(connect({ url, ...settingsFrom({ QUAYS_WSSE_USER: 'Åse', QUAYS_WSSE_PASSWORD: 'héslo <1>', QUAYS_WSSE_DIGEST: 'true' }, 'QUAYS') }), { Name: 'who' })]
+for (const ask of asked) await ask().catch((error: unknown) => console.log(error instanceof Error ? error.message : error))
+`)
+    expect(await runBundled(folder, 'src/who.ts', `${base}/document`)).toBe('It is Åse by text.\nIt is Åse by digest.\nThe token is wrong.\nIt is nobody.\nIt is Åse by digest.\n')
   })
 
   test('document/literal over SOAP 1.2: a subtype, bytes, repeated elements, a declared fault', async () => {

@@ -22,7 +22,7 @@ export const soapEmitter: Emitter = {
   },
   reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
   reservedNames: [...Object.keys(simple), 'send'],
-  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'references', 'simple', 'soap', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'references', 'security', 'simple', 'soap', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   pages: codecsPage,
   operation: printOperation,

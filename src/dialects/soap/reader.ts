@@ -4,8 +4,9 @@ import type { Documents } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { Definitions, type Definition } from './definitions.js'
 import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
-import { addressingNamespaces, httpBinding, policyNamespaces, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
+import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
+import { readPolicies } from './policies.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
 import { TypeReader } from './type-reader.js'
@@ -38,7 +39,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   }
 
   const documentation = documentationOf(root)
-  notePolicies(definitions.roots, notes)
+  const security = readPolicies(definitions.roots, notes)
   for (const each of new Set([...definitions.roots, ...definitions.schemas.roots])) noteUnread(each, notes)
   const isEncoded = services.some((service) => service.operations.some((operation) => operationLayout(operation).encoded === true))
   const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
@@ -48,7 +49,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     title: services[0]?.name ?? name,
     services,
     types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
-    security: [],
+    security,
     notes: notes.all(),
     ...(documentation ?? services[0]?.documentation ? { documentation: documentation ?? services[0]?.documentation ?? '' } : {}),
     origin: root.origin,
@@ -130,20 +131,6 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     layout: { version } satisfies EndpointLayout,
   }
   return [{ endpoint, binding, portType, soap }]
-}
-
-/** Policies are read as far as telling that there is one. */
-function notePolicies(roots: readonly XmlElement[], notes: Notes): void {
-  const visit = (element: XmlElement): void => {
-    if (policyNamespaces.includes(element.namespace)) {
-      notes.add('ignored', 'TM-2113', { element: element.name }, element.origin)
-      element.readWhole()
-    } else if (addressingNamespaces.includes(element.namespace)) {
-      notes.add('ignored', 'TM-2112', { what: `<${element.name}>`, reason: 'addressing headers are not sent yet' }, element.origin)
-      element.readWhole()
-    } else for (const child of element.children) visit(child)
-  }
-  for (const root of roots) visit(root)
 }
 
 /** Tells every element and attribute that no reader has looked at; inside an element that was told, nothing more. */

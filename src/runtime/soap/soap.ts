@@ -3,6 +3,7 @@ import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfi
 import { checkChoices, checkMembers } from './check.js'
 import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type MemberChoice, type QName, settled } from './codec.js'
 import { hasReferences, parseWithReferences } from './references.js'
+import { userNameToken, writeSecurity, type UserNameToken } from './security.js'
 import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
 
@@ -55,12 +56,13 @@ export async function send<Input extends object, Outcome>(connection: Connection
   }
   const action = typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
   const isNewer = endpoint.protocol === 'SOAP 1.2'
+  const { credential } = connection.settings
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
   const request = {
     method: 'POST',
     url: connection.settings.url ?? endpoint.address,
     headers: { 'content-type': contentType, accept: isNewer ? 'application/soap+xml, text/xml' : 'text/xml', ...(isNewer ? {} : { soapaction: `"${action}"` }) },
-    body: writeRequest(operation, input, isNewer ? soap12 : soap11),
+    body: writeRequest(operation, input, isNewer ? soap12 : soap11, credential?.kind === 'wsse' ? await userNameToken(credential) : undefined),
   }
   const response = await exchange(connection, request, thisCall, textOfResponse)
   return readAnswer(operation, response, hearOfDeviations(connection, thisCall))
@@ -77,9 +79,9 @@ export function checkInput<Input extends object, Outcome>(operation: SoapOperati
 }
 
 /** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
-export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string): string {
+export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string, token?: UserNameToken): string {
   const headers = (input as { readonly headers?: Readonly<Record<string, unknown>> }).headers
-  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, { entries: headerEntries(operation), values: headers }, operation.encoded)
+  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, { entries: headerEntries(operation), values: headers, token }, operation.encoded)
 }
 
 /** An envelope with these members in its body, inside `wrapper` where there is one. */
@@ -88,16 +90,18 @@ export function writeEnvelope(
   wrapper: QName | undefined,
   entries: readonly Entry[],
   value: Readonly<Record<string, unknown>>,
-  headers: { readonly entries: readonly Entry[]; readonly values: Readonly<Record<string, unknown>> | undefined } = { entries: [], values: undefined },
+  headers: { readonly entries: readonly Entry[]; readonly values: Readonly<Record<string, unknown>> | undefined; readonly token?: UserNameToken | undefined } = { entries: [], values: undefined },
   encoded?: boolean,
 ): string {
   const style = encoded !== true ? undefined : version === soap12 ? 'http://www.w3.org/2003/05/soap-encoding' : 'http://schemas.xmlsoap.org/soap/encoding/'
 
   const writer = new XmlWriter({ soap: version }, style)
   writer.start([version, 'Envelope'])
-  if (headers.values !== undefined && Object.values(headers.values).some((each) => each !== undefined)) {
+  const values = headers.values ?? {}
+  if (headers.token !== undefined || Object.values(values).some((each) => each !== undefined)) {
     writer.start([version, 'Header'])
-    writeMembers(writer, headers.entries, headers.values)
+    if (headers.token !== undefined) writeSecurity(writer, version, headers.token)
+    writeMembers(writer, headers.entries, values)
     writer.end([version, 'Header'])
   }
   writer.start([version, 'Body'])

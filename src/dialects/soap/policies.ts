@@ -1,0 +1,43 @@
+import type { SecurityScheme } from '../../contract/contract.js'
+import type { XmlElement } from '../../documents/xml-tree.js'
+import type { Notes } from '../notes.js'
+import { addressingNamespaces, policyNamespaces, securityPolicyNamespaces } from './namespaces.js'
+
+/** Assertions that say how others are to be understood, and ask for nothing themselves. */
+const frames = ['TransportBinding', 'TransportToken', 'HttpsToken', 'SupportingTokens', 'SignedSupportingTokens', 'SignedEncryptedSupportingTokens', 'EncryptedSupportingTokens', 'AlgorithmSuite', 'Layout', 'Lax', 'Strict', 'Basic128', 'Basic256', 'Basic256Sha256', 'Wss10', 'Wss11', 'WssUsernameToken10', 'WssUsernameToken11', 'NoPassword']
+/** Assertions that ask for signatures or encryption. */
+const sealed = ['AsymmetricBinding', 'SymmetricBinding', 'SignedParts', 'EncryptedParts', 'SignedElements', 'EncryptedElements', 'EndorsingSupportingTokens', 'SignedEndorsingSupportingTokens', 'ProtectionToken', 'X509Token', 'SamlToken', 'IssuedToken', 'KerberosToken']
+
+/**
+ * Reads policies (WS-Policy 1.5, with WS-SecurityPolicy 1.2) as far as telling which credential is wanted.
+ *
+ * @returns the ways of proving who calls that they name; what else they ask for is told in notes
+ */
+export function readPolicies(roots: readonly XmlElement[], notes: Notes): SecurityScheme[] {
+  const found = new Map<SecurityScheme['scheme'], SecurityScheme>()
+  const assertion = (element: XmlElement): void => {
+    const { origin, local } = element
+    const isSecurity = securityPolicyNamespaces.includes(element.namespace)
+    if (isSecurity && local === 'UsernameToken') {
+      const digest = element.children.some(function hashed(child): boolean {
+        return child.local === 'HashPassword' || child.children.some(hashed)
+      })
+      found.set('usernameToken', { name: digest ? 'user name token with digest' : 'user name token', scheme: 'usernameToken', origin })
+      notes.add('approximated', 'TM-2115', { what: `a user name token${digest ? ' with a digest of the password' : ''}`, kind: 'wsse' }, origin)
+    } else if (isSecurity && ['HttpBasicAuthentication', 'BasicAuthentication'].includes(local)) {
+      found.set('basic', { name: 'basic', scheme: 'basic', origin })
+      notes.add('approximated', 'TM-2115', { what: 'a login with user and password (HTTP basic)', kind: 'basic' }, origin)
+    } else if (isSecurity && sealed.includes(local)) notes.add('refused', 'TM-2116', { element: element.name }, origin)
+    else if (addressingNamespaces.includes(element.namespace)) notes.add('ignored', 'TM-2112', { what: `<${element.name}>`, reason: 'addressing headers are not sent yet' }, origin)
+    else if (policyNamespaces.includes(element.namespace) || (isSecurity && frames.includes(local))) element.children.forEach(assertion)
+    else notes.add('ignored', 'TM-2113', { element: element.name }, origin)
+  }
+  const visit = (element: XmlElement): void => {
+    if (policyNamespaces.includes(element.namespace) || addressingNamespaces.includes(element.namespace)) {
+      assertion(element)
+      element.readWhole()
+    } else element.children.forEach(visit)
+  }
+  roots.forEach(visit)
+  return [...found.values()]
+}
