@@ -55,6 +55,7 @@ export const messages = {
 
   'TM-2115': entry('metadata', 'The policy wants {what}.', 'Give it in the settings of the client, as a credential of the kind "{kind}".'),
   'TM-2116': entry('metadata', 'The policy wants signed or encrypted messages (<{element}>), which Tolmach does not make.', 'Calls will be refused, unless the service\'s owner offers an endpoint without.'),
+  'TM-2117': entry('metadata', 'The overload of "{name}" with the message {message} is called {given}.', 'Nothing, unless you know it by the other name.'),
 
   'TM-2201': entry('metadata', 'The {kind} "{reference}" is not declared in any document.', '{nearest} Nothing was imported.'),
   'TM-2202': entry('metadata', 'The {kind} "{name}" is declared twice; this second declaration is ignored.', 'If the two differ, calls may follow the wrong one.'),

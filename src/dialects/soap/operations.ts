@@ -40,30 +40,46 @@ export class OperationReader {
   }
 
   read(portType: Definition, ports: readonly Port[], group: readonly string[]): Operation[] {
-    const found = new Map<string, Operation>()
     documentationOf(portType.element)
-    for (const element of portType.element.take(wsdl, 'operation')) {
+    const elements = portType.element.take(wsdl, 'operation')
+    const byName = new Map<string, XmlElement[]>()
+    for (const element of elements) byName.set(wantedAttribute(element, 'name'), [...(byName.get(wantedAttribute(element, 'name')) ?? []), element])
+    const taken = new Set([...byName.keys()].map((name) => name.toLowerCase()))
+    return elements.flatMap((element) => {
       const name = wantedAttribute(element, 'name')
-      if (found.has(name)) {
-        element.readWhole()
-        this.notes.add('refused', 'TM-2111', { name, endpoint: 'every endpoint', reason: 'it overloads another operation of the same name, which is not read yet' }, element.origin)
-        continue
-      }
-      const operation = this.readOperation(element, name, ports, group)
-      if (operation !== undefined) found.set(name, operation)
-    }
-    return [...found.values()]
+      const overloads = byName.get(name) ?? []
+      // Which overload keeps the plain name must not depend on the order of the document.
+      const [plain] = [...overloads].sort((a, b) => (messageKey(a) < messageKey(b) ? -1 : 1))
+      const given = element === plain ? name : this.nameOverload(element, name, taken)
+      const operation = this.readOperation(element, { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 }, ports, group)
+      return operation === undefined ? [] : [operation]
+    })
   }
 
-  private readOperation(element: XmlElement, name: string, ports: readonly Port[], group: readonly string[]): Operation | undefined {
+  /** The name of an overload: that of its input message, which is all that tells it apart (WSDL 1.1, section 2.4.5). */
+  private nameOverload(element: XmlElement, name: string, taken: Set<string>): string {
+    const input = element.children.find((child) => child.is(wsdl, 'input'))
+    const wished = [valueOf(input, 'name'), valueOf(input, 'message').replace(/^.*:/, '')].filter((each) => each !== '' && each !== name)
+    let given = wished.find((each) => !taken.has(each.toLowerCase())) ?? `${name}2`
+    for (let count = 3; taken.has(given.toLowerCase()); count += 1) given = `${name}${count}`
+    taken.add(given.toLowerCase())
+    this.notes.add('approximated', 'TM-2117', { name, message: valueOf(input, 'message'), given }, element.origin)
+    return given
+  }
+
+  private readOperation(element: XmlElement, { name, given, at, isOverloaded }: { name: string; given: string; at: number; isOverloaded: boolean }, ports: readonly Port[], group: readonly string[]): Operation | undefined {
     const documentation = documented(element)
     element.attribute('parameterOrder')
     const wire: Record<string, OperationWire> = {}
     let shape: Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> | undefined
     let shapeText = ''
+    let isBound = false
     for (const port of ports) {
-      const binding = port.binding.element.take(wsdl, 'operation').find((each) => each.attribute('name') === name)
+      const bindings = port.binding.element.take(wsdl, 'operation').filter((each) => each.attribute('name') === name)
+      // Overloads are bound under the names of their messages; where those are left out, in the same order.
+      const binding = isOverloaded ? (bindings.find((each) => inputName(each) !== '' && inputName(each) === inputName(element)) ?? bindings[at]) : bindings[0]
       if (binding === undefined) continue
+      isBound = true
       try {
         const { action, ...read } = this.readBound(element, name, binding, port)
         // Two bindings that put the same operation on the wire in different shapes would need two input shapes.
@@ -81,12 +97,10 @@ export class OperationReader {
     }
     if (shape === undefined) {
       element.readWhole()
-      if (Object.keys(wire).length === 0 && ports.every((port) => !port.binding.element.children.some((child) => child.is(wsdl, 'operation') && child.attribute('name') === name))) {
-        this.notes.add('ignored', 'TM-2111', { name, endpoint: 'every endpoint', reason: 'no binding offers it' }, element.origin)
-      }
+      if (!isBound) this.notes.add('ignored', 'TM-2111', { name: given, endpoint: 'every endpoint', reason: 'no binding offers it' }, element.origin)
       return undefined
     }
-    return { path: [...group, name], ...shape, wire, ...documentation, origin: element.origin }
+    return { path: [...group, given], ...shape, wire, ...documentation, origin: element.origin }
   }
 
   /** The operation as one binding has it. */
@@ -239,6 +253,21 @@ function partsOfMessage(message: Definition): Part[] {
     elementName: element.attribute('element'),
     typeName: element.attribute('type'),
   }))
+}
+
+/** The value of an attribute, without marking it as read. */
+function valueOf(element: XmlElement | undefined, name: string): string {
+  return element?.attributes.find(({ local }) => local === name)?.value ?? ''
+}
+
+/** The name of an operation's input. */
+function inputName(operation: XmlElement): string {
+  return valueOf(operation.children.find((child) => child.is(wsdl, 'input')), 'name')
+}
+
+function messageKey(operation: XmlElement): string {
+  const input = operation.children.find((child) => child.is(wsdl, 'input'))
+  return `${valueOf(input, 'name')} ${valueOf(input, 'message')}`
 }
 
 function fieldName(field: Field): string {
