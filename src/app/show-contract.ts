@@ -10,6 +10,14 @@ import { preferredEndpoint } from './preferred-endpoint.js'
 import { namesFor } from './client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 
+/** An operation in one line. */
+export interface OperationSummary {
+  readonly name: string
+  readonly inputs: string
+  readonly outcome: string
+  readonly documentation: string | undefined
+}
+
 /** A contract at a glance. */
 export interface Overview {
   readonly kind: 'contract'
@@ -21,7 +29,7 @@ export interface Overview {
   readonly services: readonly {
     readonly name: string
     readonly endpoints: readonly { readonly name: string; readonly protocol: string; readonly address: string; readonly preferred: boolean }[]
-    readonly operations: readonly { readonly name: string; readonly inputs: string; readonly outcome: string; readonly documentation: string | undefined }[]
+    readonly operations: readonly OperationSummary[]
   }[]
   readonly types: readonly { readonly name: string; readonly what: string; readonly documentation: string | undefined }[]
   readonly notes: Contract['notes']
@@ -79,7 +87,16 @@ export interface EndpointDescription {
   readonly origin: string
 }
 
-export type Shown = Overview | OperationDescription | TypeDescription | EndpointDescription
+/** The operations that belong together: an entity set, a tag. */
+export interface GroupDescription {
+  readonly kind: 'group'
+  readonly name: string
+  readonly operations: readonly OperationSummary[]
+  /** The types that the operations name, but for the shapes of what is sent. */
+  readonly types: readonly string[]
+}
+
+export type Shown = Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
 
 /**
  * What is in a contract: the overview, or one operation, type or endpoint in full.
@@ -94,15 +111,17 @@ export async function showContract(reference: string, thing: string | undefined,
   const operations = new Map(operationsOf(contract).map((operation) => [pathOf(operation), operation]))
   const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
   const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
-  const all = [...operations.keys(), ...types.keys(), ...endpoints.keys()]
-  const exact = operations.has(thing) || types.has(thing) || endpoints.has(thing) ? thing : matchName(thing, all)
+  const groups = new Set(operationsOf(contract).flatMap(({ path }) => (path.length > 1 ? [path[0] ?? ''] : [])))
+  const all = [...operations.keys(), ...groups, ...types.keys(), ...endpoints.keys()]
+  const exact = all.includes(thing) ? thing : matchName(thing, all)
   const operation = operations.get(exact ?? '')
   if (operation !== undefined) return describeOperation(open, operation)
+  if (groups.has(exact ?? '')) return describeGroup(contract, exact ?? '')
   const type = types.get(exact ?? '')
   if (type !== undefined) return describeType(contract, type.id)
   const endpoint = endpoints.get(exact ?? '')
   if (endpoint !== undefined) return describeEndpoint(contract, endpoint)
-  throw problem('TM-1005', { what: 'operation, type or endpoint', name: thing, contract: open.name, nearest: nearestAdvice(thing, all) })
+  throw problem('TM-1005', { what: 'operation, group, type or endpoint', name: thing, contract: open.name, nearest: nearestAdvice(thing, all) })
 }
 
 function overview(open: OpenContract): Overview {
@@ -120,16 +139,23 @@ function overview(open: OpenContract): Overview {
     services: contract.services.map((service) => ({
       name: service.name,
       endpoints: service.endpoints.map(({ name, protocol, address }) => ({ name, protocol, address, preferred: name === preferred })),
-      operations: service.operations.map((operation) => ({
-        name: pathOf(operation),
-        inputs: inputsText(operation),
-        outcome: outcomeText(contract, operation),
-        documentation: firstSentence(operation.documentation),
-      })),
+      operations: service.operations.map((operation) => summarise(contract, operation)),
     })),
     types: used.map((type) => ({ name: type.name, what: whatText(contract, type), documentation: firstSentence(type.documentation) })).sort((a, b) => (a.name < b.name ? -1 : 1)),
     notes: contract.notes,
   }
+}
+
+function summarise(contract: Contract, operation: Operation): OperationSummary {
+  return { name: pathOf(operation), inputs: inputsText(operation), outcome: outcomeText(contract, operation), documentation: firstSentence(operation.documentation) }
+}
+
+function describeGroup(contract: Contract, name: string): GroupDescription {
+  const operations = operationsOf(contract).filter(({ path }) => path.length > 1 && path[0] === name)
+  const named = (type: Type): Type[] => (type.kind === 'reference' ? [type] : partsOf(type).flatMap(named))
+  const ids = operations.flatMap(typesOfOperation).flatMap(named).map((type) => (type.kind === 'reference' ? type.to : ''))
+  const types = ids.map((id) => namedType(contract, id)).filter((type) => type.kind !== 'record' || type.variantOf === undefined)
+  return { kind: 'group', name, operations: operations.map((operation) => summarise(contract, operation)), types: [...new Set(types.map((type) => type.name))] }
 }
 
 async function describeOperation(open: OpenContract, operation: Operation): Promise<OperationDescription> {

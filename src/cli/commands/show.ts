@@ -27,6 +27,13 @@ function textOf(shown: Shown): string {
       return overviewText(shown)
     case 'operation':
       return operationText(shown)
+    case 'group':
+      return [
+        `${pc.bold(shown.name)}  group of ${count(shown.operations.length, 'operation')}`,
+        '',
+        tableText(['operation', 'outcome', 'meaning'], shown.operations.map((each) => [`${each.name}(${each.inputs})`, each.outcome, each.documentation ?? '']), '  '),
+        ...(shown.types.length === 0 ? [] : section('types', `  ${shown.types.join(', ')}`)),
+      ].join('\n')
     case 'type':
       return typeText(shown)
     case 'endpoint':
