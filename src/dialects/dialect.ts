@@ -46,6 +46,10 @@ export interface Emitter {
   endpoints(contract: Contract, page: Page): void
   /** How content that the contract leaves open is typed: an element of it, and the member of a record that holds it. */
   readonly open: OpenTypes
+  /** Sections of the client's README about what is this dialect's own, as lines of Markdown; `variable` holds the client in examples. */
+  readme?(contract: Contract, variable: string): readonly string[]
+  /** Variables that settings can be filled from, besides those of all clients, without their prefix. */
+  readonly variables?: readonly string[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
   readonly reexports: readonly (readonly [module: string, clause: string])[]
 }

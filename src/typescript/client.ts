@@ -153,7 +153,7 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
     ...named.map(([group]) => `    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`),
     '  }',
     '',
-    `  /** Settings from \`${prefix}_URL\`, \`${prefix}_ENDPOINT\`, \`${prefix}_USER\`, \`${prefix}_PASSWORD\`, \`${prefix}_TOKEN\` and \`${prefix}_TIME_LIMIT\`. */`,
+    `  /** Settings from ${variableNames(dialect, options.contractName)}. */`,
     `  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${names.class} {`,
     `    return new ${names.class}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
     '  }',
@@ -242,6 +242,13 @@ export function variablePrefix(contractName: string): string {
 
 function isIterable(operation: Operation): boolean {
   return operation.outcome.kind === 'value' && operation.outcome.iterable === true
+}
+
+/** The variables that fill a client's settings, as a list in Markdown. */
+export function variableNames(dialect: Dialect, contractName: string): string {
+  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'TOKEN', 'KEY', ...(dialect.emit.variables ?? []), 'TIME_LIMIT']
+  const all = names.map((name) => `\`${variablePrefix(contractName)}_${name}\``)
+  return `${all.slice(0, -1).join(', ')} and ${all.at(-1) ?? ''}`
 }
 
 /** The first lines a newcomer writes, for this very service. */

@@ -3,11 +3,10 @@ import { endpointsOf, pathOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
-import { firstLines, variablePrefix } from './client.js'
+import { firstLines, variableNames } from './client.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
 export function readmeText(contract: Contract, names: Names, operations: readonly Operation[], dialect: Dialect, contractName: string): string {
-  const prefix = variablePrefix(contractName)
   const faulty = operations.find((operation) => operation.faults.length > 0)
   const first = operations[0]
   const call = (operation: Operation): string => operationExports(names.operations[pathOf(operation)] ?? '')[0]
@@ -34,12 +33,13 @@ export function readmeText(contract: Contract, names: Names, operations: readonl
     '## Settings',
     '',
     `\`new ${names.class}({ url, endpoint, headers, credential, timeLimit, checkInputs, fetch, onExchange, onDeviation })\`: all of them may be left out.`,
-    `\`${names.class}.fromVariables(process.env)\` reads \`${prefix}_URL\`, \`${prefix}_ENDPOINT\`, \`${prefix}_USER\`, \`${prefix}_PASSWORD\`, \`${prefix}_TOKEN\` and \`${prefix}_TIME_LIMIT\` (milliseconds).`,
+    `\`${names.class}.fromVariables(process.env)\` reads ${variableNames(dialect, contractName)} (times in milliseconds).`,
     '',
     '## Operations',
     '',
     ...operations.map((operation) => `- \`${[...operation.path.slice(0, -1), methodName(operation)].join('.')}\`${operation.documentation === undefined ? '' : `: ${markdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`}`),
     '',
+    ...(dialect.emit.readme?.(contract, names.class.charAt(0).toLowerCase() + names.class.slice(1)) ?? []),
     '## Failures',
     '',
     'A call that fails throws `ServiceFault` (the service refused), `TransportFailure` (no connection, no answer in time, a login is wanted), `ContractBreach` (the answer is not what was promised) or `InputRejected` (the input does not satisfy the contract; nothing was sent). All of them are a `CallFailure`.',

@@ -68,6 +68,11 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     expect((await run('show', 'registry', 'vessels')).stdout).toMatch(/^Vessels {2}group of 11 operations[\s\S]*Vessels\.Rename\(key, name, reason\?\)[\s\S]*types\n {2}Vessel, Survey\n$/)
     expect((await run('show', 'registry', 'Vessels.LatestSurvey')).stdout).toMatch(/GET \/Vessels\(…\)\/Brackmouth\.Registry\.LatestSurvey\(…\)/)
     expect((await run('generate')).stderr).toMatch(/for await \(const each of vesselRegister\.Owners\.list\(\)\) console\.log\(each\)/)
+    // The README's own example compiles, too.
+    const readme = await readFile(join(folder, 'src/clients/registry/README.md'), 'utf8')
+    const [, example = ''] = /## Queries[\s\S]*?```ts\n([\s\S]*?)```/.exec(readme) ?? []
+    expect(example).toContain('vesselRegister.Vessels.list({\n  filter: (it) => it.CallSign.startsWith(')
+    await writeFile(join(folder, 'src/readme.ts'), `import { VesselRegister } from './clients/registry/index.js'\nconst vesselRegister: VesselRegister = new VesselRegister()\n${example}`)
     await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
     await writeFile(join(folder, 'src/old.ts'), useOfTheOldClient)
     expect(await complaints(folder)).toBe('')

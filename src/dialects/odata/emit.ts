@@ -1,12 +1,13 @@
-import type { Contract, NamedType } from '../../contract/contract.js'
-import { endpointsOf, pathOf } from '../../contract/queries.js'
+import type { Contract, NamedType, RecordType } from '../../contract/contract.js'
+import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
+import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
 import { propertyName, quoted } from '../../typescript/escaping.js'
 import { printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import type { Declaration, DeclarationContext, Emitter, OperationContext } from '../dialect.js'
-import { operationLayout, type EndpointLayout } from './layout.js'
+import { fieldLayout, operationLayout, type EndpointLayout } from './layout.js'
 import { queriesPage, queryNames } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
 
@@ -38,12 +39,45 @@ export const odataEmitter: Emitter = {
   },
   declaration: declare,
   operation: printOperation,
+  readme: queriesSection,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
     page.print('/** The service root, where the metadata tells it. */', `export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
     for (const each of endpointsOf(contract)) page.print(`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
     page.print('}')
   },
+}
+
+/** How to ask, shown with a set and properties of this very service. */
+function queriesSection(contract: Contract, variable: string): string[] {
+  const operation = operationsOf(contract).find((each) => operationLayout(each).kind === 'list')
+  const layout = operation === undefined ? undefined : operationLayout(operation)
+  if (operation === undefined || layout?.kind !== 'list') return []
+  const fields = fieldsOf(contract, namedType(contract, layout.entity) as RecordType).filter((field) => fieldLayout(field).about !== true)
+  const own = fields.filter((field) => fieldLayout(field).navigation === undefined)
+  const text = own.find((field) => field.type.kind === 'scalar' && field.type.format === 'Edm.String')
+  const target = fields.find((field) => fieldLayout(field).navigation !== undefined)
+  const property = (name: string): string => (/^[\p{L}_]\w*$/u.test(name) ? `.${name}` : `[${quoted(name)}]`)
+  const lines = [
+    ...(text === undefined ? [] : [`  filter: (it) => it${property(text.name)}.startsWith('A'),`]),
+    `  select: [${own.slice(0, 2).map((field) => quoted(field.name)).join(', ')}],`,
+    ...(target === undefined ? [] : [`  expand: [${quoted(target.name)}],`]),
+  ]
+  return [
+    '## Queries',
+    '',
+    '`list` fetches as you look: `for await` goes through all pages, `.page()` gives one, `.all()` everything. What comes back is typed by what was asked for.',
+    '',
+    '```ts',
+    `const listing = ${variable}${property(groupName(operation.path[0] ?? ''))}.list({`,
+    ...lines,
+    '})',
+    'for await (const each of listing) console.log(each)',
+    '```',
+    '',
+    'Conditions in a list must all be true; `anyOf`, `allOf` and `not` put them together otherwise. Every option may also be text in OData\'s own language.',
+    '',
+  ]
 }
 
 function isNew(contract: Contract): boolean {

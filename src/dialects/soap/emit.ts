@@ -24,6 +24,7 @@ export const soapEmitter: Emitter = {
   reservedNames: [...Object.keys(simple), 'send'],
   runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'references', 'security', 'simple', 'soap', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
+  variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,
   operation: printOperation,
   endpoints(contract, page) {
