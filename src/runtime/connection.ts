@@ -1,5 +1,5 @@
 /// <reference lib="esnext.disposable" />
-import { TransportFailure, type Deviation } from './failures.js'
+import { InputRejected, TransportFailure, type Deviation } from './failures.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -104,6 +104,17 @@ export function addressOf(connection: Connection): string {
   const { settings, endpoints } = connection
   const name = settings.endpoint ?? Object.keys(endpoints)[0] ?? ''
   return (settings.url ?? endpoints[name]?.address ?? '').replace(/\/+$/, '')
+}
+
+/**
+ * A credential that there is no place for would be left out without a word.
+ *
+ * @param kinds those that can be sent here
+ * @throws InputRejected
+ */
+export function checkCredential(connection: Connection, operation: string, kinds: readonly Credential['kind'][]): void {
+  const kind = connection.settings.credential?.kind
+  if (kind !== undefined && !kinds.includes(kind)) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers` }])
 }
 
 /** Tells everybody of a deviation who wants to hear of it. */

@@ -238,6 +238,12 @@ test('any moment and any value come back from JSON as they went (both versions)'
   )
 })
 
+test('a credential that there is no place for is refused, and not left out without a word', async () => {
+  const { connection, asked } = service([], { credential: { kind: 'key', value: 'x' } })
+  await expect(list(connection, ships).all()).rejects.toThrow('nothing says where a credential of the kind "key" goes')
+  expect(asked).toEqual([])
+})
+
 test('whoever wants to hear of it hears of every page', async () => {
   const exchanges: Exchange[] = []
   const { connection } = service(['{"value":[],"@odata.nextLink":"Ships?p=2"}', '{"value":[]}'], { onExchange: (each) => exchanges.push(each) })

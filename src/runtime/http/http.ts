@@ -1,4 +1,4 @@
-import { addressOf, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
+import { addressOf, checkCredential, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
@@ -53,6 +53,7 @@ export async function send<Outcome>(connection: Connection, operation: HttpOpera
     const misfits = checkInput(operation, input)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'key'])
   const values = input as Readonly<Record<string, unknown>>
   const key = settings.credential?.kind === 'key' && operation.key !== undefined ? { ...operation.key, value: settings.credential.value } : undefined
   const { target, headers } = writeParameters(operation, values, key)

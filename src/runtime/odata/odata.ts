@@ -1,4 +1,4 @@
-import { addressOf, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
+import { addressOf, checkCredential, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Misfit } from '../failures.js'
 import { asNumber, isObject, join, jsonText, show } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
@@ -336,6 +336,7 @@ interface Outgoing {
 }
 
 async function send(connection: Connection, operation: Facts, { method, url, headers, body, wantsBack }: Outgoing, thisCall: ThisCall): Promise<Response> {
+  checkCredential(connection, operation.name, ['basic', 'bearer'])
   const own = operation.protocol.headers({ hasBody: body !== undefined, wantsBack: wantsBack === true })
   const response = await exchange(connection, { method, url, headers: { ...own, ...headers }, ...(body === undefined ? {} : { body }) }, thisCall, textOf)
   if (response.status >= 400) throw faultOf(operation, response)

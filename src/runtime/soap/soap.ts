@@ -1,4 +1,4 @@
-import { exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
+import { checkCredential, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { checkChoices, checkMembers } from './check.js'
 import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type MemberChoice, type QName, settled } from './codec.js'
@@ -55,6 +55,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const action = typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'wsse'])
   const isNewer = endpoint.protocol === 'SOAP 1.2'
   const { credential } = connection.settings
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
