@@ -1,6 +1,7 @@
 import type { Constraints, Field, NamedType, ScalarBase, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-tree.js'
 import type { Notes } from '../notes.js'
+import { isPattern } from '../patterns.js'
 import type { References } from './references.js'
 
 /** Does a type travel to the service or from it? Read-only members are left out of the one, write-only ones of the other. */
@@ -324,15 +325,6 @@ function scalar(node: DataNode, type: 'integer' | 'number' | 'string', notes: No
   }
   const wire = encoded || base === 'bytes' ? 'byte' : type === 'integer' && base === 'double' ? 'integer' : known && isText && (base === 'int64' || base === 'decimal') ? `string:${format}` : format === '' ? type : format
   return { kind: 'scalar', base, format: wire, origin, ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }), ...documented(node) }
-}
-
-function isPattern(pattern: string): boolean {
-  try {
-    new RegExp(pattern, 'u')
-    return true
-  } catch {
-    return false
-  }
 }
 
 export function documented(node: DataNode): { documentation?: string } {

@@ -2,6 +2,7 @@ import type { Constraints, EnumerationMember, Field, NamedType, Origin, RecordTy
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
+import { isPattern } from '../patterns.js'
 import type { Csdl, Declared } from './csdl.js'
 import { changesId, fieldLayout, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
 import { dataMetadata } from './namespaces.js'
@@ -128,6 +129,7 @@ export class TypeReader {
     const precision = number(element.attribute('Precision'))
     const scale = number(element.attribute('Scale'))
     const pattern = this.csdl.annotationText(element, path, `${validation}.Pattern`)
+    if (pattern !== undefined && !isPattern(pattern)) this.notes.add('approximated', 'TM-2211', { pattern }, element.origin)
     const minimum = limit('Minimum')
     const maximum = limit('Maximum')
     // These change nothing on the wire.
@@ -356,15 +358,6 @@ export class TypeReader {
 function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {
   const example = Object.hasOwn(examples, format) ? { example: examples[format] ?? '' } : {}
   return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), ...example, origin }
-}
-
-function isPattern(pattern: string): boolean {
-  try {
-    new RegExp(pattern, 'u')
-    return true
-  } catch {
-    return false
-  }
 }
 
 export function documented(documentation: string | undefined): { documentation?: string } {
