@@ -100,8 +100,8 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
           <Action Name="Grow" IsBound="true"><Parameter Name="t" Type="N.Big"/></Action>
           <Function Name="Near" IsBound="true"><Parameter Name="t" Type="Collection(N.Thing)"/><Parameter Name="a" Type="Edm.Int32" Nullable="false"/><ReturnType Type="Collection(N.Thing)"/></Function>
           <Function Name="Near" IsBound="true"><Parameter Name="t" Type="Collection(N.Thing)"/><Parameter Name="b" Type="Edm.Int32"/><ReturnType Type="Edm.Int32"/></Function>
-          <Action Name="Nowhere" IsBound="true"><Parameter Name="t" Type="Edm.String"/></Action><Action Name="Go"><ReturnType Type="N.Thing" Nullable="false"/></Action>
-          ${container('<EntitySet Name="Things" EntityType="N.Thing"/><ActionImport Name="Start" Action="N.Go" EntitySet="Things"/>')}`),
+          <Action Name="Nowhere" IsBound="true"><Parameter Name="t" Type="Edm.String"/></Action><Action Name="Go"><ReturnType Type="N.Thing" Nullable="false"/></Action><Function Name="Alone"><Parameter Name="x" Type="Edm.Int32"/></Function>
+          ${container('<EntitySet Name="Things" EntityType="N.Thing"/><ActionImport Name="Start" Action="N.Go" EntitySet="Things"/><FunctionImport Name="Lost" Function="N.Gone"/>')}`),
       ),
     })
     const all = Object.fromEntries(operationsOf(contract).map((each) => [pathOf(each), each]))
@@ -110,7 +110,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
     expect(all['Things.Near']).toMatchObject({ inputs: [{ name: 'a', optional: false }], outcome: { field: { type: { kind: 'list' } } }, layout: { on: { many: true } } })
     expect(all['Things.NearByB']).toMatchObject({ inputs: [{ name: 'b', optional: true, nullable: true }], outcome: { field: { nullable: true } } })
     expect(all['Start']).toMatchObject({ outcome: { field: { type: { to: 'Ns.Thing' }, nullable: false } } })
-    expect(contract.notes.map(({ code }) => code)).toEqual(['TM-2409', 'TM-2407'])
+    expect(contract.notes.map(({ code, message }) => `${code} ${/^The (?:overload|action|function|import)[^,]*?"[\w.]+"/.exec(message)?.[0] ?? message}`)).toEqual(['TM-2409 The overload of "Things.Near"', 'TM-2407 The action "Ns.Nowhere"', 'TM-2407 The function "Ns.Alone"', 'TM-2407 The import "Lost"'])
   })
 
   test.each<[string, Record<string, string>, string, RegExp]>([

@@ -27,6 +27,8 @@ export class OperationReader {
   private readonly found: Operation[] = []
   /** Paths of operations given so far, as members of the client. */
   private readonly taken = new Set<string>()
+  /** Functions and actions that an import offers. */
+  private readonly byImport = new Set<XmlElement>()
 
   constructor(csdl: Csdl, types: TypeReader, notes: Notes) {
     this.csdl = csdl
@@ -134,14 +136,27 @@ export class OperationReader {
       const written = each.attribute('Function')
       each.attribute('EntitySet')
       if (written === undefined) this.readFunctionImport2(each, name, documentation)
-      else for (const overload of unbound(this.csdl.overloads('Function', written))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
+      else for (const overload of this.imported('Function', written, each)) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
     }
     for (const each of element.take(element.namespace, 'ActionImport')) {
       const name = each.attribute('Name') ?? ''
       each.attribute('EntitySet')
       const documentation = this.csdl.documentation(each, `${container}/${name}`)
-      for (const overload of unbound(this.csdl.overloads('Action', each.attribute('Action') ?? ''))) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
+      for (const overload of this.imported('Action', each.attribute('Action') ?? '', each)) this.readInvocation(overload, [name], { call: name, documentation, origin: each.origin })
     }
+  }
+
+  /** What an import offers: the overloads that are bound to nothing. */
+  private imported(local: 'Function' | 'Action', written: string, at: XmlElement): Declared[] {
+    const found = unbound(this.csdl.overloads(local, written))
+    for (const { element } of found) this.byImport.add(element)
+    if (found.length === 0) this.leaveOut(at, `The import "${at.attribute('Name') ?? ''}"`, `no document declares "${written}"`)
+    return found
+  }
+
+  private leaveOut(element: XmlElement, what: string, reason: string): void {
+    this.notes.add('ignored', 'TM-2407', { what, reason }, element.origin)
+    element.readWhole()
   }
 
   /** Of version 2: its parameters stand behind the question mark (CSDL 2, section 2.1.20). */
@@ -165,8 +180,12 @@ export class OperationReader {
     for (const local of ['Action', 'Function'] as const) {
       for (const declared of inOrder(this.csdl.all(local))) {
         const { element } = declared
+        if (!isBound(element)) {
+          // Imports were read before: what none of them names can't be called (section 12.6).
+          if (!this.byImport.has(element)) this.leaveOut(element, `The ${local.toLowerCase()} "${declared.name}"`, 'no import offers it')
+          continue
+        }
         element.read = true
-        if (!isBound(element)) continue
         const [binding] = element.children.filter((child) => child.local === 'Parameter')
         const written = binding?.attributes.find((each) => each.local === 'Type')?.value ?? ''
         const item = /^Collection\((.*)\)$/.exec(written)?.[1]
@@ -182,8 +201,7 @@ export class OperationReader {
           this.readInvocation(declared, [resource.name, element.attribute('Name') ?? ''], { call: declared.name, documentation: undefined, origin: element.origin, on: { resource, many: item !== undefined, cast } })
         }
         if (places.length === 0) {
-          this.notes.add('ignored', 'TM-2407', { what: `The ${local.toLowerCase()} "${declared.name}"`, reason: 'no set has entities that it is bound to' }, element.origin)
-          element.readWhole()
+          this.leaveOut(element, `The ${local.toLowerCase()} "${declared.name}"`, 'no set has entities that it is bound to')
         }
       }
     }
@@ -201,7 +219,10 @@ export class OperationReader {
     const [returns] = element.take(element.namespace, 'ReturnType')
     const outcome = this.outcome(returns ?? element, returns?.attribute('Type'), name)
     const key = on === undefined || on.many || on.resource.singleton ? [] : keyInput(this.types.keyFields(on.resource.entity), facts.origin)
-    if (on !== undefined && !on.many && !on.resource.singleton && key.length === 0) return
+    if (on !== undefined && !on.many && !on.resource.singleton && key.length === 0) {
+      this.notes.add('refused', 'TM-2407', { what: `The ${element.local.toLowerCase()} "${name}" at "${on.resource.name}"`, reason: 'its entities have no key that can be written' }, element.origin)
+      return
+    }
     const layout: OperationLayout = {
       kind: 'invoke',
       call: facts.call,

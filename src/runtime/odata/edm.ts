@@ -1,4 +1,4 @@
-import { asNumber, type SimpleJson } from '../json/values.js'
+import { anything, asNumber, boolean as jsonBoolean, jsonText, text, type SimpleJson } from '../json/values.js'
 
 /** The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an address. */
 
@@ -63,3 +63,13 @@ export function floatingText(value: number): string {
 export function bare(text: string): string {
   return text
 }
+
+/** Types that every version writes alike. */
+export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
+export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
+export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
+export const sbyte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-128, 127), 'number', bare)
+export const int16: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-32768, 32767), 'number', bare)
+export const int32: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-2147483648, 2147483647), 'number', bare)
+/** A value that the metadata says nothing about. */
+export const untyped: Edm = { simple: anything.simple, term: 'other', check: anything.check, read: anything.read, write: anything.write, literal: (value) => jsonText(value) }

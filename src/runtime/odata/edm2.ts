@@ -1,16 +1,12 @@
-import { anything, base64, boolean as jsonBoolean, decimalText, int64Text, jsonText, text, type SimpleJson } from '../json/values.js'
-import { bare, edm, floating, quotedText, textLike, wholeNumber, type Edm } from './edm.js'
+import { base64, decimalText, int64Text, type SimpleJson } from '../json/values.js'
+import { edm, floating, textLike, type Edm } from './edm.js'
+
+export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
 /** The primitive types as OData 2 writes them: in JSON (OData V2, JSON Format, section 4), and in addresses (OData V2, Overview, section 6, Abstract Type System). */
 
 const iso = '\\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])T(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,3})?)?'
 
-export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
-export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
-export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
-export const sbyte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-128, 127), 'number', bare)
-export const int16: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-32768, 32767), 'number', bare)
-export const int32: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-2147483648, 2147483647), 'number', bare)
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', (written) => `${written}L`)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', (written) => `${written}M`)
 export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written) => written), 'number', (written) => suffixed(written, 'd'))
@@ -29,7 +25,6 @@ export const binary: Edm = {
   write: base64.write,
   literal: (value: Uint8Array) => `X'${Array.from(value, (each) => each.toString(16).padStart(2, '0')).join('').toUpperCase()}'`,
 }
-export const untyped: Edm = { simple: anything.simple, term: 'other', check: anything.check, read: anything.read, write: anything.write, literal: (value) => jsonText(value) }
 
 function suffixed(written: string, suffix: string): string {
   return Number.isFinite(Number(written)) ? written + suffix : written === 'NaN' ? 'NaN' : written.replace('Infinity', 'INF')

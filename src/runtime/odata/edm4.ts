@@ -1,6 +1,8 @@
-import { anything, base64, boolean as jsonBoolean, decimalText, int64Text, jsonText, text } from '../json/values.js'
+import { base64, decimalText, int64Text } from '../json/values.js'
 import { bytesToBase64, base64ToBytes } from '../plain.js'
-import { bare, edm, floating, quotedText, textLike, wholeNumber, type Edm } from './edm.js'
+import { bare, edm, floating, textLike, type Edm } from './edm.js'
+
+export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
 /**
  * The primitive types as OData 4 writes them: JSON Format 4.01, section 7.1, and URL Conventions, section 5.1.1.6. 64-bit integers and
@@ -10,12 +12,6 @@ import { bare, edm, floating, quotedText, textLike, wholeNumber, type Edm } from
 const day = '\\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])'
 const clock = '(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,12})?)?'
 
-export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
-export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
-export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
-export const sbyte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-128, 127), 'number', bare)
-export const int16: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-32768, 32767), 'number', bare)
-export const int32: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-2147483648, 2147483647), 'number', bare)
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', bare)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', bare)
 export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written, value) => (Number.isFinite(value) ? value : written)), 'number', floatingLiteral)
@@ -34,8 +30,6 @@ export const binary: Edm = {
   write: (value) => urlSafe(value),
   literal: (value) => `binary'${urlSafe(value)}'`,
 }
-/** A value that the metadata says nothing about. */
-export const untyped: Edm = { simple: anything.simple, term: 'other', check: anything.check, read: anything.read, write: anything.write, literal: (value) => jsonText(value) }
 
 /** Numbers as they are; the special ones by name. */
 function floatingLiteral(written: string): string {
