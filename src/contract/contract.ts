@@ -152,9 +152,13 @@ export interface RecordType extends Node {
   readonly choices?: readonly Choice[]
   /** The type it extends; its own fields come after those of its base. */
   readonly base?: ReferenceType
+  /** Its fields are all it has: it does not extend its base but narrows it. */
+  readonly restricts?: true
   readonly abstract?: boolean
   /** May it carry content that no field declares? */
   readonly open?: boolean
+  /** What its open content may be, where some must be there: `$open` in plain form. */
+  readonly openExample?: unknown
   /** Names of the fields that identify it. */
   readonly keys?: readonly string[]
   /**
@@ -227,6 +231,8 @@ export interface Constraints {
   readonly fractionDigits?: number
   /** Each group must match; within a group any one pattern is enough. ECMAScript sources, anchored, for the `u` flag. */
   readonly patterns?: readonly (readonly string[])[]
+  /** The only values there may be, as texts; equal values may be spelled otherwise. */
+  readonly allowed?: readonly string[]
 }
 
 export interface LiteralType extends Node {
@@ -238,6 +244,8 @@ export interface UnionType extends Node {
   readonly kind: 'union'
   readonly alternatives: readonly Type[]
   readonly discriminator?: { readonly field: string; readonly mapping: Readonly<Record<string, TypeId>> }
+  /** What its text on the wire must match, whichever alternative it is. */
+  readonly constraints?: Pick<Constraints, 'patterns'>
 }
 
 export interface IntersectionType extends Node {
@@ -257,6 +265,8 @@ export interface ListType extends Node {
   readonly itemNullable?: boolean
   readonly minItems?: number
   readonly maxItems?: number
+  /** Of lists that are one text on the wire: what the whole text must match, or be. */
+  readonly constraints?: Pick<Constraints, 'patterns' | 'allowed'>
   readonly layout?: unknown
 }
 

@@ -36,15 +36,15 @@ export function resolve(contract: Contract, type: Type): Type {
   return current
 }
 
-/** The records a record extends, the farthest first. */
+/** The records a record extends and inherits from, the farthest first. One that restricts another says all its fields itself. */
 export function basesOf(contract: Contract, record: RecordType): RecordType[] {
   const bases: RecordType[] = []
-  let base = record.base
+  let base = record.restricts === true ? undefined : record.base
   while (base !== undefined) {
     const type = resolve(contract, base)
     if (type.kind !== 'record') break
     bases.unshift(type)
-    base = type.base
+    base = type.restricts === true ? undefined : type.base
   }
   return bases
 }

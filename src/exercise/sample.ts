@@ -1,6 +1,7 @@
 import randexp from 'randexp'
-import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarType, Type } from '../contract/contract.js'
+import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarBase, ScalarType, Type } from '../contract/contract.js'
 import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
+import { compareMoments } from '../runtime/soap/moments.js'
 
 // The package declares a default export that it doesn't have for ES modules: the module is the class.
 const RandExp = randexp as unknown as typeof randexp.default
@@ -43,7 +44,7 @@ class Sampler {
     const excluded = new Set<string>()
     const wanted = new Set<string>()
     for (const { alternatives, optional } of choices) {
-      const ends = ({ required }: Choice['alternatives'][number]): boolean => required.every((name) => !this.endless(fields.find((field) => field.name === name)?.type ?? { kind: 'nothing', origin: { document: '', line: 0, column: 0 } }))
+      const ends = ({ required }: Choice['alternatives'][number]): boolean => required.every((name) => name !== '$open' && !this.endless(fields.find((field) => field.name === name)?.type ?? { kind: 'nothing', origin: { document: '', line: 0, column: 0 } }))
       const chosen = optional === true && !this.full ? undefined : (alternatives.find(ends) ?? alternatives[0])
       for (const name of alternatives.flatMap((each) => each.fields)) if (chosen?.fields.includes(name) !== true) excluded.add(name)
       for (const name of chosen?.required ?? []) wanted.add(name)
@@ -52,11 +53,9 @@ class Sampler {
       if (excluded.has(field.name)) continue
       if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type))) continue
       const preset = field.fixed ?? field.default
-      if (field.example !== undefined) {
-        sample[field.name] = field.example
-        continue
-      }
-      sample[field.name] = preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
+      const value = field.example !== undefined ? field.example : preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
+      // A field may be called __proto__.
+      Object.defineProperty(sample, field.name, { value, enumerable: true, writable: true, configurable: true })
     }
     return sample
   }
@@ -71,12 +70,15 @@ class Sampler {
         return value
       }
       case 'record':
-        return this.fields(type.fields, type.choices)
+        return { ...this.fields(type.fields, type.choices), ...(type.openExample === undefined ? {} : { $open: type.openExample }) }
       case 'enumeration':
         return type.members[0]?.value ?? ''
       case 'scalar':
         return scalar(type, name)
       case 'list': {
+        const { allowed, patterns } = type.constraints ?? {}
+        if (allowed !== undefined || patterns !== undefined) return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name)).trim().split(' ').map((item) => this.preset(type.item, item))
+        if (type.item.kind === 'union' && type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))) return this.mixedItems(type.item.alternatives)
         const least = type.minItems ?? 0
         const count = this.endless(type.item) ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
         return Array.from({ length: count }, () => this.value(type.item, name))
@@ -100,8 +102,28 @@ class Sampler {
     }
   }
 
+  private isTurn(id: string): boolean {
+    const named = namedType(this.contract, id)
+    return named.kind === 'record' && named.choices !== undefined && !this.within.includes(id)
+  }
+
+  /** Texts and elements among each other: a text, and each of the elements once. */
+  private mixedItems(alternatives: readonly Type[]): unknown[] {
+    return alternatives.flatMap((each) => {
+      const named = each.kind === 'reference' ? namedType(this.contract, each.to) : undefined
+      if (each.kind !== 'reference' || named?.kind !== 'record') return [this.value(each, 'text')]
+      this.within.push(each.to)
+      const turns = (named.choices?.[0]?.alternatives ?? []).map(({ fields }) => this.fields(named.fields.filter((field) => fields.includes(field.name)).map((field) => ({ ...field, optional: false }))))
+      this.within.pop()
+      return turns
+    })
+  }
+
   private record(record: RecordType, id: string): unknown {
-    if (record.abstract !== true) return this.fields(fieldsOf(this.contract, record), [...basesOf(this.contract, record), record].flatMap((each) => each.choices ?? []))
+    const all = [...basesOf(this.contract, record), record]
+    const mentioned = all.some((each) => each.choices?.some(({ alternatives }) => alternatives.some(({ fields }) => fields.includes('$open'))))
+    const open = mentioned ? undefined : all.find((each) => each.openExample !== undefined)?.openExample
+    if (record.abstract !== true) return { ...this.fields(fieldsOf(this.contract, record), all.flatMap((each) => each.choices ?? [])), ...(open === undefined ? {} : { $open: open }) }
     const subtype = (directSubtypes(this.contract).get(id) ?? []).find((each) => !this.within.includes(each))
     const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
     if (named?.kind !== 'record' || subtype === undefined) return {}
@@ -112,7 +134,7 @@ class Sampler {
     const actual = resolve(this.contract, type)
     if (actual.kind !== 'scalar') return text
     if (actual.base === 'boolean') return text === 'true' || text === '1'
-    return ['int8', 'int16', 'int32', 'uint8', 'uint16', 'uint32', 'float', 'double'].includes(actual.base) ? Number(text) : text
+    return numbers.includes(actual.base) ? Number(text) : text
   }
 
   /** Would filling this type come back to one that is being filled? */
@@ -122,9 +144,14 @@ class Sampler {
   }
 }
 
+/** Bases whose values are numbers in plain form. */
+const numbers: readonly ScalarBase[] = ['int8', 'int16', 'int32', 'uint8', 'uint16', 'uint32', 'float', 'double']
+
 function scalar(type: ScalarType, name: string): unknown {
   const limits = type.constraints ?? {}
   if (type.example !== undefined) return type.example
+  const [allowed] = limits.allowed ?? []
+  if (allowed !== undefined) return numbers.includes(type.base) ? Number(allowed) : allowed
   switch (type.base) {
     case 'boolean':
       return true
@@ -147,28 +174,37 @@ function scalar(type: ScalarType, name: string): unknown {
     case 'bytes':
       return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3)))
     case 'dateTime':
-      return '2026-11-23T14:30:00'
+      return moment(limits, '2026-11-23T14:30:00')
     case 'date':
-      return '2026-11-23'
+      return moment(limits, '2026-11-23')
     case 'time':
-      return '14:30:00'
+      return moment(limits, '14:30:00')
     case 'duration':
-      return 'P1D'
+      return moment(limits, 'P1D')
     case 'yearMonth':
-      return '2026-11'
+      return moment(limits, '2026-11')
     case 'year':
-      return '2026'
+      return moment(limits, '2026')
     case 'monthDay':
-      return '--11-23'
+      return moment(limits, '--11-23')
     case 'month':
-      return '--11'
+      return moment(limits, '--11')
     case 'day':
-      return '---23'
+      return moment(limits, '---23')
     case 'qualifiedName':
       return 'name'
     case 'text':
       return text(limits, type.format === 'xs:language' ? 'en' : name)
   }
+}
+
+/** A moment or a duration within its bounds: the usual one where that fits. */
+function moment({ minimum, maximum, exclusiveMinimum, exclusiveMaximum }: Constraints, usual: string): string {
+  const fits = (text: string): boolean => {
+    const order = (bound: string | undefined): number => (bound === undefined ? Number.NaN : (compareMoments(text, bound) ?? Number.NaN))
+    return !(order(minimum) < 0 || order(maximum) > 0 || order(exclusiveMinimum) <= 0 || order(exclusiveMaximum) >= 0)
+  }
+  return [usual, minimum, maximum].find((each) => each !== undefined && fits(each)) ?? usual
 }
 
 function wholeNumber(limits: Constraints): string {

@@ -228,7 +228,7 @@ function memberDocumentation(type: NamedType): string | undefined {
 
 function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name: string, page: Page): string[] {
   const several = texts.isOneOfSeveral(type)
-  const base = type.base === undefined ? '' : ` extends Omit<${texts.names.types[type.base.to] ?? ''}, '$is'>`
+  const base = type.base === undefined || type.restricts === true ? '' : ` extends Omit<${texts.names.types[type.base.to] ?? ''}, '$is'>`
   const subtypes = texts.subtypesOf(type.id)
   if (type.choices !== undefined && !several) return [...docComment([type.documentation]), ...choiceDeclaration(texts, name, type.fields, type.choices, type.open === true ? texts.open.recordLines(page) : [], page)]
   const lines = [
@@ -251,17 +251,20 @@ function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name:
 export function choiceDeclaration(texts: TypeTexts, name: string, fields: readonly Field[], choices: readonly Choice[], further: readonly string[], page: Page): string[] {
   const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
   const common = fields.filter((field) => !chosen.has(field.name))
+  // Open content may be an alternative too.
+  const open = (own: readonly string[], required: readonly string[]): string[] => (own.includes('$open') ? texts.open.recordLines(page).map((line) => `  ${required.includes('$open') ? line.replace('$open?', '$open') : line}`) : ['    $open?: never'])
   const unions = choices.flatMap(({ alternatives, optional }) => {
     const all = [...new Set(alternatives.flatMap((each) => each.fields))]
     const shape = (own: readonly string[], required: readonly string[]): string[] => [
       '{',
       ...fields.filter((field) => all.includes(field.name)).flatMap((field) => (own.includes(field.name) ? texts.propertyLines({ ...field, optional: !required.includes(field.name) }, page, '    ') : [`    ${propertyName(field.name)}?: never`])),
+      ...(all.includes('$open') ? open(own, required) : []),
       '  }',
     ]
     const shapes = [...alternatives.map((each) => shape(each.fields, each.required)), ...(optional === true ? [shape([], [])] : [])]
     return [' & (', ...shapes.flatMap(([first = '', ...rest]) => [`  | ${first}`, ...rest]), ')']
   })
-  const lines = [`export type ${name} = {`, ...common.flatMap((field) => texts.propertyLines(field, page)), ...further, '}']
+  const lines = [`export type ${name} = {`, ...common.flatMap((field) => texts.propertyLines(field, page)), ...(chosen.has('$open') ? [] : further), '}']
   // What is joined stands on one line with the bracket before it.
   return [...lines, ...unions].reduce<string[]>((found, line) => (line.startsWith(' & (') ? [...found.slice(0, -1), `${found.at(-1) ?? ''}${line}`] : [...found, line]), [])
 }

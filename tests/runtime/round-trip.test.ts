@@ -1,16 +1,16 @@
 import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import fc, { type Arbitrary } from 'fast-check'
-import type { Contract, Field, Type } from '../../src/contract/contract.js'
+import fc from 'fast-check'
 import { fieldsFromPlain } from '../../src/contract/plain.js'
-import { directSubtypes, fieldsOf, namedType, resolve } from '../../src/contract/queries.js'
+import { resolve } from '../../src/contract/queries.js'
 import { parseXml } from '../../src/documents/xml-tree.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { toPlain } from '../../src/runtime/plain.js'
-import { checkInput, readAnswer, soap11, soap12, writeEnvelope, writeRequest, entriesOfMembers } from '../../src/runtime/soap/soap.js'
+import { checkInput, readAnswer, soap11, soap12, writeEnvelope, writeRequest, shapeOfMembers } from '../../src/runtime/soap/soap.js'
 import type { Deviation } from '../../src/runtime/failures.js'
 import { fixtures, liveOperation, operationNamed, readFixture } from '../support/contracts.js'
+import { recordValues } from '../support/values.js'
 import { validateXML } from 'xmllint-wasm'
 
 const { contract } = await readFixture('tests/fixtures/everything/everything.wsdl')
@@ -30,74 +30,12 @@ async function judgedByLibxml2(envelopes: readonly string[]): Promise<string[][]
   return results.map((result) => (result.valid ? [] : result.errors.map(({ rawMessage }) => rawMessage)))
 }
 
-/** Random values of a type that satisfy the contract. Independent of the samples and of the codecs. */
-function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unknown> {
-  if (type.kind === 'reference') {
-    const named = namedType(model, type.to)
-    const subtypes = directSubtypes(model).get(type.to) ?? []
-    if (named.kind !== 'record') return valuesOf(model, named, depth)
-    const own = recordValues(model, fieldsOf(model, named), depth + 1)
-    const tagged = named.base === undefined && subtypes.length === 0 ? own : own.map((value) => ({ $is: named.name, ...value }))
-    const choices = [...(named.abstract === true ? [] : [tagged]), ...subtypes.map((id) => valuesOf(model, { kind: 'reference', to: id, origin: type.origin }, depth))]
-    return fc.oneof(...choices)
-  }
-  const text = (pattern: RegExp): Arbitrary<string> => fc.stringMatching(pattern)
-  switch (type.kind) {
-    case 'list': {
-      if (depth > 4 && (type.minItems ?? 0) === 0) return fc.constant([])
-      const item = type.itemNullable === true ? fc.option(valuesOf(model, type.item, depth + 1), { nil: null }) : valuesOf(model, type.item, depth + 1)
-      return fc.array(item, { minLength: type.minItems ?? 0, maxLength: Math.min(type.maxItems ?? 3, 3) })
-    }
-    case 'enumeration':
-      return fc.constantFrom(...type.members.map((member) => member.value))
-    case 'scalar':
-      break
-    default:
-      throw new Error(`no values for ${type.kind}`)
-  }
-  const { format, constraints } = type
-  const xmlText = fc.string({ unit: 'grapheme', maxLength: 12 }).filter((each) => !/[\u0000-\u001f\ufffe\uffff]|[\ud800-\udfff](?![\udc00-\udfff])/.test(each))
-  const whole = (least: bigint, most: bigint): Arbitrary<bigint> => fc.bigInt({ min: least, max: most })
-  const small = (least: number, most: number): Arbitrary<number> => fc.integer({ min: least, max: most })
-  const real = fc.double({ noDefaultInfinity: false }).map((each) => (Object.is(each, -0) ? 0 : each))
-  const date = fc.date({ min: new Date('0001-01-01'), max: new Date('9999-12-31'), noInvalidDate: true }).map((each) => each.toISOString().slice(0, 10))
-  const zone = fc.constantFrom('', 'Z', '+14:00', '-03:30')
-  const time = fc.constantFrom('00:00:00', '23:59:59.999999', '24:00:00', '12:30:00.5')
-  const values: Record<string, Arbitrary<unknown>> = {
-    'xs:string': xmlText, 'xs:normalizedString': xmlText, 'xs:token': text(/^[a-zé]([ &<]?[a-z"']){0,5}$/), 'xs:language': text(/^[a-z]{2}(-[A-Z]{2})?$/), 'xs:Name': text(/^[:_a-z][\w.:-]{0,5}$/),
-    'xs:NCName': text(/^[_a-z][\w.-]{0,5}$/), 'xs:NMTOKEN': text(/^[\w.:-]{1,5}$/), 'xs:ID': text(/^[_a-z]\w{0,5}$/), 'xs:anyURI': text(/^urn:[a-z]+:[a-z&?=]*$/), 'xs:QName': text(/^(\{urn:[a-z]{1,3}\})?[a-z]{1,4}$/),
-    'xs:boolean': fc.boolean(), 'xs:decimal': constraints === undefined ? text(/^-?\d{1,20}(\.\d{1,20})?$/) : text(/^[1-9]\d{0,3}(\.\d{1,3})?$/),
-    'xs:integer': whole(-(10n ** 30n), 10n ** 30n), 'xs:nonPositiveInteger': whole(-(10n ** 20n), 0n), 'xs:negativeInteger': whole(-(10n ** 20n), -1n), 'xs:nonNegativeInteger': whole(0n, 10n ** 20n), 'xs:positiveInteger': whole(1n, 10n ** 20n),
-    'xs:long': whole(-(2n ** 63n), 2n ** 63n - 1n), 'xs:unsignedLong': whole(0n, 2n ** 64n - 1n), 'xs:int': small(-(2 ** 31), 2 ** 31 - 1), 'xs:short': small(-32768, 32767), 'xs:byte': small(-128, 127),
-    'xs:unsignedInt': small(0, 2 ** 32 - 1), 'xs:unsignedShort': small(0, 65535), 'xs:unsignedByte': small(0, 255), 'xs:float': real, 'xs:double': real,
-    'xs:duration': fc.constantFrom('P1D', '-P1Y2M3DT4H5M6.7S', 'PT0S'), 'xs:date': fc.tuple(date, zone).map((each) => each.join('')), 'xs:time': fc.tuple(time, zone).map((each) => each.join('')),
-    'xs:dateTime': fc.tuple(date, time, zone).map(([day, clock, offset]) => `${day}T${clock}${offset}`), 'xs:gYearMonth': fc.constantFrom('2026-11', '-0044-03Z'), 'xs:gYear': fc.constantFrom('2026', '12345'),
-    'xs:gMonthDay': fc.constantFrom('--02-29', '--11-23Z'), 'xs:gMonth': fc.constant('--11'), 'xs:gDay': fc.constant('---31'),
-    'xs:hexBinary': fc.uint8Array({ maxLength: 9 }), 'xs:base64Binary': fc.uint8Array({ maxLength: 9 }),
-  }
-  const found = values[format] ?? fc.constant(undefined).map(() => expect(format).toBe('known'))
-  if (constraints?.minLength !== undefined) return text(/^[a-z]{1,12}$/)
-  return found
-}
-
-function recordValues(model: Contract, fields: readonly Field[], depth: number): Arbitrary<Record<string, unknown>> {
-  const members: Record<string, Arbitrary<unknown>> = {}
-  // Recursion ends because what may be left out is, from some depth on.
-  for (const field of fields.filter((each) => depth <= 4 || !each.optional)) {
-    const value = field.fixed === undefined ? valuesOf(model, field.type, depth) : fc.constant(Number(field.fixed))
-    Object.defineProperty(members, field.name, { value: field.nullable ? fc.option(value, { nil: null, freq: 5 }) : value, enumerable: true })
-  }
-  const required = fields.filter((field) => !field.optional).map((field) => field.name)
-  // __proto__ would be lost on the way through plain objects.
-  return fc.record(Object.fromEntries(Object.entries(members).filter(([name]) => name !== '__proto__')), { requiredKeys: required.filter((name) => name !== '__proto__'), noNullPrototype: true })
-}
-
-const anyInput = recordValues(contract, operationNamed(contract, 'store').inputs, 0)
+const anyInput = recordValues(contract, operationNamed(contract, 'store').inputs, [], 0)
 
 /** The same value as the answer of the operation. */
 function answered(version: string, value: unknown): { outcome: unknown; deviations: Deviation[] } {
   const members = (store.answer?.members ?? {}) as Record<string, unknown>
-  const xml = writeEnvelope(version, store.answer?.element, entriesOfMembers(members, store.namespace), { Value: value })
+  const xml = writeEnvelope(version, store.answer?.element, shapeOfMembers(members, store.namespace), { Value: value })
   const deviations: Deviation[] = []
   const outcome = readAnswer(store, { status: 200, headers: {}, body: new TextEncoder().encode(xml) }, (deviation) => deviations.push(deviation))
   return { outcome, deviations }

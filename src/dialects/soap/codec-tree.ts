@@ -1,8 +1,8 @@
-import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId, UnionType } from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type ContractLayout, type QualifiedName } from './layout.js'
+import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type ContractLayout, type OpenLayout, type QualifiedName } from './layout.js'
 import { xsd } from './namespaces.js'
 
 const simpleModule = 'runtime/soap/simple'
@@ -41,6 +41,8 @@ export class CodecTrees {
         return { literals: type.members.map((member) => member.value) }
       case 'scalar':
         return this.ofScalar(type)
+      case 'union':
+        return this.ofUnion(type)
       default:
         return undefined
     }
@@ -61,11 +63,13 @@ export class CodecTrees {
       case 'list': {
         const layout = listLayout(type)
         const bounds = { ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }) }
-        if (layout.written === 'spaced') return { spaced: this.of(type.item, late), ...bounds }
+        if (layout.written === 'spaced') return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
         const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
         const encoded = layout.written === 'items' && layout.encoded === true ? { encoded: this.typeName(type.item) ?? [xsd, 'anyType'] } : {}
         return { items: item, ...encoded, of: this.of(type.item, late), ...(type.itemNullable === true ? { nillable: true as const } : {}), ...bounds }
       }
+      case 'union':
+        return this.ofUnion(type)
       case 'fragment':
         return { fragment: true }
       default:
@@ -74,9 +78,15 @@ export class CodecTrees {
   }
 
   /** A table of members, by their names. `defaultNamespace` is what holds for elements that do not say otherwise. */
-  members(fields: readonly Field[], defaultNamespace: string, late: boolean): { readonly [key: string]: CodecTree } {
+  members(fields: readonly Field[], defaultNamespace: string, late: boolean, open?: OpenLayout): { readonly [key: string]: CodecTree } {
     const members: Record<string, CodecTree> = {}
-    for (const field of fields) Object.defineProperty(members, field.name, { value: this.member(field, defaultNamespace, late), enumerable: true })
+    const add = (name: string, value: CodecTree): void => void Object.defineProperty(members, name, { value, enumerable: true })
+    const { at, ...rules } = open ?? { at: -1 }
+    fields.forEach((field, index) => {
+      if (index === at) add('$open', { open: true, ...rules })
+      add(field.name, this.member(field, defaultNamespace, late))
+    })
+    if (at >= fields.length) add('$open', { open: true, ...rules })
     return members
   }
 
@@ -113,7 +123,7 @@ export class CodecTrees {
   }
 
   private ofRecord(record: RecordType & NamedType): { readonly [key: string]: CodecTree } {
-    const { typeName } = recordLayout(record)
+    const { typeName, anyOrder, open } = recordLayout(record)
     const subtypes = this.subtypes.get(record.id) ?? []
     const isOneOfSeveral = record.base !== undefined || subtypes.length > 0
     const namespace = commonNamespace(record.fields, typeName?.[0] ?? '')
@@ -122,15 +132,18 @@ export class CodecTrees {
       ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
       ...(record.abstract === true ? { abstract: true as const } : {}),
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
+      ...(record.restricts === true ? { restricts: true as const } : {}),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
-      members: this.members(record.fields, namespace, true),
+      members: this.members(record.fields, namespace, true, open),
       ...choicesTree(record.choices),
+      ...(anyOrder === true ? { anyOrder } : {}),
       ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) }),
     }
   }
 
   private member(field: Field, defaultNamespace: string, late: boolean): CodecTree {
-    const { place, name, repeated } = fieldLayout(field)
+    const { place, name, repeated, mixed } = fieldLayout(field)
+    if (place === 'group') return this.turns(field, mixed === true, late)
     const list = repeated === true && field.type.kind === 'list' ? field.type : undefined
     const codec = this.of(list?.item ?? field.type, late)
     if (place === 'text') return { text: codec }
@@ -149,6 +162,23 @@ export class CodecTrees {
     }
   }
 
+  /** Turns of a group that repeats. */
+  private turns({ type, optional }: Field, mixed: boolean, late: boolean): CodecTree {
+    const item = type.kind === 'list' ? (type.item.kind === 'union' ? type.item.alternatives.find((each) => each.kind === 'reference') : type.item) : undefined
+    return {
+      // Of texts alone there is no group, only texts.
+      group: item?.kind === 'reference' ? this.of(item, late) : { members: {} },
+      ...(optional ? { optional: true as const } : {}),
+      ...(mixed ? { mixed: true as const } : {}),
+      ...(type.kind !== 'list' || type.minItems === undefined ? {} : { min: type.minItems }),
+      ...(type.kind !== 'list' || type.maxItems === undefined ? {} : { max: type.maxItems }),
+    }
+  }
+
+  private ofUnion({ alternatives, constraints }: UnionType): { readonly [key: string]: CodecTree } {
+    return { union: alternatives.map((each) => this.of(each, false)), ...constraints }
+  }
+
   /** The name of a simple type in XML Schema, which encoded elements say; records say theirs themselves. */
   private typeName(type: Type): QualifiedName | undefined {
     const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
@@ -162,8 +192,7 @@ export class CodecTrees {
   private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {
     const builtin = new Builtin(simpleModule, type.format === 'xs:hexBinary' ? 'hexBinary' : (builtinNames[type.format.replace('xs:', '')] ?? 'text'))
     if (type.constraints === undefined) return builtin
-    const { patterns, ...bounds } = type.constraints
-    return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
+    return { restricts: builtin, ...type.constraints }
   }
 }
 
@@ -175,7 +204,7 @@ function choicesTree(choices: readonly Choice[] | undefined): { readonly choices
 
 /** Has a named type a codec of its own, or is it written out where it is used? */
 function hasCodec(type: NamedType): boolean {
-  return type.kind === 'record' || type.kind === 'enumeration' || (type.kind === 'scalar' && type.constraints !== undefined)
+  return type.kind === 'record' || type.kind === 'enumeration' || type.kind === 'union' || (type.kind === 'scalar' && type.constraints !== undefined)
 }
 
 function commonNamespace(fields: readonly Field[], preferred: string): string {

@@ -1,5 +1,5 @@
-import type { Contract, NamedType } from '../../contract/contract.js'
-import { endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
+import type { Contract, NamedType, TypeId } from '../../contract/contract.js'
+import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { operationExports, type Names } from '../../naming/names.js'
 import * as simple from '../../runtime/soap/simple.js'
@@ -22,7 +22,7 @@ export const soapEmitter: Emitter = {
   },
   reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
   reservedNames: [...Object.keys(simple), 'send'],
-  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'references', 'security', 'simple', 'soap', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'moments', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,
@@ -56,11 +56,15 @@ function codecsPage(contract: Contract, names: Names): Page[] {
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
   types.sort((a, b) => rank(a.type) - rank(b.type) || (name(a.type) < name(b.type) ? -1 : 1))
   const printer = new TreePrinter(page, contract, names, namespaces)
+  const supertypes = directSubtypes(contract)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
     const text = names.types[type.id] ?? ''
-    const kind = type.kind === 'record' ? 'RecordCodec' : type.kind === 'enumeration' ? 'LiteralsCodec' : 'RestrictedCodec'
-    const base = type.kind === 'record' && type.base !== undefined ? `, ${page.useType('types', names.types[type.base.to] ?? '')}` : ''
+    const kind = type.kind === 'record' ? 'RecordCodec' : type.kind === 'enumeration' ? 'LiteralsCodec' : type.kind === 'union' ? 'UnionCodec' : 'RestrictedCodec'
+    const typeName = (id: TypeId): string => names.types[id] ?? ''
+    const inherited = type.kind === 'record' && type.base !== undefined && type.restricts !== true ? page.useType('types', typeName(type.base.to)) : undefined
+    const any = supertypes.has(type.id) ? page.useType('types', `Any${typeName(type.id)}`) : undefined
+    const base = any === undefined ? (inherited === undefined ? '' : `, ${inherited}`) : `, ${inherited ?? 'unknown'}, ${any}`
     page.print('', `export const ${name(type)}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
   }
   return [page]

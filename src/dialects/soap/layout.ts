@@ -10,11 +10,29 @@ export type QualifiedName = readonly [namespace: string, local: string]
 
 /** Where a field stands in its record's element. */
 export interface FieldLayout {
-  readonly place: 'element' | 'attribute' | 'text'
+  /** `group`: turns of members that repeat without an element around them; `open`: open content, while a type is being read. */
+  readonly place: 'element' | 'attribute' | 'text' | 'group' | 'open'
   /** The element's or attribute's name; for `text` that of nothing. */
   readonly name: QualifiedName
   /** The element itself occurs several times (the field's type is the list of its values). */
   readonly repeated?: true
+  /** Of a group: texts may stand among its turns (mixed content). */
+  readonly mixed?: true
+  readonly open?: Omit<OpenLayout, 'at'>
+}
+
+/** Open content of a record (XML Schema part 1, sections 3.4.2 and 3.10). */
+export interface OpenLayout {
+  /** Its place among the fields. */
+  readonly at: number
+  /** Attributes that nobody declared may be there. */
+  readonly attributes?: true
+  readonly min?: number
+  readonly max?: number
+  /** The namespaces that elements may be in; when left out, any. */
+  readonly namespaces?: readonly string[]
+  /** The one that they may not be in. */
+  readonly except?: string
 }
 
 export interface RecordLayout {
@@ -22,10 +40,11 @@ export interface RecordLayout {
   readonly typeName?: QualifiedName
   /** Members may come in any order (xs:all). */
   readonly anyOrder?: true
+  readonly open?: OpenLayout
 }
 
 /** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
-export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName; /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true } | { readonly written: 'spaced' } | { readonly written: 'repeated' }
+export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName; /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true } | { readonly written: 'spaced' } | { readonly written: 'repeated' | 'turns' }
 
 export interface EndpointLayout {
   readonly version: '1.1' | '1.2'

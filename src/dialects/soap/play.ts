@@ -3,7 +3,7 @@ import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
 import { ContractBreach, type Deviation } from '../../runtime/failures.js'
 import type { QName } from '../../runtime/soap/codec.js'
-import { entriesOfMembers, parseMessage, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
+import { shapeOfMembers, parseMessage, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
@@ -63,7 +63,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
           if (found === undefined) return new IgnoringFrame()
           reading.startPathsHere()
           const whole = found.request === undefined ? { ...inner, attributes: {} } : inner
-          const members = new MembersFrame(entriesOfMembers(found.input, found.namespace), {}, whole, reading, (value) => {
+          const members = new MembersFrame(shapeOfMembers(found.input, found.namespace), {}, whole, reading, (value) => {
             input = value
           })
           return found.request === undefined ? soleChild(members, inner) : members
@@ -74,9 +74,9 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
       // Headers are looked up among those of every operation: the body, which tells which one it is, comes later.
       const headerFrame: Frame = {
         child(inner) {
-          const owner = [...byElement.values()].find((each) => entriesOfMembers(each.headers, each.namespace).some(({ name }) => name[0] === inner.uri && name[1] === inner.local))
+          const owner = [...byElement.values()].find((each) => shapeOfMembers(each.headers, each.namespace).entries.some(({ name }) => name[0] === inner.uri && name[1] === inner.local))
           if (owner === undefined) return new IgnoringFrame()
-          const members = new MembersFrame(entriesOfMembers(owner.headers, owner.namespace), {}, { ...inner, attributes: {} }, reading, (value) => {
+          const members = new MembersFrame(shapeOfMembers(owner.headers, owner.namespace), {}, { ...inner, attributes: {} }, reading, (value) => {
             headers = { ...headers, ...value }
           })
           return soleChild(members, inner)
@@ -106,7 +106,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
       const { answer } = operation
       if (answer === undefined) return { status: 202, headers: {}, body: '' }
       const outputs = answer.value === undefined ? ((value ?? {}) as Readonly<Record<string, unknown>>) : { [answer.value]: value }
-      return answered(version, 200, writeEnvelope(version, answer.element, entriesOfMembers(answer.members, operation.namespace), outputs, undefined, operation.encoded))
+      return answered(version, 200, writeEnvelope(version, answer.element, shapeOfMembers(answer.members, operation.namespace), outputs, undefined, operation.encoded))
     },
     fault(fault, detail, reason) {
       const known = operation.faults[fault.name]

@@ -9,6 +9,7 @@ import { OperationReader, type Port } from './operations.js'
 import { readPolicies } from './policies.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
+import { redefined } from './schema-set.js'
 import { TypeReader } from './type-reader.js'
 
 /**
@@ -48,7 +49,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     dialect: 'soap',
     title: services[0]?.name ?? name,
     services,
-    types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+    types: Object.fromEntries(Object.entries(types.types).filter(([id]) => !id.endsWith(redefined)).sort(([a], [b]) => (a < b ? -1 : 1))),
     security,
     notes: notes.all(),
     ...(documentation ?? services[0]?.documentation ? { documentation: documentation ?? services[0]?.documentation ?? '' } : {}),

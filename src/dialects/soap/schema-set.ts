@@ -25,6 +25,9 @@ export interface Component {
 
 export type ComponentKind = 'type' | 'element' | 'attribute' | 'group' | 'attributeGroup'
 
+/** What follows the name of a component as it was before it was redefined; no name in XML can have it. */
+export const redefined = '~'
+
 const kinds: Readonly<Record<string, ComponentKind>> = {
   complexType: 'type',
   simpleType: 'type',
@@ -43,6 +46,8 @@ export class SchemaSet {
   private readonly components = new Map<string, Component>()
   private readonly parsed = new Map<LoadedDocument, XmlElement>()
   private readonly added = new Set<string>()
+  /** Where a redefinition means the component as it was. */
+  private readonly originals = new Map<XmlElement, QualifiedName>()
 
   constructor(documents: Documents, notes: Notes) {
     this.documents = documents
@@ -66,7 +71,7 @@ export class SchemaSet {
     }
     for (const attribute of ['version', 'id', 'finalDefault', 'blockDefault']) schema.attribute(attribute)
     documentationOf(schema)
-    await this.followReferences(schema, document, namespace)
+    await this.followReferences(schema, document, context)
     for (const child of schema.children) {
       const kind = child.namespace === xsd ? kinds[child.local] : undefined
       if (kind !== undefined) this.addComponent(kind, child, context)
@@ -110,13 +115,15 @@ export class SchemaSet {
     throw problem('TM-2201', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, reference: keyOf(name), nearest: nearestAdvice(name[1], names) }, { place: at.origin })
   }
 
-  /** All components of a kind, in the order of reading. */
+  /** All components of a kind, in the order of reading; not those that were redefined. */
   all(kind: ComponentKind): Component[] {
-    return [...this.components].filter(([key]) => key.startsWith(`${kind} `)).map(([, component]) => component)
+    return [...this.components].filter(([key]) => key.startsWith(`${kind} `) && !key.endsWith(redefined)).map(([, component]) => component)
   }
 
   /** Resolves a reference that stands in a schema; unprefixed names of a chameleon schema are in the namespace it took. */
   resolve(value: string, at: XmlElement, schema: SchemaContext): QualifiedName {
+    const original = this.originals.get(at)
+    if (original !== undefined) return original
     const name = qualifiedName(value, at)
     return name[0] === '' && schema.chameleon ? [schema.namespace, name[1]] : name
   }
@@ -136,7 +143,7 @@ export class SchemaSet {
     this.components.set(key, { name, element, schema })
   }
 
-  private async followReferences(schema: XmlElement, document: LoadedDocument, namespace: string): Promise<void> {
+  private async followReferences(schema: XmlElement, document: LoadedDocument, context: SchemaContext): Promise<void> {
     for (const reference of schema.children) {
       if (!reference.is(xsd, 'import') && !reference.is(xsd, 'include') && !reference.is(xsd, 'redefine')) continue
       reference.read = true
@@ -144,15 +151,33 @@ export class SchemaSet {
       reference.attribute('namespace')
       reference.attribute('id')
       const location = reference.attribute('schemaLocation')
-      if (reference.is(xsd, 'redefine')) {
-        this.notes.add('ignored', 'TM-2112', { what: 'What <redefine> changes', reason: 'redefinition is not read yet; the types are taken as they were' }, reference.origin)
-        for (const child of reference.children) child.readWhole()
-      }
       // An import without a location means schemas that are there anyway; the schemas of XML Schema and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
-      if (location === undefined || imported === xsd || soapEncodings.includes(imported)) continue
-      const target = await this.documents.follow(location, document, reference.origin)
-      await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : namespace)
+      if (location !== undefined && imported !== xsd && !soapEncodings.includes(imported)) {
+        const target = await this.documents.follow(location, document, reference.origin)
+        await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : context.namespace)
+      }
+      if (reference.is(xsd, 'redefine')) for (const child of reference.children) this.redefine(child, context)
     }
+  }
+
+  /** Puts a redefinition in the place of the component, which it may refer to as it was (XML Schema part 1, section 4.2.2). */
+  private redefine(element: XmlElement, schema: SchemaContext): void {
+    const kind = element.namespace === xsd ? kinds[element.local] : undefined
+    if (kind === undefined) return
+    const local = element.attribute('name') ?? ''
+    const name: QualifiedName = [schema.namespace, local]
+    const original = this.require(kind, name, element)
+    const before: QualifiedName = [name[0], local + redefined]
+    this.components.set(`${kind} ${keyOf(before)}`, { ...original, name: before })
+    this.components.set(`${kind} ${keyOf(name)}`, { name, element, schema })
+    element.read = true
+    const mark = (each: XmlElement): void => {
+      const attribute = each.is(xsd, 'group') || each.is(xsd, 'attributeGroup') ? 'ref' : each.is(xsd, 'extension') || each.is(xsd, 'restriction') ? 'base' : undefined
+      const value = attribute === undefined ? undefined : each.attributes.find((one) => one.local === attribute)?.value
+      if (value !== undefined && keyOf(this.resolve(value, each, schema)) === keyOf(name)) this.originals.set(each, before)
+      for (const child of each.children) mark(child)
+    }
+    mark(element)
   }
 }

@@ -1,4 +1,4 @@
-import type { Constraints, EnumerationType, ListType, ScalarBase, ScalarType } from '../../contract/contract.js'
+import type { Constraints, EnumerationType, ListType, ScalarBase, ScalarType, UnionType } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { builtinTypes } from './builtin-types.js'
@@ -21,7 +21,7 @@ export function builtinType(local: string, at: XmlElement): ScalarType | ListTyp
 }
 
 /** What a simple type is made of: its base resolved to the end. */
-export type SimpleType = ScalarType | EnumerationType | ListType
+export type SimpleType = ScalarType | EnumerationType | ListType | UnionType
 
 /**
  * Reads a simpleType definition (XML Schema part 2, section 4.1).
@@ -47,13 +47,18 @@ export function readSimpleType(element: XmlElement, name: string, notes: Notes, 
   }
   const union = element.takeOne(xsd, 'union')
   if (union !== undefined) {
-    union.readWhole()
-    notes.add('approximated', 'TM-2209', { name }, union.origin)
-    return { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', ...documentation, origin }
+    documentationOf(union)
+    const named = (union.attribute('memberTypes') ?? '').split(/\s+/).filter((each) => each !== '').map((each) => simpleOf(each, union))
+    const inside = union.take(xsd, 'simpleType').map((each) => readSimpleType(each, name, notes, simpleOf))
+    // The members of a union that is a member are members themselves.
+    const alternatives = [...named, ...inside].flatMap((each) => (each.kind === 'union' ? (each.alternatives as SimpleType[]) : [each]))
+    if (alternatives.length === 0) throw problem('TM-2104', { what: `The union "${name}"`, attribute: 'memberTypes' }, { place: union.origin })
+    return { kind: 'union', alternatives, ...documentation, origin }
   }
   throw problem('TM-2104', { what: `The simple type "${name}"`, attribute: 'restriction, list or union' }, { place: origin })
 }
 
+const moments: readonly ScalarBase[] = ['dateTime', 'date', 'time', 'duration', 'yearMonth', 'year', 'monthDay', 'month', 'day']
 const numeric: readonly ScalarBase[] = ['int8', 'int16', 'int32', 'int64', 'uint8', 'uint16', 'uint32', 'uint64', 'integer', 'decimal', 'float', 'double']
 
 /** A base narrowed by the facets inside a restriction (XML Schema part 2, section 4.3). */
@@ -71,23 +76,46 @@ export function applyFacets(base: SimpleType, restriction: XmlElement, name: str
     for (const { value, element } of values(facet)) notes.add('approximated', 'TM-2219', { element: facet, value, name }, element.origin)
   }
   const bounds = ['minInclusive', 'maxInclusive', 'minExclusive', 'maxExclusive']
-  const lengths = ['length', 'minLength', 'maxLength']
+  // Patterns of one step are alternatives; those of different steps must all match (section 4.3.4).
+  const patternsOf = (before: Constraints['patterns']): Pick<Constraints, 'patterns'> => {
+    const written = values('pattern')
+    const translated = written.map(({ value, element }) => {
+      const found = translatePattern(value)
+      if (found === undefined) notes.add('approximated', 'TM-2211', { pattern: value }, element.origin)
+      return found
+    })
+    const known = translated.filter((each) => each !== undefined)
+    const groups = [...(before ?? []), ...(written.length > 0 && known.length === written.length ? [known] : [])]
+    return groups.length === 0 ? {} : { patterns: groups }
+  }
   if (base.kind === 'enumeration') {
-    const members = base.members.filter((member) => !restriction.children.some((child) => child.is(xsd, 'enumeration')) || restriction.children.some((child) => child.attribute('value') === member.value))
-    values('enumeration')
-    for (const facet of [...bounds, ...lengths, 'pattern', 'whiteSpace']) unchecked(facet)
-    return { ...base, members }
+    const wanted = values('enumeration').map(({ value }) => value)
+    const { patterns = [] } = patternsOf(undefined)
+    const least = Number(values('minLength')[0]?.value ?? 0)
+    const most = Number(values('maxLength')[0]?.value ?? Infinity)
+    const exact = values('length')[0]?.value
+    values('whiteSpace')
+    const fits = (value: string): boolean => patterns.every((group) => group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(value))) && value.length >= least && value.length <= most && (exact === undefined || value.length === Number(exact))
+    return { ...base, members: base.members.filter(({ value }) => (wanted.length === 0 || wanted.includes(value)) && fits(value)) }
   }
   if (base.kind === 'list') {
     const length = values('length')[0]?.value
     const minimum = length ?? values('minLength')[0]?.value
     const maximum = length ?? values('maxLength')[0]?.value
-    for (const facet of ['enumeration', 'pattern', 'whiteSpace']) unchecked(facet)
-    return { ...base, ...(minimum === undefined ? {} : { minItems: Number(minimum) }), ...(maximum === undefined ? {} : { maxItems: Number(maximum) }) }
+    values('whiteSpace')
+    const allowed = values('enumeration').map(({ value }) => value.trim().replace(/\s+/g, ' '))
+    const constraints = { ...patternsOf(base.constraints?.patterns), ...(allowed.length > 0 ? { allowed } : base.constraints?.allowed === undefined ? {} : { allowed: base.constraints.allowed }) }
+    return { ...base, ...(minimum === undefined ? {} : { minItems: Number(minimum) }), ...(maximum === undefined ? {} : { maxItems: Number(maximum) }), ...(Object.keys(constraints).length === 0 ? {} : { constraints }) }
+  }
+  if (base.kind === 'union') {
+    const members = restriction.take(xsd, 'enumeration').map((element) => ({ value: wantedAttribute(element, 'value'), ...documented(element), origin: element.origin }))
+    const { patterns } = patternsOf(base.constraints?.patterns)
+    if (members.length > 0) return { kind: 'enumeration', members, base: { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', origin: base.origin }, origin: base.origin }
+    return { ...base, ...(patterns === undefined ? {} : { constraints: { patterns } }) }
   }
 
   const constraints: { -readonly [K in keyof Constraints]: Constraints[K] } = { ...base.constraints }
-  if (numeric.includes(base.base)) {
+  if (numeric.includes(base.base) || moments.includes(base.base)) {
     for (const { value } of values('minInclusive')) constraints.minimum = value.trim()
     for (const { value } of values('maxInclusive')) constraints.maximum = value.trim()
     for (const { value } of values('minExclusive')) constraints.exclusiveMinimum = value.trim()
@@ -98,24 +126,17 @@ export function applyFacets(base: SimpleType, restriction: XmlElement, name: str
   for (const { value } of values('length')) constraints.minLength = constraints.maxLength = Number(value)
   for (const { value } of values('minLength')) constraints.minLength = Number(value)
   for (const { value } of values('maxLength')) constraints.maxLength = Number(value)
-
-  // Patterns of one step are alternatives; those of different steps must all match (section 4.3.4).
-  const patterns: string[] = []
-  let allTranslated = true
-  for (const { value, element } of values('pattern')) {
-    const translated = translatePattern(value)
-    if (translated === undefined) {
-      allTranslated = false
-      notes.add('approximated', 'TM-2211', { pattern: value }, element.origin)
-    } else patterns.push(translated)
-  }
-  if (patterns.length > 0 && allTranslated) constraints.patterns = [...(constraints.patterns ?? []), patterns]
+  const { patterns } = patternsOf(base.constraints?.patterns)
+  if (patterns !== undefined) constraints.patterns = patterns
 
   const whiteSpace = values('whiteSpace')[0]?.value
   const format = base.format === 'xs:string' && whiteSpace === 'collapse' ? 'xs:token' : base.format === 'xs:string' && whiteSpace === 'replace' ? 'xs:normalizedString' : base.format
+  const isChecked = numeric.includes(base.base) || moments.includes(base.base)
+  const allowed = isChecked ? values('enumeration').map(({ value }) => value.trim()) : []
+  if (allowed.length > 0) constraints.allowed = allowed
   const scalar: ScalarType = { kind: 'scalar', base: base.base, format, origin: base.origin, ...(Object.keys(constraints).length === 0 ? {} : { constraints }) }
   if (base.base !== 'text') {
-    unchecked('enumeration')
+    if (!isChecked) unchecked('enumeration')
     return scalar
   }
   const members = restriction.take(xsd, 'enumeration').map((element) => ({ value: wantedAttribute(element, 'value'), ...documented(element), origin: element.origin }))

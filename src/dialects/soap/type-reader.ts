@@ -1,11 +1,12 @@
 import type { Choice, Field, ListType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
-import type { FieldLayout, ListLayout, QualifiedName, RecordLayout } from './layout.js'
+import { inSequence, loose, nothing, ofField, oneOf, openField, optional, repeated, TooManyCombinations, type Content } from './content.js'
+import type { FieldLayout, ListLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
 import { soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
-import type { Component, SchemaContext, SchemaSet } from './schema-set.js'
+import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
 
 /** A type or element that anonymous types inside it are named after. */
@@ -14,23 +15,15 @@ interface Owner {
   readonly name: string
 }
 
-/** The content of a complex type while it is being read. */
-interface Content {
-  fields: Field[]
-  choices: Choice[]
-  /** Inside an alternative of a choice, where another choice would depend on the first. */
-  inChoice: boolean
-  open: boolean
-  anyOrder: boolean
+/** What a complex type is made of, while it is being read. */
+interface Draft {
+  readonly content: Content
+  readonly attributes: readonly Field[]
+  /** Attributes that nobody declared may be there. */
+  readonly openAttributes: boolean
+  readonly base: ReferenceType | undefined
+  readonly restricts: boolean
 }
-
-/** How often the particles around a declaration let it occur. */
-interface Occurrence {
-  readonly optional: boolean
-  readonly repeated: boolean
-}
-
-const once: Occurrence = { optional: false, repeated: false }
 
 /** What content models are made of. */
 const particles = ['element', 'sequence', 'choice', 'all', 'group', 'any']
@@ -114,7 +107,7 @@ export class TypeReader {
     documentationOf(element)
     element.attribute('nillable')
     const record = this.readRecord(definition, context, owner)
-    const plain = record.base === undefined && record.open !== true && record.abstract !== true && record.fields.every((field) => (field.layout as FieldLayout).place === 'element')
+    const plain = record.base === undefined && record.open !== true && record.abstract !== true && record.fields.every((field) => ['element', 'group'].includes((field.layout as FieldLayout).place))
     return plain ? { fields: [...record.fields], choices: record.choices ?? [] } : undefined
   }
 
@@ -143,7 +136,7 @@ export class TypeReader {
     const isList = this.isArrayWrapper(element, schema, owner.id)
     const record = this.readRecord(element, schema, owner)
     const field = record.fields[0]
-    if (!isList || field?.type.kind !== 'list') return record
+    if (!isList || field?.type.kind !== 'list' || field.name === '$items') return record
     const { name } = field.layout as FieldLayout
     const { documentation, origin } = record
     return { ...field.type, ...(documentation === undefined ? {} : { documentation }), origin, layout: { written: 'items', item: name } satisfies ListLayout }
@@ -166,7 +159,7 @@ export class TypeReader {
     const item = find(restriction, (each) => each.is(xsd, 'element'))
     const [, name = '', dimensions = ''] = /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
     const type: Type =
-      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', origin: element.origin } : this.readElementField(item, schema, owner, once, 1, 1).type
+      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', origin: element.origin } : this.readElementField(item, schema, owner).type
     if (/,/.test(dimensions)) this.notes.add('approximated', 'TM-2213', { what: `The array "${owner.name}" of several dimensions`, reason: 'its items are read one after the other' }, element.origin)
     // `T[][]` is an array of arrays.
     const depth = (dimensions.match(/\[/g) ?? ['[']).length
@@ -185,56 +178,146 @@ export class TypeReader {
     const documentation = documented(element)
     const abstract = isTrue(element.attribute('abstract'))
     for (const attribute of ['id', 'block', 'final']) element.attribute(attribute)
-    if (isTrue(element.attribute('mixed'))) this.notes.add('approximated', 'TM-2208', { name: owner.name }, element.origin)
     const typeName: { typeName?: QualifiedName } = element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
-    const content: Content = { fields: [], choices: [], inChoice: false, open: false, anyOrder: false }
 
-    let base: ReferenceType | undefined
     const complexContent = element.takeOne(xsd, 'complexContent')
     const simpleContent = element.takeOne(xsd, 'simpleContent')
     const holder = complexContent ?? simpleContent
-    if (holder !== undefined) {
-      documentationOf(holder)
-      if (isTrue(holder.attribute('mixed'))) this.notes.add('approximated', 'TM-2208', { name: owner.name }, holder.origin)
-      const extension = holder.takeOne(xsd, 'extension')
-      const restriction = holder.takeOne(xsd, 'restriction')
-      const derivation = extension ?? restriction
-      if (derivation === undefined) throw problem('TM-2104', { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' }, { place: holder.origin })
-      documentationOf(derivation)
-      const baseName = this.schemas.resolve(wantedAttribute(derivation, 'base'), derivation, schema)
-      if (complexContent !== undefined && extension !== undefined) base = this.baseOf(baseName, derivation, owner, content)
-      else if (complexContent !== undefined) {
-        if (soapEncodings.includes(baseName[0])) {
-          this.notes.add('refused', 'TM-2213', { what: `The encoded type "${owner.name}"`, reason: 'it restricts what is no array' }, element.origin)
-          derivation.readWhole()
-          content.open = true
-        } else if (baseName[0] !== xsd) this.notes.add('approximated', 'TM-2215', { name: owner.name }, element.origin)
-      } else base = this.simpleContentBase(baseName, derivation, restriction !== undefined, schema, owner, content)
-      this.readContent(derivation, schema, owner, content)
-    } else this.readContent(element, schema, owner, content)
+    if (holder !== undefined) documentationOf(holder)
+    const isMixed = isTrue(holder?.attribute('mixed') ?? element.attribute('mixed'))
+    const draft = holder === undefined ? this.ownContent(element, schema, owner) : this.derive(holder, complexContent !== undefined, schema, owner)
+    const inherited = new Set((draft.base === undefined || draft.restricts ? [] : this.allFields(draft.base.to)).map((field) => field.name))
+    const content = inSequence([isMixed ? this.mixed(draft.content, owner, element) : draft.content], inherited)
 
-    const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}) }
+    const elements = content.fields.filter((field) => field.name !== '$open')
+    const at = content.fields.findIndex((field) => field.name === '$open')
+    const particle = (content.fields[at]?.layout as FieldLayout | undefined)?.open
+    const open: OpenLayout | undefined = particle === undefined && !draft.openAttributes ? undefined : { at: at === -1 ? elements.length : at, ...(particle ?? { max: 0 }), ...(draft.openAttributes ? { attributes: true as const } : {}) }
+    const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}), ...(open === undefined ? {} : { open }) }
+    // An attribute yields its name to an element.
+    const { fields } = inSequence([{ ...nothing, fields: draft.attributes }], new Set([...inherited, ...elements.map((field) => field.name)]))
     return {
       kind: 'record',
-      fields: distinctNames(content.fields, (field) => this.notes.add('approximated', 'TM-2206', {}, field.origin)),
+      fields: [...elements, ...fields],
       ...(content.choices.length === 0 ? {} : { choices: content.choices }),
-      ...(base === undefined ? {} : { base }),
+      ...(draft.base === undefined ? {} : { base: draft.base }),
+      ...(draft.restricts ? { restricts: true as const } : {}),
       ...(abstract ? { abstract } : {}),
-      ...(content.open ? { open: true } : {}),
+      ...(open === undefined ? {} : { open: true, ...openExample(open) }),
       ...documentation,
       origin: element.origin,
       layout,
     }
   }
 
-  private baseOf(name: QualifiedName, at: XmlElement, owner: Owner, content: Content): ReferenceType | undefined {
+  private ownContent(parent: XmlElement, schema: SchemaContext, owner: Owner): Draft {
+    const content = inSequence(['sequence', 'choice', 'all', 'group'].flatMap((local) => parent.take(xsd, local).map((group) => this.readParticle(group, schema, owner))))
+    return { content, ...this.readAttributes(parent, schema, owner), base: undefined, restricts: false }
+  }
+
+  /** A type made from another: by extension or by restriction (XML Schema part 1, section 3.4.2). */
+  private derive(holder: XmlElement, isComplex: boolean, schema: SchemaContext, owner: Owner): Draft {
+    const extension = holder.takeOne(xsd, 'extension')
+    const derivation = extension ?? holder.takeOne(xsd, 'restriction')
+    if (derivation === undefined) throw problem('TM-2104', { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' }, { place: holder.origin })
+    documentationOf(derivation)
+    derivation.attribute('id')
+    const baseName = this.schemas.resolve(wantedAttribute(derivation, 'base'), derivation, schema)
+    const open = ofField(openField({}, derivation.origin))
+    if (soapEncodings.includes(baseName[0]) && extension === undefined) {
+      this.notes.add('refused', 'TM-2213', { what: `The encoded type "${owner.name}"`, reason: 'it restricts what is no array' }, holder.origin)
+      derivation.readWhole()
+      return { content: open, attributes: [], openAttributes: true, base: undefined, restricts: false }
+    }
+    if (!isComplex) return this.simpleContent(baseName, derivation, extension === undefined, schema, owner)
+    if (baseName[0] === xsd && extension === undefined) return this.ownContent(derivation, schema, owner)
+    const base = this.baseOf(baseName, derivation, owner)
+    const own = this.ownContent(derivation, schema, owner)
+    if (base === undefined) return { ...own, content: inSequence([open, own.content]), openAttributes: true }
+    if (extension === undefined) return this.restrict(own, base, derivation)
+    return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
+  }
+
+  /** A restriction says its elements anew; the attributes of its base are its own, unless it says those too. */
+  private restrict(own: Draft, base: ReferenceType, derivation: XmlElement): Draft {
+    const nameOf = ({ layout }: Field): string => (layout as FieldLayout).name[1]
+    const prohibited = derivation.children.filter((child) => child.is(xsd, 'attribute') && child.attribute('use') === 'prohibited').map((child) => (child.attribute('name') ?? child.attribute('ref') ?? '').replace(/^.*:/, ''))
+    const said = new Set([...own.attributes.map(nameOf), ...prohibited])
+    const attributes = this.allFields(base.to).filter((field) => (field.layout as FieldLayout).place === 'attribute' && !said.has(nameOf(field)))
+    return { ...own, attributes: [...attributes, ...own.attributes], ...(isRedefined(base.to) ? {} : { base, restricts: true }) }
+  }
+
+  /** What a redefinition extends is the type itself as it was: its content comes first, and there is no other type to tell apart. */
+  private extendInPlace(own: Draft, base: ReferenceType): Draft {
+    const original = this.types[base.to]
+    if (original?.kind !== 'record') return own
+    const { open } = original.layout as RecordLayout
+    const isAttribute = (field: Field): boolean => (field.layout as FieldLayout).place === 'attribute'
+    const before: Content = { fields: original.fields.filter((field) => !isAttribute(field)), choices: original.choices ?? [], anyOrder: false }
+    const opened = open === undefined || open.max === 0 ? nothing : ofField(openField(open, original.origin))
+    return { ...own, content: inSequence([before, opened, own.content]), attributes: [...original.fields.filter(isAttribute), ...own.attributes], openAttributes: own.openAttributes || open?.attributes === true, ...(original.base === undefined ? {} : { base: original.base }) }
+  }
+
+  /** Every field of a type, those that it inherits first. */
+  private allFields(id: TypeId): readonly Field[] {
+    const type = this.types[id]
+    if (type?.kind !== 'record') return []
+    return [...(type.base === undefined || type.restricts === true ? [] : this.allFields(type.base.to)), ...type.fields]
+  }
+
+  /** Mixed content (XML Schema part 1, section 3.4.2): texts and elements in the order in which they stand, as the one member `$items`. */
+  private mixed(content: Content, owner: Owner, element: XmlElement): Content {
+    const { origin } = element
+    const [first] = content.fields
+    const isOneRepeatedGroup = content.fields.length === 1 && first !== undefined && ['group', 'element'].includes((first.layout as FieldLayout).place) && first.type.kind === 'list' && first.type.maxItems === undefined
+    if (content.fields.length > 0 && !isOneRepeatedGroup) this.notes.add('approximated', 'TM-2208', { name: owner.name }, origin)
+    const inner = content.fields.flatMap((field): readonly Field[] => {
+      const turn = (field.layout as FieldLayout).place === 'group' && field.type.kind === 'list' && field.type.item.kind === 'reference' ? this.types[field.type.item.to] : undefined
+      const open = turn?.kind === 'record' ? (turn.layout as RecordLayout).open : undefined
+      return turn?.kind === 'record' ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])] : [field]
+    })
+    const each = inner.map((field): Content => {
+      if (field.name === '$open') return ofField(field)
+      const { repeated: isRepeated, ...layout } = field.layout as FieldLayout
+      return ofField({ ...field, optional: false, type: isRepeated === true && field.type.kind === 'list' ? field.type.item : field.type, layout })
+    })
+    const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', origin }
+    const item: Type = each.length === 0 ? text : { kind: 'union', alternatives: [text, this.keepGroup(oneOf(each, false), owner, element)], origin }
+    const type: ListType = { kind: 'list', item, origin, layout: { written: 'turns' } satisfies ListLayout }
+    return ofField({ name: '$items', type, optional: content.fields.every((field) => field.optional), nullable: false, origin, layout: { place: 'group', name: ['', ''], mixed: true } satisfies FieldLayout })
+  }
+
+  /** Keeps what comes in one turn of a repeated group as a type of its own. */
+  private keepGroup(content: Content, owner: Owner, particle: XmlElement): ReferenceType {
+    let id = this.groups.get(particle)
+    if (id === undefined) {
+      const count = (this.groupCounts.get(owner.id) ?? 0) + 1
+      this.groupCounts.set(owner.id, count)
+      id = `${owner.id}/$items${count === 1 ? '' : String(count)}`
+      this.groups.set(particle, id)
+      const at = content.fields.findIndex((field) => field.name === '$open')
+      const open = (content.fields[at]?.layout as FieldLayout | undefined)?.open
+      this.types[id] = {
+        kind: 'record',
+        id,
+        name: `${owner.name}Item${count === 1 ? '' : String(count)}`,
+        fields: content.fields.filter((field) => field.name !== '$open'),
+        ...(content.choices.length === 0 ? {} : { choices: content.choices }),
+        ...(open === undefined ? {} : { open: true, ...openExample(open) }),
+        origin: particle.origin,
+        layout: { ...(content.anyOrder ? { anyOrder: true as const } : {}), ...(open === undefined ? {} : { open: { at, ...open } }) } satisfies RecordLayout,
+      }
+    }
+    return { kind: 'reference', to: id, origin: particle.origin }
+  }
+  private readonly groups = new Map<XmlElement, TypeId>()
+  private readonly groupCounts = new Map<TypeId, number>()
+
+  private baseOf(name: QualifiedName, at: XmlElement, owner: Owner): ReferenceType | undefined {
     const type = this.typeNamed(name, at)
     const base = type.kind === 'reference' ? this.schemas.find('type', name) : undefined
     if (base !== undefined) this.readGlobalType(base)
-    if (type.kind === 'fragment') {
-      content.open = true
-      return undefined
-    }
+    if (type.kind === 'fragment') return undefined
     if (type.kind !== 'reference') throw problem('TM-2201', { kind: 'complex type', reference: keyOf(name), nearest: 'It is a simple type, which complex content can\'t extend.' }, { place: at.origin })
     for (let id: TypeId | undefined = type.to; id !== undefined; ) {
       if (id === owner.id) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
@@ -247,64 +330,87 @@ export class TypeReader {
   }
 
   /** Simple content: the text becomes the member `$text`, unless the base has it already (section 3.4.2). */
-  private simpleContentBase(name: QualifiedName, derivation: XmlElement, restricts: boolean, schema: SchemaContext, owner: Owner, content: Content): ReferenceType | undefined {
-    const component = name[0] === xsd ? undefined : this.schemas.require('type', name, derivation)
-    if (component?.element.local === 'complexType') {
-      const base = this.baseOf(name, derivation, owner, content)
-      if (restricts) {
-        this.notes.add('approximated', 'TM-2213', { what: `The restriction in "${owner.name}"`, reason: 'the text is checked by the rules of the base alone' }, derivation.origin)
-        for (const facet of derivation.children) if (!facet.local.startsWith('attribute')) facet.readWhole()
-      }
-      return base
+  private simpleContent(name: QualifiedName, derivation: XmlElement, restricts: boolean, schema: SchemaContext, owner: Owner): Draft {
+    const attributes = this.readAttributes(derivation, schema, owner)
+    const component = name[0] === xsd || soapEncodings.includes(name[0]) ? undefined : this.schemas.require('type', name, derivation)
+    if (component?.element.local !== 'complexType') {
+      const base = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
+      const type = restricts ? applyFacets(base, derivation, owner.name, this.notes) : this.typeNamed(name, derivation)
+      return { content: ofField(this.textField(type, owner, derivation)), ...attributes, base: undefined, restricts: false }
     }
-    const base = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
-    const type = restricts ? applyFacets(base, derivation, owner.name, this.notes) : this.typeNamed(name, derivation)
+    const base = this.baseOf(name, derivation, owner)
+    const text = base === undefined ? undefined : this.allFields(base.to).find((field) => field.name === '$text')?.type
+    const found = text?.kind === 'reference' ? this.types[text.to] : text
+    if (base === undefined || (found?.kind !== 'scalar' && found?.kind !== 'enumeration' && found?.kind !== 'list' && found?.kind !== 'union')) {
+      throw problem('TM-2201', { kind: 'type with simple content', reference: keyOf(name), nearest: 'The type of that name has none.' }, { place: derivation.origin })
+    }
+    const own: Draft = { content: nothing, ...attributes, base: undefined, restricts: false }
+    if (!restricts) return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
+    const inside = derivation.takeOne(xsd, 'simpleType')
+    const narrowed = inside === undefined ? withoutName(found) : readSimpleType(inside, owner.name, this.notes, (reference, where) => this.simpleType(reference, where, schema, owner))
+    return this.restrict({ ...own, content: ofField(this.textField(applyFacets(narrowed, derivation, owner.name, this.notes), owner, derivation)) }, base, derivation)
+  }
+
+  private textField(type: Type, owner: Owner, at: XmlElement): Field {
     const layout: FieldLayout = { place: 'text', name: ['', ''] }
-    content.fields.push({ name: '$text', type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type, optional: false, nullable: false, origin: derivation.origin, layout })
-    return undefined
+    return { name: '$text', type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type, optional: false, nullable: false, origin: at.origin, layout }
   }
 
-  private readContent(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content): void {
-    for (const local of ['sequence', 'choice', 'all', 'group']) for (const group of parent.take(xsd, local)) this.readParticle(group, schema, owner, content, once)
-    this.readAttributes(parent, schema, owner, content)
-  }
-
-  private readParticle(particle: XmlElement, schema: SchemaContext, owner: Owner, content: Content, around: Occurrence): void {
+  private readParticle(particle: XmlElement, schema: SchemaContext, owner: Owner): Content {
     particle.read = true
     particle.attribute('id')
-    const { optional, repeated, minimum, maximum } = occurrence(particle)
+    const { minimum, maximum } = occurrence(particle)
     if (maximum === 0) {
       particle.readWhole()
-      return
+      return nothing
     }
-    const within: Occurrence = { optional: around.optional || optional, repeated: around.repeated || repeated }
+    if (particle.is(xsd, 'any')) return this.readAny(particle, schema, { minimum, maximum })
+    const content = this.readOneTurn(particle, schema, owner)
+    if (maximum === 1) return minimum === 0 ? this.combined(() => optional(content), [content], particle) : content
+    return this.combined(() => repeated(content, { minimum, maximum }, particle.origin, (turn) => this.keepGroup(turn, owner, particle)), [content], particle)
+  }
+
+  /** What a particle means when it occurs once. */
+  private readOneTurn(particle: XmlElement, schema: SchemaContext, owner: Owner): Content {
     if (particle.is(xsd, 'element')) {
-      const field = this.readElementField(particle, schema, owner, within, minimum, maximum)
+      const field = this.readElementField(particle, schema, owner)
       const substitutes = particle.attribute('ref') === undefined ? [] : this.substitutesOf((field.layout as FieldLayout).name)
-      if (substitutes.length === 0) content.fields.push(field)
-      else this.readSubstitutes(particle, field, substitutes, content, within)
-      return
-    }
-    if (particle.is(xsd, 'any')) {
-      documentationOf(particle)
-      for (const attribute of ['namespace', 'processContents']) particle.attribute(attribute)
-      this.notes.add('approximated', 'TM-2207', { element: particle.name }, particle.origin)
-      content.open = true
-      return
+      return substitutes.length === 0 ? ofField(field) : this.readSubstitutes(field, substitutes)
     }
     documentationOf(particle)
-    if (repeated) this.notes.add('approximated', 'TM-2206', {}, particle.origin)
-    if (particle.is(xsd, 'choice')) this.readChoice(particle, schema, owner, content, within)
-    else if (particle.is(xsd, 'all')) {
-      content.anyOrder = true
-      this.readParticles(particle, schema, owner, content, within)
-    } else if (particle.is(xsd, 'group')) {
+    if (particle.is(xsd, 'group')) {
       const group = this.schemas.require('group', this.schemas.resolve(wantedAttribute(particle, 'ref'), particle, schema), particle)
-      this.expand(group, 'group', () => {
+      return this.expand(group, 'group', () => {
         documentationOf(group.element)
-        this.readParticles(group.element, group.schema, owner, content, within)
+        return inSequence(this.readParticles(group.element, group.schema, owner))
       })
-    } else this.readParticles(particle, schema, owner, content, within)
+    }
+    const contents = this.readParticles(particle, schema, owner)
+    if (particle.is(xsd, 'choice')) return contents.length === 0 ? nothing : this.combined(() => oneOf(contents, false), contents, particle)
+    return { ...inSequence(contents), ...(particle.is(xsd, 'all') ? { anyOrder: true } : {}) }
+  }
+
+  /** Puts choices together; where there would be too many ways, they are not told apart. */
+  private combined(combine: () => Content, contents: readonly Content[], at: XmlElement): Content {
+    try {
+      return combine()
+    } catch (error) {
+      if (!(error instanceof TooManyCombinations)) throw error
+      this.notes.add('approximated', 'TM-2205', {}, at.origin)
+      return loose(contents)
+    }
+  }
+
+  private readParticles(parent: XmlElement, schema: SchemaContext, owner: Owner): Content[] {
+    return parent.children.filter((child) => child.namespace === xsd && particles.includes(child.local)).map((child) => this.readParticle(child, schema, owner))
+  }
+
+  /** Any element at all, or any of some namespaces (XML Schema part 1, section 3.10). */
+  private readAny(particle: XmlElement, schema: SchemaContext, { minimum, maximum }: ReturnType<typeof occurrence>): Content {
+    documentationOf(particle)
+    particle.attribute('processContents')
+    const rules = namespacesOf(particle, schema.namespace)
+    return ofField(openField({ ...rules, ...(minimum === 0 ? {} : { min: minimum }), ...(maximum === undefined ? {} : { max: maximum }) }, particle.origin))
   }
 
   /** The elements that can take the place of a global one, directly or through others (XML Schema part 1, section 3.3.2). */
@@ -325,63 +431,18 @@ export class TypeReader {
   private substitutes: Map<string, Component[]> | undefined
 
   /** The head of a substitution group and what can take its place: a choice between them. */
-  private readSubstitutes(particle: XmlElement, head: Field, substitutes: readonly Component[], content: Content, within: Occurrence): void {
+  private readSubstitutes(head: Field, substitutes: readonly Component[]): Content {
     const isAbstract = isTrue(this.schemas.find('element', (head.layout as FieldLayout).name)?.element.attribute('abstract'))
     const others = substitutes.map((component): Field => {
       component.element.read = true
-      const item = this.elementType(component)
-      const isNullable = isTrue(component.element.attribute('nillable'))
-      const type: Type = within.repeated && head.type.kind === 'list' ? { ...head.type, item, minItems: 0, ...(isNullable ? { itemNullable: true } : {}) } : item
-      const documentation = documentationOf(component.element)
-      return { name: component.name[1], type, optional: true, nullable: isNullable && !within.repeated, ...(documentation === undefined ? {} : { documentation }), origin: component.element.origin, layout: { ...(head.layout as FieldLayout), name: component.name } satisfies FieldLayout }
+      const nullable = isTrue(component.element.attribute('nillable'))
+      return { name: component.name[1], type: this.elementType(component), optional: false, nullable, ...documented(component.element), origin: component.element.origin, layout: { place: 'element', name: component.name } satisfies FieldLayout }
     })
-    const own: Field = { ...head, optional: true, type: head.type.kind === 'list' && within.repeated ? { ...head.type, minItems: 0 } : head.type }
-    const fields = [...(isAbstract ? [] : [own]), ...others]
-    content.fields.push(...fields)
-    if (within.repeated) this.notes.add('approximated', 'TM-2206', {}, particle.origin)
-    else if (content.inChoice) this.notes.add('approximated', 'TM-2205', {}, particle.origin)
-    else content.choices.push({ alternatives: fields.map(({ name }) => ({ fields: [name], required: [name] })), ...(within.optional ? { optional: true as const } : {}) })
+    return oneOf([...(isAbstract ? [] : [head]), ...others].map(ofField), false)
   }
 
-  /** A choice: its alternatives as groups of fields that exclude each other (XML Schema part 1, section 3.8). */
-  private readChoice(particle: XmlElement, schema: SchemaContext, owner: Owner, content: Content, within: Occurrence): void {
-    if (within.repeated || content.inChoice) {
-      if (!within.repeated) this.notes.add('approximated', 'TM-2205', {}, particle.origin)
-      this.readParticles(particle, schema, owner, content, { ...within, optional: true })
-      return
-    }
-    const start = content.fields.length
-    const wasOpen = content.open
-    content.inChoice = true
-    const alternatives: { fields: string[]; required: string[] }[] = []
-    let isOptional = within.optional
-    for (const child of particle.children) {
-      if (child.namespace !== xsd || !particles.includes(child.local)) continue
-      const before = content.fields.length
-      this.readParticle(child, schema, owner, content, once)
-      const added = content.fields.splice(before)
-      const required = added.filter((field) => !field.optional && !(field.type.kind === 'list' && (field.layout as FieldLayout).repeated === true && field.type.minItems === undefined)).map((field) => field.name)
-      if (required.length === 0) isOptional = true
-      for (const field of added) {
-        // An element that stands in several alternatives is one field.
-        const twin = content.fields.slice(start).some((each) => each.name === field.name && sameShape(each.type, field.type))
-        if (!twin) content.fields.push({ ...field, optional: true })
-      }
-      if (added.length > 0) alternatives.push({ fields: [...new Set(added.map((field) => field.name))], required: [...new Set(required)] })
-    }
-    content.inChoice = false
-    // Elements that are open stand beside the fields.
-    if (content.open && !wasOpen) isOptional = true
-    if (alternatives.length > 1 || (alternatives.length === 1 && !isOptional)) content.choices.push({ alternatives, ...(isOptional ? { optional: true as const } : {}) })
-  }
-
-  private readParticles(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content, within: Occurrence): void {
-    for (const child of parent.children) {
-      if (child.namespace === xsd && particles.includes(child.local)) this.readParticle(child, schema, owner, content, within)
-    }
-  }
-
-  private readElementField(element: XmlElement, schema: SchemaContext, owner: Owner, within: Occurrence, minimum: number, maximum: number | undefined): Field {
+  /** An element declaration or reference as the field of one element. */
+  private readElementField(element: XmlElement, schema: SchemaContext, owner: Owner): Field {
     const reference = element.attribute('ref')
     let name: QualifiedName
     let type: Type
@@ -403,46 +464,23 @@ export class TypeReader {
     const documentation = documentationOf(element) ?? documentationOf(declaration)
     const preset = presets(declaration)
     this.noteIdentityConstraints(declaration)
-    const layout: FieldLayout = { place: 'element', name, ...(within.repeated ? { repeated: true as const } : {}) }
-    const fieldType: Type = within.repeated
-      ? {
-          kind: 'list',
-          item: type,
-          ...(nullable ? { itemNullable: true } : {}),
-          ...(minimum > 0 && !within.optional ? { minItems: minimum } : {}),
-          ...(maximum === undefined ? {} : { maxItems: maximum }),
-          origin: element.origin,
-          layout: { written: 'repeated' } satisfies ListLayout,
-        }
-      : type
-    return {
-      name: name[1],
-      type: fieldType,
-      optional: within.optional,
-      nullable: nullable && !within.repeated,
-      ...(documentation === undefined ? {} : { documentation }),
-      ...preset,
-      origin: element.origin,
-      layout,
-    }
+    const layout: FieldLayout = { place: 'element', name }
+    return { name: name[1], type, optional: false, nullable, ...(documentation === undefined ? {} : { documentation }), ...preset, origin: element.origin, layout }
   }
 
-  private readAttributes(parent: XmlElement, schema: SchemaContext, owner: Owner, content: Content): void {
-    for (const attribute of parent.take(xsd, 'attribute')) {
-      const field = this.readAttributeField(attribute, schema, owner)
-      if (field !== undefined) content.fields.push(field)
-    }
-    for (const reference of parent.take(xsd, 'attributeGroup')) {
+  private readAttributes(parent: XmlElement, schema: SchemaContext, owner: Owner): Pick<Draft, 'attributes' | 'openAttributes'> {
+    const attributes = parent.take(xsd, 'attribute').flatMap((attribute) => this.readAttributeField(attribute, schema, owner) ?? [])
+    const groups = parent.take(xsd, 'attributeGroup').map((reference) => {
       const group = this.schemas.require('attributeGroup', this.schemas.resolve(wantedAttribute(reference, 'ref'), reference, schema), reference)
       documentationOf(group.element)
-      this.expand(group, 'attribute group', () => this.readAttributes(group.element, group.schema, owner, content))
+      return this.expand(group, 'attribute group', () => this.readAttributes(group.element, group.schema, owner))
+    })
+    const any = parent.take(xsd, 'anyAttribute')
+    for (const each of any) {
+      documentationOf(each)
+      for (const attribute of ['namespace', 'processContents']) each.attribute(attribute)
     }
-    for (const any of parent.take(xsd, 'anyAttribute')) {
-      documentationOf(any)
-      for (const attribute of ['namespace', 'processContents']) any.attribute(attribute)
-      this.notes.add('approximated', 'TM-2207', { element: any.name }, any.origin)
-      content.open = true
-    }
+    return { attributes: [...attributes, ...groups.flatMap((group) => group.attributes)], openAttributes: any.length > 0 || groups.some((group) => group.openAttributes) }
   }
 
   private readAttributeField(attribute: XmlElement, schema: SchemaContext, owner: Owner): Field | undefined {
@@ -539,7 +577,7 @@ export class TypeReader {
     }
     const type = this.typeNamed(this.schemas.resolve(reference, at, schema), at)
     const found = type.kind === 'reference' ? this.types[type.to] : type
-    if (found?.kind === 'scalar' || found?.kind === 'enumeration' || found?.kind === 'list') {
+    if (found?.kind === 'scalar' || found?.kind === 'enumeration' || found?.kind === 'list' || found?.kind === 'union') {
       if (found.kind !== 'list' || (found.layout as ListLayout).written === 'spaced') return withoutName(found)
     }
     throw problem('TM-2201', { kind: 'simple type', reference, nearest: 'The type of that name is complex.' }, { place: at.origin })
@@ -550,12 +588,13 @@ export class TypeReader {
   }
 
   /** Group definitions that contain themselves would never end. */
-  private expand(component: Component, kind: string, read: () => void): void {
+  private expand<Result>(component: Component, kind: string, read: () => Result): Result {
     const id = `${kind} ${keyOf(component.name)}`
     if (this.reading.has(id)) throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
     this.reading.add(id)
-    read()
+    const result = read()
     this.reading.delete(id)
+    return result
   }
 
   private noteIdentityConstraints(element: XmlElement): void {
@@ -576,6 +615,8 @@ export class TypeReader {
     const item = soleRepeatedElement(element)
     const itemType = item?.attributes.find((attribute) => attribute.local === 'type' && attribute.namespace === '')?.value
     if (item === undefined) return false
+    const reference = item.attributes.find((attribute) => attribute.local === 'ref')?.value
+    if (reference !== undefined && this.substitutesOf(this.schemas.resolve(reference, item, schema)).length > 0) return false
     const inner = itemType === undefined ? item.children.find((child) => child.is(xsd, 'complexType')) : this.schemas.find('type', this.schemas.resolve(itemType, item, schema))?.element
     return inner === undefined || soleRepeatedElement(inner) === undefined
   }
@@ -601,11 +642,29 @@ function soleRepeatedElement(type: XmlElement): XmlElement | undefined {
   return particles.length === 1 && plainSequence && repeated === true && item?.is(xsd, 'element') === true ? item : undefined
 }
 
-function occurrence(particle: XmlElement): Occurrence & { minimum: number; maximum: number | undefined } {
+function occurrence(particle: XmlElement): { minimum: number; maximum: number | undefined } {
   const minimum = Number(particle.attribute('minOccurs') ?? '1')
   const most = particle.attribute('maxOccurs') ?? '1'
-  const maximum = most === 'unbounded' ? undefined : Number(most)
-  return { optional: minimum === 0, repeated: maximum === undefined || maximum > 1, minimum, maximum }
+  return { minimum, maximum: most === 'unbounded' ? undefined : Number(most) }
+}
+
+/** The namespaces that a wildcard names (XML Schema part 1, section 3.10.2). */
+function namespacesOf(wildcard: XmlElement, target: string): Pick<OpenLayout, 'namespaces' | 'except'> {
+  const written = (wildcard.attribute('namespace') ?? '##any').trim()
+  if (written === '##any') return {}
+  if (written === '##other') return { except: target }
+  return { namespaces: written.split(/\s+/).map((each) => (each === '##targetNamespace' ? target : each === '##local' ? '' : each)) }
+}
+
+/** As many elements as must be there. */
+function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): { openExample?: unknown } {
+  const namespace = namespaces === undefined ? (except === 'urn:example' ? 'urn:example:other' : 'urn:example') : (namespaces[0] ?? '')
+  return min === 0 ? {} : { openExample: { elements: Array.from({ length: min }, () => ({ name: namespace === '' ? 'example' : `{${namespace}}example` })) } }
+}
+
+/** Is it the type as it was before it was redefined? */
+function isRedefined(id: TypeId): boolean {
+  return id.endsWith(redefined)
 }
 
 function presets(declaration: XmlElement): { default?: string; fixed?: string } {
@@ -614,33 +673,8 @@ function presets(declaration: XmlElement): { default?: string; fixed?: string } 
   return { ...(preset === undefined ? {} : { default: preset }), ...(fixed === undefined ? {} : { fixed }) }
 }
 
-/** Members of one name: elements that occur at several places become one list; an attribute yields its name to an element. */
-function distinctNames(fields: readonly Field[], onMerged: (field: Field) => void): Field[] {
-  const found = new Map<string, Field>()
-  for (const field of fields) {
-    const existing = found.get(field.name)
-    if (existing === undefined) found.set(field.name, field)
-    else if ((field.layout as FieldLayout).place !== (existing.layout as FieldLayout).place) {
-      const name = `${field.name}_`
-      found.set(name, { ...field, name })
-    } else {
-      onMerged(field)
-      if ((existing.layout as FieldLayout).repeated === true) continue
-      const type: ListType = { kind: 'list', item: field.type, origin: existing.origin, layout: { written: 'repeated' } satisfies ListLayout }
-      found.set(field.name, { ...existing, type, layout: { ...(existing.layout as FieldLayout), repeated: true } satisfies FieldLayout })
-    }
-  }
-  return [...found.values()]
-}
-
-/** Do two types look alike, wherever they were declared? */
-function sameShape(a: Type, b: Type): boolean {
-  const text = (type: Type): string => JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
-  return text(a) === text(b)
-}
-
-function withoutName(type: SimpleType & Partial<NamedType>): SimpleType {
-  const { id: _id, name: _name, ...rest } = type
+function withoutName(type: SimpleType): SimpleType {
+  const { id: _id, name: _name, ...rest } = type as SimpleType & { readonly id?: unknown; readonly name?: unknown }
   return rest as SimpleType
 }
 

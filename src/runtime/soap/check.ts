@@ -1,6 +1,8 @@
 import type { Misfit } from '../failures.js'
-import { choicesOf, entriesOf, findSubtype, settled, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice } from './codec.js'
-import { show } from './simple.js'
+import { findSubtype, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape } from './codec.js'
+import { compareMoments } from './moments.js'
+import { show, text } from './simple.js'
+import { isName, parseName } from './xml-name.js'
 
 /**
  * Finds every place where a value doesn't satisfy its codec. This is the one set of rules: calls in an application and calls at
@@ -18,37 +20,113 @@ export function check(codec: AnyCodec, value: unknown, path: string, misfits: Mi
         if (item !== null || codec.nillable !== true) check(settled(codec.of), item, `${path}[${String(at)}]`, misfits)
       })
     }
-  } else if ('fragment' in codec) {
-    if (!isObject(value)) misfits.push({ path, message: `expected an element as { name, attributes, content }, got ${show(value)}` })
-  } else {
+  } else if ('fragment' in codec) checkFragment(value, path, misfits)
+  else {
     const message = checkText(codec, value)
     if (message !== undefined) misfits.push({ path, message })
   }
 }
 
 /** Checks the members of a record, of an input or of its headers. */
-export function checkMembers(entries: readonly Entry[], value: unknown, path: string, misfits: Misfit[], also: readonly string[] = []): void {
+export function checkMembers(shape: Shape, value: unknown, path: string, misfits: Misfit[], also: readonly string[] = []): void {
   if (!isObject(value)) {
     misfits.push({ path, message: `expected an object, got ${show(value)}` })
     return
   }
-  const at = (key: string): string => (path === '' ? key : `${path}.${key}`)
-  for (const { key, codec, member } of entries) {
-    const each = Object.hasOwn(value, key) ? value[key] : undefined
-    if (each === undefined) {
-      if (member.optional !== true && member.fixed === undefined && !(member.repeated === true && member.min === undefined)) misfits.push({ path: at(key), message: 'is missing' })
-    } else if (each === null && member.repeated !== true) {
-      if (member.nillable !== true) misfits.push({ path: at(key), message: member.optional === true ? 'can\'t be null; leave it out instead' : 'can\'t be null' })
-    } else if (member.repeated === true) checkRepeated(member, codec(), each, at(key), misfits)
-    else {
-      check(codec(), each, at(key), misfits)
-      if (member.fixed !== undefined && String(each) !== member.fixed) misfits.push({ path: at(key), message: `must be "${member.fixed}"` })
-    }
+  for (const entry of shape.entries) {
+    const each = Object.hasOwn(value, entry.key) ? value[entry.key] : undefined
+    if (each !== undefined) checkMember(entry, each, placeOf(path, entry.key), misfits)
+    else if (!mayBeMissing(entry)) misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
   }
-  const names = [...entries.map(({ key }) => key), ...also]
   for (const key of Object.keys(value)) {
-    if (!names.includes(key) && value[key] !== undefined) misfits.push({ path: at(key), message: unknownMember(key, names) })
+    if (shape.keys.has(key) || also.includes(key) || value[key] === undefined) continue
+    misfits.push({ path: placeOf(path, key), message: unknownMember(key, [...shape.keys, ...also]) })
   }
+  if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
+}
+
+function placeOf(path: string, key: string): string {
+  return path === '' ? key : `${path}.${key}`
+}
+
+/** May a member be left out? */
+export function mayBeMissing({ place, member }: Entry): boolean {
+  if (member.optional === true || member.fixed !== undefined) return true
+  if (place === 'open' || place === 'group') return (member.min ?? 0) === 0
+  return member.repeated === true && member.min === undefined
+}
+
+function checkMember({ place, codec, member }: Entry, value: unknown, path: string, misfits: Misfit[]): void {
+  if (place === 'open') checkOpen(member, value, path, misfits)
+  else if (place === 'group') checkTurns(member, codec() as AnyRecordCodec, value, path, misfits)
+  else if (member.repeated === true) checkRepeated(member, codec(), value, path, misfits)
+  else if (value === null) {
+    if (member.nillable !== true) misfits.push({ path, message: member.optional === true ? 'can\'t be null; leave it out instead' : 'can\'t be null' })
+  } else {
+    check(codec(), value, path, misfits)
+    if (member.fixed !== undefined && String(value) !== member.fixed) misfits.push({ path, message: `must be "${member.fixed}"` })
+  }
+}
+
+/** Checks turns of a group that repeats; texts may be among them where the content is mixed. */
+function checkTurns(member: AnyMember, codec: AnyRecordCodec, value: unknown, path: string, misfits: Misfit[]): void {
+  if (!Array.isArray(value)) {
+    misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    return
+  }
+  checkBounds(member, value.filter((turn) => typeof turn !== 'string').length, path, misfits)
+  value.forEach((turn: unknown, at) => {
+    const place = `${path}[${String(at)}]`
+    if (member.mixed !== true || typeof turn !== 'string') checkMembers(shapeOf(codec), turn, place, misfits)
+    else {
+      const message = text.check(turn)
+      if (message !== undefined) misfits.push({ path: place, message })
+    }
+  })
+}
+
+/** Checks open content: how many elements there are, and of which namespaces (XML Schema part 1, section 3.10). */
+function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Misfit[]): void {
+  const { elements = [], attributes = {} }: OpenContent = isObject(value) ? (value as OpenContent) : {}
+  if (!isObject(value) || !Array.isArray(elements) || !isObject(attributes)) {
+    misfits.push({ path, message: `expected { elements, attributes }, got ${show(value)}` })
+    return
+  }
+  checkBounds(member, elements.length, `${path}.elements`, misfits)
+  for (const [at, element] of elements.entries()) {
+    const place = `${path}.elements[${String(at)}]`
+    checkFragment(element, place, misfits)
+    const [namespace] = parseName(String((element as { name?: unknown } | null)?.name))
+    if (!admits(member, namespace)) misfits.push({ path: place, message: `can't be in ${namespace === '' ? 'no namespace' : `the namespace "${namespace}"`} here` })
+  }
+}
+
+/** Checks an element of open content, and all that is in it: what goes into a message must be XML. */
+function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
+  const { name, attributes = {}, content = [] }: Partial<OpenElement> = isObject(element) ? (element as Partial<OpenElement>) : {}
+  if (typeof name !== 'string' || !isObject(attributes) || !Array.isArray(content)) {
+    misfits.push({ path, message: `expected an element as { name, attributes, content }, got ${show(element)}` })
+    return
+  }
+  for (const each of [name, ...Object.keys(attributes)]) if (!isName(each)) misfits.push({ path, message: `${show(each)} is no name in XML; expected {namespace}name, or just name` })
+  for (const [key, value] of Object.entries(attributes)) {
+    const message = text.check(value)
+    if (message !== undefined) misfits.push({ path: `${path}.attributes.${key}`, message })
+  }
+  content.forEach((piece: unknown, at) => {
+    const place = `${path}.content[${String(at)}]`
+    if (typeof piece !== 'string') checkFragment(piece, place, misfits)
+    else {
+      const message = text.check(piece)
+      if (message !== undefined) misfits.push({ path: place, message })
+    }
+  })
+}
+
+/** Does open content admit elements of a namespace? */
+export function admits(member: AnyMember, namespace: string): boolean {
+  if (member.except !== undefined) return namespace !== '' && namespace !== member.except
+  return member.namespaces?.includes(namespace) ?? true
 }
 
 function checkRecord(declared: AnyRecordCodec, value: unknown, path: string, misfits: Misfit[]): void {
@@ -59,21 +137,20 @@ function checkRecord(declared: AnyRecordCodec, value: unknown, path: string, mis
   const which = value['$is']
   const record = which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
   if (record === undefined || (record.abstract === true && which !== undefined)) {
-    misfits.push({ path: path === '' ? '$is' : `${path}.$is`, message: `expected ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}, got ${show(which)}` })
+    misfits.push({ path: placeOf(path, '$is'), message: `expected ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}, got ${show(which)}` })
     return
   }
   if (record.abstract === true) {
-    misfits.push({ path: path === '' ? '$is' : `${path}.$is`, message: `is missing: say which it is, ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}` })
+    misfits.push({ path: placeOf(path, '$is'), message: `is missing: say which it is, ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}` })
     return
   }
-  checkMembers(entriesOf(record), value, path, misfits, ['$is', '$open'])
-  checkChoices(choicesOf(record), value, path, misfits)
+  checkMembers(shapeOf(record), value, path, misfits, ['$is'])
 }
 
 /** Checks that of the groups of each choice exactly one is there, and whole. */
 export function checkChoices(choices: readonly MemberChoice[], value: unknown, path: string, misfits: Misfit[]): void {
   if (!isObject(value)) return
-  const isGiven = (name: string): boolean => Object.hasOwn(value, name) && value[name] !== undefined
+  const isGiven = (name: string): boolean => Object.hasOwn(value, name) && value[name] !== undefined && (name !== '$open' || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
   const wrong = (message: string, name = ''): void => void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
   for (const { of, optional } of choices) {
     // A group that has all the members given is the one that is meant, also where groups share members.
@@ -110,9 +187,14 @@ function checkBounds(bounds: Bounds, count: number, path: string, misfits: Misfi
 
 /** What is wrong with a value that stands in a text or an attribute. */
 export function checkText(codec: AnyTextCodec, value: unknown): string | undefined {
+  if ('read' in codec) return codec.check(value)
   if ('literals' in codec) return codec.literals.includes(value) ? undefined : `expected one of ${codec.literals.map((literal) => show(literal)).join(', ')}, got ${show(value)}`
   if ('restricts' in codec) return codec.restricts.check(value) ?? checkLimits(codec, value)
-  if (!('spaced' in codec)) return codec.check(value)
+  if ('union' in codec) {
+    const messages = codec.union.map((each) => checkText(each, value))
+    const all = [...new Set(messages)].filter((message) => message !== undefined)
+    return messages.includes(undefined) ? checkPatterns(codec, String(value), value) : all.join(', or ')
+  }
   if (!Array.isArray(value)) return `expected a list, got ${show(value)}`
   if (codec.min !== undefined && value.length < codec.min) return `must have at least ${String(codec.min)}, has ${String(value.length)}`
   if (codec.max !== undefined && value.length > codec.max) return `must have at most ${String(codec.max)}, has ${String(value.length)}`
@@ -120,32 +202,51 @@ export function checkText(codec: AnyTextCodec, value: unknown): string | undefin
     const message = checkText(codec.spaced, item) ?? (typeof item === 'string' && /[\t\n\r ]|^$/.test(item) ? 'an item of this list can\'t be empty or have spaces' : undefined)
     if (message !== undefined) return `item ${String(at + 1)}: ${message}`
   }
-  return undefined
+  const whole = value.map(String).join(' ')
+  if (codec.allowed?.includes(whole) === false) return `must be ${codec.allowed.join(' or ')}, is ${show(whole)}`
+  return checkPatterns(codec, whole, whole)
 }
 
 function checkLimits(limits: Limits, value: unknown): string | undefined {
   const written = typeof value === 'string' ? value : String(value)
-  if (limits.minimum !== undefined && compareDecimals(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && compareDecimals(written, limits.maximum) > 0) return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (limits.exclusiveMinimum !== undefined && compareDecimals(written, limits.exclusiveMinimum) <= 0) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (limits.exclusiveMaximum !== undefined && compareDecimals(written, limits.exclusiveMaximum) >= 0) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  const length = value instanceof Uint8Array ? value.length : [...written].length
-  const unit = value instanceof Uint8Array ? 'bytes' : 'characters'
-  if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} ${unit}, has ${String(length)}`
-  if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} ${unit}, has ${String(length)}`
-  const { whole, fraction } = digitsOf(written)
-  if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-  if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
-  for (const group of limits.patterns ?? []) {
-    if (!group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(written))) return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
+  if (limits.minimum !== undefined && compare(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
+  if (limits.maximum !== undefined && compare(written, limits.maximum) > 0) return `must be at most ${limits.maximum}, is ${show(value)}`
+  if (limits.exclusiveMinimum !== undefined && compare(written, limits.exclusiveMinimum) <= 0) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
+  if (limits.exclusiveMaximum !== undefined && compare(written, limits.exclusiveMaximum) >= 0) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
+  if (limits.allowed?.some((each) => each === written || compare(written, each) === 0) === false) return `must be ${limits.allowed.join(' or ')}, is ${show(value)}`
+  if (limits.minLength !== undefined || limits.maxLength !== undefined) {
+    const length = value instanceof Uint8Array ? value.length : [...written].length
+    const unit = value instanceof Uint8Array ? 'bytes' : 'characters'
+    if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} ${unit}, has ${String(length)}`
+    if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} ${unit}, has ${String(length)}`
+  }
+  if (limits.fractionDigits !== undefined || limits.totalDigits !== undefined) {
+    const { whole, fraction } = digitsOf(written)
+    if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
+    if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
+  }
+  return checkPatterns(limits, written, value)
+}
+
+const expressions = new Map<string, RegExp>()
+
+function checkPatterns({ patterns }: Pick<Limits, 'patterns'>, written: string, value: unknown): string | undefined {
+  for (const group of patterns ?? []) {
+    const matches = (pattern: string): boolean => {
+      let expression = expressions.get(pattern)
+      if (expression === undefined) expressions.set(pattern, (expression = new RegExp(`^(?:${pattern})$`, 'u')))
+      return expression.test(written)
+    }
+    if (!group.some(matches)) return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
   }
   return undefined
 }
 
-/** Compares two numbers given as text, without rounding decimals. */
-function compareDecimals(left: string, right: string): number {
-  const plain = /^[+-]?(?:\d+\.?\d*|\.\d+)$/
-  if (!plain.test(left) || !plain.test(right)) return Number(left) - Number(right)
+const plainNumber = /^[+-]?(?:\d+\.?\d*|\.\d+)$/
+
+/** Compares two numbers, without rounding decimals, or two moments or durations; NaN where there is no order. */
+function compare(left: string, right: string): number {
+  if (!plainNumber.test(left) || !plainNumber.test(right)) return compareMoments(left, right) ?? Number(left) - Number(right)
   const a = digitsOf(left)
   const b = digitsOf(right)
   const length = Math.max(a.fraction.length, b.fraction.length)

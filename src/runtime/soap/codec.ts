@@ -50,15 +50,26 @@ export interface Limits {
   readonly totalDigits?: number
   readonly fractionDigits?: number
   readonly patterns?: readonly (readonly string[])[]
+  /** The only values there may be, in any of their spellings. */
+  readonly allowed?: readonly string[]
+}
+
+/** One of several simple types: what a text means is what the first of them makes of it (xs:union). */
+export interface UnionCodec<T> {
+  readonly union: readonly TextCodec<T>[]
+  readonly patterns?: readonly (readonly string[])[]
 }
 
 /** A list in one text, its items separated by spaces (xs:list). */
 export interface SpacedCodec<T> extends Bounds {
   readonly spaced: T extends readonly (infer Item)[] ? TextCodec<Item> : never
+  /** What the whole text must match, as in Limits, and what it may be. */
+  readonly patterns?: readonly (readonly string[])[]
+  readonly allowed?: readonly string[]
 }
 
 /** What can stand in a text or an attribute. */
-export type TextCodec<T> = SimpleCodec<T> | LiteralsCodec<T> | RestrictedCodec<T> | SpacedCodec<T>
+export type TextCodec<T> = SimpleCodec<T> | LiteralsCodec<T> | RestrictedCodec<T> | UnionCodec<T> | SpacedCodec<T>
 
 /** A list as an element around its items. */
 export interface ItemsCodec<T> extends Bounds {
@@ -76,10 +87,10 @@ export interface Bounds {
 }
 
 /** A record: an element with members. */
-export interface RecordCodec<T, Base = unknown> extends AnyRecordCodec {
-  /** Never there: tells the compiler what it is a codec of, also where its base has some of the members. */
-  readonly value?: T
-  readonly members: { readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]> }
+export interface RecordCodec<T, Base = unknown, Any = T> extends AnyRecordCodec {
+  /** Never there: tells the compiler what it is a codec of (with its subtypes), also where its base has some of the members. */
+  readonly value?: Any
+  readonly members: { readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]> } & { readonly $open?: OpenMember }
 }
 
 /** A record codec whose members are not known to the compiler. */
@@ -91,11 +102,15 @@ export interface AnyRecordCodec {
   /** It is never written itself, only its subtypes. */
   readonly abstract?: true
   readonly base?: () => AnyRecordCodec
+  /** Its members are all that it has: those of its base are not added, which it restricts. */
+  readonly restricts?: true
   readonly subtypes?: () => readonly AnyRecordCodec[]
   /** The namespace of member elements; that of the type when left out. */
   readonly namespace?: string
   readonly members: Readonly<Record<string, AnyMember>>
   readonly choices?: readonly MemberChoice[]
+  /** Elements may come in any order (xs:all). */
+  readonly anyOrder?: true
 }
 
 /** Groups of members of which exactly one is there; with `optional` perhaps none. All of a group must be there, unless it says which. */
@@ -118,12 +133,27 @@ export type Present<T> = Exclude<T, null | undefined>
 
 type ItemOf<T> = [Present<T>] extends [readonly (infer Item)[]] ? Present<Item> : never
 
-/** A member of a record: an element, an attribute, or the text of the record's element. */
+/**
+ * A member of a record: an element, an attribute, the text of the record's element, or turns of a group of members that repeats without
+ * an element around each; with `mixed` there may be texts among them.
+ */
 export type Member<T> =
+  | (Bounds & { readonly group: CodecRef<Exclude<ItemOf<T>, string>>; readonly optional?: true; readonly mixed?: true })
   | (ElementFacts & { readonly element: CodecRef<Present<T>>; readonly repeated?: never })
   | (ElementFacts & Bounds & { readonly element: CodecRef<ItemOf<T>>; readonly repeated: true })
   | { readonly attribute: TextCodec<Present<T>>; readonly optional?: true; readonly name?: string; readonly namespace?: string; readonly fixed?: string }
   | { readonly text: TextCodec<Present<T>> }
+
+/** Where open content stands among the members, and what it may be. */
+export interface OpenMember extends Bounds {
+  readonly open: true
+  /** Attributes that nobody declared may be there too. */
+  readonly attributes?: true
+  /** Namespaces that elements may be in, `''` for none; when left out, any. */
+  readonly namespaces?: readonly string[]
+  /** The one namespace that they may not be in. */
+  readonly except?: string
+}
 
 interface ElementFacts {
   /** The type that the element says, in SOAP's own encoding. */
@@ -143,6 +173,12 @@ export interface AnyMember extends Bounds {
   readonly element?: unknown
   readonly attribute?: unknown
   readonly text?: unknown
+  readonly group?: unknown
+  readonly mixed?: boolean
+  readonly open?: boolean
+  readonly attributes?: boolean
+  readonly namespaces?: readonly string[]
+  readonly except?: string
   readonly repeated?: boolean
   readonly optional?: boolean
   readonly nillable?: boolean
@@ -167,10 +203,12 @@ export interface OpenContent {
 }
 
 /** A codec of unknown kind, for the machinery. */
-export type AnyCodec = SimpleCodec<unknown> | LiteralsCodec<unknown> | RestrictedCodec<unknown> | AnySpaced | AnyItems | AnyRecordCodec | FragmentCodec
-export type AnyTextCodec = SimpleCodec<unknown> | LiteralsCodec<unknown> | RestrictedCodec<unknown> | AnySpaced
+export type AnyCodec = AnyTextCodec | AnyItems | AnyRecordCodec | FragmentCodec
+export type AnyTextCodec = SimpleCodec<unknown> | LiteralsCodec<unknown> | RestrictedCodec<unknown> | UnionCodec<unknown> | AnySpaced
 export interface AnySpaced extends Bounds {
   readonly spaced: AnyTextCodec
+  readonly patterns?: readonly (readonly string[])[]
+  readonly allowed?: readonly string[]
 }
 export interface AnyItems extends Bounds {
   readonly items: QName
@@ -189,34 +227,74 @@ export function settled(reference: unknown): AnyCodec {
 export interface Entry {
   /** The member's name in the value. */
   readonly key: string
-  readonly place: 'element' | 'attribute' | 'text'
+  readonly place: 'element' | 'attribute' | 'text' | 'group' | 'open'
   readonly name: QName
+  /** Its codec; of a repeated element that of one of them, of a group that of one turn. */
   readonly codec: () => AnyCodec
   readonly member: AnyMember
 }
 
-const known = new WeakMap<AnyRecordCodec, readonly Entry[]>()
-
-/** All members of a record, those of its bases first. */
-export function entriesOf(record: AnyRecordCodec): readonly Entry[] {
-  let entries = known.get(record)
-  if (entries === undefined) {
-    const own = Object.entries(record.members).map(([key, member]): Entry => {
-      const place = member.element !== undefined ? 'element' : member.attribute !== undefined ? 'attribute' : 'text'
-      const namespace = member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
-      const reference = member.element ?? member.attribute ?? member.text
-      return { key, place, name: [namespace, member.name ?? key], codec: () => settled(reference), member }
-    })
-    entries = [...(record.base === undefined ? [] : entriesOf(record.base())), ...own]
-    known.set(record, entries)
-  }
-  return entries
+/** All members of a record, those of its bases first, and what follows from them. */
+export interface Shape {
+  readonly entries: readonly Entry[]
+  readonly attributes: readonly Entry[]
+  readonly textEntry: Entry | undefined
+  /** Where open content stands among the entries. */
+  readonly openEntry: Entry | undefined
+  /** The entries that an element of this local name may belong to, by their place in `entries`: its own, or groups it may be in. */
+  readonly places: ReadonlyMap<string, readonly number[]>
+  readonly keys: ReadonlySet<string>
+  readonly choices: readonly MemberChoice[]
+  readonly anyOrder: boolean
 }
 
-/** All choices of a record, those of its bases first. */
-export function choicesOf(record: AnyRecordCodec): readonly MemberChoice[] {
-  const own = record.choices ?? []
-  return record.base === undefined ? own : [...choicesOf(record.base()), ...own]
+const shapes = new WeakMap<AnyRecordCodec, Shape>()
+
+/** What a record is made of, worked out once. */
+export function shapeOf(record: AnyRecordCodec): Shape {
+  let shape = shapes.get(record)
+  if (shape === undefined) {
+    const base = record.base === undefined || record.restricts === true ? undefined : shapeOf(record.base())
+    const own = Object.entries(record.members).map(([key, member]) => entryOf(record, key, member))
+    const entries = [...(base?.entries ?? []), ...own]
+    const places = new Map<string, number[]>()
+    entries.forEach((entry, at) => {
+      for (const local of localNames(entry, [])) places.set(local, [...(places.get(local) ?? []), at])
+    })
+    shape = {
+      entries,
+      places,
+      attributes: entries.filter(({ place }) => place === 'attribute'),
+      textEntry: entries.find(({ place }) => place === 'text'),
+      openEntry: entries.find(({ place }) => place === 'open'),
+      keys: new Set(entries.map(({ key }) => key)),
+      choices: [...(base?.choices ?? []), ...(record.choices ?? [])],
+      anyOrder: record.anyOrder === true || base?.anyOrder === true,
+    }
+    shapes.set(record, shape)
+  }
+  return shape
+}
+
+function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry {
+  const place = member.open === true ? 'open' : member.element !== undefined ? 'element' : member.attribute !== undefined ? 'attribute' : member.group !== undefined ? 'group' : 'text'
+  const namespace = member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
+  const reference = member.element ?? member.attribute ?? member.text ?? member.group
+  let codec: AnyCodec | undefined
+  return { key, place, name: [namespace, member.name ?? key], codec: () => (codec ??= settled(reference)), member }
+}
+
+/** The names of the elements that an entry stands for: its own, or all that its group may hold. */
+function localNames(entry: Entry, within: readonly AnyCodec[]): string[] {
+  if (entry.place === 'element') return [entry.name[1]]
+  const codec = entry.place === 'group' ? entry.codec() : undefined
+  if (codec === undefined || !('members' in codec) || within.includes(codec)) return []
+  return [...new Set(Object.entries(codec.members).flatMap(([key, member]) => localNames(entryOf(codec, key, member), [...within, codec])))]
+}
+
+/** Does a codec make sense of a text, and not of elements? */
+export function isText(codec: AnyCodec): codec is AnyTextCodec {
+  return !('members' in codec || 'items' in codec || 'fragment' in codec)
 }
 
 /** The record among `record` and everything that extends it for which `accept` holds. */

@@ -1,7 +1,7 @@
 import { checkCredential, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
-import { checkChoices, checkMembers } from './check.js'
-import { entriesOf, type AnyCodec, type AnyMember, type Entry, type Member, type MemberChoice, type QName, settled } from './codec.js'
+import { checkMembers } from './check.js'
+import { shapeOf, type AnyCodec, type AnyMember, type Member, type MemberChoice, type QName, settled, type Shape } from './codec.js'
 import { hasReferences, parseWithReferences } from './references.js'
 import { userNameToken, writeSecurity, type UserNameToken } from './security.js'
 import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
@@ -72,26 +72,25 @@ export async function send<Input extends object, Outcome>(connection: Connection
 /** Every place of an input that does not satisfy the operation. */
 export function checkInput<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input): Misfit[] {
   const misfits: Misfit[] = []
-  checkMembers(inputEntries(operation), input, '', misfits, operation.headers === undefined ? [] : ['headers'])
-  checkChoices(operation.choices ?? [], input, '', misfits)
+  checkMembers(inputShape(operation), input, '', misfits, operation.headers === undefined ? [] : ['headers'])
   const headers = (input as { readonly headers?: unknown } | null)?.headers
-  if (operation.headers !== undefined && headers !== undefined) checkMembers(headerEntries(operation), headers, 'headers', misfits)
+  if (operation.headers !== undefined && headers !== undefined) checkMembers(headerShape(operation), headers, 'headers', misfits)
   return misfits
 }
 
 /** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
 export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string, token?: UserNameToken): string {
   const headers = (input as { readonly headers?: Readonly<Record<string, unknown>> }).headers
-  return writeEnvelope(version, operation.request, inputEntries(operation), input as Readonly<Record<string, unknown>>, { entries: headerEntries(operation), values: headers, token }, operation.encoded)
+  return writeEnvelope(version, operation.request, inputShape(operation), input as Readonly<Record<string, unknown>>, { shape: headerShape(operation), values: headers, token }, operation.encoded)
 }
 
 /** An envelope with these members in its body, inside `wrapper` where there is one. */
 export function writeEnvelope(
   version: string,
   wrapper: QName | undefined,
-  entries: readonly Entry[],
+  shape: Shape,
   value: Readonly<Record<string, unknown>>,
-  headers: { readonly entries: readonly Entry[]; readonly values: Readonly<Record<string, unknown>> | undefined; readonly token?: UserNameToken | undefined } = { entries: [], values: undefined },
+  headers: { readonly shape?: Shape; readonly values: Readonly<Record<string, unknown>> | undefined; readonly token?: UserNameToken | undefined } = { values: undefined },
   encoded?: boolean,
 ): string {
   const style = encoded !== true ? undefined : version === soap12 ? 'http://www.w3.org/2003/05/soap-encoding' : 'http://schemas.xmlsoap.org/soap/encoding/'
@@ -102,13 +101,13 @@ export function writeEnvelope(
   if (headers.token !== undefined || Object.values(values).some((each) => each !== undefined)) {
     writer.start([version, 'Header'])
     if (headers.token !== undefined) writeSecurity(writer, version, headers.token)
-    writeMembers(writer, headers.entries, values)
+    if (headers.shape !== undefined) writeMembers(writer, headers.shape, values)
     writer.end([version, 'Header'])
   }
   writer.start([version, 'Body'])
   if (wrapper !== undefined) writer.start(wrapper)
   if (wrapper !== undefined && style !== undefined) writer.attribute([version, 'encodingStyle'], style)
-  writeMembers(writer, entries, value)
+  writeMembers(writer, shape, value)
   if (wrapper !== undefined) writer.end(wrapper)
   writer.end([version, 'Body'])
   writer.end([version, 'Envelope'])
@@ -174,7 +173,7 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
           if (answer === undefined) return new IgnoringFrame()
           if (answer.element === undefined) {
             // The outputs themselves stand in the body: one frame hears of them all.
-            bare ??= new MembersFrame(answerEntries(operation), {}, emptyTag(inner), reading, (value) => {
+            bare ??= new MembersFrame(answerShape(operation), {}, undefined, reading, (value) => {
               outcome = { value }
             })
             return bare.child(inner)
@@ -183,7 +182,7 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
           const [namespace, local] = answer.element
           if (inner.local !== local || inner.uri !== namespace) reading.deviate(`the answer's element is "${inner.local}" (${inner.uri}), where the contract promised "${local}" (${namespace})`)
           reading.startPathsHere()
-          return new MembersFrame(answerEntries(operation), {}, inner, reading, (value) => {
+          return new MembersFrame(answerShape(operation), {}, inner, reading, (value) => {
             outcome = { value }
           })
         },
@@ -326,30 +325,28 @@ function describeBody(response: Response, body: string): string {
   return `a body of type ${response.headers['content-type'] ?? 'unknown'}: ${body.trim().slice(0, 120)}`
 }
 
-const entriesByMembers = new WeakMap<object, readonly Entry[]>()
+const shapesByMembers = new WeakMap<object, Shape>()
+const noMembers = {}
 
-/** The entries of a table of members that is no type of its own. */
-export function entriesOfMembers(members: Readonly<Record<string, unknown>>, namespace: string): readonly Entry[] {
-  let entries = entriesByMembers.get(members)
-  if (entries === undefined) {
-    entries = entriesOf({ namespace, members: members as Readonly<Record<string, AnyMember>> })
-    entriesByMembers.set(members, entries)
+/** The shape of a table of members that is no type of its own. */
+export function shapeOfMembers(given: Readonly<Record<string, unknown>> | undefined, namespace: string, choices: readonly MemberChoice[] = []): Shape {
+  const members = given ?? noMembers
+  let shape = shapesByMembers.get(members)
+  if (shape === undefined) {
+    shape = shapeOf({ namespace, members: members as Readonly<Record<string, AnyMember>>, choices })
+    shapesByMembers.set(members, shape)
   }
-  return entries
+  return shape
 }
 
-function inputEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
-  return entriesOfMembers(operation.input, operation.namespace)
+function inputShape<Input, Outcome>(operation: SoapOperation<Input, Outcome>): Shape {
+  return shapeOfMembers(operation.input, operation.namespace, operation.choices)
 }
 
-function headerEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
-  return operation.headers === undefined ? [] : entriesOfMembers(operation.headers as Readonly<Record<string, unknown>>, operation.namespace)
+function headerShape<Input, Outcome>(operation: SoapOperation<Input, Outcome>): Shape {
+  return shapeOfMembers(operation.headers as Readonly<Record<string, unknown>> | undefined, operation.namespace)
 }
 
-function answerEntries<Input, Outcome>(operation: SoapOperation<Input, Outcome>): readonly Entry[] {
-  return entriesOfMembers(operation.answer?.members ?? {}, operation.namespace)
-}
-
-function emptyTag<Tag extends { attributes: object }>(tag: Tag): Tag {
-  return { ...tag, attributes: {} }
+function answerShape<Input, Outcome>(operation: SoapOperation<Input, Outcome>): Shape {
+  return shapeOfMembers(operation.answer?.members, operation.namespace)
 }

@@ -1,8 +1,9 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
-import { checkText } from './check.js'
-import { entriesOf, findSubtype, settled, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext } from './codec.js'
+import { admits, checkText } from './check.js'
+import { findSubtype, isText, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape } from './codec.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
+import { nameText } from './xml-name.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 
@@ -27,6 +28,8 @@ export class Reading implements ReadContext {
   /** The names on the way from the root to where the reader stands. */
   private readonly trail: string[] = []
   private skipped = 0
+  /** Reads members that are nothing but a text, one at a time: there are very many of them. */
+  readonly leaf: LeafFrame = new LeafFrame(this)
 
   /** @param namespaces tells what a prefix is bound to where the reader stands */
   constructor(namespaces: { resolve(prefix: string): string | undefined }, onDeviation: (deviation: Deviation) => void) {
@@ -96,17 +99,28 @@ export function parseDocument(xml: string, onDeviation: (deviation: Deviation) =
 
 /** A frame for an element of this codec; the value is delivered when the element ends. */
 export function frameFor(codec: AnyCodec, tag: SaxesTagNS, reading: Reading, nillable: boolean, deliver: (value: unknown) => void): Frame {
-  if (isNil(tag)) {
+  if (hasAttributes(tag) && isNil(tag)) {
     if (!nillable) reading.deviate('is null, which the contract does not allow')
     return new IgnoringFrame(() => deliver(null))
   }
   if ('members' in codec) return recordFrame(codec, tag, reading, deliver)
   if ('fragment' in codec) return new FragmentFrame(tag, deliver)
-  for (const { name, uri, prefix } of Object.values(tag.attributes)) {
-    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace) reading.deviate('is not in the contract', `@${name}`)
-  }
+  tellAttributes(tag, reading)
   if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
   return new TextFrame(codec, reading, deliver)
+}
+
+function hasAttributes({ attributes }: SaxesTagNS): boolean {
+  for (const _ in attributes) return true
+  return false
+}
+
+/** Attributes that nobody reads are told of. */
+function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
+  for (const key in tag.attributes) {
+    const { name, uri, prefix } = tag.attributes[key] as SaxesTagNS['attributes'][string]
+    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace) reading.deviate('is not in the contract', `@${name}`)
+  }
 }
 
 function isNil(tag: SaxesTagNS): boolean {
@@ -125,6 +139,7 @@ export function readText(codec: AnyTextCodec, text: string, reading: Reading, me
     if (found === undefined) reading.deviate(`${show(text)} is not one of the contract's values`, member)
     return found ?? text
   }
+  if ('union' in codec) return readUnion(codec, text, reading, member)
   const simple = 'restricts' in codec ? codec.restricts : codec
   let value: unknown
   try {
@@ -138,6 +153,22 @@ export function readText(codec: AnyTextCodec, text: string, reading: Reading, me
     if (message !== undefined) reading.deviate(message, member)
   }
   return value
+}
+
+/** What a text means by the first of several types that it is valid for. */
+function readUnion({ union }: { readonly union: readonly AnyTextCodec[] }, text: string, reading: Reading, member: string): unknown {
+  for (const codec of union) {
+    let isValid = true
+    const trial = new Reading(reading, () => (isValid = false))
+    try {
+      const value = readText(codec, text, trial)
+      if (isValid) return value
+    } catch (error) {
+      if (!(error instanceof ContractBreach)) throw error
+    }
+  }
+  reading.deviate(`${show(text)} is of none of the types that the contract promised`, member)
+  return text
 }
 
 /** Swallows an element, for those that are null. */
@@ -227,9 +258,9 @@ export class FragmentFrame implements Frame {
   private readonly deliver: (value: OpenElement) => void
 
   constructor(tag: SaxesTagNS, deliver: (value: OpenElement) => void) {
-    this.name = openName(tag.uri, tag.local)
+    this.name = nameText(tag.uri, tag.local)
     for (const attribute of Object.values(tag.attributes)) {
-      if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns') put(this.attributes, openName(attribute.uri, attribute.local), attribute.value)
+      if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns') put(this.attributes, nameText(attribute.uri, attribute.local), attribute.value)
     }
     this.deliver = deliver
   }
@@ -256,29 +287,6 @@ export class FragmentFrame implements Frame {
   }
 }
 
-/** The entries of a record, ready to be looked up by name. */
-interface Lookup {
-  readonly entries: readonly Entry[]
-  readonly elements: ReadonlyMap<string, readonly number[]>
-  readonly attributes: readonly Entry[]
-  readonly textEntry: Entry | undefined
-}
-
-const lookups = new WeakMap<readonly Entry[], Lookup>()
-
-function lookupOf(entries: readonly Entry[]): Lookup {
-  let lookup = lookups.get(entries)
-  if (lookup === undefined) {
-    const elements = new Map<string, number[]>()
-    entries.forEach(({ place, name }, at) => {
-      if (place === 'element') elements.set(name[1], [...(elements.get(name[1]) ?? []), at])
-    })
-    lookup = { entries, elements, attributes: entries.filter(({ place }) => place === 'attribute'), textEntry: entries.find(({ place }) => place === 'text') }
-    lookups.set(entries, lookup)
-  }
-  return lookup
-}
-
 function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {
   const written = Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value
   let record = declared
@@ -294,55 +302,31 @@ function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading
   }
   const value: Record<string, unknown> = {}
   if (record.is !== undefined) value['$is'] = record.is
-  return new MembersFrame(entriesOf(record), value, tag, reading, deliver)
+  return new MembersFrame(shapeOf(record), value, tag, reading, deliver)
 }
 
-/** Reads the members of a record. */
-export class MembersFrame implements Frame {
-  private readonly lookup: Lookup
-  private readonly value: Record<string, unknown>
+/** Reads a member that is nothing but a text. There is one of these for a whole document: texts have nothing inside them. */
+class LeafFrame implements Frame {
   private readonly reading: Reading
-  private readonly deliver: (value: Record<string, unknown>) => void
-  private readonly seen = new Set<string>()
-  /** Set when the element ends, so that members come in the contract's order: attributes last. */
-  private readonly attributes: [key: string, value: unknown][] = []
+  private codec: AnyTextCodec = { literals: [] }
   private collected = ''
-  private furthest = -1
+  private owner: MembersFrame | undefined
+  private entry: Entry | undefined
 
-  constructor(entries: readonly Entry[], value: Record<string, unknown>, tag: SaxesTagNS, reading: Reading, deliver: (value: Record<string, unknown>) => void) {
-    this.lookup = lookupOf(entries)
-    this.value = value
+  constructor(reading: Reading) {
     this.reading = reading
-    this.deliver = deliver
-    this.readAttributes(tag)
+  }
+
+  begin(codec: AnyTextCodec, owner: MembersFrame, entry: Entry): this {
+    this.codec = codec
+    this.owner = owner
+    this.entry = entry
+    this.collected = ''
+    return this
   }
 
   child(tag: SaxesTagNS): Frame {
-    const candidates = this.lookup.elements.get(tag.local) ?? []
-    const { entries } = this.lookup
-    const at = candidates.find((each) => entries[each]?.name[0] === tag.uri) ?? candidates[0]
-    const entry = at === undefined ? undefined : entries[at]
-    if (at === undefined || entry === undefined) return this.unknown(tag, 'is not in the contract')
-    const { key, codec, member, name } = entry
-    if (name[0] !== tag.uri) this.reading.deviate(wrongNamespace(tag.uri, name[0]))
-    if (at < this.furthest) this.reading.deviate('comes in another order than the contract says')
-    this.furthest = Math.max(this.furthest, at)
-    if (member.repeated === true) {
-      const list = (this.seen.has(key) ? this.value[key] : []) as unknown[]
-      if (!this.seen.has(key)) put(this.value, key, list)
-      this.seen.add(key)
-      const index = list.push(undefined) - 1
-      return frameFor(codec(), tag, this.reading, member.nillable === true, (value) => {
-        list[index] = value
-      })
-    }
-    if (this.seen.has(key)) return this.unknown(tag, 'comes more than once')
-    this.seen.add(key)
-    const settledCodec = codec()
-    const frame = frameFor(settledCodec, tag, this.reading, member.nillable === true, (value) => put(this.value, key, value))
-    return frame instanceof TextFrame && (member.optional === true || member.nillable === true) ? new EmptyAwareFrame(frame, settledCodec, this.reading, () => {
-      if (member.nillable === true) put(this.value, key, null)
-    }) : frame
+    throw new ContractBreach(this.reading.path(), 'a text', `an element <${tag.name}>`)
   }
 
   text(piece: string): void {
@@ -350,37 +334,198 @@ export class MembersFrame implements Frame {
   }
 
   end(): void {
-    const { entries, textEntry } = this.lookup
+    const { entry, owner, codec, collected, reading } = this
+    if (entry === undefined || owner === undefined) return
+    const { member } = entry
+    // Many services write an empty element where they mean that there is none, or null: that is what is understood, and told.
+    if ((member.optional === true || member.nillable === true) && member.repeated !== true && collected.trim() === '' && !canBeEmpty(codec, reading)) {
+      reading.deviate('is empty, where the contract promised a value or nothing at all')
+      if (member.nillable === true) owner.take(entry, null)
+    } else owner.take(entry, readText(codec, collected, reading))
+  }
+}
+
+/** Reads the members of a record, or of one turn of a group that repeats. */
+export class MembersFrame implements Frame {
+  private readonly shape: Shape
+  private readonly value: Record<string, unknown>
+  private readonly reading: Reading
+  private readonly deliver: (value: Record<string, unknown>) => void
+  private readonly seen = new Set<string>()
+  /** Set when the element ends, so that members come in the contract's order: attributes last. */
+  private attributes: [key: string, value: unknown][] | undefined
+  private collected = ''
+  private furthest = -1
+  /** The turn of a repeated group that is being read, with the place of its entry. */
+  private turn: { readonly at: number; readonly frame: MembersFrame } | undefined
+
+  /** @param tag the record's element; none for a turn of a group, which has no element of its own */
+  constructor(shape: Shape, value: Record<string, unknown>, tag: SaxesTagNS | undefined, reading: Reading, deliver: (value: Record<string, unknown>) => void) {
+    this.shape = shape
+    this.value = value
+    this.reading = reading
+    this.deliver = deliver
+    if (tag !== undefined) for (const key in tag.attributes) this.readAttribute(tag.attributes[key] as SaxesTagNS['attributes'][string])
+  }
+
+  child(tag: SaxesTagNS): Frame {
+    const at = this.placeOf(tag)
+    const entry = at === -1 ? undefined : this.shape.entries[at]
+    if (entry === undefined) return this.unknown(tag, 'is not in the contract')
+    const { key, codec, member, name, place } = entry
+    if (place === 'group') return this.inTurn(at, entry, tag)
+    this.endTurn()
+    if (name[0] !== tag.uri) this.reading.deviate(wrongNamespace(tag.uri, name[0]))
+    if (at < this.furthest) {
+      if (!this.shape.anyOrder) this.reading.deviate('comes in another order than the contract says')
+    } else this.furthest = at
+    const isNew = !this.seen.has(key)
+    if (isNew) this.seen.add(key)
+    else if (member.repeated !== true) return this.unknown(tag, 'comes more than once')
+    if (isNew && member.repeated === true) put(this.value, key, [])
+    const expected = codec()
+    if (isText(expected) && !(hasAttributes(tag) && isNil(tag))) {
+      tellAttributes(tag, this.reading)
+      return this.reading.leaf.begin(expected, this, entry)
+    }
+    const list = member.repeated === true ? (this.value[key] as unknown[]) : undefined
+    const index = (list?.push(undefined) ?? 0) - 1
+    return frameFor(expected, tag, this.reading, member.nillable === true, (value) => {
+      if (list === undefined) put(this.value, key, value)
+      else list[index] = value
+    })
+  }
+
+  /** Takes the value of a member that is nothing but a text. */
+  take({ key, member }: Entry, value: unknown): void {
+    if (member.repeated === true) (this.value[key] as unknown[]).push(value)
+    else put(this.value, key, value)
+  }
+
+  text(piece: string): void {
+    const mixed = this.shape.entries.findIndex(({ member }) => member.mixed === true)
+    const entry = this.shape.entries[mixed]
+    if (entry === undefined) this.collected += piece
+    else if (piece !== '') {
+      // Texts on both sides of a comment are one text.
+      const list = this.turns(entry)
+      const isOngoing = this.turn === undefined && typeof list.at(-1) === 'string'
+      this.endTurn()
+      if (isOngoing) list.push(String(list.pop()) + piece)
+      else list.push(piece)
+    }
+  }
+
+  end(): void {
+    this.endTurn()
+    const { entries, textEntry } = this.shape
     if (textEntry !== undefined) put(this.value, textEntry.key, readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading))
-    else if (this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
-    for (const [key, value] of this.attributes) put(this.value, key, value)
-    for (const { key, member, place } of entries) {
-      if (place === 'text' || this.seen.has(key) || member.optional === true || (member.repeated === true && (member.min ?? 0) === 0)) continue
+    else if (this.collected !== '' && this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
+    for (const [key, value] of this.attributes ?? []) put(this.value, key, value)
+    for (const entry of entries) {
+      const { key, member, place } = entry
+      if (place === 'text' || this.seen.has(key) || !isPromised(entry)) continue
+      if (place === 'open' && (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined) continue
       this.reading.deviate('is missing', key)
-      if (member.repeated === true) put(this.value, key, [])
+      if (member.repeated === true || place === 'group') put(this.value, key, [])
     }
     this.deliver(this.value)
   }
 
-  private readAttributes(tag: SaxesTagNS): void {
-    const { attributes } = this.lookup
-    for (const attribute of Object.values(tag.attributes)) {
-      if (attribute.prefix === 'xmlns' || attribute.name === 'xmlns' || attribute.uri === xsiNamespace) continue
-      const entry = attributes.find(({ name }) => name[1] === attribute.local && name[0] === attribute.uri) ?? attributes.find(({ name }) => name[1] === attribute.local)
-      if (entry === undefined) {
-        this.reading.deviate('is not in the contract', `@${attribute.name}`)
-        const open = this.openContent()
-        open.attributes = { ...open.attributes, [openName(attribute.uri, attribute.local)]: attribute.value }
-        continue
-      }
-      this.seen.add(entry.key)
-      this.attributes.push([entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key)])
-    }
+  /** May the element still be a part of this turn of a group, or does it begin the next one? */
+  admits(tag: SaxesTagNS): boolean {
+    const at = this.placeOf(tag)
+    const entry = this.shape.entries[at]
+    if (entry === undefined) return this.admitsOpen(tag)
+    if (at < this.furthest && !this.shape.anyOrder) return false
+    if (this.seen.has(entry.key) && entry.member.repeated !== true && entry.place !== 'group') return false
+    return this.agrees(entry.key)
   }
 
-  /** What the contract doesn't know is kept under `$open`. */
+  private admitsOpen(tag: SaxesTagNS): boolean {
+    const member = this.shape.openEntry?.member
+    const { elements = [] } = (this.value['$open'] ?? {}) as { elements?: readonly OpenElement[] }
+    return member !== undefined && admits(member, tag.uri) && elements.length < (member.max ?? Infinity) && this.agrees('$open')
+  }
+
+  /** Can a member stand beside those that were read, by the choices between them? */
+  private agrees(key: string): boolean {
+    return this.shape.choices.every(({ of }) => {
+      const chosen = of.flatMap(({ members }) => members).filter((name) => this.seen.has(name))
+      return !of.some(({ members }) => members.includes(key)) || of.some(({ members }) => members.includes(key) && chosen.every((name) => members.includes(name)))
+    })
+  }
+
+  /** The entry that an element belongs to: of its very name before one in another namespace, one that is still to come before one that was. */
+  private placeOf(tag: SaxesTagNS): number {
+    const candidates = this.shape.places.get(tag.local)
+    if (candidates === undefined) return -1
+    const { entries } = this.shape
+    const [only = -1] = candidates
+    if (candidates.length === 1) return only
+    const fits = (at: number): boolean => entries[at]?.place === 'group' || entries[at]?.name[0] === tag.uri
+    const isFree = (at: number): boolean => {
+      const entry = entries[at]
+      return entry !== undefined && at >= this.furthest && (!this.seen.has(entry.key) || entry.member.repeated === true || entry.place === 'group')
+    }
+    return candidates.find((at) => fits(at) && isFree(at)) ?? candidates.find(fits) ?? only
+  }
+
+  private inTurn(at: number, entry: Entry, tag: SaxesTagNS): Frame {
+    if (this.turn?.at !== at || !this.turn.frame.admits(tag)) {
+      this.endTurn()
+      if (at < this.furthest) this.reading.deviate('comes in another order than the contract says')
+      this.furthest = Math.max(this.furthest, at)
+      const list = this.turns(entry)
+      const index = list.push(undefined) - 1
+      const frame = new MembersFrame(shapeOf(entry.codec() as AnyRecordCodec), {}, undefined, this.reading, (value) => {
+        list[index] = value
+      })
+      this.turn = { at, frame }
+    }
+    return this.turn.frame.child(tag)
+  }
+
+  /** The turns of a group that were read so far. */
+  private turns({ key }: Entry): unknown[] {
+    if (!this.seen.has(key)) put(this.value, key, [])
+    this.seen.add(key)
+    return this.value[key] as unknown[]
+  }
+
+  private endTurn(): void {
+    const { turn } = this
+    if (turn === undefined) return
+    this.turn = undefined
+    turn.frame.end()
+  }
+
+  private readAttribute(attribute: SaxesTagNS['attributes'][string]): void {
+    if (attribute.prefix === 'xmlns' || attribute.name === 'xmlns' || attribute.uri === xsiNamespace) return
+    const { attributes, openEntry } = this.shape
+    const entry = attributes.find(({ name }) => name[1] === attribute.local && name[0] === attribute.uri) ?? attributes.find(({ name }) => name[1] === attribute.local)
+    if (entry === undefined) {
+      if (openEntry?.member.attributes !== true) this.reading.deviate('is not in the contract', `@${attribute.name}`)
+      const open = this.openContent()
+      open.attributes = { ...open.attributes, [nameText(attribute.uri, attribute.local)]: attribute.value }
+      return
+    }
+    this.seen.add(entry.key)
+    this.attributes ??= []
+    this.attributes.push([entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key)])
+  }
+
+  /** What no member is for is kept under `$open`; it is a deviation where the contract does not provide for it. */
   private unknown(tag: SaxesTagNS, message: string): Frame {
-    this.reading.deviate(message)
+    const { openEntry, entries } = this.shape
+    if (openEntry === undefined || openEntry.member.max === 0 || !admits(openEntry.member, tag.uri)) {
+      // It may belong to a turn of a group that is open.
+      const at = this.turn?.at ?? entries.findIndex(({ place, codec }) => place === 'group' && shapeOf(codec() as AnyRecordCodec).openEntry !== undefined)
+      const group = entries[at]
+      if (group !== undefined && message === 'is not in the contract' && shapeOf(group.codec() as AnyRecordCodec).openEntry !== undefined) return this.inTurn(at, group, tag)
+      this.reading.deviate(message)
+    }
+    this.seen.add('$open')
     return new FragmentFrame(tag, (element) => {
       const open = this.openContent()
       open.elements = [...(open.elements ?? []), element]
@@ -392,60 +537,27 @@ export class MembersFrame implements Frame {
   }
 }
 
-/**
- * For members that may be left out or be null: many services write an empty element where they mean that. Where an empty text has
- * no meaning by the type, that is what is understood, and told.
- */
-class EmptyAwareFrame implements Frame {
-  private readonly inner: Frame
-  private readonly codec: AnyCodec
-  private readonly reading: Reading
-  private readonly whenEmpty: () => void
-  private empty = true
-
-  constructor(inner: Frame, codec: AnyCodec, reading: Reading, whenEmpty: () => void) {
-    this.inner = inner
-    this.codec = codec
-    this.reading = reading
-    this.whenEmpty = whenEmpty
+/** Does an empty text mean something? */
+function canBeEmpty(codec: AnyTextCodec, reading: Reading): boolean {
+  if ('literals' in codec) return codec.literals.includes('')
+  if ('union' in codec) return codec.union.some((each) => canBeEmpty(each, reading))
+  if ('spaced' in codec) return true
+  try {
+    const simple = 'read' in codec ? codec : codec.restricts
+    simple.read('', reading)
+    return true
+  } catch {
+    return false
   }
+}
 
-  child(tag: SaxesTagNS): Frame {
-    return this.inner.child(tag)
-  }
-
-  text(piece: string): void {
-    if (piece.trim() !== '') this.empty = false
-    this.inner.text(piece)
-  }
-
-  end(): void {
-    if (!this.empty || this.canBeEmpty()) this.inner.end()
-    else {
-      this.reading.deviate('is empty, where the contract promised a value or nothing at all')
-      this.whenEmpty()
-    }
-  }
-
-  private canBeEmpty(): boolean {
-    const codec = 'restricts' in this.codec ? this.codec.restricts : this.codec
-    if ('literals' in codec) return codec.literals.includes('')
-    if (!('read' in codec)) return true
-    try {
-      codec.read('', this.reading)
-      return true
-    } catch {
-      return false
-    }
-  }
+/** Must it be there in an answer? */
+function isPromised({ place, member }: Entry): boolean {
+  return member.optional !== true && (place === 'open' || place === 'group' || member.repeated === true ? (member.min ?? 0) > 0 : true)
 }
 
 function wrongNamespace(came: string, promised: string): string {
   return `is in ${came === '' ? 'no namespace' : `the namespace "${came}"`}, where the contract promised ${promised === '' ? 'none' : `"${promised}"`}`
-}
-
-function openName(namespace: string, local: string): string {
-  return namespace === '' ? local : `{${namespace}}${local}`
 }
 
 function put(target: Record<string, unknown>, key: string, value: unknown): void {

@@ -1,4 +1,6 @@
-import { entriesOf, findSubtype, settled, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type WriteContext } from './codec.js'
+import { findSubtype, settled, shapeOf, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type Shape, type SimpleCodec, type WriteContext } from './codec.js'
+import { checkText } from './check.js'
+import { parseName } from './xml-name.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
@@ -10,9 +12,12 @@ const usualPrefixes: Readonly<Record<string, string>> = { [xsiNamespace]: 'xsi',
  * equal values give equal texts.
  */
 export class XmlWriter implements WriteContext {
-  private readonly parts: string[] = []
+  /** Joined in between: many small texts at once cost less than one that grows. */
+  private readonly chunks: string[] = []
+  private parts: string[] = []
   private readonly prefixes = new Map<string, string>()
-  private rootEnd = -1
+  /** Tags as they are written, by the very object that names them: most come from the same few codecs. */
+  private readonly tags = new Map<QName, Tags>()
   private open = false
   /** The namespace of SOAP's encoding, when what is written has to be encoded by its rules. */
   readonly encoding: string | undefined
@@ -33,42 +38,75 @@ export class XmlWriter implements WriteContext {
   }
 
   start(name: QName): void {
-    this.closeStart()
-    this.parts.push(`<${this.written(name)}`)
-    if (this.rootEnd === -1) this.rootEnd = this.parts.length
+    this.push(this.open ? `>${this.tagsOf(name).start}` : this.tagsOf(name).start)
     this.open = true
+    // The declarations of namespaces come after the name of the root.
+    if (this.chunks.length === 0) this.flush()
   }
 
   attribute(name: QName, value: string): void {
-    this.parts.push(` ${this.written(name)}="${escapeAttribute(value)}"`)
+    this.push(` ${this.tagsOf(name).name}="${escapeAttribute(value)}"`)
   }
 
   text(value: string): void {
     if (value === '') return
-    this.closeStart()
-    this.parts.push(escapeText(value))
+    if (this.open) this.push('>')
+    this.push(escapeText(value))
+    this.open = false
   }
 
   end(name: QName): void {
-    if (this.open) this.parts.push('/>')
-    else this.parts.push(`</${this.written(name)}>`)
+    this.push(this.open ? '/>' : this.tagsOf(name).end)
     this.open = false
+  }
+
+  /** An element with nothing but a text in it. */
+  textElement<T>(name: QName, codec: SimpleCodec<T>, plain: T): void {
+    const { start, whole, end } = this.tagsOf(name)
+    const value = codec.write(plain, this)
+    if (this.open) this.push('>')
+    this.open = false
+    if (value === '') this.push(`${start}/>`)
+    else {
+      this.push(whole)
+      this.push(escapeText(value))
+      this.push(end)
+    }
   }
 
   /** The whole document, with every namespace declared on its root. */
   finish(): string {
+    this.flush()
+    const [root = '', ...rest] = this.chunks
     const declarations = [...this.prefixes].map(([namespace, prefix]) => ` xmlns:${prefix}="${escapeAttribute(namespace)}"`)
-    return [...this.parts.slice(0, this.rootEnd), ...declarations, ...this.parts.slice(this.rootEnd)].join('')
+    return [root, ...declarations, ...rest].join('')
   }
 
-  private closeStart(): void {
-    if (this.open) this.parts.push('>')
-    this.open = false
+  private push(text: string): void {
+    if (this.parts.push(text) > 2000) this.flush()
   }
 
-  private written([namespace, local]: QName): string {
-    return namespace === '' ? local : `${this.prefix(namespace)}:${local}`
+  private flush(): void {
+    this.chunks.push(this.parts.join(''))
+    this.parts = []
   }
+
+  private tagsOf(name: QName): Tags {
+    let tags = this.tags.get(name)
+    if (tags === undefined) {
+      const written = name[0] === '' ? name[1] : `${this.prefix(name[0])}:${name[1]}`
+      tags = { name: written, start: `<${written}`, whole: `<${written}>`, end: `</${written}>` }
+      this.tags.set(name, tags)
+    }
+    return tags
+  }
+}
+
+interface Tags {
+  readonly name: string
+  readonly start: string
+  readonly whole: string
+  readonly end: string
 }
 
 /**
@@ -77,6 +115,10 @@ export class XmlWriter implements WriteContext {
  * @param name the element's name
  */
 export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, value: unknown, type?: QName): void {
+  if ('read' in codec && value !== null && writer.encoding === undefined) {
+    writer.textElement(name, codec, value)
+    return
+  }
   writer.start(name)
   if (value !== null && writer.encoding !== undefined) writeType(writer, writer.encoding, codec, value, type)
   if (value === null) writer.attribute([xsiNamespace, 'nil'], 'true')
@@ -108,20 +150,44 @@ function writeType(writer: XmlWriter, encoding: string, codec: AnyCodec, value: 
 }
 
 /** Writes a record's members into the element that was started. */
-export function writeMembers(writer: XmlWriter, entries: readonly Entry[], value: Readonly<Record<string, unknown>>): void {
-  const of = (key: string): unknown => (Object.hasOwn(value, key) ? value[key] : undefined)
-  for (const { key, place, name, codec, member } of entries) {
+export function writeMembers(writer: XmlWriter, { entries, attributes, openEntry }: Shape, value: Readonly<Record<string, unknown>>): void {
+  for (const { key, name, codec, member } of attributes) {
     // A required attribute with only one possible value needs no word from the caller.
-    const each = of(key) ?? (member.optional === true ? undefined : member.fixed)
-    if (place === 'attribute' && each !== undefined) writer.attribute(name, textOf(codec() as AnyTextCodec, each, writer))
+    const each = valueOf(value, key) ?? (member.optional === true ? undefined : member.fixed)
+    if (each !== undefined) writer.attribute(name, textOf(codec() as AnyTextCodec, each, writer))
   }
-  for (const { key, place, name, codec, member } of entries) {
-    const each = of(key)
-    if (each === undefined) continue
-    if (place === 'text') writer.text(textOf(codec() as AnyTextCodec, each, writer))
-    else if (place === 'element' && member.repeated === true) for (const item of each as readonly unknown[]) writeElement(writer, name, codec(), item, member.type)
-    else if (place === 'element') writeElement(writer, name, codec(), each, member.type)
+  for (const entry of entries) {
+    const each = valueOf(value, entry.key)
+    if (each !== undefined) writeMember(writer, entry, each)
   }
+  // What the contract doesn't provide for, but somebody keeps, stands last.
+  if (openEntry === undefined) writeOpenElements(writer, valueOf(value, '$open'))
+}
+
+function writeMember(writer: XmlWriter, { place, name, codec, member }: Entry, value: unknown): void {
+  switch (place) {
+    case 'element':
+      if (member.repeated === true) for (const item of value as readonly unknown[]) writeElement(writer, name, codec(), item, member.type)
+      else writeElement(writer, name, codec(), value, member.type)
+      break
+    case 'group':
+      for (const turn of value as readonly unknown[]) {
+        if (typeof turn === 'string') writer.text(turn)
+        else writeMembers(writer, shapeOf(codec() as AnyRecordCodec), turn as Readonly<Record<string, unknown>>)
+      }
+      break
+    case 'text':
+      writer.text(textOf(codec() as AnyTextCodec, value, writer))
+      break
+    case 'open':
+      writeOpenElements(writer, value)
+      break
+    case 'attribute':
+  }
+}
+
+function valueOf(value: Readonly<Record<string, unknown>>, key: string): unknown {
+  return Object.hasOwn(value, key) ? value[key] : undefined
 }
 
 function writeRecord(writer: XmlWriter, declared: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
@@ -130,8 +196,11 @@ function writeRecord(writer: XmlWriter, declared: AnyRecordCodec, value: Readonl
   if ((record !== declared || writer.encoding !== undefined) && record.type !== undefined) writer.attribute([xsiNamespace, 'type'], `${writer.prefix(record.type[0])}:${record.type[1]}`)
   const open = value['$open'] as OpenContent | undefined
   for (const [name, text] of Object.entries(open?.attributes ?? {})) writer.attribute(parseName(name), text)
-  writeMembers(writer, entriesOf(record), value)
-  for (const element of open?.elements ?? []) {
+  writeMembers(writer, shapeOf(record), value)
+}
+
+function writeOpenElements(writer: XmlWriter, open: unknown): void {
+  for (const element of (open as OpenContent | undefined)?.elements ?? []) {
     const name = parseName(element.name)
     writer.start(name)
     writeOpenElement(writer, element)
@@ -156,17 +225,13 @@ function textOf(codec: AnyTextCodec, value: unknown, context: WriteContext): str
   if ('literals' in codec) return String(value)
   if ('restricts' in codec) return codec.restricts.write(value, context)
   if ('spaced' in codec) return (value as readonly unknown[]).map((item) => textOf(codec.spaced, item, context)).join(' ')
+  if ('union' in codec) return textOf(codec.union.find((each) => checkText(each, value) === undefined) ?? (codec.union[0] as AnyTextCodec), value, context)
   return codec.write(value, context)
-}
-
-function parseName(name: string): QName {
-  const [, namespace, local] = /^(?:\{(.*)\})?(.*)$/s.exec(name) ?? []
-  return [namespace ?? '', local ?? '']
 }
 
 /** Text with what would be markup escaped, and the carriage returns that a parser would normalise away (XML 1.0, sections 2.4 and 2.11). */
 function escapeText(value: string): string {
-  return value.replace(/[&<>\r]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;'))
+  return !/[&<>\r]/.test(value) ? value : value.replace(/[&<>\r]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;'))
 }
 
 function escapeAttribute(value: string): string {

@@ -1,0 +1,233 @@
+import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
+import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
+
+/**
+ * Content models (XML Schema part 1, section 3.8) as members of a record: particles put together step by step, from the inside out. What
+ * excludes each other becomes choices between groups of fields; a group that repeats becomes the member `$items`.
+ */
+
+/** What particles amount to. Open content is the field `$open` for as long as its place among the others matters. */
+export interface Content {
+  readonly fields: readonly Field[]
+  readonly choices: readonly Choice[]
+  /** Elements may come in any order. */
+  readonly anyOrder: boolean
+}
+
+type Alternative = Choice['alternatives'][number]
+
+/** More combinations of nested choices than this are not told apart. */
+const mostAlternatives = 64
+
+export const nothing: Content = { fields: [], choices: [], anyOrder: false }
+
+export function ofField(field: Field): Content {
+  return { fields: [field], choices: [], anyOrder: false }
+}
+
+/** Open content as a field. */
+export function openField(rules: Omit<OpenLayout, 'at'>, origin: Origin): Field {
+  return { name: '$open', type: { kind: 'fragment', origin }, optional: (rules.min ?? 0) === 0, nullable: false, origin, layout: { place: 'open', name: ['', ''], open: rules } satisfies FieldLayout }
+}
+
+function layoutOf(field: Field): FieldLayout {
+  return field.layout as FieldLayout
+}
+
+/** May the field be left out, whatever else is there? */
+function canBeMissing(field: Field): boolean {
+  return field.optional || (field.type.kind === 'list' && ['repeated', 'turns'].includes((field.type.layout as ListLayout).written) && (field.type.minItems ?? 0) === 0)
+}
+
+/**
+ * Contents one after the other. Where two have a field of the same name, the later one's gets a trailing `_`.
+ *
+ * @param taken names that are not to be had, of fields that come from elsewhere
+ */
+export function inSequence(contents: readonly Content[], taken: ReadonlySet<string> = new Set()): Content {
+  const fields: Field[] = []
+  const choices: Choice[] = []
+  const names = new Set(taken)
+  for (const content of contents) {
+    const renamed = new Map<string, string>()
+    for (const field of content.fields) {
+      const open = field.name === '$open' ? fields.findIndex((each) => each.name === '$open') : -1
+      if (open !== -1) {
+        fields[open] = mergedOpen(fields[open] as Field, field)
+        continue
+      }
+      let { name } = field
+      while (names.has(name) && name !== '$open') name += '_'
+      renamed.set(field.name, name)
+      fields.push(name === field.name ? field : { ...field, name })
+    }
+    for (const name of renamed.values()) names.add(name)
+    const known = (name: string): string => renamed.get(name) ?? name
+    choices.push(...content.choices.map((choice) => ({ ...choice, alternatives: choice.alternatives.map((each) => ({ fields: each.fields.map(known), required: each.required.map(known) })) })))
+  }
+  return { fields, choices, anyOrder: contents.some((each) => each.anyOrder) }
+}
+
+/** Two places of open content as one, which admits what either does. */
+function mergedOpen(first: Field, second: Field): Field {
+  const [a, b] = [layoutOf(first).open ?? {}, layoutOf(second).open ?? {}]
+  const sum = (left: number | undefined, right: number | undefined): number | undefined => (left === undefined || right === undefined ? undefined : left + right)
+  const max = sum(a.max, b.max)
+  const min = sum(a.min ?? 0, b.min ?? 0)
+  const namespaces = a.namespaces !== undefined && b.namespaces !== undefined ? [...new Set([...a.namespaces, ...b.namespaces])] : undefined
+  const open: Omit<OpenLayout, 'at'> = {
+    ...(max === undefined ? {} : { max }),
+    ...(min === undefined || min === 0 ? {} : { min }),
+    ...(namespaces === undefined ? {} : { namespaces }),
+    ...(a.except !== undefined && a.except === b.except ? { except: a.except } : {}),
+    ...(a.attributes === true || b.attributes === true ? { attributes: true as const } : {}),
+  }
+  return openField(open, first.origin)
+}
+
+/** The field as one that need not be there. */
+function madeOptional(field: Field): Field {
+  const { min: _, ...rules } = layoutOf(field).open ?? {}
+  return layoutOf(field).place === 'open' ? openField(rules, field.origin) : { ...field, optional: true }
+}
+
+/** Content that may be left out as a whole. */
+export function optional(content: Content): Content {
+  const { fields, choices } = content
+  const [only] = fields
+  if (only === undefined) return content
+  if (choices.length === 0) {
+    if (fields.length === 1) return { ...content, fields: [madeOptional(only)] }
+    if (fields.every(canBeMissing)) return content
+  }
+  const single = choices.length === 1 ? choices[0] : undefined
+  const chosen = new Set(single?.alternatives.flatMap((each) => each.fields))
+  if (single !== undefined && fields.every((field) => chosen.has(field.name))) return { ...content, choices: [{ ...single, optional: true }] }
+  return oneOf([content], true)
+}
+
+/**
+ * Content that is one of several (xs:choice).
+ *
+ * @param isOptional may there be none?
+ */
+export function oneOf(contents: readonly Content[], isOptional: boolean): Content {
+  const fields: Field[] = []
+  const alternatives: Alternative[] = []
+  let canBeEmpty = isOptional
+  for (const each of contents) {
+    const names = merge(fields, each.fields)
+    const known = (name: string): string => names.get(name) ?? name
+    for (const { fields: own, required } of combinations(each)) {
+      if (required.length === 0) canBeEmpty = true
+      const named = { fields: [...new Set(own.map(known))], required: [...new Set(required.map(known))] }
+      if (named.fields.length > 0) alternatives.push(named)
+    }
+  }
+  const choices = alternatives.length > 1 || alternatives.some((each) => each.required.length > 0) ? [{ alternatives, ...(canBeEmpty ? { optional: true as const } : {}) }] : []
+  // Where there is but one field and it must be there, that is no choice.
+  const [first] = fields
+  if (fields.length === 1 && first !== undefined && !canBeEmpty) return { fields: [{ ...first, optional: false }], choices: [], anyOrder: false }
+  return { fields, choices: fields.length === 1 ? [] : choices, anyOrder: contents.some((each) => each.anyOrder) }
+}
+
+/**
+ * Adds the fields of one alternative to those of the others: an element that stands in several alternatives is one field. A new one
+ * comes before whatever follows it in its own alternative, so that the order of each is kept.
+ *
+ * @returns the names that fields go by
+ */
+function merge(into: Field[], added: readonly Field[]): Map<string, string> {
+  const names = new Map<string, string>()
+  let before = into.length
+  for (const field of [...added].reverse()) {
+    const twin = into.findIndex((each) => layoutOf(each).name.join(' ') === layoutOf(field).name.join(' ') && each.name.replace(/_+$/, '') === field.name.replace(/_+$/, '') && sameShape(each.type, field.type))
+    if (twin === -1) {
+      let { name } = field
+      while (into.some((each) => each.name === name)) name += '_'
+      names.set(field.name, name)
+      into.splice(before, 0, { ...madeOptional(field), name })
+    } else {
+      names.set(field.name, into[twin]?.name ?? field.name)
+      before = twin
+    }
+  }
+  return names
+}
+
+/** Every way in which the choices inside content can go. */
+function combinations({ fields, choices }: Content): Alternative[] {
+  const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
+  const common = fields.filter((field) => !chosen.has(field.name))
+  let found: Alternative[] = [{ fields: common.map((field) => field.name), required: common.filter((field) => !canBeMissing(field)).map((field) => field.name) }]
+  for (const { alternatives, optional: mayBeNone } of choices) {
+    const ways: readonly Alternative[] = [...alternatives, ...(mayBeNone === true ? [{ fields: [], required: [] }] : [])]
+    found = found.flatMap((each) => ways.map((way) => ({ fields: [...each.fields, ...way.fields], required: [...each.required, ...way.required] })))
+    if (found.length > mostAlternatives) throw new TooManyCombinations()
+  }
+  return found
+}
+
+/** Nested choices can go more ways than are worth telling apart. */
+export class TooManyCombinations extends Error {}
+
+/** Content of which everything may be left out, without a word on what goes together. */
+export function loose(contents: readonly Content[]): Content {
+  const fields: Field[] = []
+  for (const each of contents) merge(fields, each.fields)
+  return { fields, choices: [], anyOrder: false }
+}
+
+/**
+ * Content that repeats: one element as a list; anything more as the member `$items`, with an item for each turn.
+ *
+ * @param makeGroup keeps the content of a turn as a type, and gives a reference to it
+ */
+export function repeated(content: Content, bounds: { readonly minimum: number; readonly maximum: number | undefined }, origin: Origin, makeGroup: (content: Content) => Type): Content {
+  const { fields, choices } = content
+  const [only] = fields
+  if (only === undefined) return content
+  const times = (inner: number | undefined): number | undefined => (bounds.maximum === undefined || inner === undefined ? undefined : bounds.maximum * inner)
+  if (fields.length === 1 && choices.length === 0) {
+    const layout = layoutOf(only)
+    if (layout.place === 'open') {
+      const max = times(layout.open?.max)
+      const { max: _max, min: _min, ...rules } = layout.open ?? {}
+      const min = bounds.minimum * (layout.open?.min ?? 0)
+      return ofField(openField({ ...rules, ...(max === undefined ? {} : { max }), ...(min === 0 ? {} : { min }) }, origin))
+    }
+    if (layout.place === 'element') return ofField(asList(only, { minimum: bounds.minimum * (only.optional ? 0 : least(only)), maximum: times(most(only)) }))
+  }
+  const item = makeGroup(content)
+  const canBeEmpty = fields.every(canBeMissing) && choices.every((choice) => choice.optional === true)
+  const minimum = canBeEmpty ? 0 : bounds.minimum
+  const type: ListType = { kind: 'list', item, ...limits({ minimum, maximum: bounds.maximum }), origin, layout: { written: 'turns' } satisfies ListLayout }
+  return ofField({ name: '$items', type, optional: minimum === 0, nullable: false, origin, layout: { place: 'group', name: ['', ''] } satisfies FieldLayout })
+}
+
+function least(field: Field): number {
+  return layoutOf(field).repeated === true && field.type.kind === 'list' ? (field.type.minItems ?? 0) : 1
+}
+
+function most(field: Field): number | undefined {
+  return layoutOf(field).repeated === true && field.type.kind === 'list' ? field.type.maxItems : 1
+}
+
+/** An element as a list of its values. */
+export function asList(field: Field, bounds: { readonly minimum: number; readonly maximum: number | undefined }): Field {
+  const isList = layoutOf(field).repeated === true && field.type.kind === 'list'
+  const item = isList ? field.type.item : field.type
+  const nullable = isList ? field.type.itemNullable === true : field.nullable
+  const type: ListType = { kind: 'list', item, ...(nullable ? { itemNullable: true } : {}), ...limits(bounds), origin: field.origin, layout: { written: 'repeated' } satisfies ListLayout }
+  return { ...field, type, optional: bounds.minimum === 0, nullable: false, layout: { ...layoutOf(field), repeated: true } satisfies FieldLayout }
+}
+
+function limits({ minimum, maximum }: { readonly minimum: number; readonly maximum: number | undefined }): { minItems?: number; maxItems?: number } {
+  return { ...(minimum === 0 ? {} : { minItems: minimum }), ...(maximum === undefined ? {} : { maxItems: maximum }) }
+}
+
+/** Do two types look alike, wherever they were declared? */
+function sameShape(a: Type, b: Type): boolean {
+  const text = (type: Type): string => JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
+  return text(a) === text(b)
+}
