@@ -65,8 +65,8 @@ export interface Operation extends Node {
   readonly layout?: unknown
 }
 
-/** Where an input travels. A message header belongs to the message and not to HTTP; the caller writes it under `headers`. */
-export type Place = 'body' | 'messageHeader' | 'header' | 'path' | 'query' | 'cookie'
+/** Where an input travels. A message header belongs to the message and not to HTTP; the caller writes it under `headers`. An attachment travels beside the message. */
+export type Place = 'body' | 'messageHeader' | 'attachment' | 'header' | 'path' | 'query' | 'cookie'
 
 export interface InputField extends Field {
   readonly place: Place

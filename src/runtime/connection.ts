@@ -12,6 +12,10 @@ export interface Settings {
   readonly credential?: Credential
   /** Milliseconds that a whole call may take. Default 60000. */
   readonly timeLimit?: number
+  /** Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it. */
+  readonly addressing?: boolean
+  /** Do the bytes in SOAP messages travel beside them (MTOM)? When left out, where the metadata asks for it. */
+  readonly mtom?: boolean
   /** Is every input checked against the contract before it is sent? Default true. */
   readonly checkInputs?: boolean
   /** What sends the requests, instead of the platform's own `fetch`. */
@@ -52,6 +56,10 @@ export interface Exchange {
 export interface Endpoint {
   readonly address: string
   readonly protocol: string
+  /** Messages are to be addressed by WS-Addressing. */
+  readonly addressing?: boolean
+  /** Bytes in messages are to travel beside them. */
+  readonly mtom?: boolean
 }
 
 /** An open door to a service. Made by `connect` in settings.ts; passed to every operation. */

@@ -14,6 +14,7 @@ const builtinNames: Readonly<Record<string, keyof typeof simple>> = {
   unsignedLong: 'unsignedLong', unsignedInt: 'unsignedInt', unsignedShort: 'unsignedShort', unsignedByte: 'unsignedByte', float: 'float', double: 'double',
   duration: 'duration', dateTime: 'dateTime', time: 'time', date: 'date', gYearMonth: 'yearMonth', gYear: 'gregorianYear', gMonthDay: 'monthDay',
   gMonth: 'gregorianMonth', gDay: 'gregorianDay', hexBinary: 'hexBinary', base64Binary: 'base64Binary', QName: 'qualifiedName', NOTATION: 'qualifiedName',
+  swaRef: 'attachedBytes',
 }
 
 /** Builds the trees of one contract. `nameOf` gives the value of `$is` for a type. */
@@ -96,15 +97,19 @@ export class CodecTrees {
     const body = operation.inputs.filter((input) => input.place === 'body')
     const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
     const { outcome } = operation
-    const outputs = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+    const all = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+    const outputs = all.filter((field) => !['attachment', 'headers'].includes(fieldLayout(field).place))
+    const [returnedHeaders] = all.filter((field) => fieldLayout(field).place === 'headers').map((field) => (field.type.kind === 'record' ? field.type.fields : []))
     const namespace = commonNamespace([...body, ...headers, ...outputs], layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''))
     return {
       ...(layout.request === undefined ? {} : { request: layout.request }),
+      ...(layout.addressedAction === undefined ? {} : { addressedAction: layout.addressedAction }),
       ...(layout.encoded === true ? { encoded: true } : {}),
       namespace,
       input: this.members(body, namespace, false),
       ...choicesTree(operation.choices),
       ...(headers.length === 0 ? {} : { headers: this.members(headers, namespace, false) }),
+      ...attachmentsTree(operation.inputs),
       ...(layout.oneWay === true
         ? {}
         : {
@@ -112,6 +117,8 @@ export class CodecTrees {
               ...(layout.answer === undefined ? {} : { element: layout.answer }),
               members: this.members(outputs, namespace, false),
               ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
+              ...(returnedHeaders === undefined ? {} : { headers: this.members(returnedHeaders, namespace, false) }),
+              ...attachmentsTree(all),
             },
           }),
       ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, this.fault(fault)])) }),
@@ -132,7 +139,7 @@ export class CodecTrees {
       ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
       ...(record.abstract === true ? { abstract: true as const } : {}),
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
-      ...(record.restricts === true ? { restricts: true as const } : {}),
+      ...(record.restricts === true ? { narrows: true as const } : {}),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
       members: this.members(record.fields, namespace, true, open),
       ...choicesTree(record.choices),
@@ -194,6 +201,12 @@ export class CodecTrees {
     if (type.constraints === undefined) return builtin
     return { restricts: builtin, ...type.constraints }
   }
+}
+
+/** What travels beside a message, with the media types. */
+function attachmentsTree(fields: readonly Field[]): { readonly attachments?: CodecTree } {
+  const attached = fields.filter((field) => fieldLayout(field).place === 'attachment')
+  return attached.length === 0 ? {} : { attachments: Object.fromEntries(attached.map((field) => [field.name, fieldLayout(field).mediaType ?? ''])) }
 }
 
 /** Groups of members that exclude each other, as the checker knows them. */

@@ -9,7 +9,7 @@ import { Page } from '../../typescript/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import { CodecTrees } from './codec-tree.js'
-import { recordLayout, wireAt } from './layout.js'
+import { endpointLayout, recordLayout, wireAt } from './layout.js'
 
 const codecModule = 'runtime/soap/codec'
 const soapModule = 'runtime/soap/soap'
@@ -22,7 +22,7 @@ export const soapEmitter: Emitter = {
   },
   reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
   reservedNames: [...Object.keys(simple), 'send'],
-  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['check', 'codec', 'moments', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['addressing', 'attachments', 'check', 'codec', 'moments', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,
@@ -31,7 +31,8 @@ export const soapEmitter: Emitter = {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
     page.print('/** The endpoints that the metadata names, the preferred one first. */', `export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
     for (const each of preferredFirst(contract)) {
-      page.print(...docComment([each.documentation], '  '), `  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
+      const { addressing, mtom } = endpointLayout(each)
+      page.print(...docComment([each.documentation], '  '), `  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? ', addressing: true' : ''}${mtom === true ? ', mtom: true' : ''} },`)
     }
     page.print('}')
   },

@@ -10,8 +10,11 @@ export type QualifiedName = readonly [namespace: string, local: string]
 
 /** Where a field stands in its record's element. */
 export interface FieldLayout {
-  /** `group`: turns of members that repeat without an element around them; `open`: open content, while a type is being read. */
-  readonly place: 'element' | 'attribute' | 'text' | 'group' | 'open'
+  /**
+   * `group`: turns of members that repeat without an element around them; `open`: open content, while a type is being read; `attachment`:
+   * beside the message; `headers`: the headers of an answer.
+   */
+  readonly place: 'element' | 'attribute' | 'text' | 'group' | 'open' | 'attachment' | 'headers'
   /** The element's or attribute's name; for `text` that of nothing. */
   readonly name: QualifiedName
   /** The element itself occurs several times (the field's type is the list of its values). */
@@ -19,6 +22,8 @@ export interface FieldLayout {
   /** Of a group: texts may stand among its turns (mixed content). */
   readonly mixed?: true
   readonly open?: Omit<OpenLayout, 'at'>
+  /** Of an attachment: its media type, `''` where the sender says it. */
+  readonly mediaType?: string
 }
 
 /** Open content of a record (XML Schema part 1, sections 3.4.2 and 3.10). */
@@ -48,6 +53,10 @@ export type ListLayout = { readonly written: 'items'; readonly item: QualifiedNa
 
 export interface EndpointLayout {
   readonly version: '1.1' | '1.2'
+  /** Messages are to be addressed by WS-Addressing. */
+  readonly addressing?: true
+  /** Bytes are to travel beside messages (MTOM). */
+  readonly mtom?: true
 }
 
 /** The facts of a binding: they belong to an operation at one endpoint. */
@@ -63,6 +72,8 @@ export interface OperationLayout {
   readonly request?: QualifiedName
   /** The element that wraps the outputs; none when they are children of the body themselves. */
   readonly answer?: QualifiedName
+  /** What the message asks for by WS-Addressing, where the SOAP action does not say it. */
+  readonly addressedAction?: string
   /** No answer is to be expected. */
   readonly oneWay?: true
   /** Messages are encoded by the rules of SOAP itself (SOAP 1.1, section 5): every element says its type. */
@@ -72,6 +83,8 @@ export interface OperationLayout {
 export interface FaultLayout {
   /** The element inside the fault's detail. */
   readonly element: QualifiedName
+  /** It stands in the header of the answer instead: what is wrong is a header. */
+  readonly inHeader?: true
 }
 
 /** Facts of the whole contract: global elements that are declared, for content that names them. */

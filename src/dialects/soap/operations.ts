@@ -1,9 +1,9 @@
-import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, Type } from '../../contract/contract.js'
+import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, RecordType, ScalarType, Type } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
-import type { FaultLayout, FieldLayout, OperationLayout, OperationWire, QualifiedName } from './layout.js'
-import { mimeBinding, wsdl } from './namespaces.js'
+import type { EndpointLayout, FaultLayout, FieldLayout, OperationLayout, OperationWire, QualifiedName } from './layout.js'
+import { addressingNamespaces, mimeBinding, wsdl } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
@@ -120,44 +120,46 @@ export class OperationReader {
     const inputParts = this.partsOf(input, name, boundInput?.parts)
     const outputParts = output === undefined ? undefined : this.partsOf(output, name, boundOutput?.parts)
 
-    const headers = (boundInput?.headers ?? []).map((header) => this.readHeader(header))
-    const request = this.readContent(inputParts, style, name, boundInput, name)
+    const headers = (boundInput?.headers ?? []).map((header): InputField => ({ ...this.readHeader(header), place: 'messageHeader' }))
+    const attached = this.attachmentFields(input, name, boundInput)
+    const request = this.readContent(inputParts.filter((part) => !attached.some((field) => field.name === part.name)), style, name, boundInput, name)
     const isEncoded = boundInput?.encoded === true || boundOutput?.encoded === true
     if (isEncoded && (style !== 'rpc' || [...inputParts, ...(outputParts ?? [])].some((part) => part.typeName === undefined))) throw new NotYet('its messages are encoded (use="encoded"), and not of the style rpc with parts of a type')
-    const answer = outputParts === undefined ? undefined : this.readContent(outputParts, style, `${name}Response`, boundOutput, request.wrapped ? undefined : name)
-    for (const header of boundOutput?.headers ?? []) {
-      header.readWhole()
-      this.notes.add('ignored', 'TM-2112', { what: `The header <${header.attribute('part') ?? ''}> of the answer`, reason: 'headers of answers are not read yet' }, header.origin)
-    }
+    const returned = output === undefined ? [] : this.attachmentFields(output, name, boundOutput)
+    const answer = outputParts === undefined ? undefined : this.readContent(outputParts.filter((part) => !returned.some((field) => field.name === part.name)), style, `${name}Response`, boundOutput, request.wrapped ? undefined : name)
+    const answerHeaders = this.answerHeaders(boundOutput?.headers ?? [], output ?? element)
+    const outputs = [...(answer?.fields ?? []).map((field) => (field.name === 'headers' && answerHeaders.length > 0 ? { ...field, name: 'headers_' } : field)), ...returned, ...answerHeaders]
+    const addressedAction = this.addressedAction(element, input, port, name, action)
 
     const bodyInputs = request.fields.map((field): InputField => ({ ...field, name: field.name === 'headers' ? 'headers_' : field.name, place: 'body' }))
     const layout: OperationLayout = {
       style: request.style,
       ...(request.wrapper === undefined ? {} : { request: request.wrapper }),
       ...(answer?.wrapper === undefined ? {} : { answer: answer.wrapper }),
+      ...(addressedAction === undefined ? {} : { addressedAction }),
       ...(answer === undefined ? { oneWay: true as const } : {}),
       ...(isEncoded ? { encoded: true as const } : {}),
     }
     return {
       action,
-      inputs: [...bodyInputs, ...headers],
+      inputs: [...bodyInputs, ...attached.map((field): InputField => ({ ...field, place: 'attachment' })), ...headers],
       ...(request.choices.length === 0 ? {} : { choices: request.choices }),
-      outcome: outcomeOf(answer?.fields ?? [], output ?? element),
-      faults: this.readFaults(element, binding, port, name),
+      outcome: outcomeOf(outputs, output ?? element),
+      faults: withHeaderFaults(this.readFaults(element, binding, port, name), [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) => this.headerFaults(header))),
       layout,
     }
   }
 
   /** The soap:body and soap:header elements of one direction. */
-  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): { parts: string[] | undefined; namespace: string | undefined; headers: XmlElement[]; encoded: boolean } | undefined {
+  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): BoundMessage | undefined {
     const bound = binding.takeOne(wsdl, direction)
     if (bound === undefined) return undefined
     bound.attribute('name')
     documentationOf(bound)
-    if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('messages with attachments (MIME) are not read yet')
-    const body = bound.takeOne(port.soap, 'body')
+    const { root, attachments } = this.mimeParts(bound, port)
+    const body = root.takeOne(port.soap, 'body')
     body?.attribute('encodingStyle')
-    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: bound.take(port.soap, 'header'), encoded: body?.attribute('use') === 'encoded' }
+    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: [...bound.take(port.soap, 'header'), ...(root === bound ? [] : root.take(port.soap, 'header'))], attachments, encoded: body?.attribute('use') === 'encoded' }
   }
 
   private partsOf(direction: XmlElement, operation: string, chosen: readonly string[] | undefined): Part[] {
@@ -205,20 +207,94 @@ export class OperationReader {
     return { name: part.name, type, optional: false, nullable: false, ...documentation, origin, layout: { place: 'element', name } satisfies FieldLayout }
   }
 
-  private readHeader(header: XmlElement): InputField {
-    if (header.attribute('use') === 'encoded') throw new NotYet('an encoded header is not read yet')
-    for (const fault of header.children) {
-      fault.readWhole()
-      this.notes.add('ignored', 'TM-2112', { what: `<${fault.name}>`, reason: 'faults about headers are shown with their detail as text' }, fault.origin)
+  /** The parts of a MIME message: the one with the envelope, and the media types of those beside it (WSDL 1.1, section 5). */
+  private mimeParts(bound: XmlElement, port: Port): { root: XmlElement; attachments: ReadonlyMap<string, readonly string[]> } {
+    const attachments = new Map<string, readonly string[]>()
+    const related = bound.takeOne(mimeBinding, 'multipartRelated')
+    if (related === undefined) {
+      if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('its message is bound to MIME without an envelope')
+      return { root: bound, attachments }
     }
-    const written = wantedAttribute(header, 'message')
-    const message = this.definitions.require('message', qualifiedName(written, header), { what: 'header', name: header.attribute('part') ?? '', at: header, written })
+    let root = bound
+    for (const part of related.take(mimeBinding, 'part')) {
+      part.attribute('name')
+      if (part.children.some((child) => child.is(port.soap, 'body'))) root = part
+      for (const content of part.take(mimeBinding, 'content')) {
+        const name = content.attribute('part') ?? part.attribute('name') ?? ''
+        attachments.set(name, [...(attachments.get(name) ?? []), content.attribute('type') ?? '*/*'])
+      }
+      if (part.children.some((child) => child.is(mimeBinding, 'mimeXml'))) throw new NotYet('it has an attachment of XML (mime:mimeXml)')
+    }
+    return { root, attachments }
+  }
+
+  /** The parts of a message that travel beside it. Where only the sender knows their media type, he says it. */
+  private attachmentFields(direction: XmlElement, operation: string, bound: BoundMessage | undefined): Field[] {
+    if (bound === undefined || bound.attachments.size === 0) return []
+    const { origin } = direction
+    const bytes: ScalarType = { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin }
+    const parts = this.partsOf(direction, operation, undefined)
+    return [...bound.attachments].map(([name, types]) => {
+      const part = parts.find((each) => each.name === name)
+      const [only = ''] = types
+      const mediaType = types.length > 1 || only.includes('*') ? '' : only
+      const field = (member: string, type: Type): Field => ({ name: member, type, optional: false, nullable: false, origin, layout: { place: 'element', name: ['', member] } satisfies FieldLayout })
+      const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', example: 'application/octet-stream', origin }
+      const type: Type = mediaType === '' ? { kind: 'record', fields: [field('content', bytes), field('type', text)], origin } : bytes
+      const said = mediaType === '' ? 'Travels beside the message; `type` says what it is.' : `Travels beside the message as ${mediaType}.`
+      const documentation = [part === undefined ? undefined : documentationOf(part.element), said].filter((each) => each !== undefined).join('\n\n')
+      return { name, type, optional: false, nullable: false, documentation, origin, layout: { place: 'attachment', name: ['', name], mediaType } satisfies FieldLayout }
+    })
+  }
+
+  private readHeader(header: XmlElement): Field {
+    if (header.attribute('use') === 'encoded') throw new NotYet('an encoded header is not read yet')
     const partName = wantedAttribute(header, 'part')
-    const part = partsOfMessage(message).find((each) => each.name === partName)
+    const part = this.headerPart(header, 'header')
     if (part?.elementName === undefined) throw new NotYet(`its header "${partName}" names no element`)
     const field = this.partField(part, undefined)
     // The caller writes a header under its element's name, and may leave it out: it is often set once for all calls.
-    return { ...field, name: fieldName(field), optional: true, place: 'messageHeader' }
+    return { ...field, name: fieldName(field), optional: true }
+  }
+
+  private headerPart(header: XmlElement, what: string): Part | undefined {
+    const written = wantedAttribute(header, 'message')
+    const message = this.definitions.require('message', qualifiedName(written, header), { what, name: header.attribute('part') ?? '', at: header, written })
+    header.attribute('namespace')
+    header.attribute('encodingStyle')
+    return partsOfMessage(message).find((each) => each.name === header.attribute('part'))
+  }
+
+  /** The headers of an answer, as the one output `headers`. */
+  private answerHeaders(headers: readonly XmlElement[], at: XmlElement): Field[] {
+    if (headers.length === 0) return []
+    const { origin } = at
+    const type: RecordType = { kind: 'record', fields: headers.map((header) => this.readHeader(header)), origin }
+    return [{ name: 'headers', type, optional: true, nullable: false, documentation: 'Message headers.', origin, layout: { place: 'headers', name: ['', ''] } satisfies FieldLayout }]
+  }
+
+  /** Faults about a header, whose detail stands in the header of the answer (WSDL 1.1, section 3.7). */
+  private headerFaults(header: XmlElement): Fault[] {
+    return header.children.filter((child) => child.local === 'headerfault' && child.namespace === header.namespace).map((fault): Fault => {
+      fault.read = true
+      fault.attribute('use')
+      const part = this.headerPart(fault, 'header fault')
+      if (part?.elementName === undefined) throw new NotYet(`its header fault "${fault.attribute('part') ?? ''}" names no element`)
+      const field = this.partField(part, undefined)
+      const { name } = field.layout as FieldLayout
+      return { name: name[1], type: field.type, ...documented(part.element), origin: fault.origin, layout: { element: name, inHeader: true } satisfies FaultLayout }
+    })
+  }
+
+  /** What a message asks for by WS-Addressing (WS-Addressing 1.0, Metadata, section 4.4), unless that is the SOAP action. */
+  private addressedAction(operation: XmlElement, input: XmlElement, port: Port, name: string, action: string): string | undefined {
+    const explicit = addressingNamespaces.map((namespace) => input.attribute('Action', namespace)).find((each) => each !== undefined)
+    for (const each of [...operation.children]) for (const namespace of addressingNamespaces) each.attribute('Action', namespace)
+    if (explicit !== undefined) return explicit === action ? undefined : explicit
+    if (action !== '' || (port.endpoint.layout as EndpointLayout).addressing !== true) return undefined
+    const [namespace] = port.portType.name
+    const delimiter = namespace.startsWith('urn:') ? ':' : '/'
+    return [namespace.replace(/\/$/, ''), port.portType.name[1], input.attribute('name') ?? `${name}Request`].join(delimiter)
   }
 
   private readFaults(element: XmlElement, binding: XmlElement, port: Port, operation: string): Fault[] {
@@ -242,6 +318,21 @@ export class OperationReader {
       return { name: name[1], type: field.type, ...documentation, origin: fault.origin, layout: { element: name } satisfies FaultLayout }
     })
   }
+}
+
+/** What a binding says of one direction. */
+interface BoundMessage {
+  readonly parts: string[] | undefined
+  readonly namespace: string | undefined
+  readonly headers: XmlElement[]
+  /** The media types of the parts that travel beside the message. */
+  readonly attachments: ReadonlyMap<string, readonly string[]>
+  readonly encoded: boolean
+}
+
+/** Faults with those about headers, which may be declared with several of them. */
+function withHeaderFaults(faults: readonly Fault[], others: readonly Fault[]): Fault[] {
+  return others.reduce<Fault[]>((found, each) => (found.some(({ name }) => name === each.name) ? found : [...found, each]), [...faults])
 }
 
 function partsOfMessage(message: Definition): Part[] {

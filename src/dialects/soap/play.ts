@@ -3,7 +3,8 @@ import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
 import { ContractBreach, type Deviation } from '../../runtime/failures.js'
 import type { QName } from '../../runtime/soap/codec.js'
-import { shapeOfMembers, parseMessage, soap11, soap12, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
+import { Outgoing, readParts, writeParts } from '../../runtime/soap/attachments.js'
+import { addAttachments, parseMessage, shapeOfMembers, soap11, soap12, takeAttachments, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
@@ -17,7 +18,8 @@ interface LiveOperation {
   readonly encoded: boolean
   readonly input: Readonly<Record<string, unknown>>
   readonly headers: Readonly<Record<string, unknown>>
-  readonly answer: { readonly element?: QName; readonly members: Readonly<Record<string, unknown>>; readonly value?: string } | undefined
+  readonly attachments: Readonly<Record<string, string>>
+  readonly answer: { readonly element?: QName; readonly members: Readonly<Record<string, unknown>>; readonly value?: string; readonly headers?: Readonly<Record<string, unknown>>; readonly attachments?: Readonly<Record<string, string>> } | undefined
   readonly faults: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
 }
 
@@ -26,8 +28,8 @@ export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
   const operations = operationsOf(contract).map((operation): LiveOperation => {
-    const { request, namespace, encoded, input, headers, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
-    return { operation, request, namespace, encoded: encoded === true, input, headers: headers ?? {}, answer, faults: faults ?? {} }
+    const { request, namespace, encoded, input, headers, attachments, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
+    return { operation, request, namespace, encoded: encoded === true, input, headers: headers ?? {}, attachments: attachments ?? {}, answer, faults: faults ?? {} }
   })
   const byElement = new Map<string, LiveOperation>()
   for (const each of operations) {
@@ -45,7 +47,8 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
   let version = /application\/soap\+xml/i.test(contentType) ? soap12 : soap11
   const refuse = (reason: string): PlayResponse => answered(version, 500, writeFault(version, 'Client', reason))
   if (request.method !== 'POST') return { status: 405, headers: { allow: 'POST' }, body: '' }
-  const text = textOfResponse({ status: 200, headers: request.headers, body: request.body })
+  const { envelope, parts } = readParts({ status: 200, headers: request.headers, body: request.body })
+  const text = textOfResponse(envelope)
   let found: LiveOperation | undefined
   let input: Record<string, unknown> | undefined
   let headers: Record<string, unknown> | undefined
@@ -89,7 +92,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
         text: () => undefined,
         end: () => undefined,
       }
-    })
+    }, parts)
   } catch (error) {
     if (error instanceof NotXml) return refuse(`The request is not a SOAP envelope: ${error.message}`)
     if (error instanceof ContractBreach) return refuse(`The request does not satisfy the contract: ${error.message}`)
@@ -101,12 +104,18 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
   return {
     operation: operation.operation,
     endpoint: endpointFor(contract, version, operation.operation),
-    input: headers === undefined ? input : { ...input, headers },
+    input: { ...input, ...takeAttachments(parts, operation.attachments), ...(headers === undefined ? {} : { headers }) },
     answer(value) {
       const { answer } = operation
       if (answer === undefined) return { status: 202, headers: {}, body: '' }
       const outputs = answer.value === undefined ? ((value ?? {}) as Readonly<Record<string, unknown>>) : { [answer.value]: value }
-      return answered(version, 200, writeEnvelope(version, answer.element, shapeOfMembers(answer.members, operation.namespace), outputs, undefined, operation.encoded))
+      // Who sends bytes beside the message can read them there.
+      const outgoing = new Outgoing(/application\/xop\+xml/i.test(contentType))
+      const { headers: values, ...members } = outputs as Readonly<Record<string, unknown>> & { readonly headers?: Readonly<Record<string, unknown>> }
+      const withHeaders = answer.headers === undefined ? { members: outputs } : { members, headers: { shape: shapeOfMembers(answer.headers, operation.namespace), values } }
+      const xml = writeEnvelope(version, answer.element, shapeOfMembers(answer.members, operation.namespace), withHeaders.members, { headers: withHeaders.headers, outgoing, encoded: operation.encoded })
+      addAttachments(outgoing, answer.attachments, outputs)
+      return answered(version, 200, xml, outgoing)
     },
     fault(fault, detail, reason) {
       const known = operation.faults[fault.name]
@@ -129,8 +138,10 @@ function soleChild(members: MembersFrame, tag: Parameters<Frame['child']>[0]): F
   }
 }
 
-function answered(version: string, status: number, body: string): PlayResponse {
-  return { status, headers: { 'content-type': version === soap12 ? 'application/soap+xml; charset=utf-8' : 'text/xml; charset=utf-8' }, body }
+function answered(version: string, status: number, envelope: string, outgoing: Outgoing = new Outgoing()): PlayResponse {
+  const mediaType = version === soap12 ? 'application/soap+xml; charset=utf-8' : 'text/xml; charset=utf-8'
+  const { contentType, body } = outgoing.parts.length === 0 ? { contentType: mediaType, body: envelope } : writeParts(envelope, mediaType, outgoing)
+  return { status, headers: { 'content-type': contentType }, body }
 }
 
 function endpointFor(contract: Contract, version: string, operation: Operation): Endpoint {

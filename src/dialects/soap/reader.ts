@@ -6,7 +6,7 @@ import { Definitions, type Definition } from './definitions.js'
 import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
 import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
-import { readPolicies } from './policies.js'
+import { asksFor, asksForAddressing, asksForMtom, readPolicies } from './policies.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
 import { redefined } from './schema-set.js'
@@ -129,7 +129,11 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     protocol: `SOAP ${version}`,
     ...documented(element),
     origin: element.origin,
-    layout: { version } satisfies EndpointLayout,
+    layout: {
+      version,
+      ...(asksFor([element, binding.element], definitions.roots, asksForAddressing) ? { addressing: true as const } : {}),
+      ...(asksFor([element, binding.element], definitions.roots, asksForMtom) ? { mtom: true as const } : {}),
+    } satisfies EndpointLayout,
   }
   return [{ endpoint, binding, portType, soap }]
 }

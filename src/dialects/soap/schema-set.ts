@@ -3,7 +3,7 @@ import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
-import { soapEncodings, xsd } from './namespaces.js'
+import { attachmentsProfile, soapEncodings, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
@@ -153,7 +153,7 @@ export class SchemaSet {
       const location = reference.attribute('schemaLocation')
       // An import without a location means schemas that are there anyway; the schemas of XML Schema and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
-      if (location !== undefined && imported !== xsd && !soapEncodings.includes(imported)) {
+      if (location !== undefined && imported !== xsd && imported !== attachmentsProfile && !soapEncodings.includes(imported)) {
         const target = await this.documents.follow(location, document, reference.origin)
         await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : context.namespace)
       }

@@ -3,7 +3,7 @@ import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { inSequence, loose, nothing, ofField, oneOf, openField, optional, repeated, TooManyCombinations, type Content } from './content.js'
 import type { FieldLayout, ListLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
-import { soapEncodings, wsdl, xsd } from './namespaces.js'
+import { attachmentsProfile, soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
@@ -67,6 +67,7 @@ export class TypeReader {
       if (builtin === undefined) throw problem('TM-2201', { kind: 'type', reference: `xs:${name[1]}`, nearest: 'XML Schema has no built-in type of that name.' }, { place: origin })
       return builtin
     }
+    if (name[0] === attachmentsProfile && name[1] === 'swaRef') return { kind: 'scalar', base: 'bytes', format: 'xs:swaRef', origin }
     if (soapEncodings.includes(name[0])) {
       const builtin = builtinType(name[1] === 'base64' ? 'base64Binary' : name[1], at)
       if (builtin !== undefined) return builtin

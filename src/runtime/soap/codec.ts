@@ -10,18 +10,24 @@ export type QName = readonly [namespace: string, local: string]
 export interface ReadContext {
   /** The namespace a prefix is bound to here. */
   resolve(prefix: string): string | undefined
+  /** The content of what came beside the message under this address. */
+  attached?(address: string): Uint8Array | undefined
 }
 
 /** What writing a text may need. */
 export interface WriteContext {
   /** A prefix bound to the namespace in what is being written. */
   prefix(namespace: string): string
+  /** Sends bytes beside the message, and gives the address to refer to them. */
+  attach?(content: Uint8Array): string
 }
 
 /** A simple type of XML Schema. */
 export interface SimpleCodec<T> {
   /** Its name, for messages: `a whole number`. */
   readonly simple: string
+  /** Its bytes may travel beside the message instead of in it. */
+  readonly canTravelBeside?: true
   /** What its text means; throws when it means nothing. */
   read(text: string, context: ReadContext): T
   write(value: T, context: WriteContext): string
@@ -103,7 +109,7 @@ export interface AnyRecordCodec {
   readonly abstract?: true
   readonly base?: () => AnyRecordCodec
   /** Its members are all that it has: those of its base are not added, which it restricts. */
-  readonly restricts?: true
+  readonly narrows?: true
   readonly subtypes?: () => readonly AnyRecordCodec[]
   /** The namespace of member elements; that of the type when left out. */
   readonly namespace?: string
@@ -254,7 +260,7 @@ const shapes = new WeakMap<AnyRecordCodec, Shape>()
 export function shapeOf(record: AnyRecordCodec): Shape {
   let shape = shapes.get(record)
   if (shape === undefined) {
-    const base = record.base === undefined || record.restricts === true ? undefined : shapeOf(record.base())
+    const base = record.base === undefined || record.narrows === true ? undefined : shapeOf(record.base())
     const own = Object.entries(record.members).map(([key, member]) => entryOf(record, key, member))
     const entries = [...(base?.entries ?? []), ...own]
     const places = new Map<string, number[]>()

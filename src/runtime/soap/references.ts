@@ -1,5 +1,6 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import type { Deviation } from '../failures.js'
+import type { Attachment } from './attachments.js'
 import { NotXml, Reading, type Frame } from './xml-reader.js'
 
 /**
@@ -29,10 +30,10 @@ export function hasReferences(xml: string): boolean {
  *
  * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays an attribute.
  */
-export function parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean): void {
+export function parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean, parts: readonly Attachment[] = []): void {
   const { top, byId, references } = readTree(xml)
   if (top === undefined) throw new NotXml('there is no element in it')
-  const player = new Player(byId, references, encoded, onDeviation)
+  const player = new Player(byId, references, encoded, onDeviation, parts)
   player.play(top, (tag) => root(tag, player.reading))
 }
 
@@ -78,11 +79,11 @@ class Player {
   private readonly within: Node[] = []
   private count = 0
 
-  constructor(byId: ReadonlyMap<string, Node>, references: ReadonlySet<string>, encoded: boolean, onDeviation: (deviation: Deviation) => void) {
+  constructor(byId: ReadonlyMap<string, Node>, references: ReadonlySet<string>, encoded: boolean, onDeviation: (deviation: Deviation) => void, parts: readonly Attachment[]) {
     this.byId = byId
     this.references = references
     this.encoded = encoded
-    this.reading = new Reading({ resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) }, onDeviation)
+    this.reading = new Reading({ resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) }, onDeviation, parts)
   }
 
   /** Plays an element, or what it refers to; `begin` makes its frame. */

@@ -155,9 +155,10 @@ export const monthDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of t
 export const gregorianMonth: SimpleCodec<string> = /* @__PURE__ */ lexical('a month of the year like --11', () => new RegExp(`^--(?:0[1-9]|1[0-2])${zone}$`))
 export const gregorianDay: SimpleCodec<string> = /* @__PURE__ */ lexical('a day of the month like ---23', () => new RegExp(`^---(?:0[1-9]|[12]\\d|3[01])${zone}$`))
 
-function bytes(simple: string, read: (value: string) => Uint8Array, write: (value: Uint8Array) => string): SimpleCodec<Uint8Array> {
+function bytes(simple: string, read: (value: string) => Uint8Array, write: (value: Uint8Array) => string, canTravelBeside?: true): SimpleCodec<Uint8Array> {
   return {
     simple,
+    ...(canTravelBeside === undefined ? {} : { canTravelBeside }),
     read(value) {
       try {
         return read(value)
@@ -170,7 +171,7 @@ function bytes(simple: string, read: (value: string) => Uint8Array, write: (valu
   }
 }
 
-export const base64Binary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes('bytes as base64', base64ToBytes, bytesToBase64)
+export const base64Binary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes('bytes as base64', base64ToBytes, bytesToBase64, true)
 export const hexBinary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes(
   'bytes as hexadecimal digits',
   (value) => {
@@ -180,6 +181,18 @@ export const hexBinary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes(
   },
   (value) => Array.from(value, (each) => each.toString(16).padStart(2, '0').toUpperCase()).join(''),
 )
+
+/** Bytes beside the message, which has only their address (Attachments Profile 1.0, section 4.4). */
+export const attachedBytes: SimpleCodec<Uint8Array> = {
+  simple: 'the address of an attachment',
+  read(value, context) {
+    const content = context.attached?.(collapse(value))
+    if (content === undefined) throw new Unreadable('the address of an attachment')
+    return content
+  },
+  write: (value, context) => context.attach?.(value) ?? '',
+  check: (value) => (value instanceof Uint8Array ? undefined : wrong('bytes', value)),
+}
 
 /** A qualified name as `{namespace}local`, or just `local` where there is no namespace. */
 export const qualifiedName: SimpleCodec<string> = {

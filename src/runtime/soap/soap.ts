@@ -1,10 +1,13 @@
+import type { SaxesTagNS } from 'saxes'
 import { checkCredential, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
+import { writeAddressing, type MessageAddress } from './addressing.js'
+import { namedParts, Outgoing, readParts, writeParts, type Attachment } from './attachments.js'
 import { checkMembers } from './check.js'
 import { shapeOf, type AnyCodec, type AnyMember, type Member, type MemberChoice, type QName, settled, type Shape } from './codec.js'
 import { hasReferences, parseWithReferences } from './references.js'
 import { userNameToken, writeSecurity, type UserNameToken } from './security.js'
-import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame } from './xml-reader.js'
+import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame, type Reading } from './xml-reader.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
 
 export const soap11 = 'http://schemas.xmlsoap.org/soap/envelope/'
@@ -24,10 +27,14 @@ export interface SoapOperation<Input, Outcome> {
   readonly encoded?: true
   /** The namespace of the inputs and outputs, unless a member says otherwise. */
   readonly namespace: string
-  readonly input: Members<Omit<Input, 'headers'>>
+  readonly input: Partial<Members<Omit<Input, 'headers'>>>
   /** Groups of inputs that exclude each other. */
   readonly choices?: readonly MemberChoice[]
   readonly headers?: Input extends { readonly headers?: infer H } ? Members<Exclude<H, undefined>> : never
+  /** Inputs that travel beside the message, and their media types; one whose type the caller says is ''. */
+  readonly attachments?: Readonly<Record<string, string>>
+  /** What the message asks for by WS-Addressing, where that is not the SOAP action. */
+  readonly addressedAction?: string
   /** What is answered; nothing for a one-way operation. */
   readonly answer?: SoapAnswer<Outcome>
   /** The declared faults: the element in the detail, and its content. */
@@ -41,6 +48,10 @@ export interface SoapAnswer<Outcome> {
   readonly members: Readonly<Record<string, Member<Outcome>>> | Members<Outcome>
   /** The one member that is the outcome; without it the outcome is the record of them all. */
   readonly value?: string
+  /** What may stand in the header, which is then the member `headers` of the outcome. */
+  readonly headers?: Readonly<Record<string, unknown>>
+  /** Outputs that come beside the message, as for inputs. */
+  readonly attachments?: Readonly<Record<string, string>>
 }
 
 /**
@@ -59,11 +70,17 @@ export async function send<Input extends object, Outcome>(connection: Connection
   const isNewer = endpoint.protocol === 'SOAP 1.2'
   const { credential } = connection.settings
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
+  const url = connection.settings.url ?? endpoint.address
+  const outgoing = new Outgoing(connection.settings.mtom ?? endpoint.mtom)
+  const isAddressed = connection.settings.addressing ?? endpoint.addressing
+  const token = credential?.kind === 'wsse' ? await userNameToken(credential) : undefined
+  const envelope = writeRequest(operation, input, isNewer ? soap12 : soap11, { token, address: isAddressed === true ? { to: url, action: operation.addressedAction ?? action } : undefined, outgoing })
+  const several = outgoing.parts.length > 0 ? writeParts(envelope, contentType, outgoing) : undefined
   const request = {
     method: 'POST',
-    url: connection.settings.url ?? endpoint.address,
-    headers: { 'content-type': contentType, accept: isNewer ? 'application/soap+xml, text/xml' : 'text/xml', ...(isNewer ? {} : { soapaction: `"${action}"` }) },
-    body: writeRequest(operation, input, isNewer ? soap12 : soap11, credential?.kind === 'wsse' ? await userNameToken(credential) : undefined),
+    url,
+    headers: { 'content-type': several?.contentType ?? contentType, accept: `${isNewer ? 'application/soap+xml, text/xml' : 'text/xml'}, multipart/related`, ...(isNewer ? {} : { soapaction: `"${action}"` }) },
+    body: several?.body ?? envelope,
   }
   const response = await exchange(connection, request, thisCall, textOfResponse)
   return readAnswer(operation, response, hearOfDeviations(connection, thisCall))
@@ -72,36 +89,64 @@ export async function send<Input extends object, Outcome>(connection: Connection
 /** Every place of an input that does not satisfy the operation. */
 export function checkInput<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input): Misfit[] {
   const misfits: Misfit[] = []
-  checkMembers(inputShape(operation), input, '', misfits, operation.headers === undefined ? [] : ['headers'])
+  const { attachments = {} } = operation
+  checkMembers(inputShape(operation), input, '', misfits, [...(operation.headers === undefined ? [] : ['headers']), ...Object.keys(attachments)])
+  for (const [name, type] of Object.entries(attachments)) checkAttachment((input as Readonly<Record<string, unknown>>)[name], type, name, misfits)
   const headers = (input as { readonly headers?: unknown } | null)?.headers
   if (operation.headers !== undefined && headers !== undefined) checkMembers(headerShape(operation), headers, 'headers', misfits)
   return misfits
 }
 
+/** What an envelope holds beside the members of its body. */
+export interface Extras {
+  readonly headers?: { readonly shape: Shape; readonly values: Readonly<Record<string, unknown>> | undefined } | undefined
+  readonly token?: UserNameToken | undefined
+  readonly address?: MessageAddress | undefined
+  /** Takes what travels beside the envelope. */
+  readonly outgoing?: Outgoing
+  readonly encoded?: boolean | undefined
+}
+
+function checkAttachment(value: unknown, type: string, path: string, misfits: Misfit[]): void {
+  const content = type === '' ? (value as { content?: unknown } | undefined)?.content : value
+  if (!(content instanceof Uint8Array)) misfits.push({ path: type === '' ? `${path}.content` : path, message: value === undefined ? 'is missing' : 'expected bytes' })
+  else if (type === '' && !/^[\w.+-]+\/[\w.+-]+(?:\s*;[^\r\n]*)?$/.test(String((value as { type?: unknown }).type))) misfits.push({ path: `${path}.type`, message: 'expected a media type like "image/png"' })
+}
+
 /** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
-export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string, token?: UserNameToken): string {
-  const headers = (input as { readonly headers?: Readonly<Record<string, unknown>> }).headers
-  return writeEnvelope(version, operation.request, inputShape(operation), input as Readonly<Record<string, unknown>>, { shape: headerShape(operation), values: headers, token }, operation.encoded)
+export function writeRequest<Input extends object, Outcome>(operation: SoapOperation<Input, Outcome>, input: Input, version: string, extras: Extras = {}): string {
+  const { headers, ...members } = input as { readonly [name: string]: unknown; readonly headers?: Readonly<Record<string, unknown>> }
+  const { outgoing = new Outgoing() } = extras
+  const envelope = writeEnvelope(version, operation.request, inputShape(operation), members, { ...extras, outgoing, headers: { shape: headerShape(operation), values: headers }, encoded: operation.encoded })
+  addAttachments(outgoing, operation.attachments, members)
+  return envelope
+}
+
+/** Adds the values that travel beside a message. */
+export function addAttachments(outgoing: Outgoing, attachments: Readonly<Record<string, string>> = {}, values: Readonly<Record<string, unknown>>): void {
+  for (const [name, type] of Object.entries(attachments)) {
+    const { content, type: own } = type === '' ? (values[name] as { content: Uint8Array; type: string }) : { content: values[name] as Uint8Array, type }
+    outgoing.add(content, own, name)
+  }
+}
+
+/** The values that came beside a message. */
+export function takeAttachments(parts: readonly Attachment[], attachments: Readonly<Record<string, string>> = {}): Record<string, unknown> {
+  return Object.fromEntries([...namedParts(parts, Object.keys(attachments))].map(([name, { type, content }]) => [name, attachments[name] === '' ? { content, type } : content]))
 }
 
 /** An envelope with these members in its body, inside `wrapper` where there is one. */
-export function writeEnvelope(
-  version: string,
-  wrapper: QName | undefined,
-  shape: Shape,
-  value: Readonly<Record<string, unknown>>,
-  headers: { readonly shape?: Shape; readonly values: Readonly<Record<string, unknown>> | undefined; readonly token?: UserNameToken | undefined } = { values: undefined },
-  encoded?: boolean,
-): string {
+export function writeEnvelope(version: string, wrapper: QName | undefined, shape: Shape, value: Readonly<Record<string, unknown>>, extras: Extras = {}): string {
+  const { headers, token, address, encoded } = extras
   const style = encoded !== true ? undefined : version === soap12 ? 'http://www.w3.org/2003/05/soap-encoding' : 'http://schemas.xmlsoap.org/soap/encoding/'
-
-  const writer = new XmlWriter({ soap: version }, style)
+  const writer = new XmlWriter({ soap: version }, style, extras.outgoing)
   writer.start([version, 'Envelope'])
-  const values = headers.values ?? {}
-  if (headers.token !== undefined || Object.values(values).some((each) => each !== undefined)) {
+  const values = headers?.values ?? {}
+  if (token !== undefined || address !== undefined || Object.values(values).some((each) => each !== undefined)) {
     writer.start([version, 'Header'])
-    if (headers.token !== undefined) writeSecurity(writer, version, headers.token)
-    if (headers.shape !== undefined) writeMembers(writer, headers.shape, values)
+    if (address !== undefined) writeAddressing(writer, address)
+    if (token !== undefined) writeSecurity(writer, version, token)
+    if (headers !== undefined) writeMembers(writer, headers.shape, values)
     writer.end([version, 'Header'])
   }
   writer.start([version, 'Body'])
@@ -149,7 +194,8 @@ export function writeFault(version: string, code: 'Client' | 'Server', reason: s
 /** The outcome in an answer, or the failure that it is. */
 export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Outcome {
   const { answer } = operation
-  const body = textOfResponse(response)
+  const { envelope, parts } = readParts(response)
+  const body = textOfResponse(envelope)
   if (answer === undefined && response.status < 400 && !/<(?:[\w.-]+:)?Fault[\s>]/.test(body)) return undefined as Outcome
   const looksLikeXml = /^\ufeff?\s*<(?![!]doctype html|html)/i.test(body)
   if (!looksLikeXml) {
@@ -157,7 +203,10 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
     throw new ContractBreach('', 'a SOAP envelope', describeBody(response, body))
   }
   let outcome: { readonly value: Record<string, unknown> } | undefined
+  let headers: Record<string, unknown> | undefined
   let fault: FaultFacts | undefined
+  // Faults about headers have their detail in the header, before the fault itself (SOAP 1.1, section 4.2.1).
+  const aboutHeaders: Pick<FaultFacts, 'declared' | 'detail'> = { declared: undefined, detail: undefined }
   try {
     parseMessage(body, operation.encoded === true, onDeviation, (tag, reading) => {
       if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new ContractBreach('', 'a SOAP envelope', `an element <${tag.name}>`)
@@ -189,29 +238,48 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
         text: () => undefined,
         end: () => bare?.end(),
       }
+      const headerFrame = (): Frame => {
+        const shape = shapeOfMembers(answer?.headers, operation.namespace)
+        const members = new MembersFrame(shape, {}, undefined, reading, (value) => {
+          if (Object.keys(value).length > 0) headers = value
+        })
+        return {
+          child(inner) {
+            const declared = declaredFault(operation, nameOf(inner))
+            if (shape.entries.some(({ name }) => name[0] === inner.uri && name[1] === inner.local)) return members.child(inner)
+            if (declared !== undefined) return detailFrame(aboutHeaders, declared, inner, reading)
+            const must = Object.values(inner.attributes).some(({ local, uri, value }) => local === 'mustUnderstand' && uri === version && ['1', 'true'].includes(value.trim()))
+            if (must && inner.local !== 'Security') reading.deviate('is a header that must be understood, and that the contract does not know', inner.local)
+            return new IgnoringFrame()
+          },
+          text: () => undefined,
+          end: () => members.end(),
+        }
+      }
       return {
-        child: (inner) => (inner.local === 'Body' && inner.uri === version ? bodyFrame : new IgnoringFrame()),
+        child: (inner) => (inner.uri !== version ? new IgnoringFrame() : inner.local === 'Body' ? bodyFrame : inner.local === 'Header' ? headerFrame() : new IgnoringFrame()),
         text: () => undefined,
         end: () => undefined,
       }
-    })
+    }, parts)
   } catch (error) {
     if (!(error instanceof NotXml)) throw error
     if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, body)}`, { fault: undefined, detail: body, code: '', status: response.status })
     throw new ContractBreach('', 'well-formed XML', `broken XML: ${error.message}`)
   }
   if (fault !== undefined) {
-    const { codes, reason, declared, detail } = fault
+    const { codes, reason, declared, detail } = fault.declared === undefined && aboutHeaders.declared !== undefined ? { ...fault, ...aboutHeaders } : fault
     throw new ServiceFault(reason === '' ? 'the service gave no reason' : reason, { fault: declared, detail, code: codes.at(-1) ?? '', status: response.status })
   }
   if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} without a fault`, { fault: undefined, detail: body, code: '', status: response.status })
   if (answer === undefined) return undefined as Outcome
-  const found = outcome?.value
+  const beside = takeAttachments(parts, answer.attachments)
+  const found: Record<string, unknown> | undefined = outcome?.value === undefined && Object.keys(beside).length === 0 && headers === undefined ? undefined : { ...outcome?.value, ...beside, ...(headers === undefined ? {} : { headers }) }
   if (found === undefined) {
     if (Object.keys(answer.members).length === 0) return undefined as Outcome
     throw new ContractBreach('', answer.element === undefined ? 'an answer' : `an element <${answer.element[1]}>`, 'an empty body')
   }
-  if (answer.value === undefined) return (Object.keys(answer.members).length === 0 ? undefined : found) as Outcome
+  if (answer.value === undefined) return (Object.keys(found).length === 0 && Object.keys(answer.members).length === 0 ? undefined : found) as Outcome
   const member = (answer.members as Readonly<Record<string, AnyMember>>)[answer.value]
   const value = found[answer.value]
   if (value === undefined && member?.repeated === true) return [] as Outcome
@@ -220,9 +288,24 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
 }
 
 /** Parses a message; where its elements refer to each other, what they refer to is put in their place. */
-export function parseMessage(xml: string, encoded: boolean, onDeviation: (deviation: Deviation) => void, root: Parameters<typeof parseDocument>[2]): void {
-  if (encoded || hasReferences(xml)) parseWithReferences(xml, onDeviation, root, encoded)
-  else parseDocument(xml, onDeviation, root)
+export function parseMessage(xml: string, encoded: boolean, onDeviation: (deviation: Deviation) => void, root: Parameters<typeof parseDocument>[2], parts: readonly Attachment[] = []): void {
+  if (encoded || hasReferences(xml)) parseWithReferences(xml, onDeviation, root, encoded, parts)
+  else parseDocument(xml, onDeviation, root, parts)
+}
+
+type DeclaredFault = readonly [name: string, fault: { readonly element: QName; readonly codec: unknown }]
+
+/** The declared fault whose detail is an element of this name. */
+function declaredFault<Input, Outcome>(operation: SoapOperation<Input, Outcome>, [namespace, local]: QName): DeclaredFault | undefined {
+  return Object.entries(operation.faults ?? {}).find(([, { element }]) => element[1] === local && element[0] === namespace)
+}
+
+function detailFrame(facts: Pick<FaultFacts, 'declared' | 'detail'>, [name, { codec }]: DeclaredFault, tag: SaxesTagNS, reading: Reading): Frame {
+  facts.declared = name
+  const settledCodec: AnyCodec = settled(codec)
+  return frameFor(settledCodec, tag, reading, true, (value) => {
+    facts.detail = value
+  })
 }
 
 interface FaultFacts {
@@ -233,7 +316,7 @@ interface FaultFacts {
   version: string
 }
 
-function faultFrame<Input, Outcome>(facts: FaultFacts, operation: SoapOperation<Input, Outcome>, reading: Parameters<Parameters<typeof parseDocument>[2]>[1]): Frame {
+function faultFrame<Input, Outcome>(facts: FaultFacts, operation: SoapOperation<Input, Outcome>, reading: Reading): Frame {
   const textInto = (take: (text: string) => void): Frame => {
     let collected = ''
     return {
@@ -254,18 +337,13 @@ function faultFrame<Input, Outcome>(facts: FaultFacts, operation: SoapOperation<
   })
   const detail: Frame = {
     child(tag) {
-      const [namespace, local] = nameOf(tag)
-      const declared = Object.entries(operation.faults ?? {}).find(([, { element }]) => element[1] === local && element[0] === namespace)
+      const declared = declaredFault(operation, nameOf(tag))
       if (declared === undefined || facts.declared !== undefined) {
         return new FragmentFrame(tag, (element) => {
           facts.detail ??= element
         })
       }
-      facts.declared = declared[0]
-      const codec: AnyCodec = settled(declared[1].codec)
-      return frameFor(codec, tag, reading, true, (value) => {
-        facts.detail = value
-      })
+      return detailFrame(facts, declared, tag, reading)
     },
     text: (piece) => {
       if (piece.trim() !== '') facts.detail ??= piece.trim()

@@ -1,11 +1,15 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
+import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
 import { findSubtype, isText, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape } from './codec.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
+
+/** Attributes of the envelope itself may stand on what is in it: who is to understand a header, how it is encoded. */
+const envelopes: readonly string[] = ['http://schemas.xmlsoap.org/soap/envelope/', 'http://www.w3.org/2003/05/soap-envelope']
 
 /** The XML itself is broken, or has what is refused. */
 export class NotXml extends Error {}
@@ -31,10 +35,20 @@ export class Reading implements ReadContext {
   /** Reads members that are nothing but a text, one at a time: there are very many of them. */
   readonly leaf: LeafFrame = new LeafFrame(this)
 
-  /** @param namespaces tells what a prefix is bound to where the reader stands */
-  constructor(namespaces: { resolve(prefix: string): string | undefined }, onDeviation: (deviation: Deviation) => void) {
+  private readonly parts: readonly Attachment[]
+
+  /**
+   * @param namespaces tells what a prefix is bound to where the reader stands
+   * @param parts what came beside the document
+   */
+  constructor(namespaces: { resolve(prefix: string): string | undefined }, onDeviation: (deviation: Deviation) => void, parts: readonly Attachment[] = []) {
     this.namespaces = namespaces
     this.onDeviation = onDeviation
+    this.parts = parts
+  }
+
+  attached(address: string): Uint8Array | undefined {
+    return partAt(this.parts, address)?.content
   }
 
   resolve(prefix: string): string | undefined {
@@ -70,9 +84,9 @@ export class Reading implements ReadContext {
  * @param root makes the frame for the root element
  * @throws NotXml when the document is not well-formed or has a DTD; whatever the frames throw
  */
-export function parseDocument(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame): void {
+export function parseDocument(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, parts: readonly Attachment[] = []): void {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
-  const reading = new Reading(parser, onDeviation)
+  const reading = new Reading(parser, onDeviation, parts)
   const stack: Frame[] = []
   let top: Frame | undefined
   parser.on('error', (error) => {
@@ -119,7 +133,7 @@ function hasAttributes({ attributes }: SaxesTagNS): boolean {
 function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
   for (const key in tag.attributes) {
     const { name, uri, prefix } = tag.attributes[key] as SaxesTagNS['attributes'][string]
-    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace) reading.deviate('is not in the contract', `@${name}`)
+    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace && !envelopes.includes(uri)) reading.deviate('is not in the contract', `@${name}`)
   }
 }
 
@@ -197,6 +211,7 @@ class TextFrame implements Frame {
   private readonly reading: Reading
   private readonly deliver: (value: unknown) => void
   private collected = ''
+  private beside: Uint8Array | undefined
 
   constructor(codec: AnyTextCodec, reading: Reading, deliver: (value: unknown) => void) {
     this.codec = codec
@@ -205,7 +220,8 @@ class TextFrame implements Frame {
   }
 
   child(tag: SaxesTagNS): Frame {
-    throw new ContractBreach(this.reading.path(), 'a text', `an element <${tag.name}>`)
+    this.beside = bytesBeside(this.codec, tag, this.reading)
+    return new IgnoringFrame()
   }
 
   text(piece: string): void {
@@ -213,7 +229,8 @@ class TextFrame implements Frame {
   }
 
   end(): void {
-    this.deliver(readText(this.codec, this.collected, this.reading))
+    if (this.beside !== undefined) this.deliver(this.beside)
+    else this.deliver(readText(this.codec, this.collected, this.reading))
   }
 }
 
@@ -305,11 +322,26 @@ function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading
   return new MembersFrame(shapeOf(record), value, tag, reading, deliver)
 }
 
+/**
+ * The bytes that an element inside a text stands for (XOP 1.0, section 2.1).
+ *
+ * @throws ContractBreach when it is any other element, or there are no such bytes
+ */
+function bytesBeside(codec: AnyTextCodec, tag: SaxesTagNS, reading: Reading): Uint8Array {
+  const simple = 'restricts' in codec ? codec.restricts : codec
+  if (tag.uri !== xopNamespace || !('read' in simple) || simple.canTravelBeside !== true) throw new ContractBreach(reading.path(), 'a text', `an element <${tag.name}>`)
+  const address = Object.values(tag.attributes).find(({ local }) => local === 'href')?.value ?? ''
+  const content = reading.attached(address)
+  if (content === undefined) throw new ContractBreach(reading.path(), 'bytes beside the message', `no part with the address ${show(address)}`)
+  return content
+}
+
 /** Reads a member that is nothing but a text. There is one of these for a whole document: texts have nothing inside them. */
 class LeafFrame implements Frame {
   private readonly reading: Reading
   private codec: AnyTextCodec = { literals: [] }
   private collected = ''
+  private beside: Uint8Array | undefined
   private owner: MembersFrame | undefined
   private entry: Entry | undefined
 
@@ -322,11 +354,13 @@ class LeafFrame implements Frame {
     this.owner = owner
     this.entry = entry
     this.collected = ''
+    this.beside = undefined
     return this
   }
 
   child(tag: SaxesTagNS): Frame {
-    throw new ContractBreach(this.reading.path(), 'a text', `an element <${tag.name}>`)
+    this.beside = bytesBeside(this.codec, tag, this.reading)
+    return new IgnoringFrame()
   }
 
   text(piece: string): void {
@@ -334,8 +368,12 @@ class LeafFrame implements Frame {
   }
 
   end(): void {
-    const { entry, owner, codec, collected, reading } = this
+    const { entry, owner, codec, collected, reading, beside } = this
     if (entry === undefined || owner === undefined) return
+    if (beside !== undefined) {
+      owner.take(entry, beside)
+      return
+    }
     const { member } = entry
     // Many services write an empty element where they mean that there is none, or null: that is what is understood, and told.
     if ((member.optional === true || member.nillable === true) && member.repeated !== true && collected.trim() === '' && !canBeEmpty(codec, reading)) {
@@ -501,7 +539,7 @@ export class MembersFrame implements Frame {
   }
 
   private readAttribute(attribute: SaxesTagNS['attributes'][string]): void {
-    if (attribute.prefix === 'xmlns' || attribute.name === 'xmlns' || attribute.uri === xsiNamespace) return
+    if (attribute.prefix === 'xmlns' || attribute.name === 'xmlns' || attribute.uri === xsiNamespace || envelopes.includes(attribute.uri)) return
     const { attributes, openEntry } = this.shape
     const entry = attributes.find(({ name }) => name[1] === attribute.local && name[0] === attribute.uri) ?? attributes.find(({ name }) => name[1] === attribute.local)
     if (entry === undefined) {

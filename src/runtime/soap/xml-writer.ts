@@ -1,4 +1,5 @@
 import { findSubtype, settled, shapeOf, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type Shape, type SimpleCodec, type WriteContext } from './codec.js'
+import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
 import { parseName } from './xml-name.js'
 
@@ -22,8 +23,12 @@ export class XmlWriter implements WriteContext {
   /** The namespace of SOAP's encoding, when what is written has to be encoded by its rules. */
   readonly encoding: string | undefined
 
-  constructor(fixedPrefixes: Readonly<Record<string, string>>, encoding?: string) {
+  /** What travels beside the message. */
+  private readonly outgoing: Outgoing
+
+  constructor(fixedPrefixes: Readonly<Record<string, string>>, encoding?: string, outgoing: Outgoing = new Outgoing()) {
     this.encoding = encoding
+    this.outgoing = outgoing
     for (const [prefix, namespace] of Object.entries(fixedPrefixes)) this.prefixes.set(namespace, prefix)
   }
 
@@ -35,6 +40,10 @@ export class XmlWriter implements WriteContext {
       this.prefixes.set(namespace, prefix)
     }
     return prefix
+  }
+
+  attach(content: Uint8Array): string {
+    return this.outgoing.add(content, 'application/octet-stream')
   }
 
   start(name: QName): void {
@@ -62,6 +71,14 @@ export class XmlWriter implements WriteContext {
 
   /** An element with nothing but a text in it. */
   textElement<T>(name: QName, codec: SimpleCodec<T>, plain: T): void {
+    if (this.outgoing.takesBytesOut && codec.canTravelBeside === true && plain instanceof Uint8Array && plain.length >= fewBytes) {
+      this.start(name)
+      this.start([xopNamespace, 'Include'])
+      this.attribute(['', 'href'], this.attach(plain))
+      this.end([xopNamespace, 'Include'])
+      this.end(name)
+      return
+    }
     const { start, whole, end } = this.tagsOf(name)
     const value = codec.write(plain, this)
     if (this.open) this.push('>')
@@ -115,8 +132,9 @@ interface Tags {
  * @param name the element's name
  */
 export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, value: unknown, type?: QName): void {
-  if ('read' in codec && value !== null && writer.encoding === undefined) {
-    writer.textElement(name, codec, value)
+  const simple = 'restricts' in codec ? codec.restricts : codec
+  if ('read' in simple && value !== null && writer.encoding === undefined) {
+    writer.textElement(name, simple, value)
     return
   }
   writer.start(name)

@@ -1,0 +1,156 @@
+import type { Response } from '../connection.js'
+
+/**
+ * Messages of several parts (MIME multipart/related, RFC 2387): an envelope with what is attached to it, as SOAP with Attachments has it, or
+ * with bytes taken out of it (XOP, as MTOM has it).
+ */
+
+export const xopNamespace = 'http://www.w3.org/2004/08/xop/include'
+
+/** A part beside the envelope. */
+export interface Attachment {
+  /** Its Content-ID, without brackets. */
+  readonly id: string
+  readonly type: string
+  readonly content: Uint8Array
+}
+
+/** What travels beside an envelope that is being written. */
+export class Outgoing {
+  readonly parts: Attachment[] = []
+  /** Bytes in the envelope travel beside it, unless they are few (MTOM). */
+  readonly takesBytesOut: boolean
+
+  constructor(takesBytesOut = false) {
+    this.takesBytesOut = takesBytesOut
+  }
+
+  /**
+   * Adds a part.
+   *
+   * @param name the name of the message part that it is, if any; it becomes a part of the Content-ID (Attachments Profile 1.0, section 3.8)
+   * @returns its address, to be written into the envelope
+   */
+  add(content: Uint8Array, type: string, name = 'part'): string {
+    const id = `${encodeURIComponent(name)}=${crypto.randomUUID()}@message`
+    this.parts.push({ id, type, content })
+    return `cid:${id}`
+  }
+}
+
+/** Fewer bytes than this stay in the envelope. */
+export const fewBytes = 512
+
+/** A body of several parts, the envelope first, and the Content-Type that says so. */
+export function writeParts(envelope: string, contentType: string, { parts, takesBytesOut }: Outgoing): { readonly contentType: string; readonly body: Uint8Array } {
+  const boundary = `part-${crypto.randomUUID()}`
+  const mediaType = contentType.replace(/;.*$/s, '')
+  const action = /action="([^"]*)"/.exec(contentType)?.[1]
+  const rootType = takesBytesOut ? `application/xop+xml; charset=utf-8; type="${mediaType}${action === undefined ? '' : `; action=\\"${action}\\"`}"` : contentType
+  const encoder = new TextEncoder()
+  const head = (type: string, id: string, encoding: string): Uint8Array => encoder.encode(`--${boundary}\r\nContent-Type: ${type}\r\nContent-Transfer-Encoding: ${encoding}\r\nContent-ID: <${id}>\r\n\r\n`)
+  const end = encoder.encode('\r\n')
+  const pieces = [head(rootType, 'envelope@message', '8bit'), encoder.encode(envelope), end, ...parts.flatMap((part) => [head(part.type, part.id, 'binary'), part.content, end]), encoder.encode(`--${boundary}--\r\n`)]
+  const whole = takesBytesOut
+    ? `multipart/related; type="application/xop+xml"; start="<envelope@message>"; start-info="${mediaType}"; boundary="${boundary}"${action === undefined ? '' : `; action="${action}"`}`
+    : `multipart/related; type="${mediaType}"; start="<envelope@message>"; boundary="${boundary}"`
+  return { contentType: whole, body: joined(pieces) }
+}
+
+function joined(pieces: readonly Uint8Array[]): Uint8Array {
+  const all = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0))
+  let at = 0
+  for (const piece of pieces) {
+    all.set(piece, at)
+    at += piece.length
+  }
+  return all
+}
+
+/** The envelope of an answer, and what came beside it. An answer of one part is the envelope itself. */
+export function readParts(response: Response): { readonly envelope: Response; readonly parts: readonly Attachment[] } {
+  const contentType = response.headers['content-type'] ?? ''
+  const boundary = /^\s*multipart\/related\b/i.test(contentType) ? parameter(contentType, 'boundary') : undefined
+  if (boundary === undefined) return { envelope: response, parts: [] }
+  const found = split(response.body, boundary)
+  const start = parameter(contentType, 'start')?.replace(/^<|>$/g, '')
+  const root = found.find(({ id }) => start !== undefined && id === start) ?? found[0]
+  if (root === undefined) return { envelope: response, parts: [] }
+  return { envelope: { ...response, headers: { ...response.headers, 'content-type': root.type }, body: root.content }, parts: found.filter((part) => part !== root) }
+}
+
+/** A parameter of a header (RFC 2045, section 5.1). */
+function parameter(header: string, name: string): string | undefined {
+  const [, quoted, plain] = new RegExp(`;\\s*${name}\\s*=\\s*(?:"([^"]*)"|([^;\\s]*))`, 'i').exec(header) ?? []
+  return quoted ?? plain
+}
+
+/** The parts between the lines of a boundary (RFC 2046, section 5.1). */
+function split(body: Uint8Array, boundary: string): Attachment[] {
+  const mark = new TextEncoder().encode(`--${boundary}`)
+  const marks: number[] = []
+  for (let at = indexOf(body, mark, 0); at !== -1; at = indexOf(body, mark, at + mark.length)) if (at === 0 || body[at - 1] === 10) marks.push(at)
+  return marks.slice(0, -1).flatMap((at, index) => {
+    // What ends the line before the next boundary belongs to that.
+    const part = body.subarray(at + mark.length, (marks[index + 1] ?? body.length) - 1)
+    const trimmed = part.at(-1) === 13 ? part.subarray(0, -1) : part
+    const [gap, size] = headEnd(trimmed)
+    if (gap === -1) return []
+    const headers = new TextDecoder().decode(trimmed.subarray(0, gap)).replace(/\r?\n[ \t]+/g, ' ')
+    const header = (name: string): string | undefined => new RegExp(`^${name}:\\s*(.*?)\\s*$`, 'im').exec(headers)?.[1]
+    const content = trimmed.subarray(gap + size)
+    return [{ id: (header('content-id') ?? '').replace(/^<|>$/g, ''), type: header('content-type') ?? 'application/octet-stream', content: decoded(content, header('content-transfer-encoding') ?? '') }]
+  })
+}
+
+/** Where the headers of a part end, and how long the empty line is. */
+function headEnd(part: Uint8Array): [at: number, size: number] {
+  const at = indexOf(part, new Uint8Array([13, 10, 13, 10]), 0)
+  return at === -1 ? [indexOf(part, new Uint8Array([10, 10]), 0), 2] : [at, 4]
+}
+
+function decoded(content: Uint8Array, encoding: string): Uint8Array {
+  if (encoding.toLowerCase() === 'base64') return Uint8Array.from(atob(new TextDecoder().decode(content).replace(/\s+/g, '')), (each) => each.charCodeAt(0))
+  if (encoding.toLowerCase() !== 'quoted-printable') return content
+  const text = String.fromCharCode(...content).replace(/=\r?\n/g, '').replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16)))
+  return Uint8Array.from(text, (each) => each.charCodeAt(0))
+}
+
+function indexOf(body: Uint8Array, wanted: Uint8Array, from: number): number {
+  const [first = 0] = wanted
+  for (let at = body.indexOf(first, from); at !== -1; at = body.indexOf(first, at + 1)) {
+    let matched = 1
+    while (matched < wanted.length && body[at + matched] === wanted[matched]) matched += 1
+    if (matched === wanted.length) return at
+  }
+  return -1
+}
+
+/** The part that an address in an envelope means. */
+export function partAt(parts: readonly Attachment[], address: string): Attachment | undefined {
+  const wanted = address.trim().replace(/^cid:/i, '')
+  return parts.find(({ id }) => id === wanted || id === unescaped(wanted))
+}
+
+/** The parts that a contract names: those whose Content-ID says so, and the others in their order. */
+export function namedParts(parts: readonly Attachment[], names: readonly string[]): ReadonlyMap<string, Attachment> {
+  const left = [...parts]
+  const found = new Map<string, Attachment>()
+  for (const name of names) {
+    const at = left.findIndex(({ id }) => unescaped(id).startsWith(`${name}=`) || unescaped(id) === name)
+    if (at !== -1) found.set(name, left.splice(at, 1)[0] as Attachment)
+  }
+  for (const name of names) {
+    const next = found.has(name) ? undefined : left.shift()
+    if (next !== undefined) found.set(name, next)
+  }
+  return found
+}
+
+function unescaped(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
