@@ -161,6 +161,8 @@ export interface RecordType extends Node {
   readonly openExample?: unknown
   /** Names of the fields that identify it. */
   readonly keys?: readonly string[]
+  /** No message can name it. */
+  readonly anonymous?: true
   /**
    * The type that this is a shape of: what is sent to create or to change something lacks what the service makes itself. On the wire, and
    * in `$is`, it goes by that type's name.
@@ -273,11 +275,14 @@ export interface ListType extends Node {
 export interface MapType extends Node {
   readonly kind: 'map'
   readonly value: Type
+  readonly layout?: unknown
 }
 
 /** Open content: whatever elements or members a sender puts there. */
 export interface FragmentType extends Node {
   readonly kind: 'fragment'
+  /** It may be any record of the contract, which then says what it is by `$is`. */
+  readonly mayBeRecord?: true
 }
 
 export interface AnythingType extends Node {

@@ -46,7 +46,6 @@ export const messages = {
   'TM-2103': entry('metadata', 'No service has an endpoint that Tolmach can call: {reasons}.', 'Nothing was imported.'),
   'TM-2104': entry('metadata', '{what} lacks its attribute "{attribute}".', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2105': entry('metadata', 'The prefix of "{name}" is not bound to a namespace here.', 'The document is not valid; ask its owner. Nothing was imported.'),
-  'TM-2106': entry('metadata', 'This is WSDL 2.0, which is not read yet.', 'Most services also offer WSDL 1.1, often under ?wsdl. Nothing was imported.'),
   'TM-2110': entry('metadata', 'The port "{name}" is left out: {reason}.', 'Its operations can be called through the other ports only.'),
   'TM-2111': entry('metadata', 'The operation "{name}" is left out at {endpoint}: {reason}.', 'The other operations are unaffected.'),
   'TM-2112': entry('metadata', '{what} is ignored: {reason}.', 'What it declares has no effect in the client.'),
@@ -56,6 +55,8 @@ export const messages = {
   'TM-2115': entry('metadata', 'The policy wants {what}.', 'Give it in the settings of the client, as a credential of the kind "{kind}".'),
   'TM-2116': entry('metadata', 'The policy wants signed or encrypted messages (<{element}>), which Tolmach does not make.', 'Calls will be refused, unless the service\'s owner offers an endpoint without.'),
   'TM-2117': entry('metadata', 'The overload of "{name}" with the message {message} is called {given}.', 'Nothing, unless you know it by the other name.'),
+
+  'TM-2118': entry('metadata', 'The port {name} offers by plain HTTP what other ports offer by SOAP; its operations are called {group}.…', 'Prefer those of SOAP: their types say more, and their faults are told apart.'),
 
   'TM-2201': entry('metadata', 'The {kind} "{reference}" is not declared in any document.', '{nearest} Nothing was imported.'),
   'TM-2202': entry('metadata', 'The {kind} "{name}" is declared twice; this second declaration is ignored.', 'If the two differ, calls may follow the wrong one.'),
@@ -68,7 +69,6 @@ export const messages = {
   'TM-2214': entry('metadata', 'The identity constraint "{name}" (<{element}>) is not checked.', 'The service itself may refuse what breaks it.'),
   'TM-2216': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2217': entry('metadata', 'Documents nest elements more than {limit} deep.', 'Nothing was imported.'),
-  'TM-2218': entry('metadata', 'The type "{name}" of XML Schema is carried as open content.', 'Any element or text is kept as it is.'),
   'TM-2219': entry('metadata', 'The facet <{element} value="{value}"> of "{name}" is not checked before sending.', 'The service itself will refuse values that break it.'),
 
   'TM-2301': entry('metadata', 'OpenAPI {version} is not read yet; versions 3.0 and 3.1 are.', 'Ask the service\'s owner for a newer description, or convert it. Nothing was imported.'),

@@ -114,10 +114,15 @@ export function typesOfOperation(operation: Operation): Type[] {
 export function reachableTypes(contract: Contract, operations: readonly Operation[]): TypeId[] {
   const subtypes = directSubtypes(contract)
   const found = new Set<TypeId>()
+  let mayBeAny = false
   const waiting: Type[] = operations.flatMap(typesOfOperation)
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
       waiting.push(...partsOf(type))
+      if (type.kind === 'fragment' && type.mayBeRecord === true && !mayBeAny) {
+        mayBeAny = true
+        for (const [id, named] of Object.entries(contract.types)) if (named.kind === 'record' && named.anonymous !== true) waiting.push({ kind: 'reference', to: id, origin: type.origin })
+      }
       continue
     }
     if (found.has(type.to)) continue

@@ -84,7 +84,7 @@ class Sampler {
         return Array.from({ length: count }, () => this.value(type.item, name))
       }
       case 'fragment':
-        return { name }
+        return name
       case 'literal':
         return type.value
       case 'union': {

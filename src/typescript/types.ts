@@ -75,7 +75,7 @@ export class TypeTexts {
         return type.members.map((member) => quoted(member.value)).join(' | ')
       case 'list': {
         const item = this.of(type.item, page) + (type.itemNullable === true ? ' | null' : '')
-        return /[ |&]/.test(item) ? `(${item})[]` : `${item}[]`
+        return /[|&]/.test(item) ? `(${item})[]` : `${item}[]`
       }
       case 'fragment':
         return this.open.fragment(page)

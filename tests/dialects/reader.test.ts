@@ -53,7 +53,6 @@ describe('nothing is dropped in silence', () => {
     const notes = contract.notes.map(({ code, origin, message }) => `${code} ${origin.document}:${origin.line} ${message}`)
     const expected = [
       /^TM-2113 everything\.wsdl:5 .*t:MustSmile/,
-      /^TM-2110 everything\.wsdl:59 The port "EverythingGet".*HTTP GET/,
       /^TM-2111 everything\.wsdl:56 The operation "encoded" is left out at EverythingSoap: its messages are encoded/,
       /^TM-2111 messages\.wsdl:11 The operation "unbound"/,
       /^TM-2112 messages\.wsdl:6 The message "Unused" is ignored: no service uses it/,

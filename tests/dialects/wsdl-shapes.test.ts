@@ -87,7 +87,7 @@ describe('messages in their styles', () => {
 
   test('only ports that can\'t be called: refused, with the reasons', async () => {
     const shape: Shape = { messages: '', portTypes: '<portType name="P"/>', bindings: '<binding name="B" type="t:P"/>', services: '<service name="S"><port name="B" binding="t:B"/></service>' }
-    await expect(read(shape)).rejects.toMatchObject({ code: 'TM-2103', message: expect.stringContaining('is not one of SOAP') })
+    await expect(read(shape)).rejects.toMatchObject({ code: 'TM-2103', message: expect.stringContaining('is neither one of SOAP nor of HTTP') })
     await expect(read({ ...shape, bindings: '<binding name="B" type="t:P"><soap:binding transport="urn:queue"/></binding>' })).rejects.toMatchObject({ message: expect.stringContaining('its transport is not HTTP') })
   })
 })
@@ -109,6 +109,38 @@ test('overloads are told apart by their messages, and named after them; the orde
   }
 })
 
+describe('traps of real services', () => {
+  const answerTo = async (contract: Contract, name: string, xml: string): Promise<unknown> =>
+    readAnswer(liveOperation(contract, name), { status: 200, headers: {}, body: new TextEncoder().encode(xml) }, (deviation) => expect(deviation).toBeUndefined())
+
+  test('a wrapper named otherwise than the operation, an answer without the suffix Response, a byte-order mark before the envelope', async () => {
+    const contract = await read({
+      schema: '<xs:element name="Question"><xs:complexType><xs:sequence><xs:element name="Word" type="xs:string"/></xs:sequence></xs:complexType></xs:element><xs:element name="Reply"><xs:complexType><xs:sequence><xs:element name="At" type="xs:dateTime" maxOccurs="unbounded"/></xs:sequence></xs:complexType></xs:element>',
+      messages: '<message name="I"><part name="parameters" element="t:Question"/></message><message name="O"><part name="parameters" element="t:Reply"/></message>',
+      portTypes: '<portType name="P"><operation name="ask"><input message="t:I"/><output message="t:O"/></operation></portType>',
+      bindings: bound('B', 'P', literal('ask')),
+      services: `<service name="S">${port('B')}</service>`,
+    })
+    expect(operationNamed(contract, 'ask').inputs.map(({ name }) => name)).toEqual(['Word'])
+    expect(bodyOf(writeRequest(liveOperation(contract, 'ask'), { Word: 'x' }, soap11))).toBe('<n1:Question><n1:Word>x</n1:Word></n1:Question>')
+    const times = ['2026-11-23T14:30:00', '0001-01-01T00:00:00', '2026-11-23T24:00:00+14:00', '-0044-03-15T12:00:00Z']
+    const xml = `\ufeff<?xml version="1.0"?><e:Envelope xmlns:e="${soap11}"><e:Body><Reply xmlns="urn:t">${times.map((each) => `<At>${each}</At>`).join('')}</Reply></e:Body></e:Envelope>`
+    expect(await answerTo(contract, 'ask', xml)).toEqual(times)
+  })
+
+  test('a port of SOAP 1.2 that only its inner elements tell, inputs and outputs of one name', async () => {
+    const contract = await read({
+      schema: wrapped('<xs:element name="Count" type="xs:int"/><xs:element name="Name" type="xs:string" minOccurs="0"/>'),
+      messages: '<message name="I"><part name="parameters" element="t:ask"/></message><message name="O"><part name="parameters" element="t:answer"/></message>',
+      portTypes: '<portType name="P"><operation name="ask"><input message="t:I"/><output message="t:O"/></operation></portType>',
+      bindings: bound('SoapBinding', 'P', literal('ask')).replaceAll('soap:', 'soap12:').replaceAll('http://schemas.xmlsoap.org/wsdl/soap12:/', 'http://schemas.xmlsoap.org/wsdl/soap/'),
+      services: '<service name="S"><port name="Line" binding="t:SoapBinding"><soap12:address location="http://h/x"/></port></service>',
+    })
+    expect(contract.services[0]?.endpoints).toMatchObject([{ name: 'Line', protocol: 'SOAP 1.2' }])
+    expect(operationNamed(contract, 'ask')).toMatchObject({ inputs: [{ name: 'Count' }, { name: 'Name' }], outcome: { kind: 'record', fields: [{ name: 'Count' }, { name: 'Name' }] } })
+  })
+})
+
 describe('policies, as far as telling which credential is wanted', () => {
   const policy = (assertions: string): Promise<Contract> =>
     read({
@@ -122,7 +154,8 @@ describe('policies, as far as telling which credential is wanted', () => {
     ['with a digest', '<sp:SupportingTokens><p:Policy><sp:UsernameToken><p:Policy><sp:HashPassword/></p:Policy></sp:UsernameToken></p:Policy></sp:SupportingTokens>', ['TM-2115 approximated'], ['usernameToken']],
     ['basic login', '<sp:HttpBasicAuthentication/>', ['TM-2115 approximated'], ['basic']],
     ['signatures', '<sp:AsymmetricBinding/><sp:SignedParts/>', ['TM-2116 refused', 'TM-2116 refused'], []],
-    ['addressing', '<a:Addressing/>', ['TM-2112 ignored'], []],
+    // Addressing is obeyed, where a binding refers to the policy.
+    ['addressing', '<a:Addressing/>', [], []],
     ['something else', '<sp:IncludeTimestamp/>', ['TM-2113 ignored'], []],
   ])('%s', async (_what, assertions, notes, schemes) => {
     const contract = await policy(assertions)

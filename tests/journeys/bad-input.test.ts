@@ -41,7 +41,7 @@ describe('metadata that is no good is refused with its place, and the project st
     ['an empty file', 'empty.wsdl', '', 'TM-2015', /empty/],
     ['bytes that are not their encoding', 'latin.wsdl', Buffer.from('<?xml version="1.0" encoding="utf-8"?><a>\xe9</a>', 'latin1'), 'TM-2014', /bytes are not utf-8/],
     ['a document nested without end', 'deep.wsdl', `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/">${'<a>'.repeat(5000)}`, 'TM-2217', /500 deep/],
-    ['WSDL 2.0', 'two.wsdl', '<description xmlns="http://www.w3.org/ns/wsdl"/>', 'TM-2106', /WSDL 2\.0/],
+    ['WSDL 2.0 without a service', 'two.wsdl', '<description xmlns="http://www.w3.org/ns/wsdl" targetNamespace="urn:x"/>', 'TM-2101', /declares no service/],
   ]
   test.each(cases)('%s', async (_what, file, text, code, words) => {
     await writeFile(join(folder, 'bad', file), text)

@@ -53,11 +53,11 @@ export async function startStandIn(document = 'berths/desk.wsdl'): Promise<{ ser
 }
 
 /** A server of the test's own on loopback. */
-export async function startServer(answer: (request: IncomingMessage, response: ServerResponse, body: string) => void): Promise<{ url: string; stop: () => Promise<void> }> {
+export async function startServer(answer: (request: IncomingMessage, response: ServerResponse, body: string, bytes: Buffer) => void): Promise<{ url: string; stop: () => Promise<void> }> {
   const server = createServer((request, response) => {
-    let body = ''
-    request.on('data', (chunk: Buffer) => (body += chunk.toString()))
-    request.on('end', () => answer(request, response, body))
+    const chunks: Buffer[] = []
+    request.on('data', (chunk: Buffer) => chunks.push(chunk))
+    request.on('end', () => answer(request, response, Buffer.concat(chunks).toString(), Buffer.concat(chunks)))
   })
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   return {

@@ -42,6 +42,8 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
     }
     case 'enumeration':
       return fc.constantFrom(...type.members.map((member) => member.value))
+    case 'fragment':
+      return fc.oneof(fc.constantFrom('text', ' a<b '), fc.boolean(), fc.integer(), fc.double({ noNaN: true, noDefaultInfinity: true }).filter((each) => !Object.is(each, -0)), fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }), fc.uint8Array({ maxLength: 4 }), fc.constantFrom({ $is: 'xs:date', $text: '2026-11-23' }, { $is: 'xs:decimal', $text: '1.50' }))
     case 'union':
       return fc.oneof(...type.alternatives.map((each) => valuesOf(model, each, depth)))
     case 'scalar':
@@ -60,7 +62,7 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
   const zone = fc.constantFrom('', 'Z', '+14:00', '-03:30')
   const time = fc.constantFrom('00:00:00', '23:59:59.999999', '24:00:00', '12:30:00.5')
   const values: Record<string, Arbitrary<unknown>> = {
-    'xs:string': xmlText, 'xs:normalizedString': xmlText, 'xs:token': text(/^[a-zé]([ &<]?[a-z"']){0,5}$/), 'xs:language': text(/^[a-z]{2}(-[A-Z]{2})?$/), 'xs:Name': text(/^[:_a-z][\w.:-]{0,5}$/),
+    'xs:string': xmlText, 'xs:anySimpleType': xmlText, 'xs:normalizedString': xmlText, 'xs:token': text(/^[a-zé]([ &<]?[a-z"']){0,5}$/), 'xs:language': text(/^[a-z]{2}(-[A-Z]{2})?$/), 'xs:Name': text(/^[:_a-z][\w.:-]{0,5}$/),
     'xs:NCName': text(/^[_a-z][\w.-]{0,5}$/), 'xs:NMTOKEN': text(/^[\w.:-]{1,5}$/), 'xs:IDREF': text(/^[_a-z]\w{0,5}$/), 'xs:ID': text(/^[_a-z]\w{0,5}$/), 'xs:anyURI': text(/^urn:[a-z]+:[a-z&?=]*$/), 'xs:QName': text(/^(\{urn:[a-z]{1,3}\})?[a-z]{1,4}$/),
     'xs:boolean': fc.boolean(), 'xs:decimal': constraints === undefined ? text(/^-?\d{1,20}(\.\d{1,20})?$/) : text(/^[1-9]\d{0,3}(\.\d{1,3})?$/),
     'xs:integer': whole(-(10n ** 30n), 10n ** 30n), 'xs:nonPositiveInteger': whole(-(10n ** 20n), 0n), 'xs:negativeInteger': whole(-(10n ** 20n), -1n), 'xs:nonNegativeInteger': whole(0n, 10n ** 20n), 'xs:positiveInteger': whole(1n, 10n ** 20n),

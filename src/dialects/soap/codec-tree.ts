@@ -1,5 +1,7 @@
 import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId, UnionType } from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
+import { simpleTypes } from '../../runtime/soap/anything.js'
+import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type ContractLayout, type OpenLayout, type QualifiedName } from './layout.js'
@@ -71,8 +73,12 @@ export class CodecTrees {
       }
       case 'union':
         return this.ofUnion(type)
-      case 'fragment':
-        return { fragment: true }
+      case 'fragment': {
+        const records = Object.values(this.contract.types).filter((each) => each.kind === 'record' && recordLayout(each).typeName !== undefined).map((each) => each.id)
+        return { anything: new Builtin('runtime/soap/anything', 'simpleTypes'), ...(type.mayBeRecord === true && records.length > 0 ? { records: new LateList(records) } : {}) }
+      }
+      case 'map':
+        return new Builtin('runtime/soap/data-set', 'dataSet')
       default:
         throw new Error(`XML has no ${type.kind} types`)
     }
@@ -89,6 +95,21 @@ export class CodecTrees {
     })
     if (at >= fields.length) add('$open', { open: true, ...rules })
     return members
+  }
+
+  /** Everything the runtime needs to know of an operation by plain HTTP. */
+  plainOperation(operation: Operation): { readonly [key: string]: CodecTree } {
+    const { plain } = operationLayout(operation)
+    if (plain === undefined) throw new Error(`${operation.path.join('.')} is one of SOAP`)
+    const { outcome } = operation
+    const { answer, ...request } = plain
+    return {
+      endpoints: Object.keys(operation.wire),
+      ...request,
+      namespace: '',
+      input: this.members(operation.inputs, '', false),
+      ...(answer === undefined || outcome.kind !== 'value' ? {} : { answer: typeof answer === 'string' ? answer : { element: answer, codec: this.of(outcome.field.type, false) } }),
+    }
   }
 
   /** Everything the runtime needs to know of an operation's messages. */
@@ -227,5 +248,5 @@ function commonNamespace(fields: readonly Field[], preferred: string): string {
 
 /** Codecs of a contract that work: what the stand-in reads and writes with. */
 export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
-  return new LiveCodecs((name) => simple[name as keyof typeof simple], (id) => trees.ofNamed(namedType(contract, id)))
+  return new LiveCodecs((name) => (name === 'simpleTypes' ? simpleTypes : name === 'dataSet' ? dataSet : simple[name as keyof typeof simple]), (id) => trees.ofNamed(namedType(contract, id)))
 }

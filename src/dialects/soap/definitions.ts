@@ -7,6 +7,7 @@ import { wsdl, wsdl20, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, wantedAttribute } from './reading.js'
 import { SchemaSet } from './schema-set.js'
+import { asDefinitions } from './wsdl20.js'
 
 export type DefinitionKind = 'message' | 'portType' | 'binding' | 'service'
 
@@ -38,8 +39,8 @@ export class Definitions {
   async add(document: LoadedDocument, from?: XmlElement): Promise<void> {
     if (this.added.has(document)) return
     this.added.add(document)
-    const root = this.schemas.rootOf(document)
-    if (root.is(wsdl20, 'description')) throw problem('TM-2106', {}, { place: root.origin })
+    const written = this.schemas.rootOf(document)
+    const root = written.is(wsdl20, 'description') ? asDefinitions(written, await this.included(written, document), this.notes) : written
     if (root.is(xsd, 'schema') && from !== undefined) {
       await this.schemas.addSchema(root, document)
       return
@@ -62,6 +63,20 @@ export class Definitions {
     for (const kind of ['message', 'portType', 'binding', 'service'] as const) {
       for (const element of root.take(wsdl, kind)) this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
     }
+  }
+
+  /** The descriptions that one of WSDL 2.0 includes and imports (WSDL 2.0 part 1, section 4); their schemas are added. */
+  private async included(root: XmlElement, document: LoadedDocument, within: readonly LoadedDocument[] = []): Promise<XmlElement[]> {
+    const found: XmlElement[] = []
+    for (const each of root.children.filter((child) => child.is(wsdl20, 'include') || child.is(wsdl20, 'import'))) {
+      const location = each.attribute('location')
+      const target = location === undefined ? undefined : await this.documents.follow(location, document, each.origin)
+      if (target === undefined || within.includes(target)) continue
+      const other = this.schemas.rootOf(target)
+      for (const types of other.children.filter((child) => child.is(wsdl20, 'types'))) for (const schema of types.children.filter((child) => child.is(xsd, 'schema'))) await this.schemas.addSchema(schema, target)
+      found.push(other, ...(await this.included(other, target, [...within, document])))
+    }
+    return found
   }
 
   all(kind: DefinitionKind): Definition[] {

@@ -9,20 +9,21 @@ import { Page } from '../../typescript/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import { CodecTrees } from './codec-tree.js'
-import { endpointLayout, recordLayout, wireAt } from './layout.js'
+import { endpointLayout, operationLayout, recordLayout, wireAt } from './layout.js'
 
 const codecModule = 'runtime/soap/codec'
 const soapModule = 'runtime/soap/soap'
+const plainModule = 'runtime/soap/plain-http'
 
 /** What a SOAP client has besides the parts that all clients share. */
 export const soapEmitter: Emitter = {
   open: {
-    fragment: (page) => page.useType(codecModule, 'OpenElement'),
+    fragment: (page) => page.useType(codecModule, 'AnyValue'),
     recordLines: (page) => ['  /** Content that the contract leaves open. */', `  $open?: ${page.useType(codecModule, 'OpenContent')}`],
   },
-  reexports: [[codecModule, 'type { OpenContent, OpenElement }']],
-  reservedNames: [...Object.keys(simple), 'send'],
-  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['addressing', 'attachments', 'check', 'codec', 'moments', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  reexports: [[codecModule, 'type { AnyValue, OpenContent, OpenElement }']],
+  reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'simpleTypes', 'dataSet'],
+  runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,
@@ -38,9 +39,9 @@ export const soapEmitter: Emitter = {
   },
 }
 
-/** SOAP 1.2 before 1.1, otherwise in the order of the metadata. */
+/** SOAP 1.2 before 1.1, both before plain HTTP, otherwise in the order of the metadata. */
 function preferredFirst(contract: Contract): Contract['services'][number]['endpoints'] {
-  const rank = (protocol: string): number => (protocol === 'SOAP 1.2' ? 0 : 1)
+  const rank = (protocol: string): number => ['SOAP 1.2', 'SOAP 1.1'].indexOf(protocol) + (protocol.startsWith('HTTP') ? 3 : 0)
   return [...endpointsOf(contract)].sort((a, b) => rank(a.protocol) - rank(b.protocol))
 }
 
@@ -74,6 +75,12 @@ function codecsPage(contract: Contract, names: Names): Page[] {
 function printOperation(context: OperationContext): void {
   const { contract, names, operation, page, inputType, outcomeType } = context
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
+  if (operationLayout(operation).plain !== undefined) {
+    printFunction(context, page.use(plainModule, 'sendPlain'), [])
+    const plain = new TreePrinter(page, contract, names).print({ name: pathOf(operation), ...trees.plainOperation(operation) })
+    page.print('', `const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`)
+    return
+  }
   const [, , , , guard] = operationExports(names.operations[pathOf(operation)] ?? '')
   const thrown = operation.faults.map((each) => `\`${each.name}\``)
   printFunction(context, page.use(soapModule, 'send'), thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`])

@@ -17,6 +17,8 @@ export const soap: Dialect = {
   emit: soapEmitter,
   describe(_contract, operation, endpoint) {
     const { action } = wireAt(operation, endpoint.name)
+    const { plain } = operationLayout(operation)
+    if (plain !== undefined) return [['protocol', endpoint.protocol], ['address', `${endpoint.address.replace(/\/+$/, '')}/${plain.location.replace(/^\/+/, '')}`], ['parameters', plain.parameters === 'query' ? 'in the query' : plain.parameters === 'path' ? 'in the path' : 'as a form']]
     return [['protocol', endpoint.protocol], ['address', endpoint.address], ['action', action === '' ? '(none)' : action], ...elements(operation)]
   },
   play: playSoap,

@@ -51,8 +51,14 @@ export interface RecordLayout {
 /** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
 export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName; /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true } | { readonly written: 'spaced' } | { readonly written: 'repeated' | 'turns' }
 
+/** A map that is a table data set: rows by table. */
+export interface MapLayout {
+  readonly written: 'dataSet'
+}
+
 export interface EndpointLayout {
-  readonly version: '1.1' | '1.2'
+  /** The version of SOAP; none for plain HTTP. */
+  readonly version?: '1.1' | '1.2'
   /** Messages are to be addressed by WS-Addressing. */
   readonly addressing?: true
   /** Bytes are to travel beside messages (MTOM). */
@@ -65,9 +71,19 @@ export interface OperationWire {
   readonly action: string
 }
 
+/** How an operation travels by plain HTTP, without SOAP (WSDL 1.1, section 4). */
+export interface PlainLayout {
+  readonly verb: 'GET' | 'POST'
+  readonly location: string
+  readonly parameters: 'query' | 'path' | 'form'
+  readonly answer?: QualifiedName | 'text' | 'bytes'
+}
+
 /** The names around an operation's content. */
 export interface OperationLayout {
-  readonly style: 'wrapped' | 'bare' | 'rpc'
+  readonly style: 'wrapped' | 'bare' | 'rpc' | 'plain'
+  /** Where the operation is not one of SOAP. */
+  readonly plain?: PlainLayout
   /** The element that wraps the inputs; none when they are children of the body themselves. */
   readonly request?: QualifiedName
   /** The element that wraps the outputs; none when they are children of the body themselves. */

@@ -2,8 +2,8 @@ import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, Re
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
-import type { EndpointLayout, FaultLayout, FieldLayout, OperationLayout, OperationWire, QualifiedName } from './layout.js'
-import { addressingNamespaces, mimeBinding, wsdl } from './namespaces.js'
+import type { EndpointLayout, FaultLayout, FieldLayout, OperationLayout, PlainLayout, OperationWire, QualifiedName } from './layout.js'
+import { addressingNamespaces, httpBinding, mimeBinding, wsdl } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
@@ -106,6 +106,7 @@ export class OperationReader {
   /** The operation as one binding has it. */
   private readBound(element: XmlElement, name: string, binding: XmlElement, port: Port): Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> & OperationWire {
     documentationOf(binding)
+    if (port.soap === httpBinding) return this.readPlain(element, name, binding, port)
     const soapOperation = binding.takeOne(port.soap, 'operation')
     const action = soapOperation?.attribute('soapAction') ?? ''
     soapOperation?.attribute('soapActionRequired')
@@ -148,6 +149,39 @@ export class OperationReader {
       faults: withHeaderFaults(this.readFaults(element, binding, port, name), [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) => this.headerFaults(header))),
       layout,
     }
+  }
+
+  /** The operation as a binding to plain HTTP has it (WSDL 1.1, section 4). */
+  private readPlain(element: XmlElement, name: string, binding: XmlElement, port: Port): ReturnType<OperationReader['readBound']> {
+    const verb = port.endpoint.protocol === 'HTTP GET' ? 'GET' : 'POST'
+    const location = binding.takeOne(httpBinding, 'operation')?.attribute('location') ?? ''
+    const input = element.takeOne(wsdl, 'input')
+    const output = element.takeOne(wsdl, 'output')
+    if (input === undefined) throw new NotYet('it has no input message: notifications from the service can\'t be called')
+    const boundInput = binding.takeOne(wsdl, 'input')
+    const boundOutput = binding.takeOne(wsdl, 'output')
+    const isInPath = boundInput?.takeOne(httpBinding, 'urlReplacement') !== undefined
+    boundInput?.takeOne(httpBinding, 'urlEncoded')
+    const content = boundInput?.takeOne(mimeBinding, 'content')?.attribute('type')
+    if (content !== undefined && content !== 'application/x-www-form-urlencoded') throw new NotYet(`its input is bound to ${content}`)
+    const inputs = this.partsOf(input, name, undefined).map((part): InputField => {
+      if (part.typeName === undefined) throw new NotYet(`its part "${part.name}" names no type`)
+      return { ...this.partField(part, ['', part.name]), place: 'body' }
+    })
+    const parts = output === undefined ? [] : this.partsOf(output, name, undefined)
+    const mimeXml = boundOutput?.takeOne(mimeBinding, 'mimeXml')
+    const media = boundOutput?.take(mimeBinding, 'content').map((each) => {
+      each.attribute('part')
+      return each.attribute('type') ?? ''
+    })
+    const answered = mimeXml === undefined ? undefined : (parts.find((part) => part.name === mimeXml.attribute('part')) ?? parts[0])
+    const origin = (output ?? element).origin
+    const field = (type: Type): Field => ({ name: 'value', type, optional: false, nullable: false, origin, layout: { place: 'element', name: ['', 'value'] } satisfies FieldLayout })
+    const isText = media?.some((each) => /^text\//.test(each)) === true
+    const value = answered !== undefined ? this.partField(answered, ['', answered.name]) : media === undefined || media.length === 0 ? undefined : field(isText ? { kind: 'scalar', base: 'text', format: 'xs:string', origin } : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin })
+    const answer = answered !== undefined && value !== undefined ? (value.layout as FieldLayout).name : value === undefined ? undefined : isText ? 'text' : 'bytes'
+    const plain: PlainLayout = { verb, location, parameters: isInPath ? 'path' : verb === 'GET' ? 'query' : 'form', ...(answer === undefined ? {} : { answer }) }
+    return { action: '', inputs, outcome: outcomeOf(value === undefined ? [] : [value], output ?? element), faults: [], layout: { style: 'plain', plain } satisfies OperationLayout }
   }
 
   /** The soap:body and soap:header elements of one direction. */

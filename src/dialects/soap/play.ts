@@ -4,11 +4,13 @@ import type { LoadedDocument } from '../../documents/documents.js'
 import { ContractBreach, type Deviation } from '../../runtime/failures.js'
 import type { QName } from '../../runtime/soap/codec.js'
 import { Outgoing, readParts, writeParts } from '../../runtime/soap/attachments.js'
+import type { PlainOperation } from '../../runtime/soap/plain-http.js'
 import { addAttachments, parseMessage, shapeOfMembers, soap11, soap12, takeAttachments, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
-import { endpointLayout } from './layout.js'
+import { endpointLayout, operationLayout } from './layout.js'
+import { understandPlain } from './play-plain.js'
 import { keyOf } from './reading.js'
 
 interface LiveOperation {
@@ -27,7 +29,8 @@ interface LiveOperation {
 export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
-  const operations = operationsOf(contract).map((operation): LiveOperation => {
+  const plain = operationsOf(contract).filter((operation) => operationLayout(operation).plain !== undefined).map((operation) => ({ operation, live: live.of({ name: pathOf(operation), ...trees.plainOperation(operation) }) as PlainOperation<Record<string, unknown>, unknown> }))
+  const operations = operationsOf(contract).filter((operation) => operationLayout(operation).plain === undefined).map((operation): LiveOperation => {
     const { request, namespace, encoded, input, headers, attachments, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
     return { operation, request, namespace, encoded: encoded === true, input, headers: headers ?? {}, attachments: attachments ?? {}, answer, faults: faults ?? {} }
   })
@@ -37,7 +40,7 @@ export function playSoap(contract: Contract): Player {
     if (first !== undefined) byElement.set(keyOf(first), each)
   }
   return {
-    understand: (request) => understand(contract, byElement, request),
+    understand: (request) => understandPlain(contract, plain, request) ?? understand(contract, byElement, request),
     metadata: (documents, address) => served(contract, documents, address),
   }
 }

@@ -73,12 +73,21 @@ function readServices(declared: readonly Definition[], definitions: Definitions,
   const byService = new Map<Definition, Operation[]>()
   const names = new Map<string, number>()
   const groups = [...portTypes.values()]
-  for (const { portType } of groups) for (const operation of portType.element.children) if (operation.is(wsdl, 'operation')) countName(names, operation)
-  for (const { portType, ports, service } of groups) {
-    // Operations are grouped under their service only where two of them would otherwise have the same path.
-    const clash = groups.length > 1 && portType.element.children.some((each) => each.is(wsdl, 'operation') && (names.get(each.attribute('name') ?? '') ?? 0) > 1)
-    const sameService = groups.filter((group) => group.service === service).length > 1
+  // The shape of an operation is that of SOAP, where there is one.
+  for (const { ports } of groups) ports.sort((a, b) => Number(a.soap === httpBinding) - Number(b.soap === httpBinding))
+  const isPlain = ({ ports }: (typeof groups)[number]): boolean => ports.every((port) => port.soap === httpBinding)
+  const soapGroups = groups.filter((group) => !isPlain(group))
+  const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] => portType.element.children.filter((child) => child.is(wsdl, 'operation'))
+  for (const each of soapGroups.length > 0 ? soapGroups : groups) for (const operation of operationsIn(each)) countName(names, operation)
+  for (const each of groups) {
+    const { portType, ports, service } = each
+    // Operations are grouped under their service only where two of them would otherwise have the same path; those of plain HTTP give way to those of SOAP.
+    const twins = operationsIn(each).filter((operation) => (names.get(operation.attribute('name') ?? '') ?? 0) > (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0))
+    const clash = groups.length > 1 && twins.length > 0
+    const givesWay = clash && isPlain(each) && soapGroups.length > 0
+    const sameService = givesWay || groups.filter((group) => group.service === service).length > 1
     const group = clash ? [sameService ? portType.name[1] : service.name[1]] : []
+    if (givesWay) notes.add('approximated', 'TM-2118', { name: ports.map((port) => port.endpoint.name).join(' and '), group: portType.name[1] }, portType.element.origin)
     byService.set(service, [...(byService.get(service) ?? []), ...reader.read(portType, ports, group)])
   }
   return read.map(({ service, ports }) => ({
@@ -113,8 +122,11 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     return []
   }
   if (soap === undefined) {
-    const isHttp = binding.element.children.some((child) => child.is(httpBinding, 'binding'))
-    return leaveOut(isHttp ? 'its binding is HTTP GET or POST, which is not read yet' : 'its binding is not one of SOAP')
+    const verb = binding.element.takeOne(httpBinding, 'binding')?.attribute('verb')?.toUpperCase()
+    if (verb !== 'GET' && verb !== 'POST') return leaveOut(verb === undefined ? 'its binding is neither one of SOAP nor of HTTP' : `its binding is HTTP ${verb}`)
+    const plain = element.take(httpBinding, 'address')[0]?.attribute('location')?.trim() ?? ''
+    const endpoint: Endpoint = { name, address: plain, protocol: `HTTP ${verb}`, ...documented(element), origin: element.origin, layout: {} satisfies EndpointLayout }
+    return [{ endpoint, binding, portType, soap: httpBinding }]
   }
   const soapBinding = binding.element.takeOne(soap, 'binding')
   const transport = soapBinding?.attribute('transport') ?? ''

@@ -1,11 +1,11 @@
-import type { Choice, Field, ListType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Choice, Field, ListType, MapType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { inSequence, loose, nothing, ofField, oneOf, openField, optional, repeated, TooManyCombinations, type Content } from './content.js'
-import type { FieldLayout, ListLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
+import type { FieldLayout, ListLayout, MapLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
 import { attachmentsProfile, soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
-import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
+import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
 
@@ -60,8 +60,7 @@ export class TypeReader {
     const { origin } = at
     if (name[0] === xsd) {
       if (name[1] === 'anyType') {
-        this.notes.add('approximated', 'TM-2218', { name: 'xs:anyType' }, origin)
-        return { kind: 'fragment', origin }
+        return { kind: 'fragment', mayBeRecord: true, origin }
       }
       const builtin = builtinType(name[1], at)
       if (builtin === undefined) throw problem('TM-2201', { kind: 'type', reference: `xs:${name[1]}`, nearest: 'XML Schema has no built-in type of that name.' }, { place: origin })
@@ -71,7 +70,7 @@ export class TypeReader {
     if (soapEncodings.includes(name[0])) {
       const builtin = builtinType(name[1] === 'base64' ? 'base64Binary' : name[1], at)
       if (builtin !== undefined) return builtin
-      if (name[1] === 'Array') return this.encodedList({ kind: 'fragment', origin }, origin)
+      if (name[1] === 'Array') return this.encodedList({ kind: 'fragment', mayBeRecord: true, origin }, origin)
       this.notes.add('approximated', 'TM-2213', { what: `The encoded type "${name[1]}"`, reason: 'it is none of those that SOAP encoding is used with' }, origin)
       return { kind: 'fragment', origin }
     }
@@ -131,7 +130,13 @@ export class TypeReader {
     this.reading.delete(id)
   }
 
-  private readComplexType(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType | ListType {
+  private readComplexType(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType | ListType | MapType {
+    if (isDataSet(element)) {
+      const { origin } = element
+      const documentation = documented(element)
+      element.readWhole()
+      return { kind: 'map', value: { kind: 'list', item: { kind: 'map', value: { kind: 'anything', origin }, origin }, origin }, ...documentation, origin, layout: { written: 'dataSet' } satisfies MapLayout }
+    }
     const encoded = this.encodedArray(element, schema, owner)
     if (encoded !== undefined) return encoded
     const isList = this.isArrayWrapper(element, schema, owner.id)
@@ -160,7 +165,7 @@ export class TypeReader {
     const item = find(restriction, (each) => each.is(xsd, 'element'))
     const [, name = '', dimensions = ''] = /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
     const type: Type =
-      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', origin: element.origin } : this.readElementField(item, schema, owner).type
+      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', mayBeRecord: true, origin: element.origin } : this.readElementField(item, schema, owner).type
     if (/,/.test(dimensions)) this.notes.add('approximated', 'TM-2213', { what: `The array "${owner.name}" of several dimensions`, reason: 'its items are read one after the other' }, element.origin)
     // `T[][]` is an array of arrays.
     const depth = (dimensions.match(/\[/g) ?? ['[']).length
@@ -204,6 +209,7 @@ export class TypeReader {
       ...(draft.base === undefined ? {} : { base: draft.base }),
       ...(draft.restricts ? { restricts: true as const } : {}),
       ...(abstract ? { abstract } : {}),
+      ...(typeName.typeName === undefined ? { anonymous: true as const } : {}),
       ...(open === undefined ? {} : { open: true, ...openExample(open) }),
       ...documentation,
       origin: element.origin,
@@ -301,6 +307,7 @@ export class TypeReader {
       this.types[id] = {
         kind: 'record',
         id,
+        anonymous: true,
         name: `${owner.name}Item${count === 1 ? '' : String(count)}`,
         fields: content.fields.filter((field) => field.name !== '$open'),
         ...(content.choices.length === 0 ? {} : { choices: content.choices }),
@@ -539,8 +546,14 @@ export class TypeReader {
     this.noteIdentityConstraints(element)
     const head = element.attribute('substitutionGroup')
     for (const attribute of ['nillable', 'abstract', 'block', 'final', 'default', 'fixed']) element.attribute(attribute)
+    // Which media type bytes are of, for people.
+    element.attribute('expectedContentTypes', 'http://www.w3.org/2005/05/xmlmime')
     const named = element.attribute('type')
-    if (named !== undefined) return this.typeNamed(this.schemas.resolve(named, element, schema), element)
+    if (named !== undefined) {
+      const name = this.schemas.resolve(named, element, schema)
+      // An element says which simple type it is of; an attribute can't.
+      return name[0] === xsd && name[1] === 'anySimpleType' ? { kind: 'fragment', origin: element.origin } : this.typeNamed(name, element)
+    }
     const simple = element.takeOne(xsd, 'simpleType')
     if (simple !== undefined) return this.anonymousSimple(simple, schema, owner, local)
     const complex = element.takeOne(xsd, 'complexType')
@@ -554,8 +567,7 @@ export class TypeReader {
       return this.referTo(owner.id, element)
     }
     if (head !== undefined) return this.elementType(this.schemas.require('element', this.schemas.resolve(head, element, schema), element))
-    this.notes.add('approximated', 'TM-2218', { name: 'xs:anyType' }, element.origin)
-    return { kind: 'fragment', origin: element.origin }
+    return { kind: 'fragment', mayBeRecord: true, origin: element.origin }
   }
 
   private anonymousSimple(element: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
@@ -629,6 +641,17 @@ export class TypeReader {
       this.collectBases(child, schema)
     }
   }
+}
+
+/** Is it a schema followed by an instance of it? */
+function isDataSet(type: XmlElement): boolean {
+  const [sequence, ...others] = type.children.filter((child) => !child.is(xsd, 'annotation'))
+  if (others.length > 0 || sequence?.is(xsd, 'sequence') !== true) return false
+  const [first, second, ...more] = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
+  const value = (element: XmlElement | undefined, name: string): string => element?.attributes.find((attribute) => attribute.local === name)?.value ?? ''
+  if (first === undefined || second?.is(xsd, 'any') !== true || more.length > 0) return false
+  const isSchema = first.is(xsd, 'element') && value(first, 'ref') !== '' && keyOf(qualifiedName(value(first, 'ref'), first)) === keyOf([xsd, 'schema'])
+  return isSchema || (first.is(xsd, 'any') && value(first, 'namespace') === xsd)
 }
 
 function soleRepeatedElement(type: XmlElement): XmlElement | undefined {

@@ -1,5 +1,5 @@
 import type { Misfit } from '../failures.js'
-import { findSubtype, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape } from './codec.js'
+import { findSubtype, kindOf, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape, type SimpleCodec } from './codec.js'
 import { compareMoments } from './moments.js'
 import { show, text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
@@ -20,7 +20,11 @@ export function check(codec: AnyCodec, value: unknown, path: string, misfits: Mi
         if (item !== null || codec.nillable !== true) check(settled(codec.of), item, `${path}[${String(at)}]`, misfits)
       })
     }
-  } else if ('fragment' in codec) checkFragment(value, path, misfits)
+  } else if ('anything' in codec) checkAnything(codec, value, path, misfits)
+  else if ('whole' in codec) {
+    const message = codec.whole.check(value)
+    if (message !== undefined) misfits.push({ path, message })
+  }
   else {
     const message = checkText(codec, value)
     if (message !== undefined) misfits.push({ path, message })
@@ -121,6 +125,38 @@ function checkFragment(element: unknown, path: string, misfits: Misfit[]): void 
       if (message !== undefined) misfits.push({ path: place, message })
     }
   })
+}
+
+/** Checks a value of any type: what it says it is, it must be. */
+function checkAnything(codec: AnythingCodec, value: unknown, path: string, misfits: Misfit[]): void {
+  if (Array.isArray(value)) {
+    value.forEach((item: unknown, at) => {
+      if (item !== null) checkAnything(codec, item, `${path}[${String(at)}]`, misfits)
+    })
+    return
+  }
+  if (!isObject(value)) {
+    const message = typeof value === 'string' ? text.check(value) : ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array ? undefined : `expected a value, got ${show(value)}`
+    if (message !== undefined) misfits.push({ path, message })
+    return
+  }
+  const which = value['$is']
+  const record = typeof which === 'string' ? codec.records?.().find((each) => kindOf(each) === which) : undefined
+  if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
+  else if (typeof which === 'string') {
+    const simple = which.startsWith('xs:') ? codec.anything[which.slice(3)] : undefined
+    const message = simple === undefined ? 'is no type that the contract knows' : typeof value['$text'] === 'string' && canRead(simple, value['$text']) ? undefined : `expected ${simple.simple} as $text, got ${show(value['$text'])}`
+    if (message !== undefined) misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
+  } else checkFragment(value, path, misfits)
+}
+
+function canRead(simple: SimpleCodec<unknown>, written: string): boolean {
+  try {
+    simple.read(written, { resolve: () => '' })
+    return true
+  } catch {
+    return false
+  }
 }
 
 /** Does open content admit elements of a namespace? */

@@ -125,12 +125,46 @@ export interface MemberChoice {
   readonly optional?: true
 }
 
-/** Any element, with its content as it is. */
-export interface FragmentCodec {
-  readonly fragment: true
+/** A value of any type at all, which the message names (xs:anyType). */
+export interface AnythingCodec {
+  /** The simple types of XML Schema, by their names. */
+  readonly anything: Readonly<Record<string, SimpleCodec<unknown>>>
+  /** Records that it may be; none where it must be simple. */
+  readonly records?: () => readonly AnyRecordCodec[]
 }
 
-export type Codec<T> = TextCodec<T> | ItemsCodec<T> | Pick<RecordCodec<T>, 'members'> | (AnyRecordCodec & { readonly value?: T }) | FragmentCodec
+/** Content that is read and written as a whole, as an element that is kept as it came. */
+export interface WholeCodec<T> {
+  readonly whole: {
+    /** Its name, for messages. */
+    readonly name: string
+    read(element: OpenElement): T
+    write(value: T): OpenElement
+    /** What is wrong with a value, or undefined. */
+    check(value: unknown): string | undefined
+  }
+}
+
+/** A value of a simple type that TypeScript has no values of its own for. */
+export interface TypedText {
+  /** Which type, for example `xs:date`. */
+  readonly $is: string
+  readonly $text: string
+}
+
+/** A record that says which one it is. */
+export interface TypedRecord {
+  readonly $is: string
+  readonly [member: string]: unknown
+}
+
+/**
+ * A value of any type: texts, booleans, numbers (xs:int, xs:double), `bigint` (xs:long), bytes (xs:base64Binary), other simple types as
+ * `{ $is: 'xs:date', $text: '2026-11-23' }`, records of the contract with `$is`, lists in SOAP's own encoding, anything else as an element.
+ */
+export type AnyValue = string | boolean | number | bigint | Uint8Array | TypedText | TypedRecord | OpenElement | readonly (AnyValue | null)[]
+
+export type Codec<T> = TextCodec<T> | ItemsCodec<T> | Pick<RecordCodec<T>, 'members'> | (AnyRecordCodec & { readonly value?: T }) | AnythingCodec | WholeCodec<T>
 
 /** A codec, or a function that gives it: for those that refer to each other. */
 export type CodecRef<T> = Codec<T> | (() => Codec<T>)
@@ -209,7 +243,7 @@ export interface OpenContent {
 }
 
 /** A codec of unknown kind, for the machinery. */
-export type AnyCodec = AnyTextCodec | AnyItems | AnyRecordCodec | FragmentCodec
+export type AnyCodec = AnyTextCodec | AnyItems | AnyRecordCodec | AnythingCodec | WholeCodec<unknown>
 export type AnyTextCodec = SimpleCodec<unknown> | LiteralsCodec<unknown> | RestrictedCodec<unknown> | UnionCodec<unknown> | AnySpaced
 export interface AnySpaced extends Bounds {
   readonly spaced: AnyTextCodec
@@ -300,7 +334,12 @@ function localNames(entry: Entry, within: readonly AnyCodec[]): string[] {
 
 /** Does a codec make sense of a text, and not of elements? */
 export function isText(codec: AnyCodec): codec is AnyTextCodec {
-  return !('members' in codec || 'items' in codec || 'fragment' in codec)
+  return !('members' in codec || 'items' in codec || 'anything' in codec || 'whole' in codec)
+}
+
+/** What a record says of itself by `$is` where it may be any. */
+export function kindOf(record: AnyRecordCodec): string {
+  return record.is ?? record.type?.[1] ?? ''
 }
 
 /** The record among `record` and everything that extends it for which `accept` holds. */

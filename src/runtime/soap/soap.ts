@@ -45,7 +45,7 @@ export interface SoapOperation<Input, Outcome> {
 export interface SoapAnswer<Outcome> {
   /** The element around the outputs; none when they are children of the body. */
   readonly element?: QName
-  readonly members: Readonly<Record<string, Member<Outcome>>> | Members<Outcome>
+  readonly members: Readonly<Record<string, Member<Outcome>>> | Partial<Members<Outcome>>
   /** The one member that is the outcome; without it the outcome is the record of them all. */
   readonly value?: string
   /** What may stand in the header, which is then the member `headers` of the outcome. */
@@ -123,8 +123,8 @@ export function writeRequest<Input extends object, Outcome>(operation: SoapOpera
 }
 
 /** Adds the values that travel beside a message. */
-export function addAttachments(outgoing: Outgoing, attachments: Readonly<Record<string, string>> = {}, values: Readonly<Record<string, unknown>>): void {
-  for (const [name, type] of Object.entries(attachments)) {
+export function addAttachments(outgoing: Outgoing, attachments: Readonly<Record<string, string>> | undefined, values: Readonly<Record<string, unknown>>): void {
+  for (const [name, type] of Object.entries(attachments ?? {})) {
     const { content, type: own } = type === '' ? (values[name] as { content: Uint8Array; type: string }) : { content: values[name] as Uint8Array, type }
     outgoing.add(content, own, name)
   }
@@ -374,7 +374,8 @@ function faultFrame<Input, Outcome>(facts: FaultFacts, operation: SoapOperation<
   }
 }
 
-function chooseEndpoint(connection: Connection, action: string | Readonly<Record<string, string>>): [string, Endpoint] {
+/** The endpoint to call: the chosen one, or the first that offers the operation. */
+export function chooseEndpoint(connection: Connection, action: string | Readonly<Record<string, string>>): [string, Endpoint] {
   const offered = Object.keys(connection.endpoints).filter((name) => typeof action === 'string' || Object.hasOwn(action, name))
   const name = connection.settings.endpoint ?? offered[0]
   const endpoint = name === undefined || !offered.includes(name) ? undefined : connection.endpoints[name]
@@ -395,7 +396,8 @@ export function textOfResponse(response: Response): string {
   }
 }
 
-function describeBody(response: Response, body: string): string {
+/** A body that is not what was promised, in a few words. */
+export function describeBody(response: Response, body: string): string {
   if (body.trim() === '') return 'an empty body'
   const title = /<title[^>]*>([^<]{1,120})/i.exec(body)?.[1]?.trim()
   const isHtml = /^\s*<(?:!doctype html|html)/i.test(body)
