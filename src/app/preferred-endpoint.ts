@@ -5,9 +5,10 @@ export function preferredEndpoint(endpoints: readonly Endpoint[], operations: re
   const named = endpoints.find((endpoint) => endpoint.name === configured)
   if (named !== undefined) return { chosen: named, reason: 'tolmach.yaml names it' }
   const offering = (endpoint: Endpoint): number => operations.filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
-  const [best, second] = [...endpoints].sort((a, b) => offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
+  const isPlain = ({ protocol }: Endpoint): boolean => /^HTTP (?:GET|POST)$/.test(protocol)
+  const [best, second] = [...endpoints].sort((a, b) => Number(isPlain(a)) - Number(isPlain(b)) || offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }
-  const reason = offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'it has the newest protocol'
+  const reason = isPlain(second) && !isPlain(best) ? 'SOAP says more than plain HTTP: types, and faults' : offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'it has the newest protocol'
   return { chosen: best, reason }
 }

@@ -29,7 +29,8 @@ function shownBody(body: string): string {
   return printable(/^\ufeff?\s*</.test(masked) ? indentXml(masked) : masked.replace(/\r\n/g, '\n'), 20_000)
 }
 
-function indentXml(xml: string): string {
+/** An XML document with a line for each element. */
+export function indentXml(xml: string): string {
   let depth = 0
   return xml
     .replace(/>\s*</g, '>\n<')

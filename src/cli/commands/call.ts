@@ -127,6 +127,12 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
       return
     }
     case 'text':
+      // A text that is a whole document is read more easily with its lines.
+      if (typeof value === 'string' && /^\ufeff?\s*<[?\w]/.test(value)) {
+        const { indentXml } = await import('../traffic.js')
+        print(indentXml(value))
+        return
+      }
       print(typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
       return
     case 'table': {

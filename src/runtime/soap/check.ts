@@ -16,9 +16,7 @@ export function check(codec: AnyCodec, value: unknown, path: string, misfits: Mi
     if (!Array.isArray(value)) misfits.push({ path, message: `expected a list, got ${show(value)}` })
     else {
       checkBounds(codec, value.length, path, misfits)
-      value.forEach((item: unknown, at) => {
-        if (item !== null || codec.nillable !== true) check(settled(codec.of), item, `${path}[${String(at)}]`, misfits)
-      })
+      checkEach(value, settled(codec.of), codec.nillable === true, path, misfits)
     }
   } else if ('anything' in codec) checkAnything(codec, value, path, misfits)
   else if ('whole' in codec) {
@@ -39,12 +37,15 @@ export function checkMembers(shape: Shape, value: unknown, path: string, misfits
   }
   for (const entry of shape.entries) {
     const each = Object.hasOwn(value, entry.key) ? value[entry.key] : undefined
-    if (each !== undefined) checkMember(entry, each, placeOf(path, entry.key), misfits)
-    else if (!mayBeMissing(entry)) misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
+    if (each !== undefined) {
+      const before = misfits.length
+      checkMember(entry, each, '', misfits)
+      if (misfits.length > before) inside(misfits, before, placeOf(path, entry.key))
+    } else if (!mayBeMissing(entry)) misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
   }
   for (const key of Object.keys(value)) {
     if (shape.keys.has(key) || also.includes(key) || value[key] === undefined) continue
-    misfits.push({ path: placeOf(path, key), message: unknownMember(key, [...shape.keys, ...also]) })
+    misfits.push({ path: placeOf(path, key), message: unknownMember(key, [...shape.keys.keys(), ...also]) })
   }
   if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
 }
@@ -211,9 +212,24 @@ function checkRepeated(member: Entry['member'], codec: AnyCodec, value: unknown,
     return
   }
   checkBounds(member, value.length, path, misfits)
-  value.forEach((item: unknown, at) => {
-    if (item !== null || member.nillable !== true) check(codec, item, `${path}[${String(at)}]`, misfits)
-  })
+  checkEach(value, codec, member.nillable === true, path, misfits)
+}
+
+function checkEach(items: readonly unknown[], codec: AnyCodec, nillable: boolean, path: string, misfits: Misfit[]): void {
+  for (const [at, item] of items.entries()) {
+    if (item === null && nillable) continue
+    const before = misfits.length
+    check(codec, item, '', misfits)
+    if (misfits.length > before) inside(misfits, before, `${path}[${String(at)}]`)
+  }
+}
+
+/** Says of the misfits found last that they are inside a place. Places are only put together for what is wrong: most is right. */
+function inside(misfits: Misfit[], from: number, place: string): void {
+  for (let at = from; at < misfits.length; at += 1) {
+    const misfit = misfits[at]
+    if (misfit !== undefined) misfits[at] = { ...misfit, path: misfit.path === '' ? place : misfit.path.startsWith('[') ? `${place}${misfit.path}` : `${place}.${misfit.path}` }
+  }
 }
 
 function checkBounds(bounds: Bounds, count: number, path: string, misfits: Misfit[]): void {

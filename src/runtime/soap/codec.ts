@@ -271,6 +271,8 @@ export interface Entry {
   readonly name: QName
   /** Its codec; of a repeated element that of one of them, of a group that of one turn. */
   readonly codec: () => AnyCodec
+  /** The codec, where it is one of a text. */
+  readonly textCodec: () => AnyTextCodec | undefined
   readonly member: AnyMember
 }
 
@@ -279,11 +281,16 @@ export interface Shape {
   readonly entries: readonly Entry[]
   readonly attributes: readonly Entry[]
   readonly textEntry: Entry | undefined
+  /** The group among whose turns texts may stand. */
+  readonly mixedEntry: Entry | undefined
+  /** The entries that must be there in an answer, but for the text. */
+  readonly promised: readonly Entry[]
   /** Where open content stands among the entries. */
   readonly openEntry: Entry | undefined
   /** The entries that an element of this local name may belong to, by their place in `entries`: its own, or groups it may be in. */
   readonly places: ReadonlyMap<string, readonly number[]>
-  readonly keys: ReadonlySet<string>
+  /** The members' names, and the places of their entries. */
+  readonly keys: ReadonlyMap<string, number>
   readonly choices: readonly MemberChoice[]
   readonly anyOrder: boolean
 }
@@ -306,8 +313,10 @@ export function shapeOf(record: AnyRecordCodec): Shape {
       places,
       attributes: entries.filter(({ place }) => place === 'attribute'),
       textEntry: entries.find(({ place }) => place === 'text'),
+      mixedEntry: entries.find(({ member }) => member.mixed === true),
+      promised: entries.filter(isPromised),
       openEntry: entries.find(({ place }) => place === 'open'),
-      keys: new Set(entries.map(({ key }) => key)),
+      keys: new Map(entries.map(({ key }, at) => [key, at])),
       choices: [...(base?.choices ?? []), ...(record.choices ?? [])],
       anyOrder: record.anyOrder === true || base?.anyOrder === true,
     }
@@ -316,12 +325,29 @@ export function shapeOf(record: AnyRecordCodec): Shape {
   return shape
 }
 
+/** Must it be there in an answer? */
+function isPromised({ place, member }: Entry): boolean {
+  return place !== 'text' && member.optional !== true && (place === 'open' || place === 'group' || member.repeated === true ? (member.min ?? 0) > 0 : true)
+}
+
 function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry {
   const place = member.open === true ? 'open' : member.element !== undefined ? 'element' : member.attribute !== undefined ? 'attribute' : member.group !== undefined ? 'group' : 'text'
   const namespace = member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
   const reference = member.element ?? member.attribute ?? member.text ?? member.group
-  let codec: AnyCodec | undefined
-  return { key, place, name: [namespace, member.name ?? key], codec: () => (codec ??= settled(reference)), member }
+  let known: AnyCodec | undefined
+  let knownText: AnyTextCodec | undefined
+  const codec = (): AnyCodec => {
+    if (known === undefined) {
+      known = settled(reference)
+      knownText = isText(known) ? known : undefined
+    }
+    return known
+  }
+  const textCodec = (): AnyTextCodec | undefined => {
+    if (known === undefined) codec()
+    return knownText
+  }
+  return { key, place, name: [namespace, member.name ?? key], codec, textCodec, member }
 }
 
 /** The names of the elements that an entry stands for: its own, or all that its group may hold. */

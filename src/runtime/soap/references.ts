@@ -22,7 +22,7 @@ interface Node {
 
 /** Does a literal answer look as if its elements referred to each other? */
 export function hasReferences(xml: string): boolean {
-  return /\shref\s*=\s*["']#[^"']*["']\s*\/>/.test(xml)
+  return xml.includes('href') && /\shref\s*=\s*["']#[^"']*["']\s*\/>/.test(xml)
 }
 
 /**

@@ -8,7 +8,7 @@ export class Unreadable extends Error {}
 
 /** White space at both ends removed, and every run of it inside made one space (part 2, section 4.3.6). */
 export function collapse(value: string): string {
-  return value.replace(/[\t\n\r ]+/g, ' ').replace(/^ | $/g, '')
+  return /[\t\n\r ]/.test(value) ? value.replace(/[\t\n\r ]+/g, ' ').replace(/^ | $/g, '') : value
 }
 
 /** Characters that XML 1.0 can't carry, not even escaped (section 2.2), and halves of surrogate pairs. */

@@ -2,7 +2,7 @@ import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
-import { findSubtype, isText, kindOf, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape } from './codec.js'
+import { findSubtype, kindOf, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape, type SimpleCodec } from './codec.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
 
@@ -108,7 +108,7 @@ export function parseDocument(xml: string, onDeviation: (deviation: Deviation) =
   parser.on('closetag', () => {
     stack.pop()?.end()
     reading.leave()
-    top = stack.at(-1)
+    top = stack[stack.length - 1]
   })
   parser.write(xml.replace(/^\ufeff/, '')).close()
 }
@@ -147,6 +147,7 @@ function isNil(tag: SaxesTagNS): boolean {
 
 /** What a text means by its codec; a text that means nothing is a breach. */
 export function readText(codec: AnyTextCodec, text: string, reading: Reading, member = ''): unknown {
+  if ('read' in codec) return readSimple(codec, text, reading, member)
   if ('spaced' in codec) {
     const collapsed = collapse(text)
     return collapsed === '' ? [] : collapsed.split(' ').map((item) => readText(codec.spaced, item, reading, member))
@@ -157,19 +158,19 @@ export function readText(codec: AnyTextCodec, text: string, reading: Reading, me
     return found ?? text
   }
   if ('union' in codec) return readUnion(codec, text, reading, member)
-  const simple = 'restricts' in codec ? codec.restricts : codec
-  let value: unknown
+  const value = readSimple(codec.restricts, text, reading, member)
+  const message = checkText(codec, value)
+  if (message !== undefined) reading.deviate(message, member)
+  return value
+}
+
+function readSimple(simple: SimpleCodec<unknown>, text: string, reading: Reading, member: string): unknown {
   try {
-    value = simple.read(text, reading)
+    return simple.read(text, reading)
   } catch (error) {
     if (!(error instanceof Unreadable)) throw error
     throw new ContractBreach(reading.path(member), simple.simple, text.trim() === '' ? 'nothing' : show(text))
   }
-  if ('restricts' in codec) {
-    const message = checkText(codec, value)
-    if (message !== undefined) reading.deviate(message, member)
-  }
-  return value
 }
 
 /** What a text means by the first of several types that it is valid for. */
@@ -417,7 +418,9 @@ export class MembersFrame implements Frame {
   private readonly value: Record<string, unknown>
   private readonly reading: Reading
   private readonly deliver: (value: Record<string, unknown>) => void
-  private readonly seen = new Set<string>()
+  /** The entries that were there, by their places: a bit for each of the first, of which there are mostly no more. */
+  private seenFirst = 0
+  private seenLater: Set<number> | undefined
   /** Set when the element ends, so that members come in the contract's order: attributes last. */
   private attributes: [key: string, value: unknown][] | undefined
   private collected = ''
@@ -445,15 +448,16 @@ export class MembersFrame implements Frame {
     if (at < this.furthest) {
       if (!this.shape.anyOrder) this.reading.deviate('comes in another order than the contract says')
     } else this.furthest = at
-    const isNew = !this.seen.has(key)
-    if (isNew) this.seen.add(key)
-    else if (member.repeated !== true) return this.unknown(tag, 'comes more than once')
+    const isNew = this.see(at)
+    if (!isNew && member.repeated !== true) return this.unknown(tag, 'comes more than once')
     if (isNew && member.repeated === true) put(this.value, key, [])
-    const expected = codec()
-    if (isText(expected) && !(hasAttributes(tag) && isNil(tag))) {
-      tellAttributes(tag, this.reading)
-      return this.reading.leaf.begin(expected, this, entry)
+    const attributed = hasAttributes(tag)
+    const text = entry.textCodec()
+    if (text !== undefined && !(attributed && isNil(tag))) {
+      if (attributed) tellAttributes(tag, this.reading)
+      return this.reading.leaf.begin(text, this, entry)
     }
+    const expected = codec()
     const list = member.repeated === true ? (this.value[key] as unknown[]) : undefined
     const index = (list?.push(undefined) ?? 0) - 1
     return frameFor(expected, tag, this.reading, member.nillable === true, (value) => {
@@ -469,8 +473,7 @@ export class MembersFrame implements Frame {
   }
 
   text(piece: string): void {
-    const mixed = this.shape.entries.findIndex(({ member }) => member.mixed === true)
-    const entry = this.shape.entries[mixed]
+    const entry = this.shape.mixedEntry
     if (entry === undefined) this.collected += piece
     else if (piece !== '') {
       // Texts on both sides of a comment are one text.
@@ -484,13 +487,12 @@ export class MembersFrame implements Frame {
 
   end(): void {
     this.endTurn()
-    const { entries, textEntry } = this.shape
+    const { promised, textEntry } = this.shape
     if (textEntry !== undefined) put(this.value, textEntry.key, readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading))
     else if (this.collected !== '' && this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
     for (const [key, value] of this.attributes ?? []) put(this.value, key, value)
-    for (const entry of entries) {
-      const { key, member, place } = entry
-      if (place === 'text' || this.seen.has(key) || !isPromised(entry)) continue
+    for (const { key, member, place } of promised) {
+      if (this.hasSeen(key)) continue
       if (place === 'open' && (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined) continue
       this.reading.deviate('is missing', key)
       if (member.repeated === true || place === 'group') put(this.value, key, [])
@@ -504,7 +506,7 @@ export class MembersFrame implements Frame {
     const entry = this.shape.entries[at]
     if (entry === undefined) return this.admitsOpen(tag)
     if (at < this.furthest && !this.shape.anyOrder) return false
-    if (this.seen.has(entry.key) && entry.member.repeated !== true && entry.place !== 'group') return false
+    if (this.isSeen(at) && entry.member.repeated !== true && entry.place !== 'group') return false
     return this.agrees(entry.key)
   }
 
@@ -517,22 +519,27 @@ export class MembersFrame implements Frame {
   /** Can a member stand beside those that were read, by the choices between them? */
   private agrees(key: string): boolean {
     return this.shape.choices.every(({ of }) => {
-      const chosen = of.flatMap(({ members }) => members).filter((name) => this.seen.has(name))
+      const chosen = of.flatMap(({ members }) => members).filter((name) => this.hasSeen(name))
       return !of.some(({ members }) => members.includes(key)) || of.some(({ members }) => members.includes(key) && chosen.every((name) => members.includes(name)))
     })
   }
 
   /** The entry that an element belongs to: of its very name before one in another namespace, one that is still to come before one that was. */
   private placeOf(tag: SaxesTagNS): number {
+    const { entries } = this.shape
+    // Mostly it is the next one, or the same again.
+    for (let at = Math.max(0, this.furthest); at <= this.furthest + 1; at += 1) {
+      const entry = entries[at]
+      if (entry !== undefined && entry.place === 'element' && entry.name[1] === tag.local && entry.name[0] === tag.uri && (at > this.furthest || entry.member.repeated === true)) return at
+    }
     const candidates = this.shape.places.get(tag.local)
     if (candidates === undefined) return -1
-    const { entries } = this.shape
-    const [only = -1] = candidates
+    const only = candidates[0] ?? -1
     if (candidates.length === 1) return only
     const fits = (at: number): boolean => entries[at]?.place === 'group' || entries[at]?.name[0] === tag.uri
     const isFree = (at: number): boolean => {
       const entry = entries[at]
-      return entry !== undefined && at >= this.furthest && (!this.seen.has(entry.key) || entry.member.repeated === true || entry.place === 'group')
+      return entry !== undefined && at >= this.furthest && (!this.isSeen(at) || entry.member.repeated === true || entry.place === 'group')
     }
     return candidates.find((at) => fits(at) && isFree(at)) ?? candidates.find(fits) ?? only
   }
@@ -554,9 +561,25 @@ export class MembersFrame implements Frame {
 
   /** The turns of a group that were read so far. */
   private turns({ key }: Entry): unknown[] {
-    if (!this.seen.has(key)) put(this.value, key, [])
-    this.seen.add(key)
+    if (this.see(this.shape.keys.get(key) ?? 0)) put(this.value, key, [])
     return this.value[key] as unknown[]
+  }
+
+  /** Notes that an entry was there; tells whether that is new. */
+  private see(at: number): boolean {
+    const isNew = !this.isSeen(at)
+    if (at < 31) this.seenFirst |= 1 << at
+    else (this.seenLater ??= new Set()).add(at)
+    return isNew
+  }
+
+  private isSeen(at: number): boolean {
+    return at < 31 ? (this.seenFirst & (1 << at)) !== 0 : (this.seenLater?.has(at) ?? false)
+  }
+
+  private hasSeen(key: string): boolean {
+    const at = this.shape.keys.get(key)
+    return at !== undefined && this.isSeen(at)
   }
 
   private endTurn(): void {
@@ -576,7 +599,7 @@ export class MembersFrame implements Frame {
       open.attributes = { ...open.attributes, [nameText(attribute.uri, attribute.local)]: attribute.value }
       return
     }
-    this.seen.add(entry.key)
+    this.see(this.shape.keys.get(entry.key) ?? 0)
     this.attributes ??= []
     this.attributes.push([entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key)])
   }
@@ -591,7 +614,8 @@ export class MembersFrame implements Frame {
       if (group !== undefined && message === 'is not in the contract' && shapeOf(group.codec() as AnyRecordCodec).openEntry !== undefined) return this.inTurn(at, group, tag)
       this.reading.deviate(message)
     }
-    this.seen.add('$open')
+    const open = this.shape.keys.get('$open')
+    if (open !== undefined) this.see(open)
     return new FragmentFrame(tag, (element) => {
       const open = this.openContent()
       open.elements = [...(open.elements ?? []), element]
@@ -615,11 +639,6 @@ function canBeEmpty(codec: AnyTextCodec, reading: Reading): boolean {
   } catch {
     return false
   }
-}
-
-/** Must it be there in an answer? */
-function isPromised({ place, member }: Entry): boolean {
-  return member.optional !== true && (place === 'open' || place === 'group' || member.repeated === true ? (member.min ?? 0) > 0 : true)
 }
 
 function wrongNamespace(came: string, promised: string): string {
