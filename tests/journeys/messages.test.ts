@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process'
-import { access, writeFile } from 'node:fs/promises'
+import { access, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
@@ -214,6 +214,22 @@ test('WSDL 2.0: interfaces, what they extend, faults, versions of SOAP; what can
   expect(await judge([writeRequest(orderTug, { Vessel: 'x', At: '2026-11-23T12:00:00Z', headers: { Key: 'k' } }, soap12)])).toEqual([[]])
   expect((await answered('newer', 'orderTug', envelope('<o:orderTugResponse xmlns:o="urn:brackmouth:newer"><o:Tug>Bjørn</o:Tug></o:orderTugResponse>', '', soap12))).value).toBe('Bjørn')
   expect(checkInput(orderTug, {})).toHaveLength(2)
+})
+
+test('a published address that is an internal host name is told; a result that is a document is shown with its lines', async () => {
+  const project = await freshFolder()
+  const wsdl = (await readFile(join(folder, 'newer.wsdl'), 'utf8')).replaceAll('http://127.0.0.1:1/', 'http://quayhost:8080/')
+  const xml = '<port><berth code="1"/><berth code="2">x</berth></port>'
+  const server = await startServer((request, response) => {
+    const isCall = request.method === 'POST'
+    response.writeHead(200, { 'content-type': isCall ? 'application/soap+xml' : 'text/xml' })
+    response.end(isCall ? envelope(`<orderTugResponse xmlns="urn:brackmouth:newer"><Tug><![CDATA[${xml}]]></Tug></orderTugResponse>`, '', soap12) : wsdl)
+  })
+  const { stdout, stderr } = await tolmach(project, ['import', `${server.url}/tugs?wsdl`, '--as', 'tugs'])
+  expect(stdout + stderr).toMatch(/TM-2114[^]*http:\/\/quayhost:8080|quayhost:8080[^]*internal name/)
+  const shown = await tolmach(project, ['call', 'tugs', 'orderTug', '--url', server.url, '--with', 'Vessel=x', '--with', 'At=2026-11-23T12:00:00Z', '--format', 'text'])
+  expect(shown.stdout).toBe('<port>\n  <berth code="1"/>\n  <berth code="2">x</berth>\n</port>\n')
+  await server.stop()
 })
 
 test('parts are read back as they were written, whatever is in them', () => {
