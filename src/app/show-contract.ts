@@ -228,11 +228,12 @@ function describeField(contract: Contract, field: Field, depth = 1, choices: rea
   ]
   return {
     name: field.name,
-    type: `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
+    type: field.name === '$open' ? 'open content' : `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
     required: !field.optional,
     rules: rules.join(', '),
     documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
-    fields: depth === 0 ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1, choicesInside(contract, field.type))),
+    // A turn of a group has no name that would tell anything: what is in it is always shown.
+    fields: depth <= 0 && field.name !== '$items' ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1, choicesInside(contract, field.type))),
   }
 }
 
@@ -245,7 +246,8 @@ function insteadOf(name: string, { alternatives }: Choice): string[] {
 
 function choicesInside(contract: Contract, type: Type): readonly Choice[] {
   const actual = itemOf(contract, type)
-  return actual.kind === 'record' ? (actual.choices ?? []) : []
+  const records = actual.kind === 'union' ? actual.alternatives.map((each) => resolve(contract, each)) : [actual]
+  return records.flatMap((each) => (each.kind === 'record' ? (each.choices ?? []) : []))
 }
 
 /** The type behind references and lists. */
@@ -255,7 +257,11 @@ function itemOf(contract: Contract, type: Type): Type {
 }
 
 function fieldsInside(contract: Contract, type: Type): readonly Field[] {
-  return membersOf(contract, itemOf(contract, type))
+  const actual = itemOf(contract, type)
+  // Content that the contract leaves open is a member like others to whoever fills it in.
+  const isOpen = actual.kind === 'record' && actual.open === true && contract.dialect === 'soap'
+  const open: Field = { name: '$open', type: { kind: 'fragment', origin: actual.origin }, optional: actual.kind !== 'record' || actual.openExample === undefined, nullable: false, documentation: 'Elements and attributes that the contract leaves open.', origin: actual.origin }
+  return [...membersOf(contract, actual), ...(isOpen ? [open] : [])]
 }
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */
@@ -263,16 +269,16 @@ export function typeText(contract: Contract, type: Type): string {
   switch (type.kind) {
     case 'reference': {
       const named = namedType(contract, type.to)
-      return named.kind === 'list' ? typeText(contract, named) : named.name
+      return named.kind === 'list' || named.kind === 'map' ? typeText(contract, named) : named.name
     }
     case 'scalar':
       return scalarText(type)
     case 'list':
-      return `${typeText(contract, type.item)}[]`
+      return bracketed(typeText(contract, type.item), '[]')
     case 'enumeration':
       return type.members.map((member) => member.value).join(' | ')
     case 'fragment':
-      return 'any XML'
+      return 'any value'
     case 'literal':
       return String(type.value)
     case 'union':
@@ -280,10 +286,14 @@ export function typeText(contract: Contract, type: Type): string {
     case 'intersection':
       return type.parts.map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : typeText(contract, each))).join(' & ')
     case 'map':
-      return `map of ${typeText(contract, type.value)}`
+      return `{ [name]: ${typeText(contract, type.value)} }`
     default:
       return type.kind
   }
+}
+
+function bracketed(text: string, after: string): string {
+  return /[|&]/.test(text) ? `(${text})${after}` : `${text}${after}`
 }
 
 function scalarText(type: ScalarType): string {

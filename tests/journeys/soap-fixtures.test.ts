@@ -1,4 +1,4 @@
-import { readdir } from 'node:fs/promises'
+import { readdir, rm, symlink } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
@@ -114,5 +114,11 @@ test('every client compiles, with three compilers', async () => {
   const project = await freshFolder()
   for (const name of names) expect((await tolmach(project, ['import', join(repository, folder, `${name}.wsdl`), '--as', name, '--quiet'])).code).toBe(0)
   expect((await tolmach(project, ['generate', '--quiet'])).code).toBe(0)
+  // The runtime is the same in each: to compile it once is enough.
+  const [first = '', ...others] = names.map((name) => join(project, 'src/clients', name, 'runtime'))
+  for (const each of others) {
+    await rm(each, { recursive: true })
+    await symlink(first, each)
+  }
   expect(await complaints(project, { skipLibCheck: true })).toBe('')
 })

@@ -281,6 +281,7 @@ export class TypeReader {
     const inner = content.fields.flatMap((field): readonly Field[] => {
       const turn = (field.layout as FieldLayout).place === 'group' && field.type.kind === 'list' && field.type.item.kind === 'reference' ? this.types[field.type.item.to] : undefined
       const open = turn?.kind === 'record' ? (turn.layout as RecordLayout).open : undefined
+      if (turn !== undefined) this.dropGroup(turn.id, owner)
       return turn?.kind === 'record' ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])] : [field]
     })
     const each = inner.map((field): Content => {
@@ -317,6 +318,13 @@ export class TypeReader {
       }
     }
     return { kind: 'reference', to: id, origin: particle.origin }
+  }
+
+  /** Forgets a group whose turns turned out to be those of mixed content. */
+  private dropGroup(id: TypeId, owner: Owner): void {
+    Reflect.deleteProperty(this.types, id)
+    for (const [particle, each] of this.groups) if (each === id) this.groups.delete(particle)
+    this.groupCounts.set(owner.id, (this.groupCounts.get(owner.id) ?? 1) - 1)
   }
   private readonly groups = new Map<XmlElement, TypeId>()
   private readonly groupCounts = new Map<TypeId, number>()

@@ -28,7 +28,7 @@ export class Outgoing {
   /**
    * Adds a part.
    *
-   * @param name the name of the message part that it is, if any; it becomes a part of the Content-ID (Attachments Profile 1.0, section 3.8)
+   * @param name the name of the message part that it is, where it is one; it becomes a part of the Content-ID (Attachments Profile 1.0, section 3.8)
    * @returns its address, to be written into the envelope
    */
   add(content: Uint8Array, type: string, name = 'part'): string {

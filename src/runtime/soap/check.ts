@@ -61,7 +61,13 @@ export function mayBeMissing({ place, member }: Entry): boolean {
   return member.repeated === true && member.min === undefined
 }
 
-function checkMember({ place, codec, member }: Entry, value: unknown, path: string, misfits: Misfit[]): void {
+function checkMember({ place, codec, textCodec, member }: Entry, value: unknown, path: string, misfits: Misfit[]): void {
+  const text = value === null || member.repeated === true || member.fixed !== undefined || place === 'open' || place === 'group' ? undefined : textCodec()
+  if (text !== undefined) {
+    const message = checkText(text, value)
+    if (message !== undefined) misfits.push({ path, message })
+    return
+  }
   if (place === 'open') checkOpen(member, value, path, misfits)
   else if (place === 'group') checkTurns(member, codec() as AnyRecordCodec, value, path, misfits)
   else if (member.repeated === true) checkRepeated(member, codec(), value, path, misfits)

@@ -273,6 +273,8 @@ export interface Entry {
   readonly codec: () => AnyCodec
   /** The codec, where it is one of a text. */
   readonly textCodec: () => AnyTextCodec | undefined
+  /** The simple type that writes it, where it is one. */
+  readonly simpleCodec: () => SimpleCodec<unknown> | undefined
   readonly member: AnyMember
 }
 
@@ -283,8 +285,8 @@ export interface Shape {
   readonly textEntry: Entry | undefined
   /** The group among whose turns texts may stand. */
   readonly mixedEntry: Entry | undefined
-  /** The entries that must be there in an answer, but for the text. */
-  readonly promised: readonly Entry[]
+  /** The places of the entries that must be there in an answer, but for the text. */
+  readonly promised: readonly number[]
   /** Where open content stands among the entries. */
   readonly openEntry: Entry | undefined
   /** The entries that an element of this local name may belong to, by their place in `entries`: its own, or groups it may be in. */
@@ -314,7 +316,7 @@ export function shapeOf(record: AnyRecordCodec): Shape {
       attributes: entries.filter(({ place }) => place === 'attribute'),
       textEntry: entries.find(({ place }) => place === 'text'),
       mixedEntry: entries.find(({ member }) => member.mixed === true),
-      promised: entries.filter(isPromised),
+      promised: entries.flatMap((entry, at) => (isPromised(entry) ? [at] : [])),
       openEntry: entries.find(({ place }) => place === 'open'),
       keys: new Map(entries.map(({ key }, at) => [key, at])),
       choices: [...(base?.choices ?? []), ...(record.choices ?? [])],
@@ -347,7 +349,11 @@ function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry 
     if (known === undefined) codec()
     return knownText
   }
-  return { key, place, name: [namespace, member.name ?? key], codec, textCodec, member }
+  const simpleCodec = (): SimpleCodec<unknown> | undefined => {
+    const text = textCodec()
+    return text === undefined ? undefined : 'restricts' in text ? text.restricts : 'read' in text ? text : undefined
+  }
+  return { key, place, name: [namespace, member.name ?? key], codec, textCodec, simpleCodec, member }
 }
 
 /** The names of the elements that an entry stands for: its own, or all that its group may hold. */

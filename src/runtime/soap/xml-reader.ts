@@ -153,7 +153,8 @@ export function readText(codec: AnyTextCodec, text: string, reading: Reading, me
     return collapsed === '' ? [] : collapsed.split(' ').map((item) => readText(codec.spaced, item, reading, member))
   }
   if ('literals' in codec) {
-    const found = codec.literals.find((literal) => literal === text) ?? codec.literals.find((literal) => literal === collapse(text))
+    if (codec.literals.includes(text)) return text
+    const found = codec.literals.find((literal) => literal === collapse(text))
     if (found === undefined) reading.deviate(`${show(text)} is not one of the contract's values`, member)
     return found ?? text
   }
@@ -334,7 +335,7 @@ function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
 }
 
 function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {
-  const written = Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value
+  const written = hasAttributes(tag) ? Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value : undefined
   let record = declared
   if (written !== undefined) {
     const [prefix, local] = splitName(collapse(written))
@@ -491,8 +492,10 @@ export class MembersFrame implements Frame {
     if (textEntry !== undefined) put(this.value, textEntry.key, readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading))
     else if (this.collected !== '' && this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
     for (const [key, value] of this.attributes ?? []) put(this.value, key, value)
-    for (const { key, member, place } of promised) {
-      if (this.hasSeen(key)) continue
+    for (const at of promised) {
+      const entry = this.shape.entries[at]
+      if (entry === undefined || this.isSeen(at)) continue
+      const { key, member, place } = entry
       if (place === 'open' && (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined) continue
       this.reading.deviate('is missing', key)
       if (member.repeated === true || place === 'group') put(this.value, key, [])

@@ -220,12 +220,18 @@ export function writeMembers(writer: XmlWriter, { entries, attributes, openEntry
   if (openEntry === undefined) writeOpenElements(writer, valueOf(value, '$open'))
 }
 
-function writeMember(writer: XmlWriter, { place, name, codec, member }: Entry, value: unknown): void {
+function writeMember(writer: XmlWriter, { place, name, codec, simpleCodec, member }: Entry, value: unknown): void {
   switch (place) {
-    case 'element':
+    case 'element': {
+      const simple = member.repeated === true || value === null || writer.encoding !== undefined ? undefined : simpleCodec()
+      if (simple !== undefined) {
+        writer.textElement(name, simple, value)
+        break
+      }
       if (member.repeated === true) for (const item of value as readonly unknown[]) writeElement(writer, name, codec(), item, member.type)
       else writeElement(writer, name, codec(), value, member.type)
       break
+    }
     case 'group':
       for (const turn of value as readonly unknown[]) {
         if (typeof turn === 'string') writer.text(turn)
