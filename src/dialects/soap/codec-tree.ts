@@ -1,6 +1,6 @@
 import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId, UnionType } from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
-import { simpleTypes } from '../../runtime/soap/anything.js'
+import { anyValue } from '../../runtime/soap/anything.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
@@ -75,7 +75,7 @@ export class CodecTrees {
         return this.ofUnion(type)
       case 'fragment': {
         const records = Object.values(this.contract.types).filter((each) => each.kind === 'record' && recordLayout(each).typeName !== undefined).map((each) => each.id)
-        return { anything: new Builtin('runtime/soap/anything', 'simpleTypes'), ...(type.mayBeRecord === true && records.length > 0 ? { records: new LateList(records) } : {}) }
+        return { anything: new Builtin('runtime/soap/anything', 'anyValue'), ...(type.mayBeRecord === true && records.length > 0 ? { records: new LateList(records) } : {}) }
       }
       case 'map':
         return new Builtin('runtime/soap/data-set', 'dataSet')
@@ -248,5 +248,5 @@ function commonNamespace(fields: readonly Field[], preferred: string): string {
 
 /** Codecs of a contract that work: what the stand-in reads and writes with. */
 export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
-  return new LiveCodecs((name) => (name === 'simpleTypes' ? simpleTypes : name === 'dataSet' ? dataSet : simple[name as keyof typeof simple]), (id) => trees.ofNamed(namedType(contract, id)))
+  return new LiveCodecs((name) => (name === 'anyValue' ? anyValue : name === 'dataSet' ? dataSet : simple[name as keyof typeof simple]), (id) => trees.ofNamed(namedType(contract, id)))
 }

@@ -22,7 +22,7 @@ export const soapEmitter: Emitter = {
     recordLines: (page) => ['  /** Content that the contract leaves open. */', `  $open?: ${page.useType(codecModule, 'OpenContent')}`],
   },
   reexports: [[codecModule, 'type { AnyValue, OpenContent, OpenElement }']],
-  reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'simpleTypes', 'dataSet'],
+  reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
   runtimeFiles: () => ['connection.ts', 'failures.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],

@@ -1,5 +1,5 @@
 import type { Misfit } from '../failures.js'
-import { findSubtype, kindOf, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape, type SimpleCodec } from './codec.js'
+import { findSubtype, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape } from './codec.js'
 import { compareMoments } from './moments.js'
 import { show, text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
@@ -18,7 +18,7 @@ export function check(codec: AnyCodec, value: unknown, path: string, misfits: Mi
       checkBounds(codec, value.length, path, misfits)
       checkEach(value, settled(codec.of), codec.nillable === true, path, misfits)
     }
-  } else if ('anything' in codec) checkAnything(codec, value, path, misfits)
+  } else if ('anything' in codec) codec.anything.check(codec.records?.() ?? [], value, path, misfits)
   else if ('whole' in codec) {
     const message = codec.whole.check(value)
     if (message !== undefined) misfits.push({ path, message })
@@ -50,7 +50,8 @@ export function checkMembers(shape: Shape, value: unknown, path: string, misfits
   if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
 }
 
-function placeOf(path: string, key: string): string {
+/** The place of a member. */
+export function placeOf(path: string, key: string): string {
   return path === '' ? key : `${path}.${key}`
 }
 
@@ -113,7 +114,7 @@ function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Mis
 }
 
 /** Checks an element of open content, and all that is in it: what goes into a message must be XML. */
-function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
+export function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
   const { name, attributes = {}, content = [] }: Partial<OpenElement> = isObject(element) ? (element as Partial<OpenElement>) : {}
   if (typeof name !== 'string' || !isObject(attributes) || !Array.isArray(content)) {
     misfits.push({ path, message: `expected an element as { name, attributes, content }, got ${show(element)}` })
@@ -132,38 +133,6 @@ function checkFragment(element: unknown, path: string, misfits: Misfit[]): void 
       if (message !== undefined) misfits.push({ path: place, message })
     }
   })
-}
-
-/** Checks a value of any type: what it says it is, it must be. */
-function checkAnything(codec: AnythingCodec, value: unknown, path: string, misfits: Misfit[]): void {
-  if (Array.isArray(value)) {
-    value.forEach((item: unknown, at) => {
-      if (item !== null) checkAnything(codec, item, `${path}[${String(at)}]`, misfits)
-    })
-    return
-  }
-  if (!isObject(value)) {
-    const message = typeof value === 'string' ? text.check(value) : ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array ? undefined : `expected a value, got ${show(value)}`
-    if (message !== undefined) misfits.push({ path, message })
-    return
-  }
-  const which = value['$is']
-  const record = typeof which === 'string' ? codec.records?.().find((each) => kindOf(each) === which) : undefined
-  if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
-  else if (typeof which === 'string') {
-    const simple = which.startsWith('xs:') ? codec.anything[which.slice(3)] : undefined
-    const message = simple === undefined ? 'is no type that the contract knows' : typeof value['$text'] === 'string' && canRead(simple, value['$text']) ? undefined : `expected ${simple.simple} as $text, got ${show(value['$text'])}`
-    if (message !== undefined) misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
-  } else checkFragment(value, path, misfits)
-}
-
-function canRead(simple: SimpleCodec<unknown>, written: string): boolean {
-  try {
-    simple.read(written, { resolve: () => '' })
-    return true
-  } catch {
-    return false
-  }
 }
 
 /** Does open content admit elements of a namespace? */
@@ -329,6 +298,7 @@ function unknownMember(key: string, names: readonly string[]): string {
   return near === undefined ? `is not known here; there are ${names.filter((name) => !name.startsWith('$')).join(', ') || 'no members'}` : `is not known here; is "${near}" meant?`
 }
 
-function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
+/** Is it an object with members? */
+export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array)
 }

@@ -1,3 +1,8 @@
+import type { SaxesTagNS } from 'saxes'
+import type { Misfit } from '../failures.js'
+import type { Frame, Reading } from './xml-reader.js'
+import type { XmlWriter } from './xml-writer.js'
+
 /**
  * Codecs: plain data that says how a type stands in XML. The same data serves to write, to read and to check; it is compiled to
  * what that needs on first use. Being plain data, unused ones vanish from a bundle.
@@ -127,10 +132,17 @@ export interface MemberChoice {
 
 /** A value of any type at all, which the message names (xs:anyType). */
 export interface AnythingCodec {
-  /** The simple types of XML Schema, by their names. */
-  readonly anything: Readonly<Record<string, SimpleCodec<unknown>>>
+  /** What reads, writes and checks such values: `anyValue` of anything.ts, which only those clients carry that have them. */
+  readonly anything: AnythingHandler
   /** Records that it may be; none where it must be simple. */
   readonly records?: () => readonly AnyRecordCodec[]
+}
+
+/** Reads, writes and checks values of any type, among them these records. */
+export interface AnythingHandler {
+  frame(records: readonly AnyRecordCodec[], tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame
+  write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown): void
+  check(records: readonly AnyRecordCodec[], value: unknown, path: string, misfits: Misfit[]): void
 }
 
 /** Content that is read and written as a whole, as an element that is kept as it came. */

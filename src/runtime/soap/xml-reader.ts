@@ -2,13 +2,11 @@ import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
-import { findSubtype, kindOf, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape, type SimpleCodec } from './codec.js'
+import { findSubtype, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape, type SimpleCodec } from './codec.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
 
-const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
-const soapEncodings: readonly string[] = ['http://schemas.xmlsoap.org/soap/encoding/', 'http://www.w3.org/2003/05/soap-encoding']
-const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
+export const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 
 /** Attributes of the envelope itself may stand on what is in it: who is to understand a header, how it is encoded. */
 const envelopes: readonly string[] = ['http://schemas.xmlsoap.org/soap/envelope/', 'http://www.w3.org/2003/05/soap-envelope']
@@ -120,7 +118,7 @@ export function frameFor(codec: AnyCodec, tag: SaxesTagNS, reading: Reading, nil
     return new IgnoringFrame(() => deliver(null))
   }
   if ('members' in codec) return recordFrame(codec, tag, reading, deliver)
-  if ('anything' in codec) return anythingFrame(codec, tag, reading, deliver)
+  if ('anything' in codec) return codec.anything.frame(codec.records?.() ?? [], tag, reading, deliver)
   if ('whole' in codec) return new FragmentFrame(tag, (element) => deliver(codec.whole.read(element)))
   tellAttributes(tag, reading)
   if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
@@ -211,7 +209,8 @@ export class IgnoringFrame implements Frame {
   }
 }
 
-class TextFrame implements Frame {
+/** Reads an element that is nothing but a text. */
+export class TextFrame implements Frame {
   private readonly codec: AnyTextCodec
   private readonly reading: Reading
   private readonly deliver: (value: unknown) => void
@@ -239,7 +238,8 @@ class TextFrame implements Frame {
   }
 }
 
-class ItemsFrame implements Frame {
+/** Reads a list: an element around its items. */
+export class ItemsFrame implements Frame {
   private readonly codec: AnyItems
   private readonly reading: Reading
   private readonly deliver: (value: unknown) => void
@@ -307,31 +307,6 @@ export class FragmentFrame implements Frame {
       ...(content.length === 0 ? {} : { content: content.every((piece) => typeof piece === 'string') ? [content.join('')] : content }),
     })
   }
-}
-
-/** A frame for a value of any type: what the element says it is (XML Schema part 1, section 2.6.1). */
-function anythingFrame(codec: AnythingCodec, tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {
-  const [namespace, local] = saidType(tag, reading) ?? ['', '']
-  const plain: readonly string[] = ['string', 'boolean', 'int', 'double', 'long', 'base64Binary']
-  const isSimple = namespace === xsdNamespace || soapEncodings.includes(namespace)
-  const simple = isSimple && Object.hasOwn(codec.anything, local) ? codec.anything[local] : undefined
-  if (simple !== undefined) return new TextFrame(simple, reading, (value) => deliver(plain.includes(local) ? value : { $is: `xs:${local}`, $text: simple.write(value, { prefix: (each) => `{${each}}` }) }))
-  if (soapEncodings.includes(namespace) && local === 'Array') return new ItemsFrame({ items: ['', 'item'], encoded: [namespace, local], of: codec, nillable: true }, reading, deliver)
-  const record = codec.records?.().find(({ type }) => type?.[1] === local && type[0] === namespace)
-  if (record !== undefined) return new MembersFrame(shapeOf(record), { $is: kindOf(record) }, tag, reading, deliver)
-  return new FragmentFrame(tag, (element) => {
-    // A text alone is a text.
-    const isText = element.attributes === undefined && (element.content ?? []).every((piece) => typeof piece === 'string')
-    deliver(isText ? (element.content ?? []).join('') : element)
-  })
-}
-
-/** The type that an element says it is of, resolved where it stands. */
-function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
-  const written = Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value
-  if (written === undefined) return undefined
-  const [prefix, local] = splitName(collapse(written))
-  return [reading.resolve(prefix) ?? '', local]
 }
 
 function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {

@@ -1,11 +1,11 @@
-import { findSubtype, kindOf, settled, shapeOf, type AnyCodec, type AnyRecordCodec, type AnythingCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type Shape, type SimpleCodec, type TypedText, type WriteContext } from './codec.js'
+import { findSubtype, settled, shapeOf, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type Shape, type SimpleCodec, type WriteContext } from './codec.js'
 import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
 import { parseName } from './xml-name.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
-const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
-const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
+export const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
+export const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
 /** Prefixes that every reader of XML knows. */
 const usualPrefixes: Readonly<Record<string, string>> = { [xsiNamespace]: 'xsi', [xsdNamespace]: 'xsd', [soapEncoding]: 'enc', 'http://www.w3.org/2003/05/soap-encoding': 'enc' }
 
@@ -151,7 +151,7 @@ export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, va
   else if ('items' in codec) {
     const item = settled(codec.of)
     for (const each of value as readonly unknown[]) writeElement(writer, codec.items, item, each, codec.encoded)
-  } else if ('anything' in codec) writeAnything(writer, codec, value)
+  } else if ('anything' in codec) codec.anything.write(codec.records?.() ?? [], writer, value)
   else if ('whole' in codec) writeOpenElement(writer, codec.whole.write(value))
   else writer.text(textOf(codec, value, writer))
   writer.end(name)
@@ -173,36 +173,6 @@ function writeType(writer: XmlWriter, encoding: string, codec: AnyCodec, value: 
       writer.attribute([encoding, 'arraySize'], size)
     }
   } else if (!('members' in codec) && !('anything' in codec) && !('whole' in codec) && type !== undefined) writer.attribute([xsiNamespace, 'type'], written(type))
-}
-
-/** Writes a value of any type, which the element says (XML Schema part 1, section 2.6.1). */
-function writeAnything(writer: XmlWriter, codec: AnythingCodec, value: unknown): void {
-  const say = (namespace: string, local: string): void => writer.attribute([xsiNamespace, 'type'], `${writer.prefix(namespace)}:${local}`)
-  const simple = (local: string, content: unknown): void => {
-    say(xsdNamespace, local)
-    writer.text(codec.anything[local]?.write(content, writer) ?? '')
-  }
-  if (typeof value === 'string') simple('string', value)
-  else if (typeof value === 'boolean') simple('boolean', value)
-  else if (typeof value === 'number') simple(Number.isInteger(value) && Math.abs(value) < 2 ** 31 && !Object.is(value, -0) ? 'int' : 'double', value)
-  else if (typeof value === 'bigint') simple(BigInt.asIntN(64, value) === value ? 'long' : 'integer', value)
-  else if (value instanceof Uint8Array) simple('base64Binary', value)
-  else if (Array.isArray(value)) {
-    say(writer.encoding ?? soapEncoding, 'Array')
-    writer.attribute([writer.encoding ?? soapEncoding, 'arrayType'], `${writer.prefix(xsdNamespace)}:anyType[${String(value.length)}]`)
-    for (const item of value) writeElement(writer, ['', 'item'], codec, item)
-  } else {
-    const { $is: which, $text: text } = value as Partial<TypedText>
-    const record = which === undefined ? undefined : codec.records?.().find((each) => kindOf(each) === which)
-    if (record !== undefined) {
-      if (record.type !== undefined) say(...record.type)
-      writeContent(writer, record, value as Readonly<Record<string, unknown>>)
-    } else if (which === undefined) writeOpenElement(writer, value as OpenElement)
-    else {
-      say(xsdNamespace, which.slice(3))
-      writer.text(text ?? '')
-    }
-  }
 }
 
 /** Writes a record's members into the element that was started. */
@@ -260,7 +230,7 @@ function writeRecord(writer: XmlWriter, declared: AnyRecordCodec, value: Readonl
 }
 
 /** Writes the attributes and the content of a record into the element that was started. */
-function writeContent(writer: XmlWriter, record: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
+export function writeContent(writer: XmlWriter, record: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
   const open = value['$open'] as OpenContent | undefined
   for (const [name, text] of Object.entries(open?.attributes ?? {})) writer.attribute(parseName(name), text)
   writeMembers(writer, shapeOf(record), value)
@@ -275,7 +245,8 @@ function writeOpenElements(writer: XmlWriter, open: unknown): void {
   }
 }
 
-function writeOpenElement(writer: XmlWriter, element: OpenElement): void {
+/** Writes the attributes and the content of an element that is kept as it is. */
+export function writeOpenElement(writer: XmlWriter, element: OpenElement): void {
   for (const [name, text] of Object.entries(element.attributes ?? {})) writer.attribute(parseName(name), text)
   for (const piece of element.content ?? []) {
     if (typeof piece === 'string') writer.text(piece)
