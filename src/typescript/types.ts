@@ -253,20 +253,23 @@ export function choiceDeclaration(texts: TypeTexts, name: string, fields: readon
   const common = fields.filter((field) => !chosen.has(field.name))
   // Open content may be an alternative too.
   const open = (own: readonly string[], required: readonly string[]): string[] => (own.includes('$open') ? texts.open.recordLines(page).map((line) => `  ${required.includes('$open') ? line.replace('$open?', '$open') : line}`) : ['    $open?: never'])
-  const unions = choices.flatMap(({ alternatives, optional }) => {
+  const unions = choices.map(({ alternatives, optional }) => {
     const all = [...new Set(alternatives.flatMap((each) => each.fields))]
-    const shape = (own: readonly string[], required: readonly string[]): string[] => [
-      '{',
-      ...fields.filter((field) => all.includes(field.name)).flatMap((field) => (own.includes(field.name) ? texts.propertyLines({ ...field, optional: !required.includes(field.name) }, page, '    ') : [`    ${propertyName(field.name)}?: never`])),
-      ...(all.includes('$open') ? open(own, required) : []),
-      '  }',
-    ]
-    const shapes = [...alternatives.map((each) => shape(each.fields, each.required)), ...(optional === true ? [shape([], [])] : [])]
-    return [' & (', ...shapes.flatMap(([first = '', ...rest]) => [`  | ${first}`, ...rest]), ')']
+    const shape = (own: readonly string[], required: readonly string[]): string[] => {
+      const inside = [
+        ...fields.filter((field) => all.includes(field.name)).flatMap((field) => (own.includes(field.name) ? texts.propertyLines({ ...field, optional: !required.includes(field.name) }, page, '    ') : [`    ${propertyName(field.name)}?: never`])),
+        ...(all.includes('$open') ? open(own, required) : []),
+      ]
+      const line = `{ ${inside.map((each) => each.trim()).join('; ')} }`
+      return inside.some((each) => each.includes('/*')) || line.length > 120 ? ['{', ...inside, '  }'] : [line]
+    }
+    return [...alternatives.map((each) => shape(each.fields, each.required)), ...(optional === true ? [shape([], [])] : [])].flatMap(([first = '', ...rest]) => [`  | ${first}`, ...rest])
   })
-  const lines = [`export type ${name} = {`, ...common.flatMap((field) => texts.propertyLines(field, page)), ...(chosen.has('$open') ? [] : further), '}']
-  // What is joined stands on one line with the bracket before it.
-  return [...lines, ...unions].reduce<string[]>((found, line) => (line.startsWith(' & (') ? [...found.slice(0, -1), `${found.at(-1) ?? ''}${line}`] : [...found, line]), [])
+  const members = [...common.flatMap((field) => texts.propertyLines(field, page)), ...(chosen.has('$open') ? [] : further)]
+  const [only = []] = unions
+  if (members.length === 0 && unions.length === 1) return [`export type ${name} =`, ...only]
+  // Each union begins on the line on which what is before it ends.
+  return [`export type ${name} = {`, ...members, ...unions.flatMap((lines, at) => [`${at === 0 ? '}' : ')'} & (`, ...lines]), unions.length === 0 ? '}' : ')']
 }
 
 /** A choice in words. */

@@ -106,6 +106,14 @@ test('overloads are told apart by their messages, and named after them; the orde
     const found = Object.fromEntries(operationsOf(contract).map((operation) => [pathOf(operation), `${operation.inputs.map(({ name }) => name).join()} ${(operation.wire['B'] as { action: string }).action}`]))
     expect(found).toEqual(types[0]?.includes('byN') === true ? { find: 'name urn:m', byNumber: 'number urn:n' } : { find: 'name urn:m', N: 'number urn:n' })
     expect(bodyOf(writeRequest(liveOperation(contract, 'find'), { name: 'x' }, soap11))).toBe('<n1:find><name>x</name></n1:find>')
+    // A stand-in tells them apart by their actions.
+    const player = soap.play(contract)
+    for (const each of operationsOf(contract)) {
+      const [name = ''] = each.inputs.map((input) => input.name)
+      const body = new TextEncoder().encode(writeRequest(liveOperation(contract, pathOf(each)), name === 'name' ? { name: 'x' } : { number: 1 }, soap11))
+      const understood = player.understand({ method: 'POST', target: '/', headers: { soapaction: `"${(each.wire['B'] as { action: string }).action}"` }, body })
+      expect('operation' in understood ? pathOf(understood.operation) : understood).toBe(pathOf(each))
+    }
   }
 })
 

@@ -9,7 +9,7 @@ import { addAttachments, parseMessage, shapeOfMembers, soap11, soap12, takeAttac
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
-import { endpointLayout, operationLayout } from './layout.js'
+import { endpointLayout, operationLayout, wireAt } from './layout.js'
 import { understandPlain } from './play-plain.js'
 import { keyOf } from './reading.js'
 
@@ -34,10 +34,10 @@ export function playSoap(contract: Contract): Player {
     const { request, namespace, encoded, input, headers, attachments, answer, faults } = live.of(trees.operation(operation)) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
     return { operation, request, namespace, encoded: encoded === true, input, headers: headers ?? {}, attachments: attachments ?? {}, answer, faults: faults ?? {} }
   })
-  const byElement = new Map<string, LiveOperation>()
+  const byElement = new Map<string, LiveOperation[]>()
   for (const each of operations) {
     const first = each.request ?? Object.entries(each.input).map(([key, member]): QName => [each.namespace, (member as { name?: string }).name ?? key])[0]
-    if (first !== undefined) byElement.set(keyOf(first), each)
+    if (first !== undefined) byElement.set(keyOf(first), [...(byElement.get(keyOf(first)) ?? []), each])
   }
   return {
     understand: (request) => understandPlain(contract, plain, request) ?? understand(contract, byElement, request),
@@ -45,9 +45,10 @@ export function playSoap(contract: Contract): Player {
   }
 }
 
-function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOperation>, request: PlayRequest): UnderstoodCall | PlayResponse {
+function understand(contract: Contract, byElement: ReadonlyMap<string, readonly LiveOperation[]>, request: PlayRequest): UnderstoodCall | PlayResponse {
   const contentType = request.headers['content-type'] ?? ''
   let version = /application\/soap\+xml/i.test(contentType) ? soap12 : soap11
+  const action = /action="([^"]*)"/.exec(contentType)?.[1] ?? (request.headers['soapaction'] ?? '').replace(/^"|"$/g, '')
   const refuse = (reason: string): PlayResponse => answered(version, 500, writeFault(version, 'Client', reason))
   if (request.method !== 'POST') return { status: 405, headers: { allow: 'POST' }, body: '' }
   const { envelope, parts } = readParts({ status: 200, headers: request.headers, body: request.body })
@@ -65,7 +66,9 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
       const bodyFrame: Frame = {
         child(inner) {
           elementName = `{${inner.uri}}${inner.local}`
-          found = byElement.get(elementName)
+          // Overloads have one element, and are told apart by their actions.
+          const candidates = byElement.get(elementName) ?? []
+          found = candidates.find(({ operation }) => Object.keys(operation.wire).some((name) => wireAt(operation, name).action === action)) ?? candidates[0]
           if (found === undefined) return new IgnoringFrame()
           reading.startPathsHere()
           const whole = found.request === undefined ? { ...inner, attributes: {} } : inner
@@ -80,7 +83,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, LiveOpera
       // Headers are looked up among those of every operation: the body, which tells which one it is, comes later.
       const headerFrame: Frame = {
         child(inner) {
-          const owner = [...byElement.values()].find((each) => shapeOfMembers(each.headers, each.namespace).entries.some(({ name }) => name[0] === inner.uri && name[1] === inner.local))
+          const owner = [...byElement.values()].flat().find((each) => shapeOfMembers(each.headers, each.namespace).entries.some(({ name }) => name[0] === inner.uri && name[1] === inner.local))
           if (owner === undefined) return new IgnoringFrame()
           const members = new MembersFrame(shapeOfMembers(owner.headers, owner.namespace), {}, { ...inner, attributes: {} }, reading, (value) => {
             headers = { ...headers, ...value }

@@ -5,8 +5,10 @@ import { inSequence, loose, nothing, ofField, oneOf, openField, optional, repeat
 import type { FieldLayout, ListLayout, MapLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
 import { attachmentsProfile, soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
-import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
-import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
+import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
+import { capitalised, isDataSet, isRedefined, isTrue, occurrence, presets, soleRepeatedElement, withoutName } from './recognising.js'
+import { type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
+import { namespacesOf, openExample } from './wildcards.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
 
 /** A type or element that anonymous types inside it are named after. */
@@ -649,71 +651,4 @@ export class TypeReader {
       this.collectBases(child, schema)
     }
   }
-}
-
-/** Is it a schema followed by an instance of it? */
-function isDataSet(type: XmlElement): boolean {
-  const [sequence, ...others] = type.children.filter((child) => !child.is(xsd, 'annotation'))
-  if (others.length > 0 || sequence?.is(xsd, 'sequence') !== true) return false
-  const [first, second, ...more] = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
-  const value = (element: XmlElement | undefined, name: string): string => element?.attributes.find((attribute) => attribute.local === name)?.value ?? ''
-  if (first === undefined || second?.is(xsd, 'any') !== true || more.length > 0) return false
-  const isSchema = first.is(xsd, 'element') && value(first, 'ref') !== '' && keyOf(qualifiedName(value(first, 'ref'), first)) === keyOf([xsd, 'schema'])
-  return isSchema || (first.is(xsd, 'any') && value(first, 'namespace') === xsd)
-}
-
-function soleRepeatedElement(type: XmlElement): XmlElement | undefined {
-  if (type.local !== 'complexType' || type.attributes.some((attribute) => (attribute.local === 'mixed' || attribute.local === 'abstract') && isTrue(attribute.value))) return undefined
-  const content = type.children.filter((child) => !child.is(xsd, 'annotation'))
-  const [sequence] = content
-  if (sequence === undefined || content.length !== 1 || !sequence.is(xsd, 'sequence')) return undefined
-  const particles = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
-  const [item] = particles
-  const plainSequence = sequence.attributes.every((attribute) => (attribute.local !== 'maxOccurs' && attribute.local !== 'minOccurs') || attribute.value === '1')
-  const repeated = item?.attributes.some((attribute) => attribute.local === 'maxOccurs' && attribute.value !== '1' && attribute.value !== '0')
-  return particles.length === 1 && plainSequence && repeated === true && item?.is(xsd, 'element') === true ? item : undefined
-}
-
-function occurrence(particle: XmlElement): { minimum: number; maximum: number | undefined } {
-  const minimum = Number(particle.attribute('minOccurs') ?? '1')
-  const most = particle.attribute('maxOccurs') ?? '1'
-  return { minimum, maximum: most === 'unbounded' ? undefined : Number(most) }
-}
-
-/** The namespaces that a wildcard names (XML Schema part 1, section 3.10.2). */
-function namespacesOf(wildcard: XmlElement, target: string): Pick<OpenLayout, 'namespaces' | 'except'> {
-  const written = (wildcard.attribute('namespace') ?? '##any').trim()
-  if (written === '##any') return {}
-  if (written === '##other') return { except: target }
-  return { namespaces: written.split(/\s+/).map((each) => (each === '##targetNamespace' ? target : each === '##local' ? '' : each)) }
-}
-
-/** As many elements as must be there. */
-function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): { openExample?: unknown } {
-  const namespace = namespaces === undefined ? (except === 'urn:example' ? 'urn:example:other' : 'urn:example') : (namespaces[0] ?? '')
-  return min === 0 ? {} : { openExample: { elements: Array.from({ length: min }, () => ({ name: namespace === '' ? 'example' : `{${namespace}}example` })) } }
-}
-
-/** Is it the type as it was before it was redefined? */
-function isRedefined(id: TypeId): boolean {
-  return id.endsWith(redefined)
-}
-
-function presets(declaration: XmlElement): { default?: string; fixed?: string } {
-  const preset = declaration.attribute('default')
-  const fixed = declaration.attribute('fixed')
-  return { ...(preset === undefined ? {} : { default: preset }), ...(fixed === undefined ? {} : { fixed }) }
-}
-
-function withoutName(type: SimpleType): SimpleType {
-  const { id: _id, name: _name, ...rest } = type as SimpleType & { readonly id?: unknown; readonly name?: unknown }
-  return rest as SimpleType
-}
-
-function capitalised(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1)
-}
-
-function isTrue(value: string | undefined): boolean {
-  return value === 'true' || value === '1'
 }
