@@ -3,7 +3,7 @@ import { SaxesParser } from 'saxes'
 import { boolean, dateTime, decimal, int, long, text } from '../dist/runtime/soap/simple.js'
 import { checkInput, readAnswer, soap11, writeRequest } from '../dist/runtime/soap/soap.js'
 
-const rounds = 9
+const rounds = 15
 const namespace = 'urn:brackmouth:bench'
 const kinds = ['quay', 'buoy', 'dock']
 const row = { type: [namespace, 'Row'], members: { Code: { element: text }, Length: { element: decimal }, Nights: { element: int }, Number: { element: long }, At: { element: dateTime }, Open: { element: boolean }, Note: { element: text, optional: true }, Kind: { element: { literals: kinds } } } }

@@ -307,6 +307,8 @@ export interface Shape {
   readonly keys: ReadonlyMap<string, number>
   readonly choices: readonly MemberChoice[]
   readonly anyOrder: boolean
+  /** An object for a value of it, with room for its members: one written as a literal has little, and grows bit by bit. */
+  readonly blank: () => Record<string, unknown>
 }
 
 const shapes = new WeakMap<AnyRecordCodec, Shape>()
@@ -333,10 +335,20 @@ export function shapeOf(record: AnyRecordCodec): Shape {
       keys: new Map(entries.map(({ key }, at) => [key, at])),
       choices: [...(base?.choices ?? []), ...(record.choices ?? [])],
       anyOrder: record.anyOrder === true || base?.anyOrder === true,
+      blank: blanks(),
     }
     shapes.set(record, shape)
   }
   return shape
+}
+
+/** Engines learn from the first objects of a constructor how much room the others need; what it makes are plain objects all the same. */
+function blanks(): () => Record<string, unknown> {
+  const Blank = function (): void {
+    // Members come later.
+  } as unknown as { new (): Record<string, unknown>; prototype: object }
+  Blank.prototype = Object.prototype
+  return () => new Blank()
 }
 
 /** Must it be there in an answer? */

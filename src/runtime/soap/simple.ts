@@ -46,6 +46,7 @@ function lexical(simple: string, makeForm: () => RegExp, further?: (value: strin
   return {
     simple,
     read(value) {
+      if (fits(value)) return value
       const collapsed = collapse(value)
       if (!fits(collapsed)) throw new Unreadable(simple)
       return collapsed
@@ -55,13 +56,15 @@ function lexical(simple: string, makeForm: () => RegExp, further?: (value: strin
   }
 }
 
+const digits = /^[+-]?\d+$/
+
 function wholeNumber(simple: string, minimum: number, maximum: number): SimpleCodec<number> {
   return {
     simple,
     read(value) {
-      const collapsed = collapse(value)
+      const collapsed = digits.test(value) ? value : collapse(value)
       const number = Number(collapsed)
-      if (!/^[+-]?\d+$/.test(collapsed) || number < minimum || number > maximum) throw new Unreadable(simple)
+      if (!digits.test(collapsed) || number < minimum || number > maximum) throw new Unreadable(simple)
       return number === 0 ? 0 : number
     },
     write: (value) => String(value),
@@ -74,9 +77,9 @@ function bigWholeNumber(simple: string, minimum?: bigint, maximum?: bigint): Sim
   return {
     simple,
     read(value) {
-      const collapsed = collapse(value)
-      if (!/^[+-]?\d+$/.test(collapsed)) throw new Unreadable(simple)
-      const number = BigInt(collapsed.replace(/^\+/, ''))
+      const collapsed = digits.test(value) ? value : collapse(value)
+      if (!digits.test(collapsed)) throw new Unreadable(simple)
+      const number = BigInt(collapsed.startsWith('+') ? collapsed.slice(1) : collapsed)
       if (!fits(number)) throw new Unreadable(simple)
       return number
     },
@@ -121,7 +124,7 @@ export const uri: SimpleCodec<string> = /* @__PURE__ */ ofText('an address', col
 export const boolean: SimpleCodec<boolean> = {
   simple: 'true or false',
   read(value) {
-    const collapsed = collapse(value)
+    const collapsed = value === 'true' || value === 'false' ? value : collapse(value)
     if (collapsed === 'true' || collapsed === '1') return true
     if (collapsed === 'false' || collapsed === '0') return false
     throw new Unreadable('true or false')

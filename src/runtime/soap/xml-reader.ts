@@ -322,9 +322,10 @@ function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading
     else if (exact === undefined) reading.deviate(`names its type ${show(written)} without the right namespace`)
     record = found ?? declared
   }
-  const value: Record<string, unknown> = {}
+  const shape = shapeOf(record)
+  const value = shape.blank()
   if (record.is !== undefined) value['$is'] = record.is
-  return new MembersFrame(shapeOf(record), value, tag, reading, deliver)
+  return new MembersFrame(shape, value, tag, reading, deliver)
 }
 
 /**
@@ -529,7 +530,8 @@ export class MembersFrame implements Frame {
       this.furthest = Math.max(this.furthest, at)
       const list = this.turns(entry)
       const index = list.push(undefined) - 1
-      const frame = new MembersFrame(shapeOf(entry.codec() as AnyRecordCodec), {}, undefined, this.reading, (value) => {
+      const shape = shapeOf(entry.codec() as AnyRecordCodec)
+      const frame = new MembersFrame(shape, shape.blank(), undefined, this.reading, (value) => {
         list[index] = value
       })
       this.turn = { at, frame }
