@@ -167,7 +167,7 @@ function served(contract: Contract, documents: readonly LoadedDocument[], addres
       text = text.replaceAll(new RegExp(`((?:schemaLocation|location)\\s*=\\s*)(["'])${escapeRegExp(escapeXml(reference))}\\2`, 'g'), (_, before: string, quote: string) => `${before}${quote}${address}?xsd=${label}${quote}`)
     }
     for (const endpoint of endpointsOf(contract)) {
-      if (endpoint.address !== '') text = text.replaceAll(new RegExp(`(location\\s*=\\s*)(["'])\\s*${escapeRegExp(escapeXml(endpoint.address))}\\s*\\2`, 'g'), (_, before: string, quote: string) => `${before}${quote}${address}${quote}`)
+      if (endpoint.address !== '') text = text.replaceAll(new RegExp(`((?:location|address)\\s*=\\s*)(["'])\\s*${escapeRegExp(escapeXml(endpoint.address))}\\s*\\2`, 'g'), (_, before: string, quote: string) => `${before}${quote}${address}${quote}`)
     }
     text = text.replace(/^<\?xml[^>]*\?>/, '<?xml version="1.0" encoding="UTF-8"?>')
     return { target: at === 0 ? `${path}?wsdl` : `${path}?xsd=${document.label}`, mediaType: 'text/xml; charset=utf-8', text }
