@@ -70,6 +70,7 @@ export const messages = {
   'TM-2216': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2217': entry('metadata', 'Documents nest elements more than {limit} deep.', 'Nothing was imported.'),
   'TM-2219': entry('metadata', 'The facet <{element} value="{value}"> of "{name}" is not checked before sending.', 'The service itself will refuse values that break it.'),
+  'TM-2220': entry('metadata', '<{element}> has {attribute}="{value}", which is no number.', 'The document is not valid; ask its owner. Nothing was imported.'),
 
   'TM-2301': entry('metadata', 'OpenAPI {version} is not read yet; versions 3.0 and 3.1 are.', 'Ask the service\'s owner for a newer description, or convert it. Nothing was imported.'),
   'TM-2302': entry('metadata', 'The reference {reference} leads nowhere{chain}.', 'Correct it, or add what it names. Nothing was imported.'),

@@ -117,6 +117,10 @@ test('overloads are told apart by their messages, and named after them; the orde
   }
 })
 
+test.each(['minOccurs="two"', 'maxOccurs="-1"', 'maxOccurs="many"'])('%s is refused, with its place', async (bounds) => {
+  await expect(simple(wrapped(`<xs:element name="a" type="xs:int" ${bounds}/>`))).rejects.toMatchObject({ code: 'TM-2220', message: expect.stringContaining(bounds) })
+})
+
 describe('traps of real services', () => {
   const answerTo = async (contract: Contract, name: string, xml: string): Promise<unknown> =>
     readAnswer(liveOperation(contract, name), { status: 200, headers: {}, body: new TextEncoder().encode(xml) }, (deviation) => expect(deviation).toBeUndefined())

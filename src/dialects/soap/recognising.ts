@@ -1,4 +1,5 @@
 import type { TypeId } from '../../contract/contract.js'
+import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { xsd } from './namespaces.js'
 import { keyOf, qualifiedName } from './reading.js'
@@ -33,9 +34,13 @@ export function soleRepeatedElement(type: XmlElement): XmlElement | undefined {
 
 /** How often a particle may occur; without a maximum for ever. */
 export function occurrence(particle: XmlElement): { minimum: number; maximum: number | undefined } {
-  const minimum = Number(particle.attribute('minOccurs') ?? '1')
-  const most = particle.attribute('maxOccurs') ?? '1'
-  return { minimum, maximum: most === 'unbounded' ? undefined : Number(most) }
+  const count = (attribute: string): number | undefined => {
+    const value = particle.attribute(attribute)?.trim() ?? '1'
+    if (value === 'unbounded' && attribute === 'maxOccurs') return undefined
+    if (!/^\d+$/.test(value)) throw problem('TM-2220', { element: particle.name, attribute, value }, { place: particle.origin })
+    return Number(value)
+  }
+  return { minimum: count('minOccurs') ?? 0, maximum: count('maxOccurs') }
 }
 
 /** Is it the type as it was before it was redefined? */
