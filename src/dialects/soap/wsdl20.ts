@@ -107,13 +107,20 @@ class Translation {
     return [...bases.filter((base) => !within.includes(base)).flatMap((base) => this.operationsOf(base, [...within, each])), ...each.children.filter((child) => child.is(wsdl20, 'operation'))]
   }
 
+  /** What the translation leaves behind is told. */
+  private tellOthers(source: XmlElement, known: readonly string[]): void {
+    for (const child of source.children) if ([wsdl20, soapExtension].includes(child.namespace) && !known.includes(child.local)) this.notes.add('ignored', 'TM-2203', { element: child.name }, child.origin)
+  }
+
   private portType(each: XmlElement): XmlElement {
+    this.tellOthers(each, ['documentation', 'operation', 'fault'])
     const name = wantedAttribute(each, 'name')
     return this.make(each, wsdl, 'portType', { name }, [...this.documentation(each), ...this.operationsOf(each).flatMap((operation) => this.operation(operation, name))])
   }
 
   private operation(source: XmlElement, portType: string): XmlElement[] {
     const name = wantedAttribute(source, 'name')
+    this.tellOthers(source, ['documentation', 'input', 'output', 'outfault'])
     const direction = (local: 'input' | 'output'): XmlElement[] => source.children.filter((child) => child.is(wsdl20, local)).map((each) => this.make(each, wsdl, local, { message: this.message(each, `${portType}.${name}.${local}`, each.attribute('element')) }))
     const unclear = unclearPart(source)
     if (unclear !== undefined) {
@@ -134,6 +141,7 @@ class Translation {
   private binding(source: XmlElement): XmlElement[] {
     const name = wantedAttribute(source, 'name')
     const isSoap = source.attribute('type') === soapExtension
+    this.tellOthers(source, ['documentation', 'operation', 'fault'])
     const served = this.root.children.filter((child) => child.is(wsdl20, 'service') && child.children.some((endpoint) => endpoint.is(wsdl20, 'endpoint') && (endpoint.attribute('binding') ?? '').replace(/^.*:/, '') === name))
     const bound = this.interfaceOf(source) ?? served.map((service) => this.interfaceOf(service)).find((each) => each !== undefined)
     if (bound === undefined) return []

@@ -209,18 +209,16 @@ export class IgnoringFrame implements Frame {
   }
 }
 
-/** Reads an element that is nothing but a text. */
-export class TextFrame implements Frame {
-  private readonly codec: AnyTextCodec
-  private readonly reading: Reading
-  private readonly deliver: (value: unknown) => void
-  private collected = ''
-  private beside: Uint8Array | undefined
+/** Collects a text, or the bytes that stand for it beside the message. */
+abstract class Collecting implements Frame {
+  protected readonly reading: Reading
+  protected codec: AnyTextCodec
+  protected collected = ''
+  protected beside: Uint8Array | undefined
 
-  constructor(codec: AnyTextCodec, reading: Reading, deliver: (value: unknown) => void) {
+  constructor(codec: AnyTextCodec, reading: Reading) {
     this.codec = codec
     this.reading = reading
-    this.deliver = deliver
   }
 
   child(tag: SaxesTagNS): Frame {
@@ -232,9 +230,20 @@ export class TextFrame implements Frame {
     this.collected += piece
   }
 
-  end(): void {
-    if (this.beside !== undefined) this.deliver(this.beside)
-    else this.deliver(readText(this.codec, this.collected, this.reading))
+  abstract end(): void
+}
+
+/** Reads an element that is nothing but a text. */
+export class TextFrame extends Collecting {
+  private readonly deliver: (value: unknown) => void
+
+  constructor(codec: AnyTextCodec, reading: Reading, deliver: (value: unknown) => void) {
+    super(codec, reading)
+    this.deliver = deliver
+  }
+
+  override end(): void {
+    this.deliver(this.beside ?? readText(this.codec, this.collected, this.reading))
   }
 }
 
@@ -343,16 +352,12 @@ function bytesBeside(codec: AnyTextCodec, tag: SaxesTagNS, reading: Reading): Ui
 }
 
 /** Reads a member that is nothing but a text. There is one of these for a whole document: texts have nothing inside them. */
-class LeafFrame implements Frame {
-  private readonly reading: Reading
-  private codec: AnyTextCodec = { literals: [] }
-  private collected = ''
-  private beside: Uint8Array | undefined
+class LeafFrame extends Collecting {
   private owner: MembersFrame | undefined
   private entry: Entry | undefined
 
   constructor(reading: Reading) {
-    this.reading = reading
+    super({ literals: [] }, reading)
   }
 
   begin(codec: AnyTextCodec, owner: MembersFrame, entry: Entry): this {
@@ -364,16 +369,7 @@ class LeafFrame implements Frame {
     return this
   }
 
-  child(tag: SaxesTagNS): Frame {
-    this.beside = bytesBeside(this.codec, tag, this.reading)
-    return new IgnoringFrame()
-  }
-
-  text(piece: string): void {
-    this.collected += piece
-  }
-
-  end(): void {
+  override end(): void {
     const { entry, owner, codec, collected, reading, beside } = this
     if (entry === undefined || owner === undefined) return
     if (beside !== undefined) {
