@@ -29,6 +29,8 @@ export interface Contract extends Node {
   /** Every named type, by its stable id (for XML Schema `{namespace}name`). */
   readonly types: Readonly<Record<TypeId, NamedType>>
   readonly security: readonly SecurityScheme[]
+  /** What the service sends of its own accord (webhooks). */
+  readonly incoming?: readonly Incoming[]
   readonly notes: readonly Note[]
   /** Facts only the contract's own dialect looks into. */
   readonly layout?: unknown
@@ -49,6 +51,13 @@ export interface Endpoint extends Node {
   readonly layout?: unknown
 }
 
+/** A message that the service sends: a webhook, or the callback of an operation. */
+export interface Incoming extends Node {
+  readonly name: string
+  /** What it carries; undefined when that is nothing, or nothing that is known. */
+  readonly type?: Type
+}
+
 export interface Operation extends Node {
   /** Its path in the client: `['listBerths']`, `['bookings', 'create']`. Unique in the contract. */
   readonly path: readonly string[]
@@ -59,6 +68,12 @@ export interface Operation extends Node {
   readonly outcome: Outcome
   readonly faults: readonly Fault[]
   readonly deprecated?: boolean
+  /** What the service sends back later, to an address that the caller gave (callbacks). */
+  readonly incoming?: readonly Incoming[]
+  /** What an answer leads to: other operations, in words. */
+  readonly leadsTo?: readonly string[]
+  /** Names of the security schemes that it wants: all of one list. An empty list stands for none at all. */
+  readonly security?: readonly (readonly string[])[]
   /** The dialect's facts, by the name of the endpoint they hold for. An operation is on offer at exactly these endpoints. */
   readonly wire: Readonly<Record<string, unknown>>
   /** Facts of the dialect that hold at every endpoint. */
@@ -75,11 +90,12 @@ export interface InputField extends Field {
 /**
  * What an operation answers: `nothing`; `value`, one value of a type; or `record`, several values by name
  * (the outputs of a SOAP operation that returns more than one part). With `iterable`, the value is a list whose items a client fetches as
- * they are looked at.
+ * they are looked at; with `stream`, one whose items are sent one by one over a single answer, which may have no end. `headers` are those
+ * that the answer is promised to have.
  */
 export type Outcome =
-  | ({ readonly kind: 'nothing' } & Node)
-  | ({ readonly kind: 'value'; readonly field: Field; readonly iterable?: true } & Node)
+  | ({ readonly kind: 'nothing'; readonly headers?: readonly Field[] } & Node)
+  | ({ readonly kind: 'value'; readonly field: Field; readonly iterable?: true; readonly stream?: true; readonly headers?: readonly Field[] } & Node)
   | ({ readonly kind: 'record'; readonly fields: readonly Field[] } & Node)
 
 /** A failure that an operation declares. `type` is the shape of its detail. */
@@ -138,6 +154,12 @@ export type Type =
   | NothingType
   | ReferenceType
 
+/** What every type has. */
+export interface TypeNode extends Node {
+  /** Facts only the contract's own dialect looks into: how it is written, and what a value must satisfy beyond its shape. */
+  readonly layout?: unknown
+}
+
 /** A type that stands in `Contract.types` under its id. */
 export type NamedType = Type & {
   readonly id: TypeId
@@ -145,7 +167,7 @@ export type NamedType = Type & {
   readonly name: string
 }
 
-export interface RecordType extends Node {
+export interface RecordType extends TypeNode {
   readonly kind: 'record'
   readonly fields: readonly Field[]
   /** Groups of its fields that exclude each other. */
@@ -157,6 +179,9 @@ export interface RecordType extends Node {
   readonly abstract?: boolean
   /** May it carry content that no field declares? */
   readonly open?: boolean
+  /** What members are that no field names: by a pattern of their names, and all the others. Only where `open`. */
+  readonly patterned?: readonly { readonly pattern: string; readonly type: Type }[]
+  readonly rest?: Type
   /** What its open content may be, where some must be there: `$open` in plain form. */
   readonly openExample?: unknown
   /** Names of the fields that identify it. */
@@ -168,10 +193,9 @@ export interface RecordType extends Node {
    * in `$is`, it goes by that type's name.
    */
   readonly variantOf?: TypeId
-  readonly layout?: unknown
 }
 
-export interface EnumerationType extends Node {
+export interface EnumerationType extends TypeNode {
   readonly kind: 'enumeration'
   readonly members: readonly EnumerationMember[]
   /** What its values are on the wire. */
@@ -210,7 +234,7 @@ export type ScalarBase =
   | 'day'
   | 'qualifiedName'
 
-export interface ScalarType extends Node {
+export interface ScalarType extends TypeNode {
   readonly kind: 'scalar'
   readonly base: ScalarBase
   /** The wire's own name of the type, for people and for the dialect's codec: `xs:token`. */
@@ -237,12 +261,12 @@ export interface Constraints {
   readonly allowed?: readonly string[]
 }
 
-export interface LiteralType extends Node {
+export interface LiteralType extends TypeNode {
   readonly kind: 'literal'
   readonly value: string | number | boolean | null
 }
 
-export interface UnionType extends Node {
+export interface UnionType extends TypeNode {
   readonly kind: 'union'
   readonly alternatives: readonly Type[]
   readonly discriminator?: { readonly field: string; readonly mapping: Readonly<Record<string, TypeId>> }
@@ -250,18 +274,22 @@ export interface UnionType extends Node {
   readonly constraints?: Pick<Constraints, 'patterns'>
 }
 
-export interface IntersectionType extends Node {
+export interface IntersectionType extends TypeNode {
   readonly kind: 'intersection'
   readonly parts: readonly Type[]
 }
 
-export interface TupleType extends Node {
+export interface TupleType extends TypeNode {
   readonly kind: 'tuple'
   readonly items: readonly Type[]
+  /** What comes after them; when left out, nothing may. */
   readonly rest?: Type
+  /** How many of the items must be there. */
+  readonly minItems: number
+  readonly maxItems?: number
 }
 
-export interface ListType extends Node {
+export interface ListType extends TypeNode {
   readonly kind: 'list'
   readonly item: Type
   readonly itemNullable?: boolean
@@ -269,31 +297,29 @@ export interface ListType extends Node {
   readonly maxItems?: number
   /** Of lists that are one text on the wire: what the whole text must match, or be. */
   readonly constraints?: Pick<Constraints, 'patterns' | 'allowed'>
-  readonly layout?: unknown
 }
 
-export interface MapType extends Node {
+export interface MapType extends TypeNode {
   readonly kind: 'map'
   readonly value: Type
-  readonly layout?: unknown
 }
 
 /** Open content: whatever elements or members a sender puts there. */
-export interface FragmentType extends Node {
+export interface FragmentType extends TypeNode {
   readonly kind: 'fragment'
   /** It may be any record of the contract, which then says what it is by `$is`. */
   readonly mayBeRecord?: true
 }
 
-export interface AnythingType extends Node {
+export interface AnythingType extends TypeNode {
   readonly kind: 'anything'
 }
 
-export interface NothingType extends Node {
+export interface NothingType extends TypeNode {
   readonly kind: 'nothing'
 }
 
-export interface ReferenceType extends Node {
+export interface ReferenceType extends TypeNode {
   readonly kind: 'reference'
   readonly to: TypeId
 }
@@ -301,7 +327,9 @@ export interface ReferenceType extends Node {
 /** A way of proving who calls. */
 export interface SecurityScheme extends Node {
   readonly name: string
-  readonly scheme: 'basic' | 'bearer' | 'digest' | 'key' | 'usernameToken' | 'unsupported'
+  readonly scheme: 'basic' | 'bearer' | 'digest' | 'key' | 'usernameToken' | 'oauth2' | 'certificate' | 'unsupported'
+  /** Facts only the dialect looks into: where a key goes, where tokens are had. */
+  readonly layout?: unknown
 }
 
 /** Something in the metadata that was approximated, ignored or refused, said openly with its place. */

@@ -1,4 +1,4 @@
-import type { Contract, Endpoint, Field, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
+import type { Contract, Endpoint, Field, Incoming, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
 
 /** An operation's path as people write it: `listBerths`, `bookings.create`. */
 export function pathOf(operation: Operation): string {
@@ -87,7 +87,7 @@ export function directSubtypes(contract: Contract): ReadonlyMap<TypeId, readonly
 export function partsOf(type: Type): Type[] {
   switch (type.kind) {
     case 'record':
-      return [...(type.base === undefined ? [] : [type.base]), ...type.fields.map((field) => field.type)]
+      return [...(type.base === undefined ? [] : [type.base]), ...type.fields.map((field) => field.type), ...(type.patterned ?? []).map((each) => each.type), ...(type.rest === undefined ? [] : [type.rest])]
     case 'list':
       return [type.item]
     case 'map':
@@ -103,11 +103,17 @@ export function partsOf(type: Type): Type[] {
   }
 }
 
-/** The types that an operation names directly: of its inputs, its outcome and its faults. */
+/** The types of messages that the service sends. */
+export function typesOfIncoming(incoming: readonly Incoming[] | undefined): Type[] {
+  return (incoming ?? []).flatMap(({ type }) => (type === undefined ? [] : [type]))
+}
+
+/** The types that an operation names directly: of its inputs, its outcome, its faults and its callbacks. */
 export function typesOfOperation(operation: Operation): Type[] {
   const { outcome } = operation
   const out = outcome.kind === 'value' ? [outcome.field.type] : outcome.kind === 'record' ? outcome.fields.map((field) => field.type) : []
-  return [...operation.inputs.map((input) => input.type), ...out, ...operation.faults.map((fault) => fault.type)]
+  const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? []).map((field) => field.type)
+  return [...operation.inputs.map((input) => input.type), ...out, ...headers, ...operation.faults.map((fault) => fault.type), ...typesOfIncoming(operation.incoming)]
 }
 
 /** Ids of every named type that these operations need: what they name, what hangs off that, and every subtype of it. Sorted. */
@@ -115,7 +121,7 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   const subtypes = directSubtypes(contract)
   const found = new Set<TypeId>()
   let mayBeAny = false
-  const waiting: Type[] = operations.flatMap(typesOfOperation)
+  const waiting: Type[] = [...operations.flatMap(typesOfOperation), ...typesOfIncoming(contract.incoming)]
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
       waiting.push(...partsOf(type))

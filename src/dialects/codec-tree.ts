@@ -8,7 +8,7 @@ import type { Page } from '../typescript/page.js'
  * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
  * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
  */
-export type CodecTree = string | number | boolean | Builtin | CodecReference | LateList | readonly CodecTree[] | { readonly [key: string]: CodecTree }
+export type CodecTree = string | number | boolean | null | Builtin | CodecReference | LateList | Elsewhere | readonly CodecTree[] | { readonly [key: string]: CodecTree }
 
 /** A codec of the runtime: an export of one of its modules. */
 export class Builtin {
@@ -41,6 +41,19 @@ export class LateList {
   }
 }
 
+/** A constant of another page, looked up when it is used. */
+export class Elsewhere {
+  readonly module: string
+  readonly name: string
+  readonly tree: () => CodecTree
+
+  constructor(module: string, name: string, tree: () => CodecTree) {
+    this.module = module
+    this.name = name
+    this.tree = tree
+  }
+}
+
 /**
  * Brings trees to life: codecs as the runtime uses them.
  *
@@ -61,11 +74,18 @@ export class LiveCodecs {
     if (tree instanceof Builtin) return this.builtin(tree.name)
     if (tree instanceof CodecReference) return tree.late ? () => this.named(tree.id) : this.named(tree.id)
     if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
+    if (tree instanceof Elsewhere) return () => this.elsewhere(tree)
     if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
-    if (typeof tree !== 'object') return tree
+    if (typeof tree !== 'object' || tree === null) return tree
     const made: Record<string, unknown> = {}
     for (const [key, value] of Object.entries(tree)) Object.defineProperty(made, key, { value: this.of(value), enumerable: true })
     return made
+  }
+
+  private elsewhere(constant: Elsewhere): unknown {
+    const key = `${constant.module}#${constant.name}`
+    if (!this.made.has(key)) this.made.set(key, this.of(constant.tree()))
+    return this.made.get(key)
   }
 
   private named(id: TypeId): unknown {
@@ -97,8 +117,9 @@ export class TreePrinter {
     if (tree instanceof Builtin) return this.page.use(tree.module, tree.name)
     if (tree instanceof CodecReference) return `${tree.late ? '() => ' : ''}${this.codec(tree.id)}`
     if (tree instanceof LateList) return `() => [${tree.ids.map((id) => this.codec(id)).join(', ')}]`
+    if (tree instanceof Elsewhere) return `() => ${this.page.use(tree.module, tree.name)}`
     if (typeof tree === 'string') return this.constants.get(tree) ?? quoted(tree)
-    if (typeof tree !== 'object') return String(tree)
+    if (typeof tree !== 'object' || tree === null) return String(tree)
     if (Array.isArray(tree)) return `[${tree.map((each: CodecTree) => this.print(each, indent)).join(', ')}]`
     const inner = `${indent}  `
     const rows = Object.entries(tree).map(([key, value]) => `${propertyName(key)}: ${this.print(value, inner)}`)

@@ -86,6 +86,8 @@ export interface Signature {
   readonly input: string
   /** The type that it returns, promise included. */
   readonly returns: string
+  /** The type of the parameter for what belongs to this call alone, where it is more than usual. */
+  readonly thisCall?: string
 }
 
 export interface OperationContext extends DeclarationContext {

@@ -1,141 +1,132 @@
-import { parse } from 'lossless-json'
+import jsonc from 'jsonc-parser'
 import { isMap, isScalar, isSeq, LineCounter, parseDocument } from 'yaml'
-import type { Origin } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
+import { DataNode, DataSource } from './data-node.js'
 
-/** A value of a JSON or YAML metadata document that remembers where it stood, and whether a reader has looked at it. */
-export class DataNode {
-  readonly kind: 'object' | 'list' | 'text' | 'number' | 'boolean' | 'null'
-  readonly origin: Origin
-  /** Its place in the document (RFC 6901). */
-  readonly pointer: string
-  readonly members = new Map<string, DataNode>()
-  readonly items: DataNode[] = []
-  /** The value of a scalar. */
-  readonly value: string | number | boolean | null
-  /** A number as it was written. */
-  readonly source: string
-  read = false
-
-  constructor(kind: DataNode['kind'], origin: Origin, pointer: string, value: DataNode['value'] = null, source = '') {
-    this.kind = kind
-    this.origin = origin
-    this.pointer = pointer
-    this.value = value
-    this.source = source
-  }
-
-  /** The member of this name, marked as read. */
-  get(name: string): DataNode | undefined {
-    const found = this.members.get(name)
-    if (found !== undefined) found.read = true
-    return found
-  }
-
-  /** The text of a member, or undefined when it is missing or something else. */
-  text(name: string): string | undefined {
-    const found = this.get(name)
-    return typeof found?.value === 'string' ? found.value : undefined
-  }
-
-  flag(name: string): boolean {
-    return this.get(name)?.value === true
-  }
-
-  /** A member's number, exactly as written. */
-  number(name: string): string | undefined {
-    const found = this.get(name)
-    return found?.kind === 'number' ? found.source : undefined
-  }
-
-  /** The items of a member that is a list. */
-  list(name: string): readonly DataNode[] {
-    const found = this.get(name)
-    for (const item of found?.items ?? []) item.read = true
-    return found?.items ?? []
-  }
-
-  /** The members of a member that is an object, marked as read. */
-  entries(name: string): [string, DataNode][] {
-    const found = [...(this.get(name)?.members ?? [])]
-    for (const [, node] of found) node.read = true
-    return found
-  }
-
-  /** Marks it and everything inside as dealt with. */
-  readWhole(): void {
-    this.read = true
-    for (const member of this.members.values()) member.readWhole()
-    for (const item of this.items) item.readWhole()
-  }
-
-  /** The value as plain JavaScript. */
-  plain(): unknown {
-    if (this.kind === 'object') return Object.fromEntries([...this.members].map(([name, node]) => [name, node.plain()]))
-    return this.kind === 'list' ? this.items.map((item) => item.plain()) : this.value
-  }
-}
+/** Deeper nesting than this is refused: it is an attack or an accident, and stacks are not endless. */
+const deepest = 1000
 
 /**
- * Parses a JSON or YAML 1.2 document, of which JSON is a part. Dates, `on` and `no` stay texts; keys are texts.
+ * Parses a JSON or YAML 1.2 document. In YAML dates, `on` and `no` stay texts, and keys are texts.
  *
- * @param document its label, for origins
- * @throws Problem TM-2016 with line and column when it is not well-formed or has a key twice
+ * @param label the document's, for origins
+ * @throws Problem TM-2016 with line and column when it is not well-formed or has a key twice; TM-2012 when it is nested too deeply
  */
-export function parseData(text: string, document: string): DataNode {
-  if (/\.json$/i.test(document)) checkJson(text, document)
+export function parseData(text: string, label: string): DataNode {
+  const source = new DataSource(label, text)
+  // YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to JSON. JSON by another name is tried first, being much faster.
+  if (/\.json$/i.test(label)) return parseJson(source)
+  if (/^\s*\{/.test(text)) {
+    try {
+      return parseJson(source)
+    } catch {
+      // It may be YAML in braces.
+    }
+  }
+  return parseYaml(source)
+}
+
+const jsonErrors: Readonly<Record<number, string>> = {
+  1: 'Unexpected text', 2: 'A number is malformed', 3: 'The name of a member is expected here', 4: 'A value is expected here', 5: 'A colon is expected here', 6: 'A comma is expected here', 7: 'A closing brace is expected here',
+  8: 'A closing bracket is expected here', 9: 'The document goes on after its end', 10: 'JSON has no comments', 11: 'A comment is not closed', 12: 'A text is not closed', 13: 'A number is malformed', 14: 'An escape with \\u is malformed',
+  15: 'An escape is malformed', 16: 'There is a character that must be escaped',
+}
+
+function parseJson(source: DataSource): DataNode {
+  const text = source.text.startsWith('\ufeff') ? ` ${source.text.slice(1)}` : source.text
+  const broken = (reason: string, offset: number): Error => problem('TM-2016', { reason }, { place: source.originAt(offset) })
+  const open: DataNode[] = []
+  let name: string | number = ''
+  let root: DataNode | undefined
+  const add = (kind: DataNode['kind'], offset: number, value: DataNode['value'] = null): DataNode => {
+    const parent = open.at(-1)
+    const key = parent?.kind === 'list' ? parent.items.length : name
+    const node = new DataNode(kind, source, offset, parent, parent === undefined ? '' : key, value)
+    if (parent === undefined) root = node
+    else parent.put(key, node)
+    return node
+  }
+  const begin = (kind: 'object' | 'list') => (offset: number): void => {
+    if (open.length >= deepest) throw problem('TM-2012', { limit: `${deepest} levels of nesting` }, { place: source.originAt(offset) })
+    open.push(add(kind, offset))
+  }
+  // The same names come again and again, and one copy of each is enough.
+  const names = new Map<string, string>()
+  jsonc.visit(text, {
+    onObjectBegin: begin('object'),
+    onObjectProperty(property, offset) {
+      if (open.at(-1)?.members.has(property) === true) throw broken(`The key "${property}" is there twice; keys must be unique`, offset)
+      name = names.get(property) ?? property
+      if (name === property) names.set(property, property)
+    },
+    onObjectEnd: () => void open.pop(),
+    onArrayBegin: begin('list'),
+    onArrayEnd: () => void open.pop(),
+    onLiteralValue(value: unknown, offset) {
+      if (typeof value === 'string') add('text', offset, value)
+      else if (typeof value === 'number') add('number', offset, value)
+      else if (typeof value === 'boolean') add('boolean', offset, value)
+      else add('null', offset)
+    },
+    onError(error, offset) {
+      throw broken(jsonErrors[error] ?? 'It is not JSON', offset)
+    },
+  }, { disallowComments: true, allowTrailingComma: false })
+  if (root === undefined) throw broken('A value is expected here', 0)
+  return root
+}
+
+function parseYaml(source: DataSource): DataNode {
   const lines = new LineCounter()
-  const parsed = parseDocument(text, { lineCounter: lines, prettyErrors: false, strict: false })
-  const originAt = (offset: number): Origin => {
-    const { line, col } = lines.linePos(offset)
-    return { document, line, column: col }
+  let parsed
+  try {
+    parsed = parseDocument(source.text, { lineCounter: lines, prettyErrors: false, strict: false })
+  } catch (error) {
+    if (error instanceof RangeError) throw problem('TM-2012', { limit: `${deepest} levels of nesting` }, { place: { document: source.label } })
+    throw error
   }
   const [broken] = parsed.errors
-  if (broken !== undefined) throw problem('TM-2016', { reason: broken.message.replace(/\.$/, '') }, { place: originAt(broken.pos[0]) })
+  if (broken !== undefined) throw problem('TM-2016', { reason: broken.message.replace(/\.$/, '') }, { place: source.originAt(broken.pos[0]) })
   let aliases = 0
-  const convert = (node: unknown, pointer: string): DataNode => {
+  const convert = (node: unknown, parent: DataNode | undefined, key: string | number, depth: number): DataNode => {
     const range = typeof node === 'object' && node !== null && 'range' in node ? (node.range as [number] | null | undefined) : undefined
-    const origin = originAt(range?.[0] ?? 0)
+    const start = range?.[0] ?? 0
+    const make = (kind: DataNode['kind'], value: DataNode['value'] = null): DataNode => new DataNode(kind, source, start, parent, key, value)
+    if (depth > deepest) throw problem('TM-2012', { limit: `${deepest} levels of nesting` }, { place: source.originAt(start) })
     if (isMap(node)) {
-      const made = new DataNode('object', origin, pointer)
-      for (const { key, value } of node.items) {
-        const name = String(isScalar(key) ? (key.source ?? key.value) : key)
-        made.members.set(name, convert(value, `${pointer}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`))
+      const made = make('object')
+      for (const { key: name, value } of node.items) {
+        const text = String(isScalar(name) ? (name.source ?? name.value) : name)
+        // A merge key brings the members of other maps, those that are there already excepted (YAML 1.1, as many tools still write it).
+        if (text === '<<') for (const [inherited, member] of merged(convert(value, made, text, depth + 1))) if (!made.members.has(inherited)) made.put(inherited, member)
+        if (text !== '<<') made.put(text, convert(value, made, text, depth + 1))
       }
       return made
     }
     if (isSeq(node)) {
-      const made = new DataNode('list', origin, pointer)
-      node.items.forEach((item, at) => made.items.push(convert(item, `${pointer}/${at}`)))
+      const made = make('list')
+      node.items.forEach((item, at) => made.put(at, convert(item, made, at, depth + 1)))
       return made
     }
     if (isScalar(node)) {
       const { value } = node
-      if (typeof value === 'number' || typeof value === 'bigint') return new DataNode('number', origin, pointer, Number(value), node.source ?? String(value))
-      if (typeof value === 'boolean') return new DataNode('boolean', origin, pointer, value)
-      return value === null || value === undefined ? new DataNode('null', origin, pointer) : new DataNode('text', origin, pointer, String(value))
+      if (typeof value === 'number' || typeof value === 'bigint') return make('number', Number(value))
+      if (typeof value === 'boolean') return make('boolean', value)
+      return value === null || value === undefined ? make('null') : make('text', String(value))
     }
     // An alias stands for its anchor; a document that multiplies itself with them is refused.
     if (typeof node === 'object' && node !== null && 'resolve' in node && typeof node.resolve === 'function') {
       aliases += 1
-      if (aliases > 10_000) throw problem('TM-2012', { limit: '10000 aliases' }, { place: origin })
-      return convert((node as { resolve(document: unknown): unknown }).resolve(parsed), pointer)
+      if (aliases > 10_000) throw problem('TM-2012', { limit: '10000 aliases' }, { place: source.originAt(start) })
+      return convert((node as { resolve(document: unknown): unknown }).resolve(parsed), parent, key, depth + 1)
     }
-    return new DataNode('null', origin, pointer)
+    return make('null')
   }
-  return convert(parsed.contents, '')
+  return convert(parsed.contents, undefined, '', 0)
 }
 
-/** YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to JSON. */
-function checkJson(text: string, document: string): void {
-  try {
-    parse(text.replace(/^\ufeff/, ''))
-  } catch (error) {
-    const message = error instanceof Error ? error.message : String(error)
-    const at = Number(/position (\d+)/.exec(message)?.[1] ?? text.length)
-    const before = text.slice(0, at).split('\n')
-    throw problem('TM-2016', { reason: message.replace(/ at position \d+.*$/, '') }, { place: { document, line: before.length, column: (before.at(-1)?.length ?? 0) + 1 } })
-  }
+function merged(node: DataNode): Iterable<[string, DataNode]> {
+  return node.kind === 'list' ? node.items.flatMap((item) => [...item.members]) : node.members
 }
 
 /** The node at a JSON Pointer, `''` being the root; percent-encoding undone, as in URL fragments. */

@@ -78,11 +78,22 @@ export async function runClient(bundle: string, className: string, operation: Op
   try {
     const outcome = method.call(group, input)
     const isIterable = operation.outcome.kind === 'value' && operation.outcome.iterable === true
-    const told = isIterable ? await firstRows(outcome as Listing<unknown>, mostRows) : { value: await outcome }
+    const isStream = operation.outcome.kind === 'value' && operation.outcome.stream === true
+    const told = isStream ? await firstItems(outcome as AsyncIterable<unknown>, mostRows) : isIterable ? await firstRows(outcome as Listing<unknown>, mostRows) : { value: await outcome }
     return { ...told, exchanges, deviations, milliseconds: milliseconds() }
   } catch (failure) {
     return { failure, exchanges, deviations, milliseconds: milliseconds() }
   }
+}
+
+/** The first items of a sequence, which may have no end. */
+async function firstItems(items: AsyncIterable<unknown>, most: number): Promise<{ value: unknown[]; more: boolean }> {
+  const value: unknown[] = []
+  for await (const item of items) {
+    if (value.length >= most) return { value, more: true }
+    value.push(item)
+  }
+  return { value, more: false }
 }
 
 /** The first rows of a list, from as many pages as that takes. */

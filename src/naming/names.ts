@@ -84,9 +84,9 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
 }
 
 /** What an operation's file exports, by the name of its function. */
-export function operationExports(name: string): [call: string, input: string, outcome: string, fault: string, guard: string] {
+export function operationExports(name: string): [call: string, input: string, outcome: string, fault: string, guard: string, headers: string, outcomes: string] {
   const pascal = name.charAt(0).toUpperCase() + name.slice(1)
-  return [name, `${pascal}Input`, `${pascal}Outcome`, `${pascal}Fault`, `is${pascal}Fault`]
+  return [name, `${pascal}Input`, `${pascal}Outcome`, `${pascal}Fault`, `is${pascal}Fault`, `${pascal}Headers`, `${pascal}Outcomes`]
 }
 
 function free(wanted: string, suffixes: readonly string[], isFree: (name: string) => boolean): string {

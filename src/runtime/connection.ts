@@ -9,7 +9,10 @@ export interface Settings {
   readonly endpoint?: string
   /** Headers that every request carries. */
   readonly headers?: Readonly<Record<string, string>>
-  readonly credential?: Credential
+  /** What proves who calls; several where the service wants several, or different ones for different operations. */
+  readonly credential?: Credential | readonly Credential[]
+  /** Values for the variables in a server's address, where the metadata has such. */
+  readonly serverVariables?: Readonly<Record<string, string>>
   /** Milliseconds that a whole call may take. Default 60000. */
   readonly timeLimit?: number
   /** Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it. */
@@ -27,12 +30,18 @@ export interface Settings {
 }
 
 /** What proves who calls. */
-export type Credential =
+export type Credential = (
   | { readonly kind: 'basic'; readonly user: string; readonly password: string }
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
+  /** Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that user's password. */
+  | { readonly kind: 'oauth2'; readonly clientId: string; readonly clientSecret?: string; readonly user?: string; readonly password?: string; readonly scopes?: readonly string[]; readonly tokenUrl?: string }
   /** A user name token in the header of SOAP messages (WS-Security); with `digest` the password itself does not travel. */
   | { readonly kind: 'wsse'; readonly user: string; readonly password: string; readonly digest?: boolean }
+) & {
+  /** The security scheme of the metadata that it is for, where its kind alone does not tell. */
+  readonly scheme?: string
+}
 
 /** What holds for one call alone. */
 export interface ThisCall {
@@ -60,6 +69,8 @@ export interface Endpoint {
   readonly addressing?: boolean
   /** Bytes in messages are to travel beside them. */
   readonly mtom?: boolean
+  /** Variables in the address, with the values they have when the settings give none. */
+  readonly variables?: Readonly<Record<string, string>>
 }
 
 /** An open door to a service. Made by `connect` in settings.ts; passed to every operation. */
@@ -78,7 +89,7 @@ export function close(connection: Connection): Promise<void> {
 }
 
 /**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_WSSE_USER` and
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET`, `_WSSE_USER` and
  * `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds).
  *
  * @throws TypeError when `_TIME_LIMIT` is not a number
@@ -94,11 +105,12 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const token = get('TOKEN')
   const key = get('KEY')
   const wsseUser = get('WSSE_USER')
+  const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
   const limit = get('TIME_LIMIT')
   const timeLimit = limit === undefined ? undefined : Number(limit)
   if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
   const credential: Credential | undefined =
-    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : clientId !== undefined ? { kind: 'oauth2', clientId, ...(clientSecret === undefined ? {} : { clientSecret }), ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }) } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -107,11 +119,24 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   }
 }
 
-/** The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end. */
-export function addressOf(connection: Connection): string {
+/**
+ * The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end.
+ *
+ * @param offered the endpoints that the operation is offered at, where that is not all of them
+ */
+export function addressOf(connection: Connection, offered?: readonly string[]): string {
   const { settings, endpoints } = connection
-  const name = settings.endpoint ?? Object.keys(endpoints)[0] ?? ''
-  return (settings.url ?? endpoints[name]?.address ?? '').replace(/\/+$/, '')
+  const chosen = settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false ? settings.endpoint : undefined
+  const endpoint = endpoints[chosen ?? offered?.[0] ?? Object.keys(endpoints)[0] ?? '']
+  let address = settings.url ?? endpoint?.address ?? ''
+  for (const [name, preset] of Object.entries(endpoint?.variables ?? {})) address = address.replaceAll(`{${name}}`, settings.serverVariables?.[name] ?? preset)
+  return address.replace(/\/+$/, '')
+}
+
+/** The credentials of the settings, as a list. */
+export function credentialsOf(settings: Settings): readonly Credential[] {
+  const { credential } = settings
+  return credential === undefined ? [] : 'kind' in credential ? [credential] : credential
 }
 
 /**
@@ -121,8 +146,8 @@ export function addressOf(connection: Connection): string {
  * @throws InputRejected
  */
 export function checkCredential(connection: Connection, operation: string, kinds: readonly Credential['kind'][]): void {
-  const kind = connection.settings.credential?.kind
-  if (kind !== undefined && !kinds.includes(kind)) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers` }])
+  const kind = credentialsOf(connection.settings).find((each) => !kinds.includes(each.kind))?.kind
+  if (kind !== undefined) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers` }])
 }
 
 /** Tells everybody of a deviation who wants to hear of it. */
@@ -139,6 +164,8 @@ export interface Request {
   readonly url: string
   readonly headers: Readonly<Record<string, string>>
   readonly body?: string | Uint8Array
+  /** Its headers prove already who calls. */
+  readonly proven?: boolean
 }
 
 /** The answer to a request, its body read to the end. */
@@ -148,16 +175,28 @@ export interface Response {
   readonly body: Uint8Array
 }
 
+/** A request that is under way. */
+export interface Opened {
+  readonly answer: globalThis.Response
+  /** Says that the answer was received, for whoever observes. */
+  received(body: string): void
+  /** Ends the clock, where an answer may take as long as it likes. */
+  untimed(): void
+  /** The failure that an error while reading stands for. */
+  failure(error: unknown): unknown
+  /** Gives back what the request holds. */
+  done(): void
+}
+
 /**
- * Sends a request and waits for the whole answer.
+ * Sends a request; its answer's body is still to be read.
  *
- * @param text turns the answer's bytes into text, for whoever observes the exchange
  * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
  */
-export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
+export async function openExchange(connection: Connection, request: Request, thisCall: ThisCall): Promise<Opened> {
   const { settings } = connection
   const { body } = request
-  const headers = allHeaders(request.headers, settings, thisCall)
+  const headers = allHeaders(request, settings, thisCall)
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
   const end = new AbortController()
   let tooLate = false
@@ -171,52 +210,81 @@ export async function exchange(connection: Connection, request: Request, thisCal
   if (others.some((signal) => signal.aborted)) abort()
   const started = performance.now()
   const send = settings.fetch ?? fetch
-  try {
-    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) })
-    const received: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
-    const observed: Exchange = {
-      request: { ...request, headers, body: typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body) },
-      response: { status: received.status, headers: received.headers, body: text(received) },
-      milliseconds: Math.round(performance.now() - started),
-    }
-    settings.onExchange?.(observed)
-    thisCall.onExchange?.(observed)
-    if (received.status === 401 || received.status === 403 || received.status === 407) {
-      throw new TransportFailure('login', `the service wants a login (HTTP ${String(received.status)})`, { url: request.url, status: received.status })
-    }
-    return received
-  } catch (error) {
-    if (error instanceof TransportFailure) throw error
-    if (tooLate) throw new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
-    // Whoever aborted the call gets their own reason back.
-    if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
-    const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
-    const reason = cause instanceof Error ? cause.message : String(cause)
-    throw new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
-  } finally {
+  const done = (): void => {
     clearTimeout(timeout)
     for (const signal of others) signal.removeEventListener('abort', abort)
   }
+  const failure = (error: unknown): unknown => {
+    if (error instanceof TransportFailure) return error
+    if (tooLate) return new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
+    // Whoever aborted the call gets their own reason back.
+    if (thisCall.signal?.aborted === true) return thisCall.signal.reason
+    const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
+    const reason = cause instanceof Error ? cause.message : String(cause)
+    return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
+  }
+  try {
+    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) })
+    const received = (text: string): void => {
+      const observed: Exchange = {
+        request: { method: request.method, url: request.url, headers, body: typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body) },
+        response: { status: answer.status, headers: namesToValues(answer.headers), body: text },
+        milliseconds: Math.round(performance.now() - started),
+      }
+      settings.onExchange?.(observed)
+      thisCall.onExchange?.(observed)
+    }
+    return { answer, received, failure, done, untimed: () => clearTimeout(timeout) }
+  } catch (error) {
+    done()
+    throw failure(error)
+  }
 }
 
-function allHeaders(own: Readonly<Record<string, string>>, settings: Settings, thisCall: ThisCall): Record<string, string> {
+/**
+ * Sends a request and waits for the whole answer.
+ *
+ * @param text turns the answer's bytes into text, for whoever observes the exchange
+ * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
+ */
+export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
+  const opened = await openExchange(connection, request, thisCall)
+  try {
+    return await receive(opened, request.url, text)
+  } catch (error) {
+    throw opened.failure(error)
+  } finally {
+    opened.done()
+  }
+}
+
+/** Reads an answer to its end. */
+export async function receive({ answer, received }: Opened, url: string, text: (response: Response) => string): Promise<Response> {
+  const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
+  received(text(response))
+  if (answer.status === 401 || answer.status === 403 || answer.status === 407) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
+  return response
+}
+
+function allHeaders(request: Request, settings: Settings, thisCall: ThisCall): Record<string, string> {
   const merged: Record<string, string> = {}
-  const credential = settings.credential
-  const login =
-    credential === undefined || credential.kind === 'key' || credential.kind === 'wsse'
-      ? {}
-      : { authorization: credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : `Bearer ${credential.token}` }
-  for (const headers of [own, login, settings.headers ?? {}, thisCall.headers ?? {}]) {
+  const login = request.proven === true ? undefined : credentialsOf(settings).map(authorization).find((each) => each !== undefined)
+  for (const headers of [request.headers, login === undefined ? {} : { authorization: login }, settings.headers ?? {}, thisCall.headers ?? {}]) {
     for (const [name, value] of Object.entries(headers)) merged[name.toLowerCase()] = value
   }
   return merged
+}
+
+/** The header that a name with a password, or a token, makes. */
+export function authorization(credential: Credential): string | undefined {
+  return credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : credential.kind === 'bearer' ? `Bearer ${credential.token}` : undefined
 }
 
 function base64(text: string): string {
   return btoa(String.fromCharCode(...new TextEncoder().encode(text)))
 }
 
-function namesToValues(headers: Headers): Record<string, string> {
+export function namesToValues(headers: Headers): Record<string, string> {
   const found: Record<string, string> = {}
   headers.forEach((value, name) => {
     found[name] = value

@@ -196,7 +196,7 @@ function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dia
   return [
     '',
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
-    `  ${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
+    `  ${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
     `    return ${page.use(module, call)}(this.connection, input, thisCall)`,
     '  }',
   ]
@@ -241,7 +241,7 @@ export function variablePrefix(contractName: string): string {
 }
 
 function isIterable(operation: Operation): boolean {
-  return operation.outcome.kind === 'value' && operation.outcome.iterable === true
+  return operation.outcome.kind === 'value' && (operation.outcome.iterable === true || operation.outcome.stream === true)
 }
 
 /** The variables that fill a client's settings, as a list in Markdown. */

@@ -15,7 +15,7 @@ export function printFunction({ operation, names, page, signature }: OperationCo
   page.print(
     '',
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, ...remarks]),
-    `export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
+    `export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
     `  return ${call}(connection, operation, input, thisCall)`,
     '}',
   )

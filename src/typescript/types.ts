@@ -1,4 +1,4 @@
-import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, Type, TypeId, UnionType } from '../contract/contract.js'
+import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, TupleType, Type, TypeId, UnionType } from '../contract/contract.js'
 import { directSubtypes, namedType } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
@@ -88,14 +88,22 @@ export class TypeTexts {
       case 'intersection':
         return type.parts.map((each) => bracketed(this.of(each, page))).join(' & ')
       case 'tuple':
-        return `[${[...type.items.map((each) => this.of(each, page)), ...(type.rest === undefined ? [] : [`...${this.of(type.rest, page)}[]`])].join(', ')}]`
+        return this.ofTuple(type, page)
       case 'map':
-        return `Record<string, ${this.of(type.value, page)}>`
+        // An alias may only refer to itself inside braces.
+        return type.value.kind === 'reference' || type.value.kind === 'union' ? `{ [name: string]: ${this.of(type.value, page)} }` : `Record<string, ${this.of(type.value, page)}>`
       case 'anything':
         return 'unknown'
       case 'nothing':
         return 'undefined'
     }
+  }
+
+  private ofTuple(type: TupleType, page: Page): string {
+    const texts = type.items.map((each) => this.of(each, page))
+    const items = texts.map((text, at) => (at < type.minItems ? text : `${/[|&]/.test(text) ? `(${text})` : text}?`))
+    const rest = type.rest === undefined ? undefined : this.of(type.rest, page)
+    return `[${[...items, ...(rest === undefined ? [] : [`...${/[|&]/.test(rest) ? `(${rest})` : rest}[]`])].join(', ')}]`
   }
 
   /** An alternative of a union, with the value of the discriminator that tells it, so that TypeScript can narrow by it. */

@@ -1,7 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
 import { ContractBreach, ServiceFault, type Deviation } from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
+import { form as formFormat } from '../../src/runtime/http/forms.js'
 import { checkInput, readAnswer, writeBody, writeParameters, type HttpOperation } from '../../src/runtime/http/http.js'
+import { multipart } from '../../src/runtime/http/multipart.js'
 import { checkJson, fromJson, toJson, type JsonRef } from '../../src/runtime/http/json.js'
 import * as json from '../../src/runtime/json/values.js'
 import { inPath, inQuery, type Style, type Written } from '../../src/runtime/http/parameters.js'
@@ -54,7 +56,7 @@ describe('parameters, by the table of OpenAPI 3.1, section 4.8.12.5', () => {
     }
     const input = { number: 9007199254740993n, name: 'a/b', ids: [1, 2], filter: { a: [1] }, 'X-Day': '2026-11-23', session: 's 1', name_: 'q' }
     expect(checkInput(operation, input)).toEqual([])
-    expect(writeParameters(operation, input, { in: 'query', name: 'k', value: 'v&' })).toEqual({
+    expect(writeParameters(operation, input, { query: ['k=v%26'], cookies: [] })).toEqual({
       target: '/v/9007199254740993/a%2Fb?ids=1%7C2&filter=%7B%22a%22%3A%5B1%5D%7D&name=q&k=v%26',
       headers: { 'x-day': '2026-11-23', cookie: 'session=s%201' },
     })
@@ -65,9 +67,9 @@ describe('bodies', () => {
   test('JSON keeps every digit; forms and multipart are what the platform\'s own readers read', async () => {
     const codec: JsonRef = { members: { id: { is: json.int64 }, price: { is: json.decimal }, text: { is: json.decimalText, optional: true }, tags: { is: { items: json.text }, optional: true }, file: { is: json.base64, optional: true } } }
     expect(writeBody({ type: 'application/json', is: codec }, { id: 9007199254740993n, price: '1.10', text: '2.50', file: Uint8Array.of(1, 2) }).content).toBe('{"id":9007199254740993,"price":1.10,"text":"2.50","file":"AQI="}')
-    const form = writeBody({ type: 'application/x-www-form-urlencoded', is: codec }, { id: 5n, price: '1.10', tags: ['a b', 'ü&='] }).content as string
+    const form = writeBody({ type: 'application/x-www-form-urlencoded', is: codec, format: formFormat }, { id: 5n, price: '1.10', tags: ['a b', 'ü&='] }).content as string
     expect([...new URLSearchParams(form)]).toEqual([['id', '5'], ['price', '1.10'], ['tags', 'a b'], ['tags', 'ü&=']])
-    const { type, content } = writeBody({ type: 'multipart/form-data', is: codec }, { id: 5n, price: '1.10', tags: ['x', 'é"\r\n'], file: Uint8Array.of(0, 255, 13, 10) })
+    const { type, content } = writeBody({ type: 'multipart/form-data', is: codec, format: multipart }, { id: 5n, price: '1.10', tags: ['x', 'é"\r\n'], file: Uint8Array.of(0, 255, 13, 10) })
     const read = await new Response((content as Uint8Array).slice(), { headers: { 'content-type': type } }).formData()
     expect([read.get('id'), read.get('price'), read.getAll('tags')]).toEqual(['5', '1.10', ['x', 'é"\r\n']])
     expect(new Uint8Array(await (read.get('file') as File).arrayBuffer())).toEqual(Uint8Array.of(0, 255, 13, 10))

@@ -1,5 +1,6 @@
 import type { Dialect } from '../dialect.js'
 import { httpEmitter } from './emit.js'
+import { isChoice } from './json-trees.js'
 import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
@@ -13,13 +14,14 @@ export const http: Dialect = {
   describe(_contract, operation, endpoint) {
     const { method, path, answers } = operationLayout(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
-    const parameters = operation.inputs.filter((input) => input.place !== 'body')
+    const parameters = operation.inputs.filter((input) => input.place !== 'body' && !isChoice(input))
     return [
       ['request', `${method} ${path}`],
       ['address', endpoint.address],
       ...parameters.map((each) => [`${each.place} ${parameterLayout(each).name}`, [parameterLayout(each).style, parameterLayout(each).json === true ? 'as JSON' : undefined].filter((part) => part !== undefined).join(', ') || 'as usual'] as const),
-      ...(body === undefined ? [] : [['body', bodyLayout(body).mediaType] as const]),
-      ...Object.entries(answers).map(([status, { mediaType }]) => [`answer ${status}`, mediaType ?? 'no content'] as const),
+      ...(body === undefined ? [] : [['body', bodyLayout(body).contents.map((each) => each.mediaType).join(' or ')] as const]),
+      ...Object.entries(answers).map(([status, contents]) => [`answer ${status}`, contents.map((each) => each.mediaType).join(' or ') || 'no content'] as const),
+      ...(operation.security === undefined ? [] : [['login', operation.security.map((each) => each.join(' and ') || 'none').join(', or ')] as const]),
     ]
   },
   play: playHttp,

@@ -1,24 +1,51 @@
-import type { Contract, Field, NamedType, Operation, ScalarType, Type } from '../../contract/contract.js'
-import { namedType } from '../../contract/queries.js'
+import type { Contract, Field, NamedType, Operation, ScalarType, Type, UnionType } from '../../contract/contract.js'
+import { endpointsOf, membersOf, namedType } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
-import { Builtin, CodecReference, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
+import { form } from '../../runtime/http/forms.js'
+import { readHeaders } from '../../runtime/http/headers.js'
+import { lines } from '../../runtime/http/lines.js'
+import { multipart } from '../../runtime/http/multipart.js'
+import { prove, renew } from '../../runtime/http/security.js'
+import { xml } from '../../runtime/http/xml.js'
+import { brokenRule } from '../../runtime/json/rules.js'
+import { camelCase } from '../../naming/identifiers.js'
+import { Builtin, CodecReference, Elsewhere, LiveCodecs, type CodecTree } from '../codec-tree.js'
+import { bodyLayout, contractLayout, faultLayout, operationLayout, parameterLayout, typeLayout, type ContentLayout, type HeaderLayout, type OutcomeLayout, type ParameterLayout } from './layout.js'
+import { mapRule } from './live-rules.js'
+import { kindOf, type ContentKind } from './media-types.js'
+import type { Rule } from './rules.js'
+import { XmlTrees } from './xml-trees.js'
 
 const valuesModule = 'runtime/json/values'
+const rulesModule = 'runtime/json/rules'
 
 const builtins: Readonly<Partial<Record<ScalarType['base'], keyof typeof values>>> = {
-  text: 'text', boolean: 'boolean', int32: 'int32', int64: 'int64', decimal: 'decimal', float: 'double', double: 'double', bytes: 'base64', date: 'date', dateTime: 'dateTime', time: 'time', duration: 'duration',
+  text: 'text', boolean: 'boolean', int8: 'int8', int16: 'int16', int32: 'int32', uint8: 'uint8', uint16: 'uint16', uint32: 'uint32', int64: 'int64', uint64: 'uint64', decimal: 'decimal', float: 'double', double: 'double', bytes: 'base64', date: 'date', dateTime: 'dateTime', time: 'time', duration: 'duration',
 }
 
 /** Names of the runtime's values that codecs of this dialect use. */
-export const valueNames: readonly string[] = [...Object.values(builtins), 'anything', 'integer', 'int64Text', 'decimalText']
+export const valueNames: readonly string[] = [...Object.values(builtins), 'anything', 'integer', 'int64Text', 'uint64Text', 'decimalText', 'base64url', 'brokenRule']
 
 /** Builds the JSON codecs of a contract as trees. */
 export class JsonTrees {
   private readonly contract: Contract
+  /** What the constants of rules.ts are called, by the id of the rule. */
+  private readonly ruleNames: ReadonlyMap<string, string>
+  private readonly xmlTrees: XmlTrees
 
   constructor(contract: Contract) {
     this.contract = contract
+    this.ruleNames = constantNames(Object.keys(contractLayout(contract).rules ?? {}), 'Rule')
+    this.xmlTrees = new XmlTrees(contract)
+  }
+
+  /** The rules that others refer to: the name of the constant, and the tree. */
+  rules(): (readonly [name: string, tree: CodecTree])[] {
+    return [...this.ruleNames].map(([id, name]) => [name, this.rule(contractLayout(this.contract).rules?.[id] ?? true)])
+  }
+
+  private rule(rule: Rule): CodecTree {
+    return mapRule(rule, (id) => new Elsewhere('rules', this.ruleNames.get(id) ?? '', () => this.rule(contractLayout(this.contract).rules?.[id] ?? true))) as CodecTree
   }
 
   ofNamed(type: NamedType): CodecTree {
@@ -26,6 +53,12 @@ export class JsonTrees {
   }
 
   of(type: Type, late: boolean): CodecTree {
+    const { rule } = typeLayout(type)
+    const shape = this.shape(type, late)
+    return rule === undefined ? shape : { is: shape, obeys: { rule: this.rule(rule), broken: new Builtin(rulesModule, 'brokenRule') } }
+  }
+
+  private shape(type: Type, late: boolean): CodecTree {
     switch (type.kind) {
       case 'reference':
         namedType(this.contract, type.to)
@@ -35,7 +68,13 @@ export class JsonTrees {
       case 'enumeration':
         return { literals: type.members.map((member) => member.value) }
       case 'literal':
-        return { literals: type.value === null ? [] : [type.value] }
+        return { literals: [type.value] }
+      case 'nothing':
+        return { literals: [] }
+      case 'tuple': {
+        const { minItems, maxItems, rest } = type
+        return { tuple: type.items.map((each) => this.of(each, late)), ...(rest === undefined ? {} : { rest: this.of(rest, late) }), ...(minItems === 0 ? {} : { min: minItems }), ...(maxItems === undefined ? {} : { max: maxItems }) }
+      }
       case 'list':
         return {
           items: this.of(type.item, late), ...(type.itemNullable === true ? { nullable: true } : {}), ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
@@ -43,13 +82,12 @@ export class JsonTrees {
       case 'map':
         return { values: this.of(type.value, late) }
       case 'record':
-        return { members: this.members(type.fields, late), ...(type.open === true ? { open: true } : {}) }
-      case 'union': {
-        const { discriminator } = type
-        const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
-        const when = Object.fromEntries(Object.entries(discriminator?.mapping ?? {}).map(([value, id]) => [value, ids.indexOf(id)]))
-        return { oneOf: type.alternatives.map((each) => this.of(each, late)), ...(discriminator === undefined || Object.keys(when).length === 0 ? {} : { by: { member: discriminator.field, when } }) }
-      }
+        return {
+          members: this.members(type.fields, late), ...(type.open === true ? { open: true } : {}), ...(type.patterned === undefined ? {} : { patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, late)]) }),
+          ...(type.rest === undefined ? {} : { rest: this.of(type.rest, late) }),
+        }
+      case 'union':
+        return this.union(type, late)
       case 'intersection':
         return { allOf: type.parts.map((each) => this.of(each, late)) }
       default:
@@ -60,35 +98,98 @@ export class JsonTrees {
   /** Everything the runtime needs to know of an operation. */
   operation(operation: Operation): { readonly [key: string]: CodecTree } {
     const layout = operationLayout(operation)
-    const parameters = operation.inputs.filter((input) => input.place !== 'body')
     const body = operation.inputs.find((input) => input.place === 'body')
+    // The choice between media types is no parameter: it decides what travels, and is not sent itself.
+    const parameters = operation.inputs.filter((input) => input.place !== 'body' && !isChoice(input))
     const { outcome } = operation
-    const content = (mediaType: string | undefined, type: Type | undefined): CodecTree => ({
-      ...(mediaType === undefined ? {} : { type: mediaType }),
-      ...(type === undefined || type.kind === 'nothing' || type.kind === 'anything' || !isJson(mediaType ?? '') ? {} : { is: this.of(type, false) }),
-    })
-    const alternatives = outcome.kind === 'value' && layout.byStatus === true && outcome.field.type.kind === 'union' ? outcome.field.type.alternatives : undefined
-    const answerType = (at: number): Type | undefined => {
-      const alternative = alternatives?.[at]
-      if (alternative?.kind === 'record') return alternative.fields.find((field) => field.name === 'body')?.type
-      return outcome.kind === 'value' ? outcome.field.type : undefined
-    }
+    const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? [])
+    const offered = Object.keys(operation.wire)
+    const security = this.security(operation)
     return {
       method: layout.method,
       path: layout.path,
-      ...(parameters.length === 0 ? {} : { parameters: Object.fromEntries(parameters.map((field) => [field.name, this.parameter(field, field.place)])) }),
-      ...(body === undefined
-        ? {}
-        : { body: { type: bodyLayout(body).mediaType, ...(body.type.kind === 'anything' ? {} : { is: this.of(isRaw(body) ? { kind: 'anything', origin: body.origin } : body.type, false) }), ...(body.optional ? { optional: true } : {}), ...(body.nullable ? { nullable: true } : {}) } }),
-      answers: Object.fromEntries(Object.entries(layout.answers).map(([status, { mediaType }], at) => [status, content(mediaType, answerType(at))])),
+      ...(parameters.length === 0 ? {} : { parameters: record(parameters.map((field) => [field.name, this.parameter(field, field.place)])) }),
+      ...(body === undefined ? {} : { body: this.body(body) }),
+      answers: Object.fromEntries(Object.entries(layout.answers).map(([status, contents], at) => [status, this.answer(operation, contents, at)])),
       ...(layout.byStatus === true ? { byStatus: true } : {}),
-      ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, content((fault.layout as { mediaType?: string }).mediaType, fault.type)])) }),
-      ...(layout.key === undefined ? {} : { key: { ...layout.key } }),
+      ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, this.content(faultLayout(fault).content, fault.type)])) }),
+      ...(headers.length === 0 ? {} : { headers: { of: record(headers.map((field) => [field.name, this.header(field)])), read: new Builtin('runtime/http/headers', 'readHeaders') } }),
+      ...(security === undefined ? {} : { security }),
+      ...(offered.length === endpointsOf(this.contract).length ? {} : { offered }),
     }
   }
 
+  /** Shapes for XML of the types that others refer to: the name of the constant, and the tree. */
+  xmlShapes(): (readonly [name: string, tree: CodecTree])[] {
+    return [...this.xmlTrees.named()]
+  }
+
+  private body(body: Field): CodecTree {
+    const { contents, several } = bodyLayout(body)
+    const typeOf = (content: ContentLayout): Type => (several === true && body.type.kind === 'union' ? (body.type.alternatives[content.at] as Type) : body.type)
+    const [first, ...others] = contents.map((content) => this.content(content, typeOf(content)) as Readonly<Record<string, CodecTree>>)
+    return { ...first, ...(body.optional ? { optional: true } : {}), ...(body.nullable ? { nullable: true } : {}), ...(others.length === 0 ? {} : { others }) }
+  }
+
+  private answer(operation: Operation, contents: readonly ContentLayout[], at: number): CodecTree {
+    const { outcome } = operation
+    if (outcome.kind !== 'value') return {}
+    const { type } = outcome.field
+    const alternative = operationLayout(operation).byStatus === true && type.kind === 'union' ? type.alternatives[at] : undefined
+    const own = alternative?.kind === 'record' ? (alternative.fields.find((field) => field.name === 'body')?.type ?? type) : outcome.stream === true && type.kind === 'list' ? type.item : type
+    const several = (outcome.field.layout as OutcomeLayout | undefined)?.several === true
+    const trees = contents.map((content) => this.content(content, several && own.kind === 'union' ? (own.alternatives[content.at] as Type) : own))
+    const [only, ...others] = trees
+    return only === undefined ? {} : others.length === 0 ? only : trees
+  }
+
+  private content(layout: ContentLayout | undefined, type: Type): CodecTree {
+    if (layout === undefined) return {}
+    const { mediaType, kind, encoding } = layout
+    const format = formats[kind]
+    const isUnknown = type.kind === 'nothing' || (type.kind === 'anything' && typeLayout(type).rule === undefined)
+    return {
+      type: mediaType,
+      ...(isUnknown ? {} : { is: this.of(type, false) }),
+      ...(format === undefined || (kind === 'xml' && type.kind === 'scalar') ? {} : { format: new Builtin(format.module, format.name) }),
+      ...(kind === 'json' && kindOf(mediaType) !== 'json' ? { json: true } : {}),
+      ...(encoding === undefined ? {} : { encoding: record(Object.entries(encoding).map(([name, each]) => [name, { ...each, ...(each.headers === undefined ? {} : { headers: { ...each.headers } }) }])) }),
+      ...(kind === 'xml' && type.kind !== 'scalar' ? { xml: this.xmlTrees.root(type, layout.xml ?? {}) } : {}),
+    }
+  }
+
+  private header(field: Field): CodecTree {
+    const { explode, json } = field.layout as HeaderLayout
+    return { is: this.of(field.type, false), ...(field.optional ? { optional: true } : {}), ...(explode === true ? { explode } : {}), ...(json === true ? { json } : {}) }
+  }
+
+  /** Who may call, by the constants of security.ts. */
+  private security(operation: Operation): CodecTree | undefined {
+    const { security } = operation
+    if (security === undefined || security.length === 0) return undefined
+    const { scopes } = operationLayout(operation)
+    const anyOf = security.map((alternative): CodecTree => alternative.map((name) => ({ scheme: new Builtin('security', schemeNames(this.contract).get(name) ?? ''), ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }) })))
+    return { anyOf, prove: new Builtin('runtime/http/security', 'prove'), renew: new Builtin('runtime/http/security', 'renew') }
+  }
+
+  private union(type: UnionType, late: boolean): CodecTree {
+    const { discriminator } = type
+    const { exactlyOne, otherwise } = typeLayout(type)
+    const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
+    const when: Record<string, number> = {}
+    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) if (ids.includes(id)) Object.defineProperty(when, value, { value: ids.indexOf(id), enumerable: true, writable: true, configurable: true })
+    const by = discriminator === undefined || Object.keys(when).length === 0 ? undefined : { member: discriminator.field, when, ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }) }
+    const alternatives = type.alternatives.map((each): CodecTree => {
+      const tree = this.of(each, late)
+      // Some do not declare the member that tells them apart.
+      const isSilent = discriminator !== undefined && by !== undefined && !membersOf(this.contract, each).some((field) => field.name === discriminator.field)
+      return isSilent ? { allOf: [{ members: this.members([{ name: discriminator.field, type: { kind: 'anything', origin: type.origin }, optional: true, nullable: true, origin: type.origin }], late) }, tree] } : tree
+    })
+    return { oneOf: alternatives, ...(by === undefined ? {} : { by }), ...(exactlyOne === true ? { exactly: true } : {}) }
+  }
+
   private parameter(field: Field, place: string): CodecTree {
-    const { name, style, explode, allowReserved, json: asJson } = parameterLayout(field)
+    const { name, style, explode, allowReserved, json: asJson, whole } = parameterLayout(field)
     return {
       in: place,
       ...(name === field.name ? {} : { name }),
@@ -99,6 +200,7 @@ export class JsonTrees {
       ...(explode === undefined ? {} : { explode }),
       ...(allowReserved === true ? { allowReserved } : {}),
       ...(asJson === true ? { json: true } : {}),
+      ...(whole === undefined ? {} : { whole }),
     }
   }
 
@@ -113,7 +215,7 @@ export class JsonTrees {
 
   private scalar(type: ScalarType): CodecTree {
     const { format } = type
-    const name = format === 'string:int64' ? 'int64Text' : format === 'string:decimal' ? 'decimalText' : format === 'integer' ? 'integer' : (builtins[type.base] ?? 'text')
+    const name = format === 'string:int64' ? 'int64Text' : format === 'string:uint64' ? 'uint64Text' : format === 'string:decimal' ? 'decimalText' : format === 'base64url' ? 'base64url' : format === 'integer' ? 'integer' : (builtins[type.base] ?? 'text')
     const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
@@ -121,13 +223,37 @@ export class JsonTrees {
   }
 }
 
-/** Does the body travel as it is? */
-function isRaw(body: Field): boolean {
-  return !/[/+]json\b|^multipart\/form-data|^application\/x-www-form-urlencoded/i.test(bodyLayout(body).mediaType)
+/** Names of constants: after the last word of an id, numbered where that is not enough. */
+export function constantNames(ids: readonly string[], suffix: string): Map<string, string> {
+  const taken = new Set<string>()
+  return new Map([...ids].sort().map((id) => {
+    const wished = `${camelCase(id.split('/').pop() ?? '')}${suffix}`
+    let name = wished
+    for (let count = 2; taken.has(name); count += 1) name = `${wished}${count}`
+    taken.add(name)
+    return [id, name]
+  }))
 }
 
-function isJson(mediaType: string): boolean {
-  return /^[^;]*[/+]json\b/i.test(mediaType)
+/** Formats that are not built into the runtime's own sending and reading. */
+const formats: Readonly<Partial<Record<ContentKind, { readonly module: string; readonly name: string }>>> = {
+  form: { module: 'runtime/http/forms', name: 'form' }, multipart: { module: 'runtime/http/multipart', name: 'multipart' }, xml: { module: 'runtime/http/xml', name: 'xml' }, lines: { module: 'runtime/http/lines', name: 'lines' },
+}
+
+/** Is the input a choice between media types, and no parameter? */
+export function isChoice(input: Field): boolean {
+  return (input.layout as ParameterLayout).choice === true
+}
+
+/** What the constants of security.ts are called, by the name of the scheme. */
+export function schemeNames(contract: Contract): ReadonlyMap<string, string> {
+  return constantNames(contract.security.map((scheme) => scheme.name), 'Scheme')
+}
+
+function record(entries: readonly (readonly [string, CodecTree])[]): { readonly [key: string]: CodecTree } {
+  const made: Record<string, CodecTree> = {}
+  for (const [name, value] of entries) Object.defineProperty(made, name, { value, enumerable: true, writable: true, configurable: true })
+  return made
 }
 
 /** Does the contract's JSON carry numbers whose every digit counts? */
@@ -145,13 +271,16 @@ const exactness = new WeakMap<Contract, boolean>()
 function hasExactNumbers(contract: Contract): boolean {
   const isExact = (value: unknown): boolean => {
     if (typeof value !== 'object' || value === null) return false
-    if ((value as ScalarType).kind === 'scalar') return ['int64', 'decimal'].includes((value as ScalarType).base) && !(value as ScalarType).format.startsWith('string:')
+    if ((value as ScalarType).kind === 'scalar') return ['int64', 'uint64', 'decimal'].includes((value as ScalarType).base) && !(value as ScalarType).format.startsWith('string:')
     return Object.entries(value).some(([key, member]) => key !== 'origin' && isExact(member))
   }
   return isExact(contract.types) || isExact(contract.services)
 }
 
+/** What the runtime has besides simple values. */
+const others: Readonly<Record<string, unknown>> = { brokenRule, form, multipart, xml, lines, readHeaders, prove, renew }
+
 /** Codecs that work: what the stand-in reads and writes with. */
 export function liveJson(contract: Contract, trees: JsonTrees): LiveCodecs {
-  return new LiveCodecs((name) => values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
+  return new LiveCodecs((name) => others[name] ?? values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
 }

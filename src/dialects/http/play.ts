@@ -1,14 +1,15 @@
 import type { Contract, Endpoint, Field, Operation } from '../../contract/contract.js'
-import { endpointsOf, membersOf, operationsOf, resolve } from '../../contract/queries.js'
-import type { LoadedDocument } from '../../documents/documents.js'
+import { endpointsOf, membersOf, operationsOf } from '../../contract/queries.js'
 import { exactJson } from '../../runtime/json/exact-json.js'
-import { checkInput, type HttpOperation } from '../../runtime/http/http.js'
+import { checkInput, type Content, type HttpOperation } from '../../runtime/http/http.js'
 import { fromJson, toJson, type JsonRef } from '../../runtime/http/json.js'
 import { jsonText } from '../../runtime/json/values.js'
 import { ContractBreach } from '../../runtime/failures.js'
-import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
-import { JsonTrees, liveJson } from './json-trees.js'
-import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
+import type { Player, PlayRequest, PlayResponse, UnderstoodCall } from '../dialect.js'
+import { isChoice, JsonTrees, liveJson } from './json-trees.js'
+import { operationLayout } from './layout.js'
+import { servedDocuments } from './served-documents.js'
+import { readStyled, typed } from './styled-values.js'
 
 interface Live {
   readonly operation: Operation
@@ -33,12 +34,13 @@ export function playHttp(contract: Contract): Player {
   operations.sort((a, b) => a.names.length - b.names.length)
   return {
     understand: (request) => understand(contract, operations, request),
-    metadata: (documents, address) => served(documents, address),
+    metadata: servedDocuments,
   }
 }
 
 function understand(contract: Contract, operations: readonly Live[], request: PlayRequest): UnderstoodCall | PlayResponse {
-  const [path = '', search = ''] = request.target.split('?')
+  const [path = ''] = request.target.split('?')
+  const search = request.target.slice(path.length + 1)
   // The stand-in plays each contract under its name: the first step of the path.
   const below = path.replace(/^\/[^/]+/, '') || '/'
   const here = operations.filter(({ pattern }) => pattern.test(below))
@@ -52,10 +54,11 @@ function understand(contract: Contract, operations: readonly Live[], request: Pl
   const input: Record<string, unknown> = {}
   try {
     for (const field of operation.inputs) {
-      const raw = field.place === 'body' ? readBody(contract, field, request) : readParameter(contract, field, live, new Map(names.map((name, at) => [name, decodeURIComponent(values[at] ?? '')])), search, request.headers)
+      if (isChoice(field)) continue
+      const raw = field.place === 'body' ? readBody(contract, field, live, request) : readStyled(contract, field, live.parameters?.[field.name]?.in ?? 'query', { path: new Map(names.map((name, at) => [name, values[at] ?? ''])), search, headers: request.headers })
       if (raw === undefined) continue
-      const codec = field.place === 'body' ? live.body?.is : live.parameters?.[field.name]?.is
-      input[field.name] = codec === undefined || raw instanceof Uint8Array ? raw : fromJson(codec, raw, field.name, () => undefined)
+      const codec = field.place === 'body' ? contentOf(live, request)?.is : live.parameters?.[field.name]?.is
+      input[field.name] = codec === undefined || raw instanceof Uint8Array || field.place === 'body' && isMultipart(request) ? raw : fromJson(codec, raw, field.name, () => undefined)
     }
   } catch (error) {
     if (error instanceof ContractBreach) return refused(400, error.message)
@@ -72,23 +75,37 @@ function understand(contract: Contract, operations: readonly Live[], request: Pl
       const layout = operationLayout(operation)
       const chosen = layout.byStatus === true ? String((value as { status?: unknown } | undefined)?.status ?? Object.keys(layout.answers)[0]) : (Object.keys(layout.answers)[0] ?? '200')
       const body = layout.byStatus === true ? (value as { body?: unknown } | undefined)?.body : value
-      const content = live.answers[chosen]
+      const contents = [live.answers[chosen] ?? []].flat() as Content[]
+      const content = contents.find((each) => each.type !== undefined && (request.headers['accept'] ?? '').includes(each.type)) ?? contents[0]
       const status = /^\d+$/.test(chosen) ? Number(chosen) : 200
       if (content?.type === undefined || body === undefined) return { status: content?.type === undefined && status === 200 ? 204 : status, headers: {}, body: '' }
-      return { status, headers: { 'content-type': content.type }, body: written(content.type, content.is, body) }
+      return { status, headers: { 'content-type': content.type }, body: written(content, body, operation.outcome.kind === 'value' && operation.outcome.stream === true) }
     },
     fault(fault, detail, reason) {
       const status = /^\d{3}$/.test(fault.name) ? Number(fault.name) : 500
       const content = live.faults?.[fault.name]
       if (content?.type === undefined || detail === undefined) return refused(status, reason)
-      return { status, headers: { 'content-type': content.type }, body: written(content.type, content.is, detail) }
+      return { status, headers: { 'content-type': content.type }, body: written(content, detail, false) }
     },
   }
 }
 
-function written(type: string, codec: JsonRef | undefined, value: unknown): string | Uint8Array {
+/** @param isSequence the value is the items of a sequence, which are sent one by one */
+function written(content: Content, value: unknown, isSequence: boolean): string | Uint8Array {
+  const { type = '', is } = content
   if (value instanceof Uint8Array) return value
-  return /[/+]json\b/i.test(type) ? jsonText(codec === undefined ? value : toJson(codec, value)) : String(value)
+  const json = (each: unknown): unknown => (is === undefined ? each : toJson(is, each))
+  if (isSequence && Array.isArray(value)) return value.map((item: unknown) => (/event-stream/i.test(type) ? eventText(json(item)) : `${/json-seq/.test(type) ? '\u001e' : ''}${jsonText(json(item))}\n`)).join('')
+  const formatted = content.format?.write?.(content, value, json(value))
+  if (formatted !== undefined) return formatted.content
+  return /[/+]json\b/i.test(type) || content.json === true ? jsonText(json(value)) : String(value)
+}
+
+/** A server-sent event: its data as they are where they are a text, else as JSON. */
+function eventText(event: unknown): string {
+  const { data, ...fields } = event as Readonly<Record<string, unknown>>
+  const text = typeof data === 'string' ? data : jsonText(data)
+  return `${Object.entries(fields).filter(([, value]) => value !== undefined && value !== null).map(([name, value]) => `${name}: ${typeof value === 'object' ? jsonText(value) : String(value as string)}\n`).join('')}${text.split('\n').map((line) => `data: ${line}\n`).join('')}\n`
 }
 
 /** A problem as RFC 9457 has it. */
@@ -96,20 +113,43 @@ function refused(status: number, detail: string): PlayResponse {
   return { status, headers: { 'content-type': 'application/problem+json' }, body: JSON.stringify({ status, title: status === 400 ? 'The request does not satisfy the contract' : 'Not possible', detail }) }
 }
 
-function readBody(contract: Contract, field: Field, request: PlayRequest): unknown {
+/** Of the ways to send a body the one that came. */
+function contentOf(live: HttpOperation, request: PlayRequest): Content | undefined {
+  const came = (request.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase()
+  const contents = live.body === undefined ? [] : [live.body, ...(live.body.others ?? [])]
+  return contents.find((each) => each.type?.split(';')[0]?.toLowerCase() === came) ?? contents[0]
+}
+
+function isMultipart(request: PlayRequest): boolean {
+  return /^multipart\/form-data/i.test(request.headers['content-type'] ?? '')
+}
+
+function readBody(contract: Contract, field: Field, live: HttpOperation, request: PlayRequest): unknown {
   if (request.body.length === 0) return undefined
-  const { mediaType } = bodyLayout(field)
+  const content = contentOf(live, request)
+  const mediaType = content?.type ?? ''
   const text = new TextDecoder().decode(request.body)
-  if (/[/+]json\b/i.test(mediaType)) return exactJson(text)
-  if (/x-www-form-urlencoded|multipart\/form-data/i.test(mediaType)) {
+  if (/[/+]json\b/i.test(mediaType) || content?.json === true) return exactJson(text)
+  if (/x-www-form-urlencoded/i.test(mediaType) || isMultipart(request)) {
     const members = membersOf(contract, field.type)
-    const parts = /multipart/i.test(mediaType) ? readMultipart(request) : formMembers(text)
+    const parts = isMultipart(request) ? readMultipart(request) : formMembers(text)
     const memberOf = (name: string): Field | undefined => members.find((each) => each.name === name)
-    const value = (name: string, part: unknown): unknown => (typeof part === 'string' ? typed(contract, part, memberOf(name)) : Array.isArray(part) ? part.map((each: unknown) => value(name, each)) : part)
+    const value = (name: string, part: unknown): unknown => (typeof part === 'string' ? typed(contract, part, memberOf(name)?.type) : Array.isArray(part) ? part.map((each: unknown) => value(name, each)) : part)
     const listed = (name: string, part: unknown): unknown => (memberOf(name)?.type.kind === 'list' && !Array.isArray(part) ? [part] : part)
-    return Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, listed(name, value(name, part))]))
+    const json = Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, listed(name, value(name, part))]))
+    // Files are as the caller gives them: only what is not bytes goes through the codec.
+    return isMultipart(request) ? Object.fromEntries(Object.entries(json).map(([name, each]) => [name, decodedPart(contract, memberOf(name), each)])) : json
   }
-  return mediaType.startsWith('text/') ? text : request.body
+  if (content?.format?.read !== undefined) return content.format.read(content, text)
+  if (/jsonl|ndjson|json-seq/i.test(mediaType)) return text.split(/[\n\u001e]/).filter((line) => line.trim() !== '').map(exactJson)
+  return mediaType.startsWith('text/') || /xml\b/i.test(mediaType) ? text : request.body
+}
+
+function decodedPart(contract: Contract, field: Field | undefined, part: unknown): unknown {
+  if (part instanceof Uint8Array || field === undefined) return part
+  if (Array.isArray(part) && part.some((each) => each instanceof Uint8Array)) return part
+  const codecs = new JsonTrees(contract)
+  return fromJson(liveJson(contract, codecs).of(codecs.of(field.type, false)) as JsonRef, part, field.name, () => undefined)
 }
 
 function formMembers(text: string): Record<string, unknown> {
@@ -117,7 +157,7 @@ function formMembers(text: string): Record<string, unknown> {
   return Object.fromEntries([...new Set(form.keys())].map((name) => [name, form.getAll(name).length > 1 ? form.getAll(name) : form.get(name)]))
 }
 
-/** The parts of a multipart body; files as base64, as their codec reads them. */
+/** The parts of a multipart body; files as bytes. */
 function readMultipart(request: PlayRequest): Record<string, unknown> {
   const boundary = /boundary="?([^";]+)/.exec(request.headers['content-type'] ?? '')?.[1] ?? ''
   const binary = Array.from(request.body, (byte) => String.fromCharCode(byte)).join('')
@@ -126,7 +166,7 @@ function readMultipart(request: PlayRequest): Record<string, unknown> {
     const [head = '', ...rest] = part.slice(2).split('\r\n\r\n')
     const content = rest.join('\r\n\r\n').replace(/\r\n$/, '')
     const name = /name="([^"]*)"/.exec(head)?.[1] ?? ''
-    const value: unknown = /filename=/.test(head) ? btoa(content) : /application\/json/.test(head) ? exactJson(decodeBinary(content)) : decodeBinary(content)
+    const value: unknown = /filename=/.test(head) ? Uint8Array.from(content, (c) => c.charCodeAt(0)) : /application\/json/.test(head) ? exactJson(decodeBinary(content)) : decodeBinary(content)
     parts[name] = name in parts ? [parts[name], value].flat() : value
   }
   return parts
@@ -134,51 +174,4 @@ function readMultipart(request: PlayRequest): Record<string, unknown> {
 
 function decodeBinary(text: string): string {
   return new TextDecoder().decode(Uint8Array.from(text, (c) => c.charCodeAt(0)))
-}
-
-function readParameter(contract: Contract, field: Field & { readonly place?: string }, live: HttpOperation, path: ReadonlyMap<string, string>, search: string, headers: Readonly<Record<string, string>>): unknown {
-  const { name, style, explode, json } = parameterLayout(field)
-  const place = live.parameters?.[field.name]?.in
-  const query = new URLSearchParams(search)
-  const isList = resolve(contract, field.type).kind === 'list'
-  if (place === 'query') {
-    if (style === 'deepObject') {
-      const members = [...query].filter(([key]) => key.startsWith(`${name}[`) && key.endsWith(']')).map(([key, value]) => {
-        const member = key.slice(name.length + 1, -1)
-        return [member, typed(contract, value, membersOf(contract, field.type).find((each) => each.name === member))] as const
-      })
-      return members.length === 0 ? undefined : Object.fromEntries(members)
-    }
-    const all = query.getAll(name)
-    if (all.length === 0) return undefined
-    if (json === true) return exactJson(all[0] ?? '')
-    if (!isList) return typed(contract, all[0] ?? '', field)
-    const items = explode === false || (style !== undefined && style !== 'form') ? (all[0] ?? '').split(style === 'pipeDelimited' ? '|' : style === 'spaceDelimited' ? ' ' : ',') : all
-    return items.map((item) => typed(contract, item, field))
-  }
-  const cookie = Object.fromEntries((headers['cookie'] ?? '').split('; ').map((pair) => pair.split('=') as [string, string]))
-  const text = place === 'path' ? path.get(name) : place === 'header' ? headers[name.toLowerCase()] : cookie[name]
-  if (text === undefined) return undefined
-  return isList ? text.split(',').map((item) => typed(contract, item, field)) : typed(contract, text, field)
-}
-
-/** Texts of addresses and headers as the JSON they stand for, where the type wants a number or a flag. */
-function typed(contract: Contract, text: string, field?: Field): unknown {
-  const whole = field === undefined ? undefined : resolve(contract, field.type)
-  const type = whole?.kind === 'list' ? resolve(contract, whole.item) : whole
-  if (type?.kind !== 'scalar') return text
-  if (type.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
-  return ['text', 'date', 'dateTime', 'time', 'duration', 'bytes'].includes(type.base) || !/^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text) ? text : exactJson(text)
-}
-
-/** The documents as the stand-in serves them: the description with its own address as the only server. */
-function served(documents: readonly LoadedDocument[], address: string): ServedDocument[] {
-  const { pathname } = new URL(address)
-  return documents.map((document, at) => {
-    let { text } = document
-    for (const [reference, label] of document.refers) text = text.replaceAll(reference, label)
-    const name = at === 0 ? `openapi${/\.json$/.test(document.label) ? '.json' : '.yaml'}` : document.label
-    if (at === 0) text = text.replace(/(["']?url["']?\s*:\s*)(?:"[^"\n]*"|'[^'\n]*'|[^\s,}#]+)/, (_, before: string) => `${before}${JSON.stringify(address)}`)
-    return { target: `${pathname}/${name}`, mediaType: name.endsWith('.json') ? 'application/json' : 'application/yaml', text }
-  })
 }

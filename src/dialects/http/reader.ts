@@ -1,299 +1,198 @@
-import type { Contract, Endpoint, Fault, Field, InputField, Operation, Outcome, Place, SecurityScheme, Type } from '../../contract/contract.js'
+import type { Contract, Incoming, InputField, NamedType, Operation, SecurityScheme } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
-import type { DataNode } from '../../documents/data-tree.js'
+import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
-import { camelCase, pascalCase } from '../../naming/identifiers.js'
-import type { Style } from '../../runtime/http/parameters.js'
+import { pascalCase } from '../../naming/identifiers.js'
 import { Notes } from '../notes.js'
-import type { BodyLayout, ContentLayout, OperationLayout, ParameterLayout } from './layout.js'
+import { documented } from './annotations.js'
+import { ContentReader } from './contents.js'
+import { mendEndlessTypes } from './endless-types.js'
+import type { ContractLayout, OperationLayout } from './layout.js'
+import { readMedia } from './media-types.js'
+import { OperationNames } from './operation-names.js'
+import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
-import { documented, SchemaReader, type Placed } from './schemas.js'
+import { SchemaReader } from './schemas.js'
+import { readRequirements, readScheme } from './security.js'
+import { ServerReader } from './servers.js'
+import { translateVersion2 } from './version2.js'
 
-const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace']
+const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
 
 /**
- * Reads an OpenAPI 3.0 or 3.1 description.
+ * Reads an OpenAPI description: 2.0, 3.0, 3.1 or 3.2.
  *
- * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2016 and TM-2301 to TM-2304
+ * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2016, TM-2301 and TM-2304
  */
 export async function readOpenApi(documents: Documents, name: string): Promise<Contract> {
-  const references = await References.load(documents)
+  const notes = new Notes()
+  const references = await References.load(documents, notes)
   const { root } = references
   root.read = true
-  const version = String(root.get('openapi')?.value ?? root.get('swagger')?.value ?? '')
-  if (!/^3\.[01](\.|$)/.test(version)) throw problem('TM-2301', { version }, { place: root.members.get('openapi')?.origin ?? root.members.get('swagger')?.origin ?? root.origin })
-  return new DescriptionReader(references, documents, name).read()
+  const declared = root.get('openapi') ?? root.get('swagger')
+  const version = declared?.kind === 'number' ? declared.source : String(declared?.value ?? '')
+  if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version)) throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
+  references.siblingsCount = !/^(?:2\.|3\.0)/.test(version)
+  if (version.startsWith('2')) translateVersion2(references)
+  return new DescriptionReader(references, documents, name, notes).read()
 }
 
 class DescriptionReader {
   private readonly references: References
   private readonly documents: Documents
   private readonly name: string
-  private readonly notes = new Notes()
+  private readonly notes: Notes
   private readonly schemas: SchemaReader
-  /** Paths of operations given so far, in small letters. */
-  private readonly taken = new Set<string>()
-  private readonly schemes = new Map<string, { scheme: SecurityScheme; key?: OperationLayout['key'] }>()
+  private readonly contents: ContentReader
+  private readonly parameters: ParameterReader
+  private readonly names: OperationNames
+  private readonly servers: ServerReader
+  private readonly schemes = new Map<string, SecurityScheme>()
+  /** What an operation is found by in links: its id, and its place. */
+  private readonly byId = new Map<string, string>()
 
-  constructor(references: References, documents: Documents, name: string) {
+  constructor(references: References, documents: Documents, name: string, notes: Notes) {
     this.references = references
     this.documents = documents
     this.name = name
-    this.schemas = new SchemaReader(references, this.notes)
+    this.notes = notes
+    this.schemas = new SchemaReader(references, notes)
+    this.contents = new ContentReader(references, this.schemas, notes)
+    this.parameters = new ParameterReader(references, this.schemas, notes)
+    this.names = new OperationNames(notes)
+    this.servers = new ServerReader(documents.root.from)
   }
 
   read(): Contract {
     const { root } = this.references
     const info = root.get('info')
     for (const key of ['title', 'version', 'description', 'summary', 'termsOfService', 'contact', 'license']) info?.get(key)?.readWhole()
-    for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect']) root.get(key)?.readWhole()
+    for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect', '$self']) root.get(key)?.readWhole()
     const components = root.get('components')
-    for (const [name, node] of components?.entries('securitySchemes') ?? []) this.readScheme(name, this.references.settle(node))
-    const endpoints = this.readServers(root)
-    const operations = this.readPaths(endpoints)
+    for (const [name, node] of components?.entries('securitySchemes') ?? []) this.schemes.set(name, readScheme(name, this.references.settle(node), (text) => this.absolute(text), this.notes))
+    const shared = this.servers.read(root) ?? this.servers.readDefault(root)
+    const operations = this.readPaths(shared)
+    const incoming = this.readWebhooks(root)
     if (operations.length === 0) throw problem('TM-2304', {}, { place: root.origin })
     this.schemas.readWaiting()
     this.noteUnread(root)
-    this.schemas.nameEndlessLists()
+    mendEndlessTypes(this.schemas.types, this.notes)
+    const finished = operations.map((operation) => this.contents.finish(operation))
     const title = info?.text('title') ?? this.name
+    const rules = this.schemas.rules.named
     return {
       name: this.name,
       dialect: 'http',
       title,
-      services: [{ name: title, endpoints, operations, origin: root.origin }],
-      types: Object.fromEntries(Object.entries(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1))),
-      security: [...this.schemes.values()].map(({ scheme }) => scheme),
+      services: [{ name: title, endpoints: this.servers.endpoints, operations: finished, origin: root.origin }],
+      types: Object.fromEntries(Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+      security: [...this.schemes.values()],
+      ...(incoming.length === 0 ? {} : { incoming }),
       notes: this.notes.all(),
       ...(info === undefined ? {} : documented(info)),
       origin: root.origin,
+      ...(Object.keys(rules).length === 0 ? {} : { layout: { rules } satisfies ContractLayout }),
     }
   }
 
-  /** Server addresses, relative ones against the document's own (section 4.8.5). */
-  private readServers(root: DataNode): Endpoint[] {
+  private absolute(text: string): string {
     const { from } = this.documents.root
-    const servers = root.list('servers')
-    const address = (template: string): string => (/^https?:/i.test(from) && URL.canParse(template, from) ? new URL(template, from).href : template)
-    if (servers.length === 0) return [{ name: 'server', address: address('/'), protocol: 'HTTP', origin: root.origin }]
-    const taken = new Set<string>()
-    return servers.map((server): Endpoint => {
-      const description = server.text('description')
-      let template = server.text('url') ?? '/'
-      for (const [variable, node] of server.entries('variables')) {
-        template = template.replaceAll(`{${variable}}`, node.text('default') ?? '')
-        node.readWhole()
-      }
-      const wished = camelCase(description?.split(/[.,:;(]/)[0] ?? 'server').slice(0, 30)
-      let name = wished
-      for (let count = 2; taken.has(name); count += 1) name = `${wished}${count}`
-      taken.add(name)
-      return { name, address: address(template), protocol: 'HTTP', ...documented(server), origin: server.origin }
-    })
+    return /^https?:/i.test(from) && URL.canParse(text, from) ? new URL(text, from).href : text
   }
 
-  private readPaths(endpoints: readonly Endpoint[]): Operation[] {
-    const found: Operation[] = []
-    for (const [path, item] of this.references.root.entries('paths')) {
+  private readPaths(shared: readonly string[]): Operation[] {
+    const waiting: { path: string; method: string; node: DataNode; item: DataNode; endpoints: readonly string[] }[] = []
+    for (const [path, each] of this.references.root.entries('paths')) {
       if (path.startsWith('x-')) continue
-      const node = this.references.settle(item)
-      for (const key of ['summary', 'description']) node.get(key)
-      for (const method of methods) {
-        const operation = node.get(method)
-        if (operation === undefined) continue
-        found.push(this.readOperation(path, method, operation, node, endpoints))
-      }
+      const item = this.references.settle(each)
+      for (const key of ['summary', 'description']) item.get(key)
+      const endpoints = this.servers.read(item) ?? shared
+      const found = [...methods.flatMap((method) => [[method, item.get(method)] as const]), ...item.entries('additionalOperations')]
+      for (const [method, node] of found) if (node?.kind === 'object') waiting.push({ path, method, node, item, endpoints: this.servers.read(node) ?? endpoints })
     }
-    return found
+    return waiting.map((each) => this.readOperation(each.path, each.method, each.node, each.item, each.endpoints))
   }
 
-  private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly Endpoint[]): Operation {
-    const operationPath = this.operationPath(path, method, node)
+  private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly string[]): Operation {
+    const operationPath = this.names.pathFor(path, method, node)
     const where = pascalCase(operationPath.join(' '))
-    const parameters = this.readParameters(path, node, item, where)
+    const id = node.text('operationId')
+    if (id !== undefined) this.byId.set(id, operationPath.join('.'))
+    const parameters = this.parameters.read(path, node, item, where)
     const body = node.get('requestBody')
-    const bodyField = body === undefined ? [] : this.readBody(this.references.settle(body), where)
-    // A parameter may be called like our own word for the body.
-    const inputs = parameters.map((each) => (each.name === 'body' ? { ...each, name: 'body_' } : each))
-    const { outcome, faults, answers, byStatus } = this.readResponses(node, where)
-    const key = this.keyOf(node)
-    node.get('externalDocs')?.readWhole()
-    const layout: OperationLayout = { method: method.toUpperCase(), path, answers, ...(byStatus ? { byStatus: true as const } : {}), ...(key === undefined ? {} : { key }) }
+    const bodyFields = body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
+    const answers = this.contents.readAnswers(node, where, method)
+    // A parameter may be called like our own words for the body and for what is asked for.
+    const own = new Set([...bodyFields, ...answers.inputs].map((field) => field.name))
+    const inputs = parameters.map((each): InputField => (own.has(each.name) || each.name === 'body' ? { ...each, name: `${each.name}_` } : each))
+    const security = node.get('security') ?? this.references.root.get('security')
+    const requirements = readRequirements(security).map((alternative) => alternative.filter(({ name }) => this.isScheme(name, security)))
+    const scopes = Object.fromEntries(requirements.flat().filter((each) => each.scopes.length > 0).map((each) => [each.name, each.scopes]))
+    const incoming = this.readCallbacks(node, where)
+    const layout: OperationLayout = {
+      method: methods.includes(method) ? method.toUpperCase() : method, path: path.startsWith('/') ? path : `/${path}`, answers: answers.layout, ...(answers.byStatus ? { byStatus: true as const } : {}), ...(Object.keys(scopes).length === 0 ? {} : { scopes }),
+    }
     return {
       path: operationPath,
-      inputs: [...inputs, ...bodyField],
-      outcome,
-      faults,
-      wire: Object.fromEntries(endpoints.map((endpoint) => [endpoint.name, {}])),
+      inputs: [...inputs, ...bodyFields, ...answers.inputs],
+      outcome: answers.outcome,
+      faults: answers.faults,
+      wire: Object.fromEntries(endpoints.map((name) => [name, {}])),
       ...documented(node),
       ...(node.flag('deprecated') ? { deprecated: true } : {}),
+      ...(incoming.length === 0 ? {} : { incoming }),
+      ...(answers.links.length === 0 ? {} : { leadsTo: answers.links }),
+      ...(requirements.length === 0 ? {} : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),
       origin: node.origin,
       layout,
     }
   }
 
-  /** By its operationId, under its first tag; an id with dots is a path already; without an id by method and path. */
-  private operationPath(path: string, method: string, node: DataNode): string[] {
-    const id = node.text('operationId')
-    const [tag] = node.list('tags').map((each) => camelCase(String(each.value)))
-    const words = path.replace(/\{([^}]*)\}/g, 'by $1')
-    const base = id === undefined || id.trim() === '' ? camelCase(`${method} ${words}`) : id
-    const steps = base.includes('.') ? base.split('.').filter((step) => step !== '').map(camelCase) : [camelCase(base)]
-    const grouped = steps.length > 1 ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? ''] : tag === undefined ? steps : [tag, ...steps]
-    const free = (candidate: readonly string[]): boolean => !this.taken.has(candidate.join('.').toLowerCase())
-    const take = (candidate: string[]): string[] => {
-      this.taken.add(candidate.join('.').toLowerCase())
-      return candidate
-    }
-    if (free(grouped)) return take(grouped)
-    const last = grouped.at(-1) ?? ''
-    let candidate = [...grouped.slice(0, -1), last + method.charAt(0).toUpperCase() + method.slice(1)]
-    for (let count = 2; !free(candidate); count += 1) candidate = [...grouped.slice(0, -1), `${last}${count}`]
-    this.notes.add('approximated', 'TM-2307', { id: id ?? base, name: candidate.join('.') }, node.origin)
-    return take(candidate)
+  private isScheme(name: string, node: DataNode | undefined): boolean {
+    const known = this.schemes.has(name)
+    if (!known) this.notes.add('ignored', 'TM-2306', { key: `security: ${name}` }, (node ?? this.references.root).origin)
+    return known
   }
 
-  private readParameters(path: string, node: DataNode, item: DataNode, where: string): InputField[] {
-    const found = new Map<string, InputField & { place: Place }>()
-    for (const each of [...item.list('parameters'), ...node.list('parameters')]) {
-      const parameter = this.references.settle(each)
-      const field = this.readParameter(parameter, where)
-      // A parameter of the operation replaces that of the path (section 4.8.9).
-      if (field !== undefined) found.set(`${field.place} ${(field.layout as ParameterLayout).name}`, field)
-    }
-    for (const [, name = ''] of path.matchAll(/\{([^}]+)\}/g)) {
-      if (found.has(`path ${name}`)) continue
-      this.notes.add('approximated', 'TM-2309', { path, name }, item.origin)
-      const type: Type = { kind: 'scalar', base: 'text', format: 'string', origin: item.origin }
-      found.set(`path ${name}`, { name, type, optional: false, nullable: false, place: 'path', origin: item.origin, layout: { name } satisfies ParameterLayout })
-    }
-    // The same name in two places: the later one yields.
-    const names = new Set<string>()
-    return [...found.values()].map((field) => {
-      let { name } = field
-      while (names.has(name)) name += '_'
-      names.add(name)
-      return { ...field, name }
+  /** What the service calls back: the type of each message (section 4.8.18). */
+  private readCallbacks(node: DataNode, where: string): Incoming[] {
+    return node.entries('callbacks').flatMap(([name, each]) => {
+      const callback = this.references.settle(each)
+      return [...callback.members].filter(([key]) => !key.startsWith('x-')).flatMap(([, item]) => this.readIncoming(name, this.references.settle(item), `${where}${pascalCase(name)}`, `The callback "${name}"`))
     })
   }
 
-  private readParameter(node: DataNode, where: string): InputField | undefined {
-    const name = node.text('name') ?? ''
-    const place = node.text('in') as Place | undefined
-    if (place === undefined || !['path', 'query', 'header', 'cookie'].includes(place)) {
-      this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${place ?? ''}` }, node.origin)
-      node.readWhole()
-      return undefined
-    }
-    for (const key of ['example', 'examples', 'allowEmptyValue']) node.get(key)?.readWhole()
-    const content = node.get('content')
-    const schema = content === undefined ? node.get('schema') : [...content.members.values()][0]?.get('schema')
-    content?.readWhole()
-    const { type, nullable }: Placed = schema === undefined ? { type: { kind: 'scalar', base: 'text', format: 'string', origin: node.origin }, nullable: false } : this.schemas.read(schema, { id: `#operation:${where}/${name}`, name: where + pascalCase(name) }, 'in')
-    const style = node.text('style') as Style | undefined
-    const explode = node.get('explode')
-    const explodes = explode === undefined ? style === undefined || style === 'form' ? undefined : false : explode.value === true
-    const layout: ParameterLayout = {
-      name,
-      ...(style === undefined ? {} : { style }),
-      ...(explodes === undefined ? {} : { explode: explodes }),
-      ...(node.flag('allowReserved') ? { allowReserved: true } : {}),
-      ...(content === undefined ? {} : { json: true as const }),
-    }
-    return { name, type, optional: !node.flag('required') && place !== 'path', nullable: nullable && type.kind !== 'anything', place, ...documented(node), ...(node.flag('deprecated') ? { deprecated: true } : {}), origin: node.origin, layout }
+  private readWebhooks(root: DataNode): Incoming[] {
+    return root.entries('webhooks').flatMap(([name, item]) => this.readIncoming(name, this.references.settle(item), `${pascalCase(name)}Webhook`, `The webhook "${name}"`))
   }
 
-  private readBody(node: DataNode, where: string): InputField[] {
-    const media = this.choose(node)
-    if (media === undefined) return []
-    const [mediaType, content] = media
-    const { type, nullable } = this.contentType(mediaType, content, `${where}Body`, 'in')
-    const layout: BodyLayout = { mediaType }
-    return [{ name: 'body', type, optional: !node.flag('required'), nullable, place: 'body', ...documented(node), origin: node.origin, layout }]
-  }
-
-  /** The media type to use: JSON first, then what else is understood. */
-  private choose(node: DataNode): [string, DataNode] | undefined {
-    const content = node.entries('content')
-    const rank = (type: string): number => (/^[^;]*[/+]json\b/i.test(type) ? 0 : /^multipart\/form-data|^application\/x-www-form-urlencoded/i.test(type) ? 1 : /^text\/plain/i.test(type) ? 2 : 3)
-    const [best, ...others] = [...content].sort(([a], [b]) => rank(a) - rank(b))
-    if (best !== undefined && others.length > 0) {
-      this.notes.add('ignored', 'TM-2308', { chosen: best[0], others: others.map(([type]) => type).join(', ') }, node.origin)
-      for (const [, other] of others) other.readWhole()
-    }
-    for (const key of ['example', 'examples']) best?.[1].get(key)?.readWhole()
-    return best
-  }
-
-  private contentType(mediaType: string, content: DataNode, where: string, direction: 'in' | 'out'): Placed {
-    const { origin } = content
-    const schema = content.get('schema')
-    const isStructured = /[/+]json\b|^multipart\/form-data|^application\/x-www-form-urlencoded/i.test(mediaType)
-    if (isStructured && schema !== undefined) return this.schemas.read(schema, { id: `#operation:${where}`, name: where }, direction)
-    if (isStructured) return { type: { kind: 'anything', origin }, nullable: true }
-    schema?.readWhole()
-    const isText = mediaType.startsWith('text/')
-    if (/xml\b/i.test(mediaType) || /event-stream|jsonl|ndjson/.test(mediaType)) this.notes.add('approximated', 'TM-2311', { type: mediaType, as: isText ? 'text' : 'bytes' }, origin)
-    return { type: { kind: 'scalar', base: isText ? 'text' : 'bytes', format: isText ? 'string' : 'byte', origin }, nullable: false }
-  }
-
-  private readResponses(node: DataNode, where: string): { outcome: Outcome; faults: Fault[]; answers: Record<string, ContentLayout>; byStatus: boolean } {
-    const good: { status: string; media: string | undefined; placed: Placed; node: DataNode }[] = []
-    const faults: Fault[] = []
-    const responses = node.entries('responses').filter(([status]) => !status.startsWith('x-'))
-    const hasGood = responses.some(([status]) => /^[123]/.test(status))
-    for (const [status, each] of responses) {
-      const response = this.references.settle(each)
-      response.get('description')
-      const media = this.choose(response)
-      const placed: Placed = media === undefined ? { type: { kind: 'nothing', origin: response.origin }, nullable: false } : this.contentType(media[0], media[1], `${where}${pascalCase(`answer ${status}`)}`, 'out')
-      if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, media: media?.[0], placed, node: response })
-      else faults.push({ name: status, type: placed.type, ...documented(response), origin: response.origin, layout: { ...(media === undefined ? {} : { mediaType: media[0] }) } satisfies ContentLayout })
-    }
-    const { origin } = node
-    const answers = Object.fromEntries(good.map(({ status, media }) => [status, media === undefined ? {} : { mediaType: media }]))
-    const shapes = new Set(good.map(({ placed }) => JSON.stringify(placed.type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))))
-    const [first] = good
-    if (first === undefined || (shapes.size === 1 && first.placed.type.kind === 'nothing')) return { outcome: { kind: 'nothing', origin }, faults, answers, byStatus: false }
-    const field = (type: Type, nullable: boolean): Field => ({ name: 'body', type, optional: false, nullable, ...documented(first.node), origin: first.node.origin })
-    if (shapes.size === 1) return { outcome: { kind: 'value', field: field(first.placed.type, first.placed.nullable && first.placed.type.kind !== 'anything'), origin }, faults, answers, byStatus: false }
-    const alternatives = good.map(({ status, placed }): Type => ({
-      kind: 'record',
-      origin,
-      fields: [
-        { name: 'status', type: /^\d+$/.test(status) ? { kind: 'literal', value: Number(status), origin } : { kind: 'scalar', base: 'double', format: 'integer', origin }, optional: false, nullable: false, origin },
-        { name: 'body', type: placed.type, optional: false, nullable: placed.nullable && placed.type.kind !== 'anything', origin },
-      ],
-    }))
-    return { outcome: { kind: 'value', field: field({ kind: 'union', alternatives, origin }, false), origin }, faults, answers, byStatus: true }
-  }
-
-  private readScheme(name: string, node: DataNode): void {
-    const type = node.text('type') ?? ''
-    const http = node.text('scheme')?.toLowerCase()
-    const scheme = type === 'apiKey' ? 'key' : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest') ? http : 'unsupported'
-    const place = node.text('in') as 'header' | 'query' | 'cookie' | undefined
-    const keyName = node.text('name')
-    if (scheme === 'unsupported' || scheme === 'digest') this.notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
-    node.readWhole()
-    this.schemes.set(name, { scheme: { name, scheme, ...documented(node), origin: node.origin }, ...(scheme === 'key' && place !== undefined && keyName !== undefined ? { key: { in: place, name: keyName } } : {}) })
-  }
-
-  /** Where the key of the first alternative goes that wants one. */
-  private keyOf(node: DataNode): OperationLayout['key'] {
-    const own = node.get('security')
-    const wanted = own ?? this.references.root.get('security')
-    wanted?.readWhole()
-    return (wanted?.items ?? []).flatMap((alternative) => [...alternative.members.keys()]).map((name) => this.schemes.get(name)?.key).find((key) => key !== undefined)
+  private readIncoming(name: string, item: DataNode, where: string, what: string): Incoming[] {
+    const found = methods.flatMap((method) => {
+      const node = item.get(method)
+      if (node === undefined) return []
+      const body = node.get('requestBody')
+      const [media] = body === undefined ? [] : readMedia(this.references.settle(body), this.references)
+      const placed = media?.schema === undefined ? undefined : this.schemas.read(media.schema, { id: `#incoming:${where}`, name: `${where}Message` }, 'in')
+      return [{ name, origin: node.origin, ...documented(node), ...(placed === undefined ? {} : { type: placed.type }) }]
+    })
+    item.readWhole()
+    for (const each of found) this.notes.add('ignored', 'TM-2316', { what, types: each.type === undefined ? 'no type' : 'a type' }, each.origin)
+    return found
   }
 
   /** Tells what nobody looked at; components that nothing refers to don't count. */
   private noteUnread(node: DataNode): void {
-    for (const [name, member] of node.members) {
-      if (name.startsWith('x-')) continue
-      const isShelf = /^\/components(?:\/[^/]+)?$/.test(member.pointer)
-      if (member.read || isShelf) this.noteUnread(member)
-      else if (!/^\/components\/[^/]+\/[^/]+$/.test(member.pointer)) this.notes.add('ignored', 'TM-2306', { key: name }, member.origin)
+    const components = this.references.root.members.get('components')
+    const isShelf = (each: DataNode): boolean => each.parent !== undefined && (each === components || each.parent === components || (each.parent.parent === undefined && ['definitions', 'parameters', 'responses'].includes(String(each.key))))
+    const waiting = [node]
+    for (let each = waiting.pop(); each !== undefined; each = waiting.pop()) {
+      for (const [name, member] of each.members) {
+        if (name.startsWith('x-')) continue
+        if (member.read || isShelf(member)) {
+          if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
+        } else if (!isShelf(each)) this.notes.add('ignored', 'TM-2306', { key: name }, member.origin)
+      }
+      for (const item of each.items) if (item.read) waiting.push(item)
     }
-    for (const item of node.items) if (item.read) this.noteUnread(item)
   }
 }

@@ -1,11 +1,19 @@
-import type { Constraints, Field, NamedType, ScalarBase, Type, TypeId } from '../../contract/contract.js'
-import type { DataNode } from '../../documents/data-tree.js'
+import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
+import type { DataNode } from '../../documents/data-node.js'
+import { documented, exampleOf } from './annotations.js'
 import type { Notes } from '../notes.js'
-import { isPattern } from '../patterns.js'
-import type { References } from './references.js'
-
-/** Does a type travel to the service or from it? Read-only members are left out of the one, write-only ones of the other. */
-export type Direction = 'in' | 'out'
+import { expression } from '../../runtime/json/values.js'
+import { isLoosePattern } from '../patterns.js'
+import { differingSchemas, type Direction } from './directions.js'
+import { childSchemas, discriminatorOf, valuesFor, type Discriminator } from './discriminators.js'
+import { DynamicScopes } from './dynamic-scopes.js'
+import type { TypeLayout } from './layout.js'
+import { referenceOf, type References } from './references.js'
+import { ruleKeywords, RuleReader, type Rule } from './rules.js'
+import { enumerated, scalarType } from './scalars.js'
+import { impliedTypes, isMereCondition, isNullable, isObjectSchema, isOnlyNull, isShelved, schemaName, typesOf } from './schema-facts.js'
+import { hasSiblings } from './siblings.js'
+import { xmlLayout } from './xml-layout.js'
 
 /** A type with whether it may be null: nullability belongs to places, not to types. */
 export interface Placed {
@@ -13,28 +21,49 @@ export interface Placed {
   readonly nullable: boolean
 }
 
-/** What anonymous types are named after. */
+/** What anonymous types are named after, and whether the type will stand under that id anyway. */
 interface Where {
   readonly id: TypeId
   readonly name: string
 }
 
-const unchecked = ['not', 'if', 'then', 'else', 'patternProperties', 'propertyNames', 'dependentSchemas', 'dependentRequired', 'contains', 'minContains', 'maxContains', 'unevaluatedProperties', 'unevaluatedItems', 'minProperties', 'maxProperties', 'uniqueItems']
-const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'xml', 'deprecated', '$schema', '$comment', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding']
+interface Reading {
+  readonly isNamed?: boolean
+  /** The types that the surroundings say, for alternatives that say none. */
+  readonly inherited?: readonly string[]
+  /** What a child takes from its parent: not the parent's list of children. */
+  readonly asBase?: boolean
+}
 
-/** Turns schemas of OpenAPI 3.0 and 3.1 (JSON Schema 2020-12) into contract types. */
+/** A part of a schema that is put together from several. */
+interface Part extends Placed {
+  readonly isObject: boolean
+  /** The same as a rule, for when the type of another part is taken. */
+  rule(): Rule
+}
+
+const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'deprecated', '$schema', '$comment', '$id', '$anchor', '$dynamicAnchor', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding', 'contentSchema', 'nullable', 'x-nullable', '$vocabulary']
+const structural = ['properties', 'additionalProperties', 'patternProperties', 'required', 'items', 'prefixItems', 'minItems', 'maxItems', 'minLength', 'maxLength', 'pattern', 'format', 'minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf', 'contentEncoding']
+
+/** Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into contract types. */
 export class SchemaReader {
   readonly types: Record<TypeId, NamedType> = {}
+  readonly rules: RuleReader
   private readonly references: References
   private readonly notes: Notes
   private readonly waiting: (() => void)[] = []
   /** Named schemas that are others in requests than in answers. */
   private readonly differing: ReadonlySet<DataNode>
+  private readonly children: ReadonlyMap<DataNode, readonly DataNode[]>
+  private readonly scopes: DynamicScopes
 
   constructor(references: References, notes: Notes) {
     this.references = references
     this.notes = notes
     this.differing = differingSchemas(references)
+    this.children = childSchemas(references)
+    this.scopes = new DynamicScopes(references)
+    this.rules = new RuleReader(references, notes)
   }
 
   /** Reads the types that were only referred to so far. */
@@ -43,296 +72,312 @@ export class SchemaReader {
   }
 
   /** The type of a schema where it stands. */
-  read(node: DataNode, where: Where, direction: Direction): Placed {
-    const target = this.references.settle(node)
-    if (target === node) return this.inline(node, where, direction)
-    const { origin } = node
-    // What is small and has no name worth keeping is written where it stands.
-    if (!isNamed(target)) return this.inline(target, where, direction)
-    const differs = this.differing.has(target)
-    const id = this.references.idOf(target) + (differs && direction === 'in' ? '~in' : '')
-    const name = nameOf(target) + (differs && direction === 'in' ? 'Input' : '')
-    const nullable = this.isNullable(target)
+  read(node: DataNode, where: Where, direction: Direction, reading: Reading = {}): Placed {
+    node.read = true
+    const isDynamic = node.members.has('$dynamicRef')
+    if (referenceOf(node) === undefined && !isDynamic) return this.inline(node, where, direction, reading)
+    if (this.references.siblingsCount && hasSiblings(node)) return this.inline(node, where, direction, reading)
+    for (const keyword of annotations) node.get(keyword)?.readWhole()
+    const target = isDynamic ? this.scopes.follow(node) : this.references.settle(node)
+    if (target === undefined) return this.anything(node)
+    const placed = this.refer(target, node, direction, reading)
+    return node.flag('nullable') || node.flag('x-nullable') ? { ...placed, nullable: true } : placed
+  }
+
+  /** A type by the name of its schema; schemas are read later, because descriptions have chains longer than a stack is deep. */
+  private refer(target: DataNode, from: DataNode, direction: Direction, { asBase = false }: Reading): Placed {
+    const { origin } = from
+    if (target.kind !== 'object' || target.members.size === 0) return this.anything(target)
+    if (!isShelved(target) && isTrifle(target)) return this.inline(target, { id: this.references.idOf(target), name: schemaName(target) }, direction, {})
+    const scope = this.scopes.entering(target)
+    const children = asBase ? undefined : this.children.get(target)
+    const isOwn = asBase && this.isParentOf(target, from)
+    const isInput = this.differing.has(target) && direction === 'in'
+    const id = this.references.idOf(target) + scope.suffix + (children === undefined ? '' : '~any') + (isOwn ? '~own' : '') + (isInput ? '~in' : '')
+    const name = (children === undefined ? '' : 'Any') + schemaName(target) + scope.name + (isOwn ? 'Base' : '') + (isInput ? 'Input' : '')
     if (!(id in this.types)) {
       // The place is taken first, so that recursion finds it.
       this.types[id] = { kind: 'anything', id, name, origin: target.origin }
-      // Read later: descriptions have chains of types longer than a stack is deep.
-      this.waiting.push(() => {
-        const { type } = this.inline(target, { id, name }, direction, true)
+      this.waiting.push(() => this.scopes.within(scope, () => {
+        const { type } = children === undefined ? this.inline(target, { id, name }, direction, { isNamed: true, asBase: isOwn }) : { type: this.anyChild(target, children, direction) }
         this.types[id] = { ...type, id, name, ...documented(target) }
-      })
+      }))
     }
-    return { type: { kind: 'reference', to: id, origin }, nullable }
+    return { type: { kind: 'reference', to: id, origin }, nullable: isNullable(this.references.peek(target) ?? target) }
   }
 
-  /** Lists that reach themselves can't be written out where they stand: as a union of one they keep their name. */
-  nameEndlessLists(): void {
-    const reaches = (type: Type, goal: TypeId, seen: Set<TypeId>): boolean => {
-      if (type.kind === 'list') return reaches(type.item, goal, seen)
-      if (type.kind === 'union') return type.alternatives.some((each) => reaches(each, goal, seen))
-      if (type.kind !== 'reference' || seen.has(type.to)) return type.kind === 'reference' && type.to === goal
-      seen.add(type.to)
-      const next = this.types[type.to]
-      return type.to === goal || (next !== undefined && reaches(next, goal, seen))
+  private anything(node: DataNode): Placed {
+    const never = node.kind === 'boolean' && node.value === false
+    return { type: { kind: 'anything', origin: node.origin, ...(never ? { layout: { rule: false } satisfies TypeLayout } : {}) }, nullable: !never }
+  }
+
+  /** A schema whose children name it in `allOf`: a value is any of them, told by the discriminator. */
+  private anyChild(parent: DataNode, children: readonly DataNode[], direction: Direction): Type {
+    const discriminator = discriminatorOf(parent, this.references) as Discriminator
+    const own = this.references.peek(parent.members.get('properties')?.members.get(discriminator.member) ?? parent)
+    // Where the parent says which values there are and its own name is none of them, it is never meant itself.
+    const allowed = own?.members.get('enum')?.items.map((each) => String(each.value))
+    const all = [...children, ...(allowed !== undefined && !valuesFor(parent, discriminator, this.references).some((value) => allowed.includes(value)) ? [] : [parent])]
+    const references = all.map((each) => ({ node: each, type: this.refer(each, parent, direction, { asBase: each === parent }).type }))
+    return this.toldApart(references, discriminator, parent)
+  }
+
+  /** A union whose alternatives are told apart by a member. */
+  private toldApart(alternatives: readonly { node: DataNode; type: Type }[], discriminator: Discriminator, node: DataNode): Type {
+    const mapping: Record<string, TypeId> = {}
+    for (const { node: each, type } of alternatives) {
+      const target = this.references.peek(each)
+      if (target === undefined || type.kind !== 'reference') continue
+      for (const value of valuesFor(target, discriminator, this.references)) if (!Object.hasOwn(mapping, value)) Object.defineProperty(mapping, value, { value: type.to, enumerable: true, configurable: true, writable: true })
     }
-    for (const [id, type] of Object.entries(this.types)) {
-      if (type.kind !== 'list' || !reaches(type.item, id, new Set())) continue
-      const { id: _id, name, ...list } = type
-      this.types[id] = { kind: 'union', alternatives: [list], id, name, origin: type.origin, ...(type.documentation === undefined ? {} : { documentation: type.documentation }) }
+    const fallback = alternatives.find((each) => this.references.peek(each.node) === discriminator.otherwise)?.type
+    return {
+      kind: 'union', alternatives: alternatives.map(({ type }) => type), origin: node.origin, discriminator: { field: discriminator.member, mapping },
+      ...(fallback?.kind === 'reference' ? { layout: { otherwise: fallback.to } satisfies TypeLayout } : {}),
     }
   }
 
-  /** @param isNamed the type will stand under the id of `where` anyway */
-  private inline(node: DataNode, where: Where, direction: Direction, isNamed = false): Placed {
-    const { origin } = node
+  /** Does a schema list among its alternatives the very schema that takes it as a part? */
+  private isParentOf(parent: DataNode, part: DataNode): boolean {
+    const alternatives = [...(parent.members.get('oneOf')?.items ?? []), ...(parent.members.get('anyOf')?.items ?? [])].map((each) => this.references.peek(each))
+    for (let around: DataNode | undefined = part; around !== undefined; around = around.parent) if (alternatives.includes(around)) return true
+    return false
+  }
+
+  private inline(node: DataNode, where: Where, direction: Direction, reading: Reading): Placed {
+    const { isNamed = false, asBase = false } = reading
+    if (node.kind !== 'object') return this.anything(node)
     const title = isNamed ? undefined : node.members.get('title')?.value
     if (typeof title === 'string' && title !== '') where = { id: where.id, name: title }
-    if (node.kind === 'boolean') return { type: { kind: 'anything', origin }, nullable: true }
-    const nullable = this.isNullable(node)
-    const keep = (type: Type): Placed => {
-      if (isNamed || (type.kind !== 'record' && type.kind !== 'enumeration')) return { type, nullable }
-      this.types[where.id] ??= { ...type, id: where.id, name: where.name }
-      return { type: { kind: 'reference', to: where.id, origin }, nullable }
-    }
-    for (const keyword of unchecked) if (node.members.has(keyword)) {
-      node.get(keyword)?.readWhole()
-      this.notes.add('approximated', 'TM-2305', { keyword }, node.members.get(keyword)?.origin ?? origin)
-    }
     for (const keyword of annotations) node.get(keyword)?.readWhole()
-    const values = node.members.has('const') ? [node.get('const')] : node.members.has('enum') ? node.list('enum') : undefined
-    if (values !== undefined) {
-      node.get('type')
-      node.get('format')
-      return keep(enumerated(values.filter((each) => each !== undefined), node))
-    }
-    const alternatives = [...node.list('oneOf'), ...node.list('anyOf')].filter((each) => this.references.settle(each).members.get('type')?.value !== 'null')
-    if (alternatives.length > 0) {
-      node.get('type')
-      return this.union(node, alternatives, where, direction, nullable, keep)
-    }
-    const parts = node.list('allOf')
-    if (parts.length > 0) return this.intersection(node, parts, where, direction, nullable, isNamed)
-    const types = typesOf(node)
-    if (types.length > 1) {
-      const each = types.map((type): Type => this.ofType(node, type, where, direction).type)
-      return { type: { kind: 'union', alternatives: each, origin }, nullable }
-    }
-    const type = types[0] ?? (node.members.has('properties') || node.members.has('additionalProperties') ? 'object' : node.members.has('items') ? 'array' : undefined)
-    if (type === undefined) return { type: { kind: 'anything', origin, ...documented(node) }, nullable: true }
-    return keep(this.ofType(node, type, where, direction).type)
+    const parts = this.parts(node, where, direction, reading)
+    const rule = this.ruleOf(node, reading.inherited)
+    const nullable = isNullable(node) || (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
+    const type = obeying(this.combined(parts, node), rule)
+    const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node) }
+    const whole: Type = { ...type, ...(Object.keys(layout).length === 0 ? {} : { layout }), ...(asBase || type.kind === 'reference' ? {} : documented(node)) }
+    if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind)) return { type: whole, nullable: nullable || (whole.kind === 'anything' && rule === undefined) }
+    this.types[where.id] ??= { ...whole, id: where.id, name: where.name }
+    return { type: { kind: 'reference', to: where.id, origin: node.origin }, nullable }
   }
 
-  private ofType(node: DataNode, type: string, where: Where, direction: Direction): Placed {
+  /** What a schema is put together from: its own words, what it refers to, `allOf`, and the alternatives of `oneOf` and `anyOf`. */
+  private parts(node: DataNode, where: Where, direction: Direction, { inherited, asBase = false }: Reading): Part[] {
+    const parts: Part[] = []
+    const values = node.members.has('const') ? [node.get('const') as DataNode] : node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
+    const implied = impliedTypes(node)
+    const types = implied.length === 0 && !node.members.has('type') ? (inherited ?? []) : implied
+    const composed = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf'].filter((keyword) => node.members.has(keyword))
+    const isObject = types.length > 0 ? types.every((type) => type === 'object') : node.members.has('required') && values === undefined
+    const ownRule = (): Rule => this.rules.of(node, ['type', 'enum', 'const', ...structural])
+    if (values !== undefined) {
+      for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
+      for (const value of values) value.readWhole()
+      const { type, others } = enumerated(values, node, this.notes)
+      parts.push({ type: others ? { ...type, layout: { rule: this.rules.of(node, ['enum', 'const']) } satisfies TypeLayout } : type, nullable: values.some((each) => each.kind === 'null'), isObject: false, rule: ownRule })
+    } else if (types.length > 0 && (composed.length === 0 || structural.some((keyword) => node.members.has(keyword)))) {
+      const read = types.map((type) => this.ofType(node, type, where, direction))
+      const [only, ...more] = read
+      parts.push({ type: only !== undefined && more.length === 0 ? only : { kind: 'union', alternatives: read, origin: node.origin }, nullable: isNullable(node), isObject, rule: ownRule })
+    } else if (types.length === 0 && isOnlyNull(node)) parts.push({ type: { kind: 'literal', value: null, origin: node.origin }, nullable: true, isObject: false, rule: ownRule })
+    else if (isObject && node.members.has('required')) parts.push({ type: this.object(node, where, direction, composed.length > 0), nullable: isNullable(node), isObject: true, rule: ownRule })
+    for (const keyword of ['$ref', '$dynamicRef']) if (composed.includes(keyword)) {
+      const target = keyword === '$ref' ? this.references.settle(node) : this.scopes.follow(node)
+      if (target !== undefined) parts.push({ ...this.refer(target, node, direction, { asBase: true }), isObject: isObjectSchema(target, this.references), rule: () => this.rules.of(node, ['$ref']) })
+    }
+    const [, ...severalParts] = node.members.get('allOf')?.items ?? []
+    for (const [at, part] of node.list('allOf').entries()) {
+      // A part without a name stands for its own members.
+      const placed = this.isPlainObject(part)
+        ? { type: this.object(part, where, direction, true), nullable: isNullable(part) }
+        : this.read(part, { id: `${where.id}/allOf/${at}`, name: `${where.name}${at === 0 ? 'Base' : `Part${at}`}` }, direction, { asBase: this.references.peek(part) !== part && (severalParts.length > 0 || structural.some((keyword) => node.members.has(keyword))), ...(types.length > 0 ? { inherited: types } : {}) })
+      if (this.isPlainObject(part)) for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
+      parts.push({ ...placed, isObject: isObjectSchema(part, this.references), rule: () => this.rules.of(part) })
+    }
+    if (!asBase) for (const keyword of ['oneOf', 'anyOf'] as const) {
+      if (!node.members.has(keyword) || this.isCondition(node, keyword)) continue
+      const union = this.union(node, keyword, where, direction, types)
+      if (union !== undefined) parts.push({ ...union, rule: () => this.rules.of(node, [keyword]) })
+    } else for (const keyword of ['oneOf', 'anyOf', 'discriminator']) node.get(keyword)?.readWhole()
+    return parts
+  }
+
+  private isPlainObject(part: DataNode): boolean {
+    const keys = [...part.members.keys()].filter((key) => !annotations.includes(key) && !key.startsWith('x-'))
+    return referenceOf(part) === undefined && part.members.has('properties') && keys.every((key) => ['type', 'properties', 'required', 'additionalProperties'].includes(key)) && !(part.members.get('additionalProperties')?.kind === 'object')
+  }
+
+  /** Do the alternatives only say what of the schema's own members must be there? */
+  private isCondition(node: DataNode, keyword: 'oneOf' | 'anyOf'): boolean {
+    const described = ['type', 'properties', 'allOf', '$ref', 'items'].some((each) => node.members.has(each))
+    return described && (node.members.get(keyword)?.items ?? []).every(isMereCondition)
+  }
+
+  private union(node: DataNode, keyword: 'oneOf' | 'anyOf', where: Where, direction: Direction, types: readonly string[]): (Placed & { isObject: boolean }) | undefined {
     const { origin } = node
-    const placed = (made: Type): Placed => ({ type: made, nullable: false })
+    const all = node.list(keyword)
+    const present = all.filter((each) => !isOnlyNull(this.references.peek(each) ?? each))
+    for (const each of all) if (!present.includes(each)) this.references.settle(each).readWhole()
+    const read = present.map((each, at) => ({ node: each, ...this.read(each, { id: `${where.id}/${keyword === 'anyOf' && node.members.has('oneOf') ? 'anyOf/' : ''}${at}`, name: `${where.name}${at + 1}` }, direction, types.length > 0 ? { inherited: types } : {}) }))
+    const nullable = present.length < all.length || read.some((each) => each.nullable && each.type.kind !== 'anything')
+    const isObject = present.length > 0 && present.every((each) => isObjectSchema(each, this.references))
+    const [only, ...others] = read
+    if (only === undefined) return all.length === 0 ? undefined : { type: { kind: 'literal', value: null, origin }, nullable: true, isObject: false }
+    const discriminator = discriminatorOf(node, this.references)
+    if (others.length === 0) return { type: only.type, nullable: nullable || only.nullable, isObject }
+    if (discriminator !== undefined) return { type: this.toldApart(read, discriminator, node), nullable, isObject }
+    return { type: { kind: 'union', alternatives: read.map(({ type }) => type), origin, ...(keyword === 'oneOf' ? { layout: { exactlyOne: true } satisfies TypeLayout } : {}) }, nullable, isObject }
+  }
+
+  /** One type of several parts: all of them where they are objects; else the one that says most, the others being rules. */
+  private combined(parts: readonly Part[], node: DataNode): Type {
+    const { origin } = node
+    const telling = parts.filter((part) => part.type.kind !== 'anything' || part.type.layout !== undefined)
+    const [first, ...others] = telling
+    if (first === undefined) return { kind: 'anything', origin }
+    if (others.length === 0) return first.type
+    if (telling.every((part) => part.isObject)) {
+      const closing = telling.filter((part) => !(part.type.kind === 'map' && part.type.value.kind === 'anything'))
+      const [only, ...more] = closing.length === 0 ? telling : closing
+      return only !== undefined && more.length === 0 ? only.type : { kind: 'intersection', parts: closing.map((part) => part.type), origin }
+    }
+    const weight = (part: Part): number => ({ enumeration: 5, literal: 5, union: 4, anything: 0 } as Readonly<Record<string, number>>)[this.kindBehind(part.type)] ?? 3
+    const best = telling.reduce((most, part) => (weight(part) > weight(most) ? part : most))
+    return obeying(best.type, { allOf: telling.filter((part) => part !== best).map((part) => part.rule()) })
+  }
+
+  private kindBehind(type: Type): Type['kind'] {
+    return type.kind === 'reference' ? 'record' : type.kind
+  }
+
+  /** What of a schema its type has no place for. */
+  private ruleOf(node: DataNode, inherited: readonly string[] = []): Rule | undefined {
+    const keywords = ruleKeywords.filter((keyword) => node.members.has(keyword))
+    for (const keyword of ['oneOf', 'anyOf'] as const) if (node.members.has(keyword) && this.isCondition(node, keyword)) keywords.push(keyword)
+    // What is not evaluated depends on everything that is.
+    const unevaluated = ['unevaluatedProperties', 'unevaluatedItems'].filter((keyword) => node.members.has(keyword))
+    if (unevaluated.length > 0) keywords.push(...unevaluated, 'properties', 'patternProperties', 'additionalProperties', 'prefixItems', 'items', 'allOf', 'anyOf', 'oneOf', '$ref')
+    // Without a type all keywords hold for values of their own kind only.
+    const isTyped = impliedTypes(node).length > 0 || node.members.has('type') || inherited.length > 0 || node.members.has('enum') || node.members.has('const')
+    if (!isTyped) keywords.push(...structural.filter((keyword) => keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required'))
+    // A member that has a schema of its own must satisfy those of the patterns that its name matches as well.
+    const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(isLoosePattern)
+    if (patterns.some((pattern) => [...(node.members.get('properties')?.members.keys() ?? [])].some((name) => expression(pattern).test(name)))) keywords.push('patternProperties')
+    if (!keywords.some((keyword) => node.members.has(keyword))) return undefined
+    const rule = this.rules.of(node, [...new Set(keywords)])
+    return typeof rule === 'object' && Object.keys(rule).length === 0 ? undefined : rule
+  }
+
+  private ofType(node: DataNode, type: string, where: Where, direction: Direction): Type {
+    const { origin } = node
     switch (type) {
       case 'object':
-        return placed(this.object(node, where, direction))
-      case 'array': {
-        const items = node.get('items')
-        const tuple = node.get('prefixItems')
-        if (tuple !== undefined) {
-          tuple.readWhole()
-          this.notes.add('approximated', 'TM-2305', { keyword: 'prefixItems' }, tuple.origin)
-        }
-        const item = items === undefined || tuple !== undefined ? { type: { kind: 'anything' as const, origin }, nullable: true } : this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction)
-        const [least, most] = [node.number('minItems'), node.number('maxItems')]
-        return placed({
-          kind: 'list', item: item.type, ...(item.nullable ? { itemNullable: true } : {}), ...(least === undefined ? {} : { minItems: Number(least) }), ...(most === undefined ? {} : { maxItems: Number(most) }), origin, ...documented(node),
-        })
-      }
+        return this.object(node, where, direction, ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword)))
+      case 'array':
+        return this.array(node, where, direction)
       case 'boolean':
-        return placed({ kind: 'scalar', base: 'boolean', format: 'boolean', origin })
+        return { kind: 'scalar', base: 'boolean', format: 'boolean', origin }
       case 'integer':
       case 'number':
       case 'string':
-        return placed(scalar(node, type, this.notes))
-      case 'null':
-        return { type: { kind: 'literal', value: null, origin }, nullable: true }
+        return scalarType(node, type, this.notes)
+      case 'file':
+        // Of 2.0: the bytes of a file.
+        return { kind: 'scalar', base: 'bytes', format: 'byte', origin }
       default:
         this.notes.add('ignored', 'TM-2306', { key: `type: ${type}` }, origin)
-        return { type: { kind: 'anything', origin }, nullable: true }
+        return { kind: 'anything', origin }
     }
   }
 
-  private object(node: DataNode, where: Where, direction: Direction): Type {
+  private array(node: DataNode, where: Where, direction: Direction): Type {
     const { origin } = node
-    const additional = node.get('additionalProperties')
+    const [least, most] = [node.number('minItems'), node.number('maxItems')]
+    const itemsNode = node.members.get('items')
+    const positions = node.members.get('prefixItems')?.items ?? (itemsNode?.kind === 'list' ? itemsNode.items : undefined)
+    if (positions !== undefined && positions.length > 0) {
+      node.get('prefixItems')
+      const rest = itemsNode?.kind === 'list' ? node.get('additionalItems') : node.get('items')
+      const items = positions.map((each, at) => orNull(this.read(each, { id: `${where.id}/prefixItems/${at}`, name: `${where.name}${at + 1}` }, direction)))
+      const restType = rest?.value === false ? undefined : rest === undefined ? { kind: 'anything' as const, origin } : orNull(this.read(rest, { id: `${where.id}/items`, name: `${where.name}Item` }, direction))
+      if (itemsNode?.kind === 'list') itemsNode.read = true
+      return { kind: 'tuple', items, minItems: Number(least ?? 0), ...(most === undefined ? {} : { maxItems: Number(most) }), ...(restType === undefined ? {} : { rest: restType }), origin }
+    }
+    const items = node.get('items')
+    const item = items === undefined ? this.anything(node) : this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction)
+    return { kind: 'list', item: item.type, ...(item.nullable ? { itemNullable: true } : {}), ...(least === undefined ? {} : { minItems: Number(least) }), ...(most === undefined ? {} : { maxItems: Number(most) }), origin }
+  }
+
+  /** @param composed other parts describe the same object, so that `additionalProperties` speaks of what none of them names */
+  private object(node: DataNode, where: Where, direction: Direction, composed: boolean): Type {
+    const { origin } = node
+    const rest = node.get('additionalProperties') ?? node.get('unevaluatedProperties')
+    const patterns = node.entries('patternProperties').filter(([pattern]) => isLoosePattern(pattern))
     const properties = node.entries('properties')
+    // `required: true` on a property is how it was written long ago.
     const required = new Set(node.list('required').map((each) => String(each.value)))
-    const extra = additional !== undefined && additional.value !== false
-    if (properties.length === 0 && required.size === 0) {
-      const value: Placed = additional === undefined || additional.kind === 'boolean' ? { type: { kind: 'anything', origin }, nullable: true } : this.read(additional, { id: `${where.id}/additionalProperties`, name: `${where.name}Value` }, direction)
-      if (additional?.value !== false) return { kind: 'map', value: value.type, origin, ...documented(node) }
-    }
-    if (extra && additional.kind === 'object' && additional.members.size > 0) {
-      additional.readWhole()
-      this.notes.add('approximated', 'TM-2305', { keyword: 'additionalProperties beside properties' }, additional.origin)
-    }
+    const others = (): Type => (rest === undefined || rest.kind === 'boolean' || rest.members.size === 0 ? { kind: 'anything', origin } : orNull(this.read(rest, { id: `${where.id}/additionalProperties`, name: `${where.name}Value` }, direction)))
+    if (properties.length === 0 && required.size === 0 && patterns.length === 0 && rest?.value !== false) return { kind: 'map', value: others(), origin }
     const fields: Field[] = []
     for (const [name, schema] of properties) {
-      const target = this.references.settle(schema)
-      if (direction === 'in' ? isFlagged(schema, target, 'readOnly') : isFlagged(schema, target, 'writeOnly')) continue
-      const { type, nullable } = this.read(schema, { id: `${where.id}/${name}`, name: where.name + capitalised(name) }, direction)
-      const preset = target.members.get('default')
-      fields.push({
-        name, type, optional: !required.has(name), nullable, origin: schema.origin, ...documented(schema), ...(documented(schema).documentation === undefined && target !== schema ? documented(target) : {}),
-        ...(target.flag('deprecated') ? { deprecated: true } : {}), ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
-      })
-      required.delete(name)
+      const field = this.property(name, schema, where, direction, required)
+      if (field !== undefined) fields.push(field)
     }
     // A name that is required but described nowhere may be anything.
-    for (const name of required) if (!properties.some(([each]) => each === name)) fields.push({ name, type: { kind: 'anything', origin }, optional: false, nullable: true, origin })
-    return { kind: 'record', fields, ...(extra ? { open: true } : {}), origin, ...documented(node) }
+    for (const name of required) if (!composed && !properties.some(([each]) => each === name)) fields.push({ name, type: { kind: 'anything', origin }, optional: false, nullable: true, origin })
+    const isOpen = patterns.length > 0 || (rest !== undefined && rest.value !== false) || (fields.length === 0 && rest === undefined)
+    const patterned = patterns.map(([pattern, schema], at) => ({ pattern, type: orNull(this.read(schema, { id: `${where.id}/patternProperties/${at}`, name: `${where.name}Value` }, direction)) }))
+    const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : rest?.value === false && isOpen ? ({ kind: 'nothing', origin } as const) : undefined
+    return { kind: 'record', fields, ...(isOpen ? { open: true } : {}), ...(patterned.length === 0 ? {} : { patterned }), ...(restType === undefined ? {} : { rest: restType }), origin, ...(composed && required.size > 0 ? this.requiring(required, fields) : {}) }
   }
 
-  private union(node: DataNode, alternatives: readonly DataNode[], where: Where, direction: Direction, nullable: boolean, keep: (type: Type) => Placed): Placed {
-    const { origin } = node
-    const read = alternatives.map((each, at) => ({ each, ...this.read(each, { id: `${where.id}/${at}`, name: `${where.name}${at + 1}` }, direction) }))
-    const isNull = nullable || read.some((each) => each.nullable && each.type.kind !== 'anything')
-    const [only, ...others] = read
-    if (only !== undefined && others.length === 0) return { type: only.type, nullable: isNull }
-    const discriminator = node.get('discriminator')
-    const member = discriminator?.text('propertyName')
-    const mapping = new Map(discriminator?.entries('mapping').map(([value, target]) => [String(target.value), value]))
-    const named = read.flatMap(({ each, type }) => {
-      if (type.kind !== 'reference') return []
-      const reference = String(each.members.get('$ref')?.value ?? '')
-      const name = nameOf(this.references.settle(each))
-      return [[mapping.get(reference) ?? mapping.get(name) ?? name, type.to] as const]
-    })
+  /** Names that one part requires and another one describes. */
+  private requiring(required: ReadonlySet<string>, fields: readonly Field[]): { layout?: TypeLayout } {
+    const elsewhere = [...required].filter((name) => !fields.some((field) => field.name === name))
+    return elsewhere.length === 0 ? {} : { layout: { rule: { required: elsewhere } } }
+  }
+
+  private property(name: string, schema: DataNode, where: Where, direction: Direction, required: ReadonlySet<string>): Field | undefined {
+    // A schema that allows nothing says that the property must not be there.
+    if (schema.value === false && schema.kind === 'boolean') return undefined
+    const target = referenceOf(schema) === undefined ? schema : this.references.settle(schema)
+    const flagged = (keyword: string): boolean => schema.flag(keyword) || target.flag(keyword)
+    if (flagged(direction === 'in' ? 'readOnly' : 'writeOnly')) {
+      schema.readWhole()
+      return undefined
+    }
+    const { type, nullable } = this.read(schema, { id: `${where.id}/${name}`, name: where.name + name.charAt(0).toUpperCase() + name.slice(1) }, direction)
+    const preset = schema.get('default') ?? target.get('default')
+    const isRequired = required.has(name) || (schema.members.get('required')?.kind === 'boolean' && schema.flag('required'))
+    const described = documented(schema)
     return {
-      ...keep({ kind: 'union', alternatives: read.map(({ type }) => type), ...(member === undefined ? {} : { discriminator: { field: member, mapping: Object.fromEntries(named) } }), origin, ...documented(node) }),
-      nullable: isNull,
+      name, type, optional: !isRequired, nullable, origin: schema.origin, ...(described.documentation === undefined && target !== schema ? documented(target) : described), ...(flagged('deprecated') ? { deprecated: true } : {}),
+      ...(flagged('readOnly') ? { readOnly: true } : {}), ...(flagged('writeOnly') ? { writeOnly: true } : {}), ...(preset === undefined || preset.value === null ? {} : { default: preset.value }), ...exampleOf(schema, target, this.rules, this.notes), ...fieldLayout(schema, target),
     }
   }
-
-  private intersection(node: DataNode, parts: readonly DataNode[], where: Where, direction: Direction, nullable: boolean, isNamed: boolean): Placed {
-    const { origin } = node
-    const ownKeywords = ['properties', 'additionalProperties', 'required'].some((keyword) => node.members.has(keyword))
-    // A part that has no name stands for its own members.
-    const isPlain = (part: DataNode): boolean => this.references.settle(part) === part && part.members.has('properties') && !['allOf', 'oneOf', 'anyOf'].some((keyword) => part.members.has(keyword))
-    const read = parts.map((part, at): Placed => isPlain(part) ? { type: this.object(part, where, direction), nullable: this.isNullable(part) } : this.read(part, { id: `${where.id}/allOf/${at}`, name: `${where.name}${at === 0 ? 'Base' : `Part${at}`}` }, direction))
-    const isNull = nullable || (parts.length === 1 && (read[0]?.nullable ?? false))
-    node.get('type')
-    for (const part of parts.filter(isPlain)) for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
-    const [only] = read
-    if (only !== undefined && read.length === 1 && !ownKeywords && only.type.kind !== 'record') return { type: only.type, nullable: isNull }
-    const own: Type[] = ownKeywords ? [this.object(node, where, direction)] : []
-    const type: Type = { kind: 'intersection', parts: [...read.map((each) => each.type), ...own], origin, ...documented(node) }
-    if (isNamed) return { type, nullable: isNull }
-    this.types[where.id] ??= { ...type, id: where.id, name: where.name }
-    return { type: { kind: 'reference', to: where.id, origin }, nullable: isNull }
-  }
-
-  private isNullable(node: DataNode): boolean {
-    const types = node.members.get('type')
-    const hasNull = types?.items.some((each) => each.value === 'null') ?? false
-    const alternatives = [...(node.members.get('oneOf')?.items ?? []), ...(node.members.get('anyOf')?.items ?? [])]
-    const nullValue = node.members.get('enum')?.items.some((each) => each.kind === 'null') ?? false
-    return node.flag('nullable') || hasNull || nullValue || alternatives.some((each) => each.members.get('type')?.value === 'null')
-  }
 }
 
-/** Named schemas that have a read-only or write-only member, or refer to one that has, over any number of steps. */
-function differingSchemas(references: References): Set<DataNode> {
-  const users = new Map<DataNode, Set<DataNode>>()
-  const found = new Set<DataNode>()
-  const nodes: [node: DataNode, owner: DataNode | undefined][] = references.all().map((root) => [root, undefined])
-  for (let next = nodes.pop(); next !== undefined; next = nodes.pop()) {
-    const [node, around] = next
-    const owner = isNamed(node) && node.pointer !== '' ? node : around
-    if (owner !== undefined && (node.members.get('readOnly')?.value === true || node.members.get('writeOnly')?.value === true)) found.add(owner)
-    const target = node.members.has('$ref') ? references.peek(node) : undefined
-    if (target !== undefined && owner !== undefined) users.set(target, (users.get(target) ?? new Set()).add(owner))
-    for (const member of node.members.values()) nodes.push([member, owner])
-    for (const item of node.items) nodes.push([item, owner])
-  }
-  const reached = [...found]
-  for (let node = reached.pop(); node !== undefined; node = reached.pop()) {
-    for (const user of users.get(node) ?? []) {
-      if (found.has(user)) continue
-      found.add(user)
-      reached.push(user)
-    }
-  }
-  return found
+function fieldLayout(schema: DataNode, target: DataNode): { layout?: TypeLayout } {
+  const layout = xmlLayout(schema.members.has('xml') ? schema : target)
+  return Object.keys(layout).length === 0 ? {} : { layout }
 }
 
-function isFlagged(schema: DataNode, target: DataNode, keyword: string): boolean {
-  return schema.flag(keyword) || target.flag(keyword)
+/** Too small to be worth a name, when no shelf gives it one. */
+function isTrifle(node: DataNode): boolean {
+  const types = typesOf(node)
+  return types.length === 1 && types[0] !== 'object' && types[0] !== 'array' && !node.members.has('enum') && !node.members.has('allOf')
 }
 
-/** Does a referred schema deserve a type of its own? */
-function isNamed(node: DataNode): boolean {
-  return node.kind === 'object' && (/\/(?:schemas|definitions|\$defs)\/[^/]+$/.test(node.pointer) || node.pointer === '')
+/** A type that says itself that it may be null, for places that have no word for it. */
+function orNull({ type, nullable }: Placed): Type {
+  return nullable && type.kind !== 'anything' ? { kind: 'union', alternatives: [type, { kind: 'literal', value: null, origin: type.origin }], origin: type.origin } : type
 }
 
-function nameOf(node: DataNode): string {
-  const last = node.pointer.split('/').pop() ?? ''
-  const name = last === '' ? (node.members.get('title')?.value ?? node.origin.document.replace(/\.\w+$/, '')) : last
-  return String(name).replaceAll('~1', '/').replaceAll('~0', '~')
-}
-
-function typesOf(node: DataNode): string[] {
-  const type = node.get('type')
-  for (const each of type?.items ?? []) each.read = true
-  return type?.kind === 'list' ? type.items.map((each) => String(each.value)).filter((each) => each !== 'null') : typeof type?.value === 'string' ? [type.value] : []
-}
-
-function enumerated(values: readonly DataNode[], node: DataNode): Type {
-  const { origin } = node
-  const present = values.filter((each) => each.kind !== 'null')
-  if (present.length > 0 && present.every((each) => each.kind === 'text')) {
-    const texts = [...new Set(present.map((each) => String(each.value)))]
-    return { kind: 'enumeration', members: texts.map((value) => ({ value, origin })), base: { kind: 'scalar', base: 'text', format: 'string', origin }, origin, ...documented(node) }
-  }
-  const literals = present.map((each): Type => (each.kind === 'list' || each.kind === 'object' ? { kind: 'anything', origin } : { kind: 'literal', value: each.value, origin }))
-  const [only, ...others] = literals
-  return only === undefined ? { kind: 'literal', value: null, origin } : others.length === 0 ? only : { kind: 'union', alternatives: literals, origin, ...documented(node) }
-}
-
-const textFormats: Readonly<Record<string, ScalarBase>> = { date: 'date', 'date-time': 'dateTime', time: 'time', duration: 'duration', byte: 'bytes', binary: 'bytes', int64: 'int64', decimal: 'decimal' }
-const numberFormats: Readonly<Record<string, ScalarBase>> = { int32: 'int32', int64: 'int64', decimal: 'decimal', float: 'float', double: 'double' }
-
-function scalar(node: DataNode, type: 'integer' | 'number' | 'string', notes: Notes): Type {
-  const { origin } = node
-  const format = node.text('format') ?? ''
-  const isText = type === 'string'
-  const encoded = isText && node.members.get('contentEncoding')?.value === 'base64'
-  const base = encoded ? 'bytes' : isText ? (textFormats[format] ?? 'text') : (numberFormats[format] ?? 'double')
-  const known = isText ? format in textFormats : format in numberFormats
-  const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = {}
-  const bound = (keyword: 'minimum' | 'maximum', exclusive: 'exclusiveMinimum' | 'exclusiveMaximum'): void => {
-    const value = node.number(keyword)
-    const outside = node.get(exclusive)
-    // In 3.0 exclusiveMinimum says of minimum that it is outside; in 3.1 it is a bound itself.
-    if (outside?.value === true && value !== undefined) limits[exclusive] = value
-    else if (value !== undefined) limits[keyword] = value
-    if (outside?.kind === 'number') limits[exclusive] = outside.source
-  }
-  if (!isText) {
-    bound('minimum', 'exclusiveMinimum')
-    bound('maximum', 'exclusiveMaximum')
-    const multiple = node.number('multipleOf')
-    if (multiple !== undefined) limits.multipleOf = multiple
-  } else if (base === 'text') {
-    const [least, most, pattern] = [node.number('minLength'), node.number('maxLength'), node.text('pattern')]
-    if (least !== undefined) limits.minLength = Number(least)
-    if (most !== undefined) limits.maxLength = Number(most)
-    if (pattern !== undefined && isPattern(pattern)) limits.patterns = [[pattern]]
-    else if (pattern !== undefined) notes.add('approximated', 'TM-2211', { pattern }, origin)
-  }
-  const wire = encoded || base === 'bytes' ? 'byte' : type === 'integer' && base === 'double' ? 'integer' : known && isText && (base === 'int64' || base === 'decimal') ? `string:${format}` : format === '' ? type : format
-  return { kind: 'scalar', base, format: wire, origin, ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }), ...documented(node) }
-}
-
-export function documented(node: DataNode): { documentation?: string } {
-  const parts = [node.get('summary')?.value, node.get('description')?.value].filter((each): each is string => typeof each === 'string' && each.trim() !== '')
-  const text = parts.map((each) => each.trim()).filter((each, at) => parts.findIndex((other) => other.trim() === each) === at).join('\n\n')
-  return text === '' ? {} : { documentation: text }
-}
-
-function capitalised(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1)
+/** A type whose values must also satisfy a rule. */
+function obeying(type: Type, rule: Rule | undefined): Type {
+  if (rule === undefined || rule === true) return type
+  // A reference is what it refers to: the rule needs a place of its own.
+  if (type.kind === 'reference') return { kind: 'union', alternatives: [type], origin: type.origin, layout: { rule } satisfies TypeLayout }
+  const layout = type.layout as TypeLayout | undefined
+  return { ...type, layout: { ...layout, rule: layout?.rule === undefined ? rule : { allOf: [layout.rule, rule] } } satisfies TypeLayout }
 }

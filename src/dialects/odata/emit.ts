@@ -28,7 +28,7 @@ export const odataEmitter: Emitter = {
   ],
   reservedNames: ['Listing', 'ListingPage', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
   runtimeFiles: (contract) => [
-    'connection.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'json/values.ts',
+    'connection.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
     ...['edm', 'filter', 'odata', 'protocol', 'query', 'structure', 'terms', ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2'])].map((name) => `odata/${name}.ts`),
     ...(hasExactNumbers(contract) ? ['json/exact-json.ts'] : []),
   ],

@@ -1,9 +1,11 @@
-import { addressOf, checkCredential, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
+import { addressOf, checkCredential, exchange, hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Request, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
+import type { HeaderReader } from './headers.js'
 import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
-import { encode, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
+import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
+import type { Security } from './security.js'
 
 /** A parameter: where it goes and how it is written there. */
 export interface Parameter extends JsonMember {
@@ -15,12 +17,29 @@ export interface Parameter extends JsonMember {
   readonly allowReserved?: boolean
   /** It is written as JSON. */
   readonly json?: boolean
+  /** It is the whole query: as a form, or as JSON. */
+  readonly whole?: 'form' | 'json'
+}
+
+/** How content is written and read, where that is not plain JSON, text or bytes. */
+export interface Format {
+  /** The body, and its media type where that says more than the contract does. `json` is the value as the codec wrote it. */
+  write?(content: Content, value: unknown, json: unknown): { readonly type?: string; readonly content: string | Uint8Array }
+  /** The JSON that a text stands for. @throws Error when it is none of that kind */
+  read?(content: Content, text: string): unknown
 }
 
 /** What travels in a body: its media type, and its content where that is known. */
 export interface Content {
   readonly type?: string
   readonly is?: JsonRef
+  readonly format?: Format
+  /** It is JSON, though its media type does not say so. */
+  readonly json?: boolean
+  /** How parts of a form are written, by name. */
+  readonly encoding?: Readonly<Record<string, { readonly contentType?: string; readonly style?: Style; readonly explode?: boolean; readonly allowReserved?: boolean; readonly headers?: Readonly<Record<string, string>> }>>
+  /** How it stands in XML. */
+  readonly xml?: unknown
 }
 
 /** What is known of an operation: plain data, printed into the client. */
@@ -30,16 +49,29 @@ export interface HttpOperation {
   /** The path below the server's address, with `{name}` where a parameter goes. */
   readonly path: string
   readonly parameters?: Readonly<Record<string, Parameter>>
-  readonly body?: Content & { readonly optional?: boolean; readonly nullable?: boolean }
-  /** Contents by status: `200`, `2XX` or `default`. */
-  readonly answers: Readonly<Record<string, Content>>
+  /** The body, and the other ways to send it. */
+  readonly body?: Content & { readonly optional?: boolean; readonly nullable?: boolean; readonly others?: readonly Content[] }
+  /** Contents by status: `200`, `2XX` or `default`; several where there are several media types. */
+  readonly answers: Readonly<Record<string, Content | readonly Content[]>>
   /** Answers differ by status: the outcome is `{ status, body }`. */
   readonly byStatus?: boolean
   readonly faults?: Readonly<Record<string, Content>>
   /** Parses JSON without rounding, where the contract needs that. */
   readonly parse?: (text: string) => unknown
-  /** Where an API key goes. */
-  readonly key?: { readonly in: 'header' | 'query' | 'cookie'; readonly name: string }
+  /** The headers that answers are promised to have, and what reads them. */
+  readonly headers?: HeaderReader
+  /** Who may call. */
+  readonly security?: Security
+  /** The endpoints that offer it, where not all of them do. */
+  readonly offered?: readonly string[]
+}
+
+/** What may be said of a call besides its input, depending on what the operation answers. */
+export interface HttpCall extends ThisCall {
+  /** Hears of the headers that the contract promises, decoded. */
+  readonly onHeaders?: (headers: never) => void
+  /** Bytes are wanted as they come. */
+  readonly asStream?: boolean
 }
 
 /**
@@ -47,25 +79,53 @@ export interface HttpOperation {
  *
  * @throws InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function send<Outcome>(connection: Connection, operation: HttpOperation, input: object, thisCall: ThisCall = {}): Promise<Outcome> {
+export async function send<Outcome>(connection: Connection, operation: HttpOperation, input: object, thisCall: HttpCall = {}): Promise<Outcome> {
+  const onDeviation = hearOfDeviations(connection, thisCall)
+  for (let attempt = 1; ; attempt += 1) {
+    const request = await requestFor(connection, operation, input, thisCall)
+    if (thisCall.asStream === true) {
+      const opened = await openExchange(connection, request, thisCall)
+      if (opened.answer.ok && opened.answer.body !== null) {
+        opened.untimed()
+        opened.received('')
+        hearOfHeaders(operation, namesToValues(opened.answer.headers), thisCall, onDeviation)
+        return opened.answer.body as Outcome
+      }
+      const failed = await receive(opened, request.url, textOf).finally(opened.done)
+      return readAnswer(operation, failed, onDeviation) as Outcome
+    }
+    try {
+      const response = await exchange(connection, request, thisCall, textOf)
+      if (response.status < 400) hearOfHeaders(operation, response.headers, thisCall, onDeviation)
+      return readAnswer(operation, response, onDeviation) as Outcome
+    } catch (error) {
+      // A token may have been withdrawn before its time; then a new one is worth a try.
+      if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true) throw error
+    }
+  }
+}
+
+/** The request that an input makes. @throws InputRejected, and what getting a token throws */
+export async function requestFor(connection: Connection, operation: HttpOperation, input: object, thisCall: ThisCall = {}): Promise<Request> {
   const { settings } = connection
   if (settings.checkInputs !== false) {
     const misfits = checkInput(operation, input)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'key'])
+  const { security } = operation
+  if (security === undefined) checkCredential(connection, operation.name, ['basic', 'bearer'])
+  const proof = security === undefined ? { headers: {}, query: [], cookies: [] } : await security.prove(connection, operation.name, security, thisCall)
   const values = input as Readonly<Record<string, unknown>>
-  const key = settings.credential?.kind === 'key' && operation.key !== undefined ? { ...operation.key, value: settings.credential.value } : undefined
-  const { target, headers } = writeParameters(operation, values, key)
-  const body = operation.body === undefined || values['body'] === undefined ? undefined : writeBody(operation.body, values['body'])
-  const request = {
+  const { target, headers } = writeParameters(operation, values, proof)
+  const content = operation.body === undefined || values['body'] === undefined ? undefined : ([operation.body, ...(operation.body.others ?? [])].find((each) => each.type === values['contentType']) ?? operation.body)
+  const body = content === undefined ? undefined : writeBody(content, values['body'])
+  return {
     method: operation.method,
-    url: addressOf(connection) + target,
-    headers: { ...headers, accept: acceptOf(operation), ...(body === undefined ? {} : { 'content-type': body.type }) },
+    url: addressOf(connection, operation.offered) + target,
+    headers: { ...headers, ...proof.headers, accept: acceptOf(operation, values['accept']), ...(body === undefined ? {} : { 'content-type': body.type }) },
     ...(body === undefined ? {} : { body: body.content }),
+    ...(security === undefined ? {} : { proven: true }),
   }
-  const response = await exchange(connection, request, thisCall, textOf)
-  return readAnswer(operation, response, hearOfDeviations(connection, thisCall)) as Outcome
 }
 
 /** Every place of an input that does not satisfy the operation. */
@@ -74,13 +134,27 @@ export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
   if (typeof input !== 'object' || input === null || Array.isArray(input)) return [{ path: '', message: 'expected an object' }]
   const { body } = operation
   const members: Record<string, JsonMember> = { ...operation.parameters }
-  if (body?.is !== undefined) members['body'] = { is: body.is, optional: body.optional === true, nullable: body.nullable === true }
-  checkMembers(members, false, input as Readonly<Record<string, unknown>>, '', misfits)
+  const choice = (contents: readonly Content[]): JsonMember => ({ is: { literals: contents.map((each) => each.type) }, optional: true })
+  if (body?.others !== undefined) members['contentType'] = choice([body, ...body.others])
+  const answers = Object.values(operation.answers).find((each): each is readonly Content[] => Array.isArray(each))
+  if (answers !== undefined && operation.byStatus !== true) members['accept'] = choice(answers)
+  const chosen = body?.others?.find((each) => each.type === (input as { contentType?: unknown }).contentType) ?? body
+  if (chosen?.is !== undefined) members['body'] = { is: chosen.is, optional: body?.optional === true, nullable: body?.nullable === true }
+  // Without a codec the body is anything, but it may have to be there.
+  else if (body !== undefined) members['body'] = { is: { literals: [] }, optional: true }
+  const value = input as Readonly<Record<string, unknown>>
+  const isFree = body !== undefined && chosen?.is === undefined
+  checkMembers(members, false, isFree ? { ...value, body: undefined } : value, '', misfits)
+  if (isFree && body.optional !== true && value['body'] === undefined) misfits.push({ path: 'body', message: 'is missing' })
   return misfits
 }
 
 /** The path and query of a request, and the headers that parameters make. */
-export function writeParameters(operation: HttpOperation, input: Readonly<Record<string, unknown>>, key?: { readonly in: string; readonly name: string; readonly value: string }): { target: string; headers: Record<string, string> } {
+export function writeParameters(
+  operation: HttpOperation,
+  input: Readonly<Record<string, unknown>>,
+  proof: { readonly query: readonly string[]; readonly cookies: readonly string[] } = { query: [], cookies: [] },
+): { target: string; headers: Record<string, string> } {
   let path = operation.path
   const query: string[] = []
   const cookies: string[] = []
@@ -92,124 +166,121 @@ export function writeParameters(operation: HttpOperation, input: Readonly<Record
     const json = toJson(parameter.is, value)
     const texts = parameter.json === true ? jsonText(json) : written(json)
     const explode = parameter.explode ?? (parameter.in === 'query' || parameter.in === 'cookie')
-    if (parameter.in === 'path') path = path.replaceAll(`{${name}}`, () => inPath(name, texts, parameter.style ?? 'simple', explode))
+    if (parameter.in === 'path') path = path.replaceAll(`{${name}}`, () => inPath(name, texts, parameter.style ?? 'simple', explode, parameter.allowReserved))
     else if (parameter.in === 'query') {
-      const pairs = inQuery(name, texts, parameter.style ?? 'form', explode, parameter.allowReserved)
+      const pairs = parameter.whole === 'json' ? encode(jsonText(json)) : parameter.whole === 'form' ? formText({}, json) : inQuery(name, parameter.style === 'deepObject' ? json : texts, parameter.style ?? 'form', explode, parameter.allowReserved)
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
-    else cookies.push(...inQuery(name, texts, 'form', explode).split('&'))
+    else cookies.push(...inCookie(name, texts, parameter.style ?? 'form', explode))
   }
-  if (key?.in === 'query') query.push(`${encode(key.name)}=${encode(key.value)}`)
-  if (key?.in === 'header') headers[key.name.toLowerCase()] = key.value
-  if (key?.in === 'cookie') cookies.push(`${key.name}=${key.value}`)
+  query.push(...proof.query)
+  cookies.push(...proof.cookies)
   if (cookies.length > 0) headers['cookie'] = cookies.join('; ')
-  return { target: path + (query.length === 0 ? '' : `?${query.join('&')}`), headers }
+  return { target: path + (query.length === 0 ? '' : `${path.includes('?') ? '&' : '?'}${query.join('&')}`), headers }
 }
 
-/** A body on its way out: JSON, form, multipart, text or bytes, by its media type. */
+/** A body on its way out: JSON, text or bytes by its media type, or as its format writes it. */
 export function writeBody(content: Content, value: unknown): { type: string; content: string | Uint8Array } {
   const type = content.type ?? 'application/json'
   if (value instanceof Uint8Array) return { type, content: value }
   const json = content.is === undefined ? value : toJson(content.is, value)
-  if (isJson(type)) return { type, content: jsonText(json) }
-  if (type === 'application/x-www-form-urlencoded') {
-    // Spaces are + in forms (WHATWG URL, section 5.2), unlike in addresses.
-    const pairs = Object.entries(json as object).filter(([, each]) => each !== undefined).map(([name, each]) => inQuery(name, written(each), 'form', true))
-    return { type, content: pairs.filter((pair) => pair !== '').join('&').replaceAll('%20', '+') }
-  }
-  if (type === 'multipart/form-data') return multipart(value as Readonly<Record<string, unknown>>, json as Readonly<Record<string, unknown>>)
-  return { type, content: String(json) }
+  const written = content.format?.write?.(content, value, json)
+  if (written !== undefined) return { type: written.type ?? type, content: written.content }
+  return { type, content: isJson(type) || content.json === true ? jsonText(json) : String(json) }
 }
 
-/** A multipart body (RFC 7578): texts as they are, bytes as files, what is nested as JSON. */
-function multipart(value: Readonly<Record<string, unknown>>, json: Readonly<Record<string, unknown>>): { type: string; content: Uint8Array } {
-  const boundary = `part-${Math.random().toString(16).slice(2)}${Math.random().toString(16).slice(2)}`
-  const pieces: Uint8Array[] = []
-  const text = (piece: string): void => void pieces.push(new TextEncoder().encode(piece))
-  for (const [name, whole] of Object.entries(value)) {
-    if (whole === undefined) continue
-    const items: readonly unknown[] = Array.isArray(whole) ? whole : [whole]
-    const wholeJson = json[name]
-    const jsonItems: readonly unknown[] = Array.isArray(wholeJson) ? wholeJson : [wholeJson]
-    items.forEach((item, at) => {
-      const quotedName = name.replace(/[\r\n"]/g, (c) => (c === '"' ? '%22' : c === '\r' ? '%0D' : '%0A'))
-      const isNested = typeof item === 'object' && item !== null && !(item instanceof Uint8Array)
-      text(`--${boundary}\r\ncontent-disposition: form-data; name="${quotedName}"`)
-      if (item instanceof Uint8Array) text(`; filename="${quotedName}"\r\ncontent-type: application/octet-stream`)
-      text(`${isNested ? '\r\ncontent-type: application/json' : ''}\r\n\r\n`)
-      if (item instanceof Uint8Array) pieces.push(item)
-      else text(isNested ? jsonText(jsonItems[at]) : String(written(jsonItems[at]) as string))
-      text('\r\n')
-    })
-  }
-  text(`--${boundary}--\r\n`)
-  const content = new Uint8Array(pieces.reduce((size, piece) => size + piece.length, 0))
-  let at = 0
-  for (const piece of pieces) {
-    content.set(piece, at)
-    at += piece.length
-  }
-  return { type: `multipart/form-data; boundary=${boundary}`, content }
+/** A form as text (WHATWG URL, section 5.2): spaces are + there, unlike in addresses. */
+export function formText(encoding: NonNullable<Content['encoding']>, json: unknown): string {
+  const pairs = Object.entries(json as object).filter(([, each]) => each !== undefined).map(([name, each]: [string, unknown]) => {
+    const { contentType, style = 'form', explode = style === 'form', allowReserved } = encoding[name] ?? {}
+    const texts = contentType !== undefined && isJson(contentType) ? jsonText(each) : written(each)
+    return inQuery(name, style === 'deepObject' ? each : texts, style, explode, allowReserved)
+  })
+  return pairs.filter((pair) => pair !== '').join('&').replaceAll('%20', '+')
 }
 
 /** The outcome in an answer, or the failure that it is. */
 export function readAnswer(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): unknown {
   const { status } = response
-  const answer = byStatus(operation.answers, status)
   if (status >= 400) throw faultOf(operation, response, onDeviation)
-  let content = answer
-  if (content === undefined) {
-    // 201 in life where the contract says 200: what the contract has is the best guess.
-    const [promised, first] = Object.entries(operation.answers)[0] ?? []
-    onDeviation({ path: 'status', message: `is ${String(status)}, where the contract promised ${promised ?? 'nothing'}` })
-    content = first
-  }
-  const body = readContent(operation, content, response, onDeviation)
+  const body = readContent(operation, answerContent(operation, response, onDeviation), response, onDeviation)
   return operation.byStatus === true ? { status, body } : body
+}
+
+/** What the contract says of the content of an answer. */
+export function answerContent(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): Content | undefined {
+  const answer = byStatus(operation.answers, response.status)
+  if (answer !== undefined) return contentFor(answer, response)
+  // 201 in life where the contract says 200: what the contract has is the best guess.
+  const [promised, first] = Object.entries(operation.answers)[0] ?? []
+  onDeviation({ path: 'status', message: `is ${String(response.status)}, where the contract promised ${promised ?? 'nothing'}` })
+  return first === undefined ? undefined : contentFor(first, response)
+}
+
+/** Of several media types the one that came. */
+function contentFor(answer: Content | readonly Content[], response: Response): Content | undefined {
+  if (!Array.isArray(answer)) return answer as Content
+  const contents = answer as readonly Content[]
+  const came = essence(response.headers['content-type'] ?? '')
+  return contents.find((each) => essence(each.type ?? '') === came) ?? contents.find((each) => isJson(each.type ?? '') && isJson(came)) ?? contents[0]
+}
+
+function essence(type: string): string {
+  return type.split(';')[0]?.trim().toLowerCase() ?? ''
 }
 
 function readContent(operation: HttpOperation, content: Content | undefined, response: Response, onDeviation: (deviation: Deviation) => void): unknown {
   if (content?.type === undefined) return undefined
-  if (response.status === 204 || response.status === 205 || (response.body.length === 0 && isJson(content.type))) {
-    onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
+  const isText = content.json === true || content.format?.read !== undefined || isJson(content.type)
+  if (response.status === 204 || response.status === 205 || (response.body.length === 0 && isText)) {
+    if (operation.method !== 'HEAD') onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
     return undefined
   }
-  if (isJson(content.type)) {
+  if (isText) {
     const text = textOf(response)
     let json: unknown
     try {
-      json = (operation.parse ?? JSON.parse)(text)
+      json = content.format?.read === undefined ? (operation.parse ?? JSON.parse)(text) : content.format.read(content, text)
     } catch {
-      throw new ContractBreach('', 'JSON', describeBody(response, text))
+      throw new ContractBreach('', content.format?.read === undefined ? 'JSON' : content.type, describeBody(response, text))
     }
     if (json === null && content.is !== undefined) return null
     return content.is === undefined ? json : fromJson(content.is, json, '', onDeviation)
   }
-  return content.type.startsWith('text/') ? textOf(response) : response.body
+  if (!content.type.startsWith('text/') && !/xml\b/.test(content.type)) return response.body
+  return content.is === undefined ? textOf(response) : fromJson(content.is, textOf(response), '', onDeviation)
 }
 
-function faultOf(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): ServiceFault {
+function hearOfHeaders(operation: HttpOperation, headers: Readonly<Record<string, string>>, thisCall: HttpCall, onDeviation: (deviation: Deviation) => void): void {
+  if (operation.headers !== undefined && thisCall.onHeaders !== undefined) thisCall.onHeaders(operation.headers.read(operation.headers, headers, onDeviation) as never)
+}
+
+export function faultOf(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): ServiceFault {
   const { status } = response
   const text = textOf(response)
-  const declared = Object.keys(operation.faults ?? {}).find((each) => matches(each, status)) ?? (Object.hasOwn(operation.faults ?? {}, 'default') ? 'default' : undefined)
+  const declared = Object.keys(operation.faults ?? {}).find((each) => each === String(status)) ?? Object.keys(operation.faults ?? {}).find((each) => matches(each, status)) ?? (Object.hasOwn(operation.faults ?? {}, 'default') ? 'default' : undefined)
   const content = declared === undefined ? undefined : operation.faults?.[declared]
   let detail: unknown = text
   let json: unknown
   try {
     json = isJson(response.headers['content-type'] ?? '') ? (operation.parse ?? JSON.parse)(text) : undefined
-    if (json !== undefined) detail = content?.is === undefined ? JSON.parse(text) : fromJson(content.is, json, '', onDeviation)
+    if (json === undefined && content?.format?.read !== undefined) detail = fromJson(content.is ?? { values: { literals: [] } }, content.format.read(content, text), '', onDeviation)
+    if (json !== undefined) detail = content?.is === undefined || content.format !== undefined ? JSON.parse(text) : fromJson(content.is, json, '', onDeviation)
   } catch {
     // What isn't as promised is told as it came.
   }
   // The member that usually says most, first (RFC 9457 has detail and title).
   const members = typeof detail === 'object' && detail !== null ? Object.entries(detail) : []
   const said: unknown = ['detail', 'message', 'reason', 'error', 'title'].map((wanted) => members.find(([name, value]) => name.toLowerCase() === wanted && typeof value === 'string')?.[1] as unknown).find((value) => value !== undefined)
-  const reason = typeof said === 'string' ? said : text.trim() === '' || json !== undefined ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
-  return new ServiceFault(reason, { fault: typeof detail === 'string' && json === undefined ? undefined : declared, detail, code: String(status), status })
+  const isRead = json !== undefined || typeof detail !== 'string'
+  const reason = typeof said === 'string' ? said : text.trim() === '' || isRead ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
+  return new ServiceFault(reason, { fault: isRead ? declared : undefined, detail, code: String(status), status })
 }
 
-function byStatus(answers: Readonly<Record<string, Content>>, status: number): Content | undefined {
-  const key = Object.keys(answers).find((each) => matches(each, status)) ?? 'default'
+/** Exact statuses win over ranges, and those over the default (section 4.8.16). */
+function byStatus<T>(answers: Readonly<Record<string, T>>, status: number): T | undefined {
+  const keys = Object.keys(answers)
+  const key = keys.find((each) => each === String(status)) ?? keys.find((each) => matches(each, status)) ?? 'default'
   return Object.hasOwn(answers, key) ? answers[key] : undefined
 }
 
@@ -217,7 +288,10 @@ function matches(key: string, status: number): boolean {
   return key === String(status) || (/^[1-5]XX$/i.test(key) && key.startsWith(String(status)[0] ?? ''))
 }
 
-function acceptOf(operation: HttpOperation): string {
-  const types = [...Object.values(operation.answers), ...Object.values(operation.faults ?? {})].map(({ type }) => type).filter((type) => type !== undefined)
-  return [...new Set(types)].join(', ') || '*/*'
+function acceptOf(operation: HttpOperation, wanted: unknown): string {
+  const faults = Object.values(operation.faults ?? {})
+  const contents = Object.values(operation.answers).flatMap((each) => (Array.isArray(each) ? [...(each as readonly Content[])] : [each as Content]))
+  // Only one of several media types is asked for, so that it is known what comes.
+  const good = Object.values(operation.answers).some(Array.isArray) ? [typeof wanted === 'string' ? wanted : contents[0]?.type] : contents.map(({ type }) => type)
+  return [...new Set([...good, ...faults.map(({ type }) => type)])].filter((type) => type !== undefined).join(', ') || '*/*'
 }

@@ -1,6 +1,6 @@
 import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
-import { anything, asNumber, checkLimits, isObject, join, mapMembers, show, type JsonLimits, type SimpleJson } from '../json/values.js'
+import { anything, asNumber, checkLimits, expression, isObject, join, mapMembers, show, type JsonLimits, type SimpleJson } from '../json/values.js'
 
 /**
  * How types stand in JSON: plain data that serves to write, to read and to check, like the codecs for XML. A number whose digits count
@@ -21,29 +21,53 @@ export type JsonCodec =
   | (JsonLimits & { readonly restricts: SimpleJson<never> })
   | { readonly literals: readonly unknown[] }
   | { readonly items: JsonRef; readonly nullable?: boolean; readonly min?: number; readonly max?: number }
+  | { readonly tuple: readonly JsonRef[]; readonly rest?: JsonRef; readonly min?: number; readonly max?: number }
   | { readonly values: JsonRef }
-  | { readonly members: Readonly<Record<string, JsonMember>>; readonly open?: boolean }
-  | { readonly oneOf: readonly JsonRef[]; readonly by?: { readonly member: string; readonly when: Readonly<Record<string, number>> } }
+  | JsonObject
+  | JsonAlternatives
   | { readonly allOf: readonly JsonRef[] }
+  /** What is left to check when the shape is right. `broken` says what of the JSON breaks the rule. */
+  | { readonly is: JsonRef; readonly obeys: { readonly rule: unknown; broken(rule: never, json: unknown, path: string): Misfit | undefined } }
+
+export interface JsonObject {
+  readonly members: Readonly<Record<string, JsonMember>>
+  /** There may be others. */
+  readonly open?: boolean
+  /** What the others are: by a pattern of their names, else whatever `rest` says. */
+  readonly patterned?: readonly (readonly [pattern: string, is: JsonRef])[]
+  readonly rest?: JsonRef
+}
+
+export interface JsonAlternatives {
+  readonly oneOf: readonly JsonRef[]
+  /** The member that tells which it is: position of the alternative by the member's value, and the one for all other values. */
+  readonly by?: { readonly member: string; readonly when: Readonly<Record<string, number>>; readonly otherwise?: number }
+  /** Not more than one of them may fit. */
+  readonly exactly?: boolean
+}
 
 type AnySimple = SimpleJson<unknown>
+
+/** Names of members that other parts of the same object describe; `any` when it may have whatever members. */
+type Elsewhere = readonly string[] | 'any'
 
 function settled(reference: JsonRef): JsonCodec {
   return typeof reference === 'function' ? reference() : reference
 }
 
 /** A value on its way to JSON. It must satisfy the codec: check it first. */
-export function toJson(reference: JsonRef, value: unknown): unknown {
+export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere = []): unknown {
   const codec = settled(reference)
   if (value === null || value === undefined) return value
   if ('simple' in codec) return (codec as AnySimple).write(value)
   if ('restricts' in codec) return (codec.restricts as AnySimple).write(value)
   if ('items' in codec) return (value as readonly unknown[]).map((item) => toJson(codec.items, item))
+  if ('tuple' in codec) return (value as readonly unknown[]).map((item, at) => toJson(codec.tuple[at] ?? codec.rest ?? anything, item))
   if ('values' in codec) return mapMembers(value as object, (_, member) => toJson(codec.values, member))
-  if ('members' in codec) return mapMembers(value as object, (name, member) => (Object.hasOwn(codec.members, name) ? toJson(codec.members[name]?.is ?? anything, member) : member))
-  if ('oneOf' in codec) return toJson(alternativeFor(codec, value, (each) => misfitsOf(each, value) === 0), value)
-  if ('allOf' in codec) return Object.assign({}, ...codec.allOf.map((each) => toJson(each, value))) as unknown
-  return value
+  if ('members' in codec) return mapMembers(value as object, (name, member) => toJson(memberOf(codec, name)?.is ?? anything, member))
+  if ('oneOf' in codec) return toJson(alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)), value, elsewhere)
+  if ('allOf' in codec) return mergeParts(codec.allOf.map((each) => toJson(each, value, besides(codec.allOf, each, elsewhere)) as Readonly<Record<string, unknown>>), codec.allOf)
+  return 'obeys' in codec ? toJson(codec.is, value, elsewhere) : value
 }
 
 /**
@@ -51,7 +75,7 @@ export function toJson(reference: JsonRef, value: unknown): unknown {
  *
  * @throws ContractBreach when it can't be represented
  */
-export function fromJson(reference: JsonRef, json: unknown, path: string, onDeviation: (deviation: Deviation) => void): unknown {
+export function fromJson(reference: JsonRef, json: unknown, path: string, onDeviation: (deviation: Deviation) => void, elsewhere: Elsewhere = []): unknown {
   const codec = settled(reference)
   const breach = (promised: string): never => {
     throw new ContractBreach(path, promised, show(json))
@@ -63,6 +87,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
     if (message !== undefined) deviate(message)
+    if (simple.simple === 'a whole number' && !Number.isSafeInteger(value)) deviate('has more digits than a number holds exactly')
     return value
   }
   if ('literals' in codec) {
@@ -70,8 +95,19 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     if (!codec.literals.includes(value)) deviate(`${show(json)} is not one of the contract's values`)
     return value
   }
-  if ('items' in codec) {
+  if ('obeys' in codec) {
+    const value = fromJson(codec.is, json, path, onDeviation, elsewhere)
+    const broken = codec.obeys.broken(codec.obeys.rule as never, json, path)
+    if (broken !== undefined) onDeviation(broken)
+    return value
+  }
+  if ('items' in codec || 'tuple' in codec) {
     if (!Array.isArray(json)) return breach('a list')
+    if ('tuple' in codec) {
+      const count = countMessage(json.length, codec.min, codec.rest === undefined ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length) : codec.max)
+      if (count !== undefined) deviate(count)
+      return json.map((item: unknown, at) => fromJson(codec.tuple[at] ?? codec.rest ?? anything, item, `${path}[${String(at)}]`, onDeviation))
+    }
     return json.map((item: unknown, at) => {
       if (item !== null) return fromJson(codec.items, item, `${path}[${String(at)}]`, onDeviation)
       if (codec.nullable !== true) deviate('is null, which the contract does not allow', `${path}[${String(at)}]`)
@@ -79,34 +115,36 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     })
   }
   if ('oneOf' in codec) {
-    const fits = (each: JsonRef): boolean => {
+    const misfits = (each: JsonRef): number => {
       let deviations = 0
       try {
-        fromJson(each, json, path, () => (deviations += 1))
-        return deviations === 0
+        fromJson(each, json, path, () => (deviations += 1), elsewhere)
+        return deviations
       } catch {
-        return false
+        return Infinity
       }
     }
-    return fromJson(alternativeFor(codec, json, fits), json, path, onDeviation)
+    return fromJson(alternativeFor(codec, json, misfits), json, path, onDeviation, elsewhere)
   }
   if ('allOf' in codec) {
     // Each part knows its own members only; what no part knows is told once.
-    const known = new Set(codec.allOf.flatMap((each) => memberNames(each)))
-    const parts = codec.allOf.map((each) => fromJson(each, json, path, (deviation) => (/ is not in the contract$/.test(` ${deviation.message}`) ? undefined : onDeviation(deviation))))
-    if (isObject(json)) for (const name of Object.keys(json)) if (known.size > 0 && !known.has(name)) deviate('is not in the contract', join(path, name))
+    const parts = codec.allOf.map((each) => fromJson(each, json, path, onDeviation, besides(codec.allOf, each, elsewhere)))
+    if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
+      const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
+      for (const name of Object.keys(json)) if (known.length > 0 && !known.includes(name)) deviate('is not in the contract', join(path, name))
+    }
     return parts.every(isObject) ? mergeParts(parts, codec.allOf) : parts[0]
   }
   if (!isObject(json)) return breach('an object')
   if ('values' in codec) return mapMembers(json, (name, value) => (value === null ? null : fromJson(codec.values, value, join(path, name), onDeviation)))
   const value = mapMembers(json, (name, member) => {
-    const known = Object.hasOwn(codec.members, name) ? codec.members[name] : undefined
+    const known = memberOf(codec, name)
     if (known === undefined) {
-      if (codec.open !== true) deviate('is not in the contract', join(path, name))
+      if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name)) deviate('is not in the contract', join(path, name))
       return anything.read(member)
     }
-    if (member !== null) return fromJson(known.is, member, join(path, name), onDeviation)
-    if (known.nullable !== true) deviate('is null, which the contract does not allow', join(path, name))
+    if (member !== null || known.nullable === undefined) return fromJson(known.is, member, join(path, name), onDeviation)
+    if (!known.nullable) deviate('is null, which the contract does not allow', join(path, name))
     return null
   })
   for (const [name, member] of Object.entries(codec.members)) if (member.optional !== true && !Object.hasOwn(json, name)) deviate('is missing', join(path, name))
@@ -114,7 +152,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
 }
 
 /** Finds every place where a value doesn't satisfy its codec. */
-export function checkJson(reference: JsonRef, value: unknown, path: string, misfits: Misfit[]): void {
+export function checkJson(reference: JsonRef, value: unknown, path: string, misfits: Misfit[], elsewhere: Elsewhere = []): void {
   const codec = settled(reference)
   const wrong = (expected: string): void => void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
   if ('simple' in codec || 'restricts' in codec) {
@@ -125,45 +163,76 @@ export function checkJson(reference: JsonRef, value: unknown, path: string, misf
       if (message !== undefined) misfits.push({ path, message })
     }
   } else if ('literals' in codec) {
-    if (!codec.literals.includes(value)) wrong(`one of ${codec.literals.map(show).join(', ')}`)
-  } else if ('items' in codec) {
-    if (!Array.isArray(value)) wrong('a list')
-    else {
-      if (codec.min !== undefined && value.length < codec.min) misfits.push({ path, message: `must have at least ${String(codec.min)}, has ${String(value.length)}` })
-      if (codec.max !== undefined && value.length > codec.max) misfits.push({ path, message: `must have at most ${String(codec.max)}, has ${String(value.length)}` })
-      value.forEach((item: unknown, at) => {
-        if (item !== null || codec.nullable !== true) checkJson(codec.items, item, `${path}[${String(at)}]`, misfits)
-      })
-    }
-  } else if ('oneOf' in codec) {
-    const { by } = codec
-    const named = by !== undefined && isObject(value) ? by.when[String(value[by.member])] : undefined
-    if (by !== undefined && isObject(value) && named === undefined) misfits.push({ path: join(path, by.member), message: `expected one of ${Object.keys(by.when).map(show).join(', ')}, got ${show(value[by.member])}` })
-    else checkJson(alternativeFor(codec, value, (each) => misfitsOf(each, value) === 0), value, path, misfits)
-  } else if ('allOf' in codec) {
-    const found: Misfit[] = []
-    for (const each of codec.allOf) checkJson(each, value, path, found)
+    if (!codec.literals.includes(value)) wrong(codec.literals.length === 0 ? 'nothing' : `one of ${codec.literals.map(show).join(', ')}`)
+  } else if ('obeys' in codec) {
+    const before = misfits.length
+    checkJson(codec.is, value, path, misfits, elsewhere)
+    const broken = misfits.length > before ? undefined : codec.obeys.broken(codec.obeys.rule as never, toJson(codec.is, value, elsewhere), path)
+    if (broken !== undefined) misfits.push(broken)
+  } else if ('items' in codec || 'tuple' in codec) {
+    if (!Array.isArray(value)) return wrong('a list')
+    const most = 'tuple' in codec && codec.rest === undefined ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length) : codec.max
+    const count = countMessage(value.length, codec.min, most)
+    if (count !== undefined) misfits.push({ path, message: count })
+    value.forEach((item: unknown, at) => {
+      const is = 'items' in codec ? codec.items : (codec.tuple[at] ?? codec.rest)
+      if (is !== undefined && (item !== null || !('items' in codec) || codec.nullable !== true)) checkJson(is, item, `${path}[${String(at)}]`, misfits)
+    })
+  } else if ('oneOf' in codec) checkAlternatives(codec, value, path, misfits, elsewhere)
+  else if ('allOf' in codec) {
+    for (const each of codec.allOf) checkJson(each, value, path, misfits, besides(codec.allOf, each, elsewhere))
     // Each part knows its own members only: what is unknown to all of them is told once.
-    const own = isObject(value) ? Object.keys(value).map((name) => join(path, name)) : []
-    misfits.push(...found.filter(({ message, path: place }) => !(message.startsWith(notKnown) && own.includes(place))))
-    if (isObject(value) && !codec.allOf.some(isOpen)) checkNames(codec.allOf.flatMap(memberNames), value, path, misfits)
+    if (isObject(value) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
+      const told = new Set(misfits.map((misfit) => misfit.path))
+      const found: Misfit[] = []
+      checkNames([...codec.allOf.flatMap(memberNames), ...elsewhere], value, path, found)
+      misfits.push(...found.filter((misfit) => !told.has(misfit.path)))
+    }
   } else if (!isObject(value)) wrong('an object')
   else if ('values' in codec) for (const [name, member] of Object.entries(value)) checkJson(codec.values, member, join(path, name), misfits)
-  else checkMembers(codec.members, codec.open === true, value, path, misfits)
+  else checkObject(codec, value, path, misfits, elsewhere)
 }
 
-const notKnown = 'is not known here'
+function checkAlternatives(codec: JsonAlternatives, value: unknown, path: string, misfits: Misfit[], elsewhere: Elsewhere): void {
+  const { by, oneOf } = codec
+  const told = by === undefined || !isObject(value) ? undefined : (positionOf(by, value) ?? by.otherwise)
+  if (by !== undefined && isObject(value) && told === undefined) misfits.push({ path: join(path, by.member), message: `expected one of ${Object.keys(by.when).map(show).join(', ')}, got ${show(value[by.member])}` })
+  else {
+    if (codec.exactly === true) {
+      const fitting = oneOf.filter((each) => misfitsOf(each, value, elsewhere) === 0).length
+      if (fitting > 1) misfits.push({ path, message: `must fit exactly one of ${String(oneOf.length)} alternatives, fits ${String(fitting)}` })
+      if (fitting > 0) return
+    }
+    checkJson(alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)), value, path, misfits, elsewhere)
+  }
+}
 
 /** Checks an object's members by their names. */
 export function checkMembers(members: Readonly<Record<string, JsonMember>>, open: boolean, value: Readonly<Record<string, unknown>>, path: string, misfits: Misfit[]): void {
-  for (const [name, member] of Object.entries(members)) {
-    const each = Object.hasOwn(value, name) ? value[name] : undefined
-    if (each === undefined) {
-      if (member.optional !== true) misfits.push({ path: join(path, name), message: 'is missing' })
-    } else if (each !== null) checkJson(member.is, each, join(path, name), misfits)
-    else if (member.nullable !== true) misfits.push({ path: join(path, name), message: 'can\'t be null' })
+  checkObject({ members, open }, value, path, misfits, [])
+}
+
+function checkObject(codec: JsonObject, value: Readonly<Record<string, unknown>>, path: string, misfits: Misfit[], elsewhere: Elsewhere): void {
+  for (const [name, member] of Object.entries(codec.members)) if (member.optional !== true && (!Object.hasOwn(value, name) || value[name] === undefined)) misfits.push({ path: join(path, name), message: 'is missing' })
+  for (const name of Object.keys(value)) {
+    const member = memberOf(codec, name)
+    const each = value[name]
+    if (member === undefined || each === undefined) continue
+    if (each !== null || member.nullable === undefined) checkJson(member.is, each, join(path, name), misfits)
+    else if (!member.nullable) misfits.push({ path: join(path, name), message: 'can\'t be null' })
   }
-  if (!open) checkNames(Object.keys(members), value, path, misfits)
+  if (codec.open !== true && elsewhere !== 'any') checkNames([...Object.keys(codec.members), ...elsewhere], value, path, misfits)
+}
+
+/** What a member of this name is: one that the codec names, or one of the others where it says what they are. Undefined when nobody says. */
+function memberOf(codec: JsonObject, name: string): { readonly is: JsonRef; readonly nullable?: boolean } | undefined {
+  if (Object.hasOwn(codec.members, name)) {
+    const member = codec.members[name] as JsonMember
+    return { is: member.is, nullable: member.nullable === true }
+  }
+  const matching = (codec.patterned ?? []).filter(([pattern]) => expression(pattern).test(name)).map(([, is]) => is)
+  const [first = codec.rest, ...others] = matching
+  return first === undefined ? undefined : { is: others.length === 0 ? first : { allOf: matching } }
 }
 
 /** Members that nobody knows, with the nearest one that is known. */
@@ -171,31 +240,62 @@ function checkNames(names: readonly string[], value: Readonly<Record<string, unk
   for (const name of Object.keys(value)) {
     if (names.includes(name) || value[name] === undefined) continue
     const near = names.find((each) => each.toLowerCase() === name.toLowerCase()) ?? names.find((each) => each.length > 2 && each.toLowerCase().startsWith(name.toLowerCase().slice(0, 3)))
-    misfits.push({ path: join(path, name), message: near === undefined ? `${notKnown}; there are ${names.join(', ') || 'no members'}` : `${notKnown}; is "${near}" meant?` })
+    misfits.push({ path: join(path, name), message: near === undefined ? `is not known here; there are ${names.join(', ') || 'no members'}` : `is not known here; is "${near}" meant?` })
   }
 }
 
-function alternativeFor(codec: Extract<JsonCodec, { oneOf: unknown }>, value: unknown, fits: (each: JsonRef) => boolean): JsonRef {
-  const { by, oneOf } = codec
-  const at = by !== undefined && isObject(value) ? by.when[String(value[by.member])] : undefined
-  return (at === undefined ? undefined : oneOf[at]) ?? oneOf.find(fits) ?? oneOf[0] ?? anything
+function countMessage(count: number, least: number | undefined, most: number | undefined): string | undefined {
+  if (least !== undefined && count < least) return `must have at least ${String(least)}, has ${String(count)}`
+  return most !== undefined && count > most ? `must have at most ${String(most)}, has ${String(count)}` : undefined
 }
 
-function misfitsOf(reference: JsonRef, value: unknown): number {
+function positionOf(by: NonNullable<JsonAlternatives['by']>, value: Readonly<Record<string, unknown>>): number | undefined {
+  const told = String(value[by.member])
+  return Object.hasOwn(by.when, told) ? by.when[told] : undefined
+}
+
+/** The alternative that a value is: the one that it says itself, else the one that fits best. */
+function alternativeFor({ by, oneOf }: JsonAlternatives, value: unknown, misfits: (each: JsonRef) => number): JsonRef {
+  const at = by !== undefined && isObject(value) ? (positionOf(by, value) ?? by.otherwise) : undefined
+  const told = at === undefined ? undefined : oneOf[at]
+  if (told !== undefined || oneOf.length === 1) return told ?? oneOf[0] ?? anything
+  let [best, least]: [JsonRef, number] = [oneOf[0] ?? anything, Infinity]
+  for (const each of oneOf) {
+    const count = misfits(each)
+    if (count < least) [best, least] = [each, count]
+    if (count === 0) break
+  }
+  return best
+}
+
+function misfitsOf(reference: JsonRef, value: unknown, elsewhere: Elsewhere): number {
   const misfits: Misfit[] = []
-  checkJson(reference, value, '', misfits)
+  checkJson(reference, value, '', misfits, elsewhere)
   return misfits.length
+}
+
+/** What the other parts of an object describe, for one part. A part that is no union leaves judging of names to the whole. */
+function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
+  if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
+  return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
+}
+
+function isUnion(reference: JsonRef): boolean {
+  const codec = settled(reference)
+  return 'oneOf' in codec || ('obeys' in codec && isUnion(codec.is))
 }
 
 /** Does the codec admit members that it does not name? */
 function isOpen(reference: JsonRef): boolean {
   const codec = settled(reference)
   if ('members' in codec) return codec.open === true
+  if ('obeys' in codec) return isOpen(codec.is)
   return 'allOf' in codec ? codec.allOf.some(isOpen) : 'oneOf' in codec ? codec.oneOf.some(isOpen) : true
 }
 
 function memberNames(reference: JsonRef): string[] {
   const codec = settled(reference)
+  if ('obeys' in codec) return memberNames(codec.is)
   return 'members' in codec ? Object.keys(codec.members) : 'allOf' in codec ? codec.allOf.flatMap(memberNames) : 'oneOf' in codec ? codec.oneOf.flatMap(memberNames) : []
 }
 
@@ -203,7 +303,7 @@ function memberNames(reference: JsonRef): string[] {
 function mergeParts(parts: readonly Readonly<Record<string, unknown>>[], codecs: readonly JsonRef[]): Record<string, unknown> {
   const merged: Record<string, unknown> = { ...parts[0] }
   parts.forEach((part, at) => {
-    for (const name of memberNames(codecs[at] ?? anything)) if (Object.hasOwn(part, name)) merged[name] = part[name]
+    for (const name of memberNames(codecs[at] ?? anything)) if (Object.hasOwn(part, name)) Object.defineProperty(merged, name, { value: part[name], enumerable: true, writable: true, configurable: true })
   })
   return merged
 }

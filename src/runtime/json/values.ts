@@ -1,4 +1,5 @@
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
+import { compareNumbers, isMultiple } from './numbers.js'
 
 /** Simple values in JSON, and JSON text itself: what the dialects that speak JSON have in common. */
 
@@ -55,16 +56,34 @@ export const double: SimpleJson<never> = /* @__PURE__ */ number('a number', Numb
 /** An integer of no stated size: a number, as long as a double holds it. */
 export const integer: SimpleJson<never> = /* @__PURE__ */ number('a whole number', Number.isInteger)
 export const int32: SimpleJson<never> = /* @__PURE__ */ number('a whole number of 32 bits', (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647)
+export const int8: SimpleJson<never> = /* @__PURE__ */ whole(8, true)
+export const int16: SimpleJson<never> = /* @__PURE__ */ whole(16, true)
+export const uint8: SimpleJson<never> = /* @__PURE__ */ whole(8, false)
+export const uint16: SimpleJson<never> = /* @__PURE__ */ whole(16, false)
+export const uint32: SimpleJson<never> = /* @__PURE__ */ whole(32, false)
 export const int64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits))
 /** A 64-bit integer that is written as text. */
 export const int64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits)
+export const uint64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits), 0n, 18446744073709551615n)
+export const uint64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits, 0n, 18446744073709551615n)
 export const decimal: SimpleJson<never> = /* @__PURE__ */ exact((digits) => new RawNumber(digits))
 /** A decimal that is written as text. */
 export const decimalText: SimpleJson<never> = /* @__PURE__ */ exact((digits) => digits)
-export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])$/)
+export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^(?:\d{4}-(?:(?:0[13578]|1[02])-(?:0[1-9]|[12]\d|3[01])|(?:0[469]|11)-(?:0[1-9]|[12]\d|30)|02-(?:0[1-9]|1\d|2[0-8]))|(?:\d\d(?:0[48]|[2468][048]|[13579][26])|(?:[02468][048]|[13579][26])00)-02-29)$/)
 export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual('a date and time like 2026-11-23T14:30:00Z', /^\d{4}-\d\d-\d\d[Tt ](?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
 export const time: SimpleJson<never> = /* @__PURE__ */ textual('a time like 14:30:00Z', /^(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
 export const duration: SimpleJson<never> = /* @__PURE__ */ textual('a duration like P1DT2H', /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
+/** Bytes in the alphabet for addresses (RFC 4648, section 5), without padding. */
+export const base64url: SimpleJson<never> = {
+  simple: 'bytes',
+  check: (value) => value instanceof Uint8Array,
+  read(json) {
+    if (typeof json !== 'string') return undefined
+    const usual = json.replace(/-/g, '+').replace(/_/g, '/').replace(/=+$/, '')
+    return base64.read(usual.padEnd(Math.ceil(usual.length / 4) * 4, '='))
+  },
+  write: (value) => bytesToBase64(value).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, ''),
+}
 export const base64: SimpleJson<never> = {
   simple: 'bytes',
   check: (value) => value instanceof Uint8Array,
@@ -84,8 +103,13 @@ function withoutRawNumbers(): SimpleJson<never> {
   return { simple: 'any value', check: (value) => value !== undefined, read: (json) => read(json) as never, write: (value) => value }
 }
 
-export function bigWhole(write: (digits: string) => unknown): SimpleJson<never> {
-  const fits = (value: bigint): boolean => value >= -9223372036854775808n && value <= 9223372036854775807n
+function whole(bits: number, signed: boolean): SimpleJson<never> {
+  const [least, most] = signed ? [-(2 ** (bits - 1)), 2 ** (bits - 1) - 1] : [0, 2 ** bits - 1]
+  return number(`a whole number of ${String(bits)} bits${signed ? '' : ', not negative'}`, (value) => Number.isInteger(value) && value >= least && value <= most)
+}
+
+export function bigWhole(write: (digits: string) => unknown, least = -9223372036854775808n, most = 9223372036854775807n): SimpleJson<never> {
+  const fits = (value: bigint): boolean => value >= least && value <= most
   return {
     simple: 'a whole number (bigint) of 64 bits',
     check: (value) => typeof value === 'bigint' && fits(value),
@@ -123,21 +147,36 @@ export function jsonText(json: unknown): string {
   return JSON.stringify(typeof json === 'bigint' ? Number(json) : json) ?? 'null'
 }
 
+const expressions = new Map<string, RegExp>()
+
+/** A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of that (`[\w-.]`). */
+export function expression(pattern: string): RegExp {
+  let made = expressions.get(pattern)
+  if (made === undefined) {
+    try {
+      made = new RegExp(pattern, 'u')
+    } catch {
+      made = new RegExp(pattern)
+    }
+    expressions.set(pattern, made)
+  }
+  return made
+}
+
 export function checkLimits(limits: JsonLimits, value: unknown): string | undefined {
   const written = String(value)
-  const count = Number(written)
-  if (limits.minimum !== undefined && count < Number(limits.minimum)) return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && count > Number(limits.maximum)) return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (limits.exclusiveMinimum !== undefined && count <= Number(limits.exclusiveMinimum)) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (limits.exclusiveMaximum !== undefined && count >= Number(limits.exclusiveMaximum)) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  if (limits.multipleOf !== undefined && Math.abs(count / Number(limits.multipleOf) - Math.round(count / Number(limits.multipleOf))) > 1e-9) return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
+  if (limits.minimum !== undefined && compareNumbers(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
+  if (limits.maximum !== undefined && compareNumbers(written, limits.maximum) > 0) return `must be at most ${limits.maximum}, is ${show(value)}`
+  if (limits.exclusiveMinimum !== undefined && compareNumbers(written, limits.exclusiveMinimum) <= 0) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
+  if (limits.exclusiveMaximum !== undefined && compareNumbers(written, limits.exclusiveMaximum) >= 0) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
+  if (limits.multipleOf !== undefined && !isMultiple(written, limits.multipleOf)) return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
   const length = value instanceof Uint8Array ? value.length : [...written].length
   if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} characters, has ${String(length)}`
   if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} characters, has ${String(length)}`
   const [whole = '', fraction = ''] = written.replace(/^-/, '').split('.')
   if (limits.totalDigits !== undefined && whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
   if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-  for (const group of limits.patterns ?? []) if (!group.some((pattern) => new RegExp(pattern, 'u').test(written))) return `must match ${group.join(' or ')}, is ${show(value)}`
+  for (const group of limits.patterns ?? []) if (!group.some((pattern) => expression(pattern).test(written))) return `must match ${group.join(' or ')}, is ${show(value)}`
   return undefined
 }
 

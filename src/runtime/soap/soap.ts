@@ -1,5 +1,5 @@
 import type { SaxesTagNS } from 'saxes'
-import { checkCredential, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
+import { checkCredential, credentialsOf, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { writeAddressing, type MessageAddress } from './addressing.js'
 import { namedParts, Outgoing, readParts, writeParts, type Attachment } from './attachments.js'
@@ -68,7 +68,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
   const action = typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
   checkCredential(connection, operation.name, ['basic', 'bearer', 'wsse'])
   const isNewer = endpoint.protocol === 'SOAP 1.2'
-  const { credential } = connection.settings
+  const credential = credentialsOf(connection.settings).find((each) => each.kind === 'wsse')
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
   const url = connection.settings.url ?? endpoint.address
   const outgoing = new Outgoing(connection.settings.mtom ?? endpoint.mtom)

@@ -1,0 +1,303 @@
+import type { Fault, Field, InputField, Operation, Outcome, RecordType, Type } from '../../contract/contract.js'
+import type { DataNode } from '../../documents/data-node.js'
+import { pascalCase } from '../../naming/identifiers.js'
+import type { Style } from '../../runtime/http/parameters.js'
+import type { Notes } from '../notes.js'
+import { documented, fitting } from './annotations.js'
+import type { Direction } from './directions.js'
+import type { BodyLayout, ContentLayout, EncodingLayout, FaultLayout, HeaderLayout, OutcomeLayout } from './layout.js'
+import { readMedia, type Media } from './media-types.js'
+import type { References } from './references.js'
+import { schemaName } from './schema-facts.js'
+import type { Placed, SchemaReader } from './schemas.js'
+import { xmlLayout } from './xml-layout.js'
+
+/** What an operation answers, read. */
+export interface Answers {
+  readonly outcome: Outcome
+  readonly faults: readonly Fault[]
+  readonly layout: Readonly<Record<string, readonly ContentLayout[]>>
+  readonly byStatus: boolean
+  /** The choice between media types, where there is one. */
+  readonly inputs: readonly InputField[]
+  /** What answers lead to, in words. */
+  readonly links: readonly string[]
+}
+
+interface Content {
+  readonly layout: ContentLayout
+  readonly placed: Placed
+}
+
+/** Several contents: their distinct types, and the layouts that say which has which. */
+interface Contents {
+  readonly layouts: readonly ContentLayout[]
+  readonly types: readonly Placed[]
+}
+
+/** Reads bodies and answers: their media types, and what each carries (OpenAPI 3.1, sections 4.8.13 to 4.8.17). */
+export class ContentReader {
+  private readonly references: References
+  private readonly schemas: SchemaReader
+  private readonly notes: Notes
+
+  constructor(references: References, schemas: SchemaReader, notes: Notes) {
+    this.references = references
+    this.schemas = schemas
+    this.notes = notes
+  }
+
+  /** The input `body`, and with it `contentType` where there is a choice. */
+  readBody(node: DataNode, where: string): InputField[] {
+    const media = readMedia(node, this.references).map((each): Media => (each.kind === 'events' ? { ...each, kind: 'text' } : each))
+    const [first] = media
+    if (first === undefined) return []
+    const { origin } = node
+    const { layouts, types } = this.readContents(media, `${where}Body`, 'in')
+    const several = types.length > 1
+    const type: Type = several ? { kind: 'union', alternatives: types.map((each) => each.type), origin } : (types[0]?.type ?? { kind: 'anything', origin })
+    const layout: BodyLayout = { contents: layouts, ...(several ? { several } : {}) }
+    const example = this.exampleOf(first)
+    const body: InputField = { name: 'body', type, optional: !node.flag('required'), nullable: types.some((each) => each.nullable) && type.kind !== 'anything', place: 'body', ...documented(node), ...example, origin, layout }
+    return media.length === 1 ? [body] : [body, choice('contentType', `How the body is written: as ${first.mediaType} when left out.`, layouts, node)]
+  }
+
+  /** Where its bytes are files, a multipart body also takes their names and types: known once all types are read. */
+  finish(operation: Operation): Operation {
+    return {
+      ...operation,
+      inputs: operation.inputs.map((input) => {
+        const layout = input.layout as Partial<BodyLayout> | undefined
+        if (layout?.contents?.[0]?.kind !== 'multipart' || layout.several === true) return input
+        const filed = this.withFiles(input.type, operation.path)
+        return filed === undefined ? input : { ...input, type: filed }
+      }),
+    }
+  }
+
+  private withFiles(type: Type, path: readonly string[]): Type | undefined {
+    const record = type.kind === 'reference' ? this.schemas.types[type.to] : type
+    if (record?.kind !== 'record') return undefined
+    const isFile = (each: Type): boolean => each.kind === 'scalar' && each.base === 'bytes'
+    const file = (bytes: Type): Type => {
+      const member = (name: string, optional: boolean, is: Type): Field => ({ name, type: is, optional, nullable: false, origin: bytes.origin })
+      const text: Type = { kind: 'scalar', base: 'text', format: 'string', origin: bytes.origin }
+      return { kind: 'union', origin: bytes.origin, alternatives: [bytes, { kind: 'record', fields: [member('content', false, bytes), member('name', true, text), member('type', true, text)], origin: bytes.origin }] }
+    }
+    const hasFiles = record.fields.some((field) => isFile(field.type) || (field.type.kind === 'list' && isFile(field.type.item)))
+    if (!hasFiles) return undefined
+    const fields = record.fields.map((field): Field => (isFile(field.type) ? { ...field, type: file(field.type) } : field.type.kind === 'list' && isFile(field.type.item) ? { ...field, type: { ...field.type, item: file(field.type.item) } } : field))
+    const name = pascalCase(path.join(' '))
+    const id = `#operation:${name}/files`
+    const { fields: _fields, ...rest } = record as RecordType
+    this.schemas.types[id] = { ...rest, fields, id, name: `${name}Files` }
+    return { kind: 'reference', to: id, origin: type.origin }
+  }
+
+  private readContents(media: readonly Media[], where: string, direction: Direction): Contents {
+    const contents = media.map((each, at) => this.readContent(each, media.length === 1 ? where : `${where}${at === 0 ? '' : pascalCase(each.kind)}`, direction))
+    const types: Placed[] = []
+    const layouts = contents.map(({ layout, placed }): ContentLayout => {
+      const text = shapeText(placed.type)
+      let at = types.findIndex((each) => shapeText(each.type) === text)
+      if (at === -1) at = types.push(placed) - 1
+      return { ...layout, at }
+    })
+    return { layouts, types }
+  }
+
+  private readContent({ mediaType, kind, node, schema }: Media, where: string, direction: Direction): Content {
+    const { origin } = node
+    const encoding = this.readEncoding(node, kind)
+    const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
+    const layout: ContentLayout = { mediaType, kind, at: 0, ...(Object.keys(encoding).length === 0 ? {} : { encoding }), ...(xml === undefined ? {} : { xml }) }
+    for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
+    const id = `#operation:${where}`
+    if (kind === 'text' || kind === 'bytes' || (kind === 'xml' && schema === undefined)) {
+      schema?.readWhole()
+      const isText = kind !== 'bytes'
+      if (kind === 'text' && schema !== undefined && this.references.peek(schema)?.members.has('enum') === true) return { layout, placed: this.schemas.read(schema, { id, name: where }, direction) }
+      return { layout, placed: { type: { kind: 'scalar', base: isText ? 'text' : 'bytes', format: isText ? 'string' : 'byte', origin }, nullable: false } }
+    }
+    if (schema === undefined) return { layout, placed: { type: { kind: 'anything', origin }, nullable: true } }
+    if (kind === 'events' && direction === 'out') return { layout, placed: this.readEvents(schema, where) }
+    // In old descriptions a sequence is described as a list.
+    const target = this.references.peek(schema) ?? schema
+    const items = kind === 'lines' && !node.members.has('itemSchema') && target.members.get('type')?.value === 'array' ? target.get('items') : undefined
+    if (items !== undefined) for (const each of [schema, target]) each.get('type')
+    const placed = this.schemas.read(items ?? schema, { id, name: where }, direction)
+    if (kind === 'lines' && direction === 'in') return { layout, placed: { type: { kind: 'list', item: placed.type, ...(placed.nullable ? { itemNullable: true } : {}), origin }, nullable: false } }
+    return { layout, placed }
+  }
+
+  /** An event of a stream (WHATWG HTML, section 9.2): what its data are, where the schema speaks of them alone. */
+  private readEvents(schema: DataNode, where: string): Placed {
+    const target = this.references.peek(schema) ?? schema
+    const placed = this.schemas.read(schema, { id: `#operation:${where}/event`, name: `${where}Event` }, 'out')
+    if (target.members.get('properties')?.members.has('data') === true) return placed
+    const { origin } = schema
+    const text = (name: string): Field => ({ name, type: { kind: 'scalar', base: 'text', format: 'string', origin }, optional: true, nullable: false, origin })
+    const fields: Field[] = [{ name: 'data', type: placed.type, optional: false, nullable: placed.nullable && placed.type.kind !== 'anything', origin }, text('event'), text('id'), { ...text('retry'), type: { kind: 'scalar', base: 'double', format: 'integer', origin } }]
+    return { type: { kind: 'record', fields, origin }, nullable: false }
+  }
+
+  private rootElement(schema: DataNode): ContentLayout['xml'] {
+    const target = this.references.peek(schema) ?? schema
+    const own = xmlLayout(target).xml
+    return { ...own, name: own?.name ?? schemaName(target) }
+  }
+
+  private readEncoding(node: DataNode, kind: Media['kind']): Record<string, EncodingLayout> {
+    if (kind !== 'multipart' && kind !== 'form') return {}
+    const found: Record<string, EncodingLayout> = {}
+    for (const [name, entry] of node.entries('encoding')) {
+      const [contentType, style, explode] = [entry.text('contentType'), entry.text('style') as Style | undefined, entry.get('explode')]
+      const headers: Record<string, string> = {}
+      for (const [header, each] of entry.entries('headers')) {
+        const settled = this.references.settle(each)
+        settled.readWhole()
+        const schema = settled.members.get('schema')
+        const only = schema?.members.get('const')?.value ?? (schema?.members.get('enum')?.items.length === 1 ? schema.members.get('enum')?.items[0]?.value : undefined) ?? schema?.members.get('default')?.value
+        if (typeof only === 'string') headers[header] = only
+        else if (!/^content-type$/i.test(header)) this.notes.add('ignored', 'TM-2315', { what: `The header ${header} of the part "${name}"`, as: 'absent', reason: 'its value is not said' }, each.origin)
+      }
+      const layout: EncodingLayout = {
+        ...(contentType === undefined ? {} : { contentType }), ...(style === undefined ? {} : { style }), ...(explode === undefined ? {} : { explode: explode.value === true }), ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),
+        ...(Object.keys(headers).length === 0 ? {} : { headers }),
+      }
+      Object.defineProperty(found, name, { value: layout, enumerable: true, writable: true, configurable: true })
+    }
+    return found
+  }
+
+  private exampleOf({ node, schema }: Media): { example?: unknown } {
+    const own = node.get('example')
+    const [named] = node.entries('examples').map(([, each]) => this.references.settle(each))
+    for (const [, each] of node.entries('examples')) each.readWhole()
+    const value = own ?? named?.members.get('value') ?? named?.members.get('dataValue')
+    return value === undefined || value.kind === 'null' ? {} : fitting(value, schema, this.schemas.rules, this.notes)
+  }
+
+  /** The answers of an operation: what is good makes its outcome, the others are its faults. */
+  readAnswers(node: DataNode, where: string, method: string): Answers {
+    const good: { status: string; contents: Contents; node: DataNode }[] = []
+    const faults: Fault[] = []
+    const links: string[] = []
+    const responses = node.entries('responses').filter(([status]) => !status.startsWith('x-')).map(([status, each]) => [/^\dxx$/.test(status) ? status.toUpperCase() : status, each] as const)
+    const hasGood = responses.some(([status]) => /^[123]/.test(status))
+    for (const [status, each] of responses) {
+      const response = this.references.settle(each)
+      for (const key of ['description', 'summary']) response.get(key)
+      links.push(...this.readLinks(response))
+      // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
+      const contents = this.readContents(method === 'head' ? [] : readMedia(response, this.references), `${where}${pascalCase(`answer ${status}`)}`, 'out')
+      if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, contents, node: response })
+      else {
+        response.get('headers')?.readWhole()
+        const [content] = contents.layouts
+        faults.push({ name: status, type: contents.types[0]?.type ?? { kind: 'nothing', origin: response.origin }, ...documented(response), origin: response.origin, layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout })
+      }
+    }
+    const headers = this.readHeaders(good.map((each) => each.node), where)
+    return { ...this.outcome(good, headers, node), faults, links: [...new Set(links)] }
+  }
+
+  private outcome(good: readonly { status: string; contents: Contents; node: DataNode }[], headers: readonly Field[], node: DataNode): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
+    const { origin } = node
+    const promised = headers.length === 0 ? {} : { headers }
+    const layout = Object.fromEntries(good.map(({ status, contents }) => [status, contents.layouts]))
+    const texts = new Set(good.map(({ contents }) => contents.types.map((each) => shapeText(each.type)).join('\n')))
+    const [first] = good
+    if (first === undefined || (texts.size === 1 && first.contents.types.length === 0)) return { outcome: { kind: 'nothing', origin, ...promised }, layout, byStatus: false, inputs: [] }
+    const field = (type: Type, nullable: boolean): Field => ({ name: 'body', type, optional: false, nullable: nullable && type.kind !== 'anything', ...documented(first.node), origin: first.node.origin })
+    if (texts.size === 1) {
+      const { types, layouts } = first.contents
+      const [only] = types
+      if (types.length === 1 && only !== undefined) {
+        const kind = layouts[0]?.kind
+        if (kind === 'events' || kind === 'lines') return { outcome: { kind: 'value', field: field({ kind: 'list', item: only.type, ...(only.nullable ? { itemNullable: true } : {}), origin }, false), stream: true, origin, ...promised }, layout, byStatus: false, inputs: [] }
+        return { outcome: { kind: 'value', field: field(only.type, only.nullable), origin, ...promised }, layout, byStatus: false, inputs: [] }
+      }
+      // Sequences can't be had beside something else: they end, or not, in their own way.
+      const usable = layouts.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
+      if (usable.length < layouts.length) this.notes.add('ignored', 'TM-2308', { chosen: usable.map((each) => each.mediaType).join(', '), others: layouts.filter((each) => !usable.includes(each)).map((each) => each.mediaType).join(', ') }, origin)
+      const used = types.filter((_, at) => usable.some((each) => each.at === at))
+      const kept = usable.map((each) => ({ ...each, at: used.indexOf(types[each.at] as Placed) }))
+      const all = Object.fromEntries(good.map(({ status }) => [status, kept]))
+      const [sole] = used
+      if (used.length === 1 && sole !== undefined) return { outcome: { kind: 'value', field: field(sole.type, sole.nullable), origin, ...promised }, layout: all, byStatus: false, inputs: [] }
+      const union: Type = { kind: 'union', alternatives: used.map((each) => each.type), origin }
+      const outcome: Outcome = { kind: 'value', field: { ...field(union, used.some((each) => each.nullable)), layout: { several: true } satisfies OutcomeLayout }, origin, ...promised }
+      return { outcome, layout: all, byStatus: false, inputs: [choice('accept', `What is asked for: ${kept[0]?.mediaType ?? ''} when left out.`, kept, node)] }
+    }
+    const nothing: Type = { kind: 'nothing', origin }
+    for (const { contents, node: response } of good) {
+      const [chosen, ...others] = contents.layouts
+      if (contents.types.length > 1) this.notes.add('ignored', 'TM-2308', { chosen: chosen?.mediaType ?? '', others: others.map((each) => each.mediaType).join(', ') }, response.origin)
+    }
+    const alternatives = good.map(({ status, contents }): Type => {
+      const [placed] = contents.types
+      const number: Type = { kind: 'scalar', base: 'double', format: 'integer', origin }
+      return {
+        kind: 'record', origin, fields: [
+          { name: 'status', type: /^\d+$/.test(status) ? { kind: 'literal', value: Number(status), origin } : number, optional: false, nullable: false, origin },
+          { name: 'body', type: placed?.type ?? nothing, optional: false, nullable: placed?.nullable === true && placed.type.kind !== 'anything', origin },
+        ],
+      }
+    })
+    const firsts = Object.fromEntries(good.map(({ status, contents }) => [status, contents.layouts.filter((each) => each.at === 0)]))
+    return { outcome: { kind: 'value', field: field({ kind: 'union', alternatives, origin }, false), origin, ...promised }, layout: firsts, byStatus: true, inputs: [] }
+  }
+
+  /** The headers that good answers are promised to have; those that not all of them have may be missing. */
+  private readHeaders(responses: readonly DataNode[], where: string): Field[] {
+    const found = new Map<string, { field: Field; count: number }>()
+    for (const response of responses) {
+      for (const [name, each] of response.entries('headers')) {
+        // Content-Type is said by the media types (section 4.8.17).
+        const header = this.references.settle(each)
+        if (/^content-type$/i.test(name)) {
+          header.readWhole()
+          continue
+        }
+        const content = header.get('content')
+        const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
+        content?.readWhole()
+        const schema = header.get('schema') ?? media?.get('schema')
+        for (const key of ['style', 'example', 'examples', 'allowEmptyValue', 'allowReserved']) header.get(key)?.readWhole()
+        const placed: Placed = schema === undefined ? { type: { kind: 'scalar', base: 'text', format: 'string', origin: header.origin }, nullable: false } : this.schemas.read(schema, { id: `#operation:${where}/headers/${name}`, name: `${where}${pascalCase(name)}` }, 'out')
+        const layout: HeaderLayout = { name, ...(header.flag('explode') ? { explode: true as const } : {}), ...(mediaType !== undefined && /json/i.test(mediaType) ? { json: true as const } : {}) }
+        const field: Field = { name, type: placed.type, optional: !header.flag('required'), nullable: false, ...documented(header), ...(header.flag('deprecated') ? { deprecated: true } : {}), origin: header.origin, layout }
+        const known = found.get(name.toLowerCase())
+        if (known === undefined) found.set(name.toLowerCase(), { field, count: 1 })
+        else known.count += 1
+      }
+    }
+    return [...found.values()].map(({ field, count }) => (count < responses.length ? { ...field, optional: true } : field))
+  }
+
+  /** Links in words: which operation, and what of the answer goes into it (section 4.8.20). */
+  private readLinks(response: DataNode): string[] {
+    return response.entries('links').map(([name, each]) => {
+      const link = this.references.settle(each)
+      const reference = link.text('operationRef')
+      const operation = link.text('operationId') ?? (reference === undefined ? name : (this.references.lookUp(reference, link)?.text('operationId') ?? reference))
+      const given = link.entries('parameters').map(([parameter, value]) => `${parameter} from ${String(value.value)}`)
+      const said = link.text('description')
+      link.readWhole()
+      return `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`
+    })
+  }
+}
+
+function choice(name: string, documentation: string, layouts: readonly ContentLayout[], node: DataNode): InputField {
+  const { origin } = node
+  const types = [...new Set(layouts.map((each) => each.mediaType))]
+  const type: Type = { kind: 'enumeration', members: types.map((value) => ({ value, origin })), base: { kind: 'scalar', base: 'text', format: 'string', origin }, origin }
+  return { name, type, optional: true, nullable: false, place: 'header', documentation, origin, layout: { name, choice: true } }
+}
+
+/** A type as a text that is the same for the same type, wherever it was written. */
+function shapeText(type: Type): string {
+  return JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
+}

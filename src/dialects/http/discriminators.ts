@@ -1,0 +1,87 @@
+import type { DataNode } from '../../documents/data-node.js'
+import { referenceOf, type References } from './references.js'
+import { schemaName } from './schema-facts.js'
+
+/** How values of several schemas are told apart: by a member (OpenAPI 3.1, section 4.8.25). */
+export interface Discriminator {
+  readonly member: string
+  /** Which schema each value of the member stands for, as far as that is said. */
+  readonly mapping: ReadonlyMap<string, DataNode>
+  /** The schema that is meant when the member is missing or has another value (3.2). */
+  readonly otherwise?: DataNode
+}
+
+/** Reads the discriminator of a schema; in 2.0 it is just the member's name. */
+export function discriminatorOf(node: DataNode, references: References): Discriminator | undefined {
+  const found = node.get('discriminator')
+  if (found === undefined) return undefined
+  found.readWhole()
+  const member = typeof found.value === 'string' ? found.value : found.text('propertyName')
+  if (member === undefined) return undefined
+  // A mapping names a schema by reference or just by its name.
+  const target = (reference: string): DataNode | undefined => (/^[\w.-]+$/.test(reference) ? (references.lookUp(`#/components/schemas/${reference}`, node) ?? references.lookUp(reference, node)) : references.lookUp(reference, node))
+  const mapping = new Map<string, DataNode>()
+  for (const [value, reference] of found.entries('mapping')) {
+    const schema = target(String(reference.value))
+    if (schema !== undefined) mapping.set(value, schema)
+  }
+  const fallback = found.text('defaultMapping')
+  const otherwise = fallback === undefined ? undefined : target(fallback)
+  return { member, mapping, ...(otherwise === undefined ? {} : { otherwise }) }
+}
+
+/**
+ * The values that stand for a schema: those of the mapping; else the only one that the schema itself allows its member; else the schema's name.
+ */
+export function valuesFor(schema: DataNode, { member, mapping }: Discriminator, references: References): string[] {
+  const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
+  if (mapped.length > 0) return mapped
+  const own = onlyValue(schema, member, references, [])
+  return [own ?? schemaName(schema)]
+}
+
+/** The one value that a schema allows a member, where there is but one. */
+function onlyValue(schema: DataNode, member: string, references: References, within: readonly DataNode[]): string | undefined {
+  if (within.includes(schema)) return undefined
+  const property = schema.members.get('properties')?.members.get(member)
+  const target = property === undefined ? undefined : references.peek(property)
+  const values = target?.members.get('enum')?.items ?? []
+  const value = target?.members.get('const')?.value ?? (values.length === 1 ? values[0]?.value : undefined)
+  if (typeof value === 'string') return value
+  for (const part of schema.members.get('allOf')?.items ?? []) {
+    const settled = references.peek(part)
+    const found = settled === undefined ? undefined : onlyValue(settled, member, references, [...within, schema])
+    if (found !== undefined) return found
+  }
+  return undefined
+}
+
+/** For each schema with a discriminator of its own: the schemas that extend it by `allOf`, directly or through others, in the order of the documents. */
+export function childSchemas(references: References): ReadonlyMap<DataNode, readonly DataNode[]> {
+  const direct = new Map<DataNode, DataNode[]>()
+  const parents = new Set<DataNode>()
+  const waiting = references.all()
+  for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
+    const discriminator = node.members.get('discriminator')
+    const isParent = discriminator !== undefined && (typeof discriminator.value === 'string' || discriminator.members.has('propertyName'))
+    if (isParent && !node.members.has('oneOf') && !node.members.has('anyOf')) parents.add(node)
+    for (const part of node.members.get('allOf')?.items ?? []) {
+      const target = referenceOf(part) === undefined ? undefined : references.peek(part)
+      if (target !== undefined && target !== node) direct.set(target, [...(direct.get(target) ?? []), node])
+    }
+    for (const member of node.members.values()) if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
+    for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
+  }
+  const all = new Map<DataNode, readonly DataNode[]>()
+  for (const parent of parents) {
+    const found = new Set<DataNode>()
+    const next = [...(direct.get(parent) ?? [])]
+    for (let child = next.pop(); child !== undefined; child = next.pop()) {
+      if (found.has(child) || child === parent) continue
+      found.add(child)
+      next.push(...(direct.get(child) ?? []))
+    }
+    if (found.size > 0) all.set(parent, [...found].sort((a, b) => (references.idOf(a) < references.idOf(b) ? -1 : 1)))
+  }
+  return all
+}

@@ -1,0 +1,41 @@
+import type { LiveRule } from '../../runtime/json/rules.js'
+import type { Rule } from './rules.js'
+
+const schemaKeywords = ['not', 'if', 'then', 'else', 'contains', 'items', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
+const listKeywords = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
+const mapKeywords = ['properties', 'patternProperties', 'dependentSchemas']
+
+/**
+ * Goes through a rule with its parts.
+ *
+ * @param refer what takes the place of a reference to another rule
+ */
+export function mapRule<T>(rule: Rule, refer: (id: string) => T): boolean | { readonly [keyword: string]: unknown } {
+  if (typeof rule === 'boolean') return rule
+  const inside = (value: unknown): unknown => mapRule(value as Rule, refer)
+  const made: Record<string, unknown> = {}
+  for (const [keyword, value] of Object.entries(rule)) {
+    if (keyword === '$ref') made[keyword] = refer(String(value))
+    else if (schemaKeywords.includes(keyword)) made[keyword] = inside(value)
+    else if (listKeywords.includes(keyword)) made[keyword] = (value as unknown[]).map(inside)
+    else if (mapKeywords.includes(keyword)) {
+      const members: Record<string, unknown> = {}
+      for (const [name, each] of Object.entries(value as object)) Object.defineProperty(members, name, { value: inside(each), enumerable: true, writable: true, configurable: true })
+      made[keyword] = members
+    } else made[keyword] = value
+  }
+  return made
+}
+
+/** A rule brought to life: what checks values. */
+export function liveRule(rule: Rule, named: Readonly<Record<string, Rule>>): LiveRule {
+  const made = new Map<string, LiveRule>()
+  const byId = (id: string): LiveRule => {
+    const known = made.get(id)
+    if (known !== undefined) return known
+    const live = mapRule(named[id] ?? true, (other) => () => byId(other)) as LiveRule
+    made.set(id, live)
+    return live
+  }
+  return mapRule(rule, (id) => () => byId(id)) as LiveRule
+}

@@ -1,0 +1,55 @@
+import type { DataNode } from '../../documents/data-node.js'
+import { referenceOf, type References } from './references.js'
+import { isObjectSchema } from './schema-facts.js'
+
+/** The ways in which content travels. */
+export type ContentKind = 'json' | 'form' | 'multipart' | 'text' | 'xml' | 'events' | 'lines' | 'bytes'
+
+/** One of the media types that a body or an answer may have. */
+export interface Media {
+  /** As written, or what is sent in its stead when that is a range. */
+  readonly mediaType: string
+  readonly kind: ContentKind
+  readonly node: DataNode
+  /** The schema of the content, or of one item of a sequence. */
+  readonly schema: DataNode | undefined
+}
+
+const kinds: readonly (readonly [RegExp, ContentKind])[] = [
+  [/^(?:text\/event-stream)/i, 'events'], [/^application\/(?:x-)?(?:jsonl|ndjson|jsonlines|json-lines|json-seq|geo\+json-seq|stream\+json)\b|^application\/[\w.-]+\+(?:jsonl|ndjson|json-seq)/i, 'lines'], [/^[^;]*[/+]json\b/i, 'json'],
+  [/^application\/x-www-form-urlencoded/i, 'form'], [/^multipart\/form-data/i, 'multipart'], [/^(?:application|text)\/(?:[\w.-]+\+)?xml\b/i, 'xml'], [/^text\//i, 'text'],
+]
+
+/** The kind of a media type, by its name alone. */
+export function kindOf(mediaType: string): ContentKind {
+  return kinds.find(([pattern]) => pattern.test(mediaType))?.[1] ?? 'bytes'
+}
+
+const order: readonly ContentKind[] = ['json', 'multipart', 'form', 'xml', 'events', 'lines', 'text', 'bytes']
+
+/** The media types of a `content`, those first that are understood best; of several spellings of one thing only the first. */
+export function readMedia(owner: DataNode, references: References): Media[] {
+  const all = owner.entries('content').map(([name, each]): Media => {
+    const node = references.settle(each)
+    const item = node.get('itemSchema')
+    const schema = node.get('schema')
+    const named = kindOf(name)
+    // Anything at all, or a name of the maker's own with an object in it, is JSON as a rule.
+    const isRange = name.includes('*')
+    const isStructured = schema !== undefined && isObjectSchema(schema, references)
+    const kind = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && (schema === undefined || !isBinary(schema, references)) ? 'json' : named === 'bytes' && isStructured ? 'json' : named
+    return { mediaType: isRange ? (kind === 'json' ? 'application/json' : name.replace('*/*', 'application/octet-stream').replace('/*', kind === 'text' ? '/plain' : '/octet-stream')) : name, kind, node, schema: item ?? schema }
+  })
+  all.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))
+  return all.filter((media, at) => all.findIndex((other) => other.kind === media.kind && isSameSchema(other.schema, media.schema) && (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType)) === at)
+}
+
+function isBinary(schema: DataNode, references: References): boolean {
+  const target = references.peek(schema) ?? schema
+  return target.members.get('format')?.value === 'binary' || target.members.get('type')?.value === 'file'
+}
+
+function isSameSchema(a: DataNode | undefined, b: DataNode | undefined): boolean {
+  if (a === undefined || b === undefined) return a === b
+  return a === b || (referenceOf(a) !== undefined && referenceOf(a)?.value === referenceOf(b)?.value) || JSON.stringify(a.plain()) === JSON.stringify(b.plain())
+}

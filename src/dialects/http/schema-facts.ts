@@ -1,0 +1,95 @@
+import type { DataNode } from '../../documents/data-node.js'
+import { pascalCase } from '../../naming/identifiers.js'
+import { referenceOf, type References } from './references.js'
+import { annotations } from './siblings.js'
+
+/** What can be told of a schema by looking at it, before it is read. */
+
+const objectKeywords = ['properties', 'additionalProperties', 'patternProperties', 'required', 'unevaluatedProperties']
+
+/** Types that a schema names; `null` is left out, being a matter of places. */
+export function typesOf(node: DataNode): string[] {
+  const type = node.get('type')
+  for (const each of type?.items ?? []) each.read = true
+  return type?.kind === 'list' ? type.items.map((each) => String(each.value)).filter((each) => each !== 'null') : typeof type?.value === 'string' && type.value !== 'null' ? [type.value] : []
+}
+
+/** The types of a schema; where it names none, those that its keywords speak of, though by the letter it then allows all others too. */
+export function impliedTypes(node: DataNode): string[] {
+  const named = typesOf(node)
+  if (named.length > 0 || node.members.has('type')) return named
+  if (node.members.has('properties') || node.members.has('additionalProperties') || node.members.has('patternProperties')) return ['object']
+  return node.members.has('items') || node.members.has('prefixItems') ? ['array'] : []
+}
+
+/** May a value of the schema be null, by its own words? */
+export function isNullable(node: DataNode): boolean {
+  const types = node.members.get('type')
+  const hasNull = types?.value === 'null' || (types?.items.some((each) => each.value === 'null') ?? false)
+  const alternatives = [...(node.members.get('oneOf')?.items ?? []), ...(node.members.get('anyOf')?.items ?? [])]
+  const nullValue = node.members.get('enum')?.items.some((each) => each.kind === 'null') ?? false
+  return node.flag('nullable') || node.flag('x-nullable') || hasNull || nullValue || alternatives.some(isOnlyNull) || node.members.get('const')?.kind === 'null'
+}
+
+/** Does it allow nothing but null? */
+export function isOnlyNull(node: DataNode): boolean {
+  const type = node.members.get('type')
+  const values = node.members.get('enum')?.items ?? []
+  return type?.value === 'null' || (type?.items.length === 1 && type.items[0]?.value === 'null') || (values.length > 0 && values.every((each) => each.kind === 'null')) || node.members.get('const')?.kind === 'null'
+}
+
+/** Are all values of the schema objects, as far as its text goes? */
+export function isObjectSchema(node: DataNode, references: References, within: readonly DataNode[] = []): boolean {
+  if (within.includes(node)) return true
+  const inside = [...within, node]
+  if (referenceOf(node) !== undefined) {
+    const target = references.peek(node)
+    return target !== undefined && target !== node && isObjectSchema(target, references, inside)
+  }
+  const type = node.members.get('type')
+  if (type !== undefined) {
+    const types = type.kind === 'list' ? type.items.map((each) => each.value) : [type.value]
+    return types.every((each) => each === 'object' || each === 'null') && types.includes('object')
+  }
+  if (objectKeywords.some((keyword) => node.members.has(keyword))) return true
+  if (node.members.has('enum') || node.members.has('const') || node.members.has('items')) return false
+  const all = node.members.get('allOf')?.items ?? []
+  const alternatives = [...(node.members.get('oneOf')?.items ?? []), ...(node.members.get('anyOf')?.items ?? [])].filter((each) => !isOnlyNull(each))
+  return all.some((each) => isObjectSchema(each, references, inside)) || (alternatives.length > 0 && alternatives.every((each) => isObjectSchema(each, references, inside)))
+}
+
+/**
+ * Does the schema only say what of its surroundings must be there or not, without describing anything? `oneOf: [{ required: [a] }, …]`.
+ */
+export function isMereCondition(node: DataNode): boolean {
+  const own = [...node.members.keys()].filter((key) => !annotations.has(key) && !key.startsWith('x-'))
+  if (node.kind === 'boolean') return true
+  return own.length > 0 && own.every((key) => ['required', 'not', 'minProperties', 'maxProperties', 'if', 'then', 'else', 'dependentRequired', 'contains', 'minItems', 'maxItems', 'uniqueItems'].includes(key) || (['allOf', 'anyOf', 'oneOf'].includes(key) && (node.members.get(key)?.items ?? []).every(isMereCondition)) || (key === 'type' && node.members.size === own.length && own.length > 1))
+}
+
+/** The name of a schema that stands on a shelf, else one made of where it stands. */
+export function schemaName(node: DataNode): string {
+  if (isShelved(node)) return String(node.key)
+  if (node.parent === undefined) return String(node.members.get('title')?.value ?? node.document.replace(/\.\w+$/, ''))
+  const title = node.members.get('title')?.value
+  if (typeof title === 'string' && title.trim() !== '') return title
+  const words: string[] = []
+  for (let each: DataNode | undefined = node; each.parent !== undefined; each = each.parent) {
+    const key = String(each.key)
+    if (key === 'items') words.unshift('Item')
+    else if (key === 'additionalProperties') words.unshift('Value')
+    else if (key === 'parameters' || key === 'headers' || key === 'requestBodies' || key === 'responses') continue
+    else if (/^\d{3}$/.test(key)) words.unshift(`Answer ${key}`)
+    else if (key === 'requestBody') words.unshift('Body')
+    else if (!/^(?:components|schemas|definitions|\$defs|properties|paths|content|schema|allOf|oneOf|anyOf|\d+|.*\/.*json.*)$/.test(key)) words.unshift(key)
+    else if (key.startsWith('/')) words.unshift(key)
+    if (isShelved(each)) break
+  }
+  return words.length === 0 ? 'Schema' : words.map(pascalCase).join('')
+}
+
+/** Does it stand among schemas that have names? */
+export function isShelved(node: DataNode): boolean {
+  const shelf = node.parent?.key
+  return node.parent !== undefined && (shelf === 'schemas' || shelf === 'definitions' || shelf === '$defs') && node.parent.parent?.key !== 'properties'
+}

@@ -1,0 +1,23 @@
+import type { DataNode } from '../../documents/data-node.js'
+
+/** How a schema stands in XML (OpenAPI 3.1, section 4.8.26; nodeType of 3.2). */
+export interface XmlLayout {
+  readonly name?: string
+  readonly namespace?: string
+  readonly prefix?: string
+  readonly attribute?: true
+  readonly wrapped?: true
+  readonly text?: true
+}
+
+/** The `xml` of a schema, where it has one. */
+export function xmlLayout(node: DataNode): { xml?: XmlLayout } {
+  const xml = node.get('xml')
+  if (xml === undefined || xml.kind !== 'object') return {}
+  const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map((key) => xml.text(key))
+  const layout: XmlLayout = {
+    ...(name === undefined ? {} : { name }), ...(namespace === undefined ? {} : { namespace }), ...(prefix === undefined ? {} : { prefix }),
+    ...(xml.flag('attribute') || nodeType === 'attribute' ? { attribute: true } : {}), ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items')) ? { wrapped: true } : {}), ...(nodeType === 'text' || nodeType === 'cdata' ? { text: true } : {}),
+  }
+  return Object.keys(layout).length === 0 ? {} : { xml: layout }
+}

@@ -1,0 +1,166 @@
+import type { Origin } from '../contract/contract.js'
+
+/** What all nodes of a document share: its label, and where its lines begin. */
+export class DataSource {
+  readonly label: string
+  readonly text: string
+  private lineStarts: Uint32Array | undefined
+
+  /** @param text the document's text; a node's start counts UTF-16 units in it */
+  constructor(label: string, text: string) {
+    this.label = label
+    this.text = text
+  }
+
+  originAt(offset: number): Origin {
+    const starts = (this.lineStarts ??= startsOfLines(this.text))
+    let [low, high] = [0, starts.length - 1]
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if ((starts[middle] ?? 0) <= offset) low = middle
+      else high = middle - 1
+    }
+    return { document: this.label, line: low + 1, column: offset - (starts[low] ?? 0) + 1 }
+  }
+}
+
+function startsOfLines(text: string): Uint32Array {
+  const starts: number[] = [0]
+  for (let at = text.indexOf('\n'); at !== -1; at = text.indexOf('\n', at + 1)) starts.push(at + 1)
+  return Uint32Array.from(starts)
+}
+
+const noMembers: ReadonlyMap<string, DataNode> = new Map()
+const noItems: readonly DataNode[] = []
+
+/**
+ * A value of a JSON or YAML metadata document that remembers where it stood, and whether a reader has looked at it. Documents have
+ * millions of them: what can be worked out when it is asked for (line and column, JSON Pointer) is not kept.
+ */
+export class DataNode {
+  readonly kind: 'object' | 'list' | 'text' | 'number' | 'boolean' | 'null'
+  /** The value of a scalar. */
+  readonly value: string | number | boolean | null
+  /** The node that it stands in, and its name or position there. */
+  readonly parent: DataNode | undefined
+  readonly key: string | number
+  read = false
+  private readonly place: DataSource
+  private readonly start: number
+  private inside: Map<string, DataNode> | DataNode[] | undefined
+
+  constructor(kind: DataNode['kind'], place: DataSource, start: number, parent: DataNode | undefined, key: string | number, value: DataNode['value'] = null) {
+    this.kind = kind
+    this.place = place
+    this.start = start
+    this.parent = parent
+    this.key = key
+    this.value = value
+    this.inside = kind === 'object' ? new Map() : kind === 'list' ? [] : undefined
+  }
+
+  /** The members of an object; none of anything else. */
+  get members(): ReadonlyMap<string, DataNode> {
+    return this.inside instanceof Map ? this.inside : noMembers
+  }
+
+  /** The items of a list; none of anything else. */
+  get items(): readonly DataNode[] {
+    return Array.isArray(this.inside) ? this.inside : noItems
+  }
+
+  /** Puts a node into an object or a list, while a tree is built. */
+  put(name: string | number, node: DataNode): DataNode {
+    if (this.inside instanceof Map) this.inside.set(String(name), node)
+    else this.inside?.push(node)
+    return node
+  }
+
+  /** Takes a member out, while a tree is translated. */
+  take(name: string): DataNode | undefined {
+    const found = this.members.get(name)
+    if (this.inside instanceof Map) this.inside.delete(name)
+    return found
+  }
+
+  /** A new node that stands where this one does: for what a translation puts in another form. */
+  derive(kind: DataNode['kind'], name: string | number, value: DataNode['value'] = null): DataNode {
+    return new DataNode(kind, this.place, this.start, this, name, value)
+  }
+
+  get origin(): Origin {
+    return this.place.originAt(this.start)
+  }
+
+  /** The label of its document. */
+  get document(): string {
+    return this.place.label
+  }
+
+  /** Its place in the document (RFC 6901). */
+  get pointer(): string {
+    return this.parent === undefined ? '' : `${this.parent.pointer}/${String(this.key).replaceAll('~', '~0').replaceAll('/', '~1')}`
+  }
+
+  /** A number as it was written. */
+  get source(): string {
+    if (this.kind !== 'number') return ''
+    const written = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w.])/.exec(this.place.text.slice(this.start, this.start + 400))?.[0]
+    return written === undefined || Number(written) !== this.value ? String(this.value) : written
+  }
+
+  /** The member of this name, marked as read. */
+  get(name: string): DataNode | undefined {
+    const found = this.members.get(name)
+    if (found !== undefined) found.read = true
+    return found
+  }
+
+  /** The text of a member, or undefined when it is missing or something else. */
+  text(name: string): string | undefined {
+    const found = this.get(name)
+    return typeof found?.value === 'string' ? found.value : undefined
+  }
+
+  flag(name: string): boolean {
+    return this.get(name)?.value === true
+  }
+
+  /** A member's number, exactly as written. */
+  number(name: string): string | undefined {
+    const found = this.get(name)
+    return found?.kind === 'number' ? found.source : undefined
+  }
+
+  /** The items of a member that is a list. */
+  list(name: string): readonly DataNode[] {
+    const found = this.get(name)
+    for (const item of found?.items ?? []) item.read = true
+    return found?.items ?? []
+  }
+
+  /** The members of a member that is an object, marked as read. */
+  entries(name: string): [string, DataNode][] {
+    const found = [...(this.get(name)?.members ?? [])]
+    for (const [, node] of found) node.read = true
+    return found
+  }
+
+  /** Marks it and everything inside as dealt with. */
+  readWhole(): void {
+    const waiting: DataNode[] = [this]
+    for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
+      node.read = true
+      waiting.push(...node.members.values(), ...node.items)
+    }
+  }
+
+  /** The value as plain JavaScript. */
+  plain(): unknown {
+    if (this.kind === 'list') return this.items.map((item) => item.plain())
+    if (this.kind !== 'object') return this.value
+    const made: Record<string, unknown> = {}
+    for (const [name, node] of this.members) Object.defineProperty(made, name, { value: node.plain(), enumerable: true, writable: true, configurable: true })
+    return made
+  }
+}

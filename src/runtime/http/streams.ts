@@ -1,0 +1,153 @@
+import { hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Response } from '../connection.js'
+import { ContractBreach } from '../failures.js'
+import { describeBody, textOf } from '../response-text.js'
+import { answerContent, readAnswer, requestFor, type Content, type HttpCall, type HttpOperation } from './http.js'
+import { fromJson, type JsonRef } from './json.js'
+
+/**
+ * Sends one call whose answer is a sequence: server-sent events (WHATWG HTML, section 9.2), lines of JSON, or JSON texts after record
+ * separators (RFC 7464). The request is sent when the first item is asked for; whoever stops early ends it.
+ *
+ * @throws while it is read: InputRejected, TransportFailure, ServiceFault, ContractBreach
+ */
+export async function* stream<Item>(connection: Connection, operation: HttpOperation, input: object, thisCall: HttpCall = {}): AsyncGenerator<Item, void, undefined> {
+  const onDeviation = hearOfDeviations(connection, thisCall)
+  const request = await requestFor(connection, operation, input, thisCall)
+  const opened = await openExchange(connection, request, thisCall)
+  const { answer } = opened
+  try {
+    if (!answer.ok || answer.body === null) {
+      const response = await receive(opened, request.url, textOf)
+      readAnswer(operation, response, onDeviation)
+      return
+    }
+    // From here on the service decides when there is something to tell.
+    opened.untimed()
+    const head: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array() }
+    if (operation.headers !== undefined) thisCall.onHeaders?.(operation.headers.read(operation.headers, head.headers, onDeviation) as never)
+    const content = answerContent(operation, head, onDeviation) ?? {}
+    const came = head.headers['content-type'] ?? ''
+    if (/html/i.test(came)) {
+      const response = await receive(opened, request.url, textOf)
+      throw new ContractBreach('', content.type ?? 'a sequence', describeBody(response, textOf(response)))
+    }
+    const parse = operation.parse ?? JSON.parse
+    let text = ''
+    let at = 0
+    const items = /event-stream/i.test(content.type ?? '') ? eventsOf : recordsOf
+    for await (const json of items(textsOf(answer.body, (piece) => (text += text.length < 100_000 ? piece : '')), content, parse)) {
+      yield (content.is === undefined ? json : fromJson(content.is, json, `[${String(at)}]`, onDeviation)) as Item
+      at += 1
+    }
+    opened.received(text)
+  } catch (error) {
+    throw error instanceof ContractBreach ? error : opened.failure(error)
+  } finally {
+    opened.done()
+    if (answer.body !== null && !answer.body.locked) await answer.body.cancel().catch(() => undefined)
+  }
+}
+
+async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) => void): AsyncGenerator<string> {
+  const reader = body.getReader()
+  const decoder = new TextDecoder()
+  try {
+    for (;;) {
+      const { done, value } = await reader.read()
+      const piece = done ? decoder.decode() : decoder.decode(value, { stream: true })
+      if (piece !== '') {
+        hear(piece)
+        yield piece
+      }
+      if (done) return
+    }
+  } finally {
+    await reader.cancel().catch(() => undefined)
+    reader.releaseLock()
+  }
+}
+
+/** Lines, however their ends are written; a `\r` at the end of a piece may belong to a `\n` that is still on its way. */
+async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenerator<string> {
+  let rest = ''
+  for await (const piece of pieces) {
+    rest += piece
+    const held = rest.endsWith('\r') ? '\r' : ''
+    const lines = (held === '' ? rest : rest.slice(0, -1)).split(end)
+    rest = (lines.pop() ?? '') + held
+    yield* lines
+  }
+  if (rest !== '') yield rest.replace(/\r$/, '')
+}
+
+async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, parse: (text: string) => unknown): AsyncGenerator {
+  for await (const line of linesOf(pieces, /\r\n|\n|\u001e/)) {
+    if (line.trim() === '') continue
+    let json: unknown
+    try {
+      json = parse(line)
+    } catch {
+      throw new ContractBreach('', 'a JSON text on each line', `"${line.slice(0, 120)}"`)
+    }
+    yield json
+  }
+}
+
+/** Events: fields up to an empty line; several lines of data are one text (section 9.2.6). */
+async function* eventsOf(pieces: AsyncIterable<string>, content: Content, parse: (text: string) => unknown): AsyncGenerator {
+  let fields: Record<string, string> = {}
+  let data: string[] | undefined
+  let isFirst = true
+  for await (const line of linesOf(pieces, /\r\n|\n|\r/)) {
+    const text = isFirst ? line.replace(/^\ufeff/, '') : line
+    isFirst = false
+    if (text === '') {
+      if (data !== undefined) yield eventOf(data.join('\n'), fields, content, parse)
+      const { id } = fields
+      fields = id === undefined ? {} : { id }
+      data = undefined
+      continue
+    }
+    const colon = text.indexOf(':')
+    if (colon === 0) continue
+    const name = colon === -1 ? text : text.slice(0, colon)
+    const value = colon === -1 ? '' : text.slice(colon + 1).replace(/^ /, '')
+    if (name === 'data') data = [...(data ?? []), value]
+    else if (name === 'event' || (name === 'id' && !value.includes('\0')) || (name === 'retry' && /^\d+$/.test(value))) fields[name] = value
+  }
+}
+
+/** The data are JSON where the contract says that they are anything but text. */
+function eventOf(data: string, fields: Readonly<Record<string, string>>, content: Content, parse: (text: string) => unknown): unknown {
+  const { retry, ...texts } = fields
+  const event = (value: unknown): object => ({ ...texts, ...(retry === undefined ? {} : { retry: Number(retry) }), data: value })
+  const fits = (value: unknown): boolean => {
+    try {
+      fromJson(content.is as JsonRef, value, '', () => undefined)
+      return true
+    } catch {
+      return false
+    }
+  }
+  if (content.is !== undefined && fits(event(data))) {
+    try {
+      const json = parse(data)
+      return typeof json === 'object' && json !== null && fits(event(json)) && !isText(content.is) ? event(json) : event(data)
+    } catch {
+      return event(data)
+    }
+  }
+  try {
+    return event(parse(data))
+  } catch {
+    return event(data)
+  }
+}
+
+/** Does the contract say of the data themselves that they are a text? */
+function isText(reference: JsonRef): boolean {
+  const codec = typeof reference === 'function' ? reference() : reference
+  const data = 'members' in codec ? codec.members['data']?.is : undefined
+  const is = typeof data === 'function' ? data() : data
+  return is !== undefined && 'simple' in is && is.simple === 'text'
+}

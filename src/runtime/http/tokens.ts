@@ -1,0 +1,92 @@
+import type { Connection, Credential, ThisCall } from '../connection.js'
+import { TransportFailure } from '../failures.js'
+import type { Scheme, TokenSource } from './security.js'
+
+interface Token {
+  readonly text: string
+  /** When it ends, in milliseconds since 1970; a little early, so that it does not end on the way. */
+  readonly until: number
+  readonly refresh?: string
+}
+
+type OAuth = Extract<Credential, { kind: 'oauth2' }>
+
+const tokens = /* @__PURE__ */ new WeakMap<Connection, Map<string, Promise<Token>>>()
+
+/**
+ * Tokens of OAuth 2.0 (RFC 6749): by the client's credentials (section 4.4), or with a user by that user's password (section 4.3); kept until
+ * they end, then refreshed where there is a refresh token (section 6). The address may come from OpenID Connect Discovery (section 4).
+ */
+export const tokenSource: TokenSource = {
+  async get(connection, scheme, credential, scopes, thisCall) {
+    const wanted = [...new Set(credential.scopes ?? scopes)].sort()
+    const key = `${scheme.name} ${wanted.join(' ')}`
+    const kept = tokens.get(connection) ?? new Map<string, Promise<Token>>()
+    tokens.set(connection, kept)
+    const known = kept.get(key)
+    const old = known === undefined ? undefined : await known.catch(() => undefined)
+    if (old !== undefined && old.until > Date.now()) return old.text
+    // Calls that start together share one token.
+    const fresh = kept.get(key) === known || known === undefined ? obtain(connection, scheme, credential, wanted, old?.refresh, thisCall) : kept.get(key)
+    kept.set(key, fresh as Promise<Token>)
+    try {
+      return (await (fresh as Promise<Token>)).text
+    } catch (error) {
+      kept.delete(key)
+      throw error
+    }
+  },
+  forget: (connection) => tokens.delete(connection),
+}
+
+async function obtain(connection: Connection, scheme: Scheme, credential: OAuth, scopes: readonly string[], refresh: string | undefined, thisCall: ThisCall): Promise<Token> {
+  const url = credential.tokenUrl ?? scheme.tokenUrl ?? (await discovered(connection, scheme, thisCall))
+  const scope: Record<string, string> = scopes.length === 0 ? {} : { scope: scopes.join(' ') }
+  const usual: Record<string, string> = credential.user === undefined ? { grant_type: 'client_credentials', ...scope } : { grant_type: 'password', username: credential.user, password: credential.password ?? '', ...scope }
+  if (refresh !== undefined) {
+    try {
+      return await ask(connection, scheme.refreshUrl ?? url, credential, { grant_type: 'refresh_token', refresh_token: refresh }, thisCall, refresh)
+    } catch (error) {
+      if (!(error instanceof TransportFailure) || error.kind !== 'login') throw error
+    }
+  }
+  return ask(connection, url, credential, usual, thisCall)
+}
+
+async function ask(connection: Connection, url: string, credential: OAuth, form: Readonly<Record<string, string>>, thisCall: ThisCall, refresh?: string): Promise<Token> {
+  const body = new URLSearchParams(form)
+  const headers: Record<string, string> = { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' }
+  // A client that has a secret says so in the header (section 2.3.1), encoded before it is put together.
+  const encoded = (text: string): string => new URLSearchParams([['', text]]).toString().slice(1)
+  if (credential.clientSecret === undefined) body.set('client_id', credential.clientId)
+  else headers['authorization'] = `Basic ${btoa(`${encoded(credential.clientId)}:${encoded(credential.clientSecret)}`)}`
+  const { status, json } = await fetched(connection, url, { method: 'POST', headers, body: body.toString() }, thisCall)
+  if (status >= 400 || typeof json['access_token'] !== 'string') {
+    const said = [json['error'], json['error_description']].filter((each) => typeof each === 'string').join(': ')
+    throw new TransportFailure('login', `no token from ${url}${said === '' ? ` (HTTP ${String(status)})` : `: ${said}`}`, { url, status })
+  }
+  const seconds = Number(json['expires_in'] ?? 300)
+  const next = typeof json['refresh_token'] === 'string' ? json['refresh_token'] : refresh
+  return { text: json['access_token'], until: Date.now() + Math.max(seconds - 30, seconds / 2) * 1000, ...(next === undefined ? {} : { refresh: next }) }
+}
+
+async function discovered(connection: Connection, scheme: Scheme, thisCall: ThisCall): Promise<string> {
+  const url = scheme.discovery
+  const { json } = url === undefined ? { json: {} as Readonly<Record<string, unknown>> } : await fetched(connection, url, { headers: { accept: 'application/json' } }, thisCall)
+  const found = json['token_endpoint']
+  if (typeof found !== 'string') throw new TransportFailure('login', `nothing says where tokens for "${scheme.name}" are had; give the credential a tokenUrl`, { url: url ?? '' })
+  return found
+}
+
+async function fetched(connection: Connection, url: string, request: RequestInit, thisCall: ThisCall): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
+  const { settings } = connection
+  try {
+    const answer = await (settings.fetch ?? fetch)(url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(thisCall.timeLimit ?? settings.timeLimit ?? 60_000) })
+    const json: unknown = await answer.json().catch(() => undefined)
+    return { status: answer.status, json: typeof json === 'object' && json !== null ? (json as Readonly<Record<string, unknown>>) : {} }
+  } catch (error) {
+    if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
+    const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
+    throw new TransportFailure('unreachable', `the service for tokens can't be reached: ${cause instanceof Error ? cause.message : String(cause)}`, { url, cause })
+  }
+}
