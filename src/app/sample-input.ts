@@ -1,3 +1,4 @@
+import { dialectNamed } from '../dialects/registry.js'
 import { sampleInput } from '../exercise/sample.js'
 import { findOperation, openContract, type OpenOptions } from './open-contract.js'
 
@@ -8,5 +9,6 @@ import { findOperation, openContract, type OpenOptions } from './open-contract.j
  */
 export async function sampleFor(reference: string, operation: string, options: OpenOptions & { full?: boolean | undefined } = {}): Promise<Record<string, unknown>> {
   const open = await openContract(reference, options)
-  return sampleInput(open.contract, findOperation(open, operation), { full: options.full === true })
+  const dialect = await dialectNamed(open.contract.dialect)
+  return sampleInput(open.contract, findOperation(open, operation), { full: options.full === true, rules: dialect.rules?.(open.contract) })
 }

@@ -78,7 +78,7 @@ export const messages = {
   'TM-2304': entry('metadata', 'The description declares no operation.', 'It may be a part that other documents refer to: import the main one. Nothing was imported.'),
   'TM-2306': entry('metadata', '"{key}" is not understood and is ignored.', 'What it declares has no effect in the client.'),
   'TM-2307': entry('metadata', 'The operationId "{id}" is used twice; this operation is called {name}.', 'Nothing, unless you know it by the other name.'),
-  'TM-2308': entry('metadata', 'Of the media types of answers that differ by status, {chosen} is asked for; {others} are left out.', 'If another one is needed, ask for it with a header, and read the exchange itself.'),
+  'TM-2308': entry('metadata', 'Of several media types of an answer, {chosen} is asked for; {others} are left out.', 'If another one is needed, ask for it with a header, and read the exchange itself.'),
   'TM-2309': entry('metadata', 'The path {path} has "{name}", which no parameter declares; it is taken for a text.', 'Nothing, if that is what it is.'),
   'TM-2310': entry('metadata', 'The security scheme "{name}" ({type}) is not one that the client deals with by itself.', 'Send what it wants with --header, or in the settings\' headers.'),
 

@@ -1,4 +1,5 @@
-import type { Contract, Field, RecordType, ScalarBase, Type, UnionType } from './contract.js'
+import type { Contract, Field, Origin, RecordType, ScalarBase, Type, UnionType } from './contract.js'
+import { expression } from './patterns.js'
 import { directSubtypes, fieldsOf, kindOf, membersOf, namedType, resolve } from './queries.js'
 
 /**
@@ -29,25 +30,50 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
       return withoutExactNumbers(plain)
     case 'list':
       return Array.isArray(plain) ? plain.map((item) => fromPlain(contract, actual.item, item)) : withoutExactNumbers(plain)
+    case 'tuple':
+      return Array.isArray(plain) ? plain.map((item, at) => fromPlain(contract, actual.items[at] ?? actual.rest ?? anything(actual.origin), item)) : withoutExactNumbers(plain)
     case 'map':
       return isPlainObject(plain) ? Object.fromEntries(Object.entries(plain).map(([key, value]) => [key, fromPlain(contract, actual.value, value)])) : withoutExactNumbers(plain)
     case 'intersection':
-      return isPlainObject(plain) ? fieldsFromPlain(contract, membersOf(contract, actual), plain) : withoutExactNumbers(plain)
+      return isPlainObject(plain) ? fieldsFromPlain(contract, membersOf(contract, actual), plain, othersOf(contract, actual)) : withoutExactNumbers(plain)
     case 'union':
       return fromPlain(contract, alternativeFor(contract, actual, plain), plain)
     case 'record':
-      return isPlainObject(plain) ? fieldsFromPlain(contract, fieldsOf(contract, actualRecord(contract, actual, type, plain)), plain) : withoutExactNumbers(plain)
+      return isPlainObject(plain) ? fieldsFromPlain(contract, fieldsOf(contract, actualRecord(contract, actual, type, plain)), plain, othersOf(contract, actual)) : withoutExactNumbers(plain)
     default:
       return withoutExactNumbers(plain)
   }
 }
 
-/** An object whose members are described by fields, converted member by member. Members that no field describes stay. */
-export function fieldsFromPlain(contract: Contract, fields: readonly Field[], plain: Readonly<Record<string, unknown>>): Record<string, unknown> {
+/** What members are that a type does not name, by their names. */
+function othersOf(contract: Contract, type: Type): (name: string) => Type | undefined {
+  const parts = type.kind === 'intersection' ? type.parts.map((part) => resolve(contract, part)) : [type]
+  return (name) => {
+    for (const part of parts) {
+      if (part.kind === 'map') return part.value
+      if (part.kind !== 'record') continue
+      const matching = part.patterned?.find(({ pattern }) => expression(pattern).test(name))?.type ?? part.rest
+      if (matching !== undefined) return matching
+    }
+    return undefined
+  }
+}
+
+function anything(origin: Origin): Type {
+  return { kind: 'anything', origin }
+}
+
+/**
+ * An object whose members are described by fields, converted member by member. Members that nothing describes stay.
+ *
+ * @param others what members are that no field names
+ */
+export function fieldsFromPlain(contract: Contract, fields: readonly Field[], plain: Readonly<Record<string, unknown>>, others: (name: string) => Type | undefined = () => undefined): Record<string, unknown> {
   const converted: Record<string, unknown> = {}
   for (const [key, value] of Object.entries(plain)) {
     const field = fields.find((each) => each.name === key)
-    const member = field === undefined ? withoutExactNumbers(value) : fromPlain(contract, field.type, value)
+    const type = field === undefined ? others(key) : field.type
+    const member = type === undefined ? withoutExactNumbers(value) : fromPlain(contract, type, value)
     Object.defineProperty(converted, key, { value: member, enumerable: true, writable: true, configurable: true })
   }
   return converted

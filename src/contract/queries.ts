@@ -133,7 +133,9 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
     }
     if (found.has(type.to)) continue
     found.add(type.to)
-    waiting.push(...partsOf(namedType(contract, type.to)))
+    const named = namedType(contract, type.to)
+    // A name for another type leads on to that.
+    waiting.push(...(named.kind === 'reference' ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }] : partsOf(named)))
     for (const id of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to: id, origin: type.origin })
   }
   return [...found].sort()

@@ -1,4 +1,4 @@
-import type { Contract, DialectName, Endpoint, Fault, Operation } from '../contract/contract.js'
+import type { Contract, DialectName, Endpoint, Fault, Operation, Type } from '../contract/contract.js'
 import type { Documents, LoadedDocument } from '../documents/documents.js'
 import type { Names } from '../naming/names.js'
 import type { Page } from '../typescript/page.js'
@@ -23,6 +23,12 @@ export interface Dialect {
 
   /** Facts of an operation at one endpoint for people, as label and value: action, version, names on the wire. */
   describe(contract: Contract, operation: Operation, endpoint: Endpoint): readonly (readonly [label: string, value: string])[]
+
+  /**
+   * What only the dialect knows of values beyond their types: whether a plain value satisfies a type with all its rules, and values to try
+   * where the type itself says little. Left out where types say all.
+   */
+  rules?(contract: Contract): { allows(type: Type, plain: unknown): boolean; candidates(type: Type): readonly unknown[] }
 
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player

@@ -1,5 +1,6 @@
 import randexp from 'randexp'
 import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarBase, ScalarType, Type } from '../contract/contract.js'
+import { expression } from '../contract/patterns.js'
 import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
 import { compareMoments } from '../runtime/soap/moments.js'
 
@@ -9,6 +10,14 @@ const RandExp = randexp as unknown as typeof randexp.default
 export interface SampleOptions {
   /** Fill the optional parts too. */
   readonly full: boolean
+  /** What the contract's dialect knows of values beyond their types, where it knows something. */
+  readonly rules?: SampleRules | undefined
+}
+
+/** Rules that only a dialect can read: whether a value satisfies a type with all of them, and values to try where the type itself says little. */
+export interface SampleRules {
+  allows(type: Type, plain: unknown): boolean
+  candidates(type: Type): readonly unknown[]
 }
 
 /**
@@ -16,7 +25,7 @@ export interface SampleOptions {
  * Defaults and fixed values of the metadata come first.
  */
 export function sampleInput(contract: Contract, operation: Operation, options: SampleOptions): Record<string, unknown> {
-  const sampler = new Sampler(contract, options.full)
+  const sampler = new Sampler(contract, options)
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const headers = operation.inputs.filter((input) => input.place === 'messageHeader' && (options.full || !input.optional))
   return { ...sampler.fields(body, operation.choices), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
@@ -24,7 +33,7 @@ export function sampleInput(contract: Contract, operation: Operation, options: S
 
 /** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
 export function sampleValue(contract: Contract, type: Type, name: string, options: SampleOptions): unknown {
-  return new Sampler(contract, options.full).value(type, name)
+  return new Sampler(contract, options).value(type, name)
 }
 
 class Sampler {
@@ -33,9 +42,12 @@ class Sampler {
   /** Ids of the types being filled, so that recursion ends. */
   private readonly within: string[] = []
 
-  constructor(contract: Contract, full: boolean) {
+  private readonly rules: SampleRules | undefined
+
+  constructor(contract: Contract, { full, rules }: SampleOptions) {
     this.contract = contract
     this.full = full
+    this.rules = rules
   }
 
   fields(fields: readonly Field[], choices: readonly Choice[] = []): Record<string, unknown> {
@@ -61,11 +73,49 @@ class Sampler {
   }
 
   value(type: Type, name: string): unknown {
+    return this.allowed(type, name, this.shaped(type, name))
+  }
+
+  /** A value that satisfies the rules of its type, where the first one does not and another one is found. */
+  private allowed(type: Type, name: string, value: unknown): unknown {
+    const { rules } = this
+    if (rules === undefined || type.layout === undefined || rules.allows(type, value)) return value
+    for (const other of this.variants(type, name, rules)) if (rules.allows(type, other)) return other
+    return value
+  }
+
+  private *variants(type: Type, name: string, rules: SampleRules): Generator {
+    yield* rules.candidates(type)
+    const actual = resolve(this.contract, type)
+    if (actual.kind === 'list') {
+      const [first, second] = [this.value(actual.item, name), this.value(actual.item, `${name}2`)]
+      yield* [[], [first], [first, second], ...rules.candidates(type).map((each) => [each])]
+    } else if (actual.kind === 'map') {
+      const member = this.value(actual.value, name)
+      yield* [{ [name]: member }, { a: member }, { a: member, b: member }, { name: member, other: member, third: member }]
+    } else if (actual.kind === 'anything') yield* ['text', 'a', 1, 100, true, [], {}, null, -1]
+    else if (actual.kind === 'record' || actual.kind === 'intersection' || actual.kind === 'union') yield* this.combinations(actual, name)
+  }
+
+  /** The value with other ones of its optional members: with few, then with many. */
+  private *combinations(type: Type, name: string): Generator {
+    const [least, most] = [false, true].map((full) => new Sampler(this.contract, { full, rules: undefined }).value(type, name)) as [Record<string, unknown>, Record<string, unknown>]
+    if (typeof most !== 'object' || most === null) return
+    const optional = Object.keys(most).filter((member) => !Object.hasOwn(least, member)).slice(0, 12)
+    const pick = (names: readonly string[]): Record<string, unknown> => Object.fromEntries(Object.entries(most).filter(([member]) => !optional.includes(member) || names.includes(member)))
+    const pairs = optional.flatMap((first, at) => optional.slice(at + 1).map((second) => [first, second]))
+    const without = (left: readonly string[]): string[] => optional.filter((member) => !left.includes(member))
+    const sets = [...optional.map((each) => [each]), ...pairs]
+    const choices = this.full ? [...sets.map(without), ...sets.map((each) => each), []] : [[], ...sets, ...sets.map(without)]
+    yield* choices.map(pick)
+  }
+
+  private shaped(type: Type, name: string): unknown {
     switch (type.kind) {
       case 'reference': {
         const named = namedType(this.contract, type.to)
         this.within.push(type.to)
-        const value = named.kind === 'record' ? this.record(named, type.to) : this.value(named, name)
+        const value = named.kind === 'record' ? this.allowed(named, name, this.record(named, type.to)) : this.value(named, name)
         this.within.pop()
         return value
       }
@@ -97,6 +147,11 @@ class Sampler {
         return Object.assign({}, ...type.parts.map((part) => this.value(part, name))) as unknown
       case 'map':
         return {}
+      case 'tuple': {
+        const items = type.items.filter((item, at) => at < type.minItems || (this.full && !this.endless(item)))
+        const rest = type.rest === undefined ? [] : Array.from({ length: Math.max(0, type.minItems - type.items.length) }, () => this.value(type.rest as Type, name))
+        return [...items.map((item, at) => this.value(item, `${name}${at + 1}`)), ...rest]
+      }
       default:
         return null
     }
@@ -140,6 +195,7 @@ class Sampler {
   /** Would filling this type come back to one that is being filled? */
   private endless(type: Type): boolean {
     if (type.kind === 'list') return this.endless(type.item)
+    if (type.kind === 'tuple') return type.items.some((item) => this.endless(item))
     return type.kind === 'reference' && this.within.includes(type.to)
   }
 }
@@ -240,7 +296,7 @@ function text(limits: Constraints, name: string): string {
   const fits = (candidate: string): boolean =>
     [...candidate].length >= (limits.minLength ?? 0) &&
     [...candidate].length <= (limits.maxLength ?? Infinity) &&
-    (limits.patterns ?? []).every((group) => group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(candidate)))
+    (limits.patterns ?? []).every((group) => group.some((pattern) => expression(`^(?:${pattern})$`).test(candidate)))
   const least = limits.minLength ?? 0
   const plain = [...name].slice(0, limits.maxLength ?? 60).join('').padEnd(least, 'x')
   const candidates = [plain, ...(limits.patterns ?? []).flat().flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)])]

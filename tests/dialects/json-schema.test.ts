@@ -128,7 +128,6 @@ async function judge(cases: readonly Case[]): Promise<Judged[]> {
   const text = JSON.stringify({ openapi: '3.1.0', info: { title: 'T', version: '1' }, paths, components: { schemas: Object.fromEntries(schemas.map((_, at) => [`S${at}`, placed(at)])) } })
   const { contract, documents } = await readText('api.json', text)
   const references = await References.load(documents, new Notes())
-  references.siblingsCount = true
   const rules = new RuleReader(references, new Notes())
   const trees = new JsonTrees(contract)
   const codecs = liveJson(contract, trees)

@@ -190,7 +190,7 @@ export class ContentReader {
       for (const key of ['description', 'summary']) response.get(key)
       links.push(...this.readLinks(response))
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
-      const contents = this.readContents(method === 'head' ? [] : readMedia(response, this.references), `${where}${pascalCase(`answer ${status}`)}`, 'out')
+      const contents = this.readContents(method === 'head' ? this.unread(response) : this.readSettled(response), `${where}${pascalCase(`answer ${status}`)}`, 'out')
       if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, contents, node: response })
       else {
         response.get('headers')?.readWhole()
@@ -200,6 +200,23 @@ export class ContentReader {
     }
     const headers = this.readHeaders(good.map((each) => each.node), where)
     return { ...this.outcome(good, headers, node), faults, links: [...new Set(links)] }
+  }
+
+  private unread(response: DataNode): Media[] {
+    response.get('content')?.readWhole()
+    return []
+  }
+
+  /** The media types of an answer. Sequences can't be had beside something else: they end, or not, in their own way. */
+  private readSettled(response: DataNode): Media[] {
+    const all = readMedia(response, this.references)
+    const whole = all.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
+    const [first] = all
+    if (whole.length === 0) return first === undefined ? [] : [first]
+    const others = all.filter((each) => !whole.includes(each))
+    if (others.length > 0) this.notes.add('ignored', 'TM-2308', { chosen: whole.map((each) => each.mediaType).join(', '), others: others.map((each) => each.mediaType).join(', ') }, response.origin)
+    for (const each of others) each.node.readWhole()
+    return whole
   }
 
   private outcome(good: readonly { status: string; contents: Contents; node: DataNode }[], headers: readonly Field[], node: DataNode): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
@@ -218,17 +235,9 @@ export class ContentReader {
         if (kind === 'events' || kind === 'lines') return { outcome: { kind: 'value', field: field({ kind: 'list', item: only.type, ...(only.nullable ? { itemNullable: true } : {}), origin }, false), stream: true, origin, ...promised }, layout, byStatus: false, inputs: [] }
         return { outcome: { kind: 'value', field: field(only.type, only.nullable), origin, ...promised }, layout, byStatus: false, inputs: [] }
       }
-      // Sequences can't be had beside something else: they end, or not, in their own way.
-      const usable = layouts.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
-      if (usable.length < layouts.length) this.notes.add('ignored', 'TM-2308', { chosen: usable.map((each) => each.mediaType).join(', '), others: layouts.filter((each) => !usable.includes(each)).map((each) => each.mediaType).join(', ') }, origin)
-      const used = types.filter((_, at) => usable.some((each) => each.at === at))
-      const kept = usable.map((each) => ({ ...each, at: used.indexOf(types[each.at] as Placed) }))
-      const all = Object.fromEntries(good.map(({ status }) => [status, kept]))
-      const [sole] = used
-      if (used.length === 1 && sole !== undefined) return { outcome: { kind: 'value', field: field(sole.type, sole.nullable), origin, ...promised }, layout: all, byStatus: false, inputs: [] }
-      const union: Type = { kind: 'union', alternatives: used.map((each) => each.type), origin }
-      const outcome: Outcome = { kind: 'value', field: { ...field(union, used.some((each) => each.nullable)), layout: { several: true } satisfies OutcomeLayout }, origin, ...promised }
-      return { outcome, layout: all, byStatus: false, inputs: [choice('accept', `What is asked for: ${kept[0]?.mediaType ?? ''} when left out.`, kept, node)] }
+      const union: Type = { kind: 'union', alternatives: types.map((each) => each.type), origin }
+      const outcome: Outcome = { kind: 'value', field: { ...field(union, types.some((each) => each.nullable)), layout: { several: true } satisfies OutcomeLayout }, origin, ...promised }
+      return { outcome, layout, byStatus: false, inputs: [choice('accept', `What is asked for: ${layouts[0]?.mediaType ?? ''} when left out.`, layouts, node)] }
     }
     const nothing: Type = { kind: 'nothing', origin }
     for (const { contents, node: response } of good) {

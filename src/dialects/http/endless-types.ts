@@ -44,7 +44,8 @@ function breakCircle(start: TypeId, types: Record<TypeId, NamedType>, notes: Not
     return leadsBack(each) ? { kind: 'anything', origin: each.origin } : each
   }
   const { id, name } = type
-  if (type.kind === 'union') types[start] = { ...type, alternatives: type.alternatives.map(without) }
+  const rest = type.kind === 'union' ? type.alternatives.filter((each) => without(each) === each) : []
+  if (type.kind === 'union' && rest.length > 0) types[start] = { ...type, alternatives: rest }
   else if (type.kind === 'intersection') {
     const parts = type.parts.filter((each) => without(each) === each)
     types[start] = parts.length === 0 ? { kind: 'anything', id, name, origin: type.origin } : { ...type, parts }

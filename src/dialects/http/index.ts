@@ -1,9 +1,13 @@
 import type { Dialect } from '../dialect.js'
 import { httpEmitter } from './emit.js'
-import { isChoice } from './json-trees.js'
-import { bodyLayout, operationLayout, parameterLayout } from './layout.js'
+import { fromPlain } from '../../contract/plain.js'
+import type { Misfit } from '../../runtime/failures.js'
+import { checkJson, type JsonRef } from '../../runtime/http/json.js'
+import { isChoice, JsonTrees, liveJson } from './json-trees.js'
+import { bodyLayout, operationLayout, parameterLayout, typeLayout } from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
+import { candidatesOf } from './rules.js'
 
 /** OpenAPI and JSON Schema. */
 export const http: Dialect = {
@@ -23,6 +27,18 @@ export const http: Dialect = {
       ...Object.entries(answers).map(([status, contents]) => [`answer ${status}`, contents.map((each) => each.mediaType).join(' or ') || 'no content'] as const),
       ...(operation.security === undefined ? [] : [['login', operation.security.map((each) => each.join(' and ') || 'none').join(', or ')] as const]),
     ]
+  },
+  rules: (contract) => {
+    const trees = new JsonTrees(contract)
+    const codecs = liveJson(contract, trees)
+    return {
+      allows(type, plain) {
+        const misfits: Misfit[] = []
+        checkJson(codecs.of(trees.of(type, false)) as JsonRef, fromPlain(contract, type, plain), '', misfits)
+        return misfits.length === 0
+      },
+      candidates: (type) => candidatesOf(typeLayout(type).rule),
+    }
   },
   play: playHttp,
 }

@@ -41,7 +41,9 @@ export function readMedia(owner: DataNode, references: References): Media[] {
     return { mediaType: isRange ? (kind === 'json' ? 'application/json' : name.replace('*/*', 'application/octet-stream').replace('/*', kind === 'text' ? '/plain' : '/octet-stream')) : name, kind, node, schema: item ?? schema }
   })
   all.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))
-  return all.filter((media, at) => all.findIndex((other) => other.kind === media.kind && isSameSchema(other.schema, media.schema) && (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType)) === at)
+  const used = all.filter((media, at) => all.findIndex((other) => other.kind === media.kind && isSameSchema(other.schema, media.schema) && (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType)) === at)
+  for (const media of all) if (!used.includes(media)) media.node.readWhole()
+  return used
 }
 
 function isBinary(schema: DataNode, references: References): boolean {

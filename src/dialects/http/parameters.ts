@@ -55,6 +55,8 @@ export class ParameterReader {
     const name = node.text('name') ?? ''
     const declared = node.text('in') ?? ''
     const place = declared === 'querystring' ? 'query' : (['path', 'query', 'header', 'cookie'] as const).find((each) => each === declared)
+    // Those of 2.0 have become a body.
+    if (this.references.version.startsWith('2') && (declared === 'body' || declared === 'formData')) return undefined
     if (place === undefined) {
       // What a reference should have led to was told already.
       if (node.members.size > 0) this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${declared}` }, node.origin)

@@ -30,9 +30,8 @@ export async function readOpenApi(documents: Documents, name: string): Promise<C
   const { root } = references
   root.read = true
   const declared = root.get('openapi') ?? root.get('swagger')
-  const version = declared?.kind === 'number' ? declared.source : String(declared?.value ?? '')
+  const { version } = references
   if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version)) throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
-  references.siblingsCount = !/^(?:2\.|3\.0)/.test(version)
   if (version.startsWith('2')) translateVersion2(references)
   return new DescriptionReader(references, documents, name, notes).read()
 }
@@ -183,7 +182,7 @@ class DescriptionReader {
   /** Tells what nobody looked at; components that nothing refers to don't count. */
   private noteUnread(node: DataNode): void {
     const components = this.references.root.members.get('components')
-    const isShelf = (each: DataNode): boolean => each.parent !== undefined && (each === components || each.parent === components || (each.parent.parent === undefined && ['definitions', 'parameters', 'responses'].includes(String(each.key))))
+    const isShelf = (each: DataNode): boolean => each.parent !== undefined && (each === components || each.parent === components || each.key === '$defs' || each.key === 'definitions' || (each.parent.parent === undefined && ['definitions', 'parameters', 'responses'].includes(String(each.key))))
     const waiting = [node]
     for (let each = waiting.pop(); each !== undefined; each = waiting.pop()) {
       for (const [name, member] of each.members) {

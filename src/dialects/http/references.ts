@@ -11,8 +11,10 @@ import { hasSiblings } from './siblings.js'
  */
 export class References {
   readonly root: DataNode
+  /** The version of OpenAPI that the description says it follows. */
+  readonly version: string
   /** Do the keywords beside a `$ref` count? Since 3.1. */
-  siblingsCount = false
+  readonly siblingsCount: boolean
   private readonly trees = new Map<string, DataNode>()
   private readonly documents: Documents
   private readonly notes: Notes
@@ -26,6 +28,9 @@ export class References {
     this.documents = documents
     this.notes = notes
     this.root = root
+    const declared = root.members.get('openapi') ?? root.members.get('swagger')
+    this.version = declared?.kind === 'number' ? declared.source : String(declared?.value ?? '')
+    this.siblingsCount = !/^(?:2\.|3\.0)/.test(this.version)
     this.trees.set(documents.root.label, root)
   }
 
@@ -62,6 +67,7 @@ export class References {
     for (let reference = referenceOf(current); reference !== undefined && (current === node || !this.isMore(current)); reference = referenceOf(current)) {
       current.read = true
       reference.read = true
+      for (const keyword of ['summary', 'description', '$id', '$anchor', '$dynamicAnchor', '$defs']) current.get(keyword)
       passed.push(current)
       const target = this.follow(current, reference)
       const chain = passed.map((each) => String(referenceOf(each)?.value ?? ''))
@@ -114,8 +120,8 @@ export class References {
   }
 
   /** Does a schema say more than what it refers to? Then it is one of its own. */
-  private isMore(node: DataNode): boolean {
-    return this.siblingsCount && hasSiblings(node)
+  isMore(node: DataNode): boolean {
+    return this.siblingsCount && (hasSiblings(node) || [...(node.members.get('$defs')?.members.values() ?? [])].some((each) => each.members.has('$dynamicAnchor')))
   }
 
   private follow(node: DataNode, reference: DataNode): DataNode | undefined {

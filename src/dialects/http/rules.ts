@@ -112,3 +112,11 @@ export class RuleReader {
     return node?.plain()
   }
 }
+
+/** Values that a rule itself names: of `const`, `enum` and `contains`, wherever they stand in it. */
+export function candidatesOf(rule: Rule | undefined): unknown[] {
+  if (typeof rule !== 'object') return []
+  const { const: only, enum: values, contains } = rule
+  const inside = ['allOf', 'anyOf', 'oneOf'].flatMap((keyword) => (rule[keyword] as Rule[] | undefined) ?? []).flatMap(candidatesOf)
+  return [...(only === undefined ? [] : [only]), ...((values as unknown[] | undefined) ?? []), ...candidatesOf(contains as Rule | undefined), ...inside]
+}

@@ -2,17 +2,18 @@ import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented, exampleOf } from './annotations.js'
 import type { Notes } from '../notes.js'
-import { expression } from '../../runtime/json/values.js'
+import { expression } from '../../contract/patterns.js'
+import { brokenRule } from '../../runtime/json/rules.js'
 import { isLoosePattern } from '../patterns.js'
 import { differingSchemas, type Direction } from './directions.js'
 import { childSchemas, discriminatorOf, valuesFor, type Discriminator } from './discriminators.js'
 import { DynamicScopes } from './dynamic-scopes.js'
 import type { TypeLayout } from './layout.js'
+import { liveRule } from './live-rules.js'
 import { referenceOf, type References } from './references.js'
 import { ruleKeywords, RuleReader, type Rule } from './rules.js'
 import { enumerated, scalarType } from './scalars.js'
 import { impliedTypes, isMereCondition, isNullable, isObjectSchema, isOnlyNull, isShelved, schemaName, typesOf } from './schema-facts.js'
-import { hasSiblings } from './siblings.js'
 import { xmlLayout } from './xml-layout.js'
 
 /** A type with whether it may be null: nullability belongs to places, not to types. */
@@ -43,6 +44,7 @@ interface Part extends Placed {
 }
 
 const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'deprecated', '$schema', '$comment', '$id', '$anchor', '$dynamicAnchor', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding', 'contentSchema', 'nullable', 'x-nullable', '$vocabulary']
+const shelves = ['$defs', 'definitions']
 const structural = ['properties', 'additionalProperties', 'patternProperties', 'required', 'items', 'prefixItems', 'minItems', 'maxItems', 'minLength', 'maxLength', 'pattern', 'format', 'minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf', 'contentEncoding']
 
 /** Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into contract types. */
@@ -76,7 +78,7 @@ export class SchemaReader {
     node.read = true
     const isDynamic = node.members.has('$dynamicRef')
     if (referenceOf(node) === undefined && !isDynamic) return this.inline(node, where, direction, reading)
-    if (this.references.siblingsCount && hasSiblings(node)) return this.inline(node, where, direction, reading)
+    if (this.references.isMore(node)) return this.inline(node, where, direction, reading)
     for (const keyword of annotations) node.get(keyword)?.readWhole()
     const target = isDynamic ? this.scopes.follow(node) : this.references.settle(node)
     if (target === undefined) return this.anything(node)
@@ -150,15 +152,20 @@ export class SchemaReader {
     const title = isNamed ? undefined : node.members.get('title')?.value
     if (typeof title === 'string' && title !== '') where = { id: where.id, name: title }
     for (const keyword of annotations) node.get(keyword)?.readWhole()
+    for (const keyword of shelves) node.get(keyword)
     const parts = this.parts(node, where, direction, reading)
     const rule = this.ruleOf(node, reading.inherited)
     const nullable = isNullable(node) || (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
     const type = obeying(this.combined(parts, node), rule)
     const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node) }
     const whole: Type = { ...type, ...(Object.keys(layout).length === 0 ? {} : { layout }), ...(asBase || type.kind === 'reference' ? {} : documented(node)) }
-    if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind)) return { type: whole, nullable: nullable || (whole.kind === 'anything' && rule === undefined) }
+    if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind)) return { type: whole, nullable: nullable || (whole.kind === 'anything' && (rule === undefined || this.allowsNull(rule))) }
     this.types[where.id] ??= { ...whole, id: where.id, name: where.name }
     return { type: { kind: 'reference', to: where.id, origin: node.origin }, nullable }
+  }
+
+  private allowsNull(rule: Rule): boolean {
+    return brokenRule(liveRule(rule, this.rules.named), null, '') === undefined
   }
 
   /** What a schema is put together from: its own words, what it refers to, `allOf`, and the alternatives of `oneOf` and `anyOf`. */
@@ -324,7 +331,12 @@ export class SchemaReader {
       if (field !== undefined) fields.push(field)
     }
     // A name that is required but described nowhere may be anything.
-    for (const name of required) if (!composed && !properties.some(([each]) => each === name)) fields.push({ name, type: { kind: 'anything', origin }, optional: false, nullable: true, origin })
+    for (const name of required) {
+      if (properties.some(([each]) => each === name)) continue
+      const elsewhere = composed ? this.describedElsewhere(node, name) : undefined
+      if (elsewhere !== undefined) fields.push({ name, ...this.read(elsewhere, { id: this.references.idOf(elsewhere), name: schemaName(elsewhere) }, direction), optional: false, origin: elsewhere.origin })
+      else if (!composed) fields.push({ name, type: { kind: 'anything', origin }, optional: false, nullable: true, origin })
+    }
     const isOpen = patterns.length > 0 || (rest !== undefined && rest.value !== false) || (fields.length === 0 && rest === undefined)
     const patterned = patterns.map(([pattern, schema], at) => ({ pattern, type: orNull(this.read(schema, { id: `${where.id}/patternProperties/${at}`, name: `${where.name}Value` }, direction)) }))
     const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : rest?.value === false && isOpen ? ({ kind: 'nothing', origin } as const) : undefined
@@ -335,6 +347,24 @@ export class SchemaReader {
   private requiring(required: ReadonlySet<string>, fields: readonly Field[]): { layout?: TypeLayout } {
     const elsewhere = [...required].filter((name) => !fields.some((field) => field.name === name))
     return elsewhere.length === 0 ? {} : { layout: { rule: { required: elsewhere } } }
+  }
+
+  /** The schema that another part of the same composition gives a member. */
+  private describedElsewhere(node: DataNode, name: string): DataNode | undefined {
+    const whole = node.parent?.key === 'allOf' ? (node.parent.parent ?? node) : node
+    const search = (part: DataNode, within: readonly DataNode[]): DataNode | undefined => {
+      const settled = this.references.peek(part)
+      if (settled === undefined || within.includes(settled)) return undefined
+      const own = settled.members.get('properties')?.members.get(name)
+      if (own !== undefined && own.kind === 'object') return own
+      const inside = [...(settled.members.get('allOf')?.items ?? []), ...(referenceOf(settled) === undefined ? [] : [settled])]
+      for (const each of inside) {
+        const found = search(each, [...within, settled])
+        if (found !== undefined) return found
+      }
+      return undefined
+    }
+    return search(whole, [])
   }
 
   private property(name: string, schema: DataNode, where: Where, direction: Direction, required: ReadonlySet<string>): Field | undefined {
