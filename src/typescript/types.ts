@@ -84,7 +84,7 @@ export class TypeTexts {
       case 'literal':
         return typeof type.value === 'string' ? quoted(type.value) : String(type.value)
       case 'union':
-        return type.alternatives.map((each) => this.ofAlternative(type, each, page)).join(' | ')
+        return [...new Set(type.alternatives.map((each) => this.ofAlternative(type, each, page)))].join(' | ')
       case 'intersection':
         return type.parts.map((each) => bracketed(this.of(each, page))).join(' & ')
       case 'tuple':

@@ -5,11 +5,11 @@ import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
 import { printFaults, printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import { TypeTexts } from '../../typescript/types.js'
-import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
+import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import type { Declaration, DeclarationContext, Emitter, OperationContext } from '../dialect.js'
 import { runtimeNeeds } from './client-needs.js'
-import { isChoice, JsonTrees, needsExactJson, schemeNames, valueNames } from './json-trees.js'
-import { endpointLayout, operationLayout, schemeLayout, type BodyLayout } from './layout.js'
+import { isChoice, JsonTrees, needsExactJson, valueNames } from './json-trees.js'
+import { endpointLayout, operationLayout, type BodyLayout } from './layout.js'
 
 const httpModule = 'runtime/http/http'
 const jsonModule = 'runtime/http/json'
@@ -28,7 +28,7 @@ export const httpEmitter: Emitter = {
     const codecs = codecsPage(contract, names, trees)
     // Constants for XML come to light while the operations are gone through.
     for (const operation of operationsOf(contract)) if (hasXml(operation)) trees.operation(operation)
-    return [...codecs, ...constantsPage('rules', 'Rules that refer to themselves or to each other.', trees.rules(), ['runtime/json/rules', 'LiveRule'], contract, names), ...constantsPage('xml-shapes', 'How types stand in XML.', trees.xmlShapes(), ['runtime/http/xml', 'XmlShape'], contract, names), ...securityPage(contract, names)]
+    return [...codecs, ...constantsPage('rules', 'Rules that refer to themselves or to each other.', trees.rules(), ['runtime/json/rules', 'LiveRule'], contract, names), ...constantsPage('xml-shapes', 'How types stand in XML.', trees.xmlShapes(), ['runtime/http/xml', 'XmlShape'], contract, names), ...constantsPage('security', 'Who may call: the security schemes of the metadata.', trees.schemes(), ['runtime/http/security', 'Scheme'], contract, names)]
   },
   variables: ['CLIENT_ID', 'CLIENT_SECRET'],
   declaration: declare,
@@ -79,17 +79,6 @@ function constantsPage(module: string, meaning: string, constants: readonly (rea
   const printer = new TreePrinter(page, contract, names)
   for (const [name, tree] of [...constants].sort(([a], [b]) => (a < b ? -1 : 1))) page.print('', `export const ${name}: ${page.useType(from, type)} = ${printer.print(tree)}`)
   return [page]
-}
-
-/** security.ts: a constant for each security scheme that an operation wants. */
-function securityPage(contract: Contract, names: Names): Page[] {
-  const wanted = new Set(operationsOf(contract).flatMap((operation) => (operation.security ?? []).flat()))
-  const constants = contract.security.filter((scheme) => wanted.has(scheme.name)).map((scheme): readonly [string, CodecTree] => {
-    const { key, ...addresses } = schemeLayout(scheme)
-    const isOAuth = scheme.scheme === 'oauth2'
-    return [schemeNames(contract).get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...(isOAuth ? { tokens: new Builtin('runtime/http/tokens', 'tokenSource') } : {}) }]
-  })
-  return constantsPage('security', 'Who may call: the security schemes of the metadata.', constants, ['runtime/http/security', 'Scheme'], contract, names)
 }
 
 const textsOf = new WeakMap<Names, TypeTexts>()

@@ -1,16 +1,17 @@
 import type { Contract, Field, NamedType, Operation, ScalarType, Type, UnionType } from '../../contract/contract.js'
-import { endpointsOf, membersOf, namedType } from '../../contract/queries.js'
+import { endpointsOf, membersOf, namedType, operationsOf } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
 import { readHeaders } from '../../runtime/http/headers.js'
 import { lines } from '../../runtime/http/lines.js'
 import { multipart } from '../../runtime/http/multipart.js'
 import { prove, renew } from '../../runtime/http/security.js'
+import { tokenSource } from '../../runtime/http/tokens.js'
 import { xml } from '../../runtime/http/xml.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { Builtin, CodecReference, Elsewhere, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { bodyLayout, contractLayout, faultLayout, operationLayout, parameterLayout, typeLayout, type ContentLayout, type HeaderLayout, type OutcomeLayout, type ParameterLayout } from './layout.js'
+import { bodyLayout, contractLayout, faultLayout, operationLayout, parameterLayout, schemeLayout, typeLayout, type ContentLayout, type HeaderLayout, type OutcomeLayout, type ParameterLayout } from './layout.js'
 import { mapRule } from './live-rules.js'
 import { kindOf, type ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
@@ -163,6 +164,16 @@ export class JsonTrees {
     return { is: this.of(field.type, false), ...(field.optional ? { optional: true } : {}), ...(explode === true ? { explode } : {}), ...(json === true ? { json } : {}) }
   }
 
+  /** The security schemes that operations want: the name of the constant, and the tree. */
+  schemes(): (readonly [name: string, tree: CodecTree])[] {
+    const wanted = new Set(operationsOf(this.contract).flatMap((operation) => (operation.security ?? []).flat()))
+    return this.contract.security.filter((scheme) => wanted.has(scheme.name)).map((scheme) => {
+      const { key, ...addresses } = schemeLayout(scheme)
+      const tokens = scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/http/tokens', 'tokenSource') } : {}
+      return [schemeNames(this.contract).get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...tokens }]
+    })
+  }
+
   /** Who may call, by the constants of security.ts. */
   private security(operation: Operation): CodecTree | undefined {
     const { security } = operation
@@ -278,9 +289,11 @@ function hasExactNumbers(contract: Contract): boolean {
 }
 
 /** What the runtime has besides simple values. */
-const others: Readonly<Record<string, unknown>> = { brokenRule, form, multipart, xml, lines, readHeaders, prove, renew }
+const others: Readonly<Record<string, unknown>> = { brokenRule, form, multipart, xml, lines, readHeaders, prove, renew, tokenSource }
 
 /** Codecs that work: what the stand-in reads and writes with. */
 export function liveJson(contract: Contract, trees: JsonTrees): LiveCodecs {
-  return new LiveCodecs((name) => others[name] ?? values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
+  const schemes = new Map(trees.schemes())
+  const live: LiveCodecs = new LiveCodecs((name) => (schemes.has(name) ? live.of(schemes.get(name) ?? {}) : others[name]) ?? values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
+  return live
 }

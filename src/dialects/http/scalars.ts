@@ -53,7 +53,7 @@ export function bounds(node: DataNode): Pick<Constraints, 'minimum' | 'maximum' 
 }
 
 /** What `const` or `enum` allow: the values that are neither lists nor objects; `others` says whether there were such. */
-export function enumerated(values: readonly DataNode[], node: DataNode, notes: Notes): { type: Type; others: boolean } {
+export function enumerated(values: readonly DataNode[], node: DataNode, notes: Notes, isNamed: boolean): { type: Type; others: boolean } {
   const { origin } = node
   const present = values.filter((each) => each.kind !== 'null')
   const others = present.some((each) => each.kind === 'object' || each.kind === 'list')
@@ -63,6 +63,9 @@ export function enumerated(values: readonly DataNode[], node: DataNode, notes: N
   if (isMeantAsText) notes.add('approximated', 'TM-2314', {}, origin)
   if (present.length > 0 && (isMeantAsText || present.every((each) => each.kind === 'text'))) {
     const texts = [...new Set(present.filter((each) => each.kind !== 'object' && each.kind !== 'list').map((each) => (each.kind === 'number' ? each.source : String(each.value))))]
+    const [only, ...more] = texts
+    // One value alone is written where it stands.
+    if (only !== undefined && more.length === 0 && (!isNamed || node.members.has('const'))) return { type: { kind: 'literal', value: only, origin }, others }
     const type: EnumerationType = { kind: 'enumeration', members: texts.map((value) => ({ value, origin })), base: { kind: 'scalar', base: 'text', format: 'string', origin }, origin }
     return { type, others }
   }

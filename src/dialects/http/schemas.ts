@@ -169,7 +169,7 @@ export class SchemaReader {
   }
 
   /** What a schema is put together from: its own words, what it refers to, `allOf`, and the alternatives of `oneOf` and `anyOf`. */
-  private parts(node: DataNode, where: Where, direction: Direction, { inherited, asBase = false }: Reading): Part[] {
+  private parts(node: DataNode, where: Where, direction: Direction, { inherited, asBase = false, isNamed = false }: Reading): Part[] {
     const parts: Part[] = []
     const values = node.members.has('const') ? [node.get('const') as DataNode] : node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
     const implied = impliedTypes(node)
@@ -180,7 +180,7 @@ export class SchemaReader {
     if (values !== undefined) {
       for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
       for (const value of values) value.readWhole()
-      const { type, others } = enumerated(values, node, this.notes)
+      const { type, others } = enumerated(values, node, this.notes, isNamed)
       parts.push({ type: others ? { ...type, layout: { rule: this.rules.of(node, ['enum', 'const']) } satisfies TypeLayout } : type, nullable: values.some((each) => each.kind === 'null'), isObject: false, rule: ownRule })
     } else if (types.length > 0 && (composed.length === 0 || structural.some((keyword) => node.members.has(keyword)))) {
       const read = types.map((type) => this.ofType(node, type, where, direction))

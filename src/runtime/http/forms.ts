@@ -3,5 +3,9 @@ import { formText, type Format } from './http.js'
 /** Bodies of `application/x-www-form-urlencoded`. */
 export const form: Format = {
   write: (content, _value, json) => ({ content: formText(content.encoding ?? {}, json) }),
-  read: (_content, text) => Object.fromEntries(new URLSearchParams(text)),
+  read(_content, text) {
+    const members: Record<string, string> = {}
+    new URLSearchParams(text).forEach((value, name) => Object.defineProperty(members, name, { value, enumerable: true, writable: true, configurable: true }))
+    return members
+  },
 }

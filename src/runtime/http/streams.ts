@@ -1,5 +1,5 @@
 import { hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Response } from '../connection.js'
-import { ContractBreach } from '../failures.js'
+import { CallFailure, ContractBreach } from '../failures.js'
 import { describeBody, textOf } from '../response-text.js'
 import { answerContent, readAnswer, requestFor, type Content, type HttpCall, type HttpOperation } from './http.js'
 import { fromJson, type JsonRef } from './json.js'
@@ -41,14 +41,14 @@ export async function* stream<Item>(connection: Connection, operation: HttpOpera
     }
     opened.received(text)
   } catch (error) {
-    throw error instanceof ContractBreach ? error : opened.failure(error)
+    throw error instanceof CallFailure ? error : opened.failure(error)
   } finally {
     opened.done()
     if (answer.body !== null && !answer.body.locked) await answer.body.cancel().catch(() => undefined)
   }
 }
 
-async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) => void): AsyncGenerator<string> {
+async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) => void): AsyncGenerator<string, void, undefined> {
   const reader = body.getReader()
   const decoder = new TextDecoder()
   try {
@@ -68,7 +68,7 @@ async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) 
 }
 
 /** Lines, however their ends are written; a `\r` at the end of a piece may belong to a `\n` that is still on its way. */
-async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenerator<string> {
+async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenerator<string, void, undefined> {
   let rest = ''
   for await (const piece of pieces) {
     rest += piece
@@ -80,7 +80,7 @@ async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenera
   if (rest !== '') yield rest.replace(/\r$/, '')
 }
 
-async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, parse: (text: string) => unknown): AsyncGenerator {
+async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, parse: (text: string) => unknown): AsyncGenerator<unknown, void, undefined> {
   for await (const line of linesOf(pieces, /\r\n|\n|\u001e/)) {
     if (line.trim() === '') continue
     let json: unknown
@@ -94,7 +94,7 @@ async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, pars
 }
 
 /** Events: fields up to an empty line; several lines of data are one text (section 9.2.6). */
-async function* eventsOf(pieces: AsyncIterable<string>, content: Content, parse: (text: string) => unknown): AsyncGenerator {
+async function* eventsOf(pieces: AsyncIterable<string>, content: Content, parse: (text: string) => unknown): AsyncGenerator<unknown, void, undefined> {
   let fields: Record<string, string> = {}
   let data: string[] | undefined
   let isFirst = true
