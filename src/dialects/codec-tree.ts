@@ -105,8 +105,14 @@ export class TreePrinter {
   private readonly names: Names
   private readonly constants: ReadonlyMap<string, string>
 
-  /** @param constants texts that the page has a constant for */
-  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, string> = new Map()) {
+  private readonly moduleOf: (contract: Contract, names: Names, id: TypeId) => string
+
+  /**
+   * @param constants texts that the page has a constant for
+   * @param moduleOf the module that a type's codec is on
+   */
+  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, string> = new Map(), moduleOf: (contract: Contract, names: Names, id: TypeId) => string = () => 'codecs') {
+    this.moduleOf = moduleOf
     this.page = page
     this.contract = contract
     this.names = names
@@ -130,6 +136,6 @@ export class TreePrinter {
 
   private codec(id: TypeId): string {
     namedType(this.contract, id)
-    return this.page.use('codecs', this.names.codecs[id] ?? '')
+    return this.page.use(this.moduleOf(this.contract, this.names, id), this.names.codecs[id] ?? '')
   }
 }

@@ -157,7 +157,10 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
     `  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${names.class} {`,
     `    return new ${names.class}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
     '  }',
-    ...(groups.get('') ?? []).flatMap((operation) => method(operation, texts, page, dialect)),
+  )
+  // One by one: a call can take only so many arguments.
+  for (const operation of groups.get('') ?? []) page.print(...method(operation, texts, page, dialect))
+  page.print(
     '',
     '  /** Ends the calls that are under way; later ones are refused. */',
     '  close(): Promise<void> {',
@@ -179,9 +182,9 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
       `  constructor(connection: ${connection}) {`,
       '    this.connection = connection',
       '  }',
-      ...members.flatMap((operation) => method(operation, texts, page, dialect)),
-      '}',
     )
+    for (const operation of members) page.print(...method(operation, texts, page, dialect))
+    page.print('}')
   }
   return page
 }

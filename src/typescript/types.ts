@@ -201,7 +201,7 @@ export function typesPage(texts: TypeTexts, used: readonly TypeId[], others: rea
   for (const [alias, meaning] of Object.entries(textAliases)) {
     if (wanted.has(alias)) page.print('', ...docComment([meaning]), `export type ${alias} = string`)
   }
-  page.print(...body)
+  for (const line of body) page.print(line)
   return page
 }
 

@@ -5,6 +5,7 @@ import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
 import { printFaults, printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import { TypeTexts } from '../../typescript/types.js'
+import { codecModule, codecPages } from '../codec-pages.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import type { Declaration, DeclarationContext, Emitter, OperationContext } from '../dialect.js'
 import { runtimeNeeds } from './client-needs.js'
@@ -25,7 +26,7 @@ export const httpEmitter: Emitter = {
   dependencies: (contract) => runtimeNeeds(contract).packages,
   pages: (contract, names) => {
     const trees = new JsonTrees(contract)
-    const codecs = codecsPage(contract, names, trees)
+    const codecs = codecsPages(contract, names, trees)
     // Constants for XML come to light while the operations are gone through.
     for (const operation of operationsOf(contract)) if (hasXml(operation)) trees.operation(operation)
     return [...codecs, ...constantsPage('rules', 'Rules that refer to themselves or to each other.', trees.rules(), ['runtime/json/rules', 'LiveRule'], contract, names), ...constantsPage('xml-shapes', 'How types stand in XML.', trees.xmlShapes(), ['runtime/http/xml', 'XmlShape'], contract, names), ...constantsPage('security', 'Who may call: the security schemes of the metadata.', trees.schemes(), ['runtime/http/security', 'Scheme'], contract, names)]
@@ -54,21 +55,19 @@ function hasXml(operation: Operation): boolean {
   return contents.some((content) => content?.kind === 'xml')
 }
 
-function codecsPage(contract: Contract, names: Names, trees: JsonTrees): Page[] {
-  const types = Object.values(contract.types)
-  if (types.length === 0) return []
-  const page = new Page('codecs')
-  for (const { id } of types) page.declare(names.codecs[id] ?? '')
-  page.print('// How each type stands in JSON: plain data that serves to write, to read and to check.')
-  const printer = new TreePrinter(page, contract, names)
-  const name = (id: string): string => names.codecs[id] ?? ''
-  for (const type of [...types].sort((a, b) => (name(a.id) < name(b.id) ? -1 : 1))) {
-    const tree = trees.ofNamed(type)
-    // A type that is just another one refers to it when it is used, whichever of the two comes first.
-    const text = printer.print(tree)
-    page.print('', `export const ${name(type.id)}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? `{ oneOf: [${text}] }` : text}`)
-  }
-  return [page]
+function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[] {
+  return codecPages(contract, names).map(({ module, types }) => {
+    const page = new Page(module)
+    for (const { id } of types) page.declare(names.codecs[id] ?? '')
+    page.print('// How each type stands in JSON: plain data that serves to write, to read and to check.')
+    const printer = new TreePrinter(page, contract, names, new Map(), codecModule)
+    for (const type of types) {
+      const text = printer.print(trees.ofNamed(type))
+      // A type that is just another one refers to it when it is used, whichever of the two comes first.
+      page.print('', `export const ${names.codecs[type.id] ?? ''}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? `{ oneOf: [${text}] }` : text}`)
+    }
+    return page
+  })
 }
 
 function constantsPage(module: string, meaning: string, constants: readonly (readonly [name: string, tree: CodecTree])[], [from, type]: readonly [string, string], contract: Contract, names: Names): Page[] {
@@ -141,7 +140,7 @@ function printOperation(context: OperationContext): void {
   printFunction(context, isStream ? page.use('runtime/http/streams', 'stream') : page.use(httpModule, 'send'), remarks)
   printFaults(context, operation.faults.filter((each) => each.type.kind === 'reference'))
   const tree: CodecTree = { name: pathOf(operation), ...new JsonTrees(contract).operation(operation) }
-  const text = new TreePrinter(page, contract, names).print(tree)
+  const text = new TreePrinter(page, contract, names, new Map(), codecModule).print(tree)
   const parse = needsExactJson(contract) ? `,\n  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n}` : undefined
   page.print('', `const operation: ${page.useType(httpModule, 'HttpOperation')} = ${parse === undefined ? text : text.replace(/,\n\}$/, parse)}`)
 }

@@ -16,9 +16,38 @@ export interface JsonMember {
   readonly nullable?: boolean
 }
 
-export type JsonCodec =
-  | SimpleJson<never>
-  | (JsonLimits & { readonly restricts: SimpleJson<never> })
+/**
+ * A codec as it is written down: one of the kinds of {@link Codec}, told by what it has. Compilers check one type with members that may be
+ * missing in a fraction of the time that a union takes them, and there are thousands of codecs in a client.
+ */
+export interface JsonCodec extends JsonLimits {
+  readonly simple?: string
+  read?(json: unknown): unknown
+  write?(value: never): unknown
+  check?(value: unknown): boolean
+  readonly restricts?: SimpleJson<never>
+  readonly literals?: readonly unknown[]
+  readonly items?: JsonRef
+  readonly nullable?: boolean
+  readonly min?: number
+  readonly max?: number
+  readonly tuple?: readonly JsonRef[]
+  readonly values?: JsonRef
+  readonly members?: Readonly<Record<string, JsonMember>>
+  readonly open?: boolean
+  readonly patterned?: JsonObject['patterned']
+  readonly rest?: JsonRef
+  readonly oneOf?: readonly JsonRef[]
+  readonly by?: JsonAlternatives['by']
+  readonly exactly?: boolean
+  readonly allOf?: readonly JsonRef[]
+  readonly is?: JsonRef
+  readonly obeys?: Obeyed
+}
+
+type Codec =
+  | AnySimple
+  | (JsonLimits & { readonly restricts: AnySimple })
   | { readonly literals: readonly unknown[] }
   | { readonly items: JsonRef; readonly nullable?: boolean; readonly min?: number; readonly max?: number }
   | { readonly tuple: readonly JsonRef[]; readonly rest?: JsonRef; readonly min?: number; readonly max?: number }
@@ -26,8 +55,13 @@ export type JsonCodec =
   | JsonObject
   | JsonAlternatives
   | { readonly allOf: readonly JsonRef[] }
-  /** What is left to check when the shape is right. `broken` says what of the JSON breaks the rule. */
-  | { readonly is: JsonRef; readonly obeys: { readonly rule: unknown; broken(rule: never, json: unknown, path: string): Misfit | undefined } }
+  | { readonly is: JsonRef; readonly obeys: Obeyed }
+
+/** What is left to check when the shape is right. `broken` says what of the JSON breaks the rule. */
+interface Obeyed {
+  readonly rule: unknown
+  broken(rule: never, json: unknown, path: string): Misfit | undefined
+}
 
 export interface JsonObject {
   readonly members: Readonly<Record<string, JsonMember>>
@@ -51,16 +85,16 @@ type AnySimple = SimpleJson<unknown>
 /** Names of members that other parts of the same object describe; `any` when it may have whatever members. */
 type Elsewhere = readonly string[] | 'any'
 
-function settled(reference: JsonRef): JsonCodec {
-  return typeof reference === 'function' ? reference() : reference
+function settled(reference: JsonRef): Codec {
+  return (typeof reference === 'function' ? reference() : reference) as Codec
 }
 
 /** A value on its way to JSON. It must satisfy the codec: check it first. */
 export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere = []): unknown {
   const codec = settled(reference)
   if (value === null || value === undefined) return value
-  if ('simple' in codec) return (codec as AnySimple).write(value)
-  if ('restricts' in codec) return (codec.restricts as AnySimple).write(value)
+  if ('simple' in codec) return codec.write(value)
+  if ('restricts' in codec) return codec.restricts.write(value)
   if ('items' in codec) return (value as readonly unknown[]).map((item) => toJson(codec.items, item))
   if ('tuple' in codec) return (value as readonly unknown[]).map((item, at) => toJson(codec.tuple[at] ?? codec.rest ?? anything, item))
   if ('values' in codec) return mapMembers(value as object, (_, member) => toJson(codec.values, member))
@@ -82,7 +116,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
   }
   const deviate = (message: string, at = path): void => onDeviation({ path: at, message })
   if ('simple' in codec || 'restricts' in codec) {
-    const simple = ('restricts' in codec ? codec.restricts : codec) as AnySimple
+    const simple = 'restricts' in codec ? codec.restricts : codec
     const value = simple.read(json)
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
@@ -156,7 +190,7 @@ export function checkJson(reference: JsonRef, value: unknown, path: string, misf
   const codec = settled(reference)
   const wrong = (expected: string): void => void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
   if ('simple' in codec || 'restricts' in codec) {
-    const simple = ('restricts' in codec ? codec.restricts : codec) as AnySimple
+    const simple = 'restricts' in codec ? codec.restricts : codec
     if (!simple.check(value)) wrong(simple.simple)
     else {
       const message = 'restricts' in codec ? checkLimits(codec, value) : undefined

@@ -147,7 +147,7 @@ function eventOf(data: string, fields: Readonly<Record<string, string>>, content
 /** Does the contract say of the data themselves that they are a text? */
 function isText(reference: JsonRef): boolean {
   const codec = typeof reference === 'function' ? reference() : reference
-  const data = 'members' in codec ? codec.members['data']?.is : undefined
+  const data = codec.members?.['data']?.is
   const is = typeof data === 'function' ? data() : data
-  return is !== undefined && 'simple' in is && is.simple === 'text'
+  return is?.simple === 'text'
 }
