@@ -5,6 +5,7 @@ import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem, Problem } from '../contract/problem.js'
 import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
 import { fileReason } from '../contract/system-error.js'
+import { dialectNamed } from '../dialects/registry.js'
 import { connectionReason } from '../documents/fetching.js'
 import { parseAssignment, parseInput, readInput } from '../exercise/input.js'
 import type { CallResult } from '../exercise/run-client.js'
@@ -27,6 +28,10 @@ export interface CallOptions extends OpenOptions {
   readonly url?: string | undefined
   readonly endpoint?: string | undefined
   readonly headers?: Readonly<Record<string, string>> | undefined
+  /** Values of the variables in the endpoint's address. */
+  readonly serverVariables?: Readonly<Record<string, string>> | undefined
+  /** The media type to ask for. */
+  readonly accept?: string | undefined
   /** Milliseconds for the whole call. */
   readonly timeLimit?: number | undefined
   /** Of a list that comes page by page: fetch every page, and not only the first hundred rows. */
@@ -67,12 +72,15 @@ export async function callOperation(reference: string, wanted: string, options: 
   const open = await openContract(reference, options)
   const operation = findOperation(open, wanted)
   const endpoint = chooseEndpoint(open, operation, options.endpoint)
-  const address = options.url ?? endpoint.address
+  const address = options.url ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
   if (!URL.canParse(address)) {
     throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
   }
+  // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
+  const asked = options.accept === undefined ? undefined : operation.inputs.some((each) => each.name === 'accept' && each.type.kind === 'enumeration') ? 'input' : 'header'
+  const headers = asked === 'header' ? { ...options.headers, accept: options.accept ?? '' } : options.headers
   const plain = options.input === undefined || options.input.text.trim() === '' ? undefined : await parseInput(options.input.text, options.input.what)
-  const input = await readInput(open.contract, operation, plain, (options.with ?? []).map(parseAssignment), readBytes)
+  const input = await readInput(open.contract, operation, plain, [...(options.with ?? []), ...(asked === 'input' ? [`accept=${options.accept ?? ''}`] : [])].map(parseAssignment), readBytes)
   const { bundle, className, aside } = await bundleFor(open)
   const { runClient } = await import('../exercise/run-client.js')
 
@@ -80,7 +88,7 @@ export async function callOperation(reference: string, wanted: string, options: 
   const settings: Settings = {
     url: address,
     endpoint: endpoint.name,
-    ...(options.headers === undefined ? {} : { headers: options.headers }),
+    ...(headers === undefined ? {} : { headers }),
     ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
     fetch: (target, init) => {
       request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
@@ -99,6 +107,20 @@ export async function callOperation(reference: string, wanted: string, options: 
     client: aside === undefined ? 'its folder' : 'built aside',
     asideBecause: aside,
   }
+}
+
+/** The address of an endpoint with the values that were given for its variables. */
+async function addressWith(open: OpenContract, endpoint: Endpoint, variables: Readonly<Record<string, string>>): Promise<string> {
+  if (Object.keys(variables).length === 0) return endpoint.address
+  const dialect = await dialectNamed(open.contract.dialect)
+  const known = dialect.serverVariables?.(endpoint)
+  for (const [name, value] of Object.entries(variables)) {
+    const values = known?.variables[name]
+    const names = Object.keys(known?.variables ?? {})
+    if (values === undefined) throw problem('TM-1010', { option: '--server-variable', reason: `the address of "${endpoint.name}" has no variable "${name}"`, remedy: names.length === 0 ? 'It has none at all.' : `It has ${names.join(', ')}.` })
+    if (values.length > 0 && !values.includes(value)) throw problem('TM-1010', { option: '--server-variable', reason: `"${name}" can't be "${value}"`, remedy: `It is one of ${values.join(', ')}.` })
+  }
+  return known?.address(variables) ?? endpoint.address
 }
 
 function bodyText(body: unknown): string {

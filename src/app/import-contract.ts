@@ -55,12 +55,12 @@ export async function importContract(location: string, options: ImportOptions = 
   const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
   if (existing !== undefined && options.overwrite !== true) throw problem('TM-1004', { name, from: existing.from })
 
-  const { contract: whole, documents } = await readSource(location, name, options.seconds)
+  const kept = existing === undefined ? noNames : await readNames(folder, name)
+  const { contract: whole, documents } = await readSource(location, name, options.seconds, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
   const { dialectNamed } = await import('../dialects/registry.js')
   const dialect = await dialectNamed(contract.dialect)
-  const kept = existing === undefined ? noNames : await readNames(folder, name)
   const names = assignNames(contract, kept, dialect.emit.reservedNames, existing?.class)
 
   const entry: ContractEntry = {

@@ -59,21 +59,22 @@ export async function openContract(reference: string, options: OpenOptions = {})
  * Reads a contract from its source.
  *
  * @param location a path of a file or folder, or an address
+ * @param kept names given before
  * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
  */
-export async function readSource(location: string, name: string, seconds?: number): Promise<{ contract: Contract; documents: Documents }> {
+export async function readSource(location: string, name: string, seconds?: number, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
   const [{ dialects }, { loadDocuments }] = await Promise.all([import('../dialects/registry.js'), import('../documents/documents.js')])
   const all: Dialect[] = []
   for (const load of Object.values(dialects)) all.push(await load())
   const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), ...(seconds === undefined ? {} : { seconds }) })
-  return { contract: await readDocuments(documents, name), documents }
+  return { contract: await readDocuments(documents, name, kept), documents }
 }
 
-async function readDocuments(documents: Documents, name: string): Promise<Contract> {
+async function readDocuments(documents: Documents, name: string, kept?: KeptNames): Promise<Contract> {
   const { text, label } = documents.root
   const { dialectOf } = await import('../dialects/registry.js')
   const dialect = await dialectOf(text)
-  if (dialect !== undefined) return dialect.read(documents, name)
+  if (dialect !== undefined) return dialect.read(documents, name, kept)
   const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
   if (html) {
     const title = /<title[^>]*>([^<]{1,200})/i.exec(text)?.[1]?.trim()
@@ -97,7 +98,7 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
   const cached = await readCached(contractKey(name, index))
   let whole = cached === undefined ? undefined : parseCached(cached)
   if (whole === undefined) {
-    whole = await readDocuments(await documents(), name)
+    whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
     await cacheContract(whole, name, index)
   }
   const contract = chooseOperations(whole, entry.only, name)

@@ -310,7 +310,7 @@ function outcomeText(contract: Contract, operation: Operation): string {
 /** What the call returns in the client, in short. */
 function returnText(contract: Contract, operation: Operation): string {
   const { outcome } = operation
-  return outcome.kind === 'value' && outcome.iterable === true && outcome.field.type.kind === 'list' ? `AsyncIterable<${typeText(contract, outcome.field.type.item)}>` : `Promise<${outcomeText(contract, operation)}>`
+  return outcome.kind === 'value' && (outcome.iterable === true || outcome.stream === true) && outcome.field.type.kind === 'list' ? `AsyncIterable<${typeText(contract, outcome.field.type.item)}>` : `Promise<${outcomeText(contract, operation)}>`
 }
 
 function whatText(contract: Contract, type: Type): string {

@@ -18,12 +18,12 @@ export function readDuration(text: string): number {
  *
  * @throws Problem TM-1010
  */
-export function readHeaders(texts: readonly string[]): Record<string, string> {
+export function readHeaders(texts: readonly string[], option = '--header'): Record<string, string> {
   return Object.fromEntries(
     texts.map((text) => {
       const equals = text.indexOf('=')
       const name = text.slice(0, equals)
-      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option: '--header', reason: `"${text}" is not <name>=<value>`, remedy: 'Write it like --header "X-Desk=7".' })
+      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option, reason: `"${text}" is not <name>=<value>`, remedy: `Write it like ${option} "${option === '--header' ? 'X-Desk' : 'region'}=7".` })
       return [name, text.slice(equals + 1)]
     }),
   )

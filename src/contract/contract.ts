@@ -61,6 +61,8 @@ export interface Incoming extends Node {
 export interface Operation extends Node {
   /** Its path in the client: `['listBerths']`, `['bookings', 'create']`. Unique in the contract. */
   readonly path: readonly string[]
+  /** What it is called on the wire, where that is surer than its path: names that were given are found again by it. */
+  readonly key?: string
   /** The fields of its one input object. */
   readonly inputs: readonly InputField[]
   /** Groups of inputs that exclude each other. */

@@ -8,6 +8,10 @@ export interface KeptNames {
   readonly codecs: Readonly<Record<TypeId, string>>
   /** By path: the exported function. */
   readonly operations: Readonly<Record<string, string>>
+  /** By group of operations: the class that holds them. */
+  readonly groups: Readonly<Record<string, string>>
+  /** By what an operation is on the wire: its path. */
+  readonly paths: Readonly<Record<string, string>>
 }
 
-export const noNames: KeptNames = { types: {}, codecs: {}, operations: {} }
+export const noNames: KeptNames = { types: {}, codecs: {}, operations: {}, groups: {}, paths: {} }

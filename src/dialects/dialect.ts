@@ -1,4 +1,5 @@
 import type { Contract, DialectName, Endpoint, Fault, Operation, Type } from '../contract/contract.js'
+import type { KeptNames } from '../contract/kept-names.js'
 import type { Documents, LoadedDocument } from '../documents/documents.js'
 import type { Names } from '../naming/names.js'
 import type { Page } from '../typescript/page.js'
@@ -15,9 +16,10 @@ export interface Dialect {
   /**
    * Reads a contract, following references through `documents`.
    *
+   * @param kept names given before, for dialects in which operations are told apart by more than their names
    * @throws Problem of kind `metadata` when there is nothing to call or the documents contradict themselves
    */
-  read(documents: Documents, name: string): Promise<Contract>
+  read(documents: Documents, name: string, kept?: KeptNames): Promise<Contract>
 
   readonly emit: Emitter
 
@@ -29,6 +31,9 @@ export interface Dialect {
    * where the type itself says little. Left out where types say all.
    */
   rules?(contract: Contract): { allows(type: Type, plain: unknown): boolean; candidates(type: Type): readonly unknown[] }
+
+  /** The variables in an endpoint's address with the values they may have (none: any), and the address with some of them set. Left out where addresses have none. */
+  serverVariables?(endpoint: Endpoint): { readonly variables: Readonly<Record<string, readonly string[]>>; address(values: Readonly<Record<string, string>>): string } | undefined
 
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player

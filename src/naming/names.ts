@@ -9,6 +9,9 @@ export interface Names extends KeptNames {
   readonly class: string
 }
 
+/** Names that some file systems keep for devices: no file can be called so. */
+const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/i
+
 /** Exports of every client that are not made from the metadata. */
 const ownExports = [
   'CallFailure', 'Connection', 'ContractBreach', 'Credential', 'DateText', 'DateTimeText', 'DayText', 'DecimalText', 'Deviation', 'DurationText',
@@ -41,11 +44,20 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   }
   Object.values(types).forEach(claimType)
   Object.values(operations).forEach(claimOperation)
+  const groups: Record<string, string> = { ...kept.groups }
+  Object.values(groups).forEach(claim)
 
   // What a developer writes most, the class and the operations, gets the plain names first.
   const wantedClass = className ?? kept.class ?? pascalCase(contract.title)
   const theClass = className ?? kept.class ?? free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
   claim(theClass)
+
+  for (const group of [...new Set(operationsOf(contract).flatMap(({ path }) => (path.length > 1 ? [path[0] ?? ''] : [])))].sort()) {
+    if (Object.hasOwn(groups, group)) continue
+    const name = free(`${theClass}${pascalCase(group)}`, ['Group'], (wished) => !taken.has(wished.toLowerCase()))
+    Object.defineProperty(groups, group, { value: name, enumerable: true, writable: true, configurable: true })
+    claim(name)
+  }
 
   const functions = new Set(Object.values(operations).map((name) => name.toLowerCase()))
   for (const operation of sortedBy(operationsOf(contract), pathOf)) {
@@ -55,7 +67,7 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
     // Outside its group a function needs the group's name: `createBookings`.
     const group = operation.path.length > 1 ? pascalCase(operation.path[0] ?? '') : ''
     const full = last.toLowerCase().includes(group.toLowerCase()) ? last : `${last} ${group}`
-    const isFree = (name: string): boolean => !keywords.has(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
+    const isFree = (name: string): boolean => !keywords.has(name) && !devices.test(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
     const name = free(camelCase(full), ['Operation'], isFree)
     operations[path] = name
     functions.add(name.toLowerCase())
@@ -80,7 +92,8 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
     codecs[id] = name
     codecNames.add(name)
   }
-  return { class: theClass, types, codecs, operations }
+  const paths = { ...kept.paths, ...Object.fromEntries(operationsOf(contract).flatMap((operation) => (operation.key === undefined ? [] : [[operation.key, pathOf(operation)]]))) }
+  return { class: theClass, types, codecs, operations, groups, paths }
 }
 
 /** What an operation's file exports, by the name of its function. */

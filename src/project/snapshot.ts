@@ -101,7 +101,7 @@ export async function writeNames(projectFolder: string, contract: string, names:
 
 export function namesText(names: KeptNames): string {
   const sorted = (record: Readonly<Record<string, string>>): Record<string, string> => Object.fromEntries(Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1)))
-  return `${JSON.stringify({ ...(names.class === undefined ? {} : { class: names.class }), operations: sorted(names.operations), types: sorted(names.types), codecs: sorted(names.codecs) }, null, 2)}\n`
+  return `${JSON.stringify({ ...(names.class === undefined ? {} : { class: names.class }), operations: sorted(names.operations), types: sorted(names.types), codecs: sorted(names.codecs), ...(Object.keys(names.groups).length === 0 ? {} : { groups: sorted(names.groups) }), ...(Object.keys(names.paths).length === 0 ? {} : { paths: sorted(names.paths) }) }, null, 2)}\n`
 }
 
 export function bytesDigest(bytes: Uint8Array | string): string {

@@ -141,7 +141,7 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
   const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
   const named = [...groups].filter(([group]) => group !== '')
-  const groupClass = (group: string): string => `${names.class}${pascalCase(group)}`
+  const groupClass = (group: string): string => names.groups[group] ?? `${names.class}${pascalCase(group)}`
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
     `export class ${names.class} {`,

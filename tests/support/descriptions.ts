@@ -1,6 +1,7 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { readSource } from '../../src/app/open-contract.js'
+import type { KeptNames } from '../../src/contract/kept-names.js'
 import type { Contract } from '../../src/contract/contract.js'
 import { JsonTrees, liveJson } from '../../src/dialects/http/json-trees.js'
 import type { Documents } from '../../src/documents/documents.js'
@@ -10,10 +11,10 @@ import { operationNamed } from './contracts.js'
 import { freshFolder } from './program.js'
 
 /** Reads a description from texts: the first is the root. */
-export async function readText(name: string, text: string, others: Readonly<Record<string, string>> = {}): Promise<{ contract: Contract; documents: Documents }> {
+export async function readText(name: string, text: string, others: Readonly<Record<string, string>> = {}, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
   const folder = await freshFolder()
   for (const [file, content] of Object.entries({ [name]: text, ...others })) await writeFile(join(folder, file), content)
-  return readSource(join(folder, name), 'api')
+  return readSource(join(folder, name), 'api', undefined, kept)
 }
 
 /** An operation as the runtime takes it: what a generated client would print. */

@@ -17,6 +17,8 @@ interface Options {
   readonly url?: string
   readonly endpoint?: string
   readonly header?: readonly string[]
+  readonly accept?: string
+  readonly serverVariable?: readonly string[]
   readonly timeout?: string
   readonly format: Format
   readonly columns?: string
@@ -32,6 +34,8 @@ export function declare(command: Command): void {
     .option('--url <address>', 'the address to call instead of the endpoint\'s own')
     .option('--endpoint <name>', 'the endpoint to call')
     .option('--header <name=value>', 'a header to send along; may be repeated', collect)
+    .option('--accept <media type>', 'the media type to ask for, where there are several')
+    .option('--server-variable <name=value>', 'a variable in the endpoint\'s address; may be repeated', collect)
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
@@ -48,6 +52,8 @@ export function declare(command: Command): void {
         url: options.url,
         endpoint: options.endpoint,
         headers: options.header === undefined ? undefined : readHeaders(options.header),
+        accept: options.accept,
+        serverVariables: options.serverVariable === undefined ? undefined : readHeaders(options.serverVariable, '--server-variable'),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         all: options.all,
         preview: options.preview,

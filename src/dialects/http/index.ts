@@ -4,7 +4,7 @@ import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
 import { checkJson, type JsonRef } from '../../runtime/http/json.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
-import { bodyLayout, operationLayout, parameterLayout, typeLayout } from './layout.js'
+import { bodyLayout, endpointLayout, operationLayout, parameterLayout, typeLayout } from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
 import { candidatesOf } from './rules.js'
@@ -25,6 +25,9 @@ export const http: Dialect = {
       ...parameters.map((each) => [`${each.place} ${parameterLayout(each).name}`, [parameterLayout(each).style, parameterLayout(each).json === true ? 'as JSON' : undefined].filter((part) => part !== undefined).join(', ') || 'as usual'] as const),
       ...(body === undefined ? [] : [['body', bodyLayout(body).contents.map((each) => each.mediaType).join(' or ')] as const]),
       ...Object.entries(answers).map(([status, contents]) => [`answer ${status}`, contents.map((each) => each.mediaType).join(' or ') || 'no content'] as const),
+      ...(operation.outcome.kind === 'record' ? [] : (operation.outcome.headers ?? [])).map((each) => ['answer header', `${each.name}${each.optional ? '?' : ''}`] as const),
+      ...(operation.leadsTo ?? []).map((each) => ['leads to', each] as const),
+      ...(operation.incoming ?? []).map((each) => ['calls back', each.name] as const),
       ...(operation.security === undefined ? [] : [['login', operation.security.map((each) => each.join(' and ') || 'none').join(', or ')] as const]),
     ]
   },
@@ -38,6 +41,14 @@ export const http: Dialect = {
         return misfits.length === 0
       },
       candidates: (type) => candidatesOf(typeLayout(type).rule),
+    }
+  },
+  serverVariables(endpoint) {
+    const layout = endpointLayout(endpoint)
+    if (layout === undefined) return undefined
+    return {
+      variables: Object.fromEntries(Object.entries(layout.variables).map(([name, variable]) => [name, variable.values ?? []])),
+      address: (values) => Object.entries(layout.variables).reduce((address, [name, variable]) => address.replaceAll(`{${name}}`, values[name] ?? variable.default), layout.template),
     }
   },
   play: playHttp,

@@ -1,4 +1,5 @@
 import type { Contract, Incoming, InputField, NamedType, Operation, SecurityScheme } from '../../contract/contract.js'
+import { noNames, type KeptNames } from '../../contract/kept-names.js'
 import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
@@ -9,7 +10,7 @@ import { ContentReader } from './contents.js'
 import { mendEndlessTypes } from './endless-types.js'
 import type { ContractLayout, OperationLayout } from './layout.js'
 import { readMedia } from './media-types.js'
-import { OperationNames } from './operation-names.js'
+import { operationKey, OperationNames } from './operation-names.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
 import { SchemaReader } from './schemas.js'
@@ -22,9 +23,10 @@ const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'tr
 /**
  * Reads an OpenAPI description: 2.0, 3.0, 3.1 or 3.2.
  *
+ * @param kept names given before: operations that are still there keep their paths
  * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2016, TM-2301 and TM-2304
  */
-export async function readOpenApi(documents: Documents, name: string): Promise<Contract> {
+export async function readOpenApi(documents: Documents, name: string, kept: KeptNames = noNames): Promise<Contract> {
   const notes = new Notes()
   const references = await References.load(documents, notes)
   const { root } = references
@@ -33,7 +35,7 @@ export async function readOpenApi(documents: Documents, name: string): Promise<C
   const { version } = references
   if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version)) throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
   if (version.startsWith('2')) translateVersion2(references)
-  return new DescriptionReader(references, documents, name, notes).read()
+  return new DescriptionReader(references, documents, name, notes, kept).read()
 }
 
 class DescriptionReader {
@@ -50,7 +52,7 @@ class DescriptionReader {
   /** What an operation is found by in links: its id, and its place. */
   private readonly byId = new Map<string, string>()
 
-  constructor(references: References, documents: Documents, name: string, notes: Notes) {
+  constructor(references: References, documents: Documents, name: string, notes: Notes, kept: KeptNames) {
     this.references = references
     this.documents = documents
     this.name = name
@@ -58,7 +60,7 @@ class DescriptionReader {
     this.schemas = new SchemaReader(references, notes)
     this.contents = new ContentReader(references, this.schemas, notes)
     this.parameters = new ParameterReader(references, this.schemas, notes)
-    this.names = new OperationNames(notes)
+    this.names = new OperationNames(notes, kept.paths)
     this.servers = new ServerReader(documents.root.from)
   }
 
@@ -133,6 +135,7 @@ class DescriptionReader {
     }
     return {
       path: operationPath,
+      key: operationKey(path, method),
       inputs: [...inputs, ...bodyFields, ...answers.inputs],
       outcome: answers.outcome,
       faults: answers.faults,

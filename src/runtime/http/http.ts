@@ -7,18 +7,20 @@ import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from '.
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 
-/** A parameter: where it goes and how it is written there. */
+/** A parameter: where it goes and how it is written there. What is one of a few words is typed as a text, because a parameter may be called `constructor`, whose context TypeScript takes from every object. */
 export interface Parameter extends JsonMember {
-  readonly in: 'path' | 'query' | 'header' | 'cookie'
+  /** `path`, `query`, `header` or `cookie`. */
+  readonly in: string
   /** Its name on the wire, where the input calls it otherwise. */
   readonly name?: string
-  readonly style?: Style
+  /** A {@link Style}. */
+  readonly style?: string
   readonly explode?: boolean
   readonly allowReserved?: boolean
   /** It is written as JSON. */
   readonly json?: boolean
   /** It is the whole query: as a form, or as JSON. */
-  readonly whole?: 'form' | 'json'
+  readonly whole?: string
 }
 
 /** How content is written and read, where that is not plain JSON, text or bytes. */
@@ -37,7 +39,7 @@ export interface Content {
   /** It is JSON, though its media type does not say so. */
   readonly json?: boolean
   /** How parts of a form are written, by name. */
-  readonly encoding?: Readonly<Record<string, { readonly contentType?: string; readonly style?: Style; readonly explode?: boolean; readonly allowReserved?: boolean; readonly headers?: Readonly<Record<string, string>> }>>
+  readonly encoding?: Readonly<Record<string, { readonly contentType?: string; readonly style?: string; readonly explode?: boolean; readonly allowReserved?: boolean; readonly headers?: Readonly<Record<string, string>> }>>
   /** How it stands in XML. */
   readonly xml?: unknown
 }
@@ -165,13 +167,14 @@ export function writeParameters(
     const name = parameter.name ?? member
     const json = toJson(parameter.is, value)
     const texts = parameter.json === true ? jsonText(json) : written(json)
+    const style = parameter.style as Style | undefined
     const explode = parameter.explode ?? (parameter.in === 'query' || parameter.in === 'cookie')
-    if (parameter.in === 'path') path = path.replaceAll(`{${name}}`, () => inPath(name, texts, parameter.style ?? 'simple', explode, parameter.allowReserved))
+    if (parameter.in === 'path') path = path.replaceAll(`{${name}}`, () => inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved))
     else if (parameter.in === 'query') {
-      const pairs = parameter.whole === 'json' ? encode(jsonText(json)) : parameter.whole === 'form' ? formText({}, json) : inQuery(name, parameter.style === 'deepObject' ? json : texts, parameter.style ?? 'form', explode, parameter.allowReserved)
+      const pairs = parameter.whole === 'json' ? encode(jsonText(json)) : parameter.whole === 'form' ? formText({}, json) : inQuery(name, style === 'deepObject' ? json : texts, style ?? 'form', explode, parameter.allowReserved)
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
-    else cookies.push(...inCookie(name, texts, parameter.style ?? 'form', explode))
+    else cookies.push(...inCookie(name, texts, style ?? 'form', explode))
   }
   query.push(...proof.query)
   cookies.push(...proof.cookies)
@@ -194,7 +197,7 @@ export function formText(encoding: NonNullable<Content['encoding']>, json: unkno
   const pairs = Object.entries(json as object).filter(([, each]) => each !== undefined).map(([name, each]: [string, unknown]) => {
     const { contentType, style = 'form', explode = style === 'form', allowReserved } = encoding[name] ?? {}
     const texts = contentType !== undefined && isJson(contentType) ? jsonText(each) : written(each)
-    return inQuery(name, style === 'deepObject' ? each : texts, style, explode, allowReserved)
+    return inQuery(name, style === 'deepObject' ? each : texts, style as Style, explode, allowReserved)
   })
   return pairs.filter((pair) => pair !== '').join('&').replaceAll('%20', '+')
 }

@@ -1,7 +1,7 @@
 import { jsonText } from '../json/values.js'
 import { isJson } from '../response-text.js'
 import type { Format } from './http.js'
-import { inQuery, written } from './parameters.js'
+import { inQuery, written, type Style } from './parameters.js'
 
 /** Bytes with the name and the type of the file that they are. */
 interface File {
@@ -28,7 +28,7 @@ export const multipart: Format = {
       const items: readonly unknown[] = isOne ? [whole] : whole
       const jsonItems: readonly unknown[] = isOne ? [wholeJson] : (wholeJson as readonly unknown[])
       items.forEach((item, at) => {
-        const part = partOf(name, item, jsonItems[at], contentType, style === undefined ? undefined : { style, explode: explode ?? style === 'form' })
+        const part = partOf(name, item, jsonItems[at], contentType, style === undefined ? undefined : { style: style as Style, explode: explode ?? style === 'form' })
         text(`--${boundary}\r\ncontent-disposition: form-data; name="${escaped(name)}"${part.file === undefined ? '' : `; filename="${escaped(part.file)}"`}`)
         if (part.type !== undefined) text(`\r\ncontent-type: ${part.type.replace(/[\r\n]/g, ' ')}`)
         for (const [header, each] of Object.entries(headers)) text(`\r\n${header.toLowerCase()}: ${each.replace(/[\r\n]/g, ' ')}`)
@@ -43,7 +43,7 @@ export const multipart: Format = {
   },
 }
 
-function partOf(name: string, value: unknown, json: unknown, contentType: string | undefined, written6570: { style: Parameters<typeof inQuery>[2]; explode: boolean } | undefined): { file?: string; type?: string; content: string | Uint8Array } {
+function partOf(name: string, value: unknown, json: unknown, contentType: string | undefined, written6570: { style: Style; explode: boolean } | undefined): { file?: string; type?: string; content: string | Uint8Array } {
   const file = value instanceof Uint8Array ? { content: value } : isFile(value) ? value : undefined
   if (file !== undefined) {
     // Of several allowed types, or of a range, the sender says which it is.
