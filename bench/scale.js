@@ -9,7 +9,7 @@ import { stringify } from 'yaml'
 
 const program = resolve('dist/bin/main.js')
 const base = mkdtempSync(join(tmpdir(), 'tolmach-scale-'))
-const prose = 'A place at the quay, with its depth at low water, the bollards that belong to it, and whoever keeps it free on the day before a vessel comes. '
+const prose = 'A place at the quay, with its depth at low water. '
 
 /** A description of this many operations: three schemas for each, which share members, extend and contain each other. */
 function description(count) {

@@ -164,3 +164,15 @@ export function selectOperations(contract: Contract, chosen: (operation: Operati
   const ids = reachableTypes(contract, services.flatMap((service) => service.operations))
   return { ...contract, services, types: Object.fromEntries(ids.map((id) => [id, namedType(contract, id)])) }
 }
+
+/** Is there a type of this kind anywhere in a contract: named, or inside others, or of an operation? */
+export function someType(contract: Contract, wanted: (type: Type) => boolean): boolean {
+  const waiting: Type[] = typesOfIncoming(contract.incoming)
+  for (const operation of operationsOf(contract)) for (const type of typesOfOperation(operation)) waiting.push(type)
+  for (const id of Object.keys(contract.types)) waiting.push(namedType(contract, id))
+  for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
+    if (wanted(type)) return true
+    for (const part of partsOf(type)) waiting.push(part)
+  }
+  return false
+}

@@ -3,6 +3,8 @@ const longest = 80
 
 /** Words in a name of the wire: split at everything that can't be in an identifier, and where the case says so. */
 export function wordsOf(name: string): string[] {
+  // Most are words of small letters with capitals between.
+  if (/^[A-Za-z][a-z0-9]*$/.test(name)) return [name]
   return name
     .normalize('NFC')
     .replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(Number.parseInt(hex, 16)))
@@ -39,6 +41,7 @@ function cut(text: string): string {
 
 /** Identifiers can't start with a digit, nor be nothing: then `letter` goes first. */
 function beginning(text: string, letter: 'N' | 'n'): string {
+  if (/^[A-Za-z][A-Za-z0-9]*$/.test(text)) return text
   const clean = [...text].filter((c) => /[\p{ID_Continue}]/u.test(c)).join('')
   if (clean === '') return letter === 'N' ? 'Unnamed' : 'unnamed'
   return /^\p{ID_Start}/u.test(clean) ? clean : letter + clean

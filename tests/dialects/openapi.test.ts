@@ -55,6 +55,22 @@ describe('documents of JSON and YAML', () => {
     expect(contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`)).toEqual([expect.stringMatching(words)])
     expect(operationsOf(contract)).toHaveLength(1)
   })
+  test('nesting without end, aliases that multiply, merge keys, JSON by another name', () => {
+    const caught = (text: string, name: string): unknown => {
+      try {
+        return parseData(text, name)
+      } catch (error) {
+        return error
+      }
+    }
+    expect(caught('['.repeat(100_000), 'd.json')).toMatchObject({ code: 'TM-2012', place: { line: 1, column: 1001 } })
+    expect(caught(`${'[ '.repeat(1500)}${']'.repeat(1500)}`, 'd.yaml')).toMatchObject({ code: 'TM-2012' })
+    expect(caught(`a0: &a0 [x]\n${Array.from({ length: 9 }, (_, at) => `a${at + 1}: &a${at + 1} [${Array.from({ length: 9 }, () => `*a${at}`).join(',')}]`).join('\n')}`, 'd.yaml')).toMatchObject({ code: 'TM-2012' })
+    expect(caught('{"a": 1, "b": {"a": 1, "a": 2}}', 'd.json')).toMatchObject({ code: 'TM-2016', message: expect.stringContaining('"a" is there twice') })
+    expect((caught('x: &x {a: 1, b: 2}\ny: {<<: *x, b: 3}', 'd.yaml') as { plain(): unknown }).plain()).toEqual({ x: { a: 1, b: 2 }, y: { a: 1, b: 3 } })
+    expect(parseData('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe('12345678901234567890')
+    expect((caught('{a: 1, # YAML in braces\n b: [2]}', 'd') as { plain(): unknown }).plain()).toEqual({ a: 1, b: [2] })
+  })
 })
 
 describe('operations', () => {

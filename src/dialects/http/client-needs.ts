@@ -1,7 +1,7 @@
 import type { Contract } from '../../contract/contract.js'
-import { operationsOf } from '../../contract/queries.js'
+import { operationsOf, someType } from '../../contract/queries.js'
 import { needsExactJson } from './json-trees.js'
-import { operationLayout, type BodyLayout, type FaultLayout } from './layout.js'
+import { operationLayout, typeLayout, type BodyLayout, type FaultLayout } from './layout.js'
 import type { ContentKind } from './media-types.js'
 
 /** Which files of the runtime, and which packages, a client needs beyond those that all HTTP clients have. */
@@ -33,8 +33,7 @@ const rules = new WeakMap<Contract, boolean>()
 function hasRules(contract: Contract): boolean {
   let found = rules.get(contract)
   if (found === undefined) {
-    const has = (value: unknown): boolean => typeof value === 'object' && value !== null && Object.entries(value).some(([key, member]) => key !== 'origin' && ((key === 'layout' && typeof member === 'object' && member !== null && 'rule' in member) || has(member)))
-    found = has(contract.types) || has(operationsOf(contract)) || Object.keys((contract.layout as { rules?: object } | undefined)?.rules ?? {}).length > 0
+    found = someType(contract, (type) => typeLayout(type).rule !== undefined)
     rules.set(contract, found)
   }
   return found

@@ -1,5 +1,5 @@
 import type { Contract, Field, NamedType, Operation, ScalarType, Type, UnionType } from '../../contract/contract.js'
-import { endpointsOf, membersOf, namedType, operationsOf } from '../../contract/queries.js'
+import { endpointsOf, membersOf, namedType, operationsOf, someType } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
 import { readHeaders } from '../../runtime/http/headers.js'
@@ -280,12 +280,7 @@ export function needsExactJson(contract: Contract): boolean {
 const exactness = new WeakMap<Contract, boolean>()
 
 function hasExactNumbers(contract: Contract): boolean {
-  const isExact = (value: unknown): boolean => {
-    if (typeof value !== 'object' || value === null) return false
-    if ((value as ScalarType).kind === 'scalar') return ['int64', 'uint64', 'decimal'].includes((value as ScalarType).base) && !(value as ScalarType).format.startsWith('string:')
-    return Object.entries(value).some(([key, member]) => key !== 'origin' && isExact(member))
-  }
-  return isExact(contract.types) || isExact(contract.services)
+  return someType(contract, (type) => type.kind === 'scalar' && (type.base === 'int64' || type.base === 'uint64' || type.base === 'decimal') && !type.format.startsWith('string:'))
 }
 
 /** What the runtime has besides simple values. */

@@ -44,8 +44,13 @@ interface Part extends Placed {
 }
 
 const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'deprecated', '$schema', '$comment', '$id', '$anchor', '$dynamicAnchor', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding', 'contentSchema', 'nullable', 'x-nullable', '$vocabulary']
-const shelves = ['$defs', 'definitions']
+const annotationSet: ReadonlySet<string> = new Set(annotations)
 const structural = ['properties', 'additionalProperties', 'patternProperties', 'required', 'items', 'prefixItems', 'minItems', 'maxItems', 'minLength', 'maxLength', 'pattern', 'format', 'minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf', 'contentEncoding']
+
+/** Keywords that say of what type values are, if only by speaking of one. */
+const typing = ['type', 'enum', 'const', 'properties', 'additionalProperties', 'patternProperties', 'items', 'prefixItems']
+/** Keywords that may make a rule. */
+const telling: ReadonlySet<string> = new Set([...ruleKeywords, 'oneOf', 'anyOf', 'patternProperties', 'unevaluatedProperties', 'unevaluatedItems'])
 
 /** Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into contract types. */
 export class SchemaReader {
@@ -151,8 +156,10 @@ export class SchemaReader {
     if (node.kind !== 'object') return this.anything(node)
     const title = isNamed ? undefined : node.members.get('title')?.value
     if (typeof title === 'string' && title !== '') where = { id: where.id, name: title }
-    for (const keyword of annotations) node.get(keyword)?.readWhole()
-    for (const keyword of shelves) node.get(keyword)
+    for (const [keyword, member] of node.members) {
+      if (annotationSet.has(keyword)) member.readWhole()
+      else if (keyword === '$defs' || keyword === 'definitions') member.read = true
+    }
     const parts = this.parts(node, where, direction, reading)
     const rule = this.ruleOf(node, reading.inherited)
     const nullable = isNullable(node) || (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
@@ -259,13 +266,15 @@ export class SchemaReader {
 
   /** What of a schema its type has no place for. */
   private ruleOf(node: DataNode, inherited: readonly string[] = []): Rule | undefined {
+    const isTyped = inherited.length > 0 || typing.some((keyword) => node.members.has(keyword))
+    // Most schemas say nothing that their type does not.
+    if (isTyped && ![...node.members.keys()].some((keyword) => telling.has(keyword))) return undefined
     const keywords = ruleKeywords.filter((keyword) => node.members.has(keyword))
     for (const keyword of ['oneOf', 'anyOf'] as const) if (node.members.has(keyword) && this.isCondition(node, keyword)) keywords.push(keyword)
     // What is not evaluated depends on everything that is.
     const unevaluated = ['unevaluatedProperties', 'unevaluatedItems'].filter((keyword) => node.members.has(keyword))
     if (unevaluated.length > 0) keywords.push(...unevaluated, 'properties', 'patternProperties', 'additionalProperties', 'prefixItems', 'items', 'allOf', 'anyOf', 'oneOf', '$ref')
     // Without a type all keywords hold for values of their own kind only.
-    const isTyped = impliedTypes(node).length > 0 || node.members.has('type') || inherited.length > 0 || node.members.has('enum') || node.members.has('const')
     if (!isTyped) keywords.push(...structural.filter((keyword) => keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required'))
     // A member that has a schema of its own must satisfy those of the patterns that its name matches as well.
     const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(isLoosePattern)
