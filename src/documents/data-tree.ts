@@ -86,6 +86,8 @@ function parseYaml(source: DataSource): DataNode {
     throw error
   }
   const [broken] = parsed.errors
+  // The parser goes down level by level, and tells of its stack's end like of any mistake.
+  if (broken !== undefined && /call stack/.test(broken.message)) throw problem('TM-2012', { limit: `${deepest} levels of nesting` }, { place: source.originAt(broken.pos[0]) })
   if (broken !== undefined) throw problem('TM-2016', { reason: broken.message.replace(/\.$/, '') }, { place: source.originAt(broken.pos[0]) })
   let aliases = 0
   const convert = (node: unknown, parent: DataNode | undefined, key: string | number, depth: number): DataNode => {
