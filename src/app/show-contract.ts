@@ -261,7 +261,9 @@ function fieldsInside(contract: Contract, type: Type): readonly Field[] {
   // Content that the contract leaves open is a member like others to whoever fills it in.
   const isOpen = actual.kind === 'record' && actual.open === true && contract.dialect === 'soap'
   const open: Field = { name: '$open', type: { kind: 'fragment', origin: actual.origin }, optional: actual.kind !== 'record' || actual.openExample === undefined, nullable: false, documentation: 'Elements and attributes that the contract leaves open.', origin: actual.origin }
-  return [...membersOf(contract, actual), ...(isOpen ? [open] : [])]
+  // Alternatives may have members in common.
+  const members = new Map(membersOf(contract, actual).map((field) => [field.name, field]))
+  return [...members.values(), ...(isOpen ? [open] : [])]
 }
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */

@@ -5,6 +5,8 @@ export class DataSource {
   readonly label: string
   readonly text: string
   private lineStarts: Uint32Array | undefined
+  /** The place that was asked for last: readers ask for the same one again and again, and share it. */
+  private last: { readonly offset: number; readonly origin: Origin } | undefined
 
   /** @param text the document's text; a node's start counts UTF-16 units in it */
   constructor(label: string, text: string) {
@@ -13,6 +15,7 @@ export class DataSource {
   }
 
   originAt(offset: number): Origin {
+    if (this.last?.offset === offset) return this.last.origin
     const starts = (this.lineStarts ??= startsOfLines(this.text))
     let [low, high] = [0, starts.length - 1]
     while (low < high) {
@@ -20,7 +23,9 @@ export class DataSource {
       if ((starts[middle] ?? 0) <= offset) low = middle
       else high = middle - 1
     }
-    return { document: this.label, line: low + 1, column: offset - (starts[low] ?? 0) + 1 }
+    const origin = { document: this.label, line: low + 1, column: offset - (starts[low] ?? 0) + 1 }
+    this.last = { offset, origin }
+    return origin
   }
 }
 

@@ -2,6 +2,7 @@ import { mkdir, readdir, readFile, rm, symlink } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Ajv2020 } from 'ajv/dist/2020.js'
+import fc from 'fast-check'
 import { parse } from 'yaml'
 import { readSource } from '../../src/app/open-contract.js'
 import type { Contract } from '../../src/contract/contract.js'
@@ -10,8 +11,12 @@ import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { http } from '../../src/dialects/http/index.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { checkInput, writeBody } from '../../src/runtime/http/http.js'
+import type { Misfit } from '../../src/runtime/failures.js'
+import { checkJson, fromJson } from '../../src/runtime/http/json.js'
+import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { complaints } from '../support/compilers.js'
 import { liveHttp } from '../support/descriptions.js'
+import { jsonValues } from '../support/json-values.js'
 import { freshFolder, repository, tolmach } from '../support/program.js'
 
 const folder = join(repository, 'tests/fixtures/openapi')
@@ -54,6 +59,26 @@ describe.each(files)('%s', (file) => {
         const sent = JSON.parse(String(writeBody(live.body, input['body']).content)) as unknown
         expect({ file, sent, errors: validate(sent) ? [] : validate.errors }).toEqual({ file, sent, errors: [] })
       }
+    }
+  })
+
+  test('random bodies that our check accepts come back as they were, without a deviation', () => {
+    for (const operation of operationsOf(contract)) {
+      const body = operation.inputs.find((each) => each.name === 'body')
+      const { body: content } = liveHttp(contract, pathOf(operation))
+      if (body === undefined || content?.is === undefined || content.others !== undefined || !/json$/.test(content.type ?? '')) continue
+      const codec = content.is
+      let accepted = 0
+      for (const value of fc.sample(jsonValues(contract, body.type), { numRuns: 40, seed: 7 })) {
+        const misfits: Misfit[] = []
+        checkJson(codec, value, '', misfits)
+        if (misfits.length > 0) continue
+        accepted += 1
+        const text = String(writeBody(content, value).content)
+        const deviations: unknown[] = []
+        expect({ text, read: fromJson(codec, exactJson(text), '', (deviation) => deviations.push(deviation)), deviations }).toEqual({ text, read: value, deviations: [] })
+      }
+      expect({ operation: pathOf(operation), accepted: accepted > 0 }).toEqual({ operation: pathOf(operation), accepted: true })
     }
   })
 })

@@ -98,7 +98,9 @@ function written(content: Content, value: unknown, isSequence: boolean): string 
   if (isSequence && Array.isArray(value)) return value.map((item: unknown) => (/event-stream/i.test(type) ? eventText(json(item)) : `${/json-seq/.test(type) ? '\u001e' : ''}${jsonText(json(item))}\n`)).join('')
   const formatted = content.format?.write?.(content, value, json(value))
   if (formatted !== undefined) return formatted.content
-  return /[/+]json\b/i.test(type) || content.json === true ? jsonText(json(value)) : String(value)
+  if (/[/+]json\b/i.test(type) || content.json === true) return jsonText(json(value))
+  // What was made up for another media type is shown as it is.
+  return typeof value === 'object' ? jsonText(value) : String(value)
 }
 
 /** A server-sent event: its data as they are where they are a text, else as JSON. */
