@@ -9,8 +9,8 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
     case 'reference':
       return jsonValues(contract, namedType(contract, type.to), depth + 1)
     case 'record': {
-      const rest = type.rest === undefined || type.rest.kind === 'nothing' ? [] : [fc.record({ rest_1: inside(type.rest) }, { requiredKeys: [] })]
-      return fc.tuple(members(contract, type.fields, depth), ...rest).map((parts) => Object.assign({}, ...parts) as object)
+      if (type.rest === undefined || type.rest.kind === 'nothing') return members(contract, type.fields, depth)
+      return fc.tuple(members(contract, type.fields, depth), fc.record({ rest_1: inside(type.rest) }, { requiredKeys: [] })).map((parts) => Object.assign({}, ...parts) as object)
     }
     case 'intersection':
       return fc.tuple(...type.parts.map(inside)).map((parts) => Object.assign({}, ...parts) as object)

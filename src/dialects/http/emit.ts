@@ -25,7 +25,7 @@ export const httpEmitter: Emitter = {
   ],
   dependencies: (contract) => runtimeNeeds(contract).packages,
   pages: (contract, names) => {
-    const trees = new JsonTrees(contract)
+    const trees = treesOf(contract)
     const codecs = codecsPages(contract, names, trees)
     // Constants for XML come to light while the operations are gone through.
     for (const operation of operationsOf(contract)) if (hasXml(operation)) trees.operation(operation)
@@ -78,6 +78,15 @@ function constantsPage(module: string, meaning: string, constants: readonly (rea
   const printer = new TreePrinter(page, contract, names)
   for (const [name, tree] of [...constants].sort(([a], [b]) => (a < b ? -1 : 1))) page.print('', `export const ${name}: ${page.useType(from, type)} = ${printer.print(tree)}`)
   return [page]
+}
+
+const trees = new WeakMap<Contract, JsonTrees>()
+
+/** The trees of a contract: the same for all its pages, which have to agree on the names of constants. */
+function treesOf(contract: Contract): JsonTrees {
+  const made = trees.get(contract) ?? new JsonTrees(contract)
+  trees.set(contract, made)
+  return made
 }
 
 const textsOf = new WeakMap<Names, TypeTexts>()
@@ -139,7 +148,7 @@ function printOperation(context: OperationContext): void {
   const isStream = outcome.kind === 'value' && outcome.stream === true
   printFunction(context, isStream ? page.use('runtime/http/streams', 'stream') : page.use(httpModule, 'send'), remarks)
   printFaults(context, operation.faults.filter((each) => each.type.kind === 'reference'))
-  const tree: CodecTree = { name: pathOf(operation), ...new JsonTrees(contract).operation(operation) }
+  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract).operation(operation) }
   const text = new TreePrinter(page, contract, names, new Map(), codecModule).print(tree)
   const parse = needsExactJson(contract) ? `,\n  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n}` : undefined
   page.print('', `const operation: ${page.useType(httpModule, 'HttpOperation')} = ${parse === undefined ? text : text.replace(/,\n\}$/, parse)}`)

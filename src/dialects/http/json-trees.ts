@@ -12,7 +12,7 @@ import { brokenRule } from '../../runtime/json/rules.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { Builtin, CodecReference, Elsewhere, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import { bodyLayout, contractLayout, faultLayout, operationLayout, parameterLayout, schemeLayout, typeLayout, type ContentLayout, type HeaderLayout, type OutcomeLayout, type ParameterLayout } from './layout.js'
-import { mapRule } from './live-rules.js'
+import { mapRule, referredRules } from './live-rules.js'
 import { kindOf, type ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
 import { XmlTrees } from './xml-trees.js'
@@ -32,21 +32,24 @@ export class JsonTrees {
   private readonly contract: Contract
   /** What the constants of rules.ts are called, by the id of the rule. */
   private readonly ruleNames: ReadonlyMap<string, string>
+  /** The rules that others refer to, by id. */
+  private readonly namedRules: Readonly<Record<string, Rule>>
   private readonly xmlTrees: XmlTrees
 
   constructor(contract: Contract) {
     this.contract = contract
-    this.ruleNames = constantNames(Object.keys(contractLayout(contract).rules ?? {}), 'Rule')
+    this.namedRules = referredRules(contract, contractLayout(contract).rules ?? {})
+    this.ruleNames = constantNames(Object.keys(this.namedRules), 'Rule')
     this.xmlTrees = new XmlTrees(contract)
   }
 
   /** The rules that others refer to: the name of the constant, and the tree. */
   rules(): (readonly [name: string, tree: CodecTree])[] {
-    return [...this.ruleNames].map(([id, name]) => [name, this.rule(contractLayout(this.contract).rules?.[id] ?? true)])
+    return [...this.ruleNames].map(([id, name]) => [name, this.rule(this.namedRules[id] ?? true)])
   }
 
   private rule(rule: Rule): CodecTree {
-    return mapRule(rule, (id) => new Elsewhere('rules', this.ruleNames.get(id) ?? '', () => this.rule(contractLayout(this.contract).rules?.[id] ?? true))) as CodecTree
+    return mapRule(rule, (id) => new Elsewhere('rules', this.ruleNames.get(id) ?? '', () => this.rule(this.namedRules[id] ?? true))) as CodecTree
   }
 
   ofNamed(type: NamedType): CodecTree {

@@ -1,4 +1,7 @@
+import type { Contract } from '../../contract/contract.js'
+import { someType } from '../../contract/queries.js'
 import type { LiveRule } from '../../runtime/json/rules.js'
+import { typeLayout } from './layout.js'
 import type { Rule } from './rules.js'
 
 const schemaKeywords = ['not', 'if', 'then', 'else', 'contains', 'items', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
@@ -38,4 +41,20 @@ export function liveRule(rule: Rule, named: Readonly<Record<string, Rule>>): Liv
     return live
   }
   return mapRule(rule, (id) => () => byId(id)) as LiveRule
+}
+
+/** Of named rules those that the rules of a contract's types refer to, over any number of steps. */
+export function referredRules(contract: Contract, named: Readonly<Record<string, Rule>>): Record<string, Rule> {
+  const found: Record<string, Rule> = {}
+  const refer = (id: string): undefined => {
+    if (Object.hasOwn(found, id)) return
+    found[id] = named[id] ?? true
+    mapRule(found[id], refer)
+  }
+  someType(contract, (type) => {
+    const { rule } = typeLayout(type)
+    if (rule !== undefined) mapRule(rule, refer)
+    return false
+  })
+  return found
 }

@@ -9,6 +9,7 @@ import { documented } from './annotations.js'
 import { ContentReader } from './contents.js'
 import { mendEndlessTypes } from './endless-types.js'
 import type { ContractLayout, OperationLayout } from './layout.js'
+import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { operationKey, OperationNames } from './operation-names.js'
 import { ParameterReader } from './parameters.js'
@@ -80,8 +81,7 @@ class DescriptionReader {
     mendEndlessTypes(this.schemas.types, this.notes)
     const finished = operations.map((operation) => this.contents.finish(operation))
     const title = info?.text('title') ?? this.name
-    const rules = this.schemas.rules.named
-    return {
+    const contract: Contract = {
       name: this.name,
       dialect: 'http',
       title,
@@ -92,8 +92,9 @@ class DescriptionReader {
       notes: this.notes.all(),
       ...(info === undefined ? {} : documented(info)),
       origin: root.origin,
-      ...(Object.keys(rules).length === 0 ? {} : { layout: { rules } satisfies ContractLayout }),
     }
+    const rules = referredRules(contract, this.schemas.rules.named)
+    return Object.keys(rules).length === 0 ? contract : { ...contract, layout: { rules } satisfies ContractLayout }
   }
 
   private absolute(text: string): string {
