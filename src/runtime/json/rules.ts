@@ -1,5 +1,5 @@
 import { compareNumbers, isMultiple } from './numbers.js'
-import { expression, isObject, join, RawNumber, show } from './values.js'
+import { expression, isObject, join, RawNumber, show, type JsonLimits } from './values.js'
 
 /**
  * What values must satisfy beyond their types: JSON Schema 2020-12 (Validation and the applicators of Core), as plain data. Bounds are
@@ -7,18 +7,11 @@ import { expression, isObject, join, RawNumber, show } from './values.js'
  */
 export type LiveRule = boolean | RuleKeywords
 
-export interface RuleKeywords {
+export interface RuleKeywords extends Pick<JsonLimits, 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf' | 'minLength' | 'maxLength'> {
   readonly $ref?: () => LiveRule
   readonly type?: readonly string[]
   readonly enum?: readonly unknown[]
   readonly const?: unknown
-  readonly minimum?: string
-  readonly maximum?: string
-  readonly exclusiveMinimum?: string
-  readonly exclusiveMaximum?: string
-  readonly multipleOf?: string
-  readonly minLength?: number
-  readonly maxLength?: number
   readonly pattern?: string
   readonly minItems?: number
   readonly maxItems?: number
