@@ -56,7 +56,7 @@ for (const format of wanted === undefined ? ['json', 'yaml'] : [wanted]) {
     const folder = join(base, `${format}-${count}`)
     mkdirSync(folder)
     const file = `api.${format}`
-    const text = format === 'json' ? JSON.stringify(description(count), null, 1) : stringify(description(count), { aliasDuplicateObjects: false })
+    const text = format === 'json' ? JSON.stringify(description(count), null, count > 5000 ? 0 : 1) : stringify(description(count), { aliasDuplicateObjects: false })
     writeFileSync(join(folder, file), text)
     const imported = run([program, 'import', file, '--as', 'basins'], folder)
     const generated = run([program, 'generate', 'basins'], folder)
