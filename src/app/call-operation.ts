@@ -5,7 +5,6 @@ import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem, Problem } from '../contract/problem.js'
 import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
 import { fileReason } from '../contract/system-error.js'
-import { dialectNamed } from '../dialects/registry.js'
 import { connectionReason } from '../documents/fetching.js'
 import { parseAssignment, parseInput, readInput } from '../exercise/input.js'
 import type { CallResult } from '../exercise/run-client.js'
@@ -77,7 +76,7 @@ export async function callOperation(reference: string, wanted: string, options: 
     throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
   }
   // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
-  const asked = options.accept === undefined ? undefined : operation.inputs.some((each) => each.name === 'accept' && each.type.kind === 'enumeration') ? 'input' : 'header'
+  const asked = options.accept === undefined ? undefined : operation.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration') ? 'input' : 'header'
   const headers = asked === 'header' ? { ...options.headers, accept: options.accept ?? '' } : options.headers
   const plain = options.input === undefined || options.input.text.trim() === '' ? undefined : await parseInput(options.input.text, options.input.what)
   const input = await readInput(open.contract, operation, plain, [...(options.with ?? []), ...(asked === 'input' ? [`accept=${options.accept ?? ''}`] : [])].map(parseAssignment), readBytes)
@@ -112,6 +111,7 @@ export async function callOperation(reference: string, wanted: string, options: 
 /** The address of an endpoint with the values that were given for its variables. */
 async function addressWith(open: OpenContract, endpoint: Endpoint, variables: Readonly<Record<string, string>>): Promise<string> {
   if (Object.keys(variables).length === 0) return endpoint.address
+  const { dialectNamed } = await import('../dialects/registry.js')
   const dialect = await dialectNamed(open.contract.dialect)
   const known = dialect.serverVariables?.(endpoint)
   for (const [name, value] of Object.entries(variables)) {

@@ -52,3 +52,14 @@ export function base64ToBytes(text: string): Uint8Array {
   for (let at = 0; at < binary.length; at += 1) bytes[at] = binary.charCodeAt(at)
   return bytes
 }
+
+/** Pieces of bytes as one. */
+export function joinBytes(pieces: readonly Uint8Array[]): Uint8Array {
+  const all = new Uint8Array(pieces.reduce((size, piece) => size + piece.length, 0))
+  let at = 0
+  for (const piece of pieces) {
+    all.set(piece, at)
+    at += piece.length
+  }
+  return all
+}

@@ -49,7 +49,7 @@ export class ContentReader {
 
   /** The input `body`, and with it `contentType` where there is a choice. */
   readBody(node: DataNode, where: string): InputField[] {
-    const media = readMedia(node, this.references).map((each): Media => (each.kind === 'events' ? { ...each, kind: 'text' } : each))
+    const media = readMedia(node, this.references, this.notes).map((each): Media => (each.kind === 'events' ? { ...each, kind: 'text' } : each))
     const [first] = media
     if (first === undefined) return []
     const { origin } = node
@@ -193,8 +193,8 @@ export class ContentReader {
       const contents = this.readContents(method === 'head' ? this.unread(response) : this.readSettled(response), `${where}${pascalCase(`answer ${status}`)}`, 'out')
       if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, contents, node: response })
       else {
-        response.get('headers')?.readWhole()
-        const [content] = contents.layouts
+        const [content, ...others] = contents.layouts
+        if (contents.types.length > 1) this.notes.add('ignored', 'TM-2308', { chosen: content?.mediaType ?? '', others: others.map((each) => each.mediaType).join(', ') }, response.origin)
         faults.push({ name: status, type: contents.types[0]?.type ?? { kind: 'nothing', origin: response.origin }, ...documented(response), origin: response.origin, layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout })
       }
     }
@@ -209,7 +209,7 @@ export class ContentReader {
 
   /** The media types of an answer. Sequences can't be had beside something else: they end, or not, in their own way. */
   private readSettled(response: DataNode): Media[] {
-    const all = readMedia(response, this.references)
+    const all = readMedia(response, this.references, this.notes)
     const whole = all.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
     const [first] = all
     if (whole.length === 0) return first === undefined ? [] : [first]

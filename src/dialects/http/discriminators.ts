@@ -23,7 +23,8 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
   const mapping = new Map<string, DataNode>()
   for (const [value, reference] of found.entries('mapping')) {
     const schema = target(String(reference.value))
-    if (schema !== undefined) mapping.set(value, schema)
+    if (schema === undefined) references.tellMissing(String(reference.value), reference)
+    else mapping.set(value, schema)
   }
   const fallback = found.text('defaultMapping')
   const otherwise = fallback === undefined ? undefined : target(fallback)

@@ -72,6 +72,7 @@ export class DynamicScopes {
     const initial = this.references.lookUp(reference, node) ?? this.anchorsOf.get(resourceOf(node))?.get(name)
     const isDynamic = initial === undefined || initial.members.get('$dynamicAnchor')?.value === name
     const found = isDynamic ? (this.current.get(name) ?? initial) : initial
+    if (found === undefined) this.references.tellMissing(reference, node)
     return found === undefined ? undefined : this.references.settle(found)
   }
 

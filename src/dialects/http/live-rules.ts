@@ -2,11 +2,7 @@ import type { Contract } from '../../contract/contract.js'
 import { someType } from '../../contract/queries.js'
 import type { LiveRule } from '../../runtime/json/rules.js'
 import { typeLayout } from './layout.js'
-import type { Rule } from './rules.js'
-
-const schemaKeywords = ['not', 'if', 'then', 'else', 'contains', 'items', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
-const listKeywords = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
-const mapKeywords = ['properties', 'patternProperties', 'dependentSchemas']
+import { listKeywords, mapKeywords, schemaKeywords, type Rule } from './rules.js'
 
 /**
  * Goes through a rule with its parts.
@@ -19,7 +15,7 @@ export function mapRule<T>(rule: Rule, refer: (id: string) => T): boolean | { re
   const made: Record<string, unknown> = {}
   for (const [keyword, value] of Object.entries(rule)) {
     if (keyword === '$ref') made[keyword] = refer(String(value))
-    else if (schemaKeywords.includes(keyword)) made[keyword] = inside(value)
+    else if (keyword === 'items' || schemaKeywords.includes(keyword)) made[keyword] = inside(value)
     else if (listKeywords.includes(keyword)) made[keyword] = (value as unknown[]).map(inside)
     else if (mapKeywords.includes(keyword)) {
       const members: Record<string, unknown> = {}

@@ -1,4 +1,5 @@
 import type { DataNode } from '../../documents/data-node.js'
+import type { Notes } from '../notes.js'
 import { referenceOf, type References } from './references.js'
 import { isObjectSchema } from './schema-facts.js'
 
@@ -28,7 +29,7 @@ export function kindOf(mediaType: string): ContentKind {
 const order: readonly ContentKind[] = ['json', 'multipart', 'form', 'xml', 'events', 'lines', 'text', 'bytes']
 
 /** The media types of a `content`, those first that are understood best; of several spellings of one thing only the first. */
-export function readMedia(owner: DataNode, references: References): Media[] {
+export function readMedia(owner: DataNode, references: References, notes: Notes): Media[] {
   const all = owner.entries('content').map(([name, each]): Media => {
     const node = references.settle(each)
     const item = node.get('itemSchema')
@@ -37,7 +38,9 @@ export function readMedia(owner: DataNode, references: References): Media[] {
     // Anything at all, or a name of the maker's own with an object in it, is JSON as a rule.
     const isRange = name.includes('*')
     const isStructured = schema !== undefined && isObjectSchema(schema, references)
-    const kind = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && (schema === undefined || !isBinary(schema, references)) ? 'json' : named === 'bytes' && isStructured ? 'json' : named
+    const kind = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && (schema === undefined || !isBinary(schema, references)) ? 'json' : named === 'bytes' && isStructured && !/^multipart\//i.test(name) ? 'json' : named
+    if (kind === 'json' && named !== 'json') notes.add('approximated', 'TM-2315', { what: `The media type ${name}`, as: 'JSON', reason: isRange ? 'it may be anything' : 'it carries an object' }, node.origin)
+    else if (isStructured && kind === 'bytes') notes.add('approximated', 'TM-2315', { what: `The media type ${name}`, as: 'bytes', reason: 'its parts are not written or read one by one' }, node.origin)
     return { mediaType: isRange ? (kind === 'json' ? 'application/json' : name.replace('*/*', 'application/octet-stream').replace('/*', kind === 'text' ? '/plain' : '/octet-stream')) : name, kind, node, schema: item ?? schema }
   })
   all.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))

@@ -7,7 +7,6 @@ import { documented, exampleOf, fitting } from './annotations.js'
 import type { ParameterLayout } from './layout.js'
 import { kindOf } from './media-types.js'
 import type { References } from './references.js'
-import { isObjectSchema } from './schema-facts.js'
 import type { Placed, SchemaReader } from './schemas.js'
 
 type ParameterPlace = Exclude<Place, 'body' | 'messageHeader' | 'attachment'>
@@ -82,7 +81,7 @@ export class ParameterReader {
     const { type, nullable }: Placed = schema === undefined ? { type: textType(node), nullable: false } : this.schemas.read(schema, { id: `#operation:${where}/${name}`, name: where + pascalCase(name) }, 'in')
     const kind = mediaType === undefined ? undefined : kindOf(mediaType)
     const layout: ParameterLayout = {
-      name, ...this.written(node, place, schema), ...(node.flag('allowReserved') ? { allowReserved: true } : {}), ...(declared === 'querystring' ? { whole: kind === 'json' ? 'json' : 'form' } : kind === 'json' ? { json: true as const } : {}),
+      name, ...this.written(node, place), ...(node.flag('allowReserved') ? { allowReserved: true } : {}), ...(declared === 'querystring' ? { whole: kind === 'json' ? 'json' : 'form' } : kind === 'json' ? { json: true as const } : {}),
     }
     const target = schema === undefined ? undefined : this.references.settle(schema)
     const preset = schema?.get('default') ?? target?.get('default')
@@ -93,14 +92,11 @@ export class ParameterReader {
     }
   }
 
-  private written(node: DataNode, place: ParameterPlace, schema: DataNode | undefined): Pick<ParameterLayout, 'style' | 'explode'> {
+  private written(node: DataNode, place: ParameterPlace): Pick<ParameterLayout, 'style' | 'explode'> {
     const declared = node.text('style')
-    let style = styles[place].find((each) => each === declared)
+    const style = styles[place].find((each) => each === declared)
     if (declared !== undefined && style === undefined) this.notes.add('approximated', 'TM-2315', { what: `The style "${declared}"`, as: styles[place][0] ?? 'form', reason: `parameters in ${place} can't have it` }, node.members.get('style')?.origin ?? node.origin)
-    // An object in brackets is often declared by its name alone: color[].
     const explode = node.get('explode')
-    const isObject = schema !== undefined && isObjectSchema(schema, this.references)
-    if (style === 'deepObject' && !isObject && schema !== undefined) style = 'deepObject'
     const usual = style === undefined || style === 'form' || style === 'cookie' ? undefined : false
     const explodes = explode === undefined ? usual : explode.value === true
     return { ...(style === undefined ? {} : { style }), ...(explodes === undefined ? {} : { explode: explodes }) }

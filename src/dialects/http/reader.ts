@@ -174,7 +174,7 @@ class DescriptionReader {
       const node = item.get(method)
       if (node === undefined) return []
       const body = node.get('requestBody')
-      const [media] = body === undefined ? [] : readMedia(this.references.settle(body), this.references)
+      const [media] = body === undefined ? [] : readMedia(this.references.settle(body), this.references, this.notes)
       const placed = media?.schema === undefined ? undefined : this.schemas.read(media.schema, { id: `#incoming:${where}`, name: `${where}Message` }, 'in')
       return [{ name, origin: node.origin, ...documented(node), ...(placed === undefined ? {} : { type: placed.type }) }]
     })

@@ -109,6 +109,11 @@ export class References {
     return target === undefined ? undefined : this.peek(target)
   }
 
+  /** Tells of a reference outside `$ref` that leads nowhere. */
+  tellMissing(reference: string, node: DataNode): void {
+    this.notes.add('approximated', 'TM-2302', { reference, chain: '', nearest: this.nearest(reference) }, node.origin)
+  }
+
   /** A stable id for a node: the document (unless it is the root) and its JSON Pointer. */
   idOf(node: DataNode): string {
     return `${node.document === this.documents.root.label ? '' : node.document}#${node.pointer}`

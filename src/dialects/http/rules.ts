@@ -11,9 +11,10 @@ import { bounds } from './scalars.js'
 export type Rule = boolean | { readonly [keyword: string]: unknown }
 
 const plainKeywords = ['maxLength', 'minLength', 'maxItems', 'minItems', 'uniqueItems', 'maxContains', 'minContains', 'maxProperties', 'minProperties', 'dependentRequired']
-const schemaKeywords = ['not', 'if', 'then', 'else', 'contains', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
-const listKeywords = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
-const mapKeywords = ['properties', 'patternProperties', 'dependentSchemas']
+/** Keywords whose values are a schema, a list of schemas, schemas by name; `items` is read apart, having been a list once. */
+export const schemaKeywords: readonly string[] = ['not', 'if', 'then', 'else', 'contains', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
+export const listKeywords: readonly string[] = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
+export const mapKeywords: readonly string[] = ['properties', 'patternProperties', 'dependentSchemas']
 
 /** Keywords that say something of values whose type has no place for it: they are checked by rules. */
 export const ruleKeywords: readonly string[] = ['not', 'if', 'then', 'else', 'dependentSchemas', 'dependentRequired', 'dependencies', 'propertyNames', 'minProperties', 'maxProperties', 'contains', 'minContains', 'maxContains', 'uniqueItems']

@@ -1,3 +1,4 @@
+import { joinBytes } from '../plain.js'
 import { jsonText } from '../json/values.js'
 import { isJson } from '../response-text.js'
 import type { Format } from './http.js'
@@ -39,7 +40,7 @@ export const multipart: Format = {
       })
     }
     text(`--${boundary}--\r\n`)
-    return { type: `multipart/form-data; boundary=${boundary}`, content: joined(pieces) }
+    return { type: `multipart/form-data; boundary=${boundary}`, content: joinBytes(pieces) }
   },
 }
 
@@ -64,14 +65,4 @@ function isFile(value: unknown): value is File {
 /** Names in a header, as browsers write them (RFC 7578, section 2; WHATWG HTML, section 4.10.21.8). */
 function escaped(name: string): string {
   return name.replace(/[\r\n"]/g, (c) => (c === '"' ? '%22' : c === '\r' ? '%0D' : '%0A'))
-}
-
-function joined(pieces: readonly Uint8Array[]): Uint8Array {
-  const content = new Uint8Array(pieces.reduce((size, piece) => size + piece.length, 0))
-  let at = 0
-  for (const piece of pieces) {
-    content.set(piece, at)
-    at += piece.length
-  }
-  return content
 }

@@ -1,3 +1,4 @@
+import { joinBytes } from '../plain.js'
 import type { Response } from '../connection.js'
 
 /**
@@ -54,17 +55,7 @@ export function writeParts(envelope: string, contentType: string, { parts, takes
   const whole = takesBytesOut
     ? `multipart/related; type="application/xop+xml"; start="<envelope@message>"; start-info="${mediaType}"; boundary="${boundary}"${action === undefined ? '' : `; action="${action}"`}`
     : `multipart/related; type="${mediaType}"; start="<envelope@message>"; boundary="${boundary}"`
-  return { contentType: whole, body: joined(pieces) }
-}
-
-function joined(pieces: readonly Uint8Array[]): Uint8Array {
-  const all = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0))
-  let at = 0
-  for (const piece of pieces) {
-    all.set(piece, at)
-    at += piece.length
-  }
-  return all
+  return { contentType: whole, body: joinBytes(pieces) }
 }
 
 /** The envelope of an answer, and what came beside it. An answer of one part is the envelope itself. */
