@@ -64,15 +64,17 @@ export async function generateClient(name: string, options: GenerateOptions = {}
   const state = await clientState(folder)
   if (state.edited.length > 0 && options.overwrite !== true) throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
   const strangers = state.manifest === undefined ? state.present : state.strangers
-  const clashing = strangers.filter((path) => state.manifest === undefined || files.some((file) => file.path === path))
+  const written = new Set(files.map((file) => file.path))
+  const clashing = strangers.filter((path) => state.manifest === undefined || written.has(path))
   if (clashing.length > 0 && options.overwrite !== true) throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
 
   const before = state.texts
+  const foreign = new Set(strangers)
   const added = files.filter((file) => !(file.path in before)).map((file) => file.path)
   const changed = files.filter((file) => file.path in before && before[file.path] !== file.text).map((file) => file.path)
-  const removed = Object.keys(before).filter((path) => !strangers.includes(path) && !files.some((file) => file.path === path))
+  const removed = Object.keys(before).filter((path) => !foreign.has(path) && !written.has(path))
   if (added.length + changed.length + removed.length > 0) {
-    const kept = strangers.filter((path) => !files.some((file) => file.path === path))
+    const kept = strangers.filter((path) => !written.has(path))
     await replaceFolder(folder, Object.fromEntries(files.map((file) => [file.path, file.text])), kept)
   }
   const { class: _class, ...identifiers } = names

@@ -1,6 +1,6 @@
 import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import type { Contract, Operation } from '../contract/contract.js'
+import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
 import { nearestAdvice, matchName } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
@@ -8,7 +8,7 @@ import type { Dialect } from '../dialects/dialect.js'
 import type { Documents } from '../documents/documents.js'
 import { isWebAddress } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
-import { readCached, writeCached } from '../project/cache.js'
+import { readCached, readCachedLines, writeCached } from '../project/cache.js'
 import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project } from '../project/project-file.js'
 import { bytesDigest, namesText, readNames, readSnapshot, readSnapshotIndex, type SnapshotIndex } from '../project/snapshot.js'
 import { buildMark } from './package-files.js'
@@ -95,8 +95,7 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
   const index = await readSnapshotIndex(project.folder, name, entry.from)
   const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
   // Reading metadata is slow where it is large; what was read is kept under the digest of all that went in.
-  const cached = await readCached(contractKey(name, index))
-  let whole = cached === undefined ? undefined : parseCached(cached)
+  let whole = await readCachedContract(contractKey(name, index))
   if (whole === undefined) {
     whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
     await cacheContract(whole, name, index)
@@ -107,20 +106,33 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
 }
 
 function contractKey(name: string, index: SnapshotIndex): string {
-  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.json`
+  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.jsonl`
 }
 
 /** Keeps what was read from a snapshot's documents, so that they need not be read again. */
 export async function cacheContract(contract: Contract, name: string, index: SnapshotIndex): Promise<void> {
-  await writeCached(contractKey(name, index), JSON.stringify(contract))
+  await writeCached(contractKey(name, index), contractLines(contract))
 }
 
-function parseCached(text: string): Contract | undefined {
+/** A contract as lines of JSON: its types one by one, and the rest. */
+function* contractLines({ types, ...rest }: Contract): Generator<string, void, undefined> {
+  for (const id of Object.keys(types)) yield JSON.stringify(types[id])
+  yield JSON.stringify(rest)
+}
+
+async function readCachedContract(key: string): Promise<Contract | undefined> {
+  const types: Record<TypeId, NamedType> = {}
+  let rest: Omit<Contract, 'types'> | undefined
   try {
-    return JSON.parse(text) as Contract
+    await readCachedLines(key, (line) => {
+      const read = JSON.parse(line) as NamedType | Omit<Contract, 'types'>
+      if ('services' in read) rest = read
+      else Object.defineProperty(types, read.id, { value: read, enumerable: true, writable: true, configurable: true })
+    })
   } catch {
     return undefined
   }
+  return rest === undefined ? undefined : { ...rest, types }
 }
 
 /** A project whose file was found valid before is not checked again: the checker is large to load. */

@@ -1,7 +1,7 @@
 import type { Choice, Contract, Endpoint, Field, Operation, ScalarType, Type } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { countedTypes, directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, selectOperations, typesOfOperation } from '../contract/queries.js'
+import { countedTypes, directSubtypes, endpointsOf, endpointsOffering, fieldsOf, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, neededOf, typesOfOperation } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
@@ -107,7 +107,7 @@ export async function showContract(reference: string, thing: string | undefined,
   const open = await openContract(reference, options)
   if (thing === undefined) return overview(open)
   // Types that no operation needs are in nobody's way.
-  const contract = selectOperations(open.contract, () => true)
+  const contract = neededOf(open.contract)
   const operations = new Map(operationsOf(contract).map((operation) => [pathOf(operation), operation]))
   const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
   const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))

@@ -1,5 +1,15 @@
 import type { Contract, Endpoint, Field, Incoming, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
 
+// A contract never changes, and what is asked of all of it is asked again and again.
+const subtypesOf = new WeakMap<Contract['types'], ReadonlyMap<TypeId, readonly TypeId[]>>()
+const wholes = new WeakMap<Contract, Contract>()
+
+function once<K extends object, V>(known: WeakMap<K, V>, key: K, find: () => V): V {
+  let found = known.get(key)
+  if (found === undefined) known.set(key, (found = find()))
+  return found
+}
+
 /** An operation's path as people write it: `listBerths`, `bookings.create`. */
 export function pathOf(operation: Operation): string {
   return operation.path.join('.')
@@ -71,10 +81,14 @@ export function membersOf(contract: Contract, type: Type, within: readonly Type[
 }
 
 /** For each type that others extend: the ids of those that extend it directly, in code unit order. */
-export function directSubtypes(contract: Contract): ReadonlyMap<TypeId, readonly TypeId[]> {
+export function directSubtypes({ types }: Pick<Contract, 'types'>): ReadonlyMap<TypeId, readonly TypeId[]> {
+  return once(subtypesOf, types, () => findSubtypes(types))
+}
+
+function findSubtypes(types: Contract['types']): ReadonlyMap<TypeId, readonly TypeId[]> {
   const found = new Map<TypeId, TypeId[]>()
-  for (const id of Object.keys(contract.types).sort()) {
-    const type = contract.types[id]
+  for (const id of Object.keys(types).sort()) {
+    const type = types[id]
     if (type?.kind !== 'record' || type.base === undefined) continue
     const list = found.get(type.base.to) ?? []
     list.push(id)
@@ -143,7 +157,8 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
 
 /** The types that these operations need, as people count them: lists are written as arrays, and shapes for sending are no types of their own. */
 export function countedTypes(contract: Contract, operations: readonly Operation[]): NamedType[] {
-  return reachableTypes(contract, operations)
+  const ids = operations.length === operationsOf(contract).length ? Object.keys(neededOf(contract).types) : reachableTypes(contract, operations)
+  return ids
     .map((id) => namedType(contract, id))
     .filter((type) => type.kind !== 'list' && !(type.kind === 'record' && type.variantOf !== undefined))
 }
@@ -156,6 +171,15 @@ export function countTypes(contract: Contract, operations: readonly Operation[])
 /** The type by whose name a record goes in `$is`: its own, unless it is a shape of another one. */
 export function kindOf(contract: Contract, record: RecordType & NamedType): NamedType {
   return record.variantOf === undefined ? record : namedType(contract, record.variantOf)
+}
+
+/** The contract with only the types that its operations need. */
+export function neededOf(contract: Contract): Contract {
+  return once(wholes, contract, () => {
+    const needed = selectOperations(contract, () => true)
+    wholes.set(needed, needed)
+    return needed
+  })
 }
 
 /** The contract with only those operations that `chosen` accepts, and only the types they need. */

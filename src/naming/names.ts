@@ -1,5 +1,5 @@
 import type { Contract, NamedType, TypeId } from '../contract/contract.js'
-import { directSubtypes, operationsOf, pathOf, selectOperations } from '../contract/queries.js'
+import { directSubtypes, operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { camelCase, pascalCase } from './identifiers.js'
 import { globals, keywords } from './reserved.js'
@@ -31,7 +31,7 @@ const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record
  */
 export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
   // Types that no operation needs get no name, and so take none away.
-  const contract = selectOperations(whole, () => true)
+  const contract = neededOf(whole)
   const taken = new Set([...ownExports, ...reserved, ...globals].map((name) => name.toLowerCase()))
   const types: Record<TypeId, string> = { ...kept.types }
   const operations: Record<string, string> = { ...kept.operations }

@@ -30,9 +30,11 @@ export async function replaceFolder(folder: string, files: Readonly<Record<strin
   const previous = previousName(folder)
   try {
     await recoverFolder(folder)
+    const made = new Set<string>()
     for (const [path, contents] of Object.entries(files)) {
       const target = join(aside, path)
-      await mkdir(dirname(target), { recursive: true })
+      if (!made.has(dirname(target))) await mkdir(dirname(target), { recursive: true })
+      made.add(dirname(target))
       await writeFile(target, contents)
     }
     for (const path of keep) await cp(join(folder, path), join(aside, path), { recursive: true })

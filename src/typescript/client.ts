@@ -1,6 +1,6 @@
 import { textDigest } from '../contract/digest.js'
 import type { Contract, Field, InputField, Operation } from '../contract/contract.js'
-import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
+import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Declaration, Dialect, Signature } from '../dialects/dialect.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
@@ -35,7 +35,7 @@ const header = '// Written by Tolmach from the service\'s metadata. Changes made
  * @returns the files, sorted by path, manifest.json among them
  */
 export function clientFiles(whole: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
-  const contract = selectOperations(whole, () => true)
+  const contract = neededOf(whole)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
