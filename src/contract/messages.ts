@@ -101,6 +101,7 @@ export const messages = {
   'TM-2409': entry('metadata', 'The overload of "{name}" with {parameters} is called {given}.', 'Nothing, unless you know it by the other name.'),
   'TM-2410': entry('metadata', '{what} lacks its attribute "{attribute}".', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2411': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2412': entry('metadata', 'Left out, because the service says that it does not offer them: {operations}.', 'Nothing, if that is right; else ask the service\'s owner to correct its annotations.'),
 
   'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
   'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),

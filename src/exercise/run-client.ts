@@ -3,7 +3,7 @@ import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
-import type { Listing } from '../runtime/odata/odata.js'
+import type { Listing } from '../runtime/odata/pages.js'
 
 /**
  * Bundles a client's TypeScript into one module that Node can run.

@@ -166,6 +166,8 @@ export interface Request {
   readonly body?: string | Uint8Array
   /** Its headers prove already who calls. */
   readonly proven?: boolean
+  /** Does the caller deal itself with an answer of 401, 403 or 407? */
+  deals?(response: Response): boolean
 }
 
 /** The answer to a request, its body read to the end. */
@@ -250,7 +252,7 @@ export async function openExchange(connection: Connection, request: Request, thi
 export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
   const opened = await openExchange(connection, request, thisCall)
   try {
-    return await receive(opened, request.url, text)
+    return await receive(opened, request.url, text, (response) => request.deals?.(response) === true)
   } catch (error) {
     throw opened.failure(error)
   } finally {
@@ -259,10 +261,10 @@ export async function exchange(connection: Connection, request: Request, thisCal
 }
 
 /** Reads an answer to its end. */
-export async function receive({ answer, received }: Opened, url: string, text: (response: Response) => string): Promise<Response> {
+export async function receive({ answer, received }: Opened, url: string, text: (response: Response) => string, deals: (response: Response) => boolean = () => false): Promise<Response> {
   const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
   received(text(response))
-  if (answer.status === 401 || answer.status === 403 || answer.status === 407) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
+  if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response)) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
   return response
 }
 

@@ -7,34 +7,48 @@ import { printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../typescript/page.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import type { Declaration, DeclarationContext, Emitter, OperationContext } from '../dialect.js'
-import { fieldLayout, operationLayout, type EndpointLayout } from './layout.js'
-import { queriesPage, queryNames } from './queries-page.js'
+import { fieldLayout, operationLayout, type EndpointLayout, type OperationLayout } from './layout.js'
+import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
 
-const odataModule = 'runtime/odata/odata'
+const pagesModule = 'runtime/odata/pages'
 const queryModule = 'runtime/odata/query'
-const structureModule = 'runtime/odata/structure'
+const modelModule = 'runtime/odata/model'
 
-/** Functions of the runtime by what an operation does. */
-const calls = { list: 'list', get: 'get', count: 'count', create: 'create', update: 'update', replace: 'replace', delete: 'remove', invoke: 'invoke' } as const
+/** What does the work, by what an operation does: a module of the runtime, its function, and the type of the facts that it takes. */
+const calls: Readonly<Record<OperationLayout['kind'], readonly [module: string, name: string, facts: readonly [module: string, name: string]]>> = {
+  ...Object.fromEntries(['list', 'get', 'count', 'create', 'update', 'replace', 'upsert'].map((kind) => [kind, ['odata', kind, ['input-checks', 'EntityOperation']]])) as Record<'list' | 'get' | 'count' | 'create' | 'update' | 'replace' | 'upsert', [string, string, [string, string]]>,
+  delete: ['odata', 'remove', ['input-checks', 'EntityOperation']],
+  changes: ['changes', 'changes', ['input-checks', 'EntityOperation']],
+  aggregate: ['aggregation', 'aggregate', ['input-checks', 'EntityOperation']],
+  createMedia: ['media', 'createMedia', ['media', 'MediaOperation']],
+  download: ['media', 'download', ['media', 'MediaOperation']],
+  upload: ['media', 'upload', ['media', 'MediaOperation']],
+  link: ['links', 'link', ['links', 'LinkOperation']],
+  unlink: ['links', 'unlink', ['links', 'LinkOperation']],
+  invoke: ['invocations', 'invoke', ['invocations', 'Invocation']],
+}
 
 /** What an OData client has besides the parts that all clients share. */
 export const odataEmitter: Emitter = {
   open: { fragment: () => 'unknown', recordLines: () => ['  /** Properties that the contract does not name. */', '  [name: string]: unknown'] },
   reexports: [
-    [odataModule, 'type { Listing, ListingPage }'],
+    [pagesModule, 'type { Listing, ListingPage }'],
+    ['runtime/odata/addresses', '{ Reference }'],
+    ['runtime/odata/batch', 'type { Batch, BatchCall, BatchOptions }'],
+    ['batch', '{ batch }'],
     ['runtime/odata/filter', '{ allOf, anyOf, not }'],
     ['runtime/odata/terms', 'type { Condition, Conditions }'],
   ],
-  reservedNames: ['Listing', 'ListingPage', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
+  reservedNames: ['Listing', 'ListingPage', 'Reference', 'Batch', 'BatchCall', 'BatchOptions', 'batch', 'openBatch', 'Change', 'Removed', 'Aggregation', 'Aggregated', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
   runtimeFiles: (contract) => [
-    'connection.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
-    ...['edm', 'filter', 'odata', 'protocol', 'query', 'structure', 'terms', ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2'])].map((name) => `odata/${name}.ts`),
+    'connection.ts', 'failures.ts', 'mime.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
+    ...['addresses', 'batch', 'checking', 'edm', 'filter', 'input-checks', 'model', 'odata', 'pages', 'protocol', 'query', 'restrictions', 'sending', 'structure', 'terms', ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2']), ...moreFiles(contract)].map((name) => `odata/${name}.ts`),
     ...(hasExactNumbers(contract) ? ['json/exact-json.ts'] : []),
   ],
   dependencies: (contract) => (hasExactNumbers(contract) ? { 'lossless-json': '^4.0.0' } : {}),
   pages(contract, names) {
-    const pages = [codecsPage(contract, names), queriesPage(contract, names, isNew(contract))]
+    const pages = [codecsPage(contract, names), queriesPage(contract, names), batchPage(contract, names)]
     return pages.filter((page) => page !== undefined)
   },
   declaration: declare,
@@ -46,6 +60,32 @@ export const odataEmitter: Emitter = {
     for (const each of endpointsOf(contract)) page.print(`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
     page.print('}')
   },
+}
+
+/** Files of the runtime that only some clients need: those of the operations that there are. */
+function moreFiles(contract: Contract): string[] {
+  const kinds = new Set(operationsOf(contract).map((operation) => calls[operationLayout(operation).kind][0]))
+  return ['aggregation', 'changes', 'invocations', 'links', 'media'].filter((each) => kinds.has(each))
+}
+
+/** batch.ts: calls that travel together. */
+function batchPage(contract: Contract, names: Names): Page {
+  const page = new Page('batch')
+  page.declare('batch')
+  const { protocol } = treesOf(contract, names)
+  const connection = page.useType('runtime/connection', 'Connection')
+  const parse = hasExactNumbers(contract) ? `, parse: ${page.use('runtime/json/exact-json', 'exactJson')}` : ''
+  const facts = `{ name: 'batch', protocol: ${page.use(protocol.module, protocol.name)}${parse} }`
+  page.print(
+    '/**',
+    ' * Calls that travel together in one request: `const call = calls.add((connection) => …)` for each, `await calls.send()`, and `await call.outcome`. With',
+    ' * `{ together: true }` all changes happen, or none of them does.',
+    ' */',
+    `export function batch(connection: ${connection}): ${page.useType('runtime/odata/batch', 'Batch')}<${connection}> {`,
+    `  return ${page.use('runtime/odata/batch', 'openBatch')}(connection, ${facts}, (later) => later)`,
+    '}',
+  )
+  return page
 }
 
 /** How to ask, shown with a set and properties of this very service. */
@@ -109,7 +149,7 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
   for (const { type, tree } of types) {
     if (tree === undefined) continue
     const kind = type.kind === 'record' ? 'Structure' : type.kind === 'enumeration' ? 'EnumType' : 'ValueType'
-    page.print('', `export const ${name(type)}: ${page.useType(structureModule, kind)} = ${printer.print(tree)}`)
+    page.print('', `export const ${name(type)}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`)
   }
   return page
 }
@@ -117,14 +157,27 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
 /** Queries are typed by what the entity has, and what comes back by what was asked for. */
 function declare({ contract, names, operation, page, inputType, outcomeType }: DeclarationContext): Declaration {
   const layout = operationLayout(operation)
-  if (layout.kind === 'invoke' || layout.kind === 'delete' || layout.kind === 'create') return {}
+  const name = layout.kind === 'invoke' ? '' : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? '')
+  const { query, terms } = queryNames(name)
+  const usualInput = (optional: boolean): string => `input${optional ? '?' : ''}: Input`
+  if (layout.kind === 'download') {
+    const thisCall = `${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
+    return { signature: { typeParameters: '<AsStream extends boolean = false>', input: `input: ${inputType}`, returns: `Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
+  }
+  if (layout.kind === 'changes') return { signature: { typeParameters: '', input: `input: ${inputType}`, returns: `${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>` } }
+  if (layout.kind === 'aggregate') {
+    const covers = ['filter', 'groupBy', 'measures']
+    const inside = page.module.startsWith('operations/') ? { inputBase: { text: `${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${propertyNames(contract, layout.entity).map(quoted).join(' | ') || 'never'}>`, covers } } : {}
+    return { ...inside, signature: { typeParameters: `<const Input extends ${inputType}>`, input: 'input: Input', returns: `Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>` } }
+  }
+  if (!['list', 'get', 'count', 'update', 'replace', 'upsert'].includes(layout.kind)) return {}
   const covers = operation.inputs.filter((input) => input.place === 'query').map((input) => input.name)
   if (covers.length === 0) return {}
-  const { query } = queryNames(names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? '')
   // Only the page that declares the input needs the query itself.
+  const all = queryOptions(contract, layout.kind === 'invoke' ? '' : layout.entity)
   const inputBase = (): string => {
     const local = page.useType('queries', query)
-    return layout.kind === 'list' ? local : `Pick<${local}, ${covers.map(quoted).join(' | ')}>`
+    return covers.length === all.length ? local : `Pick<${local}, ${covers.map(quoted).join(' | ')}>`
   }
   const base = page.module.startsWith('operations/') ? { inputBase: { text: inputBase(), covers } } : {}
   if (layout.kind === 'count') return base
@@ -137,8 +190,8 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
     signature: {
       // Without a default: what a filter's function takes is found from the constraint.
       typeParameters: `<const Input extends ${inputType}>`,
-      input: isOptional ? 'input?: Input' : 'input: Input',
-      returns: layout.kind === 'list' ? `${page.useType(odataModule, 'Listing')}<${shape}>` : `Promise<${shape}${outcomeType.endsWith(' | undefined') ? ' | undefined' : ''}>`,
+      input: usualInput(isOptional),
+      returns: layout.kind === 'list' ? `${page.useType(pagesModule, 'Listing')}<${shape}>` : `Promise<${shape}${outcomeType.endsWith(' | undefined') ? ' | undefined' : ''}>`,
     },
   }
 }
@@ -146,9 +199,10 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
 function printOperation(context: OperationContext): void {
   const { contract, names, operation, page } = context
   const layout = operationLayout(operation)
-  printFunction(context, page.use(odataModule, calls[layout.kind]))
+  const [module, call, facts] = calls[layout.kind]
+  printFunction(context, page.use(`runtime/odata/${module}`, call))
   const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation) }
   const text = new TreePrinter(page, contract, names).print(tree)
   const parse = hasExactNumbers(contract) ? `  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n` : ''
-  page.print('', `const operation: ${page.useType(odataModule, layout.kind === 'invoke' ? 'Invocation' : 'EntityOperation')} = ${text.replace(/\}$/, `${parse}}`)}`)
+  page.print('', `const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${text.replace(/\}$/, `${parse}}`)}`)
 }

@@ -1,6 +1,6 @@
 import type { Dialect } from '../dialect.js'
 import { odataEmitter } from './emit.js'
-import { operationLayout, type EndpointLayout } from './layout.js'
+import { addressOf, operationLayout, type EndpointLayout } from './layout.js'
 import { playOData } from './play/player.js'
 import { isJsonMetadata, isServiceDocument, readOData } from './reader.js'
 
@@ -16,12 +16,20 @@ export const odata: Dialect = {
     const key = '(…)'
     if (layout.kind === 'invoke') {
       const { on } = layout
-      const bound = on === undefined ? '' : `${on.path}${on.many === true || on.singleton === true ? '' : key}/${on.cast === undefined ? '' : `${on.cast}/`}`
+      const bound = on === undefined ? '' : `${addressOf(on)}${on.many === true || on.singleton === true ? '' : key}/${on.cast === undefined ? '' : `${on.cast}/`}`
       return [['request', `${layout.method} /${bound}${layout.call}${layout.passing === 'inline' ? key : ''}`], ['address', endpoint.address]]
     }
-    const methods = { list: 'GET', get: 'GET', count: 'GET', create: 'POST', update: version.startsWith('4') ? 'PATCH' : 'MERGE', replace: 'PUT', delete: 'DELETE' }
-    const hasKey = layout.singleton !== true && ['get', 'update', 'replace', 'delete'].includes(layout.kind)
-    return [['request', `${methods[layout.kind]} /${layout.path}${hasKey ? key : ''}${layout.kind === 'count' ? '/$count' : ''}`], ['address', endpoint.address]]
+    const isNew = version.startsWith('4')
+    const one = `/${addressOf(layout)}${layout.singleton === true ? '' : key}`
+    const all = `/${addressOf(layout)}`
+    const change = isNew ? 'PATCH' : 'MERGE'
+    const links = isNew ? '(navigation property)/$ref' : '$links/(navigation property)'
+    const stream = layout.streams === undefined ? '$value' : layout.media === true ? '$value or its stream' : layout.streams.join(' or ')
+    const requests = {
+      list: `GET ${all}`, get: `GET ${one}`, count: `GET ${all}/$count`, create: `POST ${all}`, createMedia: `POST ${all}`, update: `${change} ${one}`, replace: `PUT ${one}`, upsert: `${change} ${one}`, delete: `DELETE ${one}`,
+      changes: 'GET the address that the service gave', aggregate: `GET ${all}?$apply=…`, download: `GET ${one}/${stream}`, upload: `PUT ${one}/${stream}`, link: `POST or PUT ${one}/${links}`, unlink: `DELETE ${one}/${links}`,
+    }
+    return [['request', requests[layout.kind]], ['address', endpoint.address]]
   },
   play: playOData,
 }

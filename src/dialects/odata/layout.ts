@@ -1,4 +1,5 @@
 import type { Field, ListType, Operation, TypeId } from '../../contract/contract.js'
+import type { Restrictions } from '../../runtime/odata/restrictions.js'
 
 /** The facts of OData that the neutral contract can't say; only this dialect looks into them. */
 
@@ -16,19 +17,30 @@ export interface Navigation {
   /** Pairs of a property here and the property there that has the same value. */
   readonly constraints?: readonly (readonly [string, string])[]
   readonly contained?: boolean
-  /** Of version 2: the association it came from. */
+  /** The set that its entities are in: it can be bound to one of them. */
+  readonly set?: string
+  /** Of version 2: the association it came from, and the role of the end that it leads to. */
   readonly association?: string
+  readonly role?: string
 }
 
-/** Of a record: is it an entity type, and no complex type? */
+/** Of a record that is an entity type, and no complex type. */
 export interface RecordLayout {
   readonly entity: true
+  /** It stands for bytes, which have their own address. */
+  readonly media?: true
+  /** Its properties that are streams. */
+  readonly streams?: readonly string[]
+  /** Where parts of the key lie that are no properties of its own, by the names that they go by. */
+  readonly keyPaths?: Readonly<Record<string, readonly string[]>>
 }
 
 export interface FieldLayout {
   readonly navigation?: Navigation
   readonly computed?: boolean
   readonly immutable?: boolean
+  /** Left out when an entity is created; it may be changed later. */
+  readonly later?: boolean
   /** The service makes a value when none is given. */
   readonly madeWhenMissing?: boolean
   /** `$etag`, which is said about an entity and is none of its properties. */
@@ -37,16 +49,41 @@ export interface FieldLayout {
   readonly wire?: string
 }
 
+/** An entity set, a singleton, or the entities inside another one: its name in the address, and what lies around it, the outermost first. */
+export interface ResourceLayout {
+  readonly path: string
+  readonly entity: TypeId
+  readonly singleton?: true
+  readonly within?: readonly { readonly path: string; readonly entity: TypeId; readonly singleton?: true }[]
+}
+
+/** What is done to entities. */
+export interface EntityLayout extends ResourceLayout {
+  readonly kind: 'list' | 'get' | 'count' | 'create' | 'createMedia' | 'update' | 'replace' | 'upsert' | 'delete' | 'changes' | 'aggregate' | 'download' | 'upload' | 'link' | 'unlink'
+  readonly restricted?: Restrictions
+  /** Of streams: which there are, and whether the entity itself is one. */
+  readonly streams?: readonly string[]
+  readonly media?: true
+  /** Of links: what they lead to, by the name of the input. */
+  readonly targets?: Readonly<Record<string, { readonly name?: string; readonly set: string; readonly entity: TypeId; readonly many?: true }>>
+}
+
+/** A call of a function or an action. */
+export interface InvocationLayout {
+  readonly kind: 'invoke'
+  readonly call: string
+  readonly method: 'GET' | 'POST'
+  readonly passing: 'inline' | 'body' | 'query'
+  readonly on?: ResourceLayout & { readonly many?: true; readonly cast?: string }
+}
+
 /** What an operation does, and to what. */
-export type OperationLayout =
-  | { readonly kind: 'list' | 'get' | 'count' | 'create' | 'update' | 'replace' | 'delete'; readonly path: string; readonly entity: TypeId; readonly singleton?: true }
-  | {
-      readonly kind: 'invoke'
-      readonly call: string
-      readonly method: 'GET' | 'POST'
-      readonly passing: 'inline' | 'body' | 'query'
-      readonly on?: { readonly path: string; readonly entity: TypeId; readonly singleton?: true; readonly many?: true; readonly cast?: string }
-    }
+export type OperationLayout = EntityLayout | InvocationLayout
+
+/** The address of a resource below the service root, with `(…)` where a key goes. */
+export function addressOf({ path, within = [] }: ResourceLayout): string {
+  return within.map((step) => `${step.path}${step.singleton === true ? '' : '(…)'}/`).join('') + path
+}
 
 export function operationLayout(operation: Operation): OperationLayout {
   return operation.layout as OperationLayout

@@ -3,21 +3,28 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { memberName } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
+import { readCapabilities, type Capabilities } from './capabilities.js'
 import type { Csdl, Declared } from './csdl.js'
-import type { FieldLayout, OperationLayout } from './layout.js'
+import { documented } from './documentation.js'
+import { keyType } from './keys.js'
+import { fieldLayout, type EntityLayout, type FieldLayout, type InvocationLayout, type OperationLayout, type RecordLayout, type ResourceLayout } from './layout.js'
 import { dataMetadata } from './namespaces.js'
-import { documented, type TypeReader } from './types.js'
+import type { TypeReader } from './types.js'
 
 /** The one endpoint of a service, in the contract. */
 export const endpointName = 'service'
 
 interface Resource {
+  /** What it is called in the client. */
   readonly name: string
-  readonly entity: TypeId
-  readonly singleton: boolean
+  readonly layout: ResourceLayout
   readonly documentation: string | undefined
   readonly origin: Origin
+  readonly capabilities: Capabilities
 }
+
+/** Entities inside entities are followed so deep. */
+const deepest = 3
 
 /** Reads entity containers: sets and singletons with what can be done to them, functions and actions (CSDL XML 4.01, sections 12 and 13). */
 export class OperationReader {
@@ -44,7 +51,10 @@ export class OperationReader {
         this.readImports(part)
       }
     }
+    this.types.bindNavigations((field, holder) => this.setOf(field, holder, resources))
+    resources.push(...resources.flatMap((resource) => this.inside(resource, resources)))
     for (const resource of resources) this.readResource(resource)
+    this.noteLeftOut()
     this.readBound(resources)
     // Sets and singletons in the order of the metadata, each with all that is bound to it; then what stands by itself.
     const rank = ({ path }: Operation): number => (path.length === 1 ? resources.length : resources.findIndex(({ name }) => name === path[0]))
@@ -62,55 +72,171 @@ export class OperationReader {
     return [container, ...(parent === undefined || within.includes(parent.name) || this.csdl.all('EntityContainer').some(({ name }) => name === parent.name) ? [] : this.withParents(parent, [...within, container.name]))]
   }
 
-  private resources({ name: container, element }: Declared): Resource[] {
+  private resources(container: Declared): Resource[] {
+    const { name: containerName, element } = container
     const read = (each: XmlElement, typeAttribute: string): Resource => {
       const name = each.attribute('Name') ?? ''
       for (const attribute of ['IncludeInServiceDocument', 'Nullable']) each.attribute(attribute)
-      for (const binding of each.take(each.namespace, 'NavigationPropertyBinding')) binding.readWhole()
-      const path = `${container}/${name}`
+      const path = `${containerName}/${name}`
       const entity = this.csdl.type(each.attribute(typeAttribute) ?? '', each).name
-      return { name, entity, singleton: typeAttribute === 'Type', documentation: this.csdl.documentation(each, path) ?? this.types.record(entity).documentation, origin: each.origin }
+      for (const binding of each.take(each.namespace, 'NavigationPropertyBinding')) this.bindings.set(`${name}/${withoutTypes(binding.attribute('Path') ?? '')}`, binding.attribute('Target') ?? '')
+      const capabilities = readCapabilities(this.csdl, each, path, container, this.types.propertyElements(entity))
+      const documentation = this.csdl.documentation(each, path) ?? this.types.record(entity).documentation
+      return { name, layout: { path: name, entity, ...(typeAttribute === 'Type' ? { singleton: true as const } : {}) }, documentation, origin: each.origin, capabilities }
     }
-    for (const each of element.take(element.namespace, 'AssociationSet')) each.readWhole()
+    for (const each of element.take(element.namespace, 'AssociationSet')) this.readAssociationSet(each)
     return [...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')), ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type'))]
   }
 
+  /** The sets at the ends of an association (CSDL 2, section 2.1.18). */
+  private readAssociationSet(element: XmlElement): void {
+    const [association] = this.csdl.overloads('Association', element.children.length > 0 ? (element.attribute('Association') ?? '') : '')
+    for (const end of element.take(element.namespace, 'End')) this.bindings.set(`${association?.name ?? ''} ${end.attribute('Role') ?? ''}`, end.attribute('EntitySet') ?? '')
+    element.readWhole()
+  }
+
+  /** The set that a navigation property leads to: what is bound to it, else the only set of entities of its type. */
+  private setOf(field: Field, holder: TypeId, resources: readonly Resource[]): string | undefined {
+    const { navigation } = fieldLayout(field)
+    const target = targetOf(field)
+    if (navigation === undefined || navigation.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
+    const bound = navigation.association === undefined ? resources.filter(({ layout }) => this.types.extends(layout.entity, holder)).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
+    const sets = resources.filter(({ layout }) => layout.singleton !== true)
+    const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.some(({ name }) => name === each))
+    const fitting = sets.filter(({ layout }) => layout.entity === target)
+    return named ?? (fitting.length === 1 ? fitting[0]?.name : undefined)
+  }
+
+  /** What lies inside the entities of a resource and has no set of its own. */
+  private inside(outer: Resource, resources: readonly Resource[]): Resource[] {
+    const { layout } = outer
+    const within = [...(layout.within ?? []), { path: layout.path, entity: layout.entity, ...(layout.singleton === true ? { singleton: layout.singleton } : {}) }]
+    if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
+    return this.types.allFields(layout.entity).flatMap((field): Resource[] => {
+      const entity = targetOf(field)
+      if (fieldLayout(field).navigation?.contained !== true || entity === undefined) return []
+      const chain = within.map((step) => step.entity)
+      if (chain.includes(entity) || within.length >= deepest) {
+        this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: 'there is no end to their addresses' }, field.origin)
+        return []
+      }
+      let name = outer.name + pascalCase(field.name)
+      while (resources.some((each) => each.name === name)) name += '_'
+      const made: Resource = { name, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: { ...outer.capabilities, restricted: undefined, changes: false } }
+      return [made, ...this.inside(made, resources)]
+    })
+  }
+
   private readResource(resource: Resource): void {
-    const { name, entity, singleton, origin } = resource
+    const { name, layout: place, origin, capabilities } = resource
+    const { entity } = place
+    const singleton = place.singleton === true
     const reference: Type = { kind: 'reference', to: entity, origin }
     const keys = this.types.keyFields(entity)
+    const { media, streams = [] } = (this.types.record(entity).layout ?? {}) as Partial<RecordLayout>
     const value = (type: Type, optional = false): Outcome & { kind: 'value' } => ({ kind: 'value', field: { name: 'value', type, optional, nullable: false, origin }, origin })
     const body = (to: TypeId): InputField => ({ name: 'body', type: { kind: 'reference', to, origin }, optional: false, nullable: false, place: 'body', origin })
-    const key = singleton ? [] : keyInput(keys, origin)
+    const outer = this.outerKey(place, origin)
+    const key = [...outer, ...(singleton ? [] : keyInput(keys, origin))]
     const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', 'Only if the entity still has this ETag; `*` for any.', origin, '*')
-    const shape = this.types.isEntity(entity) ? this.queryInputs(entity, origin) : []
-    const partial = shape.filter((field) => field.name === 'select' || field.name === 'expand')
-    const add = (kind: 'list' | 'get' | 'count' | 'create' | 'update' | 'replace' | 'delete', sentence: string, inputs: readonly InputField[], outcome: Outcome): void => {
-      const layout: OperationLayout = { kind, path: name, entity, ...(singleton ? { singleton: true as const } : {}) }
-      this.add([name, kind], inputs, outcome, [sentence, resource.documentation].filter((part) => part !== undefined).join('\n\n'), origin, layout)
+    const { without = [], has = [] } = capabilities.restricted ?? {}
+    const shape = this.types.isEntity(entity) ? this.queryInputs(entity, origin).filter((field) => !without.includes(field.name) && (this.csdl.isNew || field.name !== 'search' || has.includes('search'))) : []
+    const partial = shape.filter((field) => ['select', 'expand', 'custom'].includes(field.name))
+    const add = (kind: EntityLayout['kind'], sentence: string, inputs: readonly InputField[], outcome: Outcome, more: Partial<EntityLayout> = {}): void => {
+      const layout: EntityLayout = { kind, ...place, ...(capabilities.restricted === undefined ? {} : { restricted: capabilities.restricted }), ...more }
+      this.add([name, kind === 'createMedia' ? 'create' : kind], inputs, outcome, [sentence, resource.documentation].filter((part) => part !== undefined).join('\n\n'), origin, layout)
+    }
+    const may = (kind: keyof Capabilities): boolean => {
+      if (capabilities[kind] === false) this.leftOut.push({ name: `${name}.${kind}`, origin })
+      return capabilities[kind] !== false
     }
     const nothing: Outcome = { kind: 'nothing', origin }
-    const changed = this.csdl.isNew ? partial : []
-    if (singleton) {
-      add('get', `Gets ${name}.`, partial, value(reference))
-      add('update', `Changes some properties of ${name}.`, [body(this.types.changesShape(entity)), ifMatch, ...changed], value(reference, true))
-      return
+    const changed = this.csdl.isNew ? partial : partial.filter((field) => field.name === 'custom')
+    if (!singleton) {
+      if (may('list')) add('list', `Lists the entities of ${name}: all of them, page by page, or those that fit.`, [...outer, ...shape, ...(capabilities.changes ? [trackChanges(origin)] : [])], { ...value({ kind: 'list', item: reference, origin }), iterable: true })
+      if (keys.length > 0 && may('get')) add('get', `Gets one entity of ${name} by its key.`, [...key, ...partial], value(reference))
+      if (may('count')) add('count', `Counts the entities of ${name}, or those that fit.`, [...outer, ...shape.filter((field) => ['filter', 'search', 'custom'].includes(field.name))], value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32', origin }))
+      if (capabilities.changes) add('changes', `What changed in ${name} since it was listed with \`trackChanges\`.`, [...outer, { ...input('since', text(origin, 'URL'), 'query', 'The address that the last page of a list, or of changes, gave as `changes`.', origin, 'https://register.example/$delta'), optional: false }], { ...value({ kind: 'list', item: { kind: 'anything', origin }, origin }), iterable: true })
+      if (capabilities.aggregate) add('aggregate', `Reckons over the entities of ${name}: how many there are, sums, averages.`, [...outer, ...this.aggregationInputs(entity, shape, origin)], value({ kind: 'list', item: { kind: 'map', value: { kind: 'anything', origin }, origin }, origin }))
+      if (may('create')) {
+        if (media === true) add('createMedia', `Creates an entity in ${name} from the bytes that it stands for; its properties are changed afterwards.`, [...outer, ...contentInputs(origin), input('slug', text(origin, 'Slug'), 'header', 'What it is to be called, for services that make something of that.', origin, 'photo')], value(reference), { media })
+        else add('create', `Creates an entity in ${name} and gives it back as the service made it.`, [...outer, body(this.types.newShape(entity))], value(reference))
+      }
+    } else if (may('get')) add('get', `Gets ${name}.`, [...outer, ...partial], value(reference))
+    if (!singleton && keys.length === 0) return
+    if (may('update')) add('update', singleton ? `Changes some properties of ${name}.` : `Changes some properties of an entity of ${name}; what is not named stays.`, [...key, body(this.types.changesShape(entity)), ifMatch, ...changed], value(reference, true))
+    if (media === true || streams.length > 0) {
+      const which = streams.length === 0 ? [] : [{ ...input('stream', { kind: 'enumeration', members: streams.map((each) => ({ value: each, origin })), base: { kind: 'scalar', base: 'text', format: 'property', origin }, origin }, 'path', media === true ? 'Which stream; without it, the bytes that the entity stands for.' : 'Which stream.', origin, streams[0]), optional: media === true || streams.length === 1 }]
+      const more = { ...(media === true ? { media } : {}), ...(streams.length === 0 ? {} : { streams }) }
+      const bytes: Type = { kind: 'scalar', base: 'bytes', format: 'Edm.Stream', origin }
+      add('download', `The bytes ${media === true ? 'that an entity of' : 'of a stream of an entity of'} ${name}${media === true ? ' stands for' : ''}; null when there are none.`, [...key, ...which], { kind: 'value', field: { name: 'value', type: bytes, optional: false, nullable: true, origin }, origin }, more)
+      if (may('update')) add('upload', `Puts bytes in the place of those of an entity of ${name}.`, [...key, ...which, ...contentInputs(origin), ifMatch], nothing, more)
     }
-    add('list', `Lists the entities of ${name}: all of them, page by page, or those that fit.`, shape, { ...value({ kind: 'list', item: reference, origin }), iterable: true })
-    if (keys.length > 0) add('get', `Gets one entity of ${name} by its key.`, [...key, ...partial], value(reference))
-    add('count', `Counts the entities of ${name}, or those that fit.`, shape.filter((field) => field.name === 'filter' || field.name === 'search'), value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32', origin }))
-    add('create', `Creates an entity in ${name} and gives it back as the service made it.`, [body(this.types.newShape(entity))], value(reference))
-    if (keys.length === 0) return
-    add('update', `Changes some properties of an entity of ${name}; what is not named stays.`, [...key, body(this.types.changesShape(entity)), ifMatch, ...changed], value(reference, true))
-    add('replace', `Replaces an entity of ${name}: what is not given gets its default.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
-    add('delete', `Deletes an entity of ${name}.`, [...key, ifMatch], nothing)
+    if (!singleton && may('update')) add('replace', `Replaces an entity of ${name}: what is not given gets its default.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
+    if (!singleton && this.csdl.isNew && capabilities.upsert) add('upsert', `Changes an entity of ${name}, or creates it under this key when there is none.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
+    if (!singleton && may('delete')) add('delete', `Deletes an entity of ${name}.`, [...key, ifMatch], nothing)
+    if (may('update')) this.readLinks(name, entity, key, nothing, origin, add)
+  }
+
+  private readonly leftOut: { readonly name: string; readonly origin: Origin }[] = []
+  /** Targets of navigation properties: by set and path, or by association and role. */
+  private readonly bindings = new Map<string, string>()
+
+  private noteLeftOut(): void {
+    const names = [...new Set(this.leftOut.map(({ name }) => name))]
+    const [first] = this.leftOut
+    if (first === undefined) return
+    const shown = names.length <= 12 ? names.join(', ') : `${names.slice(0, 12).join(', ')} and ${names.length - 12} more`
+    this.notes.add('ignored', 'TM-2412', { operations: shown }, first.origin)
+  }
+
+  /** Links to entities that are there: one operation that makes them, one that takes them away. */
+  private readLinks(name: string, entity: TypeId, key: readonly InputField[], nothing: Outcome, origin: Origin, add: (kind: EntityLayout['kind'], sentence: string, inputs: readonly InputField[], outcome: Outcome, more?: Partial<EntityLayout>) => void): void {
+    const links = this.types.allFields(entity).flatMap((field) => {
+      const { navigation } = fieldLayout(field)
+      const target = targetOf(field)
+      if (navigation?.set === undefined || target === undefined) return []
+      const given = ['key', 'of', 'ifMatch'].includes(field.name) ? `${field.name}_` : field.name
+      return [{ given, field, navigation, target, many: field.type.kind === 'list' }]
+    })
+    if (links.length === 0) return
+    const targets = Object.fromEntries(links.map(({ given, field, navigation, target, many }) => [given, { ...(given === field.name ? {} : { name: field.name }), set: navigation.set ?? '', entity: target, ...(many ? { many: true as const } : {}) }]))
+    const targetKey = (target: TypeId): Type => keyType(this.types.keyFields(target), origin)
+    const choose = (field: (typeof links)[number], type: Type): InputField => ({ name: field.given, type, optional: true, nullable: false, place: 'path', documentation: `The key of an entity of ${field.navigation.set ?? ''}.`, origin })
+    add('link', `Links an entity of ${name} to another one that is there: exactly one of the inputs besides the key says which.`, [...key, ...links.map((each) => choose(each, targetKey(each.target)))], nothing, { targets })
+    const loose = links.filter(({ navigation }) => navigation.multiplicity !== '1')
+    if (loose.length === 0) return
+    const yes: Type = { kind: 'literal', value: true, origin }
+    add('unlink', `Takes a link of an entity of ${name} away; the entities stay.`, [...key, ...loose.map((each) => ({ ...choose(each, each.many ? targetKey(each.target) : yes), ...(each.many ? {} : { documentation: 'The one that there is.' }) }))], nothing, { targets: Object.fromEntries(loose.map(({ given }) => [given, targets[given] as NonNullable<EntityLayout['targets']>[string]])) })
+  }
+
+  /** The key of what a resource lies in: the plain one, or keys by the names of several. */
+  private outerKey({ within = [] }: ResourceLayout, origin: Origin): InputField[] {
+    const steps = within.filter(({ singleton }) => singleton !== true)
+    const [only, ...others] = steps
+    if (only === undefined) return []
+    const type: Type = others.length === 0 ? keyType(this.types.keyFields(only.entity), origin) : { kind: 'record', fields: steps.map((step) => ({ name: step.path, type: keyType(this.types.keyFields(step.entity), origin), optional: false, nullable: false, origin })), origin }
+    return [{ name: 'of', type, optional: false, nullable: false, place: 'path', documentation: `The key of the entity${others.length === 0 ? '' : ' at each step'} that it lies in.`, origin }]
+  }
+
+  private aggregationInputs(entity: TypeId, shape: readonly InputField[], origin: Origin): InputField[] {
+    const { names } = this.propertyNames(entity)
+    return [
+      ...shape.filter((field) => field.name === 'filter'),
+      input('groupBy', { kind: 'list', item: text(origin, 'property'), origin }, 'query', 'One row for each combination of values of these; without them one row for all.', origin, names.slice(0, 1)),
+      { ...input('measures', { kind: 'map', value: { kind: 'anything', origin }, origin }, 'query', 'What is reckoned out, by the name that it gets: `count`, or a property `of` and a method `by` (sum, min, max, average, countdistinct).', origin, { Number: 'count' }), optional: false },
+    ]
+  }
+
+  private propertyNames(entity: TypeId): { names: string[]; navigations: string[] } {
+    const chain = this.types.allFields(entity)
+    const names = chain.filter((field) => fieldLayout(field).navigation === undefined && !field.name.startsWith('$')).map((field) => field.name)
+    return { names, navigations: chain.filter((field) => fieldLayout(field).navigation !== undefined).map((field) => field.name) }
   }
 
   /** What a query can ask for (URL Conventions, section 5.1). */
   private queryInputs(entity: TypeId, origin: Origin): InputField[] {
-    const chain = [...this.types.keyFields(entity), ...this.types.record(entity).fields]
-    const names = [...new Set(chain.filter((field) => (field.layout as FieldLayout | undefined)?.navigation === undefined && !field.name.startsWith('$')).map((field) => field.name))]
-    const navigations = chain.filter((field) => (field.layout as FieldLayout | undefined)?.navigation !== undefined).map((field) => field.name)
+    const { names, navigations } = this.propertyNames(entity)
     const [first = 'Name', second] = names
     const listOf = (item: Type): Type => ({ kind: 'union', alternatives: [text(origin, 'query option'), { kind: 'list', item, origin }], origin })
     const count: Type = { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '0' }, origin }
@@ -121,8 +247,10 @@ export class OperationReader {
       input('orderBy', listOf(text(origin, 'property')), 'query', 'In which order; ` desc` behind a name turns it round.', origin, [first]),
       input('top', count, 'query', 'At most so many.', origin, 10),
       input('skip', count, 'query', 'Without the first ones.', origin, 0),
-      this.csdl.isNew ? input('search', text(origin, 'search'), 'query', 'What to look for, in the service\'s own way.', origin, 'words') : undefined,
+      input('search', text(origin, 'search'), 'query', 'What to look for, in the service\'s own way.', origin, 'words'),
       input('count', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'query', 'Count all that fit, whatever `top` and `skip` say.', origin, true),
+      this.csdl.version === '4.01' ? input('compute', text(origin, 'compute'), 'query', 'Properties that the service reckons out: `Length mul 2 as Twice`.', origin) : undefined,
+      input('custom', { kind: 'map', value: text(origin, 'text'), origin }, 'query', 'Options of the service\'s own, by name.', origin),
     ]
     return fields.filter((field) => field !== undefined)
   }
@@ -195,9 +323,9 @@ export class OperationReader {
           element.readWhole()
           continue
         }
-        const places = resources.filter(({ entity, singleton }) => (this.types.extends(entity, type) || this.types.extends(type, entity)) && !(singleton && item !== undefined))
+        const places = resources.filter(({ layout: { entity, singleton } }) => (this.types.extends(entity, type) || this.types.extends(type, entity)) && !(singleton === true && item !== undefined))
         for (const resource of places) {
-          const cast = this.types.extends(resource.entity, type) ? undefined : type
+          const cast = this.types.extends(resource.layout.entity, type) ? undefined : type
           this.readInvocation(declared, [resource.name, element.attribute('Name') ?? ''], { call: declared.name, documentation: undefined, origin: element.origin, on: { resource, many: item !== undefined, cast } })
         }
         if (places.length === 0) {
@@ -218,23 +346,23 @@ export class OperationReader {
     const inputs = parameters.map((each) => this.parameter(each, name))
     const [returns] = element.take(element.namespace, 'ReturnType')
     const outcome = this.outcome(returns ?? element, returns?.attribute('Type'), name)
-    const key = on === undefined || on.many || on.resource.singleton ? [] : keyInput(this.types.keyFields(on.resource.entity), facts.origin)
-    if (on !== undefined && !on.many && !on.resource.singleton && key.length === 0) {
+    const place = on?.resource.layout
+    const key = on === undefined || place === undefined || on.many || place.singleton === true ? [] : keyInput(this.types.keyFields(place.entity), facts.origin)
+    if (on !== undefined && place !== undefined && !on.many && place.singleton !== true && key.length === 0) {
       this.notes.add('refused', 'TM-2407', { what: `The ${element.local.toLowerCase()} "${name}" at "${on.resource.name}"`, reason: 'its entities have no key that can be written' }, element.origin)
       return
     }
-    const layout: OperationLayout = {
+    const layout: InvocationLayout = {
       kind: 'invoke',
       call: facts.call,
       method: isFunction ? 'GET' : 'POST',
       passing: isFunction ? 'inline' : 'body',
-      ...(on === undefined
-        ? {}
-        : { on: { path: on.resource.name, entity: on.resource.entity, ...(on.resource.singleton ? { singleton: true as const } : {}), ...(on.many ? { many: true as const } : {}), ...(on.cast === undefined ? {} : { cast: on.cast }) } }),
+      ...(on === undefined || place === undefined ? {} : { on: { ...place, ...(on.many ? { many: true as const } : {}), ...(on.cast === undefined ? {} : { cast: on.cast }) } }),
     }
-    // A parameter may be called like our own word for the key.
-    const apart = inputs.map((each) => (key.length > 0 && each.name === 'key' ? { ...each, name: 'key_', layout: { wire: 'key' } satisfies FieldLayout } : each))
-    this.add(path, [...key, ...apart], outcome, facts.documentation ?? this.csdl.documentation(element, name), facts.origin, layout)
+    const outer = place === undefined ? [] : this.outerKey(place, facts.origin)
+    // A parameter may be called like our own words for keys.
+    const apart = inputs.map((each) => ([...outer, ...key].some(({ name: own }) => own === each.name) ? { ...each, name: `${each.name}_`, layout: { wire: each.name } satisfies FieldLayout } : each))
+    this.add(path, [...outer, ...key, ...apart], outcome, facts.documentation ?? this.csdl.documentation(element, name), facts.origin, layout)
   }
 
   private parameter(element: XmlElement, operation: string): InputField {
@@ -269,7 +397,7 @@ export class OperationReader {
     }
     if (isFree(path)) return take(path)
     const last = path.at(-1) ?? ''
-    const own = ['list', 'get', 'count', 'create', 'update', 'replace', 'upsert', 'delete']
+    const own = ['list', 'get', 'count', 'create', 'update', 'replace', 'upsert', 'delete', 'changes', 'aggregate', 'download', 'upload', 'link', 'unlink']
     if (layout.kind === 'invoke' && path.length > 1 && own.includes(memberName(last)) && isFree([...path.slice(0, -1), `${last}_`])) return take([...path.slice(0, -1), `${last}_`])
     const parameters = inputs.filter((each) => each.name !== 'key').map((each) => each.name)
     let candidate = [...path.slice(0, -1), `${last}${parameters.length === 0 ? 'Plain' : `By${parameters.map(pascalCase).join('And')}`}`]
@@ -305,8 +433,29 @@ function input(name: string, type: Type, place: InputField['place'], documentati
 function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
   const [only] = keys
   if (only === undefined) return []
-  const fields = keys.map(({ name, type, documentation, origin: declared }): Field => ({ name, type, optional: false, nullable: false, ...documented(documentation), origin: declared }))
-  const type: Type = keys.length === 1 ? only.type : { kind: 'record', fields, origin }
+  const type = keyType(keys, origin)
   const documentation = keys.length === 1 ? (only.documentation === undefined ? `The key: ${only.name}.` : `${only.name}: ${only.documentation}`) : 'The key.'
   return [{ name: 'key', type, optional: false, nullable: false, place: 'path', documentation, origin }]
+}
+
+function trackChanges(origin: Origin): InputField {
+  return input('trackChanges', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'header', 'Have the service keep track, so that changes can be asked for later: the last page says where.', origin, true)
+}
+
+function contentInputs(origin: Origin): InputField[] {
+  return [
+    { ...input('content', { kind: 'scalar', base: 'bytes', format: 'Edm.Stream', origin }, 'body', 'The bytes.', origin), optional: false },
+    input('contentType', text(origin, 'media type'), 'header', 'Of what kind they are; without it nothing is said of that.', origin, 'image/png'),
+  ]
+}
+
+/** The type that a navigation property leads to. */
+function targetOf(field: Field): TypeId | undefined {
+  const type = field.type.kind === 'list' ? field.type.item : field.type
+  return type.kind === 'reference' ? type.to : undefined
+}
+
+/** A path without the types that it is cast to on the way. */
+function withoutTypes(path: string): string {
+  return path.split('/').filter((step) => !step.includes('.')).join('/')
 }

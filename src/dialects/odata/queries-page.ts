@@ -1,9 +1,9 @@
-import type { Contract, Field, NamedType, RecordType, ScalarType, Type } from '../../contract/contract.js'
-import { fieldsOf, namedType } from '../../contract/queries.js'
+import type { Contract, Field, NamedType, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { directSubtypes, endpointsOf, fieldsOf, namedType, operationsOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
 import { Page } from '../../typescript/page.js'
-import { fieldLayout, isFlags, type RecordLayout } from './layout.js'
+import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type RecordLayout, type Version } from './layout.js'
 
 const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
@@ -14,20 +14,22 @@ export function queryNames(name: string): { terms: string; expansions: string; q
 }
 
 /** queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be asked of it. */
-export function queriesPage(contract: Contract, names: Names, isNew: boolean): Page | undefined {
+export function queriesPage(contract: Contract, names: Names): Page | undefined {
+  const version = versionOf(contract)
   const records = Object.values(contract.types).filter((type) => type.kind === 'record' && type.variantOf === undefined) as (RecordType & NamedType)[]
   if (records.length === 0) return undefined
   const page = new Page('queries')
   const nameOf = (type: NamedType): string => names.types[type.id] ?? type.name
   for (const record of records) Object.values(queryNames(nameOf(record))).forEach((name) => page.declare(name))
-  const printer = new TermPrinter(contract, names, page, isNew)
+  const printer = new TermPrinter(contract, names, page, version)
   for (const record of records.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))) {
     const name = nameOf(record)
     const { terms, expansions, query } = queryNames(name)
     const base = record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
     const own = record.fields.filter((field) => fieldLayout(field).about !== true)
     const navigations = own.filter((field) => fieldLayout(field).navigation !== undefined)
-    const all = fieldsOf(contract, record).filter((field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined)
+    const all = propertyNames(contract, record.id)
+    const left = version === '4.01' ? [] : ['compute', ...(version.startsWith('4') ? [] : ['levels', ...(searchable(contract, record.id) ? [] : ['search'])])]
     page.print(
       '',
       ...docComment([`What a filter can say of ${name}.`]),
@@ -36,6 +38,7 @@ export function queriesPage(contract: Contract, names: Names, isNew: boolean): P
         const term = printer.term(field)
         return term === undefined ? [] : [`  ${propertyName(field.name)}: ${term}`]
       }),
+      ...printer.kinds(record),
       '}',
     )
     if ((record.layout as RecordLayout | undefined)?.entity !== true) continue
@@ -46,10 +49,34 @@ export function queriesPage(contract: Contract, names: Names, isNew: boolean): P
       ...(navigations.length === 0 ? [`export interface ${expansions}${inherited} {}`] : [`export interface ${expansions}${inherited} {`, ...navigations.map((field) => `  ${propertyName(field.name)}: ${printer.expansion(field)}`), '}']),
       '',
       ...docComment([`What can be asked of ${name}.`]),
-      `export type ${query} = ${isNew ? '' : 'Omit<'}${page.useType(queryModule, 'Query')}<${terms}, ${all.map((field) => quoted(field.name)).join(' | ') || 'never'}, ${expansions}>${isNew ? '' : ', \'search\'>'}`,
+      `export type ${query} = ${left.length === 0 ? '' : 'Omit<'}${page.useType(queryModule, 'Query')}<${terms}, ${all.map(quoted).join(' | ') || 'never'}, ${expansions}>${left.length === 0 ? '' : `, ${left.map(quoted).join(' | ')}>`}`,
     )
   }
   return page
+}
+
+function versionOf(contract: Contract): Version {
+  return (endpointsOf(contract)[0]?.layout as EndpointLayout).version
+}
+
+/** The names of an entity's properties that do not lead to other entities. */
+export function propertyNames(contract: Contract, id: TypeId): string[] {
+  return fieldsOf(contract, namedType(contract, id) as RecordType).filter((field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined).map((field) => field.name)
+}
+
+/** Can entities of this type be searched for in some set? Version 2 has no search of its own. */
+function searchable(contract: Contract, id: TypeId): boolean {
+  return operationsOf(contract).some((operation) => {
+    const layout = operationLayout(operation)
+    return layout.kind === 'list' && layout.entity === id && operation.inputs.some((field) => field.name === 'search')
+  })
+}
+
+/** The options that the query of an entity has, as queries.ts types them: those that its operations can have at most. */
+export function queryOptions(contract: Contract, id: TypeId): string[] {
+  const version = versionOf(contract)
+  const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some((field) => fieldLayout(field).navigation !== undefined)
+  return ['filter', 'select', ...(hasNavigations ? ['expand'] : []), 'orderBy', 'top', 'skip', ...(version.startsWith('4') || searchable(contract, id) ? ['search'] : []), 'count', ...(version === '4.01' ? ['compute'] : []), 'custom']
 }
 
 /** Prints the term of a property: what a filter can say of it, by its type. */
@@ -57,17 +84,39 @@ class TermPrinter {
   private readonly contract: Contract
   private readonly names: Names
   private readonly page: Page
+  private readonly version: Version
   private readonly isNew: boolean
 
-  constructor(contract: Contract, names: Names, page: Page, isNew: boolean) {
+  constructor(contract: Contract, names: Names, page: Page, version: Version) {
     this.contract = contract
     this.names = names
     this.page = page
-    this.isNew = isNew
+    this.version = version
+    this.isNew = version.startsWith('4')
   }
 
   term(field: Field): string | undefined {
     return this.ofType(field.type)
+  }
+
+  /** What can be said of the kinds of a record: whether it is one, and in version 4 of their own properties. */
+  kinds(record: RecordType & NamedType): string[] {
+    const below = this.below(record.id)
+    const name = (type: NamedType): string => this.names.types[type.id] ?? type.name
+    if (below.length === 0) return []
+    const all = [record as NamedType, ...below]
+    return [
+      '  /** Is it of this kind, or of one that extends it? */',
+      `  $is(kind: ${all.map((type) => quoted(name(type))).join(' | ')}): ${this.page.useType(termsModule, 'Condition')}`,
+      ...(this.isNew ? ['  /** As this kind, with its own properties. */', `  $as<Kind extends ${below.map((type) => quoted(name(type))).join(' | ')}>(kind: Kind): { ${below.map((type) => `${propertyName(name(type))}: ${queryNames(name(type)).terms}`).join('; ')} }[Kind]`] : []),
+    ]
+  }
+
+  private below(id: TypeId): NamedType[] {
+    return (directSubtypes(this.contract).get(id) ?? []).flatMap((each) => {
+      const type = namedType(this.contract, each)
+      return type.kind === 'record' && type.variantOf === undefined ? [type, ...this.below(each)] : []
+    })
   }
 
   expansion(field: Field): string {
@@ -112,15 +161,15 @@ class TermPrinter {
       case 'date':
         return this.use('DateTerm')
       case 'dateTime':
-        return this.use('DateTimeTerm')
+        return this.use(this.isNew ? 'MomentTerm' : 'DateTimeTerm')
       case 'time':
         return this.use('TimeTerm')
       case 'duration':
-        return format === 'Edm.Time' ? this.use('TimeTerm') : this.use('Ordered', 'string')
+        return format === 'Edm.Time' ? this.use('TimeTerm') : this.use('DurationTerm')
       case 'bytes':
         return this.use('Comparable', 'Uint8Array')
       case 'text':
-        return format === 'Edm.String' ? this.use('TextTerm') : this.use('Ordered', 'string')
+        return format === 'Edm.String' ? this.use(this.version === '4.01' ? 'PatternTextTerm' : 'TextTerm') : this.use('Ordered', 'string')
       default:
         return this.use('NumberTerm', 'number')
     }

@@ -3,10 +3,11 @@ import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { Notes } from '../notes.js'
 import { Csdl } from './csdl.js'
+import { documented } from './documentation.js'
 import type { EndpointLayout } from './layout.js'
 import { atomService } from './namespaces.js'
 import { endpointName, OperationReader } from './operations.js'
-import { documented, TypeReader } from './types.js'
+import { TypeReader } from './types.js'
 
 /** A document of a service root: a list of its sets, in JSON or in Atom, and no metadata yet. */
 export function isServiceDocument(text: string): boolean {

@@ -1,7 +1,10 @@
 import type { Contract, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, endpointsOf, namedType } from '../../contract/queries.js'
 import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
-import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type OperationLayout } from './layout.js'
+import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type InvocationLayout, type RecordLayout, type ResourceLayout } from './layout.js'
+
+/** Operations that nothing can be said of but that they are not there. */
+const unrestricted: readonly string[] = ['delete', 'changes', 'aggregate', 'createMedia', 'download', 'upload', 'link', 'unlink']
 
 type Tree = { readonly [key: string]: CodecTree }
 
@@ -35,12 +38,14 @@ export class ODataTrees {
 
   private structure(type: RecordType & NamedType): CodecTree {
     const subtypes = this.subtypes.get(type.id)
+    const { keyPaths } = (type.layout ?? {}) as Partial<RecordLayout>
     return {
       type: type.id,
       ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
       ...(type.abstract === true ? { abstract: true } : {}),
       ...(type.open === true ? { open: true } : {}),
       ...(type.keys === undefined ? {} : { keys: type.keys }),
+      ...(keyPaths === undefined ? {} : { keyPaths }),
       members: Object.fromEntries(type.fields.filter((field) => fieldLayout(field).about !== true).map((field) => [field.name, this.property(field)])),
       ...(type.base === undefined ? {} : { base: new CodecReference(type.base.to, true) }),
       ...(subtypes === undefined ? {} : { subtypes: new LateList(subtypes) }),
@@ -56,14 +61,16 @@ export class ODataTrees {
 
   /** A field with what the runtime needs to know of it. */
   property(field: Field): Tree {
-    const { navigation, computed, immutable, madeWhenMissing, wire } = fieldLayout(field)
+    const { navigation, computed, immutable, later, madeWhenMissing, wire } = fieldLayout(field)
     return {
       ...this.placed(field.type),
       ...(field.nullable ? { nullable: true } : {}),
       ...(field.default !== undefined || madeWhenMissing === true || (navigation === undefined && field.optional) ? { optional: true } : {}),
       ...(navigation === undefined ? {} : { navigation: true }),
+      ...(navigation?.set === undefined ? {} : { binds: navigation.set }),
       ...(computed === true ? { computed } : {}),
       ...(immutable === true ? { immutable } : {}),
+      ...(later === true ? { later } : {}),
       ...(wire === undefined ? {} : { name: wire }),
     }
   }
@@ -92,7 +99,17 @@ export class ODataTrees {
   /** Everything that the runtime needs to know of an operation. */
   operation(operation: Operation): Tree {
     const layout = operationLayout(operation)
-    if (layout.kind !== 'invoke') return { path: layout.path, of: new CodecReference(layout.entity, false), ...(layout.singleton === true ? { singleton: true } : {}), protocol: this.protocol }
+    if (layout.kind !== 'invoke') {
+      const { restricted, streams, media, targets } = layout
+      return {
+        ...this.resource(layout),
+        ...(restricted === undefined || unrestricted.includes(layout.kind) ? {} : { restricted: restricted as Tree }),
+        ...(streams === undefined ? {} : { streams }),
+        ...(media === true ? { media } : {}),
+        ...(targets === undefined ? {} : { targets: Object.fromEntries(Object.entries(targets).map(([name, { entity, ...facts }]) => [name, { ...facts, of: new CodecReference(entity, false) }])) }),
+        protocol: this.protocol,
+      }
+    }
     const { outcome } = operation
     const parameters = operation.inputs.filter((input) => input.place === 'body')
     return {
@@ -106,8 +123,17 @@ export class ODataTrees {
     }
   }
 
-  private bound({ path, entity, singleton, many, cast }: NonNullable<Extract<OperationLayout, { kind: 'invoke' }>['on']>): CodecTree {
-    return { path, of: new CodecReference(entity, false), ...(singleton === true ? { singleton } : {}), ...(many === true ? { many } : {}), ...(cast === undefined ? {} : { cast }) }
+  private bound({ many, cast, ...place }: NonNullable<InvocationLayout['on']>): CodecTree {
+    return { ...this.resource(place), ...(many === true ? { many } : {}), ...(cast === undefined ? {} : { cast }) }
+  }
+
+  private resource({ path, entity, singleton, within }: ResourceLayout): Tree {
+    return {
+      path,
+      of: new CodecReference(entity, false),
+      ...(singleton === true ? { singleton } : {}),
+      ...(within === undefined ? {} : { within: within.map((step) => this.resource(step)) }),
+    }
   }
 }
 

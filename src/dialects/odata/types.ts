@@ -4,8 +4,10 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
 import { isPattern } from '../patterns.js'
 import type { Csdl, Declared } from './csdl.js'
+import { documented } from './documentation.js'
+import { keyType } from './keys.js'
 import { changesId, fieldLayout, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
-import { dataMetadata } from './namespaces.js'
+import { dataMetadata, sap } from './namespaces.js'
 
 const core = 'Org.OData.Core.V1'
 const validation = 'Org.OData.Validation.V1'
@@ -60,9 +62,49 @@ export class TypeReader {
   /** The fields of an entity's key, which may stand in a base; none when it has no key that can be written. */
   keyFields(id: TypeId): Field[] {
     const chain = this.withBases(id)
-    const keys = chain.find(({ keys: own }) => own !== undefined)?.keys ?? []
+    const holder = chain.find(({ keys: own }) => own !== undefined)
+    const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
     const fields = chain.flatMap((record) => record.fields)
-    return keys.flatMap((name) => fields.filter((field) => field.name === name))
+    return (holder?.keys ?? []).flatMap((name) => {
+      const path = keyPaths[name]
+      const field = path === undefined ? fields.find((each) => each.name === name) : this.fieldAt(fields, path)
+      return field === undefined ? [] : [{ ...field, name, nullable: false }]
+    })
+  }
+
+  /** All fields of a type, those of its bases first. */
+  allFields(id: TypeId): Field[] {
+    return this.withBases(id).flatMap((record) => record.fields)
+  }
+
+  /** The properties of an entity type as they were declared, those of its bases too. */
+  propertyElements(id: TypeId): XmlElement[] {
+    const names = new Set(this.withBases(id).map((record) => record.id))
+    return this.csdl.allTypes().filter(({ name }) => names.has(name)).flatMap(({ element }) => element.children.filter((child) => child.local === 'Property'))
+  }
+
+  private fieldAt(fields: readonly Field[], path: readonly string[]): Field | undefined {
+    const [first, ...rest] = path
+    const field = fields.find((each) => each.name === first)
+    if (field === undefined || rest.length === 0) return field
+    return field.type.kind === 'reference' && this.types[field.type.to]?.kind === 'record' ? this.fieldAt(this.allFields(field.type.to), rest) : undefined
+  }
+
+  /**
+   * Tells navigation properties which set their entities are in.
+   *
+   * @param setOf the set for a navigation property of a type; undefined when there is none, or not one only
+   */
+  bindNavigations(setOf: (field: Field, holder: TypeId) => string | undefined): void {
+    for (const id of this.entities) {
+      const record = this.record(id)
+      const fields = record.fields.map((field) => {
+        const { navigation, ...others } = fieldLayout(field)
+        const set = navigation === undefined ? undefined : setOf(field, id)
+        return navigation === undefined || set === undefined ? field : { ...field, layout: { ...others, navigation: { ...navigation, set } } satisfies FieldLayout }
+      })
+      this.types[id] = { ...record, fields }
+    }
   }
 
   /** Is this type that one, or does it extend it? */
@@ -160,19 +202,21 @@ export class TypeReader {
     const base = written === undefined ? undefined : this.csdl.type(written, element).name
     const isEntity = element.local === 'EntityType'
     const own = [...this.properties(element, name), ...this.navigations(element, name)]
-    const keys = isEntity ? this.keys(element, name) : undefined
-    if (element.attribute('HasStream') === 'true' || element.attribute('HasStream', dataMetadata) === 'true') this.notes.add('ignored', 'TM-2407', { what: `The media stream of "${name}"`, reason: 'streams are not read and written yet' }, origin)
+    const keys = isEntity ? this.keys(element) : undefined
+    const isMedia = [element.attribute('HasStream'), element.attribute('HasStream', dataMetadata)].includes('true')
+    const streams = element.children.filter((child) => child.local === 'Property' && valueOf(child, 'Type') === 'Edm.Stream').map((child) => valueOf(child, 'Name'))
+    const layout: RecordLayout = { entity: true, ...(isMedia ? { media: true } : {}), ...(streams.length === 0 ? {} : { streams }), ...(keys === undefined || Object.keys(keys.paths).length === 0 ? {} : { keyPaths: keys.paths }) }
     element.attribute('FC_KeepInContent', dataMetadata)
     const etag: Field = { name: '$etag', type: { kind: 'scalar', base: 'text', format: 'ETag', origin }, optional: true, nullable: false, readOnly: true, documentation: 'The version of the entity, for `ifMatch`.', origin, layout: { about: true } satisfies FieldLayout }
     return {
       ...head,
       kind: 'record',
-      fields: [...own.map((field) => (keys?.includes(field.name) === true ? { ...field, nullable: false } : field)), ...(isEntity && base === undefined ? [etag] : [])],
+      fields: [...own.map((field) => (keys?.names.includes(field.name) === true ? { ...field, nullable: false } : field)), ...(isEntity && base === undefined ? [etag] : [])],
       ...(base === undefined ? {} : { base: { kind: 'reference', to: base, origin } }),
       ...(element.attribute('Abstract') === 'true' ? { abstract: true } : {}),
       ...(element.attribute('OpenType') === 'true' ? { open: true } : {}),
-      ...(keys === undefined ? {} : { keys }),
-      ...(isEntity ? { layout: { entity: true } satisfies RecordLayout } : {}),
+      ...(keys === undefined ? {} : { keys: keys.names }),
+      ...(isEntity ? { layout } : {}),
     }
   }
 
@@ -186,15 +230,20 @@ export class TypeReader {
     })
   }
 
-  private keys(element: XmlElement, path: string): string[] | undefined {
+  /** The names that the parts of the key go by, and the paths of those that lie inside complex properties (CSDL XML 4.01, section 6.5). */
+  private keys(element: XmlElement): { names: string[]; paths: Record<string, readonly string[]> } | undefined {
     const [key] = element.take(element.namespace, 'Key')
-    const names = key?.take(element.namespace, 'PropertyRef').map((each) => {
+    if (key === undefined) return undefined
+    const paths: Record<string, readonly string[]> = {}
+    const names = key.take(key.namespace, 'PropertyRef').map((each) => {
       const name = each.attribute('Name') ?? ''
       const alias = each.attribute('Alias')
-      if (name.includes('/')) this.notes.add('refused', 'TM-2407', { what: `The key "${alias ?? name}" of "${path}"`, reason: 'it lies inside a complex property, which is not read yet; entities can be listed, and not got by their key' }, each.origin)
-      return name
+      if (!name.includes('/')) return name
+      const given = alias ?? name.split('/').pop() ?? name
+      paths[given] = name.split('/')
+      return given
     })
-    return names === undefined || names.some((name) => name.includes('/')) ? undefined : names
+    return { names, paths }
   }
 
   private properties(element: XmlElement, path: string): Field[] {
@@ -203,17 +252,19 @@ export class TypeReader {
       const here = `${path}/${name}`
       const written = property.attribute('Type')
       if (written === 'Edm.Stream') {
-        this.notes.add('ignored', 'TM-2407', { what: `The stream "${here}"`, reason: 'streams are not read and written yet' }, property.origin)
         property.readWhole()
+        if (element.local === 'ComplexType') this.notes.add('ignored', 'TM-2407', { what: `The stream "${here}"`, reason: 'streams of complex values have no operations here' }, property.origin)
         return []
       }
       const defaultValue = property.attribute('DefaultValue')
       const { type, nullable } = this.placed(property, written, here)
       const permission = this.csdl.annotation(property, here, `${core}.Permissions`)
       const computed = this.csdl.annotationFlag(property, here, `${core}.Computed`) || (permission !== undefined && /\/Read$/.test(permission.attribute('EnumMember') ?? ''))
-      const immutable = this.csdl.annotationFlag(property, here, `${core}.Immutable`)
+      // Gateways of version 2 say for each property who gives it.
+      const [creatable, updatable] = [property.attribute('creatable', sap) !== 'false', property.attribute('updatable', sap) !== 'false']
+      const immutable = this.csdl.annotationFlag(property, here, `${core}.Immutable`) || (creatable && !updatable)
       const madeWhenMissing = this.csdl.annotationFlag(property, here, `${core}.ComputedDefaultValue`)
-      const layout: FieldLayout = { ...(computed ? { computed } : {}), ...(immutable ? { immutable } : {}), ...(madeWhenMissing ? { madeWhenMissing } : {}) }
+      const layout: FieldLayout = { ...(computed || (!creatable && !updatable) ? { computed: true } : {}), ...(!creatable && updatable ? { later: true } : {}), ...(immutable ? { immutable } : {}), ...(madeWhenMissing ? { madeWhenMissing } : {}) }
       const isEntity = element.local === 'EntityType'
       return [
         {
@@ -222,7 +273,7 @@ export class TypeReader {
           // A complex value has one shape for both directions; an entity that comes has all its properties.
           optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
           nullable,
-          ...(computed ? { readOnly: true } : {}),
+          ...(layout.computed === true ? { readOnly: true } : {}),
           ...(defaultValue === undefined ? {} : { default: type.kind === 'list' ? defaultValue.split(',').map((each) => each.trim()).filter((each) => each !== '') : defaultValue }),
           ...documented(this.csdl.documentation(property, here)),
           origin: property.origin,
@@ -238,7 +289,6 @@ export class TypeReader {
       const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
       const { navigation, to } = found
       const reference: Type = { kind: 'reference', to, origin: property.origin }
-      if (navigation.contained === true) this.notes.add('approximated', 'TM-2408', { what: `"${path}/${name}", whose entities belong to theirs alone,`, as: 'what can be expanded', reason: 'they have no operations of their own yet' }, property.origin)
       return [
         {
           name,
@@ -296,6 +346,7 @@ export class TypeReader {
       navigation: {
         multiplicity: multiplicity === '1' ? '1' : multiplicity === '0..1' ? '0..1' : '*',
         association: association.name,
+        role,
         ...(back === undefined ? {} : { partner: valueOf(back, 'Name') }),
         ...(constraints.length === 0 ? {} : { constraints }),
       },
@@ -319,10 +370,10 @@ export class TypeReader {
   /** The shape in which an entity is created: what the service makes is left out, what may be null or has a default may be. */
   newShape(id: TypeId): TypeId {
     return this.variant(id, newId, (name) => `New${name}`, (field, keys) => {
-      const { computed, navigation, about, madeWhenMissing } = fieldLayout(field)
-      if (computed === true || about === true) return undefined
+      const { computed, navigation, about, madeWhenMissing, later } = fieldLayout(field)
+      if (computed === true || about === true || later === true) return undefined
       const optional = field.nullable || field.default !== undefined || madeWhenMissing === true || keys.includes(field.name) || field.type.kind === 'list' || navigation !== undefined
-      return { ...field, optional, ...(navigation === undefined ? {} : { type: this.retargeted(field.type) }) }
+      return { ...field, optional, ...(navigation === undefined ? {} : { type: this.retargeted(field.type, navigation, true) }) }
     })
   }
 
@@ -330,14 +381,22 @@ export class TypeReader {
   changesShape(id: TypeId): TypeId {
     return this.variant(id, changesId, (name) => `${name}Changes`, (field, keys) => {
       const { computed, navigation, about, immutable } = fieldLayout(field)
-      return computed === true || about === true || immutable === true || navigation !== undefined || keys.includes(field.name) ? undefined : { ...field, optional: true }
+      if (computed === true || about === true || immutable === true || keys.includes(field.name)) return undefined
+      if (navigation === undefined) return { ...field, optional: true }
+      const isDeep = this.csdl.version === '4.01'
+      return navigation.set === undefined && !isDeep ? undefined : { ...field, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
     })
   }
 
-  /** Entities created along with another one have the shape of new ones too. */
-  private retargeted(type: Type): Type {
-    if (type.kind === 'list') return { ...type, item: this.retargeted(type.item) }
-    return type.kind === 'reference' ? { ...type, to: this.newShape(type.to) } : type
+  /** What hangs off an entity that is sent: new ones, which have the shape of those, or ones that are there, by their keys. */
+  private retargeted(type: Type, navigation: Navigation, mayBeNew: boolean): Type {
+    const { origin } = type
+    if (type.kind === 'list') return { ...type, item: this.retargeted(type.item, navigation, mayBeNew) }
+    if (type.kind !== 'reference') return type
+    const made: Type[] = mayBeNew ? [{ ...type, to: this.newShape(type.to) }] : []
+    const bound: Type[] = navigation.set === undefined ? [] : [{ kind: 'record', fields: [{ name: '$bind', type: keyType(this.keyFields(type.to), origin), optional: false, nullable: false, documentation: `The key of an entity of ${navigation.set} that is there.`, origin }], origin }]
+    const [only, ...others] = [...made, ...bound]
+    return only === undefined || others.length > 0 ? { kind: 'union', alternatives: [...made, ...bound], origin } : only
   }
 
   private variant(id: TypeId, idOf: (id: TypeId) => TypeId, nameOf: (name: string) => string, shape: (field: Field, keys: readonly string[]) => Field | undefined): TypeId {
@@ -358,10 +417,6 @@ export class TypeReader {
 function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {
   const example = Object.hasOwn(examples, format) ? { example: examples[format] ?? '' } : {}
   return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), ...example, origin }
-}
-
-export function documented(documentation: string | undefined): { documentation?: string } {
-  return documentation === undefined ? {} : { documentation }
 }
 
 /** The value of an attribute, without marking it as read. */

@@ -1,12 +1,15 @@
 import type { Misfit } from '../failures.js'
 import type { Edm } from './edm.js'
-import { edmOf, isOpen, isStructure, membersOf, settled, unknownName, type EnumType, type Property, type Structure } from './structure.js'
+import { unknownName } from './checking.js'
+import { edmOf, isOpen, isStructure, kindNames, kindOf, membersOf, settled, type EnumType, type Property, type Structure } from './model.js'
 import type { Condition, Conditions } from './terms.js'
 
 /** What differs between the versions of OData in a filter. */
 export interface FilterWords {
   contains(text: string, part: string): string
   enumeration(type: EnumType, names: readonly string[]): string
+  /** The name of a type, as functions take it. */
+  typeName(name: string): string
   /** Does it know the operator `in` (4.01)? */
   readonly hasIn: boolean
 }
@@ -53,11 +56,25 @@ function termsOf(structure: Structure, path: string, words: FilterWords, depth: 
   return new Proxy(members, {
     get(_, name) {
       if (typeof name !== 'string') return undefined
+      if (name === '$is') return (kind: string): Condition => ({ text: `isof(${path === '' ? '' : `${path},`}${words.typeName(kindNamed(structure, kind).type)})`, joined: 'nothing' })
+      if (name === '$as') {
+        return (kind: string): unknown => {
+          const wanted = kindNamed(structure, kind)
+          return termsOf(wanted, `${path === '' ? '' : `${path}/`}${wanted.type}`, words, depth)
+        }
+      }
       const property = Object.hasOwn(members, name) ? members[name] : undefined
       if (property === undefined) throw new UnknownProperty(unknownName(name, Object.keys(members)))
       return termOf(property, path === '' ? name : `${path}/${name}`, words, depth)
     },
   })
+}
+
+/** A kind of a structure by the name that `$is` has for it. */
+function kindNamed(structure: Structure, kind: string): Structure {
+  const found = kindOf(structure, (each) => each.is === kind)
+  if (found === undefined) throw new UnknownProperty(`"${kind}" is no kind of ${structure.type}; there are ${kindNames(structure).join(', ') || 'none'}`)
+  return found
 }
 
 function termOf(property: Property, path: string, words: FilterWords, depth: number): unknown {
@@ -75,6 +92,7 @@ function termOf(property: Property, path: string, words: FilterWords, depth: num
   }
 }
 
+/** Values that stand in addresses as they are. */
 const wholeNumber: Pick<Edm, 'literal'> = { literal: String }
 const plainText: Pick<Edm, 'literal'> = { literal: (value: string) => `'${value.replaceAll('\'', '\'\'')}'` }
 
@@ -213,6 +231,24 @@ class Term {
   second(): Term {
     return this.counted('second')
   }
+  fractionalSeconds(): Term {
+    return new Term(`fractionalseconds(${this.text})`, wholeNumber, this.words)
+  }
+  totalOffsetMinutes(): Term {
+    return this.counted('totaloffsetminutes')
+  }
+  totalSeconds(): Term {
+    return new Term(`totalseconds(${this.text})`, wholeNumber, this.words)
+  }
+  date(): Term {
+    return new Term(`date(${this.text})`, wholeNumber, this.words)
+  }
+  time(): Term {
+    return new Term(`time(${this.text})`, wholeNumber, this.words)
+  }
+  matches(pattern: unknown): Condition {
+    return this.told('matchesPattern', pattern)
+  }
 }
 
 const words = new Set('and or not eq ne gt ge lt le in has add sub mul div divby mod true false null INF NaN asc desc'.split(' '))
@@ -223,6 +259,20 @@ const token = /(?:[\p{L}_][\p{L}\p{N}_.]*)?'(?:[^']|'')*'|[\da-fA-F]{8}-(?:[\da-
  * Checks that a filter which was written as text names properties that there are. Its grammar is the service's to judge.
  */
 export function checkFilterText(text: string, structure: Structure, path: string, misfits: Misfit[]): void {
+  paths(text, structure, path, misfits, () => undefined)
+}
+
+/** The names of properties that a filter speaks of, of the structure itself. */
+export function namesInFilter(text: string, structure: Structure): string[] {
+  const found = new Set<string>()
+  paths(text, structure, '', [], (steps, isVariable) => {
+    const [first = ''] = steps[0] === '$it' ? steps.slice(1) : steps
+    if (!isVariable) found.add(first)
+  })
+  return [...found]
+}
+
+function paths(text: string, structure: Structure, path: string, misfits: Misfit[], told: (steps: readonly string[], isVariable: boolean) => void): void {
   const variables = new Map<string, Structure>()
   const found = [...text.matchAll(token)].map(([each]) => each)
   found.forEach((each, at) => {
@@ -232,6 +282,7 @@ export function checkFilterText(text: string, structure: Structure, path: string
     const steps = each.split('/')
     const lambda = isCall && ['any', 'all'].includes(steps.at(-1) ?? '')
     if ((isCall && !lambda && steps.length === 1) || next === ':') return
+    told(steps, variables.has(steps[0] ?? ''))
     const end = walk(isCall ? steps.slice(0, -1) : steps, structure, variables, path, misfits)
     const variable = found[at + 2]
     if (lambda && end !== undefined && found[at + 3] === ':' && variable !== undefined) variables.set(variable, end)

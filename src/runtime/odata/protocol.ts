@@ -1,5 +1,5 @@
 import type { AnyQuery, Option, QueryRules } from './query.js'
-import type { Property, Structure, Wire } from './structure.js'
+import type { Structure, Wire } from './model.js'
 
 /** Everything in which the versions of OData differ: v4.ts and v2.ts are the two there are. */
 export interface Protocol extends Wire, QueryRules {
@@ -16,9 +16,14 @@ export interface Protocol extends Wire, QueryRules {
   /** What an operation of this name returned: an object, or another value. */
   result(json: unknown, name: string, isObject: boolean): unknown
   /** A page of a list. */
-  page(json: unknown): { readonly rows: unknown; readonly total: unknown; readonly next: unknown }
+  page(json: unknown): { readonly rows: unknown; readonly total: unknown; readonly next: unknown; readonly changes: unknown }
   /** The service's words for a failure. */
   failure(json: unknown): { readonly code: string; readonly message: string } | undefined
-  /** A value as it stands in an address: of a key, of a parameter. */
-  literal(property: Property, value: unknown): string
+  /** The address below that of an entity at which what it is linked to stands, and what says a target there. */
+  links(navigation: string): string
+  linkTo(address: string): unknown
+  /** The address of a link to one of many: by the key of its target, or by its address. */
+  oneOfMany(navigation: string, key: string, address: string): string
+  /** Can a long query travel in a body (`$query`)? */
+  readonly asksInBody: boolean
 }

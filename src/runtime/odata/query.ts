@@ -1,7 +1,8 @@
 import type { Misfit } from '../failures.js'
 import { isObject, join, show } from '../json/values.js'
 import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
-import { isStructure, membersOf, settled, unknownName, type Structure } from './structure.js'
+import { unknownName } from './checking.js'
+import { isStructure, membersOf, settled, type Structure } from './model.js'
 import type { Conditions } from './terms.js'
 
 /**
@@ -28,6 +29,12 @@ export interface Query<Terms, Name extends string, Expansions> {
   readonly search?: string
   /** Count all that fit, whatever `top` and `skip` say. */
   readonly count?: boolean
+  /** Properties that the service reckons out, as text: `Length mul 2 as Twice`. */
+  readonly compute?: string
+  /** Options of the service's own, by name: they go into the address as they are. */
+  readonly custom?: Readonly<Record<string, string>>
+  /** Inside an expansion: how often what hangs off is followed to more of its kind. */
+  readonly levels?: number | 'max'
 }
 
 export type Expand<Expansions> = Extract<keyof Expansions, string> | { readonly [Name in keyof Expansions]?: Expansions[Name] }
@@ -59,6 +66,9 @@ export interface AnyQuery {
   readonly skip?: number
   readonly search?: string
   readonly count?: boolean
+  readonly compute?: string
+  readonly custom?: Readonly<Record<string, string>>
+  readonly levels?: number | 'max'
 }
 
 export type AnyExpand = string | Readonly<Record<string, AnyQuery | undefined>>
@@ -68,7 +78,7 @@ export type Option = readonly [name: string, text: string]
 
 /** Query options as the part of an address after `?`; empty when there are none. */
 export function queryString(options: readonly Option[]): string {
-  return options.length === 0 ? '' : `?${options.map(([name, text]) => `${name}=${encodeQuery(text)}`).join('&')}`
+  return options.length === 0 ? '' : `?${options.map(([name, text]) => `${encodeQuery(name)}=${encodeQuery(text)}`).join('&')}`
 }
 
 /** Percent-encodes a query option, keeping what RFC 3986, section 3.4, and the ABNF of OData allow there for the sake of readers. */
@@ -94,7 +104,7 @@ export interface QueryRules {
   readonly nested: readonly string[]
 }
 
-const known = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count']
+const known = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count', 'compute', 'custom', 'levels']
 
 /**
  * Finds every place of a query that names what there is not, or has a value of the wrong kind.
@@ -111,13 +121,32 @@ export function checkQuery(query: Readonly<Record<string, unknown>>, structure: 
       if (typeof value !== 'number' || !Number.isInteger(value) || value < 0) wrong(name, `expected a whole number from 0 on, got ${show(value)}`)
     } else if (name === 'count') {
       if (typeof value !== 'boolean') wrong(name, `expected true or false, got ${show(value)}`)
-    } else if (name === 'search') {
+    } else if (name === 'levels') {
+      if (value !== 'max' && (typeof value !== 'number' || !Number.isInteger(value) || value < 1)) wrong(name, `expected a whole number from 1 on, or "max", got ${show(value)}`)
+    } else if (name === 'custom') checkCustom(value, join(path, name), misfits)
+    else if (name === 'search' || name === 'compute') {
       if (typeof value !== 'string') wrong(name, `expected text, got ${show(value)}`)
     } else if (name === 'filter') checkFilter(value, structure, rules.words, join(path, name), misfits)
     else if (name === 'expand') checkExpand(value, structure, rules, join(path, name), misfits)
     else if (typeof value !== 'string' && !(Array.isArray(value) && value.every((each) => typeof each === 'string'))) wrong(name, `expected text or a list of names, got ${show(value)}`)
     else for (const each of listed(value as string | readonly string[]).split(',')) checkPath(each.trim().replace(/ (?:asc|desc)$/, ''), structure, join(path, name), misfits)
   }
+}
+
+/** Names that begin with $ or @ are the standard's own (URL Conventions, section 5.2). */
+function checkCustom(value: unknown, path: string, misfits: Misfit[]): void {
+  if (!isObject(value)) misfits.push({ path, message: `expected an object with texts, got ${show(value)}` })
+  else {
+    for (const [name, text] of Object.entries(value)) {
+      if (typeof text !== 'string') misfits.push({ path: join(path, name), message: `expected text, got ${show(text)}` })
+      if (/^[$@]|^$/.test(name)) misfits.push({ path: join(path, name), message: 'is no name for an option of a service\'s own: those don\'t begin with $ or @' })
+    }
+  }
+}
+
+/** Options of the service's own, as they stand in the address. */
+export function customOptions({ custom }: AnyQuery): Option[] {
+  return Object.entries(custom ?? {})
 }
 
 function checkFilter(value: unknown, structure: Structure, words: FilterWords, path: string, misfits: Misfit[]): void {

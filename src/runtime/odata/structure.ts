@@ -1,111 +1,9 @@
-import { ContractBreach, type Deviation, type Misfit } from '../failures.js'
-import { anything, checkLimits, isObject, join, show, type JsonLimits } from '../json/values.js'
-import type { Edm } from './edm.js'
+import { ContractBreach } from '../failures.js'
+import { anything, checkLimits, isObject, join, show } from '../json/values.js'
+import { entityAddress, isBinding } from './addresses.js'
+import { edmOf, isOpen, kindOf, membersOf, settled, type EnumType, type Property, type Reading, type Structure, type ValueType, type Wire } from './model.js'
 
-/** How entities and complex types stand in JSON: plain data that serves to write, to read and to check. */
-
-/** An enumeration; its values are the names of its members. With `flags` a value is a list of them. */
-export interface EnumType {
-  /** The qualified name. */
-  readonly enumeration: string
-  readonly values: readonly string[]
-  readonly flags?: boolean
-}
-
-export type RestrictedEdm = JsonLimits & { readonly restricts: Edm }
-
-export type ValueType = Edm | RestrictedEdm | EnumType | Structure
-
-/** A property, a parameter, or what an operation returns. */
-export interface Property {
-  readonly is: ValueType | (() => Structure)
-  /** A collection. */
-  readonly many?: boolean
-  readonly nullable?: boolean
-  /** May be left out when an entity is created: it has a default, or is a key that the service may make. */
-  readonly optional?: boolean
-  /** Comes only when it is expanded. */
-  readonly navigation?: boolean
-  /** Made by the service; never sent. */
-  readonly computed?: boolean
-  /** Given when an entity is created and not changed later. */
-  readonly immutable?: boolean
-}
-
-/** An entity type or a complex type. */
-export interface Structure {
-  /** The qualified name. */
-  readonly type: string
-  /** The value of `$is`, where it has subtypes or is one. */
-  readonly is?: string
-  readonly abstract?: boolean
-  readonly open?: boolean
-  readonly keys?: readonly string[]
-  readonly members: Readonly<Record<string, Property>>
-  readonly base?: () => Structure
-  readonly subtypes?: () => readonly Structure[]
-}
-
-/** What differs between the versions of OData where values stand in JSON. */
-export interface Wire {
-  /** An object of the answer without what is said about it: its type's name and its ETag apart. */
-  unwrap(json: Readonly<Record<string, unknown>>): { readonly type?: string; readonly etag?: string; readonly members: readonly (readonly [string, unknown])[]; readonly cut: readonly string[] }
-  /** What tells the type of an object that is sent. */
-  typed(name: string): Readonly<Record<string, unknown>>
-  /** The rows of a collection inside an object, however it is wrapped. */
-  rows(json: unknown): unknown
-}
-
-export interface Reading {
-  readonly wire: Wire
-  /** Was a part of the properties asked for? Then none is promised. */
-  readonly partial: boolean
-  readonly onDeviation: (deviation: Deviation) => void
-}
-
-/** What an object is sent for: a new entity, changes to one, or a value of its own. */
-export type Purpose = 'create' | 'change' | 'value'
-
-export function isStructure(type: Property['is']): type is Structure | (() => Structure) {
-  return typeof type === 'function' || 'members' in type
-}
-
-export function settled(type: Property['is']): ValueType {
-  return typeof type === 'function' ? type() : type
-}
-
-export function edmOf(type: Edm | RestrictedEdm): Edm {
-  return 'restricts' in type ? type.restricts : type
-}
-
-/** All properties, those of the bases first. */
-export function membersOf(structure: Structure): Readonly<Record<string, Property>> {
-  return structure.base === undefined ? structure.members : { ...membersOf(structure.base()), ...structure.members }
-}
-
-/** The names of the key's properties, which may stand in a base. */
-export function keysOf(structure: Structure): readonly string[] {
-  return structure.keys ?? (structure.base === undefined ? [] : keysOf(structure.base()))
-}
-
-export function isOpen(structure: Structure): boolean {
-  return structure.open === true || (structure.base !== undefined && isOpen(structure.base()))
-}
-
-/** The structure itself or the subtype for which a condition holds. */
-function kindOf(structure: Structure, holds: (each: Structure) => boolean): Structure | undefined {
-  if (holds(structure)) return structure
-  for (const each of structure.subtypes?.() ?? []) {
-    const found = kindOf(each, holds)
-    if (found !== undefined) return found
-  }
-  return undefined
-}
-
-/** The names of all kinds that `$is` may say. */
-function kindNames(structure: Structure): string[] {
-  return [...(structure.abstract === true || structure.is === undefined ? [] : [structure.is]), ...(structure.subtypes?.() ?? []).flatMap(kindNames)]
-}
+/** How entities and complex types are written to JSON and read from it. */
 
 /** A value on its way to JSON. It must fit: check it first. */
 export function writeProperty(property: Property, value: unknown, wire: Wire): unknown {
@@ -128,9 +26,25 @@ export function writeStructure(declared: Structure, value: Readonly<Record<strin
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined || name.startsWith('$')) continue
     const property = Object.hasOwn(members, name) ? members[name] : undefined
-    setOwn(json, name, property === undefined ? member : writeProperty(property, member, wire))
+    if (property === undefined) setOwn(json, name, member)
+    else if (property.binds === undefined) setOwn(json, name, writeProperty(property, member, wire))
+    else Object.assign(json, writeRelated(name, property, property.binds, member, wire))
   }
   return json
+}
+
+/** What hangs off an entity that is sent: new entities, entities that are there, or both. */
+function writeRelated(name: string, property: Property, set: string, value: unknown, wire: Wire): Readonly<Record<string, unknown>> {
+  const all = [value].flat()
+  const structure = settled(property.is) as Structure
+  const addresses = all.filter(isBinding).map(({ $bind }) => entityAddress(set, structure, $bind, wire))
+  const others = all.filter((each) => !isBinding(each))
+  if (addresses.length === 0) return { [name]: writeProperty(property, value, wire) }
+  const bound = wire.bound(name, addresses, property.many === true)
+  if (others.length === 0) return bound
+  const made = writeProperty(property, others, wire) as readonly unknown[]
+  // Version 2 has both in one list.
+  return Array.isArray(bound[name]) ? { [name]: [...(bound[name] as readonly unknown[]), ...made] } : { ...bound, [name]: made }
 }
 
 /**
@@ -202,85 +116,6 @@ export function readStructure(declared: Structure, json: unknown, path: string, 
   if (etag !== undefined) value['$etag'] = etag
   for (const name of cut) reading.onDeviation({ path: join(path, name), message: 'is only the beginning; the service keeps the rest back' })
   return value
-}
-
-/** Finds every place where a value does not fit a property. */
-export function checkProperty(property: Property, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
-  const type = settled(property.is)
-  if (property.many === true) {
-    if (!Array.isArray(value)) misfits.push({ path, message: `expected a list, got ${show(value)}` })
-    else value.forEach((each: unknown, at) => checkValue(type, each, `${path}[${String(at)}]`, purpose, misfits))
-  } else if (value !== null) checkValue(type, value, path, purpose, misfits)
-  else if (property.nullable !== true) misfits.push({ path, message: 'can\'t be null' })
-}
-
-function checkValue(type: ValueType, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
-  const wrong = (expected: string): void => void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
-  if ('members' in type) checkStructure(type, value, path, purpose, misfits)
-  else if ('enumeration' in type) {
-    const expected = `${type.flags === true ? 'a list of ' : 'one of '}${type.values.map(show).join(', ')}`
-    const values: readonly unknown[] = type.flags === true && Array.isArray(value) ? value : [value]
-    if ((type.flags === true && !Array.isArray(value)) || values.some((each) => typeof each !== 'string' || !type.values.includes(each))) wrong(expected)
-  } else if (!edmOf(type).check(value)) wrong(edmOf(type).simple)
-  else {
-    const message = 'restricts' in type ? checkLimits(type, value) : undefined
-    if (message !== undefined) misfits.push({ path, message })
-  }
-}
-
-/** Finds every place where an object does not fit what it is sent for. */
-export function checkStructure(declared: Structure, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
-  if (!isObject(value)) {
-    misfits.push({ path, message: `expected an object, got ${show(value)}` })
-    return
-  }
-  const which = value['$is']
-  const structure = which === undefined ? (declared.abstract === true ? undefined : declared) : kindOf(declared, (each) => each.is === which && each.abstract !== true)
-  if (structure === undefined) {
-    misfits.push({ path: join(path, '$is'), message: `expected one of ${kindNames(declared).map(show).join(', ')}, got ${show(which)}` })
-    return
-  }
-  const members = membersOf(structure)
-  const keys = keysOf(structure)
-  for (const [name, property] of Object.entries(members)) {
-    const place = join(path, name)
-    const each = Object.hasOwn(value, name) ? value[name] : undefined
-    if (each === undefined) {
-      const isWanted = property.navigation !== true && property.nullable !== true && property.optional !== true && property.many !== true && property.computed !== true
-      if (isWanted && purpose !== 'change' && !(purpose === 'create' && keys.includes(name))) misfits.push({ path: place, message: 'is missing' })
-    } else if (purpose !== 'value' && property.computed === true) misfits.push({ path: place, message: 'is made by the service and can\'t be given' })
-    else if (purpose === 'change' && (keys.includes(name) || property.immutable === true || property.navigation === true)) misfits.push({ path: place, message: property.navigation === true ? 'leads to other entities, which are changed by themselves' : 'can\'t be changed' })
-    else checkProperty(property, each, place, purpose, misfits)
-  }
-  if (!isOpen(structure)) {
-    for (const name of Object.keys(value)) {
-      if (Object.hasOwn(members, name) || value[name] === undefined || name.startsWith('$') || name.includes('@')) continue
-      misfits.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
-    }
-  }
-}
-
-/** What to say of a name that there is not. */
-export function unknownName(name: string, names: readonly string[]): string {
-  const near = nearest(name, names)
-  return near === undefined ? `is not known here; there are ${names.join(', ') || 'no members'}` : `is not known here; is "${near}" meant?`
-}
-
-/** The name that looks most like another: the fewest letters differ. */
-export function nearest(wanted: string, names: readonly string[]): string | undefined {
-  const ranked = names.map((name) => ({ name, apart: distance(wanted.toLowerCase(), name.toLowerCase()) })).sort((a, b) => a.apart - b.apart)
-  const [best] = ranked
-  return best !== undefined && best.apart <= Math.max(2, Math.floor(wanted.length / 2)) ? best.name : undefined
-}
-
-function distance(a: string, b: string): number {
-  let row = Array.from({ length: b.length + 1 }, (_, at) => at)
-  for (let i = 1; i <= a.length; i += 1) {
-    const next = [i]
-    for (let j = 1; j <= b.length; j += 1) next.push(Math.min((row[j] ?? 0) + 1, (next[j - 1] ?? 0) + 1, (row[j - 1] ?? 0) + (a[i - 1] === b[j - 1] ? 0 : 1)))
-    row = next
-  }
-  return row[b.length] ?? 0
 }
 
 /** Sets a member of this very name, `__proto__` too. */

@@ -42,6 +42,12 @@ export interface TextTerm extends Ordered<string> {
   concat(text: string | TextTerm): TextTerm
 }
 
+/** Text in version 4.01. */
+export interface PatternTextTerm extends TextTerm {
+  /** Does it match a regular expression of ECMAScript? */
+  matches(pattern: string): Condition
+}
+
 export interface NumberTerm<T> extends Ordered<T> {
   plus(value: T | NumberTerm<T>): NumberTerm<T>
   minus(value: T | NumberTerm<T>): NumberTerm<T>
@@ -66,6 +72,19 @@ export interface TimeTerm extends Ordered<string> {
 }
 
 export interface DateTimeTerm extends DateTerm, TimeTerm {}
+
+/** A point in time in version 4. */
+export interface MomentTerm extends DateTimeTerm {
+  date(): DateTerm
+  time(): TimeTerm
+  fractionalSeconds(): NumberTerm<number>
+  totalOffsetMinutes(): NumberTerm<number>
+}
+
+/** A duration in version 4. */
+export interface DurationTerm extends Ordered<string> {
+  totalSeconds(): NumberTerm<number>
+}
 
 export type BooleanTerm = Comparable<boolean>
 

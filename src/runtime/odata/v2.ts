@@ -1,14 +1,15 @@
 import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { listed, targetOf, type AnyQuery, type Option } from './query.js'
-import { edmOf, settled, type Structure } from './structure.js'
+import { edmOf, settled, type Structure } from './model.js'
+import { customOptions, listed, targetOf, type AnyQuery, type Option } from './query.js'
 
 /** OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside `d`. */
 
 const words: FilterWords = {
   contains: (text, part) => `substringof(${part},${text})`,
   enumeration: (_, names) => names.map((name) => `'${name}'`).join(','),
+  typeName: (name) => `'${name}'`,
   hasIn: false,
 }
 
@@ -35,10 +36,12 @@ function protocol(version: '2.0' | '3.0'): Protocol {
   return {
     words,
     change: 'MERGE',
-    options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'count'],
+    options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'count', 'custom'],
+    deepUpdates: false,
+    asksInBody: false,
     nested: ['select', 'expand'],
     query(asked, structure): Option[] {
-      const { filter, select, orderBy, top, skip, count } = asked
+      const { filter, select, orderBy, top, skip, count, search } = asked
       const { expand, select: chosen } = paths(asked, structure, '')
       // A selection inside an expansion leaves out all else, unless everything is asked for.
       const all = select === undefined && chosen.length > 0 ? ['*', ...chosen] : chosen
@@ -50,6 +53,9 @@ function protocol(version: '2.0' | '3.0'): Protocol {
         ...(top === undefined ? [] : [['$top', String(top)] as const]),
         ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
         ...(count === true ? [['$inlinecount', 'allpages'] as const] : []),
+        // The version itself has no search; gateways that have one take it without the sign.
+        ...(search === undefined ? [] : [['search', search] as const]),
+        ...customOptions(asked),
       ]
     },
     headers: ({ hasBody }) => ({
@@ -67,6 +73,13 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
     },
     typed: (name) => ({ __metadata: { type: name } }),
+    bound(name, addresses, many) {
+      const links = addresses.map((uri) => ({ __metadata: { uri } }))
+      return { [name]: many ? links : links[0] }
+    },
+    links: (navigation) => `$links/${navigation}`,
+    linkTo: (address) => ({ uri: address }),
+    oneOfMany: (navigation, key) => `$links/${navigation}${key}`,
     rows: (value) => (isObject(value) && 'results' in value ? value['results'] : value),
     single: (answer) => (isObject(answer) && 'd' in answer ? answer['d'] : answer),
     result(answer, name) {
@@ -75,7 +88,7 @@ function protocol(version: '2.0' | '3.0'): Protocol {
     },
     page(answer) {
       const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
-      return isObject(inside) ? { rows: inside['results'], total: inside['__count'], next: inside['__next'] } : { rows: inside, total: undefined, next: undefined }
+      return isObject(inside) ? { rows: inside['results'], total: inside['__count'], next: inside['__next'], changes: inside['__delta'] } : { rows: inside, total: undefined, next: undefined, changes: undefined }
     },
     failure(answer) {
       const error = isObject(answer) ? answer['error'] : undefined

@@ -1,8 +1,9 @@
 import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { listed, targetOf, type AnyQuery, type Option } from './query.js'
-import { edmOf, settled, writeProperty, type Structure } from './structure.js'
+import { edmOf, settled, type Structure } from './model.js'
+import { customOptions, encodeQuery, listed, targetOf, type AnyQuery, type Option } from './query.js'
+import { writeProperty } from './structure.js'
 
 /** OData 4.0 and 4.01 (OASIS: Protocol, URL Conventions, JSON Format). */
 
@@ -10,10 +11,11 @@ function protocol(version: '4.0' | '4.01'): Protocol {
   const words: FilterWords = {
     contains: (text, part) => `contains(${text},${part})`,
     enumeration: (type, names) => `${type.enumeration}'${names.join(',')}'`,
+    typeName: (name) => name,
     hasIn: version === '4.01',
   }
   const query = (asked: AnyQuery, structure: Structure): Option[] => {
-    const { filter, search, select, expand, orderBy, top, skip, count } = asked
+    const { filter, search, select, expand, orderBy, top, skip, count, compute, levels } = asked
     return [
       ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
       ...(search === undefined ? [] : [['$search', search] as const]),
@@ -23,6 +25,9 @@ function protocol(version: '4.0' | '4.01'): Protocol {
       ...(top === undefined ? [] : [['$top', String(top)] as const]),
       ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
       ...(count === undefined ? [] : [['$count', String(count)] as const]),
+      ...(compute === undefined ? [] : [['$compute', compute] as const]),
+      ...(levels === undefined ? [] : [['$levels', String(levels)] as const]),
+      ...customOptions(asked),
     ]
   }
   // The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3).
@@ -34,12 +39,15 @@ function protocol(version: '4.0' | '4.01'): Protocol {
     const options = query(inner, structure)
     return options.length === 0 ? '' : `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
   }
+  const options = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count', ...(version === '4.01' ? ['compute'] : [])]
   return {
     words,
     query,
     change: 'PATCH',
-    options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count'],
-    nested: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count'],
+    options: [...options, 'custom'],
+    nested: [...options, 'levels'],
+    deepUpdates: version === '4.01',
+    asksInBody: version === '4.01',
     headers: ({ hasBody, wantsBack }) => ({
       accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
       'odata-maxversion': version,
@@ -63,10 +71,14 @@ function protocol(version: '4.0' | '4.01'): Protocol {
       return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
     },
     typed: (name) => ({ '@odata.type': `#${name}` }),
+    bound: (name, addresses, many) => ({ [`${name}@odata.bind`]: many ? addresses : addresses[0] }),
+    links: (navigation) => `${navigation}/$ref`,
+    linkTo: (address) => ({ '@odata.id': address }),
+    oneOfMany: (navigation, _, address) => `${navigation}/$ref?$id=${encodeQuery(address)}`,
     rows: (json) => json,
     single: (json) => json,
     result: (json, _, wantsObject) => (!wantsObject && isObject(json) && Object.hasOwn(json, 'value') ? json['value'] : json),
-    page: (json) => (isObject(json) ? { rows: json['value'], total: json['@odata.count'] ?? json['@count'], next: json['@odata.nextLink'] ?? json['@nextLink'] } : { rows: undefined, total: undefined, next: undefined }),
+    page: (json) => (isObject(json) ? { rows: json['value'], total: json['@odata.count'] ?? json['@count'], next: json['@odata.nextLink'] ?? json['@nextLink'], changes: json['@odata.deltaLink'] ?? json['@deltaLink'] } : { rows: undefined, total: undefined, next: undefined, changes: undefined }),
     failure(json) {
       const error = isObject(json) ? json['error'] : undefined
       return isObject(error) ? { code: typeof error['code'] === 'string' ? error['code'] : '', message: typeof error['message'] === 'string' ? error['message'] : '' } : undefined

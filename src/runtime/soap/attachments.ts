@@ -1,3 +1,4 @@
+import { parameterOf, splitParts } from '../mime.js'
 import { joinBytes } from '../plain.js'
 import type { Response } from '../connection.js'
 
@@ -61,43 +62,22 @@ export function writeParts(envelope: string, contentType: string, { parts, takes
 /** The envelope of an answer, and what came beside it. An answer of one part is the envelope itself. */
 export function readParts(response: Response): { readonly envelope: Response; readonly parts: readonly Attachment[] } {
   const contentType = response.headers['content-type'] ?? ''
-  const boundary = /^\s*multipart\/related\b/i.test(contentType) ? parameter(contentType, 'boundary') : undefined
+  const boundary = /^\s*multipart\/related\b/i.test(contentType) ? parameterOf(contentType, 'boundary') : undefined
   if (boundary === undefined) return { envelope: response, parts: [] }
-  const found = split(response.body, boundary)
-  const start = parameter(contentType, 'start')?.replace(/^<|>$/g, '')
+  const found = attachmentsOf(response.body, boundary)
+  const start = parameterOf(contentType, 'start')?.replace(/^<|>$/g, '')
   const root = found.find(({ id }) => start !== undefined && id === start) ?? found[0]
   if (root === undefined) return { envelope: response, parts: [] }
   return { envelope: { ...response, headers: { ...response.headers, 'content-type': root.type }, body: root.content }, parts: found.filter((part) => part !== root) }
 }
 
-/** A parameter of a header (RFC 2045, section 5.1). */
-function parameter(header: string, name: string): string | undefined {
-  const [, quoted, plain] = new RegExp(`;\\s*${name}\\s*=\\s*(?:"([^"]*)"|([^;\\s]*))`, 'i').exec(header) ?? []
-  return quoted ?? plain
-}
-
-/** The parts between the lines of a boundary (RFC 2046, section 5.1). */
-function split(body: Uint8Array, boundary: string): Attachment[] {
-  const mark = new TextEncoder().encode(`--${boundary}`)
-  const marks: number[] = []
-  for (let at = indexOf(body, mark, 0); at !== -1; at = indexOf(body, mark, at + mark.length)) if (at === 0 || body[at - 1] === 10) marks.push(at)
-  return marks.slice(0, -1).flatMap((at, index) => {
-    // What ends the line before the next boundary belongs to that.
-    const part = body.subarray(at + mark.length, (marks[index + 1] ?? body.length) - 1)
-    const trimmed = part.at(-1) === 13 ? part.subarray(0, -1) : part
-    const [gap, size] = headEnd(trimmed)
-    if (gap === -1) return []
-    const headers = new TextDecoder().decode(trimmed.subarray(0, gap)).replace(/\r?\n[ \t]+/g, ' ')
-    const header = (name: string): string | undefined => new RegExp(`^${name}:\\s*(.*?)\\s*$`, 'im').exec(headers)?.[1]
-    const content = trimmed.subarray(gap + size)
-    return [{ id: (header('content-id') ?? '').replace(/^<|>$/g, ''), type: header('content-type') ?? 'application/octet-stream', content: decoded(content, header('content-transfer-encoding') ?? '') }]
-  })
-}
-
-/** Where the headers of a part end, and how long the empty line is. */
-function headEnd(part: Uint8Array): [at: number, size: number] {
-  const at = indexOf(part, new Uint8Array([13, 10, 13, 10]), 0)
-  return at === -1 ? [indexOf(part, new Uint8Array([10, 10]), 0), 2] : [at, 4]
+/** The parts of a body as attachments. */
+function attachmentsOf(body: Uint8Array, boundary: string): Attachment[] {
+  return splitParts(body, boundary).map(({ headers, content }) => ({
+    id: (headers['content-id'] ?? '').replace(/^<|>$/g, ''),
+    type: headers['content-type'] ?? 'application/octet-stream',
+    content: decoded(content, headers['content-transfer-encoding'] ?? ''),
+  }))
 }
 
 function decoded(content: Uint8Array, encoding: string): Uint8Array {
@@ -105,16 +85,6 @@ function decoded(content: Uint8Array, encoding: string): Uint8Array {
   if (encoding.toLowerCase() !== 'quoted-printable') return content
   const text = String.fromCharCode(...content).replace(/=\r?\n/g, '').replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16)))
   return Uint8Array.from(text, (each) => each.charCodeAt(0))
-}
-
-function indexOf(body: Uint8Array, wanted: Uint8Array, from: number): number {
-  const [first = 0] = wanted
-  for (let at = body.indexOf(first, from); at !== -1; at = body.indexOf(first, at + 1)) {
-    let matched = 1
-    while (matched < wanted.length && body[at + matched] === wanted[matched]) matched += 1
-    if (matched === wanted.length) return at
-  }
-  return -1
 }
 
 /** The part that an address in an envelope means. */

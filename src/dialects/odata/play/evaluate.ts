@@ -1,4 +1,4 @@
-import { edmOf, isStructure, membersOf, settled, type Property, type Structure } from '../../../runtime/odata/structure.js'
+import { edmOf, isStructure, membersOf, settled, type Property, type Structure } from '../../../runtime/odata/model.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
 
 /** A row with what it is: values in the shapes of the client. */

@@ -1,5 +1,6 @@
 import { topLevel } from '../../../runtime/odata/query.js'
-import { membersOf, writeStructure } from '../../../runtime/odata/structure.js'
+import { membersOf } from '../../../runtime/odata/model.js'
+import { writeStructure } from '../../../runtime/odata/structure.js'
 import { compare, evaluate, isTrue, type Scope } from './evaluate.js'
 import { NotAnExpression, parseExpression, parseOrder } from './expression.js'
 import type { ServiceSide } from './protocol-side.js'

@@ -1,0 +1,4 @@
+/** Documentation as a member of a node, where there is any. */
+export function documented(documentation: string | undefined): { documentation?: string } {
+  return documentation === undefined ? {} : { documentation }
+}

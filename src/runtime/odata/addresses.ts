@@ -1,0 +1,87 @@
+import { addressOf, type Connection } from '../connection.js'
+import { isObject } from '../json/values.js'
+import { keyProperty, keysOf, type Structure, type Wire } from './model.js'
+
+/** Addresses of entity sets and entities (URL Conventions, section 4). */
+
+type Input = Readonly<Record<string, unknown>>
+
+/** An entity set, a singleton, or the entities inside another one. */
+export interface Resource {
+  /** Its name in the address. */
+  readonly path: string
+  readonly of: Structure
+  readonly singleton?: boolean
+  /** What it is contained in, the outermost first. */
+  readonly within?: readonly { readonly path: string; readonly of: Structure; readonly singleton?: boolean }[]
+}
+
+/** An entity that another call of the same batch makes, before it has a key. */
+export class Reference {
+  readonly id: string
+
+  constructor(id: string) {
+    this.id = id
+  }
+}
+
+/** An entity that is there already, where a new one could stand: by its key, or by the call that makes it. */
+export function isBinding(value: unknown): value is { readonly $bind: unknown } {
+  return isObject(value) && Object.hasOwn(value, '$bind')
+}
+
+/** A key as a predicate: `(7)`, `(Vessel=7,Number=2)` (URL Conventions, section 4.3.1). */
+export function keyText(structure: Structure, key: unknown, wire: Pick<Wire, 'literal'>): string {
+  const names = keysOf(structure)
+  const literal = (name: string, value: unknown): string => {
+    const property = keyProperty(structure, name)
+    return encodeSegment(property === undefined ? String(value) : wire.literal(property, value))
+  }
+  const [only] = names
+  if (names.length === 1 && only !== undefined) return `(${literal(only, key)})`
+  return `(${names.map((name) => `${name}=${literal(name, (key as Input)[name])}`).join(',')})`
+}
+
+/** The address of an entity below the service root; of one that a batch makes, what stands for it there (Protocol, section 11.7.3.1). */
+export function entityAddress(set: string, structure: Structure, key: unknown, wire: Pick<Wire, 'literal'>): string {
+  return key instanceof Reference ? `$${key.id}` : set + keyText(structure, key, wire)
+}
+
+/** The steps that have a key, of those that a resource lies in. */
+export function keyedSteps({ within = [] }: Pick<Resource, 'within'>): readonly { readonly path: string; readonly of: Structure }[] {
+  return within.filter(({ singleton }) => singleton !== true)
+}
+
+/** The path of a resource below the service root. `input.of` is the key of what it lies in, or keys by the names of what it lies in. */
+export function resourcePath(resource: Resource, input: object, wire: Pick<Wire, 'literal'>): string {
+  const { of } = input as { readonly of?: unknown }
+  const several = keyedSteps(resource).length > 1
+  const steps = (resource.within ?? []).map((step) => `${step.path}${step.singleton === true ? '' : keyText(step.of, several ? (of as Input)[step.path] : of, wire)}/`)
+  return steps.join('') + resource.path
+}
+
+/** The path of an entity, or of a singleton. `input.key` is its key. */
+export function entityPath(resource: Resource, input: object, wire: Pick<Wire, 'literal'>): string {
+  return resourcePath(resource, input, wire) + (resource.singleton === true ? '' : keyText(resource.of, (input as { readonly key?: unknown }).key, wire))
+}
+
+/** Percent-encodes a piece of a path, keeping what RFC 3986, section 3.3, allows in it. */
+export function encodeSegment(text: string): string {
+  return encodeURIComponent(text).replace(/%(?:2C|3A|3B|3D|40|24)/g, decodeURIComponent)
+}
+
+/**
+ * A link of the service as an address on the host that calls go to: links often name an internal host, and what proves who calls is
+ * nobody else's business.
+ */
+export function onOurHost(connection: Connection, link: string): string {
+  const base = addressOf(connection)
+  const target = new URL(link, `${base}/`)
+  const root = new URL(base)
+  if (target.origin === root.origin) return target.href
+  const folder = root.pathname.replace(/\/+$/, '')
+  const last = folder.split('/').pop() ?? ''
+  // A gateway may put the service elsewhere: what follows the service's own name is the same.
+  const at = last === '' ? -1 : target.pathname.indexOf(`/${last}/`)
+  return root.origin + (at === -1 ? target.pathname : folder + target.pathname.slice(at + last.length + 1)) + target.search
+}

@@ -1,0 +1,208 @@
+import { addressOf, type Connection, type ThisCall } from '../connection.js'
+import { ContractBreach, ServiceFault } from '../failures.js'
+import { asNumber, isObject, jsonText } from '../json/values.js'
+import { headAndRest, parameterOf, splitParts, type Part } from '../mime.js'
+import { base64ToBytes, bytesToBase64, joinBytes } from '../plain.js'
+import { describeBody, isJson, textOf } from '../response-text.js'
+import { Reference } from './addresses.js'
+import { send, type Facts, type Outgoing } from './sending.js'
+
+/** Several calls in one request (Protocol, section 11.7; JSON Format, section 19; OData 2, Batch Processing). */
+
+/** A call that waits in a batch. */
+export interface BatchCall<Outcome> {
+  /** Settles when the batch was sent: every call by itself. */
+  readonly outcome: Promise<Outcome>
+  /** Stands for the entity that the call makes: `{ $bind: call.reference }` binds another new one to it. */
+  readonly reference: Reference
+}
+
+export interface BatchOptions {
+  /** All changes happen, or none of them does. */
+  readonly together?: boolean
+  /** Calls after one that failed are tried all the same. */
+  readonly goOn?: boolean
+  /** Does the batch travel as JSON (version 4.01, and some services of version 4.0) instead of in parts? */
+  readonly asJson?: boolean
+}
+
+/** Calls that travel together in one request. */
+export interface Batch<Client> {
+  /** Adds a call. Its input is checked at once; it is sent with all the others. */
+  add<Outcome>(call: (client: Client) => Promise<Outcome>): BatchCall<Outcome>
+  /**
+   * Sends all calls. When this is done, the outcome of every call is settled.
+   *
+   * @throws ServiceFault, TransportFailure or ContractBreach when the batch as a whole failed; then all calls fail with that
+   */
+  send(options?: BatchOptions, thisCall?: ThisCall): Promise<void>
+}
+
+/** A request that waits, and whoever waits for its answer. */
+interface Waiting {
+  readonly id: string
+  readonly method: string
+  /** Below the service root. */
+  readonly target: string
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: string | Uint8Array | undefined
+  settle(response: globalThis.Response): void
+  fail(error: unknown): void
+}
+
+/** What came back for a request, by its position or its id. */
+interface Answer {
+  readonly id: string | undefined
+  readonly response: globalThis.Response
+}
+
+/** @param clientOf what calls are made with, on a connection whose requests wait */
+export function openBatch<Client>(connection: Connection, operation: Facts, clientOf: (connection: Connection) => Client): Batch<Client> {
+  const waiting: Waiting[] = []
+  const base = addressOf(connection)
+  let sent = false
+  let refersInside = false
+  const fetchLater: typeof fetch = (address, init) => {
+    const url = String(address as string)
+    // What a call asks for after its answer came, a next page say, goes its own way.
+    if (sent) return (connection.settings.fetch ?? fetch)(address, init)
+    return new Promise((settle, fail) => {
+      const target = url.startsWith(`${base}/`) ? url.slice(base.length + 1) : url
+      waiting.push({ id: String(waiting.length + 1), method: init?.method ?? 'GET', target, headers: (init?.headers ?? {}) as Record<string, string>, body: init?.body as string | Uint8Array | undefined, settle, fail })
+    })
+  }
+  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater } })
+  return {
+    add(call) {
+      if (sent) throw new TypeError('the batch was sent already')
+      const before = waiting.length
+      const outcome = call(client)
+      // Whoever looks at the outcome later must still find the failure there.
+      outcome.catch(() => undefined)
+      const added = waiting[before]
+      return {
+        outcome,
+        get reference() {
+          if (added === undefined) throw new TypeError('the call sends nothing, so that nothing can refer to it')
+          refersInside = true
+          return new Reference(added.id)
+        },
+      }
+    },
+    async send(options = {}, thisCall = {}) {
+      if (sent) throw new TypeError('the batch was sent already')
+      if (refersInside && options.together !== true) throw new TypeError('calls that refer to each other are sent together: send({ together: true })')
+      sent = true
+      if (waiting.length === 0) return
+      try {
+        const outgoing = options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
+        const preference = options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
+        const response = await send(connection, operation, { ...outgoing, method: 'POST', url: `${base}/$batch`, headers: { ...outgoing.headers, ...preference } }, thisCall)
+        const type = response.headers['content-type'] ?? ''
+        const answers = isJson(type) ? fromJson(textOf(response), operation) : fromParts({ headers: response.headers, content: response.body })?.map((part) => answersIn(part))
+        if (answers === undefined) throw new ContractBreach('', 'the answers of a batch', describeBody(response, textOf(response)))
+        settleAll(waiting, answers, options, isJson(type))
+      } catch (error) {
+        for (const each of waiting) each.fail(error)
+        throw error
+      }
+      // Outcomes are read from the answers: whoever awaits this finds them settled.
+      await new Promise((resolve) => setTimeout(resolve))
+    },
+  }
+}
+
+/** Hands the answers out: in parts they come unit by unit, in JSON by their ids. */
+function settleAll(waiting: readonly Waiting[], answers: readonly (readonly Answer[])[], { together }: BatchOptions, byId: boolean): void {
+  units(waiting, together === true).forEach((unit, at) => {
+    const group = byId ? answers.flat().filter(({ id }) => unit.some((each) => each.id === id)) : (answers[at] ?? [])
+    // A change set that failed has one answer for all (Protocol, section 11.7.4).
+    const forAll = group.length === 1 && group[0]?.response.ok === false ? group[0] : undefined
+    unit.forEach((each, position) => {
+      const answer = forAll ?? group.find(({ id }) => id === each.id) ?? (byId ? undefined : group[position])
+      if (answer !== undefined) each.settle(answer.response.clone())
+      else each.fail(new ServiceFault('the service stopped before this call, because one before it failed', { fault: undefined, detail: undefined, code: 'FailedDependency', status: 424 }))
+    })
+  })
+}
+
+/** Requests as they stand in the batch: changes that happen together are one unit. */
+function units(waiting: readonly Waiting[], together: boolean): Waiting[][] {
+  if (!together) return waiting.map((each) => [each])
+  const changes = waiting.filter(({ method }) => method !== 'GET')
+  return waiting.flatMap((each) => (each.method === 'GET' ? [[each]] : each === changes[0] ? [changes] : []))
+}
+
+function asParts(waiting: readonly Waiting[], { together }: BatchOptions): Pick<Outgoing, 'headers' | 'body'> {
+  const boundary = `batch-${crypto.randomUUID()}`
+  const pieces: (string | Uint8Array)[] = []
+  for (const unit of units(waiting, together === true)) {
+    const [first] = unit
+    pieces.push(`--${boundary}\r\n`)
+    if (first?.method === 'GET') pieces.push(...httpPart(first), '\r\n')
+    else {
+      // Changes stand in a change set, one by itself too: version 2 wants it so, and version 4 admits it.
+      const inner = `changes-${crypto.randomUUID()}`
+      pieces.push(`Content-Type: multipart/mixed; boundary=${inner}\r\n\r\n`, ...unit.flatMap((each) => [`--${inner}\r\n`, ...httpPart(each), '\r\n']), `--${inner}--\r\n`)
+    }
+  }
+  pieces.push(`--${boundary}--\r\n`)
+  const encoder = new TextEncoder()
+  return { headers: { 'content-type': `multipart/mixed; boundary=${boundary}`, accept: 'multipart/mixed' }, body: joinBytes(pieces.map((piece) => (typeof piece === 'string' ? encoder.encode(piece) : piece))) }
+}
+
+function httpPart({ id, method, target, headers, body }: Waiting): (string | Uint8Array)[] {
+  const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`).join('')
+  return [`Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\nContent-ID: ${id}\r\n\r\n${method} ${target} HTTP/1.1\r\n${lines}\r\n`, ...(body === undefined ? [] : [body])]
+}
+
+function fromParts(whole: Part): Part[] | undefined {
+  const boundary = parameterOf(whole.headers['content-type'] ?? '', 'boundary')
+  return boundary === undefined ? undefined : splitParts(whole.content, boundary)
+}
+
+/** The answers in a part: of a change set several. */
+function answersIn(part: Part): Answer[] {
+  if (/^multipart\/mixed/i.test(part.headers['content-type'] ?? '')) return (fromParts(part) ?? []).flatMap(answersIn)
+  const status = Number(/^\s*HTTP\/[\d.]+ (\d{3})/.exec(new TextDecoder().decode(part.content.subarray(0, 100)))?.[1] ?? Number.NaN)
+  const inner = headAndRest(part.content.subarray(part.content.indexOf(10) + 1)) ?? { headers: {}, content: new Uint8Array() }
+  return Number.isNaN(status) ? [] : [{ id: part.headers['content-id'] ?? inner.headers['content-id'], response: responseOf(status, inner.headers, inner.content) }]
+}
+
+function responseOf(status: number, headers: Readonly<Record<string, string>>, body: Uint8Array): globalThis.Response {
+  const isEmpty = body.length === 0 || status === 204 || status === 304
+  return new Response(isEmpty ? null : body.slice(), { status, headers: Object.fromEntries(Object.entries(headers).filter(([name]) => !/^(?:content-length|content-id|transfer-encoding)$/i.test(name))) })
+}
+
+/** JSON Format 4.01, section 19.1. */
+function asJson(waiting: readonly Waiting[], { together }: BatchOptions): Pick<Outgoing, 'headers' | 'body'> {
+  const requests = waiting.map(({ id, method, target, headers, body }) => {
+    const type = headers['content-type'] ?? ''
+    const content = body === undefined ? '' : `,"body":${typeof body !== 'string' ? JSON.stringify(base64url(body)) : isJson(type) ? body : JSON.stringify(body)}`
+    const group = together === true && method !== 'GET' ? ',"atomicityGroup":"changes"' : ''
+    return `{"id":${JSON.stringify(id)},"method":${JSON.stringify(method)},"url":${JSON.stringify(target)},"headers":${JSON.stringify(headers)}${group}${content}}`
+  })
+  return { headers: { 'content-type': 'application/json' }, body: `{"requests":[${requests.join(',')}]}` }
+}
+
+function fromJson(text: string, { parse = JSON.parse }: Facts): Answer[][] | undefined {
+  const json: unknown = parse(text)
+  const responses = isObject(json) ? json['responses'] : undefined
+  if (!Array.isArray(responses)) return undefined
+  return responses.filter(isObject).map((each): Answer[] => {
+    const headers = Object.fromEntries(Object.entries(isObject(each['headers']) ? each['headers'] : {}).map(([name, value]) => [name.toLowerCase(), String(value)]))
+    const { body } = each
+    const type = headers['content-type'] ?? (typeof body === 'string' ? 'text/plain' : 'application/json')
+    const bytes = body === undefined || body === null ? new Uint8Array() : typeof body !== 'string' || isJson(type) ? new TextEncoder().encode(jsonText(body)) : /^text\//i.test(type) ? new TextEncoder().encode(body) : fromBase64url(body)
+    return [{ id: String(each['id']), response: responseOf(Number(asNumber(each['status'])), { 'content-type': type, ...headers }, bytes) }]
+  })
+}
+
+function base64url(bytes: Uint8Array): string {
+  return bytesToBase64(bytes).replaceAll('+', '-').replaceAll('/', '_')
+}
+
+function fromBase64url(text: string): Uint8Array {
+  const packed = text.replaceAll('-', '+').replaceAll('_', '/').replace(/=+$/, '')
+  return base64ToBytes(packed.padEnd(Math.ceil(packed.length / 4) * 4, '='))
+}

@@ -1,0 +1,88 @@
+import { hearOfDeviations, type Connection, type ThisCall } from '../connection.js'
+import { ContractBreach } from '../failures.js'
+import { asNumber, show } from '../json/values.js'
+import type { Property, Reading } from './model.js'
+import type { AnyQuery } from './query.js'
+import type { Protocol } from './protocol.js'
+import type { Facts } from './sending.js'
+import { readProperty } from './structure.js'
+
+/** Lists as services cut them: pages with addresses of the next ones (Protocol, section 11.2.6.7). */
+
+/** One page of a list. */
+export interface ListingPage<Row> {
+  readonly rows: Row[]
+  /** How many there are in all, when `count` was asked for and the service said it. */
+  readonly total?: number
+  /** Where the next page is, when there is one. */
+  readonly next?: string
+  /** On the last page: where later changes can be had, when the service keeps track of them. */
+  readonly changes?: string
+}
+
+/** A list that is fetched as it is looked at: `for await` goes through all rows, page after page. */
+export interface Listing<Row> extends AsyncIterable<Row> {
+  /** One page: the first, or the one that `next` of another names. */
+  page(next?: string): Promise<ListingPage<Row>>
+  pages(): AsyncIterable<ListingPage<Row>>
+  /** All rows of all pages at once. */
+  all(): Promise<Row[]>
+}
+
+/** A listing of pages that are fetched one by one. */
+export function listingOf<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): Listing<Row> {
+  return {
+    page: fetchPage,
+    pages: () => pagesFrom(fetchPage),
+    async all() {
+      const rows: Row[] = []
+      for await (const page of pagesFrom(fetchPage)) for (const row of page.rows) rows.push(row)
+      return rows
+    },
+    async *[Symbol.asyncIterator]() {
+      for await (const page of pagesFrom(fetchPage)) yield* page.rows
+    },
+  }
+}
+
+async function* pagesFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): AsyncGenerator<ListingPage<Row>, void, undefined> {
+  const seen = new Set<string>()
+  for (let next: string | undefined; ; ) {
+    const page = await fetchPage(next)
+    yield page
+    next = page.next
+    if (next === undefined) return
+    if (seen.has(next)) throw new ContractBreach('', 'another page', `the address ${next} once more`)
+    seen.add(next)
+  }
+}
+
+export function readPage<Row>(operation: Facts, property: Property, json: unknown, url: string, how: Reading): ListingPage<Row> {
+  return pageOf(operation, json, url, (rows) => readProperty(property, rows, '', how) as Row[])
+}
+
+/** A page out of its wrapping. @throws ContractBreach when there is no list */
+export function pageOf<Row>(operation: Facts, json: unknown, url: string, read: (rows: readonly unknown[]) => Row[]): ListingPage<Row> {
+  const { rows, total, next, changes } = operation.protocol.page(json)
+  if (rows === undefined) throw new ContractBreach('', 'a list', show(json))
+  const said = asNumber(total)
+  const count = typeof said === 'number' || (typeof said === 'string' && said !== '') ? Number(said) : Number.NaN
+  return {
+    rows: read(rows as readonly unknown[]),
+    ...(Number.isNaN(count) ? {} : { total: count }),
+    ...(typeof next === 'string' ? { next: new URL(next, url).href } : {}),
+    ...(typeof changes === 'string' ? { changes: new URL(changes, url).href } : {}),
+  }
+}
+
+/** How answers are read: whose words they are in, whether they are a part only, and who hears of deviations. */
+export function reading(connection: Connection, thisCall: ThisCall, wire: Protocol, partial: boolean): Reading {
+  return { wire, partial, onDeviation: hearOfDeviations(connection, thisCall) }
+}
+
+/** Does a query ask for a part of the properties, here or inside what it expands? */
+export function isPartial(input: object): boolean {
+  const { select, expand, compute } = input as AnyQuery
+  const inside = typeof expand === 'string' ? /\$select/.test(expand) : (expand ?? []).some((each) => typeof each !== 'string' && Object.values(each).some((query) => query !== undefined && isPartial(query)))
+  return select !== undefined || compute !== undefined || inside
+}

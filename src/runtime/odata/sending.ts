@@ -1,0 +1,128 @@
+import { addressOf, checkCredential, exchange, openExchange, type Connection, type Opened, type Request, type Response, type ThisCall } from '../connection.js'
+import { ContractBreach, ServiceFault, TransportFailure } from '../failures.js'
+import { isObject } from '../json/values.js'
+import { describeBody, isJson, textOf } from '../response-text.js'
+import type { Protocol } from './protocol.js'
+
+/** What is known of any operation: plain data, printed into the client. */
+export interface Facts {
+  readonly name: string
+  readonly protocol: Protocol
+  /** Parses JSON without rounding, where the contract needs that. */
+  readonly parse?: (text: string) => unknown
+}
+
+/** A request before the headers of the protocol are added to it. */
+export interface Outgoing {
+  readonly method: string
+  readonly url: string
+  readonly headers?: Readonly<Record<string, string>>
+  readonly body?: string | Uint8Array
+  /** The entity as it is afterwards is wanted. */
+  readonly wantsBack?: boolean
+}
+
+/**
+ * Sends a request and waits for the whole answer.
+ *
+ * @throws ServiceFault when the service refuses, TransportFailure
+ */
+export async function send(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<Response> {
+  const response = await guarded(connection, operation, outgoing, thisCall, (request) => exchange(connection, request, thisCall, textOf))
+  if (response.status >= 400) throw faultOf(operation, response)
+  return response
+}
+
+/** Sends a request; its answer is still to be read. */
+export function open(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<Opened> {
+  checkCredential(connection, operation.name, ['basic', 'bearer'])
+  return openExchange(connection, requestOf(operation, outgoing, {}), thisCall)
+}
+
+export async function ask(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<unknown> {
+  return parsed(operation, await send(connection, operation, outgoing, thisCall))
+}
+
+export function parsed(operation: Facts, response: Response): unknown {
+  const text = textOf(response)
+  try {
+    return (operation.parse ?? JSON.parse)(text)
+  } catch {
+    throw new ContractBreach('', 'JSON', describeBody(response, text))
+  }
+}
+
+/** Servers and proxies take addresses of about 2,000 characters for granted, and refuse longer ones at their own limits. */
+const longestAddress = 2000
+
+/** A query that is too long for an address travels in a body (URL Conventions 4.01, "Passing Query Options in the Request Body"). */
+function shortened({ asksInBody }: Protocol, outgoing: Outgoing): Outgoing {
+  const { method, url, headers } = outgoing
+  const at = url.indexOf('?')
+  if (!asksInBody || method !== 'GET' || at === -1 || url.length <= longestAddress) return outgoing
+  return { method: 'POST', url: `${url.slice(0, at)}/$query`, headers: { 'content-type': 'text/plain', ...headers }, body: url.slice(at + 1) }
+}
+
+function requestOf({ protocol }: Facts, outgoing: Outgoing, guard: Readonly<Record<string, string>>): Request {
+  const { method, url, headers, body, wantsBack } = shortened(protocol, outgoing)
+  const own = protocol.headers({ hasBody: body !== undefined, wantsBack: wantsBack === true })
+  return { method, url, headers: { ...own, ...guard, ...headers }, ...(body === undefined ? {} : { body }), deals: wantsToken }
+}
+
+/** Tokens against forged requests by connection, with the session that they belong to. */
+const tokens = new WeakMap<object, Readonly<Record<string, string>>>()
+
+function wantsToken({ status, headers }: Response): boolean {
+  return status === 403 && /^required$/i.test(headers['x-csrf-token'] ?? '')
+}
+
+/** Gateways want a token with everything that changes something: they refuse once, and the token is fetched. It is kept for the connection. */
+async function guarded(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall, exchanged: (request: Request) => Promise<Response>): Promise<Response> {
+  checkCredential(connection, operation.name, ['basic', 'bearer'])
+  const isSafe = outgoing.method === 'GET' || outgoing.method === 'HEAD'
+  const key = connection.closed
+  const response = await exchanged(requestOf(operation, outgoing, isSafe ? {} : (tokens.get(key) ?? {})))
+  if (isSafe || !wantsToken(response)) return response
+  tokens.set(key, await fetchToken(connection, operation, thisCall))
+  const again = await exchanged(requestOf(operation, outgoing, tokens.get(key) ?? {}))
+  if (wantsToken(again)) throw new TransportFailure('login', 'the service wants a token (X-CSRF-Token) and refuses the one that it gave', { url: outgoing.url, status: 403 })
+  return again
+}
+
+async function fetchToken(connection: Connection, operation: Facts, thisCall: ThisCall): Promise<Readonly<Record<string, string>>> {
+  const url = `${addressOf(connection)}/`
+  const opened = await openExchange(connection, requestOf(operation, { method: 'GET', url, headers: { 'x-csrf-token': 'Fetch' } }, {}), thisCall)
+  try {
+    const { headers } = opened.answer
+    opened.received(await opened.answer.text())
+    const token = headers.get('x-csrf-token')
+    if (token === null || /^required$/i.test(token)) throw new TransportFailure('login', 'the service wants a token (X-CSRF-Token) and gave none when it was asked for one', { url, status: opened.answer.status })
+    // Browsers keep the session's cookies themselves, and show them to nobody.
+    const cookies = (headers as Headers & { getSetCookie?(): string[] }).getSetCookie?.() ?? []
+    return { 'x-csrf-token': token, ...(cookies.length === 0 ? {} : { cookie: cookies.map((each) => each.split(';')[0] ?? '').join('; ') }) }
+  } catch (error) {
+    throw opened.failure(error)
+  } finally {
+    opened.done()
+  }
+}
+
+/** The service's refusal, with its own words (JSON Format, section 21). */
+export function faultOf(operation: Facts, response: Response): ServiceFault<undefined> {
+  const { status } = response
+  const text = textOf(response)
+  let detail: unknown = text
+  let said: { code: string; message: string } | undefined
+  try {
+    if (isJson(response.headers['content-type'] ?? '')) {
+      const json: unknown = JSON.parse(text)
+      said = operation.protocol.failure(json)
+      detail = isObject(json) ? (json['error'] ?? json) : json
+    }
+  } catch {
+    // What is no JSON is told as it came.
+  }
+  const reason = said !== undefined && said.message !== '' ? said.message : text.trim() === '' ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
+  const conflict = status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
+  return new ServiceFault(conflict + reason, { fault: undefined, detail, code: said === undefined || said.code === '' ? String(status) : said.code, status })
+}
