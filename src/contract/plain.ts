@@ -84,6 +84,7 @@ export function fieldsFromPlain(contract: Contract, fields: readonly Field[], pl
  */
 export function fromText(contract: Contract, type: Type, text: string): unknown {
   const actual = resolve(contract, type)
+  if (actual.kind === 'literal' && String(actual.value) === text) return actual.value
   if (actual.kind !== 'scalar') return text
   if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
   if (actual.base === 'text' || actual.base === 'bytes') return scalarFromPlain(actual.base, text)
@@ -94,6 +95,9 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
 function alternativeFor(contract: Contract, union: UnionType, plain: unknown): Type {
   const { discriminator, alternatives, origin } = union
   const nothing: Type = { kind: 'anything', origin }
+  // Open content has no plain form: beside it there may be one alternative only.
+  const [only, ...others] = alternatives.filter((each) => each.kind !== 'fragment')
+  if (only !== undefined && others.length === 0) return only
   if (isPlainObject(plain)) {
     const id = discriminator === undefined ? undefined : discriminator.mapping[String(plain[discriminator.field])]
     if (id !== undefined) return { kind: 'reference', to: id, origin }

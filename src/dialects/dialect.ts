@@ -58,7 +58,7 @@ export interface Emitter {
   /** How content that the contract leaves open is typed: an element of it, and the member of a record that holds it. */
   readonly open: OpenTypes
   /** Sections of the client's README about what is this dialect's own, as lines of Markdown; `variable` holds the client in examples. */
-  readme?(contract: Contract, variable: string): readonly string[]
+  readme?(contract: Contract, variable: string, names: Names): readonly string[]
   /** Variables that settings can be filled from, besides those of all clients, without their prefix. */
   readonly variables?: readonly string[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
@@ -137,8 +137,21 @@ export interface UnderstoodCall {
 /** The rows that a stand-in knows, by table, in plain form: live, so that what is changed is changed. */
 export type Rows = (table: string) => Record<string, unknown>[] | undefined
 
+/** Several calls in one request: units, of which each happens as a whole or not at all. */
+export interface SeveralCalls {
+  readonly units: readonly (readonly { readonly id: string; readonly request: PlayRequest }[])[]
+  /** Units after one that failed are tried all the same. */
+  readonly goesOn: boolean
+  /** A call with the addresses of what calls before it made, by their ids. */
+  resolved(request: PlayRequest, made: ReadonlyMap<string, string>): PlayRequest
+  /** The answer to all of them. A unit that failed has one answer. */
+  answer(answers: readonly (readonly PlayResponse[])[]): PlayResponse
+}
+
 /** Understands requests and forms answers, from the contract alone. */
 export interface Player {
+  /** The calls of a request that carries several; undefined when it is an ordinary one. Left out where there is no such thing. */
+  several?(request: PlayRequest): SeveralCalls | PlayResponse | undefined
   /** The call in a request; or, when it can't be understood, the response that says so. */
   understand(request: PlayRequest): UnderstoodCall | PlayResponse
   /** The metadata documents, with the addresses in them replaced by the stand-in's own. */

@@ -138,7 +138,7 @@ class Sampler {
       case 'literal':
         return type.value
       case 'union': {
-        const [first] = type.alternatives
+        const first = type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
         const value = first === undefined ? null : this.value(first, name)
         const named = Object.entries(type.discriminator?.mapping ?? {}).find(([, id]) => first?.kind === 'reference' && first.to === id)?.[0]
         return type.discriminator === undefined || named === undefined ? value : { ...(value as object), [type.discriminator.field]: named }
@@ -196,6 +196,7 @@ class Sampler {
   private endless(type: Type): boolean {
     if (type.kind === 'list') return this.endless(type.item)
     if (type.kind === 'tuple') return type.items.some((item) => this.endless(item))
+    if (type.kind === 'union') return type.alternatives.length > 0 && type.alternatives.every((each) => this.endless(each))
     return type.kind === 'reference' && this.within.includes(type.to)
   }
 }

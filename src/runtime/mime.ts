@@ -30,8 +30,12 @@ export function headAndRest(part: Uint8Array): Part | undefined {
   const [gap, size] = headEnd(part)
   if (gap === -1) return undefined
   const lines = new TextDecoder().decode(part.subarray(0, gap)).replace(/\r?\n[ \t]+/g, ' ').split(/\r?\n/)
-  const headers = lines.map((line) => /^([^:\s]+):\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null).map(([, name = '', value = '']) => [name.toLowerCase(), value] as const)
-  return { headers: Object.fromEntries(headers), content: part.subarray(gap + size) }
+  const headers: Record<string, string> = {}
+  for (const line of lines) {
+    const [, name, value = ''] = /^([^:\s]+):\s*(.*?)\s*$/.exec(line) ?? []
+    if (name !== undefined) headers[name.toLowerCase()] = value
+  }
+  return { headers, content: part.subarray(gap + size) }
 }
 
 /** Where the headers of a part end, and how long the empty line is. A part may begin with it: then it has no headers. */

@@ -166,6 +166,21 @@ export class SeedState {
     }
   }
 
+  /** Remembers how all rows are now. @returns what puts them back */
+  remember(): () => void {
+    const copies = [...this.tables].map(([name, rows]) => ({ name, rows, held: rows.map((row) => ({ row, copy: { ...row } })) }))
+    return () => {
+      for (const { rows, held } of copies) {
+        rows.splice(0, rows.length, ...held.map(({ row }) => row))
+        // The rows stay the same objects: others hold on to them.
+        for (const { row, copy } of held) {
+          for (const name of Object.keys(row)) Reflect.deleteProperty(row, name)
+          Object.assign(row, copy)
+        }
+      }
+    }
+  }
+
   /** The rows of a table, live; undefined when there is no such table. */
   rows(name: string): Record<string, unknown>[] | undefined {
     return this.tables.get(name)

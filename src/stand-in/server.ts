@@ -4,7 +4,7 @@ import type { Contract, Field, Operation, Type } from '../contract/contract.js'
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
-import type { Dialect, LoadedDocument, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialects/dialect.js'
+import type { Dialect, LoadedDocument, PlayRequest, PlayResponse, ServedDocument, SeveralCalls, UnderstoodCall } from '../dialects/dialect.js'
 import { toPlain } from '../runtime/plain.js'
 import { SeedState, type Seed } from './seed.js'
 
@@ -94,10 +94,39 @@ async function handle(stages: ReadonlyMap<string, Stage>, request: IncomingMessa
   if (request.method === 'GET' && document !== undefined) return { status: 200, headers: { 'content-type': document.mediaType }, body: document.text }
   const body = await readBody(request)
   if (body === undefined) return { status: 413, headers: {}, body: '' }
-  const understood = stage.player.understand({ method: request.method ?? 'GET', target, headers: singleHeaders(request), body } satisfies PlayRequest)
+  const asked: PlayRequest = { method: request.method ?? 'GET', target, headers: singleHeaders(request), body }
+  const several = stage.player.several?.(asked)
+  if (several === undefined) return handleOne(stage, asked, onEvent)
+  return 'units' in several ? handleSeveral(stage, several, onEvent) : several
+}
+
+function handleOne(stage: Stage, request: PlayRequest, onEvent: (event: Event) => void): PlayResponse {
+  const understood = stage.player.understand(request)
   const answer = 'operation' in understood ? perform(stage, understood) : understood
-  onEvent({ contract: stage.part.name, operation: 'operation' in understood ? pathOf(understood.operation) : `${request.method ?? ''} ${target}`, status: answer.status })
+  onEvent({ contract: stage.part.name, operation: 'operation' in understood ? pathOf(understood.operation) : `${request.method} ${request.target}`, status: answer.status })
   return answer
+}
+
+/** Plays unit after unit; what happened in one that failed did not happen. */
+function handleSeveral(stage: Stage, several: SeveralCalls, onEvent: (event: Event) => void): PlayResponse {
+  const answers: PlayResponse[][] = []
+  const made = new Map<string, string>()
+  for (const unit of several.units) {
+    const undo = stage.state?.remember()
+    const group: PlayResponse[] = []
+    for (const { id, request } of unit) {
+      const answer = handleOne(stage, several.resolved(request, made), onEvent)
+      group.push(answer)
+      const { location } = answer.headers
+      if (id !== '' && location !== undefined) made.set(id, location)
+      if (answer.status >= 400) break
+    }
+    const failed = group.find(({ status }) => status >= 400)
+    if (failed !== undefined) undo?.()
+    answers.push(failed === undefined ? group : [failed])
+    if (failed !== undefined && !several.goesOn) break
+  }
+  return several.answer(answers)
 }
 
 /** Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with a made-up outcome. */

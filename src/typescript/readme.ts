@@ -39,7 +39,7 @@ export function readmeText(contract: Contract, names: Names, operations: readonl
     '',
     ...operations.map((operation) => `- \`${[...operation.path.slice(0, -1), methodName(operation)].join('.')}\`${operation.documentation === undefined ? '' : `: ${markdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`}`),
     '',
-    ...(dialect.emit.readme?.(contract, names.class.charAt(0).toLowerCase() + names.class.slice(1)) ?? []),
+    ...(dialect.emit.readme?.(contract, names.class.charAt(0).toLowerCase() + names.class.slice(1), names) ?? []),
     '## Failures',
     '',
     'A call that fails throws `ServiceFault` (the service refused), `TransportFailure` (no connection, no answer in time, a login is wanted), `ContractBreach` (the answer is not what was promised) or `InputRejected` (the input does not satisfy the contract; nothing was sent). All of them are a `CallFailure`.',

@@ -31,7 +31,8 @@ const calls: Readonly<Record<OperationLayout['kind'], readonly [module: string, 
 
 /** What an OData client has besides the parts that all clients share. */
 export const odataEmitter: Emitter = {
-  open: { fragment: () => 'unknown', recordLines: () => ['  /** Properties that the contract does not name. */', '  [name: string]: unknown'] },
+  // The one thing that is left open is what stands for a key before there is one.
+  open: { fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'), recordLines: () => ['  /** Properties that the contract does not name. */', '  [name: string]: unknown'] },
   reexports: [
     [pagesModule, 'type { Listing, ListingPage }'],
     ['runtime/odata/addresses', '{ Reference }'],
@@ -89,7 +90,7 @@ function batchPage(contract: Contract, names: Names): Page {
 }
 
 /** How to ask, shown with a set and properties of this very service. */
-function queriesSection(contract: Contract, variable: string): string[] {
+function queriesSection(contract: Contract, variable: string, names: Names): string[] {
   const operation = operationsOf(contract).find((each) => operationLayout(each).kind === 'list')
   const layout = operation === undefined ? undefined : operationLayout(operation)
   if (operation === undefined || layout?.kind !== 'list') return []
@@ -116,6 +117,19 @@ function queriesSection(contract: Contract, variable: string): string[] {
     '```',
     '',
     'Conditions in a list must all be true; `anyOf`, `allOf` and `not` put them together otherwise. Every option may also be text in OData\'s own language.',
+    '',
+    '## Calls that travel together',
+    '',
+    'A batch takes functions of this client, sends them in one request, and settles each of them by itself; with `{ together: true }` all changes happen, or none of them does.',
+    '',
+    '```ts',
+    `const calls = batch(${variable}.connection)`,
+    `const call = calls.add((connection) => ${names.operations[pathOf(operation)] ?? ''}(connection, { top: 1 }).all())`,
+    'await calls.send()',
+    'console.log(await call.outcome)',
+    '```',
+    '',
+    'A new entity can be bound to one that is there, `{ $bind: key }`, or to one that another call of the batch makes, `{ $bind: call.reference }`.',
     '',
   ]
 }

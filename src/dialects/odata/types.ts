@@ -394,7 +394,7 @@ export class TypeReader {
     if (type.kind === 'list') return { ...type, item: this.retargeted(type.item, navigation, mayBeNew) }
     if (type.kind !== 'reference') return type
     const made: Type[] = mayBeNew ? [{ ...type, to: this.newShape(type.to) }] : []
-    const bound: Type[] = navigation.set === undefined ? [] : [{ kind: 'record', fields: [{ name: '$bind', type: keyType(this.keyFields(type.to), origin), optional: false, nullable: false, documentation: `The key of an entity of ${navigation.set} that is there.`, origin }], origin }]
+    const bound: Type[] = navigation.set === undefined ? [] : [{ kind: 'record', fields: [{ name: '$bind', type: { kind: 'union', alternatives: [keyType(this.keyFields(type.to), origin), { kind: 'fragment', origin }], origin }, optional: false, nullable: false, documentation: `The key of an entity of ${navigation.set} that is there, or the call of the same batch that makes it.`, origin }], origin }]
     const [only, ...others] = [...made, ...bound]
     return only === undefined || others.length > 0 ? { kind: 'union', alternatives: [...made, ...bound], origin } : only
   }

@@ -96,7 +96,7 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
       if (waiting.length === 0) return
       try {
         const outgoing = options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
-        const preference = options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
+        const preference: Readonly<Record<string, string>> = options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
         const response = await send(connection, operation, { ...outgoing, method: 'POST', url: `${base}/$batch`, headers: { ...outgoing.headers, ...preference } }, thisCall)
         const type = response.headers['content-type'] ?? ''
         const answers = isJson(type) ? fromJson(textOf(response), operation) : fromParts({ headers: response.headers, content: response.body })?.map((part) => answersIn(part))

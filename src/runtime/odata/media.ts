@@ -58,7 +58,7 @@ export async function createMedia<Entity>(connection: Connection, operation: Med
   const { content, contentType = 'application/octet-stream', slug } = input as { readonly content: Uint8Array; readonly contentType?: string; readonly slug?: string }
   const url = `${addressOf(connection)}/${resourcePath(operation, input, operation.protocol)}`
   // What a header can't carry is percent-encoded (RFC 5023, section 9.7).
-  const named = slug === undefined ? {} : { slug: slug.replace(/[^ -$&-~]+/gu, encodeURIComponent) }
+  const named: Readonly<Record<string, string>> = slug === undefined ? {} : { slug: slug.replace(/[^ -$&-~]+/gu, encodeURIComponent) }
   return created(connection, operation, { method: 'POST', url, headers: { 'content-type': contentType, ...named }, body: content }, thisCall)
 }
 

@@ -42,7 +42,7 @@ export type Order<Name extends string> = Name | `${Name} asc` | `${Name} desc` |
 
 /** What comes back of an entity when a query asks for a part of it: the properties that were selected, and what was expanded. */
 export type Asked<Entity, Asking> = Entity extends unknown
-  ? { [Name in Exclude<Selected<Entity, Asking>, Expanded<Asking>>]: Entity[Name] } & { [Name in Extract<keyof Entity, Expanded<Asking>>]-?: AskedInside<Exclude<Entity[Name], undefined>, Within<Asking, Name>> }
+  ? { [Name in keyof Entity as Name extends Exclude<Selected<Entity, Asking>, Expanded<Asking>> ? Name : never]: Entity[Name] } & { [Name in Extract<keyof Entity, Expanded<Asking>>]-?: AskedInside<Exclude<Entity[Name], undefined>, Within<Asking, Name>> }
   : never
 
 /** Properties that always come: those that no query names. */

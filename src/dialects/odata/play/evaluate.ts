@@ -50,10 +50,25 @@ export function evaluate(expression: Expression, scope: Scope): Value {
       return word === 'any' ? items.some(holds) : items.every(holds)
     }
     case 'call':
+      if (expression.name === 'isof') return isOf(expression.inputs, scope)
       return call(expression.name, expression.inputs.map((each) => evaluate(each, scope)))
     case 'operator':
       return operate(expression.word, evaluate(expression.left, scope), evaluate(expression.right, scope))
   }
+}
+
+/** Is the row, or what a path leads to, of a type? (URL Conventions, section 5.1.1.10.2.) */
+function isOf(inputs: readonly Expression[], scope: Scope): boolean {
+  const last = inputs.at(-1)
+  const name = last?.kind === 'path' ? last.steps.join('/') : last?.kind === 'literal' ? String(last.value as string) : ''
+  const path = inputs.length > 1 ? inputs[0] : undefined
+  const items = path === undefined ? [scope.row] : path.kind === 'path' ? itemsAt(path.steps, scope) : []
+  return items.some((item) => isRow(item) && isKind(item.structure, name))
+}
+
+/** Is a structure of this name, or does it extend one that is? */
+function isKind(structure: Structure, name: string): boolean {
+  return structure.type === name || (structure.base !== undefined && isKind(structure.base(), name))
 }
 
 function isRow(item: unknown): item is Row {
@@ -78,7 +93,7 @@ function itemsAt(steps: readonly string[], scope: Scope): readonly (Row | Value)
 /** What a step leads to from a row: the items of a collection, or the one value. */
 function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] {
   // A name with a dot is a type: rows of other types end there.
-  if (step.includes('.')) return row.structure.type === step ? [row] : []
+  if (step.includes('.')) return isKind(row.structure, step) ? [row] : []
   const members = membersOf(row.structure)
   const property = Object.hasOwn(members, step) ? members[step] : undefined
   if (property === undefined) throw new NotAnExpression(`"${row.structure.type}" has no property "${step}"`)
@@ -166,7 +181,7 @@ function called(name: string, inputs: readonly Value[]): Value {
   // Points in time are counted in their own zone.
   const part = (from: number, to: number): Value => counted(Number(text(0).slice(from, to)))
   const clock = /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text(0)) ?? /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text(0))
-  switch (name) {
+  switch (name.toLowerCase()) {
     case 'contains':
       return text(0).includes(text(1))
     case 'substringof':
@@ -209,6 +224,24 @@ function called(name: string, inputs: readonly Value[]): Value {
       return counted(Number(clock?.[2] ?? 0))
     case 'second':
       return counted(Number(clock?.[3] ?? 0))
+    case 'fractionalseconds':
+      return new NumberValue(/:\d\d(\.\d+)/.exec(text(0))?.[1]?.replace(/^/, '0') ?? '0')
+    case 'totaloffsetminutes': {
+      const [, sign, hours, minutes] = /([+-])(\d\d):(\d\d)$/.exec(text(0)) ?? []
+      return counted(hours === undefined ? 0 : (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)))
+    }
+    case 'totalseconds': {
+      const [, sign, days = '0', hours = '0', minutes = '0', seconds = '0'] = /^(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?$/.exec(text(0)) ?? []
+      return counted((sign === '-' ? -1 : 1) * (Number(days) * 86400 + Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)))
+    }
+    case 'now':
+      return new Date().toISOString()
+    case 'mindatetime':
+      return '0001-01-01T00:00:00Z'
+    case 'maxdatetime':
+      return '9999-12-31T23:59:59.999Z'
+    case 'matchespattern':
+      return new RegExp(text(1), 'u').test(text(0))
     case 'date':
       return text(0).slice(0, 10)
     case 'time':

@@ -1,49 +1,40 @@
-import type { Contract, Endpoint, Operation, TypeId } from '../../../contract/contract.js'
+import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
-import { toPlain } from '../../../runtime/plain.js'
 import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
-import { keyText } from '../../../runtime/odata/addresses.js'
-import type { EntityOperation } from '../../../runtime/odata/input-checks.js'
+import { checkProperty } from '../../../runtime/odata/checking.js'
 import type { Invocation } from '../../../runtime/odata/invocations.js'
+import { isStructure, membersOf, type Property, type Structure } from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
-import { checkProperty, checkStructure } from '../../../runtime/odata/checking.js'
-import { isStructure, keysOf, membersOf, type Property, type Purpose, type Reading, type Structure } from '../../../runtime/odata/model.js'
-import { readProperty, readStructure, writeProperty, writeStructure } from '../../../runtime/odata/structure.js'
-import type { LoadedDocument, Player, PlayRequest, PlayResponse, Rows, ServedDocument, UnderstoodCall } from '../../dialect.js'
-import { operationLayout, type OperationLayout } from '../layout.js'
+import { readProperty, writeProperty, writeStructure } from '../../../runtime/odata/structure.js'
+import { toPlain } from '../../../runtime/plain.js'
+import type { LoadedDocument, Player, PlayRequest, PlayResponse, Rows, ServedDocument, SeveralCalls, UnderstoodCall } from '../../dialect.js'
+import { operationLayout, type EntityLayout, type InvocationLayout, type ResourceLayout } from '../layout.js'
 import { isServiceDocument } from '../reader.js'
-import { NotAnExpression, NumberValue, parseLiteral, type Value } from './expression.js'
+import { NotABatch, readBatch } from './batch.js'
+import { NotAnExpression, parseLiteral } from './expression.js'
+import { Performer, type Located, type SetFacts } from './performer.js'
 import { headersOf, jsonAnswer, livePieces, type ServiceSide } from './protocol-side.js'
-import { countOf, page, readOptions, selected, shown, type Answering, type Options } from './query.js'
-import { Tables, type Entity } from './tables.js'
-
-/** A page of a list has at most so many rows, as services have it. */
-const pageSize = 20
+import { readOptions, type Options } from './query.js'
+import { Refusal, RequestReader } from './requests.js'
+import { Tables } from './tables.js'
 
 /** Plays the service's side of OData: reads addresses and bodies, and does with rows what the protocol says that is done with entities. */
 export function playOData(contract: Contract): Player {
   return new ODataPlayer(contract)
 }
 
-type SetLayout = Exclude<OperationLayout, { kind: 'invoke' }>
-type CallLayout = Extract<OperationLayout, { kind: 'invoke' }>
+type Kind = EntityLayout['kind']
 
-/** Something that can't be answered, with the status that says so. */
-class Refusal extends Error {
-  readonly status: number
-
-  constructor(status: number, message: string) {
-    super(message)
-    this.status = status
-  }
-}
+const queryOptions = ['filter', 'select', 'expand', 'orderby', 'top', 'skip', 'search', 'count', 'inlinecount', 'skiptoken', 'format', 'apply', 'deltatoken', 'id']
 
 class ODataPlayer implements Player {
   private readonly side: ServiceSide
   private readonly tables: Tables
-  private readonly sets = new Map<string, { entity: TypeId; singleton: boolean; operations: Map<string, Operation> }>()
-  private readonly calls: { operation: Operation; layout: CallLayout; live: Invocation }[] = []
+  private readonly reader: RequestReader
+  private readonly performer: Performer
+  private readonly sets = new Map<string, SetFacts>()
+  private readonly calls: { operation: Operation; layout: InvocationLayout; live: Invocation }[] = []
   private readonly endpoint: Endpoint
   /** The address at which it is played. */
   private base = ''
@@ -53,16 +44,18 @@ class ODataPlayer implements Player {
     this.side = side
     this.tables = new Tables(contract, codecs)
     this.endpoint = endpointsOf(contract)[0] as Endpoint
+    this.reader = new RequestReader(side, (id) => this.tables.structure(id), (set) => this.sets.get(set)?.entity)
     for (const operation of operationsOf(contract)) {
       const layout = operationLayout(operation)
-      const live = codecs.of(trees.operation(operation)) as EntityOperation & Invocation
-      if (layout.kind === 'invoke') this.calls.push({ operation, layout, live })
+      if (layout.kind === 'invoke') this.calls.push({ operation, layout, live: codecs.of(trees.operation(operation)) as Invocation })
       else {
-        const set = this.sets.get(layout.path) ?? { entity: layout.entity, singleton: layout.singleton === true, operations: new Map<string, Operation>() }
-        set.operations.set(layout.kind, operation)
-        this.sets.set(layout.path, set)
+        const id = idOf(layout)
+        const facts = this.sets.get(id) ?? { id, path: layout.path, entity: layout.entity, singleton: layout.singleton === true, operations: new Map<Kind, Operation>(), streams: [] }
+        facts.operations.set(layout.kind, operation)
+        this.sets.set(id, layout.streams === undefined ? facts : { ...facts, streams: layout.streams })
       }
     }
+    this.performer = new Performer({ side, tables: this.tables, reader: this.reader, base: () => this.base })
   }
 
   metadata(documents: readonly LoadedDocument[], address: string): ServedDocument[] {
@@ -73,8 +66,19 @@ class ODataPlayer implements Player {
       .map((document, at) => {
         let { text } = document
         for (const [reference, label] of document.refers) text = text.replaceAll(`"${reference}"`, `"${label}"`)
-        return { target: at === 0 ? `${pathname}/$metadata` : `${pathname}/${document.label}`, mediaType: 'application/xml', text }
+        return { target: at === 0 ? `${pathname}/$metadata` : `${pathname}/${document.label}`, mediaType: /^\s*\{/.test(text) ? 'application/json' : 'application/xml', text }
       })
+  }
+
+  several(request: PlayRequest): SeveralCalls | PlayResponse | undefined {
+    if (!/\/\$batch(?:\?|$)/.test(request.target)) return undefined
+    if (request.method !== 'POST') return this.side.failure(405, `${request.method} is not offered at $batch.`)
+    try {
+      return readBatch(request)
+    } catch (error) {
+      if (error instanceof NotABatch || error instanceof SyntaxError) return this.side.failure(400, `This is no batch: ${error.message}`)
+      throw error
+    }
   }
 
   understand(request: PlayRequest): UnderstoodCall | PlayResponse {
@@ -91,159 +95,110 @@ class ODataPlayer implements Player {
     throw error
   }
 
-  private route(request: PlayRequest): UnderstoodCall | PlayResponse {
+  private route(asked: PlayRequest): UnderstoodCall | PlayResponse {
+    const request = queryInBody(asked)
     const [path = '', search = ''] = request.target.split('?')
     // The stand-in plays each contract under its name: the first step of the path.
     const steps = path.split('/').slice(2).filter((step) => step !== '').map(decodeURIComponent)
     const options = readOptions(search === '' ? [] : search.split('&').map((pair) => decodeURIComponent(pair.replaceAll('+', '%20'))))
-    const [first, ...rest] = steps
+    const [first] = steps
     if (first === undefined) return this.serviceDocument()
-    const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(first) ?? []
-    const set = this.sets.get(name)
-    if (set === undefined) return this.call(request, undefined, first, options)
-    const last = rest.at(-1)
-    if (last === '$count' && rest.length === 1 && brackets === undefined) return this.onSet(request, name, 'count', undefined, options)
-    if (rest.length === 0) {
-      const key = brackets === undefined ? undefined : this.key(set.entity, brackets)
-      const one = set.singleton || key !== undefined
-      const kinds: Readonly<Record<string, SetLayout['kind']>> = one ? { GET: 'get', PATCH: 'update', MERGE: 'update', PUT: 'replace', DELETE: 'delete' } : { GET: 'list', POST: 'create' }
-      const kind = kinds[request.method]
-      if (kind === undefined || (request.method === 'PATCH') !== this.side.isNew && kind === 'update' || !set.operations.has(kind)) throw new Refusal(405, `${request.method} is not offered at ${first}.`)
-      return this.onSet(request, name, kind, key, options)
+    const found = this.locate(steps)
+    if (found === undefined) return this.call(request, undefined, first, options)
+    const { place, rest } = found
+    const isOne = place.facts.singleton || place.key !== undefined
+    const [next, after] = rest
+    if (next === undefined) return this.onSet(request, place, this.kindFor(request, place, isOne, options), options)
+    if (next === '$count' && rest.length === 1 && !isOne) return this.onSet(request, place, 'count', options)
+    if (isOne && rest.length === 1 && (next === '$value' || place.facts.streams.includes(next))) return this.onSet(request, { ...place, stream: next === '$value' ? '' : next }, request.method === 'GET' ? 'download' : request.method === 'PUT' ? 'upload' : 'unknown', options)
+    const link = this.side.isNew ? (after === '$ref' && rest.length === 2 ? next : undefined) : next === '$links' && rest.length === 2 ? after : undefined
+    if (isOne && link !== undefined) return this.onLink(request, place, link, options)
+    return this.call(request, { place, steps: rest.slice(0, -1) }, rest.at(-1) ?? '', options)
+  }
+
+  /** The resource that an address begins with, as far as sets and what lies inside their entities go. */
+  private locate(steps: readonly string[]): { place: Located; rest: readonly string[] } | undefined {
+    const parse = (step: string): { name: string; brackets: string | undefined } => {
+      const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
+      return { name, brackets }
     }
-    return this.call(request, { set: name, brackets, steps: rest.slice(0, -1) }, last ?? '', options)
+    let place: Located | undefined
+    let at = 0
+    for (; at < steps.length; at += 1) {
+      const { name, brackets } = parse(steps[at] ?? '')
+      if (place !== undefined && place.key === undefined && !place.facts.singleton) break
+      const facts: SetFacts | undefined = this.sets.get(place === undefined ? name : `${place.facts.id}/${name}`)
+      if (facts === undefined) break
+      place = { facts, address: `${place === undefined ? '' : `${place.address}/`}${steps[at] ?? ''}`, key: brackets === undefined || facts.singleton ? undefined : this.reader.key(facts.entity, brackets), ...(place === undefined ? {} : { outer: place }) }
+    }
+    return place === undefined ? undefined : { place, rest: steps.slice(at) }
+  }
+
+  private kindFor(request: PlayRequest, { facts, address }: Located, isOne: boolean, options: Options): Kind {
+    const kinds: Readonly<Record<string, Kind>> = isOne ? { GET: 'get', PATCH: 'update', MERGE: 'update', PUT: 'replace', DELETE: 'delete' } : { GET: 'list', POST: facts.operations.has('createMedia') ? 'createMedia' : 'create' }
+    const kind = options['apply'] !== undefined ? 'aggregate' : options['deltatoken'] !== undefined ? 'changes' : kinds[request.method]
+    if (kind === undefined || ((request.method === 'PATCH') !== this.side.isNew && kind === 'update') || !facts.operations.has(kind)) throw new Refusal(405, `${request.method} is not offered at ${address}.`)
+    return kind
   }
 
   private serviceDocument(): PlayResponse {
-    const names = [...this.sets.keys()]
-    const json = this.side.isNew ? { '@odata.context': `${this.base}/$metadata`, value: names.map((name) => ({ name, kind: this.sets.get(name)?.singleton === true ? 'Singleton' : 'EntitySet', url: name })) } : { d: { EntitySets: names } }
+    const sets = [...this.sets.values()].filter(({ id }) => !id.includes('/'))
+    const json = this.side.isNew ? { '@odata.context': `${this.base}/$metadata`, value: sets.map(({ id, singleton }) => ({ name: id, kind: singleton ? 'Singleton' : 'EntitySet', url: id })) } : { d: { EntitySets: sets.map(({ id }) => id) } }
     return jsonAnswer(200, json, headersOf(this.side))
   }
 
-  private key(entity: TypeId, text: string): unknown {
-    const structure = this.tables.structure(entity)
-    const names = keysOf(structure)
-    const members = membersOf(structure)
-    const parts = topLevel(text)
-    const [only] = names
-    const value = (name: string, literal: string): unknown => this.value({ ...(members[name] as Property), nullable: false }, parseLiteral(literal.trim()), name)
-    if (only !== undefined && names.length === 1 && parts.length === 1) return value(only, text.replace(new RegExp(`^\\s*${only}=`), ''))
-    const given = new Map(parts.map((part) => [part.split('=')[0]?.trim() ?? '', part.slice(part.indexOf('=') + 1)]))
-    const missing = names.find((name) => !given.has(name))
-    if (missing !== undefined || given.size !== names.length) throw new Refusal(400, `The key of ${structure.type} is ${names.join(', ')}.`)
-    return Object.fromEntries(names.map((name) => [name, value(name, given.get(name) ?? '')]))
-  }
-
-  /** A literal as a value of the client. */
-  private value(property: Property, literal: Value, path: string): unknown {
-    const json = literal instanceof NumberValue ? (/^-?\d{1,15}$/.test(literal.digits) ? Number(literal.digits) : exactJson(literal.digits)) : literal
-    return readProperty(property, Array.isArray(json) ? json.join(',') : json, path, this.reading(() => undefined))
-  }
-
-  private reading(onDeviation: (deviation: Misfit) => void): Reading {
-    return { wire: this.side.protocol, partial: true, onDeviation }
-  }
-
-  private body(request: PlayRequest): unknown {
-    if (request.body.length === 0) return undefined
-    return exactJson(new TextDecoder().decode(request.body))
-  }
-
-  /** The entity in a body; what does not fit what it is sent for is refused. */
-  private entityBody(request: PlayRequest, structure: Structure, purpose: Purpose): Record<string, unknown> {
-    const misfits: Misfit[] = []
-    const value = readStructure(structure, this.body(request) ?? {}, 'body', this.reading((deviation) => misfits.push(deviation)))
-    checkStructure(structure, value, 'body', purpose, misfits)
-    if (misfits.length > 0) throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
-    return value
-  }
-
-  private onSet(request: PlayRequest, set: string, kind: SetLayout['kind'], key: unknown, options: Options): UnderstoodCall {
-    const facts = this.sets.get(set)
-    const operation = facts?.operations.get(kind)
-    if (facts === undefined || operation === undefined) throw new Refusal(404, `There is no ${set}.`)
-    const unknown = Object.keys(options).find((name) => !['filter', 'select', 'expand', 'orderby', 'top', 'skip', 'search', 'count', 'inlinecount', 'skiptoken', 'format'].includes(name) && !name.startsWith('@'))
+  private onSet(request: PlayRequest, place: Located, kind: Kind | 'unknown', options: Options): UnderstoodCall {
+    const { facts } = place
+    const operation = kind === 'unknown' ? undefined : facts.operations.get(kind)
+    if (operation === undefined || kind === 'unknown') throw new Refusal(405, `${request.method} is not offered at ${place.address}${place.stream === undefined ? '' : `/${place.stream === '' ? '$value' : place.stream}`}.`)
+    const unknown = Object.keys(options).find((name) => !queryOptions.includes(name) && !name.startsWith('@') && request.target.includes(`$${name}`))
     if (unknown !== undefined) throw new Refusal(501, `The query option $${unknown} is not played here.`)
     const structure = this.tables.structure(facts.entity)
-    const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.entityBody(request, structure, kind === 'update' ? 'change' : 'create') : undefined
-    const input = { ...(key === undefined ? {} : { key }), ...(body === undefined ? {} : { body }), ...options }
-    const perform = (rows: Rows): PlayResponse | undefined => {
+    const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.reader.entity(request, structure, kind === 'update' ? 'change' : 'create') : undefined
+    const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }), ...(body === undefined ? {} : { body }), ...options }
+    const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
+    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.perform(rows, { request, place, kind, body, options })), ...this.answers(kind === 'upload' || kind === 'delete' ? undefined : type, kind === 'create' || kind === 'createMedia' ? 201 : 200, facts.path, kind === 'count') }
+  }
+
+  private onLink(request: PlayRequest, place: Located, step: string, options: Options): UnderstoodCall {
+    const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
+    const property = membersOf(this.tables.structure(place.facts.entity))[name]
+    if (property?.navigation !== true) throw new Refusal(404, `${place.address} has no navigation property ${name}.`)
+    const isMany = property.many === true
+    const adding = request.method === (isMany ? 'POST' : 'PUT')
+    const operation = place.facts.operations.get(adding ? 'link' : 'unlink')
+    if (operation === undefined || (!adding && request.method !== 'DELETE')) throw new Refusal(405, `${request.method} is not offered at ${place.address}/${step}.`)
+    const body = adding ? (this.reader.body(request) as Readonly<Record<string, unknown>> | undefined) : undefined
+    const address = adding ? (body?.['@odata.id'] ?? body?.['@id'] ?? body?.['uri']) : (options['id'] ?? (brackets === undefined ? undefined : `${property.binds ?? ''}(${brackets})`))
+    if (address === undefined && (adding || isMany)) throw new Refusal(400, 'It is not said which entity is meant.')
+    const target = address === undefined ? undefined : this.reader.addressed(String(address as string))
+    const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), [name]: target?.key ?? true }
+    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.link(rows, place, name, target, adding)), ...this.answers(undefined, 204, name, false) }
+  }
+
+  private performing(perform: (rows: Rows) => PlayResponse | undefined): (rows: Rows) => PlayResponse | undefined {
+    return (rows) => {
       try {
-        return this.perform(rows, { request, set, kind, entity: facts.entity, singleton: facts.singleton, key, body, options })
+        return perform(rows)
       } catch (error) {
         return this.refused(error)
       }
     }
-    const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
-    return { operation, endpoint: this.endpoint, input, perform, ...this.answers(type, kind === 'create' ? 201 : 200, set, kind === 'count') }
-  }
-
-  /** Does what the protocol says that the operation does, on the rows of the set's table. */
-  private perform(rows: Rows, { request, set, kind, entity: id, singleton, key, body, options }: Performing): PlayResponse | undefined {
-    const { side, tables } = this
-    const answering: Answering = {
-      side,
-      related: (entity, navigation) => tables.related(rows, entity, navigation),
-      url: (entity) => this.entityUrl(entity),
-      etag: (entity) => tables.etag(entity),
-    }
-    const all = tables.all(rows, set, id)
-    if (all === undefined) return undefined
-    const context = `${this.base}/$metadata#${set}`
-    if (kind === 'count') return { status: 200, headers: { 'content-type': 'text/plain' }, body: String(selected(all, options, answering).length) }
-    if (kind === 'list') return this.listed(selected(all, options, answering), request, options, answering, id, context)
-    const one = (entity: Entity, status: number, headers: Readonly<Record<string, string>> = {}): PlayResponse =>
-      jsonAnswer(status, side.entity(shown(entity, options, answering, id), `${context}${singleton ? '' : '/$entity'}`), { ...headersOf(side), etag: tables.etag(entity), ...headers })
-    if (kind === 'create') {
-      const made = tables.create(rows, set, id, body ?? {})
-      return one(made, 201, { location: this.entityUrl(made) })
-    }
-    const found = singleton ? all[0] : tables.find(rows, set, id, key)
-    if (found === undefined) throw new Refusal(404, `${set} has no entity with this key.`)
-    const ifMatch = request.headers['if-match']
-    if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== tables.etag(found)) throw new Refusal(412, 'The ETag is not that of the entity any more.')
-    if (kind === 'get') return one(found, 200)
-    if (kind === 'delete') {
-      tables.remove(rows, found)
-      return { status: 204, headers: {}, body: '' }
-    }
-    tables.change(found, body ?? {}, kind === 'replace')
-    const now = (singleton ? tables.all(rows, set, id)?.[0] : tables.find(rows, set, id, key)) ?? found
-    return /return=representation/.test(request.headers['prefer'] ?? '') ? one(now, 200) : { status: 204, headers: { etag: tables.etag(now) }, body: '' }
-  }
-
-  private listed(entities: readonly Entity[], request: PlayRequest, options: Options, answering: Answering, id: TypeId, context: string): PlayResponse {
-    const wanted = page(entities, options)
-    const from = countOf(options, 'skiptoken') ?? 0
-    const size = Math.min(pageSize, Number(/maxpagesize=(\d+)/.exec(request.headers['prefer'] ?? '')?.[1] ?? pageSize))
-    const rows = wanted.slice(from, from + size)
-    const total = options['count'] === 'true' || options['inlinecount'] === 'allpages' ? entities.length : undefined
-    const address = request.target.replace(/([?&])\$skiptoken=\d+&?/, '$1').replace(/[?&]$/, '')
-    const next = from + size < wanted.length ? `${new URL(address, this.base).href}${address.includes('?') ? '&' : '?'}$skiptoken=${from + size}` : undefined
-    return jsonAnswer(200, this.side.page(rows.map((each) => shown(each, options, answering, id)), { total, next, context }), headersOf(this.side))
-  }
-
-  private entityUrl(entity: Entity): string {
-    const names = keysOf(entity.structure)
-    const key: unknown = names.length === 1 ? entity.values[names[0] ?? ''] : entity.values
-    return `${this.base}/${entity.table}${keyText(entity.structure, key, this.side.protocol)}`
   }
 
   /** A function or an action: bound to what stands before it in the path, or by itself. */
-  private call(request: PlayRequest, bound: { set: string; brackets: string | undefined; steps: readonly string[] } | undefined, step: string, options: Options): UnderstoodCall {
+  private call(request: PlayRequest, bound: { place: Located; steps: readonly string[] } | undefined, step: string, options: Options): UnderstoodCall {
     const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
     const given = new Map(topLevel(brackets ?? '').map((part) => [part.split('=')[0]?.trim() ?? '', part.slice(part.indexOf('=') + 1).trim()]))
-    const candidates = this.calls.filter(({ layout: { call, on } }) => call === name && on?.path === bound?.set && (on === undefined || (on.many === true || on.singleton === true) === (bound?.brackets === undefined)) && (on?.cast ?? '') === (bound?.steps.join('/') ?? ''))
+    const candidates = this.calls.filter(({ layout: { call, on } }) => call === name && (on === undefined ? undefined : idOf(on)) === bound?.place.facts.id && (on === undefined || (on.many === true || on.singleton === true) === (bound?.place.key === undefined)) && (on?.cast ?? '') === (bound?.steps.join('/') ?? ''))
     // Overloads of functions are told by their parameters.
     const wires = (live: Invocation): string[] => Object.entries(live.parameters ?? {}).map(([own, { name: wire }]) => wire ?? own)
     const found = candidates.find(({ live, layout }) => layout.passing !== 'inline' || ([...given.keys()].every((each) => wires(live).includes(each)) && Object.entries(live.parameters ?? {}).every(([own, property]) => given.has(property.name ?? own) || property.optional === true || property.nullable === true)))
-    if (found === undefined) throw new Refusal(404, bound === undefined ? `There is no ${step}.` : `${bound.set} has no ${[...bound.steps, step].join('/')}.`)
+    if (found === undefined) throw new Refusal(404, bound === undefined ? `There is no ${step}.` : `${bound.place.address} has no ${[...bound.steps, step].join('/')}.`)
     const { operation, layout, live } = found
     if (layout.method !== request.method) throw new Refusal(405, `${request.method} is not offered at ${step}.`)
-    const set = bound === undefined ? undefined : this.sets.get(bound.set)
-    const input: Record<string, unknown> = {}
-    if (set !== undefined && bound?.brackets !== undefined) input['key'] = this.key(set.entity, bound.brackets)
-    const body = layout.passing === 'body' ? (this.body(request) ?? {}) : {}
+    const input: Record<string, unknown> = bound === undefined ? {} : { ...outerInput(bound.place), ...(bound.place.key === undefined ? {} : { key: bound.place.key }) }
+    const body = layout.passing === 'body' ? (this.reader.body(request) ?? {}) : {}
     const misfits: Misfit[] = []
     for (const [own, property] of Object.entries(live.parameters ?? {})) {
       const value = this.parameter(layout, property, property.name ?? own, given, options, body as Readonly<Record<string, unknown>>)
@@ -256,14 +211,14 @@ class ODataPlayer implements Player {
     return { operation, endpoint: this.endpoint, input, ...this.answers(live.returns, 200, name, false) }
   }
 
-  private parameter(layout: CallLayout, property: Property, name: string, given: ReadonlyMap<string, string>, options: Options, body: Readonly<Record<string, unknown>>): unknown {
-    if (layout.passing === 'body') return body[name] === undefined ? undefined : readProperty(property, body[name], name, this.reading(() => undefined))
+  private parameter(layout: InvocationLayout, property: Property, name: string, given: ReadonlyMap<string, string>, options: Options, body: Readonly<Record<string, unknown>>): unknown {
+    if (layout.passing === 'body') return body[name] === undefined ? undefined : readProperty(property, body[name], name, this.reader.reading(() => undefined))
     const written = layout.passing === 'query' ? options[name.toLowerCase()] : given.get(name)
     // An alias stands for what is behind the question mark.
     const text = written?.startsWith('@') === true ? options[written.toLowerCase()] : written
     if (text === undefined) return undefined
-    if (property.many === true || (isStructure(property.is) && text !== 'null')) return readProperty(property, exactJson(text), name, this.reading(() => undefined))
-    return this.value({ ...property, nullable: true }, parseLiteral(text), name)
+    if (property.many === true || (isStructure(property.is) && text !== 'null')) return readProperty(property, exactJson(text), name, this.reader.reading(() => undefined))
+    return this.reader.value({ ...property, nullable: true }, parseLiteral(text), name)
   }
 
   /** How a value is answered that seed data names, or that is made up; and how a refusal is. */
@@ -288,15 +243,24 @@ class ODataPlayer implements Player {
   }
 }
 
-interface Performing {
-  readonly request: PlayRequest
-  readonly set: string
-  readonly kind: SetLayout['kind']
-  readonly entity: TypeId
-  readonly singleton: boolean
-  readonly key: unknown
-  readonly body: Record<string, unknown> | undefined
-  readonly options: Options
+/** What an address of resources is known by: its names without keys. */
+function idOf({ path, within = [] }: ResourceLayout): string {
+  return [...within.map((step) => step.path), path].join('/')
+}
+
+/** The input `of`: the key of what a resource lies in, or the keys of all that it lies in. */
+function outerInput({ outer }: Located): Record<string, unknown> {
+  const keys: (readonly [string, unknown])[] = []
+  for (let at = outer; at !== undefined; at = at.outer) if (at.key !== undefined) keys.unshift([at.facts.path, at.key])
+  const [only, ...others] = keys
+  return only === undefined ? {} : { of: others.length === 0 ? only[1] : Object.fromEntries(keys) }
+}
+
+/** A query in a body stands for one in the address (`$query`). */
+function queryInBody(request: PlayRequest): PlayRequest {
+  const at = request.target.indexOf('/$query')
+  if (at === -1 || request.method !== 'POST') return request
+  return { ...request, method: 'GET', target: `${request.target.slice(0, at)}?${new TextDecoder().decode(request.body)}`, body: new Uint8Array() }
 }
 
 /** Seed rows may have fields that are for the rules alone. */

@@ -29,7 +29,8 @@ export function readOptions(pairs: readonly string[]): Options {
   return found
 }
 
-function scopeOf(entity: Entity, answering: Answering): Scope {
+/** Where expressions about an entity are evaluated. */
+export function scopeOf(entity: Entity, answering: Answering): Scope {
   return { row: entity, variables: new Map(), related: (row, navigation) => ('table' in row ? answering.related(row as Entity, navigation) : undefined) }
 }
 

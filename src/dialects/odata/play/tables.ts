@@ -4,7 +4,8 @@ import { textDigest } from '../../../contract/digest.js'
 import { ExactNumber, fromPlain } from '../../../contract/plain.js'
 import { fieldsOf, namedType, operationsOf, resolve } from '../../../contract/queries.js'
 import { toPlain } from '../../../runtime/plain.js'
-import { keysOf, type Structure } from '../../../runtime/odata/model.js'
+import { isBinding } from '../../../runtime/odata/addresses.js'
+import { keyOf, keysOf, type Structure } from '../../../runtime/odata/model.js'
 import type { LiveCodecs } from '../../codec-tree.js'
 import { CodecReference } from '../../codec-tree.js'
 import type { Rows } from '../../dialect.js'
@@ -31,7 +32,7 @@ export class Tables {
     this.codecs = codecs
     for (const operation of operationsOf(contract)) {
       const layout = operationLayout(operation)
-      if (layout.kind === 'list' && !this.sets.has(layout.entity)) this.sets.set(layout.entity, layout.path)
+      if (layout.kind === 'list' && layout.within === undefined && !this.sets.has(layout.entity)) this.sets.set(layout.entity, layout.path)
     }
   }
 
@@ -45,9 +46,8 @@ export class Tables {
 
   /** The entity of a key: of a plain value, or of values by name. */
   find(rows: Rows, table: string, entity: TypeId, key: unknown): Entity | undefined {
-    const names = keysOf(this.structure(entity))
-    const wanted = names.length === 1 ? { [names[0] ?? '']: key } : (key as Plain)
-    return this.all(rows, table, entity)?.find(({ values }) => names.every((name) => String(values[name] as string) === String(wanted[name] as string)))
+    const wanted = sameKey(key)
+    return this.all(rows, table, entity)?.find(({ structure, values }) => sameKey(keyOf(structure, values)) === wanted)
   }
 
   private entity(table: string, id: TypeId, plain: Plain): Entity {
@@ -68,10 +68,45 @@ export class Tables {
     const facts = field === undefined ? undefined : fieldLayout(field).navigation
     if (field === undefined || facts === undefined) return undefined
     const target = targetOf(field)
-    const table = this.sets.get(target)
+    const linked = this.links.get((row as Entity).plain)?.get(navigation)
+    if (linked !== undefined) return linked()
+    if (facts.contained === true) {
+      const inside = (row as Entity).plain[navigation]
+      return [inside].flat().filter((each): each is Plain => typeof each === 'object' && each !== null).map((plain) => this.entity(`${(row as Entity).table}/${navigation}`, target, plain))
+    }
+    const table = facts.set ?? this.sets.get(target)
     const pairs = facts.constraints ?? this.constraintsOf(target, facts.partner)?.map(([there, here]) => [here, there] as const)
     if (table === undefined || pairs === undefined) return undefined
     return this.all(rows, table, target)?.filter(({ values }) => pairs.every(([here, there]) => row.values[here] !== null && row.values[here] !== undefined && String(values[there] as string) === String(row.values[here] as string)))
+  }
+
+  /** Links of rows that no properties tell, by navigation property. */
+  private readonly links = new WeakMap<Plain, Map<string, () => readonly Entity[]>>()
+
+  /** Links a row to another one, or with `undefined` to none; says whether there is a way to. */
+  link(rows: Rows, entity: Entity, navigation: string, target: Entity | undefined): void {
+    const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
+    const facts = field === undefined ? undefined : fieldLayout(field).navigation
+    if (field === undefined || facts === undefined) return
+    const back = this.constraintsOf(targetOf(field), facts.partner)
+    if (facts.constraints !== undefined) for (const [here, there] of facts.constraints) entity.plain[here] = target === undefined ? null : target.plain[there]
+    else if (back !== undefined && target !== undefined) for (const [there, here] of back) target.plain[there] = entity.plain[here]
+    else {
+      const all = field.type.kind === 'list' ? (this.related(rows, entity, navigation) ?? []) : []
+      const now = target === undefined ? [] : [...all.filter(({ plain }) => plain !== target.plain), target]
+      this.links.set(entity.plain, new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]))
+    }
+  }
+
+  /** Takes the link to one of many away. */
+  unlink(rows: Rows, entity: Entity, navigation: string, target: Entity): void {
+    const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
+    const back = field === undefined ? undefined : this.constraintsOf(targetOf(field), fieldLayout(field).navigation?.partner)
+    if (back !== undefined) for (const [there] of back) target.plain[there] = null
+    else {
+      const now = (this.related(rows, entity, navigation) ?? []).filter(({ plain }) => plain !== target.plain)
+      this.links.set(entity.plain, new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]))
+    }
   }
 
   private constraintsOf(id: TypeId, partner: string | undefined): readonly (readonly [string, string])[] | undefined {
@@ -94,18 +129,44 @@ export class Tables {
     }
     // Where this one points to the nested one, that comes first; else it points back.
     for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints !== undefined)) {
+      if (isBinding(body[field.name])) continue
       const target = this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), body[field.name] as Plain)
       for (const [here, there] of fieldLayout(field).navigation?.constraints ?? []) made[here] = target.plain[there]
     }
     all.push(made)
     for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints === undefined)) {
       const back = this.constraintsOf(targetOf(field), fieldLayout(field).navigation?.partner) ?? []
+      const contained = fieldLayout(field).navigation?.contained === true
+      if (contained) made[field.name] = field.type.kind === 'list' ? [] : null
       for (const each of [body[field.name]].flat() as Plain[]) {
+        if (isBinding(each)) continue
+        if (contained) {
+          const shelf: Plain[] = []
+          const inner = this.create((name) => (name === 'inside' ? shelf : rows(name)), 'inside', targetOf(field), each)
+          if (field.type.kind === 'list') (made[field.name] as Plain[]).push(inner.plain)
+          else made[field.name] = inner.plain
+          continue
+        }
         const pointing = Object.fromEntries(back.map(([here, there]) => [here, made[there]]))
         this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), { ...each, ...pointing })
       }
     }
+    this.journal.push({ table, plain: made, gone: false })
     return this.entity(table, id, made)
+  }
+
+  /** What happened to rows, in order. */
+  private readonly journal: { readonly table: string; readonly plain: Plain; readonly gone: boolean }[] = []
+
+  /** How much happened so far. */
+  get moment(): number {
+    return this.journal.length
+  }
+
+  /** The rows of a table to which something happened since a moment: each once, as it was left. */
+  since(moment: number, table: string, id: TypeId): { readonly entity: Entity; readonly gone: boolean }[] {
+    const last = new Map(this.journal.slice(moment).filter((each) => each.table === table).map((each) => [each.plain, each.gone]))
+    return [...last].map(([plain, gone]) => ({ entity: this.entity(table, id, plain), gone }))
   }
 
   private fresh(field: Field, all: readonly Plain[], isKey: boolean): unknown {
@@ -122,15 +183,16 @@ export class Tables {
 
   /** Changes a row: what is sent takes the place of what was; with `whole` all else gets its default. */
   change(entity: Entity, body: Readonly<Record<string, unknown>>, whole: boolean): void {
+    this.journal.push({ table: entity.table, plain: entity.plain, gone: false })
     const keys = keysOf(entity.structure)
     const fields = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).filter(({ name, ...field }) => fieldLayout({ name, ...field }).navigation === undefined && !keys.includes(name))
     if (whole) for (const field of fields) if (fieldLayout(field).computed !== true && fieldLayout(field).about !== true) entity.plain[field.name] = this.fresh(field, [], false)
     for (const [name, value] of Object.entries(toPlain(body) as Plain)) {
-      if (name === '$is' || name === '$etag' || keys.includes(name)) continue
       const field = fields.find((each) => each.name === name)
+      if (field === undefined) continue
       const before = entity.plain[name]
       // A complex value is changed property by property, unless all is replaced (Protocol, section 11.4.3).
-      const isComplex = field !== undefined && resolve(this.contract, field.type).kind === 'record' && typeof before === 'object' && before !== null && typeof value === 'object' && value !== null
+      const isComplex = resolve(this.contract, field.type).kind === 'record' && typeof before === 'object' && before !== null && typeof value === 'object' && value !== null
       entity.plain[name] = isComplex && !whole ? { ...before, ...value } : value
     }
   }
@@ -138,6 +200,7 @@ export class Tables {
   remove(rows: Rows, entity: Entity): void {
     const all = rows(entity.table)
     const at = all?.indexOf(entity.plain) ?? -1
+    this.journal.push({ table: entity.table, plain: entity.plain, gone: true })
     if (at !== -1) all?.splice(at, 1)
   }
 
@@ -145,6 +208,11 @@ export class Tables {
   etag(entity: Entity): string {
     return `W/"${textDigest(JSON.stringify(toPlain(entity.values))).replace(/^.*:/, '').slice(0, 12)}"`
   }
+}
+
+/** A key as a text that equal keys have in common. */
+function sameKey(key: unknown): string {
+  return typeof key === 'object' && key !== null ? Object.entries(key).map(([name, value]) => `${name}=${String(value)}`).sort().join() : String(key as string)
 }
 
 function targetOf(field: Field): TypeId {
