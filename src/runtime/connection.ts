@@ -1,5 +1,5 @@
 /// <reference lib="esnext.disposable" />
-import { InputRejected, TransportFailure, type Deviation } from './failures.js'
+import { CallFailure, InputRejected, TransportFailure, type Deviation } from './failures.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -13,7 +13,7 @@ export interface Settings {
   readonly credential?: Credential | readonly Credential[]
   /** Values for the variables in a server's address, where the metadata has such. */
   readonly serverVariables?: Readonly<Record<string, string>>
-  /** Milliseconds that a whole call may take. Default 60000. */
+  /** Milliseconds that a whole call may take, `Infinity` for as long as it likes. Default 60000. */
   readonly timeLimit?: number
   /** Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it. */
   readonly addressing?: boolean
@@ -202,10 +202,11 @@ export async function openExchange(connection: Connection, request: Request, thi
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
   const end = new AbortController()
   let tooLate = false
-  const timeout = setTimeout(() => {
+  const onTime = (): void => {
     tooLate = true
     end.abort()
-  }, limit)
+  }
+  const timeout = limit === Infinity ? undefined : setTimeout(onTime, limit)
   const others = [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])]
   const abort = (): void => end.abort(others.find((signal) => signal.aborted)?.reason)
   for (const signal of others) signal.addEventListener('abort', abort)
@@ -217,7 +218,7 @@ export async function openExchange(connection: Connection, request: Request, thi
     for (const signal of others) signal.removeEventListener('abort', abort)
   }
   const failure = (error: unknown): unknown => {
-    if (error instanceof TransportFailure) return error
+    if (error instanceof CallFailure) return error
     if (tooLate) return new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
     // Whoever aborted the call gets their own reason back.
     if (thisCall.signal?.aborted === true) return thisCall.signal.reason

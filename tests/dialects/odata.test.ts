@@ -121,7 +121,6 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
     ['a type that extends itself', { 'a.xml': edmx4(schema4(`<EntityType Name="Thing" BaseType="N.Other"/><EntityType Name="Other" BaseType="N.Thing"/>${things}`)) }, 'TM-2411', /extends itself/],
     ['a type without a name', { 'a.xml': edmx4(schema4(`<EntityType/>${things}`)) }, 'TM-2410', /lacks its attribute "Name"/],
     ['a version of the future', { 'a.xml': edmx4(schema4(things), '', '5.0') }, 'TM-2401', /version "5\.0"/],
-    ['CSDL in JSON', { 'a.json': '{"$Version":"4.01","$EntityContainer":"Ns.C"}' }, 'TM-2401', /CSDL in JSON/],
   ])('%s is refused, with its place', async (_, files, code, words) => {
     const failure = await problemOf(files)
     expect(failure).toMatchObject({ code, kind: 'metadata', place: { line: 1 } })

@@ -21,6 +21,9 @@ export interface Capabilities {
   readonly restricted: Restrictions | undefined
 }
 
+/** Of what no annotation speaks: everything can be done, but for what must be said. */
+export const unrestricted: Capabilities = { list: true, get: true, count: true, create: true, update: true, replace: true, upsert: true, delete: true, changes: false, aggregate: false, restricted: undefined }
+
 const vocabulary = 'Org.OData.Capabilities.V1'
 
 /**

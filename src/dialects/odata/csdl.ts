@@ -1,9 +1,11 @@
 import type { Origin } from '../../contract/contract.js'
 import { nearestAdvice, nearestNames } from '../../contract/nearest.js'
 import { problem, type Problem } from '../../contract/problem.js'
+import { parseData } from '../../documents/data-tree.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
+import { xmlFromJson } from './csdl-json.js'
 import type { Version } from './layout.js'
 import { dataMetadata, edmx2, edmx4, isEdm, sap } from './namespaces.js'
 
@@ -52,7 +54,7 @@ export class Csdl {
    * @throws Problem TM-2401 for a version or form that is not read, TM-2010 when a document can't be had
    */
   static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
-    const root = parseXml(document.text, document.label)
+    const root = parseMetadata(document)
     const csdl = new Csdl(root, versionOf(root), documents, notes)
     csdl.addDocument(root, document)
     await csdl.fetchIncluded()
@@ -226,7 +228,7 @@ export class Csdl {
         if (include === undefined) continue
         this.includes.delete(namespace)
         const document = await this.documents.follow(include.reference, include.from, include.element.origin)
-        const root = parseXml(document.text, document.label)
+        const root = parseMetadata(document)
         if (!this.roots.some((each) => each.origin.document === document.label)) this.addDocument(root, document)
         more = true
       }
@@ -278,6 +280,16 @@ export class Csdl {
       else this.notes.add('ignored', 'TM-2405', { attribute: name, count: times }, origin)
     }
   }
+}
+
+/** Is it CSDL in JSON? */
+export function isJsonMetadata(text: string): boolean {
+  return /^\s*\{/.test(text) && /"\$Version"\s*:\s*"4/.test(text.slice(0, 5000))
+}
+
+/** A metadata document as XML, in whatever format it came. */
+function parseMetadata({ text, label }: LoadedDocument): XmlElement {
+  return isJsonMetadata(text) ? xmlFromJson(parseData(text, label)) : parseXml(text, label)
 }
 
 /** The version that a metadata document is of. */

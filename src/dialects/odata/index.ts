@@ -1,8 +1,9 @@
 import type { Dialect } from '../dialect.js'
+import { isJsonMetadata } from './csdl.js'
 import { odataEmitter } from './emit.js'
 import { addressOf, operationLayout, type EndpointLayout } from './layout.js'
 import { playOData } from './play/player.js'
-import { isJsonMetadata, isServiceDocument, readOData } from './reader.js'
+import { isServiceDocument, readOData } from './reader.js'
 
 /** CSDL, with the protocols of OData 2 to 4. */
 export const odata: Dialect = {

@@ -3,7 +3,7 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { memberName } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
-import { readCapabilities, type Capabilities } from './capabilities.js'
+import { readCapabilities, unrestricted, type Capabilities } from './capabilities.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
 import { keyType } from './keys.js'
@@ -122,7 +122,7 @@ export class OperationReader {
       }
       let name = outer.name + pascalCase(field.name)
       while (resources.some((each) => each.name === name)) name += '_'
-      const made: Resource = { name, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: { ...outer.capabilities, restricted: undefined, changes: false } }
+      const made: Resource = { name, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
       return [made, ...this.inside(made, resources)]
     })
   }
@@ -249,7 +249,7 @@ export class OperationReader {
       input('skip', count, 'query', 'Without the first ones.', origin, 0),
       input('search', text(origin, 'search'), 'query', 'What to look for, in the service\'s own way.', origin, 'words'),
       input('count', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'query', 'Count all that fit, whatever `top` and `skip` say.', origin, true),
-      this.csdl.version === '4.01' ? input('compute', text(origin, 'compute'), 'query', 'Properties that the service reckons out: `Length mul 2 as Twice`.', origin) : undefined,
+      this.csdl.version === '4.01' ? input('compute', text(origin, 'compute'), 'query', 'Properties that the service reckons out: `Length mul 2 as Twice`.', origin, '1 add 1 as Two') : undefined,
       input('custom', { kind: 'map', value: text(origin, 'text'), origin }, 'query', 'Options of the service\'s own, by name.', origin),
     ]
     return fields.filter((field) => field !== undefined)
@@ -290,7 +290,12 @@ export class OperationReader {
   /** Of version 2: its parameters stand behind the question mark (CSDL 2, section 2.1.20). */
   private readFunctionImport2(element: XmlElement, name: string, documentation: string | undefined): void {
     const method = (element.attribute('HttpMethod', dataMetadata) ?? 'GET').toUpperCase()
-    for (const attribute of ['IsBindable', 'IsSideEffecting', 'IsComposable']) element.attribute(attribute)
+    for (const attribute of ['IsSideEffecting', 'IsComposable']) element.attribute(attribute)
+    if (element.attribute('IsBindable') === 'true') {
+      this.notes.add('refused', 'TM-2407', { what: `The function import "${name}"`, reason: 'it is bound to its first parameter, as only version 3 has it' }, element.origin)
+      element.readWhole()
+      return
+    }
     const inputs = element.take(element.namespace, 'Parameter').map((each) => {
       each.attribute('Mode')
       return this.parameter(each, name)

@@ -101,7 +101,8 @@ class TermPrinter {
 
   /** What can be said of the kinds of a record: whether it is one, and in version 4 of their own properties. */
   kinds(record: RecordType & NamedType): string[] {
-    const below = this.below(record.id)
+    // Those that extend others have it from them.
+    const below = record.base === undefined ? this.below(record.id) : []
     const name = (type: NamedType): string => this.names.types[type.id] ?? type.name
     if (below.length === 0) return []
     const all = [record as NamedType, ...below]

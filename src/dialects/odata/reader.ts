@@ -14,19 +14,13 @@ export function isServiceDocument(text: string): boolean {
   return /^\s*\{\s*"(?:@odata\.context|@context|odata\.metadata)"\s*:\s*"[^"]*\$metadata/.test(text) || /^\s*\{\s*"d"\s*:\s*\{\s*"EntitySets"/.test(text) || new RegExp(`<(?:\\w+:)?service[^>]*"${atomService}"`).test(text.slice(0, 2000))
 }
 
-/** CSDL in JSON, which is not read yet. */
-export function isJsonMetadata(text: string): boolean {
-  return /^\s*\{/.test(text) && /"\$Version"\s*:\s*"4/.test(text.slice(0, 5000))
-}
-
 /**
- * Reads an OData service from its metadata (CSDL XML 4.0 and 4.01, EDMX of versions 1 to 3), or from its service root.
+ * Reads an OData service from its metadata (CSDL XML and JSON 4.0 and 4.01, EDMX of versions 1 to 3), or from its service root.
  *
  * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2401 to TM-2411
  */
 export async function readOData(documents: Documents, name: string): Promise<Contract> {
   const { root } = documents
-  if (isJsonMetadata(root.text)) throw problem('TM-2401', { what: 'CSDL in JSON', remedy: 'Services give it in XML too, for `Accept: application/xml` or with ?$format=xml.' }, { place: { document: root.label, line: 1, column: 1 } })
   const document = isServiceDocument(root.text) ? await metadataOf(root, documents) : root
   const notes = new Notes()
   const csdl = await Csdl.load(document, documents, notes)

@@ -6,7 +6,7 @@ import { isPattern } from '../patterns.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
 import { keyType } from './keys.js'
-import { changesId, fieldLayout, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
+import { changesId, fieldLayout, isFlags, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
 import { dataMetadata, sap } from './namespaces.js'
 
 const core = 'Org.OData.Core.V1'
@@ -66,7 +66,7 @@ export class TypeReader {
     const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
     const fields = chain.flatMap((record) => record.fields)
     return (holder?.keys ?? []).flatMap((name) => {
-      const path = keyPaths[name]
+      const path = Object.hasOwn(keyPaths, name) ? keyPaths[name] : undefined
       const field = path === undefined ? fields.find((each) => each.name === name) : this.fieldAt(fields, path)
       return field === undefined ? [] : [{ ...field, name, nullable: false }]
     })
@@ -138,7 +138,7 @@ export class TypeReader {
       return { type: { kind: 'list', item: type, ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}), origin: element.origin }, nullable: false }
     }
     const type = this.single(named.trim(), holder, path)
-    return { type, nullable: nullable !== 'false' && type.kind !== 'anything' }
+    return { type, nullable: nullable !== 'false' }
   }
 
   private single(name: string, element: XmlElement, path: string): Type {
@@ -259,7 +259,7 @@ export class TypeReader {
       const defaultValue = property.attribute('DefaultValue')
       const { type, nullable } = this.placed(property, written, here)
       const permission = this.csdl.annotation(property, here, `${core}.Permissions`)
-      const computed = this.csdl.annotationFlag(property, here, `${core}.Computed`) || (permission !== undefined && /\/Read$/.test(permission.attribute('EnumMember') ?? ''))
+      const computed = this.csdl.annotationFlag(property, here, `${core}.Computed`) || (permission !== undefined && /(?:^|\/)Read$/.test(permission.attribute('EnumMember') ?? permission.attribute('String') ?? ''))
       // Gateways of version 2 say for each property who gives it.
       const [creatable, updatable] = [property.attribute('creatable', sap) !== 'false', property.attribute('updatable', sap) !== 'false']
       const immutable = this.csdl.annotationFlag(property, here, `${core}.Immutable`) || (creatable && !updatable)
@@ -372,7 +372,7 @@ export class TypeReader {
     return this.variant(id, newId, (name) => `New${name}`, (field, keys) => {
       const { computed, navigation, about, madeWhenMissing, later } = fieldLayout(field)
       if (computed === true || about === true || later === true) return undefined
-      const optional = field.nullable || field.default !== undefined || madeWhenMissing === true || keys.includes(field.name) || field.type.kind === 'list' || navigation !== undefined
+      const optional = field.nullable || field.default !== undefined || madeWhenMissing === true || keys.includes(field.name) || (field.type.kind === 'list' && !isFlags(field.type)) || navigation !== undefined
       return { ...field, optional, ...(navigation === undefined ? {} : { type: this.retargeted(field.type, navigation, true) }) }
     })
   }

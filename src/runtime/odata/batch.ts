@@ -71,7 +71,8 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
       waiting.push({ id: String(waiting.length + 1), method: init?.method ?? 'GET', target, headers: (init?.headers ?? {}) as Record<string, string>, body: init?.body as string | Uint8Array | undefined, settle, fail })
     })
   }
-  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater } })
+  // Calls may wait as long as they like; the batch itself has its time limit when it is sent.
+  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater, timeLimit: Infinity } })
   return {
     add(call) {
       if (sent) throw new TypeError('the batch was sent already')

@@ -85,8 +85,9 @@ export function checkStructure(declared: Structure, value: unknown, path: string
     } else if (purpose !== 'value' && property.computed === true) misfits.push({ path: place, message: 'is made by the service and can\'t be given' })
     else if (purpose === 'create' && property.later === true) misfits.push({ path: place, message: 'can\'t be given to a new entity, only changed later' })
     else if (purpose === 'change' && (keys.includes(name) || property.immutable === true)) misfits.push({ path: place, message: 'can\'t be changed' })
-    else if (purpose === 'change' && property.navigation === true && (property.binds === undefined || (!deep && ![each].flat().every(isBinding)))) misfits.push({ path: place, message: `leads to other entities, which are changed by themselves${property.binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'}` })
-    else checkProperty(property, each, place, purpose, misfits)
+    else if (purpose === 'change' && property.navigation === true && keys.length > 0 && !deep && (property.binds === undefined || ![each].flat().every(isBinding))) misfits.push({ path: place, message: `leads to other entities, which are changed by themselves${property.binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'}` })
+    // What hangs off comes along as new entities do.
+    else checkProperty(property, each, place, property.navigation === true && purpose === 'change' ? 'create' : purpose, misfits)
   }
   if (!isOpen(structure)) {
     for (const name of Object.keys(value)) {

@@ -102,7 +102,7 @@ export function keysOf(structure: Structure): readonly string[] {
 
 /** The property that a name of the key stands for, perhaps inside complex ones. */
 export function keyProperty(structure: Structure, name: string): Property | undefined {
-  const path = keyPathsOf(structure)[name] ?? [name]
+  const path = keyPath(structure, name)
   let inside: Structure | undefined = structure
   let found: Property | undefined
   for (const step of path) {
@@ -113,15 +113,16 @@ export function keyProperty(structure: Structure, name: string): Property | unde
   return found
 }
 
-function keyPathsOf(structure: Structure): Readonly<Record<string, readonly string[]>> {
-  return structure.keyPaths ?? (structure.base === undefined ? {} : keyPathsOf(structure.base()))
+function keyPath(structure: Structure, name: string): readonly string[] {
+  const { keyPaths, base } = structure
+  if (keyPaths === undefined) return base === undefined ? [name] : keyPath(base(), name)
+  return (Object.hasOwn(keyPaths, name) ? keyPaths[name] : undefined) ?? [name]
 }
 
 /** The key of an entity: the plain value, or values by name. */
 export function keyOf(structure: Structure, entity: Readonly<Record<string, unknown>>): unknown {
-  const paths = keyPathsOf(structure)
   const names = keysOf(structure)
-  const value = (name: string): unknown => (paths[name] ?? [name]).reduce<unknown>((inside, step) => (isObject(inside) ? inside[step] : undefined), entity)
+  const value = (name: string): unknown => keyPath(structure, name).reduce<unknown>((inside, step) => (isObject(inside) ? inside[step] : undefined), entity)
   return names.length === 1 ? value(names[0] ?? '') : Object.fromEntries(names.map((name) => [name, value(name)]))
 }
 

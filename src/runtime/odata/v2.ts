@@ -30,6 +30,18 @@ function paths(asked: AnyQuery, structure: Structure, prefix: string): { expand:
   return found
 }
 
+/** Is it the light JSON of version 3, which says of an object what it is by names that begin with `odata.`? */
+function isLight(value: Readonly<Record<string, unknown>>): boolean {
+  return Object.keys(value).some((name) => /(?:^|@)odata\./.test(name))
+}
+
+function unwrapLight(value: Readonly<Record<string, unknown>>): ReturnType<Protocol['unwrap']> {
+  const [type, etag] = [value['odata.type'], value['odata.etag']]
+  const members = Object.entries(value).filter(([name]) => !/(?:^|@)odata\./.test(name))
+  const cut = Object.keys(value).flatMap((name) => /^(.+)@odata\.nextLink$/.exec(name)?.[1] ?? [])
+  return { ...(typeof type === 'string' ? { type } : {}), ...(typeof etag === 'string' ? { etag } : {}), members, cut }
+}
+
 function protocol(version: '2.0' | '3.0'): Protocol {
   // The third version has two kinds of JSON; this is how it says the old one.
   const json = version === '3.0' ? 'application/json;odata=verbose' : 'application/json'
@@ -64,6 +76,7 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       ...(hasBody ? { 'content-type': json, dataserviceversion: version } : {}),
     }),
     unwrap(value) {
+      if (isLight(value)) return unwrapLight(value)
       const about = value['__metadata']
       const type = isObject(about) && typeof about['type'] === 'string' ? about['type'] : undefined
       const etag = isObject(about) && typeof about['etag'] === 'string' ? about['etag'] : undefined
@@ -84,14 +97,16 @@ function protocol(version: '2.0' | '3.0'): Protocol {
     single: (answer) => (isObject(answer) && 'd' in answer ? answer['d'] : answer),
     result(answer, name) {
       const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
+      if (isObject(inside) && 'odata.metadata' in inside && 'value' in inside) return inside['value']
       return isObject(inside) && Object.keys(inside).length === 1 && Object.hasOwn(inside, name) ? inside[name] : inside
     },
     page(answer) {
       const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
+      if (isObject(inside) && Array.isArray(inside['value'])) return { rows: inside['value'], total: inside['odata.count'], next: inside['odata.nextLink'], changes: undefined }
       return isObject(inside) ? { rows: inside['results'], total: inside['__count'], next: inside['__next'], changes: inside['__delta'] } : { rows: inside, total: undefined, next: undefined, changes: undefined }
     },
     failure(answer) {
-      const error = isObject(answer) ? answer['error'] : undefined
+      const error = isObject(answer) ? (answer['error'] ?? answer['odata.error']) : undefined
       if (!isObject(error)) return undefined
       const said = error['message']
       const message = isObject(said) ? said['value'] : said

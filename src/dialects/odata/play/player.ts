@@ -26,7 +26,7 @@ export function playOData(contract: Contract): Player {
 
 type Kind = EntityLayout['kind']
 
-const queryOptions = ['filter', 'select', 'expand', 'orderby', 'top', 'skip', 'search', 'count', 'inlinecount', 'skiptoken', 'format', 'apply', 'deltatoken', 'id']
+const queryOptions = ['filter', 'select', 'expand', 'orderby', 'top', 'skip', 'search', 'count', 'inlinecount', 'skiptoken', 'format', 'apply', 'deltatoken', 'id', 'compute']
 
 class ODataPlayer implements Player {
   private readonly side: ServiceSide
@@ -154,10 +154,25 @@ class ODataPlayer implements Player {
     const unknown = Object.keys(options).find((name) => !queryOptions.includes(name) && !name.startsWith('@') && request.target.includes(`$${name}`))
     if (unknown !== undefined) throw new Refusal(501, `The query option $${unknown} is not played here.`)
     const structure = this.tables.structure(facts.entity)
-    const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.reader.entity(request, structure, kind === 'update' ? 'change' : 'create') : undefined
+    const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.changed(request, structure, kind, facts) : undefined
     const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }), ...(body === undefined ? {} : { body }), ...options }
     const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
     return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.perform(rows, { request, place, kind, body, options })), ...this.answers(kind === 'upload' || kind === 'delete' ? undefined : type, kind === 'create' || kind === 'createMedia' ? 201 : 200, facts.path, kind === 'count') }
+  }
+
+  /** The entity in a body. On the wire an upsert is a change with all that a new entity has. */
+  private changed(request: PlayRequest, structure: Structure, kind: Kind, facts: SetFacts): Record<string, unknown> {
+    if (kind !== 'update') return this.reader.entity(request, structure, 'create')
+    try {
+      return this.reader.entity(request, structure, 'change')
+    } catch (error) {
+      if (!(error instanceof Refusal) || !facts.operations.has('upsert')) throw error
+      try {
+        return this.reader.entity(request, structure, 'create')
+      } catch {
+        throw error
+      }
+    }
   }
 
   private onLink(request: PlayRequest, place: Located, step: string, options: Options): UnderstoodCall {

@@ -2,7 +2,7 @@ import { topLevel } from '../../../runtime/odata/query.js'
 import { membersOf } from '../../../runtime/odata/model.js'
 import { writeStructure } from '../../../runtime/odata/structure.js'
 import { compare, evaluate, isTrue, type Scope } from './evaluate.js'
-import { NotAnExpression, parseExpression, parseOrder } from './expression.js'
+import { NotAnExpression, NumberValue, parseExpression, parseOrder, type Expression, type Value } from './expression.js'
 import type { ServiceSide } from './protocol-side.js'
 import type { Entity } from './tables.js'
 
@@ -79,6 +79,7 @@ export function shown(entity: Entity, options: Options, answering: Answering, de
     ...side.about({ type: entity.structure.type, isSubtype: entity.structure.type !== declaredType, etag: answering.etag(entity), url: answering.url(entity), links: navigations.filter((name) => !expansions.has(name)) }),
     ...writeStructure(entity.structure, own, side.protocol),
   }
+  for (const [name, expression] of computed(options['compute'])) json[name] = plainValue(evaluate(expression, scopeOf(entity, answering)))
   for (const [name, inner] of expansions) {
     const property = members[name]
     if (property?.navigation !== true) continue
@@ -92,6 +93,19 @@ export function shown(entity: Entity, options: Options, answering: Answering, de
     if (inside['count'] === 'true') json[`${name}@odata.count`] = String(selected(all, inside, answering).length)
   }
   return json
+}
+
+/** Properties that are reckoned out, by name (URL Conventions, section 5.1.3.1). */
+function computed(text: string | undefined): [name: string, expression: Expression][] {
+  return topLevel(text ?? '').map((each) => {
+    const [, expression = '', name] = /^(.*) as (\w+)\s*$/su.exec(each) ?? []
+    if (name === undefined) throw new NotAnExpression(`"${each}" computes nothing: it reads like "Length mul 2 as Twice"`)
+    return [name, parseExpression(expression)]
+  })
+}
+
+function plainValue(value: Value): unknown {
+  return value instanceof NumberValue ? Number(value.digits) : value
 }
 
 function innerSelection(select: readonly string[] | undefined, name: string): Options {

@@ -126,12 +126,17 @@ export class RequestReader {
         const all = [isObject(value) && 'results' in value ? value['results'] : value].flat()
         if (all.some(isLink)) bind(name, all.filter(isLink).map((each) => ((each as Record<string, Record<string, unknown>>)['__metadata'] ?? {})['uri']))
         const others = all.filter((each) => !isLink(each))
-        if (others.length > 0) rest[name] = members[name]?.many === true ? others : others[0]
+        if (others.length > 0) put(rest, name, members[name]?.many === true ? others : others[0])
       } else {
         if (JSON.stringify(value)?.includes('@odata.bind"') === true) throw new Refusal(501, `Binding inside of what comes along ("${name}") is not played here.`)
-        rest[name] = value
+        put(rest, name, value)
       }
     }
     return { json: rest, bound }
   }
+}
+
+/** Sets a member of this very name, `__proto__` too. */
+function put(target: object, name: string, value: unknown): void {
+  Object.defineProperty(target, name, { value, enumerable: true, writable: true, configurable: true })
 }
