@@ -180,8 +180,8 @@ export interface Response {
 /** A request that is under way. */
 export interface Opened {
   readonly answer: globalThis.Response
-  /** Says that the answer was received, for whoever observes. */
-  received(body: string): void
+  /** Says that the answer was received, for whoever observes; only then is its text made. */
+  received(body: () => string): void
   /** Ends the clock, where an answer may take as long as it likes. */
   untimed(): void
   /** The failure that an error while reading stands for. */
@@ -228,10 +228,11 @@ export async function openExchange(connection: Connection, request: Request, thi
   }
   try {
     const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) })
-    const received = (text: string): void => {
+    const received = (text: () => string): void => {
+      if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
       const observed: Exchange = {
         request: { method: request.method, url: request.url, headers, body: typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body) },
-        response: { status: answer.status, headers: namesToValues(answer.headers), body: text },
+        response: { status: answer.status, headers: namesToValues(answer.headers), body: text() },
         milliseconds: Math.round(performance.now() - started),
       }
       settings.onExchange?.(observed)
@@ -264,7 +265,7 @@ export async function exchange(connection: Connection, request: Request, thisCal
 /** Reads an answer to its end. */
 export async function receive({ answer, received }: Opened, url: string, text: (response: Response) => string, deals: (response: Response) => boolean = () => false): Promise<Response> {
   const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
-  received(text(response))
+  received(() => text(response))
   if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response)) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
   return response
 }

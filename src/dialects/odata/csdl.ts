@@ -70,6 +70,11 @@ export class Csdl {
     return [...this.types.values()]
   }
 
+  /** The type of this very name. */
+  declared(name: string): Declared | undefined {
+    return this.types.get(name)
+  }
+
   all(local: string): Declared[] {
     return this.schemas.flatMap(({ namespace, element }) => element.take(element.namespace, local).map((each) => ({ name: `${namespace}.${each.attribute('Name') ?? ''}`, element: each })))
   }

@@ -23,6 +23,12 @@ interface Resource {
   readonly capabilities: Capabilities
 }
 
+interface Placed {
+  readonly sets: ReadonlySet<string>
+  readonly byEntity: ReadonlyMap<TypeId, readonly Resource[]>
+  readonly byKind: ReadonlyMap<TypeId, readonly Resource[]>
+}
+
 /** Entities inside entities are followed so deep. */
 const deepest = 3
 
@@ -51,13 +57,15 @@ export class OperationReader {
         this.readImports(part)
       }
     }
-    this.types.bindNavigations((field, holder) => this.setOf(field, holder, resources))
+    const placed = this.index(resources)
+    this.types.bindNavigations((field, holder) => this.setOf(field, holder, placed))
     resources.push(...resources.flatMap((resource) => this.inside(resource, resources)))
     for (const resource of resources) this.readResource(resource)
     this.noteLeftOut()
     this.readBound(resources)
     // Sets and singletons in the order of the metadata, each with all that is bound to it; then what stands by itself.
-    const rank = ({ path }: Operation): number => (path.length === 1 ? resources.length : resources.findIndex(({ name }) => name === path[0]))
+    const positions = new Map(resources.map(({ name }, at) => [name, at]))
+    const rank = ({ path }: Operation): number => (path.length === 1 ? resources.length : (positions.get(path[0] ?? '') ?? -1))
     return this.found.sort((a, b) => rank(a) - rank(b))
   }
 
@@ -95,16 +103,26 @@ export class OperationReader {
     element.readWhole()
   }
 
+  /** Resources by what is asked of them: by name, by the type of their entities, and by every type that those extend. */
+  private index(resources: readonly Resource[]): Placed {
+    const of = (keys: (resource: Resource) => readonly string[]): ReadonlyMap<string, readonly Resource[]> => {
+      const found = new Map<string, Resource[]>()
+      for (const resource of resources) for (const key of keys(resource)) found.set(key, [...(found.get(key) ?? []), resource])
+      return found
+    }
+    const isSet = ({ layout }: Resource): boolean => layout.singleton !== true
+    return { sets: new Set(resources.filter(isSet).map(({ name }) => name)), byEntity: of((each) => (isSet(each) ? [each.layout.entity] : [])), byKind: of((each) => this.types.chain(each.layout.entity)) }
+  }
+
   /** The set that a navigation property leads to: what is bound to it, else the only set of entities of its type. */
-  private setOf(field: Field, holder: TypeId, resources: readonly Resource[]): string | undefined {
+  private setOf(field: Field, holder: TypeId, { sets, byEntity, byKind }: Placed): string | undefined {
     const { navigation } = fieldLayout(field)
     const target = targetOf(field)
     if (navigation === undefined || navigation.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
-    const bound = navigation.association === undefined ? resources.filter(({ layout }) => this.types.extends(layout.entity, holder)).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
-    const sets = resources.filter(({ layout }) => layout.singleton !== true)
-    const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.some(({ name }) => name === each))
-    const fitting = sets.filter(({ layout }) => layout.entity === target)
-    return named ?? (fitting.length === 1 ? fitting[0]?.name : undefined)
+    const bound = navigation.association === undefined ? (byKind.get(holder) ?? []).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
+    const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.has(each))
+    const [only, ...others] = byEntity.get(target) ?? []
+    return named ?? (others.length === 0 ? only?.name : undefined)
   }
 
   /** What lies inside the entities of a resource and has no set of its own. */

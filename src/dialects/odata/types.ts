@@ -79,8 +79,7 @@ export class TypeReader {
 
   /** The properties of an entity type as they were declared, those of its bases too. */
   propertyElements(id: TypeId): XmlElement[] {
-    const names = new Set(this.withBases(id).map((record) => record.id))
-    return this.csdl.allTypes().filter(({ name }) => names.has(name)).flatMap(({ element }) => element.children.filter((child) => child.local === 'Property'))
+    return this.withBases(id).flatMap((record) => this.csdl.declared(record.id)?.element.children.filter((child) => child.local === 'Property') ?? [])
   }
 
   private fieldAt(fields: readonly Field[], path: readonly string[]): Field | undefined {
@@ -110,6 +109,11 @@ export class TypeReader {
   /** Is this type that one, or does it extend it? */
   extends(id: TypeId, base: TypeId): boolean {
     return this.withBases(id).some((record) => record.id === base)
+  }
+
+  /** A type and all that it extends, the farthest first. */
+  chain(id: TypeId): TypeId[] {
+    return this.withBases(id).map((record) => record.id)
   }
 
   private withBases(id: TypeId): (RecordType & NamedType)[] {
@@ -403,15 +407,41 @@ export class TypeReader {
     const made = idOf(id)
     if (Object.hasOwn(this.types, made)) return made
     const record = this.record(id)
-    const keys = this.keyFields(id).map((field) => field.name)
-    // Set first: types can be recursive.
+    // Set first: types can be recursive, and lead to each other in long chains, which no stack is deep enough for.
     this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields: [] }
-    const fields = record.fields.map((field) => shape(field, keys)).filter((field) => field !== undefined)
-    const base = record.base === undefined ? {} : { base: { ...record.base, to: this.variant(record.base.to, idOf, nameOf, shape) } }
-    this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields, ...base }
-    for (const type of Object.values(this.types)) if (type.kind === 'record' && type.base?.to === id && type.variantOf === undefined) this.variant(type.id, idOf, nameOf, shape)
+    this.shapes.push(() => {
+      const keys = this.keyFields(id).map((field) => field.name)
+      const fields = record.fields.map((field) => shape(field, keys)).filter((field) => field !== undefined)
+      const base = record.base === undefined ? {} : { base: { ...record.base, to: this.variant(record.base.to, idOf, nameOf, shape) } }
+      this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields, ...base }
+      for (const subtype of this.subtypes().get(id) ?? []) this.variant(subtype, idOf, nameOf, shape)
+    })
+    if (!this.shaping) {
+      this.shaping = true
+      for (let next = this.shapes.pop(); next !== undefined; next = this.shapes.pop()) next()
+      this.shaping = false
+    }
     return made
   }
+
+  /** Shapes that are still to be made. */
+  private readonly shapes: (() => void)[] = []
+  private shaping = false
+
+  /** The types that extend a type directly. */
+  private subtypes(): ReadonlyMap<TypeId, readonly TypeId[]> {
+    if (this.extending !== undefined) return this.extending
+    const found = new Map<TypeId, TypeId[]>()
+    for (const type of Object.values(this.types)) {
+      if (type.kind !== 'record' || type.base === undefined || type.variantOf !== undefined) continue
+      const list = found.get(type.base.to) ?? []
+      list.push(type.id)
+      found.set(type.base.to, list)
+    }
+    this.extending = found
+    return found
+  }
+  private extending: ReadonlyMap<TypeId, readonly TypeId[]> | undefined
 }
 
 function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {

@@ -89,7 +89,7 @@ export async function send<Outcome>(connection: Connection, operation: HttpOpera
       const opened = await openExchange(connection, request, thisCall)
       if (opened.answer.ok && opened.answer.body !== null) {
         opened.untimed()
-        opened.received('')
+        opened.received(() => '')
         hearOfHeaders(operation, namesToValues(opened.answer.headers), thisCall, onDeviation)
         return opened.answer.body as Outcome
       }

@@ -39,7 +39,7 @@ export async function* stream<Item>(connection: Connection, operation: HttpOpera
       yield (content.is === undefined ? json : fromJson(content.is, json, `[${String(at)}]`, onDeviation)) as Item
       at += 1
     }
-    opened.received(text)
+    opened.received(() => text)
   } catch (error) {
     throw error instanceof CallFailure ? error : opened.failure(error)
   } finally {

@@ -30,7 +30,7 @@ export async function download<Bytes>(connection: Connection, operation: MediaOp
   const { answer } = opened
   if (thisCall.asStream === true && answer.status === 200 && answer.body !== null) {
     opened.untimed()
-    opened.received('')
+    opened.received(() => '')
     return answer.body as Bytes
   }
   try {

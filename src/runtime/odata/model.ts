@@ -52,10 +52,22 @@ export interface Structure {
   readonly subtypes?: () => readonly Structure[]
 }
 
+export interface About {
+  readonly etag?: string
+  readonly cut?: string
+}
+
 /** What differs between the versions of OData where values stand in JSON. */
 export interface Wire {
-  /** An object of the answer without what is said about it: its type's name and its ETag apart. */
-  unwrap(json: Readonly<Record<string, unknown>>): { readonly type?: string; readonly etag?: string; readonly members: readonly (readonly [string, unknown])[]; readonly cut: readonly string[] }
+  /** The name of the type that an object says it is of. */
+  typeOf(json: Readonly<Record<string, unknown>>): string | undefined
+  /** Is only the beginning of a collection inside an object there? */
+  isCut(json: unknown): boolean
+  /**
+   * What a member of an object says about it, when it is none of its properties: its ETag, the name of a property of which only the beginning is
+   * there, or nothing that matters here. Undefined for properties.
+   */
+  about(name: string, value: unknown): About | undefined
   /** What tells the type of an object that is sent. */
   typed(name: string): Readonly<Record<string, unknown>>
   /** The rows of a collection inside an object, however it is wrapped. */
@@ -90,9 +102,14 @@ export function edmOf(type: Edm | RestrictedEdm): Edm {
   return 'restricts' in type ? type.restricts : type
 }
 
+const known = new WeakMap<Structure, Readonly<Record<string, Property>>>()
+
 /** All properties, those of the bases first. */
 export function membersOf(structure: Structure): Readonly<Record<string, Property>> {
-  return structure.base === undefined ? structure.members : { ...membersOf(structure.base()), ...structure.members }
+  if (structure.base === undefined) return structure.members
+  let members = known.get(structure)
+  if (members === undefined) known.set(structure, (members = { ...membersOf(structure.base()), ...structure.members }))
+  return members
 }
 
 /** The names of the key's properties, which may stand in a base. */

@@ -39,8 +39,29 @@ export function listingOf<Row>(fetchPage: (next?: string) => Promise<ListingPage
       for await (const page of pagesFrom(fetchPage)) for (const row of page.rows) rows.push(row)
       return rows
     },
-    async *[Symbol.asyncIterator]() {
-      for await (const page of pagesFrom(fetchPage)) yield* page.rows
+    [Symbol.asyncIterator]: () => rowsFrom(fetchPage),
+  }
+}
+
+/** All rows, one after the other. A generator would cost more than all the rest for each of them. */
+function rowsFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): AsyncIterator<Row> {
+  const pages = pagesFrom(fetchPage)
+  let rows: readonly Row[] = []
+  let at = 0
+  const nextPage = async (): Promise<IteratorResult<Row, undefined>> => {
+    while (at >= rows.length) {
+      const { value, done } = await pages.next()
+      if (done === true || value === undefined) return { value: undefined, done: true }
+      rows = value.rows
+      at = 0
+    }
+    return { value: rows[at++] as Row, done: false }
+  }
+  return {
+    next: () => (at < rows.length ? Promise.resolve({ value: rows[at++] as Row, done: false }) : nextPage()),
+    async return() {
+      await pages.return()
+      return { value: undefined, done: true }
     },
   }
 }

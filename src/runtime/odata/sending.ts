@@ -45,8 +45,10 @@ export async function ask(connection: Connection, operation: Facts, outgoing: Ou
 
 export function parsed(operation: Facts, response: Response): unknown {
   const text = textOf(response)
+  // Where a service promises that long numbers are texts, there is nothing to round (JSON Format, section 3.2).
+  const isSafe = /;\s*IEEE754Compatible=true/i.test(response.headers['content-type'] ?? '')
   try {
-    return (operation.parse ?? JSON.parse)(text)
+    return (isSafe ? JSON.parse : (operation.parse ?? JSON.parse))(text)
   } catch {
     throw new ContractBreach('', 'JSON', describeBody(response, text))
   }
@@ -94,7 +96,8 @@ async function fetchToken(connection: Connection, operation: Facts, thisCall: Th
   const opened = await openExchange(connection, requestOf(operation, { method: 'GET', url, headers: { 'x-csrf-token': 'Fetch' } }, {}), thisCall)
   try {
     const { headers } = opened.answer
-    opened.received(await opened.answer.text())
+    const text = await opened.answer.text()
+    opened.received(() => text)
     const token = headers.get('x-csrf-token')
     if (token === null || /^required$/i.test(token)) throw new TransportFailure('login', 'the service wants a token (X-CSRF-Token) and gave none when it was asked for one', { url, status: opened.answer.status })
     // Browsers keep the session's cookies themselves, and show them to nobody.

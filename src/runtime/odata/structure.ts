@@ -1,6 +1,7 @@
 import { ContractBreach } from '../failures.js'
 import { anything, checkLimits, isObject, join, show } from '../json/values.js'
 import { entityAddress, isBinding } from './addresses.js'
+import type { Edm } from './edm.js'
 import { edmOf, isOpen, kindOf, membersOf, settled, type EnumType, type Property, type Reading, type Structure, type ValueType, type Wire } from './model.js'
 
 /** How entities and complex types are written to JSON and read from it. */
@@ -56,6 +57,7 @@ export function readProperty(property: Property, json: unknown, path: string, re
   const type = settled(property.is)
   if (property.many === true) {
     const rows = reading.wire.rows(json)
+    if (reading.wire.isCut(json)) reading.onDeviation({ path, message: 'is only the beginning; the service keeps the rest back' })
     if (rows === null) {
       reading.onDeviation({ path, message: 'is null, where the contract has a collection; it is taken for an empty one' })
       return []
@@ -85,6 +87,53 @@ function readEnumeration(type: EnumType, json: unknown, path: string, reading: R
   return type.flags === true ? values : json
 }
 
+/** What reading an object of a structure needs to know of it, worked out once. */
+interface Plan {
+  readonly members: ReadonlyMap<string, Property>
+  /** What reads a simple value without limits, by the names of such properties. */
+  readonly simple: ReadonlyMap<string, Edm>
+  /** Properties that come unless a part was asked for. */
+  readonly promised: readonly string[]
+  readonly nullable: ReadonlySet<string>
+  readonly isOpen: boolean
+}
+
+const plans = new WeakMap<Structure, Plan>()
+
+function planOf(structure: Structure): Plan {
+  let plan = plans.get(structure)
+  if (plan === undefined) {
+    const all = Object.entries(membersOf(structure))
+    const simple = all.flatMap(([name, { is, many }]) => (many === true || typeof is === 'function' || !('literal' in is) ? [] : [[name, is] as const]))
+    plan = { members: new Map(all), simple: new Map(simple), promised: all.filter(([, property]) => property.navigation !== true).map(([name]) => name), nullable: new Set(all.filter(([, property]) => property.nullable === true).map(([name]) => name)), isOpen: isOpen(structure) }
+    plans.set(structure, plan)
+  }
+  return plan
+}
+
+/** The kind of a structure that an object says it is. */
+function kindSaid(declared: Structure, json: Readonly<Record<string, unknown>>, path: string, reading: Reading): Structure {
+  const type = reading.wire.typeOf(json)
+  if (type === undefined || type === declared.type) return declared
+  const found = kindOf(declared, (each) => each.type === type)
+  if (found === undefined) reading.onDeviation({ path, message: `is of the type ${type}, which is no kind of ${declared.type}` })
+  return found ?? declared
+}
+
+/** Is every member of an object already what it means, and all there? Then it need not be copied: nobody else has it. */
+function isAsItMeans(json: Readonly<Record<string, unknown>>, { simple, promised, nullable }: Plan, partial: boolean): boolean {
+  let count = 0
+  for (const name in json) {
+    const member = json[name]
+    const edm = simple.get(name)
+    if (edm === undefined || member === null || edm.read(member) !== member) {
+      if (edm === undefined || member !== null || !nullable.has(name)) return false
+    }
+    count += 1
+  }
+  return partial || count === promised.length
+}
+
 /**
  * What a JSON object means: an entity or a complex value, in its own kind.
  *
@@ -92,33 +141,42 @@ function readEnumeration(type: EnumType, json: unknown, path: string, reading: R
  */
 export function readStructure(declared: Structure, json: unknown, path: string, reading: Reading): Record<string, unknown> {
   if (!isObject(json)) throw new ContractBreach(path, 'an object', show(json))
-  const { type, etag, members: entries, cut } = reading.wire.unwrap(json)
-  const structure = (type === undefined || type === declared.type ? declared : kindOf(declared, (each) => each.type === type)) ?? declared
-  if (type !== undefined && type !== structure.type) reading.onDeviation({ path, message: `is of the type ${type}, which is no kind of ${declared.type}` })
-  const members = membersOf(structure)
+  const structure = kindSaid(declared, json, path, reading)
+  const plan = planOf(structure)
+  if (structure.is === undefined && isAsItMeans(json, plan, reading.partial)) return json
   const value: Record<string, unknown> = {}
   if (structure.is !== undefined) value['$is'] = structure.is
-  for (const [name, member] of entries) {
-    const property = Object.hasOwn(members, name) ? members[name] : undefined
-    const place = join(path, name)
-    if (property !== undefined) setOwn(value, name, readProperty(property, member, place, reading))
+  let etag: string | undefined
+  for (const name of Object.keys(json)) {
+    const member = json[name]
+    const simple = plan.simple.get(name)
+    if (simple !== undefined && member !== null && name !== '__proto__') {
+      const read: unknown = simple.read(member)
+      if (read === undefined) throw new ContractBreach(join(path, name), simple.simple, show(member))
+      value[name] = read
+      continue
+    }
+    const about = reading.wire.about(name, member)
+    if (about !== undefined) {
+      etag = about.etag ?? etag
+      if (about.cut !== undefined) reading.onDeviation({ path: join(path, about.cut), message: 'is only the beginning; the service keeps the rest back' })
+      continue
+    }
+    const property = plan.members.get(name)
+    if (property !== undefined) setOwn(value, name, readProperty(property, member, join(path, name), reading))
     else {
       // An annotation of the service's own is kept without a word.
-      if (!isOpen(structure) && !name.includes('@')) reading.onDeviation({ path: place, message: 'is not in the contract' })
+      if (!plan.isOpen && !name.includes('@')) reading.onDeviation({ path: join(path, name), message: 'is not in the contract' })
       setOwn(value, name, anything.read(member))
     }
   }
-  if (!reading.partial) {
-    for (const [name, property] of Object.entries(members)) {
-      if (property.navigation !== true && !Object.hasOwn(value, name)) reading.onDeviation({ path: join(path, name), message: 'is missing' })
-    }
-  }
+  if (!reading.partial) for (const name of plan.promised) if (!Object.hasOwn(value, name)) reading.onDeviation({ path: join(path, name), message: 'is missing' })
   if (etag !== undefined) value['$etag'] = etag
-  for (const name of cut) reading.onDeviation({ path: join(path, name), message: 'is only the beginning; the service keeps the rest back' })
   return value
 }
 
 /** Sets a member of this very name, `__proto__` too. */
 function setOwn(target: Record<string, unknown>, name: string, value: unknown): void {
-  Object.defineProperty(target, name, { value, enumerable: true, writable: true, configurable: true })
+  if (name === '__proto__') Object.defineProperty(target, name, { value, enumerable: true, writable: true, configurable: true })
+  else target[name] = value
 }

@@ -1,7 +1,7 @@
 import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { edmOf, settled, type Structure } from './model.js'
+import { edmOf, settled, type About, type Structure } from './model.js'
 import { customOptions, listed, targetOf, type AnyQuery, type Option } from './query.js'
 
 /** OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside `d`. */
@@ -30,16 +30,8 @@ function paths(asked: AnyQuery, structure: Structure, prefix: string): { expand:
   return found
 }
 
-/** Is it the light JSON of version 3, which says of an object what it is by names that begin with `odata.`? */
-function isLight(value: Readonly<Record<string, unknown>>): boolean {
-  return Object.keys(value).some((name) => /(?:^|@)odata\./.test(name))
-}
-
-function unwrapLight(value: Readonly<Record<string, unknown>>): ReturnType<Protocol['unwrap']> {
-  const [type, etag] = [value['odata.type'], value['odata.etag']]
-  const members = Object.entries(value).filter(([name]) => !/(?:^|@)odata\./.test(name))
-  const cut = Object.keys(value).flatMap((name) => /^(.+)@odata\.nextLink$/.exec(name)?.[1] ?? [])
-  return { ...(typeof type === 'string' ? { type } : {}), ...(typeof etag === 'string' ? { etag } : {}), members, cut }
+function etagOf(value: unknown): About {
+  return typeof value === 'string' ? { etag: value } : {}
 }
 
 function protocol(version: '2.0' | '3.0'): Protocol {
@@ -75,15 +67,23 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       maxdataserviceversion: version,
       ...(hasBody ? { 'content-type': json, dataserviceversion: version } : {}),
     }),
-    unwrap(value) {
-      if (isLight(value)) return unwrapLight(value)
-      const about = value['__metadata']
-      const type = isObject(about) && typeof about['type'] === 'string' ? about['type'] : undefined
-      const etag = isObject(about) && typeof about['etag'] === 'string' ? about['etag'] : undefined
-      // What was not expanded is there as a link only.
-      const members = Object.entries(value).filter(([name, each]) => name !== '__metadata' && !(isObject(each) && '__deferred' in each))
-      const cut = members.filter(([, each]) => isObject(each) && typeof each['__next'] === 'string').map(([name]) => name)
-      return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
+    typeOf(json) {
+      const about = json['__metadata']
+      const type = isObject(about) ? about['type'] : json['odata.type']
+      return typeof type === 'string' ? type : undefined
+    },
+    isCut: (json) => isObject(json) && typeof json['__next'] === 'string',
+    about(name, value) {
+      if (name === '__metadata') return isObject(value) ? etagOf(value['etag']) : {}
+      // The light JSON of version 3 says what an object is by names that begin with `odata.`.
+      if (name.includes('odata.')) {
+        if (name === 'odata.etag') return etagOf(value)
+        const [, before, term] = /^(.+)@odata\.(.*)$/.exec(name) ?? []
+        return term === 'nextLink' && before !== undefined ? { cut: before } : before !== undefined || name.startsWith('odata.') ? {} : undefined
+      }
+      // What was not expanded is there as a link only; what was may go on elsewhere.
+      if (isObject(value) && '__deferred' in value) return {}
+      return undefined
     },
     typed: (name) => ({ __metadata: { type: name } }),
     bound(name, addresses, many) {

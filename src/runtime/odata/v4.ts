@@ -54,21 +54,18 @@ function protocol(version: '4.0' | '4.01'): Protocol {
       ...(hasBody ? { 'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true', 'odata-version': '4.0' } : {}),
       ...(wantsBack ? { prefer: 'return=representation' } : {}),
     }),
-    unwrap(json) {
-      const members: (readonly [string, unknown])[] = []
-      const cut: string[] = []
-      let type: string | undefined
-      let etag: string | undefined
-      for (const [name, value] of Object.entries(json)) {
-        // Version 4.01 lets the prefix `odata.` go (JSON Format 4.01, section 4.6).
-        const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []
-        const isControl = name.includes('@odata.') || (name.includes('@') && !term.includes('.'))
-        if (!isControl) members.push([name, value])
-        else if (before === '' && term === 'type') type = String(value).replace(/^.*#/, '')
-        else if (before === '' && term === 'etag') etag = String(value)
-        else if (term === 'nextLink') cut.push(before)
-      }
-      return { ...(type === undefined ? {} : { type }), ...(etag === undefined ? {} : { etag }), members, cut }
+    typeOf(json) {
+      const type = json['@odata.type'] ?? json['@type']
+      return typeof type === 'string' ? type.replace(/^.*#/, '') : undefined
+    },
+    isCut: () => false,
+    about(name, value) {
+      if (!name.includes('@')) return undefined
+      // Version 4.01 lets the prefix `odata.` go (JSON Format 4.01, section 4.6).
+      const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []
+      if (!name.includes('@odata.') && term.includes('.')) return undefined
+      if (before === '' && term === 'etag') return { etag: String(value) }
+      return term === 'nextLink' ? { cut: before } : {}
     },
     typed: (name) => ({ '@odata.type': `#${name}` }),
     bound: (name, addresses, many) => ({ [`${name}@odata.bind`]: many ? addresses : addresses[0] }),
