@@ -28,13 +28,17 @@ export async function readCachedLines(name: string, use: (line: string) => void)
   try {
     const piece = Buffer.allocUnsafe(Math.min((await file.stat()).size + 1, pieceSize))
     const decoder = new TextDecoder()
-    let begun = ''
+    // A line may be many pieces long: they are put together once, when it ends.
+    let begun: string[] = []
     for (let { bytesRead } = await file.read(piece); bytesRead > 0; { bytesRead } = await file.read(piece)) {
-      const lines = (begun + decoder.decode(piece.subarray(0, bytesRead), { stream: true })).split('\n')
-      begun = lines.pop() ?? ''
-      lines.forEach(use)
+      const [first = '', ...others] = decoder.decode(piece.subarray(0, bytesRead), { stream: true }).split('\n')
+      begun.push(first)
+      for (const next of others) {
+        use(begun.join(''))
+        begun = [next]
+      }
     }
-    if (begun !== '') use(begun)
+    if (begun.join('') !== '') use(begun.join(''))
     return true
   } finally {
     await file.close()

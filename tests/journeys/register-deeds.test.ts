@@ -70,13 +70,13 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
 
   test('sums by group; changes since a list; an upsert; what the service can\'t do is refused before it is asked', async () => {
     expect(await value('Vessels.aggregate', '--with', 'filter=Flag ne \'GB\'', '--with', 'groupBy=["Flag"]', '--with', 'measures={"Count": "count", "Longest": {"of": "Length", "by": "max"}, "Tons": {"of": "Tonnage", "by": "sum"}}')).toEqual([
-      { Flag: 'NO', Count: 3, Longest: '104.5', Tons: 8950 }, { Flag: 'FR', Count: 3, Longest: '24', Tons: 203 }, { Flag: 'DE', Count: 3, Longest: '134.25', Tons: 17530 }, { Flag: 'DK', Count: 2, Longest: '12', Tons: 11 },
+      { Flag: 'NO', Count: 3, Longest: '104.50', Tons: 8950 }, { Flag: 'FR', Count: 3, Longest: '24.00', Tons: 203 }, { Flag: 'DE', Count: 3, Longest: '134.25', Tons: 17530 }, { Flag: 'DK', Count: 2, Longest: '12.00', Tons: 11 },
     ])
     expect(await value('PortCalls.upsert', '--with', 'key={"VesselNumber": 9007199254741045, "Call": 1}', '--with', 'body={"Berth": "N-9", "Arrived": "2026-12-01T08:00:00Z"}')).toMatchObject({ Berth: 'N-9', VesselNumber: '9007199254741045', Call: 1 })
     expect(await value('PortCalls.upsert', '--with', 'key={"VesselNumber": 9007199254741045, "Call": 1}', '--with', 'body={"Berth": "N-8", "Arrived": "2026-12-01T08:00:00Z"}')).toMatchObject({ Berth: 'N-8' })
     expect(await failure('registry', 'PortCalls.list', '--with', 'filter=Berth eq \'N-8\' and Stay gt duration\'P1D\'')).toMatchObject({ details: ['filter: the service can\'t filter by Stay; it says so in its metadata'] })
     expect(await failure('registry', 'Vessels.list', '--with', 'search=x')).toMatchObject({ code: 'TM-1013' })
-    expect(await failure('registry', 'Surveys.delete')).toMatchObject({ code: 'TM-1005' })
+    expect(await failure('registry', 'Surveys.delete')).toMatchObject({ code: 'TM-1005', advice: 'The service says in its metadata that it does not offer it.' })
   })
 
   test('in code: typed, compiled by three compilers, and run', async () => {
@@ -84,7 +84,7 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
     await writeFile(join(folder, 'src/old-deeds.ts'), oldDeeds)
     expect(await complaints(folder)).toBe('')
     expect((await runBundled(folder, 'src/deeds.ts', registry.service)).split('\n')).toEqual([
-      'Sturdy Little Sister | 65.5', 'NO 3 104.5', 'stream of 158 bytes', 'Twins 2 owner true', 'fulfilled rejected 404 fulfilled', 'none of them: 400 true', 'json fulfilled fulfilled', 'changed Renamed, deleted', 'input Vessels.list', '',
+      'Sturdy Little Sister | 65.5', 'NO 3 104.50', 'stream of 158 bytes', 'Twins 2 owner true', 'fulfilled rejected 404 fulfilled', 'none of them: 400 true', 'json fulfilled fulfilled', 'changed Renamed, deleted', 'input Vessels.list', '',
     ])
     expect(await runBundled(folder, 'src/old-deeds.ts', cargo.service)).toBe('Ship 2 of BKM-411\nrejected 404 fulfilled\nall or none: 10\n')
   })
@@ -107,6 +107,23 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
     await gateway.stop()
     expect(seen.slice(0, 4)).toEqual(['DELETE - -', 'GET Fetch -', 'DELETE first session=first; node=7', 'DELETE first session=first; node=7'])
     expect(seen.slice(5)).toEqual(expect.arrayContaining(['DELETE first session=first; node=7']))
+  })
+
+  test('ten thousand rows of ten kilobytes, page after page, in a heap that holds less than a tenth of them', async () => {
+    const text = 'x'.repeat(10_000)
+    const server = await startServer((request, response) => {
+      const from = Number(new URL(request.url ?? '', 'http://h').searchParams.get('from') ?? 0)
+      const value = Array.from({ length: 100 }, (_, at) => ({ Number: String(from + at), Name: text, Address: { Street: 'a', Town: 'b', Country: null }, Balance: '0.00', Remark: null }))
+      response.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify({ value, ...(from < 9900 ? { '@odata.nextLink': `Owners?from=${from + 100}` } : {}) }))
+    })
+    await writeFile(join(folder, 'src/long.ts'), 'import { VesselRegister } from \'./clients/registry/index.js\'\ndeclare const process: { argv: string[] }\nlet count = 0\nfor await (const owner of new VesselRegister({ url: process.argv[2] ?? \'\' }).Owners.list()) count += owner.Name.length === 10000 ? 1 : 0\nconsole.log(count)\n')
+    process.env['NODE_OPTIONS'] = `${process.env['NODE_OPTIONS'] ?? ''} --max-old-space-size=12`
+    try {
+      expect(await runBundled(folder, 'src/long.ts', server.url)).toBe('10000\n')
+    } finally {
+      process.env['NODE_OPTIONS'] = (process.env['NODE_OPTIONS'] ?? '').replace(' --max-old-space-size=12', '')
+      await server.stop()
+    }
   })
 
   test('the README says how calls travel together', async () => {

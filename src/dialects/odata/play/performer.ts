@@ -75,7 +75,8 @@ export class Performer {
     if (kind === 'count') return { status: 200, headers: { 'content-type': 'text/plain' }, body: String(selected(all, options, answering).length) }
     if (kind === 'aggregate') {
       const made = aggregated(options['apply'] ?? '', all, (entity) => scopeOf(entity, answering))
-      const plain = made.map((row) => Object.fromEntries(Object.entries(row).map(([name, value]) => [name, value instanceof NumberValue ? Number(value.digits) : value])))
+      // Decimals are texts where the client asked for IEEE754Compatible numbers, as ours does.
+      const plain = made.map((row) => Object.fromEntries(Object.entries(row).map(([name, value]) => [name, value instanceof NumberValue ? value.digits : value])))
       return jsonAnswer(200, side.page(plain, { total: undefined, next: undefined, context }), headersOf(side))
     }
     if (kind === 'changes') return this.changes(place, table, options, answering, context)
