@@ -141,6 +141,31 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
   })
 })
 
+test('CSDL in JSON is read as the same metadata in XML is', async () => {
+  const xml = edmx4(schema4(`<Annotation Term="Org.OData.Core.V1.Description" String="All."/><EnumType Name="Side" IsFlags="true"><Member Name="A" Value="1"><Annotation Term="Org.OData.Core.V1.Description" String="First."/></Member></EnumType><ComplexType Name="Spot"><Property Name="Row" Type="Edm.Int16" Nullable="false"/></ComplexType><EntityType Name="Thing" OpenType="true"><Key><PropertyRef Name="Spot/Row" Alias="Row"/></Key><Annotation Term="Org.OData.Core.V1.Description" String="A thing."/><Property Name="Spot" Type="N.Spot" Nullable="false"/><Property Name="Length" Type="Edm.Decimal" Nullable="true" Precision="7" Scale="2"><Annotation Term="Org.OData.Validation.V1.Minimum" Decimal="1.5"/></Property><Property Name="Side" Type="N.Side" Nullable="false"/><Property Name="Names" Type="Collection(Edm.String)" Nullable="false"/><NavigationProperty Name="Next" Type="N.Thing" Nullable="true" Partner="Back"><ReferentialConstraint Property="Length" ReferencedProperty="Length"/></NavigationProperty><NavigationProperty Name="Back" Type="Collection(N.Thing)"/></EntityType><EntityType Name="Sub" BaseType="N.Thing" Abstract="true"/><Function Name="Near"><Parameter Name="spot" Type="N.Spot" Nullable="false"/><ReturnType Type="Collection(N.Thing)" Nullable="false"/></Function><Action Name="Ring" IsBound="true"><Parameter Name="it" Type="N.Thing" Nullable="false"/><Parameter Name="times" Type="Edm.Byte" Nullable="true"><Annotation Term="Org.OData.Core.V1.OptionalParameter"><Record/></Annotation></Parameter></Action>${container('<EntitySet Name="Things" EntityType="N.Thing"><NavigationPropertyBinding Path="Next" Target="Things"/><Annotation Term="Org.OData.Capabilities.V1.FilterRestrictions"><Record><PropertyValue Property="NonFilterableProperties"><Collection><PropertyPath>Side</PropertyPath></Collection></PropertyValue></Record></Annotation></EntitySet><Singleton Name="Me" Type="N.Sub"/><FunctionImport Name="Near" Function="N.Near"/>')}`))
+  const json = {
+    $Version: '4.0', $EntityContainer: 'Ns.Container',
+    Ns: {
+      $Alias: 'N', '@Org.OData.Core.V1.Description': 'All.',
+      Side: { $Kind: 'EnumType', $IsFlags: true, A: 1, 'A@Org.OData.Core.V1.Description': 'First.' },
+      Spot: { $Kind: 'ComplexType', Row: { $Type: 'Edm.Int16' } },
+      Thing: {
+        $Kind: 'EntityType', $OpenType: true, $Key: [{ Row: 'Spot/Row' }], '@Org.OData.Core.V1.Description': 'A thing.', Spot: { $Type: 'N.Spot' }, Length: { $Type: 'Edm.Decimal', $Nullable: true, $Precision: 7, $Scale: 2, '@Org.OData.Validation.V1.Minimum': 1.5 }, Side: { $Type: 'N.Side' }, Names: { $Collection: true },
+        Next: { $Kind: 'NavigationProperty', $Type: 'N.Thing', $Nullable: true, $Partner: 'Back', $ReferentialConstraint: { Length: 'Length' } }, Back: { $Kind: 'NavigationProperty', $Type: 'N.Thing', $Collection: true },
+      },
+      Sub: { $Kind: 'EntityType', $BaseType: 'N.Thing', $Abstract: true },
+      Near: [{ $Kind: 'Function', $Parameter: [{ $Name: 'spot', $Type: 'N.Spot' }], $ReturnType: { $Type: 'N.Thing', $Collection: true } }],
+      Ring: [{ $Kind: 'Action', $IsBound: true, $Parameter: [{ $Name: 'it', $Type: 'N.Thing' }, { $Name: 'times', $Type: 'Edm.Byte', $Nullable: true, '@Org.OData.Core.V1.OptionalParameter': {} }] }],
+      Container: { $Kind: 'EntityContainer', Things: { $Collection: true, $Type: 'N.Thing', $NavigationPropertyBinding: { Next: 'Things' }, '@Org.OData.Capabilities.V1.FilterRestrictions': { NonFilterableProperties: ['Side'] } }, Me: { $Type: 'N.Sub' }, Near: { $Function: 'N.Near' } },
+    },
+  }
+  const bare = (contract: Contract): unknown => JSON.parse(JSON.stringify(contract, (key, value: unknown) => (key === 'origin' || key === 'notes' ? undefined : value)))
+  const [fromXml, fromJson] = [await read({ 'a.xml': xml }), await read({ 'a.json': JSON.stringify(json, null, 1) })]
+  expect(bare(fromJson)).toEqual(bare(fromXml))
+  expect(fromJson.notes.map(({ code }) => code)).toEqual(fromXml.notes.map(({ code }) => code))
+  expect((fromJson.types['Ns.Thing'] as RecordType).fields[1]).toMatchObject({ name: 'Length', origin: { document: 'a.json', line: JSON.stringify(json, null, 1).split('\n').findIndex((line) => line.includes('"Length": {')) + 1 } })
+})
+
 describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
   const edmx2 = (inside: string, version = '2.0', edm = '2008/09'): string => `<edmx:Edmx Version="1.0" xmlns:edmx="http://schemas.microsoft.com/ado/2007/06/edmx"><edmx:DataServices m:DataServiceVersion="${version}" xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><Schema Namespace="Ns" xmlns="http://schemas.microsoft.com/ado/${edm}/edm" xmlns:sap="http://www.sap.com/Protocols/SAPData">${inside}</Schema></edmx:DataServices></edmx:Edmx>`
   const inside = `<EntityType Name="A"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Int64" Nullable="false" sap:label="Number" sap:filterable="false"/><Property Name="BId" Type="Edm.String" sap:filterable="false"/><NavigationProperty Name="B" Relationship="Ns.AB" FromRole="a" ToRole="b"/></EntityType>

@@ -121,8 +121,8 @@ describe('changes (Protocol, section 11.3)', () => {
     ['4.01', '{"@context":"x/$metadata#Ships/$delta","value":[{"Id":1,"Name":"new"},{"@removed":{"reason":"deleted"},"@id":"Ships(2)"}],"@deltaLink":"https://inside.example/ships/Ships?$deltatoken=9"}'],
   ])('as version %s writes them', async (_, body) => {
     const { connection, seen } = service(answer('{"value":[{"Id":1,"Name":"a"}],"@odata.deltaLink":"https://inside.example/ships/Ships?$deltatoken=8"}'), answer(body))
-    const { changes: since = '' } = await list(connection, gauges, { trackChanges: true } as object).page()
-    expect(seen[0]?.headers['prefer']).toBe('odata.track-changes')
+    const { changes: since = '' } = await list(connection, gauges, { trackChanges: true, pageSize: 50 } as object).page()
+    expect(seen[0]?.headers['prefer']).toBe('odata.track-changes,odata.maxpagesize=50')
     const page = await changes<{ Name: string }>(connection, gauges, { since }).page()
     expect(page.rows).toEqual([{ Id: 1, Name: 'new' }, { $removed: 'Ships(2)', reason: 'deleted' }])
     expect(page.changes).toMatch(/\$deltatoken=9$/)

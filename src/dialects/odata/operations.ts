@@ -171,7 +171,7 @@ export class OperationReader {
     const nothing: Outcome = { kind: 'nothing', origin }
     const changed = this.csdl.isNew ? partial : partial.filter((field) => field.name === 'custom')
     if (!singleton) {
-      if (may('list')) add('list', `Lists the entities of ${name}: all of them, page by page, or those that fit.`, [...outer, ...shape, ...(capabilities.changes ? [trackChanges(origin)] : [])], { ...value({ kind: 'list', item: reference, origin }), iterable: true })
+      if (may('list')) add('list', `Lists the entities of ${name}: all of them, page by page, or those that fit.`, [...outer, ...shape, ...(this.csdl.isNew ? [pageSize(origin)] : []), ...(capabilities.changes ? [trackChanges(origin)] : [])], { ...value({ kind: 'list', item: reference, origin }), iterable: true })
       if (keys.length > 0 && may('get')) add('get', `Gets one entity of ${name} by its key.`, [...key, ...partial], value(reference))
       if (may('count')) add('count', `Counts the entities of ${name}, or those that fit.`, [...outer, ...shape.filter((field) => ['filter', 'search', 'custom'].includes(field.name))], value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32', origin }))
       if (capabilities.changes) add('changes', `What changed in ${name} since it was listed with \`trackChanges\`.`, [...outer, { ...input('since', text(origin, 'URL'), 'query', 'The address that the last page of a list, or of changes, gave as `changes`.', origin, 'https://register.example/$delta'), optional: false }], { ...value({ kind: 'list', item: { kind: 'anything', origin }, origin }), iterable: true })
@@ -463,6 +463,10 @@ function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
 
 function trackChanges(origin: Origin): InputField {
   return input('trackChanges', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'header', 'Have the service keep track, so that changes can be asked for later: the last page says where.', origin, true)
+}
+
+function pageSize(origin: Origin): InputField {
+  return input('pageSize', { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '1' }, origin }, 'header', 'How many rows a page is to have; the service may give fewer.', origin, 100)
 }
 
 function contentInputs(origin: Origin): InputField[] {

@@ -42,6 +42,9 @@ export function checkListing(connection: Connection, operation: EntityOperation,
   checked(connection, operation, input, (misfits) => {
     const { of, protocol, restricted } = operation
     checkQuery(input as Input, of, protocol, offered(options, restricted), [...checkWithin(operation, input, misfits), ...others], '', misfits)
+    const { trackChanges, pageSize } = input as Input
+    if (trackChanges !== undefined && typeof trackChanges !== 'boolean') misfits.push({ path: 'trackChanges', message: `expected true or false, got ${show(trackChanges)}` })
+    if (pageSize !== undefined && !(Number.isInteger(pageSize) && Number(pageSize) > 0)) misfits.push({ path: 'pageSize', message: `expected a whole number from 1 on, got ${show(pageSize)}` })
     if (restricted !== undefined && misfits.length === 0) checkRestrictions(restricted, input as Input, of, protocol, misfits)
   })
 }

@@ -16,10 +16,11 @@ import { readStructure, writeStructure } from './structure.js'
 export function list<Row>(connection: Connection, operation: EntityOperation, input: AnyQuery = {}, thisCall: ThisCall = {}): Listing<Row> {
   return listingOf(async (next) => {
     const { protocol, of } = operation
-    checkListing(connection, operation, input, protocol.options, ['trackChanges'])
+    checkListing(connection, operation, input, protocol.options, ['trackChanges', 'pageSize'])
     const url = next === undefined ? `${addressOf(connection)}/${resourcePath(operation, input, protocol)}${queryString(protocol.query(input, of))}` : onOurHost(connection, next)
-    const { trackChanges } = input as { readonly trackChanges?: boolean }
-    const json = await ask(connection, operation, { method: 'GET', url, ...(trackChanges === true ? { headers: { prefer: 'odata.track-changes' } } : {}) }, thisCall)
+    const { trackChanges, pageSize } = input as { readonly trackChanges?: boolean; readonly pageSize?: number }
+    const preferences = [...(trackChanges === true ? ['odata.track-changes'] : []), ...(pageSize === undefined ? [] : [`odata.maxpagesize=${String(pageSize)}`])]
+    const json = await ask(connection, operation, { method: 'GET', url, ...(preferences.length === 0 ? {} : { headers: { prefer: preferences.join(',') } }) }, thisCall)
     return readPage<Row>(operation, { is: of, many: true }, json, url, reading(connection, thisCall, protocol, isPartial(input)))
   })
 }
