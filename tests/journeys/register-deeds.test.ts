@@ -89,6 +89,28 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
     expect(await runBundled(folder, 'src/old-deeds.ts', cargo.service)).toBe('Ship 2 of BKM-411\nrejected 404 fulfilled\nall or none: 10\n')
   })
 
+  test('the stand-in is strict about batches, links, streams and sums, too', async () => {
+    const ask = async (path: string, method: string, body: string, type: string): Promise<[number, string]> => {
+      const response = await fetch(registry.service + path, { method, body, headers: { 'content-type': type } })
+      const text = await response.text()
+      return [response.status, text.startsWith('{') ? ((JSON.parse(text) as { error?: { message: string } }).error?.message ?? text) : text]
+    }
+    const part = (line: string, inside = 'Content-Type: application/http'): string => `--b\r\n${inside}\r\n\r\n${line}\r\n\r\n\r\n--b--`
+    const batch = 'multipart/mixed; boundary=b'
+    expect(await ask('/$batch', 'POST', part('DELETE Owners(1) HTTP/1.1'), batch)).toEqual([400, 'This is no batch: DELETE Owners(1) changes something and must stand in a change set'.replace('Owners(1)', '/registry/Owners(1)')])
+    expect(await ask('/$batch', 'POST', part('--c\r\nContent-Type: application/http\r\n\r\nGET Owners HTTP/1.1\r\n\r\n\r\n--c--', 'Content-Type: multipart/mixed; boundary=c'), batch)).toEqual([400, 'This is no batch: GET /registry/Owners changes nothing and can\'t stand in a change set'])
+    expect(await ask('/$batch', 'POST', part('Owners'), batch)).toEqual([400, 'This is no batch: "Owners" is no request line'])
+    expect(await ask('/$batch', 'POST', '{"requests":[{"id":"1"}]}', 'application/json')).toEqual([400, 'This is no batch: a request of a batch has "id", "method" and "url"'])
+    expect(await ask('/$batch', 'POST', 'x', 'text/plain')).toEqual([400, 'This is no batch: a batch is multipart/mixed with a boundary, or JSON, not "text/plain"'])
+    expect((await ask('/Vessels(1)/Owner/$ref', 'PUT', '{"@odata.id":"Nowhere(1)"}', 'application/json'))).toEqual([400, '"Nowhere(1)" is the address of no entity.'])
+    expect((await ask('/Vessels(1)/Nothing/$ref', 'PUT', '{}', 'application/json'))).toEqual([404, 'Vessels(1) has no navigation property Nothing.'])
+    expect((await ask('/Vessels(1)/Photo', 'POST', 'x', 'image/png'))).toEqual([405, 'POST is not offered at Vessels(1)/Photo.'])
+    expect((await ask('/Vessels(1)', 'PATCH', '{"Surveys@odata.bind":["Owners(1)"]}', 'application/json'))).toEqual([400, '"Surveys" leads to entities of Brackmouth.Registry.Survey, and "Owners(1)" is none.'])
+    expect((await ask('/Owners', 'POST', 'Name=x', 'application/x-www-form-urlencoded'))).toEqual([415, 'The body is to be JSON, not "application/x-www-form-urlencoded".'])
+    // Sums worked by hand from the seed data: the two tugs.
+    expect(JSON.parse((await ask('/Vessels/$query', 'POST', '$apply=filter(isof(Brackmouth.Registry.Tug))/aggregate(Tonnage with sum as Sum,Tonnage with average as Mean,Length with min as Least,Flag with countdistinct as Flags,$count as Number)', 'text/plain'))[1])).toMatchObject({ value: [{ Sum: '630', Mean: '315', Least: '26.00', Flags: '1', Number: '2' }] })
+  })
+
   test('a gateway that wants a token gives it once; it is kept with its session, and fetched anew when it is withdrawn', async () => {
     const seen: string[] = []
     let token = 'first'

@@ -15,18 +15,33 @@ const pagesModule = 'runtime/odata/pages'
 const queryModule = 'runtime/odata/query'
 const modelModule = 'runtime/odata/model'
 
-/** What does the work, by what an operation does: a module of the runtime, its function, and the type of the facts that it takes. */
-const calls: Readonly<Record<OperationLayout['kind'], readonly [module: string, name: string, facts: readonly [module: string, name: string]]>> = {
-  ...Object.fromEntries(['list', 'get', 'count', 'create', 'update', 'replace', 'upsert'].map((kind) => [kind, ['odata', kind, ['input-checks', 'EntityOperation']]])) as Record<'list' | 'get' | 'count' | 'create' | 'update' | 'replace' | 'upsert', [string, string, [string, string]]>,
-  delete: ['odata', 'remove', ['input-checks', 'EntityOperation']],
-  changes: ['changes', 'changes', ['input-checks', 'EntityOperation']],
-  aggregate: ['aggregation', 'aggregate', ['input-checks', 'EntityOperation']],
-  createMedia: ['media', 'createMedia', ['media', 'MediaOperation']],
-  download: ['media', 'download', ['media', 'MediaOperation']],
-  upload: ['media', 'upload', ['media', 'MediaOperation']],
-  link: ['links', 'link', ['links', 'LinkOperation']],
-  unlink: ['links', 'unlink', ['links', 'LinkOperation']],
-  invoke: ['invocations', 'invoke', ['invocations', 'Invocation']],
+/** What does the work: a function of a module of the runtime, which takes facts of a type. */
+interface Work {
+  readonly module: string
+  readonly call: string
+  readonly facts: readonly [module: string, name: string]
+}
+
+const onEntities = (module: string, call: string): Work => ({ module, call, facts: ['input-checks', 'EntityOperation'] })
+
+/** By what an operation does. */
+const works: Readonly<Record<OperationLayout['kind'], Work>> = {
+  list: onEntities('odata', 'list'),
+  get: onEntities('odata', 'get'),
+  count: onEntities('odata', 'count'),
+  create: onEntities('odata', 'create'),
+  update: onEntities('odata', 'update'),
+  replace: onEntities('odata', 'replace'),
+  upsert: onEntities('odata', 'upsert'),
+  delete: onEntities('odata', 'remove'),
+  changes: onEntities('changes', 'changes'),
+  aggregate: onEntities('aggregation', 'aggregate'),
+  createMedia: { module: 'media', call: 'createMedia', facts: ['media', 'MediaOperation'] },
+  download: { module: 'media', call: 'download', facts: ['media', 'MediaOperation'] },
+  upload: { module: 'media', call: 'upload', facts: ['media', 'MediaOperation'] },
+  link: { module: 'links', call: 'link', facts: ['links', 'LinkOperation'] },
+  unlink: { module: 'links', call: 'unlink', facts: ['links', 'LinkOperation'] },
+  invoke: { module: 'invocations', call: 'invoke', facts: ['invocations', 'Invocation'] },
 }
 
 /** What an OData client has besides the parts that all clients share. */
@@ -65,7 +80,7 @@ export const odataEmitter: Emitter = {
 
 /** Files of the runtime that only some clients need: those of the operations that there are. */
 function moreFiles(contract: Contract): string[] {
-  const kinds = new Set(operationsOf(contract).map((operation) => calls[operationLayout(operation).kind][0]))
+  const kinds = new Set(operationsOf(contract).map((operation) => works[operationLayout(operation).kind].module))
   return ['aggregation', 'changes', 'invocations', 'links', 'media'].filter((each) => kinds.has(each))
 }
 
@@ -173,7 +188,6 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
   const layout = operationLayout(operation)
   const name = layout.kind === 'invoke' ? '' : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? '')
   const { query, terms } = queryNames(name)
-  const usualInput = (optional: boolean): string => `input${optional ? '?' : ''}: Input`
   if (layout.kind === 'download') {
     const thisCall = `${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
     return { signature: { typeParameters: '<AsStream extends boolean = false>', input: `input: ${inputType}`, returns: `Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
@@ -204,7 +218,7 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
     signature: {
       // Without a default: what a filter's function takes is found from the constraint.
       typeParameters: `<const Input extends ${inputType}>`,
-      input: usualInput(isOptional),
+      input: isOptional ? 'input?: Input' : 'input: Input',
       returns: layout.kind === 'list' ? `${page.useType(pagesModule, 'Listing')}<${shape}>` : `Promise<${shape}${outcomeType.endsWith(' | undefined') ? ' | undefined' : ''}>`,
     },
   }
@@ -213,7 +227,7 @@ function declare({ contract, names, operation, page, inputType, outcomeType }: D
 function printOperation(context: OperationContext): void {
   const { contract, names, operation, page } = context
   const layout = operationLayout(operation)
-  const [module, call, facts] = calls[layout.kind]
+  const { module, call, facts } = works[layout.kind]
   printFunction(context, page.use(`runtime/odata/${module}`, call))
   const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation) }
   const text = new TreePrinter(page, contract, names).print(tree)
