@@ -55,7 +55,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     ;[registry, cargo] = await Promise.all([startStandIn('registry/registry.xml'), startStandIn('cargo/cargo.xml')])
     const imported = await json('import', registry.service, '--as', 'registry')
     expect(imported).toMatchObject({ dialect: 'odata', types: 12, endpoints: [{ protocol: 'OData 4.0', address: `${registry.service}/` }] })
-    expect((imported['notes'] as { code: string }[]).map(({ code }) => code)).toEqual(['TM-2406', 'TM-2412', 'TM-2409'])
+    expect((imported['notes'] as { code: string }[]).map(({ code }) => code)).toEqual(['TM-2412', 'TM-2409'])
     expect(await json('import', cargo.metadata, '--as', 'cargo')).toMatchObject({ dialect: 'odata', types: 4, notes: [], endpoints: [{ protocol: 'OData 2.0' }] })
   })
   afterAll(() => {
@@ -64,7 +64,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
   })
 
   test('show reads the same way; the clients compile under the strictest settings of three compilers, and type what was asked for', async () => {
-    expect((await run('show', 'registry')).stdout).toMatch(/71 operations, 12 types, 3 notes[\s\S]*Vessels\.list\(filter\?, select\?, expand\?, orderBy\?, …\) → Vessel\[\]/)
+    expect((await run('show', 'registry')).stdout).toMatch(/71 operations, 12 types, 2 notes[\s\S]*Vessels\.list\(filter\?, select\?, expand\?, orderBy\?, …\) → Vessel\[\]/)
     expect((await run('show', 'registry', 'vessels')).stdout).toMatch(/^Vessels {2}group of 18 operations[\s\S]*Vessels\.Rename\(key, name, reason\?\)[\s\S]*types\n {2}Vessel, Survey\n$/)
     expect((await run('show', 'registry', 'Vessels.LatestSurvey')).stdout).toMatch(/GET \/Vessels\(…\)\/Brackmouth\.Registry\.LatestSurvey\(…\)/)
     expect((await run('generate')).stderr).toMatch(/for await \(const each of vesselRegister\.Owners\.list\(\)\) console\.log\(each\)/)

@@ -21,6 +21,8 @@ interface Resource {
   readonly documentation: string | undefined
   readonly origin: Origin
   readonly capabilities: Capabilities
+  /** The service guards its entities against changes that were lost. */
+  readonly guarded: boolean
 }
 
 interface Placed {
@@ -90,7 +92,8 @@ export class OperationReader {
       for (const binding of each.take(each.namespace, 'NavigationPropertyBinding')) this.bindings.set(`${name}/${withoutTypes(binding.attribute('Path') ?? '')}`, binding.attribute('Target') ?? '')
       const capabilities = readCapabilities(this.csdl, each, path, container, this.types.propertyElements(entity))
       const documentation = this.csdl.documentation(each, path) ?? this.types.record(entity).documentation
-      return { name, layout: { path: name, entity, ...(typeAttribute === 'Type' ? { singleton: true as const } : {}) }, documentation, origin: each.origin, capabilities }
+      const guarded = this.csdl.annotation(each, path, 'Org.OData.Core.V1.OptimisticConcurrency') !== undefined || this.types.propertyElements(entity).some((property) => property.attribute('ConcurrencyMode') === 'Fixed')
+      return { name, guarded, layout: { path: name, entity, ...(typeAttribute === 'Type' ? { singleton: true as const } : {}) }, documentation, origin: each.origin, capabilities }
     }
     for (const each of element.take(element.namespace, 'AssociationSet')) this.readAssociationSet(each)
     return [...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')), ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type'))]
@@ -140,7 +143,7 @@ export class OperationReader {
       }
       let name = outer.name + pascalCase(field.name)
       while (resources.some((each) => each.name === name)) name += '_'
-      const made: Resource = { name, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
+      const made: Resource = { name, guarded: false, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
       return [made, ...this.inside(made, resources)]
     })
   }
@@ -156,7 +159,7 @@ export class OperationReader {
     const body = (to: TypeId): InputField => ({ name: 'body', type: { kind: 'reference', to, origin }, optional: false, nullable: false, place: 'body', origin })
     const outer = this.outerKey(place, origin)
     const key = [...outer, ...(singleton ? [] : keyInput(keys, origin))]
-    const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', 'Only if the entity still has this ETag; `*` for any.', origin, '*')
+    const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', `Only if the entity still has this ETag; \`*\` for any.${resource.guarded ? ' The service guards against lost changes, and may insist on it.' : ''}`, origin, '*')
     const { without = [], has = [] } = capabilities.restricted ?? {}
     const shape = this.types.isEntity(entity) ? this.queryInputs(entity, origin).filter((field) => !without.includes(field.name) && (this.csdl.isNew || field.name !== 'search' || has.includes('search'))) : []
     const partial = shape.filter((field) => ['select', 'expand', 'custom'].includes(field.name))
