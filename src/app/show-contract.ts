@@ -312,6 +312,7 @@ function outcomeText(contract: Contract, operation: Operation): string {
 /** What the call returns in the client, in short. */
 function returnText(contract: Contract, operation: Operation): string {
   const { outcome } = operation
+  if (outcome.kind === 'nothing') return 'Promise<void>'
   return outcome.kind === 'value' && (outcome.iterable === true || outcome.stream === true) && outcome.field.type.kind === 'list' ? `AsyncIterable<${typeText(contract, outcome.field.type.item)}>` : `Promise<${outcomeText(contract, operation)}>`
 }
 

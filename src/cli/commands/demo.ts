@@ -77,7 +77,7 @@ function registrySteps(service: string): Step[] {
     { say: 'Its sets, each with what can be done; functions and actions beside them.', words: ['show', 'registry'] },
     { say: 'Write its client: queries are typed by what each entity has.', words: ['generate', 'registry'] },
     { say: 'Ask: which ones, with what hangs off them, in which order.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=Length gt 90 and Kind ne Brackmouth.Registry.VesselKind\'Tug\'', '--with', 'expand=Owner', '--with', 'orderBy=Length desc', '--columns', 'Name, Kind, Length, Flag, Owner.Name=Owner'] },
-    { say: 'Reckon: a row for each flag, the longest vessel and how many there are.', words: ['call', 'registry', 'Vessels.aggregate', '--with', 'filter=Flag ne \'GB\'', '--with', 'groupBy=["Flag"]', '--with', 'measures={"Vessels": "count", "Longest": {"of": "Length", "by": "max"}}'] },
+    { say: 'Reckon: a row for each flag, the longest vessel and how many there are.', words: ['call', 'registry', 'Vessels.aggregate', '--with', 'filter=Flag ne \'GB\'', '--with', 'groupBy=Flag', '--with', 'measures.Vessels=count', '--with', 'measures.Longest.of=Length', '--with', 'measures.Longest.by=max'] },
     { say: 'What lies inside a vessel has its own address: the pages of her log.', words: ['call', 'registry', 'VesselsLog.list', '--with', 'of=9007199254740993', '--columns', 'Page, Written, Text'] },
     { say: 'A filter that names an unknown property is not sent.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=Lenght gt 90'], exit: 2 },
     { say: 'Enter a vessel. The service makes its number, longer than a double can hold.', words: ['call', 'registry', 'Vessels.create', '--input', 'samples/registry/createVessel.yaml'] },

@@ -244,7 +244,7 @@ export class OperationReader {
     const { names } = this.propertyNames(entity)
     return [
       ...shape.filter((field) => field.name === 'filter'),
-      input('groupBy', { kind: 'list', item: text(origin, 'property'), origin }, 'query', 'One row for each combination of values of these; without them one row for all.', origin, names.slice(0, 1)),
+      input('groupBy', textOrList(text(origin, 'property'), 'query option'), 'query', 'One row for each combination of values of these; without them one row for all.', origin, names.slice(0, 1)),
       { ...input('measures', { kind: 'map', value: { kind: 'anything', origin }, origin }, 'query', 'What is reckoned out, by the name that it gets: `count`, or a property `of` and a method `by` (sum, min, max, average, countdistinct).', origin, { Number: 'count' }), optional: false },
     ]
   }
@@ -259,7 +259,7 @@ export class OperationReader {
   private queryInputs(entity: TypeId, origin: Origin): InputField[] {
     const { names, navigations } = this.propertyNames(entity)
     const [first = 'Name', second] = names
-    const listOf = (item: Type): Type => ({ kind: 'union', alternatives: [text(origin, 'query option'), { kind: 'list', item, origin }], origin })
+    const listOf = (item: Type): Type => textOrList(item, 'query option')
     const count: Type = { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '0' }, origin }
     const fields: (InputField | undefined)[] = [
       input('filter', text(origin, 'filter'), 'query', 'Which ones, in OData\'s own language; in code also a function.', origin, `${first} ne null`),
@@ -462,6 +462,12 @@ function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
   const type = keyType(keys, origin)
   const documentation = keys.length === 1 ? (only.documentation === undefined ? `The key: ${only.name}.` : `${only.name}: ${only.documentation}`) : 'The key.'
   return [{ name: 'key', type, optional: false, nullable: false, place: 'path', documentation, origin }]
+}
+
+/** One text, or a list of items. */
+function textOrList(item: Type, format: string): Type {
+  const { origin } = item
+  return { kind: 'union', alternatives: [text(origin, format), { kind: 'list', item, origin }], origin }
 }
 
 function trackChanges(origin: Origin): InputField {

@@ -30,7 +30,7 @@ export type Aggregated<Entity, Asking> = {
 
 interface AnyAggregation {
   readonly filter?: AnyQuery['filter']
-  readonly groupBy?: readonly string[]
+  readonly groupBy?: string | readonly string[]
   readonly measures: Readonly<Record<string, Measure<string>>>
 }
 
@@ -49,11 +49,17 @@ export async function aggregate<Row>(connection: Connection, operation: EntityOp
 }
 
 /** The text of `$apply`. */
-export function applyText({ filter, groupBy = [], measures }: AnyAggregation, structure: Structure, { protocol }: Pick<EntityOperation, 'protocol'>): string {
+export function applyText({ filter, groupBy, measures }: AnyAggregation, structure: Structure, { protocol }: Pick<EntityOperation, 'protocol'>): string {
   const measured = Object.entries(measures).map(([name, measure]) => (measure === 'count' ? `$count as ${name}` : `${measure.of} with ${measure.by} as ${name}`))
   const sums = measured.length === 0 ? '' : `aggregate(${measured.join(',')})`
-  const grouped = groupBy.length === 0 ? sums : `groupby((${groupBy.join(',')})${sums === '' ? '' : `,${sums}`})`
+  const groups = namesOf(groupBy)
+  const grouped = groups.length === 0 ? sums : `groupby((${groups.join(',')})${sums === '' ? '' : `,${sums}`})`
   return [...(filter === undefined ? [] : [`filter(${filterText(filter, structure, protocol.words)})`]), grouped].join('/')
+}
+
+/** Names in a list, or in a text with commas. */
+function namesOf(names: AnyAggregation['groupBy']): readonly string[] {
+  return typeof names === 'string' ? names.split(',').map((each) => each.trim()) : (names ?? [])
 }
 
 /** A row: an entity of which the names that were asked for are there, and what was reckoned out. */
@@ -81,9 +87,9 @@ function checkAggregation(connection: Connection, operation: EntityOperation, in
       if (typeof name !== 'string') misfits.push({ path, message: `expected the name of a property, got ${show(name)}` })
       else if (!names.includes(first)) misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
     }
-    if (groupBy !== undefined && !Array.isArray(groupBy)) misfits.push({ path: 'groupBy', message: `expected a list of names, got ${show(groupBy)}` })
-    else groupBy?.forEach((name, at) => property(name, `groupBy[${String(at)}]`))
-    if (!isObject(measures) || (Object.keys(measures).length === 0 && (groupBy ?? []).length === 0)) misfits.push({ path: 'measures', message: isObject(measures) ? 'is empty, and nothing is grouped' : `expected an object, got ${show(measures)}` })
+    if (groupBy !== undefined && typeof groupBy !== 'string' && !Array.isArray(groupBy)) misfits.push({ path: 'groupBy', message: `expected a list of names, got ${show(groupBy)}` })
+    else namesOf(groupBy).forEach((name, at) => property(name, typeof groupBy === 'string' ? 'groupBy' : `groupBy[${String(at)}]`))
+    if (!isObject(measures) || (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)) misfits.push({ path: 'measures', message: isObject(measures) ? 'is empty, and nothing is grouped' : `expected an object, got ${show(measures)}` })
     else {
       for (const [name, measure] of Object.entries(measures)) {
         const path = join('measures', name)
