@@ -1,7 +1,7 @@
 import randexp from 'randexp'
 import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarBase, ScalarType, Type } from '../contract/contract.js'
 import { expression } from '../contract/patterns.js'
-import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve } from '../contract/queries.js'
+import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve, partsOf } from '../contract/queries.js'
 import { compareMoments } from '../runtime/soap/moments.js'
 
 // The package declares a default export that it doesn't have for ES modules: the module is the class.
@@ -63,7 +63,7 @@ class Sampler {
     }
     for (const field of fields) {
       if (excluded.has(field.name)) continue
-      if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type))) continue
+      if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type) || this.tooMuch(field.type))) continue
       const preset = field.fixed ?? field.default
       const value = field.example !== undefined ? field.example : preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
       // A field may be called __proto__.
@@ -138,7 +138,9 @@ class Sampler {
       case 'literal':
         return type.value
       case 'union': {
-        const first = type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
+        // Inside of what hangs off something already, the key of another one will do.
+        const plainest = this.within.length < 2 ? undefined : type.alternatives.find((each) => each.kind === 'record' && type.alternatives.some(leadsOn))
+        const first = plainest ?? type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
         const value = first === undefined ? null : this.value(first, name)
         const named = Object.entries(type.discriminator?.mapping ?? {}).find(([, id]) => first?.kind === 'reference' && first.to === id)?.[0]
         return type.discriminator === undefined || named === undefined ? value : { ...(value as object), [type.discriminator.field]: named }
@@ -175,6 +177,7 @@ class Sampler {
   }
 
   private record(record: RecordType, id: string): unknown {
+    this.records += 1
     const all = [...basesOf(this.contract, record), record]
     const mentioned = all.some((each) => each.choices?.some(({ alternatives }) => alternatives.some(({ fields }) => fields.includes('$open'))))
     const open = mentioned ? undefined : all.find((each) => each.openExample !== undefined)?.openExample
@@ -192,6 +195,14 @@ class Sampler {
     return numbers.includes(actual.base) ? Number(text) : text
   }
 
+  /** Types that lead to many others, and those again, would fill a sample that nobody reads: what is optional stays out where it is deep, or too much already. */
+  private tooMuch(type: Type): boolean {
+    const isDeep = this.within.length >= 3 && this.records > 60
+    return (isDeep || this.records > 300) && leadsOn(type)
+  }
+  /** How many records were filled so far. */
+  private records = 0
+
   /** Would filling this type come back to one that is being filled? */
   private endless(type: Type): boolean {
     if (type.kind === 'list') return this.endless(type.item)
@@ -199,6 +210,11 @@ class Sampler {
     if (type.kind === 'union') return type.alternatives.length > 0 && type.alternatives.every((each) => this.endless(each))
     return type.kind === 'reference' && this.within.includes(type.to)
   }
+}
+
+/** Is there a named type in it, which may lead to others? */
+function leadsOn(type: Type): boolean {
+  return type.kind === 'reference' || partsOf(type).some(leadsOn)
 }
 
 /** Bases whose values are numbers in plain form. */

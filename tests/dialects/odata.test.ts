@@ -2,13 +2,14 @@ import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import type { Contract, Field, RecordType } from '../../src/contract/contract.js'
+import type { Contract, Field, Operation, RecordType } from '../../src/contract/contract.js'
 import { Problem } from '../../src/contract/problem.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { odata } from '../../src/dialects/odata/index.js'
 import { isTrue } from '../../src/dialects/odata/play/evaluate.js'
 import { parseExpression, parseOrder } from '../../src/dialects/odata/play/expression.js'
 import { loadDocuments } from '../../src/documents/documents.js'
+import { sampleInput } from '../../src/exercise/sample.js'
 import { allOf, anyOf, filterText, not } from '../../src/runtime/odata/filter.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { Structure } from '../../src/runtime/odata/model.js'
@@ -139,6 +140,16 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       expect(documents.all().map(({ label }) => label)).toEqual(['svc', 'metadata.xml'])
     }
   })
+})
+
+test('types that all lead to all others have a full sample that ends, and keys where it would go on', async () => {
+  const count = 14
+  const types = Array.from({ length: count }, (_, at) => `<EntityType Name="T${at}"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Int32" Nullable="false"/>${Array.from({ length: count }, (__, to) => `<NavigationProperty Name="N${to}" Type="N.T${to}"/>`).join('')}</EntityType>`)
+  const contract = await read({ 'a.xml': edmx4(schema4(types.join('') + container(types.map((_, at) => `<EntitySet Name="S${at}" EntityType="N.T${at}"/>`).join('')))) })
+  const operation = operationsOf(contract).find((each) => pathOf(each) === 'S0.create')
+  const { body } = sampleInput(contract, operation as Operation, { full: true, rules: undefined }) as { body: Record<string, unknown> }
+  expect(Object.keys(body)).toHaveLength(count + 1)
+  expect(body['N3']).toMatchObject({ Id: 1, N4: { $bind: 1 }, N5: { $bind: 1 } })
 })
 
 test('CSDL in JSON is read as the same metadata in XML is', async () => {
