@@ -157,7 +157,15 @@ class ODataPlayer implements Player {
     const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.changed(request, structure, kind, facts) : undefined
     const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }), ...(body === undefined ? {} : { body }), ...options }
     const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
-    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.perform(rows, { request, place, kind, body, options })), ...this.answers(kind === 'upload' || kind === 'delete' ? undefined : type, kind === 'create' || kind === 'createMedia' ? 201 : 200, facts.path, kind === 'count') }
+    const context = `${this.base}/$metadata#${facts.id}`
+    // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of its own.
+    const special: Partial<Readonly<Record<Kind, (value: unknown) => PlayResponse>>> = {
+      download: (value) => (value instanceof Uint8Array ? { status: 200, headers: { 'content-type': 'application/octet-stream' }, body: value } : { status: 204, headers: {}, body: '' }),
+      aggregate: (value) => jsonAnswer(200, this.side.page([value].flat(), { total: undefined, next: undefined, context }), headersOf(this.side)),
+      changes: () => jsonAnswer(200, this.side.page([], { total: undefined, next: undefined, context }), headersOf(this.side)),
+    }
+    const answer = special[kind]
+    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.perform(rows, { request, place, kind, body, options })), ...this.answers(kind === 'upload' || kind === 'delete' ? undefined : type, kind === 'create' || kind === 'createMedia' ? 201 : 200, facts.path, kind === 'count'), ...(answer === undefined ? {} : { answer }) }
   }
 
   /** The entity in a body. On the wire an upsert is a change with all that a new entity has. */
