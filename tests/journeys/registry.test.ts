@@ -67,6 +67,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     expect((await run('show', 'registry')).stdout).toMatch(/71 operations, 12 types, 2 notes[\s\S]*Vessels\.list\(filter\?, select\?, expand\?, orderBy\?, …\) → Vessel\[\]/)
     expect((await run('show', 'registry', 'vessels')).stdout).toMatch(/^Vessels {2}group of 18 operations[\s\S]*Vessels\.Rename\(key, name, reason\?\)[\s\S]*types\n {2}Vessel, Survey\n$/)
     expect((await run('show', 'registry', 'Vessels.LatestSurvey')).stdout).toMatch(/GET \/Vessels\(…\)\/Brackmouth\.Registry\.LatestSurvey\(…\)/)
+    expect((await run('show', 'registry', 'PortCalls.list')).stdout).toMatch(/request {2}GET \/PortCalls\n {4}service {2}can't filter by Stay\n/)
     expect((await run('generate')).stderr).toMatch(/for await \(const each of vesselRegister\.Owners\.list\(\)\) console\.log\(each\)/)
     // The README's own example compiles, too.
     const readme = await readFile(join(folder, 'src/clients/registry/README.md'), 'utf8')
@@ -86,6 +87,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     const wrong = [
       'registry.Vessels.list({ select: ["Nmae"] })', 'registry.Vessels.list({ filter: (v) => v.Nmae.eq("x") })', 'registry.Vessels.list({ filter: (v) => v.Name.gt(5) })', 'registry.Vessels.list({ filter: (v) => v.Cleared.gt([]) })', 'registry.Vessels.list({ expand: [{ Owner: { select: ["Flag"] } }] })',
       'registry.Vessels.get({ key: 5 })', 'registry.Vessels.get({ key: 5n, select: ["Name"] }).then((v) => v.Flag)', 'registry.Vessels.update({ key: 5n, body: { CallSign: "x" } })', 'registry.Vessels.create({ body: { Name: "x" } })', 'registry.PortCalls.get({ key: { VesselNumber: 5n } })',
+      'registry.Vessels.list({ filter: (v) => v.$as("Tugg").BollardPull.gt(1) })', 'registry.Vessels.list({ search: "x" })', 'registry.Surveys.delete({ key: "x" })', 'registry.Vessels.aggregate({ measures: { Sum: { of: "Lenght", by: "sum" } } })', 'registry.Vessels.aggregate({ measures: { Sum: "count" } }).then(([row]) => row?.Count)', 'registry.Vessels.link({ key: 5n, Owner: "x" })', 'registry.Owners.create({ body: { Name: "x", Address: { Street: "a", Town: "b" }, Vessels: [{ $bind: "x" }] } })', 'registry.VesselsLog.list({})', 'registry.Vessels.download({ key: 5n, stream: "Phto" })',
     ]
     await writeFile(join(folder, 'src/wrong.ts'), `import { VesselRegister } from './clients/registry/index.js'\nconst registry: VesselRegister = new VesselRegister()\n${wrong.map((line) => `// @ts-expect-error\nvoid ${line}`).join('\n')}\nvoid registry\n`)
     expect(await complaints(folder)).toBe('')

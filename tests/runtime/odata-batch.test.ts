@@ -1,4 +1,8 @@
+import { spawnSync } from 'node:child_process'
+import { access } from 'node:fs/promises'
 import { describe, expect, test } from '@jest/globals'
+import fc from 'fast-check'
+import { readBatch } from '../../src/dialects/odata/play/batch.js'
 import type { Connection } from '../../src/runtime/connection.js'
 import { ContractBreach, InputRejected, ServiceFault, TransportFailure, type Deviation } from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
@@ -112,6 +116,44 @@ test('batches in JSON: ids, groups, bodies that are JSON, text and bytes; answer
   await batch.send({ asJson: true, together: true })
   expect(await settled(calls.map(({ outcome }) => outcome))).toEqual([{ Id: 1, Name: 'a' }, undefined, new Uint8Array([251, 255])])
   expect(JSON.parse(seen[0]?.body ?? '')).toMatchObject({ requests: [{ id: '1', method: 'GET', url: 'Ships(1)' }, { id: '2', method: 'DELETE', url: 'Ships(2)', atomicityGroup: 'changes' }, { id: '3', method: 'GET', url: 'Ships(3)/$value' }] })
+})
+
+describe('any batch', () => {
+  const texts = fc.oneof(fc.string({ unit: 'grapheme', maxLength: 30 }), fc.constantFrom('--batch', '\r\n--c--\r\n', 'HTTP/1.1 200 OK\r\n\r\n', '', 'Å😀'))
+  const plans = fc.array(fc.record({ changes: fc.boolean(), name: texts }), { minLength: 1, maxLength: 6 })
+  /** The body of a batch with these calls, and its type. */
+  const written = async (plan: readonly { changes: boolean; name: string }[], together: boolean, json: boolean): Promise<Seen> => {
+    const { connection, seen } = service(answer('', 'text/plain', 500))
+    const batch = batchOn(connection, v401)
+    for (const { changes: isChange, name } of plan) batch.add((later): Promise<unknown> => (isChange ? create(later, operation(owner, 'Owners', v401), { body: { Name: name } }) : get(later, operation(ship, 'Ships', v401), { key: 7 })))
+    await batch.send({ together, asJson: json }).catch(() => undefined)
+    return seen[0] as Seen
+  }
+
+  test('is read by the stand-in as the calls that it was made of, in parts and in JSON', async () => {
+    await fc.assert(fc.asyncProperty(plans, fc.boolean(), fc.boolean(), async (plan, together, json) => {
+      const { headers, body } = await written(plan, together, json)
+      const read = readBatch({ method: 'POST', target: '/it/$batch', headers, body: new TextEncoder().encode(body) })
+      if (!('units' in read)) throw new Error('not read')
+      const names = (calls: typeof plan): string[] => calls.map(({ changes: isChange, name }) => (isChange ? name : 'GET'))
+      const found = read.units.map((unit) => unit.map(({ request }) => (request.method === 'POST' ? (JSON.parse(new TextDecoder().decode(request.body)) as { Name: string }).Name : request.method)))
+      const changing = plan.filter((each) => each.changes)
+      expect(found.flat().sort()).toEqual(names(plan).sort())
+      if (together && changing.length > 0) expect(found).toContainEqual(names(changing))
+    }), { numRuns: 150 })
+  })
+
+  test('in parts is a MIME message by the judgement of Python\'s mail package', async () => {
+    if (!(await access('/usr/bin/python3').then(() => true, () => false))) {
+      if (process.env['TOLMACH_WANTS_PYTHON'] !== undefined) throw new Error('Python is missing')
+      return
+    }
+    const plan = [{ changes: false, name: '' }, { changes: true, name: 'a\r\n--x' }, { changes: true, name: 'Å😀' }]
+    const { headers, body } = await written(plan, true, false)
+    const script = 'import email, email.policy, json, sys\nmessage = email.message_from_bytes(sys.stdin.buffer.read(), policy=email.policy.HTTP)\ndef shape(part):\n  return [shape(each) for each in part.iter_parts()] if part.is_multipart() else [part.get_content_type(), part["content-id"], part.get_payload(decode=True).decode().split("\\r\\n")[0], part.get_payload(decode=True).decode().split("\\r\\n\\r\\n", 1)[1]]\nprint(json.dumps([shape(message), [str(each) for each in message.defects]]))'
+    const { stdout } = spawnSync('/usr/bin/python3', ['-c', script], { input: `MIME-Version: 1.0\r\nContent-Type: ${headers['content-type'] ?? ''}\r\n\r\n${body}`, encoding: 'utf8' })
+    expect(JSON.parse(stdout)).toEqual([[['application/http', '1', 'GET Ships(7) HTTP/1.1', ''], [['application/http', '2', 'POST Owners HTTP/1.1', '{"Name":"a\\r\\n--x"}'], ['application/http', '3', 'POST Owners HTTP/1.1', '{"Name":"Å😀"}']]], []])
+  })
 })
 
 describe('changes (Protocol, section 11.3)', () => {

@@ -1,7 +1,7 @@
 import type { Dialect } from '../dialect.js'
 import { isJsonMetadata } from './csdl.js'
 import { odataEmitter } from './emit.js'
-import { addressOf, operationLayout, type EndpointLayout } from './layout.js'
+import { addressOf, operationLayout, type EndpointLayout, type EntityLayout } from './layout.js'
 import { playOData } from './play/player.js'
 import { isServiceDocument, readOData } from './reader.js'
 
@@ -30,7 +30,22 @@ export const odata: Dialect = {
       list: `GET ${all}`, get: `GET ${one}`, count: `GET ${all}/$count`, create: `POST ${all}`, createMedia: `POST ${all}`, update: `${change} ${one}`, replace: `PUT ${one}`, upsert: `${change} ${one}`, delete: `DELETE ${one}`,
       changes: 'GET the address that the service gave', aggregate: `GET ${all}?$apply=…`, download: `GET ${one}/${stream}`, upload: `PUT ${one}/${stream}`, link: `POST or PUT ${one}/${links}`, unlink: `DELETE ${one}/${links}`,
     }
-    return [['request', requests[layout.kind]], ['address', endpoint.address]]
+    return [['request', requests[layout.kind]], ...restrictionsOf(layout), ['address', endpoint.address]]
   },
   play: playOData,
+}
+
+/** What the service says that it can't do, for people: of what an operation of this kind could ask. */
+function restrictionsOf({ kind, restricted = {} }: EntityLayout): [label: string, value: string][] {
+  const { unfiltered, unsorted, unexpanded, filtered, notCreated, notChanged } = restricted
+  const isQuery = kind === 'list' || kind === 'count'
+  const sentences = [
+    ...(isQuery && filtered !== undefined ? [`wants a filter${filtered.length === 0 ? '' : ` by ${filtered.join(' and ')}`}`] : []),
+    ...(isQuery && unfiltered !== undefined ? [`can't filter by ${unfiltered.join(', ')}`] : []),
+    ...(kind === 'list' && unsorted !== undefined ? [`can't sort by ${unsorted.join(', ')}`] : []),
+    ...((kind === 'list' || kind === 'get') && unexpanded !== undefined ? [`can't expand ${unexpanded.join(', ')}`] : []),
+    ...(kind === 'create' && notCreated !== undefined ? [`does not take ${notCreated.join(', ')}`] : []),
+    ...((kind === 'update' || kind === 'replace' || kind === 'upsert') && notChanged !== undefined ? [`does not take ${notChanged.join(', ')}`] : []),
+  ]
+  return sentences.length === 0 ? [] : [['service', sentences.join('; ')]]
 }
