@@ -3,36 +3,18 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { memberName } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
-import { readCapabilities, unrestricted, type Capabilities } from './capabilities.js'
+import type { Capabilities } from './capabilities.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
+import { aggregationInputs, contentInputs, input, keyInput, pageSize, queryInputs, text, trackChanges } from './inputs.js'
 import { keyType } from './keys.js'
 import { fieldLayout, type EntityLayout, type FieldLayout, type InvocationLayout, type OperationLayout, type RecordLayout, type ResourceLayout } from './layout.js'
 import { dataMetadata } from './namespaces.js'
+import { ResourceReader, targetOf, type Resource } from './resources.js'
 import type { TypeReader } from './types.js'
 
 /** The one endpoint of a service, in the contract. */
 export const endpointName = 'service'
-
-interface Resource {
-  /** What it is called in the client. */
-  readonly name: string
-  readonly layout: ResourceLayout
-  readonly documentation: string | undefined
-  readonly origin: Origin
-  readonly capabilities: Capabilities
-  /** The service guards its entities against changes that were lost. */
-  readonly guarded: boolean
-}
-
-interface Placed {
-  readonly sets: ReadonlySet<string>
-  readonly byEntity: ReadonlyMap<TypeId, readonly Resource[]>
-  readonly byKind: ReadonlyMap<TypeId, readonly Resource[]>
-}
-
-/** Entities inside entities are followed so deep. */
-const deepest = 3
 
 /** Reads entity containers: sets and singletons with what can be done to them, functions and actions (CSDL XML 4.01, sections 12 and 13). */
 export class OperationReader {
@@ -52,16 +34,16 @@ export class OperationReader {
   }
 
   readAll(): Operation[] {
-    const resources: Resource[] = []
+    const reader = new ResourceReader(this.csdl, this.types, this.notes)
+    const sets: Resource[] = []
     for (const container of this.csdl.all('EntityContainer')) {
       for (const part of this.withParents(container)) {
-        resources.push(...this.resources(part))
+        sets.push(...reader.read(part))
         this.readImports(part)
       }
     }
-    const placed = this.index(resources)
-    this.types.bindNavigations((field, holder) => this.setOf(field, holder, placed))
-    resources.push(...resources.flatMap((resource) => this.inside(resource, resources)))
+    reader.bind(sets)
+    const resources = [...sets, ...sets.flatMap((resource) => reader.inside(resource, sets))]
     for (const resource of resources) this.readResource(resource)
     this.noteLeftOut()
     this.readBound(resources)
@@ -82,72 +64,6 @@ export class OperationReader {
     return [container, ...(parent === undefined || within.includes(parent.name) || this.csdl.all('EntityContainer').some(({ name }) => name === parent.name) ? [] : this.withParents(parent, [...within, container.name]))]
   }
 
-  private resources(container: Declared): Resource[] {
-    const { name: containerName, element } = container
-    const read = (each: XmlElement, typeAttribute: string): Resource => {
-      const name = each.attribute('Name') ?? ''
-      for (const attribute of ['IncludeInServiceDocument', 'Nullable']) each.attribute(attribute)
-      const path = `${containerName}/${name}`
-      const entity = this.csdl.type(each.attribute(typeAttribute) ?? '', each).name
-      for (const binding of each.take(each.namespace, 'NavigationPropertyBinding')) this.bindings.set(`${name}/${withoutTypes(binding.attribute('Path') ?? '')}`, binding.attribute('Target') ?? '')
-      const capabilities = readCapabilities(this.csdl, each, path, container, this.types.propertyElements(entity))
-      const documentation = this.csdl.documentation(each, path) ?? this.types.record(entity).documentation
-      const guarded = this.csdl.annotation(each, path, 'Org.OData.Core.V1.OptimisticConcurrency') !== undefined || this.types.propertyElements(entity).some((property) => property.attribute('ConcurrencyMode') === 'Fixed')
-      return { name, guarded, layout: { path: name, entity, ...(typeAttribute === 'Type' ? { singleton: true as const } : {}) }, documentation, origin: each.origin, capabilities }
-    }
-    for (const each of element.take(element.namespace, 'AssociationSet')) this.readAssociationSet(each)
-    return [...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')), ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type'))]
-  }
-
-  /** The sets at the ends of an association (CSDL 2, section 2.1.18). */
-  private readAssociationSet(element: XmlElement): void {
-    const [association] = this.csdl.overloads('Association', element.children.length > 0 ? (element.attribute('Association') ?? '') : '')
-    for (const end of element.take(element.namespace, 'End')) this.bindings.set(`${association?.name ?? ''} ${end.attribute('Role') ?? ''}`, end.attribute('EntitySet') ?? '')
-    element.readWhole()
-  }
-
-  /** Resources by what is asked of them: by name, by the type of their entities, and by every type that those extend. */
-  private index(resources: readonly Resource[]): Placed {
-    const of = (keys: (resource: Resource) => readonly string[]): ReadonlyMap<string, readonly Resource[]> => {
-      const found = new Map<string, Resource[]>()
-      for (const resource of resources) for (const key of keys(resource)) found.set(key, [...(found.get(key) ?? []), resource])
-      return found
-    }
-    const isSet = ({ layout }: Resource): boolean => layout.singleton !== true
-    return { sets: new Set(resources.filter(isSet).map(({ name }) => name)), byEntity: of((each) => (isSet(each) ? [each.layout.entity] : [])), byKind: of((each) => this.types.chain(each.layout.entity)) }
-  }
-
-  /** The set that a navigation property leads to: what is bound to it, else the only set of entities of its type. */
-  private setOf(field: Field, holder: TypeId, { sets, byEntity, byKind }: Placed): string | undefined {
-    const { navigation } = fieldLayout(field)
-    const target = targetOf(field)
-    if (navigation === undefined || navigation.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
-    const bound = navigation.association === undefined ? (byKind.get(holder) ?? []).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
-    const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.has(each))
-    const [only, ...others] = byEntity.get(target) ?? []
-    return named ?? (others.length === 0 ? only?.name : undefined)
-  }
-
-  /** What lies inside the entities of a resource and has no set of its own. */
-  private inside(outer: Resource, resources: readonly Resource[]): Resource[] {
-    const { layout } = outer
-    const within = [...(layout.within ?? []), { path: layout.path, entity: layout.entity, ...(layout.singleton === true ? { singleton: layout.singleton } : {}) }]
-    if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
-    return this.types.allFields(layout.entity).flatMap((field): Resource[] => {
-      const entity = targetOf(field)
-      if (fieldLayout(field).navigation?.contained !== true || entity === undefined) return []
-      const chain = within.map((step) => step.entity)
-      if (chain.includes(entity) || within.length >= deepest) {
-        this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: 'there is no end to their addresses' }, field.origin)
-        return []
-      }
-      let name = outer.name + pascalCase(field.name)
-      while (resources.some((each) => each.name === name)) name += '_'
-      const made: Resource = { name, guarded: false, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
-      return [made, ...this.inside(made, resources)]
-    })
-  }
-
   private readResource(resource: Resource): void {
     const { name, layout: place, origin, capabilities } = resource
     const { entity } = place
@@ -161,7 +77,7 @@ export class OperationReader {
     const key = [...outer, ...(singleton ? [] : keyInput(keys, origin))]
     const ifMatch = input('ifMatch', text(origin, 'ETag'), 'header', `Only if the entity still has this ETag; \`*\` for any.${resource.guarded ? ' The service guards against lost changes, and may insist on it.' : ''}`, origin, '*')
     const { without = [], has = [] } = capabilities.restricted ?? {}
-    const shape = this.types.isEntity(entity) ? this.queryInputs(entity, origin).filter((field) => !without.includes(field.name) && (this.csdl.isNew || field.name !== 'search' || has.includes('search'))) : []
+    const shape = this.types.isEntity(entity) ? queryInputs(this.propertyNames(entity), this.csdl.version, origin).filter((field) => !without.includes(field.name) && (this.csdl.isNew || field.name !== 'search' || has.includes('search'))) : []
     const partial = shape.filter((field) => ['select', 'expand', 'custom'].includes(field.name))
     const add = (kind: EntityLayout['kind'], sentence: string, inputs: readonly InputField[], outcome: Outcome, more: Partial<EntityLayout> = {}): void => {
       const layout: EntityLayout = { kind, ...place, ...(capabilities.restricted === undefined ? {} : { restricted: capabilities.restricted }), ...more }
@@ -178,7 +94,7 @@ export class OperationReader {
       if (keys.length > 0 && may('get')) add('get', `Gets one entity of ${name} by its key.`, [...key, ...partial], value(reference))
       if (may('count')) add('count', `Counts the entities of ${name}, or those that fit.`, [...outer, ...shape.filter((field) => ['filter', 'search', 'custom'].includes(field.name))], value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32', origin }))
       if (capabilities.changes) add('changes', `What changed in ${name} since it was listed with \`trackChanges\`.`, [...outer, { ...input('since', text(origin, 'URL'), 'query', 'The address that the last page of a list, or of changes, gave as `changes`.', origin, 'https://register.example/$delta'), optional: false }], { ...value({ kind: 'list', item: { kind: 'anything', origin }, origin }), iterable: true })
-      if (capabilities.aggregate) add('aggregate', `Reckons over the entities of ${name}: how many there are, sums, averages.`, [...outer, ...this.aggregationInputs(entity, shape, origin)], value({ kind: 'list', item: { kind: 'map', value: { kind: 'anything', origin }, origin }, origin }))
+      if (capabilities.aggregate) add('aggregate', `Reckons over the entities of ${name}: how many there are, sums, averages.`, [...outer, ...aggregationInputs(shape, this.propertyNames(entity).names, origin)], value({ kind: 'list', item: { kind: 'map', value: { kind: 'anything', origin }, origin }, origin }))
       if (may('create')) {
         if (media === true) add('createMedia', `Creates an entity in ${name} from the bytes that it stands for; its properties are changed afterwards.`, [...outer, ...contentInputs(origin), input('slug', text(origin, 'Slug'), 'header', 'What it is to be called, for services that make something of that.', origin, 'photo')], value(reference), { media })
         else add('create', `Creates an entity in ${name} and gives it back as the service made it.`, [...outer, body(this.types.newShape(entity))], value(reference))
@@ -200,9 +116,6 @@ export class OperationReader {
   }
 
   private readonly leftOut: { readonly name: string; readonly origin: Origin }[] = []
-  /** Targets of navigation properties: by set and path, or by association and role. */
-  private readonly bindings = new Map<string, string>()
-
   private noteLeftOut(): void {
     const names = [...new Set(this.leftOut.map(({ name }) => name))]
     const [first] = this.leftOut
@@ -240,40 +153,10 @@ export class OperationReader {
     return [{ name: 'of', type, optional: false, nullable: false, place: 'path', documentation: `The key of the entity${others.length === 0 ? '' : ' at each step'} that it lies in.`, origin }]
   }
 
-  private aggregationInputs(entity: TypeId, shape: readonly InputField[], origin: Origin): InputField[] {
-    const { names } = this.propertyNames(entity)
-    return [
-      ...shape.filter((field) => field.name === 'filter'),
-      input('groupBy', textOrList(text(origin, 'property'), 'query option'), 'query', 'One row for each combination of values of these; without them one row for all.', origin, names.slice(0, 1)),
-      { ...input('measures', { kind: 'map', value: { kind: 'anything', origin }, origin }, 'query', 'What is reckoned out, by the name that it gets: `count`, or a property `of` and a method `by` (sum, min, max, average, countdistinct).', origin, { Number: 'count' }), optional: false },
-    ]
-  }
-
   private propertyNames(entity: TypeId): { names: string[]; navigations: string[] } {
     const chain = this.types.allFields(entity)
     const names = chain.filter((field) => fieldLayout(field).navigation === undefined && !field.name.startsWith('$')).map((field) => field.name)
     return { names, navigations: chain.filter((field) => fieldLayout(field).navigation !== undefined).map((field) => field.name) }
-  }
-
-  /** What a query can ask for (URL Conventions, section 5.1). */
-  private queryInputs(entity: TypeId, origin: Origin): InputField[] {
-    const { names, navigations } = this.propertyNames(entity)
-    const [first = 'Name', second] = names
-    const listOf = (item: Type): Type => textOrList(item, 'query option')
-    const count: Type = { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '0' }, origin }
-    const fields: (InputField | undefined)[] = [
-      input('filter', text(origin, 'filter'), 'query', 'Which ones, in OData\'s own language; in code also a function.', origin, `${first} ne null`),
-      input('select', listOf(text(origin, 'property')), 'query', 'Only these properties.', origin, [first, ...(second === undefined ? [] : [second])]),
-      navigations.length === 0 ? undefined : input('expand', listOf({ kind: 'anything', origin }), 'query', 'What hangs off it comes along: names, or names with a query of their own.', origin, navigations.slice(0, 1)),
-      input('orderBy', listOf(text(origin, 'property')), 'query', 'In which order; ` desc` behind a name turns it round.', origin, [first]),
-      input('top', count, 'query', 'At most so many.', origin, 10),
-      input('skip', count, 'query', 'Without the first ones.', origin, 0),
-      input('search', text(origin, 'search'), 'query', 'What to look for, in the service\'s own way.', origin, 'words'),
-      input('count', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'query', 'Count all that fit, whatever `top` and `skip` say.', origin, true),
-      this.csdl.version === '4.01' ? input('compute', text(origin, 'compute'), 'query', 'Properties that the service reckons out: `Length mul 2 as Twice`.', origin, '1 add 1 as Two') : undefined,
-      input('custom', { kind: 'map', value: text(origin, 'text'), origin }, 'query', 'Options of the service\'s own, by name.', origin),
-    ]
-    return fields.filter((field) => field !== undefined)
   }
 
   private readImports({ name: container, element }: Declared): void {
@@ -445,53 +328,4 @@ function inOrder(overloads: readonly Declared[]): Declared[] {
 
 function isBound(element: XmlElement): boolean {
   return element.attribute('IsBound') === 'true'
-}
-
-function text(origin: Origin, format: string): Type {
-  return { kind: 'scalar', base: 'text', format, origin }
-}
-
-function input(name: string, type: Type, place: InputField['place'], documentation: string, origin: Origin, example?: unknown): InputField {
-  return { name, type, optional: true, nullable: false, place, documentation, origin, ...(example === undefined ? {} : { example }) }
-}
-
-/** A key is the plain value, or an object when it has several properties. */
-function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
-  const [only] = keys
-  if (only === undefined) return []
-  const type = keyType(keys, origin)
-  const documentation = keys.length === 1 ? (only.documentation === undefined ? `The key: ${only.name}.` : `${only.name}: ${only.documentation}`) : 'The key.'
-  return [{ name: 'key', type, optional: false, nullable: false, place: 'path', documentation, origin }]
-}
-
-/** One text, or a list of items. */
-function textOrList(item: Type, format: string): Type {
-  const { origin } = item
-  return { kind: 'union', alternatives: [text(origin, format), { kind: 'list', item, origin }], origin }
-}
-
-function trackChanges(origin: Origin): InputField {
-  return input('trackChanges', { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin }, 'header', 'Have the service keep track, so that changes can be asked for later: the last page says where.', origin, true)
-}
-
-function pageSize(origin: Origin): InputField {
-  return input('pageSize', { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '1' }, origin }, 'header', 'How many rows a page is to have; the service may give fewer.', origin, 100)
-}
-
-function contentInputs(origin: Origin): InputField[] {
-  return [
-    { ...input('content', { kind: 'scalar', base: 'bytes', format: 'Edm.Stream', origin }, 'body', 'The bytes.', origin), optional: false },
-    input('contentType', text(origin, 'media type'), 'header', 'Of what kind they are; without it nothing is said of that.', origin, 'image/png'),
-  ]
-}
-
-/** The type that a navigation property leads to. */
-function targetOf(field: Field): TypeId | undefined {
-  const type = field.type.kind === 'list' ? field.type.item : field.type
-  return type.kind === 'reference' ? type.to : undefined
-}
-
-/** A path without the types that it is cast to on the way. */
-function withoutTypes(path: string): string {
-  return path.split('/').filter((step) => !step.includes('.')).join('/')
 }
