@@ -137,14 +137,15 @@ export function typeAt(contract: Contract, operation: Operation, path: readonly 
   const isHeader = first === 'headers' && headersOf(operation).length > 0
   let fields: readonly Field[] = isHeader ? headersOf(operation) : operation.inputs.filter((input) => input.place !== 'messageHeader')
   let type: Type | undefined
+  let holder: Type | undefined
   for (const step of isHeader ? rest : path) {
-    if (typeof step === 'number') {
-      type = type?.kind === 'list' ? type.item : undefined
-    } else type = fields.find((field) => field.name === step)?.type
+    // Inside of a map every name is right, and where anything may be, so may anything in it.
+    if (holder?.kind === 'anything') type = holder
+    else if (typeof step === 'number') type = holder?.kind === 'list' ? holder.item : undefined
+    else type = holder?.kind === 'map' ? holder.value : fields.find((field) => field.name === step)?.type
     if (type === undefined) return undefined
-    const actual = resolve(contract, type)
-    fields = membersOf(contract, actual)
-    if (actual.kind === 'list') type = actual
+    holder = resolve(contract, type)
+    fields = membersOf(contract, holder)
   }
-  return type
+  return holder?.kind === 'list' ? holder : type
 }
