@@ -46,6 +46,8 @@ describe('inputs', () => {
     expect(() => parseAssignment('Vessel')).toThrow('is not <path>=<value>')
     const odd: Operation = { ...operation, inputs: ['filter[x]', 'a.b'].map((name) => ({ name, type: { kind: 'list', item: scalar('int32'), origin }, optional: true, nullable: false, place: 'query', origin })) }
     expect(await readInput(contract, odd, undefined, ['filter[x]=[1]', 'filter[x][1]=2', 'a.b=[3]'].map(parseAssignment), () => Promise.reject(new Error()))).toEqual({ 'filter[x]': [1, 2], 'a.b': [3] })
+    const open: Operation = { ...operation, inputs: [['counts', { kind: 'map', value: scalar('int64'), origin }], ['free', { kind: 'map', value: { kind: 'anything', origin }, origin }]].map(([name, type]) => ({ name: name as string, type: type as Type, optional: true, nullable: false, place: 'query', origin })) }
+    expect(await readInput(contract, open, undefined, ['counts.a=5', 'free.b={"of": "x", "n": [1]}', 'free.c.d=word', 'free.e[0].f=7'].map(parseAssignment), () => Promise.reject(new Error()))).toEqual({ counts: { a: 5n }, free: { b: { of: 'x', n: [1] }, c: { d: 'word' }, e: [{ f: 7 }] } })
     const polluted = await readInput(contract, operation, undefined, [parseAssignment('__proto__.polluted=1')], () => Promise.reject(new Error()))
     expect(Object.hasOwn(polluted, '__proto__')).toBe(true)
     expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()
