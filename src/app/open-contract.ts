@@ -169,7 +169,7 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   const found = operations.find((operation) => pathOf(operation) === path)
   if (found !== undefined) return found
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
-  const notOffered = open.whole.notes.some(({ code, message }) => code === 'TM-2412' && new RegExp(`[ ]${wanted.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}(?:[, .]|$)`).test(message))
+  const notOffered = open.whole.notOffered?.includes(wanted) === true
   const nearest = notOffered ? 'The service says in its metadata that it does not offer it.' : notChosen ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.' : nearestAdvice(wanted, operations.map(pathOf))
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
 }

@@ -32,6 +32,8 @@ export interface Contract extends Node {
   /** What the service sends of its own accord (webhooks). */
   readonly incoming?: readonly Incoming[]
   readonly notes: readonly Note[]
+  /** Operations that the service says itself that it does not offer, by the paths that they would have. */
+  readonly notOffered?: readonly string[]
   /** Facts only the contract's own dialect looks into. */
   readonly layout?: unknown
 }

@@ -6,6 +6,7 @@ import { readBatch } from '../../src/dialects/odata/play/batch.js'
 import type { Connection } from '../../src/runtime/connection.js'
 import { ContractBreach, InputRejected, ServiceFault, TransportFailure, type Deviation } from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
+import { aggregate } from '../../src/runtime/odata/aggregation.js'
 import { openBatch, type Batch } from '../../src/runtime/odata/batch.js'
 import { changes } from '../../src/runtime/odata/changes.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
@@ -171,6 +172,12 @@ describe('changes (Protocol, section 11.3)', () => {
     // The links name an inner host; they are followed on ours.
     expect(seen[1]?.url).toBe('https://gate.example/ships/Ships?$deltatoken=8')
   })
+})
+
+test('sums over several pages: the links of the service are followed on our host, and nobody else is told who calls', async () => {
+  const { connection, seen } = service(answer('{"value":[{"Name":"a","N":1}],"@odata.nextLink":"https://inside.example/ships/Ships?$skiptoken=1"}'), answer('{"value":[{"Name":"b","N":"2"}]}'))
+  expect(await aggregate(connection, operation(ship, 'Ships'), { groupBy: ['Name'], measures: { N: 'count' } })).toEqual([{ Name: 'a', N: 1 }, { Name: 'b', N: 2 }])
+  expect(seen.map(({ url }) => url)).toEqual(['https://gate.example/ships/Ships?$apply=groupby((Name),aggregate($count%20as%20N))', 'https://gate.example/ships/Ships?$skiptoken=1'])
 })
 
 test('streams: bytes down and up, whole and as they come; none is null (Protocol, sections 11.2.4 and 11.4.7)', async () => {

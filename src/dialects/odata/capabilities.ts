@@ -1,6 +1,6 @@
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Restrictions } from '../../runtime/odata/restrictions.js'
-import { constantOf, memberOf, textsOf, type Constant } from './constant-expressions.js'
+import { constantOf, memberOf, membersOf, textsOf, type Constant } from './constant-expressions.js'
 import type { Csdl } from './csdl.js'
 import { sap } from './namespaces.js'
 
@@ -24,6 +24,12 @@ export interface Capabilities {
 /** Of what no annotation speaks: everything can be done, but for what must be said. */
 export const unrestricted: Capabilities = { list: true, get: true, count: true, create: true, update: true, replace: true, upsert: true, delete: true, changes: false, aggregate: false, restricted: undefined }
 
+/** Members of the terms' records that have an effect. */
+const readMembers: ReadonlySet<string> = new Set([
+  'Insertable', 'Updatable', 'Upsertable', 'Deletable', 'Readable', 'ReadByKeyRestrictions', 'Filterable', 'RequiresFilter', 'RequiredProperties', 'NonFilterableProperties', 'Sortable', 'NonSortableProperties', 'Expandable', 'NonExpandableProperties', 'Countable', 'Searchable', 'Supported',
+  'NonInsertableProperties', 'NonInsertableNavigationProperties', 'NonUpdatableProperties', 'NonUpdatableNavigationProperties',
+])
+
 const vocabulary = 'Org.OData.Capabilities.V1'
 
 /**
@@ -35,7 +41,10 @@ const vocabulary = 'Org.OData.Capabilities.V1'
 export function readCapabilities(csdl: Csdl, set: XmlElement, path: string, container: { readonly element: XmlElement; readonly name: string }, properties: readonly XmlElement[]): Capabilities {
   const term = (name: string, from = vocabulary): Constant | undefined => {
     const own = csdl.annotation(set, path, `${from}.${name}`) ?? csdl.annotation(container.element, container.name, `${from}.${name}`)
-    return own === undefined ? undefined : constantOf(own)
+    if (own === undefined) return undefined
+    const value = constantOf(own)
+    for (const member of membersOf(value)) if (!readMembers.has(member)) csdl.ignore(`${from}.${name}/${member}`, own)
+    return value
   }
   const said = (name: string, member: string): boolean => memberOf(term(name), member) !== false
   const names = (name: string, member: string): string[] => textsOf(memberOf(term(name), member))

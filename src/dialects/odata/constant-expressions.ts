@@ -34,6 +34,11 @@ export function memberOf(value: Constant | undefined, name: string): Constant | 
   return isRecord(value) && Object.hasOwn(value, name) ? value[name] : undefined
 }
 
+/** The names of a record's members. */
+export function membersOf(value: Constant | undefined): string[] {
+  return isRecord(value) ? Object.keys(value) : []
+}
+
 /** The texts of a collection. */
 export function textsOf(value: Constant | undefined): string[] {
   return Array.isArray(value) ? value.filter((each) => typeof each === 'string') : []

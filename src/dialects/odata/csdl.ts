@@ -257,6 +257,14 @@ export class Csdl {
     return needed
   }
 
+  /** Members of annotations that nobody knows, where the rest is read: each place once. */
+  private readonly ignored = new Map<string, { readonly term: string; readonly origin: Origin }>()
+
+  /** Remembers that a member of an annotation's record has no effect, to be told with what no reader looked at. */
+  ignore(term: string, { origin }: XmlElement): void {
+    this.ignored.set(`${origin.document}:${origin.line}:${origin.column} ${term}`, { term, origin })
+  }
+
   /** Tells what no reader looked at: elements each, attributes and annotations once with their number. */
   noteUnread(): void {
     const counts = new Map<string, { count: number; origin: Origin; isAnnotation: boolean; name: string }>()
@@ -279,6 +287,7 @@ export class Csdl {
       element.children.forEach(visit)
     }
     this.roots.forEach(visit)
+    for (const { term, origin } of this.ignored.values()) add(term, origin, true)
     for (const { count, origin, isAnnotation, name } of counts.values()) {
       const times = count === 1 ? 'once' : `${count} times, here first`
       if (isAnnotation) this.notes.add('ignored', 'TM-2406', { term: name, count: times }, origin)

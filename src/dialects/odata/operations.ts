@@ -109,15 +109,20 @@ export class OperationReader {
       add('download', `The bytes ${media === true ? 'that an entity of' : 'of a stream of an entity of'} ${name}${media === true ? ' stands for' : ''}; null when there are none.`, [...key, ...which], { kind: 'value', field: { name: 'value', type: bytes, optional: false, nullable: true, origin }, origin }, more)
       if (may('update')) add('upload', `Puts bytes in the place of those of an entity of ${name}.`, [...key, ...which, ...contentInputs(origin), ifMatch], nothing, more)
     }
-    if (!singleton && may('update')) add('replace', `Replaces an entity of ${name}: what is not given gets its default.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
-    if (!singleton && this.csdl.isNew && capabilities.upsert) add('upsert', `Changes an entity of ${name}, or creates it under this key when there is none.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
+    if (!singleton && may('replace')) add('replace', `Replaces an entity of ${name}: what is not given gets its default.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
+    if (!singleton && this.csdl.isNew && may('upsert')) add('upsert', `Changes an entity of ${name}, or creates it under this key when there is none.`, [...key, body(this.types.newShape(entity)), ifMatch, ...changed], value(reference, true))
     if (!singleton && may('delete')) add('delete', `Deletes an entity of ${name}.`, [...key, ifMatch], nothing)
     if (may('update')) this.readLinks(name, entity, key, nothing, origin, add)
   }
 
   private readonly leftOut: { readonly name: string; readonly origin: Origin }[] = []
+  /** The paths of operations that the service says it does not offer. */
+  get notOffered(): string[] {
+    return [...new Set(this.leftOut.map(({ name }) => name))]
+  }
+
   private noteLeftOut(): void {
-    const names = [...new Set(this.leftOut.map(({ name }) => name))]
+    const names = this.notOffered
     const [first] = this.leftOut
     if (first === undefined) return
     const shown = names.length <= 12 ? names.join(', ') : `${names.slice(0, 12).join(', ')} and ${names.length - 12} more`

@@ -26,7 +26,8 @@ export async function readOData(documents: Documents, name: string): Promise<Con
   const csdl = await Csdl.load(document, documents, notes)
   const types = new TypeReader(csdl, notes)
   types.readAll()
-  const operations = new OperationReader(csdl, types, notes).readAll()
+  const reader = new OperationReader(csdl, types, notes)
+  const operations = reader.readAll()
   if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.origin })
   const [container] = csdl.all('EntityContainer')
   const containerName = container?.element.attribute('Name') ?? name
@@ -44,6 +45,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
     types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
     security: [],
     notes: notes.all(),
+    ...(reader.notOffered.length === 0 ? {} : { notOffered: reader.notOffered }),
     ...documentation,
     origin,
   }

@@ -1,6 +1,6 @@
 import { addressOf, type Connection, type ThisCall } from '../connection.js'
 import { isObject, join, show } from '../json/values.js'
-import { resourcePath } from './addresses.js'
+import { onOurHost, resourcePath } from './addresses.js'
 import { unknownName } from './checking.js'
 import { double } from './edm4.js'
 import { filterText } from './filter.js'
@@ -41,7 +41,7 @@ export async function aggregate<Row>(connection: Connection, operation: EntityOp
   checkAggregation(connection, operation, asked)
   const start = `${addressOf(connection)}/${resourcePath(operation, input, protocol)}${queryString([['$apply', applyText(asked, of, operation)]])}`
   const listing = listingOf<Row>(async (next) => {
-    const url = next ?? start
+    const url = next === undefined ? start : onOurHost(connection, next)
     const json = await ask(connection, operation, { method: 'GET', url }, thisCall)
     return readPage<Row>(operation, { is: rowOf(of, asked), many: true }, json, url, reading(connection, thisCall, protocol, true))
   })
