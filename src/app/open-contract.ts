@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
 import { nearestAdvice, matchName } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
+import { namesForChoice, operationsMeant } from '../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import type { Documents } from '../documents/documents.js'
@@ -148,18 +149,20 @@ export async function readProjectCached(folder: string): Promise<Project> {
 }
 
 /**
- * A contract with only the operations named; `*` stands for any characters.
+ * A contract with only the operations that are wanted, and what they need.
  *
- * @throws Problem TM-3003 when a name fits none
+ * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
+ * @throws Problem TM-3003 when one fits none
  */
 export function chooseOperations(contract: Contract, only: readonly string[] | undefined, name: string): Contract {
   if (only === undefined) return contract
-  const paths = operationsOf(contract).map(pathOf)
-  const patterns = only.map((each) => new RegExp(`^${each.split('*').map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&')).join('.*')}$`))
-  patterns.forEach((pattern, at) => {
-    if (!paths.some((path) => pattern.test(path))) throw problem('TM-3003', { only: `"${only[at] ?? ''}"`, contract: name, nearest: nearestAdvice(only[at] ?? '', paths) })
-  })
-  return selectOperations(contract, (operation) => patterns.some((pattern) => pattern.test(pathOf(operation))))
+  const chosen = new Set<Operation>()
+  for (const wish of only) {
+    const meant = operationsMeant(contract, wish)
+    if (meant.length === 0) throw problem('TM-3003', { only: `"${wish}"`, contract: name, nearest: nearestAdvice(wish, namesForChoice(contract)) })
+    for (const operation of meant) chosen.add(operation)
+  }
+  return selectOperations(contract, (operation) => chosen.has(operation))
 }
 
 /** The operation that a person names. @throws Problem TM-1005 with the nearest names */

@@ -27,16 +27,16 @@ export async function serveContracts(references: readonly string[], options: Ser
     references.map(async (reference): Promise<Part> => {
       const open = await openContract(reference, options)
       const documents = await open.documents()
-      const dialect = await dialectNamed(open.whole.dialect)
-      const rules = dialect.rules?.(open.whole)
+      const dialect = await dialectNamed(open.contract.dialect)
+      const rules = dialect.rules?.(open.contract)
       // Reading follows the references between the documents, which serving needs.
       return {
         name: open.name,
-        contract: open.whole,
+        contract: open.contract,
         dialect,
         documents: [documents.root, ...documents.all().filter((document) => document !== documents.root)],
         seed: await seedOf(open, options),
-        improvise: (type, name) => sampleValue(open.whole, type, name, { full: true, rules }),
+        improvise: (type, name) => sampleValue(open.contract, type, name, { full: true, rules }),
       }
     }),
   )

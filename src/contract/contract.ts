@@ -42,6 +42,16 @@ export interface Service extends Node {
   readonly name: string
   readonly endpoints: readonly Endpoint[]
   readonly operations: readonly Operation[]
+  /** What the metadata says of groups of its operations, where it says something. */
+  readonly groups?: readonly OperationGroup[]
+}
+
+/** Operations that belong together: an entity set, a tag. */
+export interface OperationGroup extends Node {
+  /** The first step of their paths. */
+  readonly name: string
+  /** The type of the things that the group stands for, and whether there are many of them. */
+  readonly holds?: { readonly type: TypeId; readonly many: boolean }
 }
 
 /** An address with a protocol on which operations can be called. */
@@ -72,6 +82,10 @@ export interface Operation extends Node {
   readonly outcome: Outcome
   readonly faults: readonly Fault[]
   readonly deprecated?: boolean
+  /** Every group of its kind has one like it: what it does is said by the dialect's standard. */
+  readonly standard?: true
+  /** Groups that the metadata puts it in, by their names there. */
+  readonly tags?: readonly string[]
   /** What the service sends back later, to an address that the caller gave (callbacks). */
   readonly incoming?: readonly Incoming[]
   /** What an answer leads to: other operations, in words. */
@@ -129,8 +143,25 @@ export interface Field extends Node {
   readonly fixed?: unknown
   /** A value that shows how it is written, in its plain form. */
   readonly example?: unknown
+  /** How it leads to other things, where the metadata says more of that than the type does. */
+  readonly relation?: Relation
   /** Facts only the dialect looks into: where it stands on the wire. */
   readonly layout?: unknown
+}
+
+/** How many there are at an end of a relation. */
+export type Multiplicity = '1' | '0..1' | '*'
+
+/** What a field that leads to other things says of the way there and back. */
+export interface Relation {
+  /** How many it leads to. */
+  readonly multiplicity: Multiplicity
+  /** The field of the other type that leads back. */
+  readonly partner?: string
+  /** How many lead to the same one; unknown when left out. */
+  readonly opposite?: Multiplicity
+  /** What it leads to is a part of what it belongs to. */
+  readonly contained?: true
 }
 
 /**

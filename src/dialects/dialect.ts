@@ -32,6 +32,9 @@ export interface Dialect {
    */
   rules?(contract: Contract): { allows(type: Type, plain: unknown): boolean; candidates(type: Type): readonly unknown[] }
 
+  /** The rules that a named type has beyond its shape, in words. Left out where types say all. */
+  rulesInWords?(contract: Contract, type: Type): readonly string[]
+
   /** The variables in an endpoint's address with the values they may have (none: any), and the address with some of them set. Left out where addresses have none. */
   serverVariables?(endpoint: Endpoint): { readonly variables: Readonly<Record<string, readonly string[]>>; address(values: Readonly<Record<string, string>>): string } | undefined
 

@@ -1,14 +1,16 @@
 import { textDigest } from '../contract/digest.js'
-import type { Contract, Field, InputField, Operation } from '../contract/contract.js'
+import type { Contract, Operation } from '../contract/contract.js'
+import { groupOf } from '../contract/choice.js'
 import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
-import type { Declaration, Dialect, Signature } from '../dialects/dialect.js'
+import type { Dialect } from '../dialects/dialect.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { docComment, propertyName, quoted } from './escaping.js'
 import { Page, type PrintOptions } from './page.js'
 import { readmeText } from './readme.js'
-import { choiceDeclaration, TypeTexts, typesPage } from './types.js'
+import { methodHead, operationPage } from './operation-page.js'
+import { TypeTexts, typesPage } from './types.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -77,56 +79,11 @@ function manifestText(contract: Contract, names: Names, dialect: Dialect, files:
   return `${JSON.stringify(manifest, null, 2)}\n`
 }
 
-function operationPage(operation: Operation, texts: TypeTexts, dialect: Dialect): Page {
-  const { names } = texts
-  const exports = operationExports(names.operations[pathOf(operation)] ?? '')
-  const [call, input, outcome] = exports
-  const page = new Page(`operations/${call}`)
-  for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error']) page.declare(name)
-  const { outcome: promised } = operation
-  const outcomeType = promised.kind === 'record' ? outcome : soleOutcome(operation, texts, page)
-  const context = { contract: texts.contract, names, operation, page, inputType: input, outcomeType }
-  const declaration = dialect.emit.declaration?.(context) ?? {}
-  page.print(...inputDeclaration(operation, input, declaration, texts, page))
-  if (promised.kind === 'record') page.print('', ...docComment([`What ${call} returns.`]), `export interface ${outcome} {`, ...promised.fields.flatMap((field) => texts.propertyLines(field, page)), '}')
-  dialect.emit.operation({ ...context, signature: declaration.signature ?? usualSignature(operation, input, outcomeType) })
-  return page
-}
-
-/** Input in, promise of the outcome out. */
-function usualSignature(operation: Operation, inputType: string, outcomeType: string): Signature {
-  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'messageHeader')
-  return { typeParameters: '', input: `input: ${inputType}${allOptional ? ' = {}' : ''}`, returns: `Promise<${outcomeType}>` }
-}
-
-function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): string {
-  if (operation.outcome.kind !== 'value') return 'void'
-  const { field } = operation.outcome
-  const isList = field.type.kind === 'list'
-  return `${texts.of(field.type, page)}${field.nullable ? ' | null' : ''}${field.optional && !isList ? ' | undefined' : ''}`
-}
-
-function inputDeclaration(operation: Operation, name: string, { inputBase }: Declaration, texts: TypeTexts, page: Page): string[] {
-  if (operation.inputs.length === 0) return ['/** There is nothing to give. */', `export type ${name} = Record<string, never>`]
-  const own = operation.inputs.filter((field) => inputBase?.covers.includes(field.name) !== true)
-  if (inputBase !== undefined && own.length === 0) return [`export type ${name} = ${inputBase.text}`]
-  const plain = own.filter((input) => input.place !== 'messageHeader')
-  const headers = own.filter((input) => input.place === 'messageHeader')
-  const headerLines = headers.length === 0 ? [] : ['  /** Message headers. */', '  headers?: {', ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), '  }']
-  if (operation.choices !== undefined) return choiceDeclaration(texts, name, plain, operation.choices, headerLines, page)
-  return [
-    `export interface ${name}${inputBase === undefined ? '' : ` extends ${inputBase.text}`} {`,
-    ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),
-    ...headerLines,
-    '}',
-  ]
-}
-
 /** The operations by group; `''` are those without. */
 function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   const groups = new Map<string, Operation[]>()
   for (const operation of operations) {
-    const group = operation.path.length > 1 ? (operation.path[0] ?? '') : ''
+    const group = groupOf(operation) ?? ''
     groups.set(group, [...(groups.get(group) ?? []), operation])
   }
   return groups
@@ -190,17 +147,12 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
 }
 
 function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): string[] {
-  const { names, contract } = texts
-  const [call, input, outcome] = operationExports(names.operations[pathOf(operation)] ?? '')
-  const module = `operations/${call}`
-  const outcomeType = operation.outcome.kind === 'record' ? page.useType(module, outcome) : soleOutcome(operation, texts, page)
-  const inputType = page.useType(module, input)
-  const signature = dialect.emit.declaration?.({ contract, names, operation, page, inputType, outcomeType }).signature ?? usualSignature(operation, inputType, outcomeType)
+  const [call] = operationExports(texts.names.operations[pathOf(operation)] ?? '')
   return [
     '',
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
-    `  ${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
-    `    return ${page.use(module, call)}(this.connection, input, thisCall)`,
+    `  ${methodHead(operation, texts, page, dialect)} {`,
+    `    return ${page.use(`operations/${call}`, call)}(this.connection, input, thisCall)`,
     '  }',
   ]
 }

@@ -205,7 +205,8 @@ export function typesPage(texts: TypeTexts, used: readonly TypeId[], others: rea
   return page
 }
 
-function declaration(texts: TypeTexts, type: NamedType, page: Page): string[] {
+/** The declaration of a type, as lines of types.ts; none for lists, which are written as arrays where they stand. */
+export function declaration(texts: TypeTexts, type: NamedType, page: Page): string[] {
   const name = texts.names.types[type.id] ?? type.id
   switch (type.kind) {
     case 'record':

@@ -1,89 +1,96 @@
 import type { Command } from 'commander'
 import pc from 'picocolors'
-import { showContract, type FieldDescription, type OperationDescription, type Overview, type Shown, type TypeDescription } from '../../app/show-contract.js'
+import { findInContract, showContract, type EndpointDescription, type FieldDescription, type GroupDescription, type OperationDescription, type Shown, type TypeDescription } from '../../app/show-contract.js'
+import { problem } from '../../app/problems.js'
+import { foundText } from '../found-text.js'
+import { overviewText } from '../overview-text.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
-import { count, print, printJson, terminalWidth } from '../terminal.js'
+import { count, print, printJson, say } from '../terminal.js'
 import { sayNotes } from './import.js'
+
+interface Options {
+  readonly find?: string
+  readonly full?: boolean
+  readonly save?: string
+}
 
 export function declare(command: Command): void {
   command
-    .addHelpText('after', '\nExamples:\n  tolmach show berths\n  tolmach show berths reserveBerth\n  tolmach show ./desk.wsdl Berth')
-    .action(async (contract: string, thing: string | undefined) => {
+    .option('--find <text>', 'look for words in names and documentation')
+    .option('--full', 'the overview with every operation and type, however many')
+    .option('--save <file.html>', 'write a page with everything, to browse')
+    .addHelpText('after', '\nExamples:\n  tolmach show berths\n  tolmach show berths reserveBerth\n  tolmach show registry --find "port call"\n  tolmach show ferries --save ferries.html\n  tolmach show ./desk.wsdl Berth')
+    .action(async (contract: string, thing: string | undefined, options: Options) => {
       const { project, voice } = globalsOf(command)
+      if (options.find !== undefined) {
+        if (thing !== undefined) throw problem('TM-1010', { option: '--find', reason: 'it looks through the whole contract', remedy: `Leave "${thing}" out.` })
+        const found = await findInContract(contract, options.find, { project })
+        if (voice.json) printJson(found)
+        else print(foundText(found))
+        return
+      }
+      if (options.save !== undefined) {
+        const { saveReferencePage } = await import('../../app/save-reference-page.js')
+        const saved = await saveReferencePage(contract, options.save, { project })
+        if (voice.json) printJson(saved)
+        else say(voice, `Written: ${saved.file}  ${count(saved.operations, 'operation')}, ${count(saved.types, 'type')}`)
+        return
+      }
       const shown = await showContract(contract, thing, { project })
       if (voice.json) {
         printJson(shown)
         return
       }
-      print(textOf(shown))
+      print(shown.kind === 'contract' ? overviewText(shown, options.full === true) : textOf(shown))
       if (shown.kind === 'contract') sayNotes(voice, shown.notes)
     })
 }
 
-function textOf(shown: Shown): string {
+function textOf(shown: Exclude<Shown, { readonly kind: 'contract' }>): string {
   switch (shown.kind) {
-    case 'contract':
-      return overviewText(shown)
     case 'operation':
       return operationText(shown)
     case 'group':
-      return [
-        `${pc.bold(shown.name)}  group of ${count(shown.operations.length, 'operation')}`,
-        '',
-        tableText(['operation', 'outcome', 'meaning'], shown.operations.map((each) => [`${each.name}(${each.inputs})`, each.outcome, each.documentation ?? '']), '  '),
-        ...(shown.types.length === 0 ? [] : section('types', `  ${shown.types.join(', ')}`)),
-      ].join('\n')
+      return groupText(shown)
     case 'type':
       return typeText(shown)
     case 'endpoint':
-      return [
-        `${pc.bold(shown.name)}  endpoint`,
-        ...prose(shown.documentation),
-        '',
-        tableText([], [['protocol', shown.protocol], ['address', shown.address], ['operations', shown.operations.join(', ')], ['declared at', shown.origin]], '  '),
-      ].join('\n')
+      return endpointText(shown)
   }
 }
 
-function overviewText(shown: Overview): string {
-  const { counts } = shown
-  const lines = [
-    `${pc.bold(shown.contract)}  ${shown.dialect}  ${shown.title}`,
+function groupText(shown: GroupDescription): string {
+  return [
+    `${pc.bold(shown.name)}  group of ${count(shown.operations.length, 'operation')}`,
     ...prose(shown.documentation),
-    `${count(counts.endpoints, 'endpoint')}, ${count(counts.operations, 'operation')}, ${count(counts.types, 'type')}, ${count(counts.notes, 'note')}`,
     '',
-  ]
-  const branches: [string, [string, string][]][] = []
-  for (const service of shown.services) {
-    const title = shown.services.length > 1 ? `${service.name}: ` : ''
-    branches.push([`${title}endpoints`, service.endpoints.map((each) => [`${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, each.preferred ? '(calls go here)' : ''])])
-    branches.push([`${title}operations`, service.operations.map((each) => [`${pc.bold(each.name)}(${each.inputs}) ${pc.dim('→')} ${each.outcome}`, each.documentation ?? ''])])
-  }
-  branches.push(['types', shown.types.map((each) => [`${each.name}  ${pc.dim(each.what)}`, each.documentation ?? ''])])
-  branches.forEach(([title, leaves], at) => {
-    const last = at === branches.length - 1
-    lines.push(`${last ? '└─' : '├─'} ${pc.bold(title)}`)
-    // Remarks stand below each other, unless a long leaf would push them all away.
-    const widths = leaves.map(([leaf]) => plainLength(leaf)).filter((width) => width <= 48)
-    const column = Math.max(0, ...widths)
-    leaves.forEach(([leaf, remark], index) => {
-      const padded = leaf + ' '.repeat(Math.max(0, column - plainLength(leaf)))
-      lines.push(cutLine(`${last ? '  ' : '│ '} ${index === leaves.length - 1 ? '└─' : '├─'} ${remark === '' ? leaf : padded}`, remark))
-    })
-  })
-  return lines.join('\n')
+    tableText(['operation', 'outcome', 'meaning'], shown.operations.map((each) => [`${each.name}(${each.inputs})`, each.outcome, each.documentation ?? '']), '  '),
+    ...(shown.types.length === 0 ? [] : section('types', `  ${shown.types.join(', ')}`)),
+  ].join('\n')
+}
+
+function endpointText(shown: EndpointDescription): string {
+  const [only, ...others] = shown.credentials
+  const credentials = others.length === 0 ? (only?.wanted ?? 'none') : shown.credentials.map(({ wanted, operations = [] }) => `${wanted} (${operations.length <= 6 ? operations.join(', ') : count(operations.length, 'operation')})`).join('\n')
+  return [
+    `${pc.bold(shown.name)}  endpoint`,
+    ...prose(shown.documentation),
+    '',
+    tableText([], [['protocol', shown.protocol], ['address', shown.address], ['credentials', credentials === 'none' ? 'none that the metadata names' : credentials], ...(shown.headers.length === 0 ? [] : [['message headers', shown.headers.join(', ')]]), ['operations', shown.operations.join(', ')], ['declared at', shown.origin]], '  '),
+  ].join('\n')
 }
 
 function operationText(shown: OperationDescription): string {
   return [
-    `${pc.bold(shown.name)}  operation`,
+    `${pc.bold(shown.name)}  operation${shown.deprecated ? pc.yellow('  deprecated') : ''}`,
+    ...leftOutText(shown.leftOut, shown.name),
     ...prose(shown.documentation),
     ...section('inputs', shown.inputs.length === 0 ? '  none' : fieldTable(shown.inputs)),
     ...(shown.headers.length === 0 ? [] : section('headers (under "headers" in the input)', fieldTable(shown.headers))),
     ...section(`outcome  ${pc.dim(shown.outcomeType)}`, outcomeTable(shown.outcome)),
-    ...(shown.faults.length === 0 ? [] : section('faults', tableText([], shown.faults.map((each) => [each.name, each.documentation ?? '']), '  '))),
-    ...section('in the client', `  ${shown.signature}`),
+    ...(shown.faults.length === 0 ? [] : section('faults', tableText([], shown.faults.map((each) => [each.name, each.type === each.name ? '' : each.type, each.documentation ?? '']), '  '))),
+    ...section('in TypeScript', `  ${shown.signature}`),
     ...section('on the wire', [
       ...(shown.wire.everywhere.length === 0 ? [] : [factTable(shown.wire.everywhere)]),
       ...shown.wire.endpoints.map(({ endpoint, facts }) => `  ${pc.bold(endpoint)}\n${factTable(facts, '    ')}`),
@@ -96,15 +103,22 @@ function operationText(shown: OperationDescription): string {
 function typeText(shown: TypeDescription): string {
   return [
     `${pc.bold(shown.name)}  ${shown.what}`,
+    ...leftOutText(shown.leftOut, shown.name),
     ...prose(shown.documentation),
     ...(shown.extends === undefined ? [] : ['', `extends ${shown.extends}`]),
     ...(shown.extendedBy.length === 0 ? [] : ['', `extended by ${shown.extendedBy.join(', ')}`]),
     ...(shown.fields.length === 0 ? [] : section('fields', fieldTable(shown.fields))),
     ...(shown.values.length === 0 ? [] : section('values', tableText([], shown.values.map((each) => [each.value === '' ? '(empty)' : each.value, each.documentation ?? '']), '  '))),
-    ...(shown.usedBy.length === 0 ? [] : section('used by', `  ${shown.usedBy.join(', ')}`)),
+    ...(shown.rules.length === 0 ? [] : section('rules', shown.rules.map((rule) => tableText([], [[rule]], '  ')).join('\n'))),
+    ...(shown.usedBy.length === 0 ? [] : section('used by', tableText([], [[shown.usedBy.join(', ')]], '  '))),
+    ...(shown.uses.length === 0 ? [] : section('uses', tableText([], [[shown.uses.join(', ')]], '  '))),
     '',
     pc.dim(`declared at ${shown.origin}`),
   ].join('\n')
+}
+
+function leftOutText(leftOut: boolean, name: string): string[] {
+  return leftOut ? [pc.yellow(`not chosen: "only" in tolmach.yaml leaves ${name} out`)] : []
 }
 
 /** The fields of several outputs, or those inside the only one. */
@@ -131,16 +145,4 @@ function section(title: string, body: string | undefined): string[] {
 
 function prose(documentation: string | undefined): string[] {
   return documentation === undefined ? [] : documentation.split('\n').map((line) => pc.dim(line))
-}
-
-/** A line of the tree with a remark behind it, cut where the terminal ends. */
-function cutLine(line: string, remark: string): string {
-  const room = terminalWidth() - plainLength(line) - 2
-  if (remark === '' || room < 12) return line
-  return `${line}  ${pc.dim(remark.length > room ? `${remark.slice(0, room - 1)}…` : remark)}`
-}
-
-/** The length of a text without its colours, which take no room. */
-function plainLength(text: string): number {
-  return text.replace(/\u001b\[\d+m/g, '').length
 }

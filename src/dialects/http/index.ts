@@ -7,6 +7,7 @@ import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import { bodyLayout, endpointLayout, operationLayout, parameterLayout, typeLayout } from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
+import { rulesInWords } from './rules-in-words.js'
 import { candidatesOf } from './rules.js'
 
 /** OpenAPI and JSON Schema. */
@@ -43,6 +44,7 @@ export const http: Dialect = {
       candidates: (type) => candidatesOf(typeLayout(type).rule),
     }
   },
+  rulesInWords,
   serverVariables(endpoint) {
     const layout = endpointLayout(endpoint)
     if (layout === undefined) return undefined

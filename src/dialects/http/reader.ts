@@ -1,9 +1,9 @@
-import type { Contract, Incoming, InputField, NamedType, Operation, SecurityScheme } from '../../contract/contract.js'
+import type { Contract, Incoming, InputField, NamedType, Operation, OperationGroup, SecurityScheme } from '../../contract/contract.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
 import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
-import { pascalCase } from '../../naming/identifiers.js'
+import { camelCase, pascalCase } from '../../naming/identifiers.js'
 import { Notes } from '../notes.js'
 import { documented } from './annotations.js'
 import { ContentReader } from './contents.js'
@@ -69,6 +69,11 @@ class DescriptionReader {
     const { root } = this.references
     const info = root.get('info')
     for (const key of ['title', 'version', 'description', 'summary', 'termsOfService', 'contact', 'license']) info?.get(key)?.readWhole()
+    const groups = root.list('tags').flatMap((tag): OperationGroup[] => {
+      tag.readWhole()
+      const name = tag.text('name')
+      return name === undefined ? [] : [{ name: camelCase(name), ...documented(tag), origin: tag.origin }]
+    })
     for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect', '$self']) root.get(key)?.readWhole()
     const components = root.get('components')
     for (const [name, node] of components?.entries('securitySchemes') ?? []) this.schemes.set(name, readScheme(name, this.references.settle(node), (text) => this.absolute(text), this.notes))
@@ -85,7 +90,7 @@ class DescriptionReader {
       name: this.name,
       dialect: 'http',
       title,
-      services: [{ name: title, endpoints: this.servers.endpoints, operations: finished, origin: root.origin }],
+      services: [{ name: title, endpoints: this.servers.endpoints, operations: finished, ...(groups.length === 0 ? {} : { groups }), origin: root.origin }],
       types: Object.fromEntries(Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1))),
       security: [...this.schemes.values()],
       ...(incoming.length === 0 ? {} : { incoming }),
@@ -131,6 +136,7 @@ class DescriptionReader {
     const requirements = readRequirements(security).map((alternative) => alternative.filter(({ name }) => this.isScheme(name, security)))
     const scopes = Object.fromEntries(requirements.flat().filter((each) => each.scopes.length > 0).map((each) => [each.name, each.scopes]))
     const incoming = this.readCallbacks(node, where)
+    const tags = node.list('tags').map((each) => String(each.value))
     const layout: OperationLayout = {
       method: methods.includes(method) ? method.toUpperCase() : method, path: path.startsWith('/') ? path : `/${path}`, answers: answers.layout, ...(answers.byStatus ? { byStatus: true as const } : {}), ...(Object.keys(scopes).length === 0 ? {} : { scopes }),
     }
@@ -143,6 +149,7 @@ class DescriptionReader {
       wire: Object.fromEntries(endpoints.map((name) => [name, {}])),
       ...documented(node),
       ...(node.flag('deprecated') ? { deprecated: true } : {}),
+      ...(tags.length === 0 ? {} : { tags }),
       ...(incoming.length === 0 ? {} : { incoming }),
       ...(answers.links.length === 0 ? {} : { leadsTo: answers.links }),
       ...(requirements.length === 0 ? {} : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),

@@ -9,14 +9,10 @@ export interface EndpointLayout {
   readonly version: Version
 }
 
-/** Where a navigation property leads, and how many there are. */
+/** Where a navigation property leads, beyond what `Field.relation` says. */
 export interface Navigation {
-  readonly multiplicity: '1' | '0..1' | '*'
-  /** The property of the other type that leads back. */
-  readonly partner?: string
   /** Pairs of a property here and the property there that has the same value. */
   readonly constraints?: readonly (readonly [string, string])[]
-  readonly contained?: boolean
   /** The set that its entities are in: it can be bound to one of them. */
   readonly set?: string
   /** Of version 2: the association it came from, and the role of the end that it leads to. */

@@ -1,4 +1,4 @@
-import type { Field, InputField, Operation, Origin, Outcome, Type, TypeId } from '../../contract/contract.js'
+import type { Field, InputField, Operation, OperationGroup, Origin, Outcome, Type, TypeId } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { memberName } from '../../naming/methods.js'
@@ -22,6 +22,8 @@ export class OperationReader {
   private readonly types: TypeReader
   private readonly notes: Notes
   private readonly found: Operation[] = []
+  /** What was read of the sets and singletons. */
+  readonly groups: OperationGroup[] = []
   /** Paths of operations given so far, as members of the client. */
   private readonly taken = new Set<string>()
   /** Functions and actions that an import offers. */
@@ -44,7 +46,11 @@ export class OperationReader {
     }
     reader.bind(sets)
     const resources = [...sets, ...sets.flatMap((resource) => reader.inside(resource, sets))]
-    for (const resource of resources) this.readResource(resource)
+    for (const resource of resources) {
+      this.readResource(resource)
+      const { name, documentation, origin, layout } = resource
+      this.groups.push({ name, ...(documentation === undefined ? {} : { documentation }), origin, holds: { type: layout.entity, many: layout.singleton !== true } })
+    }
     this.noteLeftOut()
     this.readBound(resources)
     // Sets and singletons in the order of the metadata, each with all that is bound to it; then what stands by itself.
@@ -143,7 +149,7 @@ export class OperationReader {
     const targetKey = (target: TypeId): Type => keyType(this.types.keyFields(target), origin)
     const choose = (field: (typeof links)[number], type: Type): InputField => ({ name: field.given, type, optional: true, nullable: false, place: 'path', documentation: `The key of an entity of ${field.navigation.set ?? ''}.`, origin })
     add('link', `Links an entity of ${name} to another one that is there: exactly one of the inputs besides the key says which.`, [...key, ...links.map((each) => choose(each, targetKey(each.target)))], nothing, { targets })
-    const loose = links.filter(({ navigation }) => navigation.multiplicity !== '1')
+    const loose = links.filter(({ field }) => field.relation?.multiplicity !== '1')
     if (loose.length === 0) return
     const yes: Type = { kind: 'literal', value: true, origin }
     add('unlink', `Takes a link of an entity of ${name} away; the entities stay.`, [...key, ...loose.map((each) => ({ ...choose(each, each.many ? targetKey(each.target) : yes), ...(each.many ? {} : { documentation: 'The one that there is.' }) }))], nothing, { targets: Object.fromEntries(loose.map(({ given }) => [given, targets[given] as NonNullable<EntityLayout['targets']>[string]])) })
@@ -298,7 +304,7 @@ export class OperationReader {
 
   private add(path: readonly string[], inputs: readonly InputField[], outcome: Outcome, documentation: string | undefined, origin: Origin, layout: OperationLayout): void {
     const given = this.free(path, inputs, origin, layout)
-    this.found.push({ path: given, inputs, outcome, faults: [], wire: { [endpointName]: {} }, ...documented(documentation), origin, layout })
+    this.found.push({ path: given, inputs, outcome, faults: [], wire: { [endpointName]: {} }, ...(layout.kind === 'invoke' ? {} : { standard: true as const }), ...documented(documentation), origin, layout })
   }
 
   /** The path itself; an overload is told by its parameters, and what is called like one of our own operations gets a trailing `_`. */

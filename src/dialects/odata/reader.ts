@@ -41,7 +41,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
     name,
     dialect: 'odata',
     title,
-    services: [{ name: title, endpoints: [endpoint], operations, ...documentation, origin }],
+    services: [{ name: title, endpoints: [endpoint], operations, groups: reader.groups, ...documentation, origin }],
     types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
     security: [],
     notes: notes.all(),

@@ -88,7 +88,7 @@ export class ResourceReader {
   private setOf(field: Field, holder: TypeId, { sets, byEntity, byKind }: Placed): string | undefined {
     const { navigation } = fieldLayout(field)
     const target = targetOf(field)
-    if (navigation === undefined || navigation.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
+    if (navigation === undefined || field.relation?.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
     const bound = navigation.association === undefined ? (byKind.get(holder) ?? []).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
     const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.has(each))
     const [only, ...others] = byEntity.get(target) ?? []
@@ -102,7 +102,7 @@ export class ResourceReader {
     if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
     return this.types.allFields(layout.entity).flatMap((field): Resource[] => {
       const entity = targetOf(field)
-      if (fieldLayout(field).navigation?.contained !== true || entity === undefined) return []
+      if (field.relation?.contained !== true || entity === undefined) return []
       const chain = within.map((step) => step.entity)
       if (chain.includes(entity) || within.length >= deepest) {
         this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: 'there is no end to their addresses' }, field.origin)

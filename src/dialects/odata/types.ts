@@ -1,4 +1,4 @@
-import type { Constraints, EnumerationMember, Field, NamedType, Origin, RecordType, ScalarBase, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type { Constraints, EnumerationMember, Field, Multiplicity, NamedType, Origin, RecordType, Relation, ScalarBase, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
@@ -291,16 +291,17 @@ export class TypeReader {
     return element.take(element.namespace, 'NavigationProperty').flatMap((property): Field[] => {
       const name = property.attribute('Name') ?? ''
       const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
-      const { navigation, to } = found
+      const { navigation, relation, to } = found
       const reference: Type = { kind: 'reference', to, origin: property.origin }
       return [
         {
           name,
-          type: navigation.multiplicity === '*' ? { kind: 'list', item: reference, origin: property.origin } : reference,
+          type: relation.multiplicity === '*' ? { kind: 'list', item: reference, origin: property.origin } : reference,
           optional: true,
-          nullable: navigation.multiplicity === '0..1',
+          nullable: relation.multiplicity === '0..1',
           ...documented(this.csdl.documentation(property, `${path}/${name}`)),
           origin: property.origin,
+          relation,
           layout: { navigation } satisfies FieldLayout,
         },
       ]
@@ -308,7 +309,7 @@ export class TypeReader {
   }
 
   /** CSDL XML 4.01, section 8. */
-  private navigation4(property: XmlElement): { navigation: Navigation; to: TypeId } {
+  private navigation4(property: XmlElement): { navigation: Navigation; relation: Relation; to: TypeId } {
     const written = property.attribute('Type') ?? ''
     const item = /^Collection\((.*)\)$/.exec(written.trim())?.[1]
     const nullable = property.attribute('Nullable')
@@ -318,17 +319,17 @@ export class TypeReader {
     for (const each of property.take(property.namespace, 'OnDelete')) each.readWhole()
     return {
       to: this.csdl.type((item ?? written).trim(), property).name,
-      navigation: {
+      navigation: constraints.length === 0 ? {} : { constraints },
+      relation: {
         multiplicity: item !== undefined ? '*' : nullable === 'false' ? '1' : '0..1',
         ...(partner === undefined ? {} : { partner }),
-        ...(constraints.length === 0 ? {} : { constraints }),
-        ...(contained ? { contained } : {}),
+        ...(contained ? { contained: true as const } : {}),
       },
     }
   }
 
   /** Through an association, whose ends have roles (CSDL 2, sections 2.1.5 and 2.1.12). */
-  private navigation2(property: XmlElement, path: string): { navigation: Navigation; to: TypeId } {
+  private navigation2(property: XmlElement, path: string): { navigation: Navigation; relation: Relation; to: TypeId } {
     const [relationship = '', from = '', role = ''] = ['Relationship', 'FromRole', 'ToRole'].map((name) => property.attribute(name))
     property.attribute('ContainsTarget')
     const [association] = this.csdl.overloads('Association', relationship)
@@ -342,17 +343,16 @@ export class TypeReader {
     const end = ends.find((each) => each.attribute('Role') === role)
     if (end === undefined) throw problem('TM-2402', { what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`, reference: `${relationship}, role "${role}"`, nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.` }, { place: property.origin })
     const to = this.csdl.type(end.attribute('Type') ?? '', end)
-    const multiplicity = end.attribute('Multiplicity') ?? '*'
+    const other = ends.find((each) => each !== end)
     const back = to.element.children.find((each) => each.local === 'NavigationProperty' && sameAs(each, 'FromRole', role) && sameAs(each, 'ToRole', from) && this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association)
     const constraints = this.constraints2(element, from)
     return {
       to: to.name,
-      navigation: {
-        multiplicity: multiplicity === '1' ? '1' : multiplicity === '0..1' ? '0..1' : '*',
-        association: association.name,
-        role,
+      navigation: { association: association.name, role, ...(constraints.length === 0 ? {} : { constraints }) },
+      relation: {
+        multiplicity: multiplicityOf(end),
         ...(back === undefined ? {} : { partner: valueOf(back, 'Name') }),
-        ...(constraints.length === 0 ? {} : { constraints }),
+        ...(other === undefined ? {} : { opposite: multiplicityOf(other) }),
       },
     }
   }
@@ -452,6 +452,12 @@ function scalar(base: ScalarBase, format: string, constraints: Constraints | und
 /** The value of an attribute, without marking it as read. */
 function valueOf(element: XmlElement, name: string): string {
   return element.attributes.find(({ local }) => local === name)?.value ?? ''
+}
+
+/** How many there are at an end of an association (CSDL 2, section 2.1.6). */
+function multiplicityOf(end: XmlElement): Multiplicity {
+  const written = end.attribute('Multiplicity')
+  return written === '1' || written === '0..1' ? written : '*'
 }
 
 function sameAs(element: XmlElement, name: string, value: string): boolean {

@@ -70,12 +70,12 @@ export class Tables {
     const target = targetOf(field)
     const linked = this.links.get((row as Entity).plain)?.get(navigation)
     if (linked !== undefined) return linked()
-    if (facts.contained === true) {
+    if (field?.relation?.contained === true) {
       const inside = (row as Entity).plain[navigation]
       return [inside].flat().filter((each): each is Plain => typeof each === 'object' && each !== null).map((plain) => this.entity(`${(row as Entity).table}/${navigation}`, target, plain))
     }
     const table = facts.set ?? this.sets.get(target)
-    const pairs = facts.constraints ?? this.constraintsOf(target, facts.partner)?.map(([there, here]) => [here, there] as const)
+    const pairs = facts.constraints ?? this.constraintsOf(target, field?.relation?.partner)?.map(([there, here]) => [here, there] as const)
     if (table === undefined || pairs === undefined) return undefined
     return this.all(rows, table, target)?.filter(({ values }) => pairs.every(([here, there]) => row.values[here] !== null && row.values[here] !== undefined && String(values[there] as string) === String(row.values[here] as string)))
   }
@@ -88,7 +88,7 @@ export class Tables {
     const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
     const facts = field === undefined ? undefined : fieldLayout(field).navigation
     if (field === undefined || facts === undefined) return
-    const back = this.constraintsOf(targetOf(field), facts.partner)
+    const back = this.constraintsOf(targetOf(field), field.relation?.partner)
     if (facts.constraints !== undefined) for (const [here, there] of facts.constraints) entity.plain[here] = target === undefined ? null : target.plain[there]
     else if (back !== undefined && target !== undefined) for (const [there, here] of back) target.plain[there] = entity.plain[here]
     else {
@@ -101,7 +101,7 @@ export class Tables {
   /** Takes the link to one of many away. */
   unlink(rows: Rows, entity: Entity, navigation: string, target: Entity): void {
     const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
-    const back = field === undefined ? undefined : this.constraintsOf(targetOf(field), fieldLayout(field).navigation?.partner)
+    const back = field === undefined ? undefined : this.constraintsOf(targetOf(field), field.relation?.partner)
     if (back !== undefined) for (const [there] of back) target.plain[there] = null
     else {
       const now = (this.related(rows, entity, navigation) ?? []).filter(({ plain }) => plain !== target.plain)
@@ -135,8 +135,8 @@ export class Tables {
     }
     all.push(made)
     for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints === undefined)) {
-      const back = this.constraintsOf(targetOf(field), fieldLayout(field).navigation?.partner) ?? []
-      const contained = fieldLayout(field).navigation?.contained === true
+      const back = this.constraintsOf(targetOf(field), field.relation?.partner) ?? []
+      const contained = field.relation?.contained === true
       if (contained) made[field.name] = field.type.kind === 'list' ? [] : null
       for (const each of [body[field.name]].flat() as Plain[]) {
         if (isBinding(each)) continue

@@ -1,0 +1,71 @@
+import type { Choice, Contract, Field, Type } from '../../contract/contract.js'
+import { membersOf, resolve } from '../../contract/queries.js'
+import { constraintTexts, hasDefault } from '../../typescript/types.js'
+import { typeText } from './words.js'
+
+/** A field for people: its name, type in words, and what else holds. */
+export interface FieldDescription {
+  readonly name: string
+  readonly type: string
+  readonly required: boolean
+  readonly rules: string
+  readonly documentation: string | undefined
+  /** The fields inside, where it is a record or a list of records. */
+  readonly fields: readonly FieldDescription[]
+}
+
+/**
+ * A field in words.
+ *
+ * @param depth how many levels of the fields inside it are told too
+ * @param choices the groups of fields beside it that exclude each other
+ */
+export function describeField(contract: Contract, field: Field, depth = 1, choices: readonly Choice[] = []): FieldDescription {
+  const scalar = itemOf(contract, field.type)
+  const rules = [
+    ...choices.flatMap((choice) => insteadOf(field.name, choice)),
+    ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
+    ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
+    ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
+    ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
+  ]
+  return {
+    name: field.name,
+    type: field.name === '$open' ? 'open content' : `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
+    required: !field.optional,
+    rules: rules.join(', '),
+    documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
+    // A turn of a group has no name that would tell anything: what is in it is always shown.
+    fields: depth <= 0 && field.name !== '$items' ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1, choicesInside(contract, field.type))),
+  }
+}
+
+/** What a field excludes in a choice, in words. */
+function insteadOf(name: string, { alternatives }: Choice): string[] {
+  if (!alternatives.some(({ fields }) => fields.includes(name))) return []
+  const others = alternatives.filter(({ fields }) => !fields.includes(name)).map(({ fields }) => fields.join(' and '))
+  return others.length === 0 ? [] : [`instead of ${others.join(' or ')}`]
+}
+
+function choicesInside(contract: Contract, type: Type): readonly Choice[] {
+  const actual = itemOf(contract, type)
+  const records = actual.kind === 'union' ? actual.alternatives.map((each) => resolve(contract, each)) : [actual]
+  return records.flatMap((each) => (each.kind === 'record' ? (each.choices ?? []) : []))
+}
+
+/** The type behind references and lists. */
+function itemOf(contract: Contract, type: Type): Type {
+  const actual = resolve(contract, type)
+  return actual.kind === 'list' ? itemOf(contract, actual.item) : actual
+}
+
+function fieldsInside(contract: Contract, type: Type): readonly Field[] {
+  const actual = itemOf(contract, type)
+  // Content that the contract leaves open is a member like others to whoever fills it in.
+  const isOpen = actual.kind === 'record' && actual.open === true && contract.dialect === 'soap'
+  const open: Field = { name: '$open', type: { kind: 'fragment', origin: actual.origin }, optional: actual.kind !== 'record' || actual.openExample === undefined, nullable: false, documentation: 'Elements and attributes that the contract leaves open.', origin: actual.origin }
+  // Alternatives may have members in common.
+  const members = new Map(membersOf(contract, actual).map((field) => [field.name, field]))
+  return [...members.values(), ...(isOpen ? [open] : [])]
+}
+

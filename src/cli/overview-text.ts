@@ -1,0 +1,107 @@
+import pc from 'picocolors'
+import stringWidth from 'string-width'
+import wrap from 'wrap-ansi'
+import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'
+import { count, terminalWidth } from './terminal.js'
+
+/** Up to so many operations, or types, are told one by one; more of them by groups, or by their names alone. */
+const manyLines = 40
+/** So many names of types are told when there are very many. */
+const manyNames = 400
+
+/** A line of the tree, with a remark that is cut where the terminal ends, and what hangs below it. */
+interface Branch {
+  readonly text: string
+  readonly remark?: string
+  readonly below?: readonly Branch[]
+  /** The text goes on in further lines, where it is too long for one. */
+  readonly wrapped?: boolean
+}
+
+/**
+ * A contract at a glance: counts, then a tree of endpoints, operations and types.
+ *
+ * @param full tell everything, however much there is
+ */
+export function overviewText(shown: Overview, full: boolean): string {
+  const { counts, choice } = shown
+  const operationCount = choice === undefined ? count(counts.operations, 'operation') : `${counts.operations} of ${count(choice.operations.all, 'operation')}`
+  const typeCount = choice === undefined ? count(counts.types, 'type') : `${counts.types} of ${count(choice.types.all, 'type')}`
+  const head = [
+    `${pc.bold(shown.contract)}  ${shown.dialect}  ${shown.title}`,
+    ...(shown.documentation === undefined ? [] : shown.documentation.split('\n').map((line) => pc.dim(line))),
+    `${count(counts.endpoints, 'endpoint')}, ${operationCount}, ${typeCount}, ${count(counts.notes, 'note')}`,
+    ...(choice === undefined ? [] : [`chosen in tolmach.yaml: ${choice.only.join(', ')}`]),
+    '',
+  ]
+  const isMany = !full && counts.operations > manyLines
+  const branches = shown.services.flatMap((service): Branch[] => {
+    const title = shown.services.length > 1 ? `${service.name}: ` : ''
+    const grouped = service.groups.some(({ name }) => name !== '')
+    return [
+      { text: pc.bold(`${title}endpoints`), below: service.endpoints.map((each) => ({ text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, remark: each.preferred ? '(calls go here)' : '' })) },
+      { text: pc.bold(`${title}operations`), below: grouped ? service.groups.flatMap((group) => groupBranches(group, full, isMany)) : few(service.groups[0]?.operations ?? [], full) },
+    ]
+  })
+  const left = choice?.operations.left ?? []
+  if (left.length > 0) branches.push({ text: pc.bold('left out'), below: [{ text: names(left, full), wrapped: true }] })
+  branches.push({ text: pc.bold('types'), below: typeBranches(shown, full) })
+  return [...head, ...lines(branches, '')].join('\n')
+}
+
+/** A group with what every such group has in one line, and the rest below it. */
+function groupBranches(group: GroupSummary, full: boolean, isMany: boolean): Branch[] {
+  if (group.name === '') return few(group.operations, full)
+  const title = `${pc.bold(group.name)}${group.holds === undefined ? '' : `  ${pc.dim(group.holds)}`}`
+  const remark = group.documentation ?? ''
+  const own = group.operations
+  if (isMany && group.standard.length === 0) return [{ text: `${title}  ${own.length > 3 ? `${count(own.length, 'operation')}: ` : ''}${names(own.map((each) => each.name.slice(each.name.indexOf('.') + 1)), false, 8)}`, remark }]
+  const standard: Branch[] = group.standard.length === 0 ? [] : [{ text: group.standard.join(', '), wrapped: true }]
+  return [{ text: title, remark, below: [...standard, ...few(own, full)] }]
+}
+
+/** Operations one by one; of very many in one place only the first. */
+function few(operations: readonly OperationSummary[], full: boolean): Branch[] {
+  const shown = full || operations.length <= manyLines ? operations : operations.slice(0, manyLines)
+  const more = operations.length - shown.length
+  return [
+    ...shown.map((each) => ({ text: `${pc.bold(each.name)}(${each.inputs}) ${pc.dim('→')} ${each.outcome}`, remark: each.documentation ?? '' })),
+    ...(more === 0 ? [] : [{ text: pc.dim(`… and ${more} more: --full lists them all, --find <text> looks for some`) }]),
+  ]
+}
+
+function typeBranches({ types }: Overview, full: boolean): Branch[] {
+  if (full || types.length <= manyLines) return types.map((each) => ({ text: `${each.name}  ${pc.dim(each.what)}`, remark: each.documentation ?? '' }))
+  const kinds = new Map<string, string[]>()
+  for (const { kind, name } of types) kinds.set(kind, [...(kinds.get(kind) ?? []), name])
+  return [...kinds].map(([kind, members]) => ({ text: pc.dim(`${count(members.length, kindWords[kind] ?? kind)}`), below: [{ text: names(members, false, manyNames), wrapped: true }] }))
+}
+
+const kindWords: Readonly<Record<string, string>> = { record: 'record', enumeration: 'enumeration', scalar: 'simple value', union: 'union', intersection: 'intersection', list: 'list', map: 'map', reference: 'alias', anything: 'open value', fragment: 'open value', tuple: 'tuple', literal: 'literal', nothing: 'empty type' }
+
+function names(all: readonly string[], full: boolean, most = manyLines): string {
+  return full || all.length <= most ? all.join(', ') : `${all.slice(0, most).join(', ')} … and ${all.length - most} more`
+}
+
+function lines(branches: readonly Branch[], indent: string): string[] {
+  // Remarks stand below each other, unless a long text would push them all away.
+  const column = Math.max(0, ...branches.filter((each) => each.wrapped !== true).map(({ text }) => stringWidth(text)).filter((width) => width <= 48))
+  return branches.flatMap(({ text, remark = '', below = [], wrapped }, at) => {
+    const isLast = at === branches.length - 1
+    const [elbow, rail] = isLast ? ['└─ ', '   '] : ['├─ ', '│  ']
+    const inner = lines(below, indent + rail)
+    if (wrapped === true) {
+      const rows = wrap(text, Math.max(30, terminalWidth() - indent.length - elbow.length)).split('\n')
+      return [...rows.map((row, index) => `${indent}${index === 0 ? elbow : rail}${row}`), ...inner]
+    }
+    const padded = remark === '' ? text : text + ' '.repeat(Math.max(0, column - stringWidth(text)))
+    return [cutLine(`${indent}${elbow}${padded}`, remark), ...inner]
+  })
+}
+
+/** A line with a remark behind it, cut where the terminal ends. */
+function cutLine(line: string, remark: string): string {
+  const room = terminalWidth() - stringWidth(line) - 2
+  if (remark === '' || room < 12) return line
+  return `${line}  ${pc.dim(remark.length > room ? `${remark.slice(0, room - 1)}…` : remark)}`
+}

@@ -1,0 +1,37 @@
+import type { Contract, Operation } from './contract.js'
+import { operationsOf, pathOf } from './queries.js'
+
+/**
+ * The operations that a person means by a name, of which `*` stands for any characters: the name of one, of a group in the client (an
+ * entity set, say), a tag, or a service where there are several. Letter case counts only where something is called exactly so.
+ *
+ * @returns them in the contract's order; none when nothing is called like that
+ */
+export function operationsMeant(contract: Contract, wish: string): Operation[] {
+  const source = `^${wish.trim().split('*').map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&')).join('.*')}$`
+  const called = (pattern: RegExp): Operation[] => {
+    const services = new Set(servicesToChoose(contract).filter(({ name }) => pattern.test(name)).flatMap(({ operations }) => operations))
+    return operationsOf(contract).filter((operation) => services.has(operation) || namesOf(operation).some((name) => pattern.test(name)))
+  }
+  const exactly = called(new RegExp(source, 'u'))
+  return exactly.length > 0 ? exactly : called(new RegExp(source, 'iu'))
+}
+
+/** Everything by which operations can be chosen. */
+export function namesForChoice(contract: Contract): string[] {
+  return [...new Set([...operationsOf(contract).flatMap(namesOf), ...servicesToChoose(contract).map(({ name }) => name)])]
+}
+
+/** The group of an operation in the client; undefined when it stands by itself. */
+export function groupOf({ path }: Operation): string | undefined {
+  return path.length > 1 ? path[0] : undefined
+}
+
+function namesOf(operation: Operation): string[] {
+  const group = groupOf(operation)
+  return [pathOf(operation), ...(group === undefined ? [] : [group]), ...(operation.tags ?? [])]
+}
+
+function servicesToChoose({ services }: Contract): Contract['services'] {
+  return services.length > 1 ? services : []
+}
