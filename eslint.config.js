@@ -33,5 +33,6 @@ export default tseslint.config(
     },
   },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
+  { files: ['src/app/pages/assets/*.js'], languageOptions: { globals: globals.browser, sourceType: 'script' } },
   ...arrows,
 )

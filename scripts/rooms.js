@@ -11,7 +11,8 @@ export const rooms = {
   typescript: { mayUse: ['contract', 'naming'], dialectsToo: true },
   exercise: { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
+  diagram: { mayUse: ['contract', 'naming'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },
-  app: { mayUse: ['contract', 'documents', 'naming', 'runtime', 'dialects', 'typescript', 'exercise', 'stand-in', 'project'] },
+  app: { mayUse: ['contract', 'documents', 'naming', 'runtime', 'dialects', 'typescript', 'exercise', 'stand-in', 'diagram', 'project'] },
   cli: { mayUse: ['app'] },
 }

@@ -1,11 +1,14 @@
 import { join, relative, resolve, sep } from 'node:path'
-import type { Note } from '../contract/contract.js'
+import type { Contract, Note } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
 import { countTypes, operationsOf } from '../contract/queries.js'
+import type { Dialect } from '../dialects/dialect.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { replaceFolder } from '../project/safe-writing.js'
 import { writeNames } from '../project/snapshot.js'
-import { clientFiles, firstLines, type GeneratedFile } from '../typescript/client.js'
+import { sampleInput } from '../exercise/sample.js'
+import { clientFiles, type GeneratedFile } from '../typescript/client.js'
+import { firstLines, type InputMaker } from '../typescript/first-lines.js'
 import { clientState } from './client-state.js'
 import { namesFor } from './client-names.js'
 import { inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
@@ -35,6 +38,15 @@ export interface Generated {
   readonly dependencies: Readonly<Record<string, string>>
 }
 
+/** Makes the least input of an operation that satisfies its contract. */
+function sampleMaker(contract: Contract, dialect: Dialect): InputMaker {
+  return (operation) => sampleInput(contract, operation, { full: false, rules: dialect.rules?.(contract) })
+}
+
+function suffixOf(open: OpenContract): string {
+  return open.kept?.entry.importSuffix ?? '.js'
+}
+
 /** A client as texts: pure, apart from reading the contract. */
 export async function buildClient(open: OpenContract): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
   const dialect = await dialectNamed(open.contract.dialect)
@@ -44,7 +56,8 @@ export async function buildClient(open: OpenContract): Promise<{ files: Generate
     runtime: runtimeSources(),
     sources: open.digests,
     inputs: inputsDigest(open, names),
-    importSuffix: open.kept?.entry.importSuffix ?? '.js',
+    importSuffix: suffixOf(open),
+    sample: sampleMaker(open.contract, dialect),
   })
   return { files, names }
 }
@@ -92,7 +105,7 @@ export async function generateClient(name: string, options: GenerateOptions = {}
     operations: operations.length,
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,
-    firstLines: firstLines(open.contract, names, sorted, `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index.js`),
+    firstLines: firstLines(open.contract, names, sorted, sampleMaker(open.contract, dialect), `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`),
     dependencies: dialect.emit.dependencies(open.contract),
   }
 }

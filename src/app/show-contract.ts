@@ -1,7 +1,4 @@
-import { groupOf } from '../contract/choice.js'
-import { matchName, nearestAdvice } from '../contract/nearest.js'
-import { problem } from '../contract/problem.js'
-import { endpointsOf, neededOf, operationsOf, pathOf } from '../contract/queries.js'
+import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { assignNames } from '../naming/names.js'
 import { namesFor } from './client-names.js'
@@ -9,6 +6,7 @@ import { openContract, type OpenContract, type OpenOptions } from './open-contra
 import { describeEndpoint, describeGroup, describeOperation, describeType, type Described, type EndpointDescription, type GroupDescription, type OperationDescription, type TypeDescription } from './show/descriptions.js'
 import { findIn, type Match } from './show/find.js'
 import { overview, type Overview } from './show/overview.js'
+import { thingNamed } from './things.js'
 
 export type { EndpointDescription, GroupDescription, OperationDescription, TypeDescription } from './show/descriptions.js'
 export type { Mark, Match } from './show/find.js'
@@ -18,7 +16,7 @@ export type { Choice, GroupSummary, OperationSummary, Overview } from './show/ov
 export type Shown = Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
 
 /**
- * What is in a contract: the overview, or one operation, group of operations, type or endpoint in full. Things that `only` leaves out can
+ * What is in a contract: the overview, or one operation, group of operations, type or endpoint in full (also for what is inside of it). Things that `only` leaves out can
  * be looked at as well.
  *
  * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a contract
@@ -27,21 +25,21 @@ export async function showContract(reference: string, thing: string | undefined,
   const open = await openContract(reference, options)
   if (thing === undefined) return overview(open)
   const described = await describedFrom(open)
-  const { contract } = described
-  const operations = new Map(operationsOf(contract).map((operation) => [pathOf(operation), operation]))
-  const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
-  const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
-  const groups = new Set(operationsOf(contract).flatMap((operation) => [groupOf(operation) ?? [], operation.tags ?? []].flat()))
-  const all = [...operations.keys(), ...groups, ...types.keys(), ...endpoints.keys()]
-  const exact = (all.includes(thing) ? thing : matchName(thing, all)) ?? ''
-  const operation = operations.get(exact)
-  if (operation !== undefined) return describeOperation(described, operation)
-  if (groups.has(exact)) return describeGroup(described, exact)
-  const type = types.get(exact)
-  if (type !== undefined) return describeType(described, type.id)
-  const endpoint = endpoints.get(exact)
-  if (endpoint !== undefined) return describeEndpoint(described, endpoint)
-  throw problem('TM-1005', { what: 'operation, group, type or endpoint', name: thing, contract: open.name, nearest: nearestAdvice(thing, all) })
+  const found = thingNamed(described.contract, thing, open.name)
+  switch (found.kind) {
+    case 'operation':
+    case 'input':
+    case 'fault':
+      return describeOperation(described, found.operation)
+    case 'group':
+      return describeGroup(described, found.name, found.operations)
+    case 'type':
+    case 'field':
+    case 'value':
+      return describeType(described, found.type.id)
+    case 'endpoint':
+      return describeEndpoint(described, found.endpoint)
+  }
 }
 
 /** What a search came to. */

@@ -40,6 +40,11 @@ export function readPort(text: string): number {
   return port
 }
 
+/** Names with commas between them. */
+export function namesIn(text: string): string[] {
+  return text.split(',').map((each) => each.trim()).filter((each) => each !== '')
+}
+
 /** For options that may be given several times. */
 export function collect(value: string, before: readonly string[] | undefined): string[] {
   return [...(before ?? []), value]

@@ -49,6 +49,11 @@ export function failureJson(problem: Problem, further: Readonly<Record<string, u
   return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), advice, ...further } }
 }
 
+/** A text that leads to an address, on terminals that follow links (OSC 8); the text alone elsewhere. */
+export function linked(text: string, url: string): string {
+  return process.stdout.isTTY && pc.isColorSupported ? `\u001b]8;;${url}\u001b\\${text}\u001b]8;;\u001b\\` : text
+}
+
 /** One or many of something: `1 operation`, `2 operations`. */
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number} ${number === 1 ? one : many}`

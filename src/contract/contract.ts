@@ -86,6 +86,10 @@ export interface Operation extends Node {
   readonly standard?: true
   /** Groups that the metadata puts it in, by their names there. */
   readonly tags?: readonly string[]
+  /** Types that it needs beside those that its inputs, outcome and faults name. */
+  readonly needs?: readonly TypeId[]
+  /** Things that it only tells apart: of their types these fields are needed, and nothing else. */
+  readonly identifies?: readonly { readonly type: TypeId; readonly fields: readonly string[] }[]
   /** What the service sends back later, to an address that the caller gave (callbacks). */
   readonly incoming?: readonly Incoming[]
   /** What an answer leads to: other operations, in words. */

@@ -130,12 +130,31 @@ export function typesOfOperation(operation: Operation): Type[] {
   return [...operation.inputs.map((input) => input.type), ...out, ...headers, ...operation.faults.map((fault) => fault.type), ...typesOfIncoming(operation.incoming)]
 }
 
+/** The types of the fields by which operations tell things apart. */
+function identifyingTypes(contract: Contract, { identifies = [] }: Operation): Type[] {
+  return identifies.flatMap(({ type, fields }) => identifyingFields(contract, type, fields).map((field) => field.type))
+}
+
+function identifyingFields(contract: Contract, id: TypeId, names: readonly string[]): Field[] {
+  return membersOf(contract, namedType(contract, id)).filter((field) => names.includes(field.name))
+}
+
+/** A record with only those fields that tell it apart from others. */
+function identifyingShape(contract: Contract, id: TypeId, names: readonly string[]): NamedType {
+  const whole = namedType(contract, id)
+  if (whole.kind !== 'record') return whole
+  const { base: _base, keys: _keys, abstract: _abstract, fields: _fields, choices: _choices, ...rest } = whole
+  const keys = [...basesOf(contract, whole), whole].findLast((each) => each.keys !== undefined)?.keys
+  return { ...rest, fields: identifyingFields(contract, id, names), ...(keys === undefined ? {} : { keys }) }
+}
+
 /** Ids of every named type that these operations need: what they name, what hangs off that, and every subtype of it. Sorted. */
 export function reachableTypes(contract: Contract, operations: readonly Operation[]): TypeId[] {
   const subtypes = directSubtypes(contract)
   const found = new Set<TypeId>()
   let mayBeAny = false
-  const waiting: Type[] = [...operations.flatMap(typesOfOperation), ...typesOfIncoming(contract.incoming)]
+  const waiting: Type[] = [...operations.flatMap((operation) => [...typesOfOperation(operation), ...identifyingTypes(contract, operation)]), ...typesOfIncoming(contract.incoming)]
+  for (const { needs = [], origin } of operations) for (const to of needs) waiting.push({ kind: 'reference', to, origin })
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
       waiting.push(...partsOf(type))
@@ -186,7 +205,9 @@ export function neededOf(contract: Contract): Contract {
 export function selectOperations(contract: Contract, chosen: (operation: Operation) => boolean): Contract {
   const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) }))
   const ids = reachableTypes(contract, services.flatMap((service) => service.operations))
-  return { ...contract, services, types: Object.fromEntries(ids.map((id) => [id, namedType(contract, id)])) }
+  const types = new Map(ids.map((id) => [id, namedType(contract, id)]))
+  for (const { type, fields } of services.flatMap((service) => service.operations.flatMap(({ identifies = [] }) => identifies))) if (!types.has(type)) types.set(type, identifyingShape(contract, type, fields))
+  return { ...contract, services, types: Object.fromEntries([...types].sort(([a], [b]) => (a < b ? -1 : 1))) }
 }
 
 /** Is there a type of this kind anywhere in a contract: named, or inside others, or of an operation? */

@@ -1,5 +1,6 @@
 import { readFile, stat } from 'node:fs/promises'
 import { dirname, join, parse, relative, resolve, sep } from 'node:path'
+import type { Document } from 'yaml'
 import { problem, type Problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 import { writeFileSafely } from './safe-writing.js'
@@ -20,6 +21,18 @@ export interface ContractEntry {
   readonly endpoint?: string
   /** What imports in the client end in; `.js` when left out. */
   readonly importSuffix?: string
+  /** Named selections and arrangements of types for diagrams. */
+  readonly views?: Readonly<Record<string, ViewEntry>>
+}
+
+/** A view as the project file has it; the diagram room says what its keys do. */
+export interface ViewEntry {
+  readonly start?: 'everything' | 'nothing'
+  readonly around?: readonly string[]
+  readonly steps?: number
+  readonly add?: readonly string[]
+  readonly remove?: readonly string[]
+  readonly towards?: 'right' | 'down'
 }
 
 /** A project: its folder and what its file says. */
@@ -78,13 +91,23 @@ export async function validProjectText(text: string): Promise<Readonly<Record<st
   if (broken !== undefined) throw problem('TM-1003', { reason: broken.message.replace(/\.$/, '') }, { place: place(broken.pos[0]) })
   if (document.contents === null) return {}
 
+  const names = Joi.array().items(Joi.string())
+  const view = Joi.object({
+    start: Joi.string().valid('everything', 'nothing'),
+    around: names.min(1),
+    steps: Joi.number().integer().min(0).max(100),
+    add: names,
+    remove: names,
+    towards: Joi.string().valid('right', 'down'),
+  })
   const contract = Joi.object({
     from: Joi.string().required(),
     folder: Joi.string().required(),
     class: Joi.string().pattern(/^\p{Lu}[\p{L}\p{N}_]*$/u, 'a class name: a capital, then letters and digits'),
-    only: Joi.array().items(Joi.string()).min(1),
+    only: names.min(1),
     endpoint: Joi.string(),
     importSuffix: Joi.string().valid('.js', '.ts', ''),
+    views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
   })
   const schema = Joi.object({
     tolmach: Joi.number().valid(1).required(),
@@ -108,23 +131,37 @@ function nearestNode(document: { getIn(path: readonly (string | number)[], keepS
 
 /** Writes a contract's entry into the project file, which is made if need be. Comments and everything else stay. */
 export async function writeContractEntry(folder: string, name: string, entry: ContractEntry): Promise<void> {
+  await changeProjectFile(folder, (document) => {
+    const contracts = document.get('contracts')
+    if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
+    const existing = document.getIn(['contracts', name])
+    if (existing === undefined) document.setIn(['contracts', name], document.createNode(entry))
+    else {
+      // Only what differs is set: setting a value again would drop the comment behind it.
+      const before = (document.toJS() as { contracts: Record<string, Record<string, unknown>> }).contracts[name] ?? {}
+      for (const [key, value] of Object.entries(entry)) {
+        if (JSON.stringify(before[key]) !== JSON.stringify(value)) document.setIn(['contracts', name, key], document.createNode(value))
+      }
+    }
+    const block = document.getIn(['contracts'], true)
+    if (typeof block === 'object' && block !== null && 'flow' in block) block.flow = false
+  })
+}
+
+/** Writes a view of a contract into the project file. Comments and everything else stay. */
+export async function writeView(folder: string, contract: string, name: string, view: ViewEntry): Promise<void> {
+  await changeProjectFile(folder, (document) => {
+    const node = document.createNode(view, { flow: true })
+    document.setIn(['contracts', contract, 'views', name], node)
+  })
+}
+
+async function changeProjectFile(folder: string, change: (document: Document) => void): Promise<void> {
   const { parseDocument } = await import('yaml')
   const text = await readProjectText(folder)
   await validProjectText(text)
   const document = parseDocument(text === '' ? 'tolmach: 1\ncontracts: {}\n' : text)
-  const contracts = document.get('contracts')
-  if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
-  const existing = document.getIn(['contracts', name])
-  if (existing === undefined) document.setIn(['contracts', name], document.createNode(entry))
-  else {
-    // Only what differs is set: setting a value again would drop the comment behind it.
-    const before = (document.toJS() as { contracts: Record<string, Record<string, unknown>> }).contracts[name] ?? {}
-    for (const [key, value] of Object.entries(entry)) {
-      if (JSON.stringify(before[key]) !== JSON.stringify(value)) document.setIn(['contracts', name, key], document.createNode(value))
-    }
-  }
-  const block = document.getIn(['contracts'], true)
-  if (typeof block === 'object' && block !== null && 'flow' in block) block.flow = false
+  change(document)
   await writeFileSafely(join(folder, projectFileName), document.toString({ lineWidth: 0 }))
 }
 

@@ -3,10 +3,11 @@ import type { Contract, Operation } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
-import { groupName, methodName } from '../naming/methods.js'
+import { groupName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { docComment, propertyName, quoted } from './escaping.js'
+import { firstLines, type InputMaker } from './first-lines.js'
 import { Page, type PrintOptions } from './page.js'
 import { readmeText } from './readme.js'
 import { methodHead, operationPage } from './operation-page.js'
@@ -27,6 +28,8 @@ export interface ClientOptions extends PrintOptions {
   readonly sources: Readonly<Record<string, string>>
   /** Digest of everything the client depends on: documents, names, choices. */
   readonly inputs: string
+  /** Makes inputs for the first lines to write. */
+  readonly sample: InputMaker
 }
 
 const header = '// Written by Tolmach from the service\'s metadata. Changes made here are lost when it is generated again.\n'
@@ -50,7 +53,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
     ...dialect.emit.runtimeFiles(contract).map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
-    { path: 'README.md', text: readmeText(contract, names, operations, dialect, options.contractName) },
+    { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
   files.sort((a, b) => compare(a.path, b.path))
   return [...files, { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) }]
@@ -177,9 +180,9 @@ function settingsPage(contract: Contract, names: Names, dialect: Dialect, option
   return page
 }
 
-function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect, options: PrintOptions): Page {
+function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect, options: ClientOptions): Page {
   const page = new Page('index')
-  const first = firstLines(contract, names, operations, `./index${options.importSuffix}`)
+  const first = firstLines(contract, names, operations, options.sample, `./index${options.importSuffix}`)
   page.printHead(docComment([`The first lines to write:\n\n${'```ts'}\n${first.join('\n')}\n${'```'}`]).join('\n') + '\n')
   const modules = ['client', 'settings', ...(types.isEmpty() ? [] : ['types']), ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`), 'runtime/failures']
   for (const module of modules) page.reexport(module)
@@ -195,28 +198,11 @@ export function variablePrefix(contractName: string): string {
   return contractName.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
 }
 
-function isIterable(operation: Operation): boolean {
-  return operation.outcome.kind === 'value' && (operation.outcome.iterable === true || operation.outcome.stream === true)
-}
-
 /** The variables that fill a client's settings, as a list in Markdown. */
 export function variableNames(dialect: Dialect, contractName: string): string {
   const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'TOKEN', 'KEY', ...(dialect.emit.variables ?? []), 'TIME_LIMIT']
   const all = names.map((name) => `\`${variablePrefix(contractName)}_${name}\``)
   return `${all.slice(0, -1).join(', ')} and ${all.at(-1) ?? ''}`
-}
-
-/** The first lines a newcomer writes, for this very service. */
-export function firstLines(_contract: Contract, names: Names, operations: readonly Operation[], from = './index.js'): string[] {
-  const easy = operations.filter((each) => each.outcome.kind !== 'nothing' && each.inputs.every((input) => input.optional))
-  const operation = easy.find(isIterable) ?? easy[0] ?? operations[0]
-  if (operation === undefined) return []
-  const group = operation.path.length > 1 ? `.${groupName(operation.path[0] ?? '')}` : ''
-  const required = operation.inputs.filter((input) => !input.optional)
-  const input = required.length === 0 ? '' : `{ ${required.map((each) => `${propertyName(each.name)}: …`).join(', ')} }`
-  const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
-  const call = `${variable}${group}.${methodName(operation)}(${input})`
-  return [`import { ${names.class} } from '${from}'`, `const ${variable} = new ${names.class}()`, isIterable(operation) ? `for await (const each of ${call}) console.log(each)` : `console.log(await ${call})`]
 }
 
 function compare(a: string, b: string): number {

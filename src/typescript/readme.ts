@@ -3,10 +3,11 @@ import { endpointsOf, pathOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { methodName } from '../naming/methods.js'
 import { operationExports, type Names } from '../naming/names.js'
-import { firstLines, variableNames } from './client.js'
+import { variableNames, type ClientOptions } from './client.js'
+import { firstLines } from './first-lines.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
-export function readmeText(contract: Contract, names: Names, operations: readonly Operation[], dialect: Dialect, contractName: string): string {
+export function readmeText(contract: Contract, names: Names, operations: readonly Operation[], dialect: Dialect, { contractName, importSuffix, sample }: ClientOptions): string {
   const faulty = operations.find((operation) => operation.faults.length > 0)
   const first = operations[0]
   const call = (operation: Operation): string => operationExports(names.operations[pathOf(operation)] ?? '')[0]
@@ -19,7 +20,7 @@ export function readmeText(contract: Contract, names: Names, operations: readonl
     '## First lines',
     '',
     '```ts',
-    ...firstLines(contract, names, operations),
+    ...firstLines(contract, names, operations, sample, `./index${importSuffix}`),
     '```',
     '',
     `It needs ${Object.entries(dialect.emit.dependencies(contract)).map(([name, range]) => `\`${name}\` (${range})`).join(', ') || 'no package'}.`,

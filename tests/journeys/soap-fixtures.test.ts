@@ -7,7 +7,7 @@ import { sampleInput } from '../../src/exercise/sample.js'
 import { toPlain } from '../../src/runtime/plain.js'
 import { checkInput, readAnswer, shapeOfMembers, soap11, writeEnvelope, writeRequest, type SoapOperation } from '../../src/runtime/soap/soap.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
-import { complaints } from '../support/compilers.js'
+import { complaints, writeFirstLines } from '../support/compilers.js'
 import { judgeFor } from '../support/judge.js'
 import { mutantOf } from '../support/mutants.js'
 import { freshFolder, repository, tolmach } from '../support/program.js'
@@ -114,10 +114,11 @@ function isExplained(name: string, value: unknown, ours: readonly string[], oper
   return ours.length > 0 && JSON.stringify(toPlain(normalised(outcome))) !== JSON.stringify(toPlain(normalised(value)))
 }
 
-test('every client compiles, with three compilers', async () => {
+test('every client compiles, and the first lines to write with it, with three compilers', async () => {
   const project = await freshFolder()
   for (const name of names) expect((await tolmach(project, ['import', join(repository, folder, `${name}.wsdl`), '--as', name, '--quiet'])).code).toBe(0)
   expect((await tolmach(project, ['generate', '--quiet'])).code).toBe(0)
+  await writeFirstLines(project)
   // The runtime is the same in each: to compile it once is enough.
   const [first = '', ...others] = names.map((name) => join(project, 'src/clients', name, 'runtime'))
   for (const each of others) {

@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process'
 import { access, symlink, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
-import { repository } from './program.js'
+import { repository, tolmach } from './program.js'
 
 const execute = promisify(execFile)
 
@@ -31,6 +31,16 @@ export async function complaints(folder: string, more: object = {}): Promise<str
     if (stdout !== '') found += `${compiler}: ${stdout}\n`
   }
   return found
+}
+
+/**
+ * Writes the first lines of every client of a project into files, so that they are compiled too.
+ *
+ * @param except contracts whose first lines can't compile
+ */
+export async function writeFirstLines(folder: string, except: readonly string[] = []): Promise<void> {
+  const told = JSON.parse((await tolmach(folder, ['generate', '--json'])).stdout) as { contract: string; firstLines: string[] }[]
+  for (const { contract, firstLines } of told.filter((each) => !except.includes(each.contract))) await writeFile(join(folder, 'src', `first-${contract}.ts`), `${firstLines.join('\n')}\n`)
 }
 
 /** Bundles a file of a folder and runs it with arguments; gives what it prints. */

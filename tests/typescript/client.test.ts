@@ -23,7 +23,7 @@ const execute = promisify(execFile)
 
 function generate(contract: Contract, importSuffix = '.js'): GeneratedFile[] {
   const names = assignNames(contract, noNames, soap.emit.reservedNames)
-  return clientFiles(contract, names, soap, { contractName: 'quay-desk', runtime: runtimeSources(), sources: {}, inputs: '', importSuffix })
+  return clientFiles(contract, names, soap, { contractName: 'quay-desk', runtime: runtimeSources(), sources: {}, inputs: '', importSuffix, sample: () => ({}) })
 }
 
 /** Writes a client into a folder and compiles it strictly; what the compiler says. */

@@ -183,8 +183,7 @@ function schemeText({ name, scheme }: SecurityScheme): string {
 }
 
 /** The operations of a group, and the types that they are about. */
-export function describeGroup({ contract }: Described, name: string): GroupDescription {
-  const operations = operationsOf(contract).filter((operation) => groupOf(operation) === name || operation.tags?.includes(name) === true)
+export function describeGroup({ contract }: Described, name: string, operations: readonly Operation[]): GroupDescription {
   const types = operations.flatMap(typesOfOperation).flatMap(namedIn).map((id) => namedType(contract, id)).filter((type) => type.kind !== 'record' || type.variantOf === undefined)
   const said = contract.services.flatMap(({ groups = [] }) => groups).find((group) => group.name === name)
   return { kind: 'group', name, documentation: said?.documentation, operations: operations.map((operation) => summarise(contract, operation)), types: distinct(types.map((type) => type.name)) }

@@ -102,7 +102,8 @@ export function summarise(contract: Contract, operation: Operation): OperationSu
   return { name: pathOf(operation), inputs: inputsText(operation), outcome: outcomeText(contract, operation), documentation: firstSentence(operation.documentation) }
 }
 
-function byGroup(operations: readonly Operation[]): Map<string, Operation[]> {
+/** Operations by their group; those that stand by themselves under `''`. */
+export function byGroup(operations: readonly Operation[]): Map<string, Operation[]> {
   const groups = new Map<string, Operation[]>()
   for (const operation of operations) {
     const group = groupOf(operation) ?? ''

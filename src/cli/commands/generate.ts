@@ -24,8 +24,8 @@ export function declare(command: Command): void {
 
 function summary(generated: Generated | undefined): object | undefined {
   if (generated === undefined) return undefined
-  const { contract, folder, files, operations, types, notes } = generated
-  return { contract, folder, files, operations, types, notes }
+  const { contract, folder, files, added, changed, removed, operations, types, notes, firstLines } = generated
+  return { contract, folder, files, added, changed, removed, operations, types, notes, firstLines }
 }
 
 function report(generated: Generated, voice: Voice): void {

@@ -2,7 +2,7 @@ import type { Command } from 'commander'
 import pc from 'picocolors'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
-import { readDuration } from '../options.js'
+import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
@@ -27,7 +27,7 @@ export function declare(command: Command): void {
         project,
         as: options.as,
         overwrite: options.overwrite,
-        only: options.only?.split(',').map((each) => each.trim()).filter((each) => each !== ''),
+        only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
       })
       if (voice.json) {

@@ -304,7 +304,18 @@ export class OperationReader {
 
   private add(path: readonly string[], inputs: readonly InputField[], outcome: Outcome, documentation: string | undefined, origin: Origin, layout: OperationLayout): void {
     const given = this.free(path, inputs, origin, layout)
-    this.found.push({ path: given, inputs, outcome, faults: [], wire: { [endpointName]: {} }, ...(layout.kind === 'invoke' ? {} : { standard: true as const }), ...documented(documentation), origin, layout })
+    const standard = layout.kind === 'invoke' ? {} : { standard: true as const }
+    const needs = layout.kind === 'count' || layout.kind === 'changes' || layout.kind === 'aggregate' ? { needs: [layout.entity] } : {}
+    this.found.push({ path: given, inputs, outcome, faults: [], wire: { [endpointName]: {} }, ...standard, ...needs, ...this.identified(layout), ...documented(documentation), origin, layout })
+  }
+
+  /** The entities of which an operation gives the keys. */
+  private identified(layout: OperationLayout): Pick<Operation, 'identifies'> {
+    const place = layout.kind === 'invoke' ? layout.on : layout
+    if (place === undefined) return {}
+    const targets = layout.kind === 'invoke' ? [] : Object.values(layout.targets ?? {}).map(({ entity }) => entity)
+    const entities = [...new Set([place.entity, ...(place.within ?? []).map(({ entity }) => entity), ...targets])]
+    return { identifies: entities.map((type) => ({ type, fields: this.types.identifying(type) })) }
   }
 
   /** The path itself; an overload is told by its parameters, and what is called like one of our own operations gets a trailing `_`. */

@@ -72,6 +72,13 @@ export class TypeReader {
     })
   }
 
+  /** The names of the properties in which an entity's key lies. */
+  identifying(id: TypeId): string[] {
+    const holder = this.withBases(id).find(({ keys }) => keys !== undefined)
+    const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
+    return (holder?.keys ?? []).map((name) => (Object.hasOwn(keyPaths, name) ? (keyPaths[name]?.[0] ?? name) : name))
+  }
+
   /** All fields of a type, those of its bases first. */
   allFields(id: TypeId): Field[] {
     return this.withBases(id).flatMap((record) => record.fields)

@@ -1,0 +1,293 @@
+import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
+import { countedTypes, namedType, operationsOf, pathOf, resolve, typesOfOperation, partsOf } from '../contract/queries.js'
+
+/** What a box stands for. */
+export type BoxKind = 'entity' | 'record' | 'enumeration' | 'union'
+
+/** A line inside a box: a field, or a value of an enumeration. */
+export interface Row {
+  readonly name: string
+  /** The type in words; nothing for values. */
+  readonly type: string
+  readonly key: boolean
+  readonly documentation: string | undefined
+}
+
+export interface Box {
+  readonly id: TypeId
+  readonly name: string
+  readonly kind: BoxKind
+  readonly abstract: boolean
+  /** Where its name belongs to; empty where names belong to nothing. */
+  readonly namespace: string
+  readonly rows: readonly Row[]
+  readonly documentation: string | undefined
+}
+
+/** One end of a link: what the things at this end are called from the other end, and how many there are. */
+export interface End {
+  readonly name?: string
+  readonly multiplicity?: string
+}
+
+/**
+ * How two types hang together. `leadsTo`: a field of `from` has values of `to`; `contains`: they are parts of it; `extends`: `from` is a
+ * kind of `to`; `oneOf`: `to` is an alternative of the union `from`; `uses`: a field of `from` has values of the enumeration `to`.
+ */
+export interface Link {
+  readonly kind: 'leadsTo' | 'contains' | 'extends' | 'oneOf' | 'uses'
+  readonly from: TypeId
+  readonly to: TypeId
+  readonly source: End
+  readonly target: End
+  readonly documentation: string | undefined
+}
+
+/** What is listed beside the boxes: entity sets, operations. */
+export interface Listing {
+  readonly title: string
+  readonly entries: readonly string[]
+}
+
+/** The types of a contract, or some of them, and how they hang together. */
+export interface Graph {
+  readonly title: string
+  readonly boxes: readonly Box[]
+  readonly links: readonly Link[]
+  readonly listings: readonly Listing[]
+  /** How many boxes there are when nothing is left away. */
+  readonly whole: number
+}
+
+/** The types that have boxes: records, enumerations and unions of them. Others are written where they stand. */
+export function drawnTypes(contract: Contract): NamedType[] {
+  return countedTypes(contract, operationsOf(contract)).filter((type) => kindOfBox(contract, type) !== undefined)
+}
+
+/**
+ * The graph of some types of a contract.
+ *
+ * @param shown ids of the types to draw; all that have boxes when left out. Fields that lead to others stay in their boxes as rows
+ */
+export function graphOf(contract: Contract, shown?: ReadonlySet<TypeId>): Graph {
+  const all = drawnTypes(contract)
+  const types = shown === undefined ? all : all.filter(({ id }) => shown.has(id))
+  const drawn = new Map(types.map((type) => [type.id, type]))
+  const links = linksOf(contract, drawn)
+  const byField = new Set(links.flatMap(({ fields }) => fields))
+  const boxes = types.map((type): Box => {
+    const kind = kindOfBox(contract, type) ?? 'record'
+    return {
+      id: type.id,
+      name: type.name,
+      kind,
+      abstract: type.kind === 'record' && type.abstract === true,
+      namespace: namespaceOf(type),
+      rows: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ name: value, type: '', key: false, documentation })) : ownFields(contract, type).filter((field) => !byField.has(field)).map((field) => rowOf(contract, type, field)),
+      documentation: type.documentation,
+    }
+  })
+  return { title: contract.title, boxes, links: links.map(({ fields: _fields, ...link }) => link), listings: listingsOf(contract, drawn, shown === undefined), whole: all.length }
+}
+
+/** For each type with a box: those that it hangs together with, in either direction. */
+export function neighboursOf(contract: Contract): ReadonlyMap<TypeId, ReadonlySet<TypeId>> {
+  const types = new Map(drawnTypes(contract).map((type) => [type.id, type]))
+  const found = new Map<TypeId, Set<TypeId>>([...types.keys()].map((id) => [id, new Set<TypeId>()]))
+  for (const { from, to } of linksOf(contract, types)) {
+    found.get(from)?.add(to)
+    found.get(to)?.add(from)
+  }
+  return found
+}
+
+interface FoundLink extends Link {
+  /** The fields that it stands for, and that need no rows. */
+  readonly fields: readonly Field[]
+}
+
+function kindOfBox(contract: Contract, type: NamedType): BoxKind | undefined {
+  switch (type.kind) {
+    case 'record':
+      return type.variantOf !== undefined ? undefined : type.keys !== undefined || isEntity(contract, type) ? 'entity' : 'record'
+    case 'enumeration':
+      return 'enumeration'
+    case 'intersection':
+      return type.parts.some((part) => resolve(contract, part).kind === 'record') ? 'record' : undefined
+    case 'union':
+      return type.alternatives.some((each) => isBoxed(contract, each)) ? 'union' : undefined
+    default:
+      return undefined
+  }
+}
+
+/** Has it a key, or does one of what it extends? */
+function isEntity(contract: Contract, type: Type): boolean {
+  return type.kind === 'record' && (type.keys !== undefined || (type.base !== undefined && isEntity(contract, resolve(contract, type.base))))
+}
+
+function isBoxed(contract: Contract, type: Type): boolean {
+  if (type.kind !== 'reference') return false
+  const target = resolve(contract, type)
+  return target.kind === 'record' || target.kind === 'intersection' || (target.kind === 'union' && target.alternatives.some((each) => each.kind === 'reference' && resolve(contract, each).kind === 'record'))
+}
+
+/** The fields that a type declares itself. */
+function ownFields(contract: Contract, type: Type): readonly Field[] {
+  if (type.kind === 'record') return type.fields.filter((field) => !field.name.startsWith('$etag'))
+  if (type.kind === 'intersection') return type.parts.flatMap((part) => ownFields(contract, part))
+  return []
+}
+
+function rowOf(contract: Contract, type: NamedType, field: Field): Row {
+  const text = shortType(contract, field.type)
+  return { name: field.name, type: field.optional || field.nullable ? `${/[|&]/.test(text) ? `(${text})` : text}?` : text, key: type.kind === 'record' && type.keys?.includes(field.name) === true, documentation: field.documentation }
+}
+
+/** A type in one or two words. */
+function shortType(contract: Contract, type: Type): string {
+  switch (type.kind) {
+    case 'reference': {
+      const named = namedType(contract, type.to)
+      return named.kind === 'list' || named.kind === 'map' ? shortType(contract, named) : named.name
+    }
+    case 'scalar':
+      return type.base
+    case 'list':
+      return `${shortType(contract, type.item)}[]`
+    case 'map':
+      return `${shortType(contract, type.value)} by name`
+    case 'literal':
+      return JSON.stringify(type.value)
+    case 'enumeration':
+      return type.members.length <= 3 ? type.members.map(({ value }) => value).join(' | ') : `${type.members.length} values`
+    case 'union': {
+      const parts = [...new Set(type.alternatives.map((each) => shortType(contract, each)))]
+      return parts.length <= 3 ? parts.join(' | ') : `${parts.slice(0, 2).join(' | ')} | …`
+    }
+    case 'intersection':
+      return type.parts.map((each) => shortType(contract, each)).join(' & ')
+    case 'record':
+      return '{ … }'
+    case 'tuple':
+      return `[${type.items.map((each) => shortType(contract, each)).join(', ')}]`
+    case 'fragment':
+      return 'any'
+    default:
+      return type.kind
+  }
+}
+
+/** Where a field's type leads, and how often. */
+interface Way {
+  readonly to: TypeId
+  readonly multiplicity: string
+}
+
+/** The boxes that a value of this type has, through lists and whatever has no box of its own. */
+function waysOf(contract: Contract, type: Type, drawn: ReadonlyMap<TypeId, NamedType>, multiplicity: string, within: readonly Type[] = []): Way[] {
+  if (within.includes(type)) return []
+  const inside = (part: Type, times: string): Way[] => waysOf(contract, part, drawn, times, [...within, type])
+  switch (type.kind) {
+    case 'reference':
+      return drawn.has(type.to) ? [{ to: type.to, multiplicity }] : isBoxless(contract, type.to) ? inside(namedType(contract, type.to), multiplicity) : []
+    case 'list':
+      return inside(type.item, listMultiplicity(type, multiplicity))
+    case 'map':
+      return inside(type.value, '*')
+    case 'union':
+      return type.alternatives.flatMap((each) => inside(each, type.alternatives.length > 1 ? sometimes(multiplicity) : multiplicity))
+    default:
+      return partsOf(type).flatMap((part) => inside(part, multiplicity))
+  }
+}
+
+/** Does a type have no box in any diagram? What it leads to is then led to by what names it. */
+function isBoxless(contract: Contract, id: TypeId): boolean {
+  return kindOfBox(contract, namedType(contract, id)) === undefined
+}
+
+function listMultiplicity({ minItems = 0, maxItems }: ListType, outside: string): string {
+  if (outside === '*') return '*'
+  const least = outside === '1' ? minItems : 0
+  return maxItems === undefined ? (least === 0 ? '*' : `${least}..*`) : least === maxItems ? `${least}` : `${least}..${maxItems}`
+}
+
+function sometimes(multiplicity: string): string {
+  return multiplicity === '1' ? '0..1' : multiplicity.replace(/^[1-9]\d*\.\./, '0..')
+}
+
+function linksOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>): FoundLink[] {
+  const links: FoundLink[] = []
+  const told = new Set<Field>()
+  for (const type of drawn.values()) {
+    const { id: from } = type
+    const link = (kind: Link['kind'], to: TypeId, source: End, target: End, fields: readonly Field[], documentation?: string): void => void links.push({ kind, from, to, source, target, fields, documentation })
+    if (type.kind === 'record' && type.base !== undefined && drawn.has(type.base.to)) link('extends', type.base.to, {}, {}, [])
+    if (type.kind === 'intersection') for (const part of type.parts) if (part.kind === 'reference') for (const { to } of waysOf(contract, part, drawn, '1')) link('extends', to, {}, {}, [])
+    if (type.kind === 'union') for (const { to } of type.alternatives.flatMap((each) => waysOf(contract, each, drawn, '1'))) link('oneOf', to, {}, {}, [])
+    for (const field of ownFields(contract, type)) {
+      if (told.has(field)) continue
+      const { relation } = field
+      const ways = waysOf(contract, field.type, drawn, field.optional || field.nullable ? '0..1' : '1')
+      for (const { to, multiplicity } of distinct(ways)) {
+        if (drawn.get(to)?.kind === 'enumeration') {
+          link('uses', to, {}, { name: field.name }, [], field.documentation)
+          continue
+        }
+        const back = relation?.partner === undefined ? undefined : fieldNamed(contract, to, relation.partner)
+        if (back !== undefined) told.add(back)
+        const opposite = back?.relation?.multiplicity ?? relation?.opposite
+        const source: End = { ...(back === undefined ? {} : { name: back.name }), ...(opposite === undefined ? {} : { multiplicity: opposite }) }
+        const isPart = relation?.contained === true
+        // What contains something is the end that it belongs to, whichever end tells of it first.
+        if (back?.relation?.contained === true) links.push({ kind: 'contains', from: to, to: from, source: { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity }, target: source, fields: [field, back], documentation: back.documentation })
+        else link(isPart ? 'contains' : 'leadsTo', to, source, { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity }, back === undefined ? [field] : [field, back], field.documentation)
+      }
+    }
+  }
+  return onceEach(links)
+}
+
+/** One way to each box. */
+function distinct(ways: readonly Way[]): Way[] {
+  return [...new Map(ways.map((way) => [way.to, way])).values()]
+}
+
+/** An enumeration that several fields of a type use is led to once. */
+function onceEach(links: readonly FoundLink[]): FoundLink[] {
+  const uses = new Map<string, FoundLink>()
+  const others: FoundLink[] = []
+  for (const link of links) {
+    const key = JSON.stringify([link.from, link.to])
+    const known = uses.get(key)
+    if (link.kind !== 'uses') others.push(link)
+    else uses.set(key, known === undefined ? link : { ...known, target: { name: `${known.target.name ?? ''}, ${link.target.name ?? ''}` } })
+  }
+  return [...others, ...uses.values()]
+}
+
+/** A field of a type, or of what it extends. */
+function fieldNamed(contract: Contract, id: TypeId, name: string): Field | undefined {
+  const type = namedType(contract, id)
+  return ownFields(contract, type).find((field) => field.name === name) ?? (type.kind === 'record' && type.base !== undefined ? fieldNamed(contract, type.base.to, name) : undefined)
+}
+
+/** `{urn:x}Name` -> `urn:x`; `A.B.Name` -> `A.B`; what has no such thing -> nothing. */
+function namespaceOf({ id, name }: NamedType): string {
+  const inBraces = /^\{(.*?)\}/.exec(id)?.[1]
+  if (inBraces !== undefined) return inBraces
+  return id.endsWith(`.${name}`) ? id.slice(0, -name.length - 1) : ''
+}
+
+/** Sets, singletons, and operations that are about the types that are drawn. */
+function listingsOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>, whole: boolean): Listing[] {
+  const groups = contract.services.flatMap(({ groups: all = [] }) => all).flatMap(({ name, holds }) => (holds === undefined || !drawn.has(holds.type) ? [] : [{ name, many: holds.many, type: namedType(contract, holds.type).name }]))
+  const isAbout = (type: Type): boolean => (type.kind === 'reference' ? drawn.has(type.to) : partsOf(type).some(isAbout))
+  const operations = operationsOf(contract).filter((operation) => operation.standard !== true && (whole || typesOfOperation(operation).some(isAbout)))
+  return [
+    { title: 'sets', entries: groups.filter(({ many }) => many).map(({ name, type }) => `${name}: ${type}[]`) },
+    { title: 'singletons', entries: groups.filter(({ many }) => !many).map(({ name, type }) => `${name}: ${type}`) },
+    { title: 'operations', entries: operations.map((operation) => `${pathOf(operation)}(${operation.inputs.filter(({ optional }) => !optional).map(({ name }) => name).join(', ')})`) },
+  ].filter(({ entries }) => entries.length > 0)
+}
