@@ -1,10 +1,45 @@
+import type { Contract } from '../contract/contract.js'
+import { noNames, type KeptNames } from '../contract/kept-names.js'
+import { problem } from '../contract/problem.js'
 import { dialectNamed } from '../dialects/registry.js'
-import { noNames } from '../contract/kept-names.js'
+import { generalReason, nameClashes, type NameClash } from '../naming/clashes.js'
+import { pascalCase } from '../naming/identifiers.js'
 import { assignNames, type Names } from '../naming/names.js'
 import type { OpenContract } from './open-contract.js'
 
-/** The identifiers of a contract's client. The endpoint chosen in the project has no part in them. */
+/**
+ * The identifiers of a contract's client. The endpoint chosen in the project has no part in them.
+ *
+ * @throws Problem TM-3009 when the project names the class so that no client can have it
+ */
 export async function namesFor(open: OpenContract): Promise<Names> {
-  const dialect = await dialectNamed(open.contract.dialect)
-  return assignNames(open.contract, open.kept?.names ?? noNames, dialect.emit.reservedNames, open.kept?.entry.class)
+  const { emit } = await dialectNamed(open.contract.dialect)
+  const { class: className } = open.kept?.entry ?? {}
+  checkClass(className, open.name, emit.reservedNames)
+  return assignNames(open.contract, open.kept?.names ?? noNames, emit.reservedNames, className)
+}
+
+/**
+ * The identifiers of a contract that is imported. Its class is called unlike those of the other contracts, so that one file can import them all.
+ *
+ * @param className the name of the class where the project says it
+ * @param others the classes of the project's other contracts, by contract
+ */
+export async function namesForImport(contract: Contract, kept: KeptNames, className: string | undefined, others: Readonly<Record<string, string>>): Promise<{ names: Names; clashes: NameClash[] }> {
+  const { emit } = await dialectNamed(contract.dialect)
+  checkClass(className, contract.name, emit.reservedNames)
+  const names = assignNames(contract, kept, emit.reservedNames, className)
+  const rival = Object.entries(others).find(([, other]) => other.toLowerCase() === names.class.toLowerCase())
+  if (className !== undefined || rival === undefined) return { names, clashes: nameClashes(contract, names, emit.reservedNames) }
+  const taken = new Set(Object.values(others).map((name) => name.toLowerCase()))
+  const wanted = `${pascalCase(contract.name)}${names.class}`
+  let given = wanted
+  for (let count = 2; taken.has(given.toLowerCase()); count += 1) given = `${wanted}${count}`
+  const renamed = assignNames(contract, kept, emit.reservedNames, given)
+  return { names: renamed, clashes: [{ what: 'class', name: names.class, given, reason: `the contract ${rival[0]} has a class of that name` }, ...nameClashes(contract, renamed, emit.reservedNames)] }
+}
+
+function checkClass(name: string | undefined, contract: string, reserved: readonly string[]): void {
+  const reason = name === undefined ? undefined : generalReason(name, reserved)
+  if (name !== undefined && reason !== undefined) throw problem('TM-3009', { name, contract, reason })
 }

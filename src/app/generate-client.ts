@@ -4,6 +4,7 @@ import { problem } from '../contract/problem.js'
 import { countTypes, operationsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { dialectNamed } from '../dialects/registry.js'
+import { nameClashes, type NameClash } from '../naming/clashes.js'
 import { replaceFolder } from '../project/safe-writing.js'
 import { writeNames } from '../project/snapshot.js'
 import { sampleInput } from '../exercise/sample.js'
@@ -32,6 +33,8 @@ export interface Generated {
   readonly operations: number
   readonly types: number
   readonly notes: readonly Note[]
+  /** What is called otherwise in the client than in the metadata, and why. */
+  readonly clashes: readonly NameClash[]
   /** The first lines to write. */
   readonly firstLines: readonly string[]
   /** Packages that the client needs, with their version ranges. */
@@ -105,6 +108,7 @@ export async function generateClient(name: string, options: GenerateOptions = {}
     operations: operations.length,
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,
+    clashes: nameClashes(open.contract, names, dialect.emit.reservedNames),
     firstLines: firstLines(open.contract, names, sorted, sampleMaker(open.contract, dialect), `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`),
     dependencies: dialect.emit.dependencies(open.contract),
   }

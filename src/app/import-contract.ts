@@ -5,9 +5,10 @@ import { messageText, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queries.js'
 import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
 import { noNames } from '../contract/kept-names.js'
-import { assignNames } from '../naming/names.js'
+import type { NameClash } from '../naming/clashes.js'
 import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry } from '../project/project-file.js'
 import { readNames, writeSnapshot } from '../project/snapshot.js'
+import { namesForImport } from './client-names.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { cacheContract, chooseOperations, contractNameFor, readSource } from './open-contract.js'
 
@@ -35,6 +36,8 @@ export interface Imported {
   readonly typeCount: number
   /** The endpoint that calls will go to, and why. */
   readonly endpoint: { readonly chosen: Endpoint; readonly reason: string } | undefined
+  /** What is called otherwise in the client than in the metadata, and why. */
+  readonly clashes: readonly NameClash[]
   /** Something the user should know before the first call. */
   readonly warning: string | undefined
 }
@@ -59,9 +62,8 @@ export async function importContract(location: string, options: ImportOptions = 
   const { contract: whole, documents } = await readSource(location, name, options.seconds, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
-  const { dialectNamed } = await import('../dialects/registry.js')
-  const dialect = await dialectNamed(contract.dialect)
-  const names = assignNames(contract, kept, dialect.emit.reservedNames, existing?.class)
+  const others = Object.fromEntries(Object.entries(contracts).flatMap(([other, { class: className }]) => (other === name || className === undefined ? [] : [[other, className]])))
+  const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
 
   const entry: ContractEntry = {
     from: isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location),
@@ -73,7 +75,7 @@ export async function importContract(location: string, options: ImportOptions = 
   await cacheContract(whole, name, index)
   await writeContractEntry(folder, name, entry)
   const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
-  return { name, contract, entry, endpoint, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
+  return { name, contract, entry, endpoint, clashes, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
 }
 
 /** Metadata that was fetched from one host and names another, internal one: a classic. */
@@ -93,6 +95,7 @@ export function importSummary(imported: Imported): object {
     endpoints: endpointsOf(contract).map(({ name, protocol, address }) => ({ name, protocol, address })),
     operations: operationsOf(contract).map(pathOf),
     types: imported.typeCount,
+    renamed: imported.clashes,
     notes: contract.notes,
   }
 }

@@ -14,7 +14,7 @@ const arrows: Readonly<Record<Link['kind'], string>> = {
 export function dotText(graph: Graph, towards: 'right' | 'down'): string {
   const ids = new Map(graph.boxes.map((box, at) => [box.id, `t${at}`]))
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
-  const nodes = (boxes: readonly Box[], indent: string): string[] => boxes.map((box) => `${indent}${ids.get(box.id) ?? ''} [label=${labelOf(box)}${box.documentation === undefined ? '' : `, tooltip=${quoted(box.documentation)}`}${box.kind === 'union' ? ', style="rounded,dashed"' : ''}, color="${palette[box.kind]}"]`)
+  const nodes = (boxes: readonly Box[], indent: string): string[] => boxes.map((box) => `${indent}${ids.get(box.id) ?? ''} [label=${labelOf(box, towards)}${box.documentation === undefined ? '' : `, tooltip=${quoted(box.documentation)}`}${box.kind === 'union' ? ', style="rounded,dashed"' : ''}, color="${palette[box.kind]}"]`)
   const clustered = namespaces.length > 1 ? namespaces.flatMap((namespace, at) => [`  subgraph cluster_${at} {`, `    label=${quoted(namespace)}`, ...nodes(graph.boxes.filter((box) => box.namespace === namespace), '    '), '  }']) : nodes(graph.boxes, '  ')
   return [
     `digraph ${quoted(graph.title)} {`,
@@ -33,11 +33,12 @@ function endLabel(name: string, text: string): string {
   return text === '' ? '' : `, ${name}=${quoted(text)}`
 }
 
-/** A record label: name, then a line for each field. */
-function labelOf(box: Box): string {
+/** A record label: name, then a line for each field, below each other: braces turn the direction, which is that of the whole graph. */
+function labelOf(box: Box, towards: 'right' | 'down'): string {
   const rows = box.rows.map((row) => `${row.key ? '* ' : ''}${row.name}${row.type === '' ? '' : `: ${row.type}`}`)
   const inRecord = (text: string): string => text.replace(/[\\{}|<>"]/g, (c) => `\\${c}`).replace(/\s+/g, ' ')
-  return `"{${inRecord(box.name)}${rows.length === 0 ? '' : `|${rows.map((row) => `${inRecord(row)}\\l`).join('')}`}}"`
+  const label = `${inRecord(box.name)}${rows.length === 0 ? '' : `|${rows.map((row) => `${inRecord(row)}\\l`).join('')}`}`
+  return towards === 'right' ? `"${label}"` : `"{${label}}"`
 }
 
 function quoted(text: string): string {

@@ -144,33 +144,35 @@ function rowOf(contract: Contract, type: NamedType, field: Field): Row {
   return { name: field.name, type: field.optional || field.nullable ? `${/[|&]/.test(text) ? `(${text})` : text}?` : text, key: type.kind === 'record' && type.keys?.includes(field.name) === true, documentation: field.documentation }
 }
 
-/** A type in one or two words. */
-function shortType(contract: Contract, type: Type): string {
+/** A type in one or two words. Lists can be made of themselves. */
+function shortType(contract: Contract, type: Type, depth = 0): string {
+  if (depth > 6) return '…'
+  const inside = (part: Type): string => shortType(contract, part, depth + 1)
   switch (type.kind) {
     case 'reference': {
       const named = namedType(contract, type.to)
-      return named.kind === 'list' || named.kind === 'map' ? shortType(contract, named) : named.name
+      return named.kind === 'list' || named.kind === 'map' ? inside(named) : named.name
     }
     case 'scalar':
       return type.base
     case 'list':
-      return `${shortType(contract, type.item)}[]`
+      return `${inside(type.item)}[]`
     case 'map':
-      return `${shortType(contract, type.value)} by name`
+      return `${inside(type.value)} by name`
     case 'literal':
       return JSON.stringify(type.value)
     case 'enumeration':
       return type.members.length <= 3 ? type.members.map(({ value }) => value).join(' | ') : `${type.members.length} values`
     case 'union': {
-      const parts = [...new Set(type.alternatives.map((each) => shortType(contract, each)))]
+      const parts = [...new Set(type.alternatives.map((each) => inside(each)))]
       return parts.length <= 3 ? parts.join(' | ') : `${parts.slice(0, 2).join(' | ')} | …`
     }
     case 'intersection':
-      return type.parts.map((each) => shortType(contract, each)).join(' & ')
+      return type.parts.map((each) => inside(each)).join(' & ')
     case 'record':
       return '{ … }'
     case 'tuple':
-      return `[${type.items.map((each) => shortType(contract, each)).join(', ')}]`
+      return `[${type.items.map((each) => inside(each)).join(', ')}]`
     case 'fragment':
       return 'any'
     default:

@@ -1,4 +1,5 @@
-import type { Contract, NamedType, TypeId } from '../contract/contract.js'
+import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
+import { groupOf } from '../contract/choice.js'
 import { directSubtypes, operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { camelCase, pascalCase } from './identifiers.js'
@@ -13,7 +14,7 @@ export interface Names extends KeptNames {
 const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/i
 
 /** Exports of every client that are not made from the metadata. */
-const ownExports = [
+export const ownExports: readonly string[] = [
   'CallFailure', 'Connection', 'ContractBreach', 'Credential', 'DateText', 'DateTimeText', 'DayText', 'DecimalText', 'Deviation', 'DurationText',
   'Endpoint', 'Exchange', 'InputRejected', 'Misfit', 'MonthDayText', 'MonthText', 'OpenContent', 'OpenElement', 'Plain', 'QualifiedNameText', 'ServiceFault',
   'Settings', 'ThisCall', 'TimeText', 'TransportFailure', 'YearMonthText', 'YearText', 'checkInput', 'close', 'connect', 'endpoints', 'send', 'settingsFrom',
@@ -52,7 +53,7 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   const theClass = className ?? kept.class ?? free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
   claim(theClass)
 
-  for (const group of [...new Set(operationsOf(contract).flatMap(({ path }) => (path.length > 1 ? [path[0] ?? ''] : [])))].sort()) {
+  for (const group of [...new Set(operationsOf(contract).map(groupOf).filter((group) => group !== undefined))].sort()) {
     if (Object.hasOwn(groups, group)) continue
     const name = free(`${theClass}${pascalCase(group)}`, ['Group'], (wished) => !taken.has(wished.toLowerCase()))
     Object.defineProperty(groups, group, { value: name, enumerable: true, writable: true, configurable: true })
@@ -63,12 +64,8 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   for (const operation of sortedBy(operationsOf(contract), pathOf)) {
     const path = pathOf(operation)
     if (Object.hasOwn(operations, path)) continue
-    const last = operation.path.at(-1) ?? path
-    // Outside its group a function needs the group's name: `createBookings`.
-    const group = operation.path.length > 1 ? pascalCase(operation.path[0] ?? '') : ''
-    const full = last.toLowerCase().includes(group.toLowerCase()) ? last : `${last} ${group}`
     const isFree = (name: string): boolean => !keywords.has(name) && !devices.test(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
-    const name = free(camelCase(full), ['Operation'], isFree)
+    const name = free(wantedFunction(operation), ['Operation'], isFree)
     operations[path] = name
     functions.add(name.toLowerCase())
     claimOperation(name)
@@ -94,6 +91,13 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   }
   const paths = { ...kept.paths, ...Object.fromEntries(operationsOf(contract).flatMap((operation) => (operation.key === undefined ? [] : [[operation.key, pathOf(operation)]]))) }
   return { class: theClass, types, codecs, operations, groups, paths }
+}
+
+/** What an operation's function is called when nothing is in the way: outside its group it needs the group's name, `createBookings`. */
+export function wantedFunction(operation: Operation): string {
+  const last = operation.path.at(-1) ?? ''
+  const group = pascalCase(groupOf(operation) ?? '')
+  return camelCase(groupOf(operation) === undefined || last.toLowerCase().includes(group.toLowerCase()) ? last : `${last} ${group}`)
 }
 
 /** What an operation's file exports, by the name of its function. */

@@ -4,16 +4,19 @@ import { fieldsOf, namedType } from '../../contract/queries.js'
 /** Types, inputs and places as people read them: the neutral base for simple values, the metadata's names for others. */
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */
-export function typeText(contract: Contract, type: Type): string {
+export function typeText(contract: Contract, type: Type, depth = 0): string {
+  // Lists and maps can be made of themselves.
+  if (depth > 6) return '…'
+  const inside = (part: Type): string => typeText(contract, part, depth + 1)
   switch (type.kind) {
     case 'reference': {
       const named = namedType(contract, type.to)
-      return named.kind === 'list' || named.kind === 'map' ? typeText(contract, named) : named.name
+      return named.kind === 'list' || named.kind === 'map' ? inside(named) : named.name
     }
     case 'scalar':
       return type.base
     case 'list':
-      return bracketed(typeText(contract, type.item), '[]')
+      return bracketed(inside(type.item), '[]')
     case 'enumeration':
       return type.members.map((member) => member.value).join(' | ')
     case 'fragment':
@@ -21,11 +24,11 @@ export function typeText(contract: Contract, type: Type): string {
     case 'literal':
       return String(type.value)
     case 'union':
-      return type.alternatives.map((each) => (each.kind === 'record' ? `{ ${each.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }` : typeText(contract, each))).join(' | ')
+      return type.alternatives.map((each) => (each.kind === 'record' ? `{ ${each.fields.map((field) => `${field.name}: ${inside(field.type)}`).join(', ')} }` : inside(each))).join(' | ')
     case 'intersection':
-      return type.parts.map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : typeText(contract, each))).join(' & ')
+      return type.parts.map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : inside(each))).join(' & ')
     case 'map':
-      return `{ [name]: ${typeText(contract, type.value)} }`
+      return `{ [name]: ${inside(type.value)} }`
     default:
       return type.kind
   }

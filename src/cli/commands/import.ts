@@ -2,6 +2,7 @@ import type { Command } from 'commander'
 import pc from 'picocolors'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
+import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
@@ -42,6 +43,7 @@ export function declare(command: Command): void {
       print(tableText(['endpoint', 'protocol', 'address', ''], rows))
       if (imported.warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
       sayNotes(voice, contract.notes)
+      sayClashes(voice, imported.clashes)
       say(voice, `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`)
     })
 }
@@ -52,4 +54,12 @@ export function sayNotes(voice: Voice, notes: readonly Note[]): void {
   if (shown.length > 0) say(voice, '')
   for (const note of shown) say(voice, `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`)
   if (notes.length > shown.length) say(voice, pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`))
+}
+
+/** Tells what is called otherwise in the client, a few of them. */
+export function sayClashes(voice: Voice, clashes: readonly NameClash[]): void {
+  const shown = clashes.slice(0, 8)
+  if (shown.length > 0) say(voice, '')
+  for (const { what, name, given, reason } of shown) say(voice, `${pc.yellow('note')} TM-3008  the ${what} "${name}" is called ${given} in the client: ${reason}`)
+  if (clashes.length > shown.length) say(voice, pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`))
 }
