@@ -1,6 +1,6 @@
 import type { Contract } from '../contract/contract.js'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
-import { problem } from '../contract/problem.js'
+import { messageText, problem } from '../contract/problem.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { generalReason, nameClashes, type NameClash } from '../naming/clashes.js'
 import { pascalCase } from '../naming/identifiers.js'
@@ -37,6 +37,11 @@ export async function namesForImport(contract: Contract, kept: KeptNames, classN
   for (let count = 2; taken.has(given.toLowerCase()); count += 1) given = `${wanted}${count}`
   const renamed = assignNames(contract, kept, emit.reservedNames, given)
   return { names: renamed, clashes: [{ what: 'class', name: names.class, given, reason: `the contract ${rival[0]} has a class of that name` }, ...nameClashes(contract, renamed, emit.reservedNames)] }
+}
+
+/** A name that could not be given, as it is told. */
+export function clashText({ what, name, given, reason }: NameClash): string {
+  return `TM-3008  ${messageText('TM-3008', { what, name, given, reason })}`
 }
 
 function checkClass(name: string | undefined, contract: string, reserved: readonly string[]): void {

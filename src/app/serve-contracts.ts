@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { problem } from '../contract/problem.js'
+import { operationsOf, pathOf } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { fileReason } from '../contract/system-error.js'
 import { parseInput } from '../exercise/input.js'
@@ -27,16 +28,17 @@ export async function serveContracts(references: readonly string[], options: Ser
     references.map(async (reference): Promise<Part> => {
       const open = await openContract(reference, options)
       const documents = await open.documents()
-      const dialect = await dialectNamed(open.contract.dialect)
-      const rules = dialect.rules?.(open.contract)
+      const dialect = await dialectNamed(open.whole.dialect)
+      const rules = dialect.rules?.(open.whole)
       // Reading follows the references between the documents, which serving needs.
       return {
         name: open.name,
-        contract: open.contract,
+        contract: open.whole,
+        ...(open.kept?.entry.only === undefined ? {} : { chosen: new Set(operationsOf(open.contract).map(pathOf)) }),
         dialect,
         documents: [documents.root, ...documents.all().filter((document) => document !== documents.root)],
         seed: await seedOf(open, options),
-        improvise: (type, name) => sampleValue(open.contract, type, name, { full: true, rules }),
+        improvise: (type, name) => sampleValue(open.whole, type, name, { full: true, rules }),
       }
     }),
   )

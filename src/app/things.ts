@@ -46,7 +46,7 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
   if (found !== undefined) return found
 
   // Names can have dots in them: the owner is what stands before any of them.
-  let near: readonly string[] = []
+  let inside: { readonly owner: string; readonly member: string; readonly names: readonly string[] } | undefined
   for (let dot = wanted.lastIndexOf('.'); dot > 0; dot = wanted.lastIndexOf('.', dot - 1)) {
     const owner = wanted.slice(0, dot)
     // A type may be called like an operation.
@@ -56,10 +56,11 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
       const members = each === undefined ? new Map<string, Thing>() : membersOfThing(contract, each)
       const member = members.get(matchName(wanted.slice(dot + 1), [...members.keys()]) ?? '')
       if (member !== undefined) return member
-      if (members.size > 0) near = [...members.values()].map(({ name }) => name)
+      if (each !== undefined && members.size > 0) inside = { owner: each.name, member: wanted.slice(dot + 1), names: [...members.keys()] }
     }
   }
-  throw problem('TM-1005', { what: near.length > 0 ? 'field, input or value' : 'operation, group, type or endpoint', name: wanted, contract: contractName, nearest: nearestAdvice(wanted, near.length > 0 ? near : all) })
+  if (inside !== undefined) throw problem('TM-1005', { what: 'field, input or value', name: inside.member, contract: inside.owner, nearest: nearestAdvice(inside.member, inside.names) })
+  throw problem('TM-1005', { what: 'operation, group, type or endpoint', name: wanted, contract: contractName, nearest: nearestAdvice(wanted, all) })
 }
 
 /** What can be named behind a dot. */

@@ -2,6 +2,7 @@ import pc from 'picocolors'
 import stringWidth from 'string-width'
 import wrap from 'wrap-ansi'
 import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'
+import { proseLines } from './tables.js'
 import { count, terminalWidth } from './terminal.js'
 
 /** Up to so many operations, or types, are told one by one; more of them by groups, or by their names alone. */
@@ -29,7 +30,7 @@ export function overviewText(shown: Overview, full: boolean): string {
   const typeCount = choice === undefined ? count(counts.types, 'type') : `${counts.types} of ${count(choice.types.all, 'type')}`
   const head = [
     `${pc.bold(shown.contract)}  ${shown.dialect}  ${shown.title}`,
-    ...(shown.documentation === undefined ? [] : shown.documentation.split('\n').map((line) => pc.dim(line))),
+    ...proseLines(shown.documentation),
     `${count(counts.endpoints, 'endpoint')}, ${operationCount}, ${typeCount}, ${count(counts.notes, 'note')}`,
     ...(choice === undefined ? [] : [`chosen in tolmach.yaml: ${choice.only.join(', ')}`]),
     '',

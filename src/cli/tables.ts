@@ -40,6 +40,11 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
     .join('\n')
 }
 
+/** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
+export function proseLines(text: string | undefined): string[] {
+  return text === undefined ? [] : text.split('\n').flatMap((line) => wrap(line, terminalWidth()).split('\n')).map((line) => pc.dim(line))
+}
+
 /** How many columns a text takes; plain letters, which most texts are, need no looking up. */
 function widthOf(text: string): number {
   return /^[ -~]*$/.test(text) ? text.length : stringWidth(text)

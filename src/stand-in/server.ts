@@ -15,6 +15,8 @@ const largestRequest = 64 * 1024 * 1024
 export interface Part {
   readonly name: string
   readonly contract: Contract
+  /** The paths of the operations that it plays; all of them when left out. */
+  readonly chosen?: ReadonlySet<string>
   readonly dialect: Dialect
   readonly documents: readonly LoadedDocument[]
   readonly seed: Seed | undefined
@@ -102,9 +104,13 @@ async function handle(stages: ReadonlyMap<string, Stage>, request: IncomingMessa
 
 function handleOne(stage: Stage, request: PlayRequest, onEvent: (event: Event) => void): PlayResponse {
   const understood = stage.player.understand(request)
-  const answer = 'operation' in understood ? perform(stage, understood) : understood
+  const answer = !('operation' in understood) ? understood : stage.part.chosen?.has(pathOf(understood.operation)) === false ? notChosen(understood.operation) : perform(stage, understood)
   onEvent({ contract: stage.part.name, operation: 'operation' in understood ? pathOf(understood.operation) : `${request.method} ${request.target}`, status: answer.status })
   return answer
+}
+
+function notChosen(operation: Operation): PlayResponse {
+  return { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `${pathOf(operation)} is not played: "only" in tolmach.yaml leaves it out.\n` }
 }
 
 /** Plays unit after unit; what happened in one that failed did not happen. */

@@ -41,3 +41,10 @@ export async function libxml2Errors(envelope: string, folder: string, mains: rea
 export function demoErrors(envelope: string, repository: string): Promise<string[]> {
   return libxml2Errors(envelope, join(repository, 'demo', 'berths'), [{ namespace: 'urn:brackmouth:desk', file: basename('desk.xsd') }])
 }
+
+/** What libxml2 says of an SVG that is not well-formed XML. */
+export async function libxml2WellFormed(svg: string): Promise<string> {
+  const anything = '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="http://www.w3.org/2000/svg"><xs:element name="svg"><xs:complexType mixed="true"><xs:sequence><xs:any minOccurs="0" maxOccurs="unbounded" processContents="skip"/></xs:sequence><xs:anyAttribute processContents="skip"/></xs:complexType></xs:element></xs:schema>'
+  const { errors } = await validateXML({ xml: [{ fileName: 'picture.svg', contents: svg }], schema: [{ fileName: 'any.xsd', contents: anything }] })
+  return errors.map((error) => error.rawMessage).join('\n')
+}

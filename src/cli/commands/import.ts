@@ -2,6 +2,7 @@ import type { Command } from 'commander'
 import pc from 'picocolors'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
+import { clashText } from '../../app/client-names.js'
 import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
@@ -60,6 +61,6 @@ export function sayNotes(voice: Voice, notes: readonly Note[]): void {
 export function sayClashes(voice: Voice, clashes: readonly NameClash[]): void {
   const shown = clashes.slice(0, 8)
   if (shown.length > 0) say(voice, '')
-  for (const { what, name, given, reason } of shown) say(voice, `${pc.yellow('note')} TM-3008  the ${what} "${name}" is called ${given} in the client: ${reason}`)
+  for (const clash of shown) say(voice, `${pc.yellow('note')} ${clashText(clash)}`)
   if (clashes.length > shown.length) say(voice, pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`))
 }

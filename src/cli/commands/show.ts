@@ -5,7 +5,7 @@ import { problem } from '../../app/problems.js'
 import { foundText } from '../found-text.js'
 import { overviewText } from '../overview-text.js'
 import { globalsOf } from '../run.js'
-import { tableText } from '../tables.js'
+import { proseLines, tableText } from '../tables.js'
 import { count, print, printJson, say } from '../terminal.js'
 import { sayNotes } from './import.js'
 
@@ -63,7 +63,7 @@ function textOf(shown: Exclude<Shown, { readonly kind: 'contract' }>): string {
 function groupText(shown: GroupDescription): string {
   return [
     `${pc.bold(shown.name)}  group of ${count(shown.operations.length, 'operation')}`,
-    ...prose(shown.documentation),
+    ...proseLines(shown.documentation),
     '',
     tableText(['operation', 'outcome', 'meaning'], shown.operations.map((each) => [`${each.name}(${each.inputs})`, each.outcome, each.documentation ?? '']), '  '),
     ...(shown.types.length === 0 ? [] : section('types', `  ${shown.types.join(', ')}`)),
@@ -75,7 +75,7 @@ function endpointText(shown: EndpointDescription): string {
   const credentials = others.length === 0 ? (only?.wanted ?? 'none') : shown.credentials.map(({ wanted, operations = [] }) => `${wanted} (${operations.length <= 6 ? operations.join(', ') : count(operations.length, 'operation')})`).join('\n')
   return [
     `${pc.bold(shown.name)}  endpoint`,
-    ...prose(shown.documentation),
+    ...proseLines(shown.documentation),
     '',
     tableText([], [['protocol', shown.protocol], ['address', shown.address], ['credentials', credentials === 'none' ? 'none that the metadata names' : credentials], ...(shown.headers.length === 0 ? [] : [['message headers', shown.headers.join(', ')]]), ['operations', shown.operations.join(', ')], ['declared at', shown.origin]], '  '),
   ].join('\n')
@@ -85,7 +85,7 @@ function operationText(shown: OperationDescription): string {
   return [
     `${pc.bold(shown.name)}  operation${shown.deprecated ? pc.yellow('  deprecated') : ''}`,
     ...leftOutText(shown.leftOut, shown.name),
-    ...prose(shown.documentation),
+    ...proseLines(shown.documentation),
     ...section('inputs', shown.inputs.length === 0 ? '  none' : fieldTable(shown.inputs)),
     ...(shown.headers.length === 0 ? [] : section('headers (under "headers" in the input)', fieldTable(shown.headers))),
     ...section(`outcome  ${pc.dim(shown.outcomeType)}`, outcomeTable(shown.outcome)),
@@ -104,7 +104,7 @@ function typeText(shown: TypeDescription): string {
   return [
     `${pc.bold(shown.name)}  ${shown.what}`,
     ...leftOutText(shown.leftOut, shown.name),
-    ...prose(shown.documentation),
+    ...proseLines(shown.documentation),
     ...(shown.extends === undefined ? [] : ['', `extends ${shown.extends}`]),
     ...(shown.extendedBy.length === 0 ? [] : ['', `extended by ${shown.extendedBy.join(', ')}`]),
     ...(shown.fields.length === 0 ? [] : section('fields', fieldTable(shown.fields))),
@@ -141,8 +141,4 @@ function fieldTable(fields: readonly FieldDescription[]): string {
 
 function section(title: string, body: string | undefined): string[] {
   return ['', pc.bold(title), ...(body === undefined ? [] : [body])]
-}
-
-function prose(documentation: string | undefined): string[] {
-  return documentation === undefined ? [] : documentation.split('\n').map((line) => pc.dim(line))
 }
