@@ -105,13 +105,13 @@ export const messages = {
 
   'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
   'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),
-  'TM-3008': entry('input', 'The {what} "{name}" is called {given} in the client: {reason}.', 'The name stays from now on. `class:` in tolmach.yaml names the class otherwise.'),
-  'TM-3009': entry('input', 'The class "{name}" of {contract} can\'t be called so: {reason}.', 'Choose another name for `class:` in tolmach.yaml. Nothing was written.'),
+  'TM-3003': entry('input', 'No operation is chosen: "only" names {only}, and none of that is in {contract}.', '{nearest}'),
   'TM-3004': entry('input', 'The diagram of {contract} has no type "{name}".', '{nearest}'),
   'TM-3005': entry('input', 'There are {count} types to draw, more than a picture can show so that anybody reads it.', 'Draw a part: {advice}.'),
   'TM-3006': entry('input', '{contract} has no view "{name}".', '{nearest}'),
   'TM-3007': entry('input', 'The file {file} does not end in a format that Tolmach writes.', 'Use {endings}.'),
-  'TM-3003': entry('input', 'No operation is chosen: "only" names {only}, and none of that is in {contract}.', '{nearest}'),
+  'TM-3008': entry('input', 'The {what} "{name}" is called {given} in the client: {reason}.', 'The name stays from now on. `class:` in tolmach.yaml names the class otherwise.'),
+  'TM-3009': entry('input', 'The class "{name}" of {contract} can\'t be called so: {reason}.', 'Choose another name for `class:` in tolmach.yaml. Nothing was written.'),
 
   'TM-4001': entry('fault', 'The service refused the call: {reason}', 'The service itself says so; the detail below, if any, is its own.'),
   'TM-4002': entry('unreachable', 'Nobody answers at {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),

@@ -75,7 +75,12 @@ function registrySteps(service: string): Step[] {
   return [
     { say: 'The vessel register speaks OData 4: its service root is enough.', words: ['import', service, '--as', 'registry'] },
     { say: 'Its sets, each with what can be done; functions and actions beside them.', words: ['show', 'registry'] },
+    { say: 'Look for something, in names and in what is said about them.', words: ['show', 'registry', '--find', 'clear vessel'] },
+    { say: 'A picture of the model, to zoom and search in; open it in a browser.', words: ['diagram', 'registry', 'registry.html'] },
+    { say: 'A part of it for a document: what hangs together with a survey, kept as a view.', words: ['diagram', 'registry', 'surveys.pdf', '--around', 'Survey', '--steps', '1', '--towards', 'down', '--view', 'surveys'] },
+    { say: 'Everything in one page to browse, and to hand on.', words: ['show', 'registry', '--save', 'registry-reference.html'] },
     { say: 'Write its client: queries are typed by what each entity has.', words: ['generate', 'registry'] },
+    { say: 'Where is what? The generated code, and the metadata that it came from.', words: ['locate', 'registry', 'Vessel.Flag'] },
     { say: 'Ask: which ones, with what hangs off them, in which order.', words: ['call', 'registry', 'Vessels.list', '--with', 'filter=Length gt 90 and Kind ne Brackmouth.Registry.VesselKind\'Tug\'', '--with', 'expand=Owner', '--with', 'orderBy=Length desc', '--columns', 'Name, Kind, Length, Flag, Owner.Name=Owner'] },
     { say: 'Reckon: a row for each flag, the longest vessel and how many there are.', words: ['call', 'registry', 'Vessels.aggregate', '--with', 'filter=Flag ne \'GB\'', '--with', 'groupBy=Flag', '--with', 'measures.Vessels=count', '--with', 'measures.Longest.of=Length', '--with', 'measures.Longest.by=max'] },
     { say: 'What lies inside a vessel has its own address: the pages of her log.', words: ['call', 'registry', 'VesselsLog.list', '--with', 'of=9007199254740993', '--columns', 'Page, Written, Text'] },
