@@ -3,8 +3,8 @@ import type { Contract } from '../contract/contract.js'
 import { nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, typesOfOperation, partsOf, neededOf } from '../contract/queries.js'
-import { drawnTypes, graphOf, neighboursOf, type Graph } from '../diagram/graph.js'
-import { mostWithRows } from '../diagram/layout.js'
+import { drawnTypes, graphOf, mostWithRows, neighboursOf, type Graph } from '../diagram/graph.js'
+import type { Picture } from '../diagram/shapes.js'
 import { typesOfView, type View } from '../diagram/view.js'
 import { writeView } from '../project/project-file.js'
 import { writeFileSafely } from '../project/safe-writing.js'
@@ -103,7 +103,7 @@ async function render(open: OpenContract, { graph, view }: Drawn, format: NonNul
 }
 
 /** A graph as a picture. */
-export async function pictureOf(graph: Graph, towards: 'right' | 'down'): Promise<import('../diagram/shapes.js').Picture> {
+export async function pictureOf(graph: Graph, towards: 'right' | 'down'): Promise<Picture> {
   const [{ layOut }, { drawingOf }] = await Promise.all([import('../diagram/layout.js'), import('../diagram/drawing.js')])
   return drawingOf(graph, await layOut(graph, towards))
 }

@@ -7,6 +7,8 @@ import { count, terminalWidth } from './terminal.js'
 
 /** Up to so many operations, or types, are told one by one; more of them by groups, or by their names alone. */
 const manyLines = 40
+/** A remark behind a line has at least so much room. */
+const leastRemark = 24
 /** So many names of types are told when there are very many. */
 const manyNames = 400
 
@@ -56,7 +58,7 @@ function groupBranches(group: GroupSummary, full: boolean, isMany: boolean): Bra
   const title = `${pc.bold(group.name)}${group.holds === undefined ? '' : `  ${pc.dim(group.holds)}`}`
   const remark = group.documentation ?? ''
   const own = group.operations
-  if (isMany && group.standard.length === 0) return [{ text: `${title}  ${own.length > 3 ? `${count(own.length, 'operation')}: ` : ''}${names(own.map((each) => each.name.slice(each.name.indexOf('.') + 1)), false, 8)}`, remark }]
+  if (isMany && group.standard.length === 0) return [{ text: `${title}  ${count(own.length, 'operation')}`, remark, below: [{ text: names(own.map((each) => each.name.slice(each.name.indexOf('.') + 1)), false, 12), wrapped: true }] }]
   const standard: Branch[] = group.standard.length === 0 ? [] : [{ text: group.standard.join(', '), wrapped: true }]
   return [{ text: title, remark, below: [...standard, ...few(own, full)] }]
 }
@@ -95,14 +97,17 @@ function lines(branches: readonly Branch[], indent: string): string[] {
       const rows = wrap(text, Math.max(30, terminalWidth() - indent.length - elbow.length)).split('\n')
       return [...rows.map((row, index) => `${indent}${index === 0 ? elbow : rail}${row}`), ...inner]
     }
-    const padded = remark === '' ? text : text + ' '.repeat(Math.max(0, column - stringWidth(text)))
-    return [cutLine(`${indent}${elbow}${padded}`, remark), ...inner]
+    const line = `${indent}${elbow}${text}`
+    const padded = line + ' '.repeat(Math.max(0, column - stringWidth(text)))
+    const room = terminalWidth() - stringWidth(padded) - 2
+    if (remark === '') return [line, ...inner]
+    if (room >= leastRemark) return [`${padded}  ${pc.dim(cut(remark, room))}`, ...inner]
+    // Where there is no room behind it, a remark stands below.
+    const margin = `${indent}${rail}${below.length > 0 ? '│ ' : '  '}`
+    return [line, `${margin}${pc.dim(cut(remark, terminalWidth() - stringWidth(margin)))}`, ...inner]
   })
 }
 
-/** A line with a remark behind it, cut where the terminal ends. */
-function cutLine(line: string, remark: string): string {
-  const room = terminalWidth() - stringWidth(line) - 2
-  if (remark === '' || room < 12) return line
-  return `${line}  ${pc.dim(remark.length > room ? `${remark.slice(0, room - 1)}…` : remark)}`
+function cut(text: string, room: number): string {
+  return text.length > room ? `${text.slice(0, Math.max(1, room - 1))}…` : text
 }

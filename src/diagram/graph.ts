@@ -1,6 +1,9 @@
 import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
 import { countedTypes, namedType, operationsOf, pathOf, resolve, typesOfOperation, partsOf } from '../contract/queries.js'
 
+/** With more boxes than this their rows are left out of pictures. */
+export const mostWithRows = 80
+
 /** What a box stands for. */
 export type BoxKind = 'entity' | 'record' | 'enumeration' | 'union'
 

@@ -1,5 +1,5 @@
 import type { ELK as Elk, ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js'
-import type { Box, End, Graph, Link } from './graph.js'
+import { mostWithRows, type Box, type End, type Graph, type Link } from './graph.js'
 import { fittedText, textWidth } from './fonts.js'
 import type { Point } from './shapes.js'
 
@@ -53,8 +53,6 @@ const mostRows = 30
 /** Names and types wider than this are cut. */
 const widestName = 190
 const widestType = 170
-/** With more boxes than this their rows are left out. */
-export const mostWithRows = 80
 
 /**
  * Lays a graph out by the layered method of elkjs: links lead to the right or downwards, as far as they can.

@@ -20,7 +20,7 @@ const lineLength = 110
  * @returns no lines when there is no operation
  */
 export function firstLines(contract: Contract, names: Names, operations: readonly Operation[], sample: InputMaker, from = './index.js'): string[] {
-  const operation = firstToCall(operations)
+  const operation = firstToCall(contract, operations)
   if (operation === undefined) return []
   const group = groupOf(operation)
   const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
@@ -38,10 +38,10 @@ export function firstLines(contract: Contract, names: Names, operations: readonl
 }
 
 /** What answers something and needs nothing, best of all a list; else what needs least. */
-function firstToCall(operations: readonly Operation[]): Operation | undefined {
+function firstToCall(contract: Contract, operations: readonly Operation[]): Operation | undefined {
   const answering = operations.filter((each) => each.outcome.kind !== 'nothing')
   const easy = answering.filter((each) => required(each) === 0)
-  const isList = ({ outcome }: Operation): boolean => outcome.kind === 'value' && outcome.field.type.kind === 'list'
+  const isList = ({ outcome }: Operation): boolean => outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
   const [least] = [...(answering.length > 0 ? answering : operations)].sort((a, b) => required(a) - required(b))
   return easy.find(isIterable) ?? easy.find(isList) ?? easy[0] ?? least
 }

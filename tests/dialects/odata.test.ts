@@ -195,8 +195,8 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
 
   test('associations become navigation with both ends, multiplicity and equal properties', async () => {
     const contract = await read({ 'a.edmx': edmx2(inside) })
-    expect(fieldsOf(contract, 'Ns.A')['B']).toMatchObject({ nullable: true, type: { to: 'Ns.B' }, layout: { navigation: { multiplicity: '0..1', association: 'Ns.AB', partner: 'As', constraints: [['BId', 'Id']] } } })
-    expect(fieldsOf(contract, 'Ns.B')['As']).toMatchObject({ type: { kind: 'list', item: { to: 'Ns.A' } }, layout: { navigation: { multiplicity: '*', partner: 'B' } } })
+    expect(fieldsOf(contract, 'Ns.A')['B']).toMatchObject({ nullable: true, type: { to: 'Ns.B' }, relation: { multiplicity: '0..1', partner: 'As', opposite: '*' }, layout: { navigation: { association: 'Ns.AB', constraints: [['BId', 'Id']] } } })
+    expect(fieldsOf(contract, 'Ns.B')['As']).toMatchObject({ type: { kind: 'list', item: { to: 'Ns.A' } }, relation: { multiplicity: '*', partner: 'B', opposite: '0..1' } })
     expect(fieldsOf(contract, 'Ns.A')['Id']).toMatchObject({ documentation: 'Number' })
     expect(operationsOf(contract).find((each) => pathOf(each) === 'Do')).toMatchObject({ layout: { method: 'POST', passing: 'query', call: 'Do' }, outcome: { field: { nullable: false } } })
     expect(paths(contract)).not.toContain('Drop')
