@@ -39,12 +39,12 @@ export function overviewText(shown: Overview, full: boolean): string {
   ]
   const isMany = !full && counts.operations > manyLines
   const branches = shown.services.flatMap((service): Branch[] => {
-    const title = shown.services.length > 1 ? `${service.name}: ` : ''
     const grouped = service.groups.some(({ name }) => name !== '')
-    return [
-      { text: pc.bold(`${title}endpoints`), below: service.endpoints.map((each) => ({ text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, remark: each.preferred ? '(calls go here)' : '' })) },
-      { text: pc.bold(`${title}operations`), below: grouped ? service.groups.flatMap((group) => groupBranches(group, full, isMany)) : few(service.groups[0]?.operations ?? [], full) },
+    const parts: Branch[] = [
+      { text: pc.bold('endpoints'), below: service.endpoints.map((each) => ({ text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, remark: each.preferred ? '(calls go here)' : '' })) },
+      { text: pc.bold('operations'), below: grouped ? service.groups.flatMap((group) => groupBranches(group, full, isMany)) : few(service.groups[0]?.operations ?? [], full) },
     ]
+    return shown.services.length > 1 ? [{ text: pc.bold(service.name), below: parts }] : parts
   })
   const left = choice?.operations.left ?? []
   if (left.length > 0) branches.push({ text: pc.bold('left out'), below: [{ text: names(left, full), wrapped: true }] })

@@ -201,9 +201,9 @@ export function neededOf(contract: Contract): Contract {
   })
 }
 
-/** The contract with only those operations that `chosen` accepts, and only the types they need. */
+/** The contract with only those operations that `chosen` accepts, only the services that offer some of them, and only the types they need. */
 export function selectOperations(contract: Contract, chosen: (operation: Operation) => boolean): Contract {
-  const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) }))
+  const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) })).filter((service, at) => service.operations.length > 0 || contract.services[at]?.operations.length === 0)
   const ids = reachableTypes(contract, services.flatMap((service) => service.operations))
   const types = new Map(ids.map((id) => [id, namedType(contract, id)]))
   for (const { type, fields } of services.flatMap((service) => service.operations.flatMap(({ identifies = [] }) => identifies))) if (!types.has(type)) types.set(type, identifyingShape(contract, type, fields))

@@ -226,6 +226,15 @@ describe('choosing a part', () => {
   })
 })
 
+test('of two services in one WSDL one can be chosen, with its endpoint', async () => {
+  const folder = await freshFolder()
+  const told = (await tolmach(folder, ['show', join(repository, 'tests/fixtures/two-services.wsdl')])).stdout
+  expect(told).toMatch(/├─ NorthDesk\n│ {2}├─ endpoints\n│ {2}│ {2}└─ NorthPort[^\n]*\n│ {2}└─ operations\n│ {5}└─ NorthDesk\n│ {8}└─ NorthDesk\.Ask\(Text\) → text\n├─ SouthDesk\n/)
+  expect((await tolmach(folder, ['import', join(repository, 'tests/fixtures/two-services.wsdl'), '--as', 'south', '--only', 'southdesk'])).stdout).toMatch(/1 endpoint, 1 operation, 2 types, 0 notes\n\n[^\n]*\n[^\n]*\nSouthPort /)
+  expect((await tolmach(folder, ['generate', 'south', '--quiet'])).code).toBe(0)
+  expect(await readFile(join(folder, 'src/clients/south/settings.ts'), 'utf8')).not.toContain('NorthPort')
+})
+
 describe('names that clash', () => {
   test('are foreseen when a contract is imported, explained, and stay', async () => {
     const folder = await freshFolder()
