@@ -1,5 +1,8 @@
 /** What commands need to show answers and failures. */
 export { arrange, cell, type Arranged, type Table } from '../exercise/tabulate.js'
+export { isSecretHeader, mask, maskedBody, maskedRequest, maskedUrl } from '../exercise/masking.js'
+export { curlLine } from '../exercise/curl.js'
+export { sortRows } from '../exercise/sort-rows.js'
 export { ServiceFault } from '../runtime/failures.js'
 export { toPlain } from '../runtime/plain.js'
 export type { Exchange } from '../runtime/connection.js'

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
-import type { Endpoint, Operation } from '../contract/contract.js'
+import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem, Problem } from '../contract/problem.js'
 import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
@@ -41,6 +41,7 @@ export interface CallOptions extends OpenOptions {
 
 /** What came of a call: with `problem`, it failed. */
 export interface Called {
+  readonly contract: Contract
   readonly operation: Operation
   readonly endpoint: Endpoint
   readonly address: string
@@ -97,6 +98,7 @@ export async function callOperation(reference: string, wanted: string, options: 
   const result = await runClient(bundle, className, operation, input, settings, options.all === true ? Infinity : usualRows)
   const failed = 'failure' in result && !(result.failure instanceof TransportFailure && result.failure.cause instanceof NothingSent)
   return {
+    contract: open.contract,
     operation,
     endpoint,
     address,

@@ -1,12 +1,10 @@
 import pc from 'picocolors'
-import type { Exchange } from '../app/answers.js'
+import { isSecretHeader, mask, maskedBody, maskedUrl, type Exchange } from '../app/answers.js'
 import { printable } from '../app/problems.js'
-
-const secretHeaders = /^(?:authorization|proxy-authorization|cookie|set-cookie|x-csrf-token)$|key|token|secret|password/i
 
 /** A request as it goes over the wire, secrets masked. */
 export function requestText({ method, url, headers, body }: Exchange['request']): string {
-  return [pc.bold(`${method} ${url}`), ...headerLines(headers), ...bodyLines(body)].join('\n')
+  return [pc.bold(`${method} ${maskedUrl(url)}`), ...headerLines(headers), ...bodyLines(body)].join('\n')
 }
 
 /** A request and its answer, secrets masked. */
@@ -16,7 +14,7 @@ export function exchangeText({ request, response, milliseconds }: Exchange): str
 }
 
 function headerLines(headers: Readonly<Record<string, string>>): string[] {
-  return Object.entries(headers).map(([name, value]) => `${pc.dim(`${name}:`)} ${secretHeaders.test(name) ? '***' : printable(value)}`)
+  return Object.entries(headers).map(([name, value]) => `${pc.dim(`${name}:`)} ${isSecretHeader(name) ? mask : printable(value)}`)
 }
 
 function bodyLines(body: string): string[] {
@@ -25,7 +23,7 @@ function bodyLines(body: string): string[] {
 
 /** A body for reading: XML with a line for each element. */
 function shownBody(body: string): string {
-  const masked = body.replace(/(<(?:[\w.-]+:)?(?:\w*(?:password|secret|token|key))\b[^>]*>)[^<]+(<\/)/gi, '$1***$2')
+  const masked = maskedBody(body)
   return printable(/^\ufeff?\s*</.test(masked) ? indentXml(masked) : masked.replace(/\r\n/g, '\n'), 20_000)
 }
 

@@ -25,15 +25,29 @@ export interface Arranged {
 export function arrange(value: unknown, columns?: string): Arranged {
   if (Array.isArray(value)) return { rows: tabulate(value, columns) }
   if (!isPlainObject(value)) return { values: { headings: [], rows: [[cell(value)]] } }
-  const lists = Object.entries(value).filter(([, member]) => Array.isArray(member) && member.some(isPlainObject))
-  const [envelope] = lists
-  if (envelope !== undefined && lists.length === 1) {
-    const [name, rows] = envelope
-    const others = Object.fromEntries(Object.entries(value).filter(([key]) => key !== name))
-    const table = tabulate(rows as unknown[], columns)
+  const envelope = envelopeOf(value)
+  if (envelope !== undefined) {
+    const { others, rows } = envelope
+    const table = tabulate(rows, columns)
     return Object.keys(others).length === 0 || columns !== undefined ? { rows: table } : { values: namesAndValues(others), rows: table }
   }
   return columns === undefined ? { values: namesAndValues(value) } : { rows: tabulate([value], columns) }
+}
+
+/** The one list of records in a record, and what else is in it; undefined where there is none, or several. */
+function envelopeOf(value: Readonly<Record<string, unknown>>): { name: string; rows: readonly unknown[]; others: Record<string, unknown> } | undefined {
+  const lists = Object.entries(value).filter((each): each is [string, unknown[]] => Array.isArray(each[1]) && each[1].some(isPlainObject))
+  const [only, ...further] = lists
+  if (only === undefined || further.length > 0) return undefined
+  const [name, rows] = only
+  return { name, rows, others: Object.fromEntries(Object.entries(value).filter(([key]) => key !== name)) }
+}
+
+/** The rows of an answer, a list or the one list in an envelope, and the answer with other rows. */
+export function rowsOf(value: unknown): { rows: readonly unknown[] | undefined; replaced: (rows: readonly unknown[]) => unknown } {
+  if (Array.isArray(value)) return { rows: value, replaced: (rows) => rows }
+  const envelope = isPlainObject(value) ? envelopeOf(value) : undefined
+  return { rows: envelope?.rows, replaced: (rows) => (envelope === undefined ? value : { ...(value as object), [envelope.name]: rows }) }
 }
 
 /** Rows with one column for each member that any of them has, or the columns asked for. */
@@ -62,7 +76,8 @@ function parseColumns(columns: string, rows: readonly unknown[], names: readonly
     })
 }
 
-function at(value: unknown, path: readonly (string | number)[]): unknown {
+/** The value at a path inside another one; undefined where there is none. */
+export function at(value: unknown, path: readonly (string | number)[]): unknown {
   return path.reduce<unknown>((current, step) => (typeof current === 'object' && current !== null && Object.hasOwn(current, step) ? (current as Record<string | number, unknown>)[step] : undefined), value)
 }
 

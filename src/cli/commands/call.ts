@@ -3,11 +3,17 @@ import { Option, type Command } from 'commander'
 import pc from 'picocolors'
 import { arrange, cell, ServiceFault, toPlain } from '../../app/answers.js'
 import { callOperation, type Called } from '../../app/call-operation.js'
+import { csvText, prepareAnswer } from '../../app/finish-answer.js'
+import { exitCodes } from '../../app/problems.js'
+import { saveHar } from '../../app/save-har.js'
+import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
 import { collect, readDuration, readHeaders } from '../options.js'
 import { globalsOf, tell } from '../run.js'
-import { print, printJson, say, type Voice } from '../terminal.js'
+import { count, print, printJson, say, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
+
+type Finish = Awaited<ReturnType<typeof prepareAnswer>>
 
 type Format = 'table' | 'json' | 'yaml' | 'csv' | 'text'
 
@@ -23,8 +29,14 @@ interface Options {
   readonly format: Format
   readonly columns?: string
   readonly all?: boolean
+  readonly pick?: string
+  readonly sort?: string
+  readonly save?: string
+  readonly against?: string
   readonly preview?: boolean
   readonly traffic?: boolean
+  readonly har?: string
+  readonly curl?: boolean
 }
 
 export function declare(command: Command): void {
@@ -39,12 +51,20 @@ export function declare(command: Command): void {
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
+    .option('--pick <JSONPath>', 'what of the answer counts, like "$.Lines[0].Text"')
+    .option('--sort <field>', 'put rows in the order of a field, like "Dues" or "Dues desc"')
+    .option('--save <file>', 'write the answer to a file: .json, .yaml, .csv, .html; bytes to any file')
+    .option('--against <file>', 'tell what is different from an earlier answer')
     .option('--all', 'fetch every page of a list, and not only the first hundred rows')
     .option('--preview', 'show the request and send nothing')
     .option('--traffic', 'show the request and the answer as sent')
+    .option('--har <file>', 'write request and answer as an HTTP archive, secrets masked')
+    .option('--curl', 'print the call as a line for curl, and send nothing')
     .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
     .action(async (contract: string, operation: string, options: Options) => {
       const { project, voice } = globalsOf(command)
+      // What can't be understood is told before anything is sent.
+      const finish = await prepareAnswer(options)
       const called = await callOperation(contract, operation, {
         project,
         input: options.input === undefined ? undefined : await readInputText(options.input),
@@ -56,10 +76,11 @@ export function declare(command: Command): void {
         serverVariables: options.serverVariable === undefined ? undefined : readHeaders(options.serverVariable, '--server-variable'),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         all: options.all,
-        preview: options.preview,
+        preview: options.preview === true || options.curl === true,
       })
       if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
-      process.exitCode = await report(called, options, voice)
+      if (options.har !== undefined && called.result.exchanges.length > 0) await saveHar(options.har, called)
+      process.exitCode = await report(called, finish, options, voice)
     })
 }
 
@@ -68,7 +89,7 @@ async function readInputText(file: string): Promise<{ text: string; what: string
   return { text: await readTextFile(file), what: file }
 }
 
-async function report(called: Called, options: Options, voice: Voice): Promise<number> {
+async function report(called: Called, finish: Finish, options: Options, voice: Voice): Promise<number> {
   const { result } = called
   if (options.traffic === true && !voice.json) {
     const sent = result.exchanges.length === 0 && called.request !== undefined ? [requestText(called.request)] : result.exchanges.map(exchangeText)
@@ -83,25 +104,54 @@ async function report(called: Called, options: Options, voice: Voice): Promise<n
     if (fault !== undefined && !voice.json) await reportFault(fault)
     return exit
   }
+  if (options.curl === true) return reportCurl(called, voice)
   if (options.preview === true) {
     if (called.request === undefined) return 0
     if (voice.json) printJson({ ok: true, sent: false, request: called.request })
     else print(requestText(called.request))
     return 0
   }
+  const { value, saved, differences } = await finish(called)
+  const exit = (differences?.length ?? 0) === 0 ? 0 : exitCodes.difference
   if (voice.json) {
     const response = result.exchanges.at(-1)?.response
-    const { value, more, total, deviations, milliseconds } = result
-    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), deviations, milliseconds })
-    return 0
+    const { more, total, deviations, milliseconds } = result
+    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), ...(saved === undefined ? {} : { saved }), ...(differences === undefined ? {} : { differences }), deviations, milliseconds })
+    return exit
   }
   for (const { path, message } of result.deviations.slice(0, 10)) say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
   if (result.deviations.length > 10) say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
-  await printAnswer(result.value, options)
   const shown = Array.isArray(result.value) ? result.value.length : 0
+  if (differences !== undefined) await printDifferences(differences, options.against ?? '')
+  else if (saved === undefined) await printAnswer(value, options)
+  if (saved !== undefined) print(`Saved: ${saved}${Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''}`)
   if (result.total !== undefined && result.total !== shown) say(voice, pc.dim(`There are ${result.total} in all.`))
   if (result.more === true) say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
+  return exit
+}
+
+/** The call as a line for curl, with what must be set before it runs. */
+async function reportCurl({ request, contract }: Called, voice: Voice): Promise<number> {
+  if (request === undefined) return 0
+  const { curlLine } = await import('../../app/answers.js')
+  const { line, variables, masked } = curlLine(request, contract.name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase())
+  if (voice.json) printJson({ ok: true, sent: false, curl: line, variables })
+  else print(line)
+  if (variables.length > 0) say(voice, `Set before: ${variables.join(', ')}`)
+  if (masked) say(voice, pc.yellow('Secrets in the address or the body are masked with ***: put them in.'))
   return 0
+}
+
+/** What is different from an earlier answer, a line each. */
+async function printDifferences(differences: readonly Difference[], file: string): Promise<void> {
+  if (differences.length === 0) {
+    print(`Nothing is different from ${file}.`)
+    return
+  }
+  const { tableText } = await import('../tables.js')
+  const colour = { added: pc.green, gone: pc.red, changed: pc.yellow }
+  print(tableText(['', 'row', 'field', 'before', 'now'], differences.map(({ kind, row, field, before, after }) => [colour[kind](kind), row, field ?? '', cell(before), cell(after)])))
+  print(pc.dim(`${count(differences.length, 'difference')} from ${file}`))
 }
 
 /** The detail of a fault, for people: the declared name and its fields. */
@@ -125,26 +175,20 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
     case 'yaml':
       print((await import('yaml')).stringify(toPlain(value), { lineWidth: 0 }))
       return
-    case 'csv': {
-      const { stringify } = await import('csv-stringify/sync')
-      const { values, rows } = arrange(value, options.columns)
-      const table = rows ?? values
-      print(stringify([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])]))
+    case 'csv':
+      print(await csvText(value, options.columns))
       return
-    }
     case 'text':
-      // A text that is a whole document is read more easily with its lines.
-      if (typeof value === 'string' && /^\ufeff?\s*<[?\w]/.test(value)) {
-        const { indentXml } = await import('../traffic.js')
-        print(indentXml(value))
-        return
-      }
-      print(typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
+      print(typeof value === 'string' ? await documentText(value) : typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
       return
     case 'table': {
       const { tableText } = await import('../tables.js')
       if (value === undefined) {
         print('Done; there is nothing in the answer.')
+        return
+      }
+      if (typeof value === 'string') {
+        print(await documentText(value))
         return
       }
       const { values, rows } = arrange(value, options.columns)
@@ -155,5 +199,16 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
         if (rows.rows.length > 0) print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
       }
     }
+  }
+}
+
+/** A text that is a whole XML or JSON document is read more easily with its lines. */
+async function documentText(text: string): Promise<string> {
+  if (/^\ufeff?\s*<[?\w]/.test(text)) return (await import('../traffic.js')).indentXml(text)
+  if (!/^\s*[[{]/.test(text)) return text
+  try {
+    return JSON.stringify(JSON.parse(text), null, 2)
+  } catch {
+    return text
   }
 }

@@ -1,0 +1,111 @@
+import { extname } from 'node:path'
+import type { Operation, Type } from '../contract/contract.js'
+import { pathOf, resolve } from '../contract/queries.js'
+import { problem } from '../contract/problem.js'
+import { differences, type Difference } from '../exercise/differences.js'
+import { parseInput } from '../exercise/input.js'
+import { checkPath, pick } from '../exercise/pick.js'
+import { sortRows } from '../exercise/sort-rows.js'
+import { arrange } from '../exercise/tabulate.js'
+import { writeFileSafely } from '../project/safe-writing.js'
+import { toPlain } from '../runtime/plain.js'
+import type { Called } from './call-operation.js'
+import { readTextFile } from './text-files.js'
+
+/** What is to be done with an answer. */
+export interface AnswerOptions {
+  /** A JSONPath (RFC 9535): what of the answer counts. */
+  readonly pick?: string | undefined
+  /** A field that rows are put in the order of, with `desc` behind it for the other direction. */
+  readonly sort?: string | undefined
+  /** The columns of a table. */
+  readonly columns?: string | undefined
+  /** A file for the answer: JSON, YAML, CSV, HTML or text by its ending; bytes into any file. */
+  readonly save?: string | undefined
+  /** A file with an earlier answer, JSON or YAML. */
+  readonly against?: string | undefined
+}
+
+export interface Finished {
+  /** The answer as it is to be shown. */
+  readonly value: unknown
+  readonly saved: string | undefined
+  /** What is different from the earlier answer; undefined when nobody asked. */
+  readonly differences: readonly Difference[] | undefined
+}
+
+/**
+ * Looks at what is asked for an answer, before anything is sent: what can't be understood then costs nothing.
+ *
+ * @returns what does it all when the answer is there; it throws Problem TM-1010 for a path or field that is not in it
+ * @throws Problem TM-1010, TM-1007, TM-1009 for what can't be understood or read
+ */
+export async function prepareAnswer(options: AnswerOptions): Promise<(called: Called) => Promise<Finished>> {
+  const { pick: path, sort, save, against } = options
+  if (path !== undefined) await checkPath(path)
+  const earlier = against === undefined ? undefined : earlierAnswer(await parseInput(await readTextFile(against), against))
+  return async (called) => {
+    let { value } = called.result
+    if (sort !== undefined) value = sortRows(value, sort)
+    if (path !== undefined) value = await pick(toPlain(value), path)
+    if (save !== undefined) await saveAnswer(save, value, options.columns, called)
+    return { value, saved: save, differences: against === undefined ? undefined : differences(earlier, toPlain(value), keysOf(called)) }
+  }
+}
+
+/** An answer that was saved, or the document that `--json` prints around one. */
+function earlierAnswer(read: unknown): unknown {
+  const plain = toPlain(withoutNumbers(read))
+  const document = plain as { ok?: unknown; value?: unknown } | null
+  return typeof document === 'object' && document !== null && document.ok === true && 'value' in document ? document.value : plain
+}
+
+/** Numbers of a file as JSON has them. */
+function withoutNumbers(value: unknown): unknown {
+  return JSON.parse(JSON.stringify(value, (_, member: unknown) => (typeof member === 'object' && member !== null && 'text' in member && Object.keys(member).length === 1 ? Number((member as { text: string }).text) : member))) as unknown
+}
+
+/** The keys of the rows that an operation answers. */
+function keysOf({ operation, contract }: Called): readonly string[] {
+  const { outcome } = operation
+  if (outcome.kind !== 'value') return []
+  const item = (type: Type): Type => {
+    const actual = resolve(contract, type)
+    return actual.kind === 'list' ? item(actual.item) : actual
+  }
+  const row = item(outcome.field.type)
+  return row.kind === 'record' ? (row.keys ?? []) : []
+}
+
+async function saveAnswer(file: string, value: unknown, columns: string | undefined, called: Called): Promise<void> {
+  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, columns, called.operation))
+}
+
+async function textFor(file: string, value: unknown, columns: string | undefined, operation: Operation): Promise<string> {
+  switch (extname(file).toLowerCase()) {
+    case '.json':
+      return `${JSON.stringify(toPlain(value), null, 2)}\n`
+    case '.yaml':
+    case '.yml':
+      return (await import('yaml')).stringify(toPlain(value), { lineWidth: 0 })
+    case '.csv':
+      return csvText(value, columns)
+    case '.html':
+    case '.htm': {
+      const { answerPage } = await import('./pages/answer-page.js')
+      return answerPage(pathOf(operation), new Date().toISOString(), arrange(value, columns))
+    }
+    case '.txt':
+    case '.xml':
+      if (typeof value === 'string') return value
+  }
+  throw problem('TM-1010', { option: '--save', reason: `this answer can't be written as "${extname(file) || file}"`, remedy: 'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.' })
+}
+
+/** An answer as CSV (RFC 4180): its rows, or names and values. */
+export async function csvText(value: unknown, columns?: string): Promise<string> {
+  const { stringify } = await import('csv-stringify/sync')
+  const { values, rows } = arrange(value, columns)
+  const table = rows ?? values
+  return stringify([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])])
+}
