@@ -3,7 +3,6 @@ import type { Operation, Type } from '../contract/contract.js'
 import { pathOf, resolve } from '../contract/queries.js'
 import { problem } from '../contract/problem.js'
 import { differences, type Difference } from '../exercise/differences.js'
-import { parseInput } from '../exercise/input.js'
 import { checkPath, pick } from '../exercise/pick.js'
 import { sortRows } from '../exercise/sort-rows.js'
 import { arrange } from '../exercise/tabulate.js'
@@ -43,7 +42,7 @@ export interface Finished {
 export async function prepareAnswer(options: AnswerOptions): Promise<(called: Called) => Promise<Finished>> {
   const { pick: path, sort, save, against } = options
   if (path !== undefined) await checkPath(path)
-  const earlier = against === undefined ? undefined : earlierAnswer(await parseInput(await readTextFile(against), against))
+  const earlier = against === undefined ? undefined : await earlierAnswer(against)
   return async (called) => {
     let { value } = called.result
     if (sort !== undefined) value = sortRows(value, sort)
@@ -53,16 +52,22 @@ export async function prepareAnswer(options: AnswerOptions): Promise<(called: Ca
   }
 }
 
-/** An answer that was saved, or the document that `--json` prints around one. */
-function earlierAnswer(read: unknown): unknown {
-  const plain = toPlain(withoutNumbers(read))
-  const document = plain as { ok?: unknown; value?: unknown } | null
-  return typeof document === 'object' && document !== null && document.ok === true && 'value' in document ? document.value : plain
-}
-
-/** Numbers of a file as JSON has them. */
-function withoutNumbers(value: unknown): unknown {
-  return JSON.parse(JSON.stringify(value, (_, member: unknown) => (typeof member === 'object' && member !== null && 'text' in member && Object.keys(member).length === 1 ? Number((member as { text: string }).text) : member))) as unknown
+/**
+ * An answer that was saved, JSON or YAML, or the document that `--json` prints around one.
+ *
+ * @throws Problem TM-1007, TM-1009
+ */
+async function earlierAnswer(file: string): Promise<unknown> {
+  const text = await readTextFile(file)
+  const { parse } = await import('yaml')
+  let read: unknown
+  try {
+    read = /^\s*[[{"]/.test(text) ? (JSON.parse(text) as unknown) : (parse(text) as unknown)
+  } catch (error) {
+    throw problem('TM-1009', { what: file, reason: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error) }, { cause: error })
+  }
+  const document = read as { ok?: unknown; value?: unknown } | null
+  return typeof document === 'object' && document !== null && document.ok === true && 'value' in document ? document.value : read
 }
 
 /** The keys of the rows that an operation answers. */

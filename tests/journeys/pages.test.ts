@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { Browser, Page } from 'puppeteer-core'
-import { freshFolder, repository, tolmach, tolmachJson } from '../support/program.js'
+import { freshFolder, repository, startStandIn, tolmach, tolmachJson } from '../support/program.js'
 import { hasViewers } from '../support/viewers.js'
 
 /** Pages that we write, driven in Debian's headless Chromium: what goes wrong in them, and whatever they ask the network for, is collected. */
@@ -120,6 +120,24 @@ import { hasViewers } from '../support/viewers.js'
     await evaluate('document.querySelector("g.type[data-name=Owner]").focus()')
     await page.keyboard.press('Enter')
     expect(await evaluate('document.querySelector("aside h2").textContent')).toBe('Owner')
+    expect(troubles).toEqual([])
+  })
+
+  test('an answer that was saved: columns sorted by their headings, by size; rows that are missing a value come last; search', async () => {
+    const standIn = await startStandIn('berths/desk.wsdl')
+    expect((await tolmach(folder, ['call', 'berths', 'listBerths', '--url', standIn.service, '--save', 'answer.html', '--quiet'])).code).toBe(0)
+    standIn.stop()
+    await open('answer.html')
+    const column = (at: number): Promise<string[]> => evaluate(`[...document.querySelectorAll("table.rows tbody tr")].filter((row) => !row.hidden).map((row) => row.cells[${at}].textContent)`)
+    const dues = await column(5)
+    await page.click('table.rows th:nth-child(6) button')
+    expect(await column(5)).toEqual([...dues].sort((a, b) => Number(a) - Number(b)))
+    await page.keyboard.press('Enter')
+    expect((await column(5))[0]).toBe('2400.00')
+    await page.click('table.rows th:nth-child(8) button')
+    expect((await column(7)).at(-1)).toBe('')
+    await page.type('#search', 'crane')
+    expect(await column(1)).toEqual(['Crane berth & heavy lift'])
     expect(troubles).toEqual([])
   })
 
