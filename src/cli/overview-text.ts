@@ -10,7 +10,7 @@ const manyLines = 40
 /** A remark behind a line has at least so much room. */
 const leastRemark = 24
 /** So many names of types are told when there are very many. */
-const manyNames = 400
+const manyNames = 100
 
 /** A line of the tree, with a remark that is cut where the terminal ends, and what hangs below it. */
 interface Branch {

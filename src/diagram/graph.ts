@@ -86,7 +86,7 @@ export function graphOf(contract: Contract, shown?: ReadonlySet<TypeId>): Graph 
       kind,
       abstract: type.kind === 'record' && type.abstract === true,
       namespace: namespaceOf(type),
-      rows: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ name: value, type: '', key: false, documentation })) : ownFields(contract, type).filter((field) => !byField.has(field)).map((field) => rowOf(contract, type, field)),
+      rows: rowsOf(contract, type, byField),
       documentation: type.documentation,
     }
   })
@@ -140,6 +140,13 @@ function ownFields(contract: Contract, type: Type): readonly Field[] {
   if (type.kind === 'record') return type.fields.filter((field) => !field.name.startsWith('$etag'))
   if (type.kind === 'intersection') return type.parts.flatMap((part) => ownFields(contract, part))
   return []
+}
+
+/** What is written in a box: the values of an enumeration, the alternatives of a union that have no boxes, fields that no link stands for. */
+function rowsOf(contract: Contract, type: NamedType, byLink: ReadonlySet<Field>): Row[] {
+  if (type.kind === 'enumeration') return type.members.map(({ value, documentation }) => ({ name: value, type: '', key: false, documentation }))
+  if (type.kind === 'union') return type.alternatives.filter((each) => !isBoxed(contract, each)).map((each) => ({ name: shortType(contract, each), type: '', key: false, documentation: each.documentation }))
+  return ownFields(contract, type).filter((field) => !byLink.has(field)).map((field) => rowOf(contract, type, field))
 }
 
 function rowOf(contract: Contract, type: NamedType, field: Field): Row {

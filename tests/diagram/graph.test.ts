@@ -50,6 +50,7 @@ describe('a graph says what the metadata says', () => {
 
   test('of OpenAPI: unions with their alternatives, and allOf', async () => {
     expect(linksOf(graphOf(await read('demo/ferries/openapi.yaml')))).toEqual(expect.arrayContaining(['Payment|||oneOf|Card||', 'Vehicle|||oneOf|Lorry||', 'Car|||extends|Wheeled||', 'SailingFull|||extends|Problem||', 'BookingInput|||leadsTo|Vehicle|vehicle|0..1', 'Booking|||leadsTo|Person|lead|1']))
+    expect(graphOf(await read('demo/ferries/openapi.yaml')).boxes.find(({ name }) => name === 'Payment')?.rows.map(({ name }) => name)).toEqual(['"at the counter"'])
   })
 
   test('nothing is dropped: every field of every type of the fixtures is a row, or at the end of a link', async () => {

@@ -55,6 +55,7 @@ describe('looking before adding', () => {
     expect((await run('show', 'berths', 'moveVessel')).stdout).toMatch(/in TypeScript\n {2}moveVessel\(input: MoveVesselInput, thisCall\?: ThisCall\): Promise<MoveVesselOutcome>\n/)
     expect((await run('show', 'registry', 'Vessels.list')).stdout).toContain('Vessels.list<const Input extends ListVesselsInput>(input?: Input, thisCall?: ThisCall): Listing<Asked<AnyVessel, Input>>')
     expect((await run('show', 'berths', 'Vessel.Name')).stdout).toMatch(/used by\n {2}Reservation, ReservationRequest, Ferry, Tug\n\nuses\n {2}CallSign, Metres\n/)
+    expect((await run('show', 'ferries', 'bookings.pay')).stdout).toMatch(/ {4}either {5}Card *\n {6}card .*\n {6}holder .*\n {4}or {9}Account *\n {6}account /)
     expect((await run('show', 'ferries', 'theOffice')).stdout).toMatch(/credentials {2}counterKey: a key\n/)
     expect((await run('show', 'berths', 'DeskLine12')).stdout).toMatch(/message headers {2}DeskKey\n/)
     expect((await run('show', join(repository, 'tests/fixtures/openapi/conditions.yaml'), 'Booking')).stdout).toMatch(/rules\n {2}when kind is "night": lamp must be there\n {2}unless kind is "night": not: lamp must be there\n {2}not: until and card must be there\n/)

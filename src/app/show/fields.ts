@@ -12,6 +12,8 @@ export interface FieldDescription {
   readonly documentation: string | undefined
   /** The fields inside, where it is a record or a list of records. */
   readonly fields: readonly FieldDescription[]
+  /** It is no field but one of several shapes that the field around it may have. */
+  readonly alternative?: true
 }
 
 /**
@@ -36,8 +38,26 @@ export function describeField(contract: Contract, field: Field, depth = 1, choic
     rules: rules.join(', '),
     documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
     // A turn of a group has no name that would tell anything: what is in it is always shown.
-    fields: depth <= 0 && field.name !== '$items' ? [] : fieldsInside(contract, field.type).map((each) => describeField(contract, each, depth - 1, choicesInside(contract, field.type))),
+    fields: depth <= 0 && field.name !== '$items' ? [] : insideOf(contract, field.type, depth - 1),
   }
+}
+
+/** What is inside a value: its fields; of several shapes that have any, the fields of each. */
+function insideOf(contract: Contract, type: Type, depth: number): FieldDescription[] {
+  const fieldsOf = (inner: Type): FieldDescription[] => fieldsInside(contract, inner).map((each) => describeField(contract, each, depth, choicesInside(contract, inner)))
+  const actual = itemOf(contract, type)
+  // Turns of a group are alternatives without names, told by what excludes what.
+  const shapes = actual.kind === 'union' ? actual.alternatives.filter((each) => fieldsInside(contract, each).length > 0) : []
+  if (shapes.length < 2) return fieldsOf(type)
+  return shapes.map((shape, at) => ({
+    name: at === 0 ? 'either' : 'or',
+    type: shape.kind === 'record' ? '' : typeText(contract, shape),
+    required: false,
+    rules: '',
+    documentation: shape.kind === 'reference' ? resolve(contract, shape).documentation?.replace(/\s+/g, ' ') : undefined,
+    fields: fieldsOf(shape),
+    alternative: true,
+  }))
 }
 
 /** What a field excludes in a choice, in words. */
