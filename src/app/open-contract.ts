@@ -10,7 +10,7 @@ import type { Documents } from '../documents/documents.js'
 import { isWebAddress } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { readCached, readCachedLines, writeCached } from '../project/cache.js'
-import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project } from '../project/project-file.js'
+import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project, type ProjectText } from '../project/project-file.js'
 import { bytesDigest, namesText, readNames, readSnapshot, readSnapshotIndex, type SnapshotIndex } from '../project/snapshot.js'
 import { buildMark } from './package-files.js'
 
@@ -142,10 +142,10 @@ export async function readProjectCached(folder: string): Promise<Project> {
   if (text === undefined) return readProject(folder)
   const key = `project-${bytesDigest(`${buildMark()}\n${text}`)}.json`
   const cached = await readCached(key)
-  if (cached !== undefined) return { folder, contracts: JSON.parse(cached) as Project['contracts'] }
-  const contracts = await validProjectText(text)
-  await writeCached(key, JSON.stringify(contracts))
-  return { folder, contracts }
+  if (cached !== undefined) return { folder, ...(JSON.parse(cached) as ProjectText) }
+  const valid = await validProjectText(text)
+  await writeCached(key, JSON.stringify(valid))
+  return { folder, ...valid }
 }
 
 /**

@@ -40,6 +40,17 @@ export function readPort(text: string): number {
   return port
 }
 
+/**
+ * A number of things, at least one.
+ *
+ * @throws Problem TM-1010
+ */
+export function readCount(text: string, option: string, most: number): number {
+  const number = Number(text)
+  if (!/^\d{1,6}$/.test(text) || number < 1 || number > most) throw problem('TM-1010', { option, reason: `"${text}" is not a number from 1 to ${most}`, remedy: `Write it like ${option} 8.` })
+  return number
+}
+
 /** Names with commas between them. */
 export function namesIn(text: string): string[] {
   return text.split(',').map((each) => each.trim()).filter((each) => each !== '')

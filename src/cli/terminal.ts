@@ -38,6 +38,7 @@ export async function problemText(problem: Problem): Promise<string> {
   const body = [
     ...wrap([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width).split('\n'),
     ...problem.details.flatMap((detail) => wrap(detail, width - 2).split('\n').map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
+    ...(problem.side === undefined ? [] : wrap(problem.side.because, width).split('\n')),
     ...(problem.advice === '' ? [] : wrap(problem.advice, width).split('\n').map((line) => pc.dim(line))),
   ]
   return body.map((line, at) => (at === 0 ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}` : `${' '.repeat(head.length)}${line}`)).join('\n')
@@ -45,8 +46,8 @@ export async function problemText(problem: Problem): Promise<string> {
 
 /** A problem as scripts get it. */
 export function failureJson(problem: Problem, further: Readonly<Record<string, unknown>> = {}): object {
-  const { code, kind, message, place, details, advice } = problem
-  return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), advice, ...further } }
+  const { code, kind, message, place, details, side, advice } = problem
+  return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), ...(side === undefined ? {} : { side: side.of }), advice, ...further } }
 }
 
 /** A text that leads to an address, on terminals that follow links (OSC 8); the text alone elsewhere. */

@@ -26,6 +26,9 @@ export const exitCodes: Readonly<Record<ProblemKind, number>> = {
   defect: 70,
 }
 
+/** Where the cause of a failed call lies: with whoever calls, with the service, or on the way between the two. */
+export type Side = 'caller' | 'service' | 'between'
+
 /** A place in a document, as far as it is known. */
 export type Place = Pick<Origin, 'document'> & Partial<Omit<Origin, 'document'>>
 
@@ -39,6 +42,8 @@ export class Problem extends Error {
   readonly advice: string
   /** Further lines, one for each single finding (for example every wrong place of an input). */
   readonly details: readonly string[]
+  /** Of a failed call: whose side it is on, with a sentence that says why. */
+  readonly side: { readonly of: Side; readonly because: string } | undefined
 
   constructor(code: MessageCode, text: string, advice: string, options: ProblemOptions) {
     super(text, options.cause === undefined ? undefined : { cause: options.cause })
@@ -48,6 +53,7 @@ export class Problem extends Error {
     this.place = options.place
     this.advice = advice
     this.details = options.details ?? []
+    this.side = options.side
   }
 }
 
@@ -57,6 +63,9 @@ export interface ProblemOptions {
   readonly cause?: unknown
   /** Where one message serves several causes, which one it is this time. */
   readonly kind?: ProblemKind | undefined
+  readonly side?: Problem['side']
+  /** What to try, where more is known than the catalogue says. */
+  readonly advice?: string | undefined
 }
 
 /**
@@ -67,7 +76,7 @@ export interface ProblemOptions {
  */
 export function problem(code: MessageCode, values: Readonly<Record<string, string | number>> = {}, options: ProblemOptions = {}): Problem {
   const { text, advice } = messages[code]
-  return new Problem(code, fill(text, values), fill(advice, values), options)
+  return new Problem(code, fill(text, values), options.advice ?? fill(advice, values), options)
 }
 
 /** The text of a catalogue entry with its placeholders filled: for notes, which are told and not thrown. */

@@ -35,12 +35,11 @@ export async function parseInput(text: string, what: string): Promise<unknown> {
 }
 
 /** A change on top of an input: `Lines[0].Text=x`. */
-export interface Assignment {
+export type Assignment = {
   /** The path as it was written. */
   readonly written: string
   readonly path: readonly (string | number)[]
-  readonly text: string
-}
+} & ({ /** Read by the type at the path. */ readonly text: string } | { /** In plain form. */ readonly plain: unknown })
 
 /**
  * Parses what follows `--with`.
@@ -102,13 +101,10 @@ async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uin
 }
 
 async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, assignment: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
-  const { text } = assignment
   const path = pathIn(operation, assignment)
   const type = typeAt(contract, operation, path)
-  const actual = type === undefined ? undefined : resolve(contract, type)
-  const structured = (actual !== undefined && ['record', 'list', 'fragment', 'map', 'intersection', 'union', 'anything'].includes(actual.kind) && !(['union', 'anything'].includes(actual.kind) && !/^[[{"\d-]/.test(text))) || (actual?.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
-  const parsed = structured ? await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) : undefined
-  const value = structured && type !== undefined ? fromPlain(contract, type, parsed) : type === undefined ? text : fromText(contract, type, text)
+  const given = 'plain' in assignment ? { plain: await loadFiles(assignment.plain, readFile) } : await readText(contract, type, assignment.text, path, readFile)
+  const value = 'value' in given ? given.value : type === undefined ? given.plain : fromPlain(contract, type, given.plain)
   let target: Record<string | number, unknown> = input
   path.forEach((step, at) => {
     if (at === path.length - 1) {
@@ -122,6 +118,15 @@ async function assign(contract: Contract, operation: Operation, input: Record<st
     }
     target = target[step] as Record<string | number, unknown>
   })
+}
+
+/** A text by the type at its place: JSON or YAML where that is no single value. */
+async function readText(contract: Contract, type: Type | undefined, text: string, path: readonly (string | number)[], readFile: (path: string) => Promise<Uint8Array>): Promise<{ plain: unknown } | { value: unknown }> {
+  if (type === undefined) return { value: text }
+  const actual = resolve(contract, type)
+  const isOpen = ['union', 'anything'].includes(actual.kind)
+  const structured = isOpen ? /^[[{"\d-]/.test(text) : ['record', 'list', 'fragment', 'map', 'intersection'].includes(actual.kind) || (actual.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
+  return structured ? { plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) } : { value: fromText(contract, type, text) }
 }
 
 /** The path that is meant: an input's own name may have dots or brackets in it, like `filter[x]`. */

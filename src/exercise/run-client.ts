@@ -1,7 +1,8 @@
+import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
-import type { Deviation } from '../runtime/failures.js'
+import { TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
 import type { Listing } from '../runtime/odata/pages.js'
 
@@ -51,39 +52,92 @@ export interface CallResult {
   /** Of such a list: are there more rows, and how many in all, where the service said it? */
   readonly more?: boolean
   readonly total?: number
+  /** The last request that was made, also when nobody answered or nothing was sent. */
+  readonly request: Exchange['request'] | undefined
   /** Everything that went over the wire, in order. */
   readonly exchanges: readonly Exchange[]
   readonly deviations: readonly Deviation[]
   readonly milliseconds: number
 }
 
+/** How a call is made. */
+export interface CallManner {
+  /** At how many rows to stop, of a list that is fetched page by page. */
+  readonly mostRows: number
+  /** Send nothing. */
+  readonly preview?: boolean
+}
+
+/** A client of a bundled module, ready to call. */
+export interface LoadedClient {
+  /** Sends one call: what an application would do, no more and no less. Calls may go side by side. */
+  call(operation: Operation, input: unknown, manner: CallManner): Promise<CallResult>
+}
+
+/** Thrown inside the client's `fetch` so that nothing is sent. */
+class NothingSent extends Error {}
+
+/** Did a call end because nothing was to be sent? */
+export function wasNotSent(failure: unknown): boolean {
+  return failure instanceof TransportFailure && failure.cause instanceof NothingSent
+}
+
+/** What is observed of one call, however many go side by side. */
+interface Observed {
+  readonly manner: CallManner
+  readonly exchanges: Exchange[]
+  readonly deviations: Deviation[]
+  request: Exchange['request'] | undefined
+}
+
 /**
- * Sends one call through a bundled client: what an application would do, no more and no less.
+ * Loads a client from its bundle.
  *
  * @param bundle the path of the bundled module
  * @param className the name of the client class in it
- * @param mostRows at how many rows to stop, of a list that is fetched page by page
  */
-export async function runClient(bundle: string, className: string, operation: Operation, input: unknown, settings: Settings, mostRows: number): Promise<CallResult> {
+export async function loadClient(bundle: string, className: string, settings: Settings): Promise<LoadedClient> {
   const module = (await import(pathToFileURL(bundle).href)) as Record<string, new (settings: Settings) => Record<string, unknown>>
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
-  const deviations: Deviation[] = []
-  const exchanges: Exchange[] = []
-  const client = new Client({ ...settings, onDeviation: (deviation) => deviations.push(deviation), onExchange: (each) => exchanges.push(each) })
+  const calls = new AsyncLocalStorage<Observed>()
+  const send = settings.fetch ?? fetch
+  const client = new Client({
+    ...settings,
+    onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
+    onExchange: (each) => void calls.getStore()?.exchanges.push(each),
+    fetch: (target, init) => {
+      const observed = calls.getStore()
+      if (observed !== undefined) observed.request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
+      return observed?.manner.preview === true ? Promise.reject(new NothingSent()) : send(target, init)
+    },
+  })
+  return {
+    call: async (operation, input, manner) => {
+      const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
+      const started = performance.now()
+      const told = await calls.run(observed, () => outcomeOf(client, operation, input, manner.mostRows))
+      return { ...told, request: observed.request, exchanges: observed.exchanges, deviations: observed.deviations, milliseconds: Math.round(performance.now() - started) }
+    },
+  }
+}
+
+async function outcomeOf(client: Record<string, unknown>, operation: Operation, input: unknown, mostRows: number): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
   const group = operation.path.slice(0, -1).reduce<Record<string, unknown>>((holder, step) => holder[groupName(step)] as Record<string, unknown>, client)
   const method = group[methodName(operation)] as (this: unknown, input: unknown) => unknown
-  const started = performance.now()
-  const milliseconds = (): number => Math.round(performance.now() - started)
+  const { outcome } = operation
   try {
-    const outcome = method.call(group, input)
-    const isIterable = operation.outcome.kind === 'value' && operation.outcome.iterable === true
-    const isStream = operation.outcome.kind === 'value' && operation.outcome.stream === true
-    const told = isStream ? await firstItems(outcome as AsyncIterable<unknown>, mostRows) : isIterable ? await firstRows(outcome as Listing<unknown>, mostRows) : { value: await outcome }
-    return { ...told, exchanges, deviations, milliseconds: milliseconds() }
+    const answer = method.call(group, input)
+    if (outcome.kind === 'value' && outcome.stream === true) return await firstItems(answer as AsyncIterable<unknown>, mostRows)
+    if (outcome.kind === 'value' && outcome.iterable === true) return await firstRows(answer as Listing<unknown>, mostRows)
+    return { value: await answer }
   } catch (failure) {
-    return { failure, exchanges, deviations, milliseconds: milliseconds() }
+    return { failure }
   }
+}
+
+function bodyText(body: unknown): string {
+  return typeof body === 'string' ? body : body instanceof Uint8Array ? new TextDecoder().decode(body) : ''
 }
 
 /** The first items of a sequence, which may have no end. */

@@ -59,7 +59,19 @@ function tabulate(rows: readonly unknown[], columns?: string): Table {
   return { headings: chosen.map(({ heading }) => heading), rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))) }
 }
 
-function parseColumns(columns: string, rows: readonly unknown[], names: readonly string[]): { path: (string | number)[]; heading: string }[] {
+/** A column of a table. */
+export interface Column {
+  readonly path: readonly (string | number)[]
+  readonly heading: string
+}
+
+/**
+ * Parses what follows `--columns`: `Code, Dues=Per night, Vessel.Name`.
+ *
+ * @param names the fields that rows have
+ * @throws Problem TM-1010 when a column is in none of the rows
+ */
+export function parseColumns(columns: string, rows: readonly unknown[], names: readonly string[]): Column[] {
   return columns
     .split(',')
     .map((part) => part.trim())

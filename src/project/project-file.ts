@@ -7,6 +7,8 @@ import { writeFileSafely } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
 
+const contractName = /^[A-Za-z][\w-]{0,59}$/
+
 /** What the project file says about one contract. */
 export interface ContractEntry {
   /** A path (from the project's folder) or an address. */
@@ -35,10 +37,21 @@ export interface ViewEntry {
   readonly towards?: 'right' | 'down'
 }
 
-/** A project: its folder and what its file says. */
-export interface Project {
-  readonly folder: string
+/** Where a contract's service is at a site. */
+export interface SiteEntry {
+  readonly url?: string
+}
+
+/** What a project file says. */
+export interface ProjectText {
   readonly contracts: Readonly<Record<string, ContractEntry>>
+  /** Named sets of addresses: by site, by contract. */
+  readonly sites: Readonly<Record<string, Readonly<Record<string, SiteEntry>>>>
+}
+
+/** A project: its folder and what its file says. */
+export interface Project extends ProjectText {
+  readonly folder: string
 }
 
 /**
@@ -59,7 +72,7 @@ export async function findProject(from: string): Promise<string | undefined> {
  * @throws Problem TM-1003 with the line when it is not valid, TM-1007 when it can't be read
  */
 export async function readProject(folder: string): Promise<Project> {
-  return { folder, contracts: await validProjectText(await readProjectText(folder)) }
+  return { folder, ...(await validProjectText(await readProjectText(folder))) }
 }
 
 /** The project file's text, or an empty one when there is none yet. */
@@ -75,10 +88,9 @@ export async function readProjectText(folder: string): Promise<string> {
 /**
  * Checks the text of a project file.
  *
- * @returns the contracts it names
  * @throws Problem TM-1003 with the line of what is wrong
  */
-export async function validProjectText(text: string): Promise<Readonly<Record<string, ContractEntry>>> {
+export async function validProjectText(text: string): Promise<ProjectText> {
   // Both are large, and commands that work from the cache need neither.
   const [{ LineCounter, parseDocument }, { default: Joi }] = await Promise.all([import('yaml'), import('joi')])
   const lines = new LineCounter()
@@ -89,7 +101,7 @@ export async function validProjectText(text: string): Promise<Readonly<Record<st
   }
   const [broken] = document.errors
   if (broken !== undefined) throw problem('TM-1003', { reason: broken.message.replace(/\.$/, '') }, { place: place(broken.pos[0]) })
-  if (document.contents === null) return {}
+  if (document.contents === null) return { contracts: {}, sites: {} }
 
   const names = Joi.array().items(Joi.string())
   const view = Joi.object({
@@ -111,10 +123,11 @@ export async function validProjectText(text: string): Promise<Readonly<Record<st
   })
   const schema = Joi.object({
     tolmach: Joi.number().valid(1).required(),
-    contracts: Joi.object().pattern(/^[A-Za-z][\w-]{0,59}$/, contract).default({}),
+    contracts: Joi.object().pattern(contractName, contract).default({}),
+    sites: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }) }))).default({}),
   })
   const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
-  if (error === undefined) return (value as { contracts: Record<string, ContractEntry> }).contracts
+  if (error === undefined) return value as ProjectText
   const [detail] = error.details
   const node = detail === undefined ? undefined : nearestNode(document, detail.path)
   throw problem('TM-1003', { reason: detail?.message ?? error.message }, { place: node === undefined ? { document: projectFileName } : place(node) })
@@ -174,5 +187,5 @@ export function projectPath(folder: string, path: string): string {
 
 /** What is wrong with a contract's name, if anything. */
 export function checkContractName(name: string): Problem | undefined {
-  return /^[A-Za-z][\w-]{0,59}$/.test(name) ? undefined : problem('TM-1006', { name })
+  return contractName.test(name) ? undefined : problem('TM-1006', { name })
 }

@@ -2,13 +2,13 @@ import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import pc from 'picocolors'
 import { arrange, cell, ServiceFault, toPlain } from '../../app/answers.js'
-import { callOperation, type Called } from '../../app/call-operation.js'
+import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
-import { exitCodes } from '../../app/problems.js'
+import { exitCodes, problem } from '../../app/problems.js'
 import { saveHar } from '../../app/save-har.js'
 import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
-import { collect, readDuration, readHeaders } from '../options.js'
+import { collect, readCount, readDuration, readHeaders } from '../options.js'
 import { globalsOf, tell } from '../run.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
@@ -20,6 +20,13 @@ type Format = 'table' | 'json' | 'yaml' | 'csv' | 'text'
 interface Options {
   readonly input?: string
   readonly with?: readonly string[]
+  readonly each?: string
+  readonly fill?: string
+  readonly parallel?: string
+  readonly resume?: boolean
+  readonly overwrite?: boolean
+  readonly ask?: boolean
+  readonly at?: string
   readonly url?: string
   readonly endpoint?: string
   readonly header?: readonly string[]
@@ -43,6 +50,13 @@ export function declare(command: Command): void {
   command
     .option('--input <file>', 'the input, JSON or YAML; - reads standard input')
     .option('--with <path=value>', 'one input, on top of --input; may be repeated', collect)
+    .option('--each <file>', 'one call for each row of a CSV, JSON or NDJSON file; its columns are inputs')
+    .option('--fill <input=column,...>', 'with --each: which columns fill which inputs, like "Vessel=Ship, Nights"')
+    .option('--parallel <number>', 'with --each: how many calls go side by side (default: 1)')
+    .option('--resume', 'with --each: go on with a run that was stopped or had failing rows')
+    .option('--overwrite', 'with --each: start such a run over')
+    .option('--ask', 'ask for each input, call, show the answer, ask again until you quit')
+    .option('--at <site>', 'the site of tolmach.yaml whose addresses count')
     .option('--url <address>', 'the address to call instead of the endpoint\'s own')
     .option('--endpoint <name>', 'the endpoint to call')
     .option('--header <name=value>', 'a header to send along; may be repeated', collect)
@@ -60,15 +74,15 @@ export function declare(command: Command): void {
     .option('--traffic', 'show the request and the answer as sent')
     .option('--har <file>', 'write request and answer as an HTTP archive, secrets masked')
     .option('--curl', 'print the call as a line for curl, and send nothing')
-    .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
+    .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
     .action(async (contract: string, operation: string, options: Options) => {
       const { project, voice } = globalsOf(command)
-      // What can't be understood is told before anything is sent.
-      const finish = await prepareAnswer(options)
-      const called = await callOperation(contract, operation, {
+      checkTogether(options)
+      const wanted: CallOptions = {
         project,
         input: options.input === undefined ? undefined : await readInputText(options.input),
         with: options.with,
+        at: options.at,
         url: options.url,
         endpoint: options.endpoint,
         headers: options.header === undefined ? undefined : readHeaders(options.header),
@@ -77,11 +91,38 @@ export function declare(command: Command): void {
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         all: options.all,
         preview: options.preview === true || options.curl === true,
-      })
-      if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
-      if (options.har !== undefined && called.result.exchanges.length > 0) await saveHar(options.har, called)
-      process.exitCode = await report(called, finish, options, voice)
+      }
+      if (options.each !== undefined) {
+        const { runEach } = await import('../each.js')
+        const manner = options.resume === true ? 'resume' : options.overwrite === true ? 'overwrite' : 'start'
+        const parallel = options.parallel === undefined ? 1 : readCount(options.parallel, '--parallel', 1000)
+        process.exitCode = await runEach(contract, operation, options.each, { ...wanted, fill: options.fill, parallel, pick: options.pick, manner, format: options.format, columns: options.columns, save: options.save }, voice)
+        return
+      }
+      // What can't be understood is told before anything is sent.
+      const finish = await prepareAnswer(options)
+      const show = async (called: Called): Promise<number> => {
+        if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
+        if (options.har !== undefined && called.result.exchanges.length > 0) await saveHar(options.har, called)
+        return report(called, finish, options, voice)
+      }
+      if (options.ask === true) {
+        const { askAndCall } = await import('../ask.js')
+        process.exitCode = await askAndCall(contract, operation, wanted, show, voice)
+      } else process.exitCode = await show(await callOperation(contract, operation, wanted))
     })
+}
+
+/** Options that make no sense together are told, not passed over. */
+function checkTogether(options: Options): void {
+  const given = (name: keyof Options): boolean => options[name] !== undefined
+  const refuse = (option: string, reason: string): never => {
+    throw problem('TM-1010', { option, reason, remedy: 'Leave one of the two out.' })
+  }
+  if (given('each')) for (const name of ['ask', 'preview', 'traffic', 'har', 'curl', 'sort', 'against'] as const) if (given(name)) refuse(`--${name}`, 'it is for a single call, and --each makes many')
+  if (!given('each')) for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const) if (given(name)) refuse(`--${name}`, 'it needs --each')
+  if (given('resume') && given('overwrite')) refuse('--resume', 'it goes on with an earlier run, and --overwrite starts over')
+  if (given('ask') && options.input === '-') refuse('--ask', 'answers and the input can\'t both come from standard input')
 }
 
 async function readInputText(file: string): Promise<{ text: string; what: string }> {

@@ -1,0 +1,158 @@
+import { join, resolve } from 'node:path'
+import type { Endpoint, Operation } from '../contract/contract.js'
+import { noNames } from '../contract/kept-names.js'
+import { matchName, nearestAdvice } from '../contract/nearest.js'
+import { problem } from '../contract/problem.js'
+import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
+import type { LoadedClient } from '../exercise/run-client.js'
+import { readCached, writeCached, cacheFolder } from '../project/cache.js'
+import { bytesDigest } from '../project/snapshot.js'
+import type { Settings } from '../runtime/connection.js'
+import { clientState } from './client-state.js'
+import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { buildMark } from './package-files.js'
+import { preferredEndpoint } from './preferred-endpoint.js'
+
+/** How calls reach the service. */
+export interface ClientOptions extends OpenOptions {
+  /** The site of the project file whose addresses count. */
+  readonly at?: string | undefined
+  /** The address to call instead of the endpoint's own. */
+  readonly url?: string | undefined
+  readonly endpoint?: string | undefined
+  readonly headers?: Readonly<Record<string, string>> | undefined
+  /** Values of the variables in the endpoint's address. */
+  readonly serverVariables?: Readonly<Record<string, string>> | undefined
+  /** The media type to ask for. */
+  readonly accept?: string | undefined
+  /** Milliseconds for a whole call. */
+  readonly timeLimit?: number | undefined
+}
+
+/** An operation with a client that can call it. */
+export interface ReadyOperation {
+  readonly open: OpenContract
+  readonly operation: Operation
+  readonly endpoint: Endpoint
+  readonly address: string
+  readonly client: LoadedClient
+  /** Where the client comes from, and why not from its folder. */
+  readonly from: 'its folder' | 'built aside'
+  readonly asideBecause: string | undefined
+  /** The media type to ask for, where the contract makes that an input. */
+  readonly acceptInput: string | undefined
+}
+
+/** A contract whose operations can be called, with one client for all of them. */
+export interface ReadyClient {
+  readonly open: OpenContract
+  /** @throws Problem TM-1005, TM-4006, TM-1010 for what can't be called so */
+  operation(wanted: string): Promise<ReadyOperation>
+}
+
+/**
+ * Makes the client of a contract ready: the one in its folder when that is current and unedited, else a fresh one built aside.
+ *
+ * @param reference the contract's name in the project, or the location of its metadata
+ */
+export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
+  const open = await openContract(reference, options)
+  const siteUrl = options.at === undefined ? undefined : urlAt(open, options.at)
+  let bundled: ReturnType<typeof bundleFor> | undefined
+  const clients = new Map<string, Promise<LoadedClient>>()
+  return {
+    open,
+    operation: async (wanted) => {
+      const operation = findOperation(open, wanted)
+      const endpoint = chooseEndpoint(open, operation, options.endpoint)
+      const address = options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
+      if (!URL.canParse(address)) {
+        throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
+      }
+      // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
+      const acceptIsInput = operation.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
+      const headers = options.accept === undefined || acceptIsInput ? options.headers : { ...options.headers, accept: options.accept }
+      bundled ??= bundleFor(open)
+      const { bundle, className, aside } = await bundled
+      const settings: Settings = { url: address, endpoint: endpoint.name, ...(headers === undefined ? {} : { headers }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
+      const key = JSON.stringify(settings)
+      const { loadClient } = await import('../exercise/run-client.js')
+      const client = clients.get(key) ?? loadClient(bundle, className, settings)
+      clients.set(key, client)
+      return { open, operation, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined }
+    },
+  }
+}
+
+/** The address of a contract at a site of the project file. */
+function urlAt(open: OpenContract, site: string): string | undefined {
+  const sites = open.kept?.project.sites ?? {}
+  const name = matchName(site, Object.keys(sites))
+  if (name === undefined) throw problem('TM-1010', { option: '--at', reason: open.kept === undefined ? 'sites belong to a project, and this contract is not in one' : `tolmach.yaml has no site "${site}"`, remedy: nearestAdvice(site, Object.keys(sites)) })
+  const found = sites[name]?.[open.name]?.url
+  if (found === undefined) throw problem('TM-1010', { option: '--at', reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`, remedy: `Add it there: { ${open.name}: { url: … } }.` })
+  return found
+}
+
+/** The address of an endpoint with the values that were given for its variables. */
+async function addressWith(open: OpenContract, endpoint: Endpoint, variables: Readonly<Record<string, string>>): Promise<string> {
+  if (Object.keys(variables).length === 0) return endpoint.address
+  const { dialectNamed } = await import('../dialects/registry.js')
+  const dialect = await dialectNamed(open.contract.dialect)
+  const known = dialect.serverVariables?.(endpoint)
+  for (const [name, value] of Object.entries(variables)) {
+    const values = known?.variables[name]
+    const names = Object.keys(known?.variables ?? {})
+    if (values === undefined) throw problem('TM-1010', { option: '--server-variable', reason: `the address of "${endpoint.name}" has no variable "${name}"`, remedy: names.length === 0 ? 'It has none at all.' : `It has ${names.join(', ')}.` })
+    if (values.length > 0 && !values.includes(value)) throw problem('TM-1010', { option: '--server-variable', reason: `"${name}" can't be "${value}"`, remedy: `It is one of ${values.join(', ')}.` })
+  }
+  return known?.address(variables) ?? endpoint.address
+}
+
+function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string | undefined): Endpoint {
+  const all = endpointsOf(open.contract)
+  const offering = endpointsOffering(open.contract, operation)
+  const configured = wanted ?? open.kept?.entry.endpoint
+  if (configured === undefined) {
+    const preferred = preferredEndpoint(offering, [operation])?.chosen
+    if (preferred !== undefined) return preferred
+  }
+  const name = matchName(configured ?? '', all.map((endpoint) => endpoint.name))
+  const endpoint = all.find((each) => each.name === name)
+  if (endpoint === undefined) throw problem('TM-1005', { what: 'endpoint', name: configured ?? '', contract: open.name, nearest: nearestAdvice(configured ?? '', all.map((each) => each.name)) })
+  if (!offering.includes(endpoint)) throw problem('TM-4006', { endpoint: endpoint.name, operation: pathOf(operation), offered: offering.map((each) => each.name).join(', ') })
+  return endpoint
+}
+
+/** The client as a module that runs; `aside` says why it is not the one in the folder. */
+async function bundleFor(open: OpenContract): Promise<{ bundle: string; className: string; aside: string | undefined }> {
+  const { kept } = open
+  const names = kept?.names ?? noNames
+  const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
+  let aside: string | undefined = kept === undefined ? 'it is not part of a project' : undefined
+  if (folder !== undefined) {
+    const state = await clientState(folder)
+    if (state.manifest === undefined) aside = 'no client was generated yet'
+    else if (state.edited.length > 0) aside = `these files were edited by hand: ${state.edited.join(', ')}`
+    else if (Object.keys(state.manifest.files).some((path) => !(path in state.texts))) aside = 'files of it are missing'
+    else if (state.manifest.inputs !== inputsDigest(open, names)) aside = 'it is older than the contract'
+    else {
+      const bundle = await cachedBundle(`${state.texts['manifest.json'] ?? ''}`, folder)
+      return { bundle, className: state.manifest.class, aside: undefined }
+    }
+  }
+  const key = `${buildMark()} ${inputsDigest(open, names)}`
+  const bundle = await cachedBundle(key, async () => {
+    const { buildClient } = await import('./generate-client.js')
+    return Object.fromEntries((await buildClient(open)).files.map((file) => [file.path, file.text]))
+  })
+  const { namesFor } = await import('./client-names.js')
+  return { bundle, className: (await namesFor(open)).class, aside }
+}
+
+async function cachedBundle(key: string, source: string | (() => Promise<Record<string, string>>)): Promise<string> {
+  const name = `client-${bytesDigest(key)}.mjs`
+  if ((await readCached(name)) !== undefined) return join(cacheFolder(), name)
+  const { bundleClient } = await import('../exercise/run-client.js')
+  return writeCached(name, await bundleClient(typeof source === 'string' ? source : await source()))
+}

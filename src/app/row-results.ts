@@ -1,0 +1,136 @@
+import { open, rm, type FileHandle } from 'node:fs/promises'
+import { problem } from '../contract/problem.js'
+import { fileReason } from '../contract/system-error.js'
+import type { RowOutcome } from '../exercise/row-outcome.js'
+
+/** What a run is over: outcomes of one are no use to another. */
+export interface RunMark {
+  readonly tolmach: 'rows'
+  readonly contract: string
+  readonly operation: string
+  /** The digest of the rows' file. */
+  readonly rows: string
+}
+
+/**
+ * The outcomes of a run over the rows of a file, kept in a file of their own as they come, a line of JSON each: what was done is known
+ * however the run ends, and is never in memory as a whole.
+ */
+export class RowResults {
+  readonly path: string
+  private readonly file: FileHandle
+  private end: number
+  private pending: Promise<unknown> = Promise.resolve()
+  /** By row: where its line starts, and how long it is; what a later try says counts. */
+  private readonly places = new Map<number, { readonly start: number; readonly length: number }>()
+  private readonly well = new Set<number>()
+
+  private constructor(path: string, file: FileHandle, end: number) {
+    this.path = path
+    this.file = file
+    this.end = end
+  }
+
+  /**
+   * Opens the file of a run.
+   *
+   * @param manner `start` a new one, `resume` an earlier one, or start over with `overwrite`
+   * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it, TM-1010 when there is none to resume, TM-1008
+   */
+  static async open(path: string, mark: RunMark, rowsFile: string, manner: 'start' | 'resume' | 'overwrite'): Promise<RowResults> {
+    const earlier = await open(path, 'r+').catch(() => undefined)
+    if (earlier !== undefined) {
+      const results = new RowResults(path, earlier, 0)
+      const found = await results.load()
+      const isSame = found !== undefined && JSON.stringify(found) === JSON.stringify(mark)
+      if (manner === 'resume' && isSame) return results
+      await earlier.close()
+      if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `${path} tells of a run over other rows, or of another operation`, remedy: 'Start over with --overwrite.' })
+      if (manner === 'start' && found !== undefined) throw problem('TM-1019', { file: rowsFile, done: results.well.size })
+    } else if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `there is nothing to go on with: no earlier run over ${rowsFile} was stopped or had failing rows`, remedy: 'Leave it out.' })
+    const file = await open(path, 'w+').catch((error: unknown) => {
+      throw problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
+    })
+    const results = new RowResults(path, file, 0)
+    await results.append(`${JSON.stringify(mark)}\n`)
+    return results
+  }
+
+  /** Did the call for this row go well, now or in an earlier run? */
+  isDone(row: number): boolean {
+    return this.well.has(row)
+  }
+
+  get counts(): { readonly done: number; readonly failed: number } {
+    return { done: this.well.size, failed: this.places.size - this.well.size }
+  }
+
+  /** Keeps an outcome. */
+  async add(outcome: RowOutcome): Promise<void> {
+    const line = `${JSON.stringify(outcome)}\n`
+    const length = Buffer.byteLength(line)
+    const kept = this.pending.then(async () => {
+      this.places.set(outcome.row, { start: this.end, length })
+      if (outcome.ok) this.well.add(outcome.row)
+      await this.append(line)
+    })
+    this.pending = kept
+    return kept
+  }
+
+  /** All outcomes, in the order of the rows. */
+  async *outcomes(): AsyncGenerator<RowOutcome, void, undefined> {
+    await this.pending
+    for (const row of [...this.places.keys()].sort((a, b) => a - b)) {
+      const { start, length } = this.places.get(row) ?? { start: 0, length: 0 }
+      const { buffer } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
+      yield JSON.parse(buffer.toString('utf8')) as RowOutcome
+    }
+  }
+
+  /** Ends with it. @param keep whether the file stays, to be gone on with */
+  async close(keep: boolean): Promise<void> {
+    await this.pending
+    await this.file.close()
+    if (!keep) await rm(this.path, { force: true })
+  }
+
+  private async append(line: string): Promise<void> {
+    const { bytesWritten } = await this.file.write(line, this.end, 'utf8')
+    this.end += bytesWritten
+  }
+
+  /** Reads what an earlier run left. A last line that was cut off is not counted. @returns its mark, if it is one of ours */
+  private async load(): Promise<RunMark | undefined> {
+    let mark: RunMark | undefined
+    let start = 0
+    let begun = Buffer.alloc(0)
+    const piece = Buffer.allocUnsafe(1 << 16)
+    for (let { bytesRead } = await this.file.read(piece, 0, piece.length, 0), from = 0; bytesRead > 0; from += bytesRead, { bytesRead } = await this.file.read(piece, 0, piece.length, from)) {
+      begun = Buffer.concat([begun, piece.subarray(0, bytesRead)])
+      for (let at = begun.indexOf(10); at !== -1; at = begun.indexOf(10)) {
+        const read = parsed(begun.subarray(0, at).toString('utf8'))
+        if (mark === undefined) {
+          if ((read as Partial<RunMark> | undefined)?.tolmach !== 'rows') return undefined
+          mark = read as RunMark
+        } else if (read !== undefined) {
+          const { row, ok } = read as RowOutcome
+          this.places.set(row, { start, length: at + 1 })
+          if (ok) this.well.add(row)
+        }
+        start += at + 1
+        begun = begun.subarray(at + 1)
+      }
+    }
+    this.end = start
+    return mark
+  }
+}
+
+function parsed(line: string): unknown {
+  try {
+    return JSON.parse(line) as unknown
+  } catch {
+    return undefined
+  }
+}

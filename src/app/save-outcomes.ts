@@ -1,0 +1,76 @@
+import { createWriteStream } from 'node:fs'
+import { rename, rm } from 'node:fs/promises'
+import { extname } from 'node:path'
+import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
+import { problem } from '../contract/problem.js'
+import { fileReason } from '../contract/system-error.js'
+import { outcomeCells, outcomeColumns, recordsOf } from '../exercise/row-outcome.js'
+import type { Table } from '../exercise/tabulate.js'
+import type { Run } from './call-each.js'
+
+/** What the outcomes of a run over rows can be written as. */
+export type OutcomeFormat = 'json' | 'ndjson' | 'csv' | 'html'
+
+/** The format that a file's ending asks for. @throws Problem TM-1010 for an ending that says none */
+export function outcomeFormat(file: string): OutcomeFormat {
+  const format = ({ '.json': 'json', '.ndjson': 'ndjson', '.csv': 'csv', '.html': 'html', '.htm': 'html' } as const)[extname(file).toLowerCase()]
+  if (format === undefined) throw problem('TM-1010', { option: '--save', reason: `the answers for rows can't be written as "${extname(file) || file}"`, remedy: 'Use a file that ends in .csv, .json, .ndjson or .html.' })
+  return format
+}
+
+/**
+ * Writes the outcomes of a run to a file, whole or not at all, piece by piece.
+ *
+ * @throws Problem TM-1008 when it can't be written
+ */
+export async function saveOutcomes(file: string, run: Run, columns: string | undefined): Promise<void> {
+  const aside = `${file}.new`
+  try {
+    await pipeline(Readable.from(outcomeTexts(run, outcomeFormat(file), columns)), createWriteStream(aside))
+    await rename(aside, file)
+  } catch (error) {
+    await rm(aside, { force: true })
+    throw error instanceof Error && 'syscall' in error ? problem('TM-1008', { what: file, reason: fileReason(error) }, { cause: error }) : error
+  }
+}
+
+/** The outcomes of a run as a text, in pieces. */
+export async function* outcomeTexts(run: Run, format: OutcomeFormat, columns: string | undefined): AsyncGenerator<string, void, undefined> {
+  const { results } = run
+  if (format === 'html') {
+    const { answerPage } = await import('./pages/answer-page.js')
+    yield answerPage(run.ready.operation.path.join('.'), new Date().toISOString(), { rows: await outcomeTable(run, columns, Infinity) })
+  } else if (format === 'csv') {
+    const { stringify } = await import('csv-stringify/sync')
+    const chosen = outcomeColumns(await namesIn(run), columns)
+    yield stringify([chosen.map(({ heading }) => heading)])
+    for await (const outcome of results.outcomes()) yield stringify(recordsOf(outcome).map((record) => outcomeCells(record, chosen)))
+  } else {
+    const isList = format === 'json'
+    let before = isList ? '[\n' : ''
+    for await (const outcome of results.outcomes()) {
+      yield `${before}${isList ? '  ' : ''}${JSON.stringify(outcome)}`
+      before = isList ? ',\n' : '\n'
+    }
+    yield isList ? (before === '[\n' ? '[]\n' : '\n]\n') : before === '' ? '' : '\n'
+  }
+}
+
+/** The outcomes of a run as a table of so many rows at most. */
+export async function outcomeTable(run: Run, columns: string | undefined, most: number): Promise<Table> {
+  const records: Record<string, unknown>[] = []
+  for await (const outcome of run.results.outcomes()) {
+    records.push(...recordsOf(outcome))
+    if (records.length >= most) break
+  }
+  const shown = records.slice(0, most)
+  const chosen = outcomeColumns(new Set(shown.flatMap(Object.keys)), columns)
+  return { headings: chosen.map(({ heading }) => heading), rows: shown.map((record) => outcomeCells(record, chosen)) }
+}
+
+async function namesIn({ results }: Run): Promise<Set<string>> {
+  const names = new Set<string>()
+  for await (const outcome of results.outcomes()) for (const record of recordsOf(outcome)) for (const name of Object.keys(record)) names.add(name)
+  return names
+}

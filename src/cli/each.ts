@@ -1,0 +1,99 @@
+import pc from 'picocolors'
+import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
+import { exitCodes } from '../app/problems.js'
+import { outcomeFormat, outcomeTable, outcomeTexts, saveOutcomes } from '../app/save-outcomes.js'
+import { count, print, say, type Voice } from './terminal.js'
+
+/** So many rows of the table, and so many failing rows behind it, are shown. */
+const mostShown = { rows: 100, failures: 20 }
+/** What shells say of a program that was interrupted. */
+const interrupted = 130
+
+export interface EachCommand extends Omit<EachOptions, 'signal' | 'onProgress'> {
+  readonly format: string
+  readonly columns: string | undefined
+  readonly save: string | undefined
+}
+
+/** Calls an operation for each row of a file, tells what came of it, and gives the exit code. */
+export async function runEach(contract: string, operation: string, file: string, command: EachCommand, voice: Voice): Promise<number> {
+  if (command.save !== undefined) outcomeFormat(command.save)
+  const stop = new AbortController()
+  const onInterrupt = (): void => {
+    if (stop.signal.aborted) process.exit(interrupted)
+    stop.abort()
+    say(voice, 'Waiting for the calls that are under way; Ctrl-C again ends at once.')
+  }
+  process.on('SIGINT', onInterrupt)
+  try {
+    const run = await callEach(contract, operation, file, { ...command, signal: stop.signal, onProgress: progressLine(voice) })
+    clearLine(voice)
+    const whole = run.stopped === undefined && run.failed === 0
+    try {
+      if (command.save !== undefined) await saveOutcomes(command.save, run, command.columns)
+      await printOutcomes(run, command, voice)
+    } finally {
+      await run.results.close(!whole)
+    }
+    tellEnd(run, command.save, voice)
+    return run.stopped === 'asked' ? interrupted : whole ? 0 : exitCodes.difference
+  } finally {
+    process.off('SIGINT', onInterrupt)
+  }
+}
+
+async function printOutcomes(run: Run, { format, columns, save }: EachCommand, voice: Voice): Promise<void> {
+  if (voice.json) {
+    process.stdout.write(`{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `)
+    for await (const text of outcomeTexts(run, 'json', columns)) process.stdout.write(text)
+    process.stdout.write('}\n')
+    return
+  }
+  if (save !== undefined) print(`Saved: ${save}  ${count(run.done + run.failed, 'row')}`)
+  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) process.stdout.write(text)
+  else {
+    const { tableText } = await import('./tables.js')
+    const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
+    if (rows.length > 0) print(tableText(headings, rows.slice(0, mostShown.rows)))
+    if (rows.length > mostShown.rows) {
+      say(voice, pc.dim('… and more: --save writes them all to a file.'))
+      await tellFailures(run, voice)
+    }
+  }
+}
+
+/** The rows that failed, where the table is too long for all of them. */
+async function tellFailures({ results, failed }: Run, voice: Voice): Promise<void> {
+  if (failed === 0) return
+  let told = 0
+  for await (const { row, ok, failure } of results.outcomes()) {
+    if (ok) continue
+    if (told === mostShown.failures) break
+    told += 1
+    say(voice, `${pc.red('failed')}  row ${row}  ${failure?.code ?? ''}  ${failure?.message ?? ''}`)
+  }
+  if (failed > told) say(voice, pc.red(`… and ${failed - told} more`))
+}
+
+/** Counts, and how to go on. Rows that failed are in the table; when that has many rows they are told again. */
+function tellEnd({ rows, done, failed, before, stopped, results }: Run, save: string | undefined, voice: Voice): void {
+  const counts = [`${done} of ${count(rows, 'row')} went well`, ...(before === 0 ? [] : [`${before} of them in an earlier run`]), ...(failed === 0 ? [] : [pc.red(`${failed} failed`)])]
+  say(voice, counts.join(', '))
+  if (stopped === 'nobody answers') say(voice, pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'))
+  if (stopped !== undefined || failed > 0) say(voice, `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !voice.json ? ', every answer included' : ''}.`)
+}
+
+function progressLine(voice: Voice): ((progress: Progress) => void) | undefined {
+  if (!process.stderr.isTTY || voice.quiet || voice.json) return undefined
+  let shown = 0
+  return ({ rows, done, failed }) => {
+    const now = Date.now()
+    if (now - shown < 100 && done + failed < rows) return
+    shown = now
+    process.stderr.write(`\r\u001b[K${done + failed} of ${rows} rows${failed === 0 ? '' : `, ${failed} failed`}`)
+  }
+}
+
+function clearLine(voice: Voice): void {
+  if (process.stderr.isTTY && !voice.quiet && !voice.json) process.stderr.write('\r\u001b[K')
+}

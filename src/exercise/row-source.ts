@@ -1,0 +1,136 @@
+import { createReadStream } from 'node:fs'
+import { problem, Problem } from '../contract/problem.js'
+import { ExactNumber, isPlainObject } from '../contract/plain.js'
+import { fileReason, systemCode } from '../contract/system-error.js'
+
+/** A row of a file: what stands in it, by column. Texts of CSV are still to be read by their types. */
+export interface Row {
+  /** From 1, the heading not counted. */
+  readonly number: number
+  readonly fields: Readonly<Record<string, unknown>>
+  /** All its values are texts, which say nothing about their types. */
+  readonly isText: boolean
+}
+
+/**
+ * The rows of a file, one by one: CSV with a heading (RFC 4180; commas, semicolons or tabs), a JSON list, or JSON values one after the
+ * other (NDJSON). The file is never in memory as a whole.
+ *
+ * @param file its path
+ * @throws Problem TM-1018 with the line of what is wrong, TM-1007 when it can't be read
+ */
+export async function* rowsOfFile(file: string): AsyncGenerator<Row, void, undefined> {
+  try {
+    const start = await firstPart(file)
+    yield* /^\ufeff?\s*[[{]/.test(start) ? jsonRows(file) : csvRows(file, separatorOf(start))
+  } catch (error) {
+    if (error instanceof Problem || systemCode(error) === '') throw error
+    throw problem('TM-1007', { what: file, reason: fileReason(error) }, { cause: error })
+  }
+}
+
+async function firstPart(file: string): Promise<string> {
+  let text = ''
+  for await (const piece of createReadStream(file, { encoding: 'utf8', end: 65_535 }) as AsyncIterable<string>) text += piece
+  return text
+}
+
+/** What separates the columns: whatever the heading has most of. */
+function separatorOf(start: string): string {
+  const [heading = ''] = start.replace(/"(?:[^"]|"")*"/g, '').split(/\r?\n/)
+  const count = (separator: string): number => heading.split(separator).length
+  return [',', ';', '\t'].reduce((best, each) => (count(each) > count(best) ? each : best))
+}
+
+async function* csvRows(file: string, delimiter: string): AsyncGenerator<Row, void, undefined> {
+  const { parse } = await import('csv-parse')
+  const stream = createReadStream(file)
+  const parser = parse({
+    bom: true,
+    delimiter,
+    skip_empty_lines: true,
+    columns: (heading: (string | undefined)[]) => {
+      const names = heading.map((name) => (name ?? '').trim())
+      const twice = names.find((name, at) => names.indexOf(name) !== at)
+      if (twice !== undefined) throw problem('TM-1018', { file, reason: twice === '' ? 'two columns have no heading' : `two columns are called "${twice}"` }, { place: { document: file, line: 1, column: 1 } })
+      return names
+    },
+    // A cell without anything in it is left out; quotes around nothing are an empty text.
+    cast: (text, { quoting, header }) => (text === '' && !quoting && !header ? undefined : text),
+  })
+  stream.on('error', (error) => parser.destroy(error))
+  stream.pipe(parser)
+  let number = 0
+  try {
+    for await (const fields of parser as AsyncIterable<Record<string, string | undefined>>) {
+      number += 1
+      yield { number, fields: Object.fromEntries(Object.entries(fields).filter(([, text]) => text !== undefined)), isText: true }
+    }
+  } catch (error) {
+    const { code, lines, message } = error as { code?: string; lines?: number; message: string }
+    if (code?.startsWith('CSV_') !== true) throw error
+    throw problem('TM-1018', { file, reason: message.replace(/\.$/, '') }, { place: { document: file, line: lines ?? 1, column: 1 }, cause: error })
+  } finally {
+    stream.destroy()
+  }
+}
+
+async function* jsonRows(file: string): AsyncGenerator<Row, void, undefined> {
+  const { parse } = await import('lossless-json')
+  let number = 0
+  for await (const { text, line } of jsonTexts(file)) {
+    number += 1
+    let value: unknown
+    try {
+      value = parse(text, undefined, { parseNumber: (source) => new ExactNumber(source) })
+    } catch (error) {
+      throw problem('TM-1018', { file, reason: `row ${number} is no JSON: ${error instanceof Error ? error.message : String(error)}` }, { place: { document: file, line, column: 1 }, cause: error })
+    }
+    if (!isPlainObject(value)) throw problem('TM-1018', { file, reason: `row ${number} is no object` }, { place: { document: file, line, column: 1 } })
+    yield { number, fields: value, isText: false }
+  }
+}
+
+/** The texts of the values in a list, or of those that stand one after the other, each with the line that it starts in. */
+async function* jsonTexts(file: string): AsyncGenerator<{ text: string; line: number }, void, undefined> {
+  let [pieces, depth, inText, line, startLine]: [string[], number, boolean, number, number] = [[], 0, false, 1, 1]
+  let isList: boolean | undefined
+  let escaped = false
+  for await (const chunk of createReadStream(file, { encoding: 'utf8' }) as AsyncIterable<string>) {
+    let from = 0
+    for (let at = 0; at < chunk.length; at += 1) {
+      const sign = chunk[at]
+      if (sign === '\n') line += 1
+      if (inText) {
+        if (escaped) escaped = false
+        else if (sign === '\\') escaped = true
+        else if (sign === '"') inText = false
+        continue
+      }
+      if (sign === '"') inText = true
+      else if (sign === '[' || sign === '{') {
+        if (isList === undefined) {
+          isList = sign === '['
+          if (isList) {
+            from = at + 1
+            continue
+          }
+        }
+        if (depth === 0) [from, startLine] = [at, line]
+        depth += 1
+      } else if (sign === ']' || sign === '}') {
+        depth -= 1
+        if (depth > 0) continue
+        // The end of a row; or, below that, of the list.
+        if (depth === 0) {
+          yield { text: pieces.join('') + chunk.slice(from, at + 1), line: startLine }
+          ;[pieces, from] = [[], at + 1]
+        }
+      }
+      // Between rows there are commas and white space only; anything else is a row that is no object.
+      else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign)) throw problem('TM-1018', { file, reason: 'every row must be an object in braces' }, { place: { document: file, line, column: 1 } })
+    }
+    if (depth > 0) pieces.push(chunk.slice(from))
+  }
+  if (depth > 0 || inText) throw problem('TM-1018', { file, reason: 'it ends in the middle of a row' }, { place: { document: file, line: startLine, column: 1 } })
+}
