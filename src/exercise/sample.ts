@@ -12,6 +12,15 @@ export interface SampleOptions {
   readonly full: boolean
   /** What the contract's dialect knows of values beyond their types, where it knows something. */
   readonly rules?: SampleRules | undefined
+  /** Hears of values that could not be made to satisfy the contract. */
+  readonly onShortfall?: ((shortfall: Shortfall) => void) | undefined
+}
+
+/** A value in a sample that does not satisfy its type: somebody has to put one in. */
+export interface Shortfall {
+  /** Its path in the sample. */
+  readonly path: string
+  readonly reason: string
 }
 
 /** Rules that only a dialect can read: whether a value satisfies a type with all of them, and values to try where the type itself says little. */
@@ -28,7 +37,9 @@ export function sampleInput(contract: Contract, operation: Operation, options: S
   const sampler = new Sampler(contract, options)
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const headers = operation.inputs.filter((input) => input.place === 'messageHeader' && (options.full || !input.optional))
-  return { ...sampler.fields(body, operation.choices), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
+  const sample = { ...sampler.fields(body, operation.choices), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
+  for (const shortfall of sampler.shortfalls) options.onShortfall?.(shortfall)
+  return sample
 }
 
 /** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
@@ -43,6 +54,8 @@ class Sampler {
   private readonly within: string[] = []
 
   private readonly rules: SampleRules | undefined
+  private readonly path: string[] = []
+  readonly shortfalls: Shortfall[] = []
 
   constructor(contract: Contract, { full, rules }: SampleOptions) {
     this.contract = contract
@@ -65,7 +78,9 @@ class Sampler {
       if (excluded.has(field.name)) continue
       if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type) || this.tooMuch(field.type))) continue
       const preset = field.fixed ?? field.default
+      this.path.push(field.name)
       const value = field.example !== undefined ? field.example : preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
+      this.path.pop()
       // A field may be called __proto__.
       Object.defineProperty(sample, field.name, { value, enumerable: true, writable: true, configurable: true })
     }
@@ -73,7 +88,16 @@ class Sampler {
   }
 
   value(type: Type, name: string): unknown {
-    return this.allowed(type, name, this.shaped(type, name))
+    const before = this.shortfalls.length
+    const shaped = this.shaped(type, name)
+    const value = this.allowed(type, name, shaped)
+    // What was put in its place satisfies all rules.
+    if (value !== shaped) this.shortfalls.length = before
+    return value
+  }
+
+  private fallShort(reason: string): void {
+    this.shortfalls.push({ path: this.path.join('.'), reason })
   }
 
   /** A value that satisfies the rules of its type, where the first one does not and another one is found. */
@@ -81,6 +105,7 @@ class Sampler {
     const { rules } = this
     if (rules === undefined || type.layout === undefined || rules.allows(type, value)) return value
     for (const other of this.variants(type, name, rules)) if (rules.allows(type, other)) return other
+    this.fallShort('no value was found that satisfies all its rules')
     return value
   }
 
@@ -124,7 +149,7 @@ class Sampler {
       case 'enumeration':
         return type.members[0]?.value ?? ''
       case 'scalar':
-        return scalar(type, name)
+        return this.scalar(type, name)
       case 'list': {
         const { allowed, patterns } = type.constraints ?? {}
         if (allowed !== undefined || patterns !== undefined) return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name)).trim().split(' ').map((item) => this.preset(type.item, item))
@@ -157,6 +182,13 @@ class Sampler {
       default:
         return null
     }
+  }
+
+  private scalar(type: ScalarType, name: string): unknown {
+    const value = scalar(type, name)
+    const limits = type.constraints ?? {}
+    if (type.base === 'text' && limits.allowed === undefined && !fitsText(limits, String(value))) this.fallShort(`no text was found that ${(limits.patterns ?? []).length > 0 ? `matches ${(limits.patterns ?? []).map((group) => group.join(' or ')).join(' and ')}` : 'has the right length'}`)
+    return value
   }
 
   private isTurn(id: string): boolean {
@@ -309,15 +341,16 @@ function decimal(limits: Constraints): string {
   return fraction <= 0 ? '1' : `1.${'0'.repeat(fraction)}`
 }
 
+function fitsText({ minLength = 0, maxLength = Infinity, patterns = [] }: Constraints, text: string): boolean {
+  const length = [...text].length
+  return length >= minLength && length <= maxLength && patterns.every((group) => group.some((pattern) => expression(`^(?:${pattern})$`).test(text)))
+}
+
 function text(limits: Constraints, name: string): string {
-  const fits = (candidate: string): boolean =>
-    [...candidate].length >= (limits.minLength ?? 0) &&
-    [...candidate].length <= (limits.maxLength ?? Infinity) &&
-    (limits.patterns ?? []).every((group) => group.some((pattern) => expression(`^(?:${pattern})$`).test(candidate)))
   const least = limits.minLength ?? 0
   const plain = [...name].slice(0, limits.maxLength ?? 60).join('').padEnd(least, 'x')
   const candidates = [plain, ...(limits.patterns ?? []).flat().flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)])]
-  return candidates.find(fits) ?? plain
+  return candidates.find((each) => fitsText(limits, each)) ?? plain
 }
 
 /** A text that matches a pattern; always the same one. */

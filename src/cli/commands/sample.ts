@@ -1,18 +1,29 @@
-import type { Command } from 'commander'
+import { Option, type Command } from 'commander'
+import pc from 'picocolors'
 import { sampleFor } from '../../app/sample-input.js'
 import { saveText } from '../../app/text-files.js'
 import { globalsOf } from '../run.js'
-import { print } from '../terminal.js'
+import { print, say } from '../terminal.js'
+
+interface Options {
+  readonly full?: boolean
+  readonly save?: string
+  readonly format?: 'json' | 'yaml'
+}
 
 export function declare(command: Command): void {
   command
     .option('--full', 'fill the optional parts too')
+    .addOption(new Option('--format <format>', 'json, or yaml with a comment on each field (default: json, or by the file\'s ending)').choices(['json', 'yaml']))
     .option('--save <file>', 'write it to a file instead of the terminal')
-    .addHelpText('after', '\nExamples:\n  tolmach sample berths reserveBerth\n  tolmach sample berths reserveBerth --full --save samples/berths/reserveBerth.json')
-    .action(async (contract: string, operation: string, options: { readonly full?: boolean; readonly save?: string }) => {
-      const { project } = globalsOf(command)
-      const text = `${JSON.stringify(await sampleFor(contract, operation, { project, full: options.full }), null, 2)}\n`
-      if (options.save === undefined) print(text)
-      else await saveText(options.save, text)
+    .addHelpText('after', '\nExamples:\n  tolmach sample berths reserveBerth\n  tolmach sample berths reserveBerth --format yaml\n  tolmach sample berths reserveBerth --full --save samples/berths/reserveBerth.json')
+    .action(async (contract: string, operation: string, { full, save, format }: Options) => {
+      const { project, voice } = globalsOf(command)
+      const { input, yaml, shortfalls } = await sampleFor(contract, operation, { project, full })
+      const isYaml = voice.json ? false : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
+      const text = isYaml ? await yaml() : `${JSON.stringify(input, null, 2)}\n`
+      if (save === undefined) print(text)
+      else await saveText(save, text)
+      for (const { path, reason } of shortfalls) say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
     })
 }
