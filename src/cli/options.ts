@@ -6,10 +6,10 @@ import { problem } from '../app/problems.js'
  * @returns milliseconds
  * @throws Problem TM-1010
  */
-export function readDuration(text: string): number {
+export function readDuration(text: string, option = '--timeout'): number {
   const [, number = '', unit = 's'] = /^(\d+(?:\.\d+)?)\s*(ms|s|m)?$/.exec(text.trim()) ?? []
   const milliseconds = Number(number) * (unit === 'ms' ? 1 : unit === 'm' ? 60_000 : 1000)
-  if (number === '' || !(milliseconds > 0)) throw problem('TM-1010', { option: '--timeout', reason: `"${text}" is not a time`, remedy: 'Write it like 500ms, 10s or 2m.' })
+  if (number === '' || !(milliseconds > 0)) throw problem('TM-1010', { option, reason: `"${text}" is not a time`, remedy: 'Write it like 500ms, 10s or 2m.' })
   return milliseconds
 }
 
@@ -49,6 +49,19 @@ export function readCount(text: string, option: string, most: number): number {
   const number = Number(text)
   if (!/^\d{1,6}$/.test(text) || number < 1 || number > most) throw problem('TM-1010', { option, reason: `"${text}" is not a number from 1 to ${most}`, remedy: `Write it like ${option} 8.` })
   return number
+}
+
+/**
+ * A share of something: `0.1` or `10%`.
+ *
+ * @returns from 0 to 1
+ * @throws Problem TM-1010
+ */
+export function readShare(text: string, option: string): number {
+  const [, digits, percent] = /^(\d+(?:\.\d+)?)(%)?$/.exec(text.trim()) ?? []
+  const share = Number(digits) / (percent === undefined ? 1 : 100)
+  if (digits === undefined || share > 1) throw problem('TM-1010', { option, reason: `"${text}" is no share`, remedy: `Write it like ${option} 0.1 or ${option} 10%.` })
+  return share
 }
 
 /** Names with commas between them. */

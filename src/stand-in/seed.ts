@@ -1,5 +1,6 @@
 import { problem } from '../contract/problem.js'
-import { ExactNumber, isPlainObject } from '../contract/plain.js'
+import { isPlainObject } from '../contract/plain.js'
+import { fillTemplate, inPlain, plainText, stepsOf } from '../contract/templates.js'
 
 /**
  * Seed data: what a stand-in knows and how its operations use it. docs/reference.md describes the format; the words are these.
@@ -57,7 +58,7 @@ export async function readSeed(plain: unknown, file: string): Promise<Seed> {
     detail: Joi.any(),
   }).oxor('answer', 'fault')
   const schema = Joi.object({
-    seed: Joi.any().custom((value: unknown) => (textOf(value) === '1' ? 1 : fail())).required(),
+    seed: Joi.any().custom((value: unknown) => (plainText(value) === '1' ? 1 : fail())).required(),
     tables: Joi.object().pattern(/^/, Joi.array().items(Joi.object().unknown())).default({}),
     operations: Joi.object().pattern(/^/, Joi.array().items(rule)).default({}),
   })
@@ -129,33 +130,24 @@ export class SeedState {
       if (isPlainObject(wanted)) {
         const least = this.fill(wanted['atLeast'], names)
         const most = this.fill(wanted['atMost'], names)
-        return (least === undefined || Number(textOf(value)) >= Number(textOf(least))) && (most === undefined || Number(textOf(value)) <= Number(textOf(most)))
+        return (least === undefined || Number(plainText(value)) >= Number(plainText(least))) && (most === undefined || Number(plainText(value)) <= Number(plainText(most)))
       }
       const filled = this.fill(wanted, names)
-      return filled === undefined || textOf(value) === textOf(filled)
+      return filled === undefined || plainText(value) === plainText(filled)
     })
   }
 
-  /** A template with its `$` references filled in: `$input.Berth`, `$next.Reservations.Number`; `$$` is a dollar sign. */
   private fill(template: unknown, names: ReadonlyMap<string, unknown>): unknown {
-    if (Array.isArray(template)) return template.map((each) => this.fill(each, names))
-    if (isPlainObject(template)) {
-      return Object.fromEntries(Object.entries(template).map(([key, value]) => [key, this.fill(value, names)]).filter(([, value]) => value !== undefined))
-    }
-    if (typeof template !== 'string') return template
-    if (template.startsWith('$$')) return template.slice(1)
-    if (/^\$[\w.]+$/.test(template)) return this.lookUp(template.slice(1), names)
-    return template.replace(/\$\{([\w.]+)\}/g, (_, path: string) => textOf(this.lookUp(path, names)))
+    return fillTemplate(template, (path) => this.lookUp(path, names))
   }
 
   private lookUp(path: string, names: ReadonlyMap<string, unknown>): unknown {
-    const [first = '', ...rest] = path.split('.')
-    if (first === 'next') return this.next(rest[0] ?? '', rest[1] ?? '')
-    return rest.reduce<unknown>((current, step) => (isPlainObject(current) && Object.hasOwn(current, step) ? current[step] : undefined), names.get(first))
+    const [first = '', ...rest] = stepsOf(path)
+    return first === 'next' ? this.next(rest[0] ?? '', rest[1] ?? '') : inPlain(names.get(first), rest)
   }
 
   private next(table: string, field: string): string {
-    const numbers = this.table(table).map((row) => textOf(row[field])).filter((text) => /^\d+$/.test(text)).map(BigInt)
+    const numbers = this.table(table).map((row) => plainText(row[field])).filter((text) => /^\d+$/.test(text)).map(BigInt)
     return String(numbers.reduce((most, each) => (each > most ? each : most), 0n) + 1n)
   }
 
@@ -189,8 +181,4 @@ export class SeedState {
   private table(name: string): Record<string, unknown>[] {
     return this.tables.get(name) ?? []
   }
-}
-
-function textOf(value: unknown): string {
-  return value instanceof ExactNumber ? value.source : value === undefined || value === null ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value as string | number | boolean | bigint)
 }

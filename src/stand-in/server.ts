@@ -1,11 +1,14 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import type { Contract, Field, Operation, Type } from '../contract/contract.js'
+import type { Contract, Fault, Field, Operation, Type } from '../contract/contract.js'
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import type { Dialect, LoadedDocument, PlayRequest, PlayResponse, ServedDocument, SeveralCalls, UnderstoodCall } from '../dialects/dialect.js'
 import { toPlain } from '../runtime/plain.js'
+import { sendBadly, spoiled, turnsOf, type Misbehaviour, type Temper } from './misbehaviour.js'
+import { reasonIn } from './reason.js'
+import { RecordedState, type Recorded } from './recorded.js'
 import { SeedState, type Seed } from './seed.js'
 
 /** A request larger than this is refused. */
@@ -20,55 +23,103 @@ export interface Part {
   readonly dialect: Dialect
   readonly documents: readonly LoadedDocument[]
   readonly seed: Seed | undefined
+  /** Answers that were recorded; they come before anything else. */
+  readonly recorded?: Recorded | undefined
   /** Makes a value for what the seed data does not say. */
   readonly improvise: (type: Type, name: string) => unknown
+}
+
+/** How a stand-in listens, and how it behaves. */
+export interface Behaviour {
+  /** 0 for any free port. */
+  readonly port: number
+  /** The address to listen on; loopback unless told otherwise. */
+  readonly host?: string | undefined
+  /** Milliseconds before each answer. */
+  readonly delay?: number | undefined
+  readonly temper?: Temper | undefined
 }
 
 /** What a request came to, for whoever watches. */
 export interface Event {
   readonly contract: string
+  /** The operation, or the method and target of what could not be understood. */
   readonly operation: string
+  /** The input, in plain form, where it was understood. */
+  readonly input?: unknown
   readonly status: number
+  /** Where the answer came from. */
+  readonly answered: 'recorded' | 'by seed data' | 'by the protocol' | 'made up' | 'refused' | 'misbehaving'
+  readonly misbehaviour?: Misbehaviour
+  /** Why it was refused: the rule of the contract that it breaks. */
+  readonly reason?: string
 }
 
 export interface StandIn {
   /** Where each contract is played: its service and its metadata. */
   readonly addresses: readonly { readonly contract: string; readonly service: string; readonly metadata: string }[]
+  /** What was asked so far, the latest last; at most the last thousand. */
+  readonly asked: readonly Event[]
+  /** Puts its rows back to how the seed data has them, begins recorded answers anew, and forgets what was asked. */
+  reset(): void
   stop(): Promise<void>
 }
 
+/** So many events are remembered. */
+const mostRemembered = 1000
+
 interface Stage {
+  readonly prefix: string
   readonly part: Part
   readonly player: ReturnType<Dialect['play']>
-  readonly state: SeedState | undefined
+  state: SeedState | undefined
+  recorded: RecordedState | undefined
   documents: ReadonlyMap<string, ServedDocument>
 }
 
+type OnEvent = (event: Event) => void
+
 /**
- * Starts a stand-in on loopback, which plays each contract under `/<name>`.
+ * Starts a stand-in, on loopback unless told otherwise, which plays each contract under `/<name>`.
  *
- * @param port 0 for any free one
  * @throws Problem TM-1016 when it can't listen there
  */
-export async function startServer(parts: readonly Part[], port: number, onEvent: (event: Event) => void): Promise<StandIn> {
-  const stages = new Map<string, Stage>()
-  for (const part of parts) stages.set(`/${part.name}`, { part, player: part.dialect.play(part.contract), state: part.seed === undefined ? undefined : new SeedState(part.seed), documents: new Map() })
+export async function startServer(parts: readonly Part[], behaviour: Behaviour, onEvent: OnEvent): Promise<StandIn> {
+  const stages = parts.map((part): Stage => ({ prefix: `/${part.name}`, part, player: part.dialect.play(part.contract), ...fresh(part), documents: new Map() }))
+  const asked: Event[] = []
+  const tell = (event: Event): void => {
+    if (asked.push(event) > mostRemembered) asked.shift()
+    onEvent(event)
+  }
+  const turn = behaviour.temper === undefined ? () => undefined : turnsOf(behaviour.temper)
   const server = createServer((request, response) => {
-    handle(stages, request, onEvent).then(
-      (answer) => respond(response, answer),
+    handle(stages, request, turn, tell).then(
+      ({ answer, misbehaviour }) => {
+        const send = (): void => {
+          if (!response.destroyed) respond(response, answer, misbehaviour)
+        }
+        if (behaviour.delay === undefined) send()
+        else setTimeout(send, behaviour.delay).unref()
+      },
       (error: unknown) => respond(response, { status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: error instanceof Error ? error.message : String(error) }),
     )
   })
-  await listen(server, port)
-  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`
-  const addresses = [...stages].map(([path, stage]) => {
-    const service = `${base}${path}`
+  const host = behaviour.host ?? '127.0.0.1'
+  await listen(server, behaviour.port, host)
+  const base = `http://${host.includes(':') ? `[${host}]` : host}:${String((server.address() as AddressInfo).port)}`
+  const addresses = stages.map((stage) => {
+    const service = `${base}${stage.prefix}`
     const documents = stage.player.metadata(stage.part.documents, service)
     stage.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
-    return { contract: stage.part.name, service, metadata: `${base}${documents[0]?.target ?? path}` }
+    return { contract: stage.part.name, service, metadata: `${base}${documents[0]?.target ?? stage.prefix}` }
   })
   return {
     addresses,
+    asked,
+    reset: () => {
+      for (const stage of stages) Object.assign(stage, fresh(stage.part))
+      asked.length = 0
+    },
     stop: () =>
       new Promise((resolve) => {
         server.close(() => resolve())
@@ -77,35 +128,75 @@ export async function startServer(parts: readonly Part[], port: number, onEvent:
   }
 }
 
-function listen(server: Server, port: number): Promise<void> {
+function fresh({ seed, recorded }: Part): Pick<Stage, 'state' | 'recorded'> {
+  return { state: seed === undefined ? undefined : new SeedState(seed), recorded: recorded === undefined ? undefined : new RecordedState(recorded) }
+}
+
+function listen(server: Server, port: number, host: string): Promise<void> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => {
-      const reason = error.code === 'EADDRINUSE' ? 'another program listens there' : error.code === 'EACCES' ? 'the system forbids it' : error.message
+      const reason = error.code === 'EADDRINUSE' ? 'another program listens there' : error.code === 'EACCES' ? 'the system forbids it' : ['EADDRNOTAVAIL', 'ENOTFOUND'].includes(error.code ?? '') ? `this machine has no address ${host}` : error.message
       reject(problem('TM-1016', { port, reason }, { cause: error }))
     })
-    server.listen(port, '127.0.0.1', resolve)
+    server.listen(port, host, resolve)
   })
 }
 
-async function handle(stages: ReadonlyMap<string, Stage>, request: IncomingMessage, onEvent: (event: Event) => void): Promise<PlayResponse> {
-  const target = request.url ?? '/'
-  const path = target.replace(/[?#].*$/, '')
-  const stage = [...stages].find(([prefix]) => path === prefix || path.startsWith(`${prefix}/`))?.[1]
-  if (stage === undefined) return { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `Nothing is played here. There is: ${[...stages.keys()].join(', ')}\n` }
-  const document = stage.documents.get(target.toLowerCase())
-  if (request.method === 'GET' && document !== undefined) return { status: 200, headers: { 'content-type': document.mediaType }, body: document.text }
-  const body = await readBody(request)
-  if (body === undefined) return { status: 413, headers: {}, body: '' }
-  const asked: PlayRequest = { method: request.method ?? 'GET', target, headers: singleHeaders(request), body }
-  const several = stage.player.several?.(asked)
-  if (several === undefined) return handleOne(stage, asked, onEvent)
-  return 'units' in several ? handleSeveral(stage, several, onEvent) : several
+/** An answer, and how it is to be spoiled while it is sent. */
+interface Handled {
+  readonly answer: PlayResponse
+  readonly misbehaviour?: Misbehaviour | undefined
 }
 
-function handleOne(stage: Stage, request: PlayRequest, onEvent: (event: Event) => void): PlayResponse {
+async function handle(stages: readonly Stage[], request: IncomingMessage, turn: () => Misbehaviour | undefined, tell: OnEvent): Promise<Handled> {
+  const target = request.url ?? '/'
+  const path = target.replace(/[?#].*$/, '')
+  const stage = stages.find(({ prefix }) => path === prefix || path.startsWith(`${prefix}/`))
+  if (stage === undefined) return { answer: { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `Nothing is played here. There is: ${stages.map(({ prefix }) => prefix).join(', ')}\n` } }
+  const document = stage.documents.get(target.toLowerCase())
+  if (request.method === 'GET' && document !== undefined) return { answer: { status: 200, headers: { 'content-type': document.mediaType }, body: document.text } }
+  const body = await readBody(request)
+  if (body === undefined) return { answer: { status: 413, headers: {}, body: '' } }
+  const asked: PlayRequest = { method: request.method ?? 'GET', target, headers: singleHeaders(request), body }
+  const misbehaviour = turn()
+  if (misbehaviour !== undefined) return misbehave(stage, asked, misbehaviour, tell)
+  return { answer: play(stage, asked, tell) }
+}
+
+function play(stage: Stage, asked: PlayRequest, tell: OnEvent): PlayResponse {
+  const recorded = stage.recorded?.play(asked, stage.prefix)
+  const several = recorded === undefined ? stage.player.several?.(asked) : undefined
+  if (several !== undefined) return 'units' in several ? handleSeveral(stage, several, tell) : several
+  return handleOne(stage, asked, tell, recorded)
+}
+
+/** What would be answered, spoiled. Nothing happens to the rows of a stand-in that fails. */
+function misbehave(stage: Stage, asked: PlayRequest, misbehaviour: Misbehaviour, tell: OnEvent): Handled {
+  const undo = stage.state?.remember()
+  const told: Event[] = []
+  const good = play(stage, asked, (event) => void told.push(event))
+  undo?.()
+  const [event] = told
+  const understood = misbehaviour === 'faulty' ? stage.player.understand(asked) : undefined
+  const answer = understood !== undefined && 'operation' in understood ? understood.fault(unknownFault(understood.operation, '500'), undefined, 'Something went wrong inside the service.') : (spoiled(misbehaviour, good) ?? good)
+  tell({ contract: stage.part.name, operation: `${asked.method} ${asked.target}`, ...event, status: answer.status, answered: 'misbehaving', misbehaviour })
+  return { answer, misbehaviour }
+}
+
+function handleOne(stage: Stage, request: PlayRequest, tell: OnEvent, recorded?: PlayResponse): PlayResponse {
+  const contract = stage.part.name
   const understood = stage.player.understand(request)
-  const answer = !('operation' in understood) ? understood : stage.part.chosen?.has(pathOf(understood.operation)) === false ? notChosen(understood.operation) : perform(stage, understood)
-  onEvent({ contract: stage.part.name, operation: 'operation' in understood ? pathOf(understood.operation) : `${request.method} ${request.target}`, status: answer.status })
+  if (!('operation' in understood)) {
+    const answer = recorded ?? understood
+    // What needs no operation, like a list of what there is, is no refusal.
+    const refused = recorded === undefined && answer.status >= 400
+    tell({ contract, operation: `${request.method} ${request.target}`, status: answer.status, answered: recorded !== undefined ? 'recorded' : refused ? 'refused' : 'by the protocol', ...(refused ? { reason: reasonIn(answer) } : {}) })
+    return answer
+  }
+  const isChosen = stage.part.chosen?.has(pathOf(understood.operation)) !== false
+  const performed = recorded !== undefined ? { answer: recorded, answered: 'recorded' as const } : isChosen ? perform(stage, understood) : { answer: notChosen(understood.operation), answered: 'refused' as const }
+  const { answer, answered } = performed
+  tell({ contract, operation: pathOf(understood.operation), input: toPlain(understood.input), status: answer.status, answered, ...(answered === 'refused' ? { reason: reasonIn(answer) } : {}) })
   return answer
 }
 
@@ -114,14 +205,14 @@ function notChosen(operation: Operation): PlayResponse {
 }
 
 /** Plays unit after unit; what happened in one that failed did not happen. */
-function handleSeveral(stage: Stage, several: SeveralCalls, onEvent: (event: Event) => void): PlayResponse {
+function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): PlayResponse {
   const answers: PlayResponse[][] = []
   const made = new Map<string, string>()
   for (const unit of several.units) {
     const undo = stage.state?.remember()
     const group: PlayResponse[] = []
     for (const { id, request } of unit) {
-      const answer = handleOne(stage, several.resolved(request, made), onEvent)
+      const answer = handleOne(stage, several.resolved(request, made), tell)
       group.push(answer)
       const { location } = answer.headers
       if (id !== '' && location !== undefined) made.set(id, location)
@@ -136,16 +227,21 @@ function handleSeveral(stage: Stage, several: SeveralCalls, onEvent: (event: Eve
 }
 
 /** Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with a made-up outcome. */
-function perform({ part, state }: Stage, call: UnderstoodCall): PlayResponse {
+function perform({ part, state }: Stage, call: UnderstoodCall): { answer: PlayResponse; answered: Event['answered'] } {
   const { operation } = call
   const played = state?.play(pathOf(operation), toPlain(call.input) as Record<string, unknown>)
   if (played?.kind === 'fault') {
     const fault = operation.faults.find((each) => each.name === played.name)
-    if (fault === undefined) return call.fault({ name: played.name, type: { kind: 'nothing', origin: operation.origin }, origin: operation.origin }, undefined, played.reason)
-    return call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason)
+    return { answer: fault === undefined ? call.fault(unknownFault(operation, played.name), undefined, played.reason) : call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason), answered: 'by seed data' }
   }
   const performed = played === undefined ? call.perform?.((table) => state?.rows(table)) : undefined
-  return performed ?? call.answer(outcomeValue(part, operation, played?.value, played !== undefined))
+  if (performed !== undefined) return { answer: performed, answered: 'by the protocol' }
+  return { answer: call.answer(outcomeValue(part, operation, played?.value, played !== undefined)), answered: played === undefined ? 'made up' : 'by seed data' }
+}
+
+/** A fault that the contract does not declare. */
+function unknownFault({ origin }: Operation, name: string): Fault {
+  return { name, type: { kind: 'nothing', origin }, origin }
 }
 
 function outcomeValue(part: Part, { outcome }: Operation, plain: unknown, isKnown: boolean): unknown {
@@ -175,7 +271,9 @@ function singleHeaders(request: IncomingMessage): Record<string, string> {
   return Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : (value ?? '')]))
 }
 
-function respond(response: ServerResponse, { status, headers, body }: PlayResponse): void {
+function respond(response: ServerResponse, answer: PlayResponse, misbehaviour?: Misbehaviour): void {
+  if (misbehaviour !== undefined && sendBadly(misbehaviour, answer, response)) return
+  const { status, headers, body } = answer
   response.writeHead(status, headers)
   response.end(body)
 }

@@ -1,7 +1,8 @@
 import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
-import { ContractBreach, type Deviation } from '../../runtime/failures.js'
+import { ContractBreach, type Deviation, type Misfit } from '../../runtime/failures.js'
+import { checkMembers } from '../../runtime/soap/check.js'
 import type { QName } from '../../runtime/soap/codec.js'
 import { Outgoing, readParts, writeParts } from '../../runtime/soap/attachments.js'
 import type { PlainOperation } from '../../runtime/soap/plain-http.js'
@@ -106,6 +107,10 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, readonly 
   }
   if (found === undefined || input === undefined) return refuse(elementName === '' ? 'The body is empty.' : `There is no operation for the element ${elementName}.`)
   const operation = found
+  const misfits: Misfit[] = []
+  checkMembers(shapeOfMembers(found.input, found.namespace), input, '', misfits, Object.keys(found.attachments))
+  if (headers !== undefined) checkMembers(shapeOfMembers(found.headers, found.namespace), headers, 'headers', misfits)
+  if (misfits.length > 0) return refuse(`The request does not satisfy the contract: ${misfits.map(({ path, message }) => `${path} ${message}`).join('; ')}`)
   if (deviations.length > 0) return refuse(`The request does not satisfy the contract: ${deviations.map(({ path, message }) => `${path} ${message}`).join('; ')}`)
   return {
     operation: operation.operation,
