@@ -18,6 +18,7 @@ export const commands: readonly CommandEntry[] = [
   { name: 'locate', usage: '<contract> <thing>', summary: 'where something is in the generated code and in the metadata', load: () => import('./commands/locate.js') },
   { name: 'sample', usage: '<contract> <operation>', summary: 'an input that satisfies the contract, ready to edit', load: () => import('./commands/sample.js') },
   { name: 'call', usage: '<contract> <operation>', summary: 'send one call through the generated client and show the answer', load: () => import('./commands/call.js') },
+  { name: 'rehearse', usage: '<file...>', summary: 'play files of steps that call operations and say what is expected', load: () => import('./commands/rehearse.js') },
   { name: 'serve', usage: '<contract...>', summary: 'start stand-ins that play services on this machine', load: () => import('./commands/serve.js') },
   { name: 'demo', usage: '[folder]', summary: 'the whole journey on a made-up harbour, offline', load: () => import('./commands/demo.js') },
 ]

@@ -1,5 +1,5 @@
 import pc from 'picocolors'
-import { isSecretHeader, mask, maskedBody, maskedUrl, type Exchange } from '../app/answers.js'
+import { isSecretHeader, mask, maskedUrl, shownBody, type Exchange } from '../app/answers.js'
 import { printable } from '../app/problems.js'
 
 /** A request as it goes over the wire, secrets masked. */
@@ -19,25 +19,4 @@ function headerLines(headers: Readonly<Record<string, string>>): string[] {
 
 function bodyLines(body: string): string[] {
   return body === '' ? [] : ['', shownBody(body)]
-}
-
-/** A body for reading: XML with a line for each element. */
-function shownBody(body: string): string {
-  const masked = maskedBody(body)
-  return printable(/^\ufeff?\s*</.test(masked) ? indentXml(masked) : masked.replace(/\r\n/g, '\n'), 20_000)
-}
-
-/** An XML document with a line for each element. */
-export function indentXml(xml: string): string {
-  let depth = 0
-  return xml
-    .replace(/>\s*</g, '>\n<')
-    .split('\n')
-    .map((line) => {
-      if (/^<\//.test(line)) depth = Math.max(0, depth - 1)
-      const text = '  '.repeat(Math.min(depth, 40)) + line
-      if (/^<[^?!/][^>]*[^/]>$|^<[\w.:-]>$/.test(line) && !/<\//.test(line)) depth += 1
-      return text
-    })
-    .join('\n')
 }

@@ -21,6 +21,7 @@ export const messages = {
   'TM-1013': entry('input', 'The input does not satisfy the contract at {count}. Nothing was sent.', 'Correct the places listed; `tolmach show {contract} {operation}` tells what goes where.'),
   'TM-1014': entry('input', 'The seed data {file} is not valid: {reason}.', 'Correct the place named; docs/reference.md describes seed data.'),
   'TM-1016': entry('input', 'The stand-in can\'t listen on port {port}: {reason}.', 'Choose another port with --port, or leave it out for a free one.'),
+  'TM-1021': entry('input', 'The rehearsal {file} is not valid: {reason}.', 'Correct that line; docs/reference.md describes rehearsals. Nothing was called.'),
   'TM-1020': entry('input', 'The recorded answers {file} can\'t be used: {reason}.', 'Record them with `tolmach rehearse --keep` or `tolmach call --har`, or save them from a browser as HAR.'),
   'TM-1018': entry('input', 'The rows of {file} can\'t be used: {reason}.', 'Correct that place. Nothing was sent.'),
   'TM-1019': entry('input', 'An earlier run over {file} stopped before all rows went well: {done} of them did.', '--resume goes on with the others; --overwrite starts from the beginning, and calls again what went well. Nothing was sent.'),

@@ -21,15 +21,22 @@ export function differences(before: unknown, after: unknown, keys: readonly stri
   if (old.rows === undefined || now.rows === undefined) return fieldDifferences('', before, after)
   const found: Difference[] = []
   if (!Array.isArray(before) || !Array.isArray(after)) found.push(...fieldDifferences('', old.replaced([]), now.replaced([])))
-  const key = keyOf([...old.rows], [...now.rows], keys)
-  const named = (rows: readonly unknown[]): Map<string, unknown> => new Map(rows.map((row, at) => [key === undefined ? `row ${at + 1}` : key.map((name) => `${name} ${cell((row as Record<string, unknown>)[name])}`).join(', '), row]))
-  const [olds, nows] = [named(old.rows), named(now.rows)]
+  const names = rowNames(old.rows, now.rows, keys)
+  const named = (rows: readonly unknown[], all: readonly string[]): Map<string, unknown> => new Map(rows.map((row, at) => [all[at] ?? '', row]))
+  const [olds, nows] = [named(old.rows, names.before), named(now.rows, names.after)]
   for (const [name, row] of olds) {
     if (nows.has(name)) found.push(...fieldDifferences(name, row, nows.get(name)))
     else found.push({ row: name, kind: 'gone', before: row })
   }
   for (const [name, row] of nows) if (!olds.has(name)) found.push({ row: name, kind: 'added', after: row })
   return found
+}
+
+/** What the rows of two lists are called in their differences: by their key, or by their position where they have none. */
+export function rowNames(before: readonly unknown[], after: readonly unknown[], keys: readonly string[] = []): { readonly before: string[]; readonly after: string[] } {
+  const key = keyOf([...before], [...after], keys)
+  const names = (rows: readonly unknown[]): string[] => rows.map((row, at) => (key === undefined ? `row ${at + 1}` : key.map((name) => `${name} ${cell((row as Record<string, unknown>)[name])}`).join(', ')))
+  return { before: names(before), after: names(after) }
 }
 
 /** The fields by which rows are told apart; undefined where there are none. */

@@ -10,7 +10,7 @@ import { membersOf, resolve } from '../contract/queries.js'
  * @throws Problem TM-1009 with the place of what is wrong
  */
 export async function parseInput(text: string, what: string): Promise<unknown> {
-  const { isMap, isPair, isScalar, isSeq, LineCounter, parseDocument } = await import('yaml')
+  const { LineCounter, parseDocument } = await import('yaml')
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
   const [broken] = document.errors
@@ -18,20 +18,31 @@ export async function parseInput(text: string, what: string): Promise<unknown> {
     const { line, col } = lines.linePos(broken.pos[0])
     throw problem('TM-1009', { what, reason: broken.message.replace(/\.$/, '') }, { place: { document: what, line, column: col } })
   }
-  const plain = (node: unknown): unknown => {
-    if (isScalar(node)) return (typeof node.value === 'number' || typeof node.value === 'bigint') && node.source !== undefined ? new ExactNumber(node.source) : node.value
-    if (isSeq(node)) return node.items.map(plain)
-    if (isMap(node)) {
+  return plainOfYaml(document.contents, what)
+}
+
+/**
+ * What a parsed document says, in plain form: numbers keep their digits.
+ *
+ * @param what names the document in messages
+ * @throws Problem TM-1009 when it has aliases
+ */
+export async function plainOfYaml(node: unknown, what: string): Promise<unknown> {
+  const { isMap, isPair, isScalar, isSeq } = await import('yaml')
+  const plain = (inner: unknown): unknown => {
+    if (isScalar(inner)) return (typeof inner.value === 'number' || typeof inner.value === 'bigint') && inner.source !== undefined ? new ExactNumber(inner.source) : inner.value
+    if (isSeq(inner)) return inner.items.map(plain)
+    if (isMap(inner)) {
       const members: Record<string, unknown> = {}
-      for (const pair of node.items) {
+      for (const pair of inner.items) {
         if (isPair(pair)) Object.defineProperty(members, String(isScalar(pair.key) ? pair.key.value : pair.key), { value: plain(pair.value), enumerable: true, writable: true, configurable: true })
       }
       return members
     }
-    if (node === null || node === undefined) return null
+    if (inner === null || inner === undefined) return null
     throw problem('TM-1009', { what, reason: 'aliases are not read in inputs' })
   }
-  return plain(document.contents)
+  return plain(node)
 }
 
 /** A change on top of an input: `Lines[0].Text=x`. */

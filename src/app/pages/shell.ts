@@ -10,7 +10,7 @@ export { escaped }
  *
  * @param scripts names of files in assets/, in the order in which they run
  */
-export function pageText(page: { readonly title: string; readonly kind: 'diagram' | 'reference' | 'answer'; readonly body: string; readonly scripts: readonly string[] }): string {
+export function pageText(page: { readonly title: string; readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'; readonly body: string; readonly scripts: readonly string[] }): string {
   return [
     '<!doctype html>',
     '<html lang="en">',

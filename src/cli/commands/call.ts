@@ -1,7 +1,7 @@
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import pc from 'picocolors'
-import { arrange, cell, ServiceFault, toPlain } from '../../app/answers.js'
+import { arrange, cell, indentXml, ServiceFault, toPlain } from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
 import { exitCodes, problem } from '../../app/problems.js'
@@ -245,7 +245,7 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
 
 /** A text that is a whole XML or JSON document is read more easily with its lines. */
 async function documentText(text: string): Promise<string> {
-  if (/^\ufeff?\s*<[?\w]/.test(text)) return (await import('../traffic.js')).indentXml(text)
+  if (/^\ufeff?\s*<[?\w]/.test(text)) return indentXml(text)
   if (!/^\s*[[{]/.test(text)) return text
   try {
     return JSON.stringify(JSON.parse(text), null, 2)

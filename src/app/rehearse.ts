@@ -1,0 +1,110 @@
+import { dirname, join, resolve } from 'node:path'
+import { problem } from '../contract/problem.js'
+import { pathOf } from '../contract/queries.js'
+import { harOf } from '../exercise/har.js'
+import type { Rehearsal } from '../exercise/rehearsal/format.js'
+import { play, type RehearsalReport, type Stage, type StageAnswer, type StepReport } from '../exercise/rehearsal/playing.js'
+import { readRehearsal } from '../exercise/rehearsal/reading.js'
+import { rowsOfFile } from '../exercise/row-source.js'
+import { wireText } from '../exercise/wire-text.js'
+import { writeFileSafely } from '../project/safe-writing.js'
+import type { Exchange } from '../runtime/connection.js'
+import { ServiceFault } from '../runtime/failures.js'
+import { toPlain } from '../runtime/plain.js'
+import { callReady, type Called } from './call-operation.js'
+import { version } from './package-files.js'
+import { readyClient, type ClientOptions, type ReadyClient } from './ready-client.js'
+import { readTextFile } from './text-files.js'
+
+export type { RehearsalReport, StepReport } from '../exercise/rehearsal/playing.js'
+export { rowText } from '../exercise/rehearsal/playing.js'
+export { junitXml } from '../exercise/rehearsal/junit.js'
+
+export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit'> {
+  /** Addresses by contract, instead of those of the site or the metadata; `''` for whichever contract there is. */
+  readonly urls?: Readonly<Record<string, string>> | undefined
+  /** A folder for the answers: one file each, for later comparing, and one of recorded exchanges for each contract, for stand-ins. */
+  readonly keep?: string | undefined
+  readonly onRehearsal?: ((rehearsal: Rehearsal) => void) | undefined
+  readonly onStep?: ((report: StepReport) => void) | undefined
+}
+
+/**
+ * Plays rehearsals, one after the other.
+ *
+ * @throws Problem TM-1021 when a file is not valid (then nothing is called), TM-1007, TM-1008
+ */
+export async function rehearse(files: readonly string[], options: RehearseOptions = {}): Promise<RehearsalReport[]> {
+  const rehearsals: Rehearsal[] = []
+  for (const file of files) rehearsals.push(await readRehearsal(await readTextFile(file), file))
+  const recorder = new Recorder()
+  const reports: RehearsalReport[] = []
+  for (const rehearsal of rehearsals) {
+    options.onRehearsal?.(rehearsal)
+    reports.push(await play(rehearsal, stageFor(rehearsal, options, recorder), options.onStep))
+  }
+  if (options.keep !== undefined) await recorder.write(options.keep, reports)
+  return reports
+}
+
+/** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */
+function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Recorder): Stage {
+  const { urls = {} } = options
+  const folder = dirname(rehearsal.file)
+  const clients = new Map<string, Promise<ReadyClient>>()
+  const clientOf = (contract: string): Promise<ReadyClient> => {
+    // Metadata that is not in a project is named from where the rehearsal is.
+    const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : join(folder, contract)
+    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, url: urls[contract] ?? urls[''] })
+    clients.set(contract, client)
+    return client
+  }
+  return {
+    rows: async (file) => {
+      const rows: unknown[] = []
+      for await (const { fields } of rowsOfFile(resolve(folder, file))) rows.push(fields)
+      return rows
+    },
+    call: async (step, contract, input) => {
+      if (contract === undefined) throw problem('TM-1021', { file: rehearsal.file, reason: 'neither the step nor the rehearsal names a contract' }, { place: { document: rehearsal.file, line: step.line, column: 1 } })
+      const ready = await (await clientOf(contract)).operation(step.operation)
+      const called = await callReady(ready, { plain: input, assignments: [], folder }, { timeLimit: options.timeLimit, all: true })
+      recorder.add(ready.open.name, called.result.exchanges)
+      return stageAnswer(ready.open.name, called)
+    },
+  }
+}
+
+function stageAnswer(contract: string, { operation, result, problem: failed }: Called): StageAnswer {
+  const { failure, exchanges, milliseconds } = result
+  const fault = failure instanceof ServiceFault ? failure : undefined
+  const status = exchanges.at(-1)?.response.status
+  const wire = exchanges.map(wireText).join('\n\n')
+  return {
+    contract,
+    operation: pathOf(operation),
+    milliseconds,
+    status,
+    ...(wire === '' ? {} : { wire }),
+    ...(failed === undefined ? { value: result.value === undefined ? undefined : toPlain(result.value) } : { problem: failed, failure: { kind: failed.kind, message: failed.message, code: fault?.code ?? failed.code, fault: fault?.fault, detail: toPlain(fault?.detail) } }),
+  }
+}
+
+/** Collects what went over the wire, by contract. */
+class Recorder {
+  private readonly exchanges = new Map<string, Exchange[]>()
+
+  add(contract: string, exchanges: readonly Exchange[]): void {
+    this.exchanges.set(contract, [...(this.exchanges.get(contract) ?? []), ...exchanges])
+  }
+
+  async write(folder: string, reports: readonly RehearsalReport[]): Promise<void> {
+    let number = 0
+    for (const { operation, value, contract } of reports.flatMap(({ steps }) => steps)) {
+      if (operation === undefined || value === undefined) continue
+      number += 1
+      await writeFileSafely(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), `${JSON.stringify(value, null, 2)}\n`)
+    }
+    for (const [contract, exchanges] of this.exchanges) await writeFileSafely(join(folder, `${contract}.har`), `${JSON.stringify(harOf(exchanges, new Date(), version()), null, 2)}\n`)
+  }
+}
