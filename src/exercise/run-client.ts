@@ -4,6 +4,7 @@ import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
+import { nodeTransport } from '../runtime/node/transport.js'
 import type { Listing } from '../runtime/odata/pages.js'
 
 /**
@@ -101,7 +102,7 @@ export async function loadClient(bundle: string, className: string, settings: Se
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const calls = new AsyncLocalStorage<Observed>()
-  const send = settings.fetch ?? fetch
+  const send = settings.fetch ?? nodeTransport()
   const client = new Client({
     ...settings,
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),

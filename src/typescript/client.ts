@@ -52,12 +52,15 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
-    ...dialect.emit.runtimeFiles(contract).map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
+    ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
     { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
   files.sort((a, b) => compare(a.path, b.path))
   return [...files, { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) }]
 }
+
+/** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
+const nodeFiles = ['node/cookies.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {

@@ -1,0 +1,210 @@
+import { CookieJar } from './cookies.js'
+import { nodePlatform, type Agent, type ClientRequest, type Incoming, type IncomingMessage, type NodePlatform, type RequestOptions, type Socket } from './platform.js'
+import { proxyFor, tunnel, type Proxy } from './proxy.js'
+import { PlainResponse } from './response.js'
+
+/** How the transport reaches services, beside what the settings of a client say. All of it may be left out. */
+export interface NodeTransportSettings {
+  /** Certificates of authorities to trust beside the usual ones, as PEM texts. */
+  readonly ca?: string | readonly string[]
+  /** The client's own certificate and its key, as PEM texts. */
+  readonly certificate?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
+  /** The address of a proxy, with its login where it wants one; `false` for none. When left out, HTTPS_PROXY, HTTP_PROXY and NO_PROXY say. */
+  readonly proxy?: string | false
+  /** Milliseconds that connecting may take. Default 10000. */
+  readonly connectLimit?: number
+  /** No answer is read beyond so many bytes. Default: no limit. */
+  readonly mostBytes?: number
+  /** Are cookies that a service sets sent back to it? Default true: services keep sessions with them. */
+  readonly cookies?: boolean
+}
+
+/** So many redirects are followed, as by the platform's own `fetch`. */
+const mostRedirects = 20
+/** What may go along to another origin: nothing that could prove who calls. */
+const harmless = ['accept', 'accept-language', 'content-type', 'user-agent', 'soapaction', 'odata-version', 'odata-maxversion', 'dataserviceversion', 'maxdataserviceversion', 'prefer']
+
+/**
+ * A `fetch` for Node.js that also does what the platform's own can't: proxies with a login, certificates of private authorities, client
+ * certificates, cookies, a limit for connecting and for the size of answers. Redirects never carry credentials or cookies to another origin.
+ *
+ * @example
+ * const desk = new BerthDesk({ fetch: nodeTransport({ ca: await readFile('harbour-ca.pem', 'utf8') }) })
+ * @returns a function to be given to a client as its setting `fetch`. Its answers have what reads them: status, headers, body, `arrayBuffer`, `text`, `json`
+ */
+export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetch {
+  let line: Promise<Line> | undefined
+  return async (input, init = {}) => {
+    line ??= nodePlatform().then((platform) => new Line(platform, settings))
+    return (await line).fetch(new URL(typeof input === 'string' ? input : 'href' in input ? input.href : input.url), init) as unknown as Promise<Response>
+  }
+}
+
+/** A request on its way, which redirects change. */
+interface Trip {
+  readonly url: URL
+  readonly method: string
+  readonly headers: Readonly<Record<string, string>>
+  readonly body: Uint8Array | undefined
+}
+
+class Line {
+  private readonly platform: NodePlatform
+  private readonly settings: NodeTransportSettings
+  private readonly plainAgent: Agent
+  private secureAgent: Promise<Agent> | undefined
+  private readonly jar = new CookieJar()
+
+  constructor(platform: NodePlatform, settings: NodeTransportSettings) {
+    this.platform = platform
+    this.settings = settings
+    this.plainAgent = new platform.http.Agent({ keepAlive: true })
+  }
+
+  async fetch(url: URL, init: RequestInit): Promise<PlainResponse> {
+    const signal = init.signal ?? undefined
+    signal?.throwIfAborted()
+    const body = init.body === undefined || init.body === null ? undefined : typeof init.body === 'string' ? new TextEncoder().encode(init.body) : init.body instanceof Uint8Array ? init.body : new Uint8Array(await new Response(init.body).arrayBuffer())
+    let trip: Trip = { url, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body }
+    for (let redirects = 0; ; redirects += 1) {
+      const message = await this.send(trip, signal)
+      if (this.settings.cookies !== false) this.jar.keep(trip.url, setCookies(message))
+      const next = init.redirect === 'manual' ? undefined : redirected(trip, message)
+      if (next === undefined) return this.response(message, trip, redirects > 0, signal)
+      message.destroy()
+      if (init.redirect === 'error') throw new TypeError(`${trip.url.host} redirects to ${next.url.host}, which is not wanted`)
+      if (redirects >= mostRedirects) throw new TypeError(`more than ${mostRedirects} redirects, the last one to ${next.url.host}`)
+      trip = next
+    }
+  }
+
+  /** Whom to trust, and what proves who calls, for connections that are encrypted. */
+  private async secureOptions(): Promise<Readonly<Record<string, unknown>>> {
+    const { settings, platform } = this
+    if (settings.ca === undefined) return { ...settings.certificate }
+    const extra = platform.environment['NODE_EXTRA_CA_CERTS']
+    // Naming authorities replaces the usual ones, so those are named too.
+    const ca = [...(await platform.tls()).rootCertificates, ...(extra === undefined || extra === '' ? [] : [(await platform.fs()).readFileSync(extra, 'utf8')]), ...[settings.ca].flat()]
+    return { ca, ...settings.certificate }
+  }
+
+  private async agentFor({ protocol }: URL): Promise<Agent> {
+    if (protocol === 'http:') return this.plainAgent
+    this.secureAgent ??= Promise.all([this.platform.https(), this.secureOptions()]).then(([https, options]) => new https.Agent({ keepAlive: true, ...options }))
+    return this.secureAgent
+  }
+
+  private async send({ url, method, headers, body }: Trip, signal: AbortSignal | undefined): Promise<IncomingMessage> {
+    const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url)
+    const sent: Record<string, string> = {
+      accept: '*/*',
+      'accept-encoding': 'gzip, deflate, br',
+      'user-agent': 'tolmach-client',
+      ...headers,
+      ...(cookies === '' ? {} : { cookie: [headers['cookie'], cookies].filter((each) => each !== undefined).join('; ') }),
+      ...(body === undefined ? (['POST', 'PUT', 'PATCH'].includes(method) ? { 'content-length': '0' } : {}) : { 'content-length': String(body.length) }),
+    }
+    const proxy = this.settings.proxy === false ? undefined : proxyFor(url, this.settings.proxy, this.platform.environment)
+    const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(), { signal, limit: this.connectLimit })
+    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, this.agentFor(url)])
+    signal?.throwIfAborted()
+    return new Promise<IncomingMessage>((resolve, reject) => {
+      const request = begin(requestOptions(url, method, sent, agent, proxy, connection))
+      const abort = (): void => void request.destroy(signal?.reason)
+      signal?.addEventListener('abort', abort)
+      const done = (): void => signal?.removeEventListener('abort', abort)
+      request.on('socket', (socket) => this.watchConnecting(request, socket, url))
+      request.on('error', (error) => {
+        done()
+        reject(error)
+      })
+      request.on('response', (message) => {
+        message.on('close', done)
+        resolve(message)
+      })
+      request.end(body)
+    })
+  }
+
+  private get connectLimit(): number {
+    return this.settings.connectLimit ?? 10_000
+  }
+
+  private watchConnecting(request: ClientRequest, socket: { readonly connecting: boolean; once(event: string, listener: () => void): void }, url: URL): void {
+    if (!socket.connecting) return
+    const timer = setTimeout(() => void request.destroy(Object.assign(new Error(`no connection to ${url.host} within ${this.connectLimit} ms`), { code: 'ETIMEDOUT' })), this.connectLimit)
+    for (const event of ['connect', 'close']) socket.once(event, () => clearTimeout(timer))
+  }
+
+  private async response(message: IncomingMessage, { method, url }: Trip, redirected: boolean, signal: AbortSignal | undefined): Promise<PlainResponse> {
+    const status = message.statusCode ?? 0
+    const hasBody = method !== 'HEAD' && status !== 204 && status !== 205 && status !== 304
+    if (!hasBody) message.resume()
+    const { Readable } = this.platform.stream
+    signal?.addEventListener('abort', () => message.destroy(signal.reason), { once: true })
+    return new PlainResponse({ status, url: url.href, redirected, rawHeaders: message.rawHeaders }, hasBody ? limited(await this.decoded(message), this.settings.mostBytes, this.platform) : undefined, (stream) => Readable.toWeb(stream))
+  }
+
+  /** The body without its compression (RFC 9110, section 8.4.1). */
+  private async decoded(message: IncomingMessage): Promise<Incoming> {
+    const encoding = String(message.headers['content-encoding'] ?? '').trim().toLowerCase()
+    if (!['gzip', 'x-gzip', 'deflate', 'br'].includes(encoding)) return message
+    const zlib = await this.platform.zlib()
+    const decoder = encoding === 'deflate' ? zlib.createInflate() : encoding === 'br' ? zlib.createBrotliDecompress() : zlib.createGunzip()
+    this.platform.stream.pipeline(message, decoder, () => undefined)
+    return decoder
+  }
+}
+
+/** What Node's request is made of: straight to the host, through a proxy, or over a connection that a proxy made. */
+function requestOptions(url: URL, method: string, headers: Readonly<Record<string, string>>, agent: Agent, proxy: Proxy | undefined, connection: Socket | undefined): RequestOptions {
+  const path = `${url.pathname}${url.search}`
+  const common = { method, headers: { host: url.host, ...headers } }
+  if (connection !== undefined) return { ...common, path, createConnection: () => connection }
+  // Without encryption a proxy is asked for the whole address (RFC 9112, section 3.2.2).
+  if (proxy !== undefined) return { method, headers: { ...common.headers, ...proxy.headers }, host: proxy.host, port: proxy.port, path: url.href, agent }
+  return { ...common, host: url.hostname.replace(/^\[|\]$/g, ''), ...(url.port === '' ? {} : { port: Number(url.port) }), path, agent }
+}
+
+/** A stream that breaks off when it is longer than it may be. */
+function limited(source: Incoming, most: number | undefined, { stream }: NodePlatform): Incoming {
+  if (most === undefined) return source
+  return stream.Readable.from((async function* () {
+    let size = 0
+    for await (const piece of source) {
+      size += piece.length
+      if (size > most) throw new Error(`the answer is larger than ${most} bytes, the limit set for it`)
+      yield piece
+    }
+  })(), { objectMode: false })
+}
+
+function plainHeaders(headers: RequestInit['headers']): Record<string, string> {
+  const pairs: Iterable<readonly string[]> = headers === undefined ? [] : Symbol.iterator in headers ? (headers as Iterable<readonly string[]>) : Object.entries(headers as Readonly<Record<string, string>>)
+  return Object.fromEntries([...pairs].map(([name = '', value = '']): [string, string] => [name.toLowerCase(), value]))
+}
+
+function setCookies({ headers }: IncomingMessage): readonly string[] {
+  const found = headers['set-cookie']
+  return found === undefined ? [] : typeof found === 'string' ? [found] : found
+}
+
+/** Where a redirect leads (RFC 9110, section 15.4), with what may go along; undefined when the answer is none. */
+function redirected({ url, method, headers, body }: Trip, message: IncomingMessage): Trip | undefined {
+  const { location } = message.headers
+  const status = message.statusCode ?? 0
+  if (![301, 302, 303, 307, 308].includes(status) || typeof location !== 'string') return undefined
+  const target = resolved(location, url)
+  if (target === undefined || (target.protocol !== 'http:' && target.protocol !== 'https:')) return undefined
+  const becomesGet = (status === 303 && method !== 'HEAD') || ((status === 301 || status === 302) && method === 'POST')
+  const kept = Object.entries(headers).filter(([name]) => (target.origin === url.origin || harmless.includes(name)) && !(becomesGet && name.startsWith('content-')))
+  return { url: target, method: becomesGet ? 'GET' : method, headers: Object.fromEntries(kept), body: becomesGet ? undefined : body }
+}
+
+function resolved(location: string, base: URL): URL | undefined {
+  try {
+    return new URL(location, base)
+  } catch {
+    return undefined
+  }
+}
