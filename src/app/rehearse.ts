@@ -54,7 +54,7 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
   const clients = new Map<string, Promise<ReadyClient>>()
   const clientOf = (contract: string): Promise<ReadyClient> => {
     // Metadata that is not in a project is named from where the rehearsal is.
-    const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : join(folder, contract)
+    const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : resolve(folder, contract)
     const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, url: urls[contract] ?? urls[''] })
     clients.set(contract, client)
     return client

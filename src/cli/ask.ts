@@ -58,7 +58,8 @@ export async function askAndCall(contract: string, wanted: string, options: Call
       const called = await callReady(ready, { ...base, assignments }, options)
       say(voice, '')
       exit = await show(called)
-      const again = await lines.next(pc.dim('\nAgain? Enter asks for the inputs once more, q ends: '))
+      say(voice, '')
+      const again = await lines.next(pc.dim('Again? Enter asks for the inputs once more, q ends: '))
       if (again === undefined || isEnd(again)) return exit
       say(voice, '')
     }

@@ -10,8 +10,8 @@ export interface Voice {
 
 /** The width to print in: the terminal's, or a steady one where there is none. */
 export function terminalWidth(): number {
-  const columns = Number(process.env['COLUMNS'] ?? '')
-  return process.stdout.columns ?? (columns > 0 ? columns : 120)
+  // Some terminals say nothing of their width, which comes as 0.
+  return [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')].find((columns) => columns > 0) ?? 120
 }
 
 /** Answers go to standard output. */

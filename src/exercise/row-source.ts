@@ -107,7 +107,7 @@ async function* jsonTexts(file: string): AsyncGenerator<{ text: string; line: nu
         else if (sign === '"') inText = false
         continue
       }
-      if (sign === '"') inText = true
+      if (sign === '"' && depth > 0) inText = true
       else if (sign === '[' || sign === '{') {
         if (isList === undefined) {
           isList = sign === '['

@@ -37,8 +37,8 @@ export async function tolmach(cwd: string, words: readonly string[], options: { 
 }
 
 /** A running stand-in of a contract of the demo world, in a process of its own. */
-export async function startStandIn(document = 'berths/desk.wsdl'): Promise<{ service: string; metadata: string; stop: () => void }> {
-  const words = [join(repository, 'dist', 'bin', 'main.js'), 'serve', join(repository, 'demo', document), '--seed', join(repository, 'demo', dirname(document), 'seed.yaml'), '--json']
+export async function startStandIn(document = 'berths/desk.wsdl', further: readonly string[] = []): Promise<{ service: string; metadata: string; stop: () => void }> {
+  const words = [join(repository, 'dist', 'bin', 'main.js'), 'serve', join(repository, 'demo', document), '--seed', join(repository, 'demo', dirname(document), 'seed.yaml'), '--json', ...further]
   const child = spawn(process.execPath, words, { cwd: await freshFolder(), env: { ...process.env, NODE_OPTIONS: '' } })
   let printed = ''
   const address = await new Promise<{ service: string; metadata: string }>((done, fail) => {

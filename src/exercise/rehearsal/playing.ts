@@ -141,7 +141,9 @@ class Player {
   private async call(step: CallStep): Promise<Outcome> {
     const input = fillTemplate(step.with, this.lookUp) as Record<string, unknown>
     const answer = await this.stage.call(step, step.contract ?? this.rehearsal.contract, input)
-    const unexpected = answer.problem !== undefined && !expectsFailure(step.expect) ? troubleOf(answer.problem) : undefined
+    // Where there is nothing to clean up, the service may say so.
+    const isNothingLeft = this.isAfterwards && step.expect.length === 0 && answer.problem?.kind === 'fault'
+    const unexpected = answer.problem !== undefined && !isNothingLeft && !expectsFailure(step.expect) ? troubleOf(answer.problem) : undefined
     // Of a call that was to go well and did not, what its answer lacks says nothing.
     const verdicts = unexpected === undefined ? await judge(step.expect, answer, this.lookUp) : []
     const unkept = answer.failure === undefined ? await this.keep(step, answer.value) : undefined
