@@ -90,6 +90,7 @@ test('the example of a unit test with a stand-in runs as it stands', async () =>
   const browser = await launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
   try {
     const page = await browser.newPage()
+    await page.setViewport({ width: 1280, height: 800 })
     const troubles: string[] = []
     page.on('console', (message) => void troubles.push(message.text()))
     page.on('request', (request) => void (request.url().startsWith('file:') || troubles.push(request.url())))

@@ -1,6 +1,7 @@
 import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
-import { anything, asNumber, checkLimits, expression, isObject, join, mapMembers, show, type JsonLimits, type SimpleJson } from '../json/values.js'
+import { anything, asNumber, checkLimits, expression, isObject, join, mapMembers, show, unsized, type JsonLimits, type SimpleJson } from '../json/values.js'
+import { asIsOf } from './json-as-is.js'
 
 /**
  * How types stand in JSON: plain data that serves to write, to read and to check, like the codecs for XML. A number whose digits count
@@ -110,6 +111,7 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
  * @throws ContractBreach when it can't be represented
  */
 export function fromJson(reference: JsonRef, json: unknown, path: string, onDeviation: (deviation: Deviation) => void, elsewhere: Elsewhere = []): unknown {
+  if (elsewhere.length === 0 && asIsOf(reference)?.(json) === true) return json
   const codec = settled(reference)
   const breach = (promised: string): never => {
     throw new ContractBreach(path, promised, show(json))
@@ -121,7 +123,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
     if (message !== undefined) deviate(message)
-    if (simple.simple === 'a whole number' && !Number.isSafeInteger(value)) deviate('has more digits than a number holds exactly')
+    if (simple.simple === unsized && !Number.isSafeInteger(value)) deviate('has more digits than a number holds exactly')
     return value
   }
   if ('literals' in codec) {

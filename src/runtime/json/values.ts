@@ -19,6 +19,8 @@ export interface SimpleJson<T> {
   read(json: unknown): T | undefined
   write(value: T): unknown
   check(value: unknown): boolean
+  /** Is a JSON value one of these as it stands? Where that can't be, it is left out. */
+  asIs?(json: unknown): boolean
 }
 
 export interface JsonLimits {
@@ -35,14 +37,17 @@ export interface JsonLimits {
 }
 
 export function plain(simple: string, check: (value: unknown) => boolean): SimpleJson<never> {
-  return { simple, check, read: (json) => (check(json) ? (json as never) : undefined), write: (value) => value }
+  return { simple, check, asIs: check, read: (json) => (check(json) ? (json as never) : undefined), write: (value) => value }
 }
 
 export const asNumber = (json: unknown): unknown => (json instanceof RawNumber ? Number(json.digits) : json)
 
+/** What an integer of no stated size is called. */
+export const unsized = 'a whole number'
+
 export function number(simple: string, fits: (value: number) => boolean): SimpleJson<never> {
   const check = (value: unknown): boolean => typeof value === 'number' && fits(value)
-  return { simple, check, read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined), write: (value) => value }
+  return { simple, check, asIs: (value) => check(value) && (simple !== unsized || Number.isSafeInteger(value)), read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined), write: (value) => value }
 }
 
 export function textual(simple: string, form: RegExp): SimpleJson<never> {
@@ -54,7 +59,7 @@ export const boolean: SimpleJson<never> = /* @__PURE__ */ plain('true or false',
 export const anything: SimpleJson<never> = /* @__PURE__ */ withoutRawNumbers()
 export const double: SimpleJson<never> = /* @__PURE__ */ number('a number', Number.isFinite)
 /** An integer of no stated size: a number, as long as a double holds it. */
-export const integer: SimpleJson<never> = /* @__PURE__ */ number('a whole number', Number.isInteger)
+export const integer: SimpleJson<never> = /* @__PURE__ */ number(unsized, Number.isInteger)
 export const int32: SimpleJson<never> = /* @__PURE__ */ number('a whole number of 32 bits', (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647)
 export const int8: SimpleJson<never> = /* @__PURE__ */ whole(8, true)
 export const int16: SimpleJson<never> = /* @__PURE__ */ whole(16, true)
@@ -100,7 +105,8 @@ export const base64: SimpleJson<never> = {
 function withoutRawNumbers(): SimpleJson<never> {
   const read = (json: unknown): unknown =>
     json instanceof RawNumber ? Number(json.digits) : Array.isArray(json) ? json.map(read) : isObject(json) ? Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)])) : json
-  return { simple: 'any value', check: (value) => value !== undefined, read: (json) => read(json) as never, write: (value) => value }
+  // Inside of lists and objects there may be numbers that are still their digits.
+  return { simple: 'any value', check: (value) => value !== undefined, asIs: (json) => typeof json !== 'object', read: (json) => read(json) as never, write: (value) => value }
 }
 
 function whole(bits: number, signed: boolean): SimpleJson<never> {
@@ -183,7 +189,10 @@ export function checkLimits(limits: JsonLimits, value: unknown): string | undefi
 export function mapMembers(value: object, convert: (name: string, member: unknown) => unknown): Record<string, unknown> {
   const made: Record<string, unknown> = {}
   for (const [name, member] of Object.entries(value)) {
-    if (member !== undefined) Object.defineProperty(made, name, { value: convert(name, member), enumerable: true, writable: true, configurable: true })
+    if (member === undefined) continue
+    // Defining a member takes much longer than setting it, and is needed for one name only.
+    if (name === '__proto__') Object.defineProperty(made, name, { value: convert(name, member), enumerable: true, writable: true, configurable: true })
+    else made[name] = convert(name, member)
   }
   return made
 }

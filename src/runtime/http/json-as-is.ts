@@ -1,0 +1,88 @@
+import { checkLimits, isObject, type SimpleJson } from '../json/values.js'
+import type { JsonCodec, JsonRef } from './json.js'
+
+/**
+ * Most of what comes is exactly what was promised, and means itself: texts, truth values, numbers that a double holds, in lists and objects.
+ * Then there is nothing to make of it, and looking through it once is all there is to do.
+ */
+
+/** Is a JSON value exactly as promised, and already what the caller is to get? */
+export type AsIs = (json: unknown) => boolean
+
+const known: WeakMap<object, AsIs | false> = /* @__PURE__ */ new WeakMap()
+
+/** How to see whether JSON is as a codec promises and needs no change; undefined where something may always have to be changed. */
+export function asIsOf(reference: JsonRef): AsIs | undefined {
+  const codec = settled(reference)
+  let found = known.get(codec)
+  if (found === undefined) {
+    found = meansItself(codec, new Set()) && compiled(codec)
+    known.set(codec, found)
+  }
+  return found === false ? undefined : found
+}
+
+function settled(reference: JsonRef): JsonCodec {
+  return typeof reference === 'function' ? reference() : reference
+}
+
+/** Do all values of a codec mean themselves? What was seen already does not tell against it. */
+function meansItself(codec: JsonCodec, seen: Set<JsonCodec>): boolean {
+  if (seen.has(codec)) return true
+  seen.add(codec)
+  const inner = (reference: JsonRef): boolean => meansItself(settled(reference), seen)
+  if (codec.simple !== undefined) return (codec as unknown as SimpleJson<unknown>).asIs !== undefined
+  if (codec.restricts !== undefined) return codec.restricts.asIs !== undefined
+  if (codec.literals !== undefined) return true
+  if (codec.items !== undefined) return inner(codec.items)
+  if (codec.values !== undefined) return inner(codec.values)
+  if (codec.members !== undefined) return codec.patterned === undefined && codec.rest === undefined && codec.open !== true && Object.values(codec.members).every(({ is }) => inner(is))
+  return false
+}
+
+/** A check as a chain of functions, made once; what is inside is made when it is met. */
+function compiled(codec: JsonCodec): AsIs {
+  if (codec.simple !== undefined) return (codec as unknown as { readonly asIs: AsIs }).asIs
+  if (codec.restricts !== undefined) {
+    const { asIs } = codec.restricts as { readonly asIs: AsIs }
+    return (json) => asIs(json) && checkLimits(codec, json as never) === undefined
+  }
+  if (codec.literals !== undefined) {
+    const { literals } = codec
+    return (json) => literals.includes(json)
+  }
+  if (codec.items !== undefined) {
+    const item = later(codec.items)
+    const { nullable } = codec
+    return (json) => Array.isArray(json) && json.every((each) => (each === null ? nullable === true : item(each)))
+  }
+  if (codec.values !== undefined) {
+    const value = later(codec.values)
+    return (json) => isObject(json) && Object.values(json).every((each) => each === null || value(each))
+  }
+  const members = Object.entries(codec.members ?? {}).map(([name, { is, optional, nullable }]) => ({ name, optional: optional === true, nullable, check: later(is) }))
+  return (json) => {
+    if (!isObject(json)) return false
+    let present = 0
+    for (const { name, optional, nullable, check } of members) {
+      const value = json[name]
+      if (value === undefined) {
+        if (!optional) return false
+        continue
+      }
+      present += 1
+      if (value === null ? nullable !== true : !check(value)) return false
+    }
+    // Whatever else there is has to be told.
+    for (const _ in json) present -= 1
+    return present === 0
+  }
+}
+
+function later(reference: JsonRef): AsIs {
+  let check: AsIs = (json) => {
+    check = asIsOf(reference) ?? (() => false)
+    return check(json)
+  }
+  return (json) => check(json)
+}
