@@ -1,6 +1,6 @@
 import pc from 'picocolors'
-import stringWidth from 'string-width'
-import wrap from 'wrap-ansi'
+import stringWidth from 'fast-string-width'
+import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'
 import { proseLines } from './tables.js'
 import { count, terminalWidth } from './terminal.js'

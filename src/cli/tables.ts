@@ -1,7 +1,7 @@
 import Table from 'cli-table3'
 import pc from 'picocolors'
-import stringWidth from 'string-width'
-import wrap from 'wrap-ansi'
+import stringWidth from 'fast-string-width'
+import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import { terminalWidth } from './terminal.js'
 
 const light = {

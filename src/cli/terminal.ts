@@ -30,7 +30,7 @@ export function say(voice: Voice, text: string): void {
 
 /** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */
 export async function problemText(problem: Problem): Promise<string> {
-  const { default: wrap } = await import('wrap-ansi')
+  const { wrapAnsi: wrap } = await import('fast-wrap-ansi')
   const { place } = problem
   const where = place === undefined ? '' : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
   const head = `error ${problem.code}  `
