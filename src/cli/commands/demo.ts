@@ -43,7 +43,7 @@ function berthSteps(metadata: string): Step[] {
     { say: 'Write the TypeScript client.', words: ['generate', 'berths'] },
     { say: 'Call it: the berths of one basin, as a table of a few columns.', words: ['call', 'berths', 'listBerths', '--with', 'Basin=South', '--columns', 'Code, Name, Dues=Per night, FreeFrom=Free from'] },
     { say: 'Money stays exact, to the last zero.', words: ['call', 'berths', 'quoteDues', '--with', 'Vessel=BKM-114', '--with', 'Nights=3'] },
-    { say: 'An input to start from, which satisfies the contract.', words: ['sample', 'berths', 'reserveBerth'] },
+    { say: 'An input to start from, which satisfies the contract, with what it says of each field.', words: ['sample', 'berths', 'reserveBerth', '--format', 'yaml'] },
     { say: 'What would be sent? (Nothing is.)', words: ['call', 'berths', 'reserveBerth', '--input', 'samples/berths/reserveBerth.json', '--preview'] },
     { say: 'Reserve a berth for a tug.', words: ['call', 'berths', 'reserveBerth', '--input', 'samples/berths/reserveBerth.json'] },
     { say: 'Once more: the berth is taken now, and the service says so with a fault that the contract declares.', words: ['call', 'berths', 'reserveBerth', '--input', 'samples/berths/reserveBerth.json'], exit: 1 },
@@ -51,6 +51,8 @@ function berthSteps(metadata: string): Step[] {
     { say: 'Move the vessel; the reservation\'s number is longer than a double can hold.', words: ['call', 'berths', 'moveVessel', '--with', 'Number=9007199254741000', '--with', 'Berth=S-5'] },
     { say: 'List the reservations, and see it there.', words: ['call', 'berths', 'listReservations', '--columns', 'Number, Berth, Vessel.Name=Vessel, Arrival, Dues, state=State'] },
     { say: 'Cancel it; and see it gone.', words: ['call', 'berths', 'cancelReservation', '--with', 'Number=9007199254741000'] },
+    { say: 'A call for each row of a file; one of them is not sent.', words: ['call', 'berths', 'quoteDues', '--each', 'samples/berths/stays.csv', '--fill', 'Vessel=Ship, Nights', '--parallel', '4', '--columns', 'Amount=Dues, validUntil=Until'], exit: 6 },
+    { say: 'The whole round trip as a rehearsal: before and after, and all as it was.', words: ['rehearse', 'rehearsals/reserve.yaml', '--save', 'reserve.html'] },
     { say: 'The answer as JSON, for scripts.', words: ['call', 'berths', 'listReservations', '--with', 'Berth=S-5', '--json'] },
   ]
 }
@@ -105,6 +107,7 @@ function cargoSteps(metadata: string): Step[] {
     { say: 'Get it.', words: ['call', 'cargo', 'Crates.get', '--with', 'key=9007199254743021', '--with', 'expand=Ship', '--with', 'select=Number,Weight,Ship/Name'] },
     { say: 'What the crane says counts: a function import.', words: ['call', 'cargo', 'Weigh', '--with', 'Number=9007199254743021', '--with', 'Weight=96.450', '--preview'] },
     { say: 'Delete it.', words: ['call', 'cargo', 'Crates.delete', '--with', 'key=9007199254743021'] },
+    { say: 'All rehearsals at once, with a report for build servers.', words: ['rehearse', 'rehearsals/reserve.yaml', 'rehearsals/book.yaml', 'rehearsals/enter.yaml', 'rehearsals/crate.yaml', '--junit', 'rehearsals.xml', '--quiet'] },
     { say: 'The contracts of this project.', words: ['list'] },
   ]
 }
