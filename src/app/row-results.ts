@@ -3,6 +3,52 @@ import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
 import type { RowOutcome } from '../exercise/row-outcome.js'
 
+/** No file has so many rows that its outcomes could be told. */
+const mostRows = 100_000_000
+
+/** Where the outcomes of rows stand in the file, and whether they went well: in tables of numbers, for there may be very many rows. */
+class Places {
+  private starts = new Float64Array(1024)
+  private lengths = new Uint32Array(1024)
+  private wells = new Uint8Array(1024)
+  private last = 0
+  counts = { done: 0, failed: 0 }
+
+  /** Keeps where a row's outcome is; what a later try says counts. */
+  set(row: number, start: number, length: number, isWell: boolean): void {
+    if (row >= this.starts.length) this.grow(row)
+    const before = this.at(row)
+    if (before !== undefined) this.counts[before.isWell ? 'done' : 'failed'] -= 1
+    this.counts[isWell ? 'done' : 'failed'] += 1
+    this.starts[row] = start
+    this.lengths[row] = length
+    this.wells[row] = Number(isWell)
+    this.last = Math.max(this.last, row)
+  }
+
+  at(row: number): { readonly start: number; readonly length: number; readonly isWell: boolean } | undefined {
+    const length = this.lengths[row] ?? 0
+    return length === 0 ? undefined : { start: this.starts[row] ?? 0, length, isWell: this.wells[row] === 1 }
+  }
+
+  /** All that are known, in the order of the rows. */
+  *all(): Generator<{ readonly start: number; readonly length: number }, void, undefined> {
+    for (let row = 0; row <= this.last; row += 1) {
+      const place = this.at(row)
+      if (place !== undefined) yield place
+    }
+  }
+
+  private grow(row: number): void {
+    const size = Math.max(row + 1, this.starts.length * 2)
+    const [starts, lengths, wells] = [new Float64Array(size), new Uint32Array(size), new Uint8Array(size)]
+    starts.set(this.starts)
+    lengths.set(this.lengths)
+    wells.set(this.wells)
+    ;[this.starts, this.lengths, this.wells] = [starts, lengths, wells]
+  }
+}
+
 /** What a run is over: outcomes of one are no use to another. */
 export interface RunMark {
   readonly tolmach: 'rows'
@@ -21,9 +67,7 @@ export class RowResults {
   private readonly file: FileHandle
   private end: number
   private pending: Promise<unknown> = Promise.resolve()
-  /** By row: where its line starts, and how long it is; what a later try says counts. */
-  private readonly places = new Map<number, { readonly start: number; readonly length: number }>()
-  private readonly well = new Set<number>()
+  private readonly places = new Places()
 
   private constructor(path: string, file: FileHandle, end: number) {
     this.path = path
@@ -46,7 +90,7 @@ export class RowResults {
       if (manner === 'resume' && isSame) return results
       await earlier.close()
       if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `${path} tells of a run over other rows, or of another operation`, remedy: 'Start over with --overwrite.' })
-      if (manner === 'start' && found !== undefined) throw problem('TM-1019', { file: rowsFile, done: results.well.size })
+      if (manner === 'start' && found !== undefined) throw problem('TM-1019', { file: rowsFile, done: results.counts.done })
     } else if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `there is nothing to go on with: no earlier run over ${rowsFile} was stopped or had failing rows`, remedy: 'Leave it out.' })
     const file = await open(path, 'w+').catch((error: unknown) => {
       throw problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
@@ -58,11 +102,11 @@ export class RowResults {
 
   /** Did the call for this row go well, now or in an earlier run? */
   isDone(row: number): boolean {
-    return this.well.has(row)
+    return this.places.at(row)?.isWell === true
   }
 
   get counts(): { readonly done: number; readonly failed: number } {
-    return { done: this.well.size, failed: this.places.size - this.well.size }
+    return { ...this.places.counts }
   }
 
   /** Keeps an outcome. */
@@ -70,8 +114,7 @@ export class RowResults {
     const line = `${JSON.stringify(outcome)}\n`
     const length = Buffer.byteLength(line)
     const kept = this.pending.then(async () => {
-      this.places.set(outcome.row, { start: this.end, length })
-      if (outcome.ok) this.well.add(outcome.row)
+      this.places.set(outcome.row, this.end, length, outcome.ok)
       await this.append(line)
     })
     this.pending = kept
@@ -81,8 +124,7 @@ export class RowResults {
   /** All outcomes, in the order of the rows. */
   async *outcomes(): AsyncGenerator<RowOutcome, void, undefined> {
     await this.pending
-    for (const row of [...this.places.keys()].sort((a, b) => a - b)) {
-      const { start, length } = this.places.get(row) ?? { start: 0, length: 0 }
+    for (const { start, length } of this.places.all()) {
       const { buffer } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
       yield JSON.parse(buffer.toString('utf8')) as RowOutcome
     }
@@ -115,8 +157,7 @@ export class RowResults {
           mark = read as RunMark
         } else if (read !== undefined) {
           const { row, ok } = read as RowOutcome
-          this.places.set(row, { start, length: at + 1 })
-          if (ok) this.well.add(row)
+          if (Number.isInteger(row) && row > 0 && row < mostRows) this.places.set(row, start, at + 1, ok)
         }
         start += at + 1
         begun = begun.subarray(at + 1)

@@ -10,7 +10,7 @@ import { say, type Voice } from './terminal.js'
 class Lines {
   private readonly reader: Interface
   private readonly lines: AsyncIterator<string>
-  private readonly isTyped = process.stdin.isTTY
+  private readonly isTyped = process.stdin.isTTY === true
 
   constructor() {
     this.reader = createInterface({ input: process.stdin, output: process.stderr, terminal: this.isTyped })

@@ -1,3 +1,4 @@
+import { setFlagsFromString } from 'node:v8'
 import pc from 'picocolors'
 import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
 import { exitCodes } from '../app/problems.js'
@@ -18,6 +19,8 @@ export interface EachCommand extends Omit<EachOptions, 'signal' | 'onProgress'> 
 /** Calls an operation for each row of a file, tells what came of it, and gives the exit code. */
 export async function runEach(contract: string, operation: string, file: string, command: EachCommand, voice: Voice): Promise<number> {
   if (command.save !== undefined) outcomeFormat(command.save)
+  // Left to itself, V8 lets what is done with pile up before it looks for it: with very many rows that is most of the memory.
+  setFlagsFromString('--heap-growing-percent=20')
   const stop = new AbortController()
   const onInterrupt = (): void => {
     if (stop.signal.aborted) process.exit(interrupted)

@@ -118,7 +118,7 @@ export const messages = {
   'TM-3009': entry('input', 'The class "{name}" of {contract} can\'t be called so: {reason}.', 'Choose another name for `class:` in tolmach.yaml. Nothing was written.'),
 
   'TM-4001': entry('fault', 'The service refused the call: {reason}', 'The service itself says so; the detail below, if any, is its own.'),
-  'TM-4002': entry('unreachable', 'Nobody answers at {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),
+  'TM-4002': entry('unreachable', 'No answer came from {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),
   'TM-4003': entry('timeout', 'No answer from {address} within {time}.', 'The service may still be working on it. Allow more time with --timeout.'),
   'TM-4004': entry('login', 'The service at {address} wants a login (HTTP {status}{schemes}).', 'Give what it wants, for example --header "Authorization=Basic …".'),
   'TM-4005': entry('breach', 'The answer is not what the contract promised: {reason}', 'The fault is on the service\'s side, or the contract is out of date. See the answer itself with --traffic.'),

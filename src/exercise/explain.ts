@@ -38,10 +38,12 @@ function loginAdvice(status: number | undefined, response: Exchange['response'] 
 function explainFault({ status, code, fault }: ServiceFault, response: Exchange['response'] | undefined): Explanation {
   const wait = response?.headers['retry-after']
   if (status === 503 || status === 429) return explained('service', `It is ${status === 429 ? 'asked more often than it allows' : 'not available at the moment'} (HTTP ${status}).`, wait === undefined ? 'Try again later.' : `It asks to try again ${/^\d+$/.test(wait) ? `after ${wait} s` : `after ${wait}`}.`)
-  if (status === 404 && fault === undefined) return explained('caller', 'There is nothing at this address or with this key (HTTP 404).', 'Check the key, and whether the address is that of the service: --preview shows where the request goes.')
+  // In HTTP descriptions faults are statuses, and those from 500 on are the service's own; of SOAP all are answered with 500.
+  const isDeclared = fault !== undefined && !(status >= 500 && /^(?:\d|default$)/.test(fault))
+  if (isDeclared && status !== 412) return explained('caller', 'The service understood the call and refuses it for a reason that its contract declares.', 'Its detail below says more; change the input accordingly.')
+  if (status === 404) return explained('caller', 'There is nothing at this address or with this key (HTTP 404).', 'Check the key, and whether the address is that of the service: --preview shows where the request goes.')
   if (status === 409 || status === 412) return explained('caller', `What is there is not as this call expects it (HTTP ${status}): somebody changed it meanwhile, or it is there already.`, 'Fetch it again, look, and decide anew.')
   if (status === 405 || status === 501) return explained('service', `It does not support this operation or query (HTTP ${status}), whatever its metadata says.`, 'Ask in a simpler way, or ask its owner what it does support.')
-  if (fault !== undefined) return explained('caller', 'The service understood the call and refuses it for a reason that its contract declares.', 'Its detail below says more; change the input accordingly.')
   // SOAP 1.1 section 4.4.1, SOAP 1.2 part 1 section 5.4.6: who has to change something.
   const isCallers = /(?:^|[:.])(?:Client|Sender)\b/.test(code) || (status >= 400 && status < 500)
   if (isCallers) return explained('caller', `The service says that the request is at fault${code === '' ? ` (HTTP ${status})` : ''}: a value that it does not take, or a query that it does not support.`, 'Its own words are above; --traffic shows what was sent.')
