@@ -86,7 +86,7 @@ export async function writtenInput({ input, with: changes = [] }: Pick<CallOptio
  */
 export async function callReady(ready: ReadyOperation, written: WrittenInput, manner: Manner & Pick<ClientOptions, 'timeLimit'>): Promise<Called> {
   const { open, operation, endpoint, address, client } = ready
-  const assignments = ready.acceptInput === undefined ? written.assignments : [...written.assignments, parseAssignment(`accept=${ready.acceptInput}`)]
+  const assignments = [...ready.proof.inputs, ...written.assignments, ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)])]
   const input = await readInput(open.contract, operation, written.plain, assignments, (path) => readBytes(resolve(written.folder ?? '.', path), path))
   const result = await client.call(operation, input, { mostRows: manner.all === true ? Infinity : usualRows, preview: manner.preview === true })
   const failed = 'failure' in result && !wasNotSent(result.failure)
@@ -98,10 +98,14 @@ export async function callReady(ready: ReadyOperation, written: WrittenInput, ma
     input,
     result,
     request: result.request,
-    problem: failed ? callProblem(result, open.name, operation, address, manner.timeLimit ?? usualTimeLimit) : undefined,
+    problem: failed ? callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, { contract: open.name, isKept: open.kept !== undefined, address, kinds: ready.proof.kinds, isInternal: address === endpoint.address && !hostOf(address).includes('.') && hostOf(address) !== 'localhost' }) : undefined,
     client: ready.from,
     asideBecause: ready.asideBecause,
   }
+}
+
+function hostOf(address: string): string {
+  return URL.canParse(address) ? new URL(address).hostname : ''
 }
 
 async function readBytes(path: string, what: string): Promise<Uint8Array> {

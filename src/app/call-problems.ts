@@ -2,17 +2,17 @@ import type { Operation } from '../contract/contract.js'
 import { problem, type Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { connectionReason } from '../documents/fetching.js'
-import { explain } from '../exercise/explain.js'
+import { explain, type CallContext } from '../exercise/explain.js'
 import type { CallResult } from '../exercise/run-client.js'
 import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '../runtime/failures.js'
 
 /**
  * A failed call as a problem to be told: what happened, whose side it is on, what to try.
  *
- * @param contract the name it goes by
  * @param timeLimit milliseconds that the call might take
  */
-export function callProblem(result: CallResult, contract: string, operation: Operation, address: string, timeLimit: number): Problem {
+export function callProblem(result: CallResult, operation: Operation, timeLimit: number, context: CallContext): Problem {
+  const { contract, address } = context
   const { failure, exchanges } = result
   if (failure instanceof InputRejected) {
     const count = failure.misfits.length === 1 ? 'one place' : `${failure.misfits.length} places`
@@ -22,7 +22,7 @@ export function callProblem(result: CallResult, contract: string, operation: Ope
   if (!(failure instanceof ServiceFault || failure instanceof ContractBreach || failure instanceof TransportFailure)) {
     return problem('TM-9001', { reason: failure instanceof Error ? failure.message : String(failure) }, { cause: failure })
   }
-  const told = { ...explain(failure, exchanges), cause: failure }
+  const told = { ...explain(failure, exchanges, context), cause: failure }
   if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, told)
   if (failure instanceof ContractBreach) return problem('TM-4005', { reason: failure.message }, told)
   switch (failure.kind) {

@@ -3,6 +3,7 @@ import type { Operation, Type } from '../contract/contract.js'
 import { pathOf, resolve } from '../contract/queries.js'
 import { problem } from '../contract/problem.js'
 import { differences, type Difference } from '../exercise/differences.js'
+import { withoutSecrets } from '../exercise/masking.js'
 import { checkPath, pick } from '../exercise/pick.js'
 import { sortRows } from '../exercise/sort-rows.js'
 import { arrange } from '../exercise/tabulate.js'
@@ -83,7 +84,7 @@ function keysOf({ operation, contract }: Called): readonly string[] {
 }
 
 async function saveAnswer(file: string, value: unknown, columns: string | undefined, called: Called): Promise<void> {
-  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, columns, called.operation))
+  await writeFileSafely(file, value instanceof Uint8Array ? value : withoutSecrets(await textFor(file, value, columns, called.operation)))
 }
 
 async function textFor(file: string, value: unknown, columns: string | undefined, operation: Operation): Promise<string> {

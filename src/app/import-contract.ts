@@ -6,9 +6,11 @@ import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queri
 import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
 import { noNames } from '../contract/kept-names.js'
 import type { NameClash } from '../naming/clashes.js'
-import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry } from '../project/project-file.js'
+import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry, type Project } from '../project/project-file.js'
 import { readNames, writeSnapshot } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
+import { noProof, proofFor, type AskSecret } from './credentials.js'
+import { metadataFetch } from './metadata-fetch.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { cacheContract, chooseOperations, contractNameFor, readSource } from './open-contract.js'
 
@@ -23,6 +25,10 @@ export interface ImportOptions {
   readonly project?: string | undefined
   /** How long to wait for each document, in seconds. Default 30. */
   readonly seconds?: number | undefined
+  /** The credential of the project file that the metadata is had with. */
+  readonly credential?: string | undefined
+  /** Asks for a login where the metadata wants one. */
+  readonly askSecret?: AskSecret | undefined
 }
 
 export interface Imported {
@@ -59,7 +65,9 @@ export async function importContract(location: string, options: ImportOptions = 
   if (existing !== undefined && options.overwrite !== true) throw problem('TM-1004', { name, from: existing.from })
 
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  const { contract: whole, documents } = await readSource(location, name, options.seconds, kept)
+  const proof = options.credential === undefined ? noProof : await proofFor((await projectIn(folder)), options.credential, options.askSecret)
+  const send = isWebAddress(location) && URL.canParse(location) && (options.credential !== undefined || options.askSecret !== undefined) ? metadataFetch(location, proof, options.askSecret) : undefined
+  const { contract: whole, documents } = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
   const others = Object.fromEntries(Object.entries(contracts).flatMap(([other, { class: className }]) => (other === name || className === undefined ? [] : [[other, className]])))
@@ -76,6 +84,10 @@ export async function importContract(location: string, options: ImportOptions = 
   await writeContractEntry(folder, name, entry)
   const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
   return { name, contract, entry, endpoint, clashes, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
+}
+
+async function projectIn(folder: string): Promise<Project> {
+  return (await readProjectText(folder)) === '' ? { folder, contracts: {}, sites: {}, credentials: {} } : readProject(folder)
 }
 
 /** Metadata that was fetched from one host and names another, internal one: a classic. */

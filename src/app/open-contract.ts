@@ -7,7 +7,7 @@ import { namesForChoice, operationsMeant } from '../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import type { Documents } from '../documents/documents.js'
-import { isWebAddress } from '../documents/fetching.js'
+import { isWebAddress, type WebFetch } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { readCached, readCachedLines, writeCached } from '../project/cache.js'
 import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project, type ProjectText } from '../project/project-file.js'
@@ -35,6 +35,8 @@ export interface OpenOptions {
   readonly project?: string | undefined
   /** How long to wait for each document, in seconds. */
   readonly seconds?: number | undefined
+  /** What fetches metadata from the web, where that needs a login. */
+  readonly send?: WebFetch | undefined
 }
 
 /**
@@ -52,7 +54,7 @@ export async function openContract(reference: string, options: OpenOptions = {})
     if (project === undefined) throw problem('TM-1002')
     throw problem('TM-1001', { name: reference, nearest: nearestAdvice(reference, Object.keys(project.contracts)) })
   }
-  const { contract, documents } = await readSource(reference, contractNameFor(reference), options.seconds)
+  const { contract, documents } = await readSource(reference, contractNameFor(reference), options)
   return { name: contract.name, contract, whole: contract, digests: digestsOf(documents), documents: () => Promise.resolve(documents) }
 }
 
@@ -63,11 +65,11 @@ export async function openContract(reference: string, options: OpenOptions = {})
  * @param kept names given before
  * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
  */
-export async function readSource(location: string, name: string, seconds?: number, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
+export async function readSource(location: string, name: string, { seconds, send }: Pick<OpenOptions, 'seconds' | 'send'> = {}, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
   const [{ dialects }, { loadDocuments }] = await Promise.all([import('../dialects/registry.js'), import('../documents/documents.js')])
   const all: Dialect[] = []
   for (const load of Object.values(dialects)) all.push(await load())
-  const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), ...(seconds === undefined ? {} : { seconds }) })
+  const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), send, ...(seconds === undefined ? {} : { seconds }) })
   return { contract: await readDocuments(documents, name, kept), documents }
 }
 
@@ -79,6 +81,7 @@ async function readDocuments(documents: Documents, name: string, kept?: KeptName
   const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
   if (html) {
     const title = /<title[^>]*>([^<]{1,200})/i.exec(text)?.[1]?.trim()
+    if (/<input\b[^>]*type\s*=\s*["']?password/i.test(text)) throw problem('TM-2017', { titled: title === undefined ? '' : ` (its title is "${title}")` }, { place: { document: label } })
     throw problem('TM-2006', { titled: title === undefined ? '' : ` (its title is "${title}")` }, { place: { document: label } })
   }
   // What isn't well-formed is told as such; parsing finds the place.

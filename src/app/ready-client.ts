@@ -8,10 +8,13 @@ import type { LoadedClient } from '../exercise/run-client.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
 import { bytesDigest } from '../project/snapshot.js'
 import type { Settings } from '../runtime/connection.js'
+import type { SiteEntry } from '../project/project-file.js'
 import { clientState } from './client-state.js'
+import { noProof, proofFor, type AskSecret, type Proof } from './credentials.js'
 import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import { buildMark } from './package-files.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
+import { readTextFile } from './text-files.js'
 
 /** How calls reach the service. */
 export interface ClientOptions extends OpenOptions {
@@ -27,6 +30,12 @@ export interface ClientOptions extends OpenOptions {
   readonly accept?: string | undefined
   /** Milliseconds for a whole call. */
   readonly timeLimit?: number | undefined
+  /** The credential of the project file to use, instead of the site's or the contract's own. */
+  readonly credential?: string | undefined
+  /** How often a call is tried again where that is safe. */
+  readonly retries?: number | undefined
+  /** Asks for secrets that no variable has. */
+  readonly askSecret?: AskSecret | undefined
 }
 
 /** An operation with a client that can call it. */
@@ -41,6 +50,8 @@ export interface ReadyOperation {
   readonly asideBecause: string | undefined
   /** The media type to ask for, where the contract makes that an input. */
   readonly acceptInput: string | undefined
+  /** What proves who calls. */
+  readonly proof: Proof
 }
 
 /** A contract whose operations can be called, with one client for all of them. */
@@ -57,7 +68,12 @@ export interface ReadyClient {
  */
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
-  const siteUrl = options.at === undefined ? undefined : urlAt(open, options.at)
+  const site = options.at === undefined ? undefined : siteOf(open, options.at)
+  const siteUrl = site?.url
+  const project = open.kept?.project
+  if (options.credential !== undefined && project === undefined) throw problem('TM-1010', { option: '--credential', reason: 'credentials belong to a project, and this contract is not in one', remedy: 'Import it first, or send a header with --header.' })
+  const proof = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.askSecret)
+  const ca = site?.ca === undefined || project === undefined ? undefined : await readTextFile(resolve(project.folder, site.ca))
   let bundled: ReturnType<typeof bundleFor> | undefined
   const clients = new Map<string, Promise<LoadedClient>>()
   return {
@@ -71,25 +87,25 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       }
       // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
       const acceptIsInput = operation.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
-      const headers = options.accept === undefined || acceptIsInput ? options.headers : { ...options.headers, accept: options.accept }
+      const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
       bundled ??= bundleFor(open)
       const { bundle, className, aside } = await bundled
-      const settings: Settings = { url: address, endpoint: endpoint.name, ...(headers === undefined ? {} : { headers }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
+      const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
       const key = JSON.stringify(settings)
       const { loadClient } = await import('../exercise/run-client.js')
-      const client = clients.get(key) ?? loadClient(bundle, className, settings)
+      const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
       clients.set(key, client)
-      return { open, operation, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined }
+      return { open, operation, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof }
     },
   }
 }
 
-/** The address of a contract at a site of the project file. */
-function urlAt(open: OpenContract, site: string): string | undefined {
+/** What the project file says of a contract at a site. */
+function siteOf(open: OpenContract, site: string): SiteEntry {
   const sites = open.kept?.project.sites ?? {}
   const name = matchName(site, Object.keys(sites))
   if (name === undefined) throw problem('TM-1010', { option: '--at', reason: open.kept === undefined ? 'sites belong to a project, and this contract is not in one' : `tolmach.yaml has no site "${site}"`, remedy: nearestAdvice(site, Object.keys(sites)) })
-  const found = sites[name]?.[open.name]?.url
+  const found = sites[name]?.[open.name]
   if (found === undefined) throw problem('TM-1010', { option: '--at', reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`, remedy: `Add it there: { ${open.name}: { url: … } }.` })
   return found
 }

@@ -7,20 +7,19 @@ import { play, type RehearsalReport, type Stage, type StageAnswer, type StepRepo
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
 import { rowsOfFile } from '../exercise/row-source.js'
 import { wireText } from '../exercise/wire-text.js'
-import { writeFileSafely } from '../project/safe-writing.js'
 import type { Exchange } from '../runtime/connection.js'
 import { ServiceFault } from '../runtime/failures.js'
 import { toPlain } from '../runtime/plain.js'
 import { callReady, type Called } from './call-operation.js'
 import { version } from './package-files.js'
 import { readyClient, type ClientOptions, type ReadyClient } from './ready-client.js'
-import { readTextFile } from './text-files.js'
+import { readTextFile, saveText } from './text-files.js'
 
 export type { RehearsalReport, StepReport } from '../exercise/rehearsal/playing.js'
 export { rowText } from '../exercise/rehearsal/playing.js'
 export { junitXml } from '../exercise/rehearsal/junit.js'
 
-export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit'> {
+export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit' | 'retries' | 'askSecret'> {
   /** Addresses by contract, instead of those of the site or the metadata; `''` for whichever contract there is. */
   readonly urls?: Readonly<Record<string, string>> | undefined
   /** A folder for the answers: one file each, for later comparing, and one of recorded exchanges for each contract, for stand-ins. */
@@ -55,7 +54,7 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
   const clientOf = (contract: string): Promise<ReadyClient> => {
     // Metadata that is not in a project is named from where the rehearsal is.
     const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : resolve(folder, contract)
-    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, url: urls[contract] ?? urls[''] })
+    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, retries: options.retries, askSecret: options.askSecret, url: urls[contract] ?? urls[''] })
     clients.set(contract, client)
     return client
   }
@@ -103,8 +102,8 @@ class Recorder {
     for (const { operation, value, contract } of reports.flatMap(({ steps }) => steps)) {
       if (operation === undefined || value === undefined) continue
       number += 1
-      await writeFileSafely(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), `${JSON.stringify(value, null, 2)}\n`)
+      await saveText(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), `${JSON.stringify(value, null, 2)}\n`)
     }
-    for (const [contract, exchanges] of this.exchanges) await writeFileSafely(join(folder, `${contract}.har`), `${JSON.stringify(harOf(exchanges, new Date(), version()), null, 2)}\n`)
+    for (const [contract, exchanges] of this.exchanges) await saveText(join(folder, `${contract}.har`), `${JSON.stringify(harOf(exchanges, new Date(), version()), null, 2)}\n`)
   }
 }

@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
+import { withoutSecrets } from '../exercise/masking.js'
 import { writeFileSafely } from '../project/safe-writing.js'
 
 /**
@@ -15,10 +16,10 @@ export async function readTextFile(path: string): Promise<string> {
 }
 
 /**
- * Writes a text to a file, whole or not at all.
+ * Writes a text to a file, whole or not at all, without the secrets of this run.
  *
  * @throws Problem TM-1008 when it can't be written
  */
 export async function saveText(path: string, text: string): Promise<void> {
-  await writeFileSafely(path, text)
+  await writeFileSafely(path, withoutSecrets(text))
 }

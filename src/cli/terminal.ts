@@ -1,5 +1,6 @@
 import pc from 'picocolors'
 import type { Problem } from '../app/problems.js'
+import { withoutSecrets } from '../app/secrets.js'
 
 /** How a command talks: what the global options say. */
 export interface Voice {
@@ -14,8 +15,9 @@ export function terminalWidth(): number {
   return [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')].find((columns) => columns > 0) ?? 120
 }
 
-/** Answers go to standard output. */
-export function print(text: string): void {
+/** Answers go to standard output, without secrets. */
+export function print(whole: string): void {
+  const text = withoutSecrets(whole)
   process.stdout.write(text !== '' && text.endsWith('\n') ? text : `${text}\n`)
 }
 
@@ -25,7 +27,7 @@ export function printJson(value: unknown): void {
 
 /** Notes, progress and whatever else is not the answer go to standard error. */
 export function say(voice: Voice, text: string): void {
-  if (!voice.quiet && !voice.json) process.stderr.write(`${text}\n`)
+  if (!voice.quiet && !voice.json) process.stderr.write(`${withoutSecrets(text)}\n`)
 }
 
 /** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */

@@ -26,11 +26,14 @@ export const messages = {
   'TM-1019': entry('input', 'An earlier run over {file} stopped before all rows went well: {done} of them did.', '--resume goes on with the others; --overwrite starts from the beginning, and calls again what went well. Nothing was sent.'),
   'TM-1020': entry('input', 'The recorded answers {file} can\'t be used: {reason}.', 'Record them with `tolmach rehearse --keep` or `tolmach call --har`, or save them from a browser as HAR.'),
   'TM-1021': entry('input', 'The rehearsal {file} is not valid: {reason}.', 'Correct that line; docs/reference.md describes rehearsals. Nothing was called.'),
+  'TM-1022': entry('input', 'The {field} of the credential "{name}" stands in the clear.', 'Write the name of a variable in its place, `{field}: ${variable}`, and put {variable}=… into the environment, or into a file .env beside tolmach.yaml that version control does not see.'),
+  'TM-1023': entry('input', 'The credential "{name}" needs the variable {variable}, which is not set.', 'Set it in the environment, or in a file .env beside tolmach.yaml that version control does not see. Nothing was sent.'),
+  'TM-1024': entry('input', 'There is no credential "{name}" in tolmach.yaml.', '{nearest}'),
 
   'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),
   'TM-2002': entry('unreachable', 'Nobody answers at {location}: {reason}.', 'Check the address and whether the service runs. Nothing was imported.'),
   'TM-2003': entry('timeout', '{location} did not answer within {seconds} s.', 'Try again, or allow more time with --timeout. Nothing was imported.'),
-  'TM-2004': entry('login', '{location} wants a login (HTTP {status}).', 'Save the metadata from a browser where you are logged in and import the file. Nothing was imported.'),
+  'TM-2004': entry('login', '{location} wants a login (HTTP {status}).', 'Name a credential of tolmach.yaml with --credential, or import at a terminal, where you are asked; or save the metadata from a browser where you are logged in and import the file. Nothing was imported.'),
   'TM-2005': entry('metadata', '{location} answered with HTTP {status} instead of metadata.', 'Check the address in a browser; for a WSDL it often ends in ?wsdl. Nothing was imported.'),
   'TM-2006': entry('metadata', 'This is an HTML page, not a service\'s metadata{titled}.', 'It may be a login page or a page about the service: look at it in a browser and find the link to the metadata. Nothing was imported.'),
   'TM-2007': entry('metadata', 'The XML is broken: {reason}.', 'The document may be cut off or damaged; fetch it again. Nothing was imported.'),
@@ -43,6 +46,7 @@ export const messages = {
   'TM-2014': entry('metadata', 'The document can\'t be read as text: {reason}.', 'Save it as UTF-8. Nothing was imported.'),
   'TM-2015': entry('metadata', 'The document is empty.', 'Fetch it again. Nothing was imported.'),
 
+  'TM-2017': entry('login', 'This is a login page, not a service\'s metadata{titled}.', 'Log in with a browser, save the metadata there and import the file; or, where the service knows other ways to log in, name one with --credential. Nothing was imported.'),
   'TM-2016': entry('metadata', 'The JSON or YAML is broken: {reason}.', 'Correct that place; YAML cares about indentation. Nothing was imported.'),
 
   'TM-2101': entry('metadata', 'The WSDL declares no service, so there is no address and no operation to call.', 'It may be the abstract part only: import the document that has <wsdl:service>. Nothing was imported.'),
@@ -120,7 +124,7 @@ export const messages = {
   'TM-4001': entry('fault', 'The service refused the call: {reason}', 'The service itself says so; the detail below, if any, is its own.'),
   'TM-4002': entry('unreachable', 'No answer came from {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),
   'TM-4003': entry('timeout', 'No answer from {address} within {time}.', 'The service may still be working on it. Allow more time with --timeout.'),
-  'TM-4004': entry('login', 'The service at {address} wants a login (HTTP {status}{schemes}).', 'Give what it wants, for example --header "Authorization=Basic …".'),
+  'TM-4004': entry('login', 'The service at {address} wants a login (HTTP {status}{schemes}).', 'Give what it wants: a credential in tolmach.yaml, or --header "Authorization=Basic …".'),
   'TM-4005': entry('breach', 'The answer is not what the contract promised: {reason}', 'The fault is on the service\'s side, or the contract is out of date. See the answer itself with --traffic.'),
   'TM-4006': entry('input', 'The endpoint "{endpoint}" does not offer {operation}.', 'It is on offer at: {offered}.'),
 

@@ -2,7 +2,7 @@ import { readdir, readFile, stat } from 'node:fs/promises'
 import { basename, join, relative, resolve as resolvePath, sep } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { problem, Problem, type Place } from '../contract/problem.js'
-import { fetchDocument, isWebAddress, withoutSecrets, type Fetched } from './fetching.js'
+import { fetchDocument, isWebAddress, withoutSecrets, type Fetched, type WebFetch } from './fetching.js'
 import { decodeText } from './text.js'
 
 /** No contract is spread over more documents than this. */
@@ -39,6 +39,8 @@ export interface LoadOptions {
   readonly seconds?: number
   /** Can the document be the starting point of a contract? Needed to find it in a folder. */
   readonly recognise: (text: string) => boolean
+  /** What fetches from the web, where that needs a login. */
+  readonly send?: WebFetch | undefined
 }
 
 /**
@@ -51,13 +53,13 @@ export async function loadDocuments(location: string, options: LoadOptions): Pro
   const seconds = options.seconds ?? 30
   if (isWebAddress(location)) {
     if (!URL.canParse(location)) throw problem('TM-2001', { location, reason: 'it is not a valid address' })
-    return new FetchedDocuments(await fetchDocument(location, seconds), seconds, undefined)
+    return new FetchedDocuments(await fetchDocument(location, seconds, options.send), seconds, undefined, options.send)
   }
   const path = resolvePath(location)
   const isFolder = await stat(path).then((found) => found.isDirectory(), () => false)
   const folder = isFolder ? await listFolder(path) : undefined
   const file = folder === undefined ? path : await rootOfFolder(path, folder, options.recognise)
-  return new FetchedDocuments(await fetchDocument(pathToFileURL(file).href, seconds), seconds, folder)
+  return new FetchedDocuments(await fetchDocument(pathToFileURL(file).href, seconds), seconds, folder, options.send)
 }
 
 /** The documents of a snapshot, which are all there already. */
@@ -80,11 +82,13 @@ class FetchedDocuments implements Documents {
   readonly root: LoadedDocument
   private readonly seconds: number
   private readonly folder: readonly string[] | undefined
+  private readonly send: WebFetch | undefined
   private readonly byAddress = new Map<string, LoadedDocument>()
   private readonly addresses = new Map<LoadedDocument, string>()
 
-  constructor(root: Fetched, seconds: number, folder: readonly string[] | undefined) {
+  constructor(root: Fetched, seconds: number, folder: readonly string[] | undefined, send: WebFetch | undefined) {
     this.seconds = seconds
+    this.send = send
     this.folder = folder
     this.root = this.keep(root, root.address)
   }
@@ -127,7 +131,7 @@ class FetchedDocuments implements Documents {
 
   private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
     try {
-      return await fetchDocument(address, this.seconds)
+      return await fetchDocument(address, this.seconds, this.send)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       throw problem('TM-2010', { reference, reason: `${error.message.replace(/\.$/, '')}` }, { place, cause: error, kind: error.kind })

@@ -24,10 +24,11 @@ export function isWebAddress(location: string): boolean {
  *
  * @param address an absolute `file:` or `http(s):` address
  * @param seconds how long to wait for an answer
+ * @param send what fetches from the web, where that needs more than an address
  * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable, timeout, login
  */
-export async function fetchDocument(address: string, seconds: number): Promise<Fetched> {
-  return isWebAddress(address) ? fetchFromWeb(address, seconds) : fetchFromFile(address)
+export async function fetchDocument(address: string, seconds: number, send?: WebFetch): Promise<Fetched> {
+  return isWebAddress(address) ? fetchFromWeb(address, seconds, send) : fetchFromFile(address)
 }
 
 async function fetchFromFile(address: string): Promise<Fetched> {
@@ -42,16 +43,14 @@ async function fetchFromFile(address: string): Promise<Fetched> {
   }
 }
 
-async function fetchFromWeb(address: string, seconds: number): Promise<Fetched> {
+async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): Promise<Fetched> {
   const shown = withoutSecrets(address)
-  // Loaded only here: no other command needs it, and it is large.
-  const { fetch, EnvHttpProxyAgent } = await import('undici')
   const { username, password } = new URL(address)
   const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5' }
   if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${decodeURIComponent(username)}:${decodeURIComponent(password)}`).toString('base64')}`
-  const dispatcher = new EnvHttpProxyAgent({ connect: { timeout: seconds * 1000 } })
+  const own = send === undefined ? await plainFetch(seconds) : undefined
   try {
-    const response = await fetch(withoutLogin(address), { headers, signal: AbortSignal.timeout(seconds * 1000), dispatcher })
+    const response = await (send ?? own?.send ?? fetch)(withoutLogin(address), { headers, signal: AbortSignal.timeout(seconds * 1000) })
     if (response.status === 401 || response.status === 403 || response.status === 407) throw problem('TM-2004', { location: shown, status: response.status })
     if (!response.ok) throw problem('TM-2005', { location: shown, status: response.status })
     const bytes = await readLimited(response.body)
@@ -60,14 +59,25 @@ async function fetchFromWeb(address: string, seconds: number): Promise<Fetched> 
   } catch (error) {
     throw webProblem(error, shown, seconds)
   } finally {
-    await dispatcher.destroy()
+    await own?.close()
   }
 }
 
-async function readLimited(body: AsyncIterable<Uint8Array> | null): Promise<Uint8Array> {
+/** What fetches from the web. */
+export type WebFetch = (url: string, init: { readonly headers: Readonly<Record<string, string>>; readonly signal: AbortSignal }) => Promise<Response>
+
+/** What does so where nobody says otherwise: with the proxies of the environment. */
+async function plainFetch(seconds: number): Promise<{ send: WebFetch; close(): Promise<void> }> {
+  // Loaded only here: no other command needs it, and it is large.
+  const { fetch: send, EnvHttpProxyAgent } = await import('undici')
+  const dispatcher = new EnvHttpProxyAgent({ connect: { timeout: seconds * 1000 } })
+  return { send: (url, init) => send(url, { ...init, dispatcher }) as unknown as Promise<Response>, close: () => dispatcher.destroy() }
+}
+
+async function readLimited(body: ReadableStream<Uint8Array> | null): Promise<Uint8Array> {
   const chunks: Uint8Array[] = []
   let size = 0
-  for await (const chunk of body ?? []) {
+  for await (const chunk of (body ?? []) as AsyncIterable<Uint8Array>) {
     size += chunk.byteLength
     if (size > largestDocument) throw tooLarge()
     chunks.push(chunk)
@@ -101,7 +111,13 @@ export function connectionReason(cause: unknown): string {
     SELF_SIGNED_CERT_IN_CHAIN: 'its certificate is not trusted (self-signed)',
     UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'its certificate is not trusted (unknown issuer)',
     CERT_HAS_EXPIRED: 'its certificate has expired',
+    UNABLE_TO_GET_ISSUER_CERT: 'its certificate is not trusted (unknown issuer)',
+    UNABLE_TO_GET_ISSUER_CERT_LOCALLY: 'its certificate is not trusted (unknown issuer)',
+    CERT_NOT_YET_VALID: 'its certificate is not valid yet',
     ERR_TLS_CERT_ALTNAME_INVALID: 'its certificate is for another host',
+    EPROTO: 'it does not speak TLS there, or not a version that is safe',
+    ERR_SSL_WRONG_VERSION_NUMBER: 'it does not speak TLS there: the port may be for plain http',
+    HPE_INVALID_CONSTANT: 'what answers there does not speak HTTP',
   }
   return known[systemCode(cause)] ?? (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
 }

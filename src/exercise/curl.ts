@@ -1,5 +1,5 @@
 import type { Exchange } from '../runtime/connection.js'
-import { isSecretHeader, mask, maskedBody, maskedUrl } from './masking.js'
+import { isSecretHeader, mask, maskedBody, maskedUrl, withoutSecrets } from './masking.js'
 
 /**
  * A request as a line for curl in a POSIX shell. Secrets in headers become variables of the shell, which whoever runs it sets; those in
@@ -14,7 +14,7 @@ export function curlLine({ method, url, headers, body }: Exchange['request'], pr
   const shownBody = maskedBody(body)
   const words = ['curl', '--request', method, shellWord(shownUrl)]
   for (const [name, value] of Object.entries(headers)) {
-    if (!isSecretHeader(name)) words.push('--header', shellWord(`${name}: ${value}`))
+    if (!isSecretHeader(name) && withoutSecrets(value) === value) words.push('--header', shellWord(`${name}: ${value}`))
     else {
       const variable = `${prefix}_${name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()}`
       variables.push(variable)

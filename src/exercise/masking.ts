@@ -3,6 +3,42 @@ import type { Exchange } from '../runtime/connection.js'
 /** What stands in the place of a secret. */
 export const mask = '***'
 
+/** Shorter ones would make holes in everything. */
+const shortestSecret = 4
+const secrets = new Set<string>()
+let pattern: RegExp | undefined
+
+/** Remembers a secret of this run: in whatever is told from now on it is masked, in the forms that it may come in. */
+export function keepSecret(secret: string): void {
+  if (secret.length < shortestSecret || secrets.has(secret)) return
+  const bytes = Buffer.from(secret)
+  const forms = [
+    secret,
+    encodeURIComponent(secret),
+    new URLSearchParams([['', secret]]).toString().slice(1),
+    JSON.stringify(secret).slice(1, -1),
+    secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;'),
+    secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;'),
+    bytes.toString('base64url'),
+    bytes.toString('hex'),
+    // Inside of something longer its base64 depends on what stands before it: the letters that are its own alone.
+    ...[0, 1, 2].map((before) => Buffer.concat([Buffer.alloc(before), bytes]).toString('base64').replace(/=+$/, '').slice(Math.ceil((before * 8) / 6), Math.floor(((before + bytes.length) * 8) / 6))),
+  ]
+  for (const form of forms) if (form.length >= shortestSecret) secrets.add(form)
+  const longestFirst = [...secrets].sort((a, b) => b.length - a.length)
+  pattern = new RegExp(longestFirst.map((each) => each.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'), 'gi')
+}
+
+/** A text without the secrets of this run. */
+export function withoutSecrets(text: string): string {
+  return pattern === undefined ? text : text.replace(pattern, mask)
+}
+
+/** Remembers the tokens in an answer, which are as good as passwords. */
+export function keepTokens({ response }: Exchange): void {
+  for (const [, token = ''] of response.body.matchAll(/"(?:access_token|refresh_token|id_token)"\s*:\s*"((?:[^"\\]|\\.)*)"/g)) keepSecret(JSON.parse(`"${token}"`) as string)
+}
+
 const secretHeader = /^(?:authorization|proxy-authorization|cookie|set-cookie|x-csrf-token)$|key|token|secret|password/i
 const secretParameter = /(?:^|[_-])(?:key|token|secret|password|pwd|sig|signature|apikey)$|^(?:api_?key|access_?token)$/i
 
@@ -13,21 +49,32 @@ export function isSecretHeader(name: string): boolean {
 
 /** An address without the secrets in its query and its user part. */
 export function maskedUrl(url: string): string {
-  if (!URL.canParse(url)) return url
+  if (!URL.canParse(url)) return withoutSecrets(url)
   const { username, password } = new URL(url)
   const open = username === '' && password === '' ? url : url.replace(/\/\/[^/@]*@/, `//${mask}@`)
-  return open.replace(/([?&])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) => (secretParameter.test(decodeURIComponent(name)) ? `${lead}${name}=${mask}` : whole))
+  return withoutSecrets(open.replace(/([?&])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) => (secretParameter.test(decoded(name)) ? `${lead}${name}=${mask}` : whole)))
+}
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
 }
 
 /** A body without what stands in elements and members that are called like secrets. */
 export function maskedBody(body: string): string {
-  return body
-    .replace(/(<(?:[\w.-]+:)?(?:\w*(?:password|secret|token|key))\b[^>]*>)[^<]+(<\/)/gi, `$1${mask}$2`)
-    .replace(/("(?:[\w.-]*(?:password|secret|token))"\s*:\s*)"(?:[^"\\]|\\.)*"/gi, `$1"${mask}"`)
+  return withoutSecrets(
+    body
+      .replace(/(<(?:[\w.-]+:)?(?:\w*(?:password|secret|token|key))\b[^>]*>)[^<]+(<\/)/gi, `$1${mask}$2`)
+      .replace(/("(?:[\w.-]*(?:password|secret|token))"\s*:\s*)"(?:[^"\\]|\\.)*"/gi, `$1"${mask}"`)
+      .replace(/((?:^|&)[\w.-]*(?:password|secret|token)=)[^&\s]*/gi, `$1${mask}`),
+  )
 }
 
 export function maskedHeaders(headers: Readonly<Record<string, string>>): Record<string, string> {
-  return Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, isSecretHeader(name) ? mask : value]))
+  return Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, isSecretHeader(name) ? mask : withoutSecrets(value)]))
 }
 
 /** A request without secrets. */

@@ -4,7 +4,8 @@ import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
-import { nodeTransport } from '../runtime/node/transport.js'
+import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import { keepTokens } from './masking.js'
 import type { Listing } from '../runtime/odata/pages.js'
 
 /**
@@ -96,20 +97,25 @@ interface Observed {
  *
  * @param bundle the path of the bundled module
  * @param className the name of the client class in it
+ * @param query what every address gets, where a key has its place there and the contract does not say so
  */
-export async function loadClient(bundle: string, className: string, settings: Settings): Promise<LoadedClient> {
+export async function loadClient(bundle: string, className: string, settings: Settings, transport: NodeTransportSettings = {}, query: Readonly<Record<string, string>> = {}): Promise<LoadedClient> {
   const module = (await import(pathToFileURL(bundle).href)) as Record<string, new (settings: Settings) => Record<string, unknown>>
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const calls = new AsyncLocalStorage<Observed>()
-  const send = settings.fetch ?? nodeTransport()
+  const send = settings.fetch ?? nodeTransport(transport)
   const client = new Client({
     ...settings,
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
-    onExchange: (each) => void calls.getStore()?.exchanges.push(each),
-    fetch: (target, init) => {
+    onExchange: (each) => {
+      keepTokens(each)
+      calls.getStore()?.exchanges.push(each)
+    },
+    fetch: (address, init) => {
+      const target = withQuery(String(address), query)
       const observed = calls.getStore()
-      if (observed !== undefined) observed.request = { method: init?.method ?? 'GET', url: String(target), headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
+      if (observed !== undefined) observed.request = { method: init?.method ?? 'GET', url: target, headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
       return observed?.manner.preview === true ? Promise.reject(new NothingSent()) : send(target, init)
     },
   })
@@ -135,6 +141,11 @@ async function outcomeOf(client: Record<string, unknown>, operation: Operation, 
   } catch (failure) {
     return { failure }
   }
+}
+
+function withQuery(address: string, query: Readonly<Record<string, string>>): string {
+  const added = new URLSearchParams(query).toString()
+  return added === '' ? address : `${address}${address.includes('?') ? '&' : '?'}${added}`
 }
 
 function bodyText(body: unknown): string {

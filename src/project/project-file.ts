@@ -8,6 +8,8 @@ import { writeFileSafely } from './safe-writing.js'
 export const projectFileName = 'tolmach.yaml'
 
 const contractName = /^[A-Za-z][\w-]{0,59}$/
+/** What sites and credentials may be called. */
+const placeName = /^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u
 
 /** What the project file says about one contract. */
 export interface ContractEntry {
@@ -21,6 +23,8 @@ export interface ContractEntry {
   readonly only?: readonly string[]
   /** The endpoint that calls go to; the best one on offer when left out. */
   readonly endpoint?: string
+  /** What proves who calls; a site may say otherwise. */
+  readonly credential?: CredentialChoice
   /** What imports in the client end in; `.js` when left out. */
   readonly importSuffix?: string
   /** Named selections and arrangements of types for diagrams. */
@@ -37,9 +41,41 @@ export interface ViewEntry {
   readonly towards?: 'right' | 'down'
 }
 
-/** Where a contract's service is at a site. */
+/** Where a contract's service is at a site, and what proves who calls there. */
 export interface SiteEntry {
   readonly url?: string
+  readonly credential?: CredentialChoice
+  /** A file with certificates of authorities to trust there, as PEM texts. */
+  readonly ca?: string
+}
+
+/** The name of a credential; or one for each security scheme of the contract. */
+export type CredentialChoice = string | Readonly<Record<string, string>>
+
+/** A credential as the project file has it: its secrets are names of variables, `$DESK_PASSWORD`. docs/reference.md says which kind has what. */
+export interface CredentialEntry {
+  readonly kind: 'basic' | 'digest' | 'ntlm' | 'wsse' | 'bearer' | 'key' | 'oauth2' | 'certificate'
+  readonly user?: string
+  readonly password?: string
+  readonly domain?: string
+  readonly workstation?: string
+  readonly digest?: boolean
+  readonly token?: string
+  readonly value?: string
+  readonly place?: 'header' | 'query' | 'cookie'
+  readonly name?: string
+  /** A key that is an ordinary input: its path. */
+  readonly input?: string
+  readonly clientId?: string
+  readonly clientSecret?: string
+  readonly scopes?: readonly string[]
+  readonly tokenUrl?: string
+  /** Where a person logs in, in a browser (authorization code). */
+  readonly authorizeUrl?: string
+  /** Files with PEM texts, from the project's folder. */
+  readonly cert?: string
+  readonly key?: string
+  readonly passphrase?: string
 }
 
 /** What a project file says. */
@@ -47,6 +83,7 @@ export interface ProjectText {
   readonly contracts: Readonly<Record<string, ContractEntry>>
   /** Named sets of addresses: by site, by contract. */
   readonly sites: Readonly<Record<string, Readonly<Record<string, SiteEntry>>>>
+  readonly credentials: Readonly<Record<string, CredentialEntry>>
 }
 
 /** A project: its folder and what its file says. */
@@ -101,7 +138,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   }
   const [broken] = document.errors
   if (broken !== undefined) throw problem('TM-1003', { reason: broken.message.replace(/\.$/, '') }, { place: place(broken.pos[0]) })
-  if (document.contents === null) return { contracts: {}, sites: {} }
+  if (document.contents === null) return { contracts: {}, sites: {}, credentials: {} }
 
   const names = Joi.array().items(Joi.string())
   const view = Joi.object({
@@ -112,25 +149,57 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     remove: names,
     towards: Joi.string().valid('right', 'down'),
   })
+  const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
   const contract = Joi.object({
     from: Joi.string().required(),
     folder: Joi.string().required(),
     class: Joi.string().pattern(/^\p{Lu}[\p{L}\p{N}_]*$/u, 'a class name: a capital, then letters and digits'),
     only: names.min(1),
     endpoint: Joi.string(),
+    credential: choice,
     importSuffix: Joi.string().valid('.js', '.ts', ''),
     views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
   })
   const schema = Joi.object({
     tolmach: Joi.number().valid(1).required(),
     contracts: Joi.object().pattern(contractName, contract).default({}),
-    sites: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }) }))).default({}),
+    sites: Joi.object().pattern(placeName, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }), credential: choice, ca: Joi.string() }))).default({}),
+    credentials: Joi.object().pattern(placeName, await credentialSchema()).default({}),
   })
   const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
   if (error === undefined) return value as ProjectText
   const [detail] = error.details
+  if (detail?.type === clearSecret) {
+    const node = nearestNode(document, detail.path)
+    const [, name = '', field = ''] = detail.path
+    throw problem('TM-1022', { field, name, variable: `${String(name)}_${String(field)}`.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase() }, { place: node === undefined ? { document: projectFileName } : place(node) })
+  }
   const node = detail === undefined ? undefined : nearestNode(document, detail.path)
   throw problem('TM-1003', { reason: detail?.message ?? error.message }, { place: node === undefined ? { document: projectFileName } : place(node) })
+}
+
+const clearSecret = 'secret.clear'
+
+/** What credentials of each kind have. Secrets must be names of variables. */
+async function credentialSchema(): Promise<import('joi').Schema> {
+  const { default: Joi } = await import('joi')
+  const text = Joi.string()
+  const secret = Joi.string().custom((value: string, helpers) => (/^\$[A-Za-z_]\w*$/.test(value) ? value : helpers.error(clearSecret))).messages({ [clearSecret]: 'a secret' })
+  const login = { user: text.required(), password: secret.required() }
+  const kinds: Readonly<Record<CredentialEntry['kind'], import('joi').SchemaMap>> = {
+    basic: login,
+    digest: login,
+    ntlm: { ...login, domain: text, workstation: text },
+    wsse: { ...login, digest: Joi.boolean() },
+    bearer: { token: secret.required() },
+    key: { value: secret.required(), place: Joi.string().valid('header', 'query', 'cookie'), name: text, input: text },
+    oauth2: { clientId: text.required(), clientSecret: secret, user: text, password: secret, scopes: Joi.array().items(text), tokenUrl: Joi.string().uri({ scheme: ['http', 'https'] }), authorizeUrl: Joi.string().uri({ scheme: ['http', 'https'] }) },
+    certificate: { cert: text.required(), key: text.required(), passphrase: secret },
+  }
+  const names = Object.keys(kinds)
+  return Joi.object({ kind: Joi.string().valid(...names).required() }).unknown().when(Joi.object({ kind: Joi.string().valid(...names).required() }).unknown(), {
+    then: Joi.object().when('.kind', { switch: Object.entries(kinds).map(([kind, schema]) => ({ is: kind, then: Joi.object({ kind: Joi.any(), ...schema }).unknown(false) })) }),
+  })
 }
 
 /** Where the value at a path, or the nearest thing around it, starts. */

@@ -1,5 +1,7 @@
 /// <reference lib="esnext.disposable" />
 import { CallFailure, InputRejected, TransportFailure, type Deviation } from './failures.js'
+import type { Digest } from './digest.js'
+import { isHarmless, mostRedirects, redirected, type Trip } from './redirects.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -19,6 +21,8 @@ export interface Settings {
   readonly addressing?: boolean
   /** Do the bytes in SOAP messages travel beside them (MTOM)? When left out, where the metadata asks for it. */
   readonly mtom?: boolean
+  /** How often a call is tried again, where that is safe: after an answer that asks for it (429, 503), without a connection, and reading calls also after 502 and 504. Default 0. */
+  readonly retries?: number
   /** Is every input checked against the contract before it is sent? Default true. */
   readonly checkInputs?: boolean
   /** What sends the requests, instead of the platform's own `fetch`. */
@@ -32,6 +36,8 @@ export interface Settings {
 /** What proves who calls. */
 export type Credential = (
   | { readonly kind: 'basic'; readonly user: string; readonly password: string }
+  /** HTTP Digest: the password itself does not travel. */
+  | { readonly kind: 'digest'; readonly user: string; readonly password: string }
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
   /** Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that user's password. */
@@ -212,7 +218,7 @@ export async function openExchange(connection: Connection, request: Request, thi
   for (const signal of others) signal.addEventListener('abort', abort)
   if (others.some((signal) => signal.aborted)) abort()
   const started = performance.now()
-  const send = settings.fetch ?? fetch
+  const send = await sender(connection)
   const done = (): void => {
     clearTimeout(timeout)
     for (const signal of others) signal.removeEventListener('abort', abort)
@@ -227,7 +233,7 @@ export async function openExchange(connection: Connection, request: Request, thi
     return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
   }
   try {
-    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) })
+    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) } as RequestInit)
     const received = (text: () => string): void => {
       if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
       const observed: Exchange = {
@@ -252,13 +258,80 @@ export async function openExchange(connection: Connection, request: Request, thi
  * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
  */
 export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
-  const opened = await openExchange(connection, request, thisCall)
-  try {
-    return await receive(opened, request.url, text, (response) => request.deals?.(response) === true)
-  } catch (error) {
-    throw opened.failure(error)
-  } finally {
-    opened.done()
+  const { retries = 0, timeLimit = 60_000 } = connection.settings
+  const end = performance.now() + (thisCall.timeLimit ?? timeLimit)
+  for (let tries = 0; ; tries += 1) {
+    let failure: unknown
+    let response: Response | undefined
+    try {
+      const opened = await openExchange(connection, request, thisCall)
+      try {
+        response = await receive(opened, request.url, text, (each) => request.deals?.(each) === true)
+      } catch (error) {
+        throw opened.failure(error)
+      } finally {
+        opened.done()
+      }
+    } catch (error) {
+      failure = error
+    }
+    const wait = tries < retries ? waitBefore(request.method, response, failure, tries) : undefined
+    // What can't end in time is not begun.
+    if (wait === undefined || performance.now() + wait >= end) {
+      if (response === undefined) throw failure
+      return response
+    }
+    await new Promise((resolve) => setTimeout(resolve, wait))
+  }
+}
+
+/** How long to wait before a call is tried again, in milliseconds; undefined where that is not safe, or no use. */
+function waitBefore(method: string, response: Response | undefined, failure: unknown, tries: number): number | undefined {
+  const usual = Math.min(500 * 2 ** tries, 10_000) * (0.75 + Math.random() / 2)
+  const reads = ['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].includes(method)
+  if (response === undefined) {
+    const code = failure instanceof TransportFailure && failure.kind === 'unreachable' ? String((failure.cause as { readonly code?: unknown } | undefined)?.code) : ''
+    // What never reached the service did nothing there; what may have, is repeated only where that does no harm.
+    return ['ECONNREFUSED', 'EAI_AGAIN', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) || (reads && ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET'].includes(code)) ? usual : undefined
+  }
+  const { status, headers } = response
+  if (status === 429 || status === 503) {
+    const after = headers['retry-after']
+    if (after === undefined) return reads ? usual : undefined
+    const seconds = /^\d+$/.test(after) ? Number(after) : (Date.parse(after) - Date.now()) / 1000
+    return Number.isFinite(seconds) ? Math.max(0, seconds * 1000) : usual
+  }
+  return reads && (status === 502 || status === 504) ? usual : undefined
+}
+
+/** Logins by digest, which remember the challenge of their service, by connection. */
+const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
+
+/** What sends a request: never to another origin with what proves who calls. */
+async function sender(connection: Connection): Promise<(url: string, init: RequestInit) => Promise<globalThis.Response>> {
+  const { settings } = connection
+  const send = settings.fetch ?? fetch
+  const login = credentialsOf(settings).find((each) => each.kind === 'digest')
+  if (login === undefined) return (url, init) => guided(send, url, init)
+  const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
+  digests.set(connection, digest)
+  const prover = await digest
+  return (url, init) => prover.send(url, init, (to, how) => guided(send, to, how))
+}
+
+/** Follows redirects by itself where the platform would take along what must not leave its origin. */
+async function guided(send: typeof fetch, url: string, init: RequestInit): Promise<globalThis.Response> {
+  let trip: Trip = { url, method: init.method ?? 'GET', headers: init.headers as Record<string, string>, body: init.body as Trip['body'] }
+  if (isHarmless(trip)) return send(url, init)
+  for (let redirects = 0; ; redirects += 1) {
+    const { method, headers, body } = trip
+    const answer = await send(trip.url, { ...init, method, headers, redirect: 'manual', ...(body === undefined ? { body: null } : { body: body as BodyInit }) })
+    // Browsers show nobody where a redirect leads.
+    if (answer.type === 'opaqueredirect') throw new TypeError('the service redirects, and a browser does not let a call with credentials or a body follow safely; give the address that it leads to')
+    const next = redirects < mostRedirects ? redirected(trip, answer.status, answer.headers.get('location')) : undefined
+    if (next === undefined) return answer
+    await answer.arrayBuffer()
+    trip = next
   }
 }
 

@@ -60,7 +60,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
 }
 
 /** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
-const nodeFiles = ['node/cookies.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
+const nodeFiles = ['node/cookies.ts', 'node/ntlm.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {

@@ -77,7 +77,7 @@ describe('a project with two contracts', () => {
     expect((await tolmach(folder, ['call', 'ferries', 'bookings.list', '--url', ferries, '--format', 'csv'])).stdout).toMatch(/^number,sailing,lead/)
     child.kill('SIGINT')
     expect(await new Promise((done) => child.on('exit', done))).toBe(0)
-    expect(told).toMatch(/berths {2}getBerth {2}200\n.*ferries {2}bookings\.list {2}200/)
+    expect(told).toMatch(/berths {2}getBerth {2}200 {2}made up {2}\{"Code":"N-1"\}\n.*ferries {2}bookings\.list {2}200 {2}made up/)
   })
 })
 

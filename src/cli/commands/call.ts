@@ -1,15 +1,17 @@
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import pc from 'picocolors'
-import { arrange, cell, indentXml, ServiceFault, toPlain } from '../../app/answers.js'
+import { arrange, cell, indentXml, maskedHeaders, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
 import { exitCodes, problem } from '../../app/problems.js'
 import { saveHar } from '../../app/save-har.js'
+import { withoutSecrets } from '../../app/secrets.js'
 import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
 import { collect, readCount, readDuration, readHeaders } from '../options.js'
 import { globalsOf, tell } from '../run.js'
+import { askSecret } from '../secret-prompt.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
 
@@ -33,6 +35,8 @@ interface Options {
   readonly accept?: string
   readonly serverVariable?: readonly string[]
   readonly timeout?: string
+  readonly credential?: string
+  readonly retry?: string
   readonly format: Format
   readonly columns?: string
   readonly all?: boolean
@@ -62,6 +66,8 @@ export function declare(command: Command): void {
     .option('--header <name=value>', 'a header to send along; may be repeated', collect)
     .option('--accept <media type>', 'the media type to ask for, where there are several')
     .option('--server-variable <name=value>', 'a variable in the endpoint\'s address; may be repeated', collect)
+    .option('--credential <name>', 'the credential of tolmach.yaml to use')
+    .option('--retry <n>', 'try again so often, where that is safe (default: 0)')
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
@@ -89,6 +95,9 @@ export function declare(command: Command): void {
         accept: options.accept,
         serverVariables: options.serverVariable === undefined ? undefined : readHeaders(options.serverVariable, '--server-variable'),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
+        credential: options.credential,
+        retries: options.retry === undefined ? undefined : readCount(options.retry, '--retry', 20),
+        askSecret,
         all: options.all,
         preview: options.preview === true || options.curl === true,
       }
@@ -135,7 +144,7 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (options.traffic === true && !voice.json) {
     const sent = result.exchanges.length === 0 && called.request !== undefined ? [requestText(called.request)] : result.exchanges.map(exchangeText)
     const text = sent.map((each) => `${each}\n`).join('\n')
-    process.stderr.write(text)
+    process.stderr.write(withoutSecrets(text))
   }
   if (called.problem !== undefined) {
     const { failure } = result
@@ -148,7 +157,7 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (options.curl === true) return reportCurl(called, voice)
   if (options.preview === true) {
     if (called.request === undefined) return 0
-    if (voice.json) printJson({ ok: true, sent: false, request: called.request })
+    if (voice.json) printJson({ ok: true, sent: false, request: maskedRequest(called.request) })
     else print(requestText(called.request))
     return 0
   }
@@ -157,7 +166,7 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (voice.json) {
     const response = result.exchanges.at(-1)?.response
     const { more, total, deviations, milliseconds } = result
-    printJson({ ok: true, status: response?.status, headers: response?.headers, value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), ...(saved === undefined ? {} : { saved }), ...(differences === undefined ? {} : { differences }), deviations, milliseconds })
+    printJson({ ok: true, status: response?.status, headers: response === undefined ? undefined : maskedHeaders(response.headers), value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), ...(saved === undefined ? {} : { saved }), ...(differences === undefined ? {} : { differences }), deviations, milliseconds })
     return exit
   }
   for (const { path, message } of result.deviations.slice(0, 10)) say(voice, `${pc.yellow('deviation')} ${path} ${message}`)

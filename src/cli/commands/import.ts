@@ -6,6 +6,7 @@ import { clashText } from '../../app/client-names.js'
 import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
+import { askSecret } from '../secret-prompt.js'
 import { tableText } from '../tables.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 
@@ -14,6 +15,7 @@ interface Options {
   readonly only?: string
   readonly overwrite?: boolean
   readonly timeout?: string
+  readonly credential?: string
 }
 
 export function declare(command: Command): void {
@@ -21,6 +23,7 @@ export function declare(command: Command): void {
     .option('--as <contract>', 'its name in the project (default: made from the location)')
     .option('--only <operations>', 'the operations wanted, with commas between; * stands for anything')
     .option('--overwrite', 'replace a contract of that name')
+    .option('--credential <name>', 'the credential of tolmach.yaml that the metadata is had with (otherwise you are asked)')
     .option('--timeout <time>', 'how long to wait for each document, like 10s')
     .addHelpText('after', '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"')
     .action(async (location: string, options: Options) => {
@@ -29,6 +32,8 @@ export function declare(command: Command): void {
         project,
         as: options.as,
         overwrite: options.overwrite,
+        credential: options.credential,
+        askSecret: voice.json ? undefined : askSecret,
         only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
       })

@@ -66,7 +66,8 @@ export async function prove(connection: Connection, operation: string, { anyOf }
   if (chosen.length > 0) return { headers, query, cookies }
   // Where the contract wants nothing, or something else, a login is sent all the same; a key has no place then.
   const login = credentials.filter((each) => each.scheme === undefined).map(authorization).find((each) => each !== undefined)
-  const lost = credentials.find((each) => each.scheme === undefined && authorization(each) === undefined)
+  // A login by digest answers a challenge, whoever asks for one.
+  const lost = credentials.find((each) => each.scheme === undefined && each.kind !== 'digest' && authorization(each) === undefined)
   if (login === undefined && lost !== undefined && !anyOf.some((alternative) => alternative.length === 0)) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${lost.kind}" goes; send it with settings.headers` }])
   return { headers: login === undefined ? {} : { authorization: login }, query, cookies }
 }

@@ -58,6 +58,7 @@ export interface NodePlatform {
   https(): Promise<HttpModule>
   tls(): Promise<{ connect(options: object): Socket; readonly rootCertificates: readonly string[] }>
   zlib(): Promise<{ createGunzip(): Incoming; createInflate(): Incoming; createBrotliDecompress(): Incoming }>
+  crypto(): Promise<{ createHmac(algorithm: 'md5', key: Uint8Array): { update(data: Uint8Array): { digest(): Uint8Array } } }>
   fs(): Promise<{ readFileSync(path: string, encoding: 'utf8'): string }>
 }
 
@@ -74,5 +75,5 @@ async function load(): Promise<NodePlatform> {
   if (process?.versions.node === undefined) throw new Error('nodeTransport needs Node.js; in a browser leave it out, its own fetch does what the browser allows')
   const module = <Module>(name: string): Promise<Module> => import(name) as Promise<Module>
   const [http, stream] = await Promise.all([module<NodePlatform['http']>('node:http'), module<NodePlatform['stream']>('node:stream')])
-  return { http, stream, environment: process.env, https: () => module('node:https'), tls: () => module('node:tls'), zlib: () => module('node:zlib'), fs: () => module('node:fs') }
+  return { http, stream, environment: process.env, https: () => module('node:https'), tls: () => module('node:tls'), zlib: () => module('node:zlib'), crypto: () => module('node:crypto'), fs: () => module('node:fs') }
 }

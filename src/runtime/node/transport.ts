@@ -1,7 +1,10 @@
+import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { CookieJar } from './cookies.js'
 import { nodePlatform, type Agent, type ClientRequest, type Incoming, type IncomingMessage, type NodePlatform, type RequestOptions, type Socket } from './platform.js'
+import type { CompanyLogin } from './ntlm.js'
 import { proxyFor, tunnel, type Proxy } from './proxy.js'
 import { PlainResponse } from './response.js'
+import { mostRedirects, redirected, type Trip } from '../redirects.js'
 
 /** How the transport reaches services, beside what the settings of a client say. All of it may be left out. */
 export interface NodeTransportSettings {
@@ -9,6 +12,8 @@ export interface NodeTransportSettings {
   readonly ca?: string | readonly string[]
   /** The client's own certificate and its key, as PEM texts. */
   readonly certificate?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
+  /** A company login (NTLM): who calls is proven once for each connection. */
+  readonly companyLogin?: CompanyLogin
   /** The address of a proxy, with its login where it wants one; `false` for none. When left out, HTTPS_PROXY, HTTP_PROXY and NO_PROXY say. */
   readonly proxy?: string | false
   /** Milliseconds that connecting may take. Default 10000. */
@@ -18,11 +23,6 @@ export interface NodeTransportSettings {
   /** Are cookies that a service sets sent back to it? Default true: services keep sessions with them. */
   readonly cookies?: boolean
 }
-
-/** So many redirects are followed, as by the platform's own `fetch`. */
-const mostRedirects = 20
-/** What may go along to another origin: nothing that could prove who calls. */
-const harmless = ['accept', 'accept-language', 'content-type', 'user-agent', 'soapaction', 'odata-version', 'odata-maxversion', 'dataserviceversion', 'maxdataserviceversion', 'prefer']
 
 /**
  * A `fetch` for Node.js that also does what the platform's own can't: proxies with a login, certificates of private authorities, client
@@ -40,20 +40,14 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
   }
 }
 
-/** A request on its way, which redirects change. */
-interface Trip {
-  readonly url: URL
-  readonly method: string
-  readonly headers: Readonly<Record<string, string>>
-  readonly body: Uint8Array | undefined
-}
-
 class Line {
   private readonly platform: NodePlatform
   private readonly settings: NodeTransportSettings
   private readonly plainAgent: Agent
   private secureAgent: Promise<Agent> | undefined
   private readonly jar = new CookieJar()
+  /** Connections over which somebody proved already who calls, by origin; each serves one request at a time. */
+  private readonly proven = new Map<string, Agent[]>()
 
   constructor(platform: NodePlatform, settings: NodeTransportSettings) {
     this.platform = platform
@@ -65,16 +59,17 @@ class Line {
     const signal = init.signal ?? undefined
     signal?.throwIfAborted()
     const body = init.body === undefined || init.body === null ? undefined : typeof init.body === 'string' ? new TextEncoder().encode(init.body) : init.body instanceof Uint8Array ? init.body : new Uint8Array(await new Response(init.body).arrayBuffer())
-    let trip: Trip = { url, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body }
+    let trip: Trip & { readonly body: Uint8Array | undefined } = { url: url.href, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body }
     for (let redirects = 0; ; redirects += 1) {
-      const message = await this.send(trip, signal)
-      if (this.settings.cookies !== false) this.jar.keep(trip.url, setCookies(message))
-      const next = init.redirect === 'manual' ? undefined : redirected(trip, message)
+      const message = this.settings.companyLogin === undefined ? await this.send(trip, signal) : await this.sendProven(trip, signal, this.settings.companyLogin)
+      if (this.settings.cookies !== false) this.jar.keep(new URL(trip.url), setCookies(message))
+      const { location } = message.headers
+      const next = init.redirect === 'manual' ? undefined : redirected(trip, message.statusCode ?? 0, typeof location === 'string' ? location : undefined)
       if (next === undefined) return this.response(message, trip, redirects > 0, signal)
       message.destroy()
-      if (init.redirect === 'error') throw new TypeError(`${trip.url.host} redirects to ${next.url.host}, which is not wanted`)
-      if (redirects >= mostRedirects) throw new TypeError(`more than ${mostRedirects} redirects, the last one to ${next.url.host}`)
-      trip = next
+      if (init.redirect === 'error') throw new TypeError(`${trip.url} redirects to ${new URL(next.url).host}, which is not wanted`)
+      if (redirects >= mostRedirects) throw new TypeError(`more than ${mostRedirects} redirects, the last one to ${new URL(next.url).host}`)
+      trip = { ...next, body: next.body === undefined ? undefined : trip.body }
     }
   }
 
@@ -94,7 +89,41 @@ class Line {
     return this.secureAgent
   }
 
-  private async send({ url, method, headers, body }: Trip, signal: AbortSignal | undefined): Promise<IncomingMessage> {
+  /** Sends a request over a connection of its own, on which a company login was made, or is made now. */
+  private async sendProven(trip: Trip & { readonly body: Uint8Array | undefined }, signal: AbortSignal | undefined, login: CompanyLogin): Promise<IncomingMessage> {
+    const { origin, protocol } = new URL(trip.url)
+    const free = this.proven.get(origin) ?? []
+    this.proven.set(origin, free)
+    const options = { keepAlive: true, maxSockets: 1 }
+    const used = free.pop()
+    const agent = used ?? (protocol === 'https:' ? new (await this.platform.https()).Agent({ ...options, ...(await this.secureOptions()) }) : new this.platform.http.Agent(options))
+    const attempt = async (authorization: string | undefined, body: Uint8Array | undefined): Promise<IncomingMessage> => this.send({ ...trip, headers: { ...trip.headers, ...(authorization === undefined ? {} : { authorization }) }, body }, signal, agent)
+    let message = used === undefined ? undefined : await attempt(undefined, trip.body)
+    if (message === undefined || message.statusCode === 401) {
+      if (message !== undefined) await drained(message)
+      const { authenticateMessage, negotiateMessage, readChallenge } = await import('./ntlm.js')
+      message = await attempt(`NTLM ${bytesToBase64(negotiateMessage())}`, trip.body === undefined ? undefined : new Uint8Array())
+      const challenge = /(?:^|,)\s*NTLM ([A-Za-z0-9+/=]+)/i.exec(String(message.headers['www-authenticate'] ?? ''))?.[1]
+      if (message.statusCode === 401 && challenge !== undefined) {
+        await drained(message)
+        const { createHmac } = await this.platform.crypto()
+        // Tenths of a microsecond since 1601.
+        const moment = { chance: crypto.getRandomValues(new Uint8Array(8)), time: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n }
+        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), moment, { hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()) })
+        message = await attempt(`NTLM ${bytesToBase64(proof)}`, trip.body)
+      } else if (message.statusCode !== 401 && trip.body !== undefined) {
+        // It does not want a login, and got no body yet.
+        await drained(message)
+        message = await attempt(undefined, trip.body)
+      }
+    }
+    const { statusCode } = message
+    message.on('close', () => (statusCode === 401 ? agent.destroy() : free.push(agent)))
+    return message
+  }
+
+  private async send({ url: address, method, headers, body }: Trip & { readonly body: Uint8Array | undefined }, signal: AbortSignal | undefined, own?: Agent): Promise<IncomingMessage> {
+    const url = new URL(address)
     const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url)
     const sent: Record<string, string> = {
       accept: '*/*',
@@ -106,7 +135,7 @@ class Line {
     }
     const proxy = this.settings.proxy === false ? undefined : proxyFor(url, this.settings.proxy, this.platform.environment)
     const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(), { signal, limit: this.connectLimit })
-    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, this.agentFor(url)])
+    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, own ?? this.agentFor(url)])
     signal?.throwIfAborted()
     return new Promise<IncomingMessage>((resolve, reject) => {
       const request = begin(requestOptions(url, method, sent, agent, proxy, connection))
@@ -136,13 +165,13 @@ class Line {
     for (const event of ['connect', 'close']) socket.once(event, () => clearTimeout(timer))
   }
 
-  private async response(message: IncomingMessage, { method, url }: Trip, redirected: boolean, signal: AbortSignal | undefined): Promise<PlainResponse> {
+  private async response(message: IncomingMessage, { method, url }: Trip, wasRedirected: boolean, signal: AbortSignal | undefined): Promise<PlainResponse> {
     const status = message.statusCode ?? 0
     const hasBody = method !== 'HEAD' && status !== 204 && status !== 205 && status !== 304
     if (!hasBody) message.resume()
     const { Readable } = this.platform.stream
     signal?.addEventListener('abort', () => message.destroy(signal.reason), { once: true })
-    return new PlainResponse({ status, url: url.href, redirected, rawHeaders: message.rawHeaders }, hasBody ? limited(await this.decoded(message), this.settings.mostBytes, this.platform) : undefined, (stream) => Readable.toWeb(stream))
+    return new PlainResponse({ status, url, redirected: wasRedirected, rawHeaders: message.rawHeaders }, hasBody ? limited(await this.decoded(message), this.settings.mostBytes, this.platform) : undefined, (stream) => Readable.toWeb(stream))
   }
 
   /** The body without its compression (RFC 9110, section 8.4.1). */
@@ -154,6 +183,11 @@ class Line {
     this.platform.stream.pipeline(message, decoder, () => undefined)
     return decoder
   }
+}
+
+/** Reads a message to its end, so that its connection can be used again. */
+async function drained(message: IncomingMessage): Promise<void> {
+  for await (const _ of message);
 }
 
 /** What Node's request is made of: straight to the host, through a proxy, or over a connection that a proxy made. */
@@ -187,24 +221,4 @@ function plainHeaders(headers: RequestInit['headers']): Record<string, string> {
 function setCookies({ headers }: IncomingMessage): readonly string[] {
   const found = headers['set-cookie']
   return found === undefined ? [] : typeof found === 'string' ? [found] : found
-}
-
-/** Where a redirect leads (RFC 9110, section 15.4), with what may go along; undefined when the answer is none. */
-function redirected({ url, method, headers, body }: Trip, message: IncomingMessage): Trip | undefined {
-  const { location } = message.headers
-  const status = message.statusCode ?? 0
-  if (![301, 302, 303, 307, 308].includes(status) || typeof location !== 'string') return undefined
-  const target = resolved(location, url)
-  if (target === undefined || (target.protocol !== 'http:' && target.protocol !== 'https:')) return undefined
-  const becomesGet = (status === 303 && method !== 'HEAD') || ((status === 301 || status === 302) && method === 'POST')
-  const kept = Object.entries(headers).filter(([name]) => (target.origin === url.origin || harmless.includes(name)) && !(becomesGet && name.startsWith('content-')))
-  return { url: target, method: becomesGet ? 'GET' : method, headers: Object.fromEntries(kept), body: becomesGet ? undefined : body }
-}
-
-function resolved(location: string, base: URL): URL | undefined {
-  try {
-    return new URL(location, base)
-  } catch {
-    return undefined
-  }
 }

@@ -1,0 +1,54 @@
+import type { WebFetch } from '../documents/fetching.js'
+import { keepSecret } from '../exercise/masking.js'
+import { openExchange, type Connection, type Credential } from '../runtime/connection.js'
+import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import { noProof, type AskSecret, type Proof } from './credentials.js'
+
+/**
+ * What fetches metadata that is behind a login: with the credential that was named, or one that is asked for when the service wants one;
+ * asked once, kept for the run, and never sent anywhere but where the metadata is.
+ *
+ * @param location where the metadata is
+ */
+export function metadataFetch(location: string, named: Proof, ask: AskSecret | undefined, ca?: string): WebFetch {
+  const { origin, host } = new URL(location)
+  const connect = (proof: Proof): Connection => {
+    const transport: NodeTransportSettings = { ...proof.transport, ...(ca === undefined ? {} : { ca }) }
+    return { settings: { headers: proof.headers, credential: proof.credentials, fetch: nodeTransport(transport), timeLimit: Infinity }, endpoints: {}, closed: new AbortController() }
+  }
+  const stranger = connect(noProof)
+  let known = connect(named)
+  let isAsked = named !== noProof
+  const send = async (connection: Connection, url: string, headers: Readonly<Record<string, string>>, signal: AbortSignal): Promise<Response> => {
+    const opened = await openExchange(connection, { method: 'GET', url, headers }, { signal })
+    opened.untimed()
+    return opened.answer
+  }
+  return async (url, { headers, signal }) => {
+    const isHere = new URL(url).origin === origin
+    const address = isHere ? withQuery(url, named.query) : url
+    const answer = await send(isHere ? known : stranger, address, headers, signal)
+    if (answer.status !== 401 || !isHere || isAsked || ask === undefined) return answer
+    isAsked = true
+    const user = await ask(`user at ${host}`, true)
+    const password = user === undefined ? undefined : await ask('password')
+    if (user === undefined || password === undefined) return answer
+    keepSecret(password)
+    await answer.arrayBuffer()
+    known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
+    return send(known, address, headers, signal)
+  }
+}
+
+/** A user and a password as the service wants to have them proven. */
+function proofOffered(offered: string, user: string, password: string): Proof {
+  if (/\bdigest\b/i.test(offered)) return { ...noProof, credentials: [{ kind: 'digest', user, password }] satisfies Credential[] }
+  const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
+  if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered)) return { ...noProof, transport: { companyLogin: { user: name, password, ...(domain === undefined ? {} : { domain }) } } }
+  return { ...noProof, credentials: [{ kind: 'basic', user, password }] }
+}
+
+function withQuery(url: string, query: Readonly<Record<string, string>>): string {
+  const added = new URLSearchParams(query).toString()
+  return added === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${added}`
+}

@@ -1,0 +1,38 @@
+/**
+ * Asks for a secret at the terminal: what is typed is not shown, unless it is no secret.
+ *
+ * @returns undefined where nobody sits at a terminal, or nothing was typed
+ */
+export async function askSecret(what: string, isShown = false): Promise<string | undefined> {
+  const { stdin, stderr } = process
+  if (stdin.isTTY !== true || stderr.isTTY !== true) return undefined
+  stderr.write(`${what}: `)
+  stdin.setRawMode(true)
+  stdin.resume()
+  stdin.setEncoding('utf8')
+  try {
+    return await new Promise<string | undefined>((resolve) => {
+      let typed = ''
+      const onData = (text: string): void => {
+        for (const sign of text) {
+          if (sign === '\r' || sign === '\n' || sign === '\u0004') {
+            stdin.off('data', onData)
+            resolve(typed === '' ? undefined : typed)
+            return
+          }
+          if (sign === '\u0003') {
+            stderr.write('\n')
+            process.exit(130)
+          }
+          if (isShown && sign >= ' ' && sign !== '\u007f') stderr.write(sign)
+          typed = sign === '\u007f' || sign === '\b' ? [...typed].slice(0, -1).join('') : typed + sign
+        }
+      }
+      stdin.on('data', onData)
+    })
+  } finally {
+    stdin.setRawMode(false)
+    stdin.pause()
+    stderr.write('\n')
+  }
+}

@@ -1,0 +1,94 @@
+import { md5 } from './md5.js'
+
+/** What a service wants to have proven: its challenge, by name. */
+type Challenge = Readonly<Record<string, string>>
+
+/** A login by digest: the password itself never travels. */
+export interface DigestLogin {
+  readonly user: string
+  readonly password: string
+}
+
+type Send = (url: string, init: RequestInit) => Promise<Response>
+
+/**
+ * Sends requests that prove who calls by HTTP Digest (RFC 7616, with what RFC 2617 services still ask for): the first one is refused with a
+ * challenge and sent again with the proof; later ones bring it along.
+ */
+export class Digest {
+  private readonly login: DigestLogin
+  private challenge: Challenge | undefined
+  private count = 0
+
+  constructor(login: DigestLogin) {
+    this.login = login
+  }
+
+  async send(url: string, init: RequestInit, send: Send): Promise<Response> {
+    const proven = async (): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: await this.proof(url, init.method ?? 'GET') } })
+    const first = await send(url, this.challenge === undefined ? init : await proven())
+    const challenge = first.status === 401 ? bestChallenge(first.headers.get('www-authenticate') ?? '') : undefined
+    // One that was answered before is refused again only when its nonce is stale, or the password is wrong.
+    if (challenge === undefined || (this.challenge !== undefined && challenge['stale']?.toLowerCase() !== 'true' && challenge['nonce'] === this.challenge['nonce'])) return first
+    await first.arrayBuffer()
+    this.challenge = challenge
+    this.count = 0
+    return send(url, await proven())
+  }
+
+  private async proof(url: string, method: string): Promise<string> {
+    const { realm = '', nonce = '', opaque, qop = '', algorithm = 'MD5' } = this.challenge ?? {}
+    const { user, password } = this.login
+    const { pathname, search } = new URL(url)
+    const uri = `${pathname}${search}`
+    this.count += 1
+    const count = this.count.toString(16).padStart(8, '0')
+    const own = hex(crypto.getRandomValues(new Uint8Array(8)))
+    const quality = qop.split(',').map((each) => each.trim()).includes('auth') ? 'auth' : ''
+    const response = await digestResponse({ user, password, realm, nonce, uri, method, algorithm, quality, count, own })
+    const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&')}"`
+    const parts = [
+      `username=${quoted(user)}`, `realm=${quoted(realm)}`, `nonce=${quoted(nonce)}`, `uri=${quoted(uri)}`, `algorithm=${algorithm}`, `response="${response}"`,
+      ...(quality === '' ? [] : [`qop=${quality}`, `nc=${count}`, `cnonce="${own}"`]),
+      ...(opaque === undefined ? [] : [`opaque=${quoted(opaque)}`]),
+    ]
+    return `Digest ${parts.join(', ')}`
+  }
+}
+
+/** What a proof is made of (RFC 7616, section 3.4). */
+export interface DigestFacts extends DigestLogin {
+  readonly realm: string
+  readonly nonce: string
+  readonly uri: string
+  readonly method: string
+  readonly algorithm: string
+  /** `auth`, or nothing for services that know nothing newer than RFC 2069. */
+  readonly quality: string
+  readonly count: string
+  readonly own: string
+}
+
+/** The response to a challenge (RFC 7616, section 3.4.1). */
+export async function digestResponse({ user, password, realm, nonce, uri, method, algorithm, quality, count, own }: DigestFacts): Promise<string> {
+  const hash = (text: string): Promise<string> => (/^SHA-256/i.test(algorithm) ? sha256(text) : Promise.resolve(md5(text)))
+  const base = await hash(`${user}:${realm}:${password}`)
+  const secret = /-sess$/i.test(algorithm) ? await hash(`${base}:${nonce}:${own}`) : base
+  const asked = await hash(`${method}:${uri}`)
+  return hash(quality === '' ? `${secret}:${nonce}:${asked}` : `${secret}:${nonce}:${count}:${own}:${quality}:${asked}`)
+}
+
+async function sha256(text: string): Promise<string> {
+  return hex(new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(text))))
+}
+
+function hex(bytes: Uint8Array): string {
+  return [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+}
+
+/** Of the challenges in a header the Digest one with the best algorithm that we know. */
+export function bestChallenge(header: string): Challenge | undefined {
+  const digests = header.split(/(?:^|,)\s*Digest\s+/i).slice(1).map((text) => Object.fromEntries([...text.matchAll(/([\w-]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"]+))/g)].map(([, name = '', quoted, plain]) => [name.toLowerCase(), (quoted ?? plain ?? '').replace(/\\(.)/g, '$1')])))
+  const known = ['SHA-256', 'SHA-256-SESS', 'MD5', 'MD5-SESS']
+  return digests.filter(({ algorithm = 'MD5' }) => known.includes(algorithm.toUpperCase())).sort((a, b) => known.indexOf((a['algorithm'] ?? 'MD5').toUpperCase()) - known.indexOf((b['algorithm'] ?? 'MD5').toUpperCase()))[0]
+}
