@@ -7,10 +7,19 @@ import { keepSecret } from '../exercise/masking.js'
 import { parsePath, type Assignment } from '../exercise/input.js'
 import type { CredentialChoice, CredentialEntry, Project } from '../project/project-file.js'
 import type { Credential } from '../runtime/connection.js'
-import type { NodeTransportSettings } from '../runtime/node/transport.js'
+import { authorizationCode, renewed, type Tokens } from '../runtime/node/authorization-code.js'
+import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import { keepToken, keptToken } from './token-store.js'
 
-/** Asks a person for a secret, without showing what is typed unless told so; undefined where nobody can be asked. */
-export type AskSecret = (what: string, isShown?: boolean) => Promise<string | undefined>
+/** Whoever sits before the program, and can be asked for what proves who calls. */
+export interface Person {
+  /** Is somebody there? */
+  readonly isThere: boolean
+  /** Asks for something, without showing what is typed unless told so; undefined where nothing is given. */
+  ask(what: string, isShown?: boolean): Promise<string | undefined>
+  /** Tells something that needs to be done. */
+  tell(text: string): void
+}
 
 /** What proves who calls, in the forms that a call needs it in. */
 export interface Proof {
@@ -34,7 +43,7 @@ export const noProof: Proof = { credentials: [], transport: {}, headers: {}, que
  *
  * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set, TM-1007 for files of certificates
  */
-export async function proofFor(project: Project, choice: CredentialChoice | undefined, ask: AskSecret | undefined): Promise<Proof> {
+export async function proofFor(project: Project, choice: CredentialChoice | undefined, person: Person | undefined): Promise<Proof> {
   if (choice === undefined) return noProof
   const chosen = typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
   const variables = await variablesOf(project.folder)
@@ -42,7 +51,7 @@ export async function proofFor(project: Project, choice: CredentialChoice | unde
   for (const [scheme, name] of chosen) {
     const entry = Object.hasOwn(project.credentials, name) ? project.credentials[name] : undefined
     if (entry === undefined) throw problem('TM-1024', { name, nearest: nearestAdvice(name, Object.keys(project.credentials)) })
-    proof = together(proof, await proofOf(project.folder, name, scheme, entry, variables, ask))
+    proof = together(proof, await proofOf(project.folder, name, scheme, entry, variables, person))
   }
   return proof
 }
@@ -54,11 +63,11 @@ export async function variablesOf(folder: string): Promise<Map<string, string>> 
   return new Map(Object.entries({ ...file, ...process.env }).flatMap(([name, value]) => (value === undefined ? [] : [[name, value] as const])))
 }
 
-async function proofOf(folder: string, name: string, scheme: string | undefined, entry: CredentialEntry, variables: Map<string, string>, ask: AskSecret | undefined): Promise<Proof> {
+async function proofOf(folder: string, name: string, scheme: string | undefined, entry: CredentialEntry, variables: Map<string, string>, person: Person | undefined): Promise<Proof> {
   const value = async (written: string | undefined, what: string, isSecret: boolean): Promise<string> => {
     if (written === undefined) return ''
     const variable = /^\$([A-Za-z_]\w*)$/.exec(written)?.[1]
-    const found = variable === undefined ? written : (variables.get(variable) ?? (await ask?.(`${what} of "${name}" (${variable})`)))
+    const found = variable === undefined ? written : (variables.get(variable) ?? (await person?.ask(`${what} of "${name}" (${variable})`)))
     if (found === undefined) throw problem('TM-1023', { name, variable: variable ?? '' })
     // Asked once, remembered for the run.
     if (variable !== undefined) variables.set(variable, found)
@@ -88,8 +97,8 @@ async function proofOf(folder: string, name: string, scheme: string | undefined,
       return { ...noProof, kinds: ['certificate'], transport: { certificate: { cert: await file(entry.cert), key: await file(entry.key), ...(passphrase === '' ? {} : { passphrase }) } } }
     }
     case 'oauth2': {
-      const { clientSecret, user, password, scopes, tokenUrl } = entry
-      return settings({
+      const { clientSecret, user, password, scopes, tokenUrl, authorizeUrl } = entry
+      const login = {
         kind: 'oauth2',
         clientId: await value(entry.clientId, 'client id', false),
         ...(clientSecret === undefined ? {} : { clientSecret: await value(clientSecret, 'client secret', true) }),
@@ -97,7 +106,8 @@ async function proofOf(folder: string, name: string, scheme: string | undefined,
         ...(scopes === undefined ? {} : { scopes }),
         ...(tokenUrl === undefined ? {} : { tokenUrl }),
         ...of,
-      })
+      } as const
+      return settings(authorizeUrl === undefined ? login : await loggedIn(name, login, authorizeUrl, person))
     }
     case 'key': {
       const key = await value(entry.value, 'key', true)
@@ -108,6 +118,33 @@ async function proofOf(folder: string, name: string, scheme: string | undefined,
       return { ...noProof, kinds: ['key'], headers: place === 'header' ? { [called]: key } : { cookie: `${called}=${key}` } }
     }
   }
+}
+
+type OAuth = Extract<Credential, { kind: 'oauth2' }>
+
+/** A person's login with a browser: renewed from before, else made now, where somebody is there to do it. */
+async function loggedIn(name: string, login: OAuth, authorizeUrl: string, person: Person | undefined): Promise<Credential> {
+  const { tokenUrl, clientId, clientSecret, scopes } = login
+  if (tokenUrl === undefined) throw problem('TM-1025', { name, reason: 'it lacks its tokenUrl' })
+  const what = JSON.stringify([authorizeUrl, tokenUrl, clientId, scopes])
+  const kept = await keptToken(what)
+  const secret = clientSecret === undefined ? {} : { clientSecret }
+  const request = { tokenUrl, clientId, fetch: nodeTransport(), ...secret }
+  let tokens: Tokens | undefined
+  if (kept !== undefined) {
+    keepSecret(kept)
+    // What was ended meanwhile is no use; then somebody has to log in again.
+    tokens = await renewed({ ...request, refreshToken: kept }).catch(() => undefined)
+  }
+  if (tokens === undefined) {
+    if (person?.isThere !== true) throw problem('TM-1025', { name, reason: 'nobody is there to log in' })
+    tokens = await authorizationCode({ ...request, authorizeUrl, ...(scopes === undefined ? {} : { scopes }), open: (url) => person.tell(`To log in for "${name}", open this address in a browser:\n${url}`) }).catch((error: unknown) => {
+      throw problem('TM-1025', { name, reason: error instanceof Error ? error.message : String(error) }, { cause: error })
+    })
+  }
+  for (const each of [tokens.token, tokens.refreshToken]) if (each !== undefined) keepSecret(each)
+  if (tokens.refreshToken !== undefined) await keepToken(what, tokens.refreshToken)
+  return { kind: 'bearer', token: tokens.token, ...(login.scheme === undefined ? {} : { scheme: login.scheme }) }
 }
 
 function together(one: Proof, other: Proof): Proof {

@@ -9,7 +9,7 @@ import type { NameClash } from '../naming/clashes.js'
 import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry, type Project } from '../project/project-file.js'
 import { readNames, writeSnapshot } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
-import { noProof, proofFor, type AskSecret } from './credentials.js'
+import { noProof, proofFor, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { cacheContract, chooseOperations, contractNameFor, readSource } from './open-contract.js'
@@ -27,8 +27,8 @@ export interface ImportOptions {
   readonly seconds?: number | undefined
   /** The credential of the project file that the metadata is had with. */
   readonly credential?: string | undefined
-  /** Asks for a login where the metadata wants one. */
-  readonly askSecret?: AskSecret | undefined
+  /** Whoever can be asked for a login where the metadata wants one. */
+  readonly person?: Person | undefined
 }
 
 export interface Imported {
@@ -65,8 +65,8 @@ export async function importContract(location: string, options: ImportOptions = 
   if (existing !== undefined && options.overwrite !== true) throw problem('TM-1004', { name, from: existing.from })
 
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  const proof = options.credential === undefined ? noProof : await proofFor((await projectIn(folder)), options.credential, options.askSecret)
-  const send = isWebAddress(location) && URL.canParse(location) && (options.credential !== undefined || options.askSecret !== undefined) ? metadataFetch(location, proof, options.askSecret) : undefined
+  const proof = options.credential === undefined ? noProof : await proofFor((await projectIn(folder)), options.credential, options.person)
+  const send = isWebAddress(location) && URL.canParse(location) && (options.credential !== undefined || options.person !== undefined) ? metadataFetch(location, proof, options.person) : undefined
   const { contract: whole, documents } = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)

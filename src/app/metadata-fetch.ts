@@ -2,7 +2,7 @@ import type { WebFetch } from '../documents/fetching.js'
 import { keepSecret } from '../exercise/masking.js'
 import { openExchange, type Connection, type Credential } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
-import { noProof, type AskSecret, type Proof } from './credentials.js'
+import { noProof, type Person, type Proof } from './credentials.js'
 
 /**
  * What fetches metadata that is behind a login: with the credential that was named, or one that is asked for when the service wants one;
@@ -10,7 +10,7 @@ import { noProof, type AskSecret, type Proof } from './credentials.js'
  *
  * @param location where the metadata is
  */
-export function metadataFetch(location: string, named: Proof, ask: AskSecret | undefined, ca?: string): WebFetch {
+export function metadataFetch(location: string, named: Proof, person: Person | undefined, ca?: string): WebFetch {
   const { origin, host } = new URL(location)
   const connect = (proof: Proof): Connection => {
     const transport: NodeTransportSettings = { ...proof.transport, ...(ca === undefined ? {} : { ca }) }
@@ -28,10 +28,10 @@ export function metadataFetch(location: string, named: Proof, ask: AskSecret | u
     const isHere = new URL(url).origin === origin
     const address = isHere ? withQuery(url, named.query) : url
     const answer = await send(isHere ? known : stranger, address, headers, signal)
-    if (answer.status !== 401 || !isHere || isAsked || ask === undefined) return answer
+    if (answer.status !== 401 || !isHere || isAsked || person?.isThere !== true) return answer
     isAsked = true
-    const user = await ask(`user at ${host}`, true)
-    const password = user === undefined ? undefined : await ask('password')
+    const user = await person.ask(`user at ${host}`, true)
+    const password = user === undefined ? undefined : await person.ask('password')
     if (user === undefined || password === undefined) return answer
     keepSecret(password)
     await answer.arrayBuffer()

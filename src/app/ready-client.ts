@@ -10,7 +10,7 @@ import { bytesDigest } from '../project/snapshot.js'
 import type { Settings } from '../runtime/connection.js'
 import type { SiteEntry } from '../project/project-file.js'
 import { clientState } from './client-state.js'
-import { noProof, proofFor, type AskSecret, type Proof } from './credentials.js'
+import { noProof, proofFor, type Person, type Proof } from './credentials.js'
 import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import { buildMark } from './package-files.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
@@ -34,8 +34,8 @@ export interface ClientOptions extends OpenOptions {
   readonly credential?: string | undefined
   /** How often a call is tried again where that is safe. */
   readonly retries?: number | undefined
-  /** Asks for secrets that no variable has. */
-  readonly askSecret?: AskSecret | undefined
+  /** Whoever can be asked for secrets that no variable has. */
+  readonly person?: Person | undefined
 }
 
 /** An operation with a client that can call it. */
@@ -72,7 +72,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const siteUrl = site?.url
   const project = open.kept?.project
   if (options.credential !== undefined && project === undefined) throw problem('TM-1010', { option: '--credential', reason: 'credentials belong to a project, and this contract is not in one', remedy: 'Import it first, or send a header with --header.' })
-  const proof = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.askSecret)
+  const proof = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.person)
   const ca = site?.ca === undefined || project === undefined ? undefined : await readTextFile(resolve(project.folder, site.ca))
   let bundled: ReturnType<typeof bundleFor> | undefined
   const clients = new Map<string, Promise<LoadedClient>>()

@@ -19,7 +19,7 @@ export type { RehearsalReport, StepReport } from '../exercise/rehearsal/playing.
 export { rowText } from '../exercise/rehearsal/playing.js'
 export { junitXml } from '../exercise/rehearsal/junit.js'
 
-export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit' | 'retries' | 'askSecret'> {
+export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit' | 'retries' | 'person'> {
   /** Addresses by contract, instead of those of the site or the metadata; `''` for whichever contract there is. */
   readonly urls?: Readonly<Record<string, string>> | undefined
   /** A folder for the answers: one file each, for later comparing, and one of recorded exchanges for each contract, for stand-ins. */
@@ -54,7 +54,7 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
   const clientOf = (contract: string): Promise<ReadyClient> => {
     // Metadata that is not in a project is named from where the rehearsal is.
     const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : resolve(folder, contract)
-    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, retries: options.retries, askSecret: options.askSecret, url: urls[contract] ?? urls[''] })
+    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, retries: options.retries, person: options.person, url: urls[contract] ?? urls[''] })
     clients.set(contract, client)
     return client
   }

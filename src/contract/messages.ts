@@ -28,6 +28,7 @@ export const messages = {
   'TM-1021': entry('input', 'The rehearsal {file} is not valid: {reason}.', 'Correct that line; docs/reference.md describes rehearsals. Nothing was called.'),
   'TM-1022': entry('input', 'The {field} of the credential "{name}" stands in the clear.', 'Write the name of a variable in its place, `{field}: ${variable}`, and put {variable}=… into the environment, or into a file .env beside tolmach.yaml that version control does not see.'),
   'TM-1023': entry('input', 'The credential "{name}" needs the variable {variable}, which is not set.', 'Set it in the environment, or in a file .env beside tolmach.yaml that version control does not see. Nothing was sent.'),
+  'TM-1025': entry('login', 'Nobody is logged in with the credential "{name}": {reason}.', 'Call again at a terminal and log in with a browser; authorizeUrl and tokenUrl of the credential say where. Nothing was sent.'),
   'TM-1024': entry('input', 'There is no credential "{name}" in tolmach.yaml.', '{nearest}'),
 
   'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),

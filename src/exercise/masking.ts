@@ -13,12 +13,7 @@ export function keepSecret(secret: string): void {
   if (secret.length < shortestSecret || secrets.has(secret)) return
   const bytes = Buffer.from(secret)
   const forms = [
-    secret,
-    encodeURIComponent(secret),
-    new URLSearchParams([['', secret]]).toString().slice(1),
-    JSON.stringify(secret).slice(1, -1),
-    secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;'),
-    secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;'),
+    ...textForms(secret),
     bytes.toString('base64url'),
     bytes.toString('hex'),
     // Inside of something longer its base64 depends on what stands before it: the letters that are its own alone.
@@ -27,6 +22,15 @@ export function keepSecret(secret: string): void {
   for (const form of forms) if (form.length >= shortestSecret) secrets.add(form)
   const longestFirst = [...secrets].sort((a, b) => b.length - a.length)
   pattern = new RegExp(longestFirst.map((each) => each.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'), 'gi')
+}
+
+/** How a text may be written: as it is, in addresses and forms, in JSON (which may stand in JSON again), in XML and HTML. */
+function textForms(text: string): string[] {
+  const json = (each: string): string => JSON.stringify(each).slice(1, -1)
+  const xml = (each: string): string => each.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
+  const quoted = (each: string): string => xml(each).replaceAll('"', '&quot;')
+  const deep = [text, json(text), json(json(text)), json(json(json(text)))]
+  return [...deep, ...deep.map((each) => each.replaceAll('<', '\\u003c')), ...deep.map(xml), ...deep.map(quoted), ...deep.map((each) => quoted(each).replaceAll('\'', '&#39;')), ...deep.map((each) => quoted(each).replaceAll('\'', '&apos;')), encodeURIComponent(text), encodeURIComponent(text).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`), new URLSearchParams([['', text]]).toString().slice(1)]
 }
 
 /** A text without the secrets of this run. */

@@ -5,7 +5,7 @@ import { groupName, methodName } from '../naming/methods.js'
 import { TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
-import { keepTokens } from './masking.js'
+import { keepSecret, keepTokens } from './masking.js'
 import type { Listing } from '../runtime/odata/pages.js'
 
 /**
@@ -114,6 +114,7 @@ export async function loadClient(bundle: string, className: string, settings: Se
     },
     fetch: (address, init) => {
       const target = withQuery(String(address), query)
+      keepProofs(init)
       const observed = calls.getStore()
       if (observed !== undefined) observed.request = { method: init?.method ?? 'GET', url: target, headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
       return observed?.manner.preview === true ? Promise.reject(new NothingSent()) : send(target, init)
@@ -141,6 +142,14 @@ async function outcomeOf(client: Record<string, unknown>, operation: Operation, 
   } catch (failure) {
     return { failure }
   }
+}
+
+/** Tokens are as good as passwords: whatever proves who calls is not told. */
+function keepProofs(init: RequestInit | undefined): void {
+  const { authorization } = (init?.headers ?? {}) as Readonly<Record<string, string>>
+  const [, proof] = /^\w+\s+(\S+)$/.exec(authorization ?? '') ?? []
+  if (proof !== undefined) keepSecret(proof)
+  for (const [, token = ''] of bodyText(init?.body).matchAll(/(?:^|&)(?:refresh_token|code|code_verifier)=([^&]+)/g)) keepSecret(decodeURIComponent(token))
 }
 
 function withQuery(address: string, query: Readonly<Record<string, string>>): string {

@@ -5,11 +5,11 @@ import { problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 
 /** Writes a file so that whoever reads it sees the old or the new contents, never a part. */
-export async function writeFileSafely(path: string, contents: string | Uint8Array): Promise<void> {
+export async function writeFileSafely(path: string, contents: string | Uint8Array, mode = 0o666): Promise<void> {
   const aside = join(dirname(path), `.${basename(path)}.${randomBytes(4).toString('hex')}.new`)
   try {
     await mkdir(dirname(path), { recursive: true })
-    await writeFile(aside, contents)
+    await writeFile(aside, contents, { mode })
     await rename(aside, path)
   } catch (error) {
     await rm(aside, { force: true })

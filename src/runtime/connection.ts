@@ -41,7 +41,7 @@ export type Credential = (
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
   /** Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that user's password. */
-  | { readonly kind: 'oauth2'; readonly clientId: string; readonly clientSecret?: string; readonly user?: string; readonly password?: string; readonly scopes?: readonly string[]; readonly tokenUrl?: string }
+  | { readonly kind: 'oauth2'; readonly clientId: string; readonly clientSecret?: string; readonly user?: string; readonly password?: string; readonly scopes?: readonly string[]; readonly tokenUrl?: string; /** For one who logged in before: what new tokens are had with. */ readonly refreshToken?: string }
   /** A user name token in the header of SOAP messages (WS-Security); with `digest` the password itself does not travel. */
   | { readonly kind: 'wsse'; readonly user: string; readonly password: string; readonly digest?: boolean }
 ) & {
@@ -95,10 +95,10 @@ export function close(connection: Connection): Promise<void> {
 }
 
 /**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD`, `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET`, `_WSSE_USER` and
- * `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds).
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD` with `_DIGEST` (`true`), `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET` with
+ * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`.
  *
- * @throws TypeError when `_TIME_LIMIT` is not a number
+ * @throws TypeError when `_TIME_LIMIT` or `_RETRIES` is not a number
  */
 export function settingsFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): Settings {
   const get = (name: string): string | undefined => {
@@ -112,16 +112,20 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const key = get('KEY')
   const wsseUser = get('WSSE_USER')
   const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
+  const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
   const limit = get('TIME_LIMIT')
+  const retries = get('RETRIES') === undefined ? undefined : Number(get('RETRIES'))
+  if (retries !== undefined && !(retries >= 0)) throw new TypeError(`${prefix}_RETRIES must be a number, not "${get('RETRIES') ?? ''}"`)
   const timeLimit = limit === undefined ? undefined : Number(limit)
   if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
   const credential: Credential | undefined =
-    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : clientId !== undefined ? { kind: 'oauth2', clientId, ...(clientSecret === undefined ? {} : { clientSecret }), ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }) } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : clientId !== undefined ? { kind: 'oauth2', clientId, ...(clientSecret === undefined ? {} : { clientSecret }), ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }), ...(tokenUrl === undefined ? {} : { tokenUrl }), ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }), ...(refreshToken === undefined ? {} : { refreshToken }) } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: get('DIGEST') === 'true' ? 'digest' : 'basic', user, password: get('PASSWORD') ?? '' } : undefined
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
     ...(credential === undefined ? {} : { credential }),
     ...(timeLimit === undefined ? {} : { timeLimit }),
+    ...(retries === undefined ? {} : { retries }),
   }
 }
 
@@ -218,7 +222,6 @@ export async function openExchange(connection: Connection, request: Request, thi
   for (const signal of others) signal.addEventListener('abort', abort)
   if (others.some((signal) => signal.aborted)) abort()
   const started = performance.now()
-  const send = await sender(connection)
   const done = (): void => {
     clearTimeout(timeout)
     for (const signal of others) signal.removeEventListener('abort', abort)
@@ -233,6 +236,7 @@ export async function openExchange(connection: Connection, request: Request, thi
     return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
   }
   try {
+    const send = await sender(connection, request, headers, thisCall)
     const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) } as RequestInit)
     const received = (text: () => string): void => {
       if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
@@ -281,8 +285,23 @@ export async function exchange(connection: Connection, request: Request, thisCal
       if (response === undefined) throw failure
       return response
     }
-    await new Promise((resolve) => setTimeout(resolve, wait))
+    await pause(wait, [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])])
   }
+}
+
+/** Waits, unless the call is given up meanwhile. */
+function pause(milliseconds: number, signals: readonly AbortSignal[]): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const end = (): void => {
+      clearTimeout(timer)
+      for (const signal of signals) signal.removeEventListener('abort', end)
+      const aborted = signals.find((signal) => signal.aborted)
+      if (aborted === undefined) resolve()
+      else reject(aborted.reason as Error)
+    }
+    const timer = setTimeout(end, milliseconds)
+    for (const signal of signals) signal.addEventListener('abort', end)
+  })
 }
 
 /** How long to wait before a call is tried again, in milliseconds; undefined where that is not safe, or no use. */
@@ -308,9 +327,21 @@ function waitBefore(method: string, response: Response | undefined, failure: unk
 const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
 
 /** What sends a request: never to another origin with what proves who calls. */
-async function sender(connection: Connection): Promise<(url: string, init: RequestInit) => Promise<globalThis.Response>> {
+async function sender(connection: Connection, request: Request, headers: Record<string, string>, thisCall: ThisCall): Promise<(url: string, init: RequestInit) => Promise<globalThis.Response>> {
   const { settings } = connection
   const send = settings.fetch ?? fetch
+  const client = request.proven === true ? undefined : credentialsOf(settings).find((each) => each.kind === 'oauth2')
+  if (client !== undefined && headers['authorization'] === undefined) {
+    const { tokenSource } = await import('./tokens.js')
+    const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
+    return async (url, init) => {
+      const answer = await guided(send, url, await prove(init))
+      // A token may have been withdrawn before its time; then a new one is worth a try.
+      if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
+      await answer.arrayBuffer()
+      return guided(send, url, await prove(init))
+    }
+  }
   const login = credentialsOf(settings).find((each) => each.kind === 'digest')
   if (login === undefined) return (url, init) => guided(send, url, init)
   const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))

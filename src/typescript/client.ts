@@ -10,6 +10,7 @@ import { docComment, propertyName, quoted } from './escaping.js'
 import { firstLines, type InputMaker } from './first-lines.js'
 import { Page, type PrintOptions } from './page.js'
 import { readmeText } from './readme.js'
+import { settingsTemplate } from './settings-template.js'
 import { methodHead, operationPage } from './operation-page.js'
 import { TypeTexts, typesPage } from './types.js'
 
@@ -53,6 +54,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
     ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
+    { path: 'settings.example.env', text: settingsTemplate(contract, names, dialect, options) },
     { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
   files.sort((a, b) => compare(a.path, b.path))
@@ -60,7 +62,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
 }
 
 /** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
-const nodeFiles = ['node/cookies.ts', 'node/ntlm.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
+const nodeFiles = ['node/authorization-code.ts', 'node/cookies.ts', 'node/ntlm.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {
@@ -203,7 +205,7 @@ export function variablePrefix(contractName: string): string {
 
 /** The variables that fill a client's settings, as a list in Markdown. */
 export function variableNames(dialect: Dialect, contractName: string): string {
-  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'TOKEN', 'KEY', ...(dialect.emit.variables ?? []), 'TIME_LIMIT']
+  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'DIGEST', 'TOKEN', 'KEY', 'CLIENT_ID', 'CLIENT_SECRET', ...(dialect.emit.variables ?? []), 'TIME_LIMIT', 'RETRIES']
   const all = names.map((name) => `\`${variablePrefix(contractName)}_${name}\``)
   return `${all.slice(0, -1).join(', ')} and ${all.at(-1) ?? ''}`
 }

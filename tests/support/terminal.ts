@@ -7,9 +7,9 @@ import { repository } from './program.js'
 /** Is there a Python that can make a pseudo-terminal? In CI there must be. */
 export const hasTerminal: boolean = process.env['TOLMACH_WANTS_PYTHON'] === '1' || existsSync('/usr/bin/python3')
 
-/** Plays a person at a terminal: waits for a text, types another; tells all that was on the screen, and the exit code. */
+/** Plays a person at a terminal: waits for a text, types another (or opens the last address in sight); tells all that was on the screen, and the exit code. */
 const person = `
-import json, os, pty, sys
+import json, os, pty, re, sys, urllib.request
 words, talk = json.loads(sys.argv[1]), json.loads(sys.argv[2])
 pid, line = pty.fork()
 if pid == 0:
@@ -29,7 +29,11 @@ for wanted, typed in talk:
         if not read():
             print(json.dumps({'code': -1, 'screen': screen.decode(), 'missing': wanted})); sys.exit()
     seen = screen.find(wanted.encode(), seen) + len(wanted.encode())
-    os.write(line, typed.encode())
+    if typed == 'open the last address':
+        while re.search(rb'https?://[^ \\r\\n]+\\r?\\n', screen) is None and read(): pass
+        urllib.request.urlopen(re.findall(rb'https?://[^ \\r\\n]+', screen)[-1].decode()).read()
+    else:
+        os.write(line, typed.encode())
 while read(): pass
 print(json.dumps({'code': os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]), 'screen': screen.decode()}))
 `

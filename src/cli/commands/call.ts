@@ -11,7 +11,7 @@ import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
 import { collect, readCount, readDuration, readHeaders } from '../options.js'
 import { globalsOf, tell } from '../run.js'
-import { askSecret } from '../secret-prompt.js'
+import { person } from '../person.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
 
@@ -97,7 +97,7 @@ export function declare(command: Command): void {
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         credential: options.credential,
         retries: options.retry === undefined ? undefined : readCount(options.retry, '--retry', 20),
-        askSecret,
+        person,
         all: options.all,
         preview: options.preview === true || options.curl === true,
       }

@@ -6,7 +6,7 @@ import { clashText } from '../../app/client-names.js'
 import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
-import { askSecret } from '../secret-prompt.js'
+import { person } from '../person.js'
 import { tableText } from '../tables.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 
@@ -33,7 +33,7 @@ export function declare(command: Command): void {
         as: options.as,
         overwrite: options.overwrite,
         credential: options.credential,
-        askSecret: voice.json ? undefined : askSecret,
+        person: voice.json ? undefined : person,
         only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
       })

@@ -5,7 +5,7 @@ import { junitXml, rehearse, rowText, type RehearsalReport, type StepReport } fr
 import { saveText } from '../../app/text-files.js'
 import { collect, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
-import { askSecret } from '../secret-prompt.js'
+import { person } from '../person.js'
 import { count, print, printJson, say } from '../terminal.js'
 
 interface Options {
@@ -38,7 +38,7 @@ export function declare(command: Command): void {
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         urls: options.url === undefined ? undefined : Object.fromEntries(options.url.map(readUrl)),
         keep: options.keep,
-        askSecret,
+        person,
         onRehearsal: ({ title, file }) => {
           wasAfterwards = false
           if (tell) print(`${pc.bold(title)}  ${pc.dim(file)}`)

@@ -20,7 +20,6 @@ export function runtimeNeeds(contract: Contract): { readonly files: readonly str
   const files = [
     ...(['form', 'multipart', 'xml', 'lines'] as const).filter((kind) => kinds.has(kind)).map((kind) => `http/${kind === 'form' ? 'forms' : kind}.ts`),
     ...(isStreamed ? ['http/streams.ts'] : []),
-    ...(contract.security.some((scheme) => scheme.scheme === 'oauth2' && wanted.has(scheme.name)) ? ['http/tokens.ts'] : []),
     ...(hasRules(contract) ? ['json/rules.ts'] : []),
     ...(needsExactJson(contract) ? ['json/exact-json.ts'] : []),
   ]

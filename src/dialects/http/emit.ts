@@ -21,7 +21,7 @@ export const httpEmitter: Emitter = {
   reexports: [],
   reservedNames: [...valueNames, 'send', 'stream', 'exactJson', 'prove', 'renew', 'readHeaders', 'form', 'multipart', 'lines', 'xml', 'tokenSource', 'Accept', 'AsStream'],
   runtimeFiles: (contract) => [
-    'connection.ts', 'digest.ts', 'md5.ts', 'redirects.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'http/http.ts', 'http/headers.ts', 'http/json.ts', 'http/json-as-is.ts', 'http/parameters.ts', 'http/security.ts', 'json/numbers.ts', 'json/values.ts', ...runtimeNeeds(contract).files,
+    'connection.ts', 'digest.ts', 'md5.ts', 'redirects.ts', 'tokens.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'http/http.ts', 'http/headers.ts', 'http/json.ts', 'http/json-as-is.ts', 'http/parameters.ts', 'http/security.ts', 'json/numbers.ts', 'json/values.ts', ...runtimeNeeds(contract).files,
   ],
   dependencies: (contract) => runtimeNeeds(contract).packages,
   pages: (contract, names) => {
@@ -31,7 +31,6 @@ export const httpEmitter: Emitter = {
     for (const operation of operationsOf(contract)) if (hasXml(operation)) trees.operation(operation)
     return [...codecs, ...constantsPage('rules', 'Rules that refer to themselves or to each other.', trees.rules(), ['runtime/json/rules', 'LiveRule'], contract, names), ...constantsPage('xml-shapes', 'How types stand in XML.', trees.xmlShapes(), ['runtime/http/xml', 'XmlShape'], contract, names), ...constantsPage('security', 'Who may call: the security schemes of the metadata.', trees.schemes(), ['runtime/http/security', 'Scheme'], contract, names)]
   },
-  variables: ['CLIENT_ID', 'CLIENT_SECRET'],
   declaration: declare,
   operation: printOperation,
   readme,

@@ -6,7 +6,7 @@ import { readHeaders } from '../../runtime/http/headers.js'
 import { lines } from '../../runtime/http/lines.js'
 import { multipart } from '../../runtime/http/multipart.js'
 import { prove, renew } from '../../runtime/http/security.js'
-import { tokenSource } from '../../runtime/http/tokens.js'
+import { tokenSource } from '../../runtime/tokens.js'
 import { xml } from '../../runtime/http/xml.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { camelCase } from '../../naming/identifiers.js'
@@ -172,7 +172,7 @@ export class JsonTrees {
     const wanted = new Set(operationsOf(this.contract).flatMap((operation) => (operation.security ?? []).flat()))
     return this.contract.security.filter((scheme) => wanted.has(scheme.name)).map((scheme) => {
       const { key, ...addresses } = schemeLayout(scheme)
-      const tokens = scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/http/tokens', 'tokenSource') } : {}
+      const tokens = scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/tokens', 'tokenSource') } : {}
       return [schemeNames(this.contract).get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...tokens }]
     })
   }

@@ -115,7 +115,7 @@ export async function requestFor(connection: Connection, operation: HttpOperatio
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const { security } = operation
-  if (security === undefined) checkCredential(connection, operation.name, ['basic', 'bearer', 'digest'])
+  if (security === undefined) checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   const proof = security === undefined ? { headers: {}, query: [], cookies: [] } : await security.prove(connection, operation.name, security, thisCall)
   const values = input as Readonly<Record<string, unknown>>
   const { target, headers } = writeParameters(operation, values, proof)

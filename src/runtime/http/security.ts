@@ -1,24 +1,14 @@
 import { authorization, credentialsOf, type Connection, type Credential, type ThisCall } from '../connection.js'
+import type { TokenPlace, TokenSource } from '../tokens.js'
 import { InputRejected, TransportFailure } from '../failures.js'
 import { encode } from './parameters.js'
 
 /** A security scheme of the metadata: what kind of credential it takes, and where that goes. */
-export interface Scheme {
-  readonly name: string
+export interface Scheme extends TokenPlace {
   readonly kind: string
   readonly key?: { readonly in: 'header' | 'query' | 'cookie'; readonly name: string }
-  readonly tokenUrl?: string
-  readonly refreshUrl?: string
-  readonly discovery?: string
   /** Gets tokens of OAuth 2.0. */
   readonly tokens?: TokenSource
-}
-
-/** What gets tokens and forgets them. */
-export interface TokenSource {
-  get(connection: Connection, scheme: Scheme, credential: Extract<Credential, { kind: 'oauth2' }>, scopes: readonly string[], thisCall: ThisCall): Promise<string>
-  /** Was there a token to forget? */
-  forget(connection: Connection): boolean
 }
 
 /** Who may call an operation: alternatives, each of schemes that are all wanted (OpenAPI 3.1, section 4.8.30). */

@@ -10,6 +10,10 @@ import { mostRedirects, redirected, type Trip } from '../redirects.js'
 export interface NodeTransportSettings {
   /** Certificates of authorities to trust beside the usual ones, as PEM texts. */
   readonly ca?: string | readonly string[]
+  /** A file with such certificates. */
+  readonly caFile?: string
+  /** The client's own certificate and its key, as files with PEM texts. */
+  readonly certificateFiles?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
   /** The client's own certificate and its key, as PEM texts. */
   readonly certificate?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
   /** A company login (NTLM): who calls is proven once for each connection. */
@@ -76,11 +80,14 @@ class Line {
   /** Whom to trust, and what proves who calls, for connections that are encrypted. */
   private async secureOptions(): Promise<Readonly<Record<string, unknown>>> {
     const { settings, platform } = this
-    if (settings.ca === undefined) return { ...settings.certificate }
+    const { caFile, certificateFiles: files } = settings
     const extra = platform.environment['NODE_EXTRA_CA_CERTS']
+    const read = async (path: string): Promise<string> => (await platform.fs()).readFileSync(path, 'utf8')
+    const certificate = files === undefined ? settings.certificate : { cert: await read(files.cert), key: await read(files.key), ...(files.passphrase === undefined ? {} : { passphrase: files.passphrase }) }
+    const own = [...(settings.ca === undefined ? [] : [settings.ca].flat()), ...(caFile === undefined ? [] : [await read(caFile)])]
     // Naming authorities replaces the usual ones, so those are named too.
-    const ca = [...(await platform.tls()).rootCertificates, ...(extra === undefined || extra === '' ? [] : [(await platform.fs()).readFileSync(extra, 'utf8')]), ...[settings.ca].flat()]
-    return { ca, ...settings.certificate }
+    const ca = own.length === 0 ? undefined : [...(await platform.tls()).rootCertificates, ...(extra === undefined || extra === '' ? [] : [await read(extra)]), ...own]
+    return { ...(ca === undefined ? {} : { ca }), ...certificate }
   }
 
   private async agentFor({ protocol }: URL): Promise<Agent> {
@@ -188,6 +195,24 @@ class Line {
 /** Reads a message to its end, so that its connection can be used again. */
 async function drained(message: IncomingMessage): Promise<void> {
   for await (const _ of message);
+}
+
+/**
+ * Settings of the transport from variables with a common prefix: `<PREFIX>_CA_FILE`, `_CERTIFICATE_FILE`, `_CERTIFICATE_KEY_FILE` and `_CERTIFICATE_PASSPHRASE`, `_PROXY`, `_NTLM_USER`,
+ * `_NTLM_PASSWORD` and `_NTLM_DOMAIN`.
+ */
+export function nodeTransportFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): typeof fetch {
+  const get = (name: string): string | undefined => {
+    const value = variables[`${prefix}_${name}`]
+    return value === '' ? undefined : value
+  }
+  const [caFile, cert, key, passphrase, proxy, user, domain] = [get('CA_FILE'), get('CERTIFICATE_FILE'), get('CERTIFICATE_KEY_FILE'), get('CERTIFICATE_PASSPHRASE'), get('PROXY'), get('NTLM_USER'), get('NTLM_DOMAIN')]
+  return nodeTransport({
+    ...(caFile === undefined ? {} : { caFile }),
+    ...(cert === undefined || key === undefined ? {} : { certificateFiles: { cert, key, ...(passphrase === undefined ? {} : { passphrase }) } }),
+    ...(proxy === undefined ? {} : { proxy }),
+    ...(user === undefined ? {} : { companyLogin: { user, password: get('NTLM_PASSWORD') ?? '', ...(domain === undefined ? {} : { domain }) } }),
+  })
 }
 
 /** What Node's request is made of: straight to the host, through a proxy, or over a connection that a proxy made. */

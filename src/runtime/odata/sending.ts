@@ -35,7 +35,7 @@ export async function send(connection: Connection, operation: Facts, outgoing: O
 
 /** Sends a request; its answer is still to be read. */
 export function open(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<Opened> {
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest'])
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   return openExchange(connection, requestOf(operation, outgoing, {}), thisCall)
 }
 
@@ -80,7 +80,7 @@ function wantsToken({ status, headers }: Response): boolean {
 
 /** Gateways want a token with everything that changes something: they refuse once, and the token is fetched. It is kept for the connection. */
 async function guarded(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall, exchanged: (request: Request) => Promise<Response>): Promise<Response> {
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest'])
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   const isSafe = outgoing.method === 'GET' || outgoing.method === 'HEAD'
   const key = connection.closed
   const response = await exchanged(requestOf(operation, outgoing, isSafe ? {} : (tokens.get(key) ?? {})))

@@ -36,7 +36,7 @@ export async function sendPlain<Input extends object, Outcome>(connection: Conne
     checkMembers(shape, input, '', misfits)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest'])
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   const { address, body } = plainRequest(operation, shape, input as Readonly<Record<string, unknown>>, connection.settings.url ?? endpoint.address)
   const headers = { accept: operation.answer === 'text' ? 'text/plain, */*' : operation.answer === 'bytes' ? '*/*' : 'text/xml, application/xml', ...(body === undefined ? {} : { 'content-type': 'application/x-www-form-urlencoded' }) }
   const response = await exchange(connection, { method: operation.verb, url: address, headers, ...(body === undefined ? {} : { body }) }, thisCall, textOfResponse)

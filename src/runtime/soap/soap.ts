@@ -66,7 +66,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const action = typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'wsse'])
+  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2', 'wsse'])
   const isNewer = endpoint.protocol === 'SOAP 1.2'
   const credential = credentialsOf(connection.settings).find((each) => each.kind === 'wsse')
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'

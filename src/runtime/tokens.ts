@@ -1,6 +1,20 @@
-import type { Connection, Credential, ThisCall } from '../connection.js'
-import { TransportFailure } from '../failures.js'
-import type { Scheme, TokenSource } from './security.js'
+import type { Connection, Credential, ThisCall } from './connection.js'
+import { TransportFailure } from './failures.js'
+
+/** Where tokens are had, as far as the metadata says. */
+export interface TokenPlace {
+  readonly name: string
+  readonly tokenUrl?: string
+  readonly refreshUrl?: string
+  readonly discovery?: string
+}
+
+/** What gets tokens and forgets them. */
+export interface TokenSource {
+  get(connection: Connection, place: TokenPlace, credential: OAuth, scopes: readonly string[], thisCall: ThisCall): Promise<string>
+  /** Was there a token to forget? */
+  forget(connection: Connection): boolean
+}
 
 interface Token {
   readonly text: string
@@ -14,7 +28,7 @@ type OAuth = Extract<Credential, { kind: 'oauth2' }>
 const tokens = /* @__PURE__ */ new WeakMap<Connection, Map<string, Promise<Token>>>()
 
 /**
- * Tokens of OAuth 2.0 (RFC 6749): by the client's credentials (section 4.4), or with a user by that user's password (section 4.3); kept until
+ * Tokens of OAuth 2.0 (RFC 6749): by the client's credentials (section 4.4), with a user by that user's password (section 4.3), or by a refresh token that somebody logged in for; kept until
  * they end, then refreshed where there is a refresh token (section 6). The address may come from OpenID Connect Discovery (section 4).
  */
 export const tokenSource: TokenSource = {
@@ -39,10 +53,10 @@ export const tokenSource: TokenSource = {
   forget: (connection) => tokens.delete(connection),
 }
 
-async function obtain(connection: Connection, scheme: Scheme, credential: OAuth, scopes: readonly string[], refresh: string | undefined, thisCall: ThisCall): Promise<Token> {
+async function obtain(connection: Connection, scheme: TokenPlace, credential: OAuth, scopes: readonly string[], refresh: string | undefined, thisCall: ThisCall): Promise<Token> {
   const url = credential.tokenUrl ?? scheme.tokenUrl ?? (await discovered(connection, scheme, thisCall))
   const scope: Record<string, string> = scopes.length === 0 ? {} : { scope: scopes.join(' ') }
-  const usual: Record<string, string> = credential.user === undefined ? { grant_type: 'client_credentials', ...scope } : { grant_type: 'password', username: credential.user, password: credential.password ?? '', ...scope }
+  const usual: Record<string, string> = credential.refreshToken !== undefined ? { grant_type: 'refresh_token', refresh_token: credential.refreshToken } : credential.user === undefined ? { grant_type: 'client_credentials', ...scope } : { grant_type: 'password', username: credential.user, password: credential.password ?? '', ...scope }
   if (refresh !== undefined) {
     try {
       return await ask(connection, scheme.refreshUrl ?? url, credential, { grant_type: 'refresh_token', refresh_token: refresh }, thisCall, refresh)
@@ -50,7 +64,7 @@ async function obtain(connection: Connection, scheme: Scheme, credential: OAuth,
       if (!(error instanceof TransportFailure) || error.kind !== 'login') throw error
     }
   }
-  return ask(connection, url, credential, usual, thisCall)
+  return ask(connection, url, credential, usual, thisCall, credential.refreshToken)
 }
 
 async function ask(connection: Connection, url: string, credential: OAuth, form: Readonly<Record<string, string>>, thisCall: ThisCall, refresh?: string): Promise<Token> {
@@ -70,7 +84,7 @@ async function ask(connection: Connection, url: string, credential: OAuth, form:
   return { text: json['access_token'], until: Date.now() + Math.max(seconds - 30, seconds / 2) * 1000, ...(next === undefined ? {} : { refresh: next }) }
 }
 
-async function discovered(connection: Connection, scheme: Scheme, thisCall: ThisCall): Promise<string> {
+async function discovered(connection: Connection, scheme: TokenPlace, thisCall: ThisCall): Promise<string> {
   const url = scheme.discovery
   const { json } = url === undefined ? { json: {} as Readonly<Record<string, unknown>> } : await fetched(connection, url, { headers: { accept: 'application/json' } }, thisCall)
   const found = json['token_endpoint']
@@ -81,7 +95,7 @@ async function discovered(connection: Connection, scheme: Scheme, thisCall: This
 async function fetched(connection: Connection, url: string, request: RequestInit, thisCall: ThisCall): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
   const { settings } = connection
   try {
-    const answer = await (settings.fetch ?? fetch)(url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(thisCall.timeLimit ?? settings.timeLimit ?? 60_000) })
+    const answer = await (settings.fetch ?? fetch)(url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1)) })
     const json: unknown = await answer.json().catch(() => undefined)
     return { status: answer.status, json: typeof json === 'object' && json !== null ? (json as Readonly<Record<string, unknown>>) : {} }
   } catch (error) {

@@ -1,11 +1,20 @@
+import type { Person } from '../app/secrets.js'
+
+/** Whoever sits at the terminal. */
+export const person: Person = {
+  isThere: process.stdin.isTTY === true && process.stderr.isTTY === true,
+  ask,
+  tell: (text) => void process.stderr.write(`${text}\n`),
+}
+
 /**
  * Asks for a secret at the terminal: what is typed is not shown, unless it is no secret.
  *
  * @returns undefined where nobody sits at a terminal, or nothing was typed
  */
-export async function askSecret(what: string, isShown = false): Promise<string | undefined> {
+async function ask(what: string, isShown = false): Promise<string | undefined> {
   const { stdin, stderr } = process
-  if (stdin.isTTY !== true || stderr.isTTY !== true) return undefined
+  if (!person.isThere) return undefined
   stderr.write(`${what}: `)
   stdin.setRawMode(true)
   stdin.resume()
