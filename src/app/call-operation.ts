@@ -98,7 +98,7 @@ export async function callReady(ready: ReadyOperation, written: WrittenInput, ma
     input,
     result,
     request: result.request,
-    problem: failed ? callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, { contract: open.name, isKept: open.kept !== undefined, address, kinds: ready.proof.kinds, isInternal: address === endpoint.address && !hostOf(address).includes('.') && hostOf(address) !== 'localhost' }) : undefined,
+    problem: failed ? await callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, { contract: open.name, isKept: open.kept !== undefined, address, kinds: ready.proof.kinds, isInternal: address === endpoint.address && !hostOf(address).includes('.') && hostOf(address) !== 'localhost' }) : undefined,
     client: ready.from,
     asideBecause: ready.asideBecause,
   }

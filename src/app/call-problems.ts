@@ -1,7 +1,9 @@
 import type { Operation } from '../contract/contract.js'
 import { problem, type Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
+import { systemCode } from '../contract/system-error.js'
 import { connectionReason } from '../documents/fetching.js'
+import { certificateFacts } from './certificate-facts.js'
 import { explain, type CallContext } from '../exercise/explain.js'
 import type { CallResult } from '../exercise/run-client.js'
 import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '../runtime/failures.js'
@@ -11,7 +13,7 @@ import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '.
  *
  * @param timeLimit milliseconds that the call might take
  */
-export function callProblem(result: CallResult, operation: Operation, timeLimit: number, context: CallContext): Problem {
+export async function callProblem(result: CallResult, operation: Operation, timeLimit: number, context: CallContext): Promise<Problem> {
   const { contract, address } = context
   const { failure, exchanges } = result
   if (failure instanceof InputRejected) {
@@ -32,7 +34,9 @@ export function callProblem(result: CallResult, operation: Operation, timeLimit:
       const schemes = exchanges.at(-1)?.response.headers['www-authenticate']
       return problem('TM-4004', { address, status: failure.status ?? '', schemes: schemes === undefined ? '' : `, offering ${schemes}` }, told)
     }
-    default:
-      return problem('TM-4002', { address, reason: connectionReason(failure.cause) }, told)
+    default: {
+      const facts = /CERT|SIGNATURE|ISSUER/.test(systemCode(failure.cause)) && /^https:/i.test(failure.url) ? await certificateFacts(failure.url) : undefined
+      return problem('TM-4002', { address, reason: connectionReason(failure.cause) }, { ...told, details: facts === undefined ? [] : [facts] })
+    }
   }
 }

@@ -28,8 +28,8 @@ export const messages = {
   'TM-1021': entry('input', 'The rehearsal {file} is not valid: {reason}.', 'Correct that line; docs/reference.md describes rehearsals. Nothing was called.'),
   'TM-1022': entry('input', 'The {field} of the credential "{name}" stands in the clear.', 'Write the name of a variable in its place, `{field}: ${variable}`, and put {variable}=… into the environment, or into a file .env beside tolmach.yaml that version control does not see.'),
   'TM-1023': entry('input', 'The credential "{name}" needs the variable {variable}, which is not set.', 'Set it in the environment, or in a file .env beside tolmach.yaml that version control does not see. Nothing was sent.'),
-  'TM-1025': entry('login', 'Nobody is logged in with the credential "{name}": {reason}.', 'Call again at a terminal and log in with a browser; authorizeUrl and tokenUrl of the credential say where. Nothing was sent.'),
   'TM-1024': entry('input', 'There is no credential "{name}" in tolmach.yaml.', '{nearest}'),
+  'TM-1025': entry('login', 'Nobody is logged in with the credential "{name}": {reason}.', 'Call again at a terminal and log in with a browser; authorizeUrl and tokenUrl of the credential say where. Nothing was sent.'),
 
   'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),
   'TM-2002': entry('unreachable', 'Nobody answers at {location}: {reason}.', 'Check the address and whether the service runs. Nothing was imported.'),
@@ -47,8 +47,8 @@ export const messages = {
   'TM-2014': entry('metadata', 'The document can\'t be read as text: {reason}.', 'Save it as UTF-8. Nothing was imported.'),
   'TM-2015': entry('metadata', 'The document is empty.', 'Fetch it again. Nothing was imported.'),
 
-  'TM-2017': entry('login', 'This is a login page, not a service\'s metadata{titled}.', 'Log in with a browser, save the metadata there and import the file; or, where the service knows other ways to log in, name one with --credential. Nothing was imported.'),
   'TM-2016': entry('metadata', 'The JSON or YAML is broken: {reason}.', 'Correct that place; YAML cares about indentation. Nothing was imported.'),
+  'TM-2017': entry('login', 'This is a login page, not a service\'s metadata{titled}.', 'Log in with a browser, save the metadata there and import the file; or, where the service knows other ways to log in, name one with --credential. Nothing was imported.'),
 
   'TM-2101': entry('metadata', 'The WSDL declares no service, so there is no address and no operation to call.', 'It may be the abstract part only: import the document that has <wsdl:service>. Nothing was imported.'),
   'TM-2102': entry('metadata', '{what} "{name}" refers to {kind} "{reference}", which no document declares.', '{nearest} Nothing was imported.'),

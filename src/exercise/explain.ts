@@ -89,6 +89,7 @@ function explainCertificate(code: string, hostname: string): Explanation {
 }
 
 function explainFault({ status, code, fault }: ServiceFault, response: Exchange['response'] | undefined): Explanation {
+  if (status === 400 && /plain HTTP request was sent to HTTPS port/i.test(response?.body ?? '')) return explained('caller', 'The port speaks TLS, and was spoken to without.', 'Try the address with https:// in front.')
   const wait = response?.headers['retry-after']
   if (status === 503 || status === 429) return explained('service', `It is ${status === 429 ? 'asked more often than it allows' : 'not available at the moment'} (HTTP ${status}).`, wait === undefined ? 'Try again later.' : `It asks to try again ${/^\d+$/.test(wait) ? `after ${wait} s` : `after ${wait}`}.`)
   // In HTTP descriptions faults are statuses, and those from 500 on are the service's own; of SOAP all are answered with 500.

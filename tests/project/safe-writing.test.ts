@@ -86,7 +86,11 @@ describe('the project file', () => {
     const validate = new Ajv2020({ strict: false }).compile(schema)
     const entry = 'from: x\n    folder: y\n'
     const more = ['', '    class: Quay\n', '    class: quay\n', '    only: [a, "b*"]\n', '    only: []\n', '    only: a\n', '    importSuffix: .ts\n', '    importSuffix: .mjs\n', '    endpoint: ""\n', '    sites: {}\n']
-    const texts = ['tolmach: 1\n', 'tolmach: 2\n', 'contracts: {}\n', 'tolmach: "1"\n', ...more.map((each) => `tolmach: 1\ncontracts:\n  a-1:\n    ${entry}${each}`), `tolmach: 1\ncontracts:\n  1a:\n    ${entry}`, 'tolmach: 1\ncontracts:\n  a: { from: x }\n']
+    const placed = [
+      'sites: { test: { berths: { url: "https://quay.example", credential: desk, ca: x.pem } } }', 'sites: { test: { berths: { url: "ftp://quay.example" } } }', 'sites: { test: { 9: {} } }', 'sites: { "a b": {} }', 'sites: { test: { berths: { credential: { gate: a } } } }', 'sites: { test: { berths: { credential: {} } } }',
+      ...['kind: basic, user: me, password: $P', 'kind: basic, user: me, password: in-the-clear', 'kind: basic, user: me', 'kind: digest, user: $U, password: $P', 'kind: magic', 'user: me', 'kind: bearer, token: $T', 'kind: bearer, token: $T, user: me', 'kind: key, value: $K, place: header, name: X', 'kind: key, value: $K, place: trailer', 'kind: oauth2, clientId: a, clientSecret: $S, scopes: [a], tokenUrl: "https://t.example"', 'kind: oauth2, clientId: a, tokenUrl: t', 'kind: ntlm, user: a, password: $P, domain: D', 'kind: wsse, user: a, password: $P, digest: true', 'kind: certificate, cert: a, key: b, passphrase: $P', 'kind: certificate, cert: a'].map((each) => `credentials: { desk: { ${each} } }`),
+    ]
+    const texts = ['tolmach: 1\n', 'tolmach: 2\n', 'contracts: {}\n', 'tolmach: "1"\n', ...more.map((each) => `tolmach: 1\ncontracts:\n  a-1:\n    ${entry}${each}`), `tolmach: 1\ncontracts:\n  1a:\n    ${entry}`, 'tolmach: 1\ncontracts:\n  a: { from: x }\n', ...placed.map((each) => `tolmach: 1\n${each}\n`)]
     for (const text of texts) {
       const ours = await validProjectText(text).then(() => true, () => false)
       expect([text, validate(parse(text))]).toEqual([text, ours])
