@@ -59,7 +59,7 @@ export async function proofFor(project: Project, choice: CredentialChoice | unde
 /** The environment, and below it what a file `.env` in the project's folder says. */
 export async function variablesOf(folder: string): Promise<Map<string, string>> {
   const text = await readFile(join(folder, '.env'), 'utf8').catch(() => undefined)
-  const file = text === undefined ? {} : (await import('dotenv')).parse(text)
+  const file = text === undefined ? {} : (await import('dotenv')).default.parse(text)
   return new Map(Object.entries({ ...file, ...process.env }).flatMap(([name, value]) => (value === undefined ? [] : [[name, value] as const])))
 }
 

@@ -50,6 +50,10 @@ credentials:
     expect(plain((await call(`${gate.plain}/guarded/`, ['--credential', 'digest'])).stderr)).toContain('offers basic; configured is digest')
     expect(plain((await call(`${gate.plain}/guarded/`, ['--credential', 'clerk'], { ...env, CLERK_PASSWORD: 'wrong one' })).stderr)).toContain('So the user or the secret is wrong')
     expect(await call(`${gate.plain}/guarded/`, ['--credential', 'clerk'])).toMatchObject({ code: 0, stdout: 'Nordkai\n' })
+    // Also from a file beside the project file, below the environment.
+    await writeFile(join(folder, '.env'), `# ours\nCLERK="clerk"\nCLERK_PASSWORD=\`${secret}\`\n`)
+    expect(await call(`${gate.plain}/guarded/`, ['--credential', 'clerk'], {})).toMatchObject({ code: 0, stdout: 'Nordkai\n' })
+    expect((await call(`${gate.plain}/guarded/`, ['--credential', 'clerk'], { CLERK: 'nobody' })).code).toBe(4)
     const { headers } = JSON.parse((await call(`${gate.plain}/guarded/`, ['--credential', 'clerk', '--json'])).stdout) as { headers: Record<string, string> }
     expect(headers['content-encoding']).toBe('gzip')
   })
