@@ -66,6 +66,8 @@ async function commentedYaml(contract: Contract, operation: Operation, input: Re
   const headers = operation.inputs.filter(({ place }) => place === 'messageHeader')
   comment(document.contents, operation.inputs.filter(({ place }) => place !== 'messageHeader'), operation.choices ?? [], 0)
   comment(document.get('headers'), headers, [], 1)
+  const headerPair = headers.length === 0 || !isMap(document.contents) ? undefined : document.contents.items.find(({ key }) => isScalar(key) && key.value === 'headers')
+  if (isScalar(headerPair?.key)) headerPair.key.commentBefore = ' What goes into the header of the message.'
   return document.toString({ lineWidth: 0 })
 }
 

@@ -15,8 +15,9 @@ export const person: Person = {
 async function ask(what: string, isShown = false): Promise<string | undefined> {
   const { stdin, stderr } = process
   if (!person.isThere) return undefined
-  stderr.write(`${what}: `)
+  // Only then is it asked for: what is typed at once must not be shown either.
   stdin.setRawMode(true)
+  stderr.write(`${what}: `)
   stdin.resume()
   stdin.setEncoding('utf8')
   try {

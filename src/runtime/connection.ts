@@ -1,7 +1,6 @@
 /// <reference lib="esnext.disposable" />
 import { CallFailure, InputRejected, TransportFailure, type Deviation } from './failures.js'
 import type { Digest } from './digest.js'
-import { isHarmless, mostRedirects, redirected, type Trip } from './redirects.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -149,6 +148,11 @@ export function credentialsOf(settings: Settings): readonly Credential[] {
   return credential === undefined ? [] : 'kind' in credential ? [credential] : credential
 }
 
+/** The credential of a kind, where the settings have one. */
+export function credentialOf<Kind extends Credential['kind']>(settings: Settings, kind: Kind): Extract<Credential, { kind: Kind }> | undefined {
+  return credentialsOf(settings).find((each): each is Extract<Credential, { kind: Kind }> => each.kind === kind)
+}
+
 /**
  * A credential that there is no place for would be left out without a word.
  *
@@ -279,48 +283,14 @@ export async function exchange(connection: Connection, request: Request, thisCal
     } catch (error) {
       failure = error
     }
-    const wait = tries < retries ? waitBefore(request.method, response, failure, tries) : undefined
+    const wait = tries < retries ? (await import('./retries.js')).waitBefore(request.method, response, failure, tries) : undefined
     // What can't end in time is not begun.
     if (wait === undefined || performance.now() + wait >= end) {
       if (response === undefined) throw failure
       return response
     }
-    await pause(wait, [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])])
+    await (await import('./retries.js')).pause(wait, [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])])
   }
-}
-
-/** Waits, unless the call is given up meanwhile. */
-function pause(milliseconds: number, signals: readonly AbortSignal[]): Promise<void> {
-  return new Promise((resolve, reject) => {
-    const end = (): void => {
-      clearTimeout(timer)
-      for (const signal of signals) signal.removeEventListener('abort', end)
-      const aborted = signals.find((signal) => signal.aborted)
-      if (aborted === undefined) resolve()
-      else reject(aborted.reason as Error)
-    }
-    const timer = setTimeout(end, milliseconds)
-    for (const signal of signals) signal.addEventListener('abort', end)
-  })
-}
-
-/** How long to wait before a call is tried again, in milliseconds; undefined where that is not safe, or no use. */
-function waitBefore(method: string, response: Response | undefined, failure: unknown, tries: number): number | undefined {
-  const usual = Math.min(500 * 2 ** tries, 10_000) * (0.75 + Math.random() / 2)
-  const reads = ['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].includes(method)
-  if (response === undefined) {
-    const code = failure instanceof TransportFailure && failure.kind === 'unreachable' ? String((failure.cause as { readonly code?: unknown } | undefined)?.code) : ''
-    // What never reached the service did nothing there; what may have, is repeated only where that does no harm.
-    return ['ECONNREFUSED', 'EAI_AGAIN', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) || (reads && ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET'].includes(code)) ? usual : undefined
-  }
-  const { status, headers } = response
-  if (status === 429 || status === 503) {
-    const after = headers['retry-after']
-    if (after === undefined) return reads ? usual : undefined
-    const seconds = /^\d+$/.test(after) ? Number(after) : (Date.parse(after) - Date.now()) / 1000
-    return Number.isFinite(seconds) ? Math.max(0, seconds * 1000) : usual
-  }
-  return reads && (status === 502 || status === 504) ? usual : undefined
 }
 
 /** Logins by digest, which remember the challenge of their service, by connection. */
@@ -330,7 +300,7 @@ const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
 async function sender(connection: Connection, request: Request, headers: Record<string, string>, thisCall: ThisCall): Promise<(url: string, init: RequestInit) => Promise<globalThis.Response>> {
   const { settings } = connection
   const send = settings.fetch ?? fetch
-  const client = request.proven === true ? undefined : credentialsOf(settings).find((each) => each.kind === 'oauth2')
+  const client = request.proven === true ? undefined : credentialOf(settings, 'oauth2')
   if (client !== undefined && headers['authorization'] === undefined) {
     const { tokenSource } = await import('./tokens.js')
     const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
@@ -342,28 +312,20 @@ async function sender(connection: Connection, request: Request, headers: Record<
       return guided(send, url, await prove(init))
     }
   }
-  const login = credentialsOf(settings).find((each) => each.kind === 'digest')
-  if (login === undefined) return (url, init) => guided(send, url, init)
+  const login = credentialOf(settings, 'digest')
+  // What carries nothing of the caller's own may go wherever it is led.
+  const isPlain = credentialsOf(settings).length === 0 && request.body === undefined && request.proven !== true && settings.headers === undefined && thisCall.headers === undefined
+  if (login === undefined) return isPlain ? send : (url, init) => guided(send, url, init)
   const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
   digests.set(connection, digest)
   const prover = await digest
   return (url, init) => prover.send(url, init, (to, how) => guided(send, to, how))
 }
 
-/** Follows redirects by itself where the platform would take along what must not leave its origin. */
+/** Sends a request that has something which must not leave its origin; where that redirects, it is followed with care. */
 async function guided(send: typeof fetch, url: string, init: RequestInit): Promise<globalThis.Response> {
-  let trip: Trip = { url, method: init.method ?? 'GET', headers: init.headers as Record<string, string>, body: init.body as Trip['body'] }
-  if (isHarmless(trip)) return send(url, init)
-  for (let redirects = 0; ; redirects += 1) {
-    const { method, headers, body } = trip
-    const answer = await send(trip.url, { ...init, method, headers, redirect: 'manual', ...(body === undefined ? { body: null } : { body: body as BodyInit }) })
-    // Browsers show nobody where a redirect leads.
-    if (answer.type === 'opaqueredirect') throw new TypeError('the service redirects, and a browser does not let a call with credentials or a body follow safely; give the address that it leads to')
-    const next = redirects < mostRedirects ? redirected(trip, answer.status, answer.headers.get('location')) : undefined
-    if (next === undefined) return answer
-    await answer.arrayBuffer()
-    trip = next
-  }
+  const answer = await send(url, { ...init, redirect: 'manual' })
+  return answer.type === 'opaqueredirect' || (answer.status >= 301 && answer.status <= 308 && answer.headers.has('location')) ? (await import('./redirects.js')).follow(send, url, init, answer) : answer
 }
 
 /** Reads an answer to its end. */

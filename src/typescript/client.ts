@@ -66,7 +66,7 @@ const nodeFiles = ['node/authorization-code.ts', 'node/cookies.ts', 'node/ntlm.t
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {
-  return source.replace(/( from '\.{1,2}\/[^']*)\.js'/g, `$1${suffix}'`)
+  return source.replace(/((?: from |\bimport\()'\.{1,2}\/[^']*)\.js'/g, `$1${suffix}'`)
 }
 
 function missing(path: string): never {

@@ -21,6 +21,7 @@ const plain = (told: string): string => told.replace(/\s+/g, ' ')
     folder = await freshFolder()
     caught = []
     elsewhere = await startServer((request, response, body) => {
+      if (request.url === '/slow/') return void setTimeout(() => response.end('late'), 3000)
       caught.push({ method: request.method ?? '', headers: request.headers, body })
       response.setHeader('content-type', 'text/plain').end('caught')
     })
@@ -108,6 +109,17 @@ credentials:
       expect([1, 4, 5]).toContain(code)
       expect(plain(stderr)).toMatch(pattern)
     }
+  })
+
+  test('a slow service, and a published address that only its own network knows', async () => {
+    const slow = await call(`${gate.plain}/slow/`, ['--timeout', '700ms'])
+    expect(slow.code).toBe(4)
+    expect(plain(slow.stderr)).toMatch(/within 0\.7 s\. Between you and the service: .*Allow more time with --timeout/)
+    const wsdl = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8')).replaceAll('http://desk.brackmouth.example/desk', 'http://deskhost/desk').replaceAll('schemaLocation="', `schemaLocation="${join(repository, 'demo/berths')}/`)
+    await writeFile(join(folder, 'inner.wsdl'), wsdl)
+    const inner = await tolmach(folder, ['call', 'inner.wsdl', 'getBerth', '--with', 'Code=N-1'])
+    expect(inner.code).toBe(4)
+    expect(plain(inner.stderr)).toMatch(/"deskhost" looks like a name of the service's own network.*give it with --url, or under sites in tolmach\.yaml/)
   })
 
   test('metadata behind a login: with a credential; asked once at a terminal; a login page is told as one', async () => {

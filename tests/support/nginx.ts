@@ -74,6 +74,7 @@ http { access_log off; ${temporary}
     location /guarded/ { auth_basic "Harbour"; auth_basic_user_file ${join(folder, 'users')}; ${pass} }
     location = /guarded-desk { auth_basic "Harbour"; auth_basic_user_file ${join(folder, 'users')}; proxy_pass ${service}; }
     location /moved/ { return 307 ${elsewhere}/caught; }
+    location /slow/ { proxy_pass ${elsewhere.replace('localhost', '127.0.0.1')}/slow/; }
     location /found/ { return 302 ${elsewhere}/caught; }
     location /login/ { default_type text/html; return 200 '<!doctype html><title>Sign in</title><form><input type="password"></form>'; }
   }

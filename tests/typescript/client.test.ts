@@ -67,13 +67,23 @@ describe('the generated client', () => {
     const { folder } = await compile(generate(contract))
     await writeFile(join(folder, 'one.ts'), 'import { cancelReservation, connect } from \'./index.js\'\nconsole.log(cancelReservation(connect(), { Number: 1n }))\n')
     await writeFile(join(folder, 'two.ts'), 'import { BerthDesk } from \'./index.js\'\nconsole.log(new BerthDesk().listBerths())\n')
-    const bundle = async (entry: string, minify = false): Promise<string> => (await build({ entryPoints: [join(folder, entry)], bundle: true, write: false, format: 'esm', external: ['saxes'], minify })).outputFiles[0]?.text ?? ''
+    // What only some credentials need is in files of its own, which a page fetches when it meets one.
+    const bundle = async (entry: string, minify = false): Promise<string> => {
+      const { outputFiles, metafile } = await build({ entryPoints: [join(folder, entry)], bundle: true, write: false, format: 'esm', external: ['saxes'], minify, splitting: true, outdir: 'out', metafile: true })
+      const atOnce = new Set<string>()
+      const add = (path: string): void => {
+        atOnce.add(path)
+        for (const each of metafile.outputs[path]?.imports ?? []) if (each.kind === 'import-statement' && each.external !== true && !atOnce.has(each.path)) add(each.path)
+      }
+      add(Object.keys(metafile.outputs).find((path) => metafile.outputs[path]?.entryPoint?.endsWith(entry)) ?? '')
+      return outputFiles.filter(({ path }) => [...atOnce].some((each) => path.endsWith(each.replace(/^.*out\//, '/')))).map(({ text }) => text).join('\n')
+    }
     const [one, whole] = [await bundle('one.ts'), await bundle('two.ts')]
     expect(one).toContain('cancelReservation')
     expect(one).not.toMatch(/listBerths|quoteLine|reservationRequest|base64Binary|unsignedShort|gregorianDay/)
     expect(whole).toContain('quoteLine')
     // The runtime, one operation, its codecs: grows only when somebody means it to.
-    expect((await bundle('one.ts', true)).length).toBeLessThan(50_000)
+    expect((await bundle('one.ts', true)).length).toBeLessThan(52_000)
   })
 
   test('imports can end otherwise', async () => {

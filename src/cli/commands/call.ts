@@ -162,7 +162,7 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (options.curl === true) return reportCurl(called, voice)
   if (options.preview === true) {
     if (called.request === undefined) return 0
-    if (voice.json) printJson({ ok: true, sent: false, request: maskedRequest(called.request) })
+    if (voice.json) printJson({ ok: true, sent: false, request: { ...maskedRequest(called.request), body: withoutSecrets(called.request.body) } })
     else print(requestText(called.request))
     return 0
   }
