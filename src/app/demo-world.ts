@@ -32,6 +32,9 @@ export interface Demo {
  */
 export async function openDemo(folder: string): Promise<Demo> {
   const path = resolve(folder)
+  // Its services are on this machine, whatever proxy leads to others.
+  process.env['NO_PROXY'] = [process.env['NO_PROXY'] ?? process.env['no_proxy'] ?? '', '127.0.0.1', 'localhost'].filter((each) => each !== '').join(',')
+  Reflect.deleteProperty(process.env, 'no_proxy')
   const present = await readdir(path).catch((): string[] => [])
   if (present.length > 0 && !present.includes(mark)) throw problem('TM-1017', { folder })
   await rm(path, { recursive: true, force: true })

@@ -3,7 +3,7 @@ import type { Operation, Type } from '../contract/contract.js'
 import { pathOf, resolve } from '../contract/queries.js'
 import { problem } from '../contract/problem.js'
 import { differences, type Difference } from '../exercise/differences.js'
-import { withoutSecrets } from '../exercise/masking.js'
+import { maskedJson, maskedPlain, withoutSecrets } from '../exercise/masking.js'
 import { checkPath, pick } from '../exercise/pick.js'
 import { sortRows } from '../exercise/sort-rows.js'
 import { arrange } from '../exercise/tabulate.js'
@@ -84,26 +84,26 @@ function keysOf({ operation, contract }: Called): readonly string[] {
 }
 
 async function saveAnswer(file: string, value: unknown, columns: string | undefined, called: Called): Promise<void> {
-  await writeFileSafely(file, value instanceof Uint8Array ? value : withoutSecrets(await textFor(file, value, columns, called.operation)))
+  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, columns, called.operation))
 }
 
 async function textFor(file: string, value: unknown, columns: string | undefined, operation: Operation): Promise<string> {
   switch (extname(file).toLowerCase()) {
     case '.json':
-      return `${JSON.stringify(toPlain(value), null, 2)}\n`
+      return `${maskedJson(toPlain(value), 2)}\n`
     case '.yaml':
     case '.yml':
-      return (await import('yaml')).stringify(toPlain(value), { lineWidth: 0 })
+      return (await import('yaml')).stringify(maskedPlain(toPlain(value)), { lineWidth: 0 })
     case '.csv':
       return csvText(value, columns)
     case '.html':
     case '.htm': {
       const { answerPage } = await import('./pages/answer-page.js')
-      return answerPage(pathOf(operation), new Date().toISOString(), arrange(value, columns))
+      return answerPage(pathOf(operation), new Date().toISOString(), maskedPlain(arrange(value, columns)))
     }
     case '.txt':
     case '.xml':
-      if (typeof value === 'string') return value
+      if (typeof value === 'string') return withoutSecrets(value)
   }
   throw problem('TM-1010', { option: '--save', reason: `this answer can't be written as "${extname(file) || file}"`, remedy: 'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.' })
 }
@@ -111,7 +111,7 @@ async function textFor(file: string, value: unknown, columns: string | undefined
 /** An answer as CSV (RFC 4180): its rows, or names and values. */
 export async function csvText(value: unknown, columns?: string): Promise<string> {
   const { stringify } = await import('csv-stringify/sync')
-  const { values, rows } = arrange(value, columns)
+  const { values, rows } = maskedPlain(arrange(value, columns))
   const table = rows ?? values
   return stringify([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])])
 }

@@ -2,6 +2,7 @@ import { dirname, join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { harOf } from '../exercise/har.js'
+import { maskedPlain } from '../exercise/masking.js'
 import type { Rehearsal } from '../exercise/rehearsal/format.js'
 import { play, type RehearsalReport, type Stage, type StageAnswer, type StepReport } from '../exercise/rehearsal/playing.js'
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
@@ -13,7 +14,7 @@ import { toPlain } from '../runtime/plain.js'
 import { callReady, type Called } from './call-operation.js'
 import { version } from './package-files.js'
 import { readyClient, type ClientOptions, type ReadyClient } from './ready-client.js'
-import { readTextFile, saveText } from './text-files.js'
+import { readTextFile, saveJson } from './text-files.js'
 
 export type { RehearsalReport, StepReport } from '../exercise/rehearsal/playing.js'
 export { rowText } from '../exercise/rehearsal/playing.js'
@@ -43,7 +44,8 @@ export async function rehearse(files: readonly string[], options: RehearseOption
     reports.push(await play(rehearsal, stageFor(rehearsal, options, recorder), options.onStep))
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
-  return reports
+  // Whatever becomes of the reports, no secret is in them.
+  return maskedPlain(reports)
 }
 
 /** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */
@@ -102,8 +104,8 @@ class Recorder {
     for (const { operation, value, contract } of reports.flatMap(({ steps }) => steps)) {
       if (operation === undefined || value === undefined) continue
       number += 1
-      await saveText(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), `${JSON.stringify(value, null, 2)}\n`)
+      await saveJson(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), value)
     }
-    for (const [contract, exchanges] of this.exchanges) await saveText(join(folder, `${contract}.har`), `${JSON.stringify(harOf(exchanges, new Date(), version()), null, 2)}\n`)
+    for (const [contract, exchanges] of this.exchanges) await saveJson(join(folder, `${contract}.har`), harOf(exchanges, new Date(), version()))
   }
 }

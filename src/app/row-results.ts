@@ -1,7 +1,7 @@
 import { open, rm, type FileHandle } from 'node:fs/promises'
 import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
-import { withoutSecrets } from '../exercise/masking.js'
+import { maskedJson } from '../exercise/masking.js'
 import type { RowOutcome } from '../exercise/row-outcome.js'
 
 /** No file has so many rows that its outcomes could be told. */
@@ -112,7 +112,7 @@ export class RowResults {
 
   /** Keeps an outcome. */
   async add(outcome: RowOutcome): Promise<void> {
-    const line = `${withoutSecrets(JSON.stringify(outcome))}\n`
+    const line = `${maskedJson(outcome)}\n`
     const length = Buffer.byteLength(line)
     const kept = this.pending.then(async () => {
       this.places.set(outcome.row, this.end, length, outcome.ok)

@@ -1,7 +1,7 @@
 import { harOf } from '../exercise/har.js'
 import type { Called } from './call-operation.js'
 import { version } from './package-files.js'
-import { saveText } from './text-files.js'
+import { saveJson } from './text-files.js'
 
 /**
  * Writes what went over the wire as an HTTP archive (HAR 1.2), secrets masked.
@@ -9,5 +9,5 @@ import { saveText } from './text-files.js'
  * @throws Problem TM-1008 when it can't be written
  */
 export async function saveHar(file: string, { result }: Called): Promise<void> {
-  await saveText(file, `${JSON.stringify(harOf(result.exchanges, new Date(), version()), null, 2)}\n`)
+  await saveJson(file, harOf(result.exchanges, new Date(), version()))
 }

@@ -1,3 +1,3 @@
 /** What commands need so that no secret of a run is told. */
-export { withoutSecrets } from '../exercise/masking.js'
+export { maskedJson, withoutSecrets } from '../exercise/masking.js'
 export type { Person } from './credentials.js'

@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
-import { withoutSecrets } from '../exercise/masking.js'
+import { maskedJson } from '../exercise/masking.js'
 import { writeFileSafely } from '../project/safe-writing.js'
 
 /**
@@ -16,10 +16,19 @@ export async function readTextFile(path: string): Promise<string> {
 }
 
 /**
- * Writes a text to a file, whole or not at all, without the secrets of this run.
+ * Writes a text to a file, whole or not at all.
  *
  * @throws Problem TM-1008 when it can't be written
  */
 export async function saveText(path: string, text: string): Promise<void> {
-  await writeFileSafely(path, withoutSecrets(text))
+  await writeFileSafely(path, text)
+}
+
+/**
+ * Writes a plain value to a file as JSON, without the secrets of this run.
+ *
+ * @throws Problem TM-1008 when it can't be written
+ */
+export async function saveJson(path: string, value: unknown): Promise<void> {
+  await writeFileSafely(path, `${maskedJson(value, 2)}\n`)
 }

@@ -3,7 +3,6 @@ import pc from 'picocolors'
 import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
 import { exitCodes } from '../app/problems.js'
 import { outcomeFormat, outcomeTable, outcomeTexts, saveOutcomes } from '../app/save-outcomes.js'
-import { withoutSecrets } from '../app/secrets.js'
 import { count, print, say, type Voice } from './terminal.js'
 
 /** So many rows of the table, and so many failing rows behind it, are shown. */
@@ -49,12 +48,12 @@ export async function runEach(contract: string, operation: string, file: string,
 async function printOutcomes(run: Run, { format, columns, save }: EachCommand, voice: Voice): Promise<void> {
   if (voice.json) {
     process.stdout.write(`{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `)
-    for await (const text of outcomeTexts(run, 'json', columns)) process.stdout.write(withoutSecrets(text))
+    for await (const text of outcomeTexts(run, 'json', columns)) process.stdout.write(text)
     process.stdout.write('}\n')
     return
   }
   if (save !== undefined) print(`Saved: ${save}  ${count(run.done + run.failed, 'row')}`)
-  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) process.stdout.write(withoutSecrets(text))
+  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) process.stdout.write(text)
   else {
     const { tableText } = await import('./tables.js')
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)

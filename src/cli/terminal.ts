@@ -1,6 +1,6 @@
 import pc from 'picocolors'
 import type { Problem } from '../app/problems.js'
-import { withoutSecrets } from '../app/secrets.js'
+import { maskedJson, withoutSecrets } from '../app/secrets.js'
 
 /** How a command talks: what the global options say. */
 export interface Voice {
@@ -22,7 +22,8 @@ export function print(whole: string): void {
 }
 
 export function printJson(value: unknown): void {
-  print(JSON.stringify(value, null, 2))
+  // Masked in its texts: masking the whole might leave no JSON.
+  process.stdout.write(`${maskedJson(value, 2)}\n`)
 }
 
 /** Notes, progress and whatever else is not the answer go to standard error. */

@@ -38,6 +38,16 @@ export function withoutSecrets(text: string): string {
   return pattern === undefined ? text : text.replace(pattern, mask)
 }
 
+/** A plain value as JSON without the secrets of this run: in its texts, so that it stays JSON whatever the secrets are. */
+export function maskedJson(value: unknown, indent?: number): string {
+  return JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? withoutSecrets(each) : each), indent)
+}
+
+/** A plain value without the secrets of this run. */
+export function maskedPlain<Value>(value: Value): Value {
+  return value === undefined || pattern === undefined ? value : (JSON.parse(maskedJson(value)) as Value)
+}
+
 /** Remembers the tokens in an answer, which are as good as passwords. */
 export function keepTokens({ response }: Exchange): void {
   for (const [, token = ''] of response.body.matchAll(/"(?:access_token|refresh_token|id_token)"\s*:\s*"((?:[^"\\]|\\.)*)"/g)) keepSecret(JSON.parse(`"${token}"`) as string)

@@ -29,6 +29,8 @@ export interface ClientRequest {
   on(event: 'error', listener: (error: Error) => void): ClientRequest
   end(body?: Uint8Array): unknown
   destroy(error?: unknown): unknown
+  /** It went over a connection that served others before. */
+  readonly reusedSocket?: boolean
 }
 
 export interface Agent {

@@ -144,22 +144,32 @@ class Line {
     const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(), { signal, limit: this.connectLimit })
     const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, own ?? this.agentFor(url)])
     signal?.throwIfAborted()
-    return new Promise<IncomingMessage>((resolve, reject) => {
-      const request = begin(requestOptions(url, method, sent, agent, proxy, connection))
-      const abort = (): void => void request.destroy(signal?.reason)
-      signal?.addEventListener('abort', abort)
-      const done = (): void => signal?.removeEventListener('abort', abort)
-      request.on('socket', (socket) => this.watchConnecting(request, socket, url))
-      request.on('error', (error) => {
-        done()
-        reject(error)
-      })
-      request.on('response', (message) => {
-        message.on('close', done)
-        resolve(message)
-      })
-      request.end(body)
-    })
+    for (let tries = 0; ; tries += 1) {
+      let isReused = false
+      try {
+        return await new Promise<IncomingMessage>((resolve, reject) => {
+          const request = begin(requestOptions(url, method, sent, agent, proxy, connection))
+          const abort = (): void => void request.destroy(signal?.reason)
+          signal?.addEventListener('abort', abort)
+          const done = (): void => signal?.removeEventListener('abort', abort)
+          request.on('socket', (socket) => this.watchConnecting(request, socket, url))
+          request.on('error', (error) => {
+            done()
+            isReused = request.reusedSocket === true
+            reject(error)
+          })
+          request.on('response', (message) => {
+            message.on('close', done)
+            resolve(message)
+          })
+          request.end(body)
+        })
+      } catch (error) {
+        // A connection that was kept may be closed by the service just when it is used again: the request was not read then.
+        const isLost = isReused && (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
+        if (!isLost || tries > 0 || own !== undefined || signal?.aborted === true) throw error
+      }
+    }
   }
 
   private get connectLimit(): number {
