@@ -54,7 +54,8 @@ const mostSilent = 10
 export async function callEach(reference: string, wanted: string, file: string, options: EachOptions): Promise<Run> {
   if (options.pick !== undefined) await checkPath(options.pick)
   const fillings = options.fill === undefined ? undefined : parseFillings(options.fill)
-  const ready = await (await readyClient(reference, options)).operation(wanted)
+  const client = await readyClient(reference, options)
+  const ready = await client.operation(wanted)
   const base = await writtenInput(options)
   const inputOf = (row: Row): WrittenInput => {
     const { plain, assignments } = rowInput(ready.open.contract, ready.operation, row, base.plain ?? {}, fillings, file)
@@ -92,6 +93,7 @@ export async function callEach(reference: string, wanted: string, file: string, 
     underWay.add(call)
   }
   await Promise.all(underWay)
+  await client.close()
   if (broken !== undefined) {
     await results.close(true)
     throw broken

@@ -1,13 +1,8 @@
-import { readFile } from 'node:fs/promises'
-import { resolve } from 'node:path'
-import type { Contract, Endpoint, Operation } from '../contract/contract.js'
-import { problem, type Problem } from '../contract/problem.js'
-import { fileReason } from '../contract/system-error.js'
-import { parseAssignment, parseInput, readInput, type Assignment } from '../exercise/input.js'
-import { wasNotSent, type CallResult } from '../exercise/run-client.js'
-import type { Exchange } from '../runtime/connection.js'
-import { callProblem } from './call-problems.js'
-import { readyClient, type ClientOptions, type ReadyOperation } from './ready-client.js'
+import { parseAssignment, parseInput } from '../exercise/input.js'
+import { callReady, type Called, type Manner, type WrittenInput } from './call-ready.js'
+import { readyClient, type ClientOptions } from './ready-client.js'
+
+export { callReady, type Called, type Manner, type WrittenInput } from './call-ready.js'
 
 export interface CallOptions extends ClientOptions, Manner {
   /** The text of an input, with what to call it in messages. */
@@ -15,47 +10,6 @@ export interface CallOptions extends ClientOptions, Manner {
   /** `path=value`, on top of the input. */
   readonly with?: readonly string[] | undefined
 }
-
-/** How calls are made. */
-export interface Manner {
-  /** Of a list that comes page by page: fetch every page, and not only the first hundred rows. */
-  readonly all?: boolean | undefined
-  /** Send nothing; tell what would be sent. */
-  readonly preview?: boolean | undefined
-}
-
-/** What a person wrote as the input of a call. */
-export interface WrittenInput {
-  /** What a file says, parsed. */
-  readonly plain?: unknown
-  /** Changes on top of it, in order. */
-  readonly assignments: readonly Assignment[]
-  /** Where paths of files start from; the current folder when left out. */
-  readonly folder?: string | undefined
-}
-
-/** What came of a call: with `problem`, it failed. */
-export interface Called {
-  readonly contract: Contract
-  readonly operation: Operation
-  readonly endpoint: Endpoint
-  readonly address: string
-  /** The input in the shapes of the client. */
-  readonly input: Readonly<Record<string, unknown>>
-  readonly result: CallResult
-  /** The request that was made, also when nobody answered or nothing was sent. */
-  readonly request: Exchange['request'] | undefined
-  readonly problem: Problem | undefined
-  /** Where the client that ran came from. */
-  readonly client: 'its folder' | 'built aside'
-  /** Why it did not come from its folder. */
-  readonly asideBecause: string | undefined
-}
-
-/** So many rows of a list are fetched when nobody wants all of them. */
-const usualRows = 100
-/** So many milliseconds a call may take when nobody says otherwise. */
-const usualTimeLimit = 60_000
 
 /**
  * Calls an operation through the generated client itself: the one in its folder when that is current and unedited, else a fresh one
@@ -65,8 +19,12 @@ const usualTimeLimit = 60_000
  * @throws Problem for what is wrong before anything is sent (the input of the wrong shape excepted: that is told in the result)
  */
 export async function callOperation(reference: string, wanted: string, options: CallOptions): Promise<Called> {
-  const ready = await (await readyClient(reference, options)).operation(wanted)
-  return callReady(ready, await writtenInput(options), options)
+  const client = await readyClient(reference, options)
+  try {
+    return await callReady(await client.operation(wanted), await writtenInput(options), options)
+  } finally {
+    await client.close()
+  }
 }
 
 /**
@@ -77,42 +35,4 @@ export async function callOperation(reference: string, wanted: string, options: 
 export async function writtenInput({ input, with: changes = [] }: Pick<CallOptions, 'input' | 'with'>): Promise<WrittenInput> {
   const plain = input === undefined || input.text.trim() === '' ? undefined : await parseInput(input.text, input.what)
   return { plain, assignments: changes.map(parseAssignment) }
-}
-
-/**
- * Calls an operation that was made ready.
- *
- * @throws Problem TM-1009, TM-1007 when the input can't be read
- */
-export async function callReady(ready: ReadyOperation, written: WrittenInput, manner: Manner & Pick<ClientOptions, 'timeLimit'>): Promise<Called> {
-  const { open, operation, endpoint, address, client } = ready
-  const assignments = [...ready.proof.inputs, ...written.assignments, ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)])]
-  const input = await readInput(open.contract, operation, written.plain, assignments, (path) => readBytes(resolve(written.folder ?? '.', path), path))
-  const result = await client.call(operation, input, { mostRows: manner.all === true ? Infinity : usualRows, preview: manner.preview === true })
-  const failed = 'failure' in result && !wasNotSent(result.failure)
-  return {
-    contract: open.contract,
-    operation,
-    endpoint,
-    address,
-    input,
-    result,
-    request: result.request,
-    problem: failed ? await callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, { contract: open.name, isKept: open.kept !== undefined, address, kinds: ready.proof.kinds, isInternal: address === endpoint.address && !hostOf(address).includes('.') && hostOf(address) !== 'localhost' }) : undefined,
-    client: ready.from,
-    asideBecause: ready.asideBecause,
-  }
-}
-
-function hostOf(address: string): string {
-  return URL.canParse(address) ? new URL(address).hostname : ''
-}
-
-async function readBytes(path: string, what: string): Promise<Uint8Array> {
-  return readFile(path).then(
-    (bytes) => new Uint8Array(bytes),
-    (error: unknown) => {
-      throw problem('TM-1007', { what, reason: fileReason(error) }, { cause: error })
-    },
-  )
 }

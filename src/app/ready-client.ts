@@ -10,10 +10,12 @@ import { bytesDigest } from '../project/snapshot.js'
 import type { Settings } from '../runtime/connection.js'
 import type { SiteEntry } from '../project/project-file.js'
 import { clientState } from './client-state.js'
-import { noProof, proofFor, type Person, type Proof } from './credentials.js'
+import { callReady } from './call-ready.js'
+import { noProof, proofFor, variablesOf, type Person, type Proof } from './credentials.js'
 import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import { buildMark } from './package-files.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
+import { Session } from './session.js'
 import { readTextFile } from './text-files.js'
 
 /** How calls reach the service. */
@@ -52,6 +54,8 @@ export interface ReadyOperation {
   readonly acceptInput: string | undefined
   /** What proves who calls. */
   readonly proof: Proof
+  /** The session that it is called in, where the project says so. */
+  readonly session: Session | undefined
 }
 
 /** A contract whose operations can be called, with one client for all of them. */
@@ -59,6 +63,8 @@ export interface ReadyClient {
   readonly open: OpenContract
   /** @throws Problem TM-1005, TM-4006, TM-1010 for what can't be called so */
   operation(wanted: string): Promise<ReadyOperation>
+  /** Closes what was opened for its calls. */
+  close(): Promise<void>
 }
 
 /**
@@ -76,27 +82,28 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const ca = site?.ca === undefined || project === undefined ? undefined : await readTextFile(resolve(project.folder, site.ca))
   let bundled: ReturnType<typeof bundleFor> | undefined
   const clients = new Map<string, Promise<LoadedClient>>()
-  return {
-    open,
-    operation: async (wanted) => {
-      const operation = findOperation(open, wanted)
-      const endpoint = chooseEndpoint(open, operation, options.endpoint)
-      const address = options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
-      if (!URL.canParse(address)) {
-        throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
-      }
-      // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
-      const acceptIsInput = operation.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
-      const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
-      bundled ??= bundleFor(open)
-      const { bundle, className, aside } = await bundled
-      const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
-      const key = JSON.stringify(settings)
-      const { loadClient } = await import('../exercise/run-client.js')
-      const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
-      clients.set(key, client)
-      return { open, operation, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof }
-    },
+  const { session: entry } = open.kept?.entry ?? {}
+  const session = entry === undefined || project === undefined ? undefined : new Session(entry, await variablesOf(project.folder), async (name, input) => callReady({ ...(await operation(name)), session: undefined }, { plain: input, assignments: [] }, { timeLimit: options.timeLimit }))
+  return { open, operation, close: async () => session?.close() }
+
+  async function operation(wanted: string): Promise<ReadyOperation> {
+    const found = findOperation(open, wanted)
+    const endpoint = chooseEndpoint(open, found, options.endpoint)
+    const address = options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
+    if (!URL.canParse(address)) {
+      throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
+    }
+    // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
+    const acceptIsInput = found.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
+    const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
+    bundled ??= bundleFor(open)
+    const { bundle, className, aside } = await bundled
+    const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
+    const key = JSON.stringify(settings)
+    const { loadClient } = await import('../exercise/run-client.js')
+    const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
+    clients.set(key, client)
+    return { open, operation: found, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof, session: session?.isOwn(pathOf(found)) === true ? undefined : session }
   }
 }
 

@@ -41,7 +41,12 @@ export async function rehearse(files: readonly string[], options: RehearseOption
   const reports: RehearsalReport[] = []
   for (const rehearsal of rehearsals) {
     options.onRehearsal?.(rehearsal)
-    reports.push(await play(rehearsal, stageFor(rehearsal, options, recorder), options.onStep))
+    const { stage, close } = stageFor(rehearsal, options, recorder)
+    try {
+      reports.push(await play(rehearsal, stage, options.onStep))
+    } finally {
+      await close()
+    }
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
   // Whatever becomes of the reports, no secret is in them.
@@ -49,7 +54,7 @@ export async function rehearse(files: readonly string[], options: RehearseOption
 }
 
 /** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */
-function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Recorder): Stage {
+function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Recorder): { stage: Stage; close: () => Promise<void> } {
   const { urls = {} } = options
   const folder = dirname(rehearsal.file)
   const clients = new Map<string, Promise<ReadyClient>>()
@@ -60,7 +65,7 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
     clients.set(contract, client)
     return client
   }
-  return {
+  const stage: Stage = {
     rows: async (file) => {
       const rows: unknown[] = []
       for await (const { fields } of rowsOfFile(resolve(folder, file))) rows.push(fields)
@@ -74,6 +79,7 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
       return stageAnswer(ready.open.name, called)
     },
   }
+  return { stage, close: async () => void (await Promise.all([...clients.values()].map((client) => client.then((ready) => ready.close(), () => undefined)))) }
 }
 
 function stageAnswer(contract: string, { operation, result, problem: failed }: Called): StageAnswer {

@@ -43,7 +43,8 @@ class Lines {
  * @returns the exit code of the last call
  */
 export async function askAndCall(contract: string, wanted: string, options: CallOptions, show: (called: Called) => Promise<number>, voice: Voice): Promise<number> {
-  const ready = await (await readyClient(contract, options)).operation(wanted)
+  const client = await readyClient(contract, options)
+  const ready = await client.operation(wanted)
   const base = await writtenInput(options)
   const last: Replies = new Map(base.assignments.flatMap((each) => ('text' in each ? [[each.written, each.text] as const] : [])))
   const { operation, open } = ready
@@ -65,6 +66,7 @@ export async function askAndCall(contract: string, wanted: string, options: Call
     }
   } finally {
     lines.close()
+    await client.close()
   }
 }
 

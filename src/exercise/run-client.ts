@@ -3,7 +3,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { TransportFailure, type Deviation } from '../runtime/failures.js'
-import type { Exchange, Settings } from '../runtime/connection.js'
+import type { Exchange, Settings, ThisCall } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { keepSecret, keepTokens } from './masking.js'
 import type { Listing } from '../runtime/odata/pages.js'
@@ -68,6 +68,8 @@ export interface CallManner {
   readonly mostRows: number
   /** Send nothing. */
   readonly preview?: boolean
+  /** Headers of this call alone. */
+  readonly headers?: Readonly<Record<string, string>>
 }
 
 /** A client of a bundled module, ready to call. */
@@ -124,18 +126,18 @@ export async function loadClient(bundle: string, className: string, settings: Se
     call: async (operation, input, manner) => {
       const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
       const started = performance.now()
-      const told = await calls.run(observed, () => outcomeOf(client, operation, input, manner.mostRows))
+      const told = await calls.run(observed, () => outcomeOf(client, operation, input, manner))
       return { ...told, request: observed.request, exchanges: observed.exchanges, deviations: observed.deviations, milliseconds: Math.round(performance.now() - started) }
     },
   }
 }
 
-async function outcomeOf(client: Record<string, unknown>, operation: Operation, input: unknown, mostRows: number): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
+async function outcomeOf(client: Record<string, unknown>, operation: Operation, input: unknown, { mostRows, headers = {} }: CallManner): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
   const group = operation.path.slice(0, -1).reduce<Record<string, unknown>>((holder, step) => holder[groupName(step)] as Record<string, unknown>, client)
-  const method = group[methodName(operation)] as (this: unknown, input: unknown) => unknown
+  const method = group[methodName(operation)] as (this: unknown, input: unknown, thisCall: ThisCall) => unknown
   const { outcome } = operation
   try {
-    const answer = method.call(group, input)
+    const answer = method.call(group, input, { headers })
     if (outcome.kind === 'value' && outcome.stream === true) return await firstItems(answer as AsyncIterable<unknown>, mostRows)
     if (outcome.kind === 'value' && outcome.iterable === true) return await firstRows(answer as Listing<unknown>, mostRows)
     return { value: await answer }

@@ -25,6 +25,8 @@ export interface ContractEntry {
   readonly endpoint?: string
   /** What proves who calls; a site may say otherwise. */
   readonly credential?: CredentialChoice
+  /** Operations that open and close a session of the service's own. */
+  readonly session?: SessionEntry
   /** What imports in the client end in; `.js` when left out. */
   readonly importSuffix?: string
   /** Named selections and arrangements of types for diagrams. */
@@ -47,6 +49,16 @@ export interface SiteEntry {
   readonly credential?: CredentialChoice
   /** A file with certificates of authorities to trust there, as PEM texts. */
   readonly ca?: string
+}
+
+/**
+ * A session of a service's own: an operation that opens it, what of its answer is kept (JSONPath), how later calls use that, and what closes
+ * it. `$NAME` in inputs is what was kept under that name, or a variable.
+ */
+export interface SessionEntry {
+  readonly open: { readonly call: string; readonly with?: Readonly<Record<string, unknown>>; readonly keep?: Readonly<Record<string, string>> }
+  readonly use?: { readonly with?: Readonly<Record<string, unknown>>; readonly headers?: Readonly<Record<string, string>> }
+  readonly close?: { readonly call: string; readonly with?: Readonly<Record<string, unknown>> }
 }
 
 /** The name of a credential; or one for each security scheme of the contract. */
@@ -157,6 +169,11 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     only: names.min(1),
     endpoint: Joi.string(),
     credential: choice,
+    session: Joi.object({
+      open: Joi.object({ call: Joi.string().required(), with: Joi.object(), keep: Joi.object().pattern(/^[A-Za-z_]\w*$/, Joi.string()) }).required(),
+      use: Joi.object({ with: Joi.object(), headers: Joi.object().pattern(/^/, Joi.string()) }),
+      close: Joi.object({ call: Joi.string().required(), with: Joi.object() }),
+    }),
     importSuffix: Joi.string().valid('.js', '.ts', ''),
     views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
   })
