@@ -80,6 +80,10 @@ async function tellFailures({ results, failed }: Run, voice: Voice): Promise<voi
 
 /** Counts, and how to go on. Rows that failed are in the table; when that has many rows they are told again. */
 function tellEnd({ rows, done, failed, before, stopped, results }: Run, save: string | undefined, voice: Voice): void {
+  if (rows === 0) {
+    say(voice, 'There are no rows in the file.')
+    return
+  }
   const counts = [`${done} of ${count(rows, 'row')} went well`, ...(before === 0 ? [] : [`${before} of them in an earlier run`]), ...(failed === 0 ? [] : [pc.red(`${failed} failed`)])]
   say(voice, counts.join(', '))
   if (stopped === 'nobody answers') say(voice, pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'))

@@ -2,8 +2,8 @@
 import { setFlagsFromString } from 'node:v8'
 import { run } from './run.js'
 
-// The platform's fetch parses HTTP in WebAssembly. Compiling all of that and optimising it in the background pays off for servers; a
-// command that reads one answer would only wait for it, most of all when it ends (measured in bench/README.md).
+// Where metadata is fetched from the web, HTTP is parsed in WebAssembly. Compiling all of that and optimising it in the background pays off
+// for servers; a command that reads a few documents would only wait for it, most of all when it ends.
 for (const flag of ['--liftoff-only', '--wasm-lazy-compilation', '--wasm-lazy-validation']) setFlagsFromString(flag)
 
 // Whoever reads our output may have read enough: `tolmach show … | head`.

@@ -12,6 +12,9 @@ export interface Row {
   readonly isText: boolean
 }
 
+/** A row that is larger than this is none: the file is something else. */
+const largestRow = 16 * 1024 * 1024
+
 /**
  * The rows of a file, one by one: CSV with a heading (RFC 4180; commas, semicolons or tabs), a JSON list, or JSON values one after the
  * other (NDJSON). The file is never in memory as a whole.
@@ -49,6 +52,7 @@ async function* csvRows(file: string, delimiter: string): AsyncGenerator<Row, vo
     bom: true,
     delimiter,
     skip_empty_lines: true,
+    max_record_size: largestRow,
     columns: (heading: (string | undefined)[]) => {
       const names = heading.map((name) => (name ?? '').trim())
       const twice = names.find((name, at) => names.indexOf(name) !== at)
@@ -131,6 +135,7 @@ async function* jsonTexts(file: string): AsyncGenerator<{ text: string; line: nu
       else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign)) throw problem('TM-1018', { file, reason: 'every row must be an object in braces' }, { place: { document: file, line, column: 1 } })
     }
     if (depth > 0) pieces.push(chunk.slice(from))
+    if (pieces.reduce((size, piece) => size + piece.length, 0) > largestRow) throw problem('TM-1018', { file, reason: `a row is larger than ${largestRow / 1024 / 1024} MB` }, { place: { document: file, line: startLine, column: 1 } })
   }
   if (depth > 0 || inText) throw problem('TM-1018', { file, reason: 'it ends in the middle of a row' }, { place: { document: file, line: startLine, column: 1 } })
 }

@@ -63,7 +63,7 @@ export async function readSeed(plain: unknown, file: string): Promise<Seed> {
     operations: Joi.object().pattern(/^/, Joi.array().items(rule)).default({}),
   })
   const { value, error } = schema.validate(plain, { convert: false, errors: { label: 'path', wrap: { label: '"' } } })
-  if (error !== undefined) throw problem('TM-1014', { file, reason: error.message })
+  if (error !== undefined) throw problem('TM-1014', { file, reason: error.message.replace(/^"value"/, 'the file') })
   const seed = value as Seed
   for (const [operation, rules] of Object.entries(seed.operations)) {
     for (const each of rules) {

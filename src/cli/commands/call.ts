@@ -130,11 +130,11 @@ export function declare(command: Command): void {
 /** Options that make no sense together are told, not passed over. */
 function checkTogether(options: Options): void {
   const given = (name: keyof Options): boolean => options[name] !== undefined
-  const refuse = (option: string, reason: string): never => {
-    throw problem('TM-1010', { option, reason, remedy: 'Leave one of the two out.' })
+  const refuse = (option: string, reason: string, remedy = 'Leave one of the two out.'): never => {
+    throw problem('TM-1010', { option, reason, remedy })
   }
   if (given('each')) for (const name of ['ask', 'preview', 'traffic', 'har', 'curl', 'sort', 'against'] as const) if (given(name)) refuse(`--${name}`, 'it is for a single call, and --each makes many')
-  if (!given('each')) for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const) if (given(name)) refuse(`--${name}`, 'it needs --each')
+  if (!given('each')) for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const) if (given(name)) refuse(`--${name}`, 'it needs --each', 'Add --each <file>, or leave it out.')
   if (given('resume') && given('overwrite')) refuse('--resume', 'it goes on with an earlier run, and --overwrite starts over')
   if (given('ask') && options.input === '-') refuse('--ask', 'answers and the input can\'t both come from standard input')
 }

@@ -29,7 +29,7 @@ export async function readRehearsal(text: string, file: string): Promise<Rehears
     const [detail] = error.details
     const where = nodeAt(document.contents, detail?.path ?? [])
     // Of a step that fits no kind, the message of the schema would be a riddle.
-    throw refuse(detail?.type === 'object.xor' || detail?.type === 'object.missing' ? 'a step needs one of "call", "compare" and "each"' : (detail?.message ?? error.message), where?.range?.[0] ?? 0)
+    throw refuse(detail?.type === 'object.xor' || detail?.type === 'object.missing' ? 'a step needs one of "call", "compare" and "each"' : (detail?.message ?? error.message).replace(/^"value"/, 'the file'), where?.range?.[0] ?? 0)
   }
   const read = new Reading(file, lines, document.contents)
   const rehearsal = read.rehearsal(plain as Record<string, unknown>)

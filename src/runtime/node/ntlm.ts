@@ -1,3 +1,5 @@
+import { joinBytes } from '../plain.js'
+
 /**
  * Company login over HTTP (NTLM, version 2 of its responses, as published in MS-NLMP): three messages on one and the same connection.
  */
@@ -63,8 +65,8 @@ export function responses({ user, password, domain = '' }: CompanyLogin, { chall
   new DataView(blob.buffer).setBigUint64(8, time, true)
   blob.set(chance, 16)
   blob.set(targetInfo, 28)
-  const proof = hmac(key, joined(challenge, blob))
-  return { nt: joined(proof, blob), lm: joined(hmac(key, joined(challenge, chance)), chance) }
+  const proof = hmac(key, joinBytes([challenge, blob]))
+  return { nt: joinBytes([proof, blob]), lm: joinBytes([hmac(key, joinBytes([challenge, chance])), chance]) }
 }
 
 /** The third message (section 2.2.1.3): the proof. */
@@ -84,7 +86,7 @@ export function authenticateMessage(login: CompanyLogin, challenge: NtlmChalleng
     offset += field.length
   })
   view.setUint32(60, challenge.flags & ~(flag.keyExchange | flag.strong) & 0xffffffff, true)
-  return joined(head, ...fields)
+  return joinBytes([head, ...fields])
 }
 
 /** The time that a service tells among what it says of itself (section 2.2.2.1, MsvAvTimestamp). */
@@ -103,16 +105,6 @@ function utf16(text: string): Uint8Array {
   const view = new DataView(bytes.buffer)
   for (let at = 0; at < text.length; at += 1) view.setUint16(at * 2, text.charCodeAt(at), true)
   return bytes
-}
-
-function joined(...parts: readonly Uint8Array[]): Uint8Array {
-  const all = new Uint8Array(parts.reduce((length, part) => length + part.length, 0))
-  let at = 0
-  for (const part of parts) {
-    all.set(part, at)
-    at += part.length
-  }
-  return all
 }
 
 /** The MD4 digest (RFC 1320), which newer cryptography leaves out. */
