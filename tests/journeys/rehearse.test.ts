@@ -98,7 +98,7 @@ test('the example of a unit test with a stand-in runs as it stands', async () =>
     await page.goto(pathToFileURL(join(folder, 'good.html')).href)
     expect(await evaluate('[...document.querySelectorAll(".step .outcome")].map((each) => each.textContent).join()')).toBe(Array.from({ length: 14 }, () => 'passed').join())
     expect(await evaluate('[...document.querySelectorAll("tr.added td")].map((each) => each.textContent).slice(0, 3).join()')).toMatch(/^added,\d{16},S-3$/)
-    const [left, right] = await evaluate<number[]>('[...document.querySelectorAll(".beside section")].slice(0, 2).map((each) => each.getBoundingClientRect().top)')
+    const [left, right] = await evaluate<number[]>('[...document.querySelectorAll(".pair section")].slice(0, 2).map((each) => each.getBoundingClientRect().top)')
     expect(left).toBe(right)
     await page.goto(pathToFileURL(join(folder, 'bad.html')).href)
     expect(await evaluate('document.querySelector("li.failed details").open')).toBe(true)

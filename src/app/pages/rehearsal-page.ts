@@ -63,7 +63,7 @@ function troubleHtml({ message, details, side, advice, code }: NonNullable<StepR
 function comparedHtml({ before, after, differences }: Compared): string {
   const count = (kind: string): number => new Set(differences.filter((each) => (each.field === undefined ? each.kind : 'changed') === kind).map(({ row }) => row)).size
   const counts = (['added', 'changed', 'gone'] as const).filter((kind) => count(kind) > 0).map((kind) => `${count(kind)} ${kind}`)
-  const tables = `<div class="beside"><section><h4>before</h4>${markedHtml(before)}</section><section><h4>after</h4>${markedHtml(after)}</section></div>`
+  const tables = `<div class="pair"><section><h4>before</h4>${markedHtml(before)}</section><section><h4>after</h4>${markedHtml(after)}</section></div>`
   return counts.length === 0 ? `<details><summary>nothing is different</summary>${tables}</details>` : `<p class="faint">${counts.join(', ')}</p>${tables}`
 }
 
