@@ -240,7 +240,8 @@ export async function openExchange(connection: Connection, request: Request, thi
     return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
   }
   try {
-    const send = await sender(connection, request, headers, thisCall)
+    const prepared = sender(connection, request, headers, thisCall)
+    const send = typeof prepared === 'function' ? prepared : await prepared
     const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) } as RequestInit)
     const received = (text: () => string): void => {
       if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
@@ -296,30 +297,36 @@ export async function exchange(connection: Connection, request: Request, thisCal
 /** Logins by digest, which remember the challenge of their service, by connection. */
 const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
 
-/** What sends a request: never to another origin with what proves who calls. */
-async function sender(connection: Connection, request: Request, headers: Record<string, string>, thisCall: ThisCall): Promise<(url: string, init: RequestInit) => Promise<globalThis.Response>> {
+type Sender = (url: string, init: RequestInit) => Promise<globalThis.Response>
+
+/** What sends a request: never to another origin with what proves who calls. At once where it can be: a batch collects its requests as they are sent. */
+function sender(connection: Connection, request: Request, headers: Record<string, string>, thisCall: ThisCall): Sender | Promise<Sender> {
   const { settings } = connection
   const send = settings.fetch ?? fetch
   const client = request.proven === true ? undefined : credentialOf(settings, 'oauth2')
-  if (client !== undefined && headers['authorization'] === undefined) {
-    const { tokenSource } = await import('./tokens.js')
-    const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
-    return async (url, init) => {
-      const answer = await guided(send, url, await prove(init))
-      // A token may have been withdrawn before its time; then a new one is worth a try.
-      if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
-      await answer.arrayBuffer()
-      return guided(send, url, await prove(init))
-    }
-  }
+  if (client !== undefined && headers['authorization'] === undefined) return tokenSender(connection, client, send, thisCall)
   const login = credentialOf(settings, 'digest')
+  if (login !== undefined) {
+    const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
+    digests.set(connection, digest)
+    return digest.then((prover) => (url, init) => prover.send(url, init, (to, how) => guided(send, to, how)))
+  }
   // What carries nothing of the caller's own may go wherever it is led.
   const isPlain = credentialsOf(settings).length === 0 && request.body === undefined && request.proven !== true && settings.headers === undefined && thisCall.headers === undefined
-  if (login === undefined) return isPlain ? send : (url, init) => guided(send, url, init)
-  const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
-  digests.set(connection, digest)
-  const prover = await digest
-  return (url, init) => prover.send(url, init, (to, how) => guided(send, to, how))
+  return isPlain ? send : (url, init) => guided(send, url, init)
+}
+
+/** Sends requests with a token of OAuth 2.0, which is had first. */
+async function tokenSender(connection: Connection, client: Extract<Credential, { kind: 'oauth2' }>, send: typeof fetch, thisCall: ThisCall): Promise<Sender> {
+  const { tokenSource } = await import('./tokens.js')
+  const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
+  return async (url, init) => {
+    const answer = await guided(send, url, await prove(init))
+    // A token may have been withdrawn before its time; then a new one is worth a try.
+    if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
+    await answer.arrayBuffer()
+    return guided(send, url, await prove(init))
+  }
 }
 
 /** Sends a request that has something which must not leave its origin; where that redirects, it is followed with care. */

@@ -1,4 +1,4 @@
-import { addressOf, type Connection, type ThisCall } from '../connection.js'
+import { addressOf, credentialsOf, type Connection, type ThisCall } from '../connection.js'
 import { ContractBreach, ServiceFault } from '../failures.js'
 import { asNumber, isObject, jsonText } from '../json/values.js'
 import { headAndRest, parameterOf, splitParts, type Part } from '../mime.js'
@@ -72,7 +72,9 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
     })
   }
   // Calls may wait as long as they like; the batch itself has its time limit when it is sent.
-  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater, timeLimit: Infinity } })
+  // What answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is trying again.
+  const credential = credentialsOf(connection.settings).filter(({ kind }) => kind !== 'digest' && kind !== 'oauth2')
+  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater, timeLimit: Infinity, credential, retries: 0 } })
   return {
     add(call) {
       if (sent) throw new TypeError('the batch was sent already')
