@@ -71,6 +71,7 @@ export interface ReadyClient {
  * Makes the client of a contract ready: the one in its folder when that is current and unedited, else a fresh one built aside.
  *
  * @param reference the contract's name in the project, or the location of its metadata
+ * @throws Problem TM-1026 for a credential of a scheme that there is not, and what openContract and proofFor throw
  */
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
@@ -79,6 +80,10 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const project = open.kept?.project
   if (options.credential !== undefined && project === undefined) throw problem('TM-1010', { option: '--credential', reason: 'credentials belong to a project, and this contract is not in one', remedy: 'Import it first, or send a header with --header.' })
   const proof = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.person)
+  const schemes = open.contract.security.map(({ name }) => name)
+  const stray = proof.credentials.find(({ scheme }) => scheme !== undefined && !schemes.includes(scheme))?.scheme
+  // A contract without any scheme takes every credential; one with some would leave this one out without a word.
+  if (stray !== undefined && schemes.length > 0) throw problem('TM-1026', { name: stray, contract: open.contract.name, nearest: nearestAdvice(stray, schemes) })
   const ca = site?.ca === undefined || project === undefined ? undefined : await readTextFile(resolve(project.folder, site.ca))
   let bundled: ReturnType<typeof bundleFor> | undefined
   const clients = new Map<string, Promise<LoadedClient>>()

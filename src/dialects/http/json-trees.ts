@@ -179,8 +179,9 @@ export class JsonTrees {
 
   /** Who may call, by the constants of security.ts. */
   private security(operation: Operation): CodecTree | undefined {
-    const { security } = operation
-    if (security === undefined || security.length === 0) return undefined
+    // What is open beside operations that are not takes any credential without wanting it; with no scheme anywhere there is nothing to go by.
+    const security = operation.security ?? (operationsOf(this.contract).some((each) => each.security !== undefined) ? [[]] : undefined)
+    if (security === undefined) return undefined
     const { scopes } = operationLayout(operation)
     const anyOf = security.map((alternative): CodecTree => alternative.map((name) => ({ scheme: new Builtin('security', schemeNames(this.contract).get(name) ?? ''), ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }) })))
     return { anyOf, prove: new Builtin('runtime/http/security', 'prove'), renew: new Builtin('runtime/http/security', 'renew') }
