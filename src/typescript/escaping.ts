@@ -29,12 +29,12 @@ export function propertyName(name: string): string {
   return isIdentifier(name) && /^[\u0021-\u007e\u00a1-\uffff]+$/.test(name) ? name : quoted(name)
 }
 
-/** Prose as one line without what could end a comment or switch a check off. */
+/** Prose that can't end the comment it stands in, nor tell a compiler or bundler anything. What is not seen goes first, so that nothing joins behind the escaping. */
 export function commentText(text: string): string {
   return text
+    .replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]/g, '')
     .replace(/\*\//g, '*\\/')
-    .replace(/@(?=ts-)/g, '@ ')
-    .replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/g, '')
+    .replace(/[@#](?=ts-|__|internal\b|jsx)/g, '$& ')
 }
 
 /** Prose as a documentation comment, or no lines when there is nothing to say. */

@@ -104,6 +104,11 @@ describe('a hostile document makes an ugly client, never a dangerous one', () =>
     expect(commentText(text)).not.toMatch(/\*\/|@ts-|[\u2028\u202e]/)
   })
 
+  test('nothing that is taken out of a comment joins what was apart', () => {
+    const unseen = [...Array.from({ length: 32 }, (_, at) => at), 0x7f, ...Array.from({ length: 32 }, (_, at) => 0x80 + at), 0x61c, 0x200e, 0x200f, 0x2028, 0x2029, 0x202a, 0x202e, 0x2066, 0x2069, 0xfeff].map((at) => String.fromCharCode(at))
+    for (const c of unseen) for (const text of [`*${c}/ evil()`, `*${c}${c}/`, `@${c}ts-nocheck`, `@_${c}_NO_SIDE_EFFECTS__`]) expect(docComment([text]).join('\n').slice(3, -2)).not.toMatch(/\*\/|@ts-|@__/)
+  })
+
   test('random text comes back from a literal as it was', () => {
     fc.assert(fc.property(fc.string({ unit: 'binary' }), (text) => expect(new Function(`return ${quoted(text)}`)()).toBe(text)))
   })
