@@ -32,6 +32,20 @@ export default tseslint.config(
       eqeqeq: 'error',
     },
   },
+  {
+    // Text becomes safe to print through src/printing/escaping.ts, and in no other way.
+    files: ['src/**/*.ts'],
+    ignores: ['src/printing/**'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: ':matches(TSAsExpression, TSTypeAssertion) TSTypeReference[typeName.name=/^(Safe|Code|Markdown|Markup|DotText|MermaidText|VariablesText)$/]',
+          message: 'Text is made safe by the functions of src/printing/escaping.ts, not by a cast.',
+        },
+      ],
+    },
+  },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
   { files: ['src/app/pages/assets/*.js'], languageOptions: { globals: globals.browser, sourceType: 'script' } },
   ...arrows,

@@ -99,7 +99,7 @@ async function render(open: OpenContract, { graph, view }: Drawn, format: NonNul
   const { svgText } = await import('../diagram/svg.js')
   if (format === 'svg') return svgText(picture)
   const { diagramPage } = await import('./pages/diagram-page.js')
-  return diagramPage(open, graph, svgText(picture))
+  return diagramPage(open, graph, svgText(picture, 'page'))
 }
 
 /** A graph as a picture. */

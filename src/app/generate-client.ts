@@ -6,6 +6,7 @@ import type { Dialect } from '../dialects/dialect.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { nameClashes, type NameClash } from '../naming/clashes.js'
 import { replaceFolder } from '../project/safe-writing.js'
+import type { ImportSuffix } from '../printing/page.js'
 import { writeNames } from '../project/snapshot.js'
 import { sampleInput } from '../exercise/sample.js'
 import { clientFiles, type GeneratedFile } from '../typescript/client.js'
@@ -46,7 +47,7 @@ function sampleMaker(contract: Contract, dialect: Dialect): InputMaker {
   return (operation) => sampleInput(contract, operation, { full: false, rules: dialect.rules?.(contract) })
 }
 
-function suffixOf(open: OpenContract): string {
+function suffixOf(open: OpenContract): ImportSuffix {
   return open.kept?.entry.importSuffix ?? '.js'
 }
 

@@ -5,7 +5,7 @@ import type { NamedType, Origin } from '../contract/contract.js'
 import { basesOf, pathOf } from '../contract/queries.js'
 import { operationExports } from '../naming/names.js'
 import { snapshotFolder } from '../project/snapshot.js'
-import { propertyName, quoted } from '../typescript/escaping.js'
+import { inRegExp, propertyName, quoted } from '../printing/escaping.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import type { Described } from './show/descriptions.js'
 import { describedFrom } from './show-contract.js'
@@ -124,8 +124,8 @@ function originOf(thing: Thing): Origin {
 
 /** The file of the client that declares a thing, and what to look for in it: each within what the one before it found. */
 function declarationOf(thing: Thing, { contract, names }: Described): { file: string; finders: readonly RegExp[] } {
-  const exported = (name: string): RegExp => new RegExp(`^export (?:async )?(?:function|class|interface|type|const) (${escaped(name)})\\b`)
-  const member = (name: string): RegExp => new RegExp(`(?:^|[\\s{(;])(${escaped(propertyName(name))})\\??:`)
+  const exported = (name: string): RegExp => new RegExp(`^export (?:async )?(?:function|class|interface|type|const) (${inRegExp(name)})\\b`)
+  const member = (name: string): RegExp => new RegExp(`(?:^|[\\s{(;])(${inRegExp(propertyName(name))})\\??:`)
   switch (thing.kind) {
     case 'operation': {
       const [call] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
@@ -142,11 +142,11 @@ function declarationOf(thing: Thing, { contract, names }: Described): { file: st
     case 'group':
       return { file: 'client.ts', finders: [exported(names.groups[thing.name] ?? names.class)] }
     case 'endpoint':
-      return { file: 'settings.ts', finders: [new RegExp(`(${escaped(quoted(thing.endpoint.name))}|\\b${escaped(thing.endpoint.name)}\\b)`)] }
+      return { file: 'settings.ts', finders: [new RegExp(`(${inRegExp(quoted(thing.endpoint.name))}|\\b${inRegExp(thing.endpoint.name)}\\b)`)] }
     case 'type':
       return { file: 'types.ts', finders: [exported(names.types[thing.type.id] ?? '')] }
     case 'value':
-      return { file: 'types.ts', finders: [exported(names.types[thing.type.id] ?? ''), new RegExp(`(${escaped(quoted(thing.member.value))})`)] }
+      return { file: 'types.ts', finders: [exported(names.types[thing.type.id] ?? ''), new RegExp(`(${inRegExp(quoted(thing.member.value))})`)] }
     case 'field': {
       // Fields of a base are declared there.
       const { type, field } = thing
@@ -177,8 +177,4 @@ function positionOf(lines: readonly string[], finders: readonly RegExp[]): { lin
 
 function isComment(line: string): boolean {
   return /^\s*(?:\*|\/\*|\/\/)/.test(line)
-}
-
-function escaped(text: string): string {
-  return text.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')
 }

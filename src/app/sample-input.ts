@@ -5,6 +5,7 @@ import { dialectNamed } from '../dialects/registry.js'
 import { sampleInput, type Shortfall } from '../exercise/sample.js'
 import { findOperation, openContract, type OpenOptions } from './open-contract.js'
 import { describeField } from './show/fields.js'
+import { inYamlComment } from '../printing/escaping.js'
 
 export interface SampleRequest extends OpenOptions {
   /** Fill the optional parts too. */
@@ -43,7 +44,7 @@ async function commentedYaml(contract: Contract, operation: Operation, input: Re
   const { Document: YamlDocument, isMap, isScalar, isSeq } = await import('yaml')
   const document: Document = new YamlDocument(input)
   const title = operation.documentation?.replace(/\s*\n\s*/g, '\n ')
-  document.commentBefore = ` ${operation.path.join('.')}${title === undefined ? '' : `\n ${title}`}`
+  document.commentBefore = inYamlComment(` ${operation.path.join('.')}${title === undefined ? '' : `\n ${title}`}`)
   const commentValue = (node: unknown, type: Type, depth: number): void => {
     if (isSeq(node)) for (const item of node.items) commentValue(item, type, depth)
     if (!isMap(node) || depth > 8) return
@@ -55,13 +56,13 @@ async function commentedYaml(contract: Contract, operation: Operation, input: Re
     for (const pair of node.items as Pair<{ value: string; commentBefore?: string }, { comment?: string } | null>[]) {
       const field = fields.find(({ name }) => name === pair.key.value)
       if (field === undefined) continue
-      const text = ` ${words(contract, field, choices)}`
+      const text = inYamlComment(` ${words(contract, field, choices)}`)
       if (isScalar(pair.value) && text.length <= longestBehind) pair.value.comment = text
       else pair.key.commentBefore = text
       commentValue(pair.value, field.type, depth + 1)
     }
     const left = fields.filter((field) => field.readOnly !== true && !node.has(field.name)).map((field) => `${field.name} (${describeField(contract, field, 0).type})`)
-    if (left.length > 0) (node as YAMLMap).comment = ` may be added: ${left.join(', ')}`
+    if (left.length > 0) (node as YAMLMap).comment = inYamlComment(` may be added: ${left.join(', ')}`)
   }
   const headers = operation.inputs.filter(({ place }) => place === 'messageHeader')
   comment(document.contents, operation.inputs.filter(({ place }) => place !== 'messageHeader'), operation.choices ?? [], 0)

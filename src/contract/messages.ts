@@ -122,6 +122,7 @@ export const messages = {
   'TM-3007': entry('input', 'The file {file} does not end in a format that Tolmach writes.', 'Use {endings}.'),
   'TM-3008': entry('input', 'The {what} "{name}" is called {given} in the client: {reason}.', 'The name stays from now on. `class:` in tolmach.yaml names the class otherwise.'),
   'TM-3009': entry('input', 'The class "{name}" of {contract} can\'t be called so: {reason}.', 'Choose another name for `class:` in tolmach.yaml. Nothing was written.'),
+  'TM-3010': entry('input', 'The names kept for {contract} have "{name}", which nothing in a client can be called.', 'Correct it in snapshots/{contract}/names.json, or take it out: a new name is made then. Nothing was written.'),
 
   'TM-4001': entry('fault', 'The service refused the call: {reason}', 'The service itself says so; the detail below, if any, is its own.'),
   'TM-4002': entry('unreachable', 'No answer came from {address}: {reason}.', 'Is the service running, and is the address right? Another one can be given with --url. The call did not reach a service.'),

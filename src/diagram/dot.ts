@@ -1,46 +1,75 @@
+import { inDot, inDotRecord } from '../printing/escaping.js'
+import { dot, joined, type DotText } from '../printing/safe-text.js'
 import type { Box, Graph, Link } from './graph.js'
 import { endText } from './layout.js'
 import { palette } from './shapes.js'
 
-const arrows: Readonly<Record<Link['kind'], string>> = {
-  leadsTo: 'arrowhead=vee',
-  contains: 'dir=both, arrowtail=box, arrowhead=vee',
-  extends: 'arrowhead=empty, penwidth=1.6',
-  oneOf: 'dir=both, arrowtail=dot, arrowhead=none, style=dashed',
-  uses: 'arrowhead=none, style=dotted',
+const arrows: Readonly<Record<Link['kind'], DotText>> = {
+  leadsTo: dot`arrowhead=vee`,
+  contains: dot`dir=both, arrowtail=box, arrowhead=vee`,
+  extends: dot`arrowhead=empty, penwidth=1.6`,
+  oneOf: dot`dir=both, arrowtail=dot, arrowhead=none, style=dashed`,
+  uses: dot`arrowhead=none, style=dotted`,
 }
 
 /** A graph in the DOT language of Graphviz, with a cluster for each namespace where there are several. */
-export function dotText(graph: Graph, towards: 'right' | 'down'): string {
-  const ids = new Map(graph.boxes.map((box, at) => [box.id, `t${at}`]))
+export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
+  const ids = new Map(graph.boxes.map((box, at) => [box.id, dot`t${at}`]))
+  const idOf = (id: string): DotText => ids.get(id) ?? dot``
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
-  const nodes = (boxes: readonly Box[], indent: string): string[] => boxes.map((box) => `${indent}${ids.get(box.id) ?? ''} [label=${labelOf(box, towards)}${box.documentation === undefined ? '' : `, tooltip=${quoted(box.documentation)}`}${box.kind === 'union' ? ', style="rounded,dashed"' : ''}, color="${palette[box.kind]}"]`)
-  const clustered = namespaces.length > 1 ? namespaces.flatMap((namespace, at) => [`  subgraph cluster_${at} {`, `    label=${quoted(namespace)}`, ...nodes(graph.boxes.filter((box) => box.namespace === namespace), '    '), '  }']) : nodes(graph.boxes, '  ')
-  return [
-    `digraph ${quoted(graph.title)} {`,
-    `  graph [rankdir=${towards === 'right' ? 'LR' : 'TB'}, fontname="Helvetica"]`,
-    '  node [shape=record, fontname="Helvetica", fontsize=10]',
-    '  edge [fontname="Helvetica", fontsize=9]',
-    ...clustered,
-    ...graph.links.map((link) => `  ${ids.get(link.from) ?? ''} -> ${ids.get(link.to) ?? ''} [${arrows[link.kind]}${endLabel('taillabel', endText(link.source))}${link.kind === 'uses' ? '' : endLabel('headlabel', endText(link.target))}]`),
-    ...graph.listings.flatMap(({ title, entries }, at) => [`  list${at} [shape=note, label=${quoted([title, ...entries].join('\n')).replaceAll('\\n', '\\l').replace(/"$/, '\\l"')}]`]),
-    '}',
-    '',
-  ].join('\n')
+  const nodes = (boxes: readonly Box[]): DotText[] => boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards)}]`)
+  const cluster = (namespace: string, at: number): DotText[] => [
+    dot`  subgraph cluster_${at} {`,
+    dot`    label=${inDot(namespace)}`,
+    ...nodes(graph.boxes.filter((box) => box.namespace === namespace)).map((node) => dot`    ${node}`),
+    dot`  }`,
+  ]
+  return joined(
+    [
+      dot`digraph ${inDot(graph.title)} {`,
+      dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"]`,
+      dot`  node [shape=record, fontname="Helvetica", fontsize=10]`,
+      dot`  edge [fontname="Helvetica", fontsize=9]`,
+      ...(namespaces.length > 1 ? namespaces.flatMap(cluster) : nodes(graph.boxes).map((node) => dot`  ${node}`)),
+      ...graph.links.map((link) => dot`  ${idOf(link.from)} -> ${idOf(link.to)} [${edgeAttributes(link)}]`),
+      ...graph.listings.map(({ title, entries }, at) => dot`  list${at} [shape=note, label="${joined([title, ...entries].map(noteLine), '')}"]`),
+      dot`}`,
+      dot``,
+    ],
+    '\n',
+  )
 }
 
-function endLabel(name: string, text: string): string {
-  return text === '' ? '' : `, ${name}=${quoted(text)}`
+function nodeAttributes(box: Box, towards: 'right' | 'down'): DotText {
+  return joined(
+    [
+      dot`label=${labelOf(box, towards)}`,
+      ...(box.documentation === undefined ? [] : [dot`tooltip=${inDot(box.documentation)}`]),
+      ...(box.kind === 'union' ? [dot`style="rounded,dashed"`] : []),
+      dot`color=${inDot(palette[box.kind])}`,
+    ],
+    ', ',
+  )
+}
+
+function edgeAttributes(link: Link): DotText {
+  const tail = endLabel(dot`taillabel`, endText(link.source))
+  const head = link.kind === 'uses' ? [] : endLabel(dot`headlabel`, endText(link.target))
+  return joined([arrows[link.kind], ...tail, ...head], ', ')
+}
+
+function endLabel(name: DotText, text: string): DotText[] {
+  return text === '' ? [] : [dot`${name}=${inDot(text)}`]
 }
 
 /** A record label: name, then a line for each field, below each other: braces turn the direction, which is that of the whole graph. */
-function labelOf(box: Box, towards: 'right' | 'down'): string {
-  const rows = box.rows.map((row) => `${row.key ? '* ' : ''}${row.name}${row.type === '' ? '' : `: ${row.type}`}`)
-  const inRecord = (text: string): string => text.replace(/[\\{}|<>"]/g, (c) => `\\${c}`).replace(/\s+/g, ' ')
-  const label = `${inRecord(box.name)}${rows.length === 0 ? '' : `|${rows.map((row) => `${inRecord(row)}\\l`).join('')}`}`
-  return towards === 'right' ? `"${label}"` : `"{${label}}"`
+function labelOf(box: Box, towards: 'right' | 'down'): DotText {
+  const rows = box.rows.map((row) => dot`${inDotRecord(`${row.key ? '* ' : ''}${row.name}${row.type === '' ? '' : `: ${row.type}`}`)}\\l`)
+  const label = dot`${inDotRecord(box.name)}${rows.length === 0 ? dot`` : dot`|${joined(rows, '')}`}`
+  return towards === 'right' ? dot`"${label}"` : dot`"{${label}}"`
 }
 
-function quoted(text: string): string {
-  return `"${text.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\r?\n/g, '\\n')}"`
+/** A line of a note, which stands to the left. */
+function noteLine(text: string): DotText {
+  return dot`${inDotRecord(text)}\\l`
 }

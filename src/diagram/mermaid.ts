@@ -1,47 +1,50 @@
+import { inMermaid, memberInMermaid } from '../printing/escaping.js'
+import { joined, mermaid, type MermaidText } from '../printing/safe-text.js'
 import type { Box, Graph, Link } from './graph.js'
 
-const lines: Readonly<Record<Link['kind'], string>> = { leadsTo: '-->', contains: '*--', extends: '--|>', oneOf: '..>', uses: '..' }
+const lines: Readonly<Record<Link['kind'], MermaidText>> = { leadsTo: mermaid`-->`, contains: mermaid`*--`, extends: mermaid`--|>`, oneOf: mermaid`..>`, uses: mermaid`..` }
 
 /** A graph as the text of a Mermaid class diagram. */
-export function mermaidText(graph: Graph, towards: 'right' | 'down'): string {
-  const ids = new Map(graph.boxes.map((box, at) => [box.id, `t${at}`]))
+export function mermaidText(graph: Graph, towards: 'right' | 'down'): MermaidText {
+  const ids = new Map(graph.boxes.map((box, at) => [box.id, mermaid`t${at}`]))
+  const idOf = (id: string): MermaidText => ids.get(id) ?? mermaid``
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
-  const all = (boxes: readonly Box[], indent: string): string[] => boxes.flatMap((box) => boxLines(box, ids.get(box.id) ?? '', indent))
-  const boxes = namespaces.length > 1 ? namespaces.flatMap((namespace, at) => [`  namespace ${plainName(namespace, at)} {`, ...all(graph.boxes.filter((box) => box.namespace === namespace), '    '), '  }']) : all(graph.boxes, '  ')
-  return [
-    'classDiagram',
-    `  direction ${towards === 'right' ? 'LR' : 'TB'}`,
-    ...boxes,
-    ...graph.boxes.flatMap((box) => (box.kind === 'entity' ? [] : [`  <<${box.kind}>> ${ids.get(box.id) ?? ''}`])),
-    ...graph.links.map((link) => linkLine(link, ids)),
-    ...graph.listings.flatMap(({ title, entries }) => [`  note ${quoted([title, ...entries].join('\\n'))}`]),
-    '',
-  ].join('\n')
+  const all = (boxes: readonly Box[], indent: MermaidText): MermaidText[] => boxes.flatMap((box) => boxLines(box, idOf(box.id)).map((line) => mermaid`${indent}${line}`))
+  const inNamespace = (namespace: string, at: number): MermaidText[] => [
+    mermaid`  namespace ${namespaceName(namespace, at)} {`,
+    ...all(graph.boxes.filter((box) => box.namespace === namespace), mermaid`    `),
+    mermaid`  }`,
+  ]
+  return joined(
+    [
+      mermaid`classDiagram`,
+      mermaid`  direction ${towards === 'right' ? mermaid`LR` : mermaid`TB`}`,
+      ...(namespaces.length > 1 ? namespaces.flatMap(inNamespace) : all(graph.boxes, mermaid`  `)),
+      ...graph.boxes.flatMap((box) => (box.kind === 'entity' ? [] : [mermaid`  <<${memberInMermaid(box.kind)}>> ${idOf(box.id)}`])),
+      ...graph.links.map((link) => linkLine(link, idOf)),
+      // Notes have line breaks as the two characters \n.
+      ...graph.listings.map(({ title, entries }) => mermaid`  note ${inMermaid([title, ...entries].join('\\n'))}`),
+      mermaid``,
+    ],
+    '\n',
+  )
 }
 
-function boxLines(box: Box, id: string, indent: string): string[] {
-  const head = `${indent}class ${id}[${quoted(box.name)}]`
-  return box.rows.length === 0 ? [head] : [`${head} {`, ...box.rows.map((row) => `${indent}  ${row.key ? '+' : ''}${member(row.name)}${row.type === '' ? '' : ` ${member(row.type)}`}`), `${indent}}`]
+function boxLines(box: Box, id: MermaidText): MermaidText[] {
+  const head = mermaid`class ${id}[${inMermaid(box.name)}]`
+  const row = ({ key, name, type }: Box['rows'][number]): MermaidText => mermaid`  ${key ? mermaid`+` : mermaid``}${memberInMermaid(name)}${type === '' ? mermaid`` : mermaid` ${memberInMermaid(type)}`}`
+  return box.rows.length === 0 ? [head] : [mermaid`${head} {`, ...box.rows.map(row), mermaid`}`]
 }
 
-function linkLine(link: Link, ids: ReadonlyMap<string, string>): string {
-  const multiplicity = (text: string | undefined): string => (text === undefined ? '' : `${quoted(text)} `)
+function linkLine(link: Link, idOf: (id: string) => MermaidText): MermaidText {
+  const multiplicity = (text: string | undefined): MermaidText => (text === undefined ? mermaid`` : mermaid`${inMermaid(text)} `)
   const names = [link.target.name, link.source.name === undefined ? undefined : `back: ${link.source.name}`].filter((part) => part !== undefined).join(', ')
-  const left = multiplicity(link.source.multiplicity)
-  const right = multiplicity(link.target.multiplicity)
-  return `  ${ids.get(link.from) ?? ''} ${left}${lines[link.kind]} ${right}${ids.get(link.to) ?? ''}${names === '' ? '' : ` : ${names.replace(/[\n:;"]/g, ' ')}`}`
+  const label = names === '' ? mermaid`` : mermaid` : ${memberInMermaid(names)}`
+  return mermaid`  ${idOf(link.from)} ${multiplicity(link.source.multiplicity)}${lines[link.kind]} ${multiplicity(link.target.multiplicity)}${idOf(link.to)}${label}`
 }
 
-/** A text inside the braces of a class: what would end it, or be read as a method or a type, is left out. */
-function member(text: string): string {
-  return text.replace(/[{}()~<>"\n;]/g, ' ').trim()
-}
-
-function plainName(namespace: string, at: number): string {
+/** A namespace's name of letters, digits and `_`, told from others by its number. */
+function namespaceName(namespace: string, at: number): MermaidText {
   const name = namespace.replace(/[^A-Za-z0-9]+/g, '_').replace(/^_+|_+$/g, '')
-  return `${name === '' ? 'none' : name}_${at}`
-}
-
-function quoted(text: string): string {
-  return `"${text.replace(/"/g, '\'').replace(/[[\]]/g, ' ')}"`
+  return mermaid`${memberInMermaid(name === '' ? 'none' : name)}_${at}`
 }

@@ -1,60 +1,60 @@
 import { fontFamily, textWidth } from './fonts.js'
 import { palette, type Picture, type Point, type Shape, type Stroke } from './shapes.js'
+import { inMarkup } from '../printing/escaping.js'
+import { joined, markup, type Markup } from '../printing/safe-text.js'
 
 /**
  * A picture as SVG 1.1. Documentation is shown when somebody points at a shape; boxes and links bear `data-` attributes that say what they
  * stand for, and colours have classes, so that a page can give them others.
+ *
+ * @param place in a page it is as large as the page lets it be
  */
-export function svgText({ width, height, title, shapes }: Picture): string {
-  return [
-    `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="'${fontFamily}', Verdana, sans-serif" role="img">`,
-    `<title>${escaped(title)}</title>`,
-    `<rect class="paint-paper" width="${width}" height="${height}" fill="${palette.paper}"/>`,
+export function svgText({ width, height, title, shapes }: Picture, place: 'file' | 'page' = 'file'): Markup {
+  const size = place === 'page' ? markup`class="picture"` : markup`width="${width}" height="${height}"`
+  return joined([
+    markup`<svg xmlns="http://www.w3.org/2000/svg" ${size} viewBox="0 0 ${width} ${height}" font-family="'${inMarkup(fontFamily)}', Verdana, sans-serif" role="img">`,
+    markup`<title>${inMarkup(title)}</title>`,
+    markup`<rect class="paint-paper" width="${width}" height="${height}" fill="${inMarkup(palette.paper)}"/>`,
     ...shapes.map(shapeText),
-    '</svg>',
-    '',
-  ].join('\n')
+    markup`</svg>`,
+    markup``,
+  ], '\n')
 }
 
-function shapeText(shape: Shape): string {
+function shapeText(shape: Shape): Markup {
   switch (shape.kind) {
     case 'rectangle':
-      return `<rect x="${n(shape.x)}" y="${n(shape.y)}" width="${n(shape.w)}" height="${n(shape.h)}"${shape.radius === undefined || shape.radius === 0 ? '' : ` rx="${shape.radius}"`}${strokeText(shape)}/>`
+      return markup`<rect x="${n(shape.x)}" y="${n(shape.y)}" width="${n(shape.w)}" height="${n(shape.h)}"${shape.radius === undefined || shape.radius === 0 ? markup`` : markup` rx="${shape.radius}"`}${strokeText(shape)}/>`
     case 'line':
-      return `<polyline points="${pointsText(shape.points)}"${strokeText(shape)}/>`
+      return markup`<polyline points="${pointsText(shape.points)}"${strokeText(shape)}/>`
     case 'polygon':
-      return `<polygon points="${pointsText(shape.points)}"${strokeText(shape)}/>`
+      return markup`<polygon points="${pointsText(shape.points)}"${strokeText(shape)}/>`
     case 'circle':
-      return `<circle cx="${n(shape.x)}" cy="${n(shape.y)}" r="${n(shape.r)}"${strokeText(shape)}/>`
+      return markup`<circle cx="${n(shape.x)}" cy="${n(shape.y)}" r="${n(shape.r)}"${strokeText(shape)}/>`
     case 'text': {
-      const anchor = shape.anchor === undefined || shape.anchor === 'start' ? '' : ` text-anchor="${shape.anchor}"`
+      const anchor = shape.anchor === undefined || shape.anchor === 'start' ? markup`` : markup` text-anchor="${inMarkup(shape.anchor)}"`
       // Where another font stands in, texts still take the room that was reckoned.
-      const length = ` textLength="${n(textWidth(shape.text, shape.size, shape.bold))}" lengthAdjust="spacingAndGlyphs"`
-      return `<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? ' font-weight="bold"' : ''}${anchor}${length} class="paint-${shape.paint}" fill="${palette[shape.paint]}" xml:space="preserve">${escaped(shape.text)}</text>`
+      const length = markup` textLength="${n(textWidth(shape.text, shape.size, shape.bold))}" lengthAdjust="spacingAndGlyphs"`
+      return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? markup` font-weight="bold"` : markup``}${anchor}${length} class="paint-${inMarkup(shape.paint)}" fill="${inMarkup(palette[shape.paint])}" xml:space="preserve">${inMarkup(shape.text)}</text>`
     }
     case 'group': {
       const { about, hint, shapes } = shape
-      const data = about === undefined ? '' : ` class="${about.role}" data-id="${escaped(about.id)}" data-name="${escaped(about.name)}"${about.others === undefined ? '' : ` data-to="${escaped(about.others)}"`}`
-      return [`<g${data}>`, ...(hint === undefined ? [] : [`<title>${escaped(hint)}</title>`]), ...shapes.map(shapeText), '</g>'].join('\n')
+      const data = about === undefined ? markup`` : markup` class="${inMarkup(about.role)}" data-id="${inMarkup(about.id)}" data-name="${inMarkup(about.name)}"${about.others === undefined ? markup`` : markup` data-to="${inMarkup(about.others)}"`}`
+      return joined([markup`<g${data}>`, ...(hint === undefined ? [] : [markup`<title>${inMarkup(hint)}</title>`]), ...shapes.map(shapeText), markup`</g>`], '\n')
     }
   }
 }
 
-function strokeText({ fill, stroke, width, dash }: Stroke): string {
+function strokeText({ fill, stroke, width, dash }: Stroke): Markup {
   const classes = [...(fill === undefined ? [] : [`paint-${fill}`]), ...(stroke === undefined ? [] : [`stroke-${stroke}`])]
-  return ` class="${classes.join(' ')}" fill="${fill === undefined ? 'none' : palette[fill]}"${stroke === undefined ? '' : ` stroke="${palette[stroke]}" stroke-width="${width ?? 1}"`}${dash === undefined ? '' : ` stroke-dasharray="${dash.join(' ')}"`}`
+  return markup` class="${inMarkup(classes.join(' '))}" fill="${fill === undefined ? markup`none` : inMarkup(palette[fill])}"${stroke === undefined ? markup`` : markup` stroke="${inMarkup(palette[stroke])}" stroke-width="${width ?? 1}"`}${dash === undefined ? markup`` : markup` stroke-dasharray="${inMarkup(dash.join(' '))}"`}`
 }
 
-function pointsText(points: readonly Point[]): string {
-  return points.map(({ x, y }) => `${n(x)},${n(y)}`).join(' ')
+function pointsText(points: readonly Point[]): Markup {
+  return joined(points.map(({ x, y }) => markup`${n(x)},${n(y)}`), ' ')
 }
 
 /** A number with at most two digits behind the point. */
-function n(value: number): string {
-  return String(Math.round(value * 100) / 100)
-}
-
-/** Text from metadata, so that it can't become markup; what XML can't carry is left out. */
-export function escaped(text: string): string {
-  return text.replace(/[^\t\n\r\u{20}-\u{d7ff}\u{e000}-\u{fffd}\u{10000}-\u{10ffff}]/gu, '').replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`)
+function n(value: number): number {
+  return Math.round(value * 100) / 100
 }

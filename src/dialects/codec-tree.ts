@@ -1,8 +1,9 @@
 import type { Contract, TypeId } from '../contract/contract.js'
 import { namedType } from '../contract/queries.js'
 import type { Names } from '../naming/names.js'
-import { propertyName, quoted } from '../typescript/escaping.js'
-import type { Page } from '../typescript/page.js'
+import { plainLiteral, propertyName, quoted } from '../printing/escaping.js'
+import type { Page } from '../printing/page.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 
 /**
  * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
@@ -103,15 +104,14 @@ export class TreePrinter {
   private readonly page: Page
   private readonly contract: Contract
   private readonly names: Names
-  private readonly constants: ReadonlyMap<string, string>
-
+  private readonly constants: ReadonlyMap<string, Code>
   private readonly moduleOf: (contract: Contract, names: Names, id: TypeId) => string
 
   /**
    * @param constants texts that the page has a constant for
    * @param moduleOf the module that a type's codec is on
    */
-  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, string> = new Map(), moduleOf: (contract: Contract, names: Names, id: TypeId) => string = () => 'codecs') {
+  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, Code> = new Map(), moduleOf: (contract: Contract, names: Names, id: TypeId) => string = () => 'codecs') {
     this.moduleOf = moduleOf
     this.page = page
     this.contract = contract
@@ -119,22 +119,22 @@ export class TreePrinter {
     this.constants = constants
   }
 
-  print(tree: CodecTree, indent = ''): string {
+  print(tree: CodecTree, indent: Code = code``): Code {
     if (tree instanceof Builtin) return this.page.use(tree.module, tree.name)
-    if (tree instanceof CodecReference) return `${tree.late ? '() => ' : ''}${this.codec(tree.id)}`
-    if (tree instanceof LateList) return `() => [${tree.ids.map((id) => this.codec(id)).join(', ')}]`
-    if (tree instanceof Elsewhere) return `() => ${this.page.use(tree.module, tree.name)}`
+    if (tree instanceof CodecReference) return code`${tree.late ? code`() => ` : code``}${this.codec(tree.id)}`
+    if (tree instanceof LateList) return code`() => [${joined(tree.ids.map((id) => this.codec(id)), ', ')}]`
+    if (tree instanceof Elsewhere) return code`() => ${this.page.use(tree.module, tree.name)}`
     if (typeof tree === 'string') return this.constants.get(tree) ?? quoted(tree)
-    if (typeof tree !== 'object' || tree === null) return String(tree)
-    if (Array.isArray(tree)) return `[${tree.map((each: CodecTree) => this.print(each, indent)).join(', ')}]`
-    const inner = `${indent}  `
-    const rows = Object.entries(tree).map(([key, value]) => `${propertyName(key)}: ${this.print(value, inner)}`)
-    if (rows.length === 0) return '{}'
-    const line = `{ ${rows.join(', ')} }`
-    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : `{\n${rows.map((row) => `${inner}${row},\n`).join('')}${indent}}`
+    if (typeof tree !== 'object' || tree === null) return plainLiteral(tree)
+    if (Array.isArray(tree)) return code`[${joined(tree.map((each: CodecTree) => this.print(each, indent)), ', ')}]`
+    const inner = code`${indent}  `
+    const rows = Object.entries(tree).map(([key, value]) => code`${propertyName(key)}: ${this.print(value, inner)}`)
+    if (rows.length === 0) return code`{}`
+    const line = code`{ ${joined(rows, ', ')} }`
+    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : code`{\n${joined(rows.map((row) => code`${inner}${row},\n`), '')}${indent}}`
   }
 
-  private codec(id: TypeId): string {
+  private codec(id: TypeId): Code {
     namedType(this.contract, id)
     return this.page.use(this.moduleOf(this.contract, this.names, id), this.names.codecs[id] ?? '')
   }

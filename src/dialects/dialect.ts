@@ -2,7 +2,9 @@ import type { Contract, DialectName, Endpoint, Fault, Operation, Type } from '..
 import type { KeptNames } from '../contract/kept-names.js'
 import type { Documents, LoadedDocument } from '../documents/documents.js'
 import type { Names } from '../naming/names.js'
-import type { Page } from '../typescript/page.js'
+import type { Indent } from '../printing/escaping.js'
+import type { Page } from '../printing/page.js'
+import type { Code, Markdown } from '../printing/safe-text.js'
 
 export type { LoadedDocument } from '../documents/documents.js'
 
@@ -61,17 +63,18 @@ export interface Emitter {
   /** How content that the contract leaves open is typed: an element of it, and the member of a record that holds it. */
   readonly open: OpenTypes
   /** Sections of the client's README about what is this dialect's own, as lines of Markdown; `variable` holds the client in examples. */
-  readme?(contract: Contract, variable: string, names: Names): readonly string[]
+  readme?(contract: Contract, variable: Code, names: Names): readonly Markdown[]
   /** Variables that settings can be filled from, besides those of all clients, without their prefix. */
   readonly variables?: readonly string[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
-  readonly reexports: readonly (readonly [module: string, clause: string])[]
+  readonly reexports: readonly (readonly [module: string, clause: Code])[]
 }
 
 /** Lines to put into a record that is open, and the type of a value that may be anything. */
 export interface OpenTypes {
-  fragment(page: Page): string
-  recordLines(page: Page): readonly string[]
+  fragment(page: Page): Code
+  /** @param required is there open content at least? */
+  recordLines(page: Page, required?: boolean, indent?: Indent): readonly Code[]
 }
 
 export interface DeclarationContext {
@@ -81,27 +84,27 @@ export interface DeclarationContext {
   /** Where the declaration is printed: what it needs is imported there. */
   readonly page: Page
   /** The names of the types of its input and its outcome. */
-  readonly inputType: string
-  readonly outcomeType: string
+  readonly inputType: Code
+  readonly outcomeType: Code
 }
 
 /** What of an operation's declaration differs from the usual. */
 export interface Declaration {
   /** What the input's type is built on, and the inputs that it covers: those need no lines of their own. */
-  readonly inputBase?: { readonly text: string; readonly covers: readonly string[] }
+  readonly inputBase?: { readonly text: Code; readonly covers: readonly string[] }
   readonly signature?: Signature
 }
 
 /** How an operation's function is declared. */
 export interface Signature {
   /** Type parameters with their brackets, or nothing. */
-  readonly typeParameters: string
+  readonly typeParameters: Code
   /** The parameter for the input: `input: ListBerthsInput = {}`. */
-  readonly input: string
+  readonly input: Code
   /** The type that it returns, promise included. */
-  readonly returns: string
+  readonly returns: Code
   /** The type of the parameter for what belongs to this call alone, where it is more than usual. */
-  readonly thisCall?: string
+  readonly thisCall?: Code
 }
 
 export interface OperationContext extends DeclarationContext {

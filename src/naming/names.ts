@@ -2,7 +2,8 @@ import type { Contract, NamedType, Operation, TypeId } from '../contract/contrac
 import { groupOf } from '../contract/choice.js'
 import { directSubtypes, operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { KeptNames } from '../contract/kept-names.js'
-import { camelCase, pascalCase } from './identifiers.js'
+import { problem } from '../contract/problem.js'
+import { camelCase, isIdentifier, pascalCase } from './identifiers.js'
 import { globals, keywords } from './reserved.js'
 
 /** Every identifier that generation needs, decided. */
@@ -29,8 +30,10 @@ const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record
  *
  * @param kept what earlier generations decided
  * @param reserved names that generated files use themselves
+ * @throws Problem TM-3010 when a kept name is no identifier
  */
 export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
+  checkKept(kept, whole.name)
   // Types that no operation needs get no name, and so take none away.
   const contract = neededOf(whole)
   const taken = new Set([...ownExports, ...reserved, ...globals].map((name) => name.toLowerCase()))
@@ -91,6 +94,13 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   }
   const paths = { ...kept.paths, ...Object.fromEntries(operationsOf(contract).flatMap((operation) => (operation.key === undefined ? [] : [[operation.key, pathOf(operation)]]))) }
   return { class: theClass, types, codecs, operations, groups, paths }
+}
+
+/** Kept names lie in a file of the project, which anybody may have written: what is no identifier never becomes code. */
+function checkKept({ class: className, types, codecs, operations, groups }: KeptNames, contract: string): void {
+  const given = [...(className === undefined ? [] : [className]), ...[types, codecs, operations, groups].flatMap((record) => Object.values(record))]
+  const unfit = given.find((name: unknown) => typeof name !== 'string' || !isIdentifier(name))
+  if (unfit !== undefined) throw problem('TM-3010', { contract, name: String(unfit) })
 }
 
 /** What an operation's function is called when nothing is in the way: outside its group it needs the group's name, `createBookings`. */

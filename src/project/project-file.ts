@@ -28,7 +28,7 @@ export interface ContractEntry {
   /** Operations that open and close a session of the service's own. */
   readonly session?: SessionEntry
   /** What imports in the client end in; `.js` when left out. */
-  readonly importSuffix?: string
+  readonly importSuffix?: '.js' | '.ts' | ''
   /** Named selections and arrangements of types for diagrams. */
   readonly views?: Readonly<Record<string, ViewEntry>>
 }
@@ -165,7 +165,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   const contract = Joi.object({
     from: Joi.string().required(),
     folder: Joi.string().required(),
-    class: Joi.string().pattern(/^\p{Lu}[\p{L}\p{N}_]*$/u, 'a class name: a capital, then letters and digits'),
+    class: Joi.string().pattern(/^\p{Lu}\p{ID_Continue}*$/u, 'a class name: a capital, then letters and digits'),
     only: names.min(1),
     endpoint: Joi.string(),
     credential: choice,

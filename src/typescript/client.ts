@@ -4,15 +4,17 @@ import { groupOf } from '../contract/choice.js'
 import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
-import { operationExports, type Names } from '../naming/names.js'
+import type { Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
-import { docComment, propertyName, quoted } from './escaping.js'
+import { codeInMarkdown, docComment, fenced, identifier, propertyName, quoted } from '../printing/escaping.js'
 import { firstLines, type InputMaker } from './first-lines.js'
-import { Page, type PrintOptions } from './page.js'
+import { Page, type PrintOptions } from '../printing/page.js'
 import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
+import { exportedNames } from './exported-names.js'
 import { methodHead, operationPage } from './operation-page.js'
 import { TypeTexts, typesPage } from './types.js'
+import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -62,7 +64,7 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
 }
 
 /** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
-const nodeFiles = ['node/authorization-code.ts', 'node/cookies.ts', 'node/ntlm.ts', 'node/platform.ts', 'node/proxy.ts', 'node/response.ts', 'node/transport.ts']
+const nodeFiles = [code`node/authorization-code.ts`, code`node/cookies.ts`, code`node/ntlm.ts`, code`node/platform.ts`, code`node/proxy.ts`, code`node/response.ts`, code`node/transport.ts`]
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {
@@ -91,7 +93,7 @@ function manifestText(contract: Contract, names: Names, dialect: Dialect, files:
 function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   const groups = new Map<string, Operation[]>()
   for (const operation of operations) {
-    const group = groupOf(operation) ?? ''
+    const group = groupOf(operation) ?? code``
     groups.set(group, [...(groups.get(group) ?? []), operation])
   }
   return groups
@@ -99,69 +101,69 @@ function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
 
 function clientPage(contract: Contract, names: Names, operations: readonly Operation[], texts: TypeTexts, dialect: Dialect, options: ClientOptions): Page {
   const page = new Page('client')
-  page.declare(names.class)
+  const name = page.declare(names.class)
   const connection = page.useType('runtime/connection', 'Connection')
   const settings = page.useType('runtime/connection', 'Settings')
   const connect = page.use('settings', 'connect')
   const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
   const named = [...groups].filter(([group]) => group !== '')
-  const groupClass = (group: string): string => names.groups[group] ?? `${names.class}${pascalCase(group)}`
+  const groupClass = (group: string): Code => identifier(names.groups[group] ?? `${names.class}${pascalCase(group)}`)
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
-    `export class ${names.class} {`,
-    `  readonly connection: ${connection}`,
-    ...named.map(([group]) => `  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`),
-    '',
-    `  constructor(settings: ${settings} = {}) {`,
-    `    this.connection = ${connect}(settings)`,
-    ...named.map(([group]) => `    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`),
-    '  }',
-    '',
-    `  /** Settings from ${variableNames(dialect, options.contractName)}. */`,
-    `  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${names.class} {`,
-    `    return new ${names.class}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
-    '  }',
+    code`export class ${name} {`,
+    code`  readonly connection: ${connection}`,
+    ...named.map(([group]) => code`  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`),
+    code``,
+    code`  constructor(settings: ${settings} = {}) {`,
+    code`    this.connection = ${connect}(settings)`,
+    ...named.map(([group]) => code`    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`),
+    code`  }`,
+    code``,
+    ...docComment([`Settings from ${variableNames(dialect, options.contractName)}.`], '  '),
+    code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${name} {`,
+    code`    return new ${name}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
+    code`  }`,
   )
   // One by one: a call can take only so many arguments.
   for (const operation of groups.get('') ?? []) page.print(...method(operation, texts, page, dialect))
   page.print(
-    '',
-    '  /** Ends the calls that are under way; later ones are refused. */',
-    '  close(): Promise<void> {',
-    `    return ${page.use('runtime/connection', 'close')}(this.connection)`,
-    '  }',
-    '',
-    '  [Symbol.asyncDispose](): Promise<void> {',
-    '    return this.close()',
-    '  }',
-    '}',
+    code``,
+    code`  /** Ends the calls that are under way; later ones are refused. */`,
+    code`  close(): Promise<void> {`,
+    code`    return ${page.use('runtime/connection', 'close')}(this.connection)`,
+    code`  }`,
+    code``,
+    code`  [Symbol.asyncDispose](): Promise<void> {`,
+    code`    return this.close()`,
+    code`  }`,
+    code`}`,
   )
   for (const [group, members] of named) {
     page.print(
-      '',
+      code``,
       ...docComment([`The operations of ${group}.`]),
-      `export class ${groupClass(group)} {`,
-      `  private readonly connection: ${connection}`,
-      '',
-      `  constructor(connection: ${connection}) {`,
-      '    this.connection = connection',
-      '  }',
+      code`export class ${groupClass(group)} {`,
+      code`  private readonly connection: ${connection}`,
+      code``,
+      code`  constructor(connection: ${connection}) {`,
+      code`    this.connection = connection`,
+      code`  }`,
     )
     for (const operation of members) page.print(...method(operation, texts, page, dialect))
-    page.print('}')
+    page.print(code`}`)
   }
   return page
 }
 
-function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): string[] {
-  const [call] = operationExports(texts.names.operations[pathOf(operation)] ?? '')
+function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): Code[] {
+  const [call] = exportedNames(texts.names, operation)
   return [
-    '',
+    code``,
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
-    `  ${methodHead(operation, texts, page, dialect)} {`,
-    `    return ${page.use(`operations/${call}`, call)}(this.connection, input, thisCall)`,
-    '  }',
+    code`  ${methodHead(operation, texts, page, dialect)} {`,
+    code`    return ${page.use(`operations/${call}`, call)}(this.connection, input, thisCall)`,
+    code`  }`,
   ]
 }
 
@@ -173,14 +175,14 @@ function settingsPage(contract: Contract, names: Names, dialect: Dialect, option
   dialect.emit.endpoints(contract, page)
   const prefix = variablePrefix(options.contractName)
   page.print(
-    '',
+    code``,
     ...docComment([
-      `Opens a connection to the service, for the operations that are used without the class {@link ${names.class}}.`,
+      `Opens a connection to the service, for the operations that are used without the class ${names.class}.`,
       `Whatever differs from place to place belongs outside the code: \`settingsFrom(process.env, '${prefix}')\` fills the settings from variables.`,
-    ]).map((line) => line.replace(`{@link ${names.class}}`, names.class)),
-    `export function connect(settings: ${settings} = {}): ${connection} {`,
-    '  return { settings, endpoints, closed: new AbortController() }',
-    '}',
+    ]),
+    code`export function connect(settings: ${settings} = {}): ${connection} {`,
+    code`  return { settings, endpoints, closed: new AbortController() }`,
+    code`}`,
   )
   return page
 }
@@ -188,12 +190,12 @@ function settingsPage(contract: Contract, names: Names, dialect: Dialect, option
 function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect, options: ClientOptions): Page {
   const page = new Page('index')
   const first = firstLines(contract, names, operations, options.sample, `./index${options.importSuffix}`)
-  page.printHead(docComment([`The first lines to write:\n\n${'```ts'}\n${first.join('\n')}\n${'```'}`]).join('\n') + '\n')
+  page.printHead(code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(first), '\n')}`]), '\n')}\n`)
   const modules = ['client', 'settings', ...(types.isEmpty() ? [] : ['types']), ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`), 'runtime/failures']
   for (const module of modules) page.reexport(module)
-  page.reexport('runtime/connection', '{ close, settingsFrom }')
-  page.reexport('runtime/connection', 'type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }')
-  page.reexport('runtime/plain', '{ toPlain, type Plain }')
+  page.reexport('runtime/connection', code`{ close, settingsFrom }`)
+  page.reexport('runtime/connection', code`type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }`)
+  page.reexport('runtime/plain', code`{ toPlain, type Plain }`)
   for (const [module, clause] of dialect.emit.reexports) page.reexport(module, clause)
   return page
 }
@@ -204,10 +206,10 @@ export function variablePrefix(contractName: string): string {
 }
 
 /** The variables that fill a client's settings, as a list in Markdown. */
-export function variableNames(dialect: Dialect, contractName: string): string {
+export function variableNames(dialect: Dialect, contractName: string): Markdown {
   const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'DIGEST', 'TOKEN', 'KEY', 'CLIENT_ID', 'CLIENT_SECRET', ...(dialect.emit.variables ?? []), 'TIME_LIMIT', 'RETRIES']
-  const all = names.map((name) => `\`${variablePrefix(contractName)}_${name}\``)
-  return `${all.slice(0, -1).join(', ')} and ${all.at(-1) ?? ''}`
+  const all = names.map((name) => codeInMarkdown(`${variablePrefix(contractName)}_${name}`))
+  return markdown`${joined(all.slice(0, -1), ', ')} and ${all.at(-1) ?? markdown``}`
 }
 
 function compare(a: string, b: string): number {

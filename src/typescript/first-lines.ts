@@ -4,7 +4,8 @@ import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
 import { fieldsOf, resolve } from '../contract/queries.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
-import { propertyName, quoted } from './escaping.js'
+import { identifier, memberAccess, plainLiteral, propertyName, quoted } from '../printing/escaping.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 
 /** Makes an input in plain form that satisfies an operation. */
 export type InputMaker = (operation: Operation) => Readonly<Record<string, unknown>>
@@ -19,21 +20,22 @@ const lineLength = 110
  * @param from the module that the class is imported from
  * @returns no lines when there is no operation
  */
-export function firstLines(contract: Contract, names: Names, operations: readonly Operation[], sample: InputMaker, from = './index.js'): string[] {
+export function firstLines(contract: Contract, names: Names, operations: readonly Operation[], sample: InputMaker, from = './index.js'): Code[] {
   const operation = firstToCall(contract, operations)
   if (operation === undefined) return []
   const group = groupOf(operation)
-  const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
-  const path = `${variable}${group === undefined ? '' : member(groupName(group))}${member(methodName(operation))}`
+  const variable = clientVariable(names)
+  const className = identifier(names.class)
+  const path = code`${variable}${group === undefined ? code`` : memberAccess(groupName(group))}${memberAccess(methodName(operation))}`
   const isNeeded = operation.inputs.some((input) => !input.optional && input.place !== 'messageHeader')
-  const call = (open: string, close: string): string[] => {
-    const [first = '', ...rest] = isNeeded ? literalLines(typed(contract, names, operation, sample(operation)), lineLength - open.length - path.length - close.length) : ['']
-    return rest.length === 0 ? [`${open}${path}(${first})${close}`] : [`${open}${path}(${first}`, ...rest.slice(0, -1), `${rest.at(-1) ?? ''})${close}`]
+  const call = (open: Code, close: Code): Code[] => {
+    const [first = code``, ...rest] = isNeeded ? literalLines(typed(contract, names, operation, sample(operation)), lineLength - open.length - path.length - close.length) : [code``]
+    return rest.length === 0 ? [code`${open}${path}(${first})${close}`] : [code`${open}${path}(${first}`, ...rest.slice(0, -1), code`${rest.at(-1) ?? code``})${close}`]
   }
   return [
-    `import { ${names.class} } from ${quoted(from)}`,
-    `const ${variable} = new ${names.class}()`,
-    ...(isIterable(operation) ? call('for await (const each of ', ') console.log(each)') : operation.outcome.kind === 'nothing' ? call('await ', '') : call('console.log(await ', ')')),
+    code`import { ${className} } from ${quoted(from)}`,
+    code`const ${variable} = new ${className}()`,
+    ...(isIterable(operation) ? call(code`for await (const each of `, code`) console.log(each)`) : operation.outcome.kind === 'nothing' ? call(code`await `, code``) : call(code`console.log(await `, code`)`)),
   ]
 }
 
@@ -87,26 +89,26 @@ function kindsOfFields(contract: Contract, names: Names, fields: readonly Field[
   return made
 }
 
-function member(name: string): string {
-  const written = propertyName(name)
-  return written.startsWith('[') ? written : written === name ? `.${name}` : `[${written}]`
+/** The variable that holds a client in examples: `berthDesk`. */
+export function clientVariable(names: Names): Code {
+  return identifier(names.class.charAt(0).toLowerCase() + names.class.slice(1))
 }
 
 /** A value as a literal of TypeScript: on one line where it is short enough, else a member a line. */
-export function literalLines(value: unknown, room: number): string[] {
+export function literalLines(value: unknown, room: number): Code[] {
   const line = literal(value)
   if (line.length <= room || typeof value !== 'object' || value === null || value instanceof Uint8Array) return [line]
-  const [open, close] = Array.isArray(value) ? ['[', ']'] : ['{', '}']
-  const members = Array.isArray(value) ? value.map((each) => ['', each as unknown] as const) : Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => [`${propertyName(name)}: `, each as unknown] as const)
-  return [open, ...members.flatMap(([lead, each]) => literalLines(each, lineLength - 2).map((text, at, all) => `  ${at === 0 ? lead : ''}${text}${at === all.length - 1 ? ',' : ''}`)), close]
+  const [open, close] = Array.isArray(value) ? [code`[`, code`]`] : [code`{`, code`}`]
+  const members = Array.isArray(value) ? value.map((each) => [code``, each as unknown] as const) : Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => [code`${propertyName(name)}: `, each as unknown] as const)
+  return [open, ...members.flatMap(([lead, each]) => literalLines(each, lineLength - 2).map((text, at, all) => code`  ${at === 0 ? lead : code``}${text}${at === all.length - 1 ? code`,` : code``}`)), close]
 }
 
-function literal(value: unknown): string {
+function literal(value: unknown): Code {
   if (typeof value === 'string') return quoted(value)
-  if (typeof value === 'bigint') return `${value}n`
-  if (value instanceof Uint8Array) return `Uint8Array.of(${value.join(', ')})`
-  if (Array.isArray(value)) return `[${value.map(literal).join(', ')}]`
-  if (typeof value !== 'object' || value === null) return String(value)
-  const members = Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => `${propertyName(name)}: ${literal(each)}`)
-  return members.length === 0 ? '{}' : `{ ${members.join(', ')} }`
+  if (typeof value === 'bigint') return plainLiteral(value)
+  if (value instanceof Uint8Array) return code`Uint8Array.of(${joined([...value].map(plainLiteral), ', ')})`
+  if (Array.isArray(value)) return code`[${joined(value.map(literal), ', ')}]`
+  if (typeof value !== 'object' || value === null) return plainLiteral(value as number | boolean | null | undefined)
+  const members = Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => code`${propertyName(name)}: ${literal(each)}`)
+  return members.length === 0 ? code`{}` : code`{ ${joined(members, ', ')} }`
 }

@@ -1,8 +1,9 @@
 import type { Type } from '../contract/contract.js'
-import { namedType, pathOf } from '../contract/queries.js'
+import { namedType } from '../contract/queries.js'
 import type { OperationContext } from '../dialects/dialect.js'
-import { operationExports } from '../naming/names.js'
-import { docComment, quoted } from './escaping.js'
+import { docComment, quoted } from '../printing/escaping.js'
+import { exportedNames } from './exported-names.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 
 /**
  * Prints an operation's exported function, which hands the input on with the page's constant `operation`.
@@ -10,35 +11,35 @@ import { docComment, quoted } from './escaping.js'
  * @param call what does the work: a function of the runtime that takes the connection, the operation, the input and what belongs to this call
  * @param remarks further lines of its documentation
  */
-export function printFunction({ operation, names, page, signature }: OperationContext, call: string, remarks: readonly string[] = []): void {
-  const [name] = operationExports(names.operations[pathOf(operation)] ?? '')
+export function printFunction({ operation, names, page, signature }: OperationContext, call: Code, remarks: readonly string[] = []): void {
+  const [name] = exportedNames(names, operation)
   page.print(
-    '',
+    code``,
     ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, ...remarks]),
-    `export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
-    `  return ${call}(connection, operation, input, thisCall)`,
-    '}',
+    code`export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
+    code`  return ${call}(connection, operation, input, thisCall)`,
+    code`}`,
   )
 }
 
 /** Prints the type of the faults that an operation declares, and the guard that tells them. */
 export function printFaults({ contract, operation, names, page }: OperationContext, faults: OperationContext['operation']['faults']): void {
   if (faults.length === 0) return
-  const [call, , , fault, guard] = operationExports(names.operations[pathOf(operation)] ?? '')
+  const [call, , , fault, guard] = exportedNames(names, operation)
   const serviceFault = page.use('runtime/failures', 'ServiceFault')
-  const detail = (type: Type): string => {
+  const detail = (type: Type): Code => {
     const named = type.kind === 'reference' ? namedType(contract, type.to) : undefined
-    return named === undefined || named.kind === 'list' ? 'unknown' : page.useType('types', names.types[named.id] ?? '')
+    return named === undefined || named.kind === 'list' ? code`unknown` : page.useType('types', names.types[named.id] ?? '')
   }
-  const conditions = faults.map((each) => `error.fault === ${quoted(each.name)}`)
+  const conditions = faults.map((each) => code`error.fault === ${quoted(each.name)}`)
   page.print(
-    '',
+    code``,
     ...docComment([`The faults that ${call} declares.`, ...faults.filter((each) => each.documentation !== undefined).map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)]),
-    `export type ${fault} = ${faults.map((each) => `${serviceFault}<${quoted(each.name)}, ${detail(each.type)}>`).join(' | ')}`,
-    '',
-    `/** Is a caught error one of the faults that ${call} declares? */`,
-    `export function ${guard}(error: unknown): error is ${fault} {`,
-    `  return error instanceof ${serviceFault} && ${conditions.length === 1 ? (conditions[0] ?? '') : `(${conditions.join(' || ')})`}`,
-    '}',
+    code`export type ${fault} = ${joined(faults.map((each) => code`${serviceFault}<${quoted(each.name)}, ${detail(each.type)}>`), ' | ')}`,
+    code``,
+    code`/** Is a caught error one of the faults that ${call} declares? */`,
+    code`export function ${guard}(error: unknown): error is ${fault} {`,
+    code`  return error instanceof ${serviceFault} && ${conditions.length === 1 ? (conditions[0] ?? code``) : code`(${joined(conditions, ' || ')})`}`,
+    code`}`,
   )
 }

@@ -3,6 +3,8 @@ import { endpointsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import type { Names } from '../naming/names.js'
 import { variablePrefix, type ClientOptions } from './client.js'
+import { inVariables } from '../printing/escaping.js'
+import { joined, variables, type VariablesText } from '../printing/safe-text.js'
 
 /** What a variable is for, where it belongs to a group that is needed together. */
 const groups: readonly { readonly say: string; readonly names: readonly string[]; readonly dialects?: readonly string[] }[] = [
@@ -16,19 +18,20 @@ const groups: readonly { readonly say: string; readonly names: readonly string[]
 ]
 
 /** A template of the settings of a client, without any secret: a file of variables to be copied and filled in. */
-export function settingsTemplate(contract: Contract, names: Names, dialect: Dialect, { contractName }: ClientOptions): string {
-  const prefix = variablePrefix(contractName)
-  const oneLine = (text: string): string => text.replace(/[\r\n]+/g, ' ')
+export function settingsTemplate(contract: Contract, names: Names, dialect: Dialect, { contractName }: ClientOptions): VariablesText {
+  const setting = (name: string): VariablesText => variables`# ${inVariables(`${variablePrefix(contractName)}_${name}`)}=`
+  const className = inVariables(names.class)
   const endpoints = endpointsOf(contract)
+  const wanted = groups.filter(({ dialects }) => dialects?.includes(dialect.name) !== false)
   const lines = [
-    `# Settings of ${names.class}, for ${names.class}.fromVariables(process.env). Copy this file, fill in what is needed,`,
-    '# and keep the copy out of version control:  node --env-file=<copy> your-program.js',
-    '',
-    ...endpoints.map(({ name, address, protocol }) => `# ${oneLine(name)} (${oneLine(protocol)}): ${oneLine(address)}`),
-    '# Where the service is, if not at the address above.',
-    `# ${prefix}_URL=`,
-    ...(endpoints.length > 1 ? [`# ${prefix}_ENDPOINT=`] : []),
-    ...groups.filter(({ dialects }) => dialects?.includes(dialect.name) !== false).flatMap(({ say, names: variables }) => ['', `# ${say}`, ...variables.map((variable) => `# ${prefix}_${variable}=`)]),
+    variables`# Settings of ${className}, for ${className}.fromVariables(process.env). Copy this file, fill in what is needed,`,
+    variables`# and keep the copy out of version control:  node --env-file=<copy> your-program.js`,
+    variables``,
+    ...endpoints.map(({ name, address, protocol }) => variables`# ${inVariables(name)} (${inVariables(protocol)}): ${inVariables(address)}`),
+    variables`# Where the service is, if not at the address above.`,
+    setting('URL'),
+    ...(endpoints.length > 1 ? [setting('ENDPOINT')] : []),
+    ...wanted.flatMap(({ say, names: own }) => [variables``, variables`# ${inVariables(say)}`, ...own.map(setting)]),
   ]
-  return `${lines.join('\n')}\n`
+  return variables`${joined(lines, '\n')}\n`
 }

@@ -1,10 +1,11 @@
 import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, TupleType, Type, TypeId, UnionType } from '../contract/contract.js'
-import { directSubtypes, namedType } from '../contract/queries.js'
+import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
 import type { Names } from '../naming/names.js'
-import { docComment, propertyName, quoted } from './escaping.js'
-import { Page } from './page.js'
+import { docComment, identifier, indented, plainLiteral, propertyName, quoted, type Indent } from '../printing/escaping.js'
+import { Page } from '../printing/page.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 
 /** Aliases for texts with a meaning; types.ts declares those that are used. */
 const textAliases: Readonly<Record<string, string>> = {
@@ -65,64 +66,68 @@ export class TypeTexts {
   }
 
   /** The type as it is written on a page. Named types are imported from types.ts. */
-  of(type: Type, page: Page): string {
+  of(type: Type, page: Page): Code {
     switch (type.kind) {
       case 'reference':
         return this.ofReference(type.to, page)
       case 'scalar':
         return this.ofScalar(type, page)
       case 'enumeration':
-        return type.members.map((member) => quoted(member.value)).join(' | ')
-      case 'list': {
-        const item = this.of(type.item, page) + (type.itemNullable === true ? ' | null' : '')
-        return /[|&]/.test(item) ? `(${item})[]` : `${item}[]`
-      }
+        return joined(type.members.map((member) => quoted(member.value)), ' | ')
+      case 'list':
+        return arrayOf(this.itemOf(type, page))
       case 'fragment':
         return this.open.fragment(page)
       case 'record':
-        return `{ ${type.fields.map((field) => this.property(field, page)).join('; ')} }`
+        return code`{ ${joined(type.fields.map((field) => this.property(field, page)), '; ')} }`
       case 'literal':
-        return typeof type.value === 'string' ? quoted(type.value) : String(type.value)
+        return typeof type.value === 'string' ? quoted(type.value) : plainLiteral(type.value)
       case 'union':
-        return [...new Set(type.alternatives.map((each) => this.ofAlternative(type, each, page)))].join(' | ')
+        return joined([...new Set(type.alternatives.map((each) => this.ofAlternative(type, each, page)))], ' | ')
       case 'intersection':
-        return type.parts.map((each) => bracketed(this.of(each, page))).join(' & ')
+        return joined(type.parts.map((each) => bracketed(this.of(each, page))), ' & ')
       case 'tuple':
         return this.ofTuple(type, page)
       case 'map':
         // An alias may only refer to itself inside braces.
-        return type.value.kind === 'reference' || type.value.kind === 'union' ? `{ [name: string]: ${this.of(type.value, page)} }` : `Record<string, ${this.of(type.value, page)}>`
+        return type.value.kind === 'reference' || type.value.kind === 'union' ? code`{ [name: string]: ${this.of(type.value, page)} }` : code`Record<string, ${this.of(type.value, page)}>`
       case 'anything':
-        return 'unknown'
+        return code`unknown`
       case 'nothing':
-        return 'undefined'
+        return code`undefined`
     }
   }
 
-  private ofTuple(type: TupleType, page: Page): string {
+  /** The type of what a list has in it, as it is written on a page. */
+  itemOf(type: Type, page: Page): Code {
+    const list = resolve(this.contract, type)
+    return list.kind === 'list' ? code`${this.of(list.item, page)}${list.itemNullable === true ? code` | null` : code``}` : this.of(type, page)
+  }
+
+  private ofTuple(type: TupleType, page: Page): Code {
     const texts = type.items.map((each) => this.of(each, page))
-    const items = texts.map((text, at) => (at < type.minItems ? text : `${/[|&]/.test(text) ? `(${text})` : text}?`))
+    const items = texts.map((text, at) => (at < type.minItems ? text : code`${isCompound(text) ? code`(${text})` : text}?`))
     const rest = type.rest === undefined ? undefined : this.of(type.rest, page)
-    return `[${[...items, ...(rest === undefined ? [] : [`...${/[|&]/.test(rest) ? `(${rest})` : rest}[]`])].join(', ')}]`
+    return code`[${joined([...items, ...(rest === undefined ? [] : [code`...${arrayOf(rest)}`])], ', ')}]`
   }
 
   /** An alternative of a union, with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
-  private ofAlternative(union: UnionType, alternative: Type, page: Page): string {
+  private ofAlternative(union: UnionType, alternative: Type, page: Page): Code {
     const text = this.of(alternative, page)
     const { discriminator } = union
     if (discriminator === undefined || alternative.kind !== 'reference') return text
     const values = Object.entries(discriminator.mapping).filter(([, id]) => id === alternative.to).map(([value]) => quoted(value))
-    return values.length === 0 ? text : `(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${values.join(' | ')} })`
+    return values.length === 0 ? text : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(values, ' | ')} })`
   }
 
   /** A field as a property of an interface or an object type. */
-  property(field: Field, page: Page): string {
-    return `${propertyName(field.name)}${field.optional ? '?' : ''}: ${this.of(field.type, page)}${field.nullable ? ' | null' : ''}`
+  property(field: Field, page: Page): Code {
+    return code`${propertyName(field.name)}${field.optional ? code`?` : code``}: ${this.of(field.type, page)}${field.nullable ? code` | null` : code``}`
   }
 
   /** A field with its documentation, as lines of an interface. */
-  propertyLines(field: Field, page: Page, indent = '  '): string[] {
-    return [...docComment([field.documentation, this.rulesOf(field)], indent), `${indent}${this.property(field, page)}`]
+  propertyLines(field: Field, page: Page, indent: Indent = '  '): Code[] {
+    return [...docComment([field.documentation, this.rulesOf(field)], indent), ...indented([this.property(field, page)], indent)]
   }
 
   hasSubtypes(id: TypeId): boolean {
@@ -138,16 +143,16 @@ export class TypeTexts {
     return this.subtypes.get(id) ?? []
   }
 
-  private ofReference(id: TypeId, page: Page): string {
+  private ofReference(id: TypeId, page: Page): Code {
     const type = namedType(this.contract, id)
     if (type.kind === 'list') return this.of(type, page)
     const name = this.names.types[id] ?? id
     return page.useType('types', this.subtypes.has(id) ? `Any${name}` : name)
   }
 
-  private ofScalar(type: ScalarType, page: Page): string {
+  private ofScalar(type: ScalarType, page: Page): Code {
     const text = scalarTypes[type.base]
-    return text in textAliases ? page.useType('types', text) : text
+    return text in textAliases ? page.useType('types', text) : identifier(text)
   }
 
   private rulesOf(field: Field): string | undefined {
@@ -163,6 +168,15 @@ export class TypeTexts {
     const text = rules.join(', ')
     return text === '' ? undefined : `${text.charAt(0).toUpperCase()}${text.slice(1)}.`
   }
+}
+
+const kept = new WeakMap<Names, TypeTexts>()
+
+/** The texts of a contract's types under its names: made once, because every operation asks for them. */
+export function typeTextsOf(contract: Contract, names: Names, open: OpenTypes): TypeTexts {
+  let texts = kept.get(names)
+  if (texts?.contract !== contract) kept.set(names, (texts = new TypeTexts(contract, names, open)))
+  return texts
 }
 
 /** Is there a value to tell that is assumed when the field is left out? */
@@ -196,18 +210,18 @@ export function constraintTexts(constraints: Constraints): string[] {
 export function typesPage(texts: TypeTexts, used: readonly TypeId[], others: readonly Page[]): Page {
   const page = new Page('types')
   const ids = [...used].sort((a, b) => compare(texts.names.types[a] ?? a, texts.names.types[b] ?? b))
-  const body = ids.flatMap((id) => ['', ...declaration(texts, namedType(texts.contract, id), page)])
+  const body = ids.flatMap((id) => [code``, ...declaration(texts, namedType(texts.contract, id), page)])
   const wanted = new Set([page, ...others].flatMap((each) => each.usesOf('types')))
   for (const [alias, meaning] of Object.entries(textAliases)) {
-    if (wanted.has(alias)) page.print('', ...docComment([meaning]), `export type ${alias} = string`)
+    if (wanted.has(alias)) page.print(code``, ...docComment([meaning]), code`export type ${identifier(alias)} = string`)
   }
   for (const line of body) page.print(line)
   return page
 }
 
 /** The declaration of a type, as lines of types.ts; none for lists, which are written as arrays where they stand. */
-export function declaration(texts: TypeTexts, type: NamedType, page: Page): string[] {
-  const name = texts.names.types[type.id] ?? type.id
+export function declaration(texts: TypeTexts, type: NamedType, page: Page): Code[] {
+  const name = identifier(texts.names.types[type.id] ?? type.id)
   switch (type.kind) {
     case 'record':
       return recordDeclaration(texts, type, name, page)
@@ -215,8 +229,8 @@ export function declaration(texts: TypeTexts, type: NamedType, page: Page): stri
       const members = enumerationKeys(type.members.map((member) => member.value))
       return [
         ...docComment([type.documentation, memberDocumentation(type)]),
-        `export type ${name} = ${type.members.map((member) => quoted(member.value)).join(' | ')}`,
-        `export const ${name} = { ${members.map(({ key, value }) => `${propertyName(key)}: ${quoted(value)}`).join(', ')} } as const`,
+        code`export type ${name} = ${joined(type.members.map((member) => quoted(member.value)), ' | ')}`,
+        code`export const ${name} = { ${joined(members.map(({ key, value }) => code`${propertyName(key)}: ${quoted(value)}`), ', ')} } as const`,
       ]
     }
     case 'list':
@@ -224,7 +238,7 @@ export function declaration(texts: TypeTexts, type: NamedType, page: Page): stri
       return []
     default: {
       const rules = type.kind === 'scalar' && type.constraints !== undefined ? constraintTexts(type.constraints).join(', ') : ''
-      return [...docComment([type.documentation, rules === '' ? undefined : `${rules.charAt(0).toUpperCase()}${rules.slice(1)}.`]), `export type ${name} = ${texts.of(type, page)}`]
+      return [...docComment([type.documentation, rules === '' ? undefined : `${rules.charAt(0).toUpperCase()}${rules.slice(1)}.`]), code`export type ${name} = ${texts.of(type, page)}`]
     }
   }
 }
@@ -235,50 +249,51 @@ function memberDocumentation(type: NamedType): string | undefined {
   return documented.length === 0 ? undefined : documented.map((member) => `- \`${member.value}\`: ${(member.documentation ?? '').replace(/\s+/g, ' ')}`).join('\n')
 }
 
-function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name: string, page: Page): string[] {
+function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name: Code, page: Page): Code[] {
+  const typeName = (id: TypeId): Code => identifier(texts.names.types[id] ?? '')
   const several = texts.isOneOfSeveral(type)
-  const base = type.base === undefined || type.restricts === true ? '' : ` extends Omit<${texts.names.types[type.base.to] ?? ''}, '$is'>`
+  const base = type.base === undefined || type.restricts === true ? code`` : code` extends Omit<${typeName(type.base.to)}, '$is'>`
   const subtypes = texts.subtypesOf(type.id)
   if (type.choices !== undefined && !several) return [...docComment([type.documentation]), ...choiceDeclaration(texts, name, type.fields, type.choices, type.open === true ? texts.open.recordLines(page) : [], page)]
   const lines = [
     ...docComment([type.documentation, ...(type.choices ?? []).map(choiceText)]),
-    `export interface ${name}${base} {`,
-    ...(several && type.abstract !== true ? [`  $is${type.base === undefined ? '?' : ''}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`] : []),
+    code`export interface ${name}${base} {`,
+    ...(several && type.abstract !== true ? [code`  $is${type.base === undefined ? code`?` : code``}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`] : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
     ...(type.open === true ? texts.open.recordLines(page) : []),
-    '}',
+    code`}`,
   ]
   if (subtypes.length === 0) return lines
-  const alternatives = [...(type.abstract === true ? [] : [name]), ...subtypes.map((id) => (texts.hasSubtypes(id) ? `Any${texts.names.types[id] ?? ''}` : (texts.names.types[id] ?? '')))]
-  return [...lines, '', ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]), `export type Any${name} = ${alternatives.join(' | ')}`]
+  const alternatives = [...(type.abstract === true ? [] : [name]), ...subtypes.map((id) => (texts.hasSubtypes(id) ? code`Any${typeName(id)}` : typeName(id)))]
+  return [...lines, code``, ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]), code`export type Any${name} = ${joined(alternatives, ' | ')}`]
 }
 
 /**
  * An object type whose fields exclude each other in groups: what they have in common, and for each choice a union of its alternatives, in
  * which the fields of the others can't be.
  */
-export function choiceDeclaration(texts: TypeTexts, name: string, fields: readonly Field[], choices: readonly Choice[], further: readonly string[], page: Page): string[] {
+export function choiceDeclaration(texts: TypeTexts, name: Code, fields: readonly Field[], choices: readonly Choice[], further: readonly Code[], page: Page): Code[] {
   const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
   const common = fields.filter((field) => !chosen.has(field.name))
-  // Open content may be an alternative too.
-  const open = (own: readonly string[], required: readonly string[]): string[] => (own.includes('$open') ? texts.open.recordLines(page).map((line) => `  ${required.includes('$open') ? line.replace('$open?', '$open') : line}`) : ['    $open?: never'])
   const unions = choices.map(({ alternatives, optional }) => {
     const all = [...new Set(alternatives.flatMap((each) => each.fields))]
-    const shape = (own: readonly string[], required: readonly string[]): string[] => {
-      const inside = [
-        ...fields.filter((field) => all.includes(field.name)).flatMap((field) => (own.includes(field.name) ? texts.propertyLines({ ...field, optional: !required.includes(field.name) }, page, '    ') : [`    ${propertyName(field.name)}?: never`])),
-        ...(all.includes('$open') ? open(own, required) : []),
-      ]
-      const line = `{ ${inside.map((each) => each.trim()).join('; ')} }`
-      return inside.some((each) => each.includes('/*')) || line.length > 120 ? ['{', ...inside, '  }'] : [line]
-    }
-    return [...alternatives.map((each) => shape(each.fields, each.required)), ...(optional === true ? [shape([], [])] : [])].flatMap(([first = '', ...rest]) => [`  | ${first}`, ...rest])
+    const shapes = [...alternatives, ...(optional === true ? [{ fields: [], required: [] }] : [])].map((each) => alternativeLines(texts, fields, all, each, page))
+    return shapes.flatMap(([first = code``, ...rest]) => [code`  | ${first}`, ...rest])
   })
   const members = [...common.flatMap((field) => texts.propertyLines(field, page)), ...(chosen.has('$open') ? [] : further)]
   const [only = []] = unions
-  if (members.length === 0 && unions.length === 1) return [`export type ${name} =`, ...only]
+  if (members.length === 0 && unions.length === 1) return [code`export type ${name} =`, ...only]
   // Each union begins on the line on which what is before it ends.
-  return [`export type ${name} = {`, ...members, ...unions.flatMap((lines, at) => [`${at === 0 ? '}' : ')'} & (`, ...lines]), unions.length === 0 ? '}' : ')']
+  return [code`export type ${name} = {`, ...members, ...unions.flatMap((lines, at) => [at === 0 ? code`} & (` : code`) & (`, ...lines]), unions.length === 0 ? code`}` : code`)`]
+}
+
+/** One alternative of a choice, on one line where that is enough; `all` are the fields that some alternative has. Open content may be one of them. */
+function alternativeLines(texts: TypeTexts, fields: readonly Field[], all: readonly string[], own: Choice['alternatives'][number], page: Page): Code[] {
+  const ofField = (field: Field): Code[] => (own.fields.includes(field.name) ? texts.propertyLines({ ...field, optional: !own.required.includes(field.name) }, page, '') : [code`${propertyName(field.name)}?: never`])
+  const open = own.fields.includes('$open') ? texts.open.recordLines(page, own.required.includes('$open'), '') : [code`$open?: never`]
+  const inside = [...fields.filter((field) => all.includes(field.name)).flatMap(ofField), ...(all.includes('$open') ? open : [])]
+  const line = code`{ ${joined(inside, '; ')} }`
+  return inside.some((each) => each.includes('/*')) || line.length > 120 ? [code`{`, ...indented(inside, '    '), code`  }`] : [line]
 }
 
 /** A choice in words. */
@@ -294,9 +309,18 @@ export function enumerationKeys(values: readonly string[]): { key: string; value
   return values.map((value, at) => ({ key: (counts.get(wished[at] ?? '') ?? 0) > 1 ? value : (wished[at] ?? value), value }))
 }
 
+/** Does a type need brackets where something is put behind it? */
+function isCompound(text: Code): boolean {
+  return /[|&]/.test(text)
+}
+
+function arrayOf(item: Code): Code {
+  return isCompound(item) ? code`(${item})[]` : code`${item}[]`
+}
+
 /** A type in brackets, where it needs them beside an ampersand. */
-function bracketed(text: string): string {
-  return /\|/.test(text) ? `(${text})` : text
+function bracketed(text: Code): Code {
+  return /\|/.test(text) ? code`(${text})` : text
 }
 
 function article(name: string): string {

@@ -14,14 +14,15 @@ import { readWsdl } from '../../src/dialects/soap/reader.js'
 import { loadDocuments } from '../../src/documents/documents.js'
 import { assignNames } from '../../src/naming/names.js'
 import { clientFiles, type GeneratedFile } from '../../src/typescript/client.js'
-import { commentText, docComment, propertyName, quoted } from '../../src/typescript/escaping.js'
-import { Page } from '../../src/typescript/page.js'
+import { commentText, docComment, propertyName, quoted } from '../../src/printing/escaping.js'
+import { Page, type ImportSuffix } from '../../src/printing/page.js'
+import { code } from '../../src/printing/safe-text.js'
 import { readFixture } from '../support/contracts.js'
 import { freshFolder, repository } from '../support/program.js'
 
 const execute = promisify(execFile)
 
-function generate(contract: Contract, importSuffix = '.js'): GeneratedFile[] {
+function generate(contract: Contract, importSuffix: ImportSuffix = '.js'): GeneratedFile[] {
   const names = assignNames(contract, noNames, soap.emit.reservedNames)
   return clientFiles(contract, names, soap, { contractName: 'quay-desk', runtime: runtimeSources(), sources: {}, inputs: '', importSuffix, sample: () => ({}) })
 }
@@ -133,7 +134,7 @@ describe('a page', () => {
   test('imports what its lines use, under another name where one is taken', () => {
     const page = new Page('operations/quote')
     page.declare('quote')
-    page.print(`const x: ${page.useType('types', 'Quote')} = ${page.use('codecs', 'quote')}`, `${page.use('types', 'Quote')}`)
+    page.print(code`const x: ${page.useType('types', 'Quote')} = ${page.use('codecs', 'quote')}`, page.use('types', 'Quote'))
     expect(page.text({ importSuffix: '.js' })).toBe('import { quote as quoteCodecs } from \'../codecs.js\'\nimport { Quote } from \'../types.js\'\n\nconst x: Quote = quoteCodecs\nQuote\n')
   })
 })

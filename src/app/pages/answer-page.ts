@@ -1,22 +1,24 @@
 import type { Arranged, Table } from '../../exercise/tabulate.js'
-import { escaped, pageText } from './shell.js'
+import { pageText } from './shell.js'
+import { inMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
 /** A page with an answer: values by name, and a table whose columns can be sorted and searched. */
-export function answerPage(title: string, remark: string, { values, rows }: Arranged): string {
-  const body = [
-    '<main>',
-    `<h1>${escaped(title)}</h1>`,
-    `<p class="faint">${escaped(remark)}</p>`,
+export function answerPage(title: string, remark: string, { values, rows }: Arranged): Markup {
+  const body = joined([
+    markup`<main>`,
+    markup`<h1>${inMarkup(title)}</h1>`,
+    markup`<p class="faint">${inMarkup(remark)}</p>`,
     ...(values === undefined ? [] : [valuesHtml(values)]),
-    ...(rows === undefined ? [] : ['<p class="bar"><input id="search" type="search" placeholder="Find in the rows" aria-label="Find in the rows"><span id="found" class="faint" role="status"></span></p>', tableHtml(rows)]),
-    '</main>',
-  ].join('\n')
+    ...(rows === undefined ? [] : [markup`<p class="bar"><input id="search" type="search" placeholder="Find in the rows" aria-label="Find in the rows"><span id="found" class="faint" role="status"></span></p>`, tableHtml(rows)]),
+    markup`</main>`,
+  ], '\n')
   return pageText({ title, kind: 'answer', body, scripts: ['answer.js'] })
 }
 
 /** Values by name. */
-export function valuesHtml({ headings, rows }: Table): string {
-  return headings.length === 0 ? `<pre>${escaped(rows[0]?.[0] ?? '')}</pre>` : `<table class="facts"><tbody>${rows.map((row) => `<tr>${row.map((text, at) => `<td${at === 0 ? ' class="name faint"' : ''}>${escaped(text)}</td>`).join('')}</tr>`).join('')}</tbody></table>`
+export function valuesHtml({ headings, rows }: Table): Markup {
+  return headings.length === 0 ? markup`<pre>${inMarkup(rows[0]?.[0] ?? '')}</pre>` : markup`<table class="facts"><tbody>${joined(rows.map((row) => markup`<tr>${joined(row.map((text, at) => markup`<td${at === 0 ? markup` class="name faint"` : markup``}>${inMarkup(text)}</td>`), '')}</tr>`), '')}</tbody></table>`
 }
 
 /**
@@ -24,13 +26,13 @@ export function valuesHtml({ headings, rows }: Table): string {
  *
  * @param kind a class for a row
  */
-export function tableHtml({ headings, rows }: Table, kind?: (row: readonly string[]) => string): string {
+export function tableHtml({ headings, rows }: Table, kind?: (row: readonly string[]) => string): Markup {
   const isNumeric = headings.map((_, at) => rows.some((row) => (row[at] ?? '') !== '') && rows.every((row) => /^(?:|[+-]?\d[\d.]*)$/.test(row[at] ?? '')))
-  return [
-    '<table class="rows"><thead><tr>',
-    ...headings.map((heading) => `<th scope="col">${kind === undefined ? `<button>${escaped(heading)}</button>` : escaped(heading)}</th>`),
-    '</tr></thead><tbody>',
-    ...rows.map((row) => `<tr${kind === undefined ? '' : ` class="${kind(row)}"`}>${headings.map((_, at) => `<td${isNumeric[at] === true ? ' class="number"' : ''}>${escaped(row[at] ?? '')}</td>`).join('')}</tr>`),
-    '</tbody></table>',
-  ].join('\n')
+  return joined([
+    markup`<table class="rows"><thead><tr>`,
+    ...headings.map((heading) => markup`<th scope="col">${kind === undefined ? markup`<button>${inMarkup(heading)}</button>` : inMarkup(heading)}</th>`),
+    markup`</tr></thead><tbody>`,
+    ...rows.map((row) => markup`<tr${kind === undefined ? markup`` : markup` class="${inMarkup(kind(row))}"`}>${joined(headings.map((_, at) => markup`<td${isNumeric[at] === true ? markup` class="number"` : markup``}>${inMarkup(row[at] ?? '')}</td>`), '')}</tr>`),
+    markup`</tbody></table>`,
+  ], '\n')
 }

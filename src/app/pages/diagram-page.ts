@@ -5,19 +5,21 @@ import { Locator } from '../locate-thing.js'
 import type { OpenContract } from '../open-contract.js'
 import { describedFrom } from '../show-contract.js'
 import { whatText } from '../show/words.js'
-import { dataText, escaped, pageText, pictureBar, pictureIn } from './shell.js'
+import { dataText, pageText, pictureBar } from './shell.js'
+import { inMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
 /** A page with one picture: zoom, pan, search; a click on a type shows its fields and where its generated code is. */
-export async function diagramPage(open: OpenContract, graph: Graph, svg: string): Promise<string> {
+export async function diagramPage(open: OpenContract, graph: Graph, svg: Markup): Promise<Markup> {
   const locator = new Locator(open, await describedFrom(open))
   const facts: Record<string, object> = {}
   for (const box of graph.boxes) facts[box.id] = await factsOf(box, graph, locator)
-  const body = [
-    `<header class="bar"><h1>${escaped(graph.title)}</h1><span class="faint">${graph.boxes.length}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''} types</span>${pictureBar()}</header>`,
-    `<div class="stage">${pictureIn(svg)}</div>`,
-    '<aside hidden aria-label="The type that was chosen"></aside>',
+  const body = joined([
+    markup`<header class="bar"><h1>${inMarkup(graph.title)}</h1><span class="faint">${graph.boxes.length}${graph.boxes.length < graph.whole ? markup` of ${graph.whole}` : markup``} types</span>${pictureBar()}</header>`,
+    markup`<div class="stage">${svg}</div>`,
+    markup`<aside hidden aria-label="The type that was chosen"></aside>`,
     dataText('facts', facts),
-  ].join('\n')
+  ], '\n')
   return pageText({ title: `${graph.title}: diagram`, kind: 'diagram', body, scripts: ['picture.js', 'diagram.js'] })
 }
 

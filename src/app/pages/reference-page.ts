@@ -9,10 +9,12 @@ import { describedFrom } from '../show-contract.js'
 import { describeEndpoint, describeOperation, describeType, type Described, type OperationDescription, type TypeDescription } from '../show/descriptions.js'
 import type { FieldDescription } from '../show/fields.js'
 import { byGroup } from '../show/overview.js'
-import { escaped, pageText, pictureBar, pictureIn } from './shell.js'
+import { pageText, pictureBar } from './shell.js'
+import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
 /** A page with everything in a contract: endpoints, operations with samples, types, a diagram; searchable, printable, light and dark. */
-export async function referencePage(open: OpenContract): Promise<string> {
+export async function referencePage(open: OpenContract): Promise<Markup> {
   const described = await describedFrom({ ...open, whole: open.contract })
   const { contract } = described
   const operations = operationsOf(contract)
@@ -21,36 +23,36 @@ export async function referencePage(open: OpenContract): Promise<string> {
   const graph = graphOf(contract)
   const isDrawn = graph.boxes.length > 0 && graph.boxes.length <= mostBoxes
   const groups = byGroup(operations)
-  const body = [
-    '<nav aria-label="Contents">',
-    '<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>',
+  const body = joined([
+    markup`<nav aria-label="Contents">`,
+    markup`<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>`,
     ...[...groups].map(([group, members]) => (group === '' ? contents('Operations', members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation)])) : contents(group, members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation).slice(group.length + 1)]), true))),
     contents('Types', types.map(({ name }) => [`type-${name}`, name])),
-    '</nav>',
-    '<main>',
-    `<h1>${escaped(contract.title)}</h1>`,
-    `<p class="faint">${escaped(open.name)}, ${contract.dialect}: ${operations.length} operations, ${types.length} types</p>`,
+    markup`</nav>`,
+    markup`<main>`,
+    markup`<h1>${inMarkup(contract.title)}</h1>`,
+    markup`<p class="faint">${inMarkup(open.name)}, ${inMarkup(contract.dialect)}: ${operations.length} operations, ${types.length} types</p>`,
     prose(contract.documentation),
-    '<h2>Endpoints</h2>',
+    markup`<h2>Endpoints</h2>`,
     ...endpointsOf(contract).map((endpoint) => writer.endpoint(endpoint)),
-    ...(isDrawn ? ['<h2>Diagram</h2>', `<div class="bar">${pictureBar()}</div>`, `<div class="stage">${pictureIn(svgText(await pictureOf(graph, 'right')))}</div>`] : graph.boxes.length === 0 ? [] : ['<h2>Diagram</h2>', `<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${escaped(open.name)} part.html ${escaped(adviceFor(contract))}</code></p>`]),
-    '<h2>Operations</h2>',
+    ...(isDrawn ? [markup`<h2>Diagram</h2>`, markup`<div class="bar">${pictureBar()}</div>`, markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`] : graph.boxes.length === 0 ? [] : [markup`<h2>Diagram</h2>`, markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`]),
+    markup`<h2>Operations</h2>`,
     ...operations.map((operation) => writer.operation(operation)),
-    '<h2>Types</h2>',
+    markup`<h2>Types</h2>`,
     ...types.map((type) => writer.type(type)),
-    ...(contract.notes.length === 0 ? [] : ['<h2>Notes</h2>', '<ul>', ...contract.notes.map((note) => `<li><code>${note.code}</code> ${escaped(`${note.origin.document}:${note.origin.line}  ${note.message}`)}</li>`), '</ul>']),
-    '</main>',
-  ].join('\n')
+    ...(contract.notes.length === 0 ? [] : [markup`<h2>Notes</h2>`, markup`<ul>`, ...contract.notes.map((note) => markup`<li><code>${inMarkup(note.code)}</code> ${inMarkup(`${note.origin.document}:${note.origin.line}  ${note.message}`)}</li>`), markup`</ul>`]),
+    markup`</main>`,
+  ], '\n')
   return pageText({ title: `${contract.title}: reference`, kind: 'reference', body, scripts: isDrawn ? ['picture.js', 'reference.js'] : ['reference.js'] })
 }
 
 /** A part of the contents; names of what belongs to one group stand beside each other. */
-function contents(title: string, entries: readonly (readonly [id: string, name: string])[], beside = false): string {
-  return `<h2>${escaped(title)}</h2><ul${beside ? ' class="beside"' : ''}>${entries.map(([id, name]) => `<li><a href="#${encodeURIComponent(id)}">${escaped(name)}</a></li>`).join('')}</ul>`
+function contents(title: string, entries: readonly (readonly [id: string, name: string])[], beside = false): Markup {
+  return markup`<h2>${inMarkup(title)}</h2><ul${beside ? markup` class="beside"` : markup``}>${joined(entries.map(([id, name]) => markup`<li><a href="${linkInMarkup(id)}">${inMarkup(name)}</a></li>`), '')}</ul>`
 }
 
-function prose(text: string | undefined): string {
-  return text === undefined ? '' : text.split(/\n\s*\n/).map((paragraph) => `<p>${escaped(paragraph.trim()).replace(/\n/g, '<br>')}</p>`).join('')
+function prose(text: string | undefined): Markup {
+  return text === undefined ? markup`` : joined(text.split(/\n\s*\n/).map((paragraph) => markup`<p>${joined(paragraph.trim().split('\n').map(inMarkup), '<br>')}</p>`), '')
 }
 
 /** Writes the sections of the page. */
@@ -67,88 +69,88 @@ class Writer {
     this.operationNames = new Set(operationsOf(described.contract).map(pathOf))
   }
 
-  endpoint(endpoint: Parameters<typeof describeEndpoint>[1]): string {
+  endpoint(endpoint: Parameters<typeof describeEndpoint>[1]): Markup {
     const { name, protocol, address, documentation, credentials, headers, operations } = describeEndpoint(this.described, endpoint)
-    const wanted = credentials.map((each) => `${escaped(each.wanted)}${each.operations === undefined ? '' : ` (${each.operations.map((path) => this.linked(path)).join(', ')})`}`).join('<br>')
-    return section(`endpoint-${name}`, name, [tag(protocol)], [prose(documentation), facts([['address', `<code>${escaped(address)}</code>`], ['credentials', wanted === 'none' ? 'none that the metadata names' : wanted], ...(headers.length === 0 ? [] : [['message headers', escaped(headers.join(', '))] as const]), ['operations', String(operations.length)]])])
+    const wanted = joined(credentials.map((each) => markup`${inMarkup(each.wanted)}${each.operations === undefined ? markup`` : markup` (${joined(each.operations.map((path) => this.linked(path)), ', ')})`}`), '<br>')
+    return section(`endpoint-${name}`, name, [tag(protocol)], [prose(documentation), facts([['address', markup`<code>${inMarkup(address)}</code>`], ['credentials', wanted === 'none' ? markup`none that the metadata names` : wanted], ...(headers.length === 0 ? [] : [['message headers', inMarkup(headers.join(', '))] as const]), ['operations', markup`${operations.length}`]])])
   }
 
-  operation(operation: Operation): string {
+  operation(operation: Operation): Markup {
     const shown = describeOperation(this.described, operation)
     return section(`operation-${shown.name}`, shown.name, shown.deprecated ? [tag('deprecated')] : [], [
       prose(shown.documentation),
-      heading('Inputs', shown.inputs.length === 0 ? '<p class="faint">none</p>' : this.fields(shown.inputs)),
-      shown.headers.length === 0 ? '' : heading('Message headers', this.fields(shown.headers)),
-      heading(`Outcome: ${this.linked(shown.outcomeType)}`, this.outcome(shown)),
-      shown.faults.length === 0 ? '' : heading('Faults', rows(shown.faults.map((each) => [escaped(each.name), this.linked(each.type), escaped(each.documentation ?? '')]))),
-      heading('In TypeScript', `<pre>${escaped([shown.signature, ...(shown.declarations.length === 0 ? [] : ['', ...shown.declarations])].join('\n'))}</pre>`),
+      heading(markup`Inputs`, shown.inputs.length === 0 ? markup`<p class="faint">none</p>` : this.fields(shown.inputs)),
+      shown.headers.length === 0 ? markup`` : heading(markup`Message headers`, this.fields(shown.headers)),
+      heading(markup`Outcome: ${this.linked(shown.outcomeType)}`, this.outcome(shown)),
+      shown.faults.length === 0 ? markup`` : heading(markup`Faults`, rows(shown.faults.map((each) => [inMarkup(each.name), this.linked(each.type), inMarkup(each.documentation ?? '')]))),
+      heading(markup`In TypeScript`, markup`<pre>${inMarkup([shown.signature, ...(shown.declarations.length === 0 ? [] : ['', ...shown.declarations])].join('\n'))}</pre>`),
       this.samples(operation),
-      `<details><summary>On the wire</summary>${facts(shown.wire.everywhere.map(([label, value]) => [label, escaped(value)]))}${shown.wire.endpoints.map(({ endpoint, facts: own }) => `<h4>${escaped(endpoint)}</h4>${facts(own.map(([label, value]) => [label, escaped(value)]))}`).join('')}<p class="faint">declared at ${escaped(shown.origin)}</p></details>`,
+      markup`<details><summary>On the wire</summary>${facts(shown.wire.everywhere.map(([label, value]) => [label, inMarkup(value)]))}${joined(shown.wire.endpoints.map(({ endpoint, facts: own }) => markup`<h4>${inMarkup(endpoint)}</h4>${facts(own.map(([label, value]) => [label, inMarkup(value)]))}`), '')}<p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
     ])
   }
 
-  private outcome({ outcome }: OperationDescription): string {
+  private outcome({ outcome }: OperationDescription): Markup {
     const inside = outcome.length === 1 ? (outcome[0]?.fields ?? []) : outcome
-    return inside.length === 0 ? '' : this.fields(inside)
+    return inside.length === 0 ? markup`` : this.fields(inside)
   }
 
   /** Inputs that satisfy the contract: the least, and one with everything. */
-  private samples(operation: Operation): string {
-    if (operation.inputs.length === 0) return ''
+  private samples(operation: Operation): Markup {
+    if (operation.inputs.length === 0) return markup``
     const rules = this.described.dialect.rules?.(this.contract)
     const [least, most] = [false, true].map((full) => JSON.stringify(sampleInput(this.contract, operation, { full, rules }), null, 2))
-    return `<details><summary>A sample input</summary><pre>${escaped(least ?? '')}</pre></details>${most === least ? '' : `<details><summary>A sample input with everything</summary><pre>${escaped(most ?? '')}</pre></details>`}`
+    return markup`<details><summary>A sample input</summary><pre>${inMarkup(least ?? '')}</pre></details>${most === least ? markup`` : markup`<details><summary>A sample input with everything</summary><pre>${inMarkup(most ?? '')}</pre></details>`}`
   }
 
-  type(type: NamedType): string {
+  type(type: NamedType): Markup {
     const shown: TypeDescription = describeType(this.described, type.id)
     return section(`type-${shown.name}`, shown.name, [tag(shown.what)], [
       prose(shown.documentation),
-      shown.extends === undefined ? '' : `<p>extends ${this.linked(shown.extends)}</p>`,
-      shown.extendedBy.length === 0 ? '' : `<p>extended by ${shown.extendedBy.map((name) => this.linked(name)).join(', ')}</p>`,
-      shown.fields.length === 0 ? '' : heading('Fields', this.fields(shown.fields)),
-      shown.values.length === 0 ? '' : heading('Values', rows(shown.values.map((each) => [`<code>${escaped(each.value)}</code>`, escaped(each.documentation ?? '')]))),
-      shown.rules.length === 0 ? '' : heading('Rules', `<ul>${shown.rules.map((rule) => `<li>${escaped(rule)}</li>`).join('')}</ul>`),
-      shown.usedBy.length === 0 ? '' : heading('Used by', `<p>${shown.usedBy.map((name) => this.linked(name)).join(', ')}</p>`),
-      shown.declarations.length === 0 ? '' : `<details><summary>In TypeScript</summary><pre>${escaped(shown.declarations.join('\n'))}</pre><p class="faint">declared at ${escaped(shown.origin)}</p></details>`,
+      shown.extends === undefined ? markup`` : markup`<p>extends ${this.linked(shown.extends)}</p>`,
+      shown.extendedBy.length === 0 ? markup`` : markup`<p>extended by ${joined(shown.extendedBy.map((name) => this.linked(name)), ', ')}</p>`,
+      shown.fields.length === 0 ? markup`` : heading(markup`Fields`, this.fields(shown.fields)),
+      shown.values.length === 0 ? markup`` : heading(markup`Values`, rows(shown.values.map((each) => [markup`<code>${inMarkup(each.value)}</code>`, inMarkup(each.documentation ?? '')]))),
+      shown.rules.length === 0 ? markup`` : heading(markup`Rules`, markup`<ul>${joined(shown.rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`), '')}</ul>`),
+      shown.usedBy.length === 0 ? markup`` : heading(markup`Used by`, markup`<p>${joined(shown.usedBy.map((name) => this.linked(name)), ', ')}</p>`),
+      shown.declarations.length === 0 ? markup`` : markup`<details><summary>In TypeScript</summary><pre>${inMarkup(shown.declarations.join('\n'))}</pre><p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
     ])
   }
 
-  private fields(fields: readonly FieldDescription[]): string {
-    const lines = (each: FieldDescription, depth: number): string[] => [
-      `<tr><td class="name" style="padding-left:${depth * 1.2}em">${escaped(each.name)}</td><td>${this.linked(each.type)}</td><td class="faint word">${each.required ? 'required' : ''}</td><td>${escaped(each.rules)}</td><td>${escaped(each.documentation ?? '')}</td></tr>`,
+  private fields(fields: readonly FieldDescription[]): Markup {
+    const lines = (each: FieldDescription, depth: number): Markup[] => [
+      markup`<tr><td class="name" style="padding-left:${depth * 1.2}em">${inMarkup(each.name)}</td><td>${this.linked(each.type)}</td><td class="faint word">${each.required ? markup`required` : markup``}</td><td>${inMarkup(each.rules)}</td><td>${inMarkup(each.documentation ?? '')}</td></tr>`,
       ...each.fields.flatMap((inner) => lines(inner, depth + 1)),
     ]
-    return `<table><thead><tr><th>name</th><th>type</th><th></th><th>rules</th><th>meaning</th></tr></thead><tbody>${fields.flatMap((each) => lines(each, 0)).join('')}</tbody></table>`
+    return markup`<table><thead><tr><th>name</th><th>type</th><th></th><th>rules</th><th>meaning</th></tr></thead><tbody>${joined(fields.flatMap((each) => lines(each, 0)), '')}</tbody></table>`
   }
 
   /** A text in which the names of operations and types lead to them. */
-  private linked(text: string): string {
+  private linked(text: string): Markup {
     if (this.operationNames.has(text)) return link(`operation-${text}`, text)
-    return text.split(/([^\p{L}\p{N}_$.-]+)/u).map((part) => (this.typeNames.has(part) ? link(`type-${part}`, part) : this.typeNames.has(part.replace(/(?:\[\])+$/, '')) ? part : escaped(part))).join('')
+    return joined(text.split(/([^\p{L}\p{N}_$.-]+)/u).map((part) => (this.typeNames.has(part) ? link(`type-${part}`, part) : inMarkup(part))), '')
   }
 }
 
-function link(id: string, text: string): string {
-  return `<a href="#${encodeURIComponent(id)}">${escaped(text)}</a>`
+function link(id: string, text: string): Markup {
+  return markup`<a href="${linkInMarkup(id)}">${inMarkup(text)}</a>`
 }
 
-function section(id: string, title: string, tags: readonly string[], parts: readonly string[]): string {
-  return `<section id="${escaped(id)}"><h3>${escaped(title)}${tags.join('')}</h3>${parts.filter((part) => part !== '').join('\n')}</section>`
+function section(id: string, title: string, tags: readonly Markup[], parts: readonly Markup[]): Markup {
+  return markup`<section id="${inMarkup(id)}"><h3>${inMarkup(title)}${joined(tags, '')}</h3>${joined(parts.filter((part) => part !== ''), '\n')}</section>`
 }
 
-function tag(text: string): string {
-  return `<span class="tag">${escaped(text)}</span>`
+function tag(text: string): Markup {
+  return markup`<span class="tag">${inMarkup(text)}</span>`
 }
 
-function heading(title: string, body: string): string {
-  return `<h4>${title}</h4>${body}`
+function heading(title: Markup, body: Markup): Markup {
+  return markup`<h4>${title}</h4>${body}`
 }
 
-function facts(pairs: readonly (readonly [string, string])[]): string {
-  return rows(pairs.map(([label, value]) => [`<span class="faint">${escaped(label)}</span>`, value]), ' class="facts"')
+function facts(pairs: readonly (readonly [label: string, value: Markup])[]): Markup {
+  return rows(pairs.map(([label, value]) => [markup`<span class="faint">${inMarkup(label)}</span>`, value]), markup` class="facts"`)
 }
 
-function rows(cells: readonly (readonly string[])[], attributes = ''): string {
-  return cells.length === 0 ? '' : `<table${attributes}><tbody>${cells.map((row) => `<tr>${row.map((cell, at) => `<td${at === 0 ? ' class="name"' : ''}>${cell}</td>`).join('')}</tr>`).join('')}</tbody></table>`
+function rows(cells: readonly (readonly Markup[])[], attributes: Markup = markup``): Markup {
+  return cells.length === 0 ? markup`` : markup`<table${attributes}><tbody>${joined(cells.map((row) => markup`<tr>${joined(row.map((cell, at) => markup`<td${at === 0 ? markup` class="name"` : markup``}>${cell}</td>`), '')}</tr>`), '')}</tbody></table>`
 }

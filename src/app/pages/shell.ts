@@ -1,51 +1,54 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { escaped } from '../../diagram/svg.js'
+import { inMarkup, jsonInMarkup, ourOwnMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import { packageFolder } from '../package-files.js'
-
-export { escaped }
 
 /**
  * A page that needs nothing but itself: style and scripts are in it, and it may load nothing from anywhere.
  *
  * @param scripts names of files in assets/, in the order in which they run
  */
-export function pageText(page: { readonly title: string; readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'; readonly body: string; readonly scripts: readonly string[] }): string {
-  return [
-    '<!doctype html>',
-    '<html lang="en">',
-    '<head>',
-    '<meta charset="utf-8">',
-    '<meta http-equiv="Content-Security-Policy" content="default-src \'none\'; style-src \'unsafe-inline\'; script-src \'unsafe-inline\'">',
-    '<meta name="viewport" content="width=device-width, initial-scale=1">',
-    '<meta name="generator" content="Tolmach">',
-    `<title>${escaped(page.title)}</title>`,
-    `<style>\n${asset('page.css')}</style>`,
-    '</head>',
-    `<body class="${page.kind}">`,
-    page.body,
-    ...page.scripts.map((name) => `<script>\n${asset(name)}</script>`),
-    '</body>',
-    '</html>',
-    '',
-  ].join('\n')
+export function pageText(page: { readonly title: string; readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'; readonly body: Markup; readonly scripts: readonly string[] }): Markup {
+  return joined(
+    [
+      markup`<!doctype html>`,
+      markup`<html lang="en">`,
+      markup`<head>`,
+      markup`<meta charset="utf-8">`,
+      markup`<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'">`,
+      markup`<meta name="viewport" content="width=device-width, initial-scale=1">`,
+      markup`<meta name="generator" content="Tolmach">`,
+      markup`<title>${inMarkup(page.title)}</title>`,
+      markup`<style>\n${asset('page.css')}</style>`,
+      markup`</head>`,
+      markup`<body class="${inMarkup(page.kind)}">`,
+      page.body,
+      ...page.scripts.map((name) => markup`<script>\n${asset(name)}</script>`),
+      markup`</body>`,
+      markup`</html>`,
+      markup``,
+    ],
+    '\n',
+  )
 }
 
-/** Facts for the scripts of a page; nothing in them can end the element. */
-export function dataText(id: string, value: unknown): string {
-  return `<script type="application/json" id="${id}">${JSON.stringify(value).replace(/</g, '\\u003c').replace(/\u2028/g, '\\u2028').replace(/\u2029/g, '\\u2029')}</script>`
+/** Facts for the scripts of a page. */
+export function dataText(id: string, value: unknown): Markup {
+  return markup`<script type="application/json" id="${inMarkup(id)}">${jsonInMarkup(value)}</script>`
 }
 
 /** The bar above a picture: search and zoom. */
-export function pictureBar(): string {
-  return '<input id="picture-search" type="search" placeholder="Find in the picture" aria-label="Find in the picture"><span id="picture-found" class="faint" role="status"></span><button id="picture-in" aria-label="Larger">+</button><button id="picture-out" aria-label="Smaller">−</button><button id="picture-fit">Fit</button>'
+export function pictureBar(): Markup {
+  return joined(
+    [
+      markup`<input id="picture-search" type="search" placeholder="Find in the picture" aria-label="Find in the picture"><span id="picture-found" class="faint" role="status"></span>`,
+      markup`<button id="picture-in" aria-label="Larger">+</button><button id="picture-out" aria-label="Smaller">−</button><button id="picture-fit">Fit</button>`,
+    ],
+    '',
+  )
 }
 
-/** A picture for a page: as large as the page lets it be. */
-export function pictureIn(svg: string): string {
-  return svg.replace(/^<svg ([^>]*?)width="[^"]*" height="[^"]*"/, '<svg class="picture" $1')
-}
-
-function asset(name: string): string {
-  return readFileSync(join(packageFolder, 'src', 'app', 'pages', 'assets', name), 'utf8')
+function asset(name: string): Markup {
+  return ourOwnMarkup(readFileSync(join(packageFolder, 'src', 'app', 'pages', 'assets', name), 'utf8'))
 }

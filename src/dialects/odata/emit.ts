@@ -1,15 +1,18 @@
-import type { Contract, NamedType, RecordType } from '../../contract/contract.js'
+import type { Contract, NamedType, Operation, RecordType } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
-import { propertyName, quoted } from '../../typescript/escaping.js'
+import { fenced, identifier, indented, memberAccess, propertyName, quoted } from '../../printing/escaping.js'
+import { exportedNames } from '../../typescript/exported-names.js'
 import { printFunction } from '../../typescript/operation-function.js'
-import { Page } from '../../typescript/page.js'
-import { TreePrinter, type CodecTree } from '../codec-tree.js'
-import type { Declaration, DeclarationContext, Emitter, OperationContext } from '../dialect.js'
+import { typeTextsOf } from '../../typescript/types.js'
+import { Page } from '../../printing/page.js'
+import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
+import type { Declaration, DeclarationContext, Emitter, OpenTypes, OperationContext } from '../dialect.js'
 import { fieldLayout, operationLayout, type EndpointLayout, type OperationLayout } from './layout.js'
 import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
+import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
 const pagesModule = 'runtime/odata/pages'
 const queryModule = 'runtime/odata/query'
@@ -44,17 +47,22 @@ const works: Readonly<Record<OperationLayout['kind'], Work>> = {
   invoke: { module: 'invocations', call: 'invoke', facts: ['invocations', 'Invocation'] },
 }
 
+/** A record that is open has properties of any name. The one thing else that is left open is what stands for a key before there is one. */
+const openMembers: OpenTypes = {
+  fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'),
+  recordLines: (_, __, indent = '  ') => indented([code`/** Properties that the contract does not name. */`, code`[name: string]: unknown`], indent),
+}
+
 /** What an OData client has besides the parts that all clients share. */
 export const odataEmitter: Emitter = {
-  // The one thing that is left open is what stands for a key before there is one.
-  open: { fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'), recordLines: () => ['  /** Properties that the contract does not name. */', '  [name: string]: unknown'] },
+  open: openMembers,
   reexports: [
-    [pagesModule, 'type { Listing, ListingPage }'],
-    ['runtime/odata/addresses', '{ Reference }'],
-    ['runtime/odata/batch', 'type { Batch, BatchCall, BatchOptions }'],
-    ['batch', '{ batch }'],
-    ['runtime/odata/filter', '{ allOf, anyOf, not }'],
-    ['runtime/odata/terms', 'type { Condition, Conditions }'],
+    [pagesModule, code`type { Listing, ListingPage }`],
+    ['runtime/odata/addresses', code`{ Reference }`],
+    ['runtime/odata/batch', code`type { Batch, BatchCall, BatchOptions }`],
+    ['batch', code`{ batch }`],
+    ['runtime/odata/filter', code`{ allOf, anyOf, not }`],
+    ['runtime/odata/terms', code`type { Condition, Conditions }`],
   ],
   reservedNames: ['Listing', 'ListingPage', 'Reference', 'Batch', 'BatchCall', 'BatchOptions', 'batch', 'openBatch', 'Change', 'Removed', 'Aggregation', 'Aggregated', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
   runtimeFiles: (contract) => [
@@ -72,9 +80,9 @@ export const odataEmitter: Emitter = {
   readme: queriesSection,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
-    page.print('/** The service root, where the metadata tells it. */', `export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
-    for (const each of endpointsOf(contract)) page.print(`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
-    page.print('}')
+    page.print(code`/** The service root, where the metadata tells it. */`, code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
+    for (const each of endpointsOf(contract)) page.print(code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
+    page.print(code`}`)
   },
 }
 
@@ -90,22 +98,22 @@ function batchPage(contract: Contract, names: Names): Page {
   page.declare('batch')
   const { protocol } = treesOf(contract, names)
   const connection = page.useType('runtime/connection', 'Connection')
-  const parse = hasExactNumbers(contract) ? `, parse: ${page.use('runtime/json/exact-json', 'exactJson')}` : ''
-  const facts = `{ name: 'batch', protocol: ${page.use(protocol.module, protocol.name)}${parse} }`
+  const parse = hasExactNumbers(contract) ? code`, parse: ${page.use('runtime/json/exact-json', 'exactJson')}` : code``
+  const facts = code`{ name: 'batch', protocol: ${page.use(protocol.module, protocol.name)}${parse} }`
   page.print(
-    '/**',
-    ' * Calls that travel together in one request: `const call = calls.add((connection) => …)` for each, `await calls.send()`, and `await call.outcome`. With',
-    ' * `{ together: true }` all changes happen, or none of them does.',
-    ' */',
-    `export function batch(connection: ${connection}): ${page.useType('runtime/odata/batch', 'Batch')}<${connection}> {`,
-    `  return ${page.use('runtime/odata/batch', 'openBatch')}(connection, ${facts}, (later) => later)`,
-    '}',
+    code`/**`,
+    code` * Calls that travel together in one request: \`const call = calls.add((connection) => …)\` for each, \`await calls.send()\`, and \`await call.outcome\`. With`,
+    code` * \`{ together: true }\` all changes happen, or none of them does.`,
+    code` */`,
+    code`export function batch(connection: ${connection}): ${page.useType('runtime/odata/batch', 'Batch')}<${connection}> {`,
+    code`  return ${page.use('runtime/odata/batch', 'openBatch')}(connection, ${facts}, (later) => later)`,
+    code`}`,
   )
   return page
 }
 
 /** How to ask, shown with a set and properties of this very service. */
-function queriesSection(contract: Contract, variable: string, names: Names): string[] {
+function queriesSection(contract: Contract, variable: Code, names: Names): Markdown[] {
   const operation = operationsOf(contract).find((each) => operationLayout(each).kind === 'list')
   const layout = operation === undefined ? undefined : operationLayout(operation)
   if (operation === undefined || layout?.kind !== 'list') return []
@@ -113,39 +121,37 @@ function queriesSection(contract: Contract, variable: string, names: Names): str
   const own = fields.filter((field) => fieldLayout(field).navigation === undefined)
   const text = own.find((field) => field.type.kind === 'scalar' && field.type.format === 'Edm.String')
   const target = fields.find((field) => fieldLayout(field).navigation !== undefined)
-  const property = (name: string): string => (/^[\p{L}_]\w*$/u.test(name) ? `.${name}` : `[${quoted(name)}]`)
-  const lines = [
-    ...(text === undefined ? [] : [`  filter: (it) => it${property(text.name)}.startsWith('A'),`]),
-    `  select: [${own.slice(0, 2).map((field) => quoted(field.name)).join(', ')}],`,
-    ...(target === undefined ? [] : [`  expand: [${quoted(target.name)}],`]),
+  const listing = [
+    code`const listing = ${variable}${memberAccess(groupName(operation.path[0] ?? ''))}.list({`,
+    ...(text === undefined ? [] : [code`  filter: (it) => it${memberAccess(text.name)}.startsWith('A'),`]),
+    code`  select: [${joined(own.slice(0, 2).map((field) => quoted(field.name)), ', ')}],`,
+    ...(target === undefined ? [] : [code`  expand: [${quoted(target.name)}],`]),
+    code`})`,
+    code`for await (const each of listing) console.log(each)`,
+  ]
+  const together = [
+    code`const calls = batch(${variable}.connection)`,
+    code`const call = calls.add((connection) => ${exportedNames(names, operation)[0]}(connection, { top: 1 }).all())`,
+    code`await calls.send()`,
+    code`console.log(await call.outcome)`,
   ]
   return [
-    '## Queries',
-    '',
-    '`list` fetches as you look: `for await` goes through all pages, `.page()` gives one, `.all()` everything. What comes back is typed by what was asked for.',
-    '',
-    '```ts',
-    `const listing = ${variable}${property(groupName(operation.path[0] ?? ''))}.list({`,
-    ...lines,
-    '})',
-    'for await (const each of listing) console.log(each)',
-    '```',
-    '',
-    'Conditions in a list must all be true; `anyOf`, `allOf` and `not` put them together otherwise. Every option may also be text in OData\'s own language.',
-    '',
-    '## Calls that travel together',
-    '',
-    'A batch takes functions of this client, sends them in one request, and settles each of them by itself; with `{ together: true }` all changes happen, or none of them does.',
-    '',
-    '```ts',
-    `const calls = batch(${variable}.connection)`,
-    `const call = calls.add((connection) => ${names.operations[pathOf(operation)] ?? ''}(connection, { top: 1 }).all())`,
-    'await calls.send()',
-    'console.log(await call.outcome)',
-    '```',
-    '',
-    'A new entity can be bound to one that is there, `{ $bind: key }`, or to one that another call of the batch makes, `{ $bind: call.reference }`.',
-    '',
+    markdown`## Queries`,
+    markdown``,
+    markdown`\`list\` fetches as you look: \`for await\` goes through all pages, \`.page()\` gives one, \`.all()\` everything. What comes back is typed by what was asked for.`,
+    markdown``,
+    ...fenced(listing),
+    markdown``,
+    markdown`Conditions in a list must all be true; \`anyOf\`, \`allOf\` and \`not\` put them together otherwise. Every option may also be text in OData's own language.`,
+    markdown``,
+    markdown`## Calls that travel together`,
+    markdown``,
+    markdown`A batch takes functions of this client, sends them in one request, and settles each of them by itself; with \`{ together: true }\` all changes happen, or none of them does.`,
+    markdown``,
+    ...fenced(together),
+    markdown``,
+    markdown`A new entity can be bound to one that is there, \`{ $bind: key }\`, or to one that another call of the batch makes, \`{ $bind: call.reference }\`.`,
+    markdown``,
   ]
 }
 
@@ -164,7 +170,7 @@ function treesOf(contract: Contract, names: Names): ODataTrees {
 
 function codecsPage(contract: Contract, names: Names): Page | undefined {
   const trees = treesOf(contract, names)
-  const name = (type: NamedType): string => names.codecs[type.id] ?? ''
+  const name = (type: NamedType): string => names.codecs[type.id] ?? code``
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
   const types = Object.values(contract.types)
     .map((type) => ({ type, tree: trees.ofNamed(type) }))
@@ -173,55 +179,70 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
   if (types.length === 0) return undefined
   const page = new Page('codecs')
   for (const { type } of types) page.declare(name(type))
-  page.print('// How each type stands in JSON and in addresses: plain data that serves to write, to read and to check.')
+  page.print(code`// How each type stands in JSON and in addresses: plain data that serves to write, to read and to check.`)
   const printer = new TreePrinter(page, contract, names)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
-    const kind = type.kind === 'record' ? 'Structure' : type.kind === 'enumeration' ? 'EnumType' : 'ValueType'
-    page.print('', `export const ${name(type)}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`)
+    const kind = type.kind === 'record' ? code`Structure` : type.kind === 'enumeration' ? code`EnumType` : code`ValueType`
+    page.print(code``, code`export const ${identifier(name(type))}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`)
   }
   return page
 }
 
 /** Queries are typed by what the entity has, and what comes back by what was asked for. */
-function declare({ contract, names, operation, page, inputType, outcomeType }: DeclarationContext): Declaration {
+function declare(context: DeclarationContext): Declaration {
+  const { contract, names, operation, page, inputType, outcomeType } = context
   const layout = operationLayout(operation)
-  const name = layout.kind === 'invoke' ? '' : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? '')
+  const name = layout.kind === 'invoke' ? code`` : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? code``)
   const { query, terms } = queryNames(name)
   if (layout.kind === 'download') {
-    const thisCall = `${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
-    return { signature: { typeParameters: '<AsStream extends boolean = false>', input: `input: ${inputType}`, returns: `Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
+    const thisCall = code`${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
+    return { signature: { typeParameters: code`<AsStream extends boolean = false>`, input: code`input: ${inputType}`, returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
   }
-  if (layout.kind === 'changes') return { signature: { typeParameters: '', input: `input: ${inputType}`, returns: `${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>` } }
+  if (layout.kind === 'changes') return { signature: { typeParameters: code``, input: code`input: ${inputType}`, returns: code`${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>` } }
   if (layout.kind === 'aggregate') {
-    const covers = ['filter', 'groupBy', 'measures']
-    const inside = page.module.startsWith('operations/') ? { inputBase: { text: `${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${propertyNames(contract, layout.entity).map(quoted).join(' | ') || 'never'}>`, covers } } : {}
-    return { ...inside, signature: { typeParameters: `<const Input extends ${inputType}>`, input: 'input: Input', returns: `Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>` } }
+    const covers = [code`filter`, code`groupBy`, code`measures`]
+    const inside = page.module.startsWith('operations/') ? { inputBase: { text: code`${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${joined(propertyNames(contract, layout.entity).map(quoted), ' | ') || code`never`}>`, covers } } : {}
+    return { ...inside, signature: { typeParameters: code`<const Input extends ${inputType}>`, input: code`input: Input`, returns: code`Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>` } }
   }
   if (!['list', 'get', 'count', 'update', 'replace', 'upsert'].includes(layout.kind)) return {}
   const covers = operation.inputs.filter((input) => input.place === 'query').map((input) => input.name)
   if (covers.length === 0) return {}
   // Only the page that declares the input needs the query itself.
   const all = queryOptions(contract, layout.kind === 'invoke' ? '' : layout.entity)
-  const inputBase = (): string => {
+  const inputBase = (): Code => {
     const local = page.useType('queries', query)
-    return covers.length === all.length ? local : `Pick<${local}, ${covers.map(quoted).join(' | ')}>`
+    return covers.length === all.length ? local : code`Pick<${local}, ${joined(covers.map(quoted), ' | ')}>`
   }
   const base = page.module.startsWith('operations/') ? { inputBase: { text: inputBase(), covers } } : {}
   if (layout.kind === 'count') return base
   const asked = page.useType(queryModule, 'Asked')
   const isOptional = operation.inputs.every((input) => input.optional)
-  const entity = layout.kind === 'list' ? outcomeType.replace(/^\((.*)\)\[\]$|\[\]$/, '$1') : outcomeType.replace(/ \| undefined$/, '')
-  const shape = `${asked}<${entity}, Input>`
+  const entity = entityType(context)
+  const shape = code`${asked}<${entity}, Input>`
   return {
     ...base,
     signature: {
       // Without a default: what a filter's function takes is found from the constraint.
-      typeParameters: `<const Input extends ${inputType}>`,
-      input: isOptional ? 'input?: Input' : 'input: Input',
-      returns: layout.kind === 'list' ? `${page.useType(pagesModule, 'Listing')}<${shape}>` : `Promise<${shape}${outcomeType.endsWith(' | undefined') ? ' | undefined' : ''}>`,
+      typeParameters: code`<const Input extends ${inputType}>`,
+      input: isOptional ? code`input?: Input` : code`input: Input`,
+      returns: layout.kind === 'list' ? code`${page.useType(pagesModule, 'Listing')}<${shape}>` : code`Promise<${shape}${isAbsent(operation) ? code` | undefined` : code``}>`,
     },
   }
+}
+
+/** The type of the entity that an operation answers, one or many of them. */
+function entityType({ contract, names, operation, page, outcomeType }: DeclarationContext): Code {
+  if (operation.outcome.kind !== 'value') return outcomeType
+  const { type, nullable } = operation.outcome.field
+  const texts = typeTextsOf(contract, names, openMembers)
+  if (operationLayout(operation).kind === 'list') return texts.itemOf(type, page)
+  return code`${texts.of(type, page)}${nullable ? code` | null` : code``}`
+}
+
+/** May an operation answer nothing? */
+function isAbsent({ outcome }: Operation): boolean {
+  return outcome.kind === 'value' && outcome.field.optional && outcome.field.type.kind !== 'list'
 }
 
 function printOperation(context: OperationContext): void {
@@ -229,8 +250,7 @@ function printOperation(context: OperationContext): void {
   const layout = operationLayout(operation)
   const { module, call, facts } = works[layout.kind]
   printFunction(context, page.use(`runtime/odata/${module}`, call))
-  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation) }
-  const text = new TreePrinter(page, contract, names).print(tree)
-  const parse = hasExactNumbers(contract) ? `  parse: ${page.use('runtime/json/exact-json', 'exactJson')},\n` : ''
-  page.print('', `const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${text.replace(/\}$/, `${parse}}`)}`)
+  const parse = hasExactNumbers(contract) ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') } : {}
+  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation), ...parse }
+  page.print(code``, code`const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`)
 }

@@ -1,16 +1,17 @@
 import type { Contract, Field, NamedType, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, endpointsOf, fieldsOf, namedType, operationsOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
-import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
-import { Page } from '../../typescript/page.js'
+import { docComment, identifier, propertyName, quoted } from '../../printing/escaping.js'
+import { Page } from '../../printing/page.js'
 import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type RecordLayout, type Version } from './layout.js'
+import { code, joined, type Code } from '../../printing/safe-text.js'
 
 const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
 
 /** What queries.ts calls the things of an entity. */
-export function queryNames(name: string): { terms: string; expansions: string; query: string } {
-  return { terms: `${name}Terms`, expansions: `${name}Expansions`, query: `${name}Query` }
+export function queryNames(name: string): { terms: Code; expansions: Code; query: Code } {
+  return { terms: identifier(`${name}Terms`), expansions: identifier(`${name}Expansions`), query: identifier(`${name}Query`) }
 }
 
 /** queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be asked of it. */
@@ -29,27 +30,27 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
     const own = record.fields.filter((field) => fieldLayout(field).about !== true)
     const navigations = own.filter((field) => fieldLayout(field).navigation !== undefined)
     const all = propertyNames(contract, record.id)
-    const left = version === '4.01' ? [] : ['compute', ...(version.startsWith('4') ? [] : ['levels', ...(searchable(contract, record.id) ? [] : ['search'])])]
+    const left = version === '4.01' ? [] : [code`compute`, ...(version.startsWith('4') ? [] : [code`levels`, ...(searchable(contract, record.id) ? [] : [code`search`])])]
     page.print(
-      '',
+      code``,
       ...docComment([`What a filter can say of ${name}.`]),
-      `export interface ${terms}${base === undefined ? '' : ` extends ${base.terms}`} {`,
+      code`export interface ${terms}${base === undefined ? code`` : code` extends ${base.terms}`} {`,
       ...own.flatMap((field) => {
         const term = printer.term(field)
-        return term === undefined ? [] : [`  ${propertyName(field.name)}: ${term}`]
+        return term === undefined ? [] : [code`  ${propertyName(field.name)}: ${term}`]
       }),
       ...printer.kinds(record),
-      '}',
+      code`}`,
     )
     if ((record.layout as RecordLayout | undefined)?.entity !== true) continue
-    const inherited = base === undefined ? '' : ` extends ${base.expansions}`
+    const inherited = base === undefined ? code`` : code` extends ${base.expansions}`
     page.print(
-      '',
+      code``,
       ...docComment([`What hangs off ${name}, and what can be asked of that.`]),
-      ...(navigations.length === 0 ? [`export interface ${expansions}${inherited} {}`] : [`export interface ${expansions}${inherited} {`, ...navigations.map((field) => `  ${propertyName(field.name)}: ${printer.expansion(field)}`), '}']),
-      '',
+      ...(navigations.length === 0 ? [code`export interface ${expansions}${inherited} {}`] : [code`export interface ${expansions}${inherited} {`, ...navigations.map((field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`), code`}`]),
+      code``,
       ...docComment([`What can be asked of ${name}.`]),
-      `export type ${query} = ${left.length === 0 ? '' : 'Omit<'}${page.useType(queryModule, 'Query')}<${terms}, ${all.map(quoted).join(' | ') || 'never'}, ${expansions}>${left.length === 0 ? '' : `, ${left.map(quoted).join(' | ')}>`}`,
+      code`export type ${query} = ${left.length === 0 ? code`` : code`Omit<`}${page.useType(queryModule, 'Query')}<${terms}, ${all.length === 0 ? code`never` : joined(all.map(quoted), ' | ')}, ${expansions}>${left.length === 0 ? code`` : code`, ${joined(left.map(quoted), ' | ')}>`}`,
     )
   }
   return page
@@ -76,7 +77,7 @@ function searchable(contract: Contract, id: TypeId): boolean {
 export function queryOptions(contract: Contract, id: TypeId): string[] {
   const version = versionOf(contract)
   const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some((field) => fieldLayout(field).navigation !== undefined)
-  return ['filter', 'select', ...(hasNavigations ? ['expand'] : []), 'orderBy', 'top', 'skip', ...(version.startsWith('4') || searchable(contract, id) ? ['search'] : []), 'count', ...(version === '4.01' ? ['compute'] : []), 'custom']
+  return [code`filter`, code`select`, ...(hasNavigations ? [code`expand`] : []), code`orderBy`, code`top`, code`skip`, ...(version.startsWith('4') || searchable(contract, id) ? [code`search`] : []), code`count`, ...(version === '4.01' ? [code`compute`] : []), code`custom`]
 }
 
 /** Prints the term of a property: what a filter can say of it, by its type. */
@@ -95,21 +96,21 @@ class TermPrinter {
     this.isNew = version.startsWith('4')
   }
 
-  term(field: Field): string | undefined {
+  term(field: Field): Code | undefined {
     return this.ofType(field.type)
   }
 
   /** What can be said of the kinds of a record: whether it is one, and in version 4 of their own properties. */
-  kinds(record: RecordType & NamedType): string[] {
+  kinds(record: RecordType & NamedType): Code[] {
     // Those that extend others have it from them.
     const below = record.base === undefined ? this.below(record.id) : []
     const name = (type: NamedType): string => this.names.types[type.id] ?? type.name
     if (below.length === 0) return []
     const all = [record as NamedType, ...below]
     return [
-      '  /** Is it of this kind, or of one that extends it? */',
-      `  $is(kind: ${all.map((type) => quoted(name(type))).join(' | ')}): ${this.page.useType(termsModule, 'Condition')}`,
-      ...(this.isNew ? ['  /** As this kind, with its own properties. */', `  $as<Kind extends ${below.map((type) => quoted(name(type))).join(' | ')}>(kind: Kind): { ${below.map((type) => `${propertyName(name(type))}: ${queryNames(name(type)).terms}`).join('; ')} }[Kind]`] : []),
+      code`  /** Is it of this kind, or of one that extends it? */`,
+      code`  $is(kind: ${joined(all.map((type) => quoted(name(type))), ' | ')}): ${this.page.useType(termsModule, 'Condition')}`,
+      ...(this.isNew ? [code`  /** As this kind, with its own properties. */`, code`  $as<Kind extends ${joined(below.map((type) => quoted(name(type))), ' | ')}>(kind: Kind): { ${joined(below.map((type) => code`${propertyName(name(type))}: ${queryNames(name(type)).terms}`), '; ')} }[Kind]`] : []),
     ]
   }
 
@@ -120,14 +121,14 @@ class TermPrinter {
     })
   }
 
-  expansion(field: Field): string {
+  expansion(field: Field): Code {
     const target = field.type.kind === 'list' ? field.type.item : field.type
     const { query } = queryNames(target.kind === 'reference' ? (this.names.types[target.to] ?? '') : '')
     // Version 2 knows no more inside an expansion.
-    return this.isNew ? query : `Pick<${query}, 'select' | 'expand'>`
+    return this.isNew ? query : code`Pick<${query}, 'select' | 'expand'>`
   }
 
-  private ofType(type: Type): string | undefined {
+  private ofType(type: Type): Code | undefined {
     switch (type.kind) {
       case 'list': {
         if (isFlags(type)) return this.use('FlagsTerm', this.enumeration(type.item))
@@ -143,20 +144,20 @@ class TermPrinter {
       case 'scalar':
         return this.ofScalar(type)
       default:
-        return this.use('Comparable', 'unknown')
+        return this.use('Comparable', code`unknown`)
     }
   }
 
-  private enumeration(type: Type): string {
-    return type.kind === 'reference' ? this.page.useType('types', this.names.types[type.to] ?? '') : 'string'
+  private enumeration(type: Type): Code {
+    return type.kind === 'reference' ? this.page.useType('types', this.names.types[type.to] ?? '') : code`string`
   }
 
-  private ofScalar({ base, format }: ScalarType): string {
+  private ofScalar({ base, format }: ScalarType): Code {
     switch (base) {
       case 'boolean':
         return this.use('BooleanTerm')
       case 'int64':
-        return this.use('NumberTerm', 'bigint')
+        return this.use('NumberTerm', code`bigint`)
       case 'decimal':
         return this.use('NumberTerm', this.page.useType('types', 'DecimalText'))
       case 'date':
@@ -168,16 +169,16 @@ class TermPrinter {
       case 'duration':
         return format === 'Edm.Time' ? this.use('TimeTerm') : this.use('DurationTerm')
       case 'bytes':
-        return this.use('Comparable', 'Uint8Array')
+        return this.use('Comparable', code`Uint8Array`)
       case 'text':
-        return format === 'Edm.String' ? this.use(this.version === '4.01' ? 'PatternTextTerm' : 'TextTerm') : this.use('Ordered', 'string')
+        return format === 'Edm.String' ? this.use(this.version === '4.01' ? 'PatternTextTerm' : 'TextTerm') : this.use('Ordered', code`string`)
       default:
-        return this.use('NumberTerm', 'number')
+        return this.use('NumberTerm', code`number`)
     }
   }
 
-  private use(name: string, inside?: string): string {
+  private use(name: string, inside?: Code): Code {
     const local = this.page.useType(termsModule, name)
-    return inside === undefined ? local : `${local}<${inside}>`
+    return inside === undefined ? local : code`${local}<${inside}>`
   }
 }

@@ -1,15 +1,17 @@
 import type { Contract, NamedType, TypeId } from '../../contract/contract.js'
 import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
-import { operationExports, type Names } from '../../naming/names.js'
+import type { Names } from '../../naming/names.js'
 import * as simple from '../../runtime/soap/simple.js'
-import { docComment, propertyName, quoted } from '../../typescript/escaping.js'
+import { docComment, identifier, indented, propertyName, quoted } from '../../printing/escaping.js'
+import { exportedNames } from '../../typescript/exported-names.js'
 import { printFaults, printFunction } from '../../typescript/operation-function.js'
-import { Page } from '../../typescript/page.js'
+import { Page } from '../../printing/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import { CodecTrees } from './codec-tree.js'
 import { endpointLayout, operationLayout, recordLayout, wireAt } from './layout.js'
+import { code, type Code } from '../../printing/safe-text.js'
 
 const codecModule = 'runtime/soap/codec'
 const soapModule = 'runtime/soap/soap'
@@ -19,9 +21,9 @@ const plainModule = 'runtime/soap/plain-http'
 export const soapEmitter: Emitter = {
   open: {
     fragment: (page) => page.useType(codecModule, 'AnyValue'),
-    recordLines: (page) => ['  /** Content that the contract leaves open. */', `  $open?: ${page.useType(codecModule, 'OpenContent')}`],
+    recordLines: (page, required, indent = '  ') => indented([code`/** Content that the contract leaves open. */`, code`$open${required === true ? code`` : code`?`}: ${page.useType(codecModule, 'OpenContent')}`], indent),
   },
-  reexports: [[codecModule, 'type { AnyValue, OpenContent, OpenElement }']],
+  reexports: [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
   reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
   runtimeFiles: () => ['connection.ts', 'digest.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
@@ -30,12 +32,12 @@ export const soapEmitter: Emitter = {
   operation: printOperation,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
-    page.print('/** The endpoints that the metadata names, the preferred one first. */', `export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
+    page.print(code`/** The endpoints that the metadata names, the preferred one first. */`, code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
     for (const each of preferredFirst(contract)) {
       const { addressing, mtom } = endpointLayout(each)
-      page.print(...docComment([each.documentation], '  '), `  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? ', addressing: true' : ''}${mtom === true ? ', mtom: true' : ''} },`)
+      page.print(...docComment([each.documentation], '  '), code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? code`, addressing: true` : code``}${mtom === true ? code`, mtom: true` : code``} },`)
     }
-    page.print('}')
+    page.print(code`}`)
   },
 }
 
@@ -52,22 +54,22 @@ function codecsPage(contract: Contract, names: Names): Page[] {
   const page = new Page('codecs')
   for (const id of Object.keys(contract.types)) page.declare(names.codecs[id] ?? '')
   const namespaces = namespaceConstants(types.map(({ type }) => type), page)
-  page.print('// How each type stands in XML: plain data that serves to write, to read and to check.', '')
-  for (const [namespace, name] of namespaces) page.print(`const ${name} = ${quoted(namespace)}`)
-  const name = (type: NamedType): string => names.codecs[type.id] ?? ''
+  page.print(code`// How each type stands in XML: plain data that serves to write, to read and to check.`, code``)
+  for (const [namespace, name] of namespaces) page.print(code`const ${name} = ${quoted(namespace)}`)
+  const name = (type: NamedType): string => names.codecs[type.id] ?? code``
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
   types.sort((a, b) => rank(a.type) - rank(b.type) || (name(a.type) < name(b.type) ? -1 : 1))
   const printer = new TreePrinter(page, contract, names, namespaces)
   const supertypes = directSubtypes(contract)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
-    const text = names.types[type.id] ?? ''
-    const kind = type.kind === 'record' ? 'RecordCodec' : type.kind === 'enumeration' ? 'LiteralsCodec' : type.kind === 'union' ? 'UnionCodec' : 'RestrictedCodec'
-    const typeName = (id: TypeId): string => names.types[id] ?? ''
+    const text = names.types[type.id] ?? code``
+    const kind = type.kind === 'record' ? code`RecordCodec` : type.kind === 'enumeration' ? code`LiteralsCodec` : type.kind === 'union' ? code`UnionCodec` : code`RestrictedCodec`
+    const typeName = (id: TypeId): string => names.types[id] ?? code``
     const inherited = type.kind === 'record' && type.base !== undefined && type.restricts !== true ? page.useType('types', typeName(type.base.to)) : undefined
     const any = supertypes.has(type.id) ? page.useType('types', `Any${typeName(type.id)}`) : undefined
-    const base = any === undefined ? (inherited === undefined ? '' : `, ${inherited}`) : `, ${inherited ?? 'unknown'}, ${any}`
-    page.print('', `export const ${name(type)}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
+    const base = any === undefined ? (inherited === undefined ? code`` : code`, ${inherited}`) : code`, ${inherited ?? code`unknown`}, ${any}`
+    page.print(code``, code`export const ${identifier(name(type))}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
   }
   return [page]
 }
@@ -78,10 +80,10 @@ function printOperation(context: OperationContext): void {
   if (operationLayout(operation).plain !== undefined) {
     printFunction(context, page.use(plainModule, 'sendPlain'), [])
     const plain = new TreePrinter(page, contract, names).print({ name: pathOf(operation), ...trees.plainOperation(operation) })
-    page.print('', `const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`)
+    page.print(code``, code`const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`)
     return
   }
-  const [, , , , guard] = operationExports(names.operations[pathOf(operation)] ?? '')
+  const [, , , , guard] = exportedNames(names, operation)
   const thrown = operation.faults.map((each) => `\`${each.name}\``)
   printFunction(context, page.use(soapModule, 'send'), thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`])
   printFaults(context, operation.faults)
@@ -90,22 +92,22 @@ function printOperation(context: OperationContext): void {
   const same = actions.every((action) => action === actions[0]) && offering.length === endpointsOf(contract).length
   const tree: CodecTree = {
     name: pathOf(operation),
-    action: same ? (actions[0] ?? '') : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? ''])),
+    action: same ? (actions[0] ?? '') : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? code``])),
     ...trees.operation(operation),
   }
   const printer = new TreePrinter(page, contract, names)
-  page.print('', `const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`)
+  page.print(code``, code`const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`)
 }
 
 /** Namespaces that several codecs name get a constant each. */
-function namespaceConstants(types: readonly NamedType[], page: Page): Map<string, string> {
-  const found = new Map<string, string>()
-  const namespaces = new Set(types.flatMap((type) => (type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? ''] : [])))
+function namespaceConstants(types: readonly NamedType[], page: Page): Map<string, Code> {
+  const found = new Map<string, Code>()
+  const namespaces = new Set(types.flatMap((type) => (type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? code``] : [])))
   for (const namespace of [...namespaces].filter((each) => each !== '').sort()) {
-    const word = namespace.split(/[/:#?]+/).filter((part) => /\p{L}/u.test(part)).pop() ?? 'namespace'
+    const word = namespace.split(/[/:#?]+/).filter((part) => /\p{L}/u.test(part)).pop() ?? code`namespace`
     const wanted = `${camelCase(word)}Namespace`
     let name = wanted
-    for (let count = 2; [...found.values()].includes(name); count += 1) name = `${wanted}${count}`
+    for (let count = 2; [...found.values()].some((each) => each === name); count += 1) name = `${wanted}${count}`
     found.set(namespace, page.declare(name))
   }
   return found

@@ -1,30 +1,35 @@
+import { inAttribute, inMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import type { RehearsalReport, StepReport } from './playing.js'
 import { rowText } from './playing.js'
 
 /**
  * Reports as JUnit XML, which build servers show: a suite for each rehearsal, a case for each step.
  */
-export function junitXml(reports: readonly RehearsalReport[]): string {
-  const suites = reports.map(({ file, title, milliseconds, steps }) => {
-    const count = (outcome: StepReport['outcome']): number => steps.filter((step) => step.outcome === outcome).length
-    return [
-      `  <testsuite name=${quoted(title)} file=${quoted(file)} tests="${steps.length}" failures="${count('failed')}" skipped="${count('left out')}" errors="0" time="${seconds(milliseconds)}">`,
-      ...steps.map((step) => testCase(step, file)),
-      '  </testsuite>',
-    ].join('\n')
-  })
+export function junitXml(reports: readonly RehearsalReport[]): Markup {
   const all = reports.flatMap(({ steps }) => steps)
   const time = seconds(reports.reduce((total, { milliseconds }) => total + milliseconds, 0))
-  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites tests="${all.length}" failures="${all.filter(({ outcome }) => outcome === 'failed').length}" time="${time}">\n${suites.join('\n')}\n</testsuites>\n`
+  const head = markup`<testsuites tests="${all.length}" failures="${all.filter(({ outcome }) => outcome === 'failed').length}" time="${time}">`
+  return joined([markup`<?xml version="1.0" encoding="UTF-8"?>`, head, ...reports.map(testSuite), markup`</testsuites>`, markup``], '\n')
 }
 
-function testCase(step: StepReport, file: string): string {
+function testSuite({ file, title, milliseconds, steps }: RehearsalReport): Markup {
+  const count = (outcome: StepReport['outcome']): number => steps.filter((step) => step.outcome === outcome).length
+  const names = markup`name=${inAttribute(title)} file=${inAttribute(file)}`
+  const counts = markup`tests="${steps.length}" failures="${count('failed')}" skipped="${count('left out')}" errors="0" time="${seconds(milliseconds)}"`
+  return joined([markup`  <testsuite ${names} ${counts}>`, ...steps.map((step) => testCase(step, file)), markup`  </testsuite>`], '\n')
+}
+
+function testCase(step: StepReport, file: string): Markup {
   const { title, contract, operation, outcome, milliseconds, line, trouble, row } = step
-  const head = `    <testcase name=${quoted(row === undefined ? title : `${title} (${rowText(row)})`)} classname=${quoted([contract, operation].filter((each) => each !== undefined).join('.') || file)} file=${quoted(file)} line="${line}" time="${seconds(milliseconds)}"`
-  if (outcome === 'passed') return `${head}/>`
-  if (outcome === 'left out') return `${head}>\n      <skipped message=${quoted(trouble?.message ?? '')}/>\n    </testcase>`
+  const name = row === undefined ? title : `${title} (${rowText(row)})`
+  const className = [contract, operation].filter((each) => each !== undefined).join('.') || file
+  const head = markup`    <testcase name=${inAttribute(name)} classname=${inAttribute(className)} file=${inAttribute(file)} line="${line}" time="${seconds(milliseconds)}"`
+  if (outcome === 'passed') return markup`${head}/>`
+  if (outcome === 'left out') return markup`${head}>\n      <skipped message=${inAttribute(trouble?.message ?? '')}/>\n    </testcase>`
   const lines = failureLines(step)
-  return `${head}>\n      <failure message=${quoted(trouble?.message ?? lines[0] ?? '')}${trouble?.code === undefined ? '' : ` type=${quoted(trouble.code)}`}>${escaped(lines.join('\n'))}</failure>\n    </testcase>`
+  const kind = trouble?.code === undefined ? markup`` : markup` type=${inAttribute(trouble.code)}`
+  return markup`${head}>\n      <failure message=${inAttribute(trouble?.message ?? lines[0] ?? '')}${kind}>${inMarkup(lines.join('\n'))}</failure>\n    </testcase>`
 }
 
 /** Why a step failed, a line for each reason. */
@@ -35,15 +40,6 @@ function failureLines({ trouble, verdicts }: StepReport): string[] {
   ]
 }
 
-function seconds(milliseconds: number): string {
-  return (milliseconds / 1000).toFixed(3)
-}
-
-function quoted(text: string): string {
-  return `"${escaped(text).replaceAll('"', '&quot;').replaceAll('\n', '&#10;')}"`
-}
-
-/** Text for XML; characters that XML 1.0 has no place for (section 2.2) are left out. */
-function escaped(text: string): string {
-  return text.replace(/[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu, '').replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
+function seconds(milliseconds: number): Markup {
+  return inMarkup((milliseconds / 1000).toFixed(3))
 }

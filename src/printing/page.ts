@@ -1,0 +1,127 @@
+import { posix } from 'node:path'
+import { pascalCase } from '../naming/identifiers.js'
+import { identifier, modulePath } from './escaping.js'
+import { code, joined, type Code } from './safe-text.js'
+
+/** How a generated file is to be printed. */
+export interface PrintOptions {
+  /** What imports end in: `.js`, `.ts` or nothing. */
+  readonly importSuffix: ImportSuffix
+}
+
+export type ImportSuffix = '.js' | '.ts' | ''
+
+/**
+ * A file while it is printed on: collects the imports that its lines turn out to need.
+ *
+ * @example
+ * const page = new Page('operations/quoteDues')
+ * page.print(code`function f(q: ${page.useType('types', 'Quote')}) {}`)
+ */
+export class Page {
+  /** The module below the client's folder, without ending: `operations/quoteDues`. */
+  readonly module: string
+  private readonly lines: (Code | ((options: PrintOptions) => Code))[] = []
+  private readonly imports = new Map<string, Map<string, { local: Code; isType: boolean }>>()
+  private readonly locals = new Set<string>()
+  private readonly own = new Set<string>()
+  private head: Code = code``
+
+  constructor(module: string) {
+    this.module = modulePath(module)
+  }
+
+  /** Text above the imports. */
+  printHead(text: Code): void {
+    this.head = code`${this.head}${text}`
+  }
+
+  /** Is there nothing on it yet? */
+  isEmpty(): boolean {
+    return this.lines.every((line) => line === '')
+  }
+
+  /** Adds lines; an empty call adds an empty line. */
+  print(...lines: readonly Code[]): void {
+    if (lines.length === 0) this.lines.push(code``)
+    for (const line of lines) this.lines.push(line)
+  }
+
+  /** Exports things of another module of the client: all of them, or those in `clause`. */
+  reexport(module: string, clause: Code = code`*`): void {
+    this.lines.push((options) => code`export ${clause} from '${this.address(module, options)}'`)
+  }
+
+  /** Marks a name as declared on this page, so that nothing is imported under it. */
+  declare(name: string): Code {
+    this.locals.add(name)
+    return identifier(name)
+  }
+
+  /** The identifier of a value of another module on this page; imports it on first use. */
+  use(module: string, name: string): Code {
+    return this.import(module, name, false)
+  }
+
+  /** The identifier of a type of another module (a module of the client, or a package) on this page. */
+  useType(module: string, name: string): Code {
+    return this.import(module, name, true)
+  }
+
+  /** The names of a module that this page uses; of its own module those asked for in the same way. */
+  usesOf(module: string): string[] {
+    return module === this.module ? [...this.own] : [...(this.imports.get(module)?.keys() ?? [])]
+  }
+
+  /** Modules of the client and packages that this page imports from. */
+  modules(): string[] {
+    return [...this.imports.keys()]
+  }
+
+  text(options: PrintOptions): Code {
+    const imports = [...this.imports].map(([module, names]) => ({ from: this.address(module, options), names })).sort((a, b) => compare(a.from, b.from))
+    const rows = imports.map(({ from, names }) => {
+      const all = [...names].map(([name, { local, isType }]) => ({ isType, text: name === local ? local : code`${identifier(name)} as ${local}` }))
+      const onlyTypes = all.every(({ isType }) => isType)
+      const list = all.sort((a, b) => compare(a.text, b.text)).map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
+      return code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'\n`
+    })
+    const body = this.body(options)
+    return joined([this.head, joined(rows, ''), body === '' ? body : code`${body}\n`].filter((part) => part !== ''), '\n')
+  }
+
+  /** The lines, with no more than one empty one between two others. */
+  private body(options: PrintOptions): Code {
+    const lines = this.lines.map((line) => (typeof line === 'string' ? line : line(options)))
+    return joined(lines, '\n').replace(/\n{3,}/g, '\n\n').replace(/^\n+|\n+$/g, '') as Code
+  }
+
+  private import(module: string, name: string, isType: boolean): Code {
+    if (module === this.module) {
+      this.own.add(name)
+      return identifier(name)
+    }
+    const names = this.imports.get(module) ?? new Map<string, { local: Code; isType: boolean }>()
+    this.imports.set(module, names)
+    const known = names.get(name)
+    if (known !== undefined) {
+      known.isType &&= isType
+      return known.local
+    }
+    const suffix = pascalCase(module.split('/').pop() ?? '')
+    let local = identifier(name)
+    for (let count = 1; this.locals.has(local); count += 1) local = identifier(`${name}${suffix}${count === 1 ? '' : count}`)
+    this.locals.add(local)
+    names.set(name, { local, isType })
+    return local
+  }
+
+  private address(module: string, options: PrintOptions): Code {
+    const relative = posix.relative(posix.dirname(this.module), modulePath(module))
+    return `${relative.startsWith('.') ? relative : `./${relative}`}${options.importSuffix}` as Code
+  }
+}
+
+function compare(a: string, b: string): number {
+  return a < b ? -1 : a > b ? 1 : 0
+}
