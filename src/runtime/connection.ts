@@ -138,7 +138,7 @@ export function addressOf(connection: Connection, offered?: readonly string[]): 
   const chosen = settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false ? settings.endpoint : undefined
   const endpoint = endpoints[chosen ?? offered?.[0] ?? Object.keys(endpoints)[0] ?? '']
   let address = settings.url ?? endpoint?.address ?? ''
-  for (const [name, preset] of Object.entries(endpoint?.variables ?? {})) address = address.replaceAll(`{${name}}`, settings.serverVariables?.[name] ?? preset)
+  for (const [name, preset] of Object.entries(endpoint?.variables ?? {})) address = address.replaceAll(`{${name}}`, () => settings.serverVariables?.[name] ?? preset)
   return address.replace(/\/+$/, '')
 }
 
@@ -349,7 +349,17 @@ function allHeaders(request: Request, settings: Settings, thisCall: ThisCall): R
   for (const headers of [request.headers, login === undefined ? {} : { authorization: login }, settings.headers ?? {}, thisCall.headers ?? {}]) {
     for (const [name, value] of Object.entries(headers)) merged[name.toLowerCase()] = value
   }
+  checkHeaders(merged)
   return merged
+}
+
+/** Refuses what HTTP can't carry in a header (RFC 9110, sections 5.1 and 5.5), before it could become a header of its own anywhere. */
+function checkHeaders(headers: Readonly<Record<string, string>>): void {
+  const misfits = Object.entries(headers).flatMap(([name, value]) => {
+    if (!/^[!#$%&'*+.^_`|~0-9a-z-]+$/.test(name)) return [{ path: 'headers', message: `HTTP can't have a header "${name}"` }]
+    return /[^\t -~\x80-\xff]/.test(value) ? [{ path: `headers.${name}`, message: 'HTTP can\'t carry this text in a header' }] : []
+  })
+  if (misfits.length > 0) throw new InputRejected('the call', misfits)
 }
 
 /** The header that a name with a password, or a token, makes. */

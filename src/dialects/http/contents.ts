@@ -8,6 +8,7 @@ import type { Direction } from './directions.js'
 import type { BodyLayout, ContentLayout, EncodingLayout, FaultLayout, HeaderLayout, OutcomeLayout } from './layout.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
+import { isToken } from './tokens.js'
 import { schemaName } from './schema-facts.js'
 import type { Placed, SchemaReader } from './schemas.js'
 import { xmlLayout } from './xml-layout.js'
@@ -158,8 +159,8 @@ export class ContentReader {
         settled.readWhole()
         const schema = settled.members.get('schema')
         const only = schema?.members.get('const')?.value ?? (schema?.members.get('enum')?.items.length === 1 ? schema.members.get('enum')?.items[0]?.value : undefined) ?? schema?.members.get('default')?.value
-        if (typeof only === 'string') headers[header] = only
-        else if (!/^content-type$/i.test(header)) this.notes.add('ignored', 'TM-2315', { what: `The header ${header} of the part "${name}"`, as: 'absent', reason: 'its value is not said' }, each.origin)
+        if (typeof only === 'string' && isToken(header)) headers[header] = only
+        else if (!/^content-type$/i.test(header)) this.notes.add('ignored', 'TM-2315', { what: `The header ${header} of the part "${name}"`, as: 'absent', reason: isToken(header) ? 'its value is not said' : 'HTTP can\'t have a header of that name' }, each.origin)
       }
       const layout: EncodingLayout = {
         ...(contentType === undefined ? {} : { contentType }), ...(style === undefined ? {} : { style }), ...(explode === undefined ? {} : { explode: explode.value === true }), ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),

@@ -50,7 +50,7 @@ export const http: Dialect = {
     if (layout === undefined) return undefined
     return {
       variables: Object.fromEntries(Object.entries(layout.variables).map(([name, variable]) => [name, variable.values ?? []])),
-      address: (values) => Object.entries(layout.variables).reduce((address, [name, variable]) => address.replaceAll(`{${name}}`, values[name] ?? variable.default), layout.template),
+      address: (values) => Object.entries(layout.variables).reduce((address, [name, variable]) => address.replaceAll(`{${name}}`, () => values[name] ?? variable.default), layout.template),
     }
   },
   play: playHttp,

@@ -8,6 +8,7 @@ import type { ParameterLayout } from './layout.js'
 import { kindOf } from './media-types.js'
 import type { References } from './references.js'
 import type { Placed, SchemaReader } from './schemas.js'
+import { isToken } from './tokens.js'
 
 type ParameterPlace = Exclude<Place, 'body' | 'messageHeader' | 'attachment'>
 
@@ -66,6 +67,11 @@ export class ParameterReader {
     if (place === 'header' && /^(?:accept|content-type|authorization)$/i.test(name)) {
       node.readWhole()
       this.notes.add('ignored', 'TM-2315', { what: `The header parameter ${name}`, as: 'no input', reason: 'OpenAPI says that it is to be ignored' }, node.origin)
+      return undefined
+    }
+    if ((place === 'header' || place === 'cookie') && !isToken(name)) {
+      node.readWhole()
+      this.notes.add('ignored', 'TM-2315', { what: `The ${place} parameter "${name}"`, as: 'no input', reason: `HTTP can't have a ${place} of that name` }, node.origin)
       return undefined
     }
     if (place === 'path' && !path.includes(`{${name}}`)) {

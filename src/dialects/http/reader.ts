@@ -18,6 +18,7 @@ import { SchemaReader } from './schemas.js'
 import { readRequirements, readScheme } from './security.js'
 import { ServerReader } from './servers.js'
 import { translateVersion2 } from './version2.js'
+import { isToken } from './tokens.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
 
@@ -115,9 +116,18 @@ class DescriptionReader {
       for (const key of ['summary', 'description']) item.get(key)
       const endpoints = this.servers.read(item) ?? shared
       const found = [...methods.flatMap((method) => [[method, item.get(method)] as const]), ...item.entries('additionalOperations')]
-      for (const [method, node] of found) if (node?.kind === 'object') waiting.push({ path, method, node, item, endpoints: this.servers.read(node) ?? endpoints })
+      for (const [method, node] of found) {
+        if (node?.kind !== 'object') continue
+        if (isToken(method)) waiting.push({ path, method, node, item, endpoints: this.servers.read(node) ?? endpoints })
+        else this.refuseMethod(method, path, node)
+      }
     }
     return waiting.map((each) => this.readOperation(each.path, each.method, each.node, each.item, each.endpoints))
+  }
+
+  private refuseMethod(method: string, path: string, node: DataNode): void {
+    node.readWhole()
+    this.notes.add('refused', 'TM-2315', { what: `The operation "${method}" of ${path}`, as: 'no operation', reason: 'HTTP can\'t have a method of that name' }, node.origin)
   }
 
   private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly string[]): Operation {

@@ -3,6 +3,7 @@ import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { documented } from './annotations.js'
 import type { SchemeLayout } from './layout.js'
+import { isToken } from './tokens.js'
 
 type Kind = SecurityScheme['scheme']
 
@@ -20,7 +21,7 @@ export function readScheme(name: string, node: DataNode, address: (text: string)
   const tokenAddress = ['clientCredentials', 'password', 'authorizationCode', 'deviceAuthorization'].map((flow) => flows?.members.get(flow)?.text('tokenUrl')).find((url) => url !== undefined)
   const refreshUrl = ['clientCredentials', 'password', 'authorizationCode'].map((flow) => flows?.members.get(flow)?.text('refreshUrl')).find((url) => url !== undefined)
   const discovery = node.text('openIdConnectUrl')
-  const kind: Kind = type === 'apiKey' && keyName !== undefined ? 'key' : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest') ? http : type === 'oauth2' || type === 'openIdConnect' ? 'oauth2' : type === 'mutualTLS' ? 'certificate' : 'unsupported'
+  const kind: Kind = type === 'apiKey' && keyName !== undefined && (place === 'query' || isToken(keyName)) ? 'key' : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest') ? http : type === 'oauth2' || type === 'openIdConnect' ? 'oauth2' : type === 'mutualTLS' ? 'certificate' : 'unsupported'
   if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate') notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
   const layout: SchemeLayout = {
     ...(kind === 'key' && keyName !== undefined ? { key: { in: place === 'query' || place === 'cookie' ? place : 'header', name: keyName } } : {}),

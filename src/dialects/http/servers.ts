@@ -37,7 +37,7 @@ export class ServerReader {
       const values = (node.members.get('enum')?.items ?? []).map((each) => String(each.value))
       // The default is required, and often forgotten.
       const usual = preset === undefined ? (values[0] ?? '') : preset.kind === 'number' ? preset.source : String(preset.value)
-      address = address.replaceAll(`{${variable}}`, usual)
+      address = address.replaceAll(`{${variable}}`, () => usual)
       Object.defineProperty(variables, variable, { value: { default: usual, ...(values.length === 0 ? {} : { values }) }, enumerable: true, writable: true, configurable: true })
       node.readWhole()
     }

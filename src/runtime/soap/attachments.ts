@@ -50,7 +50,7 @@ export function writeParts(envelope: string, contentType: string, { parts, takes
   const action = /action="([^"]*)"/.exec(contentType)?.[1]
   const rootType = takesBytesOut ? `application/xop+xml; charset=utf-8; type="${mediaType}${action === undefined ? '' : `; action=\\"${action}\\"`}"` : contentType
   const encoder = new TextEncoder()
-  const head = (type: string, id: string, encoding: string): Uint8Array => encoder.encode(`--${boundary}\r\nContent-Type: ${type}\r\nContent-Transfer-Encoding: ${encoding}\r\nContent-ID: <${id}>\r\n\r\n`)
+  const head = (type: string, id: string, encoding: string): Uint8Array => encoder.encode(`--${boundary}\r\nContent-Type: ${type.replace(/[\r\n]/g, ' ')}\r\nContent-Transfer-Encoding: ${encoding}\r\nContent-ID: <${id}>\r\n\r\n`)
   const end = encoder.encode('\r\n')
   const pieces = [head(rootType, 'envelope@message', '8bit'), encoder.encode(envelope), end, ...parts.flatMap((part) => [head(part.type, part.id, 'binary'), part.content, end]), encoder.encode(`--${boundary}--\r\n`)]
   const whole = takesBytesOut
