@@ -1,6 +1,8 @@
 /// <reference lib="esnext.disposable" />
 import { CallFailure, InputRejected, TransportFailure, type Deviation } from './failures.js'
 import type { Digest } from './digest.js'
+import { harmless } from './harmless.js'
+import type { GuidedInit } from './redirects.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -182,6 +184,8 @@ export interface Request {
   readonly proven?: boolean
   /** Does the caller deal itself with an answer of 401, 403 or 407? */
   deals?(response: Response): boolean
+  /** Does the contract have answers of this status? Those below 200 and redirects that can't be followed are failures where it has not. */
+  expects?(status: number): boolean
 }
 
 /** The answer to a request, its body read to the end. */
@@ -207,7 +211,8 @@ export interface Opened {
 /**
  * Sends a request; its answer's body is still to be read.
  *
- * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
+ * @throws TransportFailure when there is no connection, no answer in time, a redirect that can't be followed, or a login is wanted (401, 403, 407)
+ * @throws ContractBreach when what came is no answer
  */
 export async function openExchange(connection: Connection, request: Request, thisCall: ThisCall): Promise<Opened> {
   const { settings } = connection
@@ -243,6 +248,10 @@ export async function openExchange(connection: Connection, request: Request, thi
     const prepared = sender(connection, request, headers, thisCall)
     const send = typeof prepared === 'function' ? prepared : await prepared
     const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) } as RequestInit)
+    if (isUnfinished(answer.status) && request.expects?.(answer.status) !== true) {
+      void answer.body?.cancel().catch(() => undefined)
+      throw (await import('./redirects.js')).unfinished(answer, { url: request.url, method: request.method, headers, body })
+    }
     const received = (text: () => string): void => {
       if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
       const observed: Exchange = {
@@ -304,35 +313,40 @@ function sender(connection: Connection, request: Request, headers: Record<string
   const { settings } = connection
   const send = settings.fetch ?? fetch
   const client = request.proven === true ? undefined : credentialOf(settings, 'oauth2')
-  if (client !== undefined && headers['authorization'] === undefined) return tokenSender(connection, client, send, thisCall)
+  if (client !== undefined && headers['authorization'] === undefined) return tokenSender(connection, client, send, request, thisCall)
   const login = credentialOf(settings, 'digest')
   if (login !== undefined) {
     const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
     digests.set(connection, digest)
-    return digest.then((prover) => (url, init) => prover.send(url, init, (to, how) => guided(send, to, how)))
+    return digest.then((prover) => (url, init) => prover.send(url, init, (to, how) => guided(send, to, how, request)))
   }
   // What carries nothing of the caller's own may go wherever it is led.
-  const isPlain = credentialsOf(settings).length === 0 && request.body === undefined && request.proven !== true && settings.headers === undefined && thisCall.headers === undefined
-  return isPlain ? send : (url, init) => guided(send, url, init)
+  const isPlain = request.body === undefined && request.proven !== true && Object.keys(headers).every((name) => harmless.includes(name))
+  return isPlain ? send : (url, init) => guided(send, url, init, request)
 }
 
 /** Sends requests with a token of OAuth 2.0, which is had first. */
-async function tokenSender(connection: Connection, client: Extract<Credential, { kind: 'oauth2' }>, send: typeof fetch, thisCall: ThisCall): Promise<Sender> {
+async function tokenSender(connection: Connection, client: Extract<Credential, { kind: 'oauth2' }>, send: typeof fetch, request: Request, thisCall: ThisCall): Promise<Sender> {
   const { tokenSource } = await import('./tokens.js')
   const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
   return async (url, init) => {
-    const answer = await guided(send, url, await prove(init))
+    const answer = await guided(send, url, await prove(init), request)
     // A token may have been withdrawn before its time; then a new one is worth a try.
     if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
     await answer.arrayBuffer()
-    return guided(send, url, await prove(init))
+    return guided(send, url, await prove(init), request)
   }
 }
 
 /** Sends a request that has something which must not leave its origin; where that redirects, it is followed with care. */
-async function guided(send: typeof fetch, url: string, init: RequestInit): Promise<globalThis.Response> {
+export async function guided(send: typeof fetch, url: string, init: GuidedInit, request?: Pick<Request, 'expects'>): Promise<globalThis.Response> {
   const answer = await send(url, { ...init, redirect: 'manual' })
-  return answer.type === 'opaqueredirect' || (answer.status >= 301 && answer.status <= 308 && answer.headers.has('location')) ? (await import('./redirects.js')).follow(send, url, init, answer) : answer
+  return answer.type === 'opaqueredirect' || (answer.status >= 301 && answer.status <= 308) ? (await import('./redirects.js')).follow(send, url, init, answer, request?.expects) : answer
+}
+
+/** Is there nothing to read in an answer of this status, because it ends no exchange or leads elsewhere? */
+function isUnfinished(status: number): boolean {
+  return status < 200 || (status >= 300 && status < 400 && status !== 304)
 }
 
 /** Reads an answer to its end. */

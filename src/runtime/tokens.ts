@@ -1,4 +1,4 @@
-import type { Connection, Credential, ThisCall } from './connection.js'
+import { guided, type Connection, type Credential, type ThisCall } from './connection.js'
 import { TransportFailure } from './failures.js'
 
 /** Where tokens are had, as far as the metadata says. */
@@ -59,12 +59,17 @@ async function obtain(connection: Connection, scheme: TokenPlace, credential: OA
   const usual: Record<string, string> = credential.refreshToken !== undefined ? { grant_type: 'refresh_token', refresh_token: credential.refreshToken } : credential.user === undefined ? { grant_type: 'client_credentials', ...scope } : { grant_type: 'password', username: credential.user, password: credential.password ?? '', ...scope }
   if (refresh !== undefined) {
     try {
-      return await ask(connection, scheme.refreshUrl ?? url, credential, { grant_type: 'refresh_token', refresh_token: refresh }, thisCall, refresh)
+      return await ask(connection, renewalAt(scheme, url), credential, { grant_type: 'refresh_token', refresh_token: refresh }, thisCall, refresh)
     } catch (error) {
       if (!(error instanceof TransportFailure) || error.kind !== 'login') throw error
     }
   }
   return ask(connection, url, credential, usual, thisCall, credential.refreshToken)
+}
+
+/** Where tokens are renewed: what the metadata says of that counts only where it is at home with the rest, since the secret goes there too. */
+function renewalAt({ refreshUrl }: TokenPlace, url: string): string {
+  return refreshUrl !== undefined && new URL(refreshUrl).origin === new URL(url).origin ? refreshUrl : url
 }
 
 async function ask(connection: Connection, url: string, credential: OAuth, form: Readonly<Record<string, string>>, thisCall: ThisCall, refresh?: string): Promise<Token> {
@@ -95,11 +100,12 @@ async function discovered(connection: Connection, scheme: TokenPlace, thisCall: 
 async function fetched(connection: Connection, url: string, request: RequestInit, thisCall: ThisCall): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
   const { settings } = connection
   try {
-    const answer = await (settings.fetch ?? fetch)(url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1)) })
+    const answer = await guided(settings.fetch ?? fetch, url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1)) })
     const json: unknown = await answer.json().catch(() => undefined)
     return { status: answer.status, json: typeof json === 'object' && json !== null ? (json as Readonly<Record<string, unknown>>) : {} }
   } catch (error) {
     if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
+    if (error instanceof TransportFailure) throw error
     const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
     throw new TransportFailure('unreachable', `the service for tokens can't be reached: ${cause instanceof Error ? cause.message : String(cause)}`, { url, cause })
   }

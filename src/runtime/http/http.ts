@@ -127,6 +127,7 @@ export async function requestFor(connection: Connection, operation: HttpOperatio
     headers: { ...headers, ...proof.headers, accept: acceptOf(operation, values['accept']), ...(body === undefined ? {} : { 'content-type': body.type }) },
     ...(body === undefined ? {} : { body: body.content }),
     ...(security === undefined ? {} : { proven: true }),
+    expects: (status) => [...Object.keys(operation.answers), ...Object.keys(operation.faults ?? {})].some((key) => matches(key, status)),
   }
 }
 

@@ -94,7 +94,8 @@ export async function renewed({ tokenUrl, clientId, clientSecret, refreshToken, 
 }
 
 async function askTokens(send: typeof fetch, tokenUrl: string, form: Readonly<Record<string, string>>): Promise<Tokens> {
-  const answer = await send(tokenUrl, { method: 'POST', headers: { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams(form).toString() })
+  // What proves who asks goes to that address alone.
+  const answer = await send(tokenUrl, { method: 'POST', redirect: 'manual', headers: { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams(form).toString() })
   const json = (await answer.json().catch(() => ({}))) as Readonly<Record<string, unknown>>
   if (typeof json['access_token'] !== 'string') throw new Error(`no token from ${tokenUrl} (HTTP ${String(answer.status)})${typeof json['error'] === 'string' ? `: ${json['error']}` : ''}`)
   return { token: json['access_token'], ...(typeof json['refresh_token'] === 'string' ? { refreshToken: json['refresh_token'] } : {}) }

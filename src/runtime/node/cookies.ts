@@ -3,6 +3,8 @@ interface Cookie {
   readonly name: string
   readonly value: string
   readonly host: string
+  /** The scheme, host and port that it was set from. */
+  readonly origin: string
   /** It goes to hosts below its own, too. */
   readonly below: boolean
   readonly path: string
@@ -26,9 +28,14 @@ export class CookieJar {
     }
   }
 
-  /** What a request to an address carries; `''` for nothing. */
-  headerFor({ hostname, pathname, protocol }: URL): string {
+  /**
+   * What a request to an address carries; `''` for nothing. As the standard has it, services on several ports of a host share their cookies.
+   *
+   * @param onlyOwn after a redirect to another origin: what that origin itself has set, and nothing of others
+   */
+  headerFor({ hostname, pathname, protocol, origin }: URL, onlyOwn = false): string {
     return [...this.cookies.values()]
+      .filter((each) => !onlyOwn || each.origin === origin)
       .filter((each) => (each.host === hostname || (each.below && hostname.endsWith(`.${each.host}`))) && isBelow(pathname, each.path) && (!each.secure || protocol === 'https:') && (each.ends === undefined || each.ends > Date.now()))
       // Those of longer paths first (section 5.4).
       .sort((a, b) => b.path.length - a.path.length)
@@ -37,7 +44,7 @@ export class CookieJar {
   }
 }
 
-function parse(header: string, { hostname, pathname }: URL): Cookie | undefined {
+function parse(header: string, { hostname, pathname, origin }: URL): Cookie | undefined {
   const [pair = '', ...attributes] = header.split(';').map((each) => each.trim())
   const equals = pair.indexOf('=')
   if (equals < 1) return undefined
@@ -51,6 +58,7 @@ function parse(header: string, { hostname, pathname }: URL): Cookie | undefined 
   return {
     name: pair.slice(0, equals).trim(),
     value: pair.slice(equals + 1).trim(),
+    origin,
     host: domain === undefined || domain === '' ? hostname : domain,
     // A name without a dot, like localhost, has nothing below it.
     below: domain !== undefined && domain.includes('.'),

@@ -26,7 +26,9 @@ export interface ClientRequest {
   on(event: 'response', listener: (response: IncomingMessage) => void): ClientRequest
   on(event: 'connect', listener: (response: IncomingMessage, socket: Socket, head: Uint8Array) => void): ClientRequest
   on(event: 'socket', listener: (socket: Socket & { readonly connecting: boolean; once(event: string, listener: () => void): void }) => void): ClientRequest
+  on(event: 'upgrade', listener: (response: IncomingMessage, socket: Socket) => void): ClientRequest
   on(event: 'error', listener: (error: Error) => void): ClientRequest
+  on(event: 'close', listener: () => void): ClientRequest
   end(body?: Uint8Array): unknown
   destroy(error?: unknown): unknown
   /** It went over a connection that served others before. */

@@ -4,7 +4,7 @@ import { nodePlatform, type Agent, type ClientRequest, type Incoming, type Incom
 import type { CompanyLogin } from './ntlm.js'
 import { proxyFor, tunnel, type Proxy } from './proxy.js'
 import { PlainResponse } from './response.js'
-import { mostRedirects, redirected, type Trip } from '../redirects.js'
+import { mostRedirects, redirected, type GuidedInit, type Trip } from '../redirects.js'
 
 /** How the transport reaches services, beside what the settings of a client say. All of it may be left out. */
 export interface NodeTransportSettings {
@@ -44,11 +44,20 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
   }
 }
 
+/** A request of this transport's own. */
+interface OwnTrip extends Trip {
+  readonly body: Uint8Array | undefined
+  /** It was led to another origin. */
+  readonly unproven: boolean
+}
+
 class Line {
   private readonly platform: NodePlatform
   private readonly settings: NodeTransportSettings
   private readonly plainAgent: Agent
   private secureAgent: Promise<Agent> | undefined
+  /** For hosts that the service only led to: they are not shown the client's own certificate. */
+  private unprovenAgent: Promise<Agent> | undefined
   private readonly jar = new CookieJar()
   /** Connections over which somebody proved already who calls, by origin; each serves one request at a time. */
   private readonly proven = new Map<string, Agent[]>()
@@ -59,26 +68,27 @@ class Line {
     this.plainAgent = new platform.http.Agent({ keepAlive: true })
   }
 
-  async fetch(url: URL, init: RequestInit): Promise<PlainResponse> {
+  async fetch(url: URL, init: GuidedInit): Promise<PlainResponse> {
     const signal = init.signal ?? undefined
     signal?.throwIfAborted()
     const body = init.body === undefined || init.body === null ? undefined : typeof init.body === 'string' ? new TextEncoder().encode(init.body) : init.body instanceof Uint8Array ? init.body : new Uint8Array(await new Response(init.body).arrayBuffer())
-    let trip: Trip & { readonly body: Uint8Array | undefined } = { url: url.href, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body }
+    const { companyLogin } = this.settings
+    let trip: OwnTrip = { url: url.href, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body, unproven: init.unproven === true }
     for (let redirects = 0; ; redirects += 1) {
-      const message = this.settings.companyLogin === undefined ? await this.send(trip, signal) : await this.sendProven(trip, signal, this.settings.companyLogin)
+      const message = companyLogin === undefined || trip.unproven ? await this.send(trip, signal) : await this.sendProven(trip, signal, companyLogin)
       if (this.settings.cookies !== false) this.jar.keep(new URL(trip.url), setCookies(message))
       const { location } = message.headers
       const next = init.redirect === 'manual' ? undefined : redirected(trip, message.statusCode ?? 0, typeof location === 'string' ? location : undefined)
-      if (next === undefined) return this.response(message, trip, redirects > 0, signal)
+      if (next === undefined || typeof next === 'string') return this.response(message, trip, redirects > 0, signal)
       message.destroy()
       if (init.redirect === 'error') throw new TypeError(`${trip.url} redirects to ${new URL(next.url).host}, which is not wanted`)
       if (redirects >= mostRedirects) throw new TypeError(`more than ${mostRedirects} redirects, the last one to ${new URL(next.url).host}`)
-      trip = { ...next, body: next.body === undefined ? undefined : trip.body }
+      trip = { ...next, body: next.body === undefined ? undefined : trip.body, unproven: trip.unproven || new URL(next.url).origin !== url.origin }
     }
   }
 
   /** Whom to trust, and what proves who calls, for connections that are encrypted. */
-  private async secureOptions(): Promise<Readonly<Record<string, unknown>>> {
+  private async secureOptions(unproven = false): Promise<Readonly<Record<string, unknown>>> {
     const { settings, platform } = this
     const { caFile, certificateFiles: files } = settings
     const extra = platform.environment['NODE_EXTRA_CA_CERTS']
@@ -87,17 +97,18 @@ class Line {
     const own = [...(settings.ca === undefined ? [] : [settings.ca].flat()), ...(caFile === undefined ? [] : [await read(caFile)])]
     // Naming authorities replaces the usual ones, so those are named too.
     const ca = own.length === 0 ? undefined : [...(await platform.tls()).rootCertificates, ...(extra === undefined || extra === '' ? [] : [await read(extra)]), ...own]
-    return { ...(ca === undefined ? {} : { ca }), ...certificate }
+    return { ...(ca === undefined ? {} : { ca }), ...(unproven ? {} : certificate) }
   }
 
-  private async agentFor({ protocol }: URL): Promise<Agent> {
+  private async agentFor({ protocol }: URL, unproven: boolean): Promise<Agent> {
     if (protocol === 'http:') return this.plainAgent
-    this.secureAgent ??= Promise.all([this.platform.https(), this.secureOptions()]).then(([https, options]) => new https.Agent({ keepAlive: true, ...options }))
-    return this.secureAgent
+    const agent = (): Promise<Agent> => Promise.all([this.platform.https(), this.secureOptions(unproven)]).then(([https, options]) => new https.Agent({ keepAlive: true, ...options }))
+    if (unproven) return (this.unprovenAgent ??= agent())
+    return (this.secureAgent ??= agent())
   }
 
   /** Sends a request over a connection of its own, on which a company login was made, or is made now. */
-  private async sendProven(trip: Trip & { readonly body: Uint8Array | undefined }, signal: AbortSignal | undefined, login: CompanyLogin): Promise<IncomingMessage> {
+  private async sendProven(trip: OwnTrip, signal: AbortSignal | undefined, login: CompanyLogin): Promise<IncomingMessage> {
     const { origin, protocol } = new URL(trip.url)
     const free = this.proven.get(origin) ?? []
     this.proven.set(origin, free)
@@ -129,9 +140,9 @@ class Line {
     return message
   }
 
-  private async send({ url: address, method, headers, body }: Trip & { readonly body: Uint8Array | undefined }, signal: AbortSignal | undefined, own?: Agent): Promise<IncomingMessage> {
+  private async send({ url: address, method, headers, body, unproven }: OwnTrip, signal: AbortSignal | undefined, own?: Agent): Promise<IncomingMessage> {
     const url = new URL(address)
-    const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url)
+    const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url, unproven)
     const sent: Record<string, string> = {
       accept: '*/*',
       'accept-encoding': 'gzip, deflate, br',
@@ -141,8 +152,8 @@ class Line {
       ...(body === undefined ? (['POST', 'PUT', 'PATCH'].includes(method) ? { 'content-length': '0' } : {}) : { 'content-length': String(body.length) }),
     }
     const proxy = this.settings.proxy === false ? undefined : proxyFor(url, this.settings.proxy, this.platform.environment)
-    const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(), { signal, limit: this.connectLimit })
-    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, own ?? this.agentFor(url)])
+    const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(unproven), { signal, limit: this.connectLimit })
+    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, own ?? this.agentFor(url, unproven)])
     signal?.throwIfAborted()
     for (let tries = 0; ; tries += 1) {
       let isReused = false
@@ -161,6 +172,16 @@ class Line {
           request.on('response', (message) => {
             message.on('close', done)
             resolve(message)
+          })
+          // Nobody asked for another protocol: what comes then is no answer, and the connection is of no use.
+          request.on('upgrade', (message, socket) => {
+            done()
+            socket.destroy()
+            resolve(message)
+          })
+          request.on('close', () => {
+            done()
+            reject(Object.assign(new Error('the connection was closed before an answer came'), { code: 'ECONNRESET' }))
           })
           request.end(body)
         })
