@@ -66,11 +66,14 @@ function compiled(codec: JsonCodec): AsIs {
   const checks = all.map(([, { is }]) => later(is))
   const optional = all.map(([, member]) => member.optional === true)
   const nullable = all.map(([, member]) => member.nullable === true)
+  // Every object has something of these names, which is not its own.
+  const inherited = names.map((name) => name in {})
   return (json) => {
     if (!isObject(json)) return false
     let present = 0
     for (let at = 0; at < names.length; at += 1) {
-      const value = json[names[at] as string]
+      const name = names[at] as string
+      const value = inherited[at] === true && !Object.hasOwn(json, name) ? undefined : json[name]
       if (value === undefined) {
         if (optional[at] === false) return false
         continue
