@@ -19,6 +19,17 @@ const arrows = Object.keys(rooms).map((room) => ({
   rules: { '@typescript-eslint/no-restricted-imports': ['error', { patterns: closedTo(room) }] },
 }))
 
+const castToSafe = {
+  selector: ':matches(TSAsExpression, TSTypeAssertion) TSTypeReference[typeName.name=/^(Safe|Code|Markdown|Markup|DotText|MermaidText|VariablesText)$/]',
+  message: 'Text is made safe by the functions of src/printing/escaping.ts, not by a cast.',
+}
+
+const writesByItself = [
+  { selector: 'CallExpression[callee.property.name="write"][callee.object.property.name=/^std(out|err)$/]', message: 'Write through src/cli/terminal.ts.' },
+  { selector: 'CallExpression[callee.object.name=/^(console|stdout|stderr)$/]', message: 'Write through src/cli/terminal.ts.' },
+  { selector: 'ImportDeclaration[source.value="picocolors"]', message: 'Colours come from src/cli/colours.ts.' },
+]
+
 export default tseslint.config(
   { ignores: ['dist/', 'node_modules/', 'coverage/', 'brackmouth/', 'tests/fixtures/'] },
   js.configs.recommended,
@@ -36,15 +47,13 @@ export default tseslint.config(
     // Text becomes safe to print through src/printing/escaping.ts, and in no other way.
     files: ['src/**/*.ts'],
     ignores: ['src/printing/**'],
-    rules: {
-      'no-restricted-syntax': [
-        'error',
-        {
-          selector: ':matches(TSAsExpression, TSTypeAssertion) TSTypeReference[typeName.name=/^(Safe|Code|Markdown|Markup|DotText|MermaidText|VariablesText)$/]',
-          message: 'Text is made safe by the functions of src/printing/escaping.ts, not by a cast.',
-        },
-      ],
-    },
+    rules: { 'no-restricted-syntax': ['error', castToSafe] },
+  },
+  {
+    // What is shown goes through src/cli/terminal.ts, where nothing of others commands the terminal; help is our own text.
+    files: ['src/cli/**/*.ts'],
+    ignores: ['src/cli/terminal.ts', 'src/cli/colours.ts', 'src/cli/main.ts'],
+    rules: { 'no-restricted-syntax': ['error', castToSafe, ...writesByItself] },
   },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
   { files: ['src/app/pages/assets/*.js'], languageOptions: { globals: globals.browser, sourceType: 'script' } },

@@ -11,6 +11,7 @@ import { writeFileSafely } from '../project/safe-writing.js'
 import { toPlain } from '../runtime/plain.js'
 import type { Called } from './call-operation.js'
 import { readTextFile } from './text-files.js'
+import { yamlText } from './yaml-text.js'
 
 /** What is to be done with an answer. */
 export interface AnswerOptions {
@@ -93,7 +94,7 @@ async function textFor(file: string, value: unknown, columns: string | undefined
       return `${maskedJson(toPlain(value), 2)}\n`
     case '.yaml':
     case '.yml':
-      return (await import('yaml')).stringify(maskedPlain(toPlain(value)), { lineWidth: 0 })
+      return yamlText(maskedPlain(toPlain(value)))
     case '.csv':
       return csvText(value, columns)
     case '.html':

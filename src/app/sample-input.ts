@@ -6,6 +6,7 @@ import { sampleInput, type Shortfall } from '../exercise/sample.js'
 import { findOperation, openContract, type OpenOptions } from './open-contract.js'
 import { describeField } from './show/fields.js'
 import { inYamlComment } from '../printing/escaping.js'
+import { documentText } from './yaml-text.js'
 
 export interface SampleRequest extends OpenOptions {
   /** Fill the optional parts too. */
@@ -69,7 +70,7 @@ async function commentedYaml(contract: Contract, operation: Operation, input: Re
   comment(document.get('headers'), headers, [], 1)
   const headerPair = headers.length === 0 || !isMap(document.contents) ? undefined : document.contents.items.find(({ key }) => isScalar(key) && key.value === 'headers')
   if (isScalar(headerPair?.key)) headerPair.key.commentBefore = ' What goes into the header of the message.'
-  return document.toString({ lineWidth: 0 })
+  return documentText(document)
 }
 
 /** What the contract says of a field, in one line. */

@@ -1,10 +1,10 @@
 import { createInterface, type Interface } from 'node:readline'
-import pc from 'picocolors'
+import { pc, shown } from './colours.js'
 import { askInputs, type Question, type Replies, type Reply } from '../app/ask-inputs.js'
 import { callReady, writtenInput, type CallOptions, type Called } from '../app/call-operation.js'
 import { readyClient } from '../app/ready-client.js'
 import { proseLines } from './tables.js'
-import { say, type Voice } from './terminal.js'
+import { say, tellAll, type Voice } from './terminal.js'
 
 /** Lines from standard input, whether somebody types them or they come through a pipe; prompts go to standard error. */
 class Lines {
@@ -22,12 +22,12 @@ class Lines {
   /** The next line; undefined at the end. */
   async next(prompt: string): Promise<string | undefined> {
     if (this.isTyped) {
-      this.reader.setPrompt(prompt)
+      this.reader.setPrompt(shown(prompt))
       this.reader.prompt()
-    } else process.stderr.write(prompt)
+    } else tellAll(prompt)
     const { value, done } = await this.lines.next()
     // What a pipe brings is not on the screen by itself.
-    if (!this.isTyped || done === true) process.stderr.write(`${done === true ? '' : String(value)}\n`)
+    if (!this.isTyped || done === true) tellAll(`${done === true ? '' : String(value)}\n`)
     return done === true ? undefined : value
   }
 

@@ -1,9 +1,9 @@
 import { setFlagsFromString } from 'node:v8'
-import pc from 'picocolors'
+import { pc } from './colours.js'
 import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
 import { exitCodes } from '../app/problems.js'
 import { outcomeFormat, outcomeTable, outcomeTexts, saveOutcomes } from '../app/save-outcomes.js'
-import { count, print, say, type Voice } from './terminal.js'
+import { count, print, printPiece, progress, say, showsProgress, type Voice } from './terminal.js'
 
 /** So many rows of the table, and so many failing rows behind it, are shown. */
 const mostShown = { rows: 100, failures: 20 }
@@ -30,7 +30,7 @@ export async function runEach(contract: string, operation: string, file: string,
   process.on('SIGINT', onInterrupt)
   try {
     const run = await callEach(contract, operation, file, { ...command, signal: stop.signal, onProgress: progressLine(voice) })
-    clearLine(voice)
+    progress(voice)
     const whole = run.stopped === undefined && run.failed === 0
     try {
       if (command.save !== undefined) await saveOutcomes(command.save, run, command.columns)
@@ -47,13 +47,13 @@ export async function runEach(contract: string, operation: string, file: string,
 
 async function printOutcomes(run: Run, { format, columns, save }: EachCommand, voice: Voice): Promise<void> {
   if (voice.json) {
-    process.stdout.write(`{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `)
-    for await (const text of outcomeTexts(run, 'json', columns)) process.stdout.write(text)
-    process.stdout.write('}\n')
+    printPiece(`{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `, 'json')
+    for await (const text of outcomeTexts(run, 'json', columns)) printPiece(text, 'json')
+    printPiece('}\n', 'json')
     return
   }
   if (save !== undefined) print(`Saved: ${save}  ${count(run.done + run.failed, 'row')}`)
-  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) process.stdout.write(text)
+  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) printPiece(text, format)
   else {
     const { tableText } = await import('./tables.js')
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
@@ -91,16 +91,12 @@ function tellEnd({ rows, done, failed, before, stopped, results }: Run, save: st
 }
 
 function progressLine(voice: Voice): ((progress: Progress) => void) | undefined {
-  if (!process.stderr.isTTY || voice.quiet || voice.json) return undefined
+  if (!showsProgress(voice)) return undefined
   let shown = 0
   return ({ rows, done, failed }) => {
     const now = Date.now()
     if (now - shown < 100 && done + failed < rows) return
     shown = now
-    process.stderr.write(`\r\u001b[K${done + failed} of ${rows} rows${failed === 0 ? '' : `, ${failed} failed`}`)
+    progress(voice, `${done + failed} of ${rows} rows${failed === 0 ? '' : `, ${failed} failed`}`)
   }
-}
-
-function clearLine(voice: Voice): void {
-  if (process.stderr.isTTY && !voice.quiet && !voice.json) process.stderr.write('\r\u001b[K')
 }

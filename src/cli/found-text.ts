@@ -1,4 +1,4 @@
-import pc from 'picocolors'
+import { pc } from './colours.js'
 import type { Found, Mark, Match } from '../app/show-contract.js'
 import { tableText } from './tables.js'
 import { count } from './terminal.js'

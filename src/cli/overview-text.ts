@@ -1,4 +1,4 @@
-import pc from 'picocolors'
+import { pc } from './colours.js'
 import stringWidth from 'fast-string-width'
 import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'

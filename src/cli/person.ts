@@ -1,10 +1,11 @@
 import type { Person } from '../app/secrets.js'
+import { tellAll } from './terminal.js'
 
 /** Whoever sits at the terminal. */
 export const person: Person = {
   isThere: process.stdin.isTTY === true && process.stderr.isTTY === true,
   ask,
-  tell: (text) => void process.stderr.write(`${text}\n`),
+  tell: (text) => tellAll(`${text}\n`),
 }
 
 /**
@@ -13,11 +14,11 @@ export const person: Person = {
  * @returns undefined where nobody sits at a terminal, or nothing was typed
  */
 async function ask(what: string, isShown = false): Promise<string | undefined> {
-  const { stdin, stderr } = process
+  const { stdin } = process
   if (!person.isThere) return undefined
   // Only then is it asked for: what is typed at once must not be shown either.
   stdin.setRawMode(true)
-  stderr.write(`${what}: `)
+  tellAll(`${what}: `)
   stdin.resume()
   stdin.setEncoding('utf8')
   try {
@@ -31,10 +32,10 @@ async function ask(what: string, isShown = false): Promise<string | undefined> {
             return
           }
           if (sign === '\u0003') {
-            stderr.write('\n')
+            tellAll('\n')
             process.exit(130)
           }
-          if (isShown && sign >= ' ' && sign !== '\u007f') stderr.write(sign)
+          if (isShown && sign >= ' ' && sign !== '\u007f') tellAll(sign)
           typed = sign === '\u007f' || sign === '\b' ? [...typed].slice(0, -1).join('') : typed + sign
         }
       }
@@ -43,6 +44,6 @@ async function ask(what: string, isShown = false): Promise<string | undefined> {
   } finally {
     stdin.setRawMode(false)
     stdin.pause()
-    stderr.write('\n')
+    tellAll('\n')
   }
 }

@@ -84,13 +84,12 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
 
 /** Tells a problem and gives its exit code. */
 export async function tell(problem: Problem, voice: Voice, cause?: unknown, further: Readonly<Record<string, unknown>> = {}): Promise<number> {
-  const [{ exitCodes }, { failureJson, printJson, problemText }, { withoutSecrets }] = await Promise.all([import('../app/problems.js'), import('./terminal.js'), import('../app/secrets.js')])
+  const [{ exitCodes }, { failureJson, printJson, problemText, tellAll }] = await Promise.all([import('../app/problems.js'), import('./terminal.js')])
   if (voice.json) printJson(failureJson(problem, further))
-  else process.stderr.write(`${withoutSecrets(await problemText(problem))}\n`)
+  else tellAll(`${await problemText(problem)}\n`)
   if (voice.logFile !== undefined) {
-    const { appendFile } = await import('node:fs/promises')
-    const { inspect } = await import('node:util')
-    await appendFile(voice.logFile, withoutSecrets(`${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`))
+    const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([import('node:fs/promises'), import('node:util'), import('../app/secrets.js'), import('../app/visible.js')])
+    await appendFile(voice.logFile, visible(withoutSecrets(`${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`)))
   }
   return exitCodes[problem.kind]
 }

@@ -1,5 +1,5 @@
 import Table from 'cli-table3'
-import pc from 'picocolors'
+import { concealed, pc, shown } from './colours.js'
 import stringWidth from 'fast-string-width'
 import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import { terminalWidth } from './terminal.js'
@@ -13,7 +13,8 @@ const light = {
  * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are narrowed, the widest first, and their
  * texts wrapped. Numbers stand to the right.
  */
-export function tableText(headings: readonly string[], rows: readonly (readonly string[])[], indent = ''): string {
+export function tableText(ownHeadings: readonly string[], ownRows: readonly (readonly string[])[], indent = ''): string {
+  const [headings, rows] = [ownHeadings.map(shown), ownRows.map((row) => row.map(shown))]
   const columns = Math.max(headings.length, ...rows.map((row) => row.length))
   const cellWidth = (text: string): number => Math.max(...text.split('\n').map(widthOf))
   const widths = Array.from({ length: columns }, (_, at) => Math.max(...[headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
@@ -28,12 +29,11 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
     colAligns: widths.map((_, at) => (isNumeric(at) ? 'right' : 'left')),
   })
   if (headings.length > 0) {
-    table.push(headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8))))
-    table.push(widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width)))))
+    table.push(headings.map((heading, at) => shown(pc.bold(concealed(fitted(heading, widths[at] ?? 8))))))
+    table.push(widths.map((width, at) => (headings[at] === '' ? '' : shown(pc.dim('─'.repeat(width))))))
   }
   for (const row of rows) table.push(widths.map((width, at) => fitted(row[at] ?? '', width)))
-  return table
-    .toString()
+  return concealed(table.toString())
     .split('\n')
     .map((line) => `${indent}${line.trimEnd()}`)
     .filter((line, at, lines) => line.trim() !== '' || at < lines.length - 1)
@@ -42,7 +42,7 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
 
 /** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
 export function proseLines(text: string | undefined): string[] {
-  return text === undefined ? [] : text.split('\n').flatMap((line) => wrap(line, terminalWidth()).split('\n')).map((line) => pc.dim(line))
+  return text === undefined ? [] : text.split('\n').flatMap((line) => concealed(wrap(shown(line), terminalWidth())).split('\n')).map((line) => pc.dim(line))
 }
 
 /** How many columns a text takes; plain letters, which most texts are, need no looking up. */

@@ -1,4 +1,4 @@
-import pc from 'picocolors'
+import { concealed, pc, shown } from './colours.js'
 import type { Problem } from '../app/problems.js'
 import { maskedJson, withoutSecrets } from '../app/secrets.js'
 
@@ -16,19 +16,48 @@ export function terminalWidth(): number {
 }
 
 /** Answers go to standard output, without secrets. */
-export function print(whole: string): void {
-  const text = withoutSecrets(whole)
-  process.stdout.write(text !== '' && text.endsWith('\n') ? text : `${text}\n`)
+export function print(text: string): void {
+  process.stdout.write(shown(withLineEnd(withoutSecrets(text))))
+}
+
+/** An answer that programs read too, as CSV or bare text: as it is where none sits at a terminal. */
+export function printData(text: string): void {
+  const whole = withLineEnd(withoutSecrets(text))
+  process.stdout.write(process.stdout.isTTY ? shown(whole) : whole)
+}
+
+/** A piece of an answer that is printed bit by bit; JSON stays JSON. */
+export function printPiece(text: string, format: 'json' | 'csv' | 'html' | 'ndjson'): void {
+  process.stdout.write(format === 'csv' && !process.stdout.isTTY ? text : shown(text))
 }
 
 export function printJson(value: unknown): void {
-  // Masked in its texts: masking the whole might leave no JSON.
-  process.stdout.write(`${maskedJson(value, 2)}\n`)
+  // Masked in its texts: masking the whole might leave no JSON. What a terminal would obey is escaped, which means the same in JSON.
+  process.stdout.write(`${shown(maskedJson(value, 2))}\n`)
+}
+
+function withLineEnd(text: string): string {
+  return text.endsWith('\n') ? text : `${text}\n`
 }
 
 /** Notes, progress and whatever else is not the answer go to standard error. */
 export function say(voice: Voice, text: string): void {
-  if (!voice.quiet && !voice.json) process.stderr.write(`${withoutSecrets(text)}\n`)
+  if (!voice.quiet && !voice.json) tellAll(`${text}\n`)
+}
+
+/** What is told on standard error whatever was asked for, line ends as they are. */
+export function tellAll(text: string): void {
+  process.stderr.write(shown(withoutSecrets(text)))
+}
+
+/** Is there somebody to see progress? */
+export function showsProgress(voice: Voice): boolean {
+  return process.stderr.isTTY && !voice.quiet && !voice.json
+}
+
+/** Writes over the line of progress; with nothing it is gone. */
+export function progress(voice: Voice, text = ''): void {
+  if (showsProgress(voice)) process.stderr.write(`\r\u001b[K${shown(text)}`)
 }
 
 /** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */
@@ -38,11 +67,12 @@ export async function problemText(problem: Problem): Promise<string> {
   const where = place === undefined ? '' : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
   const head = `error ${problem.code}  `
   const width = Math.max(60, Math.min(terminalWidth(), 120)) - head.length
+  const lines = (text: string, most: number): string[] => concealed(wrap(shown(text), most)).split('\n')
   const body = [
-    ...wrap([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width).split('\n'),
-    ...problem.details.flatMap((detail) => wrap(detail, width - 2).split('\n').map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
-    ...(problem.side === undefined ? [] : wrap(problem.side.because, width).split('\n')),
-    ...(problem.advice === '' ? [] : wrap(problem.advice, width).split('\n').map((line) => pc.dim(line))),
+    ...lines([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width),
+    ...problem.details.flatMap((detail) => lines(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
+    ...(problem.side === undefined ? [] : lines(problem.side.because, width)),
+    ...(problem.advice === '' ? [] : lines(problem.advice, width).map((line) => pc.dim(line))),
   ]
   return body.map((line, at) => (at === 0 ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}` : `${' '.repeat(head.length)}${line}`)).join('\n')
 }
@@ -51,11 +81,6 @@ export async function problemText(problem: Problem): Promise<string> {
 export function failureJson(problem: Problem, further: Readonly<Record<string, unknown>> = {}): object {
   const { code, kind, message, place, details, side, advice } = problem
   return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), ...(side === undefined ? {} : { side: side.of }), advice, ...further } }
-}
-
-/** A text that leads to an address, on terminals that follow links (OSC 8); the text alone elsewhere. */
-export function linked(text: string, url: string): string {
-  return process.stdout.isTTY && pc.isColorSupported ? `\u001b]8;;${url}\u001b\\${text}\u001b]8;;\u001b\\` : text
 }
 
 /** One or many of something: `1 operation`, `2 operations`. */

@@ -1,4 +1,4 @@
-import pc from 'picocolors'
+import { pc } from './colours.js'
 import { isSecretHeader, mask, maskedUrl, shownBody, type Exchange } from '../app/answers.js'
 import { printable } from '../app/problems.js'
 

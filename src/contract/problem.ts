@@ -1,5 +1,6 @@
 import { messages, type MessageCode } from './messages.js'
 import type { Origin } from './contract.js'
+import { visible } from './visible.js'
 
 /** What went wrong, as scripts see it (`failure.kind`) and as the exit code tells. */
 export type ProblemKind =
@@ -91,5 +92,5 @@ function fill(template: string, values: Readonly<Record<string, string | number>
 /** Text from a document, safe to print on a terminal: control characters are shown as escapes, and what is very long is cut. */
 export function printable(text: string, longest = 2000): string {
   const cut = text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text
-  return cut.replace(/[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)
+  return visible(cut)
 }

@@ -1,9 +1,10 @@
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { arrange, cell, indentXml, maskedHeaders, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
+import { yamlText } from '../../app/yaml-text.js'
 import { exitCodes, problem } from '../../app/problems.js'
 import { saveHar } from '../../app/save-har.js'
 import { withoutSecrets } from '../../app/secrets.js'
@@ -12,7 +13,7 @@ import { readTextFile } from '../../app/text-files.js'
 import { collect, readCount, readDuration, readHeaders } from '../options.js'
 import { globalsOf, tell } from '../run.js'
 import { person } from '../person.js'
-import { count, print, printJson, say, type Voice } from '../terminal.js'
+import { count, print, printData, printJson, say, tellAll, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
 
 type Finish = Awaited<ReturnType<typeof prepareAnswer>>
@@ -149,7 +150,7 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (options.traffic === true && !voice.json) {
     const sent = result.exchanges.length === 0 && called.request !== undefined ? [requestText(called.request)] : result.exchanges.map(exchangeText)
     const text = sent.map((each) => `${each}\n`).join('\n')
-    process.stderr.write(withoutSecrets(text))
+    tellAll(text)
   }
   if (called.problem !== undefined) {
     const { failure } = result
@@ -218,8 +219,8 @@ async function reportFault(fault: ServiceFault): Promise<void> {
     if (typeof fault.detail === 'string') rows.push(['detail', fault.detail.slice(0, 500)])
     else for (const row of values?.rows ?? []) rows.push(row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''])
   }
-  process.stderr.write(`${tableText([], rows, '               ')}\n`)
-  if (list !== undefined) process.stderr.write(`${tableText(list.headings, list.rows, '               ')}\n`)
+  tellAll(`${tableText([], rows, '               ')}\n`)
+  if (list !== undefined) tellAll(`${tableText(list.headings, list.rows, '               ')}\n`)
 }
 
 async function printAnswer(value: unknown, options: Options): Promise<void> {
@@ -228,13 +229,13 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
       printJson(toPlain(value))
       return
     case 'yaml':
-      print((await import('yaml')).stringify(toPlain(value), { lineWidth: 0 }))
+      print(await yamlText(toPlain(value)))
       return
     case 'csv':
-      print(await csvText(value, options.columns))
+      printData(await csvText(value, options.columns))
       return
     case 'text':
-      print(typeof value === 'string' ? await documentText(value) : typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
+      printData(typeof value === 'string' ? await documentText(value) : typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
       return
     case 'table': {
       const { tableText } = await import('../tables.js')

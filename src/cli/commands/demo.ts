@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { openDemo } from '../../app/demo-world.js'
 import { globalsOf, run } from '../run.js'
 import { print } from '../terminal.js'

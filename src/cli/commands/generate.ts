@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { generateClient, type Generated } from '../../app/generate-client.js'
 import { listContracts } from '../../app/list-contracts.js'
 import { globalsOf } from '../run.js'

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
 import { clashText } from '../../app/client-names.js'

@@ -1,8 +1,8 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { linked, pc } from '../colours.js'
 import { locateThing, type Place } from '../../app/locate-thing.js'
 import { globalsOf } from '../run.js'
-import { linked, print, printJson } from '../terminal.js'
+import { print, printJson } from '../terminal.js'
 
 export function declare(command: Command): void {
   command

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { exitCodes, problem } from '../../app/problems.js'
 import { junitXml, rehearse, rowText, type RehearsalReport, type StepReport } from '../../app/rehearse.js'
 import { saveText } from '../../app/text-files.js'

@@ -1,5 +1,5 @@
 import { Option, type Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { sampleFor } from '../../app/sample-input.js'
 import { saveText } from '../../app/text-files.js'
 import { globalsOf } from '../run.js'

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { problem } from '../../app/problems.js'
 import { misbehaviours, serveContracts, type Event, type Misbehaviour, type Temper } from '../../app/serve-contracts.js'
 import { namesIn, readDuration, readPort, readShare } from '../options.js'

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import pc from 'picocolors'
+import { pc } from '../colours.js'
 import { findInContract, showContract, type EndpointDescription, type FieldDescription, type GroupDescription, type OperationDescription, type Shown, type TypeDescription } from '../../app/show-contract.js'
 import { problem } from '../../app/problems.js'
 import { foundText } from '../found-text.js'

@@ -1,0 +1,2 @@
+/** What commands need so that nothing of others commands a terminal. */
+export { visible } from '../contract/visible.js'
