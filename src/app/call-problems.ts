@@ -36,7 +36,7 @@ export async function callProblem(result: CallResult, operation: Operation, time
     }
     default: {
       const facts = /CERT|SIGNATURE|ISSUER/.test(systemCode(failure.cause)) && /^https:/i.test(failure.url) ? await certificateFacts(failure.url) : undefined
-      return problem('TM-4002', { address, reason: connectionReason(failure.cause) }, { ...told, details: facts === undefined ? [] : [facts] })
+      return problem('TM-4002', { address, reason: failure.cause === undefined ? failure.message : connectionReason(failure.cause) }, { ...told, details: facts === undefined ? [] : [facts] })
     }
   }
 }

@@ -1,13 +1,14 @@
 import { join, resolve } from 'node:path'
-import type { Endpoint, Operation } from '../contract/contract.js'
+import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
 import type { LoadedClient } from '../exercise/run-client.js'
+import { isSecretHeader, keepSecret, maskedUrl } from '../exercise/masking.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
 import { bytesDigest } from '../project/snapshot.js'
-import type { Settings } from '../runtime/connection.js'
+import type { Credential, Settings } from '../runtime/connection.js'
 import type { SiteEntry } from '../project/project-file.js'
 import { clientState } from './client-state.js'
 import { callReady } from './call-ready.js'
@@ -71,7 +72,8 @@ export interface ReadyClient {
  * Makes the client of a contract ready: the one in its folder when that is current and unedited, else a fresh one built aside.
  *
  * @param reference the contract's name in the project, or the location of its metadata
- * @throws Problem TM-1026 for a credential of a scheme that there is not, and what openContract and proofFor throw
+ * @throws Problem TM-1026 for a credential of a scheme that there is not, TM-1027 for a secret that would go to an address that nobody confirmed, and what openContract and
+ *   proofFor throw
  */
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
@@ -79,7 +81,9 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const siteUrl = site?.url
   const project = open.kept?.project
   if (options.credential !== undefined && project === undefined) throw problem('TM-1010', { option: '--credential', reason: 'credentials belong to a project, and this contract is not in one', remedy: 'Import it first, or send a header with --header.' })
-  const proof = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.person)
+  const given = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.person)
+  const proof = { ...given, credentials: await confirmedTokens(open.contract, given.credentials, options.person) }
+  for (const [name, value] of Object.entries(options.headers ?? {})) if (isSecretHeader(name)) keepHeader(value)
   const schemes = open.contract.security.map(({ name }) => name)
   const stray = proof.credentials.find(({ scheme }) => scheme !== undefined && !schemes.includes(scheme))?.scheme
   // A contract without any scheme takes every credential; one with some would leave this one out without a word.
@@ -96,8 +100,11 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const endpoint = chooseEndpoint(open, found, options.endpoint)
     const address = options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
     if (!URL.canParse(address)) {
-      throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${address}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
+      throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${maskedUrl(address)}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
     }
+    const { password } = new URL(address)
+    keepSecret(password)
+    keepSecret(decodeURIComponent(password))
     // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
     const acceptIsInput = found.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
     const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
@@ -108,8 +115,32 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const { loadClient } = await import('../exercise/run-client.js')
     const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
     clients.set(key, client)
-    return { open, operation: found, endpoint, address, client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof, session: session?.isOwn(pathOf(found)) === true ? undefined : session }
+    return { open, operation: found, endpoint, address: maskedUrl(address), client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof, session: session?.isOwn(pathOf(found)) === true ? undefined : session }
   }
+}
+
+/**
+ * Credentials whose secrets go to addresses for tokens: where only the metadata names such an address, a person has to say yes, or the project
+ * file has to name it too. Whoever wrote the metadata could have it sent anywhere.
+ */
+async function confirmedTokens(contract: Contract, credentials: readonly Credential[], person: Person | undefined): Promise<readonly Credential[]> {
+  if (credentials.every(({ kind }) => kind !== 'oauth2')) return credentials
+  const { dialectNamed } = await import('../dialects/registry.js')
+  const places = (await dialectNamed(contract.dialect)).tokenPlaces?.(contract) ?? []
+  return Promise.all(credentials.map(async (credential) => {
+    if (credential.kind !== 'oauth2' || credential.tokenUrl !== undefined) return credential
+    const place = places.find(({ scheme }) => credential.scheme === undefined || credential.scheme === scheme)
+    if (place === undefined) return credential
+    const answer = person?.isThere === true ? await person.ask(`The metadata says that tokens are had at ${place.address}. Is the secret of the client "${credential.clientId}" to go there? (yes or no)`, true) : undefined
+    if (!/^y(?:es)?$/i.test(answer?.trim() ?? '')) throw problem('TM-1027', { client: credential.clientId, address: place.address })
+    return place.isDiscovery ? credential : { ...credential, tokenUrl: place.address }
+  }))
+}
+
+/** Remembers what a header proves with: without the word that says how, as in `Bearer …`. */
+function keepHeader(value: string): void {
+  keepSecret(value)
+  keepSecret(value.replace(/^\w+\s+/, ''))
 }
 
 /** What the project file says of a contract at a site. */

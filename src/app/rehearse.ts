@@ -2,11 +2,12 @@ import { dirname, join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { harOf } from '../exercise/har.js'
-import { maskedPlain } from '../exercise/masking.js'
+import { maskedNames, maskedPlain } from '../exercise/masking.js'
 import type { Rehearsal } from '../exercise/rehearsal/format.js'
 import { play, type RehearsalReport, type Stage, type StageAnswer, type StepReport } from '../exercise/rehearsal/playing.js'
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
 import { rowsOfFile } from '../exercise/row-source.js'
+import type { Table } from '../exercise/tabulate.js'
 import { wireText } from '../exercise/wire-text.js'
 import type { Exchange } from '../runtime/connection.js'
 import { ServiceFault } from '../runtime/failures.js'
@@ -49,8 +50,31 @@ export async function rehearse(files: readonly string[], options: RehearseOption
     }
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
-  // Whatever becomes of the reports, no secret is in them.
-  return maskedPlain(reports)
+  // Whatever becomes of the reports, no secret is in them: neither one of this run, nor what is called like one.
+  return reports.map((report) => ({ ...maskedPlain(report), steps: maskedPlain(report.steps).map(withoutSecretNames) }))
+}
+
+/** A step's report without what its input, its row and its answer hold under the names of secrets. */
+function withoutSecretNames(step: StepReport): StepReport {
+  const { input, row, value, shown, compared } = step
+  return {
+    ...step,
+    ...(input === undefined ? {} : { input: maskedNames(input) }),
+    ...(row === undefined ? {} : { row: maskedNames(row) }),
+    ...(value === undefined ? {} : { value: maskedNames(value) }),
+    ...(shown === undefined ? {} : { shown: maskedShown(shown) }),
+    ...(compared === undefined ? {} : { compared: { ...compared, before: { ...compared.before, ...maskedTable(compared.before) }, after: { ...compared.after, ...maskedTable(compared.after) } } }),
+  }
+}
+
+function maskedShown({ values, rows }: NonNullable<StepReport['shown']>): NonNullable<StepReport['shown']> {
+  // Values stand below each other, their names in the first column.
+  const facts = values === undefined ? undefined : { ...values, rows: values.rows.map(([name = '', ...rest]) => [name, ...rest.map((text) => maskedNames({ [name]: text })[name] ?? '')]) }
+  return { ...(facts === undefined ? {} : { values: facts }), ...(rows === undefined ? {} : { rows: maskedTable(rows) }) }
+}
+
+function maskedTable({ headings, rows }: Table): Table {
+  return { headings, rows: rows.map((row) => row.map((text, at) => maskedNames({ [headings[at] ?? '']: text })[headings[at] ?? ''] ?? text)) }
 }
 
 /** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */

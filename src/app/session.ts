@@ -1,3 +1,4 @@
+import { isSecretName } from '../contract/secret-names.js'
 import { problem } from '../contract/problem.js'
 import { fillTemplate, inPlain, stepsOf } from '../contract/templates.js'
 import { keepSecret } from '../exercise/masking.js'
@@ -69,7 +70,7 @@ export class Session {
       if (this.kept.has(name)) return inPlain(this.kept.get(name), rest)
       const variable = this.variables.get(name)
       if (variable === undefined) throw problem('TM-1023', { name: 'session', variable: name })
-      if (/pass|secret|key|token|pin/i.test(name)) keepSecret(variable)
+      if (isSecretName(name, 'address')) keepSecret(variable)
       return variable
     }) as Record<string, unknown>
   }

@@ -23,7 +23,8 @@ export function readHeaders(texts: readonly string[], option = '--header'): Reco
     texts.map((text) => {
       const equals = text.indexOf('=')
       const name = text.slice(0, equals)
-      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option, reason: `"${text}" is not <name>=<value>`, remedy: `Write it like ${option} "${option === '--header' ? 'X-Desk' : 'region'}=7".` })
+      // Whatever stands behind the name may be a secret.
+      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option, reason: `"${text.replace(/[=:\s].*$/s, '…')}" is not <name>=<value>`, remedy: `Write it like ${option} "${option === '--header' ? 'X-Desk' : 'region'}=7".` })
       return [name, text.slice(equals + 1)]
     }),
   )

@@ -1,9 +1,8 @@
 import { pc } from './colours.js'
-import stringWidth from 'fast-string-width'
-import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'
 import { proseLines } from './tables.js'
 import { count, terminalWidth } from './terminal.js'
+import { widthOf, wrapped as inLines } from './widths.js'
 
 /** Up to so many operations, or types, are told one by one; more of them by groups, or by their names alone. */
 const manyLines = 40
@@ -88,23 +87,23 @@ function names(all: readonly string[], full: boolean, most = manyLines): string 
 
 function lines(branches: readonly Branch[], indent: string): string[] {
   // Remarks stand below each other, unless a long text would push them all away.
-  const column = Math.max(0, ...branches.filter((each) => each.wrapped !== true).map(({ text }) => stringWidth(text)).filter((width) => width <= 48))
+  const column = Math.max(0, ...branches.filter((each) => each.wrapped !== true).map(({ text }) => widthOf(text)).filter((width) => width <= 48))
   return branches.flatMap(({ text, remark = '', below = [], wrapped }, at) => {
     const isLast = at === branches.length - 1
     const [elbow, rail] = isLast ? ['└─ ', '   '] : ['├─ ', '│  ']
     const inner = lines(below, indent + rail)
     if (wrapped === true) {
-      const rows = wrap(text, Math.max(30, terminalWidth() - indent.length - elbow.length)).split('\n')
+      const rows = inLines(text, Math.max(30, terminalWidth() - indent.length - elbow.length))
       return [...rows.map((row, index) => `${indent}${index === 0 ? elbow : rail}${row}`), ...inner]
     }
     const line = `${indent}${elbow}${text}`
-    const padded = line + ' '.repeat(Math.max(0, column - stringWidth(text)))
-    const room = terminalWidth() - stringWidth(padded) - 2
+    const padded = line + ' '.repeat(Math.max(0, column - widthOf(text)))
+    const room = terminalWidth() - widthOf(padded) - 2
     if (remark === '') return [line, ...inner]
     if (room >= leastRemark) return [`${padded}  ${pc.dim(cut(remark, room))}`, ...inner]
     // Where there is no room behind it, a remark stands below.
     const margin = `${indent}${rail}${below.length > 0 ? '│ ' : '  '}`
-    return [line, `${margin}${pc.dim(cut(remark, terminalWidth() - stringWidth(margin)))}`, ...inner]
+    return [line, `${margin}${pc.dim(cut(remark, terminalWidth() - widthOf(margin)))}`, ...inner]
   })
 }
 

@@ -32,7 +32,8 @@ export async function run(words: readonly string[]): Promise<number> {
     // Without a command, the help was shown already.
     if (error instanceof CommanderError && error.code === 'commander.help') return 2
     const wanted = words.find((word) => commands.some(({ name }) => name === word))
-    return tell(await asProblem(error, wanted), voiceOf(program), error)
+    // An error about options repeats what was typed, a secret perhaps.
+    return tell(await asProblem(error, wanted), voiceOf(program), error instanceof CommanderError ? undefined : error)
   }
 }
 
@@ -76,7 +77,8 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
   const { Problem, problem } = await import('../app/problems.js')
   if (error instanceof Problem) return error
   if (error instanceof CommanderError) {
-    const text = error.message.replace(/^error: /, '')
+    // What stands behind an option that is not known may be a secret all the same.
+    const text = error.message.replace(/^error: /, '').replace(/('--[\w-]+=)[^']*'/, '$1…\'')
     return problem('TM-1011', { text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`, command: command ?? '<command>' })
   }
   return problem('TM-9001', { reason: error instanceof Error ? error.message : String(error) }, { cause: error })

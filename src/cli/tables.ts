@@ -1,8 +1,7 @@
 import Table from 'cli-table3'
 import { concealed, pc, shown } from './colours.js'
-import stringWidth from 'fast-string-width'
-import { wrapAnsi as wrap } from 'fast-wrap-ansi'
 import { terminalWidth } from './terminal.js'
+import { widthOf, wrapped } from './widths.js'
 
 const light = {
   top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
@@ -13,8 +12,7 @@ const light = {
  * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are narrowed, the widest first, and their
  * texts wrapped. Numbers stand to the right.
  */
-export function tableText(ownHeadings: readonly string[], ownRows: readonly (readonly string[])[], indent = ''): string {
-  const [headings, rows] = [ownHeadings.map(shown), ownRows.map((row) => row.map(shown))]
+export function tableText(headings: readonly string[], rows: readonly (readonly string[])[], indent = ''): string {
   const columns = Math.max(headings.length, ...rows.map((row) => row.length))
   const cellWidth = (text: string): number => Math.max(...text.split('\n').map(widthOf))
   const widths = Array.from({ length: columns }, (_, at) => Math.max(...[headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
@@ -29,10 +27,10 @@ export function tableText(ownHeadings: readonly string[], ownRows: readonly (rea
     colAligns: widths.map((_, at) => (isNumeric(at) ? 'right' : 'left')),
   })
   if (headings.length > 0) {
-    table.push(headings.map((heading, at) => shown(pc.bold(concealed(fitted(heading, widths[at] ?? 8))))))
+    table.push(headings.map((heading, at) => shown(pc.bold(fitted(heading, widths[at] ?? 8)))))
     table.push(widths.map((width, at) => (headings[at] === '' ? '' : shown(pc.dim('─'.repeat(width))))))
   }
-  for (const row of rows) table.push(widths.map((width, at) => fitted(row[at] ?? '', width)))
+  for (const row of rows) table.push(widths.map((width, at) => shown(fitted(row[at] ?? '', width))))
   return concealed(table.toString())
     .split('\n')
     .map((line) => `${indent}${line.trimEnd()}`)
@@ -42,16 +40,11 @@ export function tableText(ownHeadings: readonly string[], ownRows: readonly (rea
 
 /** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
 export function proseLines(text: string | undefined): string[] {
-  return text === undefined ? [] : text.split('\n').flatMap((line) => concealed(wrap(shown(line), terminalWidth())).split('\n')).map((line) => pc.dim(line))
-}
-
-/** How many columns a text takes; plain letters, which most texts are, need no looking up. */
-function widthOf(text: string): number {
-  return /^[ -~]*$/.test(text) ? text.length : stringWidth(text)
+  return text === undefined ? [] : text.split('\n').flatMap((line) => wrapped(line, terminalWidth())).map((line) => pc.dim(line))
 }
 
 function fitted(text: string, width: number): string {
-  return widthOf(text) <= width && !text.includes('\n') ? text : wrap(text, width, { hard: true })
+  return widthOf(text) <= width && !text.includes('\n') ? text : wrapped(text, width, true).join('\n')
 }
 
 /** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */

@@ -1,4 +1,4 @@
-import { concealed, pc, shown } from './colours.js'
+import { pc, shown } from './colours.js'
 import type { Problem } from '../app/problems.js'
 import { maskedJson, withoutSecrets } from '../app/secrets.js'
 
@@ -62,17 +62,16 @@ export function progress(voice: Voice, text = ''): void {
 
 /** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */
 export async function problemText(problem: Problem): Promise<string> {
-  const { wrapAnsi: wrap } = await import('fast-wrap-ansi')
+  const { wrapped } = await import('./widths.js')
   const { place } = problem
   const where = place === undefined ? '' : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
   const head = `error ${problem.code}  `
   const width = Math.max(60, Math.min(terminalWidth(), 120)) - head.length
-  const lines = (text: string, most: number): string[] => concealed(wrap(shown(text), most)).split('\n')
   const body = [
-    ...lines([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width),
-    ...problem.details.flatMap((detail) => lines(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
-    ...(problem.side === undefined ? [] : lines(problem.side.because, width)),
-    ...(problem.advice === '' ? [] : lines(problem.advice, width).map((line) => pc.dim(line))),
+    ...wrapped([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width),
+    ...problem.details.flatMap((detail) => wrapped(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
+    ...(problem.side === undefined ? [] : wrapped(problem.side.because, width)),
+    ...(problem.advice === '' ? [] : wrapped(problem.advice, width).map((line) => pc.dim(line))),
   ]
   return body.map((line, at) => (at === 0 ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}` : `${' '.repeat(head.length)}${line}`)).join('\n')
 }

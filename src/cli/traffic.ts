@@ -1,5 +1,5 @@
 import { pc } from './colours.js'
-import { isSecretHeader, mask, maskedUrl, shownBody, type Exchange } from '../app/answers.js'
+import { maskedHeaders, maskedUrl, shownBody, type Exchange } from '../app/answers.js'
 import { printable } from '../app/problems.js'
 
 /** A request as it goes over the wire, secrets masked. */
@@ -14,7 +14,7 @@ export function exchangeText({ request, response, milliseconds }: Exchange): str
 }
 
 function headerLines(headers: Readonly<Record<string, string>>): string[] {
-  return Object.entries(headers).map(([name, value]) => `${pc.dim(`${name}:`)} ${isSecretHeader(name) ? mask : printable(value)}`)
+  return Object.entries(maskedHeaders(headers)).map(([name, value]) => `${pc.dim(`${name}:`)} ${printable(value)}`)
 }
 
 function bodyLines(body: string): string[] {

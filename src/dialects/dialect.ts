@@ -40,6 +40,9 @@ export interface Dialect {
   /** The variables in an endpoint's address with the values they may have (none: any), and the address with some of them set. Left out where addresses have none. */
   serverVariables?(endpoint: Endpoint): { readonly variables: Readonly<Record<string, readonly string[]>>; address(values: Readonly<Record<string, string>>): string } | undefined
 
+  /** Where the metadata says that tokens are had, by security scheme; a discovery document says it in turn. Left out where metadata says no such thing. */
+  tokenPlaces?(contract: Contract): readonly { readonly scheme: string; readonly address: string; readonly isDiscovery: boolean }[]
+
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player
 }

@@ -1,6 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { fileURLToPath } from 'node:url'
 import { Problem, problem } from '../contract/problem.js'
+import { isSecretName } from '../contract/secret-names.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 
 /** No document is read beyond this many bytes. */
@@ -129,9 +130,17 @@ function withoutLogin(address: string): string {
   return url.href
 }
 
+function unescaped(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
+
 /** An address without its login and with the values of query parameters that look like secrets replaced: fit to be shown and kept. */
 export function withoutSecrets(address: string): string {
   if (!isWebAddress(address)) return address
   const bare = withoutLogin(address)
-  return bare.replace(/([?&][^=&#]*(?:key|token|secret|password|pwd|signature|sig|auth|code)=)[^&#]+/gi, '$1***')
+  return bare.replace(/([?&#])([^=&#]+)=([^&#]+)/g, (whole, lead: string, name: string) => (isSecretName(unescaped(name), 'address') ? `${lead}${name}=***` : whole))
 }

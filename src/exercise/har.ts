@@ -1,5 +1,5 @@
 import type { Exchange } from '../runtime/connection.js'
-import { maskedBody, maskedHeaders, maskedRequest } from './masking.js'
+import { maskedBody, maskedHeaders, maskedRequest, maskedUrl } from './masking.js'
 
 /**
  * Exchanges as an HTTP Archive (HAR 1.2), secrets masked.
@@ -25,7 +25,7 @@ export function harOf(exchanges: readonly Exchange[], ended: Date, version: stri
         ...(request.body === '' ? {} : { postData: { mimeType: header(request.headers, 'content-type'), text: request.body } }),
       },
       response: {
-        status: response.status, statusText: '', httpVersion: 'HTTP/1.1', cookies: [], headers: pairs(maskedHeaders(response.headers)), redirectURL: header(response.headers, 'location'), headersSize: -1, bodySize: Buffer.byteLength(response.body),
+        status: response.status, statusText: '', httpVersion: 'HTTP/1.1', cookies: [], headers: pairs(maskedHeaders(response.headers)), redirectURL: maskedUrl(header(response.headers, 'location')), headersSize: -1, bodySize: Buffer.byteLength(response.body),
         content: { size: Buffer.byteLength(response.body), mimeType: header(response.headers, 'content-type'), text: maskedBody(response.body) },
       },
       cache: {},

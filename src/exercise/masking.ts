@@ -1,3 +1,4 @@
+import { isSecretName } from '../contract/secret-names.js'
 import type { Exchange } from '../runtime/connection.js'
 
 /** What stands in the place of a secret. */
@@ -53,20 +54,15 @@ export function keepTokens({ response }: Exchange): void {
   for (const [, token = ''] of response.body.matchAll(/"(?:access_token|refresh_token|id_token)"\s*:\s*"((?:[^"\\]|\\.)*)"/g)) keepSecret(JSON.parse(`"${token}"`) as string)
 }
 
-const secretHeader = /^(?:authorization|proxy-authorization|cookie|set-cookie|x-csrf-token)$|key|token|secret|password/i
-const secretParameter = /(?:^|[_-])(?:key|token|secret|password|pwd|sig|signature|apikey)$|^(?:api_?key|access_?token)$/i
-
 /** Does a header carry a secret, by its name? */
 export function isSecretHeader(name: string): boolean {
-  return secretHeader.test(name)
+  return /^x-csrf-token$|cookie/i.test(name) || isSecretName(name, 'header')
 }
 
 /** An address without the secrets in its query and its user part. */
 export function maskedUrl(url: string): string {
-  if (!URL.canParse(url)) return withoutSecrets(url)
-  const { username, password } = new URL(url)
-  const open = username === '' && password === '' ? url : url.replace(/\/\/[^/@]*@/, `//${mask}@`)
-  return withoutSecrets(open.replace(/([?&])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) => (secretParameter.test(decoded(name)) ? `${lead}${name}=${mask}` : whole)))
+  const open = url.replace(/^([a-z][a-z\d+.-]*:)?\/\/[^/?#]*@/i, `$1//${mask}@`)
+  return withoutSecrets(open.replace(/([?&#])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) => (isSecretName(decoded(name), 'address') ? `${lead}${name}=${mask}` : whole)))
 }
 
 function decoded(text: string): string {
@@ -77,18 +73,34 @@ function decoded(text: string): string {
   }
 }
 
-/** A body without what stands in elements and members that are called like secrets. */
+/** A body without what stands in elements, attributes, members and fields of a form that are called like secrets. */
 export function maskedBody(body: string): string {
+  const hide = (whole: string, name: string, masked: () => string): string => (isSecretName(name, 'body') ? masked() : whole)
   return withoutSecrets(
     body
-      .replace(/(<(?:[\w.-]+:)?(?:\w*(?:password|secret|token|key))\b[^>]*>)[^<]+(<\/)/gi, `$1${mask}$2`)
-      .replace(/("(?:[\w.-]*(?:password|secret|token))"\s*:\s*)"(?:[^"\\]|\\.)*"/gi, `$1"${mask}"`)
-      .replace(/((?:^|&)[\w.-]*(?:password|secret|token)=)[^&\s]*/gi, `$1${mask}`),
+      .replace(/<((?:[\w.-]+:)?([\w.-]+))(\s[^<>]*)?>([^<]+)<\//g, (whole, full: string, name: string, attributes: string | undefined) => hide(whole, name, () => `<${full}${attributes ?? ''}>${mask}</`))
+      .replace(/(\s(?:[\w.-]+:)?([\w.-]+)=)("[^"<]*"|'[^'<]*')/g, (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`))
+      .replace(/("((?:[^"\\]|\\.){0,200})"\s*:\s*)("(?:[^"\\]|\\.)*"|-?\d[\d.eE+-]*)/g, (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`))
+      .replace(/((?:^|&)([\w.%[\]-]+)=)([^&\s<>"]+)/g, (whole, lead: string, name: string) => hide(whole, decoded(name), () => `${lead}${mask}`)),
   )
 }
 
+/** A plain value without what its members hold that are called like secrets, and without the secrets of this run. */
+export function maskedNames<Value>(value: Value): Value {
+  const hide = (each: unknown, name: string): unknown => {
+    if (name !== '' && each !== null && typeof each !== 'object' && typeof each !== 'boolean' && isSecretName(name, 'body')) return mask
+    if (Array.isArray(each)) return each.map((item: unknown) => hide(item, name))
+    if (typeof each !== 'object' || each === null) return typeof each === 'string' ? withoutSecrets(each) : each
+    return Object.fromEntries(Object.entries(each).map(([inner, inside]) => [inner, hide(inside, inner)]))
+  }
+  return hide(value, '') as Value
+}
+
+/** Headers with an address in them, whose query may have a secret. */
+const addresses: ReadonlySet<string> = new Set(['location', 'content-location', 'referer', 'link'])
+
 export function maskedHeaders(headers: Readonly<Record<string, string>>): Record<string, string> {
-  return Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, isSecretHeader(name) ? mask : withoutSecrets(value)]))
+  return Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, isSecretHeader(name) ? mask : addresses.has(name.toLowerCase()) ? maskedUrl(value) : withoutSecrets(value)]))
 }
 
 /** A request without secrets. */

@@ -163,7 +163,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   })
   const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
   const contract = Joi.object({
-    from: Joi.string().required(),
+    from: Joi.string().custom(withoutLogin).messages({ [loginInAddress]: '{{#label}} has a login in it' }).required(),
     folder: Joi.string().required(),
     class: Joi.string().pattern(/^\p{Lu}\p{ID_Continue}*$/u, 'a class name: a capital, then letters and digits'),
     only: names.min(1),
@@ -180,7 +180,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   const schema = Joi.object({
     tolmach: Joi.number().valid(1).required(),
     contracts: Joi.object().pattern(contractName, contract).default({}),
-    sites: Joi.object().pattern(placeName, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }), credential: choice, ca: Joi.string() }))).default({}),
+    sites: Joi.object().pattern(placeName, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }).custom(withoutLogin).messages({ [loginInAddress]: '{{#label}} has a login in it' }), credential: choice, ca: Joi.string() }))).default({}),
     credentials: Joi.object().pattern(placeName, await credentialSchema()).default({}),
   })
   const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
@@ -196,6 +196,12 @@ export async function validProjectText(text: string): Promise<ProjectText> {
 }
 
 const clearSecret = 'secret.clear'
+const loginInAddress = 'address.login'
+
+/** Addresses of the project file have no logins: those belong into credentials, whose secrets are variables. */
+function withoutLogin(value: string, helpers: { error(code: string): import('joi').ErrorReport }): string | import('joi').ErrorReport {
+  return /^https?:\/\/[^/?#]*@/i.test(value) ? helpers.error(loginInAddress) : value
+}
 
 /** What credentials of each kind have. Secrets must be names of variables. */
 async function credentialSchema(): Promise<import('joi').Schema> {

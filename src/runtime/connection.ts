@@ -131,11 +131,19 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
 }
 
 /**
- * The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end.
+ * The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end, and
+ * without a login, which goes into a header instead.
  *
  * @param offered the endpoints that the operation is offered at, where that is not all of them
  */
 export function addressOf(connection: Connection, offered?: readonly string[]): string {
+  return wholeAddress(connection, offered).replace(userPart, '$1')
+}
+
+/** What stands before the host of an address: a user, or a user and a password. */
+const userPart = /^(https?:\/\/)([^/?#]*)@/i
+
+function wholeAddress(connection: Connection, offered?: readonly string[]): string {
   const { settings, endpoints } = connection
   const chosen = settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false ? settings.endpoint : undefined
   const endpoint = endpoints[chosen ?? offered?.[0] ?? Object.keys(endpoints)[0] ?? '']
@@ -217,7 +225,7 @@ export interface Opened {
 export async function openExchange(connection: Connection, request: Request, thisCall: ThisCall): Promise<Opened> {
   const { settings } = connection
   const { body } = request
-  const headers = allHeaders(request, settings, thisCall)
+  const headers = allHeaders(connection, request, thisCall)
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
   const end = new AbortController()
   let tooLate = false
@@ -357,14 +365,27 @@ export async function receive({ answer, received }: Opened, url: string, text: (
   return response
 }
 
-function allHeaders(request: Request, settings: Settings, thisCall: ThisCall): Record<string, string> {
+function allHeaders(connection: Connection, request: Request, thisCall: ThisCall): Record<string, string> {
+  const { settings } = connection
   const merged: Record<string, string> = {}
   const login = request.proven === true ? undefined : credentialsOf(settings).map(authorization).find((each) => each !== undefined)
   for (const headers of [request.headers, login === undefined ? {} : { authorization: login }, settings.headers ?? {}, thisCall.headers ?? {}]) {
     for (const [name, value] of Object.entries(headers)) merged[name.toLowerCase()] = value
   }
+  if (login === undefined && merged['authorization'] === undefined) {
+    const own = addressLogin(connection, request.url)
+    if (own !== undefined) merged['authorization'] = own
+  }
   checkHeaders(merged)
   return merged
+}
+
+/** The basic login that the address of the calls has in itself, for requests to that very origin. */
+function addressLogin(connection: Connection, url: string): string | undefined {
+  const [, , userAndPassword] = userPart.exec(wholeAddress(connection)) ?? []
+  if (userAndPassword === undefined || credentialsOf(connection.settings).length > 0 || new URL(url).origin !== new URL(addressOf(connection)).origin) return undefined
+  const [user = '', password = ''] = userAndPassword.split(/:(.*)/s)
+  return authorization({ kind: 'basic', user: decodeURIComponent(user), password: decodeURIComponent(password) })
 }
 
 /** Refuses what HTTP can't carry in a header (RFC 9110, sections 5.1 and 5.5), before it could become a header of its own anywhere. */

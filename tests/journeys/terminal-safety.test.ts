@@ -38,13 +38,14 @@ describe('nothing that comes from a document or a service commands the terminal'
     await writeFile(join(folder, 'quay.json'), JSON.stringify(description))
     await writeFile(join(folder, 'quay.wsdl'), `<?xml version="1.0"?><definitions xmlns="http://schemas.xmlsoap.org/wsdl/" name="A\u009b31mB"><documentation>\u009b2J\u202egnp</documentation><import namespace="u:\u009b31m" location="no\u009b31m\u202e.wsdl"/></definitions>`)
     await writeFile(join(folder, 'rows.csv'), `kind\n"${hostile}"\n"b"\n`)
-    await writeFile(join(folder, 'plan.yaml'), JSON.stringify({ tolmachRehearsal: 1, title: hostile, contract: 'quay', steps: [{ title: hostile, call: 'listBerths', show: true, expect: { '$[0].code': hostile, '$[1].code': hostile } }] }))
+    await writeFile(join(folder, 'plan.yaml'), JSON.stringify({ rehearsal: 1, title: hostile, contract: 'quay', steps: [{ say: hostile, call: 'listBerths', show: true, expect: [{ at: '$[0].code', equals: hostile }, { at: '$[1].code', equals: hostile }] }] }))
+    expect((await tolmach(folder, ['import', 'quay.json', '--as', 'quay'])).code).toBe(0)
   })
   afterAll(() => service.stop())
 
   const base = ['--url', '%service']
   const lines: readonly (readonly [words: string, ...further: string[]])[] = [
-    ['import quay.json --as quay'], ['import quay.wsdl --as broken'], ['list'], ['generate quay'], ['show quay'], ['show quay --find Nord'], ['show quay listBerths'], ['show quay change'], ['show quay Berth'], ['show quay Nord'], ['locate quay Berth'], ['locate quay listBerths'],
+    ['import quay.json --as quay --overwrite'], ['import quay.wsdl --as broken'], ['list'], ['generate quay'], ['show quay'], ['show quay --find Nord'], ['show quay listBerths'], ['show quay change'], ['show quay Berth'], ['show quay Nord'], ['locate quay Berth'], ['locate quay listBerths'],
     ['sample quay change --full'], ['sample quay change --full --format yaml'], ['diagram quay x.txt'], ['diagram quay --format mermaid'],
     ['call quay listBerths', ...base], ['call quay listBerths --format csv', ...base], ['call quay listBerths --format yaml', ...base], ['call quay listBerths --format json', ...base], ['call quay listBerths --format text', ...base], ['call quay listBerths --traffic', ...base], ['call quay listBerths --json', ...base],
     ['call quay listBerths --columns', `code=${hostile}`, ...base], ['call quay listBerths --with', `kind=${hostile}`, '--preview', ...base], ['call quay listBerths --with', `kind=${hostile}`, '--curl', ...base], ['call quay listBerths --with', 'kind=html', '--traffic', ...base],
@@ -79,6 +80,8 @@ describe('nothing that comes from a document or a service commands the terminal'
     expect((JSON.parse((await call('--json')).stdout) as { value: { code: string }[] }).value[0]?.code).toBe(hostile)
     // Into a file or a pipe CSV and texts go as they are.
     expect((await call('--format', 'csv', '--columns', 'code')).stdout).toContain(hostile)
+    const played = await tolmach(folder, ['rehearse', 'plan.yaml', '--url', service.url])
+    expect([played.code, played.stdout + played.stderr]).toEqual([6, expect.stringContaining('Nord\\u001b[2J')])
   })
 
   ;(hasTerminal ? test : test.skip)('CSV and texts are made safe where somebody sits at a terminal', async () => {

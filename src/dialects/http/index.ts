@@ -4,7 +4,7 @@ import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
 import { checkJson, type JsonRef } from '../../runtime/http/json.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
-import { bodyLayout, endpointLayout, operationLayout, parameterLayout, typeLayout } from './layout.js'
+import { bodyLayout, endpointLayout, operationLayout, parameterLayout, typeLayout, type SchemeLayout } from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
 import { rulesInWords } from './rules-in-words.js'
@@ -53,5 +53,11 @@ export const http: Dialect = {
       address: (values) => Object.entries(layout.variables).reduce((address, [name, variable]) => address.replaceAll(`{${name}}`, () => values[name] ?? variable.default), layout.template),
     }
   },
+  tokenPlaces: (contract) =>
+    contract.security.flatMap(({ name, layout }) => {
+      const { tokenUrl, discovery } = (layout ?? {}) as SchemeLayout
+      const address = tokenUrl ?? discovery
+      return address === undefined ? [] : [{ scheme: name, address, isDiscovery: tokenUrl === undefined }]
+    }),
   play: playHttp,
 }
