@@ -24,6 +24,11 @@ const castToSafe = {
   message: 'Text is made safe by the functions of src/printing/escaping.ts, not by a cast.',
 }
 
+const spreadOfMany = {
+  selector: 'CallExpression[callee.property.name=/^(push|unshift|splice|max|min|concat)$/] > SpreadElement[argument.type!="ArrayExpression"]',
+  message: 'A call can take only so many arguments: use addAll or largest, or a loop.',
+}
+
 const writesByItself = [
   { selector: 'CallExpression[callee.property.name="write"][callee.object.property.name=/^std(out|err)$/]', message: 'Write through src/cli/terminal.ts.' },
   { selector: 'CallExpression[callee.object.name=/^(console|stdout|stderr)$/]', message: 'Write through src/cli/terminal.ts.' },
@@ -47,13 +52,13 @@ export default tseslint.config(
     // Text becomes safe to print through src/printing/escaping.ts, and in no other way.
     files: ['src/**/*.ts'],
     ignores: ['src/printing/**'],
-    rules: { 'no-restricted-syntax': ['error', castToSafe] },
+    rules: { 'no-restricted-syntax': ['error', castToSafe, spreadOfMany] },
   },
   {
     // What is shown goes through src/cli/terminal.ts, where nothing of others commands the terminal; help is our own text.
     files: ['src/cli/**/*.ts'],
     ignores: ['src/cli/terminal.ts', 'src/cli/colours.ts', 'src/cli/main.ts'],
-    rules: { 'no-restricted-syntax': ['error', castToSafe, ...writesByItself] },
+    rules: { 'no-restricted-syntax': ['error', castToSafe, spreadOfMany, ...writesByItself] },
   },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
   { files: ['src/app/pages/assets/*.js'], languageOptions: { globals: globals.browser, sourceType: 'script' } },

@@ -23,6 +23,8 @@ export interface AnswerOptions {
   readonly columns?: string | undefined
   /** A file for the answer: JSON, YAML, CSV, HTML or text by its ending; bytes into any file. */
   readonly save?: string | undefined
+  /** In CSV, cells stay as they are though a spreadsheet would take them for formulas. */
+  readonly exact?: boolean | undefined
   /** A file with an earlier answer, JSON or YAML. */
   readonly against?: string | undefined
 }
@@ -49,7 +51,7 @@ export async function prepareAnswer(options: AnswerOptions): Promise<(called: Ca
     let { value } = called.result
     if (sort !== undefined) value = sortRows(value, sort)
     if (path !== undefined) value = await pick(toPlain(value), path)
-    if (save !== undefined) await saveAnswer(save, value, options.columns, called)
+    if (save !== undefined) await saveAnswer(save, value, options, called)
     return { value, saved: save, differences: against === undefined ? undefined : differences(earlier, toPlain(value), keysOf(called)) }
   }
 }
@@ -84,11 +86,11 @@ function keysOf({ operation, contract }: Called): readonly string[] {
   return row.kind === 'record' ? (row.keys ?? []) : []
 }
 
-async function saveAnswer(file: string, value: unknown, columns: string | undefined, called: Called): Promise<void> {
-  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, columns, called.operation))
+async function saveAnswer(file: string, value: unknown, options: AnswerOptions, called: Called): Promise<void> {
+  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, options, called.operation))
 }
 
-async function textFor(file: string, value: unknown, columns: string | undefined, operation: Operation): Promise<string> {
+async function textFor(file: string, value: unknown, { columns, exact = false }: AnswerOptions, operation: Operation): Promise<string> {
   switch (extname(file).toLowerCase()) {
     case '.json':
       return `${maskedJson(toPlain(value), 2)}\n`
@@ -96,7 +98,7 @@ async function textFor(file: string, value: unknown, columns: string | undefined
     case '.yml':
       return yamlText(maskedPlain(toPlain(value)))
     case '.csv':
-      return csvText(value, columns)
+      return csvText(value, columns, !exact)
     case '.html':
     case '.htm': {
       const { answerPage } = await import('./pages/answer-page.js')
@@ -109,10 +111,10 @@ async function textFor(file: string, value: unknown, columns: string | undefined
   throw problem('TM-1010', { option: '--save', reason: `this answer can't be written as "${extname(file) || file}"`, remedy: 'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.' })
 }
 
-/** An answer as CSV (RFC 4180): its rows, or names and values. */
-export async function csvText(value: unknown, columns?: string): Promise<string> {
-  const { stringify } = await import('csv-stringify/sync')
+/** An answer as CSV (RFC 4180): its rows, or names and values. @param forSpreadsheets without formulas that one would run */
+export async function csvText(value: unknown, columns?: string, forSpreadsheets = false): Promise<string> {
+  const { csvRows } = await import('../exercise/csv.js')
   const { values, rows } = maskedPlain(arrange(value, columns))
   const table = rows ?? values
-  return stringify([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])])
+  return csvRows([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])], forSpreadsheets)
 }

@@ -37,6 +37,10 @@ export interface ClientOptions extends OpenOptions {
   readonly credential?: string | undefined
   /** How often a call is tried again where that is safe. */
   readonly retries?: number | undefined
+  /** No answer is read beyond so many bytes. */
+  readonly mostBytes?: number | undefined
+  /** Bytes that are answered go to a file: they may be as many as they like. */
+  readonly savesBytes?: boolean | undefined
   /** Whoever can be asked for secrets that no variable has. */
   readonly person?: Person | undefined
 }
@@ -108,9 +112,10 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
     const acceptIsInput = found.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
     const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
+    const mostBytes = options.mostBytes ?? (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
     bundled ??= bundleFor(open)
     const { bundle, className, aside } = await bundled
-    const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
+    const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(mostBytes === undefined ? {} : { mostBytes }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
     const key = JSON.stringify(settings)
     const { loadClient } = await import('../exercise/run-client.js')
     const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
@@ -141,6 +146,10 @@ async function confirmedTokens(contract: Contract, credentials: readonly Credent
 function keepHeader(value: string): void {
   keepSecret(value)
   keepSecret(value.replace(/^\w+\s+/, ''))
+}
+
+function answersBytes({ outcome }: Operation): boolean {
+  return outcome.kind === 'value' && outcome.field.type.kind === 'scalar' && outcome.field.type.base === 'bytes'
 }
 
 /** What the project file says of a contract at a site. */

@@ -1,3 +1,4 @@
+import { addEach } from '../contract/lists.js'
 import { dirname, join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
@@ -126,7 +127,7 @@ class Recorder {
   private readonly exchanges = new Map<string, Exchange[]>()
 
   add(contract: string, exchanges: readonly Exchange[]): void {
-    this.exchanges.set(contract, [...(this.exchanges.get(contract) ?? []), ...exchanges])
+    addEach(this.exchanges, contract, exchanges)
   }
 
   async write(folder: string, reports: readonly RehearsalReport[]): Promise<void> {

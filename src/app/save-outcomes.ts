@@ -1,3 +1,4 @@
+import { addAll } from '../contract/lists.js'
 import { createWriteStream } from 'node:fs'
 import { rename, rm } from 'node:fs/promises'
 import { extname } from 'node:path'
@@ -22,12 +23,13 @@ export function outcomeFormat(file: string): OutcomeFormat {
 /**
  * Writes the outcomes of a run to a file, whole or not at all, piece by piece.
  *
+ * @param exact in CSV, cells stay as they are though a spreadsheet would take them for formulas
  * @throws Problem TM-1008 when it can't be written
  */
-export async function saveOutcomes(file: string, run: Run, columns: string | undefined): Promise<void> {
+export async function saveOutcomes(file: string, run: Run, columns: string | undefined, exact = false): Promise<void> {
   const aside = `${file}.new`
   try {
-    await pipeline(Readable.from(outcomeTexts(run, outcomeFormat(file), columns)), createWriteStream(aside))
+    await pipeline(Readable.from(outcomeTexts(run, outcomeFormat(file), columns, !exact)), createWriteStream(aside))
     await rename(aside, file)
   } catch (error) {
     await rm(aside, { force: true })
@@ -36,16 +38,16 @@ export async function saveOutcomes(file: string, run: Run, columns: string | und
 }
 
 /** The outcomes of a run as a text, in pieces. */
-export async function* outcomeTexts(run: Run, format: OutcomeFormat, columns: string | undefined): AsyncGenerator<string, void, undefined> {
+export async function* outcomeTexts(run: Run, format: OutcomeFormat, columns: string | undefined, forSpreadsheets = false): AsyncGenerator<string, void, undefined> {
   const { results } = run
   if (format === 'html') {
     const { answerPage } = await import('./pages/answer-page.js')
     yield answerPage(run.ready.operation.path.join('.'), new Date().toISOString(), { rows: await outcomeTable(run, columns, Infinity) })
   } else if (format === 'csv') {
-    const { stringify } = await import('csv-stringify/sync')
+    const { csvRows } = await import('../exercise/csv.js')
     const chosen = outcomeColumns(await namesIn(run), columns)
-    yield stringify([chosen.map(({ heading }) => heading)])
-    for await (const outcome of results.outcomes()) yield stringify(recordsOf(outcome).map((record) => outcomeCells(record, chosen)))
+    yield csvRows([chosen.map(({ heading }) => heading)], forSpreadsheets)
+    for await (const outcome of results.outcomes()) yield csvRows(recordsOf(outcome).map((record) => outcomeCells(record, chosen)), forSpreadsheets)
   } else {
     const isList = format === 'json'
     let before = isList ? '[\n' : ''
@@ -61,7 +63,7 @@ export async function* outcomeTexts(run: Run, format: OutcomeFormat, columns: st
 export async function outcomeTable(run: Run, columns: string | undefined, most: number): Promise<Table> {
   const records: Record<string, unknown>[] = []
   for await (const outcome of run.results.outcomes()) {
-    records.push(...recordsOf(outcome))
+    addAll(records, recordsOf(outcome))
     if (records.length >= most) break
   }
   const shown = records.slice(0, most)

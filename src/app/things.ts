@@ -1,3 +1,4 @@
+import { addTo } from '../contract/lists.js'
 import type { Contract, Endpoint, EnumerationMember, Fault, Field, NamedType, Operation, Origin } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
@@ -27,7 +28,7 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
   const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
   const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
   const groups = new Map<string, Operation[]>()
-  for (const operation of operations.values()) for (const group of new Set([groupOf(operation) ?? [], operation.tags ?? []].flat())) groups.set(group, [...(groups.get(group) ?? []), operation])
+  for (const operation of operations.values()) for (const group of new Set([groupOf(operation) ?? [], operation.tags ?? []].flat())) addTo(groups, group, operation)
   const all = [...new Set([...operations.keys(), ...groups.keys(), ...types.keys(), ...endpoints.keys()])]
 
   const whole = (text: string): Thing | undefined => {

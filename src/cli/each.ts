@@ -14,6 +14,7 @@ export interface EachCommand extends Omit<EachOptions, 'signal' | 'onProgress'> 
   readonly format: string
   readonly columns: string | undefined
   readonly save: string | undefined
+  readonly exact: boolean | undefined
 }
 
 /** Calls an operation for each row of a file, tells what came of it, and gives the exit code. */
@@ -33,7 +34,7 @@ export async function runEach(contract: string, operation: string, file: string,
     progress(voice)
     const whole = run.stopped === undefined && run.failed === 0
     try {
-      if (command.save !== undefined) await saveOutcomes(command.save, run, command.columns)
+      if (command.save !== undefined) await saveOutcomes(command.save, run, command.columns, command.exact)
       await printOutcomes(run, command, voice)
     } finally {
       await run.results.close(!whole)

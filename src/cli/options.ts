@@ -53,6 +53,18 @@ export function readCount(text: string, option: string, most: number): number {
 }
 
 /**
+ * A number of bytes as people write it: `500MB`, `2GB`, or just bytes.
+ *
+ * @throws Problem TM-1010
+ */
+export function readSize(text: string): number {
+  const [, number = '', unit = ''] = /^(\d+(?:\.\d+)?)\s*([kmg]?b?)$/i.exec(text.trim()) ?? []
+  const bytes = Number(number) * 1024 ** ['', 'k', 'm', 'g'].indexOf(unit.replace(/b$/i, '').toLowerCase())
+  if (number === '' || !(bytes >= 1)) throw problem('TM-1010', { option: '--most-bytes', reason: `"${text}" is not a size`, remedy: 'Write it like 500MB or 2GB.' })
+  return bytes
+}
+
+/**
  * A share of something: `0.1` or `10%`.
  *
  * @returns from 0 to 1

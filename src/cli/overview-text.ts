@@ -1,5 +1,6 @@
 import { pc } from './colours.js'
 import type { GroupSummary, OperationSummary, Overview } from '../app/show-contract.js'
+import { addTo, largest } from '../app/lists.js'
 import { proseLines } from './tables.js'
 import { count, terminalWidth } from './terminal.js'
 import { widthOf, wrapped as inLines } from './widths.js'
@@ -75,7 +76,7 @@ function few(operations: readonly OperationSummary[], full: boolean): Branch[] {
 function typeBranches({ types }: Overview, full: boolean): Branch[] {
   if (full || types.length <= manyLines) return types.map((each) => ({ text: `${each.name}  ${pc.dim(each.what)}`, remark: each.documentation ?? '' }))
   const kinds = new Map<string, string[]>()
-  for (const { kind, name } of types) kinds.set(kind, [...(kinds.get(kind) ?? []), name])
+  for (const { kind, name } of types) addTo(kinds, kind, name)
   return [...kinds].map(([kind, members]) => ({ text: pc.dim(`${count(members.length, kindWords[kind] ?? kind)}`), below: [{ text: names(members, false, manyNames), wrapped: true }] }))
 }
 
@@ -87,7 +88,7 @@ function names(all: readonly string[], full: boolean, most = manyLines): string 
 
 function lines(branches: readonly Branch[], indent: string): string[] {
   // Remarks stand below each other, unless a long text would push them all away.
-  const column = Math.max(0, ...branches.filter((each) => each.wrapped !== true).map(({ text }) => widthOf(text)).filter((width) => width <= 48))
+  const column = largest(branches.filter((each) => each.wrapped !== true).map(({ text }) => widthOf(text)).filter((width) => width <= 48), 0)
   return branches.flatMap(({ text, remark = '', below = [], wrapped }, at) => {
     const isLast = at === branches.length - 1
     const [elbow, rail] = isLast ? ['└─ ', '   '] : ['├─ ', '│  ']

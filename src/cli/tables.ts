@@ -1,5 +1,6 @@
 import Table from 'cli-table3'
 import { concealed, pc, shown } from './colours.js'
+import { largest } from '../app/lists.js'
 import { terminalWidth } from './terminal.js'
 import { widthOf, wrapped } from './widths.js'
 
@@ -8,34 +9,37 @@ const light = {
   left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ',
 }
 
+const sliceLength = 200
+
 /**
  * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are narrowed, the widest first, and their
  * texts wrapped. Numbers stand to the right.
  */
 export function tableText(headings: readonly string[], rows: readonly (readonly string[])[], indent = ''): string {
-  const columns = Math.max(headings.length, ...rows.map((row) => row.length))
-  const cellWidth = (text: string): number => Math.max(...text.split('\n').map(widthOf))
-  const widths = Array.from({ length: columns }, (_, at) => Math.max(...[headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
+  const columns = largest(rows.map((row) => row.length), headings.length)
+  const cellWidth = (text: string): number => largest(text.split('\n').map(widthOf))
+  const widths = Array.from({ length: columns }, (_, at) => largest([headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
   const room = terminalWidth() - indent.length - (columns - 1) * 2
   if (sum(widths) > room) narrow(widths, longestWords(headings, rows, columns), room)
   narrow(widths, widths.map(() => 8), room)
   const isNumeric = (at: number): boolean => rows.length > 0 && rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) && rows.some((row) => (row[at] ?? '') !== '')
-  const table = new Table({
-    chars: light,
-    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
-    colWidths: widths,
-    colAligns: widths.map((_, at) => (isNumeric(at) ? 'right' : 'left')),
+  const colAligns = widths.map((_, at) => (isNumeric(at) ? ('right' as const) : ('left' as const)))
+  const head = headings.length === 0 ? [] : [headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8))), widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))]
+  const body = rows.map((row) => widths.map((width, at) => fitted(row[at] ?? '', width)))
+  const lines = slices([...head, ...body]).flatMap((slice) => {
+    const table = new Table({ chars: light, style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] }, colWidths: widths, colAligns })
+    for (const row of slice) table.push(row.map(shown))
+    return concealed(table.toString()).split('\n')
   })
-  if (headings.length > 0) {
-    table.push(headings.map((heading, at) => shown(pc.bold(fitted(heading, widths[at] ?? 8)))))
-    table.push(widths.map((width, at) => (headings[at] === '' ? '' : shown(pc.dim('─'.repeat(width))))))
-  }
-  for (const row of rows) table.push(widths.map((width, at) => shown(fitted(row[at] ?? '', width))))
-  return concealed(table.toString())
-    .split('\n')
+  return lines
     .map((line) => `${indent}${line.trimEnd()}`)
-    .filter((line, at, lines) => line.trim() !== '' || at < lines.length - 1)
+    .filter((line, at) => line.trim() !== '' || at < lines.length - 1)
     .join('\n')
+}
+
+/** Rows in slices: what lays them out takes a time that grows with the square of their number. */
+function slices<Row>(rows: readonly Row[]): Row[][] {
+  return Array.from({ length: Math.ceil(rows.length / sliceLength) }, (_, at) => rows.slice(at * sliceLength, (at + 1) * sliceLength))
 }
 
 /** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
@@ -51,7 +55,7 @@ function fitted(text: string, width: number): string {
 function narrow(widths: number[], least: readonly number[], room: number): void {
   for (let total = sum(widths); total > room; total -= 1) {
     const spare = widths.map((width, at) => (width > (least[at] ?? 0) ? width : 0))
-    const widest = Math.max(...spare)
+    const widest = largest(spare)
     if (widest <= 8) return
     const at = spare.indexOf(widest)
     widths[at] = widest - 1
@@ -60,7 +64,7 @@ function narrow(widths: number[], least: readonly number[], room: number): void 
 
 /** For each column the width of its longest word, which had better not be broken. */
 function longestWords(headings: readonly string[], rows: readonly (readonly string[])[], columns: number): number[] {
-  return Array.from({ length: columns }, (_, at) => Math.max(8, ...[headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map(widthOf))))
+  return Array.from({ length: columns }, (_, at) => largest([headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map(widthOf)), 8))
 }
 
 function sum(numbers: readonly number[]): number {

@@ -1,3 +1,4 @@
+import { addAll } from './lists.js'
 import type { Contract, Field, Origin, RecordType, ScalarBase, Type, UnionType } from './contract.js'
 import { expression } from './patterns.js'
 import { directSubtypes, fieldsOf, kindOf, membersOf, namedType, resolve } from './queries.js'
@@ -121,7 +122,7 @@ function actualRecord(contract: Contract, declared: RecordType, type: Type, plai
   for (let id = waiting.pop(); id !== undefined; id = waiting.pop()) {
     const named = namedType(contract, id)
     if (named.kind === 'record' && kindOf(contract, named).name === which) return named
-    waiting.push(...(subtypes.get(id) ?? []))
+    addAll(waiting, (subtypes.get(id) ?? []))
   }
   return declared
 }

@@ -1,3 +1,4 @@
+import { addAll } from './lists.js'
 import type { Contract, Endpoint, Field, Incoming, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
 
 // A contract never changes, and what is asked of all of it is asked again and again.
@@ -157,7 +158,7 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   for (const { needs = [], origin } of operations) for (const to of needs) waiting.push({ kind: 'reference', to, origin })
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
-      waiting.push(...partsOf(type))
+      addAll(waiting, partsOf(type))
       if (type.kind === 'fragment' && type.mayBeRecord === true && !mayBeAny) {
         mayBeAny = true
         for (const [id, named] of Object.entries(contract.types)) if (named.kind === 'record' && named.anonymous !== true) waiting.push({ kind: 'reference', to: id, origin: type.origin })
@@ -168,7 +169,7 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
     found.add(type.to)
     const named = namedType(contract, type.to)
     // A name for another type leads on to that.
-    waiting.push(...(named.kind === 'reference' ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }] : partsOf(named)))
+    addAll(waiting, (named.kind === 'reference' ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }] : partsOf(named)))
     for (const id of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to: id, origin: type.origin })
   }
   return [...found].sort()

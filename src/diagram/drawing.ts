@@ -1,3 +1,4 @@
+import { addAll, largest } from '../contract/lists.js'
 import type { BoxKind, Graph, Link } from './graph.js'
 import { textWidth } from './fonts.js'
 import { endText, sizes, type Layout, type PlacedBox, type PlacedLink } from './layout.js'
@@ -156,13 +157,14 @@ function legendOf(graph: Graph): { w: number; h: number; shapes: Shape[] } {
   }
   for (const kind of ['entity', 'record', 'enumeration', 'union'] as const) {
     if (!graph.boxes.some((box) => box.kind === kind)) continue
-    shapes.push(frameOf(kind, x, 1, 26, 16), ...bandOf(kind, x, 1, 16))
+    shapes.push(frameOf(kind, x, 1, 26, 16))
+    addAll(shapes, bandOf(kind, x, 1, 16))
     x += 32
     word(kindWords[kind])
   }
   for (const [kind, words] of linkWords) {
     if (!graph.links.some((link) => link.kind === kind)) continue
-    shapes.push(...lineOf(kind, [{ x, y: 9 }, { x: x + 30, y: 9 }]))
+    addAll(shapes, lineOf(kind, [{ x, y: 9 }, { x: x + 30, y: 9 }]))
     x += 36
     word(words)
   }
@@ -183,7 +185,7 @@ function listsOf(graph: Graph, width: number): { w: number; h: number; shapes: S
     const shown = entries.slice(0, mostEntries)
     const texts = entries.length > shown.length ? [...shown, `… and ${entries.length - shown.length} more`] : shown
     shapes.push({ kind: 'text', x: 0, y: y + 12, text: title, size: sizes.text, bold: true, paint: 'ink' })
-    const column = Math.max(...texts.map((text) => textWidth(text, sizes.text))) + 24
+    const column = largest(texts.map((text) => textWidth(text, sizes.text)), 0) + 24
     const columns = Math.max(1, Math.floor((width - 90 + 24) / column))
     texts.forEach((text, at) => shapes.push({ kind: 'text', x: 90 + (at % columns) * column, y: y + 12 + Math.floor(at / columns) * sizes.rowHeight, text, size: sizes.text, paint: 'faint' }))
     widest = Math.max(widest, 90 + Math.min(columns, texts.length) * column - 24)

@@ -1,3 +1,4 @@
+import { largest } from '../contract/lists.js'
 import type { ELK as Elk, ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js'
 import { mostWithRows, type Box, type End, type Graph, type Link } from './graph.js'
 import { fittedText, textWidth } from './fonts.js'
@@ -166,7 +167,7 @@ function sketch(box: Box, withRows: boolean): { w: number; h: number; title: str
   const hidden = withRows ? box.rows.length - rows.length : 0
   const lines = rows.map((row) => ({ text: fittedText(row.name === '' ? '(empty)' : row.name, widestName, sizes.text, row.key), type: fittedText(row.type, widestType, sizes.text), key: row.key }))
   const lineWidths = lines.map((line) => textWidth(line.text, sizes.text, line.key) + (line.type === '' ? 0 : textWidth(line.type, sizes.text) + 18))
-  const w = Math.ceil(Math.max(textWidth(title, sizes.title, true), ...lineWidths, 84) + sizes.padding * 2 + sizes.band)
+  const w = Math.ceil(largest([textWidth(title, sizes.title, true), ...lineWidths], 84) + sizes.padding * 2 + sizes.band)
   const count = lines.length + (hidden > 0 ? 1 : 0)
   return { w, h: sizes.headHeight + (count === 0 ? 0 : count * sizes.rowHeight + 8), title, lines, hidden }
 }

@@ -1,3 +1,4 @@
+import { addAll } from '../contract/lists.js'
 import type { Origin } from '../contract/contract.js'
 
 /** What all nodes of a document share: its label, and where its lines begin. */
@@ -156,7 +157,8 @@ export class DataNode {
     const waiting: DataNode[] = [this]
     for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
       node.read = true
-      waiting.push(...node.members.values(), ...node.items)
+      addAll(waiting, node.members.values())
+      addAll(waiting, node.items)
     }
   }
 

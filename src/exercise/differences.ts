@@ -1,3 +1,4 @@
+import { addAll } from '../contract/lists.js'
 import { isPlainObject } from '../contract/plain.js'
 import { cell, rowsOf } from './tabulate.js'
 
@@ -20,12 +21,12 @@ export function differences(before: unknown, after: unknown, keys: readonly stri
   const [old, now] = [rowsOf(before), rowsOf(after)]
   if (old.rows === undefined || now.rows === undefined) return fieldDifferences('', before, after)
   const found: Difference[] = []
-  if (!Array.isArray(before) || !Array.isArray(after)) found.push(...fieldDifferences('', old.replaced([]), now.replaced([])))
+  if (!Array.isArray(before) || !Array.isArray(after)) addAll(found, fieldDifferences('', old.replaced([]), now.replaced([])))
   const names = rowNames(old.rows, now.rows, keys)
   const named = (rows: readonly unknown[], all: readonly string[]): Map<string, unknown> => new Map(rows.map((row, at) => [all[at] ?? '', row]))
   const [olds, nows] = [named(old.rows, names.before), named(now.rows, names.after)]
   for (const [name, row] of olds) {
-    if (nows.has(name)) found.push(...fieldDifferences(name, row, nows.get(name)))
+    if (nows.has(name)) addAll(found, fieldDifferences(name, row, nows.get(name)))
     else found.push({ row: name, kind: 'gone', before: row })
   }
   for (const [name, row] of nows) if (!olds.has(name)) found.push({ row: name, kind: 'added', after: row })

@@ -1,10 +1,12 @@
+import { addAll } from '../contract/lists.js'
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
-import { TransportFailure, type Deviation } from '../runtime/failures.js'
+import { tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Exchange, Settings, ThisCall } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
 import type { Listing } from '../runtime/odata/pages.js'
 
@@ -138,12 +140,18 @@ async function outcomeOf(client: Record<string, unknown>, operation: Operation, 
   const { outcome } = operation
   try {
     const answer = method.call(group, input, { headers })
-    if (outcome.kind === 'value' && outcome.stream === true) return await firstItems(answer as AsyncIterable<unknown>, mostRows)
-    if (outcome.kind === 'value' && outcome.iterable === true) return await firstRows(answer as Listing<unknown>, mostRows)
-    return { value: await answer }
+    if (outcome.kind === 'value' && outcome.stream === true) return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
+    if (outcome.kind === 'value' && outcome.iterable === true) return whole(await firstRows(answer as Listing<unknown>, mostRows))
+    return whole({ value: await answer })
   } catch (failure) {
     return { failure }
   }
+}
+
+/** An answer that can be shown. @throws ContractBreach when it is nested too deeply for that */
+function whole<Answer extends { readonly value: unknown }>(answer: Answer): Answer {
+  if (isTooDeeplyNested(answer.value)) throw tooDeep()
+  return answer
 }
 
 /** Tokens are as good as passwords: whatever proves who calls is not told. */
@@ -151,7 +159,15 @@ function keepProofs(init: RequestInit | undefined): void {
   const { authorization } = (init?.headers ?? {}) as Readonly<Record<string, string>>
   const [, proof] = /^\w+\s+(\S+)$/.exec(authorization ?? '') ?? []
   if (proof !== undefined) keepSecret(proof)
-  for (const [, token = ''] of bodyText(init?.body).matchAll(/(?:^|&)(?:refresh_token|code|code_verifier)=([^&]+)/g)) keepSecret(decodeURIComponent(token))
+  for (const [, token = ''] of bodyText(init?.body).matchAll(/(?:^|&)(?:refresh_token|code|code_verifier)=([^&]+)/g)) keepSecret(unescaped(token))
+}
+
+function unescaped(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
 }
 
 function withQuery(address: string, query: Readonly<Record<string, string>>): string {
@@ -179,7 +195,7 @@ async function firstRows(listing: Listing<unknown>, most: number): Promise<{ val
   let total: number | undefined
   let more = false
   for await (const page of listing.pages()) {
-    rows.push(...page.rows)
+    addAll(rows, page.rows)
     total ??= page.total
     more = rows.length > most || page.next !== undefined
     if (rows.length >= most) break

@@ -1,3 +1,4 @@
+import { largest } from '../contract/lists.js'
 import { isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { nearestAdvice } from '../contract/nearest.js'
@@ -38,7 +39,7 @@ export function compareValues(a: unknown, b: unknown): number {
 
 /** Decimal texts by their size, to the last digit. */
 function compareExactly(left: string, right: string): number {
-  const places = Math.max(...[left, right].map((text) => (text.split('.')[1] ?? '').length))
+  const places = largest([left, right].map((text) => (text.split('.')[1] ?? '').length))
   const whole = (text: string): bigint => {
     const [digits = '', fraction = ''] = text.replace(/^\+/, '').split('.')
     return BigInt(digits + fraction.padEnd(places, '0'))

@@ -1,7 +1,8 @@
 /// <reference lib="esnext.disposable" />
-import { CallFailure, InputRejected, TransportFailure, type Deviation } from './failures.js'
+import { CallFailure, ContractBreach, InputRejected, TransportFailure, type Deviation } from './failures.js'
 import type { Digest } from './digest.js'
 import { harmless } from './harmless.js'
+import { bytesToBase64, joinBytes } from './plain.js'
 import type { GuidedInit } from './redirects.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
@@ -24,6 +25,8 @@ export interface Settings {
   readonly mtom?: boolean
   /** How often a call is tried again, where that is safe: after an answer that asks for it (429, 503), without a connection, and reading calls also after 502 and 504. Default 0. */
   readonly retries?: number
+  /** No answer is read beyond so many bytes, counted as they are unpacked; `Infinity` for no limit. Default 256 MiB. What is read as a stream has none. */
+  readonly mostBytes?: number
   /** Is every input checked against the contract before it is sent? Default true. */
   readonly checkInputs?: boolean
   /** What sends the requests, instead of the platform's own `fetch`. */
@@ -97,9 +100,9 @@ export function close(connection: Connection): Promise<void> {
 
 /**
  * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD` with `_DIGEST` (`true`), `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET` with
- * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`.
+ * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`, `_MOST_BYTES`.
  *
- * @throws TypeError when `_TIME_LIMIT` or `_RETRIES` is not a number
+ * @throws TypeError when `_TIME_LIMIT`, `_RETRIES` or `_MOST_BYTES` is not a number
  */
 export function settingsFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): Settings {
   const get = (name: string): string | undefined => {
@@ -117,6 +120,8 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const limit = get('TIME_LIMIT')
   const retries = get('RETRIES') === undefined ? undefined : Number(get('RETRIES'))
   if (retries !== undefined && !(retries >= 0)) throw new TypeError(`${prefix}_RETRIES must be a number, not "${get('RETRIES') ?? ''}"`)
+  const mostBytes = get('MOST_BYTES') === undefined ? undefined : Number(get('MOST_BYTES'))
+  if (mostBytes !== undefined && !(mostBytes > 0)) throw new TypeError(`${prefix}_MOST_BYTES must be a number, not "${get('MOST_BYTES') ?? ''}"`)
   const timeLimit = limit === undefined ? undefined : Number(limit)
   if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
   const credential: Credential | undefined =
@@ -127,6 +132,7 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
     ...(credential === undefined ? {} : { credential }),
     ...(timeLimit === undefined ? {} : { timeLimit }),
     ...(retries === undefined ? {} : { retries }),
+    ...(mostBytes === undefined ? {} : { mostBytes }),
   }
 }
 
@@ -137,7 +143,21 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
  * @param offered the endpoints that the operation is offered at, where that is not all of them
  */
 export function addressOf(connection: Connection, offered?: readonly string[]): string {
-  return wholeAddress(connection, offered).replace(userPart, '$1')
+  return withoutLogin(wholeAddress(connection, offered))
+}
+
+/** An address without the login in it, which goes into a header instead. */
+export function withoutLogin(address: string): string {
+  return address.replace(userPart, '$1')
+}
+
+/** Scheme, host and port of an address; undefined for what is none. */
+export function originOf(address: string): string | undefined {
+  try {
+    return new URL(address).origin
+  } catch {
+    return undefined
+  }
 }
 
 /** What stands before the host of an address: a user, or a user and a password. */
@@ -201,6 +221,8 @@ export interface Response {
   readonly status: number
   readonly headers: Readonly<Record<string, string>>
   readonly body: Uint8Array
+  /** For whoever reads a large answer: throws when the call's time is over, or when it was aborted. */
+  readonly inTime?: () => void
 }
 
 /** A request that is under way. */
@@ -212,6 +234,8 @@ export interface Opened {
   untimed(): void
   /** The failure that an error while reading stands for. */
   failure(error: unknown): unknown
+  /** How much of the answer may be read. */
+  readonly mostBytes: number
   /** Gives back what the request holds. */
   done(): void
 }
@@ -270,7 +294,7 @@ export async function openExchange(connection: Connection, request: Request, thi
       settings.onExchange?.(observed)
       thisCall.onExchange?.(observed)
     }
-    return { answer, received, failure, done, untimed: () => clearTimeout(timeout) }
+    return { answer, received, failure, done, untimed: () => clearTimeout(timeout), mostBytes: settings.mostBytes ?? usualBytes }
   } catch (error) {
     done()
     throw failure(error)
@@ -292,7 +316,8 @@ export async function exchange(connection: Connection, request: Request, thisCal
     try {
       const opened = await openExchange(connection, request, thisCall)
       try {
-        response = await receive(opened, request.url, text, (each) => request.deals?.(each) === true)
+        const received = await receive(opened, request.url, text, (each) => request.deals?.(each) === true)
+        response = { ...received, inTime: () => checkTime(end, request.url, thisCall) }
       } catch (error) {
         throw opened.failure(error)
       } finally {
@@ -309,6 +334,12 @@ export async function exchange(connection: Connection, request: Request, thisCal
     }
     await (await import('./retries.js')).pause(wait, [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])])
   }
+}
+
+/** Reading an answer takes time too. @param end when the call's time is over, by the clock of `performance` */
+function checkTime(end: number, url: string, { signal, timeLimit }: ThisCall): void {
+  if (signal?.aborted === true) throw signal.reason
+  if (performance.now() > end) throw new TransportFailure('timeout', `the answer was not read to its end in time${timeLimit === undefined ? '' : ` (${String(timeLimit)} ms)`}`, { url })
 }
 
 /** Logins by digest, which remember the challenge of their service, by connection. */
@@ -341,7 +372,7 @@ async function tokenSender(connection: Connection, client: Extract<Credential, {
     const answer = await guided(send, url, await prove(init), request)
     // A token may have been withdrawn before its time; then a new one is worth a try.
     if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
-    await answer.arrayBuffer()
+    await discard(answer)
     return guided(send, url, await prove(init), request)
   }
 }
@@ -357,9 +388,48 @@ function isUnfinished(status: number): boolean {
   return status < 200 || (status >= 300 && status < 400 && status !== 304)
 }
 
+/** So many bytes of an answer are read when nobody says otherwise. */
+const usualBytes = 256 * 1024 * 1024
+
+/**
+ * Reads an answer's body.
+ *
+ * @param most so many bytes at most, as they are unpacked
+ * @throws ContractBreach when there are more
+ */
+export async function readUpTo(answer: globalThis.Response, most: number): Promise<Uint8Array> {
+  const tooLarge = (): ContractBreach => new ContractBreach('', `an answer of at most ${String(most)} bytes (mostBytes in the settings)`, 'a larger one')
+  // A transport may read faster than its stream does.
+  const pieces = (answer as { readonly pieces?: AsyncIterable<Uint8Array> }).pieces ?? piecesOf(answer)
+  const read: Uint8Array[] = []
+  let size = 0
+  for await (const piece of pieces) {
+    size += piece.length
+    if (size > most) throw tooLarge()
+    read.push(piece)
+  }
+  return joinBytes(read)
+}
+
+async function* piecesOf({ body }: globalThis.Response): AsyncGenerator<Uint8Array, void, undefined> {
+  const reader = body?.getReader()
+  if (reader === undefined) return
+  try {
+    for (let step = await reader.read(); !step.done; step = await reader.read()) yield step.value as Uint8Array
+  } finally {
+    // Where there is more than is wanted, the rest is not fetched.
+    reader.cancel().catch(() => undefined)
+  }
+}
+
+/** Leaves an answer that nobody needs: read where it is short, so that its connection serves again, else broken off. */
+export async function discard(answer: globalThis.Response): Promise<void> {
+  await readUpTo(answer, 65_536).catch(() => undefined)
+}
+
 /** Reads an answer to its end. */
-export async function receive({ answer, received }: Opened, url: string, text: (response: Response) => string, deals: (response: Response) => boolean = () => false): Promise<Response> {
-  const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array(await answer.arrayBuffer()) }
+export async function receive({ answer, received, mostBytes }: Opened, url: string, text: (response: Response) => string, deals: (response: Response) => boolean = () => false): Promise<Response> {
+  const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: await readUpTo(answer, mostBytes) }
   received(() => text(response))
   if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response)) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
   return response
@@ -383,7 +453,7 @@ function allHeaders(connection: Connection, request: Request, thisCall: ThisCall
 /** The basic login that the address of the calls has in itself, for requests to that very origin. */
 function addressLogin(connection: Connection, url: string): string | undefined {
   const [, , userAndPassword] = userPart.exec(wholeAddress(connection)) ?? []
-  if (userAndPassword === undefined || credentialsOf(connection.settings).length > 0 || new URL(url).origin !== new URL(addressOf(connection)).origin) return undefined
+  if (userAndPassword === undefined || credentialsOf(connection.settings).length > 0 || originOf(url) !== originOf(addressOf(connection))) return undefined
   const [user = '', password = ''] = userAndPassword.split(/:(.*)/s)
   return authorization({ kind: 'basic', user: decodeURIComponent(user), password: decodeURIComponent(password) })
 }
@@ -403,7 +473,7 @@ export function authorization(credential: Credential): string | undefined {
 }
 
 function base64(text: string): string {
-  return btoa(String.fromCharCode(...new TextEncoder().encode(text)))
+  return bytesToBase64(new TextEncoder().encode(text))
 }
 
 export function namesToValues(headers: Headers): Record<string, string> {

@@ -1,3 +1,4 @@
+import { discard } from './connection.js'
 import { md5 } from './md5.js'
 
 /** What a service wants to have proven: its challenge, by name. */
@@ -30,7 +31,7 @@ export class Digest {
     const challenge = first.status === 401 ? bestChallenge(first.headers.get('www-authenticate') ?? '') : undefined
     // One that was answered before is refused again only when its nonce is stale, or the password is wrong.
     if (challenge === undefined || (this.challenge !== undefined && challenge['stale']?.toLowerCase() !== 'true' && challenge['nonce'] === this.challenge['nonce'])) return first
-    await first.arrayBuffer()
+    await discard(first)
     this.challenge = challenge
     this.count = 0
     return send(url, await proven())

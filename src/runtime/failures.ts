@@ -112,6 +112,25 @@ export class InputRejected extends CallFailure {
   }
 }
 
+/** Is an error what the platform throws when something is nested more deeply than it can follow? */
+export function isTooDeep(error: unknown): boolean {
+  return error instanceof RangeError && /call stack/i.test(error.message)
+}
+
+/** The breach that an answer is which is nested too deeply to be read. */
+export function tooDeep(): ContractBreach {
+  return new ContractBreach('', 'an answer that can be read', 'one that is nested too deeply')
+}
+
+/** Reads something that is nested as it came. @throws ContractBreach when that is too deep */
+export function notTooDeep<Value>(read: () => Value): Value {
+  try {
+    return read()
+  } catch (error) {
+    throw isTooDeep(error) ? tooDeep() : error
+  }
+}
+
 /** A difference between an answer and what the contract promised that could still be represented. The call succeeds. */
 export interface Deviation {
   /** Where in the answer. */

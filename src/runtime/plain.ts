@@ -33,10 +33,15 @@ export function toPlain(value: unknown): Plain {
 
 /** Bytes as base64 text (RFC 4648, section 4). */
 export function bytesToBase64(bytes: Uint8Array): string {
+  return btoa(binaryText(bytes))
+}
+
+/** Bytes as a text whose characters have their values. */
+export function binaryText(bytes: Uint8Array): string {
   const pieces: string[] = []
   // In pieces, because a call can take only so many arguments.
   for (let at = 0; at < bytes.length; at += 0x8000) pieces.push(String.fromCharCode(...bytes.subarray(at, at + 0x8000)))
-  return btoa(pieces.join(''))
+  return pieces.join('')
 }
 
 /**

@@ -1,3 +1,4 @@
+import { discard } from './connection.js'
 import { ContractBreach, TransportFailure } from './failures.js'
 import { harmless } from './harmless.js'
 
@@ -61,7 +62,7 @@ export async function follow(send: typeof fetch, url: string, init: GuidedInit, 
     if (next === undefined || (typeof next === 'string' && expects(answer.status))) return answer
     if (typeof next === 'string') throw notFollowed(way, answer.status, next)
     if (way.length > mostRedirects) throw notFollowed(way, answer.status, `more than ${String(mostRedirects)} in a row`)
-    await answer.arrayBuffer()
+    await discard(answer)
     trip = next
     way.push(trip.url)
     unproven ||= new URL(trip.url).origin !== origin

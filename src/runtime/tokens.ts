@@ -1,4 +1,4 @@
-import { guided, type Connection, type Credential, type ThisCall } from './connection.js'
+import { guided, originOf, readUpTo, type Connection, type Credential, type ThisCall } from './connection.js'
 import { TransportFailure } from './failures.js'
 
 /** Where tokens are had, as far as the metadata says. */
@@ -69,7 +69,7 @@ async function obtain(connection: Connection, scheme: TokenPlace, credential: OA
 
 /** Where tokens are renewed: what the metadata says of that counts only where it is at home with the rest, since the secret goes there too. */
 function renewalAt({ refreshUrl }: TokenPlace, url: string): string {
-  return refreshUrl !== undefined && new URL(refreshUrl).origin === new URL(url).origin ? refreshUrl : url
+  return refreshUrl !== undefined && originOf(refreshUrl) === originOf(url) ? refreshUrl : url
 }
 
 async function ask(connection: Connection, url: string, credential: OAuth, form: Readonly<Record<string, string>>, thisCall: ThisCall, refresh?: string): Promise<Token> {
@@ -97,11 +97,19 @@ async function discovered(connection: Connection, scheme: TokenPlace, thisCall: 
   return found
 }
 
+function parsed(bytes: Uint8Array): unknown {
+  try {
+    return JSON.parse(new TextDecoder().decode(bytes)) as unknown
+  } catch {
+    return undefined
+  }
+}
+
 async function fetched(connection: Connection, url: string, request: RequestInit, thisCall: ThisCall): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
   const { settings } = connection
   try {
     const answer = await guided(settings.fetch ?? fetch, url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1)) })
-    const json: unknown = await answer.json().catch(() => undefined)
+    const json = parsed(await readUpTo(answer, 1024 * 1024))
     return { status: answer.status, json: typeof json === 'object' && json !== null ? (json as Readonly<Record<string, unknown>>) : {} }
   } catch (error) {
     if (thisCall.signal?.aborted === true) throw thisCall.signal.reason

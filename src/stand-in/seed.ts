@@ -163,7 +163,8 @@ export class SeedState {
     const copies = [...this.tables].map(([name, rows]) => ({ name, rows, held: rows.map((row) => ({ row, copy: { ...row } })) }))
     return () => {
       for (const { rows, held } of copies) {
-        rows.splice(0, rows.length, ...held.map(({ row }) => row))
+        rows.length = 0
+        for (const { row } of held) rows.push(row)
         // The rows stay the same objects: others hold on to them.
         for (const { row, copy } of held) {
           for (const name of Object.keys(row)) Reflect.deleteProperty(row, name)

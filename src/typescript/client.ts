@@ -1,3 +1,4 @@
+import { addTo } from '../contract/lists.js'
 import { textDigest } from '../contract/digest.js'
 import type { Contract, Operation } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
@@ -94,7 +95,7 @@ function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   const groups = new Map<string, Operation[]>()
   for (const operation of operations) {
     const group = groupOf(operation) ?? code``
-    groups.set(group, [...(groups.get(group) ?? []), operation])
+    addTo(groups, group, operation)
   }
   return groups
 }
@@ -207,7 +208,7 @@ export function variablePrefix(contractName: string): string {
 
 /** The variables that fill a client's settings, as a list in Markdown. */
 export function variableNames(dialect: Dialect, contractName: string): Markdown {
-  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'DIGEST', 'TOKEN', 'KEY', 'CLIENT_ID', 'CLIENT_SECRET', ...(dialect.emit.variables ?? []), 'TIME_LIMIT', 'RETRIES']
+  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'DIGEST', 'TOKEN', 'KEY', 'CLIENT_ID', 'CLIENT_SECRET', ...(dialect.emit.variables ?? []), 'TIME_LIMIT', 'RETRIES', 'MOST_BYTES']
   const all = names.map((name) => codeInMarkdown(`${variablePrefix(contractName)}_${name}`))
   return markdown`${joined(all.slice(0, -1), ', ')} and ${all.at(-1) ?? markdown``}`
 }

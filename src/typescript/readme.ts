@@ -36,7 +36,7 @@ export function readmeText(contract: Contract, names: Names, operations: readonl
     markdown``,
     markdown`## Settings`,
     markdown``,
-    markdown`${codeInMarkdown(`new ${className}({ url, endpoint, headers, credential, timeLimit, checkInputs, fetch, onExchange, onDeviation })`)}: all of them may be left out.`,
+    markdown`${codeInMarkdown(`new ${className}({ url, endpoint, headers, credential, timeLimit, mostBytes, checkInputs, fetch, onExchange, onDeviation })`)}: all of them may be left out.`,
     markdown`${codeInMarkdown(`${className}.fromVariables(process.env)`)} reads ${variableNames(dialect, contractName)} (times in milliseconds). \`settings.example.env\` is a template to hand on: copy it, fill in what is needed, and start with \`node --env-file=<copy>\`.`,
     markdown``,
     markdown`## Proxies, certificates, cookies`,

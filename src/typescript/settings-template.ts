@@ -13,7 +13,7 @@ const groups: readonly { readonly say: string; readonly names: readonly string[]
   { say: 'Or a key.', names: ['KEY'] },
   { say: 'Or tokens of OAuth 2.0, had by the client itself, or with USER and PASSWORD above, or with a refresh token.', names: ['CLIENT_ID', 'CLIENT_SECRET', 'TOKEN_URL', 'SCOPES', 'REFRESH_TOKEN'] },
   { say: 'Or a user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.', names: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'], dialects: ['soap'] },
-  { say: 'How long a call may take, in milliseconds, and how often it is tried again where that is safe.', names: ['TIME_LIMIT', 'RETRIES'] },
+  { say: 'How long a call may take, in milliseconds, how often it is tried again where that is safe, and how many bytes an answer may have.', names: ['TIME_LIMIT', 'RETRIES', 'MOST_BYTES'] },
   { say: 'For nodeTransportFrom(process.env): a private authority, a certificate of your own, a proxy, a company login.', names: ['CA_FILE', 'CERTIFICATE_FILE', 'CERTIFICATE_KEY_FILE', 'CERTIFICATE_PASSPHRASE', 'PROXY', 'NTLM_USER', 'NTLM_PASSWORD', 'NTLM_DOMAIN'] },
 ]
 

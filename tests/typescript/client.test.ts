@@ -84,7 +84,7 @@ describe('the generated client', () => {
     expect(one).not.toMatch(/listBerths|quoteLine|reservationRequest|base64Binary|unsignedShort|gregorianDay/)
     expect(whole).toContain('quoteLine')
     // The runtime, one operation, its codecs: grows only when somebody means it to.
-    expect((await bundle('one.ts', true)).length).toBeLessThan(52_000)
+    expect((await bundle('one.ts', true)).length).toBeLessThan(55_000)
   })
 
   test('imports can end otherwise', async () => {

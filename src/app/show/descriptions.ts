@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation, SecurityScheme, Type } from '../../contract/contract.js'
 import { groupOf } from '../../contract/choice.js'
 import { directSubtypes, endpointsOffering, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, typesOfOperation } from '../../contract/queries.js'
@@ -168,7 +169,7 @@ function credentialsOf({ security }: Contract, operations: readonly Operation[])
     // Where no operation of a contract says anything, what the whole contract wants holds for all.
     const alternatives = operation.security?.map((each) => each.map(inWords).join(' and ') || 'none') ?? (operations.some((each) => each.security !== undefined) || security.length === 0 ? ['none'] : [security.map(schemeText).join(' and ')])
     const wanted = alternatives.join(', or ')
-    wishes.set(wanted, [...(wishes.get(wanted) ?? []), pathOf(operation)])
+    addTo(wishes, wanted, pathOf(operation))
   }
   return [...wishes].map(([wanted, paths]) => ({ wanted, operations: wishes.size === 1 ? undefined : paths }))
 }

@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Contract, Operation, Service } from '../../contract/contract.js'
 import { groupOf } from '../../contract/choice.js'
 import { countedTypes, endpointsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
@@ -107,7 +108,7 @@ export function byGroup(operations: readonly Operation[]): Map<string, Operation
   const groups = new Map<string, Operation[]>()
   for (const operation of operations) {
     const group = groupOf(operation) ?? ''
-    groups.set(group, [...(groups.get(group) ?? []), operation])
+    addTo(groups, group, operation)
   }
   return groups
 }

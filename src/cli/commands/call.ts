@@ -10,7 +10,7 @@ import { saveHar } from '../../app/save-har.js'
 import { withoutSecrets } from '../../app/secrets.js'
 import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
-import { collect, readCount, readDuration, readHeaders } from '../options.js'
+import { collect, readCount, readDuration, readHeaders, readSize } from '../options.js'
 import { globalsOf, tell } from '../run.js'
 import { person } from '../person.js'
 import { count, print, printData, printJson, say, tellAll, type Voice } from '../terminal.js'
@@ -38,12 +38,14 @@ interface Options {
   readonly timeout?: string
   readonly credential?: string
   readonly retry?: string
+  readonly mostBytes?: string
   readonly format: Format
   readonly columns?: string
   readonly all?: boolean
   readonly pick?: string
   readonly sort?: string
   readonly save?: string
+  readonly exact?: boolean
   readonly against?: string
   readonly preview?: boolean
   readonly traffic?: boolean
@@ -73,6 +75,7 @@ export function declare(command: Command): void {
     .option('--accept <media type>', 'the media type to ask for, where there are several')
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .option('--retry <n>', 'try again so often, where that is safe (default: 0)')
+    .option('--most-bytes <size>', 'how large an answer may be, like 500MB (default: 256MB)')
     .optionsGroup('The answer:')
     .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
@@ -80,6 +83,7 @@ export function declare(command: Command): void {
     .option('--sort <field>', 'put rows in the order of a field, like "Dues" or "Dues desc"')
     .option('--all', 'fetch every page of a list, and not only the first hundred rows')
     .option('--save <file>', 'write the answer to a file: .json, .yaml, .csv, .html; bytes to any file')
+    .option('--exact', 'with --save to .csv: leave cells as they are that a spreadsheet would take for formulas')
     .option('--against <file>', 'tell what is different from an earlier answer')
     .optionsGroup('To understand it:')
     .option('--preview', 'show the request and send nothing')
@@ -102,6 +106,8 @@ export function declare(command: Command): void {
         serverVariables: options.serverVariable === undefined ? undefined : readHeaders(options.serverVariable, '--server-variable'),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         credential: options.credential,
+        mostBytes: options.mostBytes === undefined ? undefined : readSize(options.mostBytes),
+        savesBytes: options.save !== undefined,
         retries: options.retry === undefined ? undefined : readCount(options.retry, '--retry', 20),
         person,
         all: options.all,
@@ -111,7 +117,7 @@ export function declare(command: Command): void {
         const { runEach } = await import('../each.js')
         const manner = options.resume === true ? 'resume' : options.overwrite === true ? 'overwrite' : 'start'
         const parallel = options.parallel === undefined ? 1 : readCount(options.parallel, '--parallel', 1000)
-        process.exitCode = await runEach(contract, operation, options.each, { ...wanted, fill: options.fill, parallel, pick: options.pick, manner, format: options.format, columns: options.columns, save: options.save }, voice)
+        process.exitCode = await runEach(contract, operation, options.each, { ...wanted, fill: options.fill, parallel, pick: options.pick, manner, format: options.format, columns: options.columns, save: options.save, exact: options.exact }, voice)
         return
       }
       // What can't be understood is told before anything is sent.

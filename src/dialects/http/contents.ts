@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Fault, Field, InputField, Operation, Outcome, RecordType, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { pascalCase } from '../../naming/identifiers.js'
@@ -189,7 +190,7 @@ export class ContentReader {
     for (const [status, each] of responses) {
       const response = this.references.settle(each)
       for (const key of ['description', 'summary']) response.get(key)
-      links.push(...this.readLinks(response))
+      addAll(links, this.readLinks(response))
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
       const contents = this.readContents(method === 'head' ? this.unread(response) : this.readSettled(response), `${where}${pascalCase(`answer ${status}`)}`, 'out')
       if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, contents, node: response })

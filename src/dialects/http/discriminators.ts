@@ -1,3 +1,4 @@
+import { addAll, addTo } from '../../contract/lists.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { referenceOf, type References } from './references.js'
 import { schemaName } from './schema-facts.js'
@@ -68,7 +69,7 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
     if (isParent && !node.members.has('oneOf') && !node.members.has('anyOf')) parents.add(node)
     for (const part of node.members.get('allOf')?.items ?? []) {
       const target = referenceOf(part) === undefined ? undefined : references.peek(part)
-      if (target !== undefined && target !== node) direct.set(target, [...(direct.get(target) ?? []), node])
+      if (target !== undefined && target !== node) addTo(direct, target, node)
     }
     for (const member of node.members.values()) if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
     for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
@@ -80,7 +81,7 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
     for (let child = next.pop(); child !== undefined; child = next.pop()) {
       if (found.has(child) || child === parent) continue
       found.add(child)
-      next.push(...(direct.get(child) ?? []))
+      addAll(next, (direct.get(child) ?? []))
     }
     if (found.size > 0) all.set(parent, [...found].sort((a, b) => (references.idOf(a) < references.idOf(b) ? -1 : 1)))
   }

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Contract, Type } from '../../contract/contract.js'
 import { typeLayout } from './layout.js'
 import type { Rule } from './rules.js'
@@ -33,7 +34,7 @@ function statements(rule: Rule, depth: number): string[] {
   if ('not' in rule) said.push(`not: ${condition(rule['not'] as Rule, depth + 1)}`)
   for (const [name, wanted] of map('dependentRequired')) said.push(`with ${name}: ${thereText(wanted as string[])}`)
   for (const [name, wanted] of map('dependentSchemas')) said.push(`with ${name}: ${condition(wanted as Rule, depth + 1)}`)
-  for (const part of list('allOf')) said.push(...statements(part, depth))
+  for (const part of list('allOf')) addAll(said, statements(part, depth))
   for (const [keyword, lead] of [['anyOf', 'at least one of'], ['oneOf', 'exactly one of']] as const) {
     const parts = list(keyword).map((each) => condition(each, depth + 1))
     if (parts.length > 0) said.push(`${lead}: ${parts.map((part) => (part.includes(',') ? `(${part})` : part)).join(', or ')}`)
@@ -42,13 +43,13 @@ function statements(rule: Rule, depth: number): string[] {
   if ('const' in rule) said.push(`is ${JSON.stringify(rule['const'])}`)
   if ('enum' in rule) said.push(`is one of ${(rule['enum'] as unknown[]).map((each) => JSON.stringify(each)).join(', ')}`)
   if ('type' in rule) said.push(`is ${(rule['type'] as string[]).map((each) => typeWords[each] ?? each).join(' or ')}`)
-  said.push(...limits(rule))
+  addAll(said, limits(rule))
   if (Array.isArray(rule['required']) && rule['required'].length > 0) said.push(thereText(rule['required'] as string[]))
-  for (const [name, each] of map('properties')) said.push(...statements(each as Rule, depth + 1).map((text) => `${name} ${text}`))
+  for (const [name, each] of map('properties')) addAll(said, statements(each as Rule, depth + 1).map((text) => `${name} ${text}`))
   for (const [pattern, each] of map('patternProperties')) said.push(`members matching ${pattern}: ${condition(each as Rule, depth + 1)}`)
   if ('propertyNames' in rule) said.push(`names of members: ${condition(rule['propertyNames'] as Rule, depth + 1)}`)
   for (const keyword of ['additionalProperties', 'unevaluatedProperties']) if (keyword in rule) said.push(rule[keyword] === false ? 'no other members' : `other members: ${condition(rule[keyword] as Rule, depth + 1)}`)
-  list('prefixItems').forEach((each, at) => said.push(...statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`)))
+  list('prefixItems').forEach((each, at) => addAll(said, statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`)))
   for (const keyword of ['items', 'unevaluatedItems']) if (keyword in rule) said.push(rule[keyword] === false ? 'no other items' : `items: ${condition(rule[keyword] as Rule, depth + 1)}`)
   if ('contains' in rule) said.push(containsText(rule, depth))
   return said

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented, exampleOf } from './annotations.js'
@@ -273,9 +274,9 @@ export class SchemaReader {
     for (const keyword of ['oneOf', 'anyOf'] as const) if (node.members.has(keyword) && this.isCondition(node, keyword)) keywords.push(keyword)
     // What is not evaluated depends on everything that is.
     const unevaluated = ['unevaluatedProperties', 'unevaluatedItems'].filter((keyword) => node.members.has(keyword))
-    if (unevaluated.length > 0) keywords.push(...unevaluated, 'properties', 'patternProperties', 'additionalProperties', 'prefixItems', 'items', 'allOf', 'anyOf', 'oneOf', '$ref')
+    if (unevaluated.length > 0) addAll(keywords, [...unevaluated, 'properties', 'patternProperties', 'additionalProperties', 'prefixItems', 'items', 'allOf', 'anyOf', 'oneOf', '$ref'])
     // Without a type all keywords hold for values of their own kind only.
-    if (!isTyped) keywords.push(...structural.filter((keyword) => keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required'))
+    if (!isTyped) addAll(keywords, structural.filter((keyword) => keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required'))
     // A member that has a schema of its own must satisfy those of the patterns that its name matches as well.
     const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(isLoosePattern)
     if (patterns.some((pattern) => [...(node.members.get('properties')?.members.keys() ?? [])].some((name) => expression(pattern).test(name)))) keywords.push('patternProperties')

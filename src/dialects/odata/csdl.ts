@@ -1,3 +1,4 @@
+import { addTo, addEach } from '../../contract/lists.js'
 import type { Origin } from '../../contract/contract.js'
 import { nearestAdvice, nearestNames } from '../../contract/nearest.js'
 import { problem, type Problem } from '../../contract/problem.js'
@@ -207,13 +208,13 @@ export class Csdl {
         if (!this.types.has(qualified)) this.types.set(qualified, { name: qualified, element: child })
       } else if (['Function', 'Action', 'Association', 'EntityContainer'].includes(child.local) && name !== undefined) {
         const key = `${child.local} ${namespace}.${name}`
-        this.others.set(key, [...(this.others.get(key) ?? []), { name: `${namespace}.${name}`, element: child }])
+        addTo(this.others, key, { name: `${namespace}.${name}`, element: child })
       } else if (child.local === 'Annotations') {
         child.read = true
         const target = child.attribute('Target') ?? ''
         child.attribute('Qualifier')
         const path = target.replace(/^[^/(]+/, (first) => this.resolvedLater(first, namespace, alias))
-        this.annotations.set(path, [...(this.annotations.get(path) ?? []), ...child.children])
+        addEach(this.annotations, path, child.children)
       }
     }
   }

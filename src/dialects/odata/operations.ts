@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Field, InputField, Operation, OperationGroup, Origin, Outcome, Type, TypeId } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
@@ -40,7 +41,7 @@ export class OperationReader {
     const sets: Resource[] = []
     for (const container of this.csdl.all('EntityContainer')) {
       for (const part of this.withParents(container)) {
-        sets.push(...reader.read(part))
+        addAll(sets, reader.read(part))
         this.readImports(part)
       }
     }

@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Field, Origin, TypeId } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
@@ -77,7 +78,7 @@ export class ResourceReader {
   private index(resources: readonly Resource[]): Placed {
     const of = (keys: (resource: Resource) => readonly string[]): ReadonlyMap<string, readonly Resource[]> => {
       const found = new Map<string, Resource[]>()
-      for (const resource of resources) for (const key of keys(resource)) found.set(key, [...(found.get(key) ?? []), resource])
+      for (const resource of resources) for (const key of keys(resource)) addTo(found, key, resource)
       return found
     }
     const isSet = ({ layout }: Resource): boolean => layout.singleton !== true

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
 
@@ -63,7 +64,7 @@ export function inSequence(contents: readonly Content[], taken: ReadonlySet<stri
     }
     for (const name of renamed.values()) names.add(name)
     const known = (name: string): string => renamed.get(name) ?? name
-    choices.push(...content.choices.map((choice) => ({ ...choice, alternatives: choice.alternatives.map((each) => ({ fields: each.fields.map(known), required: each.required.map(known) })) })))
+    addAll(choices, content.choices.map((choice) => ({ ...choice, alternatives: choice.alternatives.map((each) => ({ fields: each.fields.map(known), required: each.required.map(known) })) })))
   }
   return { fields, choices, anyOrder: contents.some((each) => each.anyOrder) }
 }

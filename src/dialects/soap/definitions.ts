@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
@@ -74,7 +75,8 @@ export class Definitions {
       if (target === undefined || within.includes(target)) continue
       const other = this.schemas.rootOf(target)
       for (const types of other.children.filter((child) => child.is(wsdl20, 'types'))) for (const schema of types.children.filter((child) => child.is(xsd, 'schema'))) await this.schemas.addSchema(schema, target)
-      found.push(other, ...(await this.included(other, target, [...within, document])))
+      found.push(other)
+      addAll(found, await this.included(other, target, [...within, document]))
     }
     return found
   }

@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, RecordType, ScalarType, Type } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
@@ -43,7 +44,7 @@ export class OperationReader {
     documentationOf(portType.element)
     const elements = portType.element.take(wsdl, 'operation')
     const byName = new Map<string, XmlElement[]>()
-    for (const element of elements) byName.set(wantedAttribute(element, 'name'), [...(byName.get(wantedAttribute(element, 'name')) ?? []), element])
+    for (const element of elements) addTo(byName, wantedAttribute(element, 'name'), element)
     const taken = new Set([...byName.keys()].map((name) => name.toLowerCase()))
     return elements.flatMap((element) => {
       const name = wantedAttribute(element, 'name')
@@ -243,7 +244,7 @@ export class OperationReader {
 
   /** The parts of a MIME message: the one with the envelope, and the media types of those beside it (WSDL 1.1, section 5). */
   private mimeParts(bound: XmlElement, port: Port): { root: XmlElement; attachments: ReadonlyMap<string, readonly string[]> } {
-    const attachments = new Map<string, readonly string[]>()
+    const attachments = new Map<string, string[]>()
     const related = bound.takeOne(mimeBinding, 'multipartRelated')
     if (related === undefined) {
       if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('its message is bound to MIME without an envelope')
@@ -255,7 +256,7 @@ export class OperationReader {
       if (part.children.some((child) => child.is(port.soap, 'body'))) root = part
       for (const content of part.take(mimeBinding, 'content')) {
         const name = content.attribute('part') ?? part.attribute('name') ?? ''
-        attachments.set(name, [...(attachments.get(name) ?? []), content.attribute('type') ?? '*/*'])
+        addTo(attachments, name, content.attribute('type') ?? '*/*')
       }
       if (part.children.some((child) => child.is(mimeBinding, 'mimeXml'))) throw new NotYet('it has an attachment of XML (mime:mimeXml)')
     }

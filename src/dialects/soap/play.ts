@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
@@ -6,6 +7,7 @@ import { checkMembers } from '../../runtime/soap/check.js'
 import type { QName } from '../../runtime/soap/codec.js'
 import { Outgoing, readParts, writeParts } from '../../runtime/soap/attachments.js'
 import type { PlainOperation } from '../../runtime/soap/plain-http.js'
+import { atOnce } from '../../runtime/soap/pieces.js'
 import { addAttachments, parseMessage, shapeOfMembers, soap11, soap12, takeAttachments, textOfResponse, writeEnvelope, writeFault } from '../../runtime/soap/soap.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type { Player, PlayRequest, PlayResponse, ServedDocument, UnderstoodCall } from '../dialect.js'
@@ -38,7 +40,7 @@ export function playSoap(contract: Contract): Player {
   const byElement = new Map<string, LiveOperation[]>()
   for (const each of operations) {
     const first = each.request ?? Object.entries(each.input).map(([key, member]): QName => [each.namespace, (member as { name?: string }).name ?? key])[0]
-    if (first !== undefined) byElement.set(keyOf(first), [...(byElement.get(keyOf(first)) ?? []), each])
+    if (first !== undefined) addTo(byElement, keyOf(first), each)
   }
   return {
     understand: (request) => understandPlain(contract, plain, request) ?? understand(contract, byElement, request),
@@ -61,7 +63,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, readonly 
   const deviations: Deviation[] = []
   try {
     // Encoded requests say so.
-    parseMessage(text, /encodingStyle\s*=/.test(text), (deviation) => deviations.push(deviation), (tag, reading) => {
+    atOnce(parseMessage(text, /encodingStyle\s*=/.test(text), (deviation) => deviations.push(deviation), (tag, reading) => {
       if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new NotXml(`the root is <${tag.name}> and not a SOAP envelope`)
       version = tag.uri
       const bodyFrame: Frame = {
@@ -99,7 +101,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, readonly 
         text: () => undefined,
         end: () => undefined,
       }
-    }, parts)
+    }, parts))
   } catch (error) {
     if (error instanceof NotXml) return refuse(`The request is not a SOAP envelope: ${error.message}`)
     if (error instanceof ContractBreach) return refuse(`The request does not satisfy the contract: ${error.message}`)

@@ -1,3 +1,4 @@
+import { addEach } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation, Service } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents } from '../../documents/documents.js'
@@ -88,7 +89,7 @@ function readServices(declared: readonly Definition[], definitions: Definitions,
     const sameService = givesWay || groups.filter((group) => group.service === service).length > 1
     const group = clash ? [sameService ? portType.name[1] : service.name[1]] : []
     if (givesWay) notes.add('approximated', 'TM-2118', { name: ports.map((port) => port.endpoint.name).join(' and '), group: portType.name[1] }, portType.element.origin)
-    byService.set(service, [...(byService.get(service) ?? []), ...reader.read(portType, ports, group)])
+    addEach(byService, service, reader.read(portType, ports, group))
   }
   return read.map(({ service, ports }) => ({
     name: service.name[1],

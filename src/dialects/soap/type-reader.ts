@@ -1,3 +1,4 @@
+import { addTo } from '../../contract/lists.js'
 import type { Choice, Field, ListType, MapType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
@@ -439,7 +440,7 @@ export class TypeReader {
         const written = component.element.attributes.find((each) => each.local === 'substitutionGroup')?.value
         if (written === undefined) continue
         const key = keyOf(this.schemas.resolve(written, component.element, component.schema))
-        this.substitutes.set(key, [...(this.substitutes.get(key) ?? []), component])
+        addTo(this.substitutes, key, component)
       }
     }
     const key = keyOf(head)

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import { problem } from '../../contract/problem.js'
 import { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
@@ -66,7 +67,7 @@ class Translation {
   private make(source: XmlElement, namespace: string, local: string, attributes: Readonly<Record<string, string>>, children: readonly XmlElement[] = []): XmlElement {
     const made = new XmlElement(local, namespace, local, source.origin, source, { [own]: this.namespace })
     for (const [name, value] of Object.entries(attributes)) made.attributes.push({ namespace: '', local: name, name, value, read: true })
-    made.children.push(...children)
+    addAll(made.children, children)
     return made
   }
 

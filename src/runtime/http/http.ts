@@ -1,5 +1,5 @@
 import { addressOf, checkCredential, exchange, hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Request, type Response, type ThisCall } from '../connection.js'
-import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
+import { ContractBreach, InputRejected, isTooDeep, notTooDeep, ServiceFault, tooDeep, type Deviation, type Misfit } from '../failures.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { HeaderReader } from './headers.js'
@@ -175,10 +175,10 @@ export function writeParameters(
       const pairs = parameter.whole === 'json' ? encode(jsonText(json)) : parameter.whole === 'form' ? formText({}, json) : inQuery(name, style === 'deepObject' ? json : texts, style ?? 'form', explode, parameter.allowReserved)
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
-    else cookies.push(...inCookie(name, texts, style ?? 'form', explode))
+    else for (const pair of inCookie(name, texts, style ?? 'form', explode)) cookies.push(pair)
   }
-  query.push(...proof.query)
-  cookies.push(...proof.cookies)
+  for (const pair of proof.query) query.push(pair)
+  for (const pair of proof.cookies) cookies.push(pair)
   if (cookies.length > 0) headers['cookie'] = cookies.join('; ')
   return { target: path + (query.length === 0 ? '' : `${path.includes('?') ? '&' : '?'}${query.join('&')}`), headers }
 }
@@ -245,11 +245,14 @@ function readContent(operation: HttpOperation, content: Content | undefined, res
     let json: unknown
     try {
       json = content.format?.read === undefined ? (operation.parse ?? JSON.parse)(text) : content.format.read(content, text)
-    } catch {
-      throw new ContractBreach('', content.format?.read === undefined ? 'JSON' : content.type, describeBody(response, text))
+    } catch (error) {
+      throw isTooDeep(error) ? tooDeep() : new ContractBreach('', content.format?.read === undefined ? 'JSON' : content.type, describeBody(response, text))
     }
+    response.inTime?.()
     if (json === null && content.is !== undefined) return null
-    return content.is === undefined ? json : fromJson(content.is, json, '', onDeviation)
+    const value = content.is === undefined ? json : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
+    response.inTime?.()
+    return value
   }
   if (!content.type.startsWith('text/') && !/xml\b/.test(content.type)) return response.body
   return content.is === undefined ? textOf(response) : fromJson(content.is, textOf(response), '', onDeviation)

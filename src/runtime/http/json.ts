@@ -222,7 +222,7 @@ export function checkJson(reference: JsonRef, value: unknown, path: string, misf
       const told = new Set(misfits.map((misfit) => misfit.path))
       const found: Misfit[] = []
       checkNames([...codec.allOf.flatMap(memberNames), ...elsewhere], value, path, found)
-      misfits.push(...found.filter((misfit) => !told.has(misfit.path)))
+      for (const misfit of found) if (!told.has(misfit.path)) misfits.push(misfit)
     }
   } else if (!isObject(value)) wrong('an object')
   else if ('values' in codec) for (const [name, member] of Object.entries(value)) checkJson(codec.values, member, join(path, name), misfits)

@@ -158,7 +158,10 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
 /** Takes the elements of a name out of a list. */
 function take(children: Element[], name: string): Element[] {
   const found = children.filter((child) => child.name === name)
-  if (found.length > 0) children.splice(0, children.length, ...children.filter((child) => child.name !== name))
+  if (found.length === 0) return found
+  let kept = 0
+  for (const child of children) if (child.name !== name) children[kept++] = child
+  children.length = kept
   return found
 }
 

@@ -35,6 +35,8 @@ class PlainHeaders {
   }
 }
 
+async function* nothing(): AsyncGenerator<Uint8Array, void, undefined> {}
+
 /** An answer: what reads one of the platform's `Response`. Loading that one takes longer than most calls. */
 export class PlainResponse {
   readonly status: number
@@ -63,9 +65,14 @@ export class PlainResponse {
     return this.stream
   }
 
+  /** The body as it comes, for whoever counts. */
+  get pieces(): AsyncIterable<Uint8Array> {
+    return this.source ?? nothing()
+  }
+
   async arrayBuffer(): Promise<ArrayBuffer> {
     const pieces: Uint8Array[] = []
-    for await (const piece of this.source ?? []) pieces.push(piece)
+    for await (const piece of this.pieces) pieces.push(piece)
     return joinBytes(pieces).buffer as ArrayBuffer
   }
 

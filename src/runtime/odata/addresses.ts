@@ -1,3 +1,4 @@
+import { ContractBreach } from '../failures.js'
 import { addressOf, type Connection } from '../connection.js'
 import { isObject } from '../json/values.js'
 import { keyProperty, keysOf, type Structure, type Wire } from './model.js'
@@ -76,7 +77,7 @@ export function encodeSegment(text: string): string {
  */
 export function onOurHost(connection: Connection, link: string): string {
   const base = addressOf(connection)
-  const target = new URL(link, `${base}/`)
+  const target = new URL(absolute(link, `${base}/`))
   const root = new URL(base)
   if (target.origin === root.origin) return target.href
   const folder = root.pathname.replace(/\/+$/, '')
@@ -84,4 +85,13 @@ export function onOurHost(connection: Connection, link: string): string {
   // A gateway may put the service elsewhere: what follows the service's own name is the same.
   const at = last === '' ? -1 : target.pathname.indexOf(`/${last}/`)
   return root.origin + (at === -1 ? target.pathname : folder + target.pathname.slice(at + last.length + 1)) + target.search
+}
+
+/** An address that an answer has, in full. @throws ContractBreach when it is none */
+export function absolute(address: string, base: string): string {
+  try {
+    return new URL(address, base).href
+  } catch {
+    throw new ContractBreach('', 'an address', JSON.stringify(address.slice(0, 200)))
+  }
 }

@@ -139,14 +139,17 @@ function units(waiting: readonly Waiting[], together: boolean): Waiting[][] {
 function asParts(waiting: readonly Waiting[], { together }: BatchOptions): Pick<Outgoing, 'headers' | 'body'> {
   const boundary = `batch-${crypto.randomUUID()}`
   const pieces: (string | Uint8Array)[] = []
+  const add = (more: readonly (string | Uint8Array)[]): void => more.forEach((piece) => pieces.push(piece))
   for (const unit of units(waiting, together === true)) {
     const [first] = unit
     pieces.push(`--${boundary}\r\n`)
-    if (first?.method === 'GET') pieces.push(...httpPart(first), '\r\n')
+    if (first?.method === 'GET') add([...httpPart(first), '\r\n'])
     else {
       // Changes stand in a change set, one by itself too: version 2 wants it so, and version 4 admits it.
       const inner = `changes-${crypto.randomUUID()}`
-      pieces.push(`Content-Type: multipart/mixed; boundary=${inner}\r\n\r\n`, ...unit.flatMap((each) => [`--${inner}\r\n`, ...httpPart(each), '\r\n']), `--${inner}--\r\n`)
+      add([`Content-Type: multipart/mixed; boundary=${inner}\r\n\r\n`])
+      for (const each of unit) add([`--${inner}\r\n`, ...httpPart(each), '\r\n'])
+      add([`--${inner}--\r\n`])
     }
   }
   pieces.push(`--${boundary}--\r\n`)

@@ -47,7 +47,7 @@ export function filterText(filter: string | ((terms: never) => Conditions), stru
 }
 
 function together(conditions: Conditions): Condition {
-  return 'text' in conditions ? conditions : allOf(...conditions)
+  return 'text' in conditions ? conditions : joined(conditions, 'and')
 }
 
 /** The terms of a structure's properties; made when they are asked for, because structures can be recursive. */
@@ -157,7 +157,7 @@ class Term {
   }
   in(values: readonly unknown[]): Condition {
     if (values.length > 0 && this.words.hasIn) return { text: `${this.text} in (${values.map((each) => this.literal(each)).join(',')})`, joined: 'nothing' }
-    return anyOf(...values.map((each) => this.eq(each)))
+    return joined(values.map((each) => this.eq(each)), 'or')
   }
   contains(text: unknown): Condition {
     return { text: this.words.contains(this.text, this.literal(text)), joined: 'nothing' }

@@ -1,3 +1,4 @@
+import { notTooDeep } from '../failures.js'
 import { addressOf, type Connection, type ThisCall } from '../connection.js'
 import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, onOurHost, resourcePath, type Resource } from './addresses.js'
@@ -38,12 +39,12 @@ export async function invoke<Outcome>(connection: Connection, operation: Invocat
     return null as Outcome
   }
   const json = parsed(operation, response)
-  if (returns.many !== true) return readProperty(returns, protocol.result(json, operation.call, isStructure(returns.is)), '', how) as Outcome
+  if (returns.many !== true) return notTooDeep(() => readProperty(returns, protocol.result(json, operation.call, isStructure(returns.is)), '', how)) as Outcome
   const first = readPage(operation, returns, json, url, how)
   const rows = [...first.rows]
   for (let next = first.next; next !== undefined; ) {
     const page: ListingPage<unknown> = readPage(operation, returns, await ask(connection, operation, { method: 'GET', url: onOurHost(connection, next) }, thisCall), url, how)
-    rows.push(...page.rows)
+    for (const row of page.rows) rows.push(row)
     next = page.next
   }
   return rows as Outcome

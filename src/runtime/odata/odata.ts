@@ -1,8 +1,8 @@
 import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
-import { ContractBreach } from '../failures.js'
+import { ContractBreach, notTooDeep } from '../failures.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, textOf } from '../response-text.js'
-import { entityPath, onOurHost, resourcePath } from './addresses.js'
+import { absolute, entityPath, onOurHost, resourcePath } from './addresses.js'
 import { checkEntityInput, checkListing, type EntityOperation } from './input-checks.js'
 import type { Purpose, Reading } from './model.js'
 import { isPartial, listingOf, readPage, reading, type Listing } from './pages.js'
@@ -61,7 +61,7 @@ export async function created<Entity>(connection: Connection, operation: EntityO
   if (response.body.length === 0) {
     const made = response.headers['location'] ?? response.headers['odata-entityid']
     if (made === undefined) throw new ContractBreach('', 'the entity that was created', 'an answer without it, and without its address')
-    response = await send(connection, operation, { method: 'GET', url: onOurHost(connection, new URL(made, outgoing.url).href) }, thisCall)
+    response = await send(connection, operation, { method: 'GET', url: onOurHost(connection, absolute(made, outgoing.url)) }, thisCall)
   }
   return readEntity(operation, response, reading(connection, thisCall, operation.protocol, false)) as Entity
 }
@@ -118,7 +118,7 @@ function queryOf(input: object): AnyQuery {
 }
 
 function readEntity(operation: EntityOperation, response: Response, how: Reading): Record<string, unknown> {
-  const value = readStructure(operation.of, operation.protocol.single(parsed(operation, response)), '', how)
+  const value = notTooDeep(() => readStructure(operation.of, operation.protocol.single(parsed(operation, response)), '', how))
   const etag = response.headers['etag']
   return etag === undefined || value['$etag'] !== undefined ? value : { ...value, $etag: etag }
 }

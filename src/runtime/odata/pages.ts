@@ -1,6 +1,7 @@
 import { hearOfDeviations, type Connection, type ThisCall } from '../connection.js'
-import { ContractBreach } from '../failures.js'
+import { ContractBreach, notTooDeep } from '../failures.js'
 import { asNumber, show } from '../json/values.js'
+import { absolute } from './addresses.js'
 import type { Property, Reading } from './model.js'
 import type { AnyQuery } from './query.js'
 import type { Protocol } from './protocol.js'
@@ -89,10 +90,10 @@ export function pageOf<Row>(operation: Facts, json: unknown, url: string, read: 
   const said = asNumber(total)
   const count = typeof said === 'number' || (typeof said === 'string' && said !== '') ? Number(said) : Number.NaN
   return {
-    rows: read(rows as readonly unknown[]),
+    rows: notTooDeep(() => read(rows as readonly unknown[])),
     ...(Number.isNaN(count) ? {} : { total: count }),
-    ...(typeof next === 'string' ? { next: new URL(next, url).href } : {}),
-    ...(typeof changes === 'string' ? { changes: new URL(changes, url).href } : {}),
+    ...(typeof next === 'string' ? { next: absolute(next, url) } : {}),
+    ...(typeof changes === 'string' ? { changes: absolute(changes, url) } : {}),
   }
 }
 

@@ -1,5 +1,5 @@
 import { addressOf, checkCredential, exchange, openExchange, type Connection, type Opened, type Request, type Response, type ThisCall } from '../connection.js'
-import { ContractBreach, ServiceFault, TransportFailure } from '../failures.js'
+import { ContractBreach, isTooDeep, ServiceFault, tooDeep, TransportFailure } from '../failures.js'
 import { isObject } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { Protocol } from './protocol.js'
@@ -47,11 +47,14 @@ export function parsed(operation: Facts, response: Response): unknown {
   const text = textOf(response)
   // Where a service promises that long numbers are texts, there is nothing to round (JSON Format, section 3.2).
   const isSafe = /;\s*IEEE754Compatible=true/i.test(response.headers['content-type'] ?? '')
+  let json: unknown
   try {
-    return (isSafe ? JSON.parse : (operation.parse ?? JSON.parse))(text)
-  } catch {
-    throw new ContractBreach('', 'JSON', describeBody(response, text))
+    json = (isSafe ? JSON.parse : (operation.parse ?? JSON.parse))(text)
+  } catch (error) {
+    throw isTooDeep(error) ? tooDeep() : new ContractBreach('', 'JSON', describeBody(response, text))
   }
+  response.inTime?.()
+  return json
 }
 
 /** Servers and proxies take addresses of about 2,000 characters for granted, and refuse longer ones at their own limits. */

@@ -23,8 +23,8 @@ function paths(asked: AnyQuery, structure: Structure, prefix: string): { expand:
   for (const each of expand) {
     for (const [name, inner] of typeof each === 'string' ? [[each, {}] as const] : Object.entries(each)) {
       const below = paths(inner ?? {}, targetOf(structure, name) ?? structure, `${prefix}${name}/`)
-      found.expand.push(prefix + name, ...below.expand)
-      found.select.push(...(below.select.length === 0 && select !== undefined ? [prefix + name] : below.select))
+      for (const path of [prefix + name, ...below.expand]) found.expand.push(path)
+      for (const path of below.select.length === 0 && select !== undefined ? [prefix + name] : below.select) found.select.push(path)
     }
   }
   return found

@@ -1,5 +1,5 @@
 import { parameterOf, splitParts } from '../mime.js'
-import { joinBytes } from '../plain.js'
+import { binaryText, joinBytes } from '../plain.js'
 import type { Response } from '../connection.js'
 
 /**
@@ -83,7 +83,7 @@ function attachmentsOf(body: Uint8Array, boundary: string): Attachment[] {
 function decoded(content: Uint8Array, encoding: string): Uint8Array {
   if (encoding.toLowerCase() === 'base64') return Uint8Array.from(atob(new TextDecoder().decode(content).replace(/\s+/g, '')), (each) => each.charCodeAt(0))
   if (encoding.toLowerCase() !== 'quoted-printable') return content
-  const text = String.fromCharCode(...content).replace(/=\r?\n/g, '').replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16)))
+  const text = binaryText(content).replace(/=\r?\n/g, '').replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16)))
   return Uint8Array.from(text, (each) => each.charCodeAt(0))
 }
 

@@ -1,7 +1,8 @@
-import { checkCredential, exchange, hearOfDeviations, type Connection, type Response, type ThisCall } from '../connection.js'
+import { checkCredential, exchange, hearOfDeviations, withoutLogin, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation } from '../failures.js'
 import { checkMembers } from './check.js'
 import { settled, type AnyCodec, type AnyTextCodec, type QName, type Shape } from './codec.js'
+import { byAndBy, type Pieces } from './pieces.js'
 import { chooseEndpoint, describeBody, parseMessage, shapeOfMembers, textOfResponse, type Members } from './soap.js'
 import { frameFor, NotXml } from './xml-reader.js'
 import { textOf } from './xml-writer.js'
@@ -37,20 +38,28 @@ export async function sendPlain<Input extends object, Outcome>(connection: Conne
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
-  const { address, body } = plainRequest(operation, shape, input as Readonly<Record<string, unknown>>, connection.settings.url ?? endpoint.address)
+  const { address, body } = plainRequest(operation, shape, input as Readonly<Record<string, unknown>>, withoutLogin(connection.settings.url ?? endpoint.address))
   const headers = { accept: operation.answer === 'text' ? 'text/plain, */*' : operation.answer === 'bytes' ? '*/*' : 'text/xml, application/xml', ...(body === undefined ? {} : { 'content-type': 'application/x-www-form-urlencoded' }) }
   const response = await exchange(connection, { method: operation.verb, url: address, headers, ...(body === undefined ? {} : { body }) }, thisCall, textOfResponse)
-  return readPlainAnswer(operation, response, hearOfDeviations(connection, thisCall)) as Outcome
+  return (await byAndBy(plainAnswerIn(operation, response, hearOfDeviations(connection, thisCall)), response.inTime)) as Outcome
 }
 
 /** Where a request goes, and its form. */
 export function plainRequest<Input, Outcome>({ location, parameters }: PlainOperation<Input, Outcome>, shape: Shape, input: Readonly<Record<string, unknown>>, base: string): { readonly address: string; readonly body?: string } {
   const texts = shape.entries.flatMap(({ key, name, codec }) => textsOf(codec(), input[key]).map((text): [string, string] => [name[1], text]))
-  const path = parameters === 'path' ? texts.reduce((found, [name, text]) => found.replace(`(${name})`, encodeURIComponent(text)), location) : location
+  const path = parameters === 'path' ? filled(location, texts) : location
   const address = `${base.replace(/\/+$/, '')}/${path.replace(/^\/+/, '')}`
   if (parameters === 'form') return { address, body: new URLSearchParams(texts).toString() }
   const query = parameters === 'query' ? new URLSearchParams(texts).toString() : ''
   return { address: query === '' ? address : `${address}${address.includes('?') ? '&' : '?'}${query}` }
+}
+
+/** A location with values in the place of the names in brackets (WSDL 1.1, section 4.5). */
+function filled(location: string, texts: readonly (readonly [string, string])[]): string {
+  return location.replace(/\(([^()]*)\)/g, (whole, name: string) => {
+    const found = texts.find(([each]) => each === name)
+    return found === undefined ? whole : encodeURIComponent(found[1])
+  })
 }
 
 function textsOf(codec: AnyCodec, value: unknown): string[] {
@@ -59,7 +68,7 @@ function textsOf(codec: AnyCodec, value: unknown): string[] {
   return [textOf(codec as AnyTextCodec, value, { prefix: () => '' })]
 }
 
-function readPlainAnswer<Input, Outcome>({ answer }: PlainOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): unknown {
+function* plainAnswerIn<Input, Outcome>({ answer }: PlainOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Pieces<unknown> {
   const text = textOfResponse(response)
   if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, text)}`, { fault: undefined, detail: text, code: '', status: response.status })
   if (answer === undefined) return undefined
@@ -67,7 +76,7 @@ function readPlainAnswer<Input, Outcome>({ answer }: PlainOperation<Input, Outco
   if (answer === 'bytes') return response.body
   let value: unknown
   try {
-    parseMessage(text, false, onDeviation, (tag, reading) => {
+    yield* parseMessage(text, false, onDeviation, (tag, reading) => {
       const [namespace, local] = answer.element
       if (tag.local.toLowerCase() === 'html') throw new NotXml('it is an HTML page')
       if (tag.local !== local || tag.uri !== namespace) reading.deviate(`the answer's element is "${tag.local}" (${tag.uri}), where the contract promised "${local}" (${namespace})`)

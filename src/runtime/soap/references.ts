@@ -1,7 +1,8 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import type { Deviation } from '../failures.js'
 import type { Attachment } from './attachments.js'
-import { NotXml, Reading, type Frame } from './xml-reader.js'
+import type { Pieces } from './pieces.js'
+import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reader.js'
 
 /**
  * Messages whose elements refer to each other: those that SOAP itself encodes (SOAP 1.1, section 5.2.1; SOAP 1.2 part 2, section 3.1.5),
@@ -30,19 +31,20 @@ export function hasReferences(xml: string): boolean {
  *
  * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays an attribute.
  */
-export function parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean, parts: readonly Attachment[] = []): void {
-  const { top, byId, references } = readTree(xml)
+export function* parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean, parts: readonly Attachment[] = []): Pieces<void> {
+  const { top, byId, references } = yield* readTree(xml)
   if (top === undefined) throw new NotXml('there is no element in it')
   const player = new Player(byId, references, encoded, onDeviation, parts)
   player.play(top, (tag) => root(tag, player.reading))
 }
 
-function readTree(xml: string): { top: Node | undefined; byId: ReadonlyMap<string, Node>; references: ReadonlySet<string> } {
+function* readTree(xml: string): Pieces<{ top: Node | undefined; byId: ReadonlyMap<string, Node>; references: ReadonlySet<string> }> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const byId = new Map<string, Node>()
   const references = new Set<string>()
   let top: Node | undefined
   let current: Node | undefined
+  let depth = 0
   parser.on('error', (error) => {
     throw new NotXml(error.message)
   })
@@ -50,6 +52,8 @@ function readTree(xml: string): { top: Node | undefined; byId: ReadonlyMap<strin
     throw new NotXml('it has a DTD, which is refused')
   })
   parser.on('opentag', (tag) => {
+    depth += 1
+    if (depth > deepest) throw new NotXml(`elements are nested more than ${String(deepest)} deep`)
     const node: Node = { tag, parent: current, children: [] }
     current?.children.push(node)
     top ??= node
@@ -64,8 +68,9 @@ function readTree(xml: string): { top: Node | undefined; byId: ReadonlyMap<strin
   parser.on('cdata', text)
   parser.on('closetag', () => {
     current = current?.parent
+    depth -= 1
   })
-  parser.write(xml.replace(/^\ufeff/, '')).close()
+  yield* writeInPieces(parser, xml)
   return { top, byId, references }
 }
 

@@ -1,10 +1,11 @@
 import type { SaxesTagNS } from 'saxes'
-import { checkCredential, credentialsOf, exchange, hearOfDeviations, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
+import { checkCredential, credentialsOf, exchange, hearOfDeviations, withoutLogin, type Connection, type Endpoint, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation, type Misfit } from '../failures.js'
 import { writeAddressing, type MessageAddress } from './addressing.js'
 import { namedParts, Outgoing, readParts, writeParts, type Attachment } from './attachments.js'
 import { checkMembers } from './check.js'
 import { shapeOf, type AnyCodec, type AnyMember, type Member, type MemberChoice, type QName, settled, type Shape } from './codec.js'
+import { atOnce, byAndBy, type Pieces } from './pieces.js'
 import { hasReferences, parseWithReferences } from './references.js'
 import { userNameToken, writeSecurity, type UserNameToken } from './security.js'
 import { FragmentFrame, frameFor, IgnoringFrame, MembersFrame, nameOf, NotXml, parseDocument, type Frame, type Reading } from './xml-reader.js'
@@ -70,7 +71,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
   const isNewer = endpoint.protocol === 'SOAP 1.2'
   const credential = credentialsOf(connection.settings).find((each) => each.kind === 'wsse')
   const contentType = isNewer ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}` : 'text/xml; charset=utf-8'
-  const url = connection.settings.url ?? endpoint.address
+  const url = withoutLogin(connection.settings.url ?? endpoint.address)
   const outgoing = new Outgoing(connection.settings.mtom ?? endpoint.mtom)
   const isAddressed = connection.settings.addressing ?? endpoint.addressing
   const token = credential?.kind === 'wsse' ? await userNameToken(credential) : undefined
@@ -83,7 +84,7 @@ export async function send<Input extends object, Outcome>(connection: Connection
     body: several?.body ?? envelope,
   }
   const response = await exchange(connection, request, thisCall, textOfResponse)
-  return readAnswer(operation, response, hearOfDeviations(connection, thisCall))
+  return byAndBy(answerIn(operation, response, hearOfDeviations(connection, thisCall)), response.inTime)
 }
 
 /** Every place of an input that does not satisfy the operation. */
@@ -193,6 +194,10 @@ export function writeFault(version: string, code: 'Client' | 'Server', reason: s
 
 /** The outcome in an answer, or the failure that it is. */
 export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Outcome {
+  return atOnce(answerIn(operation, response, onDeviation))
+}
+
+function* answerIn<Input, Outcome>(operation: SoapOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Pieces<Outcome> {
   const { answer } = operation
   const { envelope, parts } = readParts(response)
   const body = textOfResponse(envelope)
@@ -208,7 +213,7 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
   // Faults about headers have their detail in the header, before the fault itself (SOAP 1.1, section 4.2.1).
   const aboutHeaders: Pick<FaultFacts, 'declared' | 'detail'> = { declared: undefined, detail: undefined }
   try {
-    parseMessage(body, operation.encoded === true, onDeviation, (tag, reading) => {
+    yield* parseMessage(body, operation.encoded === true, onDeviation, (tag, reading) => {
       if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12)) throw new ContractBreach('', 'a SOAP envelope', `an element <${tag.name}>`)
       const version = tag.uri
       let bare: MembersFrame | undefined
@@ -288,9 +293,9 @@ export function readAnswer<Input, Outcome>(operation: SoapOperation<Input, Outco
 }
 
 /** Parses a message; where its elements refer to each other, what they refer to is put in their place. */
-export function parseMessage(xml: string, encoded: boolean, onDeviation: (deviation: Deviation) => void, root: Parameters<typeof parseDocument>[2], parts: readonly Attachment[] = []): void {
-  if (encoded || hasReferences(xml)) parseWithReferences(xml, onDeviation, root, encoded, parts)
-  else parseDocument(xml, onDeviation, root, parts)
+export function* parseMessage(xml: string, encoded: boolean, onDeviation: (deviation: Deviation) => void, root: Parameters<typeof parseDocument>[2], parts: readonly Attachment[] = []): Pieces<void> {
+  if (encoded || hasReferences(xml)) yield* parseWithReferences(xml, onDeviation, root, encoded, parts)
+  else yield* parseDocument(xml, onDeviation, root, parts)
 }
 
 type DeclaredFault = readonly [name: string, fault: { readonly element: QName; readonly codec: unknown }]

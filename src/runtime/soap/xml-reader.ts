@@ -3,6 +3,7 @@ import { ContractBreach, type Deviation } from '../failures.js'
 import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
 import { findSubtype, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape, type SimpleCodec } from './codec.js'
+import { pieceLength, type Pieces } from './pieces.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
 
@@ -23,7 +24,7 @@ export interface Frame {
 }
 
 /** Elements deeper than this are refused. */
-const deepest = 1000
+export const deepest = 1000
 
 /** What frames share while one document is read. */
 export class Reading implements ReadContext {
@@ -78,13 +79,22 @@ export class Reading implements ReadContext {
   }
 }
 
+/** Sends a document to a parser, piece by piece. */
+export function* writeInPieces(parser: SaxesParser<{ xmlns: true; position: false }>, xml: string): Pieces<void> {
+  for (let at = xml.startsWith('\ufeff') ? 1 : 0; at < xml.length; at += pieceLength) {
+    parser.write(xml.slice(at, at + pieceLength))
+    yield
+  }
+  parser.close()
+}
+
 /**
  * Parses an XML document, sending what stands in it to frames. Typed values are read straight from the parser's events.
  *
  * @param root makes the frame for the root element
  * @throws NotXml when the document is not well-formed or has a DTD; whatever the frames throw
  */
-export function parseDocument(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, parts: readonly Attachment[] = []): void {
+export function* parseDocument(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, parts: readonly Attachment[] = []): Pieces<void> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const reading = new Reading(parser, onDeviation, parts)
   const stack: Frame[] = []
@@ -108,7 +118,7 @@ export function parseDocument(xml: string, onDeviation: (deviation: Deviation) =
     reading.leave()
     top = stack[stack.length - 1]
   })
-  parser.write(xml.replace(/^\ufeff/, '')).close()
+  yield* writeInPieces(parser, xml)
 }
 
 /** A frame for an element of this codec; the value is delivered when the element ends. */
@@ -572,7 +582,7 @@ export class MembersFrame implements Frame {
     if (entry === undefined) {
       if (openEntry?.member.attributes !== true) this.reading.deviate('is not in the contract', `@${attribute.name}`)
       const open = this.openContent()
-      open.attributes = { ...open.attributes, [nameText(attribute.uri, attribute.local)]: attribute.value }
+      put((open.attributes ??= {}), nameText(attribute.uri, attribute.local), attribute.value)
       return
     }
     this.see(this.shape.keys.get(entry.key) ?? 0)
@@ -594,7 +604,7 @@ export class MembersFrame implements Frame {
     if (open !== undefined) this.see(open)
     return new FragmentFrame(tag, (element) => {
       const open = this.openContent()
-      open.elements = [...(open.elements ?? []), element]
+      ;(open.elements ??= []).push(element)
     })
   }
 

@@ -1,3 +1,4 @@
+import { addTo } from '../../../contract/lists.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { compare, isTrue, evaluate, type Scope } from './evaluate.js'
 import { NotAnExpression, NumberValue, parseExpression, type Value } from './expression.js'
@@ -37,7 +38,7 @@ function grouped(inside: string, entities: readonly Entity[], scopeOf: (entity: 
   const groups = new Map<string, Entity[]>()
   for (const entity of entities) {
     const key = JSON.stringify(by.map((name) => text(evaluate(parseExpression(name), scopeOf(entity)))))
-    groups.set(key, [...(groups.get(key) ?? []), entity])
+    addTo(groups, key, entity)
   }
   return [...groups.values()].map((members) => {
     const [first] = members

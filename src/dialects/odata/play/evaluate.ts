@@ -1,3 +1,5 @@
+import { largest } from '../../../contract/lists.js'
+import { bytesToBase64 } from '../../../runtime/plain.js'
 import { edmOf, isStructure, membersOf, settled, type Property, type Structure } from '../../../runtime/odata/model.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
 
@@ -115,7 +117,7 @@ function valueOf(property: Property, value: unknown): Value {
   if (typeof value === 'bigint' || typeof value === 'number') return new NumberValue(String(value))
   const type = settled(property.is)
   if (typeof value === 'string' && !('members' in type) && !('enumeration' in type) && edmOf(type).term === 'number') return new NumberValue(value)
-  if (value instanceof Uint8Array) return btoa(String.fromCharCode(...value))
+  if (value instanceof Uint8Array) return bytesToBase64(value)
   if (Array.isArray(value)) return value.map(String)
   return typeof value === 'boolean' ? value : String(value as string)
 }
@@ -159,7 +161,7 @@ export function compare(left: Value, right: Value): number {
 function compareDigits(a: string, b: string): number {
   const plain = /^-?\d+(?:\.\d+)?$/
   if (!plain.test(a) || !plain.test(b)) return Math.sign(Number(a) - Number(b))
-  const places = Math.max(...[a, b].map((each) => each.split('.')[1]?.length ?? 0))
+  const places = largest([a, b].map((each) => each.split('.')[1]?.length ?? 0))
   const scaled = (each: string): bigint => {
     const [whole = '', fraction = ''] = each.split('.')
     return BigInt(whole + fraction.padEnd(places, '0'))

@@ -1,3 +1,5 @@
+import { bytesToBase64 } from '../../../runtime/plain.js'
+
 /** The expressions of `$filter` and `$orderby` as trees (OData ABNF 4.01, commonExpr and boolCommonExpr; the literals of version 2 too). */
 export type Expression =
   | { readonly kind: 'literal'; readonly value: Value }
@@ -183,6 +185,6 @@ class Parser {
 /** A quoted literal by the name before its quotes: names with a dot are enumerations, whose value may be several. */
 function textValue({ text, prefix = '' }: Token): Value {
   if (prefix.includes('.')) return text.includes(',') ? text.split(',') : text
-  if (/^(?:X|binary)$/i.test(prefix) && /^[\da-f]*$/i.test(text)) return btoa(String.fromCharCode(...(text.match(/../g) ?? []).map((pair) => Number.parseInt(pair, 16))))
+  if (/^(?:X|binary)$/i.test(prefix) && /^[\da-f]*$/i.test(text)) return bytesToBase64(Uint8Array.from(text.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16)))
   return text
 }
