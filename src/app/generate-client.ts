@@ -5,9 +5,12 @@ import { countTypes, operationsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { nameClashes, type NameClash } from '../naming/clashes.js'
-import { replaceFolder } from '../project/safe-writing.js'
+import type { Names } from '../naming/names.js'
 import type { ImportSuffix } from '../printing/page.js'
-import { writeNames } from '../project/snapshot.js'
+import type { ContractEntry } from '../project/project-file.js'
+import { whileLocked } from '../project/project-lock.js'
+import { clearStages, writeTogether, type Change } from '../project/safe-writing.js'
+import { namesChange, namesText, readNames } from '../project/snapshot.js'
 import { sampleInput } from '../exercise/sample.js'
 import { clientFiles, type GeneratedFile } from '../typescript/client.js'
 import { firstLines, type InputMaker } from '../typescript/first-lines.js'
@@ -31,6 +34,8 @@ export interface Generated {
   readonly added: readonly string[]
   readonly changed: readonly string[]
   readonly removed: readonly string[]
+  /** Files of others that were called like ones of the client, as they are called now. */
+  readonly moved: readonly string[]
   readonly operations: number
   readonly types: number
   readonly notes: readonly Note[]
@@ -66,6 +71,46 @@ export async function buildClient(open: OpenContract): Promise<{ files: Generate
   return { files, names }
 }
 
+/** What is different in a client's folder from before. */
+type Differences = Pick<Generated, 'added' | 'changed' | 'removed' | 'moved'>
+
+/** Writes a client's files and the names that they were made of, all of it or nothing. What others have put there stays. */
+async function writeClient(projectFolder: string, name: string, entry: ContractEntry, files: readonly GeneratedFile[], names: Names, overwrite: boolean): Promise<Differences> {
+  const folder = resolve(projectFolder, entry.folder)
+  const state = await clientState(folder)
+  if (state.edited.length > 0 && !overwrite) throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
+  const written = new Set(files.map((file) => file.path))
+  const clashing = state.strangers.filter((path) => written.has(path) || (state.manifest === undefined && path in state.texts))
+  if (clashing.length > 0 && !overwrite) throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
+
+  const before = state.texts
+  const foreign = new Set(state.strangers)
+  // What somebody else's file is called like one of ours is kept beside it.
+  const keep = new Map(state.strangers.map((path) => [path, written.has(path) ? freeName(path, foreign) : path]))
+  const own = (path: string): boolean => path in before && !foreign.has(path)
+  const differences: Differences = {
+    added: files.filter(({ path }) => !own(path)).map(({ path }) => path),
+    changed: files.filter(({ path, text }) => own(path) && before[path] !== text).map(({ path }) => path),
+    removed: Object.keys(before).filter((path) => own(path) && !written.has(path)),
+    moved: [...keep].filter(([path, kept]) => path !== kept).map(([, kept]) => kept),
+  }
+  const isNew = differences.added.length + differences.changed.length + differences.removed.length > 0
+  const client: Change[] = isNew ? [{ path: folder, files: Object.fromEntries(files.map(({ path, text }) => [path, text])), keep }] : []
+  const { class: className, ...identifiers } = names
+  await clearStages(projectFolder)
+  const kept = { class: className, ...identifiers }
+  const isNamed = namesText(await readNames(projectFolder, name)) === namesText(kept)
+  const changes = [...client, ...(isNamed ? [] : [namesChange(projectFolder, name, kept)])]
+  if (changes.length > 0) await writeTogether(projectFolder, changes)
+  return differences
+}
+
+function freeName(path: string, taken: ReadonlySet<string>): string {
+  let name = `${path}.kept`
+  for (let count = 2; taken.has(name); count += 1) name = `${path}.kept${count}`
+  return name
+}
+
 /**
  * Writes the client of a contract of the project, all of it or nothing.
  *
@@ -78,24 +123,7 @@ export async function generateClient(name: string, options: GenerateOptions = {}
   const { project, entry } = open.kept
   const folder = resolve(project.folder, entry.folder)
   const { files, names } = await buildClient(open)
-  const state = await clientState(folder)
-  if (state.edited.length > 0 && options.overwrite !== true) throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
-  const strangers = state.manifest === undefined ? state.present : state.strangers
-  const written = new Set(files.map((file) => file.path))
-  const clashing = strangers.filter((path) => state.manifest === undefined || written.has(path))
-  if (clashing.length > 0 && options.overwrite !== true) throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
-
-  const before = state.texts
-  const foreign = new Set(strangers)
-  const added = files.filter((file) => !(file.path in before)).map((file) => file.path)
-  const changed = files.filter((file) => file.path in before && before[file.path] !== file.text).map((file) => file.path)
-  const removed = Object.keys(before).filter((path) => !foreign.has(path) && !written.has(path))
-  if (added.length + changed.length + removed.length > 0) {
-    const kept = strangers.filter((path) => !written.has(path))
-    await replaceFolder(folder, Object.fromEntries(files.map((file) => [file.path, file.text])), kept)
-  }
-  const { class: _class, ...identifiers } = names
-  await writeNames(project.folder, name, { class: names.class, ...identifiers })
+  const { added, changed, removed, moved } = await whileLocked(project.folder, 'generate', () => writeClient(project.folder, name, entry, files, names, options.overwrite === true))
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)
   const sorted = [...operations].sort((a, b) => (a.path.join('.') < b.path.join('.') ? -1 : 1))
@@ -106,6 +134,7 @@ export async function generateClient(name: string, options: GenerateOptions = {}
     added,
     changed,
     removed,
+    moved,
     operations: operations.length,
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,

@@ -4,10 +4,13 @@ import { messages } from '../contract/messages.js'
 import { messageText, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queries.js'
 import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
-import { noNames } from '../contract/kept-names.js'
+import { noNames, type KeptNames } from '../contract/kept-names.js'
+import type { Documents } from '../documents/documents.js'
 import type { NameClash } from '../naming/clashes.js'
-import { checkContractName, findProject, projectPath, readProject, readProjectText, writeContractEntry, type ContractEntry, type Project } from '../project/project-file.js'
-import { readNames, writeSnapshot } from '../project/snapshot.js'
+import { checkContractName, findProject, projectPath, readProject, readProjectText, contractEntryChange, type ContractEntry, type Project } from '../project/project-file.js'
+import { whileLocked } from '../project/project-lock.js'
+import { clearStages, writeTogether } from '../project/safe-writing.js'
+import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
 import { noProof, proofFor, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
@@ -70,20 +73,38 @@ export async function importContract(location: string, options: ImportOptions = 
   const { contract: whole, documents } = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
-  const others = Object.fromEntries(Object.entries(contracts).flatMap(([other, { class: className }]) => (other === name || className === undefined ? [] : [[other, className]])))
-  const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
-
-  const entry: ContractEntry = {
-    from: isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location),
-    folder: existing?.folder ?? `src/clients/${name}`,
-    class: names.class,
-    ...(only === undefined ? {} : { only }),
-  }
-  const index = await writeSnapshot(folder, name, documents, names)
+  const from = isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location)
+  const { entry, clashes, index } = await keep({ folder, name, contract, documents, kept, from, only, overwrite: options.overwrite === true })
   await cacheContract(whole, name, index)
-  await writeContractEntry(folder, name, entry)
   const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
   return { name, contract, entry, endpoint, clashes, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
+}
+
+interface Keeping {
+  readonly folder: string
+  readonly name: string
+  readonly contract: Contract
+  readonly documents: Documents
+  readonly kept: KeptNames
+  readonly from: string
+  readonly only: readonly string[] | undefined
+  readonly overwrite: boolean
+}
+
+/** Writes snapshot and project file, both or neither. What the project says is looked at again: somebody else may have been quicker. */
+async function keep({ folder, name, contract, documents, kept, from, only, overwrite }: Keeping): Promise<{ entry: ContractEntry; clashes: readonly NameClash[]; index: SnapshotIndex }> {
+  return whileLocked(folder, 'import', async () => {
+    await clearStages(folder)
+    const { contracts } = await projectIn(folder)
+    const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
+    if (existing !== undefined && !overwrite) throw problem('TM-1004', { name, from: existing.from })
+    const others = Object.fromEntries(Object.entries(contracts).flatMap(([other, { class: className }]) => (other === name || className === undefined ? [] : [[other, className]])))
+    const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
+    const entry: ContractEntry = { from, folder: existing?.folder ?? `src/clients/${name}`, class: names.class, ...(only === undefined ? {} : { only }) }
+    const snapshot = snapshotChange(folder, name, documents, names)
+    await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
+    return { entry, clashes, index: snapshot.index }
+  })
 }
 
 async function projectIn(folder: string): Promise<Project> {

@@ -1,13 +1,12 @@
 import { addAll } from '../contract/lists.js'
 import { createWriteStream } from 'node:fs'
-import { rename, rm } from 'node:fs/promises'
 import { extname } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { problem } from '../contract/problem.js'
-import { fileReason } from '../contract/system-error.js'
 import { outcomeCells, outcomeColumns, recordsOf } from '../exercise/row-outcome.js'
 import type { Table } from '../exercise/tabulate.js'
+import { writeAside } from '../project/safe-writing.js'
 import type { Run } from './call-each.js'
 
 /** What the outcomes of a run over rows can be written as. */
@@ -27,14 +26,7 @@ export function outcomeFormat(file: string): OutcomeFormat {
  * @throws Problem TM-1008 when it can't be written
  */
 export async function saveOutcomes(file: string, run: Run, columns: string | undefined, exact = false): Promise<void> {
-  const aside = `${file}.new`
-  try {
-    await pipeline(Readable.from(outcomeTexts(run, outcomeFormat(file), columns, !exact)), createWriteStream(aside))
-    await rename(aside, file)
-  } catch (error) {
-    await rm(aside, { force: true })
-    throw error instanceof Error && 'syscall' in error ? problem('TM-1008', { what: file, reason: fileReason(error) }, { cause: error }) : error
-  }
+  await writeAside(file, 0o666, (aside) => pipeline(Readable.from(outcomeTexts(run, outcomeFormat(file), columns, !exact)), createWriteStream(aside)))
 }
 
 /** The outcomes of a run as a text, in pieces. */

@@ -32,6 +32,8 @@ export const messages = {
   'TM-1025': entry('login', 'Nobody is logged in with the credential "{name}": {reason}.', 'Call again at a terminal and log in with a browser; authorizeUrl and tokenUrl of the credential say where. Nothing was sent.'),
   'TM-1026': entry('input', 'A credential is meant for the security scheme "{name}", which {contract} does not know.', '{nearest} The keys of `credential` in tolmach.yaml are the contract\'s own names for its schemes. Nothing was sent.'),
   'TM-1027': entry('input', 'The secret of the client "{client}" would go to {address}: the metadata names that address for tokens, and nobody has confirmed it.', 'If it is the right place, write it into the credential of tolmach.yaml, tokenUrl: <address> (where it is a discovery document, its token_endpoint). Nothing was sent.'),
+  'TM-1028': entry('input', 'The folder of a contract in tolmach.yaml can\'t be {folder}: {reason}.', 'Name a folder of its own inside the project, like src/clients/{name}.'),
+  'TM-1029': entry('input', 'Another process is writing into this project: {process} on {host}, for `{command}`, since {since}.', 'Wait until it is done, and try again. If it is not running any more, remove the file .tolmach/lock.'),
 
   'TM-2001': entry('metadata', '{location} can\'t be read: {reason}.', 'Check the path. Nothing was imported.'),
   'TM-2002': entry('unreachable', 'Nobody answers at {location}: {reason}.', 'Check the address and whether the service runs. Nothing was imported.'),

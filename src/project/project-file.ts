@@ -1,9 +1,10 @@
 import { readFile, stat } from 'node:fs/promises'
-import { dirname, join, parse, relative, resolve, sep } from 'node:path'
+import { dirname, isAbsolute, join, normalize, parse, relative, resolve, sep } from 'node:path'
 import type { Document } from 'yaml'
 import { problem, type Problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
-import { writeFileSafely } from './safe-writing.js'
+import { whileLocked } from './project-lock.js'
+import { recoverProject, writeTogether, type Change } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
 
@@ -110,6 +111,7 @@ export interface Project extends ProjectText {
  */
 export async function findProject(from: string): Promise<string | undefined> {
   for (let folder = resolve(from); ; folder = dirname(folder)) {
+    await recoverProject(folder)
     if (await stat(join(folder, projectFileName)).then((found) => found.isFile(), () => false)) return folder
     if (folder === parse(folder).root) return undefined
   }
@@ -126,6 +128,7 @@ export async function readProject(folder: string): Promise<Project> {
 
 /** The project file's text, or an empty one when there is none yet. */
 export async function readProjectText(folder: string): Promise<string> {
+  await recoverProject(folder)
   try {
     return await readFile(join(folder, projectFileName), 'utf8')
   } catch (error) {
@@ -184,7 +187,12 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     credentials: Joi.object().pattern(placeName, await credentialSchema()).default({}),
   })
   const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
-  if (error === undefined) return value as ProjectText
+  if (error === undefined) {
+    const unfit = unfitFolder((value as ProjectText).contracts)
+    if (unfit === undefined) return value as ProjectText
+    const at = nearestNode(document, ['contracts', unfit.name, 'folder'])
+    throw problem('TM-1028', { name: unfit.name, folder: `"${unfit.folder}"`, reason: unfit.reason }, { place: at === undefined ? { document: projectFileName } : place(at) })
+  }
   const [detail] = error.details
   if (detail?.type === clearSecret) {
     const node = nearestNode(document, detail.path)
@@ -193,6 +201,23 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   }
   const node = detail === undefined ? undefined : nearestNode(document, detail.path)
   throw problem('TM-1003', { reason: detail?.message ?? error.message }, { place: node === undefined ? { document: projectFileName } : place(node) })
+}
+
+/** A folder that no client can have: outside the project, the project's own or one of its own folders, or another client's. */
+function unfitFolder(contracts: ProjectText['contracts']): { readonly name: string; readonly folder: string; readonly reason: string } | undefined {
+  const taken = new Map<string, string>()
+  for (const [name, { folder }] of Object.entries(contracts)) {
+    const way = normalize(folder.replaceAll('\\', '/')).replace(/\/+$/, '')
+    const unfit = (reason: string): ReturnType<typeof unfitFolder> => ({ name, folder, reason })
+    if (isAbsolute(folder) || /^[A-Za-z]:/.test(folder) || way === '..' || way.startsWith('../')) return unfit('it is outside the project')
+    if (way === '.') return unfit('that is the project itself')
+    if (/^(?:snapshots|samples|node_modules|\.tolmach|\.git)(?:\/|$)/i.test(way)) return unfit('the project keeps other things there')
+    // On some file systems names that differ by case only are one.
+    const key = way.toLowerCase()
+    for (const [other, owner] of taken) if (key === other || key.startsWith(`${other}/`) || other.startsWith(`${key}/`)) return unfit(key === other ? `it is that of ${owner} already` : `it and that of ${owner} lie in each other`)
+    taken.set(key, name)
+  }
+  return undefined
 }
 
 const clearSecret = 'secret.clear'
@@ -234,9 +259,9 @@ function nearestNode(document: { getIn(path: readonly (string | number)[], keepS
   return undefined
 }
 
-/** Writes a contract's entry into the project file, which is made if need be. Comments and everything else stay. */
-export async function writeContractEntry(folder: string, name: string, entry: ContractEntry): Promise<void> {
-  await changeProjectFile(folder, (document) => {
+/** A contract's entry in the project file, which is made if need be. Comments and everything else stay. The project must be locked. */
+export async function contractEntryChange(folder: string, name: string, entry: ContractEntry): Promise<Change> {
+  return changeOfProjectFile(folder, (document) => {
     const contracts = document.get('contracts')
     if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
     const existing = document.getIn(['contracts', name])
@@ -255,19 +280,22 @@ export async function writeContractEntry(folder: string, name: string, entry: Co
 
 /** Writes a view of a contract into the project file. Comments and everything else stay. */
 export async function writeView(folder: string, contract: string, name: string, view: ViewEntry): Promise<void> {
-  await changeProjectFile(folder, (document) => {
-    const node = document.createNode(view, { flow: true })
-    document.setIn(['contracts', contract, 'views', name], node)
+  await whileLocked(folder, 'diagram', async () => {
+    const change = await changeOfProjectFile(folder, (document) => {
+      const node = document.createNode(view, { flow: true })
+      document.setIn(['contracts', contract, 'views', name], node)
+    })
+    await writeTogether(folder, [change])
   })
 }
 
-async function changeProjectFile(folder: string, change: (document: Document) => void): Promise<void> {
+async function changeOfProjectFile(folder: string, change: (document: Document) => void): Promise<Change> {
   const { parseDocument } = await import('yaml')
   const text = await readProjectText(folder)
   await validProjectText(text)
   const document = parseDocument(text === '' ? 'tolmach: 1\ncontracts: {}\n' : text)
   change(document)
-  await writeFileSafely(join(folder, projectFileName), document.toString({ lineWidth: 0 }))
+  return { path: join(folder, projectFileName), contents: document.toString({ lineWidth: 0 }) }
 }
 
 /** A path as the project file has it: from the project's folder, with `/`. Paths outside it stay absolute. */

@@ -7,7 +7,7 @@ import { documentsOf, type Documents, type LoadedDocument } from '../documents/d
 import { decodeText } from '../documents/text.js'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
 import { projectPath } from './project-file.js'
-import { restoreFolder, replaceFolder, writeFileSafely } from './safe-writing.js'
+import type { Change } from './safe-writing.js'
 
 /** What a snapshot's index says. */
 export interface SnapshotIndex {
@@ -33,8 +33,8 @@ export function snapshotFolder(projectFolder: string, contract: string): string 
   return join(projectFolder, 'snapshots', contract)
 }
 
-/** Keeps the documents of a contract, verbatim, with the names given so far. */
-export async function writeSnapshot(projectFolder: string, contract: string, documents: Documents, names: KeptNames): Promise<SnapshotIndex> {
+/** A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so far. */
+export function snapshotChange(projectFolder: string, contract: string, documents: Documents, names: KeptNames): { index: SnapshotIndex; change: Change } {
   const index: SnapshotIndex = {
     tolmachSnapshot: 1,
     root: documents.root.label,
@@ -48,8 +48,7 @@ export async function writeSnapshot(projectFolder: string, contract: string, doc
   }
   const files: Record<string, string | Uint8Array> = { 'index.json': `${JSON.stringify(index, null, 2)}\n`, 'names.json': namesText(names) }
   for (const document of documents.all()) files[`documents/${document.label}`] = document.bytes
-  await replaceFolder(snapshotFolder(projectFolder, contract), files)
-  return index
+  return { index, change: { path: snapshotFolder(projectFolder, contract), files } }
 }
 
 /**
@@ -60,7 +59,6 @@ export async function writeSnapshot(projectFolder: string, contract: string, doc
  */
 export async function readSnapshotIndex(projectFolder: string, contract: string, from: string): Promise<SnapshotIndex> {
   const folder = snapshotFolder(projectFolder, contract)
-  await restoreFolder(folder)
   try {
     const index = JSON.parse(await readFile(join(folder, 'index.json'), 'utf8')) as SnapshotIndex
     if (index.tolmachSnapshot !== 1 || !Array.isArray(index.documents) || index.documents.some(({ label }) => !/^[\w.-]+$/.test(label))) throw new Error('its index is not one of ours')
@@ -95,8 +93,9 @@ export async function readNames(projectFolder: string, contract: string): Promis
   }
 }
 
-export async function writeNames(projectFolder: string, contract: string, names: KeptNames): Promise<void> {
-  await writeFileSafely(join(snapshotFolder(projectFolder, contract), 'names.json'), namesText(names))
+/** The identifiers given, as they are to be written. */
+export function namesChange(projectFolder: string, contract: string, names: KeptNames): Change {
+  return { path: join(snapshotFolder(projectFolder, contract), 'names.json'), contents: namesText(names) }
 }
 
 export function namesText(names: KeptNames): string {

@@ -25,8 +25,8 @@ export function declare(command: Command): void {
 
 function summary(generated: Generated | undefined): object | undefined {
   if (generated === undefined) return undefined
-  const { contract, folder, files, added, changed, removed, operations, types, notes, clashes, firstLines } = generated
-  return { contract, folder, files, added, changed, removed, operations, types, notes, renamed: clashes, firstLines }
+  const { contract, folder, files, added, changed, removed, moved, operations, types, notes, clashes, firstLines } = generated
+  return { contract, folder, files, added, changed, removed, ...(moved.length === 0 ? {} : { moved }), operations, types, notes, renamed: clashes, firstLines }
 }
 
 function report(generated: Generated, voice: Voice): void {
@@ -35,6 +35,7 @@ function report(generated: Generated, voice: Voice): void {
   print(`${pc.bold(generated.contract)}  ${generated.folder}  ${count(generated.operations, 'operation')}, ${count(generated.types, 'type')}, ${count(generated.files.length, 'file')}`)
   if (added.length + changed.length + removed.length === 0) print('Nothing changed: the client was current.')
   else if (!isNew) for (const [word, files] of [['added', added], ['changed', changed], ['removed', removed]] as const) if (files.length > 0) print(`${word}: ${files.join(', ')}`)
+  if (generated.moved.length > 0) say(voice, pc.yellow(`Files that were not Tolmach's are kept as ${generated.moved.join(', ')}.`))
   if (isNew) sayClashes(voice, generated.clashes)
   const packages = Object.entries(generated.dependencies).map(([name, range]) => `${name}@${range}`)
   if (isNew && packages.length > 0) say(voice, `It needs: npm install ${packages.map((each) => `"${each}"`).join(' ')}`)

@@ -1,0 +1,1 @@
+// A process that is gone at once.
