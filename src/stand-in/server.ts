@@ -1,5 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { isIP, type AddressInfo } from 'node:net'
+import { hostname } from 'node:os'
 import type { Contract, Fault, Field, Operation, Type } from '../contract/contract.js'
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
@@ -92,19 +93,19 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
     onEvent(event)
   }
   const turn = behaviour.temper === undefined ? () => undefined : turnsOf(behaviour.temper)
+  const host = behaviour.host ?? '127.0.0.1'
   const server = createServer((request, response) => {
-    handle(stages, request, turn, tell).then(
-      ({ answer, misbehaviour }) => {
-        const send = (): void => {
-          if (!response.destroyed) respond(response, answer, misbehaviour)
-        }
-        if (behaviour.delay === undefined) send()
-        else setTimeout(send, behaviour.delay).unref()
+    // Whoever breaks off in the middle is gone: that is no trouble of others.
+    for (const stream of [request, response]) stream.on('error', () => undefined)
+    const handled = isCalledSo(request.headers.host, host) ? handle(stages, request, turn, tell) : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
+    handled.then(
+      ({ answer, misbehaviour }: Handled) => {
+        if (behaviour.delay === undefined) respond(response, answer, misbehaviour)
+        else setTimeout(() => respond(response, answer, misbehaviour), behaviour.delay).unref()
       },
-      (error: unknown) => respond(response, { status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: error instanceof Error ? error.message : String(error) }),
+      (error: unknown) => respond(response, ownFailure(error)),
     )
   })
-  const host = behaviour.host ?? '127.0.0.1'
   await listen(server, behaviour.port, host)
   const base = `http://${host.includes(':') ? `[${host}]` : host}:${String((server.address() as AddressInfo).port)}`
   const addresses = stages.map((stage) => {
@@ -271,9 +272,39 @@ function singleHeaders(request: IncomingMessage): Record<string, string> {
   return Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : (value ?? '')]))
 }
 
+/** Sends an answer; one that HTTP can't carry becomes one that says so. */
 function respond(response: ServerResponse, answer: PlayResponse, misbehaviour?: Misbehaviour): void {
-  if (misbehaviour !== undefined && sendBadly(misbehaviour, answer, response)) return
-  const { status, headers, body } = answer
-  response.writeHead(status, headers)
-  response.end(body)
+  if (response.destroyed) return
+  try {
+    if (misbehaviour !== undefined && sendBadly(misbehaviour, answer, response)) return
+    response.writeHead(answer.status, answer.headers)
+    response.end(answer.body)
+  } catch (error) {
+    if (response.headersSent) {
+      response.destroy()
+      return
+    }
+    const { status, headers, body } = ownFailure(error)
+    response.writeHead(status, headers)
+    response.end(body)
+  }
+}
+
+/** What is answered when an exchange goes wrong in the stand-in itself: the others go on. */
+function ownFailure(error: unknown): PlayResponse {
+  return { status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `The stand-in can't answer this: ${error instanceof Error ? error.message : String(error)}\n` }
+}
+
+/**
+ * Is a request meant for this server? A page of somebody else's in a browser can have its own name lead to this machine, and would then be let in
+ * as if it were at home here; the name that it calls gives it away.
+ */
+function isCalledSo(called: string | undefined, host: string): boolean {
+  if (called === undefined) return true
+  const name = called.replace(/:\d+$/, '').replace(/^\[|\]$/g, '').toLowerCase()
+  return name === 'localhost' || name.endsWith('.localhost') || isIP(name) !== 0 || name === host.toLowerCase() || name === hostname().toLowerCase()
+}
+
+function misdirected(called: string): PlayResponse {
+  return { status: 421, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `The stand-in is not called ${JSON.stringify(called)}. Call it by its address, or as localhost.\n` }
 }

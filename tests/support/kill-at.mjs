@@ -2,6 +2,7 @@
 // writes on descriptor 2 how many there are.
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
+import process from 'node:process'
 import { resolve, sep } from 'node:path'
 
 const at = Number(process.env.KILL_AT)

@@ -29,7 +29,7 @@ export const httpEmitter: Emitter = {
   reexports: [],
   reservedNames: [...valueNames, 'send', 'stream', 'exactJson', 'prove', 'renew', 'readHeaders', 'form', 'multipart', 'lines', 'xml', 'tokenSource', 'Accept', 'AsStream'],
   runtimeFiles: (contract) => [
-    'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'http/http.ts', 'http/headers.ts', 'http/json.ts', 'http/json-as-is.ts', 'http/parameters.ts', 'http/security.ts', 'json/numbers.ts', 'json/values.ts', ...runtimeNeeds(contract).files,
+    'calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'http/http.ts', 'http/headers.ts', 'http/json.ts', 'http/json-as-is.ts', 'http/parameters.ts', 'http/security.ts', 'json/numbers.ts', 'json/values.ts', ...runtimeNeeds(contract).files,
   ],
   dependencies: (contract) => runtimeNeeds(contract).packages,
   pages: (contract, names) => {

@@ -55,7 +55,7 @@ export class RuleReader {
     else if (pattern !== undefined) this.notes.add('approximated', 'TM-2211', { pattern }, node.origin)
     for (const keyword of schemaKeywords) if (counts(keyword)) rule[keyword] = this.of(node.get(keyword) as DataNode)
     for (const keyword of listKeywords) if (counts(keyword)) rule[keyword] = node.list(keyword).map((each) => this.of(each))
-    for (const keyword of mapKeywords) if (counts(keyword)) rule[keyword] = this.map(node.entries(keyword))
+    for (const keyword of mapKeywords) if (counts(keyword)) rule[keyword] = this.map(keyword === 'patternProperties' ? this.checkable(node.entries(keyword)) : node.entries(keyword))
     this.items(node, counts, rule)
     if (counts('dependencies')) this.dependencies(node, rule)
     for (const keyword of ['title', 'description', 'format', 'default', 'example', 'examples', 'nullable', '$comment', '$defs', 'deprecated', '$anchor', '$dynamicAnchor', '$id', 'discriminator']) if (only === undefined) node.get(keyword)?.readWhole()
@@ -82,6 +82,16 @@ export class RuleReader {
     const schemas = all.filter(([, each]) => each.kind !== 'list')
     if (lists.length > 0) rule['dependentRequired'] = Object.fromEntries(lists.map(([name, each]) => [name, this.whole(each)]))
     if (schemas.length > 0) rule['dependentSchemas'] = this.map(schemas)
+  }
+
+  /** Of members by pattern those whose pattern can be checked. */
+  private checkable(entries: readonly (readonly [string, DataNode])[]): (readonly [string, DataNode])[] {
+    return entries.filter(([pattern, schema]) => {
+      const isFit = isLoosePattern(pattern)
+      if (!isFit) this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
+      if (!isFit) schema.readWhole()
+      return isFit
+    })
   }
 
   private map(entries: readonly (readonly [string, DataNode])[]): Record<string, Rule> {

@@ -329,7 +329,12 @@ export class SchemaReader {
   private object(node: DataNode, where: Where, direction: Direction, composed: boolean): Type {
     const { origin } = node
     const rest = node.get('additionalProperties') ?? node.get('unevaluatedProperties')
-    const patterns = node.entries('patternProperties').filter(([pattern]) => isLoosePattern(pattern))
+    const patterns = node.entries('patternProperties').filter(([pattern, schema]) => {
+      const isFit = isLoosePattern(pattern)
+      if (!isFit) this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
+      if (!isFit) schema.readWhole()
+      return isFit
+    })
     const properties = node.entries('properties')
     // `required: true` on a property is how it was written long ago.
     const required = new Set(node.list('required').map((each) => String(each.value)))

@@ -66,7 +66,7 @@ export const odataEmitter: Emitter = {
   ],
   reservedNames: ['Listing', 'ListingPage', 'Reference', 'Batch', 'BatchCall', 'BatchOptions', 'batch', 'openBatch', 'Change', 'Removed', 'Aggregation', 'Aggregated', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
   runtimeFiles: (contract) => [
-    'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
+    'calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
     ...['addresses', 'batch', 'checking', 'edm', 'filter', 'input-checks', 'model', 'odata', 'pages', 'protocol', 'query', 'restrictions', 'sending', 'structure', 'terms', ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2']), ...moreFiles(contract)].map((name) => `odata/${name}.ts`),
     ...(hasExactNumbers(contract) ? ['json/exact-json.ts'] : []),
   ],

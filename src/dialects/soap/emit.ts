@@ -25,7 +25,7 @@ export const soapEmitter: Emitter = {
   },
   reexports: [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
   reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
-  runtimeFiles: () => ['connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'pieces', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  runtimeFiles: () => ['calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'pieces', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,

@@ -1,3 +1,4 @@
+import { endsInTime } from '../../contract/pattern-safety.js'
 import type { Constraints, EnumerationType, ListType, ScalarBase, ScalarType, UnionType } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
@@ -80,7 +81,8 @@ export function applyFacets(base: SimpleType, restriction: XmlElement, name: str
   const patternsOf = (before: Constraints['patterns']): Pick<Constraints, 'patterns'> => {
     const written = values('pattern')
     const translated = written.map(({ value, element }) => {
-      const found = translatePattern(value)
+      const translated = translatePattern(value)
+      const found = translated === undefined || !endsInTime(translated) ? undefined : translated
       if (found === undefined) notes.add('approximated', 'TM-2211', { pattern: value }, element.origin)
       return found
     })

@@ -1,6 +1,6 @@
 import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
-import { anything, asNumber, checkLimits, expression, isObject, join, mapMembers, show, unsized, type JsonLimits, type SimpleJson } from '../json/values.js'
+import { anything, asNumber, checkLimits, matches, isObject, join, mapMembers, show, unsized, type JsonLimits, type SimpleJson } from '../json/values.js'
 import { asIsOf } from './json-as-is.js'
 
 /**
@@ -266,7 +266,7 @@ function memberOf(codec: JsonObject, name: string): { readonly is: JsonRef; read
     const member = codec.members[name] as JsonMember
     return { is: member.is, nullable: member.nullable === true }
   }
-  const matching = (codec.patterned ?? []).filter(([pattern]) => expression(pattern).test(name)).map(([, is]) => is)
+  const matching = (codec.patterned ?? []).filter(([pattern]) => matches(pattern, name)).map(([, is]) => is)
   const [first = codec.rest, ...others] = matching
   return first === undefined ? undefined : { is: others.length === 0 ? first : { allOf: matching } }
 }

@@ -1,5 +1,5 @@
 import { compareNumbers, isMultiple } from './numbers.js'
-import { expression, isObject, join, RawNumber, show, type JsonLimits } from './values.js'
+import { matches, isObject, join, RawNumber, show, type JsonLimits } from './values.js'
 
 /**
  * What values must satisfy beyond their types: JSON Schema 2020-12 (Validation and the applicators of Core), as plain data. Bounds are
@@ -140,7 +140,7 @@ function judgeMembers(rule: RuleKeywords, value: Readonly<Record<string, unknown
     const namesBreak = rule.propertyNames === undefined ? undefined : judge(rule.propertyNames, name, join(path, name), new Set())
     if (namesBreak !== undefined) return { path: namesBreak.path, message: `has a name that is not allowed: it ${namesBreak.message}` }
     const described = own(rule.properties, name)
-    const patterned = Object.entries(rule.patternProperties ?? {}).filter(([pattern]) => expression(pattern).test(name)).map(([, each]) => each)
+    const patterned = Object.entries(rule.patternProperties ?? {}).filter(([pattern]) => matches(pattern, name)).map(([, each]) => each)
     const judges = [...(described === undefined ? [] : [described]), ...patterned]
     const others = judges.length === 0 && rule.additionalProperties !== undefined ? [rule.additionalProperties] : judges
     for (const each of others) {
@@ -168,7 +168,7 @@ function simpleBreak(rule: RuleKeywords, json: unknown): string | undefined {
     const length = [...json].length
     if (rule.minLength !== undefined && length < rule.minLength) return `must have at least ${String(rule.minLength)} characters, has ${String(length)}`
     if (rule.maxLength !== undefined && length > rule.maxLength) return `must have at most ${String(rule.maxLength)} characters, has ${String(length)}`
-    return rule.pattern === undefined || expression(rule.pattern).test(json) ? undefined : `must match ${rule.pattern}, is ${show(json)}`
+    return rule.pattern === undefined || matches(rule.pattern, json) ? undefined : `must match ${rule.pattern}, is ${show(json)}`
   }
   if (Array.isArray(json)) {
     if (rule.minItems !== undefined && json.length < rule.minItems) return `must have at least ${String(rule.minItems)} items, has ${String(json.length)}`

@@ -1,3 +1,4 @@
+import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { compareNumbers, isMultiple } from './numbers.js'
 
@@ -11,6 +12,9 @@ export class RawNumber {
     this.digits = digits
   }
 }
+
+/** A time of day (RFC 3339, section 5.6), with its offset or, as many services write it, without. */
+const clock = `(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:[Zz]|${offset})?`
 
 /** A simple value. */
 export interface SimpleJson<T> {
@@ -50,8 +54,8 @@ export function number(simple: string, fits: (value: number) => boolean): Simple
   return { simple, check, asIs: (value) => check(value) && (simple !== unsized || Number.isSafeInteger(value)), read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined), write: (value) => value }
 }
 
-export function textual(simple: string, form: RegExp): SimpleJson<never> {
-  return plain(simple, (value) => typeof value === 'string' && form.test(value))
+export function textual(simple: string, form: RegExp, further: (text: string) => boolean = () => true): SimpleJson<never> {
+  return plain(simple, (value) => typeof value === 'string' && form.test(value) && further(value))
 }
 
 export const text: SimpleJson<never> = /* @__PURE__ */ plain('text', (value) => typeof value === 'string')
@@ -71,12 +75,12 @@ export const int64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new
 export const int64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits)
 export const uint64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits), 0n, 18446744073709551615n)
 export const uint64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits, 0n, 18446744073709551615n)
-export const decimal: SimpleJson<never> = /* @__PURE__ */ exact((digits) => new RawNumber(digits))
+export const decimal: SimpleJson<never> = /* @__PURE__ */ exact((digits) => new RawNumber(asJson(digits)))
 /** A decimal that is written as text. */
 export const decimalText: SimpleJson<never> = /* @__PURE__ */ exact((digits) => digits)
-export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^(?:\d{4}-(?:(?:0[13578]|1[02])-(?:0[1-9]|[12]\d|3[01])|(?:0[469]|11)-(?:0[1-9]|[12]\d|30)|02-(?:0[1-9]|1\d|2[0-8]))|(?:\d\d(?:0[48]|[2468][048]|[13579][26])|(?:[02468][048]|[13579][26])00)-02-29)$/)
-export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual('a date and time like 2026-11-23T14:30:00Z', /^\d{4}-\d\d-\d\d[Tt ](?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
-export const time: SimpleJson<never> = /* @__PURE__ */ textual('a time like 14:30:00Z', /^(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)?$/)
+export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^\d{4}-\d\d-\d\d$/, dayExists)
+export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual('a date and time like 2026-11-23T14:30:00Z', new RegExp(`^\\d{4}-\\d\\d-\\d\\d[Tt ]${clock}$`), dayExists)
+export const time: SimpleJson<never> = /* @__PURE__ */ textual('a time like 14:30:00Z', new RegExp(`^${clock}$`))
 export const duration: SimpleJson<never> = /* @__PURE__ */ textual('a duration like P1DT2H', /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
 /** Bytes in the alphabet for addresses (RFC 4648, section 5), without padding. */
 export const base64url: SimpleJson<never> = {
@@ -142,6 +146,11 @@ export function exact(write: (digits: string) => unknown): SimpleJson<never> {
   }
 }
 
+/** Digits as JSON writes a number (RFC 8259, section 6): without zeros before. */
+function asJson(digits: string): string {
+  return digits.replace(/^(-?)0+(?=\d)/, '$1')
+}
+
 /** JSON text of what a codec wrote. */
 export function jsonText(json: unknown): string {
   if (json instanceof RawNumber) return json.digits
@@ -150,7 +159,7 @@ export function jsonText(json: unknown): string {
     const members = Object.entries(json).filter(([, value]) => value !== undefined)
     return `{${members.map(([name, value]) => `${JSON.stringify(name)}:${jsonText(value)}`).join(',')}}`
   }
-  return JSON.stringify(typeof json === 'bigint' ? Number(json) : json) ?? 'null'
+  return typeof json === 'bigint' ? String(json) : (JSON.stringify(json) ?? 'null')
 }
 
 const expressions = new Map<string, RegExp>()
@@ -169,6 +178,22 @@ export function expression(pattern: string): RegExp {
   return made
 }
 
+/** So many steps a check may take. */
+const mostSteps = 1e8
+
+/**
+ * Does a text match a pattern? An engine that backtracks takes a time that grows with the length of the text to the power of the repetitions in the
+ * pattern: a text that is too long for that is not checked. (Patterns that may take without end are in no client.)
+ */
+export function matches(pattern: string, text: string): boolean {
+  return isTooLongFor(pattern, text) || expression(pattern).test(text)
+}
+
+/** Would checking a text take too many steps? */
+export function isTooLongFor(pattern: string, text: string): boolean {
+  return text.length > 100 && text.length ** ((pattern.match(/[*+]|\{\d+,/g)?.length ?? 0) + (pattern.startsWith('^') ? 0 : 1)) > mostSteps
+}
+
 export function checkLimits(limits: JsonLimits, value: unknown): string | undefined {
   const written = String(value)
   if (limits.minimum !== undefined && compareNumbers(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
@@ -182,7 +207,7 @@ export function checkLimits(limits: JsonLimits, value: unknown): string | undefi
   const [whole = '', fraction = ''] = written.replace(/^-/, '').split('.')
   if (limits.totalDigits !== undefined && whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
   if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-  for (const group of limits.patterns ?? []) if (!group.some((pattern) => expression(pattern).test(written))) return `must match ${group.join(' or ')}, is ${show(value)}`
+  for (const group of limits.patterns ?? []) if (!group.some((pattern) => matches(pattern, written))) return `must match ${group.join(' or ')}, is ${show(value)}`
   return undefined
 }
 

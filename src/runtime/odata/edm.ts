@@ -22,8 +22,8 @@ export function quotedText(text: string): string {
 }
 
 /** A text of a certain form; what a service sends is taken as it is. */
-export function textLike(simple: string, form: RegExp): SimpleJson<never> {
-  return { simple, check: (value) => typeof value === 'string' && form.test(value), read: (json) => (typeof json === 'string' ? (json as never) : undefined), write: (value) => value }
+export function textLike(simple: string, form: RegExp, further: (text: string) => boolean = () => true): SimpleJson<never> {
+  return { simple, check: (value) => typeof value === 'string' && form.test(value) && further(value), read: (json) => (typeof json === 'string' ? (json as never) : undefined), write: (value) => value }
 }
 
 /** A whole number within bounds; services that write it in quotes are understood. */

@@ -1,3 +1,4 @@
+import { dayExists, offset } from '../calendar.js'
 import { base64, decimalText, int64Text, type SimpleJson } from '../json/values.js'
 import { edm, floating, textLike, type Edm } from './edm.js'
 
@@ -5,7 +6,7 @@ export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
 /** The primitive types as OData 2 writes them: in JSON (OData V2, JSON Format, section 4), and in addresses (OData V2, Overview, section 6, Abstract Type System). */
 
-const iso = '\\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])T(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,3})?)?'
+const iso = '\\d{4}-\\d\\d-\\d\\dT(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,3})?)?'
 
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', (written) => `${written}L`)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', (written) => `${written}M`)
@@ -13,7 +14,7 @@ export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written
 export const single: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written) => written), 'number', (written) => suffixed(written, 'f'))
 /** A date and time without a zone. */
 export const dateTime: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ ticks('a date and time without offset, like 2026-11-23T14:30:00', new RegExp(`^${iso}$`)), 'dateTime', (written) => `datetime'${written}'`)
-export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ ticks('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${iso}(?:Z|[+-]\\d\\d:\\d\\d)$`)), 'dateTime', (written) => `datetimeoffset'${written}'`)
+export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ ticks('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${iso}(?:Z|${offset})$`)), 'dateTime', (written) => `datetimeoffset'${written}'`)
 /** A time of day, written as the time since midnight. */
 export const time: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a time of day like PT14H30M', /^PT(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?$/), 'time', (written) => `time'${written}'`)
 export const guid: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a GUID like 01234567-89ab-cdef-0123-456789abcdef', /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i), 'other', (written) => `guid'${written}'`)
@@ -34,13 +35,13 @@ function suffixed(written: string, suffix: string): string {
 function ticks(simple: string, form: RegExp): SimpleJson<never> {
   return {
     simple,
-    check: (value) => typeof value === 'string' && form.test(value) && !Number.isNaN(Date.parse(value)),
+    check: (value) => typeof value === 'string' && form.test(value) && dayExists(value),
     read(json) {
       if (typeof json !== 'string') return undefined
-      const [, milliseconds, offset] = /^\/Date\((-?\d+)([+-]\d+)?\)\/$/.exec(json) ?? []
+      const [, milliseconds, behind] = /^\/Date\((-?\d+)([+-]\d+)?\)\/$/.exec(json) ?? []
       // Services that speak a later JSON write ISO text.
       if (milliseconds === undefined) return Number.isNaN(Date.parse(json)) ? undefined : (json as never)
-      const minutes = Number(offset ?? 0)
+      const minutes = Number(behind ?? 0)
       const local = new Date(Number(milliseconds) + minutes * 60_000)
       if (Number.isNaN(local.getTime())) return undefined
       const written = local.toISOString().replace(/\.000Z$|Z$/, '')

@@ -1,3 +1,4 @@
+import { dayExists, offset } from '../calendar.js'
 import { base64, decimalText, int64Text } from '../json/values.js'
 import { bytesToBase64, base64ToBytes } from '../plain.js'
 import { bare, edm, floating, textLike, type Edm } from './edm.js'
@@ -9,15 +10,15 @@ export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
  * decimals are texts in JSON, which `IEEE754Compatible=true` announces (JSON Format, section 3.2), so that no digit is lost on the way.
  */
 
-const day = '\\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\\d|3[01])'
+const day = '\\d{4}-\\d\\d-\\d\\d'
 const clock = '(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,12})?)?'
 
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', bare)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', bare)
 export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written, value) => (Number.isFinite(value) ? value : written)), 'number', floatingLiteral)
 export const single: Edm = double
-export const date: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date like 2026-11-23', new RegExp(`^${day}$`)), 'date', bare)
-export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${day}T${clock}(?:Z|[+-](?:0\\d|1[0-4]):[0-5]\\d)$`)), 'dateTime', bare)
+export const date: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date like 2026-11-23', new RegExp(`^${day}$`), dayExists), 'date', bare)
+export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${day}T${clock}(?:Z|${offset})$`), dayExists), 'dateTime', bare)
 export const timeOfDay: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a time of day like 14:30:00', new RegExp(`^${clock}$`)), 'time', bare)
 export const duration: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a duration like P1DT2H30M', /^-?P(?=.)(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/), 'other', (written) => `duration'${written}'`)
 export const guid: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a GUID like 01234567-89ab-cdef-0123-456789abcdef', /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i), 'other', bare)

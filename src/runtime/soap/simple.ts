@@ -1,3 +1,4 @@
+import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import type { ReadContext, SimpleCodec, WriteContext } from './codec.js'
 
@@ -104,17 +105,9 @@ function floating(simple: string): SimpleCodec<number> {
   }
 }
 
-const zone = '(?:Z|[+-](?:(?:0\\d|1[0-3]):[0-5]\\d|14:00))?'
+const zone = `(?:Z|${offset})?`
 const year = '-?(?:[1-9]\\d{3,}|0\\d{3})'
 const clock = '(?:(?:[01]\\d|2[0-3]):[0-5]\\d:[0-5]\\d(?:\\.\\d+)?|24:00:00(?:\\.0+)?)'
-
-function dayExists(value: string): boolean {
-  const [, years = '', month = '', day = ''] = /^(-?\d+)-(\d\d)-(\d\d)/.exec(value) ?? []
-  const lengths = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
-  const number = Number(years)
-  const leap = (number % 4 === 0 && number % 100 !== 0) || number % 400 === 0
-  return Number(day) >= 1 && Number(day) <= (month === '02' && !leap ? 28 : (lengths[Number(month) - 1] ?? 0))
-}
 
 export const text: SimpleCodec<string> = /* @__PURE__ */ ofText('text', (value) => value)
 export const normalizedText: SimpleCodec<string> = /* @__PURE__ */ ofText('text', (value) => value.replace(/[\t\n\r]/g, ' '))
