@@ -84,6 +84,8 @@ export const messages = {
   'TM-2217': entry('metadata', 'Documents nest elements more than {limit} deep.', 'Nothing was imported.'),
   'TM-2219': entry('metadata', 'The facet <{element} value="{value}"> of "{name}" is not checked before sending.', 'The service itself will refuse values that break it.'),
   'TM-2220': entry('metadata', '<{element}> has {attribute}="{value}", which is no number.', 'The document is not valid; ask its owner. Nothing was imported.'),
+  'TM-2221': entry('metadata', '"{name}" is made of more than {limit} others, one inside another.', 'No service needs that: the document is damaged or hostile; ask its owner. Nothing was imported.'),
+  'TM-2222': entry('metadata', 'The message "{message}" has two parts called "{name}".', 'The document is not valid; ask its owner. Nothing was imported.'),
 
   'TM-2301': entry('metadata', 'OpenAPI {version} is not known; versions 2.0, 3.0, 3.1 and 3.2 are.', 'Ask the service\'s owner for one of those. Nothing was imported.'),
   'TM-2302': entry('metadata', 'The reference {reference} leads nowhere{chain}. {nearest}', 'What it stands for is taken as empty: a schema as any value. Correct it, or add what it names.'),
@@ -115,6 +117,7 @@ export const messages = {
   'TM-2410': entry('metadata', '{what} lacks its attribute "{attribute}".', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2411': entry('metadata', 'The type "{name}" extends itself, directly or through others.', 'The document is not valid; ask its owner. Nothing was imported.'),
   'TM-2412': entry('metadata', 'Left out, because the service says that it does not offer them: {operations}.', 'Nothing, if that is right; else ask the service\'s owner to correct its annotations.'),
+  'TM-2413': entry('metadata', 'The type definition "{name}" rests on another type definition, which OData does not allow.', 'The document is not valid; ask its owner. Nothing was imported.'),
 
   'TM-3001': entry('input', 'These files in {folder} were edited by hand: {files}.', 'Move your changes elsewhere, or write over them with --overwrite. Nothing was written.'),
   'TM-3002': entry('input', 'The folder {folder} has files that Tolmach did not write: {files}.', 'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.'),

@@ -66,16 +66,22 @@ export function fieldsOf(contract: Contract, record: RecordType): Field[] {
 }
 
 /** The fields that a value of this type may have: of a record, of all parts of an intersection, of any alternative of a union. */
-export function membersOf(contract: Contract, type: Type, within: readonly Type[] = []): Field[] {
+export function membersOf(contract: Contract, type: Type): Field[] {
+  return membersInside(contract, type, new Set())
+}
+
+/** @param seen types that were looked into: what comes twice has nothing to add */
+function membersInside(contract: Contract, type: Type, seen: Set<Type>): Field[] {
   const actual = resolve(contract, type)
-  if (within.includes(actual)) return []
+  if (seen.has(actual)) return []
+  seen.add(actual)
   switch (actual.kind) {
     case 'record':
       return fieldsOf(contract, actual)
     case 'intersection':
-      return actual.parts.flatMap((part) => membersOf(contract, part, [...within, actual]))
+      return actual.parts.flatMap((part) => membersInside(contract, part, seen))
     case 'union':
-      return actual.alternatives.flatMap((each) => membersOf(contract, each, [...within, actual]))
+      return actual.alternatives.flatMap((each) => membersInside(contract, each, seen))
     default:
       return []
   }

@@ -115,6 +115,7 @@ class FetchedDocuments implements Documents {
     if (!URL.canParse(reference, base)) throw problem('TM-2010', { reference, reason: 'it is not a valid address' }, { place })
     const address = new URL(reference, base)
     address.hash = ''
+    if (address.protocol === 'file:' && !isPath(address)) throw problem('TM-2010', { reference, reason: 'it is not the address of a file on this machine' }, { place })
     if (isWebAddress(base) && address.protocol === 'file:') throw problem('TM-2011', { from: withoutSecrets(base), reference }, { place })
     if (!['file:', 'http:', 'https:'].includes(address.protocol)) {
       throw problem('TM-2010', { reference, reason: `addresses of the kind "${address.protocol}" are not read` }, { place })
@@ -130,6 +131,7 @@ class FetchedDocuments implements Documents {
   }
 
   private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
+    if (!isWebAddress(address) && (await isEndless(fileURLToPath(address)))) throw problem('TM-2010', { reference, reason: 'it is a device or a pipe, not a file' }, { place })
     try {
       return await fetchDocument(address, this.seconds, this.send)
     } catch (error) {
@@ -166,6 +168,20 @@ class FetchedDocuments implements Documents {
     for (let count = 2; taken.has(label.toLowerCase()); count += 1) label = `${stem}-${count}${ending}`
     return label
   }
+}
+
+/** Does a `file:` address stand for a path of this machine? */
+function isPath(address: URL): boolean {
+  try {
+    return !fileURLToPath(address).includes('\0')
+  } catch {
+    return false
+  }
+}
+
+/** Is there something at a path that can be read without end, and was not asked for by the user but by a document? */
+async function isEndless(path: string): Promise<boolean> {
+  return stat(path).then((found) => !found.isFile() && !found.isDirectory(), () => false)
 }
 
 /**

@@ -1,4 +1,5 @@
-import { readFile, stat } from 'node:fs/promises'
+import { createReadStream } from 'node:fs'
+import { stat } from 'node:fs/promises'
 import { fileURLToPath } from 'node:url'
 import { Problem, problem } from '../contract/problem.js'
 import { isSecretName } from '../contract/secret-names.js'
@@ -37,7 +38,8 @@ async function fetchFromFile(address: string): Promise<Fetched> {
   try {
     const { size } = await stat(path)
     if (size > largestDocument) throw tooLarge()
-    return { address, bytes: await readFile(path), charset: undefined }
+    // What is no plain file has no size to go by.
+    return { address, bytes: await readLimited(createReadStream(path)), charset: undefined }
   } catch (error) {
     if (error instanceof Problem) throw error
     throw problem('TM-2001', { location: path, reason: fileReason(error) }, { cause: error })
@@ -48,7 +50,7 @@ async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): 
   const shown = withoutSecrets(address)
   const { username, password } = new URL(address)
   const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5' }
-  if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${decodeURIComponent(username)}:${decodeURIComponent(password)}`).toString('base64')}`
+  if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${unescaped(username)}:${unescaped(password)}`).toString('base64')}`
   const own = send === undefined ? await plainFetch(seconds) : undefined
   try {
     const response = await (send ?? own?.send ?? fetch)(withoutLogin(address), { headers, signal: AbortSignal.timeout(seconds * 1000) })
@@ -75,7 +77,7 @@ async function plainFetch(seconds: number): Promise<{ send: WebFetch; close(): P
   return { send: (url, init) => send(url, { ...init, dispatcher }) as unknown as Promise<Response>, close: () => dispatcher.destroy() }
 }
 
-async function readLimited(body: ReadableStream<Uint8Array> | null): Promise<Uint8Array> {
+async function readLimited(body: AsyncIterable<Uint8Array> | ReadableStream<Uint8Array> | null): Promise<Uint8Array> {
   const chunks: Uint8Array[] = []
   let size = 0
   for await (const chunk of (body ?? []) as AsyncIterable<Uint8Array>) {

@@ -1,5 +1,6 @@
 import randexp from 'randexp'
 import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarBase, ScalarType, Type } from '../contract/contract.js'
+import { largest } from '../contract/lists.js'
 import { expression } from '../contract/patterns.js'
 import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve, partsOf } from '../contract/queries.js'
 import { compareMoments } from '../runtime/soap/moments.js'
@@ -46,6 +47,13 @@ export function sampleInput(contract: Contract, operation: Operation, options: S
 export function sampleValue(contract: Contract, type: Type, name: string, options: SampleOptions): unknown {
   return new Sampler(contract, options).value(type, name)
 }
+
+/** So many values, and so many levels of types inside each other, are enough for a sample that somebody reads. */
+const mostValues = 20_000
+const mostLevels = 100
+/** So many items, and so many characters, of what asks for more. */
+const mostItems = 1000
+const mostCharacters = 10_000
 
 class Sampler {
   private readonly contract: Contract
@@ -135,7 +143,28 @@ class Sampler {
     yield* choices.map(pick)
   }
 
+  /** How many values were made so far. */
+  private values = 0
+
+  /** Types can ask for more than there is room for, or for themselves without end: where it is enough, a sample stops, and says so. */
+  private isEnough(): boolean {
+    this.values += 1
+    if (this.values <= mostValues && this.within.length <= mostLevels) return false
+    if (!this.isCut) this.fallShort('it would go on without end, or for very long')
+    this.isCut = true
+    return true
+  }
+  private isCut = false
+
+  private items(least: number, make: (at: number) => unknown): unknown[] {
+    if (least > mostItems) this.fallShort(`it must have at least ${String(least)} items`)
+    const items: unknown[] = []
+    for (let at = 0; at < Math.min(least, mostItems) && this.values <= mostValues; at += 1) items.push(make(at))
+    return items
+  }
+
   private shaped(type: Type, name: string): unknown {
+    if (this.isEnough() && partsOf(type).length + Number(type.kind === 'reference') > 0) return type.kind === 'list' || type.kind === 'tuple' ? [] : {}
     switch (type.kind) {
       case 'reference': {
         const named = namedType(this.contract, type.to)
@@ -156,7 +185,7 @@ class Sampler {
         if (type.item.kind === 'union' && type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))) return this.mixedItems(type.item.alternatives)
         const least = type.minItems ?? 0
         const count = this.endless(type.item) ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
-        return Array.from({ length: count }, () => this.value(type.item, name))
+        return this.items(count, () => this.value(type.item, name))
       }
       case 'fragment':
         return name
@@ -176,7 +205,7 @@ class Sampler {
         return {}
       case 'tuple': {
         const items = type.items.filter((item, at) => at < type.minItems || (this.full && !this.endless(item)))
-        const rest = type.rest === undefined ? [] : Array.from({ length: Math.max(0, type.minItems - type.items.length) }, () => this.value(type.rest as Type, name))
+        const rest = type.rest === undefined ? [] : this.items(type.minItems - type.items.length, () => this.value(type.rest as Type, name))
         return [...items.map((item, at) => this.value(item, `${name}${at + 1}`)), ...rest]
       }
       default:
@@ -187,6 +216,8 @@ class Sampler {
   private scalar(type: ScalarType, name: string): unknown {
     const value = scalar(type, name)
     const limits = type.constraints ?? {}
+    this.values += Math.floor(String(value).length / 100)
+    if (type.base === 'bytes' && (limits.minLength ?? 0) > mostCharacters) this.fallShort(`it must have at least ${String(limits.minLength)} bytes`)
     if (type.base === 'text' && limits.allowed === undefined && !fitsText(limits, String(value))) this.fallShort(`no text was found that ${(limits.patterns ?? []).length > 0 ? `matches ${(limits.patterns ?? []).map((group) => group.join(' or ')).join(' and ')}` : 'has the right length'}`)
     return value
   }
@@ -277,7 +308,7 @@ function scalar(type: ScalarType, name: string): unknown {
     case 'double':
       return type.format === 'integer' ? Number(wholeNumber(limits)) : limits.multipleOf !== undefined && limits.minimum === undefined ? Number(limits.multipleOf) : Number(decimal(limits))
     case 'bytes':
-      return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3)))
+      return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3, mostCharacters)))
     case 'dateTime':
       return moment(limits, '2026-11-23T14:30:00')
     case 'date':
@@ -347,7 +378,7 @@ function fitsText({ minLength = 0, maxLength = Infinity, patterns = [] }: Constr
 }
 
 function text(limits: Constraints, name: string): string {
-  const least = limits.minLength ?? 0
+  const least = Math.min(limits.minLength ?? 0, mostCharacters)
   const plain = [...name].slice(0, limits.maxLength ?? 60).join('').padEnd(least, 'x')
   const candidates = [plain, ...(limits.patterns ?? []).flat().flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)])]
   return candidates.find((each) => fitsText(limits, each)) ?? plain
@@ -360,10 +391,33 @@ function matching(pattern: string, length: number): string {
     const generator = new RandExp(classes)
     generator.max = Math.max(1, length)
     generator.randInt = (from, to) => (to - from > 1000 ? from : Math.min(to, from + (to - from > 25 ? 7 : 0)))
-    return generator.gen()
+    return longest(Reflect.get(generator, 'tokens') as Token) > mostCharacters ? '' : generator.gen()
   } catch {
     return ''
   }
+}
+
+/** What a pattern is read as: parts one after the other or instead of each other, one that repeats, one that repeats another's text, or one character. */
+interface Token {
+  readonly type: number
+  readonly stack?: readonly Token[]
+  readonly options?: readonly (readonly Token[])[]
+  readonly remember?: boolean
+  readonly min?: number
+  readonly value?: Token | number
+}
+
+/** The type of a part that repeats another's text. */
+const reference = 6
+
+/** How many characters a text that is made for a pattern may have; `groups` has those of the groups that a later part may repeat. */
+function longest(token: Token, groups: number[] = []): number {
+  const sum = (tokens: readonly Token[]): number => tokens.reduce((length, each) => length + longest(each, groups), 0)
+  if (token.min !== undefined && typeof token.value === 'object') return (token.min + 8) * longest(token.value, groups)
+  const at = token.remember === true ? groups.push(0) - 1 : undefined
+  const length = token.stack !== undefined ? sum(token.stack) : token.options !== undefined ? largest(token.options.map(sum)) : typeof token.value === 'number' && token.type === reference ? (groups[token.value - 1] ?? 0) : 1
+  if (at !== undefined) groups[at] = length
+  return length
 }
 
 /** A pattern with Unicode properties replaced by some of what they stand for, which is all that the generator knows. */

@@ -1,3 +1,4 @@
+import { describe, expect, it } from '@jest/globals'
 import * as json from '../../src/runtime/json/values.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'

@@ -38,13 +38,14 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
 export function valuesFor(schema: DataNode, { member, mapping }: Discriminator, references: References): string[] {
   const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
   if (mapped.length > 0) return mapped
-  const own = onlyValue(schema, member, references, [])
+  const own = onlyValue(schema, member, references, new Set())
   return [own ?? schemaName(schema)]
 }
 
 /** The one value that a schema allows a member, where there is but one. */
-function onlyValue(schema: DataNode, member: string, references: References, within: readonly DataNode[]): string | undefined {
-  if (within.includes(schema)) return undefined
+function onlyValue(schema: DataNode, member: string, references: References, seen: Set<DataNode>): string | undefined {
+  if (seen.has(schema)) return undefined
+  seen.add(schema)
   const property = schema.members.get('properties')?.members.get(member)
   const target = property === undefined ? undefined : references.peek(property)
   const values = target?.members.get('enum')?.items ?? []
@@ -52,7 +53,7 @@ function onlyValue(schema: DataNode, member: string, references: References, wit
   if (typeof value === 'string') return value
   for (const part of schema.members.get('allOf')?.items ?? []) {
     const settled = references.peek(part)
-    const found = settled === undefined ? undefined : onlyValue(settled, member, references, [...within, schema])
+    const found = settled === undefined ? undefined : onlyValue(settled, member, references, seen)
     if (found !== undefined) return found
   }
   return undefined

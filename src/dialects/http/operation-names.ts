@@ -37,10 +37,17 @@ export class OperationNames {
     // Long names are cut; what tells twins apart may not be cut off.
     const suffixed = (suffix: string): string[] => [...group, camelCase([...last].slice(0, 70).join('') + suffix)]
     let candidate = suffixed(pascalCase(method.toLowerCase()))
-    for (let count = 2; !this.take(candidate); count += 1) candidate = suffixed(String(count))
+    const key = grouped.join('.').toLowerCase()
+    for (let count = this.twins.get(key) ?? 2; !this.take(candidate); count += 1) {
+      candidate = suffixed(String(count))
+      this.twins.set(key, count + 1)
+    }
     this.notes.add('approximated', 'TM-2307', { id: id ?? base, name: candidate.join('.') }, node.origin)
     return candidate
   }
+
+  /** Of names that several operations wish for: the number that the next one gets. */
+  private readonly twins = new Map<string, number>()
 
   private take(path: readonly string[]): boolean {
     const key = path.join('.').toLowerCase()

@@ -1,3 +1,4 @@
+import { problem } from '../../contract/problem.js'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { nodeAt, parseData } from '../../documents/data-tree.js'
 import type { DataNode } from '../../documents/data-node.js'
@@ -69,6 +70,7 @@ export class References {
       reference.read = true
       for (const keyword of ['summary', 'description', '$id', '$anchor', '$dynamicAnchor', '$defs']) current.get(keyword)
       passed.push(current)
+      if (passed.length > mostInside) throw problem('TM-2221', { name: String(node.key), limit: mostInside }, { place: node.origin })
       const target = this.follow(current, reference)
       const chain = passed.map((each) => String(referenceOf(each)?.value ?? ''))
       if (target === undefined) {
@@ -198,6 +200,9 @@ export class References {
     return URL.canParse(location, base) ? new URL(location, base).href : location
   }
 }
+
+/** So many schemas can lead to each other, one to the next. */
+export const mostInside = 500
 
 /** The `$ref` of a node, where it is one: a property may be called so too, and then it is a schema. */
 export function referenceOf(node: DataNode): DataNode | undefined {

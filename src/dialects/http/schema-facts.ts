@@ -1,6 +1,7 @@
 import type { DataNode } from '../../documents/data-node.js'
+import { problem } from '../../contract/problem.js'
 import { pascalCase } from '../../naming/identifiers.js'
-import { referenceOf, type References } from './references.js'
+import { mostInside, referenceOf, type References } from './references.js'
 import { annotations } from './siblings.js'
 
 /** What can be told of a schema by looking at it, before it is read. */
@@ -39,12 +40,25 @@ export function isOnlyNull(node: DataNode): boolean {
 }
 
 /** Are all values of the schema objects, as far as its text goes? */
-export function isObjectSchema(node: DataNode, references: References, within: readonly DataNode[] = []): boolean {
-  if (within.includes(node)) return true
-  const inside = [...within, node]
+export function isObjectSchema(node: DataNode, references: References): boolean {
+  return isObject(node, references, new Map(), 0)
+}
+
+/** What is known of a schema is not asked again, or schemas that name others twice take twice as long with every step; while it is being asked it counts as one. */
+function isObject(node: DataNode, references: References, known: Map<DataNode, boolean>, depth: number): boolean {
+  const already = known.get(node)
+  if (already !== undefined) return already
+  if (depth > mostInside) throw problem('TM-2221', { name: schemaName(node), limit: mostInside }, { place: node.origin })
+  known.set(node, true)
+  const found = saysObject(node, references, (each) => isObject(each, references, known, depth + 1))
+  known.set(node, found)
+  return found
+}
+
+function saysObject(node: DataNode, references: References, is: (node: DataNode) => boolean): boolean {
   if (referenceOf(node) !== undefined) {
     const target = references.peek(node)
-    return target !== undefined && target !== node && isObjectSchema(target, references, inside)
+    return target !== undefined && target !== node && is(target)
   }
   const type = node.members.get('type')
   if (type !== undefined) {
@@ -55,7 +69,7 @@ export function isObjectSchema(node: DataNode, references: References, within: r
   if (node.members.has('enum') || node.members.has('const') || node.members.has('items')) return false
   const all = node.members.get('allOf')?.items ?? []
   const alternatives = [...(node.members.get('oneOf')?.items ?? []), ...(node.members.get('anyOf')?.items ?? [])].filter((each) => !isOnlyNull(each))
-  return all.some((each) => isObjectSchema(each, references, inside)) || (alternatives.length > 0 && alternatives.every((each) => isObjectSchema(each, references, inside)))
+  return all.some(is) || (alternatives.length > 0 && alternatives.every(is))
 }
 
 /**

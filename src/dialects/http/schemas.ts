@@ -367,19 +367,21 @@ export class SchemaReader {
   /** The schema that another part of the same composition gives a member. */
   private describedElsewhere(node: DataNode, name: string): DataNode | undefined {
     const whole = node.parent?.key === 'allOf' ? (node.parent.parent ?? node) : node
-    const search = (part: DataNode, within: readonly DataNode[]): DataNode | undefined => {
+    const seen = new Set<DataNode>()
+    const search = (part: DataNode): DataNode | undefined => {
       const settled = this.references.peek(part)
-      if (settled === undefined || within.includes(settled)) return undefined
+      if (settled === undefined || seen.has(settled)) return undefined
+      seen.add(settled)
       const own = settled.members.get('properties')?.members.get(name)
       if (own !== undefined && own.kind === 'object') return own
       const inside = [...(settled.members.get('allOf')?.items ?? []), ...(referenceOf(settled) === undefined ? [] : [settled])]
       for (const each of inside) {
-        const found = search(each, [...within, settled])
+        const found = search(each)
         if (found !== undefined) return found
       }
       return undefined
     }
-    return search(whole, [])
+    return search(whole)
   }
 
   private property(name: string, schema: DataNode, where: Where, direction: Direction, required: ReadonlySet<string>): Field | undefined {

@@ -46,7 +46,8 @@ export class OperationReader {
       }
     }
     reader.bind(sets)
-    const resources = [...sets, ...sets.flatMap((resource) => reader.inside(resource, sets))]
+    const names = new Set(sets.map(({ name }) => name))
+    const resources = [...sets, ...sets.flatMap((resource) => reader.inside(resource, names))]
     for (const resource of resources) {
       this.readResource(resource)
       const { name, documentation, origin, layout } = resource

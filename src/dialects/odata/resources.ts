@@ -28,6 +28,8 @@ interface Placed {
 
 /** Entities inside entities are followed so deep. */
 const deepest = 3
+/** So many are followed. */
+const mostInside = 2000
 
 /** Reads what an entity container has, and what lies inside of that (CSDL XML 4.01, sections 8.4 and 13.2 to 13.4). */
 export class ResourceReader {
@@ -96,8 +98,10 @@ export class ResourceReader {
     return named ?? (others.length === 0 ? only?.name : undefined)
   }
 
+  private insides = 0
+
   /** What lies inside the entities of a resource and has no set of its own. */
-  inside(outer: Resource, resources: readonly Resource[]): Resource[] {
+  inside(outer: Resource, names: ReadonlySet<string>): Resource[] {
     const { layout } = outer
     const within = [...(layout.within ?? []), { path: layout.path, entity: layout.entity, ...(layout.singleton === true ? { singleton: layout.singleton } : {}) }]
     if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
@@ -105,14 +109,15 @@ export class ResourceReader {
       const entity = targetOf(field)
       if (field.relation?.contained !== true || entity === undefined) return []
       const chain = within.map((step) => step.entity)
-      if (chain.includes(entity) || within.length >= deepest) {
-        this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: 'there is no end to their addresses' }, field.origin)
+      if (chain.includes(entity) || within.length >= deepest || this.insides >= mostInside) {
+        this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: this.insides >= mostInside ? `there are more than ${String(mostInside)} of their kind` : 'there is no end to their addresses' }, field.origin)
         return []
       }
+      this.insides += 1
       let name = outer.name + pascalCase(field.name)
-      while (resources.some((each) => each.name === name)) name += '_'
+      while (names.has(name)) name += '_'
       const made: Resource = { name, guarded: false, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
-      return [made, ...this.inside(made, resources)]
+      return [made, ...this.inside(made, names)]
     })
   }
 }

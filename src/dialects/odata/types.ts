@@ -25,6 +25,9 @@ const examples: Readonly<Record<string, string>> = { 'Edm.DateTimeOffset': '2026
 /** Types of values that the contract can say nothing of. */
 const anyValue = /^Edm\.(?:Untyped|PrimitiveType|ComplexType|EntityType|Geo\w+)$/
 
+/** So many types can extend each other, one the next. */
+const mostBases = 500
+
 /** A value's type with what else its declaration says. */
 export interface Placed {
   readonly type: Type
@@ -46,7 +49,7 @@ export class TypeReader {
   readAll(): void {
     for (const { name, element } of this.csdl.allTypes()) if (element.local === 'EntityType') this.entities.add(name)
     for (const declared of this.csdl.allTypes()) this.types[declared.name] = this.readType(declared)
-    for (const id of this.entities) this.checkBases(id)
+    for (const type of Object.values(this.types)) if (type.kind === 'record') this.checkBases(type.id)
   }
 
   isEntity(id: TypeId): boolean {
@@ -133,6 +136,7 @@ export class TypeReader {
     for (let at: TypeId | undefined = id; at !== undefined; ) {
       if (seen.has(at)) throw problem('TM-2411', { name: id }, { place: this.record(id).origin })
       seen.add(at)
+      if (seen.size > mostBases) throw problem('TM-2221', { name: id, limit: mostBases }, { place: this.record(id).origin })
       at = this.record(at).base?.to
     }
   }
@@ -207,6 +211,8 @@ export class TypeReader {
     if (element.local === 'EnumType') return { ...head, kind: 'enumeration', members: this.enumerationMembers(element, name), base: { kind: 'scalar', base: 'text', format: name, origin } }
     if (element.local === 'TypeDefinition') {
       const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
+      const underlying = type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
+      if (underlying === 'TypeDefinition') throw problem('TM-2413', { name }, { place: element.origin })
       return { ...type, ...head }
     }
     const written = element.attribute('BaseType')

@@ -373,12 +373,13 @@ function withHeaderFaults(faults: readonly Fault[], others: readonly Fault[]): F
 function partsOfMessage(message: Definition): Part[] {
   message.element.read = true
   documentationOf(message.element)
-  return message.element.take(wsdl, 'part').map((element) => ({
-    name: wantedAttribute(element, 'name'),
-    element,
-    elementName: element.attribute('element'),
-    typeName: element.attribute('type'),
-  }))
+  const names = new Set<string>()
+  return message.element.take(wsdl, 'part').map((element) => {
+    const name = wantedAttribute(element, 'name')
+    if (names.has(name)) throw problem('TM-2222', { name, message: message.name[1] }, { place: element.origin })
+    names.add(name)
+    return { name, element, elementName: element.attribute('element'), typeName: element.attribute('type') }
+  })
 }
 
 /** The value of an attribute, without marking it as read. */

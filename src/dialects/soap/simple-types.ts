@@ -51,8 +51,8 @@ export function readSimpleType(element: XmlElement, name: string, notes: Notes, 
     documentationOf(union)
     const named = (union.attribute('memberTypes') ?? '').split(/\s+/).filter((each) => each !== '').map((each) => simpleOf(each, union))
     const inside = union.take(xsd, 'simpleType').map((each) => readSimpleType(each, name, notes, simpleOf))
-    // The members of a union that is a member are members themselves.
-    const alternatives = [...named, ...inside].flatMap((each) => (each.kind === 'union' ? (each.alternatives as SimpleType[]) : [each]))
+    // The members of a union that is a member are members themselves: each once, or unions of unions double with every step.
+    const alternatives = [...new Set([...named, ...inside].flatMap((each) => (each.kind === 'union' ? (each.alternatives as SimpleType[]) : [each])))]
     if (alternatives.length === 0) throw problem('TM-2104', { what: `The union "${name}"`, attribute: 'memberTypes' }, { place: union.origin })
     return { kind: 'union', alternatives, ...documentation, origin }
   }
@@ -91,14 +91,15 @@ export function applyFacets(base: SimpleType, restriction: XmlElement, name: str
     return groups.length === 0 ? {} : { patterns: groups }
   }
   if (base.kind === 'enumeration') {
-    const wanted = values('enumeration').map(({ value }) => value)
+    const wanted = new Set(values('enumeration').map(({ value }) => value))
     const { patterns = [] } = patternsOf(undefined)
     const least = Number(values('minLength')[0]?.value ?? 0)
     const most = Number(values('maxLength')[0]?.value ?? Infinity)
     const exact = values('length')[0]?.value
     values('whiteSpace')
-    const fits = (value: string): boolean => patterns.every((group) => group.some((pattern) => new RegExp(`^(?:${pattern})$`, 'u').test(value))) && value.length >= least && value.length <= most && (exact === undefined || value.length === Number(exact))
-    return { ...base, members: base.members.filter(({ value }) => (wanted.length === 0 || wanted.includes(value)) && fits(value)) }
+    const expressions = patterns.map((group) => group.map((pattern) => new RegExp(`^(?:${pattern})$`, 'u')))
+    const fits = (value: string): boolean => expressions.every((group) => group.some((expression) => expression.test(value))) && value.length >= least && value.length <= most && (exact === undefined || value.length === Number(exact))
+    return { ...base, members: base.members.filter(({ value }) => (wanted.size === 0 || wanted.has(value)) && fits(value)) }
   }
   if (base.kind === 'list') {
     const length = values('length')[0]?.value
@@ -142,6 +143,6 @@ export function applyFacets(base: SimpleType, restriction: XmlElement, name: str
     return scalar
   }
   const members = restriction.take(xsd, 'enumeration').map((element) => ({ value: wantedAttribute(element, 'value'), ...documented(element), origin: element.origin }))
-  const distinct = members.filter((member, index) => members.findIndex((other) => other.value === member.value) === index)
+  const distinct = [...new Map(members.map((member) => [member.value, member] as const).reverse()).values()].reverse()
   return distinct.length === 0 ? scalar : { kind: 'enumeration', members: distinct, base: scalar, origin: base.origin }
 }

@@ -31,6 +31,9 @@ interface Draft {
 /** What content models are made of. */
 const particles = ['element', 'sequence', 'choice', 'all', 'group', 'any']
 
+/** So many definitions can rest on each other, and so many groups can stand in one. */
+const mostInside = 500
+
 /** Turns the components of a schema set into contract types. */
 export class TypeReader {
   readonly types: Record<TypeId, NamedType> = {}
@@ -119,6 +122,7 @@ export class TypeReader {
     if (id in this.types) return
     const { element, schema } = component
     const name = component.name[1]
+    if (this.reading.size > mostInside) throw problem('TM-2221', { name, limit: mostInside }, { place: element.origin })
     if (element.local === 'simpleType') {
       if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.origin })
       this.reading.add(id)
@@ -611,15 +615,23 @@ export class TypeReader {
     return { kind: 'reference', to: id, origin: at.origin }
   }
 
-  /** Group definitions that contain themselves would never end. */
+  /** Group definitions that contain themselves would never end, nor would those that contain others twice, which do so again. */
   private expand<Result>(component: Component, kind: string, read: () => Result): Result {
     const id = `${kind} ${keyOf(component.name)}`
     if (this.reading.has(id)) throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
+    if (this.expanding === 0) this.expanded = 0
+    this.expanded += 1
+    if (this.expanded > mostInside) throw problem('TM-2221', { name: component.name[1], limit: mostInside }, { place: component.element.origin })
     this.reading.add(id)
+    this.expanding += 1
     const result = read()
+    this.expanding -= 1
     this.reading.delete(id)
     return result
   }
+
+  private expanding = 0
+  private expanded = 0
 
   private noteIdentityConstraints(element: XmlElement): void {
     for (const local of ['key', 'keyref', 'unique']) {

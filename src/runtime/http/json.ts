@@ -151,7 +151,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     })
   }
   if ('oneOf' in codec) {
-    const misfits = (each: JsonRef): number => {
+    const misfits = (each: JsonRef): number => reading.count(each, json, elsewhere, () => {
       let deviations = 0
       try {
         fromJson(each, json, path, () => (deviations += 1), elsewhere)
@@ -159,7 +159,7 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
       } catch {
         return Infinity
       }
-    }
+    })
     return fromJson(alternativeFor(codec, json, misfits), json, path, onDeviation, elsewhere)
   }
   if ('allOf' in codec) {
@@ -305,10 +305,46 @@ function alternativeFor({ by, oneOf }: JsonAlternatives, value: unknown, misfits
 }
 
 function misfitsOf(reference: JsonRef, value: unknown, elsewhere: Elsewhere): number {
-  const misfits: Misfit[] = []
-  checkJson(reference, value, '', misfits, elsewhere)
-  return misfits.length
+  return checking.count(reference, value, elsewhere, () => {
+    const misfits: Misfit[] = []
+    checkJson(reference, value, '', misfits, elsewhere)
+    return misfits.length
+  })
 }
+
+/**
+ * How badly values fit alternatives. Alternatives that have alternatives, in values inside each other, would be tried again and again, twice as
+ * often with every level: while one is being tried, what was found inside of it is known.
+ */
+class Trials {
+  private readonly found = new Map<object, Map<unknown, number>>()
+  private readonly foundBesideAny = new Map<object, Map<unknown, number>>()
+  private depth = 0
+
+  count(reference: JsonRef, value: unknown, elsewhere: Elsewhere, count: () => number): number {
+    const known = this.depth === 0 || (elsewhere !== 'any' && elsewhere.length > 0) ? undefined : this.of(settled(reference), elsewhere === 'any' ? this.foundBesideAny : this.found)
+    const already = known?.get(value)
+    if (already !== undefined) return already
+    this.depth += 1
+    try {
+      const made = count()
+      known?.set(value, made)
+      return made
+    } finally {
+      this.depth -= 1
+      if (this.depth === 0) for (const each of [this.found, this.foundBesideAny]) each.clear()
+    }
+  }
+
+  private of(codec: object, found: Map<object, Map<unknown, number>>): Map<unknown, number> {
+    let known = found.get(codec)
+    if (known === undefined) found.set(codec, (known = new Map()))
+    return known
+  }
+}
+
+const reading = /* @__PURE__ */ new Trials()
+const checking = /* @__PURE__ */ new Trials()
 
 /** What the other parts of an object describe, for one part. A part that is no union leaves judging of names to the whole. */
 function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
@@ -324,16 +360,33 @@ function isUnion(reference: JsonRef): boolean {
 /** Does the codec admit members that it does not name? */
 function isOpen(reference: JsonRef): boolean {
   const codec = settled(reference)
+  const already = openness.get(codec)
+  if (already !== undefined) return already
+  const found = admitsOthers(codec)
+  openness.set(codec, found)
+  return found
+}
+
+const openness = /* @__PURE__ */ new WeakMap<object, boolean>()
+
+function admitsOthers(codec: ReturnType<typeof settled>): boolean {
   if ('members' in codec) return codec.open === true
   if ('obeys' in codec) return isOpen(codec.is)
   return 'allOf' in codec ? codec.allOf.some(isOpen) : 'oneOf' in codec ? codec.oneOf.some(isOpen) : true
 }
 
-function memberNames(reference: JsonRef): string[] {
+function memberNames(reference: JsonRef): readonly string[] {
   const codec = settled(reference)
-  if ('obeys' in codec) return memberNames(codec.is)
-  return 'members' in codec ? Object.keys(codec.members) : 'allOf' in codec ? codec.allOf.flatMap(memberNames) : 'oneOf' in codec ? codec.oneOf.flatMap(memberNames) : []
+  let found = namesOf.get(codec)
+  if (found === undefined) {
+    const inside: readonly JsonRef[] = 'obeys' in codec ? [codec.is] : 'allOf' in codec ? codec.allOf : 'oneOf' in codec ? codec.oneOf : []
+    found = 'members' in codec ? Object.keys(codec.members) : [...new Set(inside.flatMap(memberNames))]
+    namesOf.set(codec, found)
+  }
+  return found
 }
+
+const namesOf = /* @__PURE__ */ new WeakMap<object, readonly string[]>()
 
 /** One object of what several codecs made of the same one: each member from the codec that knows it. */
 function mergeParts(parts: readonly Readonly<Record<string, unknown>>[], codecs: readonly JsonRef[]): Record<string, unknown> {

@@ -49,13 +49,33 @@ export interface Break {
 
 /** The first place at which a JSON value breaks a rule; undefined when it keeps it. Numbers may be RawNumbers. */
 export function brokenRule(rule: LiveRule, json: unknown, path: string): Break | undefined {
+  steps = 0
   return judge(rule, json, path, new Set())
+}
+
+/** So many steps a judgement may take, and so many rules may stand inside each other. */
+const mostSteps = 2e7
+const mostLevels = 1000
+
+let steps = 0
+let level = 0
+
+/** Rules can lead to themselves, or to others twice which do so again: after very many steps nothing more counts as broken. */
+function judge(rule: LiveRule, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
+  steps += 1
+  if (rule === true || steps > mostSteps || level > mostLevels) return undefined
+  level += 1
+  try {
+    return judgeRule(rule, json, path, seen)
+  } finally {
+    level -= 1
+  }
 }
 
 /**
  * @param seen names of members and positions of items that a keyword had a say on: what `unevaluated…` leaves alone (Core, section 11)
  */
-function judge(rule: LiveRule, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
+function judgeRule(rule: LiveRule, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
   if (rule === true) return undefined
   const broken = (message: string): Break => ({ path, message })
   if (rule === false) return broken('must not be there')
