@@ -73,6 +73,7 @@ test.each([
   ['a thousand million bytes', wsdl(faceted('<xs:minLength value="1000000000"/>', 'xs:base64Binary')), 'it must have at least 1000000000 bytes'],
   ['a pattern of as many', wsdl(faceted('<xs:pattern value="a{999999999}"/>')), 'no text was found that matches a{999999999}'],
   ['two parts of one name', wsdl(one(''), '<part name="in" element="t:berth"/><part name="in" type="xs:string"/>'), 'TM-2222'],
+  ['two attributes of one name', wsdl('<xs:complexType name="T"><xs:attribute name="x" type="xs:int"/><xs:attribute name="x" type="xs:int"/></xs:complexType>'), 'read'],
   ['many values, each once', wsdl(faceted(times(100_000, (at) => `<xs:enumeration value="v${String(at)}"/>`))), 'read'],
 ])('XML Schema: %s', async (_name, text, expected) => expect(await outcome(soap, text)).toBe(expected))
 
@@ -81,6 +82,7 @@ describe('JSON Schema', () => {
 
   it.each<[string, unknown]>([
     ['not', { not: ref('T') }], ['if', { if: ref('T'), then: { type: 'string' } }], ['then', { if: { type: 'string' }, then: ref('T') }], ['else', { if: { type: 'string' }, else: ref('T') }], ['allOf', { allOf: [ref('T')] }], ['oneOf', { oneOf: [ref('T'), ref('T')] }],
+    ['dependentRequired', { type: 'object', minProperties: 1, required: ['a'], properties: { a: ref('T') }, dependentRequired: { a: 'a' }, enum: 'a' }],
     ['dependentSchemas', { dependentSchemas: { a: ref('T') } }], ['propertyNames', { type: 'object', propertyNames: ref('T') }], ['contains', { type: 'array', minItems: 1, contains: ref('T') }], ['$ref', ref('T')],
   ])('%s of itself', async (_keyword, schema) => expect(typeof (await outcome(http, api({ T: schema })))).toBe('string'))
 

@@ -10,7 +10,7 @@ import { bounds } from './scalars.js'
  */
 export type Rule = boolean | { readonly [keyword: string]: unknown }
 
-const plainKeywords = ['maxLength', 'minLength', 'maxItems', 'minItems', 'uniqueItems', 'maxContains', 'minContains', 'maxProperties', 'minProperties', 'dependentRequired']
+const plainKeywords = ['maxLength', 'minLength', 'maxItems', 'minItems', 'uniqueItems', 'maxContains', 'minContains', 'maxProperties', 'minProperties']
 /** Keywords whose values are a schema, a list of schemas, schemas by name; `items` is read apart, having been a list once. */
 export const schemaKeywords: readonly string[] = ['not', 'if', 'then', 'else', 'contains', 'additionalProperties', 'propertyNames', 'unevaluatedItems', 'unevaluatedProperties']
 export const listKeywords: readonly string[] = ['allOf', 'anyOf', 'oneOf', 'prefixItems']
@@ -43,10 +43,13 @@ export class RuleReader {
     const rule: Record<string, unknown> = {}
     if (counts('$ref') && referenceOf(node) !== undefined) rule['$ref'] = this.refer(node)
     if (counts('type')) rule['type'] = this.types(node)
-    for (const keyword of ['enum', 'const']) if (counts(keyword)) rule[keyword] = this.whole(node.get(keyword))
+    if (counts('const')) rule['const'] = this.whole(node.get('const'))
+    // What stands where a list must is told where the type is read.
+    if (counts('enum') && node.get('enum')?.kind === 'list') rule['enum'] = this.whole(node.get('enum'))
     if (rule['enum'] !== undefined && node.flag('nullable')) rule['enum'] = [...(rule['enum'] as unknown[]), null]
     if (['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'].some(counts)) Object.assign(rule, bounds(node))
     for (const keyword of plainKeywords) if (counts(keyword)) rule[keyword] = this.whole(node.get(keyword))
+    if (counts('dependentRequired')) rule['dependentRequired'] = Object.fromEntries(node.entries('dependentRequired').filter(([, each]) => each.kind === 'list').map(([name, each]) => [name, this.whole(each)]))
     if (rule['uniqueItems'] === false) delete rule['uniqueItems']
     const required = node.get('required')
     if (counts('required') && required?.kind === 'list') rule['required'] = required.plain()

@@ -208,7 +208,7 @@ export class TypeReader {
     const open: OpenLayout | undefined = particle === undefined && !draft.openAttributes ? undefined : { at: at === -1 ? elements.length : at, ...(particle ?? { max: 0 }), ...(draft.openAttributes ? { attributes: true as const } : {}) }
     const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}), ...(open === undefined ? {} : { open }) }
     // An attribute yields its name to an element.
-    const { fields } = inSequence([{ ...nothing, fields: draft.attributes }], new Set([...inherited, ...elements.map((field) => field.name)]))
+    const { fields } = inSequence(this.eachOnce(draft.attributes).map(ofField), new Set([...inherited, ...elements.map((field) => field.name)]))
     return {
       kind: 'record',
       fields: [...elements, ...fields],
@@ -222,6 +222,17 @@ export class TypeReader {
       origin: element.origin,
       layout,
     }
+  }
+
+  /** Attributes without those that are there already (XML Schema part 1, section 3.4.6: no two of one name). */
+  private eachOnce(attributes: readonly Field[]): Field[] {
+    const byName = new Map<string, Field>()
+    for (const attribute of attributes) {
+      const key = keyOf((attribute.layout as FieldLayout).name)
+      if (byName.has(key)) this.notes.add('ignored', 'TM-2202', { kind: 'attribute', name: attribute.name }, attribute.origin)
+      else byName.set(key, attribute)
+    }
+    return [...byName.values()]
   }
 
   private ownContent(parent: XmlElement, schema: SchemaContext, owner: Owner): Draft {
