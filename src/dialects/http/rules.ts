@@ -39,26 +39,29 @@ export class RuleReader {
   of(node: DataNode, only?: readonly string[]): Rule {
     if (node.kind === 'boolean') return node.value === true
     node.read = true
-    const counts = (keyword: string): boolean => node.members.has(keyword) && (only === undefined || only.includes(keyword))
+    // What is of another kind than it must be stays unread, and is told as such in the end.
+    const counts = (keyword: string, ...kinds: readonly DataNode['kind'][]): boolean => {
+      const found = node.members.get(keyword)
+      return found !== undefined && (only === undefined || only.includes(keyword)) && (kinds.length === 0 || kinds.includes(found.kind))
+    }
     const rule: Record<string, unknown> = {}
     if (counts('$ref') && referenceOf(node) !== undefined) rule['$ref'] = this.refer(node)
     if (counts('type')) rule['type'] = this.types(node)
     if (counts('const')) rule['const'] = this.whole(node.get('const'))
-    // What stands where a list must is told where the type is read.
-    if (counts('enum') && node.get('enum')?.kind === 'list') rule['enum'] = this.whole(node.get('enum'))
+    if (counts('enum', 'list')) rule['enum'] = this.whole(node.get('enum'))
     if (rule['enum'] !== undefined && node.flag('nullable')) rule['enum'] = [...(rule['enum'] as unknown[]), null]
-    if (['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'].some(counts)) Object.assign(rule, bounds(node))
+    if (['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'].some((keyword) => counts(keyword))) Object.assign(rule, bounds(node))
     for (const keyword of plainKeywords) if (counts(keyword)) rule[keyword] = this.whole(node.get(keyword))
-    if (counts('dependentRequired')) rule['dependentRequired'] = Object.fromEntries(node.entries('dependentRequired').filter(([, each]) => each.kind === 'list').map(([name, each]) => [name, this.whole(each)]))
+    if (counts('dependentRequired', 'object')) rule['dependentRequired'] = Object.fromEntries([...(node.get('dependentRequired')?.members ?? [])].filter(([, each]) => each.kind === 'list').map(([name, each]) => [name, this.whole(each)]))
     if (rule['uniqueItems'] === false) delete rule['uniqueItems']
-    const required = node.get('required')
-    if (counts('required') && required?.kind === 'list') rule['required'] = required.plain()
+    if (node.members.get('required')?.kind === 'list') node.get('required')?.readWhole()
+    if (counts('required', 'list')) rule['required'] = this.whole(node.get('required'))
     const pattern = counts('pattern') ? node.text('pattern') : undefined
     if (pattern !== undefined && isLoosePattern(pattern)) rule['pattern'] = pattern
     else if (pattern !== undefined) this.notes.add('approximated', 'TM-2211', { pattern }, node.origin)
-    for (const keyword of schemaKeywords) if (counts(keyword)) rule[keyword] = this.of(node.get(keyword) as DataNode)
-    for (const keyword of listKeywords) if (counts(keyword)) rule[keyword] = node.list(keyword).map((each) => this.of(each))
-    for (const keyword of mapKeywords) if (counts(keyword)) rule[keyword] = this.map(keyword === 'patternProperties' ? this.checkable(node.entries(keyword)) : node.entries(keyword))
+    for (const keyword of schemaKeywords) if (counts(keyword, 'object', 'boolean')) rule[keyword] = this.of(node.get(keyword) as DataNode)
+    for (const keyword of listKeywords) if (counts(keyword, 'list')) rule[keyword] = node.list(keyword).map((each) => this.of(each))
+    for (const keyword of mapKeywords) if (counts(keyword, 'object')) rule[keyword] = this.map(keyword === 'patternProperties' ? this.checkable(node.entries(keyword)) : node.entries(keyword))
     this.items(node, counts, rule)
     if (counts('dependencies')) this.dependencies(node, rule)
     for (const keyword of ['title', 'description', 'format', 'default', 'example', 'examples', 'nullable', '$comment', '$defs', 'deprecated', '$anchor', '$dynamicAnchor', '$id', 'discriminator']) if (only === undefined) node.get(keyword)?.readWhole()

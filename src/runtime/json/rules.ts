@@ -75,8 +75,7 @@ function judge(rule: LiveRule, json: unknown, path: string, seen: Set<string | n
 /**
  * @param seen names of members and positions of items that a keyword had a say on: what `unevaluated…` leaves alone (Core, section 11)
  */
-function judgeRule(rule: LiveRule, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
-  if (rule === true) return undefined
+function judgeRule(rule: Exclude<LiveRule, true>, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
   const broken = (message: string): Break => ({ path, message })
   if (rule === false) return broken('must not be there')
   const kept = (each: LiveRule): boolean => judge(each, json, path, new Set()) === undefined
