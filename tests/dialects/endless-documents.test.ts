@@ -98,6 +98,14 @@ describe('JSON Schema', () => {
     ['items of items', Array.from({ length: 12 }).reduce<unknown>((items) => ({ type: 'array', minItems: 20, items }), { type: 'string' }), endless],
   ])('very many %s', async (_name, schema, expected) => expect(await outcome(http, api({ T: { type: 'object', required: ['x'], properties: { x: schema } } }))).toMatch(expected))
 
+  it('keywords of a wrong kind are told, wherever they stand', async () => {
+    const rule = { enum: 'a', required: 'a', dependentRequired: { a: 'b' }, anyOf: 'a', properties: 'a' }
+    const text = api({ T: { type: 'object', properties: { x: { type: 'string' } }, not: { ...rule, minProperties: 9 } } })
+    const contract = await http.read(documentsOf([{ label: 'service.json', from: '/service.json', bytes: new Uint8Array(), text, refers: new Map() }], 'service.json'), 'service')
+    const told = contract.notes.map(({ message }) => message).join(' ')
+    for (const keyword of ['enum', 'required', 'a', 'anyOf', 'properties']) expect(told).toContain(`"${keyword}" is not understood`)
+  })
+
   it('a rule of itself breaks nothing, and ends', () => {
     const rule: LiveRule = { not: { $ref: () => rule } }
     expect([undefined, 'object']).toContain(typeof brokenRule(rule, 1, ''))
