@@ -93,7 +93,8 @@ export class LiveCodecs {
     if (!this.made.has(id)) {
       const tree = this.treeOf(id)
       if (tree === undefined) throw new Error(`${id} has no codec of its own`)
-      this.made.set(id, this.of(tree))
+      // A type that is another one by a further name is that one: late, it would be a function of a function.
+      this.made.set(id, tree instanceof CodecReference ? this.named(tree.id) : this.of(tree))
     }
     return this.made.get(id)
   }

@@ -12,7 +12,15 @@ const description = {
   info: { title: 'Odd', version: '1' },
   paths: {
     '/odd': { get: { operationId: 'odd', responses: { 200: { description: 'odd', content: { 'text/plain; x=é\r\nX-Injected: 1': { schema: { type: 'string' } }, 'text/☃': { schema: { type: 'string' } } } } } } },
+    '/renamed': { post: { operationId: 'renamed', requestBody: { content: { 'application/json': { schema: { $ref: '#/components/schemas/Tug' } } } }, responses: { 204: { description: 'taken' } } } },
     '/fine': { get: { operationId: 'fine', responses: { 200: { description: 'fine', content: { 'application/json': { schema: { type: 'integer' } } } } } } },
+  },
+  components: {
+    schemas: {
+      Tug: { allOf: [{ $ref: '#/components/schemas/Ship' }], type: 'object', properties: { pull: { type: 'number' } } },
+      Ship: { allOf: [{ $ref: '#/components/schemas/Vessel' }] },
+      Vessel: { type: 'object', properties: { name: { type: 'string' } } },
+    },
   },
 }
 
@@ -42,6 +50,11 @@ describe('a stand-in of a hostile description, asked by hostile callers', () => 
   it('answers what it can, and says why it can\'t answer the rest', async () => {
     expect(await get('/odd', `127.0.0.1:${String(port)}`)).toEqual({ status: 500, body: expect.stringContaining('Invalid character in header content ["content-type"]') })
     expect(await get('/fine', `127.0.0.1:${String(port)}`)).toMatchObject({ status: 200, body: expect.stringMatching(/^-?\d+$/) })
+  })
+
+  it('understands a part that is another type by a further name', async () => {
+    const sent = await fetch(`http://127.0.0.1:${String(port)}${path}/renamed`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"name":"Svale","pull":40}' })
+    expect([sent.status, await sent.text()]).toEqual([204, ''])
   })
 
   it.each(['127.0.0.1:1', 'localhost', 'LOCALHOST:8080', '127.0.0.1', '[::1]:80'])('is at home as %s', async (host) => {
