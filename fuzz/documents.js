@@ -12,18 +12,26 @@ import { assignNames } from '../dist/naming/names.js'
 import { clientFiles } from '../dist/typescript/client.js'
 import { marker, spoiledXml, spoilTree } from './mutations.js'
 
-/** Fixtures of all dialects that stand for themselves, with what each of them takes when it is as it should be. */
-export async function readFixtures(folder) {
+/** The documents of all dialects that a contract starts from, with their texts. */
+export async function metadataFiles(folder) {
   const found = []
   for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
     if (!entry.isFile() || !/\.(wsdl|xml|yaml|json)$/.test(entry.name)) continue
-    const text = readFileSync(join(entry.parentPath, entry.name), 'utf8')
+    const file = join(entry.parentPath, entry.name)
+    const text = readFileSync(file, 'utf8')
     const dialect = await dialectOf(text)
-    if (dialect === undefined) continue
-    const fixture = { name: entry.name, dialect, text, tree: text.trimStart().startsWith('<') ? undefined : parse(text) }
+    if (dialect !== undefined) found.push({ name: entry.name, file, dialect, text })
+  }
+  return found
+}
+
+/** Fixtures that stand for themselves, with what each of them takes when it is as it should be. */
+export async function readFixtures(folder) {
+  const found = []
+  for (const each of await metadataFiles(folder)) {
+    const fixture = { ...each, tree: each.text.trimStart().startsWith('<') ? undefined : parse(each.text) }
     try {
-      fixture.milliseconds = (await outcomeOf(fixture, text)).milliseconds
-      found.push(fixture)
+      found.push({ ...fixture, milliseconds: (await outcomeOf(fixture, each.text)).milliseconds })
     } catch {
       // What refers to other documents stands for itself no more.
     }

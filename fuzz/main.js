@@ -1,40 +1,82 @@
-// Reads documents with mistakes, as many as wished: npm run fuzz -- --count 300 --seed 1
+// Reads documents, answers and requests with mistakes, as many of each as wished: npm run fuzz -- --count 300 --seed 1 [--of answers]
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 import { join } from 'node:path'
 import process from 'node:process'
 import { parseArgs } from 'node:util'
-import { randomFrom } from './mutations.js'
+import { metadataFiles, outcomeOf, readFixtures, spoiled } from './documents.js'
+import { answerOutcome, requestOutcome, startFixtures } from './exchanges.js'
+import { pick, randomFrom } from './mutations.js'
 
-const { values } = parseArgs({ options: { count: { type: 'string', default: '300' }, seed: { type: 'string', default: '1' } } })
+const folder = join(import.meta.dirname, '..', 'tests', 'fixtures')
+const { values } = parseArgs({ options: { count: { type: 'string', default: '300' }, seed: { type: 'string', default: '1' }, of: { type: 'string', multiple: true, default: ['documents', 'answers', 'requests'] } } })
 const [count, first] = [Number(values.count), Number(values.seed)]
 
-// The core writes nothing, whatever it reads.
-let written = 0
-for (const name of ['writeFile', 'mkdir', 'rename', 'rm', 'cp', 'unlink']) fs.promises[name] = () => Promise.reject(new Error(`${name}, number ${String((written += 1))}`))
-syncBuiltinESMExports()
+/** What becomes of each kind of thing with mistakes: `try` one, and how long it may take. */
+const kinds = {
+  async documents() {
+    const fixtures = await readFixtures(folder)
+    const attempt = async (random) => {
+      const fixture = pick(fixtures, random)
+      // A mistake may make a document mean more, but not without end.
+      return { of: fixture.name, outcome: await outcomeOf(fixture, spoiled(fixture, random)), limit: 3000 + 20 * fixture.milliseconds }
+    }
+    return { attempt, fixtures: fixtures.length, stop: () => undefined }
+  },
+  answers: () => exchanges(answerOutcome),
+  requests: () => exchanges(requestOutcome),
+}
 
-const { outcomeOf, readFixtures, spoiled } = await import('./documents.js')
-const fixtures = await readFixtures(join(import.meta.dirname, '..', 'tests', 'fixtures'))
-const outcomes = new Map()
-const failures = []
-let slowest = 0
-for (let seed = first; seed < first + count; seed += 1) {
-  const random = randomFrom(seed)
-  const fixture = fixtures[Math.floor(random() * fixtures.length)]
-  const text = spoiled(fixture, random)
-  try {
-    const { result, milliseconds } = await outcomeOf(fixture, text)
-    outcomes.set(result, (outcomes.get(result) ?? 0) + 1)
-    slowest = Math.max(slowest, milliseconds)
-    // A mistake may make a document mean more, but not without end.
-    if (milliseconds > 3000 + 20 * fixture.milliseconds) failures.push(`seed ${String(seed)}, ${fixture.name}: took ${milliseconds.toFixed(0)} ms, without mistakes ${fixture.milliseconds.toFixed(0)}`)
-  } catch (error) {
-    failures.push(`seed ${String(seed)}, ${fixture.name}: ${error.stack?.split('\n').slice(0, 4).join('\n    ')}`)
+async function exchanges(outcome) {
+  const { fixtures, stop } = await startFixtures((await metadataFiles(folder)).map(({ file }) => file))
+  const attempt = async (random) => {
+    const fixture = pick(fixtures, random)
+    return { of: fixture.name, outcome: await outcome(fixture, random), limit: 2000 }
+  }
+  return { attempt, fixtures: fixtures.length, stop }
+}
+
+/** Tries as many as wished; tells what became of them. */
+async function run(kind) {
+  const { attempt, fixtures, stop } = await kinds[kind]()
+  const allowed = forbidWriting()
+  const outcomes = new Map()
+  const failures = []
+  let slowest = 0
+  for (let seed = first; seed < first + count; seed += 1) {
+    try {
+      const { of, outcome, limit } = await attempt(randomFrom(seed))
+      outcomes.set(outcome.result, (outcomes.get(outcome.result) ?? 0) + 1)
+      slowest = Math.max(slowest, outcome.milliseconds)
+      if (outcome.milliseconds > limit) failures.push(`seed ${String(seed)}, ${of}: took ${outcome.milliseconds.toFixed(0)} ms, of ${limit.toFixed(0)}`)
+    } catch (error) {
+      failures.push(`seed ${String(seed)}: ${error.stack?.split('\n').slice(0, 5).join('\n    ')}`)
+    }
+  }
+  const written = allowed()
+  if (written > 0) failures.push(`${String(written)} files would have been written`)
+  if (Object.keys(Object.prototype).length > 0) failures.push(`every object has now: ${Object.keys(Object.prototype).join(', ')}`)
+  await stop()
+  const counts = [...outcomes].sort((a, b) => b[1] - a[1]).map(([result, times]) => `${result} ${String(times)}`)
+  console.log(`${String(count)} ${kind} from ${String(fixtures)}: ${String(failures.length)} failed; ${counts.join(', ')}; the slowest took ${slowest.toFixed(0)} ms, memory at most ${(process.resourceUsage().maxRSS / 1024).toFixed(0)} MB`)
+  for (const failure of failures.slice(0, 20)) console.log(failure)
+  return failures.length
+}
+
+/** Whatever is read, nothing is written. Gives what allows it again, and tells how often it was tried. */
+function forbidWriting() {
+  const names = ['writeFile', 'mkdir', 'rename', 'rm', 'cp', 'unlink']
+  const own = Object.fromEntries(names.map((name) => [name, fs.promises[name]]))
+  let tried = 0
+  for (const name of names) fs.promises[name] = () => Promise.reject(new Error(`${name}, number ${String((tried += 1))}`))
+  syncBuiltinESMExports()
+  return () => {
+    Object.assign(fs.promises, own)
+    syncBuiltinESMExports()
+    return tried
   }
 }
-if (written > 0) failures.push(`${String(written)} files would have been written`)
-const refused = [...outcomes].filter(([result]) => result !== 'read').sort((a, b) => b[1] - a[1])
-console.log(`${String(count)} documents from ${String(fixtures.length)}: ${String(outcomes.get('read') ?? 0)} read, ${String(refused.reduce((sum, [, times]) => sum + times, 0))} refused (${refused.slice(0, 8).map(([code, times]) => `${code} ${String(times)}`).join(', ')}), ${String(failures.length)} failed; the slowest took ${slowest.toFixed(0)} ms, memory at most ${(process.resourceUsage().maxRSS / 1024).toFixed(0)} MB`)
-for (const failure of failures.slice(0, 20)) console.log(failure)
-process.exitCode = failures.length === 0 ? 0 : 1
+
+let failed = 0
+for (const kind of values.of) failed += await run(kind)
+process.exitCode = failed === 0 ? 0 : 1

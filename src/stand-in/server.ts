@@ -106,6 +106,9 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
       (error: unknown) => respond(response, ownFailure(error)),
     )
   })
+  server.on('clientError', (_error, socket) => {
+    if (socket.writable) socket.end(notHttp)
+  })
   await listen(server, behaviour.port, host)
   const base = `http://${host.includes(':') ? `[${host}]` : host}:${String((server.address() as AddressInfo).port)}`
   const addresses = stages.map((stage) => {
@@ -128,6 +131,9 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
       }),
   }
 }
+
+const notHttpReason = 'This is no request of HTTP, or one with a method that this server does not know.\n'
+const notHttp = `HTTP/1.1 400 Bad Request\r\ncontent-type: text/plain; charset=utf-8\r\ncontent-length: ${String(notHttpReason.length)}\r\nconnection: close\r\n\r\n${notHttpReason}`
 
 function fresh({ seed, recorded }: Part): Pick<Stage, 'state' | 'recorded'> {
   return { state: seed === undefined ? undefined : new SeedState(seed), recorded: recorded === undefined ? undefined : new RecordedState(recorded) }
@@ -157,7 +163,7 @@ async function handle(stages: readonly Stage[], request: IncomingMessage, turn: 
   const document = stage.documents.get(target.toLowerCase())
   if (request.method === 'GET' && document !== undefined) return { answer: { status: 200, headers: { 'content-type': document.mediaType }, body: document.text } }
   const body = await readBody(request)
-  if (body === undefined) return { answer: { status: 413, headers: {}, body: '' } }
+  if (body === undefined) return { answer: { status: 413, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `A request of more than ${String(largestRequest / 1024 / 1024)} MB is not read.\n` } }
   const asked: PlayRequest = { method: request.method ?? 'GET', target, headers: singleHeaders(request), body }
   const misbehaviour = turn()
   if (misbehaviour !== undefined) return misbehave(stage, asked, misbehaviour, tell)

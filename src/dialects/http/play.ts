@@ -8,6 +8,7 @@ import { ContractBreach } from '../../runtime/failures.js'
 import type { Player, PlayRequest, PlayResponse, UnderstoodCall } from '../dialect.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import { operationLayout } from './layout.js'
+import { kindOf } from './media-types.js'
 import { servedDocuments } from './served-documents.js'
 import { readStyled, typed } from './styled-values.js'
 
@@ -98,7 +99,7 @@ function written(content: Content, value: unknown, isSequence: boolean): string 
   if (isSequence && Array.isArray(value)) return value.map((item: unknown) => (/event-stream/i.test(type) ? eventText(json(item)) : `${/json-seq/.test(type) ? '\u001e' : ''}${jsonText(json(item))}\n`)).join('')
   const formatted = content.format?.write?.(content, value, json(value))
   if (formatted !== undefined) return formatted.content
-  if (/[/+]json\b/i.test(type) || content.json === true) return jsonText(json(value))
+  if (kindOf(type) === 'json' || content.json === true) return jsonText(json(value))
   // What was made up for another media type is shown as it is.
   return typeof value === 'object' ? jsonText(value) : String(value)
 }
@@ -131,7 +132,7 @@ function readBody(contract: Contract, field: Field, live: HttpOperation, request
   const content = contentOf(live, request)
   const mediaType = content?.type ?? ''
   const text = new TextDecoder().decode(request.body)
-  if (/[/+]json\b/i.test(mediaType) || content?.json === true) return exactJson(text)
+  if (kindOf(mediaType) === 'json' || content?.json === true) return exactJson(text)
   if (/x-www-form-urlencoded/i.test(mediaType) || isMultipart(request)) {
     const members = membersOf(contract, field.type)
     const parts = isMultipart(request) ? readMultipart(request) : formMembers(text)
@@ -142,9 +143,18 @@ function readBody(contract: Contract, field: Field, live: HttpOperation, request
     // Files are as the caller gives them: only what is not bytes goes through the codec.
     return isMultipart(request) ? Object.fromEntries(Object.entries(json).map(([name, each]) => [name, decodedPart(contract, memberOf(name), each)])) : json
   }
-  if (content?.format?.read !== undefined) return content.format.read(content, text)
-  if (/jsonl|ndjson|json-seq/i.test(mediaType)) return text.split(/[\n\u001e]/).filter((line) => line.trim() !== '').map(exactJson)
+  if (content?.format?.read !== undefined) return readFormat(content, content.format.read, text)
+  if (kindOf(mediaType) === 'lines') return text.split(/json-seq/i.test(mediaType) ? '\u001e' : '\n').filter((line) => line.trim() !== '').map(exactJson)
   return mediaType.startsWith('text/') || /xml\b/i.test(mediaType) ? text : request.body
+}
+
+/** @throws ContractBreach when the text is none of its format */
+function readFormat(content: Content, read: NonNullable<NonNullable<Content['format']>['read']>, text: string): unknown {
+  try {
+    return read(content, text)
+  } catch (error) {
+    throw new ContractBreach('', content.type ?? '', error instanceof Error ? error.message : String(error))
+  }
 }
 
 function decodedPart(contract: Contract, field: Field | undefined, part: unknown): unknown {
@@ -163,15 +173,15 @@ function formMembers(text: string): Record<string, unknown> {
 function readMultipart(request: PlayRequest): Record<string, unknown> {
   const boundary = /boundary="?([^";]+)/.exec(request.headers['content-type'] ?? '')?.[1] ?? ''
   const binary = Array.from(request.body, (byte) => String.fromCharCode(byte)).join('')
-  const parts: Record<string, unknown> = {}
+  const parts = new Map<string, unknown>()
   for (const part of binary.split(`--${boundary}`).slice(1, -1)) {
     const [head = '', ...rest] = part.slice(2).split('\r\n\r\n')
     const content = rest.join('\r\n\r\n').replace(/\r\n$/, '')
     const name = /name="([^"]*)"/.exec(head)?.[1] ?? ''
     const value: unknown = /filename=/.test(head) ? Uint8Array.from(content, (c) => c.charCodeAt(0)) : /application\/json/.test(head) ? exactJson(decodeBinary(content)) : decodeBinary(content)
-    parts[name] = name in parts ? [parts[name], value].flat() : value
+    parts.set(name, parts.has(name) ? [parts.get(name), value].flat() : value)
   }
-  return parts
+  return Object.fromEntries(parts)
 }
 
 function decodeBinary(text: string): string {

@@ -17,19 +17,26 @@ export function understandPlain(contract: Contract, operations: readonly Plain[]
     const pattern = `/${live.location.replace(/^\/+/, '')}`.split(/\([^)]*\)/).map((piece) => piece.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&'))
     const found = live.verb === request.method ? new RegExp(`${pattern.join('([^/]*)')}$`).exec(path) : null
     if (found === null) continue
-    const named = [...live.location.matchAll(/\(([^)]*)\)/g)].map(([, name = ''], at): [string, string] => [name, decodeURIComponent(found[at + 1] ?? '')])
-    const given = live.parameters === 'path' ? new URLSearchParams(named) : new URLSearchParams(live.parameters === 'form' ? new TextDecoder().decode(request.body) : query)
     const [endpoint] = endpointsOffering(contract, operation)
     if (endpoint === undefined) continue
     try {
+      const given = givenIn(live, found.slice(1), query, request)
       const input = Object.fromEntries(shapeOfMembers(live.input, '').entries.flatMap((entry) => valueOf(entry, given)))
       return { operation, endpoint, input, answer: (value) => answered(live, value), fault: (_fault, _detail, reason) => ({ status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: reason }) }
     } catch (error) {
-      if (!(error instanceof ContractBreach)) throw error
+      if (!(error instanceof ContractBreach || error instanceof URIError)) throw error
       return { status: 400, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `The request does not satisfy the contract: ${error.message}\n` }
     }
   }
   return undefined
+}
+
+/** The parameters of a request, by name. @throws URIError for escapes in its path that are none */
+function givenIn(live: Plain['live'], inPath: readonly string[], query: string, { body }: PlayRequest): URLSearchParams {
+  if (live.parameters === 'form') return new URLSearchParams(new TextDecoder().decode(body))
+  if (live.parameters !== 'path') return new URLSearchParams(query)
+  const names = [...live.location.matchAll(/\(([^)]*)\)/g)].map(([, name = '']) => name)
+  return new URLSearchParams(names.map((name, at): [string, string] => [name, decodeURIComponent(inPath[at] ?? '')]))
 }
 
 function valueOf({ key, name, codec, member }: Entry, given: URLSearchParams): [string, unknown][] {

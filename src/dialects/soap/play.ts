@@ -53,7 +53,7 @@ function understand(contract: Contract, byElement: ReadonlyMap<string, readonly 
   let version = /application\/soap\+xml/i.test(contentType) ? soap12 : soap11
   const action = /action="([^"]*)"/.exec(contentType)?.[1] ?? (request.headers['soapaction'] ?? '').replace(/^"|"$/g, '')
   const refuse = (reason: string): PlayResponse => answered(version, 500, writeFault(version, 'Client', reason))
-  if (request.method !== 'POST') return { status: 405, headers: { allow: 'POST' }, body: '' }
+  if (request.method !== 'POST') return { status: 405, headers: { allow: 'POST', 'content-type': 'text/plain; charset=utf-8' }, body: `${request.method} is not offered: SOAP messages are posted.\n` }
   const { envelope, parts } = readParts({ status: 200, headers: request.headers, body: request.body })
   const text = textOfResponse(envelope)
   let found: LiveOperation | undefined
