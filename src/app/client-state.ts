@@ -1,5 +1,6 @@
 import { readdir, readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
+import pMap from 'p-map'
 import { textDigest } from '../contract/digest.js'
 
 /** What is in a client's folder, compared with its manifest. */
@@ -35,7 +36,7 @@ export async function clientState(folder: string): Promise<ClientState> {
   }
   present.sort()
   others.sort()
-  const texts: Record<string, string> = Object.fromEntries(await Promise.all(present.map(async (path) => [path, await readFile(join(folder, path), 'utf8')] as const)))
+  const texts: Record<string, string> = Object.fromEntries(await pMap(present, async (path) => [path, await readFile(join(folder, path), 'utf8')] as const, { concurrency: 64 }))
   const manifest = readManifest(texts['manifest.json'])
   if (manifest === undefined) return { manifest, edited: [], strangers: [...present, ...others], present, texts }
   const edited = Object.entries(manifest.files).filter(([path, digest]) => path in texts && textDigest(texts[path] ?? '') !== digest).map(([path]) => path)

@@ -1,4 +1,5 @@
 import { resolve } from 'node:path'
+import pMap from 'p-map'
 import { Problem, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
 import { noNames } from '../contract/kept-names.js'
@@ -26,8 +27,9 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
   const folder = options.project ?? (await findProject('.'))
   if (folder === undefined) throw problem('TM-1002')
   const { contracts } = await readProjectCached(folder)
-  return Promise.all(
-    Object.entries(contracts).map(async ([name, entry]): Promise<Listed> => {
+  return pMap(
+    Object.entries(contracts),
+    async ([name, entry]): Promise<Listed> => {
       try {
         const open = await openContract(name, { ...options, project: folder })
         const { contract } = open
@@ -39,6 +41,7 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
         if (!(error instanceof Problem)) throw error
         return { contract: name, dialect: '', endpoints: 0, operations: 0, types: 0, from: entry.from, taken: '', client: 'not generated', problem: error.message }
       }
-    }),
+    },
+    { concurrency: 4 },
   )
 }

@@ -24,8 +24,8 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
   narrow(widths, widths.map(() => 8), room)
   const isNumeric = (at: number): boolean => rows.length > 0 && rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) && rows.some((row) => (row[at] ?? '') !== '')
   const colAligns = widths.map((_, at) => (isNumeric(at) ? ('right' as const) : ('left' as const)))
-  const head = headings.length === 0 ? [] : [headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8))), widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))]
-  const body = rows.map((row) => widths.map((width, at) => fitted(row[at] ?? '', width)))
+  const head = headings.length === 0 ? [] : [headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8).join('\n'))), widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))]
+  const body = rows.flatMap((row) => lined(widths.map((width, at) => fitted(row[at] ?? '', width))))
   const lines = slices([...head, ...body]).flatMap((slice) => {
     const table = new Table({ chars: light, style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] }, colWidths: widths, colAligns })
     for (const row of slice) table.push(row.map(shown))
@@ -47,8 +47,14 @@ export function proseLines(text: string | undefined): string[] {
   return text === undefined ? [] : text.split('\n').flatMap((line) => wrapped(line, terminalWidth())).map((line) => pc.dim(line))
 }
 
-function fitted(text: string, width: number): string {
-  return widthOf(text) <= width && !text.includes('\n') ? text : wrapped(text, width, true).join('\n')
+/** A text in lines that a column has room for. */
+function fitted(text: string, width: number): readonly string[] {
+  return widthOf(text) <= width && !text.includes('\n') ? [text] : wrapped(text, width, true)
+}
+
+/** A row of cells with several lines as rows of one line: what lays tables out takes a time that grows with the square of a cell's text. */
+function lined(cells: readonly (readonly string[])[]): string[][] {
+  return Array.from({ length: largest(cells.map((lines) => lines.length)) }, (_, at) => cells.map((lines) => lines[at] ?? ''))
 }
 
 /** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */

@@ -1,23 +1,19 @@
 import { addAll } from './lists.js'
+import { once } from './once.js'
 import type { Contract, Endpoint, Field, Incoming, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
 
 // A contract never changes, and what is asked of all of it is asked again and again.
 const subtypesOf = new WeakMap<Contract['types'], ReadonlyMap<TypeId, readonly TypeId[]>>()
+const operationLists = new WeakMap<Contract, readonly Operation[]>()
 const wholes = new WeakMap<Contract, Contract>()
-
-function once<K extends object, V>(known: WeakMap<K, V>, key: K, find: () => V): V {
-  let found = known.get(key)
-  if (found === undefined) known.set(key, (found = find()))
-  return found
-}
 
 /** An operation's path as people write it: `listBerths`, `bookings.create`. */
 export function pathOf(operation: Operation): string {
   return operation.path.join('.')
 }
 
-export function operationsOf(contract: Contract): Operation[] {
-  return contract.services.flatMap((service) => service.operations)
+export function operationsOf(contract: Contract): readonly Operation[] {
+  return once(operationLists, contract, () => contract.services.flatMap((service) => service.operations))
 }
 
 export function endpointsOf(contract: Contract): Endpoint[] {

@@ -1,6 +1,7 @@
 import { readdir, readFile, stat } from 'node:fs/promises'
 import { basename, join, relative, resolve as resolvePath, sep } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
+import pMap from 'p-map'
 import { problem, Problem, type Place } from '../contract/problem.js'
 import { fetchDocument, isWebAddress, withoutSecrets, type Fetched, type WebFetch } from './fetching.js'
 import { decodeText } from './text.js'
@@ -216,7 +217,7 @@ async function listFolder(folder: string): Promise<string[]> {
 }
 
 async function rootOfFolder(folder: string, files: readonly string[], recognise: (text: string) => boolean): Promise<string> {
-  const texts = await Promise.all(files.map(async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) })))
+  const texts = await pMap(files, async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) }), { concurrency: 64 })
   const candidates = texts.filter(({ text }) => recognise(text))
   // A document that another one names is a part of it.
   const roots = candidates.filter(({ path }) => !candidates.some((other) => other.path !== path && other.text.includes(basename(path))))

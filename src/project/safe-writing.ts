@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { chmod, cp, lstat, mkdir, readdir, readFile, realpath, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path'
+import pMap from 'p-map'
 import { problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 import { whileLocked, workFolder } from './project-lock.js'
@@ -142,17 +143,13 @@ async function swapFolder(from: string, to: string): Promise<void> {
 async function writeFolder(folder: string, files: Readonly<Record<string, string | Uint8Array>>, before: string, keep: ReadonlyMap<string, string> = new Map()): Promise<void> {
   await mkdir(folder, { recursive: true })
   const made = new Set([folder])
-  const written = Object.entries(files)
-  for (let at = 0; at < written.length; at += 16) {
-    await Promise.all(
-      written.slice(at, at + 16).map(async ([path, contents]) => {
-        const target = join(folder, path)
-        if (!made.has(dirname(target))) await mkdir(dirname(target), { recursive: true })
-        made.add(dirname(target))
-        await writeFile(target, contents)
-      }),
-    )
+  const write = async ([path, contents]: readonly [string, string | Uint8Array]): Promise<void> => {
+    const target = join(folder, path)
+    if (!made.has(dirname(target))) await mkdir(dirname(target), { recursive: true })
+    made.add(dirname(target))
+    await writeFile(target, contents)
   }
+  await pMap(Object.entries(files), write, { concurrency: 16 })
   for (const [path, name] of keep) await cp(join(before, path), join(folder, name), { recursive: true, verbatimSymlinks: true })
 }
 

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { isAbsolute, join } from 'node:path'
+import pMap from 'p-map'
 import { problem } from '../contract/problem.js'
 import { systemCode } from '../contract/system-error.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
@@ -71,14 +72,16 @@ export async function readSnapshotIndex(projectFolder: string, contract: string,
 /** The documents of a snapshot, their digests checked. */
 export async function readSnapshot(projectFolder: string, contract: string, from: string, index: SnapshotIndex): Promise<Documents> {
   const folder = snapshotFolder(projectFolder, contract)
-  const documents = await Promise.all(
-    index.documents.map(async (each): Promise<LoadedDocument> => {
+  const documents = await pMap(
+    index.documents,
+    async (each): Promise<LoadedDocument> => {
       const bytes = await readFile(join(folder, 'documents', each.label)).catch((error: unknown) => {
         throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} is missing` }, { cause: error })
       })
       if (bytesDigest(bytes) !== each.digest) throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} was changed` })
       return { label: each.label, from: each.from, bytes, text: decodeText(bytes, each.label), refers: new Map(Object.entries(each.refers)) }
-    }),
+    },
+    { concurrency: 64 },
   )
   return documentsOf(documents, index.root)
 }

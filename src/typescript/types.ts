@@ -1,4 +1,5 @@
 import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, TupleType, Type, TypeId, UnionType } from '../contract/contract.js'
+import { addTo } from '../contract/lists.js'
 import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
@@ -83,7 +84,7 @@ export class TypeTexts {
       case 'literal':
         return typeof type.value === 'string' ? quoted(type.value) : plainLiteral(type.value)
       case 'union':
-        return joined([...new Set(type.alternatives.map((each) => this.ofAlternative(type, each, page)))], ' | ')
+        return joined([...this.alternatives(type, page)], ' | ')
       case 'intersection':
         return joined(type.parts.map((each) => bracketed(this.of(each, page))), ' & ')
       case 'tuple':
@@ -111,13 +112,15 @@ export class TypeTexts {
     return code`[${joined([...items, ...(rest === undefined ? [] : [code`...${arrayOf(rest)}`])], ', ')}]`
   }
 
-  /** An alternative of a union, with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
-  private ofAlternative(union: UnionType, alternative: Type, page: Page): Code {
-    const text = this.of(alternative, page)
-    const { discriminator } = union
-    if (discriminator === undefined || alternative.kind !== 'reference') return text
-    const values = Object.entries(discriminator.mapping).filter(([, id]) => id === alternative.to).map(([value]) => quoted(value))
-    return values.length === 0 ? text : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(values, ' | ')} })`
+  /** The alternatives of a union, each with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
+  private alternatives({ alternatives, discriminator }: UnionType, page: Page): ReadonlySet<Code> {
+    const values = new Map<TypeId, Code[]>()
+    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) addTo(values, id, quoted(value))
+    return new Set(alternatives.map((each) => {
+      const text = this.of(each, page)
+      const told = each.kind === 'reference' ? values.get(each.to) : undefined
+      return told === undefined || discriminator === undefined ? text : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(told, ' | ')} })`
+    }))
   }
 
   /** A field as a property of an interface or an object type. */

@@ -103,12 +103,12 @@ class Writer {
   }
 
   type(type: NamedType): Markup {
-    const shown: TypeDescription = describeType(this.described, type.id)
+    const shown: TypeDescription = describeType(this.described, type.id, 'own')
     return section(`type-${shown.name}`, shown.name, [tag(shown.what)], [
       prose(shown.documentation),
       shown.extends === undefined ? markup`` : markup`<p>extends ${this.linked(shown.extends)}</p>`,
       shown.extendedBy.length === 0 ? markup`` : markup`<p>extended by ${joined(shown.extendedBy.map((name) => this.linked(name)), ', ')}</p>`,
-      shown.fields.length === 0 ? markup`` : heading(markup`Fields`, this.fields(shown.fields)),
+      shown.fields.length === 0 ? markup`` : heading(shown.extends === undefined ? markup`Fields` : markup`Fields besides those of ${this.linked(shown.extends)}`, this.fields(shown.fields)),
       shown.values.length === 0 ? markup`` : heading(markup`Values`, rows(shown.values.map((each) => [markup`<code>${inMarkup(each.value)}</code>`, inMarkup(each.documentation ?? '')]))),
       shown.rules.length === 0 ? markup`` : heading(markup`Rules`, markup`<ul>${joined(shown.rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`), '')}</ul>`),
       shown.usedBy.length === 0 ? markup`` : heading(markup`Used by`, markup`<p>${joined(shown.usedBy.map((name) => this.linked(name)), ', ')}</p>`),

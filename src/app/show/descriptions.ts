@@ -1,5 +1,6 @@
-import { addTo } from '../../contract/lists.js'
-import type { Contract, Endpoint, Operation, SecurityScheme, Type } from '../../contract/contract.js'
+import { addEach, addTo } from '../../contract/lists.js'
+import type { Contract, Endpoint, Operation, SecurityScheme, Type, TypeId } from '../../contract/contract.js'
+import { once } from '../../contract/once.js'
 import { groupOf } from '../../contract/choice.js'
 import { directSubtypes, endpointsOffering, membersOf, namedType, operationsOf, partsOf, pathOf, resolve, typesOfOperation } from '../../contract/queries.js'
 import type { Dialect } from '../../dialects/dialect.js'
@@ -123,12 +124,11 @@ function commonFacts(endpoints: OperationDescription['wire']['endpoints']): Oper
   return { everywhere, endpoints: endpoints.map(({ endpoint, facts }) => ({ endpoint, facts: facts.filter(([label]) => !everywhere.some((fact) => fact[0] === label)) })) }
 }
 
-/** A type in full. */
-export function describeType({ contract, dialect, names, leftTypes }: Described, id: string): TypeDescription {
+/** A type in full. @param fields which fields: its own, or those that it inherits, too */
+export function describeType({ contract, dialect, names, leftTypes }: Described, id: string, fields: 'all' | 'own' = 'all'): TypeDescription {
   const type = namedType(contract, id)
-  const { types } = contract
+  const shown = type.kind === 'record' && fields === 'own' ? type.fields : ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type) : []
   const subtypes = directSubtypes(contract).get(id) ?? []
-  const mentions = (each: Type): boolean => namedIn(each).includes(id)
   const uses = partsOf(type).flatMap(namedIn).filter((each) => each !== id && !(type.kind === 'record' && type.base?.to === each))
   return {
     kind: 'type',
@@ -138,13 +138,10 @@ export function describeType({ contract, dialect, names, leftTypes }: Described,
     documentation: type.documentation,
     extends: type.kind === 'record' && type.base !== undefined ? namedType(contract, type.base.to).name : undefined,
     extendedBy: subtypes.map((each) => namedType(contract, each).name),
-    fields: ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type).map((field) => describeField(contract, field, 0, type.kind === 'record' ? type.choices : [])) : [],
+    fields: shown.map((field) => describeField(contract, field, 0, type.kind === 'record' ? type.choices : [])),
     values: type.kind === 'enumeration' ? type.members.map(({ value, documentation }) => ({ value, documentation })) : [],
     rules: dialect.rulesInWords?.(contract, type) ?? [],
-    usedBy: [
-      ...operationsOf(contract).filter((operation) => typesOfOperation(operation).some(mentions)).map(pathOf),
-      ...distinct(Object.values(types).filter((each) => each.id !== id && (each.kind === 'reference' ? mentions(each) : partsOf(each).some(mentions))).map((each) => each.name)),
-    ],
+    usedBy: usersOf(contract).get(id) ?? [],
     uses: distinct(uses.map((each) => namedType(contract, each).name)),
     declarations: declaration(new TypeTexts(contract, names, dialect.emit.open), type, new Page('types')),
     origin: originText(type.origin),
@@ -188,6 +185,21 @@ export function describeGroup({ contract }: Described, name: string, operations:
   const types = operations.flatMap(typesOfOperation).flatMap(namedIn).map((id) => namedType(contract, id)).filter((type) => type.kind !== 'record' || type.variantOf === undefined)
   const said = contract.services.flatMap(({ groups = [] }) => groups).find((group) => group.name === name)
   return { kind: 'group', name, documentation: said?.documentation, operations: operations.map((operation) => summarise(contract, operation)), types: distinct(types.map((type) => type.name)) }
+}
+
+const users = new WeakMap<Contract, ReadonlyMap<TypeId, readonly string[]>>()
+
+/** Who names a type, by its id: operations, then other types. */
+function usersOf(contract: Contract): ReadonlyMap<TypeId, readonly string[]> {
+  return once(users, contract, () => {
+    const found = new Map<TypeId, string[]>()
+    for (const operation of operationsOf(contract)) for (const id of new Set(typesOfOperation(operation).flatMap(namedIn))) addTo(found, id, pathOf(operation))
+    // Types of one name, of several namespaces, are told once.
+    const named = new Map<TypeId, string[]>()
+    for (const type of Object.values(contract.types)) for (const id of new Set(namedIn(type))) if (id !== type.id) addTo(named, id, type.name)
+    for (const [id, names] of named) addEach(found, id, new Set(names))
+    return found
+  })
 }
 
 /** Ids of the types that a type names: itself, or inside. */

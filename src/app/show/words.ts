@@ -1,5 +1,5 @@
 import type { Contract, Operation, Origin, Type } from '../../contract/contract.js'
-import { fieldsOf, namedType } from '../../contract/queries.js'
+import { basesOf, namedType } from '../../contract/queries.js'
 
 /** Types, inputs and places as people read them: the neutral base for simple values, the metadata's names for others. */
 
@@ -50,7 +50,7 @@ export function outcomeText(contract: Contract, operation: Operation): string {
 export function whatText(contract: Contract, type: Type): string {
   switch (type.kind) {
     case 'record': {
-      const count = fieldsOf(contract, type).length
+      const count = [...basesOf(contract, type), type].reduce((sum, each) => sum + each.fields.length, 0)
       return `${type.abstract === true ? 'abstract record' : 'record'}, ${fieldCount(count)}`
     }
     case 'enumeration':

@@ -1,5 +1,7 @@
 import type { Dialect } from '../dialect.js'
 import { httpEmitter } from './emit.js'
+import type { Contract } from '../../contract/contract.js'
+import { once } from '../../contract/once.js'
 import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
 import { checkJson, type JsonRef } from '../../runtime/http/json.js'
@@ -9,6 +11,8 @@ import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
 import { rulesInWords } from './rules-in-words.js'
 import { candidatesOf } from './rules.js'
+
+const rules = new WeakMap<Contract, NonNullable<ReturnType<NonNullable<Dialect['rules']>>>>()
 
 /** OpenAPI and JSON Schema. */
 export const http: Dialect = {
@@ -32,7 +36,7 @@ export const http: Dialect = {
       ...(operation.security === undefined ? [] : [['login', operation.security.map((each) => each.join(' and ') || 'none').join(', or ')] as const]),
     ]
   },
-  rules: (contract) => {
+  rules: (contract) => once(rules, contract, () => {
     const trees = new JsonTrees(contract)
     const codecs = liveJson(contract, trees)
     return {
@@ -43,7 +47,7 @@ export const http: Dialect = {
       },
       candidates: (type) => candidatesOf(typeLayout(type).rule),
     }
-  },
+  }),
   rulesInWords,
   serverVariables(endpoint) {
     const layout = endpointLayout(endpoint)

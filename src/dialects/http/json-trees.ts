@@ -35,12 +35,17 @@ export class JsonTrees {
   /** The rules that others refer to, by id. */
   private readonly namedRules: Readonly<Record<string, Rule>>
   private readonly xmlTrees: XmlTrees
+  /** What the constants of security.ts are called, by the name of the scheme. */
+  private readonly schemeNames: ReadonlyMap<string, string>
+  private readonly isAnySecured: boolean
 
   constructor(contract: Contract) {
     this.contract = contract
     this.namedRules = referredRules(contract, contractLayout(contract).rules ?? {})
     this.ruleNames = constantNames(Object.keys(this.namedRules), 'Rule')
     this.xmlTrees = new XmlTrees(contract)
+    this.schemeNames = schemeNames(contract)
+    this.isAnySecured = operationsOf(contract).some((operation) => operation.security !== undefined)
   }
 
   /** The rules that others refer to: the name of the constant, and the tree. */
@@ -173,17 +178,17 @@ export class JsonTrees {
     return this.contract.security.filter((scheme) => wanted.has(scheme.name)).map((scheme) => {
       const { key, ...addresses } = schemeLayout(scheme)
       const tokens = scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/tokens', 'tokenSource') } : {}
-      return [schemeNames(this.contract).get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...tokens }]
+      return [this.schemeNames.get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...tokens }]
     })
   }
 
   /** Who may call, by the constants of security.ts. */
   private security(operation: Operation): CodecTree | undefined {
     // What is open beside operations that are not takes any credential without wanting it; with no scheme anywhere there is nothing to go by.
-    const security = operation.security ?? (operationsOf(this.contract).some((each) => each.security !== undefined) ? [[]] : undefined)
+    const security = operation.security ?? (this.isAnySecured ? [[]] : undefined)
     if (security === undefined) return undefined
     const { scopes } = operationLayout(operation)
-    const anyOf = security.map((alternative): CodecTree => alternative.map((name) => ({ scheme: new Builtin('security', schemeNames(this.contract).get(name) ?? ''), ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }) })))
+    const anyOf = security.map((alternative): CodecTree => alternative.map((name) => ({ scheme: new Builtin('security', this.schemeNames.get(name) ?? ''), ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }) })))
     return { anyOf, prove: new Builtin('runtime/http/security', 'prove'), renew: new Builtin('runtime/http/security', 'renew') }
   }
 
@@ -192,7 +197,8 @@ export class JsonTrees {
     const { exactlyOne, otherwise } = typeLayout(type)
     const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
     const when: Record<string, number> = {}
-    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) if (ids.includes(id)) Object.defineProperty(when, value, { value: ids.indexOf(id), enumerable: true, writable: true, configurable: true })
+    const places = new Map(ids.map((id, at): [string, number] => [id, at]).reverse())
+    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) if (places.has(id)) Object.defineProperty(when, value, { value: places.get(id), enumerable: true, writable: true, configurable: true })
     const by = discriminator === undefined || Object.keys(when).length === 0 ? undefined : { member: discriminator.field, when, ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }) }
     const alternatives = type.alternatives.map((each): CodecTree => {
       const tree = this.of(each, late)

@@ -41,6 +41,7 @@ export class Csdl {
   private readonly others = new Map<string, Declared[]>()
   /** Annotations from outside, by the path of what they are about. */
   private readonly annotations = new Map<string, XmlElement[]>()
+  private readonly annotationsInside = new WeakMap<XmlElement, ReadonlyMap<string, XmlElement>>()
 
   private constructor(root: XmlElement, version: Version, documents: Documents, notes: Notes) {
     this.root = root
@@ -129,10 +130,23 @@ export class Csdl {
    * @param term the term's qualified name
    */
   annotation(element: XmlElement, path: string, term: string): XmlElement | undefined {
-    const here = element.children.filter((child) => child.local === 'Annotation' && isEdm(child.namespace))
-    const found = [...here, ...(this.annotations.get(path) ?? [])].find((each) => this.resolved(each.attributes.find(({ local }) => local === 'Term')?.value ?? '') === term)
+    const found = this.annotationsHere(element).get(term) ?? this.annotations.get(path)?.find((each) => this.termOf(each) === term)
     found?.readWhole()
     return found
+  }
+
+  /** The annotations that stand inside an element, by their terms; the first where there are several. */
+  private annotationsHere(element: XmlElement): ReadonlyMap<string, XmlElement> {
+    const known = this.annotationsInside.get(element)
+    if (known !== undefined) return known
+    const here = element.children.filter((child) => child.local === 'Annotation' && isEdm(child.namespace))
+    const byTerm = new Map(here.reverse().map((each) => [this.termOf(each), each]))
+    this.annotationsInside.set(element, byTerm)
+    return byTerm
+  }
+
+  private termOf(annotation: XmlElement): string {
+    return this.resolved(annotation.attributes.find(({ local }) => local === 'Term')?.value ?? '')
   }
 
   /** The text of an annotation, as attribute or element. */

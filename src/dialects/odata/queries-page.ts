@@ -1,4 +1,5 @@
 import type { Contract, Field, NamedType, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import { once } from '../../contract/once.js'
 import { directSubtypes, endpointsOf, fieldsOf, namedType, operationsOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import { docComment, identifier, propertyName, quoted } from '../../printing/escaping.js'
@@ -10,8 +11,8 @@ const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
 
 /** What queries.ts calls the things of an entity. */
-export function queryNames(name: string): { terms: Code; expansions: Code; query: Code } {
-  return { terms: identifier(`${name}Terms`), expansions: identifier(`${name}Expansions`), query: identifier(`${name}Query`) }
+export function queryNames(name: string): { terms: Code; expansions: Code; query: Code; properties: Code } {
+  return { terms: identifier(`${name}Terms`), expansions: identifier(`${name}Expansions`), query: identifier(`${name}Query`), properties: identifier(`${name}Properties`) }
 }
 
 /** queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be asked of it. */
@@ -22,14 +23,17 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
   const page = new Page('queries')
   const nameOf = (type: NamedType): string => names.types[type.id] ?? type.name
   for (const record of records) Object.values(queryNames(nameOf(record))).forEach((name) => page.declare(name))
+  const subtypes = directSubtypes(contract)
   const printer = new TermPrinter(contract, names, page, version)
   for (const record of records.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))) {
     const name = nameOf(record)
-    const { terms, expansions, query } = queryNames(name)
+    const { terms, expansions, query, properties } = queryNames(name)
     const base = record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
     const own = record.fields.filter((field) => fieldLayout(field).about !== true)
     const navigations = own.filter((field) => fieldLayout(field).navigation !== undefined)
-    const all = propertyNames(contract, record.id)
+    const plain = own.filter((field) => fieldLayout(field).navigation === undefined).map((field) => quoted(field.name))
+    const all = [...(base === undefined ? [] : [base.properties]), ...plain]
+    const named = all.length === 0 ? code`never` : joined(all, ' | ')
     const left = version === '4.01' ? [] : [code`compute`, ...(version.startsWith('4') ? [] : [code`levels`, ...(searchable(contract, record.id) ? [] : [code`search`])])]
     page.print(
       code``,
@@ -44,13 +48,16 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
     )
     if ((record.layout as RecordLayout | undefined)?.entity !== true) continue
     const inherited = base === undefined ? code`` : code` extends ${base.expansions}`
+    // Those that extend it have them from here.
+    const isExtended = subtypes.has(record.id)
+    if (isExtended) page.print(code``, ...docComment([`What can be selected of ${name}.`]), code`export type ${properties} = ${named}`)
     page.print(
       code``,
       ...docComment([`What hangs off ${name}, and what can be asked of that.`]),
       ...(navigations.length === 0 ? [code`export interface ${expansions}${inherited} {}`] : [code`export interface ${expansions}${inherited} {`, ...navigations.map((field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`), code`}`]),
       code``,
       ...docComment([`What can be asked of ${name}.`]),
-      code`export type ${query} = ${left.length === 0 ? code`` : code`Omit<`}${page.useType(queryModule, 'Query')}<${terms}, ${all.length === 0 ? code`never` : joined(all.map(quoted), ' | ')}, ${expansions}>${left.length === 0 ? code`` : code`, ${joined(left.map(quoted), ' | ')}>`}`,
+      code`export type ${query} = ${left.length === 0 ? code`` : code`Omit<`}${page.useType(queryModule, 'Query')}<${terms}, ${isExtended ? properties : named}, ${expansions}>${left.length === 0 ? code`` : code`, ${joined(left.map(quoted), ' | ')}>`}`,
     )
   }
   return page
@@ -65,12 +72,15 @@ export function propertyNames(contract: Contract, id: TypeId): string[] {
   return fieldsOf(contract, namedType(contract, id) as RecordType).filter((field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined).map((field) => field.name)
 }
 
+const searchables = new WeakMap<Contract, ReadonlySet<TypeId>>()
+
 /** Can entities of this type be searched for in some set? Version 2 has no search of its own. */
 function searchable(contract: Contract, id: TypeId): boolean {
-  return operationsOf(contract).some((operation) => {
+  const lists = (): TypeId[] => operationsOf(contract).flatMap((operation) => {
     const layout = operationLayout(operation)
-    return layout.kind === 'list' && layout.entity === id && operation.inputs.some((field) => field.name === 'search')
+    return layout.kind === 'list' && operation.inputs.some((field) => field.name === 'search') ? [layout.entity] : []
   })
+  return once(searchables, contract, () => new Set(lists())).has(id)
 }
 
 /** The options that the query of an entity has, as queries.ts types them: those that its operations can have at most. */

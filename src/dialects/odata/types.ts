@@ -67,10 +67,9 @@ export class TypeReader {
     const chain = this.withBases(id)
     const holder = chain.find(({ keys: own }) => own !== undefined)
     const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
-    const fields = chain.flatMap((record) => record.fields)
     return (holder?.keys ?? []).flatMap((name) => {
       const path = Object.hasOwn(keyPaths, name) ? keyPaths[name] : undefined
-      const field = path === undefined ? fields.find((each) => each.name === name) : this.fieldAt(fields, path)
+      const field = this.fieldAt(chain, path ?? [name])
       return field === undefined ? [] : [{ ...field, name, nullable: false }]
     })
   }
@@ -92,11 +91,13 @@ export class TypeReader {
     return this.withBases(id).flatMap((record) => this.csdl.declared(record.id)?.element.children.filter((child) => child.local === 'Property') ?? [])
   }
 
-  private fieldAt(fields: readonly Field[], path: readonly string[]): Field | undefined {
+  private fieldAt(records: readonly RecordType[], path: readonly string[]): Field | undefined {
     const [first, ...rest] = path
-    const field = fields.find((each) => each.name === first)
+    const named = ({ fields }: RecordType): Field | undefined => fields.find((each) => each.name === first)
+    const holder = records.find((record) => named(record) !== undefined)
+    const field = holder === undefined ? undefined : named(holder)
     if (field === undefined || rest.length === 0) return field
-    return field.type.kind === 'reference' && this.types[field.type.to]?.kind === 'record' ? this.fieldAt(this.allFields(field.type.to), rest) : undefined
+    return field.type.kind === 'reference' && this.types[field.type.to]?.kind === 'record' ? this.fieldAt(this.withBases(field.type.to), rest) : undefined
   }
 
   /**

@@ -1,4 +1,4 @@
-import { addAll } from '../../contract/lists.js'
+import { addAll, addTo } from '../../contract/lists.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
 
@@ -113,11 +113,12 @@ export function optional(content: Content): Content {
  * @param isOptional may there be none?
  */
 export function oneOf(contents: readonly Content[], isOptional: boolean): Content {
-  const fields: Field[] = []
+  const merged = new MergedFields()
+  const { fields } = merged
   const alternatives: Alternative[] = []
   let canBeEmpty = isOptional
   for (const each of contents) {
-    const names = merge(fields, each.fields)
+    const names = merged.add(each.fields)
     const known = (name: string): string => names.get(name) ?? name
     for (const { fields: own, required } of combinations(each)) {
       if (required.length === 0) canBeEmpty = true
@@ -132,28 +133,43 @@ export function oneOf(contents: readonly Content[], isOptional: boolean): Conten
   return { fields, choices: fields.length === 1 ? [] : choices, anyOrder: contents.some((each) => each.anyOrder) }
 }
 
-/**
- * Adds the fields of one alternative to those of the others: an element that stands in several alternatives is one field. A new one
- * comes before whatever follows it in its own alternative, so that the order of each is kept.
- *
- * @returns the names that fields go by
- */
-function merge(into: Field[], added: readonly Field[]): Map<string, string> {
-  const names = new Map<string, string>()
-  let before = into.length
-  for (const field of [...added].reverse()) {
-    const twin = into.findIndex((each) => layoutOf(each).name.join(' ') === layoutOf(field).name.join(' ') && each.name.replace(/_+$/, '') === field.name.replace(/_+$/, '') && sameShape(each.type, field.type))
-    if (twin === -1) {
-      let { name } = field
-      while (into.some((each) => each.name === name)) name += '_'
+/** The fields of several alternatives together: an element that stands in several of them is one field. */
+class MergedFields {
+  readonly fields: Field[] = []
+  private readonly names = new Set<string>()
+  /** By their elements and how they would be called. */
+  private readonly known = new Map<string, Field[]>()
+
+  /**
+   * Adds the fields of one alternative. A new one comes before whatever follows it in its own alternative, so that the order of each is kept.
+   *
+   * @returns the names that fields go by
+   */
+  add(added: readonly Field[]): Map<string, string> {
+    const names = new Map<string, string>()
+    let before = this.fields.length
+    for (const field of [...added].reverse()) {
+      const twin = this.known.get(sameElement(field))?.find((each) => sameShape(each.type, field.type))
+      if (twin !== undefined) before = this.fields.indexOf(twin)
+      const { name } = twin ?? this.insert(field, before)
       names.set(field.name, name)
-      into.splice(before, 0, { ...madeOptional(field), name })
-    } else {
-      names.set(field.name, into[twin]?.name ?? field.name)
-      before = twin
     }
+    return names
   }
-  return names
+
+  private insert(field: Field, before: number): Field {
+    let { name } = field
+    while (this.names.has(name)) name += '_'
+    const inserted = { ...madeOptional(field), name }
+    this.fields.splice(before, 0, inserted)
+    this.names.add(name)
+    addTo(this.known, sameElement(inserted), inserted)
+    return inserted
+  }
+}
+
+function sameElement(field: Field): string {
+  return `${layoutOf(field).name.join(' ')} ${field.name.replace(/_+$/, '')}`
 }
 
 /** Every way in which the choices inside content can go. */
@@ -174,9 +190,9 @@ export class TooManyCombinations extends Error {}
 
 /** Content of which everything may be left out, without a word on what goes together. */
 export function loose(contents: readonly Content[]): Content {
-  const fields: Field[] = []
-  for (const each of contents) merge(fields, each.fields)
-  return { fields, choices: [], anyOrder: false }
+  const merged = new MergedFields()
+  for (const each of contents) merged.add(each.fields)
+  return { fields: merged.fields, choices: [], anyOrder: false }
 }
 
 /**

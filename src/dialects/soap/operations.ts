@@ -18,6 +18,17 @@ export interface Port {
   readonly soap: string
 }
 
+/** A port with the operations of its binding, by name. */
+interface BoundPort extends Port {
+  readonly byName: ReadonlyMap<string, readonly XmlElement[]>
+}
+
+function boundOperations({ binding }: Port): Map<string, XmlElement[]> {
+  const byName = new Map<string, XmlElement[]>()
+  for (const each of binding.element.take(wsdl, 'operation')) addTo(byName, each.attribute('name') ?? '', each)
+  return byName
+}
+
 /** Why something can't be had yet; told in a note, and the operation is left out. */
 class NotYet extends Error {}
 
@@ -42,6 +53,7 @@ export class OperationReader {
 
   read(portType: Definition, ports: readonly Port[], group: readonly string[]): Operation[] {
     documentationOf(portType.element)
+    const bound = ports.map((port): BoundPort => ({ ...port, byName: boundOperations(port) }))
     const elements = portType.element.take(wsdl, 'operation')
     const byName = new Map<string, XmlElement[]>()
     for (const element of elements) addTo(byName, wantedAttribute(element, 'name'), element)
@@ -52,7 +64,7 @@ export class OperationReader {
       // Which overload keeps the plain name must not depend on the order of the document.
       const [plain] = [...overloads].sort((a, b) => (messageKey(a) < messageKey(b) ? -1 : 1))
       const given = element === plain ? name : this.nameOverload(element, name, taken)
-      const operation = this.readOperation(element, { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 }, ports, group)
+      const operation = this.readOperation(element, { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 }, bound, group)
       return operation === undefined ? [] : [operation]
     })
   }
@@ -68,20 +80,27 @@ export class OperationReader {
     return given
   }
 
-  private readOperation(element: XmlElement, { name, given, at, isOverloaded }: { name: string; given: string; at: number; isOverloaded: boolean }, ports: readonly Port[], group: readonly string[]): Operation | undefined {
+  private readOperation(element: XmlElement, { name, given, at, isOverloaded }: { name: string; given: string; at: number; isOverloaded: boolean }, ports: readonly BoundPort[], group: readonly string[]): Operation | undefined {
     const documentation = documented(element)
     element.attribute('parameterOrder')
     const wire: Record<string, OperationWire> = {}
     let shape: Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> | undefined
     let shapeText = ''
     let isBound = false
+    // Ports often share a binding, which puts the operation on the wire in one way.
+    const actions = new Map<XmlElement, string>()
     for (const port of ports) {
-      const bindings = port.binding.element.take(wsdl, 'operation').filter((each) => each.attribute('name') === name)
+      const bindings = port.byName.get(name) ?? []
       // Overloads are bound under the names of their messages; where those are left out, in the same order.
       const binding = isOverloaded ? (bindings.find((each) => inputName(each) !== '' && inputName(each) === inputName(element)) ?? bindings[at]) : bindings[0]
       if (binding === undefined) continue
       isBound = true
       try {
+        const known = actions.get(binding)
+        if (known !== undefined) {
+          wire[port.endpoint.name] = { action: known }
+          continue
+        }
         const { action, ...read } = this.readBound(element, name, binding, port)
         // Two bindings that put the same operation on the wire in different shapes would need two input shapes.
         const text = JSON.stringify(read)
@@ -89,6 +108,7 @@ export class OperationReader {
           shape = read
           shapeText = text
         } else if (text !== shapeText) throw new NotYet('its messages differ from those at the first endpoint')
+        actions.set(binding, action)
         wire[port.endpoint.name] = { action }
       } catch (error) {
         if (!(error instanceof NotYet)) throw error
