@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process'
 import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
@@ -53,6 +54,14 @@ describe('documents and what they refer to', () => {
     await expect(documents.follow('gone.xsd', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', kind: 'metadata', place })
     await expect(documents.follow('ftp://x/y', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010' })
     await expect(documents.follow('http://127.0.0.1:1/y', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', kind: 'unreachable' })
+  })
+
+  test.each(['/dev/zero', '/dev/stdin', 'pipe.xsd', '//host/share/x.xsd', 'file://host/x.xsd', 'file:///a%00b', 'file:///a%2Fb', 'http://[', '%'])('a reference to %s is refused at once: it is a device, a pipe, of another host, or no address', async (reference) => {
+    const folder = await freshFolder()
+    await writeFile(join(folder, 'a.wsdl'), '<definitions/>')
+    execFileSync('mkfifo', [join(folder, 'pipe.xsd')])
+    const documents = await loadDocuments(join(folder, 'a.wsdl'), { recognise })
+    await expect(documents.follow(reference, documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', place })
   })
 
   test.each([

@@ -1,4 +1,5 @@
 import type { Contract, Field, NamedType, Operation, ScalarType, Type, UnionType } from '../../contract/contract.js'
+import { once } from '../../contract/once.js'
 import { endpointsOf, membersOf, namedType, operationsOf, someType } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
@@ -277,20 +278,11 @@ function record(entries: readonly (readonly [string, CodecTree])[]): { readonly 
   return made
 }
 
-/** Does the contract's JSON carry numbers whose every digit counts? */
-export function needsExactJson(contract: Contract): boolean {
-  let needed = exactness.get(contract)
-  if (needed === undefined) {
-    needed = hasExactNumbers(contract)
-    exactness.set(contract, needed)
-  }
-  return needed
-}
-
 const exactness = new WeakMap<Contract, boolean>()
 
-function hasExactNumbers(contract: Contract): boolean {
-  return someType(contract, (type) => type.kind === 'scalar' && (type.base === 'int64' || type.base === 'uint64' || type.base === 'decimal') && !type.format.startsWith('string:'))
+/** Does the contract's JSON carry numbers whose every digit counts? */
+export function needsExactJson(contract: Contract): boolean {
+  return once(exactness, contract, () => someType(contract, (type) => type.kind === 'scalar' && ['int64', 'uint64', 'decimal'].includes(type.base) && !type.format.startsWith('string:')))
 }
 
 /** What the runtime has besides simple values. */

@@ -1,5 +1,6 @@
 import type { Contract, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
-import { directSubtypes, endpointsOf, namedType } from '../../contract/queries.js'
+import { once } from '../../contract/once.js'
+import { directSubtypes, endpointsOf, namedType, someType } from '../../contract/queries.js'
 import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
 import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type InvocationLayout, type RecordLayout, type ResourceLayout } from './layout.js'
 
@@ -154,14 +155,5 @@ const exactness = new WeakMap<Contract, boolean>()
 
 /** Does the service's JSON carry numbers whose every digit counts? */
 export function hasExactNumbers(contract: Contract): boolean {
-  const known = exactness.get(contract)
-  if (known !== undefined) return known
-  const isExact = (value: unknown): boolean => {
-    if (typeof value !== 'object' || value === null) return false
-    const type = value as ScalarType
-    return (type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal')) || Object.entries(value).some(([key, member]) => key !== 'origin' && isExact(member))
-  }
-  const found = isExact(contract.types) || isExact(contract.services)
-  exactness.set(contract, found)
-  return found
+  return once(exactness, contract, () => someType(contract, (type) => type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal')))
 }
