@@ -12,6 +12,8 @@ export type InputMaker = (operation: Operation) => Readonly<Record<string, unkno
 
 /** A call is written on one line up to this length. */
 const lineLength = 110
+/** Inputs of more lines are left to whoever calls. */
+const mostLines = 24
 
 /**
  * The first lines a newcomer writes, for this very service: they compile as they stand.
@@ -28,15 +30,18 @@ export function firstLines(contract: Contract, names: Names, operations: readonl
   const className = identifier(names.class)
   const path = code`${variable}${group === undefined ? code`` : memberAccess(groupName(group))}${memberAccess(methodName(operation))}`
   const isNeeded = operation.inputs.some((input) => !input.optional && input.place !== 'messageHeader')
-  const call = (open: Code, close: Code): Code[] => {
-    const [first = code``, ...rest] = isNeeded ? literalLines(typed(contract, names, operation, sample(operation)), lineLength - open.length - path.length - close.length) : [code``]
-    return rest.length === 0 ? [code`${open}${path}(${first})${close}`] : [code`${open}${path}(${first}`, ...rest.slice(0, -1), code`${rest.at(-1) ?? code``})${close}`]
-  }
-  return [
-    code`import { ${className} } from ${quoted(from)}`,
-    code`const ${variable} = new ${className}()`,
-    ...(isIterable(operation) ? call(code`for await (const each of `, code`) console.log(each)`) : operation.outcome.kind === 'nothing' ? call(code`await `, code``) : call(code`console.log(await `, code`)`)),
-  ]
+  const [open, close] = isIterable(operation) ? [code`for await (const each of `, code`) console.log(each)`] : operation.outcome.kind === 'nothing' ? [code`await `, code``] : [code`console.log(await `, code`)`]
+  const room = lineLength - open.length - path.length - close.length
+  const input = isNeeded ? literalLines(typed(contract, names, operation, sample(operation)), room) : [code``]
+  const head = [code`import { ${className} } from ${quoted(from)}`, code`const ${variable} = new ${className}()`]
+  if (isTooLong(input)) return [...head, code`export default async (input: Parameters<typeof ${path}>[0]) => {`, code`  ${open}${path}(input)${close}`, code`}`]
+  const [first = code``, ...rest] = input
+  return [...head, ...(rest.length === 0 ? [code`${open}${path}(${first})${close}`] : [code`${open}${path}(${first}`, ...rest.slice(0, -1), code`${rest.at(-1) ?? code``})${close}`])]
+}
+
+/** An input that nobody would write there: it comes from elsewhere. */
+function isTooLong(input: readonly Code[]): boolean {
+  return input.length > mostLines || input.reduce((sum, line) => sum + line.length, 0) > mostLines * lineLength
 }
 
 /** What answers something and needs nothing, best of all a list; else what needs least. */
