@@ -8,7 +8,10 @@ function closedTo(room) {
   const { mayUse, dialectsToo } = rooms[room]
   const closed = Object.keys(rooms).filter((other) => other !== room && !mayUse.includes(other))
   return closed.map((other) => ({
-    regex: other === 'dialects' && dialectsToo ? '^\\.\\./(?:\\.\\./)*dialects/(?!dialect\\.js$)' : `^\\.\\./(?:\\.\\./)*${other}/`,
+    regex:
+      other === 'dialects' && dialectsToo
+        ? '^\\.\\./(?:\\.\\./)*dialects/(?!dialect\\.js$)'
+        : `^\\.\\./(?:\\.\\./)*${other}/`,
     message: `The room "${room}" may not use the room "${other}" (docs/architecture.md).`,
     allowTypeImports: room === 'cli',
   }))
@@ -20,19 +23,31 @@ const arrows = Object.keys(rooms).map((room) => ({
 }))
 
 const castToSafe = {
-  selector: ':matches(TSAsExpression, TSTypeAssertion) TSTypeReference[typeName.name=/^(Safe|Code|Markdown|Markup|DotText|MermaidText|VariablesText)$/]',
+  selector:
+    ':matches(TSAsExpression, TSTypeAssertion) TSTypeReference[typeName.name=/^(Safe|Code|Markdown|Markup|DotText|MermaidText|VariablesText)$/]',
   message: 'Text is made safe by the functions of src/printing/escaping.ts, not by a cast.',
 }
 
 const spreadOfMany = {
-  selector: 'CallExpression[callee.property.name=/^(push|unshift|splice|max|min|concat)$/] > SpreadElement[argument.type!="ArrayExpression"]',
+  selector:
+    'CallExpression[callee.property.name=/^(push|unshift|splice|max|min|concat)$/] > SpreadElement[argument.type!="ArrayExpression"]',
   message: 'A call can take only so many arguments: use addAll or largest, or a loop.',
 }
 
 const writesByItself = [
-  { selector: 'CallExpression[callee.property.name="write"][callee.object.property.name=/^std(out|err)$/]', message: 'Write through src/cli/terminal.ts.' },
-  { selector: 'CallExpression[callee.object.name=/^(console|stdout|stderr)$/]', message: 'Write through src/cli/terminal.ts.' },
-  { selector: 'ImportDeclaration[source.value="picocolors"]', message: 'Colours come from src/cli/colours.ts.' },
+  {
+    selector:
+      'CallExpression[callee.property.name="write"][callee.object.property.name=/^std(out|err)$/]',
+    message: 'Write through src/cli/terminal.ts.',
+  },
+  {
+    selector: 'CallExpression[callee.object.name=/^(console|stdout|stderr)$/]',
+    message: 'Write through src/cli/terminal.ts.',
+  },
+  {
+    selector: 'ImportDeclaration[source.value="picocolors"]',
+    message: 'Colours come from src/cli/colours.ts.',
+  },
 ]
 
 export default tseslint.config(
@@ -41,7 +56,10 @@ export default tseslint.config(
   ...tseslint.configs.strict,
   {
     rules: {
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { argsIgnorePattern: '^_', varsIgnorePattern: '^_' },
+      ],
       '@typescript-eslint/no-invalid-void-type': 'off',
       // Control characters are what several expressions look for.
       'no-control-regex': 'off',
@@ -61,6 +79,9 @@ export default tseslint.config(
     rules: { 'no-restricted-syntax': ['error', castToSafe, spreadOfMany, ...writesByItself] },
   },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
-  { files: ['src/app/pages/assets/*.js'], languageOptions: { globals: globals.browser, sourceType: 'script' } },
+  {
+    files: ['src/app/pages/assets/*.js'],
+    languageOptions: { globals: globals.browser, sourceType: 'script' },
+  },
   ...arrows,
 )

@@ -15,7 +15,9 @@ import { marker, spoiledXml, spoilTree } from './mutations.js'
 /** The documents of all dialects that a contract starts from, with their texts. */
 export async function metadataFiles(folder) {
   const found = []
-  for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
+  for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true }).sort((a, b) =>
+    a.name < b.name ? -1 : 1,
+  )) {
     if (!entry.isFile() || !/\.(wsdl|xml|yaml|json)$/.test(entry.name)) continue
     const file = join(entry.parentPath, entry.name)
     const text = readFileSync(file, 'utf8')
@@ -29,7 +31,10 @@ export async function metadataFiles(folder) {
 export async function readFixtures(folder) {
   const found = []
   for (const each of await metadataFiles(folder)) {
-    const fixture = { ...each, tree: each.text.trimStart().startsWith('<') ? undefined : parse(each.text) }
+    const fixture = {
+      ...each,
+      tree: each.text.trimStart().startsWith('<') ? undefined : parse(each.text),
+    }
     try {
       found.push({ ...fixture, milliseconds: (await outcomeOf(fixture, each.text)).milliseconds })
     } catch {
@@ -42,9 +47,14 @@ export async function readFixtures(folder) {
 /** The text of a fixture with one to three mistakes. */
 export function spoiled({ text, tree }, random) {
   const mistakes = 1 + Math.floor(random() * 3)
-  if (tree === undefined) return Array.from({ length: mistakes }).reduce((spoiledText) => spoiledXml(spoiledText, random), text)
+  if (tree === undefined)
+    return Array.from({ length: mistakes }).reduce(
+      (spoiledText) => spoiledXml(spoiledText, random),
+      text,
+    )
   const copy = structuredClone(tree)
-  for (let count = 0; count < mistakes; count += 1) if (Object.keys(copy).length > 0) spoilTree(copy, random)
+  for (let count = 0; count < mistakes; count += 1)
+    if (Object.keys(copy).length > 0) spoilTree(copy, random)
   return JSON.stringify(copy)
 }
 
@@ -62,13 +72,29 @@ export async function outcomeOf({ dialect, name }, text) {
     const document = { label, from: `/${label}`, bytes: new Uint8Array(), text, refers: new Map() }
     const contract = await dialect.read(documentsOf([document], label), 'service')
     const runtime = new Proxy({}, { get: () => '' })
-    const files = clientFiles(contract, assignNames(contract, noNames, dialect.emit.reservedNames), dialect, { contractName: 'service', runtime, sources: {}, inputs: '', importSuffix: '.js', sample: () => ({}) })
-    for (const [path, code] of Object.entries(files)) if (path.endsWith('.ts') && String(code).includes(marker)) refuseMarker(path, String(code))
-    for (const operation of operationsOf(contract)) for (const full of [false, true]) sampleInput(contract, operation, { full, rules: dialect.rules?.(contract) })
+    const files = clientFiles(
+      contract,
+      assignNames(contract, noNames, dialect.emit.reservedNames),
+      dialect,
+      {
+        contractName: 'service',
+        runtime,
+        sources: {},
+        inputs: '',
+        importSuffix: '.js',
+        sample: () => ({}),
+      },
+    )
+    for (const [path, code] of Object.entries(files))
+      if (path.endsWith('.ts') && String(code).includes(marker)) refuseMarker(path, String(code))
+    for (const operation of operationsOf(contract))
+      for (const full of [false, true])
+        sampleInput(contract, operation, { full, rules: dialect.rules?.(contract) })
     dialect.play(contract)
   } catch (error) {
     if (!(error instanceof Problem) || error.code.startsWith('TM-9')) throw error
-    if (error.place === undefined && error.code.startsWith('TM-2')) throw new Error(`${error.code} names no place: ${error.message}`, { cause: error })
+    if (error.place === undefined && error.code.startsWith('TM-2'))
+      throw new Error(`${error.code} names no place: ${error.message}`, { cause: error })
     result = error.code
   }
   return { result, milliseconds: performance.now() - started }

@@ -32,13 +32,29 @@ export async function startFixtures(files) {
     if (open === undefined || operationsOf(open.contract).length === 0) continue
     const { files: pages, names } = await buildClient(open)
     const bundle = join(folder, `${String(at)}.mjs`)
-    await writeFile(bundle, await bundleClient(Object.fromEntries(pages.map(({ path, text }) => [path, text]))))
+    await writeFile(
+      bundle,
+      await bundleClient(Object.fromEntries(pages.map(({ path, text }) => [path, text]))),
+    )
     const standIn = await serveContracts([file])
     const { service } = standIn.addresses[0]
     const way = { send: undefined }
-    const client = await loadClient(bundle, names.class, { url: service, timeLimit, fetch: (address, init) => way.send(String(address), init) })
+    const client = await loadClient(bundle, names.class, {
+      url: service,
+      timeLimit,
+      fetch: (address, init) => way.send(String(address), init),
+    })
     const rules = (await dialectNamed(open.contract.dialect)).rules?.(open.contract)
-    fixtures.push({ name: open.name, contract: open.contract, rules, operations: operationsOf(open.contract), client, way, standIn, port: Number(new URL(service).port) })
+    fixtures.push({
+      name: open.name,
+      contract: open.contract,
+      rules,
+      operations: operationsOf(open.contract),
+      client,
+      way,
+      standIn,
+      port: Number(new URL(service).port),
+    })
   }
   const stop = async () => {
     for (const { standIn } of fixtures) await standIn.stop()
@@ -50,7 +66,13 @@ export async function startFixtures(files) {
 /** A call that is as it should be, with the given way to send it. */
 async function callThrough({ contract, rules, client, way }, operation, full, send) {
   way.send = send
-  const input = await readInput(contract, operation, sampleInput(contract, operation, { full, rules }), [], () => new Uint8Array())
+  const input = await readInput(
+    contract,
+    operation,
+    sampleInput(contract, operation, { full, rules }),
+    [],
+    () => new Uint8Array(),
+  )
   return client.call(operation, input, { mostRows: 100 })
 }
 
@@ -62,21 +84,33 @@ async function callThrough({ contract, rules, client, way }, operation, full, se
  */
 export async function answerOutcome(fixture, random) {
   const operation = pick(fixture.operations, random)
-  const result = await callThrough(fixture, operation, random() < 0.5, async (address, init) => spoiledResponse(await fetch(address, init), random))
+  const result = await callThrough(fixture, operation, random() < 0.5, async (address, init) =>
+    spoiledResponse(await fetch(address, init), random),
+  )
   // A mistake of the fuzzer's own is none of the client's.
   if (result.failure?.cause instanceof FuzzerFailure) throw result.failure.cause
   if ('failure' in result && !(result.failure instanceof CallFailure)) throw result.failure
   if ('value' in result) JSON.stringify(toPlain(result.value))
-  return { result: 'failure' in result ? result.failure.kind : 'value', milliseconds: result.milliseconds, operation }
+  return {
+    result: 'failure' in result ? result.failure.kind : 'value',
+    milliseconds: result.milliseconds,
+    operation,
+  }
 }
 
 class FuzzerFailure extends Error {}
 
 async function spoiledResponse(response, random) {
   const bytes = new Uint8Array(await response.arrayBuffer())
-  const { status, headers, body } = spoiledExchange({ status: response.status, headers: Object.fromEntries(response.headers), body: bytes }, random)
+  const { status, headers, body } = spoiledExchange(
+    { status: response.status, headers: Object.fromEntries(response.headers), body: bytes },
+    random,
+  )
   try {
-    return new Response([204, 205, 304].includes(status) ? null : body, { status, headers: carried(headers) })
+    return new Response([204, 205, 304].includes(status) ? null : body, {
+      status,
+      headers: carried(headers),
+    })
   } catch (error) {
     throw new FuzzerFailure('no answer', { cause: error })
   }
@@ -105,25 +139,46 @@ export async function requestOutcome(fixture, random) {
   const operation = pick(fixture.operations, random)
   let sent
   await callThrough(fixture, operation, random() < 0.5, (address, init) => {
-    sent = { address, method: init?.method ?? 'GET', headers: Object.fromEntries(new Headers(init?.headers)), body: bytesOf(init?.body) }
+    sent = {
+      address,
+      method: init?.method ?? 'GET',
+      headers: Object.fromEntries(new Headers(init?.headers)),
+      body: bytesOf(init?.body),
+    }
     return Promise.reject(new FuzzerFailure('kept'))
   })
   if (sent === undefined) return { result: 'not sent', milliseconds: 0, operation }
   const { pathname, search } = new URL(sent.address)
   const { headers, body } = spoiledExchange({ ...sent, status: 200 }, random)
   const target = spoiledTarget(pathname + search, random)
-  const method = random() < 0.1 ? pick(['GET', 'PUT', 'POST', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS', 'TRACE', 'QUERY', 'MKCOL'], random) : sent.method
+  const method =
+    random() < 0.1
+      ? pick(
+          ['GET', 'PUT', 'POST', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS', 'TRACE', 'QUERY', 'MKCOL'],
+          random,
+        )
+      : sent.method
   const started = performance.now()
   const answer = await rawAnswer(fixture.port, { method, target, headers, body })
   const milliseconds = performance.now() - started
   if (answer === undefined) return { result: 'not sent', milliseconds, operation }
-  if (answer.status >= 500 && answer.body.includes('The stand-in can\'t answer this')) throw new Error(`${method} ${target}: ${answer.body}`)
-  if (answer.status >= 400 && answer.body === '' && method !== 'HEAD') throw new Error(`${method} ${target}: ${String(answer.status)}, and no reason`)
-  return { result: answer.status < 400 ? 'answered' : String(answer.status), milliseconds, operation }
+  if (answer.status >= 500 && answer.body.includes("The stand-in can't answer this"))
+    throw new Error(`${method} ${target}: ${answer.body}`)
+  if (answer.status >= 400 && answer.body === '' && method !== 'HEAD')
+    throw new Error(`${method} ${target}: ${String(answer.status)}, and no reason`)
+  return {
+    result: answer.status < 400 ? 'answered' : String(answer.status),
+    milliseconds,
+    operation,
+  }
 }
 
 function bytesOf(body) {
-  return body instanceof Uint8Array ? body : typeof body === 'string' ? new TextEncoder().encode(body) : new Uint8Array()
+  return body instanceof Uint8Array
+    ? body
+    : typeof body === 'string'
+      ? new TextEncoder().encode(body)
+      : new Uint8Array()
 }
 
 /** What the stand-in answers to a request that is sent as it is; undefined where it can't be. */
@@ -131,15 +186,32 @@ function rawAnswer(port, { method, target, headers, body }) {
   return new Promise((resolve, reject) => {
     let asked
     try {
-      const own = Object.fromEntries(Object.entries(headers).filter(([name]) => !['content-length', 'transfer-encoding', 'expect', 'connection', 'upgrade'].includes(name.toLowerCase())))
-      asked = request({ host: '127.0.0.1', port, path: target, method, headers: { ...own, 'content-length': String(body.length), connection: 'close' } })
+      const own = Object.fromEntries(
+        Object.entries(headers).filter(
+          ([name]) =>
+            !['content-length', 'transfer-encoding', 'expect', 'connection', 'upgrade'].includes(
+              name.toLowerCase(),
+            ),
+        ),
+      )
+      asked = request({
+        host: '127.0.0.1',
+        port,
+        path: target,
+        method,
+        headers: { ...own, 'content-length': String(body.length), connection: 'close' },
+      })
     } catch {
       resolve(undefined)
       return
     }
     asked.on('error', reject).on('response', (response) => {
       const pieces = []
-      response.on('data', (piece) => pieces.push(piece)).on('end', () => resolve({ status: response.statusCode ?? 0, body: Buffer.concat(pieces).toString() }))
+      response
+        .on('data', (piece) => pieces.push(piece))
+        .on('end', () =>
+          resolve({ status: response.statusCode ?? 0, body: Buffer.concat(pieces).toString() }),
+        )
     })
     asked.setTimeout(20_000, () => asked.destroy(new Error(`${method} ${target}: no answer`)))
     asked.end(body)

@@ -9,7 +9,13 @@ import { answerOutcome, requestOutcome, startFixtures } from './exchanges.js'
 import { pick, randomFrom } from './mutations.js'
 
 const folder = join(import.meta.dirname, '..', 'tests', 'fixtures')
-const { values } = parseArgs({ options: { count: { type: 'string', default: '300' }, seed: { type: 'string', default: '1' }, of: { type: 'string', multiple: true, default: ['documents', 'answers', 'requests'] } } })
+const { values } = parseArgs({
+  options: {
+    count: { type: 'string', default: '300' },
+    seed: { type: 'string', default: '1' },
+    of: { type: 'string', multiple: true, default: ['documents', 'answers', 'requests'] },
+  },
+})
 const [count, first] = [Number(values.count), Number(values.seed)]
 
 /** What becomes of each kind of thing with mistakes: `try` one, and how long it may take. */
@@ -19,7 +25,11 @@ const kinds = {
     const attempt = async (random) => {
       const fixture = pick(fixtures, random)
       // A mistake may make a document mean more, but not without end.
-      return { of: fixture.name, outcome: await outcomeOf(fixture, spoiled(fixture, random)), limit: 3000 + 20 * fixture.milliseconds }
+      return {
+        of: fixture.name,
+        outcome: await outcomeOf(fixture, spoiled(fixture, random)),
+        limit: 3000 + 20 * fixture.milliseconds,
+      }
     }
     return { attempt, fixtures: fixtures.length, stop: () => undefined }
   },
@@ -28,7 +38,9 @@ const kinds = {
 }
 
 async function exchanges(outcome) {
-  const { fixtures, stop } = await startFixtures((await metadataFiles(folder)).map(({ file }) => file))
+  const { fixtures, stop } = await startFixtures(
+    (await metadataFiles(folder)).map(({ file }) => file),
+  )
   const attempt = async (random) => {
     const fixture = pick(fixtures, random)
     return { of: fixture.name, outcome: await outcome(fixture, random), limit: 2000 }
@@ -48,17 +60,25 @@ async function run(kind) {
       const { of, outcome, limit } = await attempt(randomFrom(seed))
       outcomes.set(outcome.result, (outcomes.get(outcome.result) ?? 0) + 1)
       slowest = Math.max(slowest, outcome.milliseconds)
-      if (outcome.milliseconds > limit) failures.push(`seed ${String(seed)}, ${of}: took ${outcome.milliseconds.toFixed(0)} ms, of ${limit.toFixed(0)}`)
+      if (outcome.milliseconds > limit)
+        failures.push(
+          `seed ${String(seed)}, ${of}: took ${outcome.milliseconds.toFixed(0)} ms, of ${limit.toFixed(0)}`,
+        )
     } catch (error) {
       failures.push(`seed ${String(seed)}: ${error.stack?.split('\n').slice(0, 5).join('\n    ')}`)
     }
   }
   const written = allowed()
   if (written > 0) failures.push(`${String(written)} files would have been written`)
-  if (Object.keys(Object.prototype).length > 0) failures.push(`every object has now: ${Object.keys(Object.prototype).join(', ')}`)
+  if (Object.keys(Object.prototype).length > 0)
+    failures.push(`every object has now: ${Object.keys(Object.prototype).join(', ')}`)
   await stop()
-  const counts = [...outcomes].sort((a, b) => b[1] - a[1]).map(([result, times]) => `${result} ${String(times)}`)
-  console.log(`${String(count)} ${kind} from ${String(fixtures)}: ${String(failures.length)} failed; ${counts.join(', ')}; the slowest took ${slowest.toFixed(0)} ms, memory at most ${(process.resourceUsage().maxRSS / 1024).toFixed(0)} MB`)
+  const counts = [...outcomes]
+    .sort((a, b) => b[1] - a[1])
+    .map(([result, times]) => `${result} ${String(times)}`)
+  console.log(
+    `${String(count)} ${kind} from ${String(fixtures)}: ${String(failures.length)} failed; ${counts.join(', ')}; the slowest took ${slowest.toFixed(0)} ms, memory at most ${(process.resourceUsage().maxRSS / 1024).toFixed(0)} MB`,
+  )
   for (const failure of failures.slice(0, 20)) console.log(failure)
   return failures.length
 }
@@ -68,7 +88,8 @@ function forbidWriting() {
   const names = ['writeFile', 'mkdir', 'rename', 'rm', 'cp', 'unlink']
   const own = Object.fromEntries(names.map((name) => [name, fs.promises[name]]))
   let tried = 0
-  for (const name of names) fs.promises[name] = () => Promise.reject(new Error(`${name}, number ${String((tried += 1))}`))
+  for (const name of names)
+    fs.promises[name] = () => Promise.reject(new Error(`${name}, number ${String((tried += 1))}`))
   syncBuiltinESMExports()
   return () => {
     Object.assign(fs.promises, own)

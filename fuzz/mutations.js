@@ -3,7 +3,42 @@
 /** The name that no generated code may have as an identifier of its own. */
 export const marker = 'wentOverboard'
 
-const junk = ['', ' ', 'x', '0', '-1', '1e400', '999999999999999999999', '#/', '#/components/schemas/', 'true', 'a.b.c', '__proto__', 'constructor', 'toString', '(a+)+$', '[', '*', '\u202e', '\u0000', '\ud800', '/dev/zero', '//host/x', '%', '../../x', 'Collection(Collection(Edm.Int32))', `*/ ${marker}() /*`, `'; ${marker}(); '`, `\`\${${marker}()}\``, `"]; ${marker}(); ["`, `</script><script>${marker}()</script>`, `\n${marker}()\n//`, `\u2028${marker}()`, 'x'.repeat(5000), '('.repeat(300)]
+const junk = [
+  '',
+  ' ',
+  'x',
+  '0',
+  '-1',
+  '1e400',
+  '999999999999999999999',
+  '#/',
+  '#/components/schemas/',
+  'true',
+  'a.b.c',
+  '__proto__',
+  'constructor',
+  'toString',
+  '(a+)+$',
+  '[',
+  '*',
+  '\u202e',
+  '\u0000',
+  '\ud800',
+  '/dev/zero',
+  '//host/x',
+  '%',
+  '../../x',
+  'Collection(Collection(Edm.Int32))',
+  `*/ ${marker}() /*`,
+  `'; ${marker}(); '`,
+  `\`\${${marker}()}\``,
+  `"]; ${marker}(); ["`,
+  `</script><script>${marker}()</script>`,
+  `\n${marker}()\n//`,
+  `\u2028${marker}()`,
+  'x'.repeat(5000),
+  '('.repeat(300),
+]
 
 /** Numbers from 0 to below 1, the same ones for the same seed. */
 export function randomFrom(seed) {
@@ -23,12 +58,19 @@ const escaped = (text) => text.replace(/&/g, '&amp;').replace(/</g, '&lt;').repl
 /** XML with one mistake. */
 export function spoiledXml(text, random) {
   const attributes = [...text.matchAll(/(?<=\s)(?!xmlns)[\w:.]+="([^"]*)"/g)]
-  const elements = [...text.matchAll(/<(?![/!?])[\w:]+[^<>]*\/>|<(?![/!?])([\w:]+)[^<>]*>[^<>]*<\/\1>/g)]
+  const elements = [
+    ...text.matchAll(/<(?![/!?])[\w:]+[^<>]*\/>|<(?![/!?])([\w:]+)[^<>]*>[^<>]*<\/\1>/g),
+  ]
   const attribute = pick(attributes, random)
   const element = pick(elements, random)
   if (attribute === undefined || element === undefined) return text
-  const replaced = (found, by) => text.slice(0, found.index) + by + text.slice(found.index + found[0].length)
-  const valued = (value) => replaced(attribute, attribute[0].replace(/"[^"]*"$/, () => `"${value}"`))
+  const replaced = (found, by) =>
+    text.slice(0, found.index) + by + text.slice(found.index + found[0].length)
+  const valued = (value) =>
+    replaced(
+      attribute,
+      attribute[0].replace(/"[^"]*"$/, () => `"${value}"`),
+    )
   const ways = [
     () => valued(escaped(pick(junk, random))),
     () => valued(pick(attributes, random)[1]),
@@ -53,21 +95,93 @@ export function spoilTree(tree, random) {
   collect(tree)
   const { holder, key } = pick(places, random)
   const other = pick(places, random)
-  const put = (name, value) => Object.defineProperty(holder, name, { value, enumerable: true, configurable: true, writable: true })
+  const put = (name, value) =>
+    Object.defineProperty(holder, name, {
+      value,
+      enumerable: true,
+      configurable: true,
+      writable: true,
+    })
   const ways = [
     () => put(key, pick(junk, random)),
     () => put(key, pick([null, true, -1, 1e9, [], {}, [null], { $ref: '#' }], random)),
     () => put(key, structuredClone(other.holder[other.key])),
-    () => (Array.isArray(holder) ? holder.splice(Number(key), 1) : Reflect.deleteProperty(holder, key)),
-    () => (Array.isArray(holder) ? holder.push(structuredClone(holder[key])) : put(pick(junk, random), holder[key])),
-    () => (Array.isArray(holder) ? holder.push(structuredClone(other.holder[other.key])) : put(other.key, structuredClone(other.holder[other.key]))),
+    () =>
+      Array.isArray(holder) ? holder.splice(Number(key), 1) : Reflect.deleteProperty(holder, key),
+    () =>
+      Array.isArray(holder)
+        ? holder.push(structuredClone(holder[key]))
+        : put(pick(junk, random), holder[key]),
+    () =>
+      Array.isArray(holder)
+        ? holder.push(structuredClone(other.holder[other.key]))
+        : put(other.key, structuredClone(other.holder[other.key])),
   ]
   pick(ways, random)()
 }
 
-const headerJunk = ['', 'x', '0', '-1', '99999999999', 'text/xml', 'application/json', 'application/json; charset=utf-16', 'text/plain; charset=no-such', 'multipart/mixed; boundary=', 'multipart/related; boundary="x"; type="application/xop+xml"', 'application/x-ndjson', 'text/event-stream', 'application/octet-stream', 'gzip', 'W/"a', '"', '/', '//', '//host/x', 'http://[', 'http://elsewhere.example/', 'data:,x', 'file:///etc/hostname', 'Basic realm="', 'Bearer realm=x, scope="', 'no-cache, x=', 'respond-async', '4.0', 'a'.repeat(5000), 'a=b; Path=/; Domain=example', '%', '\u00e9', 'Thu, 01 Jan 1970 00:00:00 GMT']
-const headerNames = ['content-type', 'content-encoding', 'content-length', 'location', 'etag', 'retry-after', 'set-cookie', 'www-authenticate', 'odata-version', 'preference-applied', 'accept', 'if-match', 'prefer', 'soapaction', 'link', 'authorization', 'cookie', 'x-total', 'odata-entityid', 'content-disposition']
-const statuses = [200, 201, 202, 203, 204, 205, 206, 300, 301, 302, 303, 304, 307, 308, 400, 401, 403, 404, 405, 409, 412, 413, 415, 422, 429, 451, 500, 501, 503, 511, 599]
+const headerJunk = [
+  '',
+  'x',
+  '0',
+  '-1',
+  '99999999999',
+  'text/xml',
+  'application/json',
+  'application/json; charset=utf-16',
+  'text/plain; charset=no-such',
+  'multipart/mixed; boundary=',
+  'multipart/related; boundary="x"; type="application/xop+xml"',
+  'application/x-ndjson',
+  'text/event-stream',
+  'application/octet-stream',
+  'gzip',
+  'W/"a',
+  '"',
+  '/',
+  '//',
+  '//host/x',
+  'http://[',
+  'http://elsewhere.example/',
+  'data:,x',
+  'file:///etc/hostname',
+  'Basic realm="',
+  'Bearer realm=x, scope="',
+  'no-cache, x=',
+  'respond-async',
+  '4.0',
+  'a'.repeat(5000),
+  'a=b; Path=/; Domain=example',
+  '%',
+  '\u00e9',
+  'Thu, 01 Jan 1970 00:00:00 GMT',
+]
+const headerNames = [
+  'content-type',
+  'content-encoding',
+  'content-length',
+  'location',
+  'etag',
+  'retry-after',
+  'set-cookie',
+  'www-authenticate',
+  'odata-version',
+  'preference-applied',
+  'accept',
+  'if-match',
+  'prefer',
+  'soapaction',
+  'link',
+  'authorization',
+  'cookie',
+  'x-total',
+  'odata-entityid',
+  'content-disposition',
+]
+const statuses = [
+  200, 201, 202, 203, 204, 205, 206, 300, 301, 302, 303, 304, 307, 308, 400, 401, 403, 404, 405,
+  409, 412, 413, 415, 422, 429, 451, 500, 501, 503, 511, 599,
+]
 
 /** A request or an answer with one to three mistakes: in its status, its headers and its body. */
 export function spoiledExchange(exchange, random) {
@@ -85,15 +199,21 @@ export function spoiledExchange(exchange, random) {
 function spoiledHeaders(headers, random) {
   const name = pick([...headerNames, ...Object.keys(headers)], random)
   const { [name]: dropped, ...others } = headers
-  return random() < 0.2 ? others : { ...others, [name]: pick([...headerJunk, dropped ?? ''], random) }
+  return random() < 0.2
+    ? others
+    : { ...others, [name]: pick([...headerJunk, dropped ?? ''], random) }
 }
 
 /** Bodies keep their structure more often than not. */
 function spoiledBody(bytes, random) {
-  if (bytes.length === 0) return new TextEncoder().encode(pick([...junk, 'null', '[]', '{}', '<a/>'], random))
+  if (bytes.length === 0)
+    return new TextEncoder().encode(pick([...junk, 'null', '[]', '{}', '<a/>'], random))
   const text = new TextDecoder().decode(bytes)
   if (random() < 0.25) return spoiledBytes(bytes, random)
-  if (text.trimStart().startsWith('<')) return new TextEncoder().encode(random() < 0.2 ? spoiledMarkup(text, random) : spoiledXml(text, random))
+  if (text.trimStart().startsWith('<'))
+    return new TextEncoder().encode(
+      random() < 0.2 ? spoiledMarkup(text, random) : spoiledXml(text, random),
+    )
   try {
     const holder = { whole: JSON.parse(text) }
     spoilTree(holder, random)
@@ -106,7 +226,8 @@ function spoiledBody(bytes, random) {
 function spoiledBytes(bytes, random) {
   const at = Math.floor(random() * bytes.length)
   const upTo = Math.min(bytes.length, at + 1 + Math.floor(random() * 20))
-  const joined = (...pieces) => new Uint8Array(Buffer.concat(pieces.map((piece) => Uint8Array.from(piece))))
+  const joined = (...pieces) =>
+    new Uint8Array(Buffer.concat(pieces.map((piece) => Uint8Array.from(piece))))
   const inserted = (piece) => joined(bytes.subarray(0, at), piece, bytes.subarray(at))
   const ways = [
     () => bytes.subarray(0, at),
@@ -116,7 +237,14 @@ function spoiledBytes(bytes, random) {
     () => inserted([Math.floor(random() * 256)]),
     () => bytes.map((byte, index) => (index === at ? Math.floor(random() * 256) : byte)),
     () => inserted(new TextEncoder().encode(pick(junk, random))),
-    () => inserted(new TextEncoder().encode(pick(['[', '{"a":', '<a>', '\r\n--', '"', '\\'], random).repeat(pick([2000, 200_000], random)))),
+    () =>
+      inserted(
+        new TextEncoder().encode(
+          pick(['[', '{"a":', '<a>', '\r\n--', '"', '\\'], random).repeat(
+            pick([2000, 200_000], random),
+          ),
+        ),
+      ),
     () => joined(bytes, bytes),
     () => joined([0xfe, 0xff], bytes),
   ]
@@ -126,7 +254,26 @@ function spoiledBytes(bytes, random) {
 /** Constructs of XML that messages may not have, or that change what others mean. */
 function spoiledMarkup(text, random) {
   const at = pick([...text.matchAll(/[<>]/g)], random).index
-  const piece = pick(['<!DOCTYPE a [<!ENTITY b "c">]>', '&b;', '<![CDATA[x]]>', '<!-- x -->', '<?a b?>', '<x:y/>', '<y xmlns="urn:x"/>', '&#0;', '&#xD800;', '&#x1F600;', ' xsi:nil="true"', ' xmlns:xsi="urn:x"', ' href="#a"', '<a>'.repeat(3000), '<a>'.repeat(100_000)], random)
+  const piece = pick(
+    [
+      '<!DOCTYPE a [<!ENTITY b "c">]>',
+      '&b;',
+      '<![CDATA[x]]>',
+      '<!-- x -->',
+      '<?a b?>',
+      '<x:y/>',
+      '<y xmlns="urn:x"/>',
+      '&#0;',
+      '&#xD800;',
+      '&#x1F600;',
+      ' xsi:nil="true"',
+      ' xmlns:xsi="urn:x"',
+      ' href="#a"',
+      '<a>'.repeat(3000),
+      '<a>'.repeat(100_000),
+    ],
+    random,
+  )
   return text.slice(0, at) + piece + text.slice(at)
 }
 
@@ -134,7 +281,62 @@ function spoiledMarkup(text, random) {
 export function spoiledTarget(target, random) {
   if (random() < 0.6) return target
   const at = 1 + Math.floor(random() * target.length)
-  const piece = pick(['%', '%00', '%2F', '%zz', '%C3%28', '/', '//', '/..', '/../..', '?', '&', '=', '&&', '#', ';', "'", '"', '(', ')', '()', "('", '$', '?$filter=', '?$select=*', '?$expand=x($levels=max)', '?$top=-1', '?$orderby=a desc,', '[0]', '[]', '__proto__', '{', ',', '.', '*', '~', '\\', 'x'.repeat(3000), '(('.repeat(500), "?$filter=" + 'not '.repeat(2000) + 'true', '/$count', '/$value', '/$ref', '/$metadata', '/$batch'], random)
-  const ways = [() => target.slice(0, at) + piece + target.slice(at), () => target.slice(0, at), () => target.slice(0, at) + target.slice(at + 1), () => target + piece, () => target.toUpperCase(), () => target.replace(/\?.*$/, '')]
+  const piece = pick(
+    [
+      '%',
+      '%00',
+      '%2F',
+      '%zz',
+      '%C3%28',
+      '/',
+      '//',
+      '/..',
+      '/../..',
+      '?',
+      '&',
+      '=',
+      '&&',
+      '#',
+      ';',
+      "'",
+      '"',
+      '(',
+      ')',
+      '()',
+      "('",
+      '$',
+      '?$filter=',
+      '?$select=*',
+      '?$expand=x($levels=max)',
+      '?$top=-1',
+      '?$orderby=a desc,',
+      '[0]',
+      '[]',
+      '__proto__',
+      '{',
+      ',',
+      '.',
+      '*',
+      '~',
+      '\\',
+      'x'.repeat(3000),
+      '(('.repeat(500),
+      '?$filter=' + 'not '.repeat(2000) + 'true',
+      '/$count',
+      '/$value',
+      '/$ref',
+      '/$metadata',
+      '/$batch',
+    ],
+    random,
+  )
+  const ways = [
+    () => target.slice(0, at) + piece + target.slice(at),
+    () => target.slice(0, at),
+    () => target.slice(0, at) + target.slice(at + 1),
+    () => target + piece,
+    () => target.toUpperCase(),
+    () => target.replace(/\?.*$/, ''),
+  ]
   return pick(ways, random)()
 }

@@ -10,8 +10,25 @@ await build({
   platform: 'node',
   target: 'node20',
   // Large, rarely used, or needed as a package by clients: loaded where they are used.
-  external: ['esbuild', 'undici', 'jsonc-parser', 'yaml', 'joi', 'saxes', 'lossless-json', 'randexp', 'elkjs', '@resvg/resvg-js', 'pdfkit', 'fontkit', 'dejavu-fonts-ttf', 'json-p3'],
+  external: [
+    'esbuild',
+    'undici',
+    'jsonc-parser',
+    'yaml',
+    'joi',
+    'saxes',
+    'lossless-json',
+    'randexp',
+    'elkjs',
+    '@resvg/resvg-js',
+    'pdfkit',
+    'fontkit',
+    'dejavu-fonts-ttf',
+    'json-p3',
+  ],
   // Packages of the older module kind call require.
-  banner: { js: 'import { createRequire as requireFrom } from \'node:module\'; const require = requireFrom(import.meta.url);' },
+  banner: {
+    js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
+  },
   logLevel: 'warning',
 })

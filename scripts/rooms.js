@@ -14,6 +14,20 @@ export const rooms = {
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
   diagram: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },
-  app: { mayUse: ['contract', 'documents', 'naming', 'printing', 'runtime', 'dialects', 'typescript', 'exercise', 'stand-in', 'diagram', 'project'] },
+  app: {
+    mayUse: [
+      'contract',
+      'documents',
+      'naming',
+      'printing',
+      'runtime',
+      'dialects',
+      'typescript',
+      'exercise',
+      'stand-in',
+      'diagram',
+      'project',
+    ],
+  },
   cli: { mayUse: ['app'] },
 }

@@ -2,6 +2,8 @@
 module.exports = class TotalsReporter {
   onRunComplete(_contexts, results) {
     const failed = results.numFailedTests + results.numRuntimeErrorTestSuites
-    process.on('exit', () => process.stdout.write(`${results.numPassedTests} passed, ${failed} failed\n`))
+    process.on('exit', () =>
+      process.stdout.write(`${results.numPassedTests} passed, ${failed} failed\n`),
+    )
   }
 }

@@ -25,7 +25,9 @@ export interface Question {
 }
 
 /** `keep` what was there before, `omit` it, `open` it to be asked for its fields, `end` all asking, or a text. */
-export type Reply = { readonly kind: 'keep' | 'omit' | 'open' | 'end' } | { readonly kind: 'text'; readonly text: string }
+export type Reply =
+  | { readonly kind: 'keep' | 'omit' | 'open' | 'end' }
+  | { readonly kind: 'text'; readonly text: string }
 
 /** Replies of one round, by path, for the next one to start from; `undefined` is what was left out. */
 export type Replies = Map<string, string | undefined>
@@ -40,7 +42,13 @@ const deepest = 5
  * @param last replies of the round before; what is replied now is kept in it
  * @returns what to put on top of the input, or undefined when nobody wants to go on
  */
-export async function askInputs(contract: Contract, operation: Operation, plain: unknown, last: Replies, ask: (question: Question) => Promise<Reply>): Promise<Assignment[] | undefined> {
+export async function askInputs(
+  contract: Contract,
+  operation: Operation,
+  plain: unknown,
+  last: Replies,
+  ask: (question: Question) => Promise<Reply>,
+): Promise<Assignment[] | undefined> {
   const assignments: Assignment[] = []
   const round = new Round(contract, plain, last, ask, assignments)
   const inputs = [...operation.inputs].sort((a, b) => Number(a.optional) - Number(b.optional))
@@ -58,7 +66,13 @@ class Round {
   private readonly ask: (question: Question) => Promise<Reply>
   private readonly assignments: Assignment[]
 
-  constructor(contract: Contract, plain: unknown, last: Replies, ask: (question: Question) => Promise<Reply>, assignments: Assignment[]) {
+  constructor(
+    contract: Contract,
+    plain: unknown,
+    last: Replies,
+    ask: (question: Question) => Promise<Reply>,
+    assignments: Assignment[],
+  ) {
     this.contract = contract
     this.plain = plain
     this.last = last
@@ -67,18 +81,43 @@ class Round {
   }
 
   /** Asks for a field, and what is inside of it. @returns whether to go on */
-  async field(field: Field, path: string, choices: readonly Choice[], depth: number): Promise<boolean> {
+  async field(
+    field: Field,
+    path: string,
+    choices: readonly Choice[],
+    depth: number,
+  ): Promise<boolean> {
     const actual = resolve(this.contract, field.type)
-    const inner = actual.kind === 'record' && depth < deepest ? membersOf(this.contract, actual).filter(({ readOnly, name }) => readOnly !== true && !name.startsWith('$')) : []
+    const inner =
+      actual.kind === 'record' && depth < deepest
+        ? membersOf(this.contract, actual).filter(
+            ({ readOnly, name }) => readOnly !== true && !name.startsWith('$'),
+          )
+        : []
     const opens = inner.length > 0
-    const isOpen = [...this.last].some(([name, text]) => name.startsWith(`${path}.`) && text !== undefined)
+    const isOpen = [...this.last].some(
+      ([name, text]) => name.startsWith(`${path}.`) && text !== undefined,
+    )
     // What must be there and has fields needs no question of its own; nor does what was opened before.
-    if (opens && ((!field.optional && !this.last.has(path) && this.given(path) === undefined) || isOpen)) return this.fields(actual, inner, path, depth)
+    if (
+      opens &&
+      ((!field.optional && !this.last.has(path) && this.given(path) === undefined) || isOpen)
+    )
+      return this.fields(actual, inner, path, depth)
     const { type, rules, documentation } = describeField(this.contract, field, 0, choices)
     let complaint: string | undefined
     for (;;) {
       const before = this.before(path)
-      const reply = await this.ask({ path, type, required: !field.optional, rules, documentation, before, opens, ...(complaint === undefined ? {} : { complaint }) })
+      const reply = await this.ask({
+        path,
+        type,
+        required: !field.optional,
+        rules,
+        documentation,
+        before,
+        opens,
+        ...(complaint === undefined ? {} : { complaint }),
+      })
       switch (reply.kind) {
         case 'end':
           return false
@@ -110,9 +149,15 @@ class Round {
     }
   }
 
-  private async fields(record: Type, inner: readonly Field[], path: string, depth: number): Promise<boolean> {
+  private async fields(
+    record: Type,
+    inner: readonly Field[],
+    path: string,
+    depth: number,
+  ): Promise<boolean> {
     const choices = record.kind === 'record' ? (record.choices ?? []) : []
-    for (const each of inner) if (!(await this.field(each, `${path}.${each.name}`, choices, depth + 1))) return false
+    for (const each of inner)
+      if (!(await this.field(each, `${path}.${each.name}`, choices, depth + 1))) return false
     return true
   }
 
@@ -127,21 +172,37 @@ class Round {
   /** What the input has already at a path, as a text. */
   private given(path: string): string | undefined {
     const value = at(this.plain, parsePath(path))
-    return value === undefined || value === null ? undefined : value instanceof ExactNumber ? value.source : typeof value === 'object' ? JSON.stringify(toPlain(value)) : String(value as string | number | boolean)
+    return value === undefined || value === null
+      ? undefined
+      : value instanceof ExactNumber
+        ? value.source
+        : typeof value === 'object'
+          ? JSON.stringify(toPlain(value))
+          : String(value as string | number | boolean)
   }
 }
 
 /** A reply that can be read by the type at its place; enumerations also by another case. */
-function readable(contract: Contract, type: Type, text: string): { text: string } | { complaint: string } {
+function readable(
+  contract: Contract,
+  type: Type,
+  text: string,
+): { text: string } | { complaint: string } {
   if (type.kind === 'enumeration') {
     const values = type.members.map(({ value }) => value)
     const meant = matchName(text, values)
-    return meant === undefined ? { complaint: `it must be one of ${values.join(', ')}` } : { text: meant }
+    return meant === undefined
+      ? { complaint: `it must be one of ${values.join(', ')}` }
+      : { text: meant }
   }
   if (type.kind === 'scalar' && type.base !== 'text' && type.base !== 'bytes') {
     const isText = typeof fromText(contract, type, text) === 'string'
     if (type.base === 'boolean' && isText) return { complaint: 'it must be true or false' }
-    if (isText && (/^u?int\d+$|^integer$/.test(type.base) || ['float', 'double'].includes(type.base))) return { complaint: 'it must be a number' }
+    if (
+      isText &&
+      (/^u?int\d+$|^integer$/.test(type.base) || ['float', 'double'].includes(type.base))
+    )
+      return { complaint: 'it must be a number' }
   }
   // Lists of single values are written with commas, or as JSON.
   if (type.kind === 'list' && !/^\s*\[/.test(text)) return { text: `[${text}]` }

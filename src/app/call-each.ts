@@ -51,14 +51,26 @@ const mostSilent = 10
  * @param file CSV, JSON or NDJSON
  * @throws Problem TM-1018 for rows that can't be used, TM-1019, and those of a single call; nothing is sent then
  */
-export async function callEach(reference: string, wanted: string, file: string, options: EachOptions): Promise<Run> {
+export async function callEach(
+  reference: string,
+  wanted: string,
+  file: string,
+  options: EachOptions,
+): Promise<Run> {
   if (options.pick !== undefined) await checkPath(options.pick)
   const fillings = options.fill === undefined ? undefined : parseFillings(options.fill)
   const client = await readyClient(reference, options)
   const ready = await client.operation(wanted)
   const base = await writtenInput(options)
   const inputOf = (row: Row): WrittenInput => {
-    const { plain, assignments } = rowInput(ready.open.contract, ready.operation, row, base.plain ?? {}, fillings, file)
+    const { plain, assignments } = rowInput(
+      ready.open.contract,
+      ready.operation,
+      row,
+      base.plain ?? {},
+      fillings,
+      file,
+    )
     return { ...base, plain, assignments: [...base.assignments, ...assignments] }
   }
   // A mistake far down is told before anything is sent.
@@ -68,15 +80,28 @@ export async function callEach(reference: string, wanted: string, file: string, 
     rows += 1
   }
   const operation = pathOf(ready.operation)
-  const mark = { tolmach: 'rows', contract: ready.open.name, operation, rows: await fileDigest(file) } as const
-  const results = await RowResults.open(join(dirname(file), `${basename(file, extname(file))}.${operation}.unfinished.ndjson`), mark, file, options.manner)
+  const mark = {
+    tolmach: 'rows',
+    contract: ready.open.name,
+    operation,
+    rows: await fileDigest(file),
+  } as const
+  const results = await RowResults.open(
+    join(dirname(file), `${basename(file, extname(file))}.${operation}.unfinished.ndjson`),
+    mark,
+    file,
+    options.manner,
+  )
   const before = results.counts.done
   const tell = (): void => options.onProgress?.({ rows, ...results.counts })
 
   let silent = 0
   const perform = async (row: Row): Promise<void> => {
     const outcome = await rowOutcome(ready, row.number, () => inputOf(row), options)
-    silent = outcome.failure !== undefined && ['unreachable', 'login'].includes(outcome.failure.kind) ? silent + 1 : 0
+    silent =
+      outcome.failure !== undefined && ['unreachable', 'login'].includes(outcome.failure.kind)
+        ? silent + 1
+        : 0
     await results.add(outcome)
     tell()
   }
@@ -86,10 +111,17 @@ export async function callEach(reference: string, wanted: string, file: string, 
   for await (const row of rowsOfFile(file)) {
     if (results.isDone(row.number)) continue
     while (underWay.size >= options.parallel) await Promise.race(underWay)
-    stopped = options.signal?.aborted === true ? 'asked' : silent >= mostSilent ? 'nobody answers' : undefined
+    stopped =
+      options.signal?.aborted === true
+        ? 'asked'
+        : silent >= mostSilent
+          ? 'nobody answers'
+          : undefined
     if (stopped !== undefined) break
     if (broken !== undefined) break
-    const call: Promise<void> = perform(row).catch((error: unknown) => void (broken ??= error)).finally(() => underWay.delete(call))
+    const call: Promise<void> = perform(row)
+      .catch((error: unknown) => void (broken ??= error))
+      .finally(() => underWay.delete(call))
     underWay.add(call)
   }
   await Promise.all(underWay)
@@ -101,21 +133,42 @@ export async function callEach(reference: string, wanted: string, file: string, 
   return { ready, rows, before, stopped, results, ...results.counts }
 }
 
-async function rowOutcome(ready: ReadyOperation, row: number, input: () => WrittenInput, options: EachOptions): Promise<RowOutcome> {
-  let facts: Pick<RowOutcome, 'row' | 'status' | 'deviations' | 'milliseconds'> = { row, milliseconds: 0 }
+async function rowOutcome(
+  ready: ReadyOperation,
+  row: number,
+  input: () => WrittenInput,
+  options: EachOptions,
+): Promise<RowOutcome> {
+  let facts: Pick<RowOutcome, 'row' | 'status' | 'deviations' | 'milliseconds'> = {
+    row,
+    milliseconds: 0,
+  }
   try {
     const { result, problem } = await callReady(ready, input(), options)
     const { milliseconds, deviations } = result
     const status = result.exchanges.at(-1)?.response.status
-    facts = { row, ...(status === undefined ? {} : { status }), ...(deviations.length === 0 ? {} : { deviations: deviations.length }), milliseconds }
+    facts = {
+      row,
+      ...(status === undefined ? {} : { status }),
+      ...(deviations.length === 0 ? {} : { deviations: deviations.length }),
+      milliseconds,
+    }
     if (problem !== undefined) throw problem
     const value = toPlain(result.value)
-    return { ...facts, ok: true, value: options.pick === undefined ? value : await pick(value, options.pick) }
+    return {
+      ...facts,
+      ok: true,
+      value: options.pick === undefined ? value : await pick(value, options.pick),
+    }
   } catch (error) {
     // What is wrong with one row is no reason to leave out the others.
     if (!(error instanceof Problem)) throw error
     const { kind, code, message, details } = error
-    return { ...facts, ok: false, failure: { kind, code, message, ...(details.length === 0 ? {} : { details }) } }
+    return {
+      ...facts,
+      ok: false,
+      failure: { kind, code, message, ...(details.length === 0 ? {} : { details }) },
+    }
   }
 }
 

@@ -18,7 +18,11 @@ export interface CallOptions extends ClientOptions, Manner {
  * @param reference the contract's name in the project, or the location of its metadata
  * @throws Problem for what is wrong before anything is sent (the input of the wrong shape excepted: that is told in the result)
  */
-export async function callOperation(reference: string, wanted: string, options: CallOptions): Promise<Called> {
+export async function callOperation(
+  reference: string,
+  wanted: string,
+  options: CallOptions,
+): Promise<Called> {
   const client = await readyClient(reference, options)
   try {
     return await callReady(await client.operation(wanted), await writtenInput(options), options)
@@ -32,7 +36,13 @@ export async function callOperation(reference: string, wanted: string, options: 
  *
  * @throws Problem TM-1009, TM-1010 when it can't be understood
  */
-export async function writtenInput({ input, with: changes = [] }: Pick<CallOptions, 'input' | 'with'>): Promise<WrittenInput> {
-  const plain = input === undefined || input.text.trim() === '' ? undefined : await parseInput(input.text, input.what)
+export async function writtenInput({
+  input,
+  with: changes = [],
+}: Pick<CallOptions, 'input' | 'with'>): Promise<WrittenInput> {
+  const plain =
+    input === undefined || input.text.trim() === ''
+      ? undefined
+      : await parseInput(input.text, input.what)
   return { plain, assignments: changes.map(parseAssignment) }
 }

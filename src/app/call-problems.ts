@@ -6,37 +6,84 @@ import { connectionReason } from '../documents/fetching.js'
 import { certificateFacts } from './certificate-facts.js'
 import { explain, type CallContext } from '../exercise/explain.js'
 import type { CallResult } from '../exercise/run-client.js'
-import { ContractBreach, InputRejected, ServiceFault, TransportFailure } from '../runtime/failures.js'
+import {
+  ContractBreach,
+  InputRejected,
+  ServiceFault,
+  TransportFailure,
+} from '../runtime/failures.js'
 
 /**
  * A failed call as a problem to be told: what happened, whose side it is on, what to try.
  *
  * @param timeLimit milliseconds that the call might take
  */
-export async function callProblem(result: CallResult, operation: Operation, timeLimit: number, context: CallContext): Promise<Problem> {
+export async function callProblem(
+  result: CallResult,
+  operation: Operation,
+  timeLimit: number,
+  context: CallContext,
+): Promise<Problem> {
   const { contract, address } = context
   const { failure, exchanges } = result
   if (failure instanceof InputRejected) {
     const count = failure.misfits.length === 1 ? 'one place' : `${failure.misfits.length} places`
     const side = { of: 'caller', because: 'On your side: the service was not asked.' } as const
-    return problem('TM-1013', { count, contract, operation: pathOf(operation) }, { details: failure.misfits.map(({ path, message }) => `${path === '' ? 'the input' : path}: ${message}`), cause: failure, side })
+    return problem(
+      'TM-1013',
+      { count, contract, operation: pathOf(operation) },
+      {
+        details: failure.misfits.map(
+          ({ path, message }) => `${path === '' ? 'the input' : path}: ${message}`,
+        ),
+        cause: failure,
+        side,
+      },
+    )
   }
-  if (!(failure instanceof ServiceFault || failure instanceof ContractBreach || failure instanceof TransportFailure)) {
-    return problem('TM-9001', { reason: failure instanceof Error ? failure.message : String(failure) }, { cause: failure })
+  if (!(
+    failure instanceof ServiceFault ||
+    failure instanceof ContractBreach ||
+    failure instanceof TransportFailure
+  )) {
+    return problem(
+      'TM-9001',
+      { reason: failure instanceof Error ? failure.message : String(failure) },
+      { cause: failure },
+    )
   }
   const told = { ...explain(failure, exchanges, context), cause: failure }
   if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, told)
-  if (failure instanceof ContractBreach) return problem('TM-4005', { reason: failure.message }, told)
+  if (failure instanceof ContractBreach)
+    return problem('TM-4005', { reason: failure.message }, told)
   switch (failure.kind) {
     case 'timeout':
       return problem('TM-4003', { address, time: `${timeLimit / 1000} s` }, told)
     case 'login': {
       const schemes = exchanges.at(-1)?.response.headers['www-authenticate']
-      return problem('TM-4004', { address, status: failure.status ?? '', schemes: schemes === undefined ? '' : `, offering ${schemes}` }, told)
+      return problem(
+        'TM-4004',
+        {
+          address,
+          status: failure.status ?? '',
+          schemes: schemes === undefined ? '' : `, offering ${schemes}`,
+        },
+        told,
+      )
     }
     default: {
-      const facts = /CERT|SIGNATURE|ISSUER/.test(systemCode(failure.cause)) && /^https:/i.test(failure.url) ? await certificateFacts(failure.url) : undefined
-      return problem('TM-4002', { address, reason: failure.cause === undefined ? failure.message : connectionReason(failure.cause) }, { ...told, details: facts === undefined ? [] : [facts] })
+      const facts =
+        /CERT|SIGNATURE|ISSUER/.test(systemCode(failure.cause)) && /^https:/i.test(failure.url)
+          ? await certificateFacts(failure.url)
+          : undefined
+      return problem(
+        'TM-4002',
+        {
+          address,
+          reason: failure.cause === undefined ? failure.message : connectionReason(failure.cause),
+        },
+        { ...told, details: facts === undefined ? [] : [facts] },
+      )
     }
   }
 }

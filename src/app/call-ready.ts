@@ -55,12 +55,27 @@ const usualTimeLimit = 60_000
  *
  * @throws Problem TM-1009, TM-1007 when the input can't be read
  */
-export async function callReady(ready: ReadyOperation, written: WrittenInput, manner: Manner & { readonly timeLimit?: number | undefined }): Promise<Called> {
+export async function callReady(
+  ready: ReadyOperation,
+  written: WrittenInput,
+  manner: Manner & { readonly timeLimit?: number | undefined },
+): Promise<Called> {
   const { open, operation, endpoint, address, client } = ready
   const opened = manner.preview === true ? undefined : await ready.session?.open()
-  const assignments = [...ready.proof.inputs, ...(opened?.inputs ?? []), ...written.assignments, ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)])]
-  const input = await readInput(open.contract, operation, written.plain, assignments, (path) => readBytes(resolve(written.folder ?? '.', path), path))
-  const result = await client.call(operation, input, { mostRows: manner.all === true ? Infinity : usualRows, preview: manner.preview === true, ...(opened === undefined ? {} : { headers: opened.headers }) })
+  const assignments = [
+    ...ready.proof.inputs,
+    ...(opened?.inputs ?? []),
+    ...written.assignments,
+    ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)]),
+  ]
+  const input = await readInput(open.contract, operation, written.plain, assignments, (path) =>
+    readBytes(resolve(written.folder ?? '.', path), path),
+  )
+  const result = await client.call(operation, input, {
+    mostRows: manner.all === true ? Infinity : usualRows,
+    preview: manner.preview === true,
+    ...(opened === undefined ? {} : { headers: opened.headers }),
+  })
   const failed = 'failure' in result && !wasNotSent(result.failure)
   return {
     contract: open.contract,
@@ -70,7 +85,18 @@ export async function callReady(ready: ReadyOperation, written: WrittenInput, ma
     input,
     result,
     request: result.request,
-    problem: failed ? await callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, { contract: open.name, isKept: open.kept !== undefined, address, kinds: ready.proof.kinds, isInternal: address === endpoint.address && !hostOf(address).includes('.') && hostOf(address) !== 'localhost' }) : undefined,
+    problem: failed
+      ? await callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, {
+          contract: open.name,
+          isKept: open.kept !== undefined,
+          address,
+          kinds: ready.proof.kinds,
+          isInternal:
+            address === endpoint.address &&
+            !hostOf(address).includes('.') &&
+            hostOf(address) !== 'localhost',
+        })
+      : undefined,
     client: ready.from,
     asideBecause: ready.asideBecause,
   }

@@ -13,7 +13,15 @@ export function certificateFacts(address: string): Promise<string | undefined> {
   const { hostname, port } = new URL(address)
   return new Promise((resolve) => {
     const isName = !/^[\d.]+$|:/.test(hostname)
-    const socket = connect({ host: hostname.replace(/^\[|\]$/g, ''), port: port === '' ? 443 : Number(port), rejectUnauthorized: false, ...(isName ? { servername: hostname } : {}) }, () => end(inWords(socket.getPeerCertificate())))
+    const socket = connect(
+      {
+        host: hostname.replace(/^\[|\]$/g, ''),
+        port: port === '' ? 443 : Number(port),
+        rejectUnauthorized: false,
+        ...(isName ? { servername: hostname } : {}),
+      },
+      () => end(inWords(socket.getPeerCertificate())),
+    )
     const timer = setTimeout(() => end(undefined), longest)
     function end(facts: string | undefined): void {
       clearTimeout(timer)
@@ -24,9 +32,18 @@ export function certificateFacts(address: string): Promise<string | undefined> {
   })
 }
 
-function inWords({ subject, issuer, subjectaltname, valid_to: until }: PeerCertificate): string | undefined {
-  const name = (of: PeerCertificate['subject'] | undefined): string => printable([of?.CN ?? of?.O ?? 'nobody in particular'].flat().join(', '), 100)
+function inWords({
+  subject,
+  issuer,
+  subjectaltname,
+  valid_to: until,
+}: PeerCertificate): string | undefined {
+  const name = (of: PeerCertificate['subject'] | undefined): string =>
+    printable([of?.CN ?? of?.O ?? 'nobody in particular'].flat().join(', '), 100)
   if (subject === undefined && issuer === undefined) return undefined
-  const names = (subjectaltname ?? '').split(', ').map((each) => each.replace(/^(?:DNS|IP Address):/, '')).filter((each) => each !== '')
+  const names = (subjectaltname ?? '')
+    .split(', ')
+    .map((each) => each.replace(/^(?:DNS|IP Address):/, ''))
+    .filter((each) => each !== '')
   return `its certificate is for ${names.length === 0 ? name(subject) : printable(names.slice(0, 6).join(', '), 200)}, signed by "${name(issuer)}", and holds until ${new Date(until).toISOString().slice(0, 10)}`
 }

@@ -25,18 +25,37 @@ export async function namesFor(open: OpenContract): Promise<Names> {
  * @param className the name of the class where the project says it
  * @param others the classes of the project's other contracts, by contract
  */
-export async function namesForImport(contract: Contract, kept: KeptNames, className: string | undefined, others: Readonly<Record<string, string>>): Promise<{ names: Names; clashes: NameClash[] }> {
+export async function namesForImport(
+  contract: Contract,
+  kept: KeptNames,
+  className: string | undefined,
+  others: Readonly<Record<string, string>>,
+): Promise<{ names: Names; clashes: NameClash[] }> {
   const { emit } = await dialectNamed(contract.dialect)
   checkClass(className, contract.name, emit.reservedNames)
   const names = assignNames(contract, kept, emit.reservedNames, className)
-  const rival = Object.entries(others).find(([, other]) => other.toLowerCase() === names.class.toLowerCase())
-  if (className !== undefined || rival === undefined) return { names, clashes: nameClashes(contract, names, emit.reservedNames) }
+  const rival = Object.entries(others).find(
+    ([, other]) => other.toLowerCase() === names.class.toLowerCase(),
+  )
+  if (className !== undefined || rival === undefined)
+    return { names, clashes: nameClashes(contract, names, emit.reservedNames) }
   const taken = new Set(Object.values(others).map((name) => name.toLowerCase()))
   const wanted = `${pascalCase(contract.name)}${names.class}`
   let given = wanted
   for (let count = 2; taken.has(given.toLowerCase()); count += 1) given = `${wanted}${count}`
   const renamed = assignNames(contract, kept, emit.reservedNames, given)
-  return { names: renamed, clashes: [{ what: 'class', name: names.class, given, reason: `the contract ${rival[0]} has a class of that name` }, ...nameClashes(contract, renamed, emit.reservedNames)] }
+  return {
+    names: renamed,
+    clashes: [
+      {
+        what: 'class',
+        name: names.class,
+        given,
+        reason: `the contract ${rival[0]} has a class of that name`,
+      },
+      ...nameClashes(contract, renamed, emit.reservedNames),
+    ],
+  }
 }
 
 /** A name that could not be given, as it is told. */
@@ -46,5 +65,6 @@ export function clashText({ what, name, given, reason }: NameClash): string {
 
 function checkClass(name: string | undefined, contract: string, reserved: readonly string[]): void {
   const reason = name === undefined ? undefined : generalReason(name, reserved)
-  if (name !== undefined && reason !== undefined) throw problem('TM-3009', { name, contract, reason })
+  if (name !== undefined && reason !== undefined)
+    throw problem('TM-3009', { name, contract, reason })
 }

@@ -5,7 +5,13 @@ import { textDigest } from '../contract/digest.js'
 
 /** What is in a client's folder, compared with its manifest. */
 export interface ClientState {
-  readonly manifest: { readonly inputs: string; readonly class: string; readonly files: Readonly<Record<string, string>> } | undefined
+  readonly manifest:
+    | {
+        readonly inputs: string
+        readonly class: string
+        readonly files: Readonly<Record<string, string>>
+      }
+    | undefined
   /** Files of ours that are not as they were written, or gone. */
   readonly edited: readonly string[]
   /** Files that are not ours, and whatever else there is: links, empty folders, packages. */
@@ -17,12 +23,15 @@ export interface ClientState {
 
 /** Looks at a client's folder; one that isn't there has nothing in it. */
 export async function clientState(folder: string): Promise<ClientState> {
-  const exists = await stat(folder).then((found) => found.isDirectory(), () => false)
+  const exists = await stat(folder).then(
+    (found) => found.isDirectory(),
+    () => false,
+  )
   const entries = exists ? await readdir(folder, { withFileTypes: true }) : []
   const present: string[] = []
   // What is no file, and the packages of others, stays as a whole.
   const others: string[] = []
-  for (const waiting = entries.map((entry) => ({ entry, path: entry.name })); ; ) {
+  for (const waiting = entries.map((entry) => ({ entry, path: entry.name })); ;) {
     const next = waiting.pop()
     if (next === undefined) break
     const { entry, path } = next
@@ -36,11 +45,23 @@ export async function clientState(folder: string): Promise<ClientState> {
   }
   present.sort()
   others.sort()
-  const texts: Record<string, string> = Object.fromEntries(await pMap(present, async (path) => [path, await readFile(join(folder, path), 'utf8')] as const, { concurrency: 64 }))
+  const texts: Record<string, string> = Object.fromEntries(
+    await pMap(
+      present,
+      async (path) => [path, await readFile(join(folder, path), 'utf8')] as const,
+      { concurrency: 64 },
+    ),
+  )
   const manifest = readManifest(texts['manifest.json'])
-  if (manifest === undefined) return { manifest, edited: [], strangers: [...present, ...others], present, texts }
-  const edited = Object.entries(manifest.files).filter(([path, digest]) => path in texts && textDigest(texts[path] ?? '') !== digest).map(([path]) => path)
-  const strangers = [...present.filter((path) => path !== 'manifest.json' && !(path in manifest.files)), ...others]
+  if (manifest === undefined)
+    return { manifest, edited: [], strangers: [...present, ...others], present, texts }
+  const edited = Object.entries(manifest.files)
+    .filter(([path, digest]) => path in texts && textDigest(texts[path] ?? '') !== digest)
+    .map(([path]) => path)
+  const strangers = [
+    ...present.filter((path) => path !== 'manifest.json' && !(path in manifest.files)),
+    ...others,
+  ]
   return { manifest, edited, strangers, present, texts }
 }
 

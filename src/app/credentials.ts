@@ -36,21 +36,37 @@ export interface Proof {
   readonly kinds: readonly string[]
 }
 
-export const noProof: Proof = { credentials: [], transport: {}, headers: {}, query: {}, inputs: [], kinds: [] }
+export const noProof: Proof = {
+  credentials: [],
+  transport: {},
+  headers: {},
+  query: {},
+  inputs: [],
+  kinds: [],
+}
 
 /**
  * Makes ready what proves who calls: the values of variables come from the environment, a file `.env` beside the project file, or whoever is asked.
  *
  * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set, TM-1007 for files of certificates
  */
-export async function proofFor(project: Project, choice: CredentialChoice | undefined, person: Person | undefined): Promise<Proof> {
+export async function proofFor(
+  project: Project,
+  choice: CredentialChoice | undefined,
+  person: Person | undefined,
+): Promise<Proof> {
   if (choice === undefined) return noProof
-  const chosen = typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
+  const chosen =
+    typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
   const variables = await variablesOf(project.folder)
   let proof = noProof
   for (const [scheme, name] of chosen) {
     const entry = Object.hasOwn(project.credentials, name) ? project.credentials[name] : undefined
-    if (entry === undefined) throw problem('TM-1024', { name, nearest: nearestAdvice(name, Object.keys(project.credentials)) })
+    if (entry === undefined)
+      throw problem('TM-1024', {
+        name,
+        nearest: nearestAdvice(name, Object.keys(project.credentials)),
+      })
     proof = together(proof, await proofOf(project.folder, name, scheme, entry, variables, person))
   }
   return proof
@@ -60,62 +76,132 @@ export async function proofFor(project: Project, choice: CredentialChoice | unde
 export async function variablesOf(folder: string): Promise<Map<string, string>> {
   const text = await readFile(join(folder, '.env'), 'utf8').catch(() => undefined)
   const file = text === undefined ? {} : (await import('dotenv')).default.parse(text)
-  return new Map(Object.entries({ ...file, ...process.env }).flatMap(([name, value]) => (value === undefined ? [] : [[name, value] as const])))
+  return new Map(
+    Object.entries({ ...file, ...process.env }).flatMap(([name, value]) =>
+      value === undefined ? [] : [[name, value] as const],
+    ),
+  )
 }
 
-async function proofOf(folder: string, name: string, scheme: string | undefined, entry: CredentialEntry, variables: Map<string, string>, person: Person | undefined): Promise<Proof> {
-  const value = async (written: string | undefined, what: string, isSecret: boolean): Promise<string> => {
+async function proofOf(
+  folder: string,
+  name: string,
+  scheme: string | undefined,
+  entry: CredentialEntry,
+  variables: Map<string, string>,
+  person: Person | undefined,
+): Promise<Proof> {
+  const value = async (
+    written: string | undefined,
+    what: string,
+    isSecret: boolean,
+  ): Promise<string> => {
     if (written === undefined) return ''
     const variable = /^\$([A-Za-z_]\w*)$/.exec(written)?.[1]
-    const found = variable === undefined ? written : (variables.get(variable) ?? (await person?.ask(`${what} of "${name}" (${variable})`)))
+    const found =
+      variable === undefined
+        ? written
+        : (variables.get(variable) ?? (await person?.ask(`${what} of "${name}" (${variable})`)))
     if (found === undefined) throw problem('TM-1023', { name, variable: variable ?? '' })
     // Asked once, remembered for the run.
     if (variable !== undefined) variables.set(variable, found)
     if (isSecret) keepSecret(found)
     return found
   }
-  const file = async (path: string | undefined): Promise<string> => readFile(resolve(folder, path ?? ''), 'utf8').catch((error: unknown) => {
-    throw problem('TM-1007', { what: path ?? '', reason: fileReason(error) }, { cause: error })
+  const file = async (path: string | undefined): Promise<string> =>
+    readFile(resolve(folder, path ?? ''), 'utf8').catch((error: unknown) => {
+      throw problem('TM-1007', { what: path ?? '', reason: fileReason(error) }, { cause: error })
+    })
+  const login = async (): Promise<{ user: string; password: string }> => ({
+    user: await value(entry.user, 'user', false),
+    password: await value(entry.password, 'password', true),
   })
-  const login = async (): Promise<{ user: string; password: string }> => ({ user: await value(entry.user, 'user', false), password: await value(entry.password, 'password', true) })
   const of = scheme === undefined ? {} : { scheme }
-  const settings = (credential: Credential): Proof => ({ ...noProof, credentials: [credential], kinds: [entry.kind] })
+  const settings = (credential: Credential): Proof => ({
+    ...noProof,
+    credentials: [credential],
+    kinds: [entry.kind],
+  })
   switch (entry.kind) {
     case 'basic':
     case 'digest':
       return settings({ kind: entry.kind, ...(await login()), ...of })
     case 'wsse':
-      return settings({ kind: 'wsse', ...(await login()), ...(entry.digest === undefined ? {} : { digest: entry.digest }), ...of })
+      return settings({
+        kind: 'wsse',
+        ...(await login()),
+        ...(entry.digest === undefined ? {} : { digest: entry.digest }),
+        ...of,
+      })
     case 'bearer':
       return settings({ kind: 'bearer', token: await value(entry.token, 'token', true), ...of })
     case 'ntlm': {
       const { domain, workstation } = entry
-      return { ...noProof, kinds: ['ntlm'], transport: { companyLogin: { ...(await login()), ...(domain === undefined ? {} : { domain: await value(domain, 'domain', false) }), ...(workstation === undefined ? {} : { workstation }) } } }
+      return {
+        ...noProof,
+        kinds: ['ntlm'],
+        transport: {
+          companyLogin: {
+            ...(await login()),
+            ...(domain === undefined ? {} : { domain: await value(domain, 'domain', false) }),
+            ...(workstation === undefined ? {} : { workstation }),
+          },
+        },
+      }
     }
     case 'certificate': {
       const passphrase = await value(entry.passphrase, 'passphrase', true)
-      return { ...noProof, kinds: ['certificate'], transport: { certificate: { cert: await file(entry.cert), key: await file(entry.key), ...(passphrase === '' ? {} : { passphrase }) } } }
+      return {
+        ...noProof,
+        kinds: ['certificate'],
+        transport: {
+          certificate: {
+            cert: await file(entry.cert),
+            key: await file(entry.key),
+            ...(passphrase === '' ? {} : { passphrase }),
+          },
+        },
+      }
     }
     case 'oauth2': {
       const { clientSecret, user, password, scopes, tokenUrl, authorizeUrl } = entry
       const login = {
         kind: 'oauth2',
         clientId: await value(entry.clientId, 'client id', false),
-        ...(clientSecret === undefined ? {} : { clientSecret: await value(clientSecret, 'client secret', true) }),
-        ...(user === undefined ? {} : { user: await value(user, 'user', false), password: await value(password, 'password', true) }),
+        ...(clientSecret === undefined
+          ? {}
+          : { clientSecret: await value(clientSecret, 'client secret', true) }),
+        ...(user === undefined
+          ? {}
+          : {
+              user: await value(user, 'user', false),
+              password: await value(password, 'password', true),
+            }),
         ...(scopes === undefined ? {} : { scopes }),
         ...(tokenUrl === undefined ? {} : { tokenUrl }),
         ...of,
       } as const
-      return settings(authorizeUrl === undefined ? login : await loggedIn(name, login, authorizeUrl, person))
+      return settings(
+        authorizeUrl === undefined ? login : await loggedIn(name, login, authorizeUrl, person),
+      )
     }
     case 'key': {
       const key = await value(entry.value, 'key', true)
-      if (entry.input !== undefined) return { ...noProof, kinds: ['key'], inputs: [{ written: entry.input, path: parsePath(entry.input), text: key }] }
+      if (entry.input !== undefined)
+        return {
+          ...noProof,
+          kinds: ['key'],
+          inputs: [{ written: entry.input, path: parsePath(entry.input), text: key }],
+        }
       const { place, name: called } = entry
-      if (place === undefined || called === undefined) return settings({ kind: 'key', value: key, ...of })
+      if (place === undefined || called === undefined)
+        return settings({ kind: 'key', value: key, ...of })
       if (place === 'query') return { ...noProof, kinds: ['key'], query: { [called]: key } }
-      return { ...noProof, kinds: ['key'], headers: place === 'header' ? { [called]: key } : { cookie: `${called}=${key}` } }
+      return {
+        ...noProof,
+        kinds: ['key'],
+        headers: place === 'header' ? { [called]: key } : { cookie: `${called}=${key}` },
+      }
     }
   }
 }
@@ -123,7 +209,12 @@ async function proofOf(folder: string, name: string, scheme: string | undefined,
 type OAuth = Extract<Credential, { kind: 'oauth2' }>
 
 /** A person's login with a browser: renewed from before, else made now, where somebody is there to do it. */
-async function loggedIn(name: string, login: OAuth, authorizeUrl: string, person: Person | undefined): Promise<Credential> {
+async function loggedIn(
+  name: string,
+  login: OAuth,
+  authorizeUrl: string,
+  person: Person | undefined,
+): Promise<Credential> {
   const { tokenUrl, clientId, clientSecret, scopes } = login
   if (tokenUrl === undefined) throw problem('TM-1025', { name, reason: 'it lacks its tokenUrl' })
   const what = JSON.stringify([authorizeUrl, tokenUrl, clientId, scopes])
@@ -137,22 +228,43 @@ async function loggedIn(name: string, login: OAuth, authorizeUrl: string, person
     tokens = await renewed({ ...request, refreshToken: kept }).catch(() => undefined)
   }
   if (tokens === undefined) {
-    if (person?.isThere !== true) throw problem('TM-1025', { name, reason: 'nobody is there to log in' })
-    tokens = await authorizationCode({ ...request, authorizeUrl, ...(scopes === undefined ? {} : { scopes }), open: (url) => person.tell(`To log in for "${name}", open this address in a browser:\n${url}`) }).catch((error: unknown) => {
-      throw problem('TM-1025', { name, reason: error instanceof Error ? error.message : String(error) }, { cause: error })
+    if (person?.isThere !== true)
+      throw problem('TM-1025', { name, reason: 'nobody is there to log in' })
+    tokens = await authorizationCode({
+      ...request,
+      authorizeUrl,
+      ...(scopes === undefined ? {} : { scopes }),
+      open: (url) =>
+        person.tell(`To log in for "${name}", open this address in a browser:\n${url}`),
+    }).catch((error: unknown) => {
+      throw problem(
+        'TM-1025',
+        { name, reason: error instanceof Error ? error.message : String(error) },
+        { cause: error },
+      )
     })
   }
   for (const each of [tokens.token, tokens.refreshToken]) if (each !== undefined) keepSecret(each)
   if (tokens.refreshToken !== undefined) await keepToken(what, tokens.refreshToken)
-  return { kind: 'bearer', token: tokens.token, ...(login.scheme === undefined ? {} : { scheme: login.scheme }) }
+  return {
+    kind: 'bearer',
+    token: tokens.token,
+    ...(login.scheme === undefined ? {} : { scheme: login.scheme }),
+  }
 }
 
 function together(one: Proof, other: Proof): Proof {
-  const cookie = [one.headers['cookie'], other.headers['cookie']].filter((each) => each !== undefined)
+  const cookie = [one.headers['cookie'], other.headers['cookie']].filter(
+    (each) => each !== undefined,
+  )
   return {
     credentials: [...one.credentials, ...other.credentials],
     transport: { ...one.transport, ...other.transport },
-    headers: { ...one.headers, ...other.headers, ...(cookie.length === 0 ? {} : { cookie: cookie.join('; ') }) },
+    headers: {
+      ...one.headers,
+      ...other.headers,
+      ...(cookie.length === 0 ? {} : { cookie: cookie.join('; ') }),
+    },
     query: { ...one.query, ...other.query },
     inputs: [...one.inputs, ...other.inputs],
     kinds: [...one.kinds, ...other.kinds],

@@ -33,28 +33,45 @@ export interface Demo {
 export async function openDemo(folder: string): Promise<Demo> {
   const path = resolve(folder)
   // Its services are on this machine, whatever proxy leads to others.
-  process.env['NO_PROXY'] = [process.env['NO_PROXY'] ?? process.env['no_proxy'] ?? '', '127.0.0.1', 'localhost'].filter((each) => each !== '').join(',')
+  process.env['NO_PROXY'] = [
+    process.env['NO_PROXY'] ?? process.env['no_proxy'] ?? '',
+    '127.0.0.1',
+    'localhost',
+  ]
+    .filter((each) => each !== '')
+    .join(',')
   Reflect.deleteProperty(process.env, 'no_proxy')
   const present = await readdir(path).catch((): string[] => [])
   if (present.length > 0 && !present.includes(mark)) throw problem('TM-1017', { folder })
   await rm(path, { recursive: true, force: true })
   await mkdir(join(path, 'rehearsals'), { recursive: true })
-  await writeFile(join(path, mark), 'This folder was made by `tolmach demo`, which makes it anew each time.\n')
+  await writeFile(
+    join(path, mark),
+    'This folder was made by `tolmach demo`, which makes it anew each time.\n',
+  )
   const served = await Promise.all(
     world.map(async ({ name, document }) => {
       const source = join(packageFolder, 'demo', name)
       await cp(join(source, 'seed.yaml'), join(path, 'seeds', `${name}.yaml`))
       await cp(join(source, 'samples'), join(path, 'samples', name), { recursive: true })
-      for (const file of await readdir(join(source, 'rehearsals'))) await cp(join(source, 'rehearsals', file), join(path, 'rehearsals', file))
-      const standIn = await serveContracts([join(source, document)], { project: path, seed: join(source, 'seed.yaml') })
+      for (const file of await readdir(join(source, 'rehearsals')))
+        await cp(join(source, 'rehearsals', file), join(path, 'rehearsals', file))
+      const standIn = await serveContracts([join(source, document)], {
+        project: path,
+        seed: join(source, 'seed.yaml'),
+      })
       const [address] = standIn.addresses
       return { name, standIn, metadata: address?.metadata ?? '', service: address?.service ?? '' }
     }),
   )
   return {
     folder,
-    metadata: Object.fromEntries(served.map(({ name, metadata }) => [name, metadata])) as Demo['metadata'],
-    services: Object.fromEntries(served.map(({ name, service }) => [name, service])) as Demo['services'],
+    metadata: Object.fromEntries(
+      served.map(({ name, metadata }) => [name, metadata]),
+    ) as Demo['metadata'],
+    services: Object.fromEntries(
+      served.map(({ name, service }) => [name, service]),
+    ) as Demo['services'],
     stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
   }
 }

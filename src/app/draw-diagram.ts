@@ -28,7 +28,17 @@ export interface Drawn {
 }
 
 /** The formats by the endings of files. */
-const formats: Readonly<Record<string, 'svg' | 'png' | 'pdf' | 'html' | 'dot' | 'mermaid'>> = { '.svg': 'svg', '.png': 'png', '.pdf': 'pdf', '.html': 'html', '.htm': 'html', '.dot': 'dot', '.gv': 'dot', '.mmd': 'mermaid', '.mermaid': 'mermaid' }
+const formats: Readonly<Record<string, 'svg' | 'png' | 'pdf' | 'html' | 'dot' | 'mermaid'>> = {
+  '.svg': 'svg',
+  '.png': 'png',
+  '.pdf': 'pdf',
+  '.html': 'html',
+  '.htm': 'html',
+  '.dot': 'dot',
+  '.gv': 'dot',
+  '.mmd': 'mermaid',
+  '.mermaid': 'mermaid',
+}
 
 /** More boxes than this are not drawn. */
 export const mostBoxes = 400
@@ -40,9 +50,14 @@ export const mostBoxes = 400
  * @throws Problem TM-3004 for a type that there is not, TM-3005 when there is too much to draw, TM-3006 for an unknown view, TM-3007 for an
  * unknown ending, TM-1008 when the file can't be written; those of opening a contract
  */
-export async function drawDiagram(reference: string, file: string, options: DiagramOptions = {}): Promise<Drawn> {
+export async function drawDiagram(
+  reference: string,
+  file: string,
+  options: DiagramOptions = {},
+): Promise<Drawn> {
   const format = formats[extname(file).toLowerCase()]
-  if (format === undefined) throw problem('TM-3007', { file, endings: Object.keys(formats).join(', ') })
+  if (format === undefined)
+    throw problem('TM-3007', { file, endings: Object.keys(formats).join(', ') })
   const { open, drawn } = await prepare(reference, options)
   const contents = await render(open, drawn, format)
   await writeFileSafely(file, contents)
@@ -55,44 +70,90 @@ export async function drawDiagram(reference: string, file: string, options: Diag
  *
  * @throws as {@link drawDiagram} does
  */
-export async function diagramText(reference: string, options: DiagramOptions = {}): Promise<Drawn & { readonly text: string }> {
+export async function diagramText(
+  reference: string,
+  options: DiagramOptions = {},
+): Promise<Drawn & { readonly text: string }> {
   const { open, drawn } = await prepare(reference, options)
   const { mermaidText } = await import('../diagram/mermaid.js')
   await keepView(open, options, drawn)
   return { ...drawn, text: mermaidText(drawn.graph, drawn.view.towards ?? 'right') }
 }
 
-async function prepare(reference: string, { view: name, selection = {}, ...options }: DiagramOptions): Promise<{ open: OpenContract; drawn: Drawn }> {
+async function prepare(
+  reference: string,
+  { view: name, selection = {}, ...options }: DiagramOptions,
+): Promise<{ open: OpenContract; drawn: Drawn }> {
   const open = await openContract(reference, options)
   const contract = neededOf(open.contract)
   const changes = Object.keys(selection).length > 0
   const views = open.kept?.entry.views ?? {}
   const saved = name !== undefined && Object.hasOwn(views, name) ? views[name] : undefined
-  if (name !== undefined && saved === undefined && (!changes || open.kept === undefined)) throw problem('TM-3006', { contract: open.name, name, nearest: open.kept === undefined ? 'Views are kept in the project file: import the contract first.' : `${nearestAdvice(name, Object.keys(views))} To make it, say what it shows: --around <types>, for example.` })
+  if (name !== undefined && saved === undefined && (!changes || open.kept === undefined))
+    throw problem('TM-3006', {
+      contract: open.name,
+      name,
+      nearest:
+        open.kept === undefined
+          ? 'Views are kept in the project file: import the contract first.'
+          : `${nearestAdvice(name, Object.keys(views))} To make it, say what it shows: --around <types>, for example.`,
+    })
   const view = saved === undefined ? selection : changed(saved, selection)
   const graph = graphOf(contract, typesOfView(contract, view))
   const count = graph.boxes.length
-  return { open, drawn: { contract: open.name, graph, view, kept: name !== undefined && changes, remark: count > mostWithRows && count <= mostBoxes ? `${count} types are drawn without their fields; up to ${mostWithRows} have them. Draw a part: ${adviceFor(contract)}.` : undefined } }
+  return {
+    open,
+    drawn: {
+      contract: open.name,
+      graph,
+      view,
+      kept: name !== undefined && changes,
+      remark:
+        count > mostWithRows && count <= mostBoxes
+          ? `${count} types are drawn without their fields; up to ${mostWithRows} have them. Draw a part: ${adviceFor(contract)}.`
+          : undefined,
+    },
+  }
 }
 
-async function keepView(open: OpenContract, { view: name }: DiagramOptions, { kept, view }: Drawn): Promise<void> {
-  if (kept && name !== undefined && open.kept !== undefined) await writeView(open.kept.project.folder, open.name, name, view)
+async function keepView(
+  open: OpenContract,
+  { view: name }: DiagramOptions,
+  { kept, view }: Drawn,
+): Promise<void> {
+  if (kept && name !== undefined && open.kept !== undefined)
+    await writeView(open.kept.project.folder, open.name, name, view)
 }
 
 /** A view with changes on top: names are added to its lists, and what is added is no longer taken away. */
 function changed(saved: View, { add = [], remove = [], ...others }: View): View {
-  const without = (names: readonly string[], others: readonly string[]): string[] => names.filter((name) => !others.includes(name))
+  const without = (names: readonly string[], others: readonly string[]): string[] =>
+    names.filter((name) => !others.includes(name))
   const added = [...without(saved.add ?? [], [...add, ...remove]), ...add]
   const removed = [...without(saved.remove ?? [], [...add, ...remove]), ...remove]
   const { add: _add, remove: _remove, ...rest } = saved
-  return { ...rest, ...others, ...(added.length === 0 ? {} : { add: added }), ...(removed.length === 0 ? {} : { remove: removed }) }
+  return {
+    ...rest,
+    ...others,
+    ...(added.length === 0 ? {} : { add: added }),
+    ...(removed.length === 0 ? {} : { remove: removed }),
+  }
 }
 
-async function render(open: OpenContract, { graph, view }: Drawn, format: NonNullable<(typeof formats)[string]>): Promise<string | Uint8Array> {
+async function render(
+  open: OpenContract,
+  { graph, view }: Drawn,
+  format: NonNullable<(typeof formats)[string]>,
+): Promise<string | Uint8Array> {
   const towards = view.towards ?? 'right'
   if (format === 'dot') return (await import('../diagram/dot.js')).dotText(graph, towards)
-  if (format === 'mermaid') return (await import('../diagram/mermaid.js')).mermaidText(graph, towards)
-  if (graph.boxes.length > mostBoxes) throw problem('TM-3005', { count: graph.boxes.length, advice: `${adviceFor(neededOf(open.contract))}; or as text: a file that ends in .dot or .mmd` })
+  if (format === 'mermaid')
+    return (await import('../diagram/mermaid.js')).mermaidText(graph, towards)
+  if (graph.boxes.length > mostBoxes)
+    throw problem('TM-3005', {
+      count: graph.boxes.length,
+      advice: `${adviceFor(neededOf(open.contract))}; or as text: a file that ends in .dot or .mmd`,
+    })
   const picture = await pictureOf(graph, towards)
   if (format === 'png') return (await import('../diagram/png.js')).pngBytes(picture)
   if (format === 'pdf') return (await import('../diagram/pdf.js')).pdfBytes(picture)
@@ -104,7 +165,10 @@ async function render(open: OpenContract, { graph, view }: Drawn, format: NonNul
 
 /** A graph as a picture. */
 export async function pictureOf(graph: Graph, towards: 'right' | 'down'): Promise<Picture> {
-  const [{ layOut }, { drawingOf }] = await Promise.all([import('../diagram/layout.js'), import('../diagram/drawing.js')])
+  const [{ layOut }, { drawingOf }] = await Promise.all([
+    import('../diagram/layout.js'),
+    import('../diagram/drawing.js'),
+  ])
   return drawingOf(graph, await layOut(graph, towards))
 }
 
@@ -115,7 +179,10 @@ export function adviceFor(contract: Contract): string {
   // What operations name is nearer to what people look for than what lies deep inside.
   const direct = new Set(operationsOf(contract).flatMap(typesOfOperation).flatMap(referred))
   const rank = (id: string): number => (neighbours.get(id)?.size ?? 0) + (direct.has(id) ? 5 : 0)
-  const [first, ...others] = [...names.keys()].sort((a, b) => rank(b) - rank(a)).slice(0, 3).map((id) => names.get(id) ?? '')
+  const [first, ...others] = [...names.keys()]
+    .sort((a, b) => rank(b) - rank(a))
+    .slice(0, 3)
+    .map((id) => names.get(id) ?? '')
   return `--around ${first ?? '<type>'} --steps 1${others.length === 0 ? '' : ` (or ${others.join(', ')})`}`
 }
 

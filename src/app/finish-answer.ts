@@ -43,7 +43,9 @@ export interface Finished {
  * @returns what does it all when the answer is there; it throws Problem TM-1010 for a path or field that is not in it
  * @throws Problem TM-1010, TM-1007, TM-1009 for what can't be understood or read
  */
-export async function prepareAnswer(options: AnswerOptions): Promise<(called: Called) => Promise<Finished>> {
+export async function prepareAnswer(
+  options: AnswerOptions,
+): Promise<(called: Called) => Promise<Finished>> {
   const { pick: path, sort, save, against } = options
   if (path !== undefined) await checkPath(path)
   const earlier = against === undefined ? undefined : await earlierAnswer(against)
@@ -52,7 +54,12 @@ export async function prepareAnswer(options: AnswerOptions): Promise<(called: Ca
     if (sort !== undefined) value = sortRows(value, sort)
     if (path !== undefined) value = await pick(toPlain(value), path)
     if (save !== undefined) await saveAnswer(save, value, options, called)
-    return { value, saved: save, differences: against === undefined ? undefined : differences(earlier, toPlain(value), keysOf(called)) }
+    return {
+      value,
+      saved: save,
+      differences:
+        against === undefined ? undefined : differences(earlier, toPlain(value), keysOf(called)),
+    }
   }
 }
 
@@ -68,10 +75,22 @@ async function earlierAnswer(file: string): Promise<unknown> {
   try {
     read = /^\s*[[{"]/.test(text) ? (JSON.parse(text) as unknown) : (parse(text) as unknown)
   } catch (error) {
-    throw problem('TM-1009', { what: file, reason: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error) }, { cause: error })
+    throw problem(
+      'TM-1009',
+      {
+        what: file,
+        reason: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error),
+      },
+      { cause: error },
+    )
   }
   const document = read as { ok?: unknown; value?: unknown } | null
-  return typeof document === 'object' && document !== null && document.ok === true && 'value' in document ? document.value : read
+  return typeof document === 'object' &&
+    document !== null &&
+    document.ok === true &&
+    'value' in document
+    ? document.value
+    : read
 }
 
 /** The keys of the rows that an operation answers. */
@@ -86,11 +105,24 @@ function keysOf({ operation, contract }: Called): readonly string[] {
   return row.kind === 'record' ? (row.keys ?? []) : []
 }
 
-async function saveAnswer(file: string, value: unknown, options: AnswerOptions, called: Called): Promise<void> {
-  await writeFileSafely(file, value instanceof Uint8Array ? value : await textFor(file, value, options, called.operation))
+async function saveAnswer(
+  file: string,
+  value: unknown,
+  options: AnswerOptions,
+  called: Called,
+): Promise<void> {
+  await writeFileSafely(
+    file,
+    value instanceof Uint8Array ? value : await textFor(file, value, options, called.operation),
+  )
 }
 
-async function textFor(file: string, value: unknown, { columns, exact = false }: AnswerOptions, operation: Operation): Promise<string> {
+async function textFor(
+  file: string,
+  value: unknown,
+  { columns, exact = false }: AnswerOptions,
+  operation: Operation,
+): Promise<string> {
   switch (extname(file).toLowerCase()) {
     case '.json':
       return `${maskedJson(toPlain(value), 2)}\n`
@@ -102,19 +134,38 @@ async function textFor(file: string, value: unknown, { columns, exact = false }:
     case '.html':
     case '.htm': {
       const { answerPage } = await import('./pages/answer-page.js')
-      return answerPage(pathOf(operation), new Date().toISOString(), maskedPlain(arrange(value, columns)))
+      return answerPage(
+        pathOf(operation),
+        new Date().toISOString(),
+        maskedPlain(arrange(value, columns)),
+      )
     }
     case '.txt':
     case '.xml':
       if (typeof value === 'string') return withoutSecrets(value)
   }
-  throw problem('TM-1010', { option: '--save', reason: `this answer can't be written as "${extname(file) || file}"`, remedy: 'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.' })
+  throw problem('TM-1010', {
+    option: '--save',
+    reason: `this answer can't be written as "${extname(file) || file}"`,
+    remedy:
+      'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.',
+  })
 }
 
 /** An answer as CSV (RFC 4180): its rows, or names and values. @param forSpreadsheets without formulas that one would run */
-export async function csvText(value: unknown, columns?: string, forSpreadsheets = false): Promise<string> {
+export async function csvText(
+  value: unknown,
+  columns?: string,
+  forSpreadsheets = false,
+): Promise<string> {
   const { csvRows } = await import('../exercise/csv.js')
   const { values, rows } = maskedPlain(arrange(value, columns))
   const table = rows ?? values
-  return csvRows([...(table === undefined || table.headings.length === 0 ? [] : [table.headings]), ...(table?.rows ?? [])], forSpreadsheets)
+  return csvRows(
+    [
+      ...(table === undefined || table.headings.length === 0 ? [] : [table.headings]),
+      ...(table?.rows ?? []),
+    ],
+    forSpreadsheets,
+  )
 }

@@ -49,7 +49,8 @@ export interface Generated {
 
 /** Makes the least input of an operation that satisfies its contract. */
 function sampleMaker(contract: Contract, dialect: Dialect): InputMaker {
-  return (operation) => sampleInput(contract, operation, { full: false, rules: dialect.rules?.(contract) })
+  return (operation) =>
+    sampleInput(contract, operation, { full: false, rules: dialect.rules?.(contract) })
 }
 
 function suffixOf(open: OpenContract): ImportSuffix {
@@ -57,7 +58,9 @@ function suffixOf(open: OpenContract): ImportSuffix {
 }
 
 /** A client as texts: pure, apart from reading the contract. */
-export async function buildClient(open: OpenContract): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
+export async function buildClient(
+  open: OpenContract,
+): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
   const dialect = await dialectNamed(open.contract.dialect)
   const names = await namesFor(open)
   const files = clientFiles(open.contract, names, dialect, {
@@ -75,27 +78,51 @@ export async function buildClient(open: OpenContract): Promise<{ files: Generate
 type Differences = Pick<Generated, 'added' | 'changed' | 'removed' | 'moved'>
 
 /** Writes a client's files and the names that they were made of, all of it or nothing. What others have put there stays. */
-async function writeClient(projectFolder: string, name: string, entry: ContractEntry, files: readonly GeneratedFile[], names: Names, overwrite: boolean): Promise<Differences> {
+async function writeClient(
+  projectFolder: string,
+  name: string,
+  entry: ContractEntry,
+  files: readonly GeneratedFile[],
+  names: Names,
+  overwrite: boolean,
+): Promise<Differences> {
   const folder = resolve(projectFolder, entry.folder)
   const state = await clientState(folder)
-  if (state.edited.length > 0 && !overwrite) throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
+  if (state.edited.length > 0 && !overwrite)
+    throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
   const written = new Set(files.map((file) => file.path))
-  const clashing = state.strangers.filter((path) => written.has(path) || (state.manifest === undefined && path in state.texts))
-  if (clashing.length > 0 && !overwrite) throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
+  const clashing = state.strangers.filter(
+    (path) => written.has(path) || (state.manifest === undefined && path in state.texts),
+  )
+  if (clashing.length > 0 && !overwrite)
+    throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
 
   const before = state.texts
   const foreign = new Set(state.strangers)
   // What somebody else's file is called like one of ours is kept beside it.
-  const keep = new Map(state.strangers.map((path) => [path, written.has(path) ? freeName(path, foreign) : path]))
+  const keep = new Map(
+    state.strangers.map((path) => [path, written.has(path) ? freeName(path, foreign) : path]),
+  )
   const own = (path: string): boolean => path in before && !foreign.has(path)
   const differences: Differences = {
     added: files.filter(({ path }) => !own(path)).map(({ path }) => path),
-    changed: files.filter(({ path, text }) => own(path) && before[path] !== text).map(({ path }) => path),
+    changed: files
+      .filter(({ path, text }) => own(path) && before[path] !== text)
+      .map(({ path }) => path),
     removed: Object.keys(before).filter((path) => own(path) && !written.has(path)),
     moved: [...keep].filter(([path, kept]) => path !== kept).map(([, kept]) => kept),
   }
-  const isNew = differences.added.length + differences.changed.length + differences.removed.length > 0
-  const client: Change[] = isNew ? [{ path: folder, files: Object.fromEntries(files.map(({ path, text }) => [path, text])), keep }] : []
+  const isNew =
+    differences.added.length + differences.changed.length + differences.removed.length > 0
+  const client: Change[] = isNew
+    ? [
+        {
+          path: folder,
+          files: Object.fromEntries(files.map(({ path, text }) => [path, text])),
+          keep,
+        },
+      ]
+    : []
   const { class: className, ...identifiers } = names
   await clearStages(projectFolder)
   const kept = { class: className, ...identifiers }
@@ -117,13 +144,22 @@ function freeName(path: string, taken: ReadonlySet<string>): string {
  * @param name the contract's name in the project
  * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of others, and those of opening a contract
  */
-export async function generateClient(name: string, options: GenerateOptions = {}): Promise<Generated> {
+export async function generateClient(
+  name: string,
+  options: GenerateOptions = {},
+): Promise<Generated> {
   const open = await openContract(name, options)
-  if (open.kept === undefined) throw problem('TM-1001', { name, nearest: 'Import it first: `tolmach import <location> --as <name>`.' })
+  if (open.kept === undefined)
+    throw problem('TM-1001', {
+      name,
+      nearest: 'Import it first: `tolmach import <location> --as <name>`.',
+    })
   const { project, entry } = open.kept
   const folder = resolve(project.folder, entry.folder)
   const { files, names } = await buildClient(open)
-  const { added, changed, removed, moved } = await whileLocked(project.folder, 'generate', () => writeClient(project.folder, name, entry, files, names, options.overwrite === true))
+  const { added, changed, removed, moved } = await whileLocked(project.folder, 'generate', () =>
+    writeClient(project.folder, name, entry, files, names, options.overwrite === true),
+  )
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)
   const sorted = [...operations].sort((a, b) => (a.path.join('.') < b.path.join('.') ? -1 : 1))
@@ -139,7 +175,13 @@ export async function generateClient(name: string, options: GenerateOptions = {}
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,
     clashes: nameClashes(open.contract, names, dialect.emit.reservedNames),
-    firstLines: firstLines(open.contract, names, sorted, sampleMaker(open.contract, dialect), `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`),
+    firstLines: firstLines(
+      open.contract,
+      names,
+      sorted,
+      sampleMaker(open.contract, dialect),
+      `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`,
+    ),
     dependencies: dialect.emit.dependencies(open.contract),
   }
 }

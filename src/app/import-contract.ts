@@ -7,7 +7,16 @@ import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
 import type { Documents } from '../documents/documents.js'
 import type { NameClash } from '../naming/clashes.js'
-import { checkContractName, findProject, projectPath, readProject, readProjectText, contractEntryChange, type ContractEntry, type Project } from '../project/project-file.js'
+import {
+  checkContractName,
+  findProject,
+  projectPath,
+  readProject,
+  readProjectText,
+  contractEntryChange,
+  type ContractEntry,
+  type Project,
+} from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
@@ -58,26 +67,67 @@ export interface Imported {
  * @param location a path of a file or folder, or an address
  * @throws Problem TM-1004 when the name is taken, TM-1006 when it can't be a name, TM-3003, and those of reading metadata
  */
-export async function importContract(location: string, options: ImportOptions = {}): Promise<Imported> {
+export async function importContract(
+  location: string,
+  options: ImportOptions = {},
+): Promise<Imported> {
   const folder = options.project ?? (await findProject('.')) ?? resolve('.')
   const name = options.as ?? contractNameFor(location)
   const unfit = checkContractName(name)
   if (unfit !== undefined) throw unfit
-  const contracts: Readonly<Record<string, ContractEntry>> = (await readProjectText(folder)) === '' ? {} : (await readProject(folder)).contracts
+  const contracts: Readonly<Record<string, ContractEntry>> =
+    (await readProjectText(folder)) === '' ? {} : (await readProject(folder)).contracts
   const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
-  if (existing !== undefined && options.overwrite !== true) throw problem('TM-1004', { name, from: existing.from })
+  if (existing !== undefined && options.overwrite !== true)
+    throw problem('TM-1004', { name, from: existing.from })
 
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  const proof = options.credential === undefined ? noProof : await proofFor((await projectIn(folder)), options.credential, options.person)
-  const send = isWebAddress(location) && URL.canParse(location) && (options.credential !== undefined || options.person !== undefined) ? metadataFetch(location, proof, options.person) : undefined
-  const { contract: whole, documents } = await readSource(location, name, { seconds: options.seconds, send }, kept)
+  const proof =
+    options.credential === undefined
+      ? noProof
+      : await proofFor(await projectIn(folder), options.credential, options.person)
+  const send =
+    isWebAddress(location) &&
+    URL.canParse(location) &&
+    (options.credential !== undefined || options.person !== undefined)
+      ? metadataFetch(location, proof, options.person)
+      : undefined
+  const { contract: whole, documents } = await readSource(
+    location,
+    name,
+    { seconds: options.seconds, send },
+    kept,
+  )
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
   const from = isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location)
-  const { entry, clashes, index } = await keep({ folder, name, contract, documents, kept, from, only, overwrite: options.overwrite === true })
+  const { entry, clashes, index } = await keep({
+    folder,
+    name,
+    contract,
+    documents,
+    kept,
+    from,
+    only,
+    overwrite: options.overwrite === true,
+  })
   await cacheContract(whole, name, index)
-  const endpoint = preferredEndpoint(endpointsOf(contract), operationsOf(contract), existing?.endpoint)
-  return { name, contract, entry, endpoint, clashes, warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location), endpoints: endpointsOf(contract), operations: operationsOf(contract), typeCount: countTypes(contract, operationsOf(contract)) }
+  const endpoint = preferredEndpoint(
+    endpointsOf(contract),
+    operationsOf(contract),
+    existing?.endpoint,
+  )
+  return {
+    name,
+    contract,
+    entry,
+    endpoint,
+    clashes,
+    warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location),
+    endpoints: endpointsOf(contract),
+    operations: operationsOf(contract),
+    typeCount: countTypes(contract, operationsOf(contract)),
+  }
 }
 
 interface Keeping {
@@ -92,15 +142,38 @@ interface Keeping {
 }
 
 /** Writes snapshot and project file, both or neither. What the project says is looked at again: somebody else may have been quicker. */
-async function keep({ folder, name, contract, documents, kept, from, only, overwrite }: Keeping): Promise<{ entry: ContractEntry; clashes: readonly NameClash[]; index: SnapshotIndex }> {
+async function keep({
+  folder,
+  name,
+  contract,
+  documents,
+  kept,
+  from,
+  only,
+  overwrite,
+}: Keeping): Promise<{
+  entry: ContractEntry
+  clashes: readonly NameClash[]
+  index: SnapshotIndex
+}> {
   return whileLocked(folder, 'import', async () => {
     await clearStages(folder)
     const { contracts } = await projectIn(folder)
     const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
-    if (existing !== undefined && !overwrite) throw problem('TM-1004', { name, from: existing.from })
-    const others = Object.fromEntries(Object.entries(contracts).flatMap(([other, { class: className }]) => (other === name || className === undefined ? [] : [[other, className]])))
+    if (existing !== undefined && !overwrite)
+      throw problem('TM-1004', { name, from: existing.from })
+    const others = Object.fromEntries(
+      Object.entries(contracts).flatMap(([other, { class: className }]) =>
+        other === name || className === undefined ? [] : [[other, className]],
+      ),
+    )
     const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
-    const entry: ContractEntry = { from, folder: existing?.folder ?? `src/clients/${name}`, class: names.class, ...(only === undefined ? {} : { only }) }
+    const entry: ContractEntry = {
+      from,
+      folder: existing?.folder ?? `src/clients/${name}`,
+      class: names.class,
+      ...(only === undefined ? {} : { only }),
+    }
     const snapshot = snapshotChange(folder, name, documents, names)
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
     return { entry, clashes, index: snapshot.index }
@@ -108,7 +181,9 @@ async function keep({ folder, name, contract, documents, kept, from, only, overw
 }
 
 async function projectIn(folder: string): Promise<Project> {
-  return (await readProjectText(folder)) === '' ? { folder, contracts: {}, sites: {}, credentials: {} } : readProject(folder)
+  return (await readProjectText(folder)) === ''
+    ? { folder, contracts: {}, sites: {}, credentials: {} }
+    : readProject(folder)
 }
 
 /** Metadata that was fetched from one host and names another, internal one: a classic. */
@@ -125,7 +200,11 @@ export function importSummary(imported: Imported): object {
   return {
     contract: imported.name,
     dialect: contract.dialect,
-    endpoints: endpointsOf(contract).map(({ name, protocol, address }) => ({ name, protocol, address })),
+    endpoints: endpointsOf(contract).map(({ name, protocol, address }) => ({
+      name,
+      protocol,
+      address,
+    })),
     operations: operationsOf(contract).map(pathOf),
     types: imported.typeCount,
     renamed: imported.clashes,

@@ -6,7 +6,12 @@
  * await importContract('http://127.0.0.1:4801/desk?wsdl', { as: 'berths' })
  * const { folder } = await generateClient('berths')
  */
-export { importContract, importSummary, type Imported, type ImportOptions } from './import-contract.js'
+export {
+  importContract,
+  importSummary,
+  type Imported,
+  type ImportOptions,
+} from './import-contract.js'
 export { preferredEndpoint } from './preferred-endpoint.js'
 export { clientState, type ClientState } from './client-state.js'
 export { generateClient, type Generated, type GenerateOptions } from './generate-client.js'
@@ -16,10 +21,29 @@ export { drawDiagram, diagramText, type DiagramOptions, type Drawn } from './dra
 export { locateThing, type Located } from './locate-thing.js'
 export { callOperation, type Called, type CallOptions } from './call-operation.js'
 export { sampleFor } from './sample-input.js'
-export { rehearse, junitXml, type RehearsalReport, type RehearseOptions, type StepReport } from './rehearse.js'
+export {
+  rehearse,
+  junitXml,
+  type RehearsalReport,
+  type RehearseOptions,
+  type StepReport,
+} from './rehearse.js'
 export { callEach, type EachOptions, type Run } from './call-each.js'
-export { misbehaviours, serveContracts, type Event, type Misbehaviour, type Served, type ServeOptions, type Temper } from './serve-contracts.js'
+export {
+  misbehaviours,
+  serveContracts,
+  type Event,
+  type Misbehaviour,
+  type Served,
+  type ServeOptions,
+  type Temper,
+} from './serve-contracts.js'
 export { type Person } from './credentials.js'
-export { openContract, findOperation, type OpenContract, type OpenOptions } from './open-contract.js'
+export {
+  openContract,
+  findOperation,
+  type OpenContract,
+  type OpenOptions,
+} from './open-contract.js'
 export { Problem, exitCodes, type ProblemKind } from '../contract/problem.js'
 export type * from '../contract/contract.js'

@@ -35,11 +35,37 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
         const { contract } = open
         const operations = operationsOf(contract)
         const state = await clientState(resolve(folder, entry.folder))
-        const client = state.manifest === undefined ? 'not generated' : state.edited.length > 0 ? 'edited by hand' : state.manifest.inputs === inputsDigest(open, open.kept?.names ?? noNames) ? 'current' : 'older than the contract'
-        return { contract: name, dialect: contract.dialect, endpoints: endpointsOf(contract).length, operations: operations.length, types: countTypes(contract, operations), from: entry.from, taken: open.kept?.index.taken ?? '', client }
+        const client =
+          state.manifest === undefined
+            ? 'not generated'
+            : state.edited.length > 0
+              ? 'edited by hand'
+              : state.manifest.inputs === inputsDigest(open, open.kept?.names ?? noNames)
+                ? 'current'
+                : 'older than the contract'
+        return {
+          contract: name,
+          dialect: contract.dialect,
+          endpoints: endpointsOf(contract).length,
+          operations: operations.length,
+          types: countTypes(contract, operations),
+          from: entry.from,
+          taken: open.kept?.index.taken ?? '',
+          client,
+        }
       } catch (error) {
         if (!(error instanceof Problem)) throw error
-        return { contract: name, dialect: '', endpoints: 0, operations: 0, types: 0, from: entry.from, taken: '', client: 'not generated', problem: error.message }
+        return {
+          contract: name,
+          dialect: '',
+          endpoints: 0,
+          operations: 0,
+          types: 0,
+          from: entry.from,
+          taken: '',
+          client: 'not generated',
+          problem: error.message,
+        }
       }
     },
     { concurrency: 4 },

@@ -39,7 +39,11 @@ export interface Located {
  * @param wanted the name of an operation, group, type or endpoint, or of a field, input, fault or value: `Vessel.Flag`
  * @throws Problem TM-1005 when there is no such thing; those of opening a contract
  */
-export async function locateThing(reference: string, wanted: string, options: OpenOptions = {}): Promise<Located> {
+export async function locateThing(
+  reference: string,
+  wanted: string,
+  options: OpenOptions = {},
+): Promise<Located> {
   const open = await openContract(reference, options)
   const locator = new Locator(open, await describedFrom(open))
   return locator.locate(thingNamed(locator.described.contract, wanted, open.name))
@@ -59,7 +63,13 @@ export class Locator {
   async locate(thing: Thing): Promise<Located> {
     const { kind, name } = thing
     const code = await this.codeOf(thing)
-    return { contract: this.open.name, kind, name, ...(typeof code === 'string' ? { code: undefined, why: code } : { code }), metadata: await this.metadataPlace(originOf(thing)) }
+    return {
+      contract: this.open.name,
+      kind,
+      name,
+      ...(typeof code === 'string' ? { code: undefined, why: code } : { code }),
+      metadata: await this.metadataPlace(originOf(thing)),
+    }
   }
 
   /** Where a type is declared in the client; undefined where it is not. */
@@ -76,28 +86,52 @@ export class Locator {
     const folder = resolve(kept.project.folder, kept.entry.folder)
     const lines = await this.linesOf(join(folder, file))
     if (lines === undefined) {
-      const isLeft = 'operation' in thing ? this.described.left.has(pathOf(thing.operation)) : 'type' in thing && this.described.leftTypes.has(thing.type.id)
+      const isLeft =
+        'operation' in thing
+          ? this.described.left.has(pathOf(thing.operation))
+          : 'type' in thing && this.described.leftTypes.has(thing.type.id)
       if (isLeft) return '"only" in tolmach.yaml leaves it out.'
-      return (await this.linesOf(join(folder, 'index.ts'))) === undefined ? `The client is not generated yet: tolmach generate ${this.open.name}` : `The client is older than the contract: tolmach generate ${this.open.name}`
+      return (await this.linesOf(join(folder, 'index.ts'))) === undefined
+        ? `The client is not generated yet: tolmach generate ${this.open.name}`
+        : `The client is older than the contract: tolmach generate ${this.open.name}`
     }
     const found = positionOf(lines, finders)
     if (found !== undefined) return this.place(join(folder, file), found.line, found.column)
-    return thing.kind === 'type' && thing.type.kind === 'list' ? 'Lists are written as arrays where they stand.' : 'type' in thing && this.described.leftTypes.has(thing.type.id) ? '"only" in tolmach.yaml leaves it out.' : `The client has nothing of that name; it may be older than the contract: tolmach generate ${this.open.name}`
+    return thing.kind === 'type' && thing.type.kind === 'list'
+      ? 'Lists are written as arrays where they stand.'
+      : 'type' in thing && this.described.leftTypes.has(thing.type.id)
+        ? '"only" in tolmach.yaml leaves it out.'
+        : `The client has nothing of that name; it may be older than the contract: tolmach generate ${this.open.name}`
   }
 
   private async metadataPlace({ document, line, column }: Origin): Promise<Place | undefined> {
     const { kept } = this.open
-    if (kept !== undefined) return this.place(join(snapshotFolder(kept.project.folder, this.open.name), 'documents', document), line, column)
+    if (kept !== undefined)
+      return this.place(
+        join(snapshotFolder(kept.project.folder, this.open.name), 'documents', document),
+        line,
+        column,
+      )
     const from = (await this.open.documents()).all().find(({ label }) => label === document)?.from
     return from === undefined || !isAbsolute(from) ? undefined : this.place(from, line, column)
   }
 
   private place(path: string, line: number, column: number): Place {
-    return { file: relative('.', path).split(sep).join('/'), line, column, url: pathToFileURL(path).href }
+    return {
+      file: relative('.', path).split(sep).join('/'),
+      line,
+      column,
+      url: pathToFileURL(path).href,
+    }
   }
 
   private linesOf(path: string): Promise<readonly string[] | undefined> {
-    const known = this.texts.get(path) ?? readFile(path, 'utf8').then((text) => text.split('\n'), () => undefined)
+    const known =
+      this.texts.get(path) ??
+      readFile(path, 'utf8').then(
+        (text) => text.split('\n'),
+        () => undefined,
+      )
     this.texts.set(path, known)
     return known
   }
@@ -123,9 +157,14 @@ function originOf(thing: Thing): Origin {
 }
 
 /** The file of the client that declares a thing, and what to look for in it: each within what the one before it found. */
-function declarationOf(thing: Thing, { contract, names }: Described): { file: string; finders: readonly RegExp[] } {
-  const exported = (name: string): RegExp => new RegExp(`^export (?:async )?(?:function|class|interface|type|const) (${inRegExp(name)})\\b`)
-  const member = (name: string): RegExp => new RegExp(`(?:^|[\\s{(;])(${inRegExp(propertyName(name))})\\??:`)
+function declarationOf(
+  thing: Thing,
+  { contract, names }: Described,
+): { file: string; finders: readonly RegExp[] } {
+  const exported = (name: string): RegExp =>
+    new RegExp(`^export (?:async )?(?:function|class|interface|type|const) (${inRegExp(name)})\\b`)
+  const member = (name: string): RegExp =>
+    new RegExp(`(?:^|[\\s{(;])(${inRegExp(propertyName(name))})\\??:`)
   switch (thing.kind) {
     case 'operation': {
       const [call] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
@@ -142,30 +181,58 @@ function declarationOf(thing: Thing, { contract, names }: Described): { file: st
     case 'group':
       return { file: 'client.ts', finders: [exported(names.groups[thing.name] ?? names.class)] }
     case 'endpoint':
-      return { file: 'settings.ts', finders: [new RegExp(`(${inRegExp(quoted(thing.endpoint.name))}|\\b${inRegExp(thing.endpoint.name)}\\b)`)] }
+      return {
+        file: 'settings.ts',
+        finders: [
+          new RegExp(
+            `(${inRegExp(quoted(thing.endpoint.name))}|\\b${inRegExp(thing.endpoint.name)}\\b)`,
+          ),
+        ],
+      }
     case 'type':
       return { file: 'types.ts', finders: [exported(names.types[thing.type.id] ?? '')] }
     case 'value':
-      return { file: 'types.ts', finders: [exported(names.types[thing.type.id] ?? ''), new RegExp(`(${inRegExp(quoted(thing.member.value))})`)] }
+      return {
+        file: 'types.ts',
+        finders: [
+          exported(names.types[thing.type.id] ?? ''),
+          new RegExp(`(${inRegExp(quoted(thing.member.value))})`),
+        ],
+      }
     case 'field': {
       // Fields of a base are declared there.
       const { type, field } = thing
-      const base = type.kind === 'record' ? basesOf(contract, type).find((each) => each.fields.includes(field)) : undefined
+      const base =
+        type.kind === 'record'
+          ? basesOf(contract, type).find((each) => each.fields.includes(field))
+          : undefined
       const holder = Object.values(contract.types).find((each) => each === base) ?? type
-      return { file: 'types.ts', finders: [exported(names.types[holder.id] ?? ''), member(field.name)] }
+      return {
+        file: 'types.ts',
+        finders: [exported(names.types[holder.id] ?? ''), member(field.name)],
+      }
     }
   }
 }
 
 /** The place of the last finder's first group; where that isn't found, of the one before it. Things inside a declaration stand before the next one. */
-function positionOf(lines: readonly string[], finders: readonly RegExp[]): { line: number; column: number } | undefined {
+function positionOf(
+  lines: readonly string[],
+  finders: readonly RegExp[],
+): { line: number; column: number } | undefined {
   let found: { line: number; column: number } | undefined
   for (const [at, finder] of finders.entries()) {
     const start = found === undefined ? 0 : found.line - 1
     for (let index = start; index < lines.length; index += 1) {
       const line = lines[index] ?? ''
       if (at > 0 && index > start && line.startsWith('export ')) break
-      const match = isComment(line) ? null : finder.exec(at > 0 && index === start ? line.replace(/^export \w+ \S+/, (text) => ' '.repeat(text.length)) : line)
+      const match = isComment(line)
+        ? null
+        : finder.exec(
+            at > 0 && index === start
+              ? line.replace(/^export \w+ \S+/, (text) => ' '.repeat(text.length))
+              : line,
+          )
       if (match === null) continue
       found = { line: index + 1, column: match.index + match[0].indexOf(match[1] ?? '') + 1 }
       break

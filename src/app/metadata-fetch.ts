@@ -10,16 +10,38 @@ import { noProof, type Person, type Proof } from './credentials.js'
  *
  * @param location where the metadata is
  */
-export function metadataFetch(location: string, named: Proof, person: Person | undefined, ca?: string): WebFetch {
+export function metadataFetch(
+  location: string,
+  named: Proof,
+  person: Person | undefined,
+  ca?: string,
+): WebFetch {
   const { origin, host } = new URL(location)
   const connect = (proof: Proof): Connection => {
-    const transport: NodeTransportSettings = { ...proof.transport, ...(ca === undefined ? {} : { ca }) }
-    return { settings: { headers: proof.headers, credential: proof.credentials, fetch: nodeTransport(transport), timeLimit: Infinity }, endpoints: {}, closed: new AbortController() }
+    const transport: NodeTransportSettings = {
+      ...proof.transport,
+      ...(ca === undefined ? {} : { ca }),
+    }
+    return {
+      settings: {
+        headers: proof.headers,
+        credential: proof.credentials,
+        fetch: nodeTransport(transport),
+        timeLimit: Infinity,
+      },
+      endpoints: {},
+      closed: new AbortController(),
+    }
   }
   const stranger = connect(noProof)
   let known = connect(named)
   let isAsked = named !== noProof
-  const send = async (connection: Connection, url: string, headers: Readonly<Record<string, string>>, signal: AbortSignal): Promise<Response> => {
+  const send = async (
+    connection: Connection,
+    url: string,
+    headers: Readonly<Record<string, string>>,
+    signal: AbortSignal,
+  ): Promise<Response> => {
     const opened = await openExchange(connection, { method: 'GET', url, headers }, { signal })
     opened.untimed()
     return opened.answer
@@ -42,9 +64,16 @@ export function metadataFetch(location: string, named: Proof, person: Person | u
 
 /** A user and a password as the service wants to have them proven. */
 function proofOffered(offered: string, user: string, password: string): Proof {
-  if (/\bdigest\b/i.test(offered)) return { ...noProof, credentials: [{ kind: 'digest', user, password }] satisfies Credential[] }
+  if (/\bdigest\b/i.test(offered))
+    return { ...noProof, credentials: [{ kind: 'digest', user, password }] satisfies Credential[] }
   const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
-  if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered)) return { ...noProof, transport: { companyLogin: { user: name, password, ...(domain === undefined ? {} : { domain }) } } }
+  if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered))
+    return {
+      ...noProof,
+      transport: {
+        companyLogin: { user: name, password, ...(domain === undefined ? {} : { domain }) },
+      },
+    }
   return { ...noProof, credentials: [{ kind: 'basic', user, password }] }
 }
 

@@ -10,8 +10,23 @@ import type { Documents } from '../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { readCached, readCachedLines, writeCached } from '../project/cache.js'
-import { findProject, projectFileName, readProject, validProjectText, type ContractEntry, type Project, type ProjectText } from '../project/project-file.js'
-import { bytesDigest, namesText, readNames, readSnapshot, readSnapshotIndex, type SnapshotIndex } from '../project/snapshot.js'
+import {
+  findProject,
+  projectFileName,
+  readProject,
+  validProjectText,
+  type ContractEntry,
+  type Project,
+  type ProjectText,
+} from '../project/project-file.js'
+import {
+  bytesDigest,
+  namesText,
+  readNames,
+  readSnapshot,
+  readSnapshotIndex,
+  type SnapshotIndex,
+} from '../project/snapshot.js'
 import { buildMark } from './package-files.js'
 
 /** A contract ready for use, from a project or straight from its source. */
@@ -27,7 +42,12 @@ export interface OpenContract {
   /** The documents themselves; read again from the snapshot when they are asked for. */
   documents(): Promise<Documents>
   /** What the project says of it; undefined when it is not in a project. */
-  readonly kept?: { readonly project: Project; readonly entry: ContractEntry; readonly names: KeptNames; readonly index: SnapshotIndex }
+  readonly kept?: {
+    readonly project: Project
+    readonly entry: ContractEntry
+    readonly names: KeptNames
+    readonly index: SnapshotIndex
+  }
 }
 
 export interface OpenOptions {
@@ -44,18 +64,40 @@ export interface OpenOptions {
  *
  * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and those of reading metadata
  */
-export async function openContract(reference: string, options: OpenOptions = {}): Promise<OpenContract> {
+export async function openContract(
+  reference: string,
+  options: OpenOptions = {},
+): Promise<OpenContract> {
   const folder = options.project ?? (await findProject('.'))
   const project = folder === undefined ? undefined : await readProjectCached(folder)
-  const name = project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
+  const name =
+    project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
   if (project !== undefined && name !== undefined) return openKept(project, name)
-  const isLocation = isWebAddress(reference) || /[/\\]/.test(reference) || /\.(?:wsdl|xml|ya?ml|json|edmx)$/i.test(reference)
-  if (!isLocation && !(await stat(reference).then(() => true, () => false))) {
+  const isLocation =
+    isWebAddress(reference) ||
+    /[/\\]/.test(reference) ||
+    /\.(?:wsdl|xml|ya?ml|json|edmx)$/i.test(reference)
+  if (
+    !isLocation &&
+    !(await stat(reference).then(
+      () => true,
+      () => false,
+    ))
+  ) {
     if (project === undefined) throw problem('TM-1002')
-    throw problem('TM-1001', { name: reference, nearest: nearestAdvice(reference, Object.keys(project.contracts)) })
+    throw problem('TM-1001', {
+      name: reference,
+      nearest: nearestAdvice(reference, Object.keys(project.contracts)),
+    })
   }
   const { contract, documents } = await readSource(reference, contractNameFor(reference), options)
-  return { name: contract.name, contract, whole: contract, digests: digestsOf(documents), documents: () => Promise.resolve(documents) }
+  return {
+    name: contract.name,
+    contract,
+    whole: contract,
+    digests: digestsOf(documents),
+    documents: () => Promise.resolve(documents),
+  }
 }
 
 /**
@@ -65,15 +107,31 @@ export async function openContract(reference: string, options: OpenOptions = {})
  * @param kept names given before
  * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
  */
-export async function readSource(location: string, name: string, { seconds, send }: Pick<OpenOptions, 'seconds' | 'send'> = {}, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
-  const [{ dialects }, { loadDocuments }] = await Promise.all([import('../dialects/registry.js'), import('../documents/documents.js')])
+export async function readSource(
+  location: string,
+  name: string,
+  { seconds, send }: Pick<OpenOptions, 'seconds' | 'send'> = {},
+  kept?: KeptNames,
+): Promise<{ contract: Contract; documents: Documents }> {
+  const [{ dialects }, { loadDocuments }] = await Promise.all([
+    import('../dialects/registry.js'),
+    import('../documents/documents.js'),
+  ])
   const all: Dialect[] = []
   for (const load of Object.values(dialects)) all.push(await load())
-  const documents = await loadDocuments(location, { recognise: (text) => all.some((dialect) => dialect.recognise(text)), send, ...(seconds === undefined ? {} : { seconds }) })
+  const documents = await loadDocuments(location, {
+    recognise: (text) => all.some((dialect) => dialect.recognise(text)),
+    send,
+    ...(seconds === undefined ? {} : { seconds }),
+  })
   return { contract: await readDocuments(documents, name, kept), documents }
 }
 
-async function readDocuments(documents: Documents, name: string, kept?: KeptNames): Promise<Contract> {
+async function readDocuments(
+  documents: Documents,
+  name: string,
+  kept?: KeptNames,
+): Promise<Contract> {
   const { text, label } = documents.root
   const { dialectOf } = await import('../dialects/registry.js')
   const dialect = await dialectOf(text)
@@ -81,16 +139,33 @@ async function readDocuments(documents: Documents, name: string, kept?: KeptName
   const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
   if (html) {
     const title = /<title[^>]*>([^<]{1,200})/i.exec(text)?.[1]?.trim()
-    if (/<input\b[^>]*type\s*=\s*["']?password/i.test(text)) throw problem('TM-2017', { titled: title === undefined ? '' : ` (its title is "${title}")` }, { place: { document: label } })
-    throw problem('TM-2006', { titled: title === undefined ? '' : ` (its title is "${title}")` }, { place: { document: label } })
+    if (/<input\b[^>]*type\s*=\s*["']?password/i.test(text))
+      throw problem(
+        'TM-2017',
+        { titled: title === undefined ? '' : ` (its title is "${title}")` },
+        { place: { document: label } },
+      )
+    throw problem(
+      'TM-2006',
+      { titled: title === undefined ? '' : ` (its title is "${title}")` },
+      { place: { document: label } },
+    )
   }
   // What isn't well-formed is told as such; parsing finds the place.
   const { parseXml } = await import('../documents/xml-tree.js')
   if (/^\s*</.test(text) || text.trim() === '') {
     const root = parseXml(text, label)
-    throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.origin })
+    throw problem(
+      'TM-2009',
+      { found: `its root element is <${root.name}>` },
+      { place: root.origin },
+    )
   }
-  throw problem('TM-2009', { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` }, { place: { document: label, line: 1, column: 1 } })
+  throw problem(
+    'TM-2009',
+    { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` },
+    { place: { document: label, line: 1, column: 1 } },
+  )
 }
 
 async function openKept(project: Project, name: string): Promise<OpenContract> {
@@ -105,8 +180,17 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
     await cacheContract(whole, name, index)
   }
   const contract = chooseOperations(whole, entry.only, name)
-  const digests = Object.fromEntries(index.documents.map((document) => [document.label, document.digest]))
-  return { name, contract, whole, digests, documents, kept: { project, entry, names: await readNames(project.folder, name), index } }
+  const digests = Object.fromEntries(
+    index.documents.map((document) => [document.label, document.digest]),
+  )
+  return {
+    name,
+    contract,
+    whole,
+    digests,
+    documents,
+    kept: { project, entry, names: await readNames(project.folder, name), index },
+  }
 }
 
 function contractKey(name: string, index: SnapshotIndex): string {
@@ -114,7 +198,11 @@ function contractKey(name: string, index: SnapshotIndex): string {
 }
 
 /** Keeps what was read from a snapshot's documents, so that they need not be read again. */
-export async function cacheContract(contract: Contract, name: string, index: SnapshotIndex): Promise<void> {
+export async function cacheContract(
+  contract: Contract,
+  name: string,
+  index: SnapshotIndex,
+): Promise<void> {
   await writeCached(contractKey(name, index), contractLines(contract))
 }
 
@@ -131,7 +219,13 @@ async function readCachedContract(key: string): Promise<Contract | undefined> {
     await readCachedLines(key, (line) => {
       const read = JSON.parse(line) as NamedType | Omit<Contract, 'types'>
       if ('services' in read) rest = read
-      else Object.defineProperty(types, read.id, { value: read, enumerable: true, writable: true, configurable: true })
+      else
+        Object.defineProperty(types, read.id, {
+          value: read,
+          enumerable: true,
+          writable: true,
+          configurable: true,
+        })
     })
   } catch {
     return undefined
@@ -157,12 +251,21 @@ export async function readProjectCached(folder: string): Promise<Project> {
  * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
  * @throws Problem TM-3003 when one fits none
  */
-export function chooseOperations(contract: Contract, only: readonly string[] | undefined, name: string): Contract {
+export function chooseOperations(
+  contract: Contract,
+  only: readonly string[] | undefined,
+  name: string,
+): Contract {
   if (only === undefined) return contract
   const chosen = new Set<Operation>()
   for (const wish of only) {
     const meant = operationsMeant(contract, wish)
-    if (meant.length === 0) throw problem('TM-3003', { only: `"${wish}"`, contract: name, nearest: nearestAdvice(wish, namesForChoice(contract)) })
+    if (meant.length === 0)
+      throw problem('TM-3003', {
+        only: `"${wish}"`,
+        contract: name,
+        nearest: nearestAdvice(wish, namesForChoice(contract)),
+      })
     for (const operation of meant) chosen.add(operation)
   }
   return selectOperations(contract, (operation) => chosen.has(operation))
@@ -176,24 +279,51 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   if (found !== undefined) return found
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
   const notOffered = open.whole.notOffered?.includes(wanted) === true
-  const nearest = notOffered ? 'The service says in its metadata that it does not offer it.' : notChosen ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.' : nearestAdvice(wanted, operations.map(pathOf))
+  const nearest = notOffered
+    ? 'The service says in its metadata that it does not offer it.'
+    : notChosen
+      ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.'
+      : nearestAdvice(wanted, operations.map(pathOf))
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
 }
 
 /** Digest of everything a client is made of. */
 export function inputsDigest(open: OpenContract, names: KeptNames): string {
   const { entry } = open.kept ?? {}
-  return bytesDigest(JSON.stringify([buildMark().replace(/-.*/, ''), open.name, open.digests, entry?.class, entry?.only, entry?.endpoint, entry?.importSuffix, namesText(names)]))
+  return bytesDigest(
+    JSON.stringify([
+      buildMark().replace(/-.*/, ''),
+      open.name,
+      open.digests,
+      entry?.class,
+      entry?.only,
+      entry?.endpoint,
+      entry?.importSuffix,
+      namesText(names),
+    ]),
+  )
 }
 
 function digestsOf(documents: Documents): Record<string, string> {
-  return Object.fromEntries(documents.all().map((document) => [document.label, bytesDigest(document.bytes)]))
+  return Object.fromEntries(
+    documents.all().map((document) => [document.label, bytesDigest(document.bytes)]),
+  )
 }
 
 /** A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`. */
 export function contractNameFor(location: string): string {
-  const path = isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
-  const last = path.split(/[/\\]/).filter((part) => part !== '').pop() ?? 'service'
-  const name = last.replace(/\.\w+$/, '').replace(/[^\w-]+/g, '-').replace(/^[^A-Za-z]+/, '').slice(0, 60).replace(/-+$/, '')
+  const path =
+    isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
+  const last =
+    path
+      .split(/[/\\]/)
+      .filter((part) => part !== '')
+      .pop() ?? 'service'
+  const name = last
+    .replace(/\.\w+$/, '')
+    .replace(/[^\w-]+/g, '-')
+    .replace(/^[^A-Za-z]+/, '')
+    .slice(0, 60)
+    .replace(/-+$/, '')
   return name === '' ? 'service' : name.charAt(0).toLowerCase() + name.slice(1)
 }

@@ -7,7 +7,9 @@ export const packageFolder: string = join(dirname(fileURLToPath(import.meta.url)
 
 /** The package's version. */
 export function version(): string {
-  return (JSON.parse(readFileSync(join(packageFolder, 'package.json'), 'utf8')) as { version: string }).version
+  return (
+    JSON.parse(readFileSync(join(packageFolder, 'package.json'), 'utf8')) as { version: string }
+  ).version
 }
 
 /** Tells one build of this program from another, so that nothing cached by another one is used. */
@@ -19,6 +21,13 @@ export function buildMark(): string {
 /** The sources that ship inside generated clients, by path below src/runtime. */
 export function runtimeSources(): Record<string, string> {
   const folder = join(packageFolder, 'src', 'runtime')
-  const names = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((name) => name.endsWith('.ts'))
-  return Object.fromEntries(names.map((name) => [relative('.', name).split(sep).join('/'), readFileSync(join(folder, name), 'utf8')]))
+  const names = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((name) =>
+    name.endsWith('.ts'),
+  )
+  return Object.fromEntries(
+    names.map((name) => [
+      relative('.', name).split(sep).join('/'),
+      readFileSync(join(folder, name), 'utf8'),
+    ]),
+  )
 }

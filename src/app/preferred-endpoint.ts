@@ -1,14 +1,31 @@
 import type { Endpoint, Operation } from '../contract/contract.js'
 
 /** The endpoint that calls go to when nobody says otherwise. */
-export function preferredEndpoint(endpoints: readonly Endpoint[], operations: readonly Operation[], configured?: string): { chosen: Endpoint; reason: string } | undefined {
+export function preferredEndpoint(
+  endpoints: readonly Endpoint[],
+  operations: readonly Operation[],
+  configured?: string,
+): { chosen: Endpoint; reason: string } | undefined {
   const named = endpoints.find((endpoint) => endpoint.name === configured)
   if (named !== undefined) return { chosen: named, reason: 'tolmach.yaml names it' }
-  const offering = (endpoint: Endpoint): number => operations.filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
+  const offering = (endpoint: Endpoint): number =>
+    operations.filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
   const isPlain = ({ protocol }: Endpoint): boolean => /^HTTP (?:GET|POST)$/.test(protocol)
-  const [best, second] = [...endpoints].sort((a, b) => Number(isPlain(a)) - Number(isPlain(b)) || offering(b) - offering(a) || (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0))
+  const [best, second] = [...endpoints].sort(
+    (a, b) =>
+      Number(isPlain(a)) - Number(isPlain(b)) ||
+      offering(b) - offering(a) ||
+      (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0),
+  )
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }
-  const reason = isPlain(second) && !isPlain(best) ? 'SOAP says more than plain HTTP: types, and faults' : offering(best) > offering(second) ? 'it offers the most operations' : best.protocol === second.protocol ? 'it is the first of several alike' : 'it has the newest protocol'
+  const reason =
+    isPlain(second) && !isPlain(best)
+      ? 'SOAP says more than plain HTTP: types, and faults'
+      : offering(best) > offering(second)
+        ? 'it offers the most operations'
+        : best.protocol === second.protocol
+          ? 'it is the first of several alike'
+          : 'it has the newest protocol'
   return { chosen: best, reason }
 }

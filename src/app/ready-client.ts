@@ -13,7 +13,13 @@ import type { SiteEntry } from '../project/project-file.js'
 import { clientState } from './client-state.js'
 import { callReady } from './call-ready.js'
 import { noProof, proofFor, variablesOf, type Person, type Proof } from './credentials.js'
-import { findOperation, inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import {
+  findOperation,
+  inputsDigest,
+  openContract,
+  type OpenContract,
+  type OpenOptions,
+} from './open-contract.js'
 import { buildMark } from './package-files.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { Session } from './session.js'
@@ -84,43 +90,119 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const site = options.at === undefined ? undefined : siteOf(open, options.at)
   const siteUrl = site?.url
   const project = open.kept?.project
-  if (options.credential !== undefined && project === undefined) throw problem('TM-1010', { option: '--credential', reason: 'credentials belong to a project, and this contract is not in one', remedy: 'Import it first, or send a header with --header.' })
-  const given = project === undefined ? noProof : await proofFor(project, options.credential ?? site?.credential ?? open.kept?.entry.credential, options.person)
-  const proof = { ...given, credentials: await confirmedTokens(open.contract, given.credentials, options.person) }
-  for (const [name, value] of Object.entries(options.headers ?? {})) if (isSecretHeader(name)) keepHeader(value)
+  if (options.credential !== undefined && project === undefined)
+    throw problem('TM-1010', {
+      option: '--credential',
+      reason: 'credentials belong to a project, and this contract is not in one',
+      remedy: 'Import it first, or send a header with --header.',
+    })
+  const given =
+    project === undefined
+      ? noProof
+      : await proofFor(
+          project,
+          options.credential ?? site?.credential ?? open.kept?.entry.credential,
+          options.person,
+        )
+  const proof = {
+    ...given,
+    credentials: await confirmedTokens(open.contract, given.credentials, options.person),
+  }
+  for (const [name, value] of Object.entries(options.headers ?? {}))
+    if (isSecretHeader(name)) keepHeader(value)
   const schemes = open.contract.security.map(({ name }) => name)
-  const stray = proof.credentials.find(({ scheme }) => scheme !== undefined && !schemes.includes(scheme))?.scheme
+  const stray = proof.credentials.find(
+    ({ scheme }) => scheme !== undefined && !schemes.includes(scheme),
+  )?.scheme
   // A contract without any scheme takes every credential; one with some would leave this one out without a word.
-  if (stray !== undefined && schemes.length > 0) throw problem('TM-1026', { name: stray, contract: open.contract.name, nearest: nearestAdvice(stray, schemes) })
-  const ca = site?.ca === undefined || project === undefined ? undefined : await readTextFile(resolve(project.folder, site.ca))
+  if (stray !== undefined && schemes.length > 0)
+    throw problem('TM-1026', {
+      name: stray,
+      contract: open.contract.name,
+      nearest: nearestAdvice(stray, schemes),
+    })
+  const ca =
+    site?.ca === undefined || project === undefined
+      ? undefined
+      : await readTextFile(resolve(project.folder, site.ca))
   let bundled: ReturnType<typeof bundleFor> | undefined
   const clients = new Map<string, Promise<LoadedClient>>()
   const { session: entry } = open.kept?.entry ?? {}
-  const session = entry === undefined || project === undefined ? undefined : new Session(entry, await variablesOf(project.folder), async (name, input) => callReady({ ...(await operation(name)), session: undefined }, { plain: input, assignments: [] }, { timeLimit: options.timeLimit }))
+  const session =
+    entry === undefined || project === undefined
+      ? undefined
+      : new Session(entry, await variablesOf(project.folder), async (name, input) =>
+          callReady(
+            { ...(await operation(name)), session: undefined },
+            { plain: input, assignments: [] },
+            { timeLimit: options.timeLimit },
+          ),
+        )
   return { open, operation, close: async () => session?.close() }
 
   async function operation(wanted: string): Promise<ReadyOperation> {
     const found = findOperation(open, wanted)
     const endpoint = chooseEndpoint(open, found, options.endpoint)
-    const address = options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
+    const address =
+      options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
     if (!URL.canParse(address)) {
-      throw problem('TM-1010', { option: options.url === undefined ? 'the address of the endpoint' : '--url', reason: `"${maskedUrl(address)}" is not a valid address`, remedy: 'Give one like --url http://127.0.0.1:4801/desk.' })
+      throw problem('TM-1010', {
+        option: options.url === undefined ? 'the address of the endpoint' : '--url',
+        reason: `"${maskedUrl(address)}" is not a valid address`,
+        remedy: 'Give one like --url http://127.0.0.1:4801/desk.',
+      })
     }
     const { password } = new URL(address)
     keepSecret(password)
     keepSecret(decodeURIComponent(password))
     // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
-    const acceptIsInput = found.inputs.some((each) => each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration')
-    const headers = { ...proof.headers, ...options.headers, ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }) }
-    const mostBytes = options.mostBytes ?? (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
+    const acceptIsInput = found.inputs.some(
+      (each) =>
+        each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration',
+    )
+    const headers = {
+      ...proof.headers,
+      ...options.headers,
+      ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }),
+    }
+    const mostBytes =
+      options.mostBytes ??
+      (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
     bundled ??= bundleFor(open)
     const { bundle, className, aside } = await bundled
-    const settings: Settings = { url: address, endpoint: endpoint.name, ...(Object.keys(headers).length === 0 ? {} : { headers }), ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }), ...(options.retries === undefined ? {} : { retries: options.retries }), ...(mostBytes === undefined ? {} : { mostBytes }), ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }) }
+    const settings: Settings = {
+      url: address,
+      endpoint: endpoint.name,
+      ...(Object.keys(headers).length === 0 ? {} : { headers }),
+      ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }),
+      ...(options.retries === undefined ? {} : { retries: options.retries }),
+      ...(mostBytes === undefined ? {} : { mostBytes }),
+      ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
+    }
     const key = JSON.stringify(settings)
     const { loadClient } = await import('../exercise/run-client.js')
-    const client = clients.get(key) ?? loadClient(bundle, className, settings, { ...proof.transport, ...(ca === undefined ? {} : { ca }) }, proof.query)
+    const client =
+      clients.get(key) ??
+      loadClient(
+        bundle,
+        className,
+        settings,
+        { ...proof.transport, ...(ca === undefined ? {} : { ca }) },
+        proof.query,
+      )
     clients.set(key, client)
-    return { open, operation: found, endpoint, address: maskedUrl(address), client: await client, from: aside === undefined ? 'its folder' : 'built aside', asideBecause: aside, acceptInput: acceptIsInput ? options.accept : undefined, proof, session: session?.isOwn(pathOf(found)) === true ? undefined : session }
+    return {
+      open,
+      operation: found,
+      endpoint,
+      address: maskedUrl(address),
+      client: await client,
+      from: aside === undefined ? 'its folder' : 'built aside',
+      asideBecause: aside,
+      acceptInput: acceptIsInput ? options.accept : undefined,
+      proof,
+      session: session?.isOwn(pathOf(found)) === true ? undefined : session,
+    }
   }
 }
 
@@ -128,18 +210,33 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
  * Credentials whose secrets go to addresses for tokens: where only the metadata names such an address, a person has to say yes, or the project
  * file has to name it too. Whoever wrote the metadata could have it sent anywhere.
  */
-async function confirmedTokens(contract: Contract, credentials: readonly Credential[], person: Person | undefined): Promise<readonly Credential[]> {
+async function confirmedTokens(
+  contract: Contract,
+  credentials: readonly Credential[],
+  person: Person | undefined,
+): Promise<readonly Credential[]> {
   if (credentials.every(({ kind }) => kind !== 'oauth2')) return credentials
   const { dialectNamed } = await import('../dialects/registry.js')
   const places = (await dialectNamed(contract.dialect)).tokenPlaces?.(contract) ?? []
-  return Promise.all(credentials.map(async (credential) => {
-    if (credential.kind !== 'oauth2' || credential.tokenUrl !== undefined) return credential
-    const place = places.find(({ scheme }) => credential.scheme === undefined || credential.scheme === scheme)
-    if (place === undefined) return credential
-    const answer = person?.isThere === true ? await person.ask(`The metadata says that tokens are had at ${place.address}. Is the secret of the client "${credential.clientId}" to go there? (yes or no)`, true) : undefined
-    if (!/^y(?:es)?$/i.test(answer?.trim() ?? '')) throw problem('TM-1027', { client: credential.clientId, address: place.address })
-    return place.isDiscovery ? credential : { ...credential, tokenUrl: place.address }
-  }))
+  return Promise.all(
+    credentials.map(async (credential) => {
+      if (credential.kind !== 'oauth2' || credential.tokenUrl !== undefined) return credential
+      const place = places.find(
+        ({ scheme }) => credential.scheme === undefined || credential.scheme === scheme,
+      )
+      if (place === undefined) return credential
+      const answer =
+        person?.isThere === true
+          ? await person.ask(
+              `The metadata says that tokens are had at ${place.address}. Is the secret of the client "${credential.clientId}" to go there? (yes or no)`,
+              true,
+            )
+          : undefined
+      if (!/^y(?:es)?$/i.test(answer?.trim() ?? ''))
+        throw problem('TM-1027', { client: credential.clientId, address: place.address })
+      return place.isDiscovery ? credential : { ...credential, tokenUrl: place.address }
+    }),
+  )
 }
 
 /** Remembers what a header proves with: without the word that says how, as in `Bearer …`. */
@@ -149,21 +246,42 @@ function keepHeader(value: string): void {
 }
 
 function answersBytes({ outcome }: Operation): boolean {
-  return outcome.kind === 'value' && outcome.field.type.kind === 'scalar' && outcome.field.type.base === 'bytes'
+  return (
+    outcome.kind === 'value' &&
+    outcome.field.type.kind === 'scalar' &&
+    outcome.field.type.base === 'bytes'
+  )
 }
 
 /** What the project file says of a contract at a site. */
 function siteOf(open: OpenContract, site: string): SiteEntry {
   const sites = open.kept?.project.sites ?? {}
   const name = matchName(site, Object.keys(sites))
-  if (name === undefined) throw problem('TM-1010', { option: '--at', reason: open.kept === undefined ? 'sites belong to a project, and this contract is not in one' : `tolmach.yaml has no site "${site}"`, remedy: nearestAdvice(site, Object.keys(sites)) })
+  if (name === undefined)
+    throw problem('TM-1010', {
+      option: '--at',
+      reason:
+        open.kept === undefined
+          ? 'sites belong to a project, and this contract is not in one'
+          : `tolmach.yaml has no site "${site}"`,
+      remedy: nearestAdvice(site, Object.keys(sites)),
+    })
   const found = sites[name]?.[open.name]
-  if (found === undefined) throw problem('TM-1010', { option: '--at', reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`, remedy: `Add it there: { ${open.name}: { url: … } }.` })
+  if (found === undefined)
+    throw problem('TM-1010', {
+      option: '--at',
+      reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`,
+      remedy: `Add it there: { ${open.name}: { url: … } }.`,
+    })
   return found
 }
 
 /** The address of an endpoint with the values that were given for its variables. */
-async function addressWith(open: OpenContract, endpoint: Endpoint, variables: Readonly<Record<string, string>>): Promise<string> {
+async function addressWith(
+  open: OpenContract,
+  endpoint: Endpoint,
+  variables: Readonly<Record<string, string>>,
+): Promise<string> {
   if (Object.keys(variables).length === 0) return endpoint.address
   const { dialectNamed } = await import('../dialects/registry.js')
   const dialect = await dialectNamed(open.contract.dialect)
@@ -171,13 +289,27 @@ async function addressWith(open: OpenContract, endpoint: Endpoint, variables: Re
   for (const [name, value] of Object.entries(variables)) {
     const values = known?.variables[name]
     const names = Object.keys(known?.variables ?? {})
-    if (values === undefined) throw problem('TM-1010', { option: '--server-variable', reason: `the address of "${endpoint.name}" has no variable "${name}"`, remedy: names.length === 0 ? 'It has none at all.' : `It has ${names.join(', ')}.` })
-    if (values.length > 0 && !values.includes(value)) throw problem('TM-1010', { option: '--server-variable', reason: `"${name}" can't be "${value}"`, remedy: `It is one of ${values.join(', ')}.` })
+    if (values === undefined)
+      throw problem('TM-1010', {
+        option: '--server-variable',
+        reason: `the address of "${endpoint.name}" has no variable "${name}"`,
+        remedy: names.length === 0 ? 'It has none at all.' : `It has ${names.join(', ')}.`,
+      })
+    if (values.length > 0 && !values.includes(value))
+      throw problem('TM-1010', {
+        option: '--server-variable',
+        reason: `"${name}" can't be "${value}"`,
+        remedy: `It is one of ${values.join(', ')}.`,
+      })
   }
   return known?.address(variables) ?? endpoint.address
 }
 
-function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string | undefined): Endpoint {
+function chooseEndpoint(
+  open: OpenContract,
+  operation: Operation,
+  wanted: string | undefined,
+): Endpoint {
   const all = endpointsOf(open.contract)
   const offering = endpointsOffering(open.contract, operation)
   const configured = wanted ?? open.kept?.entry.endpoint
@@ -185,15 +317,34 @@ function chooseEndpoint(open: OpenContract, operation: Operation, wanted: string
     const preferred = preferredEndpoint(offering, [operation])?.chosen
     if (preferred !== undefined) return preferred
   }
-  const name = matchName(configured ?? '', all.map((endpoint) => endpoint.name))
+  const name = matchName(
+    configured ?? '',
+    all.map((endpoint) => endpoint.name),
+  )
   const endpoint = all.find((each) => each.name === name)
-  if (endpoint === undefined) throw problem('TM-1005', { what: 'endpoint', name: configured ?? '', contract: open.name, nearest: nearestAdvice(configured ?? '', all.map((each) => each.name)) })
-  if (!offering.includes(endpoint)) throw problem('TM-4006', { endpoint: endpoint.name, operation: pathOf(operation), offered: offering.map((each) => each.name).join(', ') })
+  if (endpoint === undefined)
+    throw problem('TM-1005', {
+      what: 'endpoint',
+      name: configured ?? '',
+      contract: open.name,
+      nearest: nearestAdvice(
+        configured ?? '',
+        all.map((each) => each.name),
+      ),
+    })
+  if (!offering.includes(endpoint))
+    throw problem('TM-4006', {
+      endpoint: endpoint.name,
+      operation: pathOf(operation),
+      offered: offering.map((each) => each.name).join(', '),
+    })
   return endpoint
 }
 
 /** The client as a module that runs; `aside` says why it is not the one in the folder. */
-async function bundleFor(open: OpenContract): Promise<{ bundle: string; className: string; aside: string | undefined }> {
+async function bundleFor(
+  open: OpenContract,
+): Promise<{ bundle: string; className: string; aside: string | undefined }> {
   const { kept } = open
   const names = kept?.names ?? noNames
   const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
@@ -201,9 +352,12 @@ async function bundleFor(open: OpenContract): Promise<{ bundle: string; classNam
   if (folder !== undefined) {
     const state = await clientState(folder)
     if (state.manifest === undefined) aside = 'no client was generated yet'
-    else if (state.edited.length > 0) aside = `these files were edited by hand: ${state.edited.join(', ')}`
-    else if (Object.keys(state.manifest.files).some((path) => !(path in state.texts))) aside = 'files of it are missing'
-    else if (state.manifest.inputs !== inputsDigest(open, names)) aside = 'it is older than the contract'
+    else if (state.edited.length > 0)
+      aside = `these files were edited by hand: ${state.edited.join(', ')}`
+    else if (Object.keys(state.manifest.files).some((path) => !(path in state.texts)))
+      aside = 'files of it are missing'
+    else if (state.manifest.inputs !== inputsDigest(open, names))
+      aside = 'it is older than the contract'
     else {
       const bundle = await cachedBundle(`${state.texts['manifest.json'] ?? ''}`, folder)
       return { bundle, className: state.manifest.class, aside: undefined }
@@ -218,7 +372,10 @@ async function bundleFor(open: OpenContract): Promise<{ bundle: string; classNam
   return { bundle, className: (await namesFor(open)).class, aside }
 }
 
-async function cachedBundle(key: string, source: string | (() => Promise<Record<string, string>>)): Promise<string> {
+async function cachedBundle(
+  key: string,
+  source: string | (() => Promise<Record<string, string>>),
+): Promise<string> {
   const name = `client-${bytesDigest(key)}.mjs`
   if ((await readCached(name)) !== undefined) return join(cacheFolder(), name)
   const { bundleClient } = await import('../exercise/run-client.js')

@@ -5,7 +5,13 @@ import { pathOf } from '../contract/queries.js'
 import { harOf } from '../exercise/har.js'
 import { maskedNames, maskedPlain } from '../exercise/masking.js'
 import type { Rehearsal } from '../exercise/rehearsal/format.js'
-import { play, type RehearsalReport, type Stage, type StageAnswer, type StepReport } from '../exercise/rehearsal/playing.js'
+import {
+  play,
+  type RehearsalReport,
+  type Stage,
+  type StageAnswer,
+  type StepReport,
+} from '../exercise/rehearsal/playing.js'
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
 import { rowsOfFile } from '../exercise/row-source.js'
 import type { Table } from '../exercise/tabulate.js'
@@ -22,7 +28,10 @@ export type { RehearsalReport, StepReport } from '../exercise/rehearsal/playing.
 export { rowText } from '../exercise/rehearsal/playing.js'
 export { junitXml } from '../exercise/rehearsal/junit.js'
 
-export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 'timeLimit' | 'retries' | 'person'> {
+export interface RehearseOptions extends Pick<
+  ClientOptions,
+  'project' | 'at' | 'timeLimit' | 'retries' | 'person'
+> {
   /** Addresses by contract, instead of those of the site or the metadata; `''` for whichever contract there is. */
   readonly urls?: Readonly<Record<string, string>> | undefined
   /** A folder for the answers: one file each, for later comparing, and one of recorded exchanges for each contract, for stand-ins. */
@@ -36,7 +45,10 @@ export interface RehearseOptions extends Pick<ClientOptions, 'project' | 'at' | 
  *
  * @throws Problem TM-1021 when a file is not valid (then nothing is called), TM-1007, TM-1008
  */
-export async function rehearse(files: readonly string[], options: RehearseOptions = {}): Promise<RehearsalReport[]> {
+export async function rehearse(
+  files: readonly string[],
+  options: RehearseOptions = {},
+): Promise<RehearsalReport[]> {
   const rehearsals: Rehearsal[] = []
   for (const file of files) rehearsals.push(await readRehearsal(await readTextFile(file), file))
   const recorder = new Recorder()
@@ -52,7 +64,10 @@ export async function rehearse(files: readonly string[], options: RehearseOption
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
   // Whatever becomes of the reports, no secret is in them: neither one of this run, nor what is called like one.
-  return reports.map((report) => ({ ...maskedPlain(report), steps: maskedPlain(report.steps).map(withoutSecretNames) }))
+  return reports.map((report) => ({
+    ...maskedPlain(report),
+    steps: maskedPlain(report.steps).map(withoutSecretNames),
+  }))
 }
 
 /** A step's report without what its input, its row and its answer hold under the names of secrets. */
@@ -64,29 +79,75 @@ function withoutSecretNames(step: StepReport): StepReport {
     ...(row === undefined ? {} : { row: maskedNames(row) }),
     ...(value === undefined ? {} : { value: maskedNames(value) }),
     ...(shown === undefined ? {} : { shown: maskedShown(shown) }),
-    ...(compared === undefined ? {} : { compared: { ...compared, before: { ...compared.before, ...maskedTable(compared.before) }, after: { ...compared.after, ...maskedTable(compared.after) } } }),
+    ...(compared === undefined
+      ? {}
+      : {
+          compared: {
+            ...compared,
+            before: { ...compared.before, ...maskedTable(compared.before) },
+            after: { ...compared.after, ...maskedTable(compared.after) },
+          },
+        }),
   }
 }
 
-function maskedShown({ values, rows }: NonNullable<StepReport['shown']>): NonNullable<StepReport['shown']> {
+function maskedShown({
+  values,
+  rows,
+}: NonNullable<StepReport['shown']>): NonNullable<StepReport['shown']> {
   // Values stand below each other, their names in the first column.
-  const facts = values === undefined ? undefined : { ...values, rows: values.rows.map(([name = '', ...rest]) => [name, ...rest.map((text) => maskedNames({ [name]: text })[name] ?? '')]) }
-  return { ...(facts === undefined ? {} : { values: facts }), ...(rows === undefined ? {} : { rows: maskedTable(rows) }) }
+  const facts =
+    values === undefined
+      ? undefined
+      : {
+          ...values,
+          rows: values.rows.map(([name = '', ...rest]) => [
+            name,
+            ...rest.map((text) => maskedNames({ [name]: text })[name] ?? ''),
+          ]),
+        }
+  return {
+    ...(facts === undefined ? {} : { values: facts }),
+    ...(rows === undefined ? {} : { rows: maskedTable(rows) }),
+  }
 }
 
 function maskedTable({ headings, rows }: Table): Table {
-  return { headings, rows: rows.map((row) => row.map((text, at) => maskedNames({ [headings[at] ?? '']: text })[headings[at] ?? ''] ?? text)) }
+  return {
+    headings,
+    rows: rows.map((row) =>
+      row.map(
+        (text, at) => maskedNames({ [headings[at] ?? '']: text })[headings[at] ?? ''] ?? text,
+      ),
+    ),
+  }
 }
 
 /** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */
-function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Recorder): { stage: Stage; close: () => Promise<void> } {
+function stageFor(
+  rehearsal: Rehearsal,
+  options: RehearseOptions,
+  recorder: Recorder,
+): { stage: Stage; close: () => Promise<void> } {
   const { urls = {} } = options
   const folder = dirname(rehearsal.file)
   const clients = new Map<string, Promise<ReadyClient>>()
   const clientOf = (contract: string): Promise<ReadyClient> => {
     // Metadata that is not in a project is named from where the rehearsal is.
-    const reference = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract) ? contract : resolve(folder, contract)
-    const client = clients.get(contract) ?? readyClient(reference, { project: options.project, at: options.at ?? rehearsal.at, timeLimit: options.timeLimit, retries: options.retries, person: options.person, url: urls[contract] ?? urls[''] })
+    const reference =
+      /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract)
+        ? contract
+        : resolve(folder, contract)
+    const client =
+      clients.get(contract) ??
+      readyClient(reference, {
+        project: options.project,
+        at: options.at ?? rehearsal.at,
+        timeLimit: options.timeLimit,
+        retries: options.retries,
+        person: options.person,
+        url: urls[contract] ?? urls[''],
+      })
     clients.set(contract, client)
     return client
   }
@@ -97,17 +158,40 @@ function stageFor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Reco
       return rows
     },
     call: async (step, contract, input) => {
-      if (contract === undefined) throw problem('TM-1021', { file: rehearsal.file, reason: 'neither the step nor the rehearsal names a contract' }, { place: { document: rehearsal.file, line: step.line, column: 1 } })
+      if (contract === undefined)
+        throw problem(
+          'TM-1021',
+          { file: rehearsal.file, reason: 'neither the step nor the rehearsal names a contract' },
+          { place: { document: rehearsal.file, line: step.line, column: 1 } },
+        )
       const ready = await (await clientOf(contract)).operation(step.operation)
-      const called = await callReady(ready, { plain: input, assignments: [], folder }, { timeLimit: options.timeLimit, all: true })
+      const called = await callReady(
+        ready,
+        { plain: input, assignments: [], folder },
+        { timeLimit: options.timeLimit, all: true },
+      )
       recorder.add(ready.open.name, called.result.exchanges)
       return stageAnswer(ready.open.name, called)
     },
   }
-  return { stage, close: async () => void (await Promise.all([...clients.values()].map((client) => client.then((ready) => ready.close(), () => undefined)))) }
+  return {
+    stage,
+    close: async () =>
+      void (await Promise.all(
+        [...clients.values()].map((client) =>
+          client.then(
+            (ready) => ready.close(),
+            () => undefined,
+          ),
+        ),
+      )),
+  }
 }
 
-function stageAnswer(contract: string, { operation, result, problem: failed }: Called): StageAnswer {
+function stageAnswer(
+  contract: string,
+  { operation, result, problem: failed }: Called,
+): StageAnswer {
   const { failure, exchanges, milliseconds } = result
   const fault = failure instanceof ServiceFault ? failure : undefined
   const status = exchanges.at(-1)?.response.status
@@ -118,7 +202,18 @@ function stageAnswer(contract: string, { operation, result, problem: failed }: C
     milliseconds,
     status,
     ...(wire === '' ? {} : { wire }),
-    ...(failed === undefined ? { value: result.value === undefined ? undefined : toPlain(result.value) } : { problem: failed, failure: { kind: failed.kind, message: failed.message, code: fault?.code ?? failed.code, fault: fault?.fault, detail: toPlain(fault?.detail) } }),
+    ...(failed === undefined
+      ? { value: result.value === undefined ? undefined : toPlain(result.value) }
+      : {
+          problem: failed,
+          failure: {
+            kind: failed.kind,
+            message: failed.message,
+            code: fault?.code ?? failed.code,
+            fault: fault?.fault,
+            detail: toPlain(fault?.detail),
+          },
+        }),
   }
 }
 
@@ -135,8 +230,12 @@ class Recorder {
     for (const { operation, value, contract } of reports.flatMap(({ steps }) => steps)) {
       if (operation === undefined || value === undefined) continue
       number += 1
-      await saveJson(join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`), value)
+      await saveJson(
+        join(folder, `${String(number).padStart(2, '0')}-${contract ?? ''}-${operation}.json`),
+        value,
+      )
     }
-    for (const [contract, exchanges] of this.exchanges) await saveJson(join(folder, `${contract}.har`), harOf(exchanges, new Date(), version()))
+    for (const [contract, exchanges] of this.exchanges)
+      await saveJson(join(folder, `${contract}.har`), harOf(exchanges, new Date(), version()))
   }
 }

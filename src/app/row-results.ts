@@ -27,9 +27,13 @@ class Places {
     this.last = Math.max(this.last, row)
   }
 
-  at(row: number): { readonly start: number; readonly length: number; readonly isWell: boolean } | undefined {
+  at(
+    row: number,
+  ): { readonly start: number; readonly length: number; readonly isWell: boolean } | undefined {
     const length = this.lengths[row] ?? 0
-    return length === 0 ? undefined : { start: this.starts[row] ?? 0, length, isWell: this.wells[row] === 1 }
+    return length === 0
+      ? undefined
+      : { start: this.starts[row] ?? 0, length, isWell: this.wells[row] === 1 }
   }
 
   /** All that are known, in the order of the rows. */
@@ -42,7 +46,11 @@ class Places {
 
   private grow(row: number): void {
     const size = Math.max(row + 1, this.starts.length * 2)
-    const [starts, lengths, wells] = [new Float64Array(size), new Uint32Array(size), new Uint8Array(size)]
+    const [starts, lengths, wells] = [
+      new Float64Array(size),
+      new Uint32Array(size),
+      new Uint8Array(size),
+    ]
     starts.set(this.starts)
     lengths.set(this.lengths)
     wells.set(this.wells)
@@ -82,7 +90,12 @@ export class RowResults {
    * @param manner `start` a new one, `resume` an earlier one, or start over with `overwrite`
    * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it, TM-1010 when there is none to resume, TM-1008
    */
-  static async open(path: string, mark: RunMark, rowsFile: string, manner: 'start' | 'resume' | 'overwrite'): Promise<RowResults> {
+  static async open(
+    path: string,
+    mark: RunMark,
+    rowsFile: string,
+    manner: 'start' | 'resume' | 'overwrite',
+  ): Promise<RowResults> {
     const earlier = await open(path, 'r+').catch(() => undefined)
     if (earlier !== undefined) {
       const results = new RowResults(path, earlier, 0)
@@ -90,9 +103,20 @@ export class RowResults {
       const isSame = found !== undefined && JSON.stringify(found) === JSON.stringify(mark)
       if (manner === 'resume' && isSame) return results
       await earlier.close()
-      if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `${path} tells of a run over other rows, or of another operation`, remedy: 'Start over with --overwrite.' })
-      if (manner === 'start' && found !== undefined) throw problem('TM-1019', { file: rowsFile, done: results.counts.done })
-    } else if (manner === 'resume') throw problem('TM-1010', { option: '--resume', reason: `there is nothing to go on with: no earlier run over ${rowsFile} was stopped or had failing rows`, remedy: 'Leave it out.' })
+      if (manner === 'resume')
+        throw problem('TM-1010', {
+          option: '--resume',
+          reason: `${path} tells of a run over other rows, or of another operation`,
+          remedy: 'Start over with --overwrite.',
+        })
+      if (manner === 'start' && found !== undefined)
+        throw problem('TM-1019', { file: rowsFile, done: results.counts.done })
+    } else if (manner === 'resume')
+      throw problem('TM-1010', {
+        option: '--resume',
+        reason: `there is nothing to go on with: no earlier run over ${rowsFile} was stopped or had failing rows`,
+        remedy: 'Leave it out.',
+      })
     const file = await open(path, 'w+').catch((error: unknown) => {
       throw problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
     })
@@ -149,7 +173,11 @@ export class RowResults {
     let start = 0
     let begun = Buffer.alloc(0)
     const piece = Buffer.allocUnsafe(1 << 16)
-    for (let { bytesRead } = await this.file.read(piece, 0, piece.length, 0), from = 0; bytesRead > 0; from += bytesRead, { bytesRead } = await this.file.read(piece, 0, piece.length, from)) {
+    for (
+      let { bytesRead } = await this.file.read(piece, 0, piece.length, 0), from = 0;
+      bytesRead > 0;
+      from += bytesRead, { bytesRead } = await this.file.read(piece, 0, piece.length, from)
+    ) {
       begun = Buffer.concat([begun, piece.subarray(0, bytesRead)])
       for (let at = begun.indexOf(10); at !== -1; at = begun.indexOf(10)) {
         const read = parsed(begun.subarray(0, at).toString('utf8'))
@@ -158,7 +186,8 @@ export class RowResults {
           mark = read as RunMark
         } else if (read !== undefined) {
           const { row, ok } = read as RowOutcome
-          if (Number.isInteger(row) && row > 0 && row < mostRows) this.places.set(row, start, at + 1, ok)
+          if (Number.isInteger(row) && row > 0 && row < mostRows)
+            this.places.set(row, start, at + 1, ok)
         }
         start += at + 1
         begun = begun.subarray(at + 1)

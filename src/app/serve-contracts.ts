@@ -33,7 +33,11 @@ export interface ServeOptions extends OpenOptions {
 
 /** A stand-in, with what each contract is played by. */
 export interface Served extends StandIn {
-  readonly sources: readonly { readonly contract: string; readonly recorded: number | undefined; readonly seed: boolean }[]
+  readonly sources: readonly {
+    readonly contract: string
+    readonly recorded: number | undefined
+    readonly seed: boolean
+  }[]
 }
 
 /**
@@ -48,7 +52,10 @@ export interface Served extends StandIn {
  * await standIn.stop()
  * @throws Problem TM-1014, TM-1020 when seed data or recorded answers are not valid, TM-1007 when they can't be read, TM-1016 when the port can't be had
  */
-export async function serveContracts(references: readonly string[], options: ServeOptions = {}): Promise<Served> {
+export async function serveContracts(
+  references: readonly string[],
+  options: ServeOptions = {},
+): Promise<Served> {
   const parts = await Promise.all(
     references.map(async (reference): Promise<Part> => {
       const open = await openContract(reference, options)
@@ -59,9 +66,14 @@ export async function serveContracts(references: readonly string[], options: Ser
       return {
         name: open.name,
         contract: open.whole,
-        ...(open.kept?.entry.only === undefined ? {} : { chosen: new Set(operationsOf(open.contract).map(pathOf)) }),
+        ...(open.kept?.entry.only === undefined
+          ? {}
+          : { chosen: new Set(operationsOf(open.contract).map(pathOf)) }),
         dialect,
-        documents: [documents.root, ...documents.all().filter((document) => document !== documents.root)],
+        documents: [
+          documents.root,
+          ...documents.all().filter((document) => document !== documents.root),
+        ],
         seed: await seedOf(open, options),
         recorded: await recordedOf(open, options),
         improvise: (type, name) => sampleValue(open.whole, type, name, { full: true, rules }),
@@ -69,25 +81,55 @@ export async function serveContracts(references: readonly string[], options: Ser
     }),
   )
   const { port = 0, host, delay, temper, onEvent } = options
-  const standIn = await startServer(parts, { port, host, delay, temper }, onEvent ?? (() => undefined))
-  return { ...standIn, sources: parts.map(({ name, seed, recorded }) => ({ contract: name, recorded: recorded?.entries.length, seed: seed !== undefined })) }
+  const standIn = await startServer(
+    parts,
+    { port, host, delay, temper },
+    onEvent ?? (() => undefined),
+  )
+  return {
+    ...standIn,
+    sources: parts.map(({ name, seed, recorded }) => ({
+      contract: name,
+      recorded: recorded?.entries.length,
+      seed: seed !== undefined,
+    })),
+  }
 }
 
 async function seedOf(open: OpenContract, options: ServeOptions): Promise<Seed | undefined> {
-  const file = options.seed ?? (open.kept === undefined ? undefined : join(open.kept.project.folder, 'seeds', `${open.name}.yaml`))
+  const file =
+    options.seed ??
+    (open.kept === undefined
+      ? undefined
+      : join(open.kept.project.folder, 'seeds', `${open.name}.yaml`))
   const text = await fileText(file, options.seed !== undefined)
-  return text === undefined || file === undefined ? undefined : readSeed(await parseInput(text, file), file)
+  return text === undefined || file === undefined
+    ? undefined
+    : readSeed(await parseInput(text, file), file)
 }
 
-async function recordedOf(open: OpenContract, options: ServeOptions): Promise<Recorded | undefined> {
+async function recordedOf(
+  open: OpenContract,
+  options: ServeOptions,
+): Promise<Recorded | undefined> {
   const { recorded } = options
-  const isFolder = recorded !== undefined && (await stat(recorded).then((found) => found.isDirectory(), () => false))
+  const isFolder =
+    recorded !== undefined &&
+    (await stat(recorded).then(
+      (found) => found.isDirectory(),
+      () => false,
+    ))
   if (recorded !== undefined && isFolder) {
     const file = `${open.name}.har`
-    if (!(await readdir(recorded)).includes(file)) throw problem('TM-1020', { file: recorded, reason: `the folder has no ${file}` })
+    if (!(await readdir(recorded)).includes(file))
+      throw problem('TM-1020', { file: recorded, reason: `the folder has no ${file}` })
     return readRecorded((await fileText(join(recorded, file), true)) ?? '', join(recorded, file))
   }
-  const file = recorded ?? (open.kept === undefined ? undefined : join(open.kept.project.folder, 'recorded', `${open.name}.har`))
+  const file =
+    recorded ??
+    (open.kept === undefined
+      ? undefined
+      : join(open.kept.project.folder, 'recorded', `${open.name}.har`))
   const text = await fileText(file, recorded !== undefined)
   return text === undefined || file === undefined ? undefined : readRecorded(text, file)
 }

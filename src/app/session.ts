@@ -46,7 +46,12 @@ export class Session {
   async close(): Promise<void> {
     const { close } = this.entry
     if (this.opened === undefined || close === undefined) return
-    await this.opened.then(() => this.call(close.call, this.filled(close.with ?? {})), () => undefined).catch(() => undefined)
+    await this.opened
+      .then(
+        () => this.call(close.call, this.filled(close.with ?? {})),
+        () => undefined,
+      )
+      .catch(() => undefined)
   }
 
   private async begin(): Promise<Opened> {
@@ -60,8 +65,18 @@ export class Session {
       if (typeof value === 'string') keepSecret(value)
       this.kept.set(name, value)
     }
-    const inputs = Object.entries(this.filled(use?.with ?? {})).map(([input, plain]): Assignment => ({ written: input, path: parsePath(input), plain }))
-    return { inputs, headers: Object.fromEntries(Object.entries(this.filled(use?.headers ?? {})).map(([name, value]) => [name, String(value)])) }
+    const inputs = Object.entries(this.filled(use?.with ?? {})).map(
+      ([input, plain]): Assignment => ({ written: input, path: parsePath(input), plain }),
+    )
+    return {
+      inputs,
+      headers: Object.fromEntries(
+        Object.entries(this.filled(use?.headers ?? {})).map(([name, value]) => [
+          name,
+          String(value),
+        ]),
+      ),
+    }
   }
 
   private filled(template: Readonly<Record<string, unknown>>): Record<string, unknown> {

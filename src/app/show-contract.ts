@@ -3,17 +3,33 @@ import { dialectNamed } from '../dialects/registry.js'
 import { assignNames } from '../naming/names.js'
 import { namesFor } from './client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
-import { describeEndpoint, describeGroup, describeOperation, describeType, type Described, type EndpointDescription, type GroupDescription, type OperationDescription, type TypeDescription } from './show/descriptions.js'
+import {
+  describeEndpoint,
+  describeGroup,
+  describeOperation,
+  describeType,
+  type Described,
+  type EndpointDescription,
+  type GroupDescription,
+  type OperationDescription,
+  type TypeDescription,
+} from './show/descriptions.js'
 import { findIn, type Match } from './show/find.js'
 import { overview, type Overview } from './show/overview.js'
 import { thingNamed } from './things.js'
 
-export type { EndpointDescription, GroupDescription, OperationDescription, TypeDescription } from './show/descriptions.js'
+export type {
+  EndpointDescription,
+  GroupDescription,
+  OperationDescription,
+  TypeDescription,
+} from './show/descriptions.js'
 export type { Mark, Match } from './show/find.js'
 export type { FieldDescription } from './show/fields.js'
 export type { Choice, GroupSummary, OperationSummary, Overview } from './show/overview.js'
 
-export type Shown = Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
+export type Shown =
+  Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
 
 /**
  * What is in a contract: the overview, or one operation, group of operations, type or endpoint in full (also for what is inside of it). Things that `only` leaves out can
@@ -21,7 +37,11 @@ export type Shown = Overview | GroupDescription | OperationDescription | TypeDes
  *
  * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a contract
  */
-export async function showContract(reference: string, thing: string | undefined, options: OpenOptions = {}): Promise<Shown> {
+export async function showContract(
+  reference: string,
+  thing: string | undefined,
+  options: OpenOptions = {},
+): Promise<Shown> {
   const open = await openContract(reference, options)
   if (thing === undefined) return overview(open)
   const described = await describedFrom(open)
@@ -54,10 +74,18 @@ export interface Found {
  *
  * @throws those of opening a contract
  */
-export async function findInContract(reference: string, text: string, options: OpenOptions = {}): Promise<Found> {
+export async function findInContract(
+  reference: string,
+  text: string,
+  options: OpenOptions = {},
+): Promise<Found> {
   const open = await openContract(reference, options)
   const { contract, left, leftTypes } = await describedFrom(open)
-  return { contract: open.name, text, matches: findIn(contract, text, { operations: left, types: leftTypes }) }
+  return {
+    contract: open.name,
+    text,
+    matches: findIn(contract, text, { operations: left, types: leftTypes }),
+  }
 }
 
 /** Everything that a contract's source declares, ready to be described. Types that no operation needs are in nobody's way. */
@@ -71,8 +99,15 @@ export async function describedFrom(open: OpenContract): Promise<Described> {
   return {
     contract,
     dialect,
-    names: contract === neededOf(open.contract) ? names : assignNames(contract, names, dialect.emit.reservedNames, names.class),
-    left: new Set(operationsOf(contract).map(pathOf).filter((path) => !chosen.has(path))),
+    names:
+      contract === neededOf(open.contract)
+        ? names
+        : assignNames(contract, names, dialect.emit.reservedNames, names.class),
+    left: new Set(
+      operationsOf(contract)
+        .map(pathOf)
+        .filter((path) => !chosen.has(path)),
+    ),
     leftTypes: new Set(Object.keys(contract.types).filter((id) => !Object.hasOwn(types, id))),
   }
 }

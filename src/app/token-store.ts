@@ -27,7 +27,9 @@ function pathFor(what: string): string {
 export async function keptToken(what: string): Promise<string | undefined> {
   try {
     const sealed = await readFile(pathFor(what))
-    const opened = createDecipheriv('aes-256-gcm', await key(), sealed.subarray(0, 12)).setAuthTag(sealed.subarray(12, 28))
+    const opened = createDecipheriv('aes-256-gcm', await key(), sealed.subarray(0, 12)).setAuthTag(
+      sealed.subarray(12, 28),
+    )
     return Buffer.concat([opened.update(sealed.subarray(28)), opened.final()]).toString('utf8')
   } catch {
     return undefined

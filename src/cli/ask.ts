@@ -13,7 +13,11 @@ class Lines {
   private readonly isTyped = process.stdin.isTTY === true
 
   constructor() {
-    this.reader = createInterface({ input: process.stdin, output: process.stderr, terminal: this.isTyped })
+    this.reader = createInterface({
+      input: process.stdin,
+      output: process.stderr,
+      terminal: this.isTyped,
+    })
     this.lines = this.reader[Symbol.asyncIterator]()
     // Ctrl-C ends asking as the end of the input does.
     this.reader.on('SIGINT', () => this.reader.close())
@@ -42,19 +46,39 @@ class Lines {
  * @param show shows what came of a call, and gives its exit code
  * @returns the exit code of the last call
  */
-export async function askAndCall(contract: string, wanted: string, options: CallOptions, show: (called: Called) => Promise<number>, voice: Voice): Promise<number> {
+export async function askAndCall(
+  contract: string,
+  wanted: string,
+  options: CallOptions,
+  show: (called: Called) => Promise<number>,
+  voice: Voice,
+): Promise<number> {
   const client = await readyClient(contract, options)
   const ready = await client.operation(wanted)
   const base = await writtenInput(options)
-  const last: Replies = new Map(base.assignments.flatMap((each) => ('text' in each ? [[each.written, each.text] as const] : [])))
+  const last: Replies = new Map(
+    base.assignments.flatMap((each) =>
+      'text' in each ? [[each.written, each.text] as const] : [],
+    ),
+  )
   const { operation, open } = ready
-  say(voice, `${pc.bold(operation.path.join('.'))}\n${proseLines(operation.documentation).join('\n')}`.trimEnd())
-  say(voice, pc.dim('Enter keeps what stands in brackets, - leaves it out, ? tells more, q ends. A backslash in front makes any of them a text.\n'))
+  say(
+    voice,
+    `${pc.bold(operation.path.join('.'))}\n${proseLines(operation.documentation).join('\n')}`.trimEnd(),
+  )
+  say(
+    voice,
+    pc.dim(
+      'Enter keeps what stands in brackets, - leaves it out, ? tells more, q ends. A backslash in front makes any of them a text.\n',
+    ),
+  )
   const lines = new Lines()
   let exit = 0
   try {
     for (;;) {
-      const assignments = await askInputs(open.contract, operation, base.plain, last, (question) => askOne(question, lines, voice))
+      const assignments = await askInputs(open.contract, operation, base.plain, last, (question) =>
+        askOne(question, lines, voice),
+      )
       if (assignments === undefined) return exit
       const called = await callReady(ready, { ...base, assignments }, options)
       say(voice, '')
@@ -73,17 +97,28 @@ export async function askAndCall(contract: string, wanted: string, options: Call
 async function askOne(question: Question, lines: Lines, voice: Voice): Promise<Reply> {
   const { path, type, required, rules, documentation, before, opens, complaint } = question
   if (complaint !== undefined) say(voice, pc.yellow(`  ${complaint}`))
-  const facts = [type, ...(required ? ['required'] : []), ...(rules === '' ? [] : [rules])].join(', ')
+  const facts = [type, ...(required ? ['required'] : []), ...(rules === '' ? [] : [rules])].join(
+    ', ',
+  )
   const hint = opens ? ', + asks for its fields' : ''
   for (;;) {
-    const line = await lines.next(`${pc.bold(path)} ${pc.dim(`(${facts}${hint})`)}${before === undefined ? '' : ` [${before}]`}: `)
+    const line = await lines.next(
+      `${pc.bold(path)} ${pc.dim(`(${facts}${hint})`)}${before === undefined ? '' : ` [${before}]`}: `,
+    )
     if (line === undefined || isEnd(line)) return { kind: 'end' }
     const text = line.trim()
     if (text === '') return { kind: 'keep' }
     if (text === '-') return { kind: 'omit' }
     if (text === '+' && opens) return { kind: 'open' }
     if (text !== '?') return { kind: 'text', text: /^\\[-+?q\\]/.test(text) ? text.slice(1) : text }
-    say(voice, documentation === undefined ? pc.dim('  The metadata says nothing more of it.') : proseLines(documentation).map((each) => `  ${each}`).join('\n'))
+    say(
+      voice,
+      documentation === undefined
+        ? pc.dim('  The metadata says nothing more of it.')
+        : proseLines(documentation)
+            .map((each) => `  ${each}`)
+            .join('\n'),
+    )
   }
 }
 

@@ -40,5 +40,7 @@ export function concealed(text: string): string {
 
 /** A text that leads to an address, on terminals that follow links (OSC 8); the text alone elsewhere. */
 export function linked(text: string, url: string): string {
-  return process.stdout.isTTY && pc.isColorSupported ? `${mark}]8;;${visible(url)}${mark}\\${text}${mark}]8;;${mark}\\` : text
+  return process.stdout.isTTY && pc.isColorSupported
+    ? `${mark}]8;;${visible(url)}${mark}\\${text}${mark}]8;;${mark}\\`
+    : text
 }

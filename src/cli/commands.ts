@@ -10,15 +10,70 @@ export interface CommandEntry {
 
 /** All commands, in the order in which a person meets them. */
 export const commands: readonly CommandEntry[] = [
-  { name: 'import', usage: '<location>', summary: 'read a service\'s metadata and keep it in the project', load: () => import('./commands/import.js') },
-  { name: 'list', usage: '', summary: 'the contracts of this project', load: () => import('./commands/list.js') },
-  { name: 'show', usage: '<contract> [thing]', summary: 'what is in a contract: an overview, or one thing in full', load: () => import('./commands/show.js') },
-  { name: 'diagram', usage: '<contract> [file]', summary: 'draw the types and how they hang together', load: () => import('./commands/diagram.js') },
-  { name: 'generate', usage: '[contract...]', summary: 'write the TypeScript clients', load: () => import('./commands/generate.js') },
-  { name: 'locate', usage: '<contract> <thing>', summary: 'where something is in the generated code and in the metadata', load: () => import('./commands/locate.js') },
-  { name: 'sample', usage: '<contract> <operation>', summary: 'an input that satisfies the contract, ready to edit', load: () => import('./commands/sample.js') },
-  { name: 'call', usage: '<contract> <operation>', summary: 'send one call through the generated client and show the answer', load: () => import('./commands/call.js') },
-  { name: 'rehearse', usage: '<file...>', summary: 'play files of steps that call operations and say what is expected', load: () => import('./commands/rehearse.js') },
-  { name: 'serve', usage: '<contract...>', summary: 'start stand-ins that play services on this machine', load: () => import('./commands/serve.js') },
-  { name: 'demo', usage: '[folder]', summary: 'the whole journey on a made-up harbour, offline', load: () => import('./commands/demo.js') },
+  {
+    name: 'import',
+    usage: '<location>',
+    summary: "read a service's metadata and keep it in the project",
+    load: () => import('./commands/import.js'),
+  },
+  {
+    name: 'list',
+    usage: '',
+    summary: 'the contracts of this project',
+    load: () => import('./commands/list.js'),
+  },
+  {
+    name: 'show',
+    usage: '<contract> [thing]',
+    summary: 'what is in a contract: an overview, or one thing in full',
+    load: () => import('./commands/show.js'),
+  },
+  {
+    name: 'diagram',
+    usage: '<contract> [file]',
+    summary: 'draw the types and how they hang together',
+    load: () => import('./commands/diagram.js'),
+  },
+  {
+    name: 'generate',
+    usage: '[contract...]',
+    summary: 'write the TypeScript clients',
+    load: () => import('./commands/generate.js'),
+  },
+  {
+    name: 'locate',
+    usage: '<contract> <thing>',
+    summary: 'where something is in the generated code and in the metadata',
+    load: () => import('./commands/locate.js'),
+  },
+  {
+    name: 'sample',
+    usage: '<contract> <operation>',
+    summary: 'an input that satisfies the contract, ready to edit',
+    load: () => import('./commands/sample.js'),
+  },
+  {
+    name: 'call',
+    usage: '<contract> <operation>',
+    summary: 'send one call through the generated client and show the answer',
+    load: () => import('./commands/call.js'),
+  },
+  {
+    name: 'rehearse',
+    usage: '<file...>',
+    summary: 'play files of steps that call operations and say what is expected',
+    load: () => import('./commands/rehearse.js'),
+  },
+  {
+    name: 'serve',
+    usage: '<contract...>',
+    summary: 'start stand-ins that play services on this machine',
+    load: () => import('./commands/serve.js'),
+  },
+  {
+    name: 'demo',
+    usage: '[folder]',
+    summary: 'the whole journey on a made-up harbour, offline',
+    load: () => import('./commands/demo.js'),
+  },
 ]

@@ -18,7 +18,13 @@ export interface EachCommand extends Omit<EachOptions, 'signal' | 'onProgress'> 
 }
 
 /** Calls an operation for each row of a file, tells what came of it, and gives the exit code. */
-export async function runEach(contract: string, operation: string, file: string, command: EachCommand, voice: Voice): Promise<number> {
+export async function runEach(
+  contract: string,
+  operation: string,
+  file: string,
+  command: EachCommand,
+  voice: Voice,
+): Promise<number> {
   if (command.save !== undefined) outcomeFormat(command.save)
   // Left to itself, V8 lets what is done with pile up before it looks for it: with very many rows that is most of the memory.
   setFlagsFromString('--heap-growing-percent=20')
@@ -30,11 +36,16 @@ export async function runEach(contract: string, operation: string, file: string,
   }
   process.on('SIGINT', onInterrupt)
   try {
-    const run = await callEach(contract, operation, file, { ...command, signal: stop.signal, onProgress: progressLine(voice) })
+    const run = await callEach(contract, operation, file, {
+      ...command,
+      signal: stop.signal,
+      onProgress: progressLine(voice),
+    })
     progress(voice)
     const whole = run.stopped === undefined && run.failed === 0
     try {
-      if (command.save !== undefined) await saveOutcomes(command.save, run, command.columns, command.exact)
+      if (command.save !== undefined)
+        await saveOutcomes(command.save, run, command.columns, command.exact)
       await printOutcomes(run, command, voice)
     } finally {
       await run.results.close(!whole)
@@ -46,15 +57,23 @@ export async function runEach(contract: string, operation: string, file: string,
   }
 }
 
-async function printOutcomes(run: Run, { format, columns, save }: EachCommand, voice: Voice): Promise<void> {
+async function printOutcomes(
+  run: Run,
+  { format, columns, save }: EachCommand,
+  voice: Voice,
+): Promise<void> {
   if (voice.json) {
-    printPiece(`{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `, 'json')
+    printPiece(
+      `{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `,
+      'json',
+    )
     for await (const text of outcomeTexts(run, 'json', columns)) printPiece(text, 'json')
     printPiece('}\n', 'json')
     return
   }
   if (save !== undefined) print(`Saved: ${save}  ${count(run.done + run.failed, 'row')}`)
-  else if (format === 'json' || format === 'csv') for await (const text of outcomeTexts(run, format, columns)) printPiece(text, format)
+  else if (format === 'json' || format === 'csv')
+    for await (const text of outcomeTexts(run, format, columns)) printPiece(text, format)
   else {
     const { tableText } = await import('./tables.js')
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
@@ -80,15 +99,31 @@ async function tellFailures({ results, failed }: Run, voice: Voice): Promise<voi
 }
 
 /** Counts, and how to go on. Rows that failed are in the table; when that has many rows they are told again. */
-function tellEnd({ rows, done, failed, before, stopped, results }: Run, save: string | undefined, voice: Voice): void {
+function tellEnd(
+  { rows, done, failed, before, stopped, results }: Run,
+  save: string | undefined,
+  voice: Voice,
+): void {
   if (rows === 0) {
     say(voice, 'There are no rows in the file.')
     return
   }
-  const counts = [`${done} of ${count(rows, 'row')} went well`, ...(before === 0 ? [] : [`${before} of them in an earlier run`]), ...(failed === 0 ? [] : [pc.red(`${failed} failed`)])]
+  const counts = [
+    `${done} of ${count(rows, 'row')} went well`,
+    ...(before === 0 ? [] : [`${before} of them in an earlier run`]),
+    ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]),
+  ]
   say(voice, counts.join(', '))
-  if (stopped === 'nobody answers') say(voice, pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'))
-  if (stopped !== undefined || failed > 0) say(voice, `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !voice.json ? ', every answer included' : ''}.`)
+  if (stopped === 'nobody answers')
+    say(
+      voice,
+      pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'),
+    )
+  if (stopped !== undefined || failed > 0)
+    say(
+      voice,
+      `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !voice.json ? ', every answer included' : ''}.`,
+    )
 }
 
 function progressLine(voice: Voice): ((progress: Progress) => void) | undefined {

@@ -8,9 +8,14 @@ const most = 60
 
 /** What a search came to, with the matches marked. */
 export function foundText({ contract, text, matches }: Found): string {
-  if (matches.length === 0) return `Nothing in ${contract} has "${text}" in its name or documentation.`
+  if (matches.length === 0)
+    return `Nothing in ${contract} has "${text}" in its name or documentation.`
   const shown = matches.slice(0, most)
-  const rows = shown.map((match) => [pc.dim(match.kind), marked(match.name, match.inName) + (match.leftOut ? pc.dim(' (not chosen)') : ''), documentationOf(match)])
+  const rows = shown.map((match) => [
+    pc.dim(match.kind),
+    marked(match.name, match.inName) + (match.leftOut ? pc.dim(' (not chosen)') : ''),
+    documentationOf(match),
+  ])
   return [
     tableText(['', 'name', 'documentation'], rows),
     '',

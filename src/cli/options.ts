@@ -9,7 +9,12 @@ import { problem } from '../app/problems.js'
 export function readDuration(text: string, option = '--timeout'): number {
   const [, number = '', unit = 's'] = /^(\d+(?:\.\d+)?)\s*(ms|s|m)?$/.exec(text.trim()) ?? []
   const milliseconds = Number(number) * (unit === 'ms' ? 1 : unit === 'm' ? 60_000 : 1000)
-  if (number === '' || !(milliseconds > 0)) throw problem('TM-1010', { option, reason: `"${text}" is not a time`, remedy: 'Write it like 500ms, 10s or 2m.' })
+  if (number === '' || !(milliseconds > 0))
+    throw problem('TM-1010', {
+      option,
+      reason: `"${text}" is not a time`,
+      remedy: 'Write it like 500ms, 10s or 2m.',
+    })
   return milliseconds
 }
 
@@ -24,7 +29,12 @@ export function readHeaders(texts: readonly string[], option = '--header'): Reco
       const equals = text.indexOf('=')
       const name = text.slice(0, equals)
       // Whatever stands behind the name may be a secret.
-      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name)) throw problem('TM-1010', { option, reason: `"${text.replace(/[=:\s].*$/s, '…')}" is not <name>=<value>`, remedy: `Write it like ${option} "${option === '--header' ? 'X-Desk' : 'region'}=7".` })
+      if (equals < 1 || !/^[\w!#$%&'*+.^`|~-]+$/.test(name))
+        throw problem('TM-1010', {
+          option,
+          reason: `"${text.replace(/[=:\s].*$/s, '…')}" is not <name>=<value>`,
+          remedy: `Write it like ${option} "${option === '--header' ? 'X-Desk' : 'region'}=7".`,
+        })
       return [name, text.slice(equals + 1)]
     }),
   )
@@ -37,7 +47,12 @@ export function readHeaders(texts: readonly string[], option = '--header'): Reco
  */
 export function readPort(text: string): number {
   const port = Number(text)
-  if (!/^\d{1,5}$/.test(text) || port > 65535) throw problem('TM-1010', { option: '--port', reason: `"${text}" is not a port`, remedy: 'Give a number from 1 to 65535, or leave it out.' })
+  if (!/^\d{1,5}$/.test(text) || port > 65535)
+    throw problem('TM-1010', {
+      option: '--port',
+      reason: `"${text}" is not a port`,
+      remedy: 'Give a number from 1 to 65535, or leave it out.',
+    })
   return port
 }
 
@@ -48,7 +63,12 @@ export function readPort(text: string): number {
  */
 export function readCount(text: string, option: string, most: number): number {
   const number = Number(text)
-  if (!/^\d{1,6}$/.test(text) || number < 1 || number > most) throw problem('TM-1010', { option, reason: `"${text}" is not a number from 1 to ${most}`, remedy: `Write it like ${option} 8.` })
+  if (!/^\d{1,6}$/.test(text) || number < 1 || number > most)
+    throw problem('TM-1010', {
+      option,
+      reason: `"${text}" is not a number from 1 to ${most}`,
+      remedy: `Write it like ${option} 8.`,
+    })
   return number
 }
 
@@ -59,8 +79,14 @@ export function readCount(text: string, option: string, most: number): number {
  */
 export function readSize(text: string): number {
   const [, number = '', unit = ''] = /^(\d+(?:\.\d+)?)\s*([kmg]?b?)$/i.exec(text.trim()) ?? []
-  const bytes = Number(number) * 1024 ** ['', 'k', 'm', 'g'].indexOf(unit.replace(/b$/i, '').toLowerCase())
-  if (number === '' || !(bytes >= 1)) throw problem('TM-1010', { option: '--most-bytes', reason: `"${text}" is not a size`, remedy: 'Write it like 500MB or 2GB.' })
+  const bytes =
+    Number(number) * 1024 ** ['', 'k', 'm', 'g'].indexOf(unit.replace(/b$/i, '').toLowerCase())
+  if (number === '' || !(bytes >= 1))
+    throw problem('TM-1010', {
+      option: '--most-bytes',
+      reason: `"${text}" is not a size`,
+      remedy: 'Write it like 500MB or 2GB.',
+    })
   return bytes
 }
 
@@ -73,13 +99,21 @@ export function readSize(text: string): number {
 export function readShare(text: string, option: string): number {
   const [, digits, percent] = /^(\d+(?:\.\d+)?)(%)?$/.exec(text.trim()) ?? []
   const share = Number(digits) / (percent === undefined ? 1 : 100)
-  if (digits === undefined || share > 1) throw problem('TM-1010', { option, reason: `"${text}" is no share`, remedy: `Write it like ${option} 0.1 or ${option} 10%.` })
+  if (digits === undefined || share > 1)
+    throw problem('TM-1010', {
+      option,
+      reason: `"${text}" is no share`,
+      remedy: `Write it like ${option} 0.1 or ${option} 10%.`,
+    })
   return share
 }
 
 /** Names with commas between them. */
 export function namesIn(text: string): string[] {
-  return text.split(',').map((each) => each.trim()).filter((each) => each !== '')
+  return text
+    .split(',')
+    .map((each) => each.trim())
+    .filter((each) => each !== '')
 }
 
 /** For options that may be given several times. */

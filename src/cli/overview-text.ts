@@ -28,8 +28,14 @@ interface Branch {
  */
 export function overviewText(shown: Overview, full: boolean): string {
   const { counts, choice } = shown
-  const operationCount = choice === undefined ? count(counts.operations, 'operation') : `${counts.operations} of ${count(choice.operations.all, 'operation')}`
-  const typeCount = choice === undefined ? count(counts.types, 'type') : `${counts.types} of ${count(choice.types.all, 'type')}`
+  const operationCount =
+    choice === undefined
+      ? count(counts.operations, 'operation')
+      : `${counts.operations} of ${count(choice.operations.all, 'operation')}`
+  const typeCount =
+    choice === undefined
+      ? count(counts.types, 'type')
+      : `${counts.types} of ${count(choice.types.all, 'type')}`
   const head = [
     `${pc.bold(shown.contract)}  ${shown.dialect}  ${shown.title}`,
     ...proseLines(shown.documentation),
@@ -41,13 +47,28 @@ export function overviewText(shown: Overview, full: boolean): string {
   const branches = shown.services.flatMap((service): Branch[] => {
     const grouped = service.groups.some(({ name }) => name !== '')
     const parts: Branch[] = [
-      { text: pc.bold('endpoints'), below: service.endpoints.map((each) => ({ text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`, remark: each.preferred ? '(calls go here)' : '' })) },
-      { text: pc.bold('operations'), below: grouped ? service.groups.flatMap((group) => groupBranches(group, full, isMany)) : few(service.groups[0]?.operations ?? [], full) },
+      {
+        text: pc.bold('endpoints'),
+        below: service.endpoints.map((each) => ({
+          text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`,
+          remark: each.preferred ? '(calls go here)' : '',
+        })),
+      },
+      {
+        text: pc.bold('operations'),
+        below: grouped
+          ? service.groups.flatMap((group) => groupBranches(group, full, isMany))
+          : few(service.groups[0]?.operations ?? [], full),
+      },
     ]
     return shown.services.length > 1 ? [{ text: pc.bold(service.name), below: parts }] : parts
   })
   const left = choice?.operations.left ?? []
-  if (left.length > 0) branches.push({ text: pc.bold('left out'), below: [{ text: names(left, full), wrapped: true }] })
+  if (left.length > 0)
+    branches.push({
+      text: pc.bold('left out'),
+      below: [{ text: names(left, full), wrapped: true }],
+    })
   branches.push({ text: pc.bold('types'), below: typeBranches(shown, full) })
   return [...head, ...lines(branches, '')].join('\n')
 }
@@ -58,8 +79,25 @@ function groupBranches(group: GroupSummary, full: boolean, isMany: boolean): Bra
   const title = `${pc.bold(group.name)}${group.holds === undefined ? '' : `  ${pc.dim(group.holds)}`}`
   const remark = group.documentation ?? ''
   const own = group.operations
-  if (isMany && group.standard.length === 0) return [{ text: `${title}  ${count(own.length, 'operation')}`, remark, below: [{ text: names(own.map((each) => each.name.slice(each.name.indexOf('.') + 1)), false, 12), wrapped: true }] }]
-  const standard: Branch[] = group.standard.length === 0 ? [] : [{ text: group.standard.join(', '), wrapped: true }]
+  if (isMany && group.standard.length === 0)
+    return [
+      {
+        text: `${title}  ${count(own.length, 'operation')}`,
+        remark,
+        below: [
+          {
+            text: names(
+              own.map((each) => each.name.slice(each.name.indexOf('.') + 1)),
+              false,
+              12,
+            ),
+            wrapped: true,
+          },
+        ],
+      },
+    ]
+  const standard: Branch[] =
+    group.standard.length === 0 ? [] : [{ text: group.standard.join(', '), wrapped: true }]
   return [{ text: title, remark, below: [...standard, ...few(own, full)] }]
 }
 
@@ -68,27 +106,65 @@ function few(operations: readonly OperationSummary[], full: boolean): Branch[] {
   const shown = full || operations.length <= manyLines ? operations : operations.slice(0, manyLines)
   const more = operations.length - shown.length
   return [
-    ...shown.map((each) => ({ text: `${pc.bold(each.name)}(${each.inputs}) ${pc.dim('→')} ${each.outcome}`, remark: each.documentation ?? '' })),
-    ...(more === 0 ? [] : [{ text: pc.dim(`… and ${more} more: --full lists them all, --find <text> looks for some`) }]),
+    ...shown.map((each) => ({
+      text: `${pc.bold(each.name)}(${each.inputs}) ${pc.dim('→')} ${each.outcome}`,
+      remark: each.documentation ?? '',
+    })),
+    ...(more === 0
+      ? []
+      : [
+          {
+            text: pc.dim(`… and ${more} more: --full lists them all, --find <text> looks for some`),
+          },
+        ]),
   ]
 }
 
 function typeBranches({ types }: Overview, full: boolean): Branch[] {
-  if (full || types.length <= manyLines) return types.map((each) => ({ text: `${each.name}  ${pc.dim(each.what)}`, remark: each.documentation ?? '' }))
+  if (full || types.length <= manyLines)
+    return types.map((each) => ({
+      text: `${each.name}  ${pc.dim(each.what)}`,
+      remark: each.documentation ?? '',
+    }))
   const kinds = new Map<string, string[]>()
   for (const { kind, name } of types) addTo(kinds, kind, name)
-  return [...kinds].map(([kind, members]) => ({ text: pc.dim(`${count(members.length, kindWords[kind] ?? kind)}`), below: [{ text: names(members, false, manyNames), wrapped: true }] }))
+  return [...kinds].map(([kind, members]) => ({
+    text: pc.dim(`${count(members.length, kindWords[kind] ?? kind)}`),
+    below: [{ text: names(members, false, manyNames), wrapped: true }],
+  }))
 }
 
-const kindWords: Readonly<Record<string, string>> = { record: 'record', enumeration: 'enumeration', scalar: 'simple value', union: 'union', intersection: 'intersection', list: 'list', map: 'map', reference: 'alias', anything: 'open value', fragment: 'open value', tuple: 'tuple', literal: 'literal', nothing: 'empty type' }
+const kindWords: Readonly<Record<string, string>> = {
+  record: 'record',
+  enumeration: 'enumeration',
+  scalar: 'simple value',
+  union: 'union',
+  intersection: 'intersection',
+  list: 'list',
+  map: 'map',
+  reference: 'alias',
+  anything: 'open value',
+  fragment: 'open value',
+  tuple: 'tuple',
+  literal: 'literal',
+  nothing: 'empty type',
+}
 
 function names(all: readonly string[], full: boolean, most = manyLines): string {
-  return full || all.length <= most ? all.join(', ') : `${all.slice(0, most).join(', ')} … and ${all.length - most} more`
+  return full || all.length <= most
+    ? all.join(', ')
+    : `${all.slice(0, most).join(', ')} … and ${all.length - most} more`
 }
 
 function lines(branches: readonly Branch[], indent: string): string[] {
   // Remarks stand below each other, unless a long text would push them all away.
-  const column = largest(branches.filter((each) => each.wrapped !== true).map(({ text }) => widthOf(text)).filter((width) => width <= 48), 0)
+  const column = largest(
+    branches
+      .filter((each) => each.wrapped !== true)
+      .map(({ text }) => widthOf(text))
+      .filter((width) => width <= 48),
+    0,
+  )
   return branches.flatMap(({ text, remark = '', below = [], wrapped }, at) => {
     const isLast = at === branches.length - 1
     const [elbow, rail] = isLast ? ['└─ ', '   '] : ['├─ ', '│  ']

@@ -36,7 +36,8 @@ async function ask(what: string, isShown = false): Promise<string | undefined> {
             process.exit(130)
           }
           if (isShown && sign >= ' ' && sign !== '\u007f') tellAll(sign)
-          typed = sign === '\u007f' || sign === '\b' ? [...typed].slice(0, -1).join('') : typed + sign
+          typed =
+            sign === '\u007f' || sign === '\b' ? [...typed].slice(0, -1).join('') : typed + sign
         }
       }
       stdin.on('data', onData)

@@ -33,15 +33,24 @@ export async function run(words: readonly string[]): Promise<number> {
     if (error instanceof CommanderError && error.code === 'commander.help') return 2
     const wanted = words.find((word) => commands.some(({ name }) => name === word))
     // An error about options repeats what was typed, a secret perhaps.
-    return tell(await asProblem(error, wanted), voiceOf(program), error instanceof CommanderError ? undefined : error)
+    return tell(
+      await asProblem(error, wanted),
+      voiceOf(program),
+      error instanceof CommanderError ? undefined : error,
+    )
   }
 }
 
 async function declareProgram(words: readonly string[]): Promise<Command> {
   const program = new Command('tolmach')
   program
-    .description('Reads a service\'s metadata, writes a typed TypeScript client, and exercises its calls.')
-    .option('--project <folder>', 'the project\'s folder (default: the nearest one upwards with a tolmach.yaml)')
+    .description(
+      "Reads a service's metadata, writes a typed TypeScript client, and exercises its calls.",
+    )
+    .option(
+      '--project <folder>',
+      "the project's folder (default: the nearest one upwards with a tolmach.yaml)",
+    )
     .option('--json', 'print one JSON document')
     .option('--quiet', 'print the answer alone')
     .option('--no-color', 'print without colours')
@@ -52,10 +61,16 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
     .exitOverride()
     .configureOutput({ outputError: () => undefined })
     .configureHelp({ showGlobalOptions: false })
-    .addHelpText('after', '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach <command> --help                  options and examples')
+    .addHelpText(
+      'after',
+      '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach <command> --help                  options and examples',
+    )
   const wanted = words.find((word) => commands.some(({ name }) => name === word))
   for (const { name, usage, summary, load } of commands) {
-    const command = program.command(`${name} ${usage}`.trim()).description(summary).helpOption('--help', 'show help')
+    const command = program
+      .command(`${name} ${usage}`.trim())
+      .description(summary)
+      .helpOption('--help', 'show help')
     if (name === wanted) (await load()).declare(command)
     else command.allowUnknownOption()
   }
@@ -65,7 +80,10 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
 /** The global options of a command that runs. */
 export function globalsOf(command: Command): GlobalOptions & { voice: Voice } {
   const options = command.optsWithGlobals<GlobalOptions>()
-  return { ...options, voice: { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile } }
+  return {
+    ...options,
+    voice: { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile },
+  }
 }
 
 function voiceOf(program: Command): Voice {
@@ -78,20 +96,47 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
   if (error instanceof Problem) return error
   if (error instanceof CommanderError) {
     // What stands behind an option that is not known may be a secret all the same.
-    const text = error.message.replace(/^error: /, '').replace(/('--[\w-]+=)[^']*'/, '$1…\'')
-    return problem('TM-1011', { text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`, command: command ?? '<command>' })
+    const text = error.message.replace(/^error: /, '').replace(/('--[\w-]+=)[^']*'/, "$1…'")
+    return problem('TM-1011', {
+      text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`,
+      command: command ?? '<command>',
+    })
   }
-  return problem('TM-9001', { reason: error instanceof Error ? error.message : String(error) }, { cause: error })
+  return problem(
+    'TM-9001',
+    { reason: error instanceof Error ? error.message : String(error) },
+    { cause: error },
+  )
 }
 
 /** Tells a problem and gives its exit code. */
-export async function tell(problem: Problem, voice: Voice, cause?: unknown, further: Readonly<Record<string, unknown>> = {}): Promise<number> {
-  const [{ exitCodes }, { failureJson, printJson, problemText, tellAll }] = await Promise.all([import('../app/problems.js'), import('./terminal.js')])
+export async function tell(
+  problem: Problem,
+  voice: Voice,
+  cause?: unknown,
+  further: Readonly<Record<string, unknown>> = {},
+): Promise<number> {
+  const [{ exitCodes }, { failureJson, printJson, problemText, tellAll }] = await Promise.all([
+    import('../app/problems.js'),
+    import('./terminal.js'),
+  ])
   if (voice.json) printJson(failureJson(problem, further))
   else tellAll(`${await problemText(problem)}\n`)
   if (voice.logFile !== undefined) {
-    const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([import('node:fs/promises'), import('node:util'), import('../app/secrets.js'), import('../app/visible.js')])
-    await appendFile(voice.logFile, visible(withoutSecrets(`${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`)))
+    const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([
+      import('node:fs/promises'),
+      import('node:util'),
+      import('../app/secrets.js'),
+      import('../app/visible.js'),
+    ])
+    await appendFile(
+      voice.logFile,
+      visible(
+        withoutSecrets(
+          `${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`,
+        ),
+      ),
+    )
   }
   return exitCodes[problem.kind]
 }

@@ -5,8 +5,21 @@ import { terminalWidth } from './terminal.js'
 import { widthOf, wrapped } from './widths.js'
 
 const light = {
-  top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ',
+  top: '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  bottom: '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  left: '',
+  'left-mid': '',
+  mid: '',
+  'mid-mid': '',
+  right: '',
+  'right-mid': '',
+  middle: '  ',
 }
 
 const sliceLength = 200
@@ -15,19 +28,49 @@ const sliceLength = 200
  * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are narrowed, the widest first, and their
  * texts wrapped. Numbers stand to the right.
  */
-export function tableText(headings: readonly string[], rows: readonly (readonly string[])[], indent = ''): string {
-  const columns = largest(rows.map((row) => row.length), headings.length)
+export function tableText(
+  headings: readonly string[],
+  rows: readonly (readonly string[])[],
+  indent = '',
+): string {
+  const columns = largest(
+    rows.map((row) => row.length),
+    headings.length,
+  )
   const cellWidth = (text: string): number => largest(text.split('\n').map(widthOf))
-  const widths = Array.from({ length: columns }, (_, at) => largest([headings, ...rows].map((row) => cellWidth(row[at] ?? '')), 1))
+  const widths = Array.from({ length: columns }, (_, at) =>
+    largest(
+      [headings, ...rows].map((row) => cellWidth(row[at] ?? '')),
+      1,
+    ),
+  )
   const room = terminalWidth() - indent.length - (columns - 1) * 2
   if (sum(widths) > room) narrow(widths, longestWords(headings, rows, columns), room)
-  narrow(widths, widths.map(() => 8), room)
-  const isNumeric = (at: number): boolean => rows.length > 0 && rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) && rows.some((row) => (row[at] ?? '') !== '')
+  narrow(
+    widths,
+    widths.map(() => 8),
+    room,
+  )
+  const isNumeric = (at: number): boolean =>
+    rows.length > 0 &&
+    rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) &&
+    rows.some((row) => (row[at] ?? '') !== '')
   const colAligns = widths.map((_, at) => (isNumeric(at) ? ('right' as const) : ('left' as const)))
-  const head = headings.length === 0 ? [] : [headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8).join('\n'))), widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))]
+  const head =
+    headings.length === 0
+      ? []
+      : [
+          headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8).join('\n'))),
+          widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width)))),
+        ]
   const body = rows.flatMap((row) => lined(widths.map((width, at) => fitted(row[at] ?? '', width))))
   const lines = slices([...head, ...body]).flatMap((slice) => {
-    const table = new Table({ chars: light, style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] }, colWidths: widths, colAligns })
+    const table = new Table({
+      chars: light,
+      style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
+      colWidths: widths,
+      colAligns,
+    })
     for (const row of slice) table.push(row.map(shown))
     return concealed(table.toString()).split('\n')
   })
@@ -39,12 +82,19 @@ export function tableText(headings: readonly string[], rows: readonly (readonly 
 
 /** Rows in slices: what lays them out takes a time that grows with the square of their number. */
 function slices<Row>(rows: readonly Row[]): Row[][] {
-  return Array.from({ length: Math.ceil(rows.length / sliceLength) }, (_, at) => rows.slice(at * sliceLength, (at + 1) * sliceLength))
+  return Array.from({ length: Math.ceil(rows.length / sliceLength) }, (_, at) =>
+    rows.slice(at * sliceLength, (at + 1) * sliceLength),
+  )
 }
 
 /** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
 export function proseLines(text: string | undefined): string[] {
-  return text === undefined ? [] : text.split('\n').flatMap((line) => wrapped(line, terminalWidth())).map((line) => pc.dim(line))
+  return text === undefined
+    ? []
+    : text
+        .split('\n')
+        .flatMap((line) => wrapped(line, terminalWidth()))
+        .map((line) => pc.dim(line))
 }
 
 /** A text in lines that a column has room for. */
@@ -54,7 +104,9 @@ function fitted(text: string, width: number): readonly string[] {
 
 /** A row of cells with several lines as rows of one line: what lays tables out takes a time that grows with the square of a cell's text. */
 function lined(cells: readonly (readonly string[])[]): string[][] {
-  return Array.from({ length: largest(cells.map((lines) => lines.length)) }, (_, at) => cells.map((lines) => lines[at] ?? ''))
+  return Array.from({ length: largest(cells.map((lines) => lines.length)) }, (_, at) =>
+    cells.map((lines) => lines[at] ?? ''),
+  )
 }
 
 /** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */
@@ -69,8 +121,17 @@ function narrow(widths: number[], least: readonly number[], room: number): void 
 }
 
 /** For each column the width of its longest word, which had better not be broken. */
-function longestWords(headings: readonly string[], rows: readonly (readonly string[])[], columns: number): number[] {
-  return Array.from({ length: columns }, (_, at) => largest([headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map(widthOf)), 8))
+function longestWords(
+  headings: readonly string[],
+  rows: readonly (readonly string[])[],
+  columns: number,
+): number[] {
+  return Array.from({ length: columns }, (_, at) =>
+    largest(
+      [headings, ...rows].flatMap((row) => (row[at] ?? '').split(/\s+/).map(widthOf)),
+      8,
+    ),
+  )
 }
 
 function sum(numbers: readonly number[]): number {

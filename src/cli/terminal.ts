@@ -12,7 +12,10 @@ export interface Voice {
 /** The width to print in: the terminal's, or a steady one where there is none. */
 export function terminalWidth(): number {
   // Some terminals say nothing of their width, which comes as 0.
-  return [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')].find((columns) => columns > 0) ?? 120
+  return (
+    [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')].find((columns) => columns > 0) ??
+    120
+  )
 }
 
 /** Answers go to standard output, without secrets. */
@@ -64,22 +67,53 @@ export function progress(voice: Voice, text = ''): void {
 export async function problemText(problem: Problem): Promise<string> {
   const { wrapped } = await import('./widths.js')
   const { place } = problem
-  const where = place === undefined ? '' : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
+  const where =
+    place === undefined
+      ? ''
+      : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
   const head = `error ${problem.code}  `
   const width = Math.max(60, Math.min(terminalWidth(), 120)) - head.length
   const body = [
-    ...wrapped([where === '' ? '' : pc.bold(where), problem.message].filter((part) => part !== '').join('  '), width),
-    ...problem.details.flatMap((detail) => wrapped(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`)),
+    ...wrapped(
+      [where === '' ? '' : pc.bold(where), problem.message]
+        .filter((part) => part !== '')
+        .join('  '),
+      width,
+    ),
+    ...problem.details.flatMap((detail) =>
+      wrapped(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`),
+    ),
     ...(problem.side === undefined ? [] : wrapped(problem.side.because, width)),
     ...(problem.advice === '' ? [] : wrapped(problem.advice, width).map((line) => pc.dim(line))),
   ]
-  return body.map((line, at) => (at === 0 ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}` : `${' '.repeat(head.length)}${line}`)).join('\n')
+  return body
+    .map((line, at) =>
+      at === 0
+        ? `${pc.red('error')} ${pc.bold(problem.code)}  ${line}`
+        : `${' '.repeat(head.length)}${line}`,
+    )
+    .join('\n')
 }
 
 /** A problem as scripts get it. */
-export function failureJson(problem: Problem, further: Readonly<Record<string, unknown>> = {}): object {
+export function failureJson(
+  problem: Problem,
+  further: Readonly<Record<string, unknown>> = {},
+): object {
   const { code, kind, message, place, details, side, advice } = problem
-  return { ok: false, failure: { kind, code, message, ...(place === undefined ? {} : { place }), ...(details.length === 0 ? {} : { details }), ...(side === undefined ? {} : { side: side.of }), advice, ...further } }
+  return {
+    ok: false,
+    failure: {
+      kind,
+      code,
+      message,
+      ...(place === undefined ? {} : { place }),
+      ...(details.length === 0 ? {} : { details }),
+      ...(side === undefined ? {} : { side: side.of }),
+      advice,
+      ...further,
+    },
+  }
 }
 
 /** One or many of something: `1 operation`, `2 operations`. */

@@ -4,17 +4,25 @@ import { printable } from '../app/problems.js'
 
 /** A request as it goes over the wire, secrets masked. */
 export function requestText({ method, url, headers, body }: Exchange['request']): string {
-  return [pc.bold(`${method} ${maskedUrl(url)}`), ...headerLines(headers), ...bodyLines(body)].join('\n')
+  return [pc.bold(`${method} ${maskedUrl(url)}`), ...headerLines(headers), ...bodyLines(body)].join(
+    '\n',
+  )
 }
 
 /** A request and its answer, secrets masked. */
 export function exchangeText({ request, response, milliseconds }: Exchange): string {
-  const answer = [pc.bold(`HTTP ${response.status}`) + pc.dim(`  ${milliseconds} ms`), ...headerLines(response.headers), ...bodyLines(response.body)].join('\n')
+  const answer = [
+    pc.bold(`HTTP ${response.status}`) + pc.dim(`  ${milliseconds} ms`),
+    ...headerLines(response.headers),
+    ...bodyLines(response.body),
+  ].join('\n')
   return `${requestText(request)}\n\n${answer}\n`
 }
 
 function headerLines(headers: Readonly<Record<string, string>>): string[] {
-  return Object.entries(maskedHeaders(headers)).map(([name, value]) => `${pc.dim(`${name}:`)} ${printable(value)}`)
+  return Object.entries(maskedHeaders(headers)).map(
+    ([name, value]) => `${pc.dim(`${name}:`)} ${printable(value)}`,
+  )
 }
 
 function bodyLines(body: string): string[] {

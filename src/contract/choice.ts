@@ -8,10 +8,21 @@ import { operationsOf, pathOf } from './queries.js'
  * @returns them in the contract's order; none when nothing is called like that
  */
 export function operationsMeant(contract: Contract, wish: string): Operation[] {
-  const source = `^${wish.trim().split('*').map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&')).join('.*')}$`
+  const source = `^${wish
+    .trim()
+    .split('*')
+    .map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
+    .join('.*')}$`
   const called = (pattern: RegExp): Operation[] => {
-    const services = new Set(servicesToChoose(contract).filter(({ name }) => pattern.test(name)).flatMap(({ operations }) => operations))
-    return operationsOf(contract).filter((operation) => services.has(operation) || namesOf(operation).some((name) => pattern.test(name)))
+    const services = new Set(
+      servicesToChoose(contract)
+        .filter(({ name }) => pattern.test(name))
+        .flatMap(({ operations }) => operations),
+    )
+    return operationsOf(contract).filter(
+      (operation) =>
+        services.has(operation) || namesOf(operation).some((name) => pattern.test(name)),
+    )
   }
   const exactly = called(new RegExp(source, 'u'))
   return exactly.length > 0 ? exactly : called(new RegExp(source, 'iu'))
@@ -19,7 +30,12 @@ export function operationsMeant(contract: Contract, wish: string): Operation[] {
 
 /** Everything by which operations can be chosen. */
 export function namesForChoice(contract: Contract): string[] {
-  return [...new Set([...operationsOf(contract).flatMap(namesOf), ...servicesToChoose(contract).map(({ name }) => name)])]
+  return [
+    ...new Set([
+      ...operationsOf(contract).flatMap(namesOf),
+      ...servicesToChoose(contract).map(({ name }) => name),
+    ]),
+  ]
 }
 
 /** The group of an operation in the client; undefined when it stands by itself. */

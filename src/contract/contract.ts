@@ -117,7 +117,13 @@ export interface InputField extends Field {
  */
 export type Outcome =
   | ({ readonly kind: 'nothing'; readonly headers?: readonly Field[] } & Node)
-  | ({ readonly kind: 'value'; readonly field: Field; readonly iterable?: true; readonly stream?: true; readonly headers?: readonly Field[] } & Node)
+  | ({
+      readonly kind: 'value'
+      readonly field: Field
+      readonly iterable?: true
+      readonly stream?: true
+      readonly headers?: readonly Field[]
+    } & Node)
   | ({ readonly kind: 'record'; readonly fields: readonly Field[] } & Node)
 
 /** A failure that an operation declares. `type` is the shape of its detail. */
@@ -173,7 +179,10 @@ export interface Relation {
  * `required` are those of an alternative that must be there when it is the one.
  */
 export interface Choice {
-  readonly alternatives: readonly { readonly fields: readonly string[]; readonly required: readonly string[] }[]
+  readonly alternatives: readonly {
+    readonly fields: readonly string[]
+    readonly required: readonly string[]
+  }[]
   readonly optional?: true
 }
 
@@ -308,7 +317,10 @@ export interface LiteralType extends TypeNode {
 export interface UnionType extends TypeNode {
   readonly kind: 'union'
   readonly alternatives: readonly Type[]
-  readonly discriminator?: { readonly field: string; readonly mapping: Readonly<Record<string, TypeId>> }
+  readonly discriminator?: {
+    readonly field: string
+    readonly mapping: Readonly<Record<string, TypeId>>
+  }
   /** What its text on the wire must match, whichever alternative it is. */
   readonly constraints?: Pick<Constraints, 'patterns'>
 }
@@ -366,7 +378,15 @@ export interface ReferenceType extends TypeNode {
 /** A way of proving who calls. */
 export interface SecurityScheme extends Node {
   readonly name: string
-  readonly scheme: 'basic' | 'bearer' | 'digest' | 'key' | 'usernameToken' | 'oauth2' | 'certificate' | 'unsupported'
+  readonly scheme:
+    | 'basic'
+    | 'bearer'
+    | 'digest'
+    | 'key'
+    | 'usernameToken'
+    | 'oauth2'
+    | 'certificate'
+    | 'unsupported'
   /** Facts only the dialect looks into: where a key goes, where tokens are had. */
   readonly layout?: unknown
 }

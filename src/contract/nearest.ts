@@ -16,7 +16,13 @@ export function nearestNames(wanted: string, names: readonly string[]): string[]
   const target = wanted.toLowerCase()
   const allowed = Math.max(2, Math.floor(target.length / 2))
   return names
-    .map((name) => ({ name, apart: name.toLowerCase().includes(target) && target.length > 2 ? 1 : distance(target, name.toLowerCase()) }))
+    .map((name) => ({
+      name,
+      apart:
+        name.toLowerCase().includes(target) && target.length > 2
+          ? 1
+          : distance(target, name.toLowerCase()),
+    }))
     .filter(({ apart }) => apart <= allowed)
     .sort((a, b) => a.apart - b.apart || (a.name < b.name ? -1 : 1))
     .slice(0, 3)

@@ -17,7 +17,12 @@ type Part =
   | { readonly kind: 'letter'; readonly at: number }
   | { readonly kind: 'nothing' }
   | { readonly kind: 'sequence' | 'choice'; readonly parts: readonly Part[] }
-  | { readonly kind: 'repeated'; readonly part: Part; readonly least: number; readonly most: number }
+  | {
+      readonly kind: 'repeated'
+      readonly part: Part
+      readonly least: number
+      readonly most: number
+    }
 
 class Untold extends Error {}
 
@@ -40,7 +45,9 @@ function judge(pattern: string): boolean {
   try {
     const reader = new PatternReader(pattern)
     const whole = reader.read()
-    return [whole, ...reader.looks].every((part) => !isEndless(part, reader.letters, reader.samples))
+    return [whole, ...reader.looks].every(
+      (part) => !isEndless(part, reader.letters, reader.samples),
+    )
   } catch (error) {
     if (error instanceof Untold) return false
     throw error
@@ -53,7 +60,16 @@ class PatternReader {
   /** What stands in lookarounds, which are tried by themselves. */
   readonly looks: Part[] = []
   /** Letters that tell classes apart. */
-  readonly samples = new Set<string>([...Array.from({ length: 128 }, (_, at) => String.fromCharCode(at)), '\u00a0', 'é', 'Ω', 'я', '中', '\u2028', '😀'])
+  readonly samples = new Set<string>([
+    ...Array.from({ length: 128 }, (_, at) => String.fromCharCode(at)),
+    '\u00a0',
+    'é',
+    'Ω',
+    'я',
+    '中',
+    '\u2028',
+    '😀',
+  ])
   private readonly text: readonly string[]
   private at = 0
   private depth = 0
@@ -81,7 +97,8 @@ class PatternReader {
 
   private sequence(): Part {
     const parts: Part[] = []
-    while (this.at < this.text.length && this.peek() !== '|' && this.peek() !== ')') parts.push(this.quantified())
+    while (this.at < this.text.length && this.peek() !== '|' && this.peek() !== ')')
+      parts.push(this.quantified())
     return { kind: 'sequence', parts }
   }
 
@@ -91,7 +108,8 @@ class PatternReader {
     const end = this.at
     const [least, most] = this.quantifier()
     if (least === 1 && most === 1) return part
-    if (most > mostCopies && most !== Infinity) return { kind: 'repeated', part, least: least === 0 ? 0 : 1, most: Infinity }
+    if (most > mostCopies && most !== Infinity)
+      return { kind: 'repeated', part, least: least === 0 ? 0 : 1, most: Infinity }
     if (most === Infinity) return { kind: 'repeated', part, least: least === 0 ? 0 : 1, most }
     // Each copy has letters of its own.
     const copies: Part[] = [part]
@@ -102,7 +120,14 @@ class PatternReader {
       if (this.at !== end) throw new Untold()
     }
     this.at = after
-    return { kind: 'sequence', parts: copies.slice(0, Math.max(most, 0)).map((copy, count) => (count < least ? copy : { kind: 'repeated', part: copy, least: 0, most: 1 })) }
+    return {
+      kind: 'sequence',
+      parts: copies
+        .slice(0, Math.max(most, 0))
+        .map((copy, count) =>
+          count < least ? copy : { kind: 'repeated', part: copy, least: 0, most: 1 },
+        ),
+    }
   }
 
   private quantifier(): [least: number, most: number] {
@@ -112,7 +137,8 @@ class PatternReader {
     else if (sign === '+') found = [1, Infinity]
     else if (sign === '?') found = [0, 1]
     else if (sign === '{') {
-      const [whole, least = '', comma, most = ''] = /^\{(\d+)(,?)(\d*)\}/.exec(this.text.slice(this.at, this.at + 24).join('')) ?? []
+      const [whole, least = '', comma, most = ''] =
+        /^\{(\d+)(,?)(\d*)\}/.exec(this.text.slice(this.at, this.at + 24).join('')) ?? []
       if (whole === undefined) return found
       found = [Number(least), comma === '' ? Number(least) : most === '' ? Infinity : Number(most)]
       this.at += whole.length - 1
@@ -142,7 +168,8 @@ class PatternReader {
   }
 
   private group(): Part {
-    const [opening = ''] = /^\?(?::|=|!|<=|<!|<[^>]+>)?/.exec(this.text.slice(this.at, this.at + 80).join('')) ?? []
+    const [opening = ''] =
+      /^\?(?::|=|!|<=|<!|<[^>]+>)?/.exec(this.text.slice(this.at, this.at + 80).join('')) ?? []
     this.at += [...opening].length
     const part = this.choice()
     if (this.next() !== ')') throw new Untold()
@@ -168,7 +195,15 @@ class PatternReader {
     // What refers to an earlier part can stand for any text.
     if (/[1-9k]/.test(sign)) throw new Untold()
     const rest = this.text.slice(this.at, this.at + 80).join('')
-    const [further = ''] = (sign === 'p' || sign === 'P' || sign === 'u' ? /^(?:\{[^}]*\}|[\da-fA-F]{4})/ : sign === 'x' ? /^[\da-fA-F]{2}/ : sign === 'c' ? /^[A-Za-z]/ : /^$/).exec(rest) ?? []
+    const [further = ''] =
+      (sign === 'p' || sign === 'P' || sign === 'u'
+        ? /^(?:\{[^}]*\}|[\da-fA-F]{4})/
+        : sign === 'x'
+          ? /^[\da-fA-F]{2}/
+          : sign === 'c'
+            ? /^[A-Za-z]/
+            : /^$/
+      ).exec(rest) ?? []
     this.at += [...further].length
     return this.letter(tester(`\\${sign}${further}`))
   }
@@ -241,7 +276,10 @@ interface Ends {
   readonly canBeEmpty: boolean
 }
 
-function connect(part: Part, join: (from: ReadonlySet<number>, to: ReadonlySet<number>) => void): Ends {
+function connect(
+  part: Part,
+  join: (from: ReadonlySet<number>, to: ReadonlySet<number>) => void,
+): Ends {
   const none: ReadonlySet<number> = new Set()
   switch (part.kind) {
     case 'nothing':
@@ -250,14 +288,22 @@ function connect(part: Part, join: (from: ReadonlySet<number>, to: ReadonlySet<n
       return { first: new Set([part.at]), last: new Set([part.at]), canBeEmpty: false }
     case 'choice': {
       const all = part.parts.map((each) => connect(each, join))
-      return { first: union(all.map(({ first }) => first)), last: union(all.map(({ last }) => last)), canBeEmpty: all.some((each) => each.canBeEmpty) }
+      return {
+        first: union(all.map(({ first }) => first)),
+        last: union(all.map(({ last }) => last)),
+        canBeEmpty: all.some((each) => each.canBeEmpty),
+      }
     }
     case 'sequence': {
       let ends: Ends = { first: none, last: none, canBeEmpty: true }
       for (const each of part.parts) {
         const next = connect(each, join)
         join(ends.last, next.first)
-        ends = { first: ends.canBeEmpty ? union([ends.first, next.first]) : ends.first, last: next.canBeEmpty ? union([ends.last, next.last]) : next.last, canBeEmpty: ends.canBeEmpty && next.canBeEmpty }
+        ends = {
+          first: ends.canBeEmpty ? union([ends.first, next.first]) : ends.first,
+          last: next.canBeEmpty ? union([ends.last, next.last]) : next.last,
+          canBeEmpty: ends.canBeEmpty && next.canBeEmpty,
+        }
       }
       return ends
     }
@@ -274,13 +320,15 @@ function union(sets: readonly ReadonlySet<number>[]): ReadonlySet<number> {
 }
 
 /** What can be reached from a letter, worked out when it is asked for. */
-function reachable(follow: ReadonlyMap<number, ReadonlySet<number>>): (from: number) => ReadonlySet<number> {
+function reachable(
+  follow: ReadonlyMap<number, ReadonlySet<number>>,
+): (from: number) => ReadonlySet<number> {
   const known = new Map<number, ReadonlySet<number>>()
   return (from) => {
     const before = known.get(from)
     if (before !== undefined) return before
     const found = new Set([from])
-    for (const waiting = [from]; waiting.length > 0; ) {
+    for (const waiting = [from]; waiting.length > 0;) {
       for (const next of follow.get(waiting.pop() as number) ?? []) {
         if (found.has(next)) continue
         found.add(next)
@@ -292,7 +340,10 @@ function reachable(follow: ReadonlyMap<number, ReadonlySet<number>>): (from: num
   }
 }
 
-function overlaps(letters: readonly Letter[], samples: ReadonlySet<string>): (one: number, other: number) => boolean {
+function overlaps(
+  letters: readonly Letter[],
+  samples: ReadonlySet<string>,
+): (one: number, other: number) => boolean {
   const sets = letters.map((test) => new Set([...samples].filter(test)))
   const known = new Map<number, boolean>()
   return (one, other) => {
@@ -309,7 +360,11 @@ function overlaps(letters: readonly Letter[], samples: ReadonlySet<string>): (on
 }
 
 /** Do two ways part from a letter, read the same, and meet there again? */
-function isAmbiguous(follow: ReadonlyMap<number, ReadonlySet<number>>, reach: (from: number) => ReadonlySet<number>, overlap: (one: number, other: number) => boolean): boolean {
+function isAmbiguous(
+  follow: ReadonlyMap<number, ReadonlySet<number>>,
+  reach: (from: number) => ReadonlySet<number>,
+  overlap: (one: number, other: number) => boolean,
+): boolean {
   let steps = 0
   for (const start of follow.keys()) {
     const circle = [...(follow.get(start) ?? [])].filter((next) => reach(next).has(start))
@@ -331,7 +386,8 @@ function isAmbiguous(follow: ReadonlyMap<number, ReadonlySet<number>>, reach: (f
     for (const one of circle) for (const other of circle) if (go(one, other, false)) return true
     for (let pair = waiting.pop(); pair !== undefined; pair = waiting.pop()) {
       const [one, other, parted] = pair
-      for (const next of follow.get(one) ?? []) for (const another of follow.get(other) ?? []) if (go(next, another, parted)) return true
+      for (const next of follow.get(one) ?? [])
+        for (const another of follow.get(other) ?? []) if (go(next, another, parted)) return true
     }
   }
   return false

@@ -1,5 +1,13 @@
 import { addAll } from './lists.js'
-import type { Contract, Field, Origin, RecordType, ScalarBase, Type, UnionType } from './contract.js'
+import type {
+  Contract,
+  Field,
+  Origin,
+  RecordType,
+  ScalarBase,
+  Type,
+  UnionType,
+} from './contract.js'
 import { expression } from './patterns.js'
 import { directSubtypes, fieldsOf, kindOf, membersOf, namedType, resolve } from './queries.js'
 
@@ -30,17 +38,39 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
     case 'enumeration':
       return withoutExactNumbers(plain)
     case 'list':
-      return Array.isArray(plain) ? plain.map((item) => fromPlain(contract, actual.item, item)) : withoutExactNumbers(plain)
+      return Array.isArray(plain)
+        ? plain.map((item) => fromPlain(contract, actual.item, item))
+        : withoutExactNumbers(plain)
     case 'tuple':
-      return Array.isArray(plain) ? plain.map((item, at) => fromPlain(contract, actual.items[at] ?? actual.rest ?? anything(actual.origin), item)) : withoutExactNumbers(plain)
+      return Array.isArray(plain)
+        ? plain.map((item, at) =>
+            fromPlain(contract, actual.items[at] ?? actual.rest ?? anything(actual.origin), item),
+          )
+        : withoutExactNumbers(plain)
     case 'map':
-      return isPlainObject(plain) ? Object.fromEntries(Object.entries(plain).map(([key, value]) => [key, fromPlain(contract, actual.value, value)])) : withoutExactNumbers(plain)
+      return isPlainObject(plain)
+        ? Object.fromEntries(
+            Object.entries(plain).map(([key, value]) => [
+              key,
+              fromPlain(contract, actual.value, value),
+            ]),
+          )
+        : withoutExactNumbers(plain)
     case 'intersection':
-      return isPlainObject(plain) ? fieldsFromPlain(contract, membersOf(contract, actual), plain, othersOf(contract, actual)) : withoutExactNumbers(plain)
+      return isPlainObject(plain)
+        ? fieldsFromPlain(contract, membersOf(contract, actual), plain, othersOf(contract, actual))
+        : withoutExactNumbers(plain)
     case 'union':
       return fromPlain(contract, alternativeFor(contract, actual, plain), plain)
     case 'record':
-      return isPlainObject(plain) ? fieldsFromPlain(contract, fieldsOf(contract, actualRecord(contract, actual, type, plain)), plain, othersOf(contract, actual)) : withoutExactNumbers(plain)
+      return isPlainObject(plain)
+        ? fieldsFromPlain(
+            contract,
+            fieldsOf(contract, actualRecord(contract, actual, type, plain)),
+            plain,
+            othersOf(contract, actual),
+          )
+        : withoutExactNumbers(plain)
     default:
       return withoutExactNumbers(plain)
   }
@@ -48,12 +78,14 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
 
 /** What members are that a type does not name, by their names. */
 function othersOf(contract: Contract, type: Type): (name: string) => Type | undefined {
-  const parts = type.kind === 'intersection' ? type.parts.map((part) => resolve(contract, part)) : [type]
+  const parts =
+    type.kind === 'intersection' ? type.parts.map((part) => resolve(contract, part)) : [type]
   return (name) => {
     for (const part of parts) {
       if (part.kind === 'map') return part.value
       if (part.kind !== 'record') continue
-      const matching = part.patterned?.find(({ pattern }) => expression(pattern).test(name))?.type ?? part.rest
+      const matching =
+        part.patterned?.find(({ pattern }) => expression(pattern).test(name))?.type ?? part.rest
       if (matching !== undefined) return matching
     }
     return undefined
@@ -69,13 +101,24 @@ function anything(origin: Origin): Type {
  *
  * @param others what members are that no field names
  */
-export function fieldsFromPlain(contract: Contract, fields: readonly Field[], plain: Readonly<Record<string, unknown>>, others: (name: string) => Type | undefined = () => undefined): Record<string, unknown> {
+export function fieldsFromPlain(
+  contract: Contract,
+  fields: readonly Field[],
+  plain: Readonly<Record<string, unknown>>,
+  others: (name: string) => Type | undefined = () => undefined,
+): Record<string, unknown> {
   const converted: Record<string, unknown> = {}
   for (const [key, value] of Object.entries(plain)) {
     const field = fields.find((each) => each.name === key)
     const type = field === undefined ? others(key) : field.type
-    const member = type === undefined ? withoutExactNumbers(value) : fromPlain(contract, type, value)
-    Object.defineProperty(converted, key, { value: member, enumerable: true, writable: true, configurable: true })
+    const member =
+      type === undefined ? withoutExactNumbers(value) : fromPlain(contract, type, value)
+    Object.defineProperty(converted, key, {
+      value: member,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   }
   return converted
 }
@@ -89,7 +132,9 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
   if (actual.kind !== 'scalar') return text
   if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
   if (actual.base === 'text' || actual.base === 'bytes') return scalarFromPlain(actual.base, text)
-  return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text) ? scalarFromPlain(actual.base, new ExactNumber(text)) : text
+  return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text)
+    ? scalarFromPlain(actual.base, new ExactNumber(text))
+    : text
 }
 
 /** The alternative of a union that a plain value looks like: by the discriminator, else by its members or its kind. */
@@ -100,21 +145,38 @@ function alternativeFor(contract: Contract, union: UnionType, plain: unknown): T
   const [only, ...others] = alternatives.filter((each) => each.kind !== 'fragment')
   if (only !== undefined && others.length === 0) return only
   if (isPlainObject(plain)) {
-    const id = discriminator === undefined ? undefined : discriminator.mapping[String(plain[discriminator.field])]
+    const id =
+      discriminator === undefined
+        ? undefined
+        : discriminator.mapping[String(plain[discriminator.field])]
     if (id !== undefined) return { kind: 'reference', to: id, origin }
-    const known = (each: Type): number => membersOf(contract, each).filter((field) => Object.hasOwn(plain, field.name)).length
+    const known = (each: Type): number =>
+      membersOf(contract, each).filter((field) => Object.hasOwn(plain, field.name)).length
     return [...alternatives].sort((a, b) => known(b) - known(a))[0] ?? nothing
   }
-  if (Array.isArray(plain)) return alternatives.find((each) => resolve(contract, each).kind === 'list') ?? nothing
-  const wanted = plain instanceof ExactNumber ? ['int32', 'int64', 'decimal', 'double', 'float'] : typeof plain === 'boolean' ? ['boolean'] : ['text', 'date', 'dateTime', 'time', 'bytes']
-  return alternatives.find((each) => {
-    const actual = resolve(contract, each)
-    return actual.kind === 'scalar' && wanted.includes(actual.base)
-  }) ?? nothing
+  if (Array.isArray(plain))
+    return alternatives.find((each) => resolve(contract, each).kind === 'list') ?? nothing
+  const wanted =
+    plain instanceof ExactNumber
+      ? ['int32', 'int64', 'decimal', 'double', 'float']
+      : typeof plain === 'boolean'
+        ? ['boolean']
+        : ['text', 'date', 'dateTime', 'time', 'bytes']
+  return (
+    alternatives.find((each) => {
+      const actual = resolve(contract, each)
+      return actual.kind === 'scalar' && wanted.includes(actual.base)
+    }) ?? nothing
+  )
 }
 
 /** The record that a value says it is by `$is`: the declared one or one that extends it. */
-function actualRecord(contract: Contract, declared: RecordType, type: Type, plain: Readonly<Record<string, unknown>>): RecordType {
+function actualRecord(
+  contract: Contract,
+  declared: RecordType,
+  type: Type,
+  plain: Readonly<Record<string, unknown>>,
+): RecordType {
   const which = plain['$is']
   if (typeof which !== 'string' || type.kind !== 'reference') return declared
   const subtypes = directSubtypes(contract)
@@ -122,7 +184,7 @@ function actualRecord(contract: Contract, declared: RecordType, type: Type, plai
   for (let id = waiting.pop(); id !== undefined; id = waiting.pop()) {
     const named = namedType(contract, id)
     if (named.kind === 'record' && kindOf(contract, named).name === which) return named
-    addAll(waiting, (subtypes.get(id) ?? []))
+    addAll(waiting, subtypes.get(id) ?? [])
   }
   return declared
 }
@@ -130,13 +192,19 @@ function actualRecord(contract: Contract, declared: RecordType, type: Type, plai
 function scalarFromPlain(base: ScalarBase, plain: unknown): unknown {
   if (bigBases.includes(base)) {
     const digits = plain instanceof ExactNumber ? plain.source : plain
-    if (typeof digits === 'string' && /^[+-]?\d+$/.test(digits)) return BigInt(digits.replace(/^\+/, ''))
+    if (typeof digits === 'string' && /^[+-]?\d+$/.test(digits))
+      return BigInt(digits.replace(/^\+/, ''))
   } else if (base === 'decimal') {
     if (plain instanceof ExactNumber) return plain.source
   } else if (base === 'bytes') {
-    if (typeof plain === 'string' && plain.length % 4 === 0 && /^[A-Za-z0-9+/]*={0,2}$/.test(plain)) return Uint8Array.from(atob(plain), (c) => c.charCodeAt(0))
+    if (typeof plain === 'string' && plain.length % 4 === 0 && /^[A-Za-z0-9+/]*={0,2}$/.test(plain))
+      return Uint8Array.from(atob(plain), (c) => c.charCodeAt(0))
   } else if ((base === 'float' || base === 'double') && typeof plain === 'string') {
-    const special: Readonly<Record<string, number>> = { INF: Infinity, '-INF': -Infinity, NaN: Number.NaN }
+    const special: Readonly<Record<string, number>> = {
+      INF: Infinity,
+      '-INF': -Infinity,
+      NaN: Number.NaN,
+    }
     if (Object.hasOwn(special, plain)) return special[plain]
   }
   return withoutExactNumbers(plain)
@@ -146,10 +214,18 @@ function withoutExactNumbers(plain: unknown): unknown {
   if (plain instanceof ExactNumber) return Number(plain.source)
   if (Array.isArray(plain)) return plain.map(withoutExactNumbers)
   if (!isPlainObject(plain)) return plain
-  return Object.fromEntries(Object.entries(plain).map(([key, value]) => [key, withoutExactNumbers(value)]))
+  return Object.fromEntries(
+    Object.entries(plain).map(([key, value]) => [key, withoutExactNumbers(value)]),
+  )
 }
 
 /** Is it an object with members, and not a list, bytes or an exact number? */
 export function isPlainObject(value: unknown): value is Record<string, unknown> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array) && !(value instanceof ExactNumber)
+  return (
+    typeof value === 'object' &&
+    value !== null &&
+    !Array.isArray(value) &&
+    !(value instanceof Uint8Array) &&
+    !(value instanceof ExactNumber)
+  )
 }

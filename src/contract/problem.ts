@@ -75,22 +75,32 @@ export interface ProblemOptions {
  * @param code the message's stable code
  * @param values what fills the template's `{placeholders}`, as text; hidden characters are made visible
  */
-export function problem(code: MessageCode, values: Readonly<Record<string, string | number>> = {}, options: ProblemOptions = {}): Problem {
+export function problem(
+  code: MessageCode,
+  values: Readonly<Record<string, string | number>> = {},
+  options: ProblemOptions = {},
+): Problem {
   const { text, advice } = messages[code]
   return new Problem(code, fill(text, values), options.advice ?? fill(advice, values), options)
 }
 
 /** The text of a catalogue entry with its placeholders filled: for notes, which are told and not thrown. */
-export function messageText(code: MessageCode, values: Readonly<Record<string, string | number>> = {}): string {
+export function messageText(
+  code: MessageCode,
+  values: Readonly<Record<string, string | number>> = {},
+): string {
   return fill(messages[code].text, values)
 }
 
 function fill(template: string, values: Readonly<Record<string, string | number>>): string {
-  return template.replace(/\{(\w+)\}/g, (whole, name: string) => (name in values ? printable(String(values[name])) : whole))
+  return template.replace(/\{(\w+)\}/g, (whole, name: string) =>
+    name in values ? printable(String(values[name])) : whole,
+  )
 }
 
 /** Text from a document, safe to print on a terminal: control characters are shown as escapes, and what is very long is cut. */
 export function printable(text: string, longest = 2000): string {
-  const cut = text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text
+  const cut =
+    text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text
   return visible(cut)
 }

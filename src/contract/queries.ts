@@ -1,6 +1,16 @@
 import { addAll } from './lists.js'
 import { once } from './once.js'
-import type { Contract, Endpoint, Field, Incoming, NamedType, Operation, RecordType, Type, TypeId } from './contract.js'
+import type {
+  Contract,
+  Endpoint,
+  Field,
+  Incoming,
+  NamedType,
+  Operation,
+  RecordType,
+  Type,
+  TypeId,
+} from './contract.js'
 
 // A contract never changes, and what is asked of all of it is asked again and again.
 const subtypesOf = new WeakMap<Contract['types'], ReadonlyMap<TypeId, readonly TypeId[]>>()
@@ -13,7 +23,9 @@ export function pathOf(operation: Operation): string {
 }
 
 export function operationsOf(contract: Contract): readonly Operation[] {
-  return once(operationLists, contract, () => contract.services.flatMap((service) => service.operations))
+  return once(operationLists, contract, () =>
+    contract.services.flatMap((service) => service.operations),
+  )
 }
 
 export function endpointsOf(contract: Contract): Endpoint[] {
@@ -84,7 +96,9 @@ function membersInside(contract: Contract, type: Type, seen: Set<Type>): Field[]
 }
 
 /** For each type that others extend: the ids of those that extend it directly, in code unit order. */
-export function directSubtypes({ types }: Pick<Contract, 'types'>): ReadonlyMap<TypeId, readonly TypeId[]> {
+export function directSubtypes({
+  types,
+}: Pick<Contract, 'types'>): ReadonlyMap<TypeId, readonly TypeId[]> {
   return once(subtypesOf, types, () => findSubtypes(types))
 }
 
@@ -104,7 +118,12 @@ function findSubtypes(types: Contract['types']): ReadonlyMap<TypeId, readonly Ty
 export function partsOf(type: Type): Type[] {
   switch (type.kind) {
     case 'record':
-      return [...(type.base === undefined ? [] : [type.base]), ...type.fields.map((field) => field.type), ...(type.patterned ?? []).map((each) => each.type), ...(type.rest === undefined ? [] : [type.rest])]
+      return [
+        ...(type.base === undefined ? [] : [type.base]),
+        ...type.fields.map((field) => field.type),
+        ...(type.patterned ?? []).map((each) => each.type),
+        ...(type.rest === undefined ? [] : [type.rest]),
+      ]
     case 'list':
       return [type.item]
     case 'map':
@@ -128,14 +147,28 @@ export function typesOfIncoming(incoming: readonly Incoming[] | undefined): Type
 /** The types that an operation names directly: of its inputs, its outcome, its faults and its callbacks. */
 export function typesOfOperation(operation: Operation): Type[] {
   const { outcome } = operation
-  const out = outcome.kind === 'value' ? [outcome.field.type] : outcome.kind === 'record' ? outcome.fields.map((field) => field.type) : []
-  const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? []).map((field) => field.type)
-  return [...operation.inputs.map((input) => input.type), ...out, ...headers, ...operation.faults.map((fault) => fault.type), ...typesOfIncoming(operation.incoming)]
+  const out =
+    outcome.kind === 'value'
+      ? [outcome.field.type]
+      : outcome.kind === 'record'
+        ? outcome.fields.map((field) => field.type)
+        : []
+  const headers =
+    outcome.kind === 'record' ? [] : (outcome.headers ?? []).map((field) => field.type)
+  return [
+    ...operation.inputs.map((input) => input.type),
+    ...out,
+    ...headers,
+    ...operation.faults.map((fault) => fault.type),
+    ...typesOfIncoming(operation.incoming),
+  ]
 }
 
 /** The types of the fields by which operations tell things apart. */
 function identifyingTypes(contract: Contract, { identifies = [] }: Operation): Type[] {
-  return identifies.flatMap(({ type, fields }) => identifyingFields(contract, type, fields).map((field) => field.type))
+  return identifies.flatMap(({ type, fields }) =>
+    identifyingFields(contract, type, fields).map((field) => field.type),
+  )
 }
 
 function identifyingFields(contract: Contract, id: TypeId, names: readonly string[]): Field[] {
@@ -146,9 +179,22 @@ function identifyingFields(contract: Contract, id: TypeId, names: readonly strin
 function identifyingShape(contract: Contract, id: TypeId, names: readonly string[]): NamedType {
   const whole = namedType(contract, id)
   if (whole.kind !== 'record') return whole
-  const { base: _base, keys: _keys, abstract: _abstract, fields: _fields, choices: _choices, ...rest } = whole
-  const keys = [...basesOf(contract, whole), whole].findLast((each) => each.keys !== undefined)?.keys
-  return { ...rest, fields: identifyingFields(contract, id, names), ...(keys === undefined ? {} : { keys }) }
+  const {
+    base: _base,
+    keys: _keys,
+    abstract: _abstract,
+    fields: _fields,
+    choices: _choices,
+    ...rest
+  } = whole
+  const keys = [...basesOf(contract, whole), whole].findLast(
+    (each) => each.keys !== undefined,
+  )?.keys
+  return {
+    ...rest,
+    fields: identifyingFields(contract, id, names),
+    ...(keys === undefined ? {} : { keys }),
+  }
 }
 
 /** Ids of every named type that these operations need: what they name, what hangs off that, and every subtype of it. Sorted. */
@@ -156,14 +202,23 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   const subtypes = directSubtypes(contract)
   const found = new Set<TypeId>()
   let mayBeAny = false
-  const waiting: Type[] = [...operations.flatMap((operation) => [...typesOfOperation(operation), ...identifyingTypes(contract, operation)]), ...typesOfIncoming(contract.incoming)]
-  for (const { needs = [], origin } of operations) for (const to of needs) waiting.push({ kind: 'reference', to, origin })
+  const waiting: Type[] = [
+    ...operations.flatMap((operation) => [
+      ...typesOfOperation(operation),
+      ...identifyingTypes(contract, operation),
+    ]),
+    ...typesOfIncoming(contract.incoming),
+  ]
+  for (const { needs = [], origin } of operations)
+    for (const to of needs) waiting.push({ kind: 'reference', to, origin })
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
       addAll(waiting, partsOf(type))
       if (type.kind === 'fragment' && type.mayBeRecord === true && !mayBeAny) {
         mayBeAny = true
-        for (const [id, named] of Object.entries(contract.types)) if (named.kind === 'record' && named.anonymous !== true) waiting.push({ kind: 'reference', to: id, origin: type.origin })
+        for (const [id, named] of Object.entries(contract.types))
+          if (named.kind === 'record' && named.anonymous !== true)
+            waiting.push({ kind: 'reference', to: id, origin: type.origin })
       }
       continue
     }
@@ -171,18 +226,29 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
     found.add(type.to)
     const named = namedType(contract, type.to)
     // A name for another type leads on to that.
-    addAll(waiting, (named.kind === 'reference' ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }] : partsOf(named)))
-    for (const id of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to: id, origin: type.origin })
+    addAll(
+      waiting,
+      named.kind === 'reference'
+        ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }]
+        : partsOf(named),
+    )
+    for (const id of subtypes.get(type.to) ?? [])
+      waiting.push({ kind: 'reference', to: id, origin: type.origin })
   }
   return [...found].sort()
 }
 
 /** The types that these operations need, as people count them: lists are written as arrays, and shapes for sending are no types of their own. */
 export function countedTypes(contract: Contract, operations: readonly Operation[]): NamedType[] {
-  const ids = operations.length === operationsOf(contract).length ? Object.keys(neededOf(contract).types) : reachableTypes(contract, operations)
+  const ids =
+    operations.length === operationsOf(contract).length
+      ? Object.keys(neededOf(contract).types)
+      : reachableTypes(contract, operations)
   return ids
     .map((id) => namedType(contract, id))
-    .filter((type) => type.kind !== 'list' && !(type.kind === 'record' && type.variantOf !== undefined))
+    .filter(
+      (type) => type.kind !== 'list' && !(type.kind === 'record' && type.variantOf !== undefined),
+    )
 }
 
 /** How many types these operations need. */
@@ -205,18 +271,37 @@ export function neededOf(contract: Contract): Contract {
 }
 
 /** The contract with only those operations that `chosen` accepts, only the services that offer some of them, and only the types they need. */
-export function selectOperations(contract: Contract, chosen: (operation: Operation) => boolean): Contract {
-  const services = contract.services.map((service) => ({ ...service, operations: service.operations.filter(chosen) })).filter((service, at) => service.operations.length > 0 || contract.services[at]?.operations.length === 0)
-  const ids = reachableTypes(contract, services.flatMap((service) => service.operations))
+export function selectOperations(
+  contract: Contract,
+  chosen: (operation: Operation) => boolean,
+): Contract {
+  const services = contract.services
+    .map((service) => ({ ...service, operations: service.operations.filter(chosen) }))
+    .filter(
+      (service, at) =>
+        service.operations.length > 0 || contract.services[at]?.operations.length === 0,
+    )
+  const ids = reachableTypes(
+    contract,
+    services.flatMap((service) => service.operations),
+  )
   const types = new Map(ids.map((id) => [id, namedType(contract, id)]))
-  for (const { type, fields } of services.flatMap((service) => service.operations.flatMap(({ identifies = [] }) => identifies))) if (!types.has(type)) types.set(type, identifyingShape(contract, type, fields))
-  return { ...contract, services, types: Object.fromEntries([...types].sort(([a], [b]) => (a < b ? -1 : 1))) }
+  for (const { type, fields } of services.flatMap((service) =>
+    service.operations.flatMap(({ identifies = [] }) => identifies),
+  ))
+    if (!types.has(type)) types.set(type, identifyingShape(contract, type, fields))
+  return {
+    ...contract,
+    services,
+    types: Object.fromEntries([...types].sort(([a], [b]) => (a < b ? -1 : 1))),
+  }
 }
 
 /** Is there a type of this kind anywhere in a contract: named, or inside others, or of an operation? */
 export function someType(contract: Contract, wanted: (type: Type) => boolean): boolean {
   const waiting: Type[] = typesOfIncoming(contract.incoming)
-  for (const operation of operationsOf(contract)) for (const type of typesOfOperation(operation)) waiting.push(type)
+  for (const operation of operationsOf(contract))
+    for (const type of typesOfOperation(operation)) waiting.push(type)
   for (const id of Object.keys(contract.types)) waiting.push(namedType(contract, id))
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (wanted(type)) return true

@@ -4,18 +4,83 @@
 export type NamePlace = 'address' | 'header' | 'body'
 
 /** A name that ends so is a secret's, written together or apart: `accessToken`, `API-KEY`, `user_password`. */
-const endings = /(?:password|passwd|passphrase|passcode|secret|token|jwt|bearer|credential|authorization|sessionid|sessionkey|apikey|accesskey|privatekey|secretkey|accountkey|sharedkey|subscriptionkey|signingkey|encryptionkey|masterkey|licensekey|authkey|hostkey|functionkey)$/
+const endings =
+  /(?:password|passwd|passphrase|passcode|secret|token|jwt|bearer|credential|authorization|sessionid|sessionkey|apikey|accesskey|privatekey|secretkey|accountkey|sharedkey|subscriptionkey|signingkey|encryptionkey|masterkey|licensekey|authkey|hostkey|functionkey)$/
 /** Tokens that only say where to go on. */
-const harmlessTokens = /(?:page|next|previous|continuation|skip|sync|delta|change|cancellation|resume)token$/
+const harmlessTokens =
+  /(?:page|next|previous|continuation|skip|sync|delta|change|cancellation|resume)token$/
 /** Keys that tell things apart, or that anybody may know. */
-const harmlessKeys = new Set(['primary', 'foreign', 'partition', 'sort', 'row', 'natural', 'composite', 'public', 'cache', 'translation', 'business', 'surrogate', 'parent', 'group', 'object', 'entity', 'item', 'record', 'unique', 'routing', 'order', 'alternate', 'idempotency'])
+const harmlessKeys = new Set([
+  'primary',
+  'foreign',
+  'partition',
+  'sort',
+  'row',
+  'natural',
+  'composite',
+  'public',
+  'cache',
+  'translation',
+  'business',
+  'surrogate',
+  'parent',
+  'group',
+  'object',
+  'entity',
+  'item',
+  'record',
+  'unique',
+  'routing',
+  'order',
+  'alternate',
+  'idempotency',
+])
 const lastWords: Readonly<Record<NamePlace, ReadonlySet<string>>> = {
-  address: new Set(['key', 'pass', 'pwd', 'pw', 'pin', 'otp', 'auth', 'sig', 'signature', 'code', 'session', 'sid', 'ticket', 'hmac', 'sas']),
-  header: new Set(['key', 'pass', 'pwd', 'pw', 'pin', 'otp', 'auth', 'signature', 'cookie', 'session', 'sid']),
+  address: new Set([
+    'key',
+    'pass',
+    'pwd',
+    'pw',
+    'pin',
+    'otp',
+    'auth',
+    'sig',
+    'signature',
+    'code',
+    'session',
+    'sid',
+    'ticket',
+    'hmac',
+    'sas',
+  ]),
+  header: new Set([
+    'key',
+    'pass',
+    'pwd',
+    'pw',
+    'pin',
+    'otp',
+    'auth',
+    'signature',
+    'cookie',
+    'session',
+    'sid',
+  ]),
   body: new Set(['pwd', 'pw', 'otp', 'sid']),
 }
 /** Whose pass it is, where that is one to let somebody in: a boarding pass is none. */
-const passWords = new Set(['', 'user', 'login', 'db', 'database', 'admin', 'proxy', 'my', 'new', 'old'])
+const passWords = new Set([
+  '',
+  'user',
+  'login',
+  'db',
+  'database',
+  'admin',
+  'proxy',
+  'my',
+  'new',
+  'old',
+])
 
 /** Is what is called so a secret? Spelling does not matter: `X-Api-Key`, `apiKey` and `APIKEY` are the same. */
 export function isSecretName(name: string, place: NamePlace): boolean {

@@ -1,6 +1,11 @@
 /** The code of an error that the system gave (`ENOENT`), or `''`. */
 export function systemCode(error: unknown): string {
-  return typeof error === 'object' && error !== null && 'code' in error && typeof error.code === 'string' ? error.code : ''
+  return typeof error === 'object' &&
+    error !== null &&
+    'code' in error &&
+    typeof error.code === 'string'
+    ? error.code
+    : ''
 }
 
 /** What a failed file operation means, in plain words. */

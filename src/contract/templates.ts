@@ -14,7 +14,11 @@ const inside = /\$\{([A-Za-z_][\w.[\]]*)\}/g
 export function fillTemplate(template: unknown, lookUp: (path: string) => unknown): unknown {
   if (Array.isArray(template)) return template.map((each) => fillTemplate(each, lookUp))
   if (isPlainObject(template)) {
-    return Object.fromEntries(Object.entries(template).map(([key, value]) => [key, fillTemplate(value, lookUp)]).filter(([, value]) => value !== undefined))
+    return Object.fromEntries(
+      Object.entries(template)
+        .map(([key, value]) => [key, fillTemplate(value, lookUp)])
+        .filter(([, value]) => value !== undefined),
+    )
   }
   if (typeof template !== 'string') return template
   if (template.startsWith('$$')) return template.slice(1)
@@ -27,7 +31,9 @@ export function referencesIn(template: unknown): string[] {
   if (Array.isArray(template)) return template.flatMap(referencesIn)
   if (isPlainObject(template)) return Object.values(template).flatMap(referencesIn)
   if (typeof template !== 'string' || template.startsWith('$$')) return []
-  return whole.test(template) ? [template.slice(1)] : [...template.matchAll(inside)].map(([, path]) => path ?? '')
+  return whole.test(template)
+    ? [template.slice(1)]
+    : [...template.matchAll(inside)].map(([, path]) => path ?? '')
 }
 
 /** A path of names and positions as its steps: `rows[0].Code` -> `rows`, `0`, `Code`. */
@@ -37,10 +43,22 @@ export function stepsOf(path: string): string[] {
 
 /** What a path of steps leads to inside a plain value; undefined where it leads to nothing. */
 export function inPlain(value: unknown, steps: readonly string[]): unknown {
-  return steps.reduce<unknown>((current, step) => ((isPlainObject(current) || Array.isArray(current)) && Object.hasOwn(current, step) ? (current as Record<string, unknown>)[step] : undefined), value)
+  return steps.reduce<unknown>(
+    (current, step) =>
+      (isPlainObject(current) || Array.isArray(current)) && Object.hasOwn(current, step)
+        ? (current as Record<string, unknown>)[step]
+        : undefined,
+    value,
+  )
 }
 
 /** A plain value as a text; nothing for what is not there. */
 export function plainText(value: unknown): string {
-  return value instanceof ExactNumber ? value.source : value === undefined || value === null ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value as string | number | boolean | bigint)
+  return value instanceof ExactNumber
+    ? value.source
+    : value === undefined || value === null
+      ? ''
+      : typeof value === 'object'
+        ? JSON.stringify(value)
+        : String(value as string | number | boolean | bigint)
 }

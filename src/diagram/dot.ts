@@ -17,11 +17,14 @@ export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
   const ids = new Map(graph.boxes.map((box, at) => [box.id, dot`t${at}`]))
   const idOf = (id: string): DotText => ids.get(id) ?? dot``
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
-  const nodes = (boxes: readonly Box[]): DotText[] => boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards)}]`)
+  const nodes = (boxes: readonly Box[]): DotText[] =>
+    boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards)}]`)
   const cluster = (namespace: string, at: number): DotText[] => [
     dot`  subgraph cluster_${at} {`,
     dot`    label=${inDot(namespace)}`,
-    ...nodes(graph.boxes.filter((box) => box.namespace === namespace)).map((node) => dot`    ${node}`),
+    ...nodes(graph.boxes.filter((box) => box.namespace === namespace)).map(
+      (node) => dot`    ${node}`,
+    ),
     dot`  }`,
   ]
   return joined(
@@ -30,9 +33,16 @@ export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
       dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"]`,
       dot`  node [shape=record, fontname="Helvetica", fontsize=10]`,
       dot`  edge [fontname="Helvetica", fontsize=9]`,
-      ...(namespaces.length > 1 ? namespaces.flatMap(cluster) : nodes(graph.boxes).map((node) => dot`  ${node}`)),
-      ...graph.links.map((link) => dot`  ${idOf(link.from)} -> ${idOf(link.to)} [${edgeAttributes(link)}]`),
-      ...graph.listings.map(({ title, entries }, at) => dot`  list${at} [shape=note, label="${joined([title, ...entries].map(noteLine), '')}"]`),
+      ...(namespaces.length > 1
+        ? namespaces.flatMap(cluster)
+        : nodes(graph.boxes).map((node) => dot`  ${node}`)),
+      ...graph.links.map(
+        (link) => dot`  ${idOf(link.from)} -> ${idOf(link.to)} [${edgeAttributes(link)}]`,
+      ),
+      ...graph.listings.map(
+        ({ title, entries }, at) =>
+          dot`  list${at} [shape=note, label="${joined([title, ...entries].map(noteLine), '')}"]`,
+      ),
       dot`}`,
       dot``,
     ],
@@ -64,7 +74,10 @@ function endLabel(name: DotText, text: string): DotText[] {
 
 /** A record label: name, then a line for each field, below each other: braces turn the direction, which is that of the whole graph. */
 function labelOf(box: Box, towards: 'right' | 'down'): DotText {
-  const rows = box.rows.map((row) => dot`${inDotRecord(`${row.key ? '* ' : ''}${row.name}${row.type === '' ? '' : `: ${row.type}`}`)}\\l`)
+  const rows = box.rows.map(
+    (row) =>
+      dot`${inDotRecord(`${row.key ? '* ' : ''}${row.name}${row.type === '' ? '' : `: ${row.type}`}`)}\\l`,
+  )
   const label = dot`${inDotRecord(box.name)}${rows.length === 0 ? dot`` : dot`|${joined(rows, '')}`}`
   return towards === 'right' ? dot`"${label}"` : dot`"{${label}}"`
 }

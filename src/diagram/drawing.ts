@@ -16,8 +16,23 @@ export function drawingOf(graph: Graph, layout: Layout): Picture {
       kind: 'group',
       about: { role: 'cluster', id: cluster.name, name: cluster.name },
       shapes: [
-        { kind: 'rectangle', x: cluster.x, y: cluster.y, w: cluster.w, h: cluster.h, radius: 8, fill: 'cluster' },
-        { kind: 'text', x: cluster.x + 14, y: cluster.y + 19, text: cluster.name === '' ? '(no namespace)' : cluster.name, size: sizes.text, paint: 'faint' },
+        {
+          kind: 'rectangle',
+          x: cluster.x,
+          y: cluster.y,
+          w: cluster.w,
+          h: cluster.h,
+          radius: 8,
+          fill: 'cluster',
+        },
+        {
+          kind: 'text',
+          x: cluster.x + 14,
+          y: cluster.y + 19,
+          text: cluster.name === '' ? '(no namespace)' : cluster.name,
+          size: sizes.text,
+          paint: 'faint',
+        },
       ],
     })),
     ...layout.links.map((link) => drawnLink(link, graph)),
@@ -26,23 +41,55 @@ export function drawingOf(graph: Graph, layout: Layout): Picture {
   const isPart = graph.boxes.length < graph.whole
   const subtitle = `${graph.boxes.length}${isPart ? ` of ${graph.whole}` : ''} types`
   const top: Shape[] = [
-    { kind: 'text', x: margin, y: margin + 8, text: graph.title, size: 17, bold: true, paint: 'ink' },
-    { kind: 'text', x: margin + textWidth(graph.title, 17, true) + 14, y: margin + 8, text: subtitle, size: sizes.text, paint: 'faint' },
+    {
+      kind: 'text',
+      x: margin,
+      y: margin + 8,
+      text: graph.title,
+      size: 17,
+      bold: true,
+      paint: 'ink',
+    },
+    {
+      kind: 'text',
+      x: margin + textWidth(graph.title, 17, true) + 14,
+      y: margin + 8,
+      text: subtitle,
+      size: sizes.text,
+      paint: 'faint',
+    },
   ]
   const legend = legendOf(graph)
   const lists = listsOf(graph, Math.max(layout.width, legend.w, 560))
   const bottom = head + margin + layout.height + (layout.height === 0 ? 0 : 28)
-  const width = Math.max(layout.width, legend.w, lists.w, textWidth(graph.title, 17, true) + textWidth(subtitle, sizes.text) + 14) + margin * 2
+  const width =
+    Math.max(
+      layout.width,
+      legend.w,
+      lists.w,
+      textWidth(graph.title, 17, true) + textWidth(subtitle, sizes.text) + 14,
+    ) +
+    margin * 2
   const listsTop = bottom + legend.h + (lists.h === 0 ? 0 : 22)
   return {
     width: Math.ceil(width),
     height: Math.ceil(listsTop + lists.h + margin),
     title: graph.title,
-    shapes: [...top, ...moved(body, margin, head + margin / 2), ...moved(legend.shapes, margin, bottom), ...moved(lists.shapes, margin, listsTop)],
+    shapes: [
+      ...top,
+      ...moved(body, margin, head + margin / 2),
+      ...moved(legend.shapes, margin, bottom),
+      ...moved(lists.shapes, margin, listsTop),
+    ],
   }
 }
 
-const kindWords: Readonly<Record<BoxKind, string>> = { entity: 'entity', record: 'record', enumeration: 'enumeration', union: 'one of several' }
+const kindWords: Readonly<Record<BoxKind, string>> = {
+  entity: 'entity',
+  record: 'record',
+  enumeration: 'enumeration',
+  union: 'one of several',
+}
 
 /** A box: each kind has a colour, and a form of its own that tells it without. */
 function drawnBox({ box, x, y, w, h, title, lines, hidden }: PlacedBox): Shape {
@@ -52,43 +99,138 @@ function drawnBox({ box, x, y, w, h, title, lines, hidden }: PlacedBox): Shape {
     frameOf(box.kind, x, y, w, h),
     ...bandOf(box.kind, x, y, h),
     { kind: 'text', x: left, y: y + 15, text: title, size: sizes.title, bold: true, paint: 'ink' },
-    { kind: 'text', x: left, y: y + 28, text: `${box.abstract ? 'abstract ' : ''}${kindWords[box.kind]}`, size: 9, paint: 'faint' },
+    {
+      kind: 'text',
+      x: left,
+      y: y + 28,
+      text: `${box.abstract ? 'abstract ' : ''}${kindWords[box.kind]}`,
+      size: 9,
+      paint: 'faint',
+    },
   ]
   lines.forEach((line, at) => {
     const baseline = y + headHeight + 14 + at * rowHeight
-    if (line.key) shapes.push({ kind: 'polygon', points: diamond(x + band + 6, baseline - 4, 3.2), fill: 'ink' })
-    shapes.push({ kind: 'text', x: left, y: baseline, text: line.text, size: sizes.text, ...(line.key ? { bold: true as const } : {}), paint: 'ink' })
-    if (line.type !== '') shapes.push({ kind: 'text', x: x + w - padding, y: baseline, text: line.type, size: sizes.text, paint: 'faint', anchor: 'end' })
+    if (line.key)
+      shapes.push({
+        kind: 'polygon',
+        points: diamond(x + band + 6, baseline - 4, 3.2),
+        fill: 'ink',
+      })
+    shapes.push({
+      kind: 'text',
+      x: left,
+      y: baseline,
+      text: line.text,
+      size: sizes.text,
+      ...(line.key ? { bold: true as const } : {}),
+      paint: 'ink',
+    })
+    if (line.type !== '')
+      shapes.push({
+        kind: 'text',
+        x: x + w - padding,
+        y: baseline,
+        text: line.type,
+        size: sizes.text,
+        paint: 'faint',
+        anchor: 'end',
+      })
   })
-  if (lines.length > 0) shapes.push({ kind: 'line', points: [{ x: x + band, y: y + headHeight }, { x: x + w, y: y + headHeight }], stroke: 'cluster', width: 1 })
-  if (hidden > 0) shapes.push({ kind: 'text', x: left, y: y + headHeight + 14 + lines.length * rowHeight, text: `… and ${hidden} more`, size: sizes.text, paint: 'faint' })
-  return { kind: 'group', about: { role: 'type', id: box.id, name: box.name }, ...(box.documentation === undefined ? {} : { hint: box.documentation }), shapes }
+  if (lines.length > 0)
+    shapes.push({
+      kind: 'line',
+      points: [
+        { x: x + band, y: y + headHeight },
+        { x: x + w, y: y + headHeight },
+      ],
+      stroke: 'cluster',
+      width: 1,
+    })
+  if (hidden > 0)
+    shapes.push({
+      kind: 'text',
+      x: left,
+      y: y + headHeight + 14 + lines.length * rowHeight,
+      text: `… and ${hidden} more`,
+      size: sizes.text,
+      paint: 'faint',
+    })
+  return {
+    kind: 'group',
+    about: { role: 'type', id: box.id, name: box.name },
+    ...(box.documentation === undefined ? {} : { hint: box.documentation }),
+    shapes,
+  }
 }
 
 function frameOf(kind: BoxKind, x: number, y: number, w: number, h: number): Shape {
   const stroke = { fill: 'card', stroke: 'line', width: 1 } as const
   if (kind === 'enumeration') {
     const cut = 10
-    return { kind: 'polygon', points: [{ x, y }, { x: x + w - cut, y }, { x: x + w, y: y + cut }, { x: x + w, y: y + h }, { x, y: y + h }], ...stroke }
+    return {
+      kind: 'polygon',
+      points: [
+        { x, y },
+        { x: x + w - cut, y },
+        { x: x + w, y: y + cut },
+        { x: x + w, y: y + h },
+        { x, y: y + h },
+      ],
+      ...stroke,
+    }
   }
-  if (kind === 'union') return { kind: 'rectangle', x, y, w, h, radius: 14, ...stroke, dash: [5, 3] }
+  if (kind === 'union')
+    return { kind: 'rectangle', x, y, w, h, radius: 14, ...stroke, dash: [5, 3] }
   return { kind: 'rectangle', x, y, w, h, radius: kind === 'entity' ? 0 : 6, ...stroke }
 }
 
 /** The band at the left: whole for entities, in two parts for records, in many for enumerations, none for what is one of several. */
 function bandOf(kind: BoxKind, x: number, y: number, h: number): Shape[] {
-  const piece = (top: number, height: number, fill: Paint): Shape => ({ kind: 'rectangle', x, y: top, w: sizes.band, h: height, fill })
+  const piece = (top: number, height: number, fill: Paint): Shape => ({
+    kind: 'rectangle',
+    x,
+    y: top,
+    w: sizes.band,
+    h: height,
+    fill,
+  })
   if (kind === 'entity') return [piece(y, h, 'entity')]
   if (kind === 'record') return [piece(y + Math.min(7, h / 4), h - Math.min(14, h / 2), 'record')]
-  if (kind === 'enumeration') return Array.from({ length: Math.max(1, Math.floor(h / 8)) }, (_, at) => piece(y + at * 8 + 1, 5, 'enumeration'))
-  return [{ kind: 'circle', x: x + sizes.band + 1, y: y + Math.min(15, h / 2), r: Math.min(4, h / 4), fill: 'union' }]
+  if (kind === 'enumeration')
+    return Array.from({ length: Math.max(1, Math.floor(h / 8)) }, (_, at) =>
+      piece(y + at * 8 + 1, 5, 'enumeration'),
+    )
+  return [
+    {
+      kind: 'circle',
+      x: x + sizes.band + 1,
+      y: y + Math.min(15, h / 2),
+      r: Math.min(4, h / 4),
+      fill: 'union',
+    },
+  ]
 }
 
 function drawnLink({ link, points, labels }: PlacedLink, graph: Graph): Shape {
   const nameOf = (id: string): string => graph.boxes.find((box) => box.id === id)?.name ?? id
   const shapes: Shape[] = lineOf(link.kind, points, link.source.name !== undefined)
-  for (const label of labels) shapes.push({ kind: 'text', x: label.x + 2, y: label.y + 11, text: label.text, size: sizes.label, paint: 'ink' })
-  return { kind: 'group', about: { role: 'link', id: link.from, others: link.to, name: linkText(link, nameOf) }, hint: [linkText(link, nameOf), link.documentation].filter((part) => part !== undefined).join('\n\n'), shapes }
+  for (const label of labels)
+    shapes.push({
+      kind: 'text',
+      x: label.x + 2,
+      y: label.y + 11,
+      text: label.text,
+      size: sizes.label,
+      paint: 'ink',
+    })
+  return {
+    kind: 'group',
+    about: { role: 'link', id: link.from, others: link.to, name: linkText(link, nameOf) },
+    hint: [linkText(link, nameOf), link.documentation]
+      .filter((part) => part !== undefined)
+      .join('\n\n'),
+    shapes,
+  }
 }
 
 /** A link in words. */
@@ -105,17 +247,38 @@ export function linkText(link: Link, nameOf: (id: string) => string): string {
 function lineOf(kind: Link['kind'], points: readonly Point[], leadsBack = false): Shape[] {
   const [start, second] = points
   const [end, before] = [points.at(-1), points.at(-2)]
-  if (start === undefined || second === undefined || end === undefined || before === undefined) return []
+  if (start === undefined || second === undefined || end === undefined || before === undefined)
+    return []
   const line = { kind: 'line', stroke: 'line', width: 1.3 } as const
   switch (kind) {
     case 'leadsTo':
-      return [{ ...line, points }, { ...line, points: arrow(before, end, 8, 4) }, ...(leadsBack ? [{ ...line, points: arrow(second, start, 8, 4) }] : [])]
+      return [
+        { ...line, points },
+        { ...line, points: arrow(before, end, 8, 4) },
+        ...(leadsBack ? [{ ...line, points: arrow(second, start, 8, 4) }] : []),
+      ]
     case 'contains':
-      return [{ ...line, points }, { ...line, points: arrow(before, end, 8, 4) }, { kind: 'polygon', points: square(second, start), fill: 'line' }]
+      return [
+        { ...line, points },
+        { ...line, points: arrow(before, end, 8, 4) },
+        { kind: 'polygon', points: square(second, start), fill: 'line' },
+      ]
     case 'extends':
-      return [{ ...line, points, width: 2 }, { kind: 'polygon', points: arrow(before, end, 11, 6), fill: 'card', stroke: 'line', width: 1.3 }]
+      return [
+        { ...line, points, width: 2 },
+        {
+          kind: 'polygon',
+          points: arrow(before, end, 11, 6),
+          fill: 'card',
+          stroke: 'line',
+          width: 1.3,
+        },
+      ]
     case 'oneOf':
-      return [{ ...line, points, dash: [6, 3] }, { kind: 'circle', x: start.x, y: start.y, r: 3.5, fill: 'union' }]
+      return [
+        { ...line, points, dash: [6, 3] },
+        { kind: 'circle', x: start.x, y: start.y, r: 3.5, fill: 'union' },
+      ]
     case 'uses':
       return [{ ...line, points, dash: [2, 3], width: 1 }]
   }
@@ -125,13 +288,20 @@ function lineOf(kind: Link['kind'], points: readonly Point[], leadsBack = false)
 function arrow(from: Point, to: Point, length: number, half: number): Point[] {
   const { along, across } = directions(from, to)
   const foot = { x: to.x - along.x * length, y: to.y - along.y * length }
-  return [{ x: foot.x + across.x * half, y: foot.y + across.y * half }, to, { x: foot.x - across.x * half, y: foot.y - across.y * half }]
+  return [
+    { x: foot.x + across.x * half, y: foot.y + across.y * half },
+    to,
+    { x: foot.x - across.x * half, y: foot.y - across.y * half },
+  ]
 }
 
 /** A square at the end of a line that comes from elsewhere. */
 function square(from: Point, to: Point): Point[] {
   const { along, across } = directions(from, to)
-  const corner = (back: number, side: number): Point => ({ x: to.x - along.x * back + across.x * side, y: to.y - along.y * back + across.y * side })
+  const corner = (back: number, side: number): Point => ({
+    x: to.x - along.x * back + across.x * side,
+    y: to.y - along.y * back + across.y * side,
+  })
   return [corner(0, -3.5), corner(7, -3.5), corner(7, 3.5), corner(0, 3.5)]
 }
 
@@ -142,10 +312,21 @@ function directions(from: Point, to: Point): { along: Point; across: Point } {
 }
 
 function diamond(x: number, y: number, r: number): Point[] {
-  return [{ x, y: y - r }, { x: x + r, y }, { x, y: y + r }, { x: x - r, y }]
+  return [
+    { x, y: y - r },
+    { x: x + r, y },
+    { x, y: y + r },
+    { x: x - r, y },
+  ]
 }
 
-const linkWords: readonly (readonly [Link['kind'], string])[] = [['leadsTo', 'a field leads to it'], ['contains', 'is a part of it'], ['extends', 'is a kind of it'], ['oneOf', 'is one of them'], ['uses', 'has values of it']]
+const linkWords: readonly (readonly [Link['kind'], string])[] = [
+  ['leadsTo', 'a field leads to it'],
+  ['contains', 'is a part of it'],
+  ['extends', 'is a kind of it'],
+  ['oneOf', 'is one of them'],
+  ['uses', 'has values of it'],
+]
 
 /** What the forms mean, of those that are there. */
 function legendOf(graph: Graph): { w: number; h: number; shapes: Shape[] } {
@@ -164,7 +345,13 @@ function legendOf(graph: Graph): { w: number; h: number; shapes: Shape[] } {
   }
   for (const [kind, words] of linkWords) {
     if (!graph.links.some((link) => link.kind === kind)) continue
-    addAll(shapes, lineOf(kind, [{ x, y: 9 }, { x: x + 30, y: 9 }]))
+    addAll(
+      shapes,
+      lineOf(kind, [
+        { x, y: 9 },
+        { x: x + 30, y: 9 },
+      ]),
+    )
     x += 36
     word(words)
   }
@@ -183,11 +370,35 @@ function listsOf(graph: Graph, width: number): { w: number; h: number; shapes: S
   let widest = 0
   for (const { title, entries } of graph.listings) {
     const shown = entries.slice(0, mostEntries)
-    const texts = entries.length > shown.length ? [...shown, `… and ${entries.length - shown.length} more`] : shown
-    shapes.push({ kind: 'text', x: 0, y: y + 12, text: title, size: sizes.text, bold: true, paint: 'ink' })
-    const column = largest(texts.map((text) => textWidth(text, sizes.text)), 0) + 24
+    const texts =
+      entries.length > shown.length
+        ? [...shown, `… and ${entries.length - shown.length} more`]
+        : shown
+    shapes.push({
+      kind: 'text',
+      x: 0,
+      y: y + 12,
+      text: title,
+      size: sizes.text,
+      bold: true,
+      paint: 'ink',
+    })
+    const column =
+      largest(
+        texts.map((text) => textWidth(text, sizes.text)),
+        0,
+      ) + 24
     const columns = Math.max(1, Math.floor((width - 90 + 24) / column))
-    texts.forEach((text, at) => shapes.push({ kind: 'text', x: 90 + (at % columns) * column, y: y + 12 + Math.floor(at / columns) * sizes.rowHeight, text, size: sizes.text, paint: 'faint' }))
+    texts.forEach((text, at) =>
+      shapes.push({
+        kind: 'text',
+        x: 90 + (at % columns) * column,
+        y: y + 12 + Math.floor(at / columns) * sizes.rowHeight,
+        text,
+        size: sizes.text,
+        paint: 'faint',
+      }),
+    )
     widest = Math.max(widest, 90 + Math.min(columns, texts.length) * column - 24)
     y += Math.ceil(texts.length / columns) * sizes.rowHeight + 6
   }

@@ -9,7 +9,10 @@ import { create, type Font } from 'fontkit'
 export const fontFamily = 'DejaVu Sans'
 
 /** Its files: regular, and bold. */
-export const fontFiles: { readonly regular: string; readonly bold: string } = { regular: fontFile('DejaVuSans.ttf'), bold: fontFile('DejaVuSans-Bold.ttf') }
+export const fontFiles: { readonly regular: string; readonly bold: string } = {
+  regular: fontFile('DejaVuSans.ttf'),
+  bold: fontFile('DejaVuSans-Bold.ttf'),
+}
 
 function fontFile(name: string): string {
   return createRequire(import.meta.url).resolve(`dejavu-fonts-ttf/ttf/${name}`)
@@ -29,7 +32,8 @@ export function textWidth(text: string, size: number, bold = false): number {
 export function fittedText(text: string, width: number, size: number, bold = false): string {
   if (textWidth(text, size, bold) <= width) return text
   const characters = [...text]
-  while (characters.length > 1 && textWidth(`${characters.join('')}…`, size, bold) > width) characters.pop()
+  while (characters.length > 1 && textWidth(`${characters.join('')}…`, size, bold) > width)
+    characters.pop()
   return `${characters.join('').trimEnd()}…`
 }
 

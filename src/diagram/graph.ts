@@ -1,5 +1,13 @@
 import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
-import { countedTypes, namedType, operationsOf, pathOf, resolve, typesOfOperation, partsOf } from '../contract/queries.js'
+import {
+  countedTypes,
+  namedType,
+  operationsOf,
+  pathOf,
+  resolve,
+  typesOfOperation,
+  partsOf,
+} from '../contract/queries.js'
 
 /** With more boxes than this their rows are left out of pictures. */
 export const mostWithRows = 80
@@ -64,7 +72,9 @@ export interface Graph {
 
 /** The types that have boxes: records, enumerations and unions of them. Others are written where they stand. */
 export function drawnTypes(contract: Contract): NamedType[] {
-  return countedTypes(contract, operationsOf(contract)).filter((type) => kindOfBox(contract, type) !== undefined)
+  return countedTypes(contract, operationsOf(contract)).filter(
+    (type) => kindOfBox(contract, type) !== undefined,
+  )
 }
 
 /**
@@ -90,7 +100,13 @@ export function graphOf(contract: Contract, shown?: ReadonlySet<TypeId>): Graph 
       documentation: type.documentation,
     }
   })
-  return { title: contract.title, boxes, links: links.map(({ fields: _fields, ...link }) => link), listings: listingsOf(contract, drawn, shown === undefined), whole: all.length }
+  return {
+    title: contract.title,
+    boxes,
+    links: links.map(({ fields: _fields, ...link }) => link),
+    listings: listingsOf(contract, drawn, shown === undefined),
+    whole: all.length,
+  }
 }
 
 /** For each type with a box: those that it hangs together with, in either direction. */
@@ -112,11 +128,17 @@ interface FoundLink extends Link {
 function kindOfBox(contract: Contract, type: NamedType): BoxKind | undefined {
   switch (type.kind) {
     case 'record':
-      return type.variantOf !== undefined ? undefined : type.keys !== undefined || isEntity(contract, type) ? 'entity' : 'record'
+      return type.variantOf !== undefined
+        ? undefined
+        : type.keys !== undefined || isEntity(contract, type)
+          ? 'entity'
+          : 'record'
     case 'enumeration':
       return 'enumeration'
     case 'intersection':
-      return type.parts.some((part) => resolve(contract, part).kind === 'record') ? 'record' : undefined
+      return type.parts.some((part) => resolve(contract, part).kind === 'record')
+        ? 'record'
+        : undefined
     case 'union':
       return type.alternatives.some((each) => isBoxed(contract, each)) ? 'union' : undefined
     default:
@@ -126,13 +148,24 @@ function kindOfBox(contract: Contract, type: NamedType): BoxKind | undefined {
 
 /** Has it a key, or does one of what it extends? */
 function isEntity(contract: Contract, type: Type): boolean {
-  return type.kind === 'record' && (type.keys !== undefined || (type.base !== undefined && isEntity(contract, resolve(contract, type.base))))
+  return (
+    type.kind === 'record' &&
+    (type.keys !== undefined ||
+      (type.base !== undefined && isEntity(contract, resolve(contract, type.base))))
+  )
 }
 
 function isBoxed(contract: Contract, type: Type): boolean {
   if (type.kind !== 'reference') return false
   const target = resolve(contract, type)
-  return target.kind === 'record' || target.kind === 'intersection' || (target.kind === 'union' && target.alternatives.some((each) => each.kind === 'reference' && resolve(contract, each).kind === 'record'))
+  return (
+    target.kind === 'record' ||
+    target.kind === 'intersection' ||
+    (target.kind === 'union' &&
+      target.alternatives.some(
+        (each) => each.kind === 'reference' && resolve(contract, each).kind === 'record',
+      ))
+  )
 }
 
 /** The fields that a type declares itself. */
@@ -144,14 +177,35 @@ function ownFields(contract: Contract, type: Type): readonly Field[] {
 
 /** What is written in a box: the values of an enumeration, the alternatives of a union that have no boxes, fields that no link stands for. */
 function rowsOf(contract: Contract, type: NamedType, byLink: ReadonlySet<Field>): Row[] {
-  if (type.kind === 'enumeration') return type.members.map(({ value, documentation }) => ({ name: value, type: '', key: false, documentation }))
-  if (type.kind === 'union') return type.alternatives.filter((each) => !isBoxed(contract, each)).map((each) => ({ name: shortType(contract, each), type: '', key: false, documentation: each.documentation }))
-  return ownFields(contract, type).filter((field) => !byLink.has(field)).map((field) => rowOf(contract, type, field))
+  if (type.kind === 'enumeration')
+    return type.members.map(({ value, documentation }) => ({
+      name: value,
+      type: '',
+      key: false,
+      documentation,
+    }))
+  if (type.kind === 'union')
+    return type.alternatives
+      .filter((each) => !isBoxed(contract, each))
+      .map((each) => ({
+        name: shortType(contract, each),
+        type: '',
+        key: false,
+        documentation: each.documentation,
+      }))
+  return ownFields(contract, type)
+    .filter((field) => !byLink.has(field))
+    .map((field) => rowOf(contract, type, field))
 }
 
 function rowOf(contract: Contract, type: NamedType, field: Field): Row {
   const text = shortType(contract, field.type)
-  return { name: field.name, type: field.optional || field.nullable ? `${/[|&]/.test(text) ? `(${text})` : text}?` : text, key: type.kind === 'record' && type.keys?.includes(field.name) === true, documentation: field.documentation }
+  return {
+    name: field.name,
+    type: field.optional || field.nullable ? `${/[|&]/.test(text) ? `(${text})` : text}?` : text,
+    key: type.kind === 'record' && type.keys?.includes(field.name) === true,
+    documentation: field.documentation,
+  }
 }
 
 /** A type in one or two words. Lists can be made of themselves. */
@@ -172,7 +226,9 @@ function shortType(contract: Contract, type: Type, depth = 0): string {
     case 'literal':
       return JSON.stringify(type.value)
     case 'enumeration':
-      return type.members.length <= 3 ? type.members.map(({ value }) => value).join(' | ') : `${type.members.length} values`
+      return type.members.length <= 3
+        ? type.members.map(({ value }) => value).join(' | ')
+        : `${type.members.length} values`
     case 'union': {
       const parts = [...new Set(type.alternatives.map((each) => inside(each)))]
       return parts.length <= 3 ? parts.join(' | ') : `${parts.slice(0, 2).join(' | ')} | …`
@@ -197,18 +253,31 @@ interface Way {
 }
 
 /** The boxes that a value of this type has, through lists and whatever has no box of its own. */
-function waysOf(contract: Contract, type: Type, drawn: ReadonlyMap<TypeId, NamedType>, multiplicity: string, within: readonly Type[] = []): Way[] {
+function waysOf(
+  contract: Contract,
+  type: Type,
+  drawn: ReadonlyMap<TypeId, NamedType>,
+  multiplicity: string,
+  within: readonly Type[] = [],
+): Way[] {
   if (within.includes(type)) return []
-  const inside = (part: Type, times: string): Way[] => waysOf(contract, part, drawn, times, [...within, type])
+  const inside = (part: Type, times: string): Way[] =>
+    waysOf(contract, part, drawn, times, [...within, type])
   switch (type.kind) {
     case 'reference':
-      return drawn.has(type.to) ? [{ to: type.to, multiplicity }] : isBoxless(contract, type.to) ? inside(namedType(contract, type.to), multiplicity) : []
+      return drawn.has(type.to)
+        ? [{ to: type.to, multiplicity }]
+        : isBoxless(contract, type.to)
+          ? inside(namedType(contract, type.to), multiplicity)
+          : []
     case 'list':
       return inside(type.item, listMultiplicity(type, multiplicity))
     case 'map':
       return inside(type.value, '*')
     case 'union':
-      return type.alternatives.flatMap((each) => inside(each, type.alternatives.length > 1 ? sometimes(multiplicity) : multiplicity))
+      return type.alternatives.flatMap((each) =>
+        inside(each, type.alternatives.length > 1 ? sometimes(multiplicity) : multiplicity),
+      )
     default:
       return partsOf(type).flatMap((part) => inside(part, multiplicity))
   }
@@ -222,7 +291,13 @@ function isBoxless(contract: Contract, id: TypeId): boolean {
 function listMultiplicity({ minItems = 0, maxItems }: ListType, outside: string): string {
   if (outside === '*') return '*'
   const least = outside === '1' ? minItems : 0
-  return maxItems === undefined ? (least === 0 ? '*' : `${least}..*`) : least === maxItems ? `${least}` : `${least}..${maxItems}`
+  return maxItems === undefined
+    ? least === 0
+      ? '*'
+      : `${least}..*`
+    : least === maxItems
+      ? `${least}`
+      : `${least}..${maxItems}`
 }
 
 function sometimes(multiplicity: string): string {
@@ -234,27 +309,66 @@ function linksOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>): Fou
   const told = new Set<Field>()
   for (const type of drawn.values()) {
     const { id: from } = type
-    const link = (kind: Link['kind'], to: TypeId, source: End, target: End, fields: readonly Field[], documentation?: string): void => void links.push({ kind, from, to, source, target, fields, documentation })
-    if (type.kind === 'record' && type.base !== undefined && drawn.has(type.base.to)) link('extends', type.base.to, {}, {}, [])
-    if (type.kind === 'intersection') for (const part of type.parts) if (part.kind === 'reference') for (const { to } of waysOf(contract, part, drawn, '1')) link('extends', to, {}, {}, [])
-    if (type.kind === 'union') for (const { to } of type.alternatives.flatMap((each) => waysOf(contract, each, drawn, '1'))) link('oneOf', to, {}, {}, [])
+    const link = (
+      kind: Link['kind'],
+      to: TypeId,
+      source: End,
+      target: End,
+      fields: readonly Field[],
+      documentation?: string,
+    ): void => void links.push({ kind, from, to, source, target, fields, documentation })
+    if (type.kind === 'record' && type.base !== undefined && drawn.has(type.base.to))
+      link('extends', type.base.to, {}, {}, [])
+    if (type.kind === 'intersection')
+      for (const part of type.parts)
+        if (part.kind === 'reference')
+          for (const { to } of waysOf(contract, part, drawn, '1')) link('extends', to, {}, {}, [])
+    if (type.kind === 'union')
+      for (const { to } of type.alternatives.flatMap((each) => waysOf(contract, each, drawn, '1')))
+        link('oneOf', to, {}, {}, [])
     for (const field of ownFields(contract, type)) {
       if (told.has(field)) continue
       const { relation } = field
-      const ways = waysOf(contract, field.type, drawn, field.optional || field.nullable ? '0..1' : '1')
+      const ways = waysOf(
+        contract,
+        field.type,
+        drawn,
+        field.optional || field.nullable ? '0..1' : '1',
+      )
       for (const { to, multiplicity } of distinct(ways)) {
         if (drawn.get(to)?.kind === 'enumeration') {
           link('uses', to, {}, { name: field.name }, [], field.documentation)
           continue
         }
-        const back = relation?.partner === undefined ? undefined : fieldNamed(contract, to, relation.partner)
+        const back =
+          relation?.partner === undefined ? undefined : fieldNamed(contract, to, relation.partner)
         if (back !== undefined) told.add(back)
         const opposite = back?.relation?.multiplicity ?? relation?.opposite
-        const source: End = { ...(back === undefined ? {} : { name: back.name }), ...(opposite === undefined ? {} : { multiplicity: opposite }) }
+        const source: End = {
+          ...(back === undefined ? {} : { name: back.name }),
+          ...(opposite === undefined ? {} : { multiplicity: opposite }),
+        }
         const isPart = relation?.contained === true
         // What contains something is the end that it belongs to, whichever end tells of it first.
-        if (back?.relation?.contained === true) links.push({ kind: 'contains', from: to, to: from, source: { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity }, target: source, fields: [field, back], documentation: back.documentation })
-        else link(isPart ? 'contains' : 'leadsTo', to, source, { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity }, back === undefined ? [field] : [field, back], field.documentation)
+        if (back?.relation?.contained === true)
+          links.push({
+            kind: 'contains',
+            from: to,
+            to: from,
+            source: { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity },
+            target: source,
+            fields: [field, back],
+            documentation: back.documentation,
+          })
+        else
+          link(
+            isPart ? 'contains' : 'leadsTo',
+            to,
+            source,
+            { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity },
+            back === undefined ? [field] : [field, back],
+            field.documentation,
+          )
       }
     }
   }
@@ -274,7 +388,13 @@ function onceEach(links: readonly FoundLink[]): FoundLink[] {
     const key = JSON.stringify([link.from, link.to])
     const known = uses.get(key)
     if (link.kind !== 'uses') others.push(link)
-    else uses.set(key, known === undefined ? link : { ...known, target: { name: `${known.target.name ?? ''}, ${link.target.name ?? ''}` } })
+    else
+      uses.set(
+        key,
+        known === undefined
+          ? link
+          : { ...known, target: { name: `${known.target.name ?? ''}, ${link.target.name ?? ''}` } },
+      )
   }
   return [...others, ...uses.values()]
 }
@@ -282,7 +402,12 @@ function onceEach(links: readonly FoundLink[]): FoundLink[] {
 /** A field of a type, or of what it extends. */
 function fieldNamed(contract: Contract, id: TypeId, name: string): Field | undefined {
   const type = namedType(contract, id)
-  return ownFields(contract, type).find((field) => field.name === name) ?? (type.kind === 'record' && type.base !== undefined ? fieldNamed(contract, type.base.to, name) : undefined)
+  return (
+    ownFields(contract, type).find((field) => field.name === name) ??
+    (type.kind === 'record' && type.base !== undefined
+      ? fieldNamed(contract, type.base.to, name)
+      : undefined)
+  )
 }
 
 /** `{urn:x}Name` -> `urn:x`; `A.B.Name` -> `A.B`; what has no such thing -> nothing. */
@@ -293,13 +418,42 @@ function namespaceOf({ id, name }: NamedType): string {
 }
 
 /** Sets, singletons, and operations that are about the types that are drawn. */
-function listingsOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>, whole: boolean): Listing[] {
-  const groups = contract.services.flatMap(({ groups: all = [] }) => all).flatMap(({ name, holds }) => (holds === undefined || !drawn.has(holds.type) ? [] : [{ name, many: holds.many, type: namedType(contract, holds.type).name }]))
-  const isAbout = (type: Type): boolean => (type.kind === 'reference' ? drawn.has(type.to) : partsOf(type).some(isAbout))
-  const operations = operationsOf(contract).filter((operation) => operation.standard !== true && (whole || typesOfOperation(operation).some(isAbout)))
+function listingsOf(
+  contract: Contract,
+  drawn: ReadonlyMap<TypeId, NamedType>,
+  whole: boolean,
+): Listing[] {
+  const groups = contract.services
+    .flatMap(({ groups: all = [] }) => all)
+    .flatMap(({ name, holds }) =>
+      holds === undefined || !drawn.has(holds.type)
+        ? []
+        : [{ name, many: holds.many, type: namedType(contract, holds.type).name }],
+    )
+  const isAbout = (type: Type): boolean =>
+    type.kind === 'reference' ? drawn.has(type.to) : partsOf(type).some(isAbout)
+  const operations = operationsOf(contract).filter(
+    (operation) =>
+      operation.standard !== true && (whole || typesOfOperation(operation).some(isAbout)),
+  )
   return [
-    { title: 'sets', entries: groups.filter(({ many }) => many).map(({ name, type }) => `${name}: ${type}[]`) },
-    { title: 'singletons', entries: groups.filter(({ many }) => !many).map(({ name, type }) => `${name}: ${type}`) },
-    { title: 'operations', entries: operations.map((operation) => `${pathOf(operation)}(${operation.inputs.filter(({ optional }) => !optional).map(({ name }) => name).join(', ')})`) },
+    {
+      title: 'sets',
+      entries: groups.filter(({ many }) => many).map(({ name, type }) => `${name}: ${type}[]`),
+    },
+    {
+      title: 'singletons',
+      entries: groups.filter(({ many }) => !many).map(({ name, type }) => `${name}: ${type}`),
+    },
+    {
+      title: 'operations',
+      entries: operations.map(
+        (operation) =>
+          `${pathOf(operation)}(${operation.inputs
+            .filter(({ optional }) => !optional)
+            .map(({ name }) => name)
+            .join(', ')})`,
+      ),
+    },
   ].filter(({ entries }) => entries.length > 0)
 }

@@ -16,7 +16,17 @@ export async function pdfBytes(picture: Picture): Promise<Uint8Array> {
   const scale = Math.min(pointsPerPixel, longestSide / picture.width, longestSide / picture.height)
   const size: [number, number] = [picture.width * scale, picture.height * scale]
   // Without a date of its own, the same picture gives the same bytes.
-  const document = new PdfDocument({ size, margin: 0, info: { Title: picture.title, Producer: 'Tolmach', Creator: 'Tolmach', CreationDate: new Date(0), ModDate: new Date(0) } })
+  const document = new PdfDocument({
+    size,
+    margin: 0,
+    info: {
+      Title: picture.title,
+      Producer: 'Tolmach',
+      Creator: 'Tolmach',
+      CreationDate: new Date(0),
+      ModDate: new Date(0),
+    },
+  })
   const chunks: Buffer[] = []
   const done = new Promise<Uint8Array>((resolve, reject) => {
     document.on('data', (chunk: Buffer) => chunks.push(chunk))
@@ -37,14 +47,23 @@ function draw(document: PDFKit.PDFDocument, shape: Shape): void {
       for (const each of shape.shapes) draw(document, each)
       return
     case 'text': {
-      document.font(shape.bold === true ? 'bold' : 'regular').fontSize(shape.size).fillColor(palette[shape.paint])
+      document
+        .font(shape.bold === true ? 'bold' : 'regular')
+        .fontSize(shape.size)
+        .fillColor(palette[shape.paint])
       const width = document.widthOfString(shape.text)
-      const left = shape.anchor === 'end' ? shape.x - width : shape.anchor === 'middle' ? shape.x - width / 2 : shape.x
+      const left =
+        shape.anchor === 'end'
+          ? shape.x - width
+          : shape.anchor === 'middle'
+            ? shape.x - width / 2
+            : shape.x
       document.text(shape.text, left, shape.y, { lineBreak: false, baseline: 'alphabetic' })
       return
     }
     case 'rectangle':
-      if (shape.radius === undefined || shape.radius === 0) document.rect(shape.x, shape.y, shape.w, shape.h)
+      if (shape.radius === undefined || shape.radius === 0)
+        document.rect(shape.x, shape.y, shape.w, shape.h)
       else document.roundedRect(shape.x, shape.y, shape.w, shape.h, shape.radius)
       return paint(document, shape)
     case 'circle':
@@ -67,7 +86,8 @@ function paint(document: PDFKit.PDFDocument, { fill, stroke, width = 1, dash }: 
   if (stroke !== undefined) document.lineWidth(width)
   if (dash === undefined) document.undash()
   else document.dash(dash[0] ?? 1, { space: dash[1] ?? 1 })
-  if (fill !== undefined && stroke !== undefined) document.fillAndStroke(palette[fill], palette[stroke])
+  if (fill !== undefined && stroke !== undefined)
+    document.fillAndStroke(palette[fill], palette[stroke])
   else if (fill !== undefined) document.fill(palette[fill])
   else if (stroke !== undefined) document.stroke(palette[stroke])
 }

@@ -13,11 +13,20 @@ const mostPixels = 48_000_000
  */
 export async function pngBytes(picture: Picture): Promise<Uint8Array> {
   const { Resvg } = await import('@resvg/resvg-js')
-  const zoom = Math.min(2, longestSide / picture.width, longestSide / picture.height, Math.sqrt(mostPixels / (picture.width * picture.height)))
+  const zoom = Math.min(
+    2,
+    longestSide / picture.width,
+    longestSide / picture.height,
+    Math.sqrt(mostPixels / (picture.width * picture.height)),
+  )
   const image = new Resvg(svgText(picture), {
     fitTo: { mode: 'zoom', value: zoom },
     background: palette.paper,
-    font: { fontFiles: [fontFiles.regular, fontFiles.bold], loadSystemFonts: false, defaultFontFamily: fontFamily },
+    font: {
+      fontFiles: [fontFiles.regular, fontFiles.bold],
+      loadSystemFonts: false,
+      defaultFontFamily: fontFamily,
+    },
   })
   return image.render().asPng()
 }

@@ -7,7 +7,17 @@ export interface Picture {
 }
 
 /** Colours by what they are for; {@link palette} has them. */
-export type Paint = 'paper' | 'card' | 'ink' | 'faint' | 'line' | 'entity' | 'record' | 'enumeration' | 'union' | 'cluster'
+export type Paint =
+  | 'paper'
+  | 'card'
+  | 'ink'
+  | 'faint'
+  | 'line'
+  | 'entity'
+  | 'record'
+  | 'enumeration'
+  | 'union'
+  | 'cluster'
 
 export interface Point {
   readonly x: number
@@ -24,13 +34,44 @@ export interface Stroke {
 }
 
 export type Shape =
-  | ({ readonly kind: 'rectangle'; readonly x: number; readonly y: number; readonly w: number; readonly h: number; readonly radius?: number } & Stroke)
+  | ({
+      readonly kind: 'rectangle'
+      readonly x: number
+      readonly y: number
+      readonly w: number
+      readonly h: number
+      readonly radius?: number
+    } & Stroke)
   | ({ readonly kind: 'line'; readonly points: readonly Point[] } & Stroke)
   | ({ readonly kind: 'polygon'; readonly points: readonly Point[] } & Stroke)
-  | ({ readonly kind: 'circle'; readonly x: number; readonly y: number; readonly r: number } & Stroke)
-  | { readonly kind: 'text'; readonly x: number; readonly y: number; readonly text: string; readonly size: number; readonly bold?: true; readonly paint: Paint; readonly anchor?: 'start' | 'middle' | 'end' }
+  | ({
+      readonly kind: 'circle'
+      readonly x: number
+      readonly y: number
+      readonly r: number
+    } & Stroke)
+  | {
+      readonly kind: 'text'
+      readonly x: number
+      readonly y: number
+      readonly text: string
+      readonly size: number
+      readonly bold?: true
+      readonly paint: Paint
+      readonly anchor?: 'start' | 'middle' | 'end'
+    }
   /** Shapes that are one thing: what it is, and a text that is shown when somebody points at it. */
-  | { readonly kind: 'group'; readonly about?: { readonly role: 'type' | 'link' | 'cluster'; readonly id: string; readonly name: string; readonly others?: string }; readonly hint?: string; readonly shapes: readonly Shape[] }
+  | {
+      readonly kind: 'group'
+      readonly about?: {
+        readonly role: 'type' | 'link' | 'cluster'
+        readonly id: string
+        readonly name: string
+        readonly others?: string
+      }
+      readonly hint?: string
+      readonly shapes: readonly Shape[]
+    }
 
 /**
  * Calm colours that differ in lightness, so that they are told apart in grey and by whoever sees colours differently; shapes tell the

@@ -9,16 +9,23 @@ import { joined, markup, type Markup } from '../printing/safe-text.js'
  *
  * @param place in a page it is as large as the page lets it be
  */
-export function svgText({ width, height, title, shapes }: Picture, place: 'file' | 'page' = 'file'): Markup {
-  const size = place === 'page' ? markup`class="picture"` : markup`width="${width}" height="${height}"`
-  return joined([
-    markup`<svg xmlns="http://www.w3.org/2000/svg" ${size} viewBox="0 0 ${width} ${height}" font-family="'${inMarkup(fontFamily)}', Verdana, sans-serif" role="img">`,
-    markup`<title>${inMarkup(title)}</title>`,
-    markup`<rect class="paint-paper" width="${width}" height="${height}" fill="${inMarkup(palette.paper)}"/>`,
-    ...shapes.map(shapeText),
-    markup`</svg>`,
-    markup``,
-  ], '\n')
+export function svgText(
+  { width, height, title, shapes }: Picture,
+  place: 'file' | 'page' = 'file',
+): Markup {
+  const size =
+    place === 'page' ? markup`class="picture"` : markup`width="${width}" height="${height}"`
+  return joined(
+    [
+      markup`<svg xmlns="http://www.w3.org/2000/svg" ${size} viewBox="0 0 ${width} ${height}" font-family="'${inMarkup(fontFamily)}', Verdana, sans-serif" role="img">`,
+      markup`<title>${inMarkup(title)}</title>`,
+      markup`<rect class="paint-paper" width="${width}" height="${height}" fill="${inMarkup(palette.paper)}"/>`,
+      ...shapes.map(shapeText),
+      markup`</svg>`,
+      markup``,
+    ],
+    '\n',
+  )
 }
 
 function shapeText(shape: Shape): Markup {
@@ -32,26 +39,46 @@ function shapeText(shape: Shape): Markup {
     case 'circle':
       return markup`<circle cx="${n(shape.x)}" cy="${n(shape.y)}" r="${n(shape.r)}"${strokeText(shape)}/>`
     case 'text': {
-      const anchor = shape.anchor === undefined || shape.anchor === 'start' ? markup`` : markup` text-anchor="${inMarkup(shape.anchor)}"`
+      const anchor =
+        shape.anchor === undefined || shape.anchor === 'start'
+          ? markup``
+          : markup` text-anchor="${inMarkup(shape.anchor)}"`
       // Where another font stands in, texts still take the room that was reckoned.
       const length = markup` textLength="${n(textWidth(shape.text, shape.size, shape.bold))}" lengthAdjust="spacingAndGlyphs"`
       return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? markup` font-weight="bold"` : markup``}${anchor}${length} class="paint-${inMarkup(shape.paint)}" fill="${inMarkup(palette[shape.paint])}" xml:space="preserve">${inMarkup(shape.text)}</text>`
     }
     case 'group': {
       const { about, hint, shapes } = shape
-      const data = about === undefined ? markup`` : markup` class="${inMarkup(about.role)}" data-id="${inMarkup(about.id)}" data-name="${inMarkup(about.name)}"${about.others === undefined ? markup`` : markup` data-to="${inMarkup(about.others)}"`}`
-      return joined([markup`<g${data}>`, ...(hint === undefined ? [] : [markup`<title>${inMarkup(hint)}</title>`]), ...shapes.map(shapeText), markup`</g>`], '\n')
+      const data =
+        about === undefined
+          ? markup``
+          : markup` class="${inMarkup(about.role)}" data-id="${inMarkup(about.id)}" data-name="${inMarkup(about.name)}"${about.others === undefined ? markup`` : markup` data-to="${inMarkup(about.others)}"`}`
+      return joined(
+        [
+          markup`<g${data}>`,
+          ...(hint === undefined ? [] : [markup`<title>${inMarkup(hint)}</title>`]),
+          ...shapes.map(shapeText),
+          markup`</g>`,
+        ],
+        '\n',
+      )
     }
   }
 }
 
 function strokeText({ fill, stroke, width, dash }: Stroke): Markup {
-  const classes = [...(fill === undefined ? [] : [`paint-${fill}`]), ...(stroke === undefined ? [] : [`stroke-${stroke}`])]
+  const classes = [
+    ...(fill === undefined ? [] : [`paint-${fill}`]),
+    ...(stroke === undefined ? [] : [`stroke-${stroke}`]),
+  ]
   return markup` class="${inMarkup(classes.join(' '))}" fill="${fill === undefined ? markup`none` : inMarkup(palette[fill])}"${stroke === undefined ? markup`` : markup` stroke="${inMarkup(palette[stroke])}" stroke-width="${width ?? 1}"`}${dash === undefined ? markup`` : markup` stroke-dasharray="${inMarkup(dash.join(' '))}"`}`
 }
 
 function pointsText(points: readonly Point[]): Markup {
-  return joined(points.map(({ x, y }) => markup`${n(x)},${n(y)}`), ' ')
+  return joined(
+    points.map(({ x, y }) => markup`${n(x)},${n(y)}`),
+    ' ',
+  )
 }
 
 /** A number with at most two digits behind the point. */

@@ -29,7 +29,13 @@ export function typesOfView(contract: Contract, view: View): ReadonlySet<TypeId>
   if (around === undefined && start === 'everything' && remove.length === 0) return undefined
   const types = drawnTypes(contract)
   const meant = (name: string): TypeId[] => typesNamed(types, name, contract.name)
-  const shown = new Set<TypeId>(around === undefined ? (start === 'everything' ? types.map(({ id }) => id) : []) : around.flatMap(meant))
+  const shown = new Set<TypeId>(
+    around === undefined
+      ? start === 'everything'
+        ? types.map(({ id }) => id)
+        : []
+      : around.flatMap(meant),
+  )
   if (around !== undefined) {
     const neighbours = neighboursOf(contract)
     let edge = [...shown]
@@ -43,10 +49,20 @@ export function typesOfView(contract: Contract, view: View): ReadonlySet<TypeId>
   return shown
 }
 
-function typesNamed(types: readonly { readonly id: TypeId; readonly name: string }[], wanted: string, contract: string): TypeId[] {
+function typesNamed(
+  types: readonly { readonly id: TypeId; readonly name: string }[],
+  wanted: string,
+  contract: string,
+): TypeId[] {
   const names = types.map(({ name }) => name)
   if (wanted.includes('*')) {
-    const pattern = new RegExp(`^${wanted.split('*').map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&')).join('.*')}$`, 'iu')
+    const pattern = new RegExp(
+      `^${wanted
+        .split('*')
+        .map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
+        .join('.*')}$`,
+      'iu',
+    )
     const found = types.filter(({ name }) => pattern.test(name))
     if (found.length > 0) return found.map(({ id }) => id)
   } else {

@@ -9,7 +9,17 @@ import { code, joined, type Code } from '../printing/safe-text.js'
  * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
  * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
  */
-export type CodecTree = string | number | boolean | null | Builtin | CodecReference | LateList | Elsewhere | readonly CodecTree[] | { readonly [key: string]: CodecTree }
+export type CodecTree =
+  | string
+  | number
+  | boolean
+  | null
+  | Builtin
+  | CodecReference
+  | LateList
+  | Elsewhere
+  | readonly CodecTree[]
+  | { readonly [key: string]: CodecTree }
 
 /** A codec of the runtime: an export of one of its modules. */
 export class Builtin {
@@ -73,13 +83,15 @@ export class LiveCodecs {
 
   of(tree: CodecTree): unknown {
     if (tree instanceof Builtin) return this.builtin(tree.name)
-    if (tree instanceof CodecReference) return tree.late ? () => this.named(tree.id) : this.named(tree.id)
+    if (tree instanceof CodecReference)
+      return tree.late ? () => this.named(tree.id) : this.named(tree.id)
     if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
     if (tree instanceof Elsewhere) return () => this.elsewhere(tree)
     if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
     if (typeof tree !== 'object' || tree === null) return tree
     const made: Record<string, unknown> = {}
-    for (const [key, value] of Object.entries(tree)) Object.defineProperty(made, key, { value: this.of(value), enumerable: true })
+    for (const [key, value] of Object.entries(tree))
+      Object.defineProperty(made, key, { value: this.of(value), enumerable: true })
     return made
   }
 
@@ -112,7 +124,13 @@ export class TreePrinter {
    * @param constants texts that the page has a constant for
    * @param moduleOf the module that a type's codec is on
    */
-  constructor(page: Page, contract: Contract, names: Names, constants: ReadonlyMap<string, Code> = new Map(), moduleOf: (contract: Contract, names: Names, id: TypeId) => string = () => 'codecs') {
+  constructor(
+    page: Page,
+    contract: Contract,
+    names: Names,
+    constants: ReadonlyMap<string, Code> = new Map(),
+    moduleOf: (contract: Contract, names: Names, id: TypeId) => string = () => 'codecs',
+  ) {
     this.moduleOf = moduleOf
     this.page = page
     this.contract = contract
@@ -122,17 +140,33 @@ export class TreePrinter {
 
   print(tree: CodecTree, indent: Code = code``): Code {
     if (tree instanceof Builtin) return this.page.use(tree.module, tree.name)
-    if (tree instanceof CodecReference) return code`${tree.late ? code`() => ` : code``}${this.codec(tree.id)}`
-    if (tree instanceof LateList) return code`() => [${joined(tree.ids.map((id) => this.codec(id)), ', ')}]`
+    if (tree instanceof CodecReference)
+      return code`${tree.late ? code`() => ` : code``}${this.codec(tree.id)}`
+    if (tree instanceof LateList)
+      return code`() => [${joined(
+        tree.ids.map((id) => this.codec(id)),
+        ', ',
+      )}]`
     if (tree instanceof Elsewhere) return code`() => ${this.page.use(tree.module, tree.name)}`
     if (typeof tree === 'string') return this.constants.get(tree) ?? quoted(tree)
     if (typeof tree !== 'object' || tree === null) return plainLiteral(tree)
-    if (Array.isArray(tree)) return code`[${joined(tree.map((each: CodecTree) => this.print(each, indent)), ', ')}]`
+    if (Array.isArray(tree))
+      return code`[${joined(
+        tree.map((each: CodecTree) => this.print(each, indent)),
+        ', ',
+      )}]`
     const inner = code`${indent}  `
-    const rows = Object.entries(tree).map(([key, value]) => code`${propertyName(key)}: ${this.print(value, inner)}`)
+    const rows = Object.entries(tree).map(
+      ([key, value]) => code`${propertyName(key)}: ${this.print(value, inner)}`,
+    )
     if (rows.length === 0) return code`{}`
     const line = code`{ ${joined(rows, ', ')} }`
-    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n') ? line : code`{\n${joined(rows.map((row) => code`${inner}${row},\n`), '')}${indent}}`
+    return indent !== '' && line.length + indent.length < 110 && !line.includes('\n')
+      ? line
+      : code`{\n${joined(
+          rows.map((row) => code`${inner}${row},\n`),
+          '',
+        )}${indent}}`
   }
 
   private codec(id: TypeId): Code {

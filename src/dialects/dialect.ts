@@ -1,4 +1,11 @@
-import type { Contract, DialectName, Endpoint, Fault, Operation, Type } from '../contract/contract.js'
+import type {
+  Contract,
+  DialectName,
+  Endpoint,
+  Fault,
+  Operation,
+  Type,
+} from '../contract/contract.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import type { Documents, LoadedDocument } from '../documents/documents.js'
 import type { Names } from '../naming/names.js'
@@ -26,22 +33,38 @@ export interface Dialect {
   readonly emit: Emitter
 
   /** Facts of an operation at one endpoint for people, as label and value: action, version, names on the wire. */
-  describe(contract: Contract, operation: Operation, endpoint: Endpoint): readonly (readonly [label: string, value: string])[]
+  describe(
+    contract: Contract,
+    operation: Operation,
+    endpoint: Endpoint,
+  ): readonly (readonly [label: string, value: string])[]
 
   /**
    * What only the dialect knows of values beyond their types: whether a plain value satisfies a type with all its rules, and values to try
    * where the type itself says little. Left out where types say all.
    */
-  rules?(contract: Contract): { allows(type: Type, plain: unknown): boolean; candidates(type: Type): readonly unknown[] }
+  rules?(contract: Contract): {
+    allows(type: Type, plain: unknown): boolean
+    candidates(type: Type): readonly unknown[]
+  }
 
   /** The rules that a named type has beyond its shape, in words. Left out where types say all. */
   rulesInWords?(contract: Contract, type: Type): readonly string[]
 
   /** The variables in an endpoint's address with the values they may have (none: any), and the address with some of them set. Left out where addresses have none. */
-  serverVariables?(endpoint: Endpoint): { readonly variables: Readonly<Record<string, readonly string[]>>; address(values: Readonly<Record<string, string>>): string } | undefined
+  serverVariables?(
+    endpoint: Endpoint,
+  ):
+    | {
+        readonly variables: Readonly<Record<string, readonly string[]>>
+        address(values: Readonly<Record<string, string>>): string
+      }
+    | undefined
 
   /** Where the metadata says that tokens are had, by security scheme; a discovery document says it in turn. Left out where metadata says no such thing. */
-  tokenPlaces?(contract: Contract): readonly { readonly scheme: string; readonly address: string; readonly isDiscovery: boolean }[]
+  tokenPlaces?(
+    contract: Contract,
+  ): readonly { readonly scheme: string; readonly address: string; readonly isDiscovery: boolean }[]
 
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player

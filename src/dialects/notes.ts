@@ -6,7 +6,12 @@ import { messageText } from '../contract/problem.js'
 export class Notes {
   private readonly kept = new Map<string, Note>()
 
-  add(effect: Note['effect'], code: MessageCode, values: Readonly<Record<string, string | number>>, origin: Origin): void {
+  add(
+    effect: Note['effect'],
+    code: MessageCode,
+    values: Readonly<Record<string, string | number>>,
+    origin: Origin,
+  ): void {
     const message = messageText(code, values)
     const place = `${origin.document} ${String(origin.line).padStart(9, '0')} ${String(origin.column).padStart(9, '0')}`
     this.kept.set(`${place} ${code} ${message}`, { code, effect, message, origin })

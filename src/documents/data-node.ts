@@ -55,7 +55,14 @@ export class DataNode {
   private readonly start: number
   private inside: Map<string, DataNode> | DataNode[] | undefined
 
-  constructor(kind: DataNode['kind'], place: DataSource, start: number, parent: DataNode | undefined, key: string | number, value: DataNode['value'] = null) {
+  constructor(
+    kind: DataNode['kind'],
+    place: DataSource,
+    start: number,
+    parent: DataNode | undefined,
+    key: string | number,
+    value: DataNode['value'] = null,
+  ) {
     this.kind = kind
     this.place = place
     this.start = start
@@ -105,13 +112,17 @@ export class DataNode {
 
   /** Its place in the document (RFC 6901). */
   get pointer(): string {
-    return this.parent === undefined ? '' : `${this.parent.pointer}/${String(this.key).replaceAll('~', '~0').replaceAll('/', '~1')}`
+    return this.parent === undefined
+      ? ''
+      : `${this.parent.pointer}/${String(this.key).replaceAll('~', '~0').replaceAll('/', '~1')}`
   }
 
   /** A number as it was written. */
   get source(): string {
     if (this.kind !== 'number') return ''
-    const written = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w.])/.exec(this.place.text.slice(this.start, this.start + 400))?.[0]
+    const written = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w.])/.exec(
+      this.place.text.slice(this.start, this.start + 400),
+    )?.[0]
     return written === undefined || Number(written) !== this.value ? String(this.value) : written
   }
 
@@ -167,7 +178,13 @@ export class DataNode {
     if (this.kind === 'list') return this.items.map((item) => item.plain())
     if (this.kind !== 'object') return this.value
     const made: Record<string, unknown> = {}
-    for (const [name, node] of this.members) Object.defineProperty(made, name, { value: node.plain(), enumerable: true, writable: true, configurable: true })
+    for (const [name, node] of this.members)
+      Object.defineProperty(made, name, {
+        value: node.plain(),
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
     return made
   }
 }

@@ -3,7 +3,13 @@ import { basename, join, relative, resolve as resolvePath, sep } from 'node:path
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import pMap from 'p-map'
 import { problem, Problem, type Place } from '../contract/problem.js'
-import { fetchDocument, isWebAddress, withoutSecrets, type Fetched, type WebFetch } from './fetching.js'
+import {
+  fetchDocument,
+  isWebAddress,
+  withoutSecrets,
+  type Fetched,
+  type WebFetch,
+} from './fetching.js'
 import { decodeText } from './text.js'
 
 /** No contract is spread over more documents than this. */
@@ -53,14 +59,28 @@ export interface LoadOptions {
 export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
   const seconds = options.seconds ?? 30
   if (isWebAddress(location)) {
-    if (!URL.canParse(location)) throw problem('TM-2001', { location, reason: 'it is not a valid address' })
-    return new FetchedDocuments(await fetchDocument(location, seconds, options.send), seconds, undefined, options.send)
+    if (!URL.canParse(location))
+      throw problem('TM-2001', { location, reason: 'it is not a valid address' })
+    return new FetchedDocuments(
+      await fetchDocument(location, seconds, options.send),
+      seconds,
+      undefined,
+      options.send,
+    )
   }
   const path = resolvePath(location)
-  const isFolder = await stat(path).then((found) => found.isDirectory(), () => false)
+  const isFolder = await stat(path).then(
+    (found) => found.isDirectory(),
+    () => false,
+  )
   const folder = isFolder ? await listFolder(path) : undefined
   const file = folder === undefined ? path : await rootOfFolder(path, folder, options.recognise)
-  return new FetchedDocuments(await fetchDocument(pathToFileURL(file).href, seconds), seconds, folder, options.send)
+  return new FetchedDocuments(
+    await fetchDocument(pathToFileURL(file).href, seconds),
+    seconds,
+    folder,
+    options.send,
+  )
 }
 
 /** The documents of a snapshot, which are all there already. */
@@ -73,7 +93,8 @@ export function documentsOf(documents: readonly LoadedDocument[], rootLabel: str
     all: () => documents,
     follow: (reference, from, place) => {
       const found = byLabel.get(from.refers.get(reference) ?? '')
-      if (found === undefined) throw problem('TM-2010', { reference, reason: 'it is not in the snapshot' }, { place })
+      if (found === undefined)
+        throw problem('TM-2010', { reference, reason: 'it is not in the snapshot' }, { place })
       return Promise.resolve(found)
     },
   }
@@ -87,7 +108,12 @@ class FetchedDocuments implements Documents {
   private readonly byAddress = new Map<string, LoadedDocument>()
   private readonly addresses = new Map<LoadedDocument, string>()
 
-  constructor(root: Fetched, seconds: number, folder: readonly string[] | undefined, send: WebFetch | undefined) {
+  constructor(
+    root: Fetched,
+    seconds: number,
+    folder: readonly string[] | undefined,
+    send: WebFetch | undefined,
+  ) {
     this.seconds = seconds
     this.send = send
     this.folder = folder
@@ -102,7 +128,8 @@ class FetchedDocuments implements Documents {
     const address = this.addressOf(reference, from, place)
     let found = this.byAddress.get(address)
     if (found === undefined) {
-      if (this.addresses.size >= mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` }, { place })
+      if (this.addresses.size >= mostDocuments)
+        throw problem('TM-2012', { limit: `${mostDocuments} documents` }, { place })
       found = this.keep(await this.fetch(reference, address, place), address)
     }
     from.refers.set(reference, found.label)
@@ -113,13 +140,24 @@ class FetchedDocuments implements Documents {
     const base = this.addresses.get(from) ?? ''
     const beside = this.fileBeside(reference)
     if (beside !== undefined) return pathToFileURL(beside).href
-    if (!URL.canParse(reference, base)) throw problem('TM-2010', { reference, reason: 'it is not a valid address' }, { place })
+    if (!URL.canParse(reference, base))
+      throw problem('TM-2010', { reference, reason: 'it is not a valid address' }, { place })
     const address = new URL(reference, base)
     address.hash = ''
-    if (address.protocol === 'file:' && !isPath(address)) throw problem('TM-2010', { reference, reason: 'it is not the address of a file on this machine' }, { place })
-    if (isWebAddress(base) && address.protocol === 'file:') throw problem('TM-2011', { from: withoutSecrets(base), reference }, { place })
+    if (address.protocol === 'file:' && !isPath(address))
+      throw problem(
+        'TM-2010',
+        { reference, reason: 'it is not the address of a file on this machine' },
+        { place },
+      )
+    if (isWebAddress(base) && address.protocol === 'file:')
+      throw problem('TM-2011', { from: withoutSecrets(base), reference }, { place })
     if (!['file:', 'http:', 'https:'].includes(address.protocol)) {
-      throw problem('TM-2010', { reference, reason: `addresses of the kind "${address.protocol}" are not read` }, { place })
+      throw problem(
+        'TM-2010',
+        { reference, reason: `addresses of the kind "${address.protocol}" are not read` },
+        { place },
+      )
     }
     return address.href
   }
@@ -132,12 +170,21 @@ class FetchedDocuments implements Documents {
   }
 
   private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
-    if (!isWebAddress(address) && (await isEndless(fileURLToPath(address)))) throw problem('TM-2010', { reference, reason: 'it is a device or a pipe, not a file' }, { place })
+    if (!isWebAddress(address) && (await isEndless(fileURLToPath(address))))
+      throw problem(
+        'TM-2010',
+        { reference, reason: 'it is a device or a pipe, not a file' },
+        { place },
+      )
     try {
       return await fetchDocument(address, this.seconds, this.send)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      throw problem('TM-2010', { reference, reason: `${error.message.replace(/\.$/, '')}` }, { place, cause: error, kind: error.kind })
+      throw problem(
+        'TM-2010',
+        { reference, reason: `${error.message.replace(/\.$/, '')}` },
+        { place, cause: error, kind: error.kind },
+      )
     }
   }
 
@@ -150,7 +197,9 @@ class FetchedDocuments implements Documents {
     const label = this.freeLabel(labelFor(fetched.address))
     const document: LoadedDocument = {
       label,
-      from: isWebAddress(fetched.address) ? withoutSecrets(fetched.address) : fileURLToPath(fetched.address),
+      from: isWebAddress(fetched.address)
+        ? withoutSecrets(fetched.address)
+        : fileURLToPath(fetched.address),
       bytes: fetched.bytes,
       text: decodeText(fetched.bytes, label, fetched.charset),
       refers: new Map(),
@@ -166,7 +215,8 @@ class FetchedDocuments implements Documents {
     const dot = wanted.lastIndexOf('.')
     const [stem, ending] = dot > 0 ? [wanted.slice(0, dot), wanted.slice(dot)] : [wanted, '']
     let label = wanted
-    for (let count = 2; taken.has(label.toLowerCase()); count += 1) label = `${stem}-${count}${ending}`
+    for (let count = 2; taken.has(label.toLowerCase()); count += 1)
+      label = `${stem}-${count}${ending}`
     return label
   }
 }
@@ -182,7 +232,10 @@ function isPath(address: URL): boolean {
 
 /** Is there something at a path that can be read without end, and was not asked for by the user but by a document? */
 async function isEndless(path: string): Promise<boolean> {
-  return stat(path).then((found) => !found.isFile() && !found.isDirectory(), () => false)
+  return stat(path).then(
+    (found) => !found.isFile() && !found.isDirectory(),
+    () => false,
+  )
 }
 
 /**
@@ -191,13 +244,29 @@ async function isEndless(path: string): Promise<boolean> {
  */
 export function labelFor(address: string): string {
   const url = new URL(address, 'file:///')
-  const last = decode(url.pathname).split('/').filter((part) => part !== '').pop() ?? 'document'
+  const last =
+    decode(url.pathname)
+      .split('/')
+      .filter((part) => part !== '')
+      .pop() ?? 'document'
   const path = last === '$metadata' ? 'metadata.xml' : last
   const [asked = '', value = ''] = url.search.slice(1).split('&')[0]?.split('=') ?? []
-  const kind = /^(wsdl|xsd|singlewsdl)$/i.test(asked) ? asked.toLowerCase().replace('single', '') : ''
+  const kind = /^(wsdl|xsd|singlewsdl)$/i.test(asked)
+    ? asked.toLowerCase().replace('single', '')
+    : ''
   const stem = path.replace(/\.[A-Za-z]{1,5}$/, '')
-  const name = kind === '' ? path : value === '' ? `${stem}.${kind}` : /\.\w+$/.test(value) ? decode(value) : `${stem}-${decode(value)}.${kind}`
-  const safe = name.replace(/[^A-Za-z0-9._-]+/g, '-').replace(/^[.-]+/, '').slice(-80)
+  const name =
+    kind === ''
+      ? path
+      : value === ''
+        ? `${stem}.${kind}`
+        : /\.\w+$/.test(value)
+          ? decode(value)
+          : `${stem}-${decode(value)}.${kind}`
+  const safe = name
+    .replace(/[^A-Za-z0-9._-]+/g, '-')
+    .replace(/^[.-]+/, '')
+    .slice(-80)
   return safe === '' ? 'document' : safe
 }
 
@@ -211,21 +280,38 @@ function decode(text: string): string {
 
 async function listFolder(folder: string): Promise<string[]> {
   const entries = await readdir(folder, { withFileTypes: true, recursive: true })
-  const files = entries.filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|edmx|csdl|ya?ml|json)$/i.test(entry.name)).map((entry) => join(entry.parentPath, entry.name))
-  if (files.length > mostDocuments) throw problem('TM-2012', { limit: `${mostDocuments} documents` })
+  const files = entries
+    .filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|edmx|csdl|ya?ml|json)$/i.test(entry.name))
+    .map((entry) => join(entry.parentPath, entry.name))
+  if (files.length > mostDocuments)
+    throw problem('TM-2012', { limit: `${mostDocuments} documents` })
   return files.sort()
 }
 
-async function rootOfFolder(folder: string, files: readonly string[], recognise: (text: string) => boolean): Promise<string> {
-  const texts = await pMap(files, async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) }), { concurrency: 64 })
+async function rootOfFolder(
+  folder: string,
+  files: readonly string[],
+  recognise: (text: string) => boolean,
+): Promise<string> {
+  const texts = await pMap(
+    files,
+    async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) }),
+    { concurrency: 64 },
+  )
   const candidates = texts.filter(({ text }) => recognise(text))
   // A document that another one names is a part of it.
-  const roots = candidates.filter(({ path }) => !candidates.some((other) => other.path !== path && other.text.includes(basename(path))))
+  const roots = candidates.filter(
+    ({ path }) =>
+      !candidates.some((other) => other.path !== path && other.text.includes(basename(path))),
+  )
   const [first, ...others] = roots.length > 0 ? roots : candidates
   if (first === undefined) throw problem('TM-2013', { location: folder, detail: '' })
   if (others.length > 0) {
     const names = [first, ...others].map(({ path }) => relative(folder, path).split(sep).join('/'))
-    throw problem('TM-2013', { location: folder, detail: ` of one service only; it has ${names.join(', ')}` })
+    throw problem('TM-2013', {
+      location: folder,
+      detail: ` of one service only; it has ${names.join(', ')}`,
+    })
   }
   return first.path
 }

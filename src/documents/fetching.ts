@@ -29,7 +29,11 @@ export function isWebAddress(location: string): boolean {
  * @param send what fetches from the web, where that needs more than an address
  * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable, timeout, login
  */
-export async function fetchDocument(address: string, seconds: number, send?: WebFetch): Promise<Fetched> {
+export async function fetchDocument(
+  address: string,
+  seconds: number,
+  send?: WebFetch,
+): Promise<Fetched> {
   return isWebAddress(address) ? fetchFromWeb(address, seconds, send) : fetchFromFile(address)
 }
 
@@ -49,15 +53,26 @@ async function fetchFromFile(address: string): Promise<Fetched> {
 async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): Promise<Fetched> {
   const shown = withoutSecrets(address)
   const { username, password } = new URL(address)
-  const headers: Record<string, string> = { accept: 'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5' }
-  if (username !== '') headers['authorization'] = `Basic ${Buffer.from(`${unescaped(username)}:${unescaped(password)}`).toString('base64')}`
+  const headers: Record<string, string> = {
+    accept:
+      'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5',
+  }
+  if (username !== '')
+    headers['authorization'] =
+      `Basic ${Buffer.from(`${unescaped(username)}:${unescaped(password)}`).toString('base64')}`
   const own = send === undefined ? await plainFetch(seconds) : undefined
   try {
-    const response = await (send ?? own?.send ?? fetch)(withoutLogin(address), { headers, signal: AbortSignal.timeout(seconds * 1000) })
-    if (response.status === 401 || response.status === 403 || response.status === 407) throw problem('TM-2004', { location: shown, status: response.status })
+    const response = await (send ?? own?.send ?? fetch)(withoutLogin(address), {
+      headers,
+      signal: AbortSignal.timeout(seconds * 1000),
+    })
+    if (response.status === 401 || response.status === 403 || response.status === 407)
+      throw problem('TM-2004', { location: shown, status: response.status })
     if (!response.ok) throw problem('TM-2005', { location: shown, status: response.status })
     const bytes = await readLimited(response.body)
-    const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(response.headers.get('content-type') ?? '')?.[1]
+    const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(
+      response.headers.get('content-type') ?? '',
+    )?.[1]
     return { address: response.url === '' ? address : response.url, bytes, charset }
   } catch (error) {
     throw webProblem(error, shown, seconds)
@@ -67,17 +82,25 @@ async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): 
 }
 
 /** What fetches from the web. */
-export type WebFetch = (url: string, init: { readonly headers: Readonly<Record<string, string>>; readonly signal: AbortSignal }) => Promise<Response>
+export type WebFetch = (
+  url: string,
+  init: { readonly headers: Readonly<Record<string, string>>; readonly signal: AbortSignal },
+) => Promise<Response>
 
 /** What does so where nobody says otherwise: with the proxies of the environment. */
 async function plainFetch(seconds: number): Promise<{ send: WebFetch; close(): Promise<void> }> {
   // Loaded only here: no other command needs it, and it is large.
   const { fetch: send, EnvHttpProxyAgent } = await import('undici')
   const dispatcher = new EnvHttpProxyAgent({ connect: { timeout: seconds * 1000 } })
-  return { send: (url, init) => send(url, { ...init, dispatcher }) as unknown as Promise<Response>, close: () => dispatcher.destroy() }
+  return {
+    send: (url, init) => send(url, { ...init, dispatcher }) as unknown as Promise<Response>,
+    close: () => dispatcher.destroy(),
+  }
 }
 
-async function readLimited(body: AsyncIterable<Uint8Array> | ReadableStream<Uint8Array> | null): Promise<Uint8Array> {
+async function readLimited(
+  body: AsyncIterable<Uint8Array> | ReadableStream<Uint8Array> | null,
+): Promise<Uint8Array> {
   const chunks: Uint8Array[] = []
   let size = 0
   for await (const chunk of (body ?? []) as AsyncIterable<Uint8Array>) {
@@ -94,7 +117,8 @@ function tooLarge(): Problem {
 
 function webProblem(error: unknown, location: string, seconds: number): unknown {
   if (!(error instanceof Error) || error.name === 'Problem') return error
-  if (error.name === 'TimeoutError') return problem('TM-2003', { location, seconds }, { cause: error })
+  if (error.name === 'TimeoutError')
+    return problem('TM-2003', { location, seconds }, { cause: error })
   const cause: unknown = error.cause ?? error
   return problem('TM-2002', { location, reason: connectionReason(cause) }, { cause: error })
 }
@@ -105,7 +129,7 @@ export function connectionReason(cause: unknown): string {
     ECONNREFUSED: 'the connection was refused',
     ECONNRESET: 'the connection was cut',
     ENOTFOUND: 'the name of the host is not known',
-    EAI_AGAIN: 'the name of the host can\'t be looked up',
+    EAI_AGAIN: "the name of the host can't be looked up",
     ETIMEDOUT: 'the connection took too long',
     EHOSTUNREACH: 'there is no way to the host',
     UND_ERR_CONNECT_TIMEOUT: 'the connection took too long',
@@ -122,7 +146,10 @@ export function connectionReason(cause: unknown): string {
     ERR_SSL_WRONG_VERSION_NUMBER: 'it does not speak TLS there: the port may be for plain http',
     HPE_INVALID_CONSTANT: 'what answers there does not speak HTTP',
   }
-  return known[systemCode(cause)] ?? (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
+  return (
+    known[systemCode(cause)] ??
+    (cause instanceof Error && cause.message !== '' ? cause.message : 'the connection failed')
+  )
 }
 
 function withoutLogin(address: string): string {
@@ -144,5 +171,7 @@ function unescaped(text: string): string {
 export function withoutSecrets(address: string): string {
   if (!isWebAddress(address)) return address
   const bare = withoutLogin(address)
-  return bare.replace(/([?&#])([^=&#]+)=([^&#]+)/g, (whole, lead: string, name: string) => (isSecretName(unescaped(name), 'address') ? `${lead}${name}=***` : whole))
+  return bare.replace(/([?&#])([^=&#]+)=([^&#]+)/g, (whole, lead: string, name: string) =>
+    isSecretName(unescaped(name), 'address') ? `${lead}${name}=***` : whole,
+  )
 }

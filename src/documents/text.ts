@@ -15,7 +15,10 @@ export function decodeText(bytes: Uint8Array, label: string, charset?: string): 
   try {
     return new TextDecoder(encoding, { fatal: true }).decode(bytes)
   } catch (error) {
-    const reason = systemCode(error) === 'ERR_ENCODING_NOT_SUPPORTED' ? `its encoding "${encoding}" is unknown` : `its bytes are not ${encoding}`
+    const reason =
+      systemCode(error) === 'ERR_ENCODING_NOT_SUPPORTED'
+        ? `its encoding "${encoding}" is unknown`
+        : `its bytes are not ${encoding}`
     throw problem('TM-2014', { reason }, { place: { document: label }, cause: error })
   }
 }

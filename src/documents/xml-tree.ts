@@ -33,7 +33,14 @@ export class XmlElement {
   read = false
   private readonly bindings: Readonly<Record<string, string>>
 
-  constructor(name: string, namespace: string, local: string, origin: Origin, parent: XmlElement | undefined, bindings: Readonly<Record<string, string>>) {
+  constructor(
+    name: string,
+    namespace: string,
+    local: string,
+    origin: Origin,
+    parent: XmlElement | undefined,
+    bindings: Readonly<Record<string, string>>,
+  ) {
     this.name = name
     this.namespace = namespace
     this.local = local
@@ -49,7 +56,9 @@ export class XmlElement {
 
   /** The value of an attribute (no namespace unless given), and marks it as read. */
   attribute(local: string, namespace = ''): string | undefined {
-    const found = this.attributes.find((each) => each.local === local && each.namespace === namespace)
+    const found = this.attributes.find(
+      (each) => each.local === local && each.namespace === namespace,
+    )
     if (found === undefined) return undefined
     found.read = true
     return found.value
@@ -80,7 +89,11 @@ export class XmlElement {
   namespaceOf(prefix: string): string | undefined {
     if (Object.hasOwn(this.bindings, prefix)) return this.bindings[prefix]
     if (this.parent !== undefined) return this.parent.namespaceOf(prefix)
-    return prefix === 'xml' ? 'http://www.w3.org/XML/1998/namespace' : prefix === '' ? '' : undefined
+    return prefix === 'xml'
+      ? 'http://www.w3.org/XML/1998/namespace'
+      : prefix === ''
+        ? ''
+        : undefined
   }
 }
 
@@ -102,10 +115,18 @@ export function parseXml(text: string, document: string): XmlElement {
 
   parser.on('error', (error) => {
     const at = originAt(lines, document, parser.position)
-    throw problem('TM-2007', { reason: error.message.replace(/^\d+:\d+: /, '').replace(/\.$/, '') }, { place: at })
+    throw problem(
+      'TM-2007',
+      { reason: error.message.replace(/^\d+:\d+: /, '').replace(/\.$/, '') },
+      { place: at },
+    )
   })
   parser.on('doctype', () => {
-    throw problem('TM-2008', {}, { place: originAt(lines, document, Math.max(0, text.indexOf('<!DOCTYPE'))) })
+    throw problem(
+      'TM-2008',
+      {},
+      { place: originAt(lines, document, Math.max(0, text.indexOf('<!DOCTYPE'))) },
+    )
   })
   parser.on('opentagstart', (tag) => {
     // The parser stands behind the character that ended the name: `<`, the name, that character.
@@ -117,7 +138,14 @@ export function parseXml(text: string, document: string): XmlElement {
     const element = new XmlElement(tag.name, tag.uri, tag.local, start, current, tag.ns)
     for (const attribute of Object.values(tag.attributes)) {
       const binding = attribute.name === 'xmlns' || attribute.prefix === 'xmlns'
-      if (!binding) element.attributes.push({ namespace: attribute.uri, local: attribute.local, name: attribute.name, value: attribute.value, read: false })
+      if (!binding)
+        element.attributes.push({
+          namespace: attribute.uri,
+          local: attribute.local,
+          name: attribute.name,
+          value: attribute.value,
+          read: false,
+        })
     }
     if (current === undefined) root = element
     else current.children.push(element)
@@ -133,7 +161,8 @@ export function parseXml(text: string, document: string): XmlElement {
     current = current?.parent
   })
   parser.write(text).close()
-  if (root === undefined) throw problem('TM-2007', { reason: 'there is no element in it' }, { place: { document } })
+  if (root === undefined)
+    throw problem('TM-2007', { reason: 'there is no element in it' }, { place: { document } })
   return root
 }
 

@@ -9,7 +9,8 @@ export function isTooDeeplyNested(value: unknown): boolean {
     const next: unknown[] = []
     for (const each of level) {
       if (typeof each !== 'object' || each === null || ArrayBuffer.isView(each)) continue
-      for (const inside of Array.isArray(each) ? each : Object.values(each)) if (typeof inside === 'object' && inside !== null) next.push(inside)
+      for (const inside of Array.isArray(each) ? each : Object.values(each))
+        if (typeof inside === 'object' && inside !== null) next.push(inside)
     }
     level = next
   }

@@ -16,17 +16,41 @@ export function harOf(exchanges: readonly Exchange[], ended: Date, version: stri
     const request = maskedRequest(exchange.request)
     const startedDateTime = new Date(started).toISOString()
     started += milliseconds
-    const query = URL.canParse(request.url) ? [...new URL(request.url).searchParams].map(([name, value]) => ({ name, value })) : []
+    const query = URL.canParse(request.url)
+      ? [...new URL(request.url).searchParams].map(([name, value]) => ({ name, value }))
+      : []
     return {
       startedDateTime,
       time: milliseconds,
       request: {
-        method: request.method, url: request.url, httpVersion: 'HTTP/1.1', cookies: [], headers: pairs(request.headers), queryString: query, headersSize: -1, bodySize: Buffer.byteLength(exchange.request.body),
-        ...(request.body === '' ? {} : { postData: { mimeType: header(request.headers, 'content-type'), text: request.body } }),
+        method: request.method,
+        url: request.url,
+        httpVersion: 'HTTP/1.1',
+        cookies: [],
+        headers: pairs(request.headers),
+        queryString: query,
+        headersSize: -1,
+        bodySize: Buffer.byteLength(exchange.request.body),
+        ...(request.body === ''
+          ? {}
+          : {
+              postData: { mimeType: header(request.headers, 'content-type'), text: request.body },
+            }),
       },
       response: {
-        status: response.status, statusText: '', httpVersion: 'HTTP/1.1', cookies: [], headers: pairs(maskedHeaders(response.headers)), redirectURL: maskedUrl(header(response.headers, 'location')), headersSize: -1, bodySize: Buffer.byteLength(response.body),
-        content: { size: Buffer.byteLength(response.body), mimeType: header(response.headers, 'content-type'), text: maskedBody(response.body) },
+        status: response.status,
+        statusText: '',
+        httpVersion: 'HTTP/1.1',
+        cookies: [],
+        headers: pairs(maskedHeaders(response.headers)),
+        redirectURL: maskedUrl(header(response.headers, 'location')),
+        headersSize: -1,
+        bodySize: Buffer.byteLength(response.body),
+        content: {
+          size: Buffer.byteLength(response.body),
+          mimeType: header(response.headers, 'content-type'),
+          text: maskedBody(response.body),
+        },
       },
       cache: {},
       timings: { send: 0, wait: milliseconds, receive: 0 },

@@ -1,5 +1,11 @@
 import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
-import { ExactNumber, fieldsFromPlain, fromPlain, fromText, isPlainObject } from '../contract/plain.js'
+import {
+  ExactNumber,
+  fieldsFromPlain,
+  fromPlain,
+  fromText,
+  isPlainObject,
+} from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { membersOf, resolve } from '../contract/queries.js'
 
@@ -16,7 +22,11 @@ export async function parseInput(text: string, what: string): Promise<unknown> {
   const [broken] = document.errors
   if (broken !== undefined) {
     const { line, col } = lines.linePos(broken.pos[0])
-    throw problem('TM-1009', { what, reason: broken.message.replace(/\.$/, '') }, { place: { document: what, line, column: col } })
+    throw problem(
+      'TM-1009',
+      { what, reason: broken.message.replace(/\.$/, '') },
+      { place: { document: what, line, column: col } },
+    )
   }
   return plainOfYaml(document.contents, what)
 }
@@ -30,12 +40,22 @@ export async function parseInput(text: string, what: string): Promise<unknown> {
 export async function plainOfYaml(node: unknown, what: string): Promise<unknown> {
   const { isMap, isPair, isScalar, isSeq } = await import('yaml')
   const plain = (inner: unknown): unknown => {
-    if (isScalar(inner)) return (typeof inner.value === 'number' || typeof inner.value === 'bigint') && inner.source !== undefined ? new ExactNumber(inner.source) : inner.value
+    if (isScalar(inner))
+      return (typeof inner.value === 'number' || typeof inner.value === 'bigint') &&
+        inner.source !== undefined
+        ? new ExactNumber(inner.source)
+        : inner.value
     if (isSeq(inner)) return inner.items.map(plain)
     if (isMap(inner)) {
       const members: Record<string, unknown> = {}
       for (const pair of inner.items) {
-        if (isPair(pair)) Object.defineProperty(members, String(isScalar(pair.key) ? pair.key.value : pair.key), { value: plain(pair.value), enumerable: true, writable: true, configurable: true })
+        if (isPair(pair))
+          Object.defineProperty(members, String(isScalar(pair.key) ? pair.key.value : pair.key), {
+            value: plain(pair.value),
+            enumerable: true,
+            writable: true,
+            configurable: true,
+          })
       }
       return members
     }
@@ -50,7 +70,10 @@ export type Assignment = {
   /** The path as it was written. */
   readonly written: string
   readonly path: readonly (string | number)[]
-} & ({ /** Read by the type at the path. */ readonly text: string } | { /** In plain form. */ readonly plain: unknown })
+} & (
+  | { /** Read by the type at the path. */ readonly text: string }
+  | { /** In plain form. */ readonly plain: unknown }
+)
 
 /**
  * Parses what follows `--with`.
@@ -59,14 +82,24 @@ export type Assignment = {
  */
 export function parseAssignment(written: string): Assignment {
   const equals = written.indexOf('=')
-  if (equals < 1) throw problem('TM-1010', { option: '--with', reason: `"${written}" is not <path>=<value>`, remedy: 'Write it like --with Vessel=BKM-114 or --with Lines[0].Text=x.' })
-  return { written: written.slice(0, equals), path: parsePath(written.slice(0, equals)), text: written.slice(equals + 1) }
+  if (equals < 1)
+    throw problem('TM-1010', {
+      option: '--with',
+      reason: `"${written}" is not <path>=<value>`,
+      remedy: 'Write it like --with Vessel=BKM-114 or --with Lines[0].Text=x.',
+    })
+  return {
+    written: written.slice(0, equals),
+    path: parsePath(written.slice(0, equals)),
+    text: written.slice(equals + 1),
+  }
 }
 
 /** `Lines[0].Text` as its steps: `['Lines', 0, 'Text']`. */
 export function parsePath(written: string): (string | number)[] {
   const steps: (string | number)[] = []
-  for (const [, index, name] of written.matchAll(/\[(\d+)\]|([^.[\]]+)/g)) steps.push(index === undefined ? (name ?? '') : Number(index))
+  for (const [, index, name] of written.matchAll(/\[(\d+)\]|([^.[\]]+)/g))
+    steps.push(index === undefined ? (name ?? '') : Number(index))
   return steps
 }
 
@@ -88,77 +121,142 @@ export async function readInput(
   const start = plain ?? {}
   if (!isPlainObject(start)) {
     const members = operation.inputs.map((input) => input.name).join(', ')
-    throw problem('TM-1009', { what: 'The input', reason: `an object is wanted${members === '' ? '' : `, with the members ${members},`} and not ${Array.isArray(start) ? 'a list' : 'a single value'}` })
+    throw problem('TM-1009', {
+      what: 'The input',
+      reason: `an object is wanted${members === '' ? '' : `, with the members ${members},`} and not ${Array.isArray(start) ? 'a list' : 'a single value'}`,
+    })
   }
   const withBytes = (await loadFiles(start, readFile)) as Record<string, unknown>
-  for (const assignment of assignments) await assign(contract, operation, withBytes, assignment, readFile)
+  for (const assignment of assignments)
+    await assign(contract, operation, withBytes, assignment, readFile)
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const { headers, ...others } = withBytes
   const converted = fieldsFromPlain(contract, body, others)
   if (headers === undefined) return converted
-  return { ...converted, headers: isPlainObject(headers) ? fieldsFromPlain(contract, headersOf(operation), headers) : headers }
+  return {
+    ...converted,
+    headers: isPlainObject(headers)
+      ? fieldsFromPlain(contract, headersOf(operation), headers)
+      : headers,
+  }
 }
 
 function headersOf(operation: Operation): InputField[] {
   return operation.inputs.filter((input) => input.place === 'messageHeader')
 }
 
-async function loadFiles(plain: unknown, readFile: (path: string) => Promise<Uint8Array>): Promise<unknown> {
+async function loadFiles(
+  plain: unknown,
+  readFile: (path: string) => Promise<Uint8Array>,
+): Promise<unknown> {
   if (Array.isArray(plain)) return Promise.all(plain.map((each) => loadFiles(each, readFile)))
   if (!isPlainObject(plain)) return plain
   if (typeof plain['$file'] === 'string') return readFile(plain['$file'])
-  const members = await Promise.all(Object.entries(plain).map(async ([key, value]) => [key, await loadFiles(value, readFile)] as const))
+  const members = await Promise.all(
+    Object.entries(plain).map(
+      async ([key, value]) => [key, await loadFiles(value, readFile)] as const,
+    ),
+  )
   return Object.fromEntries(members)
 }
 
-async function assign(contract: Contract, operation: Operation, input: Record<string, unknown>, assignment: Assignment, readFile: (path: string) => Promise<Uint8Array>): Promise<void> {
+async function assign(
+  contract: Contract,
+  operation: Operation,
+  input: Record<string, unknown>,
+  assignment: Assignment,
+  readFile: (path: string) => Promise<Uint8Array>,
+): Promise<void> {
   const path = pathIn(operation, assignment)
   const type = typeAt(contract, operation, path)
-  const given = 'plain' in assignment ? { plain: await loadFiles(assignment.plain, readFile) } : await readText(contract, type, assignment.text, path, readFile)
-  const value = 'value' in given ? given.value : type === undefined ? given.plain : fromPlain(contract, type, given.plain)
+  const given =
+    'plain' in assignment
+      ? { plain: await loadFiles(assignment.plain, readFile) }
+      : await readText(contract, type, assignment.text, path, readFile)
+  const value =
+    'value' in given
+      ? given.value
+      : type === undefined
+        ? given.plain
+        : fromPlain(contract, type, given.plain)
   let target: Record<string | number, unknown> = input
   path.forEach((step, at) => {
     if (at === path.length - 1) {
-      Object.defineProperty(target, step, { value, enumerable: true, writable: true, configurable: true })
+      Object.defineProperty(target, step, {
+        value,
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
       return
     }
     const next = Object.hasOwn(target, step) ? target[step] : undefined
     if (typeof next !== 'object' || next === null) {
       const made: unknown = typeof path[at + 1] === 'number' ? [] : {}
-      Object.defineProperty(target, step, { value: made, enumerable: true, writable: true, configurable: true })
+      Object.defineProperty(target, step, {
+        value: made,
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
     }
     target = target[step] as Record<string | number, unknown>
   })
 }
 
 /** A text by the type at its place: JSON or YAML where that is no single value. */
-async function readText(contract: Contract, type: Type | undefined, text: string, path: readonly (string | number)[], readFile: (path: string) => Promise<Uint8Array>): Promise<{ plain: unknown } | { value: unknown }> {
+async function readText(
+  contract: Contract,
+  type: Type | undefined,
+  text: string,
+  path: readonly (string | number)[],
+  readFile: (path: string) => Promise<Uint8Array>,
+): Promise<{ plain: unknown } | { value: unknown }> {
   if (type === undefined) return { value: text }
   const actual = resolve(contract, type)
   const isOpen = ['union', 'anything'].includes(actual.kind)
-  const structured = isOpen ? /^[[{"\d-]/.test(text) : ['record', 'list', 'fragment', 'map', 'intersection'].includes(actual.kind) || (actual.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
-  return structured ? { plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) } : { value: fromText(contract, type, text) }
+  const structured = isOpen
+    ? /^[[{"\d-]/.test(text)
+    : ['record', 'list', 'fragment', 'map', 'intersection'].includes(actual.kind) ||
+      (actual.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
+  return structured
+    ? { plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) }
+    : { value: fromText(contract, type, text) }
 }
 
 /** The path that is meant: an input's own name may have dots or brackets in it, like `filter[x]`. */
 function pathIn(operation: Operation, { written, path }: Assignment): readonly (string | number)[] {
-  const names = operation.inputs.map((input) => input.name).filter((name) => /[.[\]]/.test(name) && (written === name || written.startsWith(`${name}.`) || written.startsWith(`${name}[`)))
+  const names = operation.inputs
+    .map((input) => input.name)
+    .filter(
+      (name) =>
+        /[.[\]]/.test(name) &&
+        (written === name || written.startsWith(`${name}.`) || written.startsWith(`${name}[`)),
+    )
   const [longest] = names.sort((a, b) => b.length - a.length)
   return longest === undefined ? path : [longest, ...parsePath(written.slice(longest.length))]
 }
 
 /** The type at a path of an operation's input, or undefined where the contract has none. */
-export function typeAt(contract: Contract, operation: Operation, path: readonly (string | number)[]): Type | undefined {
+export function typeAt(
+  contract: Contract,
+  operation: Operation,
+  path: readonly (string | number)[],
+): Type | undefined {
   const [first, ...rest] = path
   const isHeader = first === 'headers' && headersOf(operation).length > 0
-  let fields: readonly Field[] = isHeader ? headersOf(operation) : operation.inputs.filter((input) => input.place !== 'messageHeader')
+  let fields: readonly Field[] = isHeader
+    ? headersOf(operation)
+    : operation.inputs.filter((input) => input.place !== 'messageHeader')
   let type: Type | undefined
   let holder: Type | undefined
   for (const step of isHeader ? rest : path) {
     // Inside of a map every name is right, and where anything may be, so may anything in it.
     if (holder?.kind === 'anything') type = holder
     else if (typeof step === 'number') type = holder?.kind === 'list' ? holder.item : undefined
-    else type = holder?.kind === 'map' ? holder.value : fields.find((field) => field.name === step)?.type
+    else
+      type =
+        holder?.kind === 'map' ? holder.value : fields.find((field) => field.name === step)?.type
     if (type === undefined) return undefined
     holder = resolve(contract, type)
     fields = membersOf(contract, holder)

@@ -18,20 +18,42 @@ export function keepSecret(secret: string): void {
     bytes.toString('base64url'),
     bytes.toString('hex'),
     // Inside of something longer its base64 depends on what stands before it: the letters that are its own alone.
-    ...[0, 1, 2].map((before) => Buffer.concat([Buffer.alloc(before), bytes]).toString('base64').replace(/=+$/, '').slice(Math.ceil((before * 8) / 6), Math.floor(((before + bytes.length) * 8) / 6))),
+    ...[0, 1, 2].map((before) =>
+      Buffer.concat([Buffer.alloc(before), bytes])
+        .toString('base64')
+        .replace(/=+$/, '')
+        .slice(Math.ceil((before * 8) / 6), Math.floor(((before + bytes.length) * 8) / 6)),
+    ),
   ]
   for (const form of forms) if (form.length >= shortestSecret) secrets.add(form)
   const longestFirst = [...secrets].sort((a, b) => b.length - a.length)
-  pattern = new RegExp(longestFirst.map((each) => each.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'), 'gi')
+  pattern = new RegExp(
+    longestFirst.map((each) => each.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'),
+    'gi',
+  )
 }
 
 /** How a text may be written: as it is, in addresses and forms, in JSON (which may stand in JSON again), in XML and HTML. */
 function textForms(text: string): string[] {
   const json = (each: string): string => JSON.stringify(each).slice(1, -1)
-  const xml = (each: string): string => each.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
+  const xml = (each: string): string =>
+    each.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
   const quoted = (each: string): string => xml(each).replaceAll('"', '&quot;')
   const deep = [text, json(text), json(json(text)), json(json(json(text)))]
-  return [...deep, ...deep.map((each) => each.replaceAll('<', '\\u003c')), ...deep.map(xml), ...deep.map(quoted), ...deep.map((each) => quoted(each).replaceAll('\'', '&#39;')), ...deep.map((each) => quoted(each).replaceAll('\'', '&apos;')), encodeURIComponent(text), encodeURIComponent(text).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`), new URLSearchParams([['', text]]).toString().slice(1)]
+  return [
+    ...deep,
+    ...deep.map((each) => each.replaceAll('<', '\\u003c')),
+    ...deep.map(xml),
+    ...deep.map(quoted),
+    ...deep.map((each) => quoted(each).replaceAll("'", '&#39;')),
+    ...deep.map((each) => quoted(each).replaceAll("'", '&apos;')),
+    encodeURIComponent(text),
+    encodeURIComponent(text).replace(
+      /[!'()*]/g,
+      (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`,
+    ),
+    new URLSearchParams([['', text]]).toString().slice(1),
+  ]
 }
 
 /** A text without the secrets of this run. */
@@ -41,17 +63,26 @@ export function withoutSecrets(text: string): string {
 
 /** A plain value as JSON without the secrets of this run: in its texts, so that it stays JSON whatever the secrets are. */
 export function maskedJson(value: unknown, indent?: number): string {
-  return JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? withoutSecrets(each) : each), indent)
+  return JSON.stringify(
+    value,
+    (_, each: unknown) => (typeof each === 'string' ? withoutSecrets(each) : each),
+    indent,
+  )
 }
 
 /** A plain value without the secrets of this run. */
 export function maskedPlain<Value>(value: Value): Value {
-  return value === undefined || pattern === undefined ? value : (JSON.parse(maskedJson(value)) as Value)
+  return value === undefined || pattern === undefined
+    ? value
+    : (JSON.parse(maskedJson(value)) as Value)
 }
 
 /** Remembers the tokens in an answer, which are as good as passwords. */
 export function keepTokens({ response }: Exchange): void {
-  for (const [, token = ''] of response.body.matchAll(/"(?:access_token|refresh_token|id_token)"\s*:\s*"((?:[^"\\]|\\.)*)"/g)) keepSecret(JSON.parse(`"${token}"`) as string)
+  for (const [, token = ''] of response.body.matchAll(
+    /"(?:access_token|refresh_token|id_token)"\s*:\s*"((?:[^"\\]|\\.)*)"/g,
+  ))
+    keepSecret(JSON.parse(`"${token}"`) as string)
 }
 
 /** Does a header carry a secret, by its name? */
@@ -62,7 +93,11 @@ export function isSecretHeader(name: string): boolean {
 /** An address without the secrets in its query and its user part. */
 export function maskedUrl(url: string): string {
   const open = url.replace(/^([a-z][a-z\d+.-]*:)?\/\/[^/?#]*@/i, `$1//${mask}@`)
-  return withoutSecrets(open.replace(/([?&#])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) => (isSecretName(decoded(name), 'address') ? `${lead}${name}=${mask}` : whole)))
+  return withoutSecrets(
+    open.replace(/([?&#])([^=&#]+)=([^&#]*)/g, (whole, lead: string, name: string) =>
+      isSecretName(decoded(name), 'address') ? `${lead}${name}=${mask}` : whole,
+    ),
+  )
 }
 
 function decoded(text: string): string {
@@ -75,23 +110,46 @@ function decoded(text: string): string {
 
 /** A body without what stands in elements, attributes, members and fields of a form that are called like secrets. */
 export function maskedBody(body: string): string {
-  const hide = (whole: string, name: string, masked: () => string): string => (isSecretName(name, 'body') ? masked() : whole)
+  const hide = (whole: string, name: string, masked: () => string): string =>
+    isSecretName(name, 'body') ? masked() : whole
   return withoutSecrets(
     body
-      .replace(/<((?:[\w.-]+:)?([\w.-]+))(\s[^<>]*)?>([^<]+)<\//g, (whole, full: string, name: string, attributes: string | undefined) => hide(whole, name, () => `<${full}${attributes ?? ''}>${mask}</`))
-      .replace(/(\s(?:[\w.-]+:)?([\w.-]+)=)("[^"<]*"|'[^'<]*')/g, (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`))
-      .replace(/("((?:[^"\\]|\\.){0,200})"\s*:\s*)("(?:[^"\\]|\\.)*"|-?\d[\d.eE+-]*)/g, (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`))
-      .replace(/((?:^|&)([\w.%[\]-]+)=)([^&\s<>"]+)/g, (whole, lead: string, name: string) => hide(whole, decoded(name), () => `${lead}${mask}`)),
+      .replace(
+        /<((?:[\w.-]+:)?([\w.-]+))(\s[^<>]*)?>([^<]+)<\//g,
+        (whole, full: string, name: string, attributes: string | undefined) =>
+          hide(whole, name, () => `<${full}${attributes ?? ''}>${mask}</`),
+      )
+      .replace(
+        /(\s(?:[\w.-]+:)?([\w.-]+)=)("[^"<]*"|'[^'<]*')/g,
+        (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`),
+      )
+      .replace(
+        /("((?:[^"\\]|\\.){0,200})"\s*:\s*)("(?:[^"\\]|\\.)*"|-?\d[\d.eE+-]*)/g,
+        (whole, lead: string, name: string) => hide(whole, name, () => `${lead}"${mask}"`),
+      )
+      .replace(/((?:^|&)([\w.%[\]-]+)=)([^&\s<>"]+)/g, (whole, lead: string, name: string) =>
+        hide(whole, decoded(name), () => `${lead}${mask}`),
+      ),
   )
 }
 
 /** A plain value without what its members hold that are called like secrets, and without the secrets of this run. */
 export function maskedNames<Value>(value: Value): Value {
   const hide = (each: unknown, name: string): unknown => {
-    if (name !== '' && each !== null && typeof each !== 'object' && typeof each !== 'boolean' && isSecretName(name, 'body')) return mask
+    if (
+      name !== '' &&
+      each !== null &&
+      typeof each !== 'object' &&
+      typeof each !== 'boolean' &&
+      isSecretName(name, 'body')
+    )
+      return mask
     if (Array.isArray(each)) return each.map((item: unknown) => hide(item, name))
-    if (typeof each !== 'object' || each === null) return typeof each === 'string' ? withoutSecrets(each) : each
-    return Object.fromEntries(Object.entries(each).map(([inner, inside]) => [inner, hide(inside, inner)]))
+    if (typeof each !== 'object' || each === null)
+      return typeof each === 'string' ? withoutSecrets(each) : each
+    return Object.fromEntries(
+      Object.entries(each).map(([inner, inside]) => [inner, hide(inside, inner)]),
+    )
   }
   return hide(value, '') as Value
 }
@@ -100,10 +158,24 @@ export function maskedNames<Value>(value: Value): Value {
 const addresses: ReadonlySet<string> = new Set(['location', 'content-location', 'referer', 'link'])
 
 export function maskedHeaders(headers: Readonly<Record<string, string>>): Record<string, string> {
-  return Object.fromEntries(Object.entries(headers).map(([name, value]) => [name, isSecretHeader(name) ? mask : addresses.has(name.toLowerCase()) ? maskedUrl(value) : withoutSecrets(value)]))
+  return Object.fromEntries(
+    Object.entries(headers).map(([name, value]) => [
+      name,
+      isSecretHeader(name)
+        ? mask
+        : addresses.has(name.toLowerCase())
+          ? maskedUrl(value)
+          : withoutSecrets(value),
+    ]),
+  )
 }
 
 /** A request without secrets. */
-export function maskedRequest({ method, url, headers, body }: Exchange['request']): Exchange['request'] {
+export function maskedRequest({
+  method,
+  url,
+  headers,
+  body,
+}: Exchange['request']): Exchange['request'] {
   return { method, url: maskedUrl(url), headers: maskedHeaders(headers), body: maskedBody(body) }
 }

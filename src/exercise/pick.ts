@@ -21,7 +21,12 @@ export async function pick(plain: unknown, path: string): Promise<unknown> {
   const query = await compiled(path)
   const values = query.query(plain as never).values()
   if (!query.singularQuery()) return values
-  if (values.length === 0) throw problem('TM-1010', { option: '--pick', reason: `there is nothing at ${path} in the answer`, remedy: 'See the whole answer with --format json.' })
+  if (values.length === 0)
+    throw problem('TM-1010', {
+      option: '--pick',
+      reason: `there is nothing at ${path} in the answer`,
+      remedy: 'See the whole answer with --format json.',
+    })
   return values[0]
 }
 
@@ -30,6 +35,15 @@ async function compiled(path: string): Promise<JSONPathQuery> {
   try {
     return new JSONPathEnvironment().compile(path)
   } catch (error) {
-    throw problem('TM-1010', { option: '--pick', reason: `"${path}" is no JSONPath: ${error instanceof Error ? error.message.replace(/ \(.*$/, '') : String(error)}`, remedy: 'Write it like --pick "$.Lines[0].Text" or --pick "$[?@.Dues > 100].Code" (RFC 9535).' }, { cause: error })
+    throw problem(
+      'TM-1010',
+      {
+        option: '--pick',
+        reason: `"${path}" is no JSONPath: ${error instanceof Error ? error.message.replace(/ \(.*$/, '') : String(error)}`,
+        remedy:
+          'Write it like --pick "$.Lines[0].Text" or --pick "$[?@.Dues > 100].Code" (RFC 9535).',
+      },
+      { cause: error },
+    )
   }
 }

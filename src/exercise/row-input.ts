@@ -21,7 +21,12 @@ export interface Filling {
 export function parseFillings(written: string): Filling[] {
   return written.split(',').map((part) => {
     const [input = '', column = input] = part.split('=').map((each) => each.trim())
-    if (input === '' || column === '') throw problem('TM-1010', { option: '--fill', reason: `"${part.trim()}" is not <input>=<column>`, remedy: 'Write it like --fill "Vessel=Ship, Nights".' })
+    if (input === '' || column === '')
+      throw problem('TM-1010', {
+        option: '--fill',
+        reason: `"${part.trim()}" is not <input>=<column>`,
+        remedy: 'Write it like --fill "Vessel=Ship, Nights".',
+      })
     return { input, column }
   })
 }
@@ -32,17 +37,45 @@ export function parseFillings(written: string): Filling[] {
  * @param base what holds for all rows, in plain form
  * @throws Problem TM-1018 when a column is no input, or a column that was named is not there
  */
-export function rowInput(contract: Contract, operation: Operation, row: Row, base: unknown, fillings: readonly Filling[] | undefined, file: string): { plain: unknown; assignments: Assignment[] } {
+export function rowInput(
+  contract: Contract,
+  operation: Operation,
+  row: Row,
+  base: unknown,
+  fillings: readonly Filling[] | undefined,
+  file: string,
+): { plain: unknown; assignments: Assignment[] } {
   const chosen = fillings ?? Object.keys(row.fields).map((column) => ({ input: column, column }))
-  if (!row.isText && fillings === undefined) return { plain: merged(base, row.fields), assignments: [] }
+  if (!row.isText && fillings === undefined)
+    return { plain: merged(base, row.fields), assignments: [] }
   const assignments = chosen.flatMap(({ input, column }): Assignment[] => {
-    const value = Object.hasOwn(row.fields, column) ? row.fields[column] : at(row.fields, parsePath(column))
+    const value = Object.hasOwn(row.fields, column)
+      ? row.fields[column]
+      : at(row.fields, parsePath(column))
     const place = { written: input, path: parsePath(input) }
-    return value === undefined ? [] : row.isText ? [{ ...place, text: String(value) }] : [{ ...place, plain: value }]
+    return value === undefined
+      ? []
+      : row.isText
+        ? [{ ...place, text: String(value) }]
+        : [{ ...place, plain: value }]
   })
-  const unknown = assignments.find(({ written, path }) => typeAt(contract, operation, path) === undefined && !operation.inputs.some(({ name }) => name === written || name === String(path[0])))
+  const unknown = assignments.find(
+    ({ written, path }) =>
+      typeAt(contract, operation, path) === undefined &&
+      !operation.inputs.some(({ name }) => name === written || name === String(path[0])),
+  )
   if (unknown !== undefined) {
-    throw problem('TM-1018', { file, reason: `"${unknown.written}" is no input of the operation. ${nearestAdvice(unknown.written, operation.inputs.map(({ name }) => name))} Columns that fill inputs are named with --fill` }, { place: { document: file, line: 1, column: 1 } })
+    throw problem(
+      'TM-1018',
+      {
+        file,
+        reason: `"${unknown.written}" is no input of the operation. ${nearestAdvice(
+          unknown.written,
+          operation.inputs.map(({ name }) => name),
+        )} Columns that fill inputs are named with --fill`,
+      },
+      { place: { document: file, line: 1, column: 1 } },
+    )
   }
   return { plain: base, assignments }
 }
@@ -50,6 +83,9 @@ export function rowInput(contract: Contract, operation: Operation, row: Row, bas
 /** One plain value on top of another: objects member by member, anything else replaced. */
 function merged(below: unknown, above: unknown): unknown {
   if (!isPlainObject(below) || !isPlainObject(above)) return above
-  const members = Object.entries(above).map(([name, value]) => [name, Object.hasOwn(below, name) ? merged(below[name], value) : value])
+  const members = Object.entries(above).map(([name, value]) => [
+    name,
+    Object.hasOwn(below, name) ? merged(below[name], value) : value,
+  ])
   return { ...below, ...Object.fromEntries(members) }
 }

@@ -9,20 +9,34 @@ export interface RowOutcome {
   readonly status?: number
   /** The answer, or what was picked from it, in plain form. */
   readonly value?: unknown
-  readonly failure?: { readonly kind: string; readonly code: string; readonly message: string; readonly details?: readonly string[] }
+  readonly failure?: {
+    readonly kind: string
+    readonly code: string
+    readonly message: string
+    readonly details?: readonly string[]
+  }
   readonly deviations?: number
   readonly milliseconds: number
 }
 
 /** An outcome as records with the row's number: one, or one for each item of a list. */
 export function recordsOf({ row, ok, value, failure }: RowOutcome): Record<string, unknown>[] {
-  if (!ok) return [{ row, failed: `${failure?.code ?? ''} ${[failure?.message, ...(failure?.details ?? [])].join(' ')}` }]
-  if (Array.isArray(value)) return value.length === 0 ? [{ row }] : value.map((item) => ({ row, ...recordOf(item) }))
+  if (!ok)
+    return [
+      {
+        row,
+        failed: `${failure?.code ?? ''} ${[failure?.message, ...(failure?.details ?? [])].join(' ')}`,
+      },
+    ]
+  if (Array.isArray(value))
+    return value.length === 0 ? [{ row }] : value.map((item) => ({ row, ...recordOf(item) }))
   return [{ row, ...(value === undefined || value === null ? {} : recordOf(value)) }]
 }
 
 function recordOf(value: unknown): Record<string, unknown> {
-  return isPlainObject(value) ? Object.fromEntries(Object.entries(value).filter(([name]) => name !== '$etag')) : { value }
+  return isPlainObject(value)
+    ? Object.fromEntries(Object.entries(value).filter(([name]) => name !== '$etag'))
+    : { value }
 }
 
 /**
@@ -34,11 +48,19 @@ function recordOf(value: unknown): Record<string, unknown> {
 export function outcomeColumns(names: ReadonlySet<string>, columns: string | undefined): Column[] {
   const plain = (name: string): Column => ({ path: [name], heading: name })
   const inner = [...names].filter((name) => name !== 'row' && name !== 'failed')
-  const asked = columns === undefined ? inner.map(plain) : inner.length === 0 ? [] : parseColumns(columns, [Object.fromEntries(inner.map((name) => [name, null]))], inner)
+  const asked =
+    columns === undefined
+      ? inner.map(plain)
+      : inner.length === 0
+        ? []
+        : parseColumns(columns, [Object.fromEntries(inner.map((name) => [name, null]))], inner)
   return [plain('row'), ...asked, ...(names.has('failed') ? [plain('failed')] : [])]
 }
 
 /** A record as the cells of those columns. */
-export function outcomeCells(record: Readonly<Record<string, unknown>>, columns: readonly Column[]): string[] {
+export function outcomeCells(
+  record: Readonly<Record<string, unknown>>,
+  columns: readonly Column[],
+): string[] {
   return columns.map(({ path }) => cell(at(record, path)))
 }

@@ -34,7 +34,11 @@ export async function* rowsOfFile(file: string): AsyncGenerator<Row, void, undef
 
 async function firstPart(file: string): Promise<string> {
   let text = ''
-  for await (const piece of createReadStream(file, { encoding: 'utf8', end: 65_535 }) as AsyncIterable<string>) text += piece
+  for await (const piece of createReadStream(file, {
+    encoding: 'utf8',
+    end: 65_535,
+  }) as AsyncIterable<string>)
+    text += piece
   return text
 }
 
@@ -56,7 +60,16 @@ async function* csvRows(file: string, delimiter: string): AsyncGenerator<Row, vo
     columns: (heading: (string | undefined)[]) => {
       const names = heading.map((name) => (name ?? '').trim())
       const twice = names.find((name, at) => names.indexOf(name) !== at)
-      if (twice !== undefined) throw problem('TM-1018', { file, reason: twice === '' ? 'two columns have no heading' : `two columns are called "${twice}"` }, { place: { document: file, line: 1, column: 1 } })
+      if (twice !== undefined)
+        throw problem(
+          'TM-1018',
+          {
+            file,
+            reason:
+              twice === '' ? 'two columns have no heading' : `two columns are called "${twice}"`,
+          },
+          { place: { document: file, line: 1, column: 1 } },
+        )
       return names
     },
     // A cell without anything in it is left out; quotes around nothing are an empty text.
@@ -68,12 +81,20 @@ async function* csvRows(file: string, delimiter: string): AsyncGenerator<Row, vo
   try {
     for await (const fields of parser as AsyncIterable<Record<string, string | undefined>>) {
       number += 1
-      yield { number, fields: Object.fromEntries(Object.entries(fields).filter(([, text]) => text !== undefined)), isText: true }
+      yield {
+        number,
+        fields: Object.fromEntries(Object.entries(fields).filter(([, text]) => text !== undefined)),
+        isText: true,
+      }
     }
   } catch (error) {
     const { code, lines, message } = error as { code?: string; lines?: number; message: string }
     if (code?.startsWith('CSV_') !== true) throw error
-    throw problem('TM-1018', { file, reason: message.replace(/\.$/, '') }, { place: { document: file, line: lines ?? 1, column: 1 }, cause: error })
+    throw problem(
+      'TM-1018',
+      { file, reason: message.replace(/\.$/, '') },
+      { place: { document: file, line: lines ?? 1, column: 1 }, cause: error },
+    )
   } finally {
     stream.destroy()
   }
@@ -88,16 +109,36 @@ async function* jsonRows(file: string): AsyncGenerator<Row, void, undefined> {
     try {
       value = parse(text, undefined, { parseNumber: (source) => new ExactNumber(source) })
     } catch (error) {
-      throw problem('TM-1018', { file, reason: `row ${number} is no JSON: ${error instanceof Error ? error.message : String(error)}` }, { place: { document: file, line, column: 1 }, cause: error })
+      throw problem(
+        'TM-1018',
+        {
+          file,
+          reason: `row ${number} is no JSON: ${error instanceof Error ? error.message : String(error)}`,
+        },
+        { place: { document: file, line, column: 1 }, cause: error },
+      )
     }
-    if (!isPlainObject(value)) throw problem('TM-1018', { file, reason: `row ${number} is no object` }, { place: { document: file, line, column: 1 } })
+    if (!isPlainObject(value))
+      throw problem(
+        'TM-1018',
+        { file, reason: `row ${number} is no object` },
+        { place: { document: file, line, column: 1 } },
+      )
     yield { number, fields: value, isText: false }
   }
 }
 
 /** The texts of the values in a list, or of those that stand one after the other, each with the line that it starts in. */
-async function* jsonTexts(file: string): AsyncGenerator<{ text: string; line: number }, void, undefined> {
-  let [pieces, depth, inText, line, startLine]: [string[], number, boolean, number, number] = [[], 0, false, 1, 1]
+async function* jsonTexts(
+  file: string,
+): AsyncGenerator<{ text: string; line: number }, void, undefined> {
+  let [pieces, depth, inText, line, startLine]: [string[], number, boolean, number, number] = [
+    [],
+    0,
+    false,
+    1,
+    1,
+  ]
   let isList: boolean | undefined
   let escaped = false
   for await (const chunk of createReadStream(file, { encoding: 'utf8' }) as AsyncIterable<string>) {
@@ -132,10 +173,25 @@ async function* jsonTexts(file: string): AsyncGenerator<{ text: string; line: nu
         }
       }
       // Between rows there are commas and white space only; anything else is a row that is no object.
-      else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign)) throw problem('TM-1018', { file, reason: 'every row must be an object in braces' }, { place: { document: file, line, column: 1 } })
+      else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign))
+        throw problem(
+          'TM-1018',
+          { file, reason: 'every row must be an object in braces' },
+          { place: { document: file, line, column: 1 } },
+        )
     }
     if (depth > 0) pieces.push(chunk.slice(from))
-    if (pieces.reduce((size, piece) => size + piece.length, 0) > largestRow) throw problem('TM-1018', { file, reason: `a row is larger than ${largestRow / 1024 / 1024} MB` }, { place: { document: file, line: startLine, column: 1 } })
+    if (pieces.reduce((size, piece) => size + piece.length, 0) > largestRow)
+      throw problem(
+        'TM-1018',
+        { file, reason: `a row is larger than ${largestRow / 1024 / 1024} MB` },
+        { place: { document: file, line: startLine, column: 1 } },
+      )
   }
-  if (depth > 0 || inText) throw problem('TM-1018', { file, reason: 'it ends in the middle of a row' }, { place: { document: file, line: startLine, column: 1 } })
+  if (depth > 0 || inText)
+    throw problem(
+      'TM-1018',
+      { file, reason: 'it ends in the middle of a row' },
+      { place: { document: file, line: startLine, column: 1 } },
+    )
 }

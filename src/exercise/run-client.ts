@@ -16,7 +16,9 @@ import type { Listing } from '../runtime/odata/pages.js'
  * @param source the client's folder, or its files by path
  * @returns the module's text
  */
-export async function bundleClient(source: string | Readonly<Record<string, string>>): Promise<string> {
+export async function bundleClient(
+  source: string | Readonly<Record<string, string>>,
+): Promise<string> {
   const { build } = await import('esbuild')
   const inMemory = typeof source === 'string' ? undefined : source
   const result = await build({
@@ -28,7 +30,9 @@ export async function bundleClient(source: string | Readonly<Record<string, stri
     target: 'node20',
     logLevel: 'silent',
     // A project that has not installed the client's packages yet can still call.
-    alias: Object.fromEntries(['saxes', 'lossless-json'].map((name) => [name, fileURLToPath(import.meta.resolve(name))])),
+    alias: Object.fromEntries(
+      ['saxes', 'lossless-json'].map((name) => [name, fileURLToPath(import.meta.resolve(name))]),
+    ),
     plugins: inMemory === undefined ? [] : [filesPlugin(inMemory)],
   })
   return result.outputFiles[0]?.text ?? ''
@@ -40,10 +44,17 @@ function filesPlugin(files: Readonly<Record<string, string>>): import('esbuild')
     setup(build) {
       build.onResolve({ filter: /^\.|^index\.ts$/ }, ({ path, importer, kind }) => {
         if (kind !== 'entry-point' && importer.startsWith('/')) return undefined
-        const resolved = new URL(path.replace(/\.js$/, '.ts'), `file:///${kind === 'entry-point' ? '' : importer}`).pathname.slice(1)
+        const resolved = new URL(
+          path.replace(/\.js$/, '.ts'),
+          `file:///${kind === 'entry-point' ? '' : importer}`,
+        ).pathname.slice(1)
         return { path: resolved in files ? resolved : `${resolved}.ts`, namespace: 'files' }
       })
-      build.onLoad({ filter: /.*/, namespace: 'files' }, ({ path }) => ({ contents: files[path] ?? '', loader: 'ts', resolveDir: fileURLToPath(new URL('.', import.meta.url)) }))
+      build.onLoad({ filter: /.*/, namespace: 'files' }, ({ path }) => ({
+        contents: files[path] ?? '',
+        loader: 'ts',
+        resolveDir: fileURLToPath(new URL('.', import.meta.url)),
+      }))
     },
   }
 }
@@ -103,8 +114,17 @@ interface Observed {
  * @param className the name of the client class in it
  * @param query what every address gets, where a key has its place there and the contract does not say so
  */
-export async function loadClient(bundle: string, className: string, settings: Settings, transport: NodeTransportSettings = {}, query: Readonly<Record<string, string>> = {}): Promise<LoadedClient> {
-  const module = (await import(pathToFileURL(bundle).href)) as Record<string, new (settings: Settings) => Record<string, unknown>>
+export async function loadClient(
+  bundle: string,
+  className: string,
+  settings: Settings,
+  transport: NodeTransportSettings = {},
+  query: Readonly<Record<string, string>> = {},
+): Promise<LoadedClient> {
+  const module = (await import(pathToFileURL(bundle).href)) as Record<
+    string,
+    new (settings: Settings) => Record<string, unknown>
+  >
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const calls = new AsyncLocalStorage<Observed>()
@@ -120,8 +140,16 @@ export async function loadClient(bundle: string, className: string, settings: Se
       const target = withQuery(String(address), query)
       keepProofs(init)
       const observed = calls.getStore()
-      if (observed !== undefined) observed.request = { method: init?.method ?? 'GET', url: target, headers: init?.headers as Record<string, string>, body: bodyText(init?.body) }
-      return observed?.manner.preview === true ? Promise.reject(new NothingSent()) : send(target, init)
+      if (observed !== undefined)
+        observed.request = {
+          method: init?.method ?? 'GET',
+          url: target,
+          headers: init?.headers as Record<string, string>,
+          body: bodyText(init?.body),
+        }
+      return observed?.manner.preview === true
+        ? Promise.reject(new NothingSent())
+        : send(target, init)
     },
   })
   return {
@@ -129,19 +157,41 @@ export async function loadClient(bundle: string, className: string, settings: Se
       const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
       const started = performance.now()
       const told = await calls.run(observed, () => outcomeOf(client, operation, input, manner))
-      return { ...told, request: observed.request, exchanges: observed.exchanges, deviations: observed.deviations, milliseconds: Math.round(performance.now() - started) }
+      return {
+        ...told,
+        request: observed.request,
+        exchanges: observed.exchanges,
+        deviations: observed.deviations,
+        milliseconds: Math.round(performance.now() - started),
+      }
     },
   }
 }
 
-async function outcomeOf(client: Record<string, unknown>, operation: Operation, input: unknown, { mostRows, headers = {} }: CallManner): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
-  const group = operation.path.slice(0, -1).reduce<Record<string, unknown>>((holder, step) => holder[groupName(step)] as Record<string, unknown>, client)
-  const method = group[methodName(operation)] as (this: unknown, input: unknown, thisCall: ThisCall) => unknown
+async function outcomeOf(
+  client: Record<string, unknown>,
+  operation: Operation,
+  input: unknown,
+  { mostRows, headers = {} }: CallManner,
+): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
+  const group = operation.path
+    .slice(0, -1)
+    .reduce<Record<string, unknown>>(
+      (holder, step) => holder[groupName(step)] as Record<string, unknown>,
+      client,
+    )
+  const method = group[methodName(operation)] as (
+    this: unknown,
+    input: unknown,
+    thisCall: ThisCall,
+  ) => unknown
   const { outcome } = operation
   try {
     const answer = method.call(group, input, { headers })
-    if (outcome.kind === 'value' && outcome.stream === true) return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
-    if (outcome.kind === 'value' && outcome.iterable === true) return whole(await firstRows(answer as Listing<unknown>, mostRows))
+    if (outcome.kind === 'value' && outcome.stream === true)
+      return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
+    if (outcome.kind === 'value' && outcome.iterable === true)
+      return whole(await firstRows(answer as Listing<unknown>, mostRows))
     return whole({ value: await answer })
   } catch (failure) {
     return { failure }
@@ -159,7 +209,10 @@ function keepProofs(init: RequestInit | undefined): void {
   const { authorization } = (init?.headers ?? {}) as Readonly<Record<string, string>>
   const [, proof] = /^\w+\s+(\S+)$/.exec(authorization ?? '') ?? []
   if (proof !== undefined) keepSecret(proof)
-  for (const [, token = ''] of bodyText(init?.body).matchAll(/(?:^|&)(?:refresh_token|code|code_verifier)=([^&]+)/g)) keepSecret(unescaped(token))
+  for (const [, token = ''] of bodyText(init?.body).matchAll(
+    /(?:^|&)(?:refresh_token|code|code_verifier)=([^&]+)/g,
+  ))
+    keepSecret(unescaped(token))
 }
 
 function unescaped(text: string): string {
@@ -176,11 +229,18 @@ function withQuery(address: string, query: Readonly<Record<string, string>>): st
 }
 
 function bodyText(body: unknown): string {
-  return typeof body === 'string' ? body : body instanceof Uint8Array ? new TextDecoder().decode(body) : ''
+  return typeof body === 'string'
+    ? body
+    : body instanceof Uint8Array
+      ? new TextDecoder().decode(body)
+      : ''
 }
 
 /** The first items of a sequence, which may have no end. */
-async function firstItems(items: AsyncIterable<unknown>, most: number): Promise<{ value: unknown[]; more: boolean }> {
+async function firstItems(
+  items: AsyncIterable<unknown>,
+  most: number,
+): Promise<{ value: unknown[]; more: boolean }> {
   const value: unknown[] = []
   for await (const item of items) {
     if (value.length >= most) return { value, more: true }
@@ -190,7 +250,10 @@ async function firstItems(items: AsyncIterable<unknown>, most: number): Promise<
 }
 
 /** The first rows of a list, from as many pages as that takes. */
-async function firstRows(listing: Listing<unknown>, most: number): Promise<{ value: unknown[]; more: boolean; total?: number }> {
+async function firstRows(
+  listing: Listing<unknown>,
+  most: number,
+): Promise<{ value: unknown[]; more: boolean; total?: number }> {
   const rows: unknown[] = []
   let total: number | undefined
   let more = false

@@ -1,8 +1,27 @@
 import randexp from 'randexp'
-import type { Choice, Constraints, Contract, Field, InputField, Operation, RecordType, ScalarBase, ScalarType, Type } from '../contract/contract.js'
+import type {
+  Choice,
+  Constraints,
+  Contract,
+  Field,
+  InputField,
+  Operation,
+  RecordType,
+  ScalarBase,
+  ScalarType,
+  Type,
+} from '../contract/contract.js'
 import { largest } from '../contract/lists.js'
 import { expression } from '../contract/patterns.js'
-import { basesOf, directSubtypes, fieldsOf, kindOf, namedType, resolve, partsOf } from '../contract/queries.js'
+import {
+  basesOf,
+  directSubtypes,
+  fieldsOf,
+  kindOf,
+  namedType,
+  resolve,
+  partsOf,
+} from '../contract/queries.js'
 import { compareMoments } from '../runtime/soap/moments.js'
 
 // The package declares a default export that it doesn't have for ES modules: the module is the class.
@@ -34,17 +53,37 @@ export interface SampleRules {
  * An input for an operation that satisfies its contract, in plain form: 64-bit integers and decimals as text, bytes as base64.
  * Defaults and fixed values of the metadata come first.
  */
-export function sampleInput(contract: Contract, operation: Operation, options: SampleOptions): Record<string, unknown> {
+export function sampleInput(
+  contract: Contract,
+  operation: Operation,
+  options: SampleOptions,
+): Record<string, unknown> {
   const sampler = new Sampler(contract, options)
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
-  const headers = operation.inputs.filter((input) => input.place === 'messageHeader' && (options.full || !input.optional))
-  const sample = { ...sampler.fields(body, operation.choices), ...(headers.length === 0 ? {} : { headers: sampler.fields(headers.map((each: InputField) => ({ ...each, optional: false }))) }) }
+  const headers = operation.inputs.filter(
+    (input) => input.place === 'messageHeader' && (options.full || !input.optional),
+  )
+  const sample = {
+    ...sampler.fields(body, operation.choices),
+    ...(headers.length === 0
+      ? {}
+      : {
+          headers: sampler.fields(
+            headers.map((each: InputField) => ({ ...each, optional: false })),
+          ),
+        }),
+  }
   for (const shortfall of sampler.shortfalls) options.onShortfall?.(shortfall)
   return sample
 }
 
 /** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
-export function sampleValue(contract: Contract, type: Type, name: string, options: SampleOptions): unknown {
+export function sampleValue(
+  contract: Contract,
+  type: Type,
+  name: string,
+  options: SampleOptions,
+): unknown {
   return new Sampler(contract, options).value(type, name)
 }
 
@@ -77,20 +116,49 @@ class Sampler {
     const excluded = new Set<string>()
     const wanted = new Set<string>()
     for (const { alternatives, optional } of choices) {
-      const ends = ({ required }: Choice['alternatives'][number]): boolean => required.every((name) => name !== '$open' && !this.endless(fields.find((field) => field.name === name)?.type ?? { kind: 'nothing', origin: { document: '', line: 0, column: 0 } }))
-      const chosen = optional === true && !this.full ? undefined : (alternatives.find(ends) ?? alternatives[0])
-      for (const name of alternatives.flatMap((each) => each.fields)) if (chosen?.fields.includes(name) !== true) excluded.add(name)
+      const ends = ({ required }: Choice['alternatives'][number]): boolean =>
+        required.every(
+          (name) =>
+            name !== '$open' &&
+            !this.endless(
+              fields.find((field) => field.name === name)?.type ?? {
+                kind: 'nothing',
+                origin: { document: '', line: 0, column: 0 },
+              },
+            ),
+        )
+      const chosen =
+        optional === true && !this.full ? undefined : (alternatives.find(ends) ?? alternatives[0])
+      for (const name of alternatives.flatMap((each) => each.fields))
+        if (chosen?.fields.includes(name) !== true) excluded.add(name)
       for (const name of chosen?.required ?? []) wanted.add(name)
     }
     for (const field of fields) {
       if (excluded.has(field.name)) continue
-      if (field.optional && !wanted.has(field.name) && (!this.full || this.endless(field.type) || this.tooMuch(field.type))) continue
+      if (
+        field.optional &&
+        !wanted.has(field.name) &&
+        (!this.full || this.endless(field.type) || this.tooMuch(field.type))
+      )
+        continue
       const preset = field.fixed ?? field.default
       this.path.push(field.name)
-      const value = field.example !== undefined ? field.example : preset === undefined ? this.value(field.type, field.name) : Array.isArray(preset) ? preset : this.preset(field.type, String(preset))
+      const value =
+        field.example !== undefined
+          ? field.example
+          : preset === undefined
+            ? this.value(field.type, field.name)
+            : Array.isArray(preset)
+              ? preset
+              : this.preset(field.type, String(preset))
       this.path.pop()
       // A field may be called __proto__.
-      Object.defineProperty(sample, field.name, { value, enumerable: true, writable: true, configurable: true })
+      Object.defineProperty(sample, field.name, {
+        value,
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
     }
     return sample
   }
@@ -112,7 +180,8 @@ class Sampler {
   private allowed(type: Type, name: string, value: unknown): unknown {
     const { rules } = this
     if (rules === undefined || type.layout === undefined || rules.allows(type, value)) return value
-    for (const other of this.variants(type, name, rules)) if (rules.allows(type, other)) return other
+    for (const other of this.variants(type, name, rules))
+      if (rules.allows(type, other)) return other
     this.fallShort('no value was found that satisfies all its rules')
     return value
   }
@@ -125,21 +194,41 @@ class Sampler {
       yield* [[], [first], [first, second], ...rules.candidates(type).map((each) => [each])]
     } else if (actual.kind === 'map') {
       const member = this.value(actual.value, name)
-      yield* [{ [name]: member }, { a: member }, { a: member, b: member }, { name: member, other: member, third: member }]
+      yield* [
+        { [name]: member },
+        { a: member },
+        { a: member, b: member },
+        { name: member, other: member, third: member },
+      ]
     } else if (actual.kind === 'anything') yield* ['text', 'a', 1, 100, true, [], {}, null, -1]
-    else if (actual.kind === 'record' || actual.kind === 'intersection' || actual.kind === 'union') yield* this.combinations(actual, name)
+    else if (actual.kind === 'record' || actual.kind === 'intersection' || actual.kind === 'union')
+      yield* this.combinations(actual, name)
   }
 
   /** The value with other ones of its optional members: with few, then with many. */
   private *combinations(type: Type, name: string): Generator {
-    const [least, most] = [false, true].map((full) => new Sampler(this.contract, { full, rules: undefined }).value(type, name)) as [Record<string, unknown>, Record<string, unknown>]
+    const [least, most] = [false, true].map((full) =>
+      new Sampler(this.contract, { full, rules: undefined }).value(type, name),
+    ) as [Record<string, unknown>, Record<string, unknown>]
     if (typeof most !== 'object' || most === null) return
-    const optional = Object.keys(most).filter((member) => !Object.hasOwn(least, member)).slice(0, 12)
-    const pick = (names: readonly string[]): Record<string, unknown> => Object.fromEntries(Object.entries(most).filter(([member]) => !optional.includes(member) || names.includes(member)))
-    const pairs = optional.flatMap((first, at) => optional.slice(at + 1).map((second) => [first, second]))
-    const without = (left: readonly string[]): string[] => optional.filter((member) => !left.includes(member))
+    const optional = Object.keys(most)
+      .filter((member) => !Object.hasOwn(least, member))
+      .slice(0, 12)
+    const pick = (names: readonly string[]): Record<string, unknown> =>
+      Object.fromEntries(
+        Object.entries(most).filter(
+          ([member]) => !optional.includes(member) || names.includes(member),
+        ),
+      )
+    const pairs = optional.flatMap((first, at) =>
+      optional.slice(at + 1).map((second) => [first, second]),
+    )
+    const without = (left: readonly string[]): string[] =>
+      optional.filter((member) => !left.includes(member))
     const sets = [...optional.map((each) => [each]), ...pairs]
-    const choices = this.full ? [...sets.map(without), ...sets.map((each) => each), []] : [[], ...sets, ...sets.map(without)]
+    const choices = this.full
+      ? [...sets.map(without), ...sets.map((each) => each), []]
+      : [[], ...sets, ...sets.map(without)]
     yield* choices.map(pick)
   }
 
@@ -159,32 +248,50 @@ class Sampler {
   private items(least: number, make: (at: number) => unknown): unknown[] {
     if (least > mostItems) this.fallShort(`it must have at least ${String(least)} items`)
     const items: unknown[] = []
-    for (let at = 0; at < Math.min(least, mostItems) && this.values <= mostValues; at += 1) items.push(make(at))
+    for (let at = 0; at < Math.min(least, mostItems) && this.values <= mostValues; at += 1)
+      items.push(make(at))
     return items
   }
 
   private shaped(type: Type, name: string): unknown {
-    if (this.isEnough() && partsOf(type).length + Number(type.kind === 'reference') > 0) return type.kind === 'list' || type.kind === 'tuple' ? [] : {}
+    if (this.isEnough() && partsOf(type).length + Number(type.kind === 'reference') > 0)
+      return type.kind === 'list' || type.kind === 'tuple' ? [] : {}
     switch (type.kind) {
       case 'reference': {
         const named = namedType(this.contract, type.to)
         this.within.push(type.to)
-        const value = named.kind === 'record' ? this.allowed(named, name, this.record(named, type.to)) : this.value(named, name)
+        const value =
+          named.kind === 'record'
+            ? this.allowed(named, name, this.record(named, type.to))
+            : this.value(named, name)
         this.within.pop()
         return value
       }
       case 'record':
-        return { ...this.fields(type.fields, type.choices), ...(type.openExample === undefined ? {} : { $open: type.openExample }) }
+        return {
+          ...this.fields(type.fields, type.choices),
+          ...(type.openExample === undefined ? {} : { $open: type.openExample }),
+        }
       case 'enumeration':
         return type.members[0]?.value ?? ''
       case 'scalar':
         return this.scalar(type, name)
       case 'list': {
         const { allowed, patterns } = type.constraints ?? {}
-        if (allowed !== undefined || patterns !== undefined) return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name)).trim().split(' ').map((item) => this.preset(type.item, item))
-        if (type.item.kind === 'union' && type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))) return this.mixedItems(type.item.alternatives)
+        if (allowed !== undefined || patterns !== undefined)
+          return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name))
+            .trim()
+            .split(' ')
+            .map((item) => this.preset(type.item, item))
+        if (
+          type.item.kind === 'union' &&
+          type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))
+        )
+          return this.mixedItems(type.item.alternatives)
         const least = type.minItems ?? 0
-        const count = this.endless(type.item) ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
+        const count = this.endless(type.item)
+          ? least
+          : Math.max(least, Math.min(1, type.maxItems ?? 1))
         return this.items(count, () => this.value(type.item, name))
       }
       case 'fragment':
@@ -193,19 +300,36 @@ class Sampler {
         return type.value
       case 'union': {
         // Inside of what hangs off something already, the key of another one will do.
-        const plainest = this.within.length < 2 ? undefined : type.alternatives.find((each) => each.kind === 'record' && type.alternatives.some(leadsOn))
-        const first = plainest ?? type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
+        const plainest =
+          this.within.length < 2
+            ? undefined
+            : type.alternatives.find(
+                (each) => each.kind === 'record' && type.alternatives.some(leadsOn),
+              )
+        const first =
+          plainest ?? type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
         const value = first === undefined ? null : this.value(first, name)
-        const named = Object.entries(type.discriminator?.mapping ?? {}).find(([, id]) => first?.kind === 'reference' && first.to === id)?.[0]
-        return type.discriminator === undefined || named === undefined ? value : { ...(value as object), [type.discriminator.field]: named }
+        const named = Object.entries(type.discriminator?.mapping ?? {}).find(
+          ([, id]) => first?.kind === 'reference' && first.to === id,
+        )?.[0]
+        return type.discriminator === undefined || named === undefined
+          ? value
+          : { ...(value as object), [type.discriminator.field]: named }
       }
       case 'intersection':
         return Object.assign({}, ...type.parts.map((part) => this.value(part, name))) as unknown
       case 'map':
         return {}
       case 'tuple': {
-        const items = type.items.filter((item, at) => at < type.minItems || (this.full && !this.endless(item)))
-        const rest = type.rest === undefined ? [] : this.items(type.minItems - type.items.length, () => this.value(type.rest as Type, name))
+        const items = type.items.filter(
+          (item, at) => at < type.minItems || (this.full && !this.endless(item)),
+        )
+        const rest =
+          type.rest === undefined
+            ? []
+            : this.items(type.minItems - type.items.length, () =>
+                this.value(type.rest as Type, name),
+              )
         return [...items.map((item, at) => this.value(item, `${name}${at + 1}`)), ...rest]
       }
       default:
@@ -217,8 +341,12 @@ class Sampler {
     const value = scalar(type, name)
     const limits = type.constraints ?? {}
     this.values += Math.floor(String(value).length / 100)
-    if (type.base === 'bytes' && (limits.minLength ?? 0) > mostCharacters) this.fallShort(`it must have at least ${String(limits.minLength)} bytes`)
-    if (type.base === 'text' && limits.allowed === undefined && !fitsText(limits, String(value))) this.fallShort(`no text was found that ${(limits.patterns ?? []).length > 0 ? `matches ${(limits.patterns ?? []).map((group) => group.join(' or ')).join(' and ')}` : 'has the right length'}`)
+    if (type.base === 'bytes' && (limits.minLength ?? 0) > mostCharacters)
+      this.fallShort(`it must have at least ${String(limits.minLength)} bytes`)
+    if (type.base === 'text' && limits.allowed === undefined && !fitsText(limits, String(value)))
+      this.fallShort(
+        `no text was found that ${(limits.patterns ?? []).length > 0 ? `matches ${(limits.patterns ?? []).map((group) => group.join(' or ')).join(' and ')}` : 'has the right length'}`,
+      )
     return value
   }
 
@@ -233,7 +361,13 @@ class Sampler {
       const named = each.kind === 'reference' ? namedType(this.contract, each.to) : undefined
       if (each.kind !== 'reference' || named?.kind !== 'record') return [this.value(each, 'text')]
       this.within.push(each.to)
-      const turns = (named.choices?.[0]?.alternatives ?? []).map(({ fields }) => this.fields(named.fields.filter((field) => fields.includes(field.name)).map((field) => ({ ...field, optional: false }))))
+      const turns = (named.choices?.[0]?.alternatives ?? []).map(({ fields }) =>
+        this.fields(
+          named.fields
+            .filter((field) => fields.includes(field.name))
+            .map((field) => ({ ...field, optional: false })),
+        ),
+      )
       this.within.pop()
       return turns
     })
@@ -242,13 +376,31 @@ class Sampler {
   private record(record: RecordType, id: string): unknown {
     this.records += 1
     const all = [...basesOf(this.contract, record), record]
-    const mentioned = all.some((each) => each.choices?.some(({ alternatives }) => alternatives.some(({ fields }) => fields.includes('$open'))))
-    const open = mentioned ? undefined : all.find((each) => each.openExample !== undefined)?.openExample
-    if (record.abstract !== true) return { ...this.fields(fieldsOf(this.contract, record), all.flatMap((each) => each.choices ?? [])), ...(open === undefined ? {} : { $open: open }) }
-    const subtype = (directSubtypes(this.contract).get(id) ?? []).find((each) => !this.within.includes(each))
+    const mentioned = all.some((each) =>
+      each.choices?.some(({ alternatives }) =>
+        alternatives.some(({ fields }) => fields.includes('$open')),
+      ),
+    )
+    const open = mentioned
+      ? undefined
+      : all.find((each) => each.openExample !== undefined)?.openExample
+    if (record.abstract !== true)
+      return {
+        ...this.fields(
+          fieldsOf(this.contract, record),
+          all.flatMap((each) => each.choices ?? []),
+        ),
+        ...(open === undefined ? {} : { $open: open }),
+      }
+    const subtype = (directSubtypes(this.contract).get(id) ?? []).find(
+      (each) => !this.within.includes(each),
+    )
     const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
     if (named?.kind !== 'record' || subtype === undefined) return {}
-    return { ...(named.abstract === true ? {} : { $is: kindOf(this.contract, named).name }), ...(this.record(named, subtype) as object) }
+    return {
+      ...(named.abstract === true ? {} : { $is: kindOf(this.contract, named).name }),
+      ...(this.record(named, subtype) as object),
+    }
   }
 
   private preset(type: Type, text: string): unknown {
@@ -270,7 +422,8 @@ class Sampler {
   private endless(type: Type): boolean {
     if (type.kind === 'list') return this.endless(type.item)
     if (type.kind === 'tuple') return type.items.some((item) => this.endless(item))
-    if (type.kind === 'union') return type.alternatives.length > 0 && type.alternatives.every((each) => this.endless(each))
+    if (type.kind === 'union')
+      return type.alternatives.length > 0 && type.alternatives.every((each) => this.endless(each))
     return type.kind === 'reference' && this.within.includes(type.to)
   }
 }
@@ -281,7 +434,16 @@ function leadsOn(type: Type): boolean {
 }
 
 /** Bases whose values are numbers in plain form. */
-const numbers: readonly ScalarBase[] = ['int8', 'int16', 'int32', 'uint8', 'uint16', 'uint32', 'float', 'double']
+const numbers: readonly ScalarBase[] = [
+  'int8',
+  'int16',
+  'int32',
+  'uint8',
+  'uint16',
+  'uint32',
+  'float',
+  'double',
+]
 
 function scalar(type: ScalarType, name: string): unknown {
   const limits = type.constraints ?? {}
@@ -306,9 +468,17 @@ function scalar(type: ScalarType, name: string): unknown {
       return decimal(limits)
     case 'float':
     case 'double':
-      return type.format === 'integer' ? Number(wholeNumber(limits)) : limits.multipleOf !== undefined && limits.minimum === undefined ? Number(limits.multipleOf) : Number(decimal(limits))
+      return type.format === 'integer'
+        ? Number(wholeNumber(limits))
+        : limits.multipleOf !== undefined && limits.minimum === undefined
+          ? Number(limits.multipleOf)
+          : Number(decimal(limits))
     case 'bytes':
-      return btoa('x'.repeat(Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3, mostCharacters)))
+      return btoa(
+        'x'.repeat(
+          Math.min(Math.max(limits.minLength ?? 0, 3), limits.maxLength ?? 3, mostCharacters),
+        ),
+      )
     case 'dateTime':
       return moment(limits, '2026-11-23T14:30:00')
     case 'date':
@@ -335,10 +505,19 @@ function scalar(type: ScalarType, name: string): unknown {
 }
 
 /** A moment or a duration within its bounds: the usual one where that fits. */
-function moment({ minimum, maximum, exclusiveMinimum, exclusiveMaximum }: Constraints, usual: string): string {
+function moment(
+  { minimum, maximum, exclusiveMinimum, exclusiveMaximum }: Constraints,
+  usual: string,
+): string {
   const fits = (text: string): boolean => {
-    const order = (bound: string | undefined): number => (bound === undefined ? Number.NaN : (compareMoments(text, bound) ?? Number.NaN))
-    return !(order(minimum) < 0 || order(maximum) > 0 || order(exclusiveMinimum) <= 0 || order(exclusiveMaximum) >= 0)
+    const order = (bound: string | undefined): number =>
+      bound === undefined ? Number.NaN : (compareMoments(text, bound) ?? Number.NaN)
+    return !(
+      order(minimum) < 0 ||
+      order(maximum) > 0 ||
+      order(exclusiveMinimum) <= 0 ||
+      order(exclusiveMaximum) >= 0
+    )
   }
   return [usual, minimum, maximum].find((each) => each !== undefined && fits(each)) ?? usual
 }
@@ -346,17 +525,34 @@ function moment({ minimum, maximum, exclusiveMinimum, exclusiveMaximum }: Constr
 function wholeNumber(limits: Constraints): string {
   if (limits.multipleOf !== undefined && Number.isInteger(Number(limits.multipleOf))) {
     const step = BigInt(limits.multipleOf)
-    const least = BigInt(integerPart(limits.minimum ?? limits.exclusiveMinimum ?? limits.multipleOf))
-    return String((least / step + (least % step > 0n || limits.exclusiveMinimum !== undefined ? 1n : 0n)) * step)
+    const least = BigInt(
+      integerPart(limits.minimum ?? limits.exclusiveMinimum ?? limits.multipleOf),
+    )
+    return String(
+      (least / step + (least % step > 0n || limits.exclusiveMinimum !== undefined ? 1n : 0n)) *
+        step,
+    )
   }
-  const least = limits.minimum ?? (limits.exclusiveMinimum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMinimum)) + 1n))
-  if (least !== undefined) return BigInt(integerPart(least)) < 1n && canBe(limits, 1n) ? '1' : integerPart(least)
-  const most = limits.maximum ?? (limits.exclusiveMaximum === undefined ? undefined : String(BigInt(integerPart(limits.exclusiveMaximum)) - 1n))
+  const least =
+    limits.minimum ??
+    (limits.exclusiveMinimum === undefined
+      ? undefined
+      : String(BigInt(integerPart(limits.exclusiveMinimum)) + 1n))
+  if (least !== undefined)
+    return BigInt(integerPart(least)) < 1n && canBe(limits, 1n) ? '1' : integerPart(least)
+  const most =
+    limits.maximum ??
+    (limits.exclusiveMaximum === undefined
+      ? undefined
+      : String(BigInt(integerPart(limits.exclusiveMaximum)) - 1n))
   return most !== undefined && BigInt(integerPart(most)) < 1n ? integerPart(most) : '1'
 }
 
 function canBe(limits: Constraints, value: bigint): boolean {
-  return (limits.maximum === undefined || value <= BigInt(integerPart(limits.maximum))) && (limits.exclusiveMaximum === undefined || value < BigInt(integerPart(limits.exclusiveMaximum)))
+  return (
+    (limits.maximum === undefined || value <= BigInt(integerPart(limits.maximum))) &&
+    (limits.exclusiveMaximum === undefined || value < BigInt(integerPart(limits.exclusiveMaximum)))
+  )
 }
 
 function integerPart(text: string): string {
@@ -365,22 +561,39 @@ function integerPart(text: string): string {
 
 function decimal(limits: Constraints): string {
   if (limits.minimum !== undefined && Number(limits.minimum) > 0) return limits.minimum
-  if (limits.exclusiveMinimum !== undefined && Number(limits.exclusiveMinimum) >= 0) return String(Number(limits.exclusiveMinimum) + 1)
+  if (limits.exclusiveMinimum !== undefined && Number(limits.exclusiveMinimum) >= 0)
+    return String(Number(limits.exclusiveMinimum) + 1)
   if (limits.maximum !== undefined && Number(limits.maximum) < 1) return limits.maximum
-  if (limits.exclusiveMaximum !== undefined && Number(limits.exclusiveMaximum) <= 1) return String(Number(limits.exclusiveMaximum) - 1)
+  if (limits.exclusiveMaximum !== undefined && Number(limits.exclusiveMaximum) <= 1)
+    return String(Number(limits.exclusiveMaximum) - 1)
   const fraction = Math.min(limits.fractionDigits ?? 2, (limits.totalDigits ?? 9) - 1, 2)
   return fraction <= 0 ? '1' : `1.${'0'.repeat(fraction)}`
 }
 
-function fitsText({ minLength = 0, maxLength = Infinity, patterns = [] }: Constraints, text: string): boolean {
+function fitsText(
+  { minLength = 0, maxLength = Infinity, patterns = [] }: Constraints,
+  text: string,
+): boolean {
   const length = [...text].length
-  return length >= minLength && length <= maxLength && patterns.every((group) => group.some((pattern) => expression(`^(?:${pattern})$`).test(text)))
+  return (
+    length >= minLength &&
+    length <= maxLength &&
+    patterns.every((group) => group.some((pattern) => expression(`^(?:${pattern})$`).test(text)))
+  )
 }
 
 function text(limits: Constraints, name: string): string {
   const least = Math.min(limits.minLength ?? 0, mostCharacters)
-  const plain = [...name].slice(0, limits.maxLength ?? 60).join('').padEnd(least, 'x')
-  const candidates = [plain, ...(limits.patterns ?? []).flat().flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)])]
+  const plain = [...name]
+    .slice(0, limits.maxLength ?? 60)
+    .join('')
+    .padEnd(least, 'x')
+  const candidates = [
+    plain,
+    ...(limits.patterns ?? [])
+      .flat()
+      .flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)]),
+  ]
   return candidates.find((each) => fitsText(limits, each)) ?? plain
 }
 
@@ -390,8 +603,11 @@ function matching(pattern: string, length: number): string {
   try {
     const generator = new RandExp(classes)
     generator.max = Math.max(1, length)
-    generator.randInt = (from, to) => (to - from > 1000 ? from : Math.min(to, from + (to - from > 25 ? 7 : 0)))
-    return longest(Reflect.get(generator, 'tokens') as Token) > mostCharacters ? '' : generator.gen()
+    generator.randInt = (from, to) =>
+      to - from > 1000 ? from : Math.min(to, from + (to - from > 25 ? 7 : 0))
+    return longest(Reflect.get(generator, 'tokens') as Token) > mostCharacters
+      ? ''
+      : generator.gen()
   } catch {
     return ''
   }
@@ -412,17 +628,32 @@ const reference = 6
 
 /** How many characters a text that is made for a pattern may have; `groups` has those of the groups that a later part may repeat. */
 function longest(token: Token, groups: number[] = []): number {
-  const sum = (tokens: readonly Token[]): number => tokens.reduce((length, each) => length + longest(each, groups), 0)
-  if (token.min !== undefined && typeof token.value === 'object') return (token.min + 8) * longest(token.value, groups)
+  const sum = (tokens: readonly Token[]): number =>
+    tokens.reduce((length, each) => length + longest(each, groups), 0)
+  if (token.min !== undefined && typeof token.value === 'object')
+    return (token.min + 8) * longest(token.value, groups)
   const at = token.remember === true ? groups.push(0) - 1 : undefined
-  const length = token.stack !== undefined ? sum(token.stack) : token.options !== undefined ? largest(token.options.map(sum)) : typeof token.value === 'number' && token.type === reference ? (groups[token.value - 1] ?? 0) : 1
+  const length =
+    token.stack !== undefined
+      ? sum(token.stack)
+      : token.options !== undefined
+        ? largest(token.options.map(sum))
+        : typeof token.value === 'number' && token.type === reference
+          ? (groups[token.value - 1] ?? 0)
+          : 1
   if (at !== undefined) groups[at] = length
   return length
 }
 
 /** A pattern with Unicode properties replaced by some of what they stand for, which is all that the generator knows. */
 function plainClasses(pattern: string): string {
-  const ranges: Readonly<Record<string, string>> = { L: 'A-Za-z', Lu: 'A-Z', Ll: 'a-z', N: '0-9', Nd: '0-9' }
+  const ranges: Readonly<Record<string, string>> = {
+    L: 'A-Za-z',
+    Lu: 'A-Z',
+    Ll: 'a-z',
+    N: '0-9',
+    Nd: '0-9',
+  }
   let inside = false
   return pattern.replace(/\\p\{(\w+)\}|\\.|[[\]]/g, (found, property: string | undefined) => {
     if (found === '[' || found === ']') inside = found === '['

@@ -15,15 +15,31 @@ import { at, rowsOf } from './tabulate.js'
 export function sortRows(value: unknown, sort: string): unknown {
   const [, field = '', direction] = /^(.*?)(?:\s+(asc|desc))?$/i.exec(sort.trim()) ?? []
   const { rows, replaced } = rowsOf(value)
-  if (rows === undefined) throw problem('TM-1010', { option: '--sort', reason: 'the answer has no rows', remedy: 'Leave it out.' })
+  if (rows === undefined)
+    throw problem('TM-1010', {
+      option: '--sort',
+      reason: 'the answer has no rows',
+      remedy: 'Leave it out.',
+    })
   const names = [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
-  const folded = names.find((name) => name === field) ?? names.find((name) => name.toLowerCase() === field.toLowerCase())
+  const folded =
+    names.find((name) => name === field) ??
+    names.find((name) => name.toLowerCase() === field.toLowerCase())
   const path = folded === undefined ? parsePath(field) : [folded]
   const keyed = rows.map((row) => ({ row, key: at(row, path) }))
-  if (rows.length > 0 && keyed.every(({ key }) => key === undefined)) throw problem('TM-1010', { option: '--sort', reason: `the answer has no field "${field}"`, remedy: nearestAdvice(field, names) })
+  if (rows.length > 0 && keyed.every(({ key }) => key === undefined))
+    throw problem('TM-1010', {
+      option: '--sort',
+      reason: `the answer has no field "${field}"`,
+      remedy: nearestAdvice(field, names),
+    })
   const sign = direction?.toLowerCase() === 'desc' ? -1 : 1
   const isMissing = (key: unknown): boolean => key === undefined || key === null
-  const sorted = keyed.sort((a, b) => (isMissing(a.key) || isMissing(b.key) ? Number(isMissing(a.key)) - Number(isMissing(b.key)) : sign * compareValues(a.key, b.key)))
+  const sorted = keyed.sort((a, b) =>
+    isMissing(a.key) || isMissing(b.key)
+      ? Number(isMissing(a.key)) - Number(isMissing(b.key))
+      : sign * compareValues(a.key, b.key),
+  )
   return replaced(sorted.map(({ row }) => row))
 }
 
@@ -34,7 +50,10 @@ export function compareValues(a: unknown, b: unknown): number {
   const [left, right] = [String(a), String(b)]
   if (number.test(left) && number.test(right)) return compareExactly(left, right)
   if (typeof a === 'number' && typeof b === 'number') return a - b
-  return left.localeCompare(right, 'en', { numeric: true, sensitivity: 'base' }) || (left < right ? -1 : left > right ? 1 : 0)
+  return (
+    left.localeCompare(right, 'en', { numeric: true, sensitivity: 'base' }) ||
+    (left < right ? -1 : left > right ? 1 : 0)
+  )
 }
 
 /** Decimal texts by their size, to the last digit. */

@@ -29,34 +29,60 @@ export function arrange(value: unknown, columns?: string): Arranged {
   if (envelope !== undefined) {
     const { others, rows } = envelope
     const table = tabulate(rows, columns)
-    return Object.keys(others).length === 0 || columns !== undefined ? { rows: table } : { values: namesAndValues(others), rows: table }
+    return Object.keys(others).length === 0 || columns !== undefined
+      ? { rows: table }
+      : { values: namesAndValues(others), rows: table }
   }
-  return columns === undefined ? { values: namesAndValues(value) } : { rows: tabulate([value], columns) }
+  return columns === undefined
+    ? { values: namesAndValues(value) }
+    : { rows: tabulate([value], columns) }
 }
 
 /** The one list of records in a record, and what else is in it; undefined where there is none, or several. */
-function envelopeOf(value: Readonly<Record<string, unknown>>): { name: string; rows: readonly unknown[]; others: Record<string, unknown> } | undefined {
-  const lists = Object.entries(value).filter((each): each is [string, unknown[]] => Array.isArray(each[1]) && each[1].some(isPlainObject))
+function envelopeOf(
+  value: Readonly<Record<string, unknown>>,
+): { name: string; rows: readonly unknown[]; others: Record<string, unknown> } | undefined {
+  const lists = Object.entries(value).filter(
+    (each): each is [string, unknown[]] => Array.isArray(each[1]) && each[1].some(isPlainObject),
+  )
   const [only, ...further] = lists
   if (only === undefined || further.length > 0) return undefined
   const [name, rows] = only
-  return { name, rows, others: Object.fromEntries(Object.entries(value).filter(([key]) => key !== name)) }
+  return {
+    name,
+    rows,
+    others: Object.fromEntries(Object.entries(value).filter(([key]) => key !== name)),
+  }
 }
 
 /** The rows of an answer, a list or the one list in an envelope, and the answer with other rows. */
-export function rowsOf(value: unknown): { rows: readonly unknown[] | undefined; replaced: (rows: readonly unknown[]) => unknown } {
+export function rowsOf(value: unknown): {
+  rows: readonly unknown[] | undefined
+  replaced: (rows: readonly unknown[]) => unknown
+} {
   if (Array.isArray(value)) return { rows: value, replaced: (rows) => rows }
   const envelope = isPlainObject(value) ? envelopeOf(value) : undefined
-  return { rows: envelope?.rows, replaced: (rows) => (envelope === undefined ? value : { ...(value as object), [envelope.name]: rows }) }
+  return {
+    rows: envelope?.rows,
+    replaced: (rows) =>
+      envelope === undefined ? value : { ...(value as object), [envelope.name]: rows },
+  }
 }
 
 /** Rows with one column for each member that any of them has, or the columns asked for. */
 function tabulate(rows: readonly unknown[], columns?: string): Table {
-  if (!rows.some(isPlainObject)) return { headings: ['value'], rows: rows.map((row) => [cell(row)]) }
+  if (!rows.some(isPlainObject))
+    return { headings: ['value'], rows: rows.map((row) => [cell(row)]) }
   const names = [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
   // What is said about a row, and is none of its values, would be in the way.
-  const chosen = columns === undefined ? names.filter((name) => name !== '$etag').map((name) => ({ path: [name], heading: name })) : parseColumns(columns, rows, names)
-  return { headings: chosen.map(({ heading }) => heading), rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))) }
+  const chosen =
+    columns === undefined
+      ? names.filter((name) => name !== '$etag').map((name) => ({ path: [name], heading: name }))
+      : parseColumns(columns, rows, names)
+  return {
+    headings: chosen.map(({ heading }) => heading),
+    rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))),
+  }
 }
 
 /** A column of a table. */
@@ -71,7 +97,11 @@ export interface Column {
  * @param names the fields that rows have
  * @throws Problem TM-1010 when a column is in none of the rows
  */
-export function parseColumns(columns: string, rows: readonly unknown[], names: readonly string[]): Column[] {
+export function parseColumns(
+  columns: string,
+  rows: readonly unknown[],
+  names: readonly string[],
+): Column[] {
   return columns
     .split(',')
     .map((part) => part.trim())
@@ -81,8 +111,16 @@ export function parseColumns(columns: string, rows: readonly unknown[], names: r
       const exact = names.includes(field) ? [field] : undefined
       const folded = names.find((name) => name.toLowerCase() === field.toLowerCase())
       const path = exact ?? (folded === undefined ? parsePath(field) : [folded])
-      if (rows.length > 0 && rows.every((row) => at(row, path) === undefined) && !names.includes(String(path[0]))) {
-        throw problem('TM-1010', { option: '--columns', reason: `the answer has no field "${field}"`, remedy: nearestAdvice(field, names) })
+      if (
+        rows.length > 0 &&
+        rows.every((row) => at(row, path) === undefined) &&
+        !names.includes(String(path[0]))
+      ) {
+        throw problem('TM-1010', {
+          option: '--columns',
+          reason: `the answer has no field "${field}"`,
+          remedy: nearestAdvice(field, names),
+        })
       }
       return { path, heading: heading ?? field }
     })
@@ -90,11 +128,20 @@ export function parseColumns(columns: string, rows: readonly unknown[], names: r
 
 /** The value at a path inside another one; undefined where there is none. */
 export function at(value: unknown, path: readonly (string | number)[]): unknown {
-  return path.reduce<unknown>((current, step) => (typeof current === 'object' && current !== null && Object.hasOwn(current, step) ? (current as Record<string | number, unknown>)[step] : undefined), value)
+  return path.reduce<unknown>(
+    (current, step) =>
+      typeof current === 'object' && current !== null && Object.hasOwn(current, step)
+        ? (current as Record<string | number, unknown>)[step]
+        : undefined,
+    value,
+  )
 }
 
 function namesAndValues(value: Readonly<Record<string, unknown>>): Table {
-  return { headings: ['field', 'value'], rows: Object.entries(value).map(([name, member]) => [name, cell(member)]) }
+  return {
+    headings: ['field', 'value'],
+    rows: Object.entries(value).map(([name, member]) => [name, cell(member)]),
+  }
 }
 
 /** A value as the text of one cell: nothing for what is absent, `null` for null, names and values in a row for what is nested. */
@@ -105,7 +152,11 @@ export function cell(value: unknown): string {
   if (Array.isArray(value)) return value.map(cell).join('; ')
   if (typeof value === 'object') {
     const members = Object.entries(value).filter(([, member]) => member !== undefined)
-    return members.map(([name, member]) => (name === '$is' || name === '$text' ? cell(member) || '""' : `${name}: ${cell(member)}`)).join(', ')
+    return members
+      .map(([name, member]) =>
+        name === '$is' || name === '$text' ? cell(member) || '""' : `${name}: ${cell(member)}`,
+      )
+      .join(', ')
   }
   return String(value)
 }

@@ -5,13 +5,21 @@ import { maskedBody, maskedHeaders, maskedRequest } from './masking.js'
 /** A body for reading, secrets masked: XML with a line for each element, what is very long cut. */
 export function shownBody(body: string): string {
   const masked = maskedBody(body)
-  return printable(/^\ufeff?\s*</.test(masked) ? indentXml(masked) : masked.replace(/\r\n/g, '\n'), 20_000)
+  return printable(
+    /^\ufeff?\s*</.test(masked) ? indentXml(masked) : masked.replace(/\r\n/g, '\n'),
+    20_000,
+  )
 }
 
 /** A request and its answer as they went over the wire, secrets masked. */
 export function wireText({ request, response }: Exchange): string {
   const { method, url, headers } = maskedRequest(request)
-  const part = (start: string, fields: Readonly<Record<string, string>>, body: string): string => [start, ...Object.entries(fields).map(([name, value]) => `${name}: ${printable(value)}`), ...(body === '' ? [] : ['', shownBody(body)])].join('\n')
+  const part = (start: string, fields: Readonly<Record<string, string>>, body: string): string =>
+    [
+      start,
+      ...Object.entries(fields).map(([name, value]) => `${name}: ${printable(value)}`),
+      ...(body === '' ? [] : ['', shownBody(body)]),
+    ].join('\n')
   return `${part(`${method} ${url}`, headers, request.body)}\n\n${part(`HTTP ${response.status}`, maskedHeaders(response.headers), response.body)}`
 }
 

@@ -20,7 +20,11 @@ export interface NameClash {
  *
  * @param reserved names that generated files use themselves
  */
-export function nameClashes(whole: Contract, names: Names, reserved: readonly string[]): NameClash[] {
+export function nameClashes(
+  whole: Contract,
+  names: Names,
+  reserved: readonly string[],
+): NameClash[] {
   const contract = neededOf(whole)
   const types = Object.values(contract.types)
   const clashes: NameClash[] = []
@@ -28,24 +32,45 @@ export function nameClashes(whole: Contract, names: Names, reserved: readonly st
     const general = generalReason(wanted, reserved)
     if (general !== undefined) return general
     const lower = wanted.toLowerCase()
-    if (names.class.toLowerCase() === lower) return 'the client\'s class has that name'
-    const operation = operationsOf(contract).find((each) => pathOf(each) !== self && operationExports(names.operations[pathOf(each)] ?? '').some((name) => name.toLowerCase() === lower))
-    if (operation !== undefined) return `the operation ${pathOf(operation)} brings something of that name`
-    const type = types.find((each) => each.id !== self && [names.types[each.id], `Any${names.types[each.id] ?? ''}`].some((name) => name?.toLowerCase() === lower))
-    if (type !== undefined) return `${type.name === wanted ? 'there is another type of that name' : `the type ${type.name} has that name`}${whereOf(type)}`
+    if (names.class.toLowerCase() === lower) return "the client's class has that name"
+    const operation = operationsOf(contract).find(
+      (each) =>
+        pathOf(each) !== self &&
+        operationExports(names.operations[pathOf(each)] ?? '').some(
+          (name) => name.toLowerCase() === lower,
+        ),
+    )
+    if (operation !== undefined)
+      return `the operation ${pathOf(operation)} brings something of that name`
+    const type = types.find(
+      (each) =>
+        each.id !== self &&
+        [names.types[each.id], `Any${names.types[each.id] ?? ''}`].some(
+          (name) => name?.toLowerCase() === lower,
+        ),
+    )
+    if (type !== undefined)
+      return `${type.name === wanted ? 'there is another type of that name' : `the type ${type.name} has that name`}${whereOf(type)}`
     return 'that name was given to something else before'
   }
   const wantedClass = pascalCase(contract.title)
   const isTaken = generalReason(wantedClass, reserved)
-  if (names.class !== wantedClass && isTaken !== undefined) clashes.push({ what: 'class', name: contract.title, given: names.class, reason: isTaken })
+  if (names.class !== wantedClass && isTaken !== undefined)
+    clashes.push({ what: 'class', name: contract.title, given: names.class, reason: isTaken })
   for (const operation of operationsOf(contract)) {
-    const [wanted, path, given] = [wantedFunction(operation), pathOf(operation), names.operations[pathOf(operation)] ?? '']
-    if (given !== wanted) clashes.push({ what: 'operation', name: path, given, reason: reasonFor(wanted, path) })
+    const [wanted, path, given] = [
+      wantedFunction(operation),
+      pathOf(operation),
+      names.operations[pathOf(operation)] ?? '',
+    ]
+    if (given !== wanted)
+      clashes.push({ what: 'operation', name: path, given, reason: reasonFor(wanted, path) })
   }
   for (const type of types) {
     const [wanted, given] = [pascalCase(type.name), names.types[type.id] ?? '']
     // Lists have no name in the client.
-    if (given !== wanted && type.kind !== 'list') clashes.push({ what: 'type', name: type.name, given, reason: reasonFor(wanted, type.id) })
+    if (given !== wanted && type.kind !== 'list')
+      clashes.push({ what: 'type', name: type.name, given, reason: reasonFor(wanted, type.id) })
   }
   return clashes
 }
@@ -62,6 +87,8 @@ export function generalReason(wanted: string, reserved: readonly string[]): stri
 }
 
 function whereOf({ id, name }: NamedType): string {
-  const namespace = /^\{(.+?)\}/.exec(id)?.[1] ?? (id.endsWith(`.${name}`) ? id.slice(0, -name.length - 1) : undefined)
+  const namespace =
+    /^\{(.+?)\}/.exec(id)?.[1] ??
+    (id.endsWith(`.${name}`) ? id.slice(0, -name.length - 1) : undefined)
   return namespace === undefined ? '' : ` (${namespace})`
 }

@@ -7,7 +7,9 @@ export function wordsOf(name: string): string[] {
   if (/^[A-Za-z][a-z0-9]*$/.test(name)) return [name]
   return name
     .normalize('NFC')
-    .replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(Number.parseInt(hex, 16)))
+    .replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) =>
+      String.fromCharCode(Number.parseInt(hex, 16)),
+    )
     .replace(/([\p{Ll}\p{N}])(\p{Lu})/gu, '$1 $2')
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
     .split(/[^\p{L}\p{N}]+/u)
@@ -25,7 +27,10 @@ export function pascalCase(name: string): string {
 /** A name as camelCase: the first word in small letters, unless it is the start of a longer run of capitals. */
 export function camelCase(name: string): string {
   const [first = '', ...rest] = wordsOf(name)
-  const head = first === first.toUpperCase() ? first.toLowerCase() : first.charAt(0).toLowerCase() + first.slice(1)
+  const head =
+    first === first.toUpperCase()
+      ? first.toLowerCase()
+      : first.charAt(0).toLowerCase() + first.slice(1)
   const joined = head + rest.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join('')
   return beginning(cut(joined), 'n')
 }

@@ -16,13 +16,53 @@ const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/i
 
 /** Exports of every client that are not made from the metadata. */
 export const ownExports: readonly string[] = [
-  'CallFailure', 'Connection', 'ContractBreach', 'Credential', 'DateText', 'DateTimeText', 'DayText', 'DecimalText', 'Deviation', 'DurationText',
-  'Endpoint', 'Exchange', 'InputRejected', 'Misfit', 'MonthDayText', 'MonthText', 'OpenContent', 'OpenElement', 'Plain', 'QualifiedNameText', 'ServiceFault',
-  'Settings', 'ThisCall', 'TimeText', 'TransportFailure', 'YearMonthText', 'YearText', 'checkInput', 'close', 'connect', 'endpoints', 'send', 'settingsFrom',
-  'toPlain', 'codecs', 'operation', 'connection', 'input', 'thisCall',
+  'CallFailure',
+  'Connection',
+  'ContractBreach',
+  'Credential',
+  'DateText',
+  'DateTimeText',
+  'DayText',
+  'DecimalText',
+  'Deviation',
+  'DurationText',
+  'Endpoint',
+  'Exchange',
+  'InputRejected',
+  'Misfit',
+  'MonthDayText',
+  'MonthText',
+  'OpenContent',
+  'OpenElement',
+  'Plain',
+  'QualifiedNameText',
+  'ServiceFault',
+  'Settings',
+  'ThisCall',
+  'TimeText',
+  'TransportFailure',
+  'YearMonthText',
+  'YearText',
+  'checkInput',
+  'close',
+  'connect',
+  'endpoints',
+  'send',
+  'settingsFrom',
+  'toPlain',
+  'codecs',
+  'operation',
+  'connection',
+  'input',
+  'thisCall',
 ]
 
-const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record', enumeration: 'Values', scalar: 'Value', list: 'List' }
+const kindSuffix: Partial<Record<NamedType['kind'], string>> = {
+  record: 'Record',
+  enumeration: 'Values',
+  scalar: 'Value',
+  list: 'List',
+}
 
 /**
  * Decides the identifiers of a client. Those kept from before stay as they are; the others are made from the names of the metadata in
@@ -32,7 +72,12 @@ const kindSuffix: Partial<Record<NamedType['kind'], string>> = { record: 'Record
  * @param reserved names that generated files use themselves
  * @throws Problem TM-3010 when a kept name is no identifier
  */
-export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly string[], className?: string): Names {
+export function assignNames(
+  whole: Contract,
+  kept: KeptNames,
+  reserved: readonly string[],
+  className?: string,
+): Names {
   checkKept(kept, whole.name)
   // Types that no operation needs get no name, and so take none away.
   const contract = neededOf(whole)
@@ -53,13 +98,31 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
 
   // What a developer writes most, the class and the operations, gets the plain names first.
   const wantedClass = className ?? kept.class ?? pascalCase(contract.title)
-  const theClass = className ?? kept.class ?? free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
+  const theClass =
+    className ??
+    kept.class ??
+    free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
   claim(theClass)
 
-  for (const group of [...new Set(operationsOf(contract).map(groupOf).filter((group) => group !== undefined))].sort()) {
+  for (const group of [
+    ...new Set(
+      operationsOf(contract)
+        .map(groupOf)
+        .filter((group) => group !== undefined),
+    ),
+  ].sort()) {
     if (Object.hasOwn(groups, group)) continue
-    const name = free(`${theClass}${pascalCase(group)}`, ['Group'], (wished) => !taken.has(wished.toLowerCase()))
-    Object.defineProperty(groups, group, { value: name, enumerable: true, writable: true, configurable: true })
+    const name = free(
+      `${theClass}${pascalCase(group)}`,
+      ['Group'],
+      (wished) => !taken.has(wished.toLowerCase()),
+    )
+    Object.defineProperty(groups, group, {
+      value: name,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
     claim(name)
   }
 
@@ -67,7 +130,11 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   for (const operation of sortedBy(operationsOf(contract), pathOf)) {
     const path = pathOf(operation)
     if (Object.hasOwn(operations, path)) continue
-    const isFree = (name: string): boolean => !keywords.has(name) && !devices.test(name) && !functions.has(name.toLowerCase()) && operationExports(name).every((each) => !taken.has(each.toLowerCase()))
+    const isFree = (name: string): boolean =>
+      !keywords.has(name) &&
+      !devices.test(name) &&
+      !functions.has(name.toLowerCase()) &&
+      operationExports(name).every((each) => !taken.has(each.toLowerCase()))
     const name = free(wantedFunction(operation), ['Operation'], isFree)
     operations[path] = name
     functions.add(name.toLowerCase())
@@ -77,7 +144,9 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   for (const type of sortedBy(Object.values(contract.types), (each) => each.id)) {
     if (Object.hasOwn(types, type.id)) continue
     const suffixes = [kindSuffix[type.kind] ?? 'Type', namespaceWord(type.id)]
-    const isFree = (name: string): boolean => !taken.has(name.toLowerCase()) && (!withSubtypes.has(type.id) || !taken.has(`any${name.toLowerCase()}`))
+    const isFree = (name: string): boolean =>
+      !taken.has(name.toLowerCase()) &&
+      (!withSubtypes.has(type.id) || !taken.has(`any${name.toLowerCase()}`))
     const name = free(pascalCase(type.name), suffixes, isFree)
     types[type.id] = name
     claim(name)
@@ -88,17 +157,34 @@ export function assignNames(whole: Contract, kept: KeptNames, reserved: readonly
   const codecNames = new Set([...reserved, ...Object.values(codecs)])
   for (const id of Object.keys(types).sort()) {
     if (Object.hasOwn(codecs, id)) continue
-    const name = free(camelCase(types[id] ?? ''), ['Codec'], (each) => !codecNames.has(each) && !keywords.has(each) && !globals.has(each))
+    const name = free(
+      camelCase(types[id] ?? ''),
+      ['Codec'],
+      (each) => !codecNames.has(each) && !keywords.has(each) && !globals.has(each),
+    )
     codecs[id] = name
     codecNames.add(name)
   }
-  const paths = { ...kept.paths, ...Object.fromEntries(operationsOf(contract).flatMap((operation) => (operation.key === undefined ? [] : [[operation.key, pathOf(operation)]]))) }
+  const paths = {
+    ...kept.paths,
+    ...Object.fromEntries(
+      operationsOf(contract).flatMap((operation) =>
+        operation.key === undefined ? [] : [[operation.key, pathOf(operation)]],
+      ),
+    ),
+  }
   return { class: theClass, types, codecs, operations, groups, paths }
 }
 
 /** Kept names lie in a file of the project, which anybody may have written: what is no identifier never becomes code. */
-function checkKept({ class: className, types, codecs, operations, groups }: KeptNames, contract: string): void {
-  const given = [...(className === undefined ? [] : [className]), ...[types, codecs, operations, groups].flatMap((record) => Object.values(record))]
+function checkKept(
+  { class: className, types, codecs, operations, groups }: KeptNames,
+  contract: string,
+): void {
+  const given = [
+    ...(className === undefined ? [] : [className]),
+    ...[types, codecs, operations, groups].flatMap((record) => Object.values(record)),
+  ]
   const unfit = given.find((name: unknown) => typeof name !== 'string' || !isIdentifier(name))
   if (unfit !== undefined) throw problem('TM-3010', { contract, name: String(unfit) })
 }
@@ -107,16 +193,42 @@ function checkKept({ class: className, types, codecs, operations, groups }: Kept
 export function wantedFunction(operation: Operation): string {
   const last = operation.path.at(-1) ?? ''
   const group = pascalCase(groupOf(operation) ?? '')
-  return camelCase(groupOf(operation) === undefined || last.toLowerCase().includes(group.toLowerCase()) ? last : `${last} ${group}`)
+  return camelCase(
+    groupOf(operation) === undefined || last.toLowerCase().includes(group.toLowerCase())
+      ? last
+      : `${last} ${group}`,
+  )
 }
 
 /** What an operation's file exports, by the name of its function. */
-export function operationExports(name: string): [call: string, input: string, outcome: string, fault: string, guard: string, headers: string, outcomes: string] {
+export function operationExports(
+  name: string,
+): [
+  call: string,
+  input: string,
+  outcome: string,
+  fault: string,
+  guard: string,
+  headers: string,
+  outcomes: string,
+] {
   const pascal = name.charAt(0).toUpperCase() + name.slice(1)
-  return [name, `${pascal}Input`, `${pascal}Outcome`, `${pascal}Fault`, `is${pascal}Fault`, `${pascal}Headers`, `${pascal}Outcomes`]
+  return [
+    name,
+    `${pascal}Input`,
+    `${pascal}Outcome`,
+    `${pascal}Fault`,
+    `is${pascal}Fault`,
+    `${pascal}Headers`,
+    `${pascal}Outcomes`,
+  ]
 }
 
-function free(wanted: string, suffixes: readonly string[], isFree: (name: string) => boolean): string {
+function free(
+  wanted: string,
+  suffixes: readonly string[],
+  isFree: (name: string) => boolean,
+): string {
   if (isFree(wanted)) return wanted
   let longer = wanted
   for (const suffix of suffixes) {
@@ -130,7 +242,9 @@ function free(wanted: string, suffixes: readonly string[], isFree: (name: string
 /** The last telling word of a namespace: `urn:brackmouth:common` -> `Common`. */
 function namespaceWord(id: TypeId): string {
   const namespace = /^\{(.*?)\}/.exec(id)?.[1] ?? ''
-  const words = namespace.split(/[/:#?]+/).filter((word) => /\p{L}/u.test(word) && !/^(?:https?|urn|www)$/i.test(word))
+  const words = namespace
+    .split(/[/:#?]+/)
+    .filter((word) => /\p{L}/u.test(word) && !/^(?:https?|urn|www)$/i.test(word))
   return words.length === 0 ? 'Other' : pascalCase(words.at(-1) ?? '')
 }
 

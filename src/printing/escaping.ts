@@ -1,10 +1,19 @@
 import { isIdentifier } from '../naming/identifiers.js'
-import { code, type Code, type DotText, type Markdown, type Markup, type MermaidText, type VariablesText } from './safe-text.js'
+import {
+  code,
+  type Code,
+  type DotText,
+  type Markdown,
+  type Markup,
+  type MermaidText,
+  type VariablesText,
+} from './safe-text.js'
 
 /** Text from metadata, made safe for where it lands. Nothing of a document reaches what is written but through these. */
 
 /** What nobody sees, and what changes the order of what is seen: control characters, line separators, bidirectional marks, halves of characters. */
-const unseen = /[\u0000-\u001f\u007f-\u009f\u00ad\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]|\p{Surrogate}/gu
+const unseen =
+  /[\u0000-\u001f\u007f-\u009f\u00ad\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]|\p{Surrogate}/gu
 
 /** A text without what is not seen; of line breaks and tabs there are spaces. */
 function seen(text: string): string {
@@ -13,8 +22,17 @@ function seen(text: string): string {
 
 /** A string literal in single quotes. */
 export function quoted(text: string): Code {
-  const escapes: Readonly<Record<string, string>> = { '\\': '\\\\', '\'': '\\\'', '\n': '\\n', '\r': '\\r', '\t': '\\t' }
-  const escaped = text.replace(/[\\'\u0000-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb]|\p{Surrogate}/gu, (c) => escapes[c] ?? `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`)
+  const escapes: Readonly<Record<string, string>> = {
+    '\\': '\\\\',
+    "'": "\\'",
+    '\n': '\\n',
+    '\r': '\\r',
+    '\t': '\\t',
+  }
+  const escaped = text.replace(
+    /[\\'\u0000-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb]|\p{Surrogate}/gu,
+    (c) => escapes[c] ?? `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  )
   return `'${escaped}'` as Code
 }
 
@@ -27,14 +45,17 @@ export function identifier(name: string): Code {
 /** The path of a module below a client's folder, or the name of a package. */
 export function modulePath(path: string): Code {
   const steps = path.split('/')
-  if (!steps.every((step) => /^[a-z][a-z0-9-]*$/.test(step) || isIdentifier(step))) throw new Error(`${JSON.stringify(path)} is no path of a module`)
+  if (!steps.every((step) => /^[a-z][a-z0-9-]*$/.test(step) || isIdentifier(step)))
+    throw new Error(`${JSON.stringify(path)} is no path of a module`)
   return path as Code
 }
 
 /** The name of a property: as it is where it is an identifier, else as a string literal; `__proto__` would set a prototype. */
 export function propertyName(name: string): Code {
   if (name === '__proto__') return code`['__proto__']`
-  return isIdentifier(name) && /^[\u0021-\u007e\u00a1-\uffff]+$/.test(name) ? (name as Code) : quoted(name)
+  return isIdentifier(name) && /^[\u0021-\u007e\u00a1-\uffff]+$/.test(name)
+    ? (name as Code)
+    : quoted(name)
 }
 
 /** What reads the property of something: `.name` or `['a name']`. */
@@ -64,15 +85,27 @@ export function indented(lines: readonly Code[], indent: Indent): Code[] {
 }
 
 /** Prose as a documentation comment, or no lines when there is nothing to say. */
-export function docComment(paragraphs: readonly (string | undefined)[], indent: Indent = ''): Code[] {
+export function docComment(
+  paragraphs: readonly (string | undefined)[],
+  indent: Indent = '',
+): Code[] {
   const lines = paragraphs
     .filter((paragraph) => paragraph !== undefined && paragraph.trim() !== '')
-    .flatMap((paragraph, at) => [...(at === 0 ? [] : ['']), ...commentText(paragraph ?? '').split('\n').flatMap((line) => wrap(line.trim(), 116 - indent.length))]) as Code[]
+    .flatMap((paragraph, at) => [
+      ...(at === 0 ? [] : ['']),
+      ...commentText(paragraph ?? '')
+        .split('\n')
+        .flatMap((line) => wrap(line.trim(), 116 - indent.length)),
+    ]) as Code[]
   const [first = code``, ...rest] = lines
   const before = indent as Code
   if (lines.length === 0) return []
   if (rest.length === 0) return [code`${before}/** ${first} */`]
-  return [code`${before}/**`, ...lines.map((line) => (line === '' ? code`${before} *` : code`${before} * ${line}`)), code`${before} */`]
+  return [
+    code`${before}/**`,
+    ...lines.map((line) => (line === '' ? code`${before} *` : code`${before} * ${line}`)),
+    code`${before} */`,
+  ]
 }
 
 function wrap(text: string, width: number): string[] {
@@ -108,14 +141,19 @@ export function codeInMarkdown(text: string): Markdown {
 
 /** Lines of a program in Markdown: the fence is longer than any in them. */
 export function fenced(lines: readonly Code[]): Markdown[] {
-  const longest = Math.max(2, ...lines.flatMap((line) => [...line.matchAll(/`+/g)].map(([run]) => run.length)))
+  const longest = Math.max(
+    2,
+    ...lines.flatMap((line) => [...line.matchAll(/`+/g)].map(([run]) => run.length)),
+  )
   const fence = '`'.repeat(longest + 1)
   return [`${fence}ts`, ...lines, fence] as Markdown[]
 }
 
 /** Text in HTML, SVG or other XML, as content or in an attribute with quotes; what XML can't carry is left out. */
 export function inMarkup(text: string): Markup {
-  return text.replace(/[^\t\n\r\u{20}-\u{d7ff}\u{e000}-\u{fffd}\u{10000}-\u{10ffff}]/gu, '').replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`) as Markup
+  return text
+    .replace(/[^\t\n\r\u{20}-\u{d7ff}\u{e000}-\u{fffd}\u{10000}-\u{10ffff}]/gu, '')
+    .replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`) as Markup
 }
 
 /** A string of the DOT language. */
@@ -125,17 +163,21 @@ export function inDot(text: string): DotText {
 
 /** A part of a record label of the DOT language, to stand between quotes. */
 export function inDotRecord(text: string): DotText {
-  return seen(text).replace(/[\\{}|<>"]/g, (c) => `\\${c}`).replace(/\s+/g, ' ') as DotText
+  return seen(text)
+    .replace(/[\\{}|<>"]/g, (c) => `\\${c}`)
+    .replace(/\s+/g, ' ') as DotText
 }
 
 /** A string of a Mermaid diagram; it has no escapes, so that quotes and brackets become others. */
 export function inMermaid(text: string): MermaidText {
-  return `"${seen(text).replace(/"/g, '\'').replace(/[[\]]/g, ' ')}"` as MermaidText
+  return `"${seen(text).replace(/"/g, "'").replace(/[[\]]/g, ' ')}"` as MermaidText
 }
 
 /** A word inside a Mermaid diagram, in a class or behind a link: what would end it, or be read as a method or a type, is left out. */
 export function memberInMermaid(text: string): MermaidText {
-  return seen(text).replace(/[{}()~<>":;]/g, ' ').trim() as MermaidText
+  return seen(text)
+    .replace(/[{}()~<>":;]/g, ' ')
+    .trim() as MermaidText
 }
 
 /** Prose for a comment in YAML, whose lines the package that writes YAML puts signs before. */
@@ -165,5 +207,8 @@ export function ourOwnMarkup(text: string): Markup {
 
 /** Facts for the scripts of a page, between the tags of an element for data: nothing in them can end it. */
 export function jsonInMarkup(value: unknown): Markup {
-  return JSON.stringify(value).replace(/[<>&\u2028\u2029]/g, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`) as Markup
+  return JSON.stringify(value).replace(
+    /[<>&\u2028\u2029]/g,
+    (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  ) as Markup
 }

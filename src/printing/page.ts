@@ -79,21 +79,35 @@ export class Page {
   }
 
   text(options: PrintOptions): Code {
-    const imports = [...this.imports].map(([module, names]) => ({ from: this.address(module, options), names })).sort((a, b) => compare(a.from, b.from))
+    const imports = [...this.imports]
+      .map(([module, names]) => ({ from: this.address(module, options), names }))
+      .sort((a, b) => compare(a.from, b.from))
     const rows = imports.map(({ from, names }) => {
-      const all = [...names].map(([name, { local, isType }]) => ({ isType, text: name === local ? local : code`${identifier(name)} as ${local}` }))
+      const all = [...names].map(([name, { local, isType }]) => ({
+        isType,
+        text: name === local ? local : code`${identifier(name)} as ${local}`,
+      }))
       const onlyTypes = all.every(({ isType }) => isType)
-      const list = all.sort((a, b) => compare(a.text, b.text)).map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
+      const list = all
+        .sort((a, b) => compare(a.text, b.text))
+        .map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
       return code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'\n`
     })
     const body = this.body(options)
-    return joined([this.head, joined(rows, ''), body === '' ? body : code`${body}\n`].filter((part) => part !== ''), '\n')
+    return joined(
+      [this.head, joined(rows, ''), body === '' ? body : code`${body}\n`].filter(
+        (part) => part !== '',
+      ),
+      '\n',
+    )
   }
 
   /** The lines, with no more than one empty one between two others. */
   private body(options: PrintOptions): Code {
     const lines = this.lines.map((line) => (typeof line === 'string' ? line : line(options)))
-    return joined(lines, '\n').replace(/\n{3,}/g, '\n\n').replace(/^\n+|\n+$/g, '') as Code
+    return joined(lines, '\n')
+      .replace(/\n{3,}/g, '\n\n')
+      .replace(/^\n+|\n+$/g, '') as Code
   }
 
   private import(module: string, name: string, isType: boolean): Code {
@@ -110,7 +124,8 @@ export class Page {
     }
     const suffix = pascalCase(module.split('/').pop() ?? '')
     let local = identifier(name)
-    for (let count = 1; this.locals.has(local); count += 1) local = identifier(`${name}${suffix}${count === 1 ? '' : count}`)
+    for (let count = 1; this.locals.has(local); count += 1)
+      local = identifier(`${name}${suffix}${count === 1 ? '' : count}`)
     this.locals.add(local)
     names.set(name, { local, isType })
     return local

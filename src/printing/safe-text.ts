@@ -20,10 +20,16 @@ export type MermaidText = Safe<'mermaid'>
 /** A piece of a file of variables. */
 export type VariablesText = Safe<'variables'>
 
-type Template<Form extends string, Also = never> = (fixed: TemplateStringsArray, ...values: readonly (Safe<Form> | number | Also)[]) => Safe<Form>
+type Template<Form extends string, Also = never> = (
+  fixed: TemplateStringsArray,
+  ...values: readonly (Safe<Form> | number | Also)[]
+) => Safe<Form>
 
 /** A template whose fixed parts the program's own source has, and whose values are safe. */
-function template<Form extends string>(fixed: TemplateStringsArray, ...values: readonly (string | number)[]): Safe<Form> {
+function template<Form extends string>(
+  fixed: TemplateStringsArray,
+  ...values: readonly (string | number)[]
+): Safe<Form> {
   let text = fixed[0] ?? ''
   for (const [at, value] of values.entries()) text += `${value}${fixed[at + 1] ?? ''}`
   return text as Safe<Form>
@@ -40,6 +46,9 @@ export const variables: Template<'variables'> = template
 type Separator = '' | ' ' | ', ' | '; ' | '\n' | ' | ' | ' & ' | ' || ' | '<br>'
 
 /** Pieces put together. */
-export function joined<Form extends string>(pieces: readonly Safe<Form>[], separator: Separator): Safe<Form> {
+export function joined<Form extends string>(
+  pieces: readonly Safe<Form>[],
+  separator: Separator,
+): Safe<Form> {
   return pieces.join(separator) as Safe<Form>
 }

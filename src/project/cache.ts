@@ -30,8 +30,14 @@ export async function readCachedLines(name: string, use: (line: string) => void)
     const decoder = new TextDecoder()
     // A line may be many pieces long: they are put together once, when it ends.
     let begun: string[] = []
-    for (let { bytesRead } = await file.read(piece); bytesRead > 0; { bytesRead } = await file.read(piece)) {
-      const [first = '', ...others] = decoder.decode(piece.subarray(0, bytesRead), { stream: true }).split('\n')
+    for (
+      let { bytesRead } = await file.read(piece);
+      bytesRead > 0;
+      { bytesRead } = await file.read(piece)
+    ) {
+      const [first = '', ...others] = decoder
+        .decode(piece.subarray(0, bytesRead), { stream: true })
+        .split('\n')
       begun.push(first)
       for (const next of others) {
         use(begun.join(''))
@@ -59,7 +65,11 @@ export async function writeCached(name: string, text: string | Iterable<string>)
   }
 }
 
-async function writeInto(folder: string, name: string, text: string | Iterable<string>): Promise<string> {
+async function writeInto(
+  folder: string,
+  name: string,
+  text: string | Iterable<string>,
+): Promise<string> {
   const aside = join(folder, `.${name}.${randomBytes(4).toString('hex')}`)
   const file = await open(aside, 'wx', 0o600)
   try {

@@ -57,8 +57,15 @@ export interface SiteEntry {
  * it. `$NAME` in inputs is what was kept under that name, or a variable.
  */
 export interface SessionEntry {
-  readonly open: { readonly call: string; readonly with?: Readonly<Record<string, unknown>>; readonly keep?: Readonly<Record<string, string>> }
-  readonly use?: { readonly with?: Readonly<Record<string, unknown>>; readonly headers?: Readonly<Record<string, string>> }
+  readonly open: {
+    readonly call: string
+    readonly with?: Readonly<Record<string, unknown>>
+    readonly keep?: Readonly<Record<string, string>>
+  }
+  readonly use?: {
+    readonly with?: Readonly<Record<string, unknown>>
+    readonly headers?: Readonly<Record<string, string>>
+  }
   readonly close?: { readonly call: string; readonly with?: Readonly<Record<string, unknown>> }
 }
 
@@ -112,7 +119,13 @@ export interface Project extends ProjectText {
 export async function findProject(from: string): Promise<string | undefined> {
   for (let folder = resolve(from); ; folder = dirname(folder)) {
     await recoverProject(folder)
-    if (await stat(join(folder, projectFileName)).then((found) => found.isFile(), () => false)) return folder
+    if (
+      await stat(join(folder, projectFileName)).then(
+        (found) => found.isFile(),
+        () => false,
+      )
+    )
+      return folder
     if (folder === parse(folder).root) return undefined
   }
 }
@@ -144,7 +157,10 @@ export async function readProjectText(folder: string): Promise<string> {
  */
 export async function validProjectText(text: string): Promise<ProjectText> {
   // Both are large, and commands that work from the cache need neither.
-  const [{ LineCounter, parseDocument }, { default: Joi }] = await Promise.all([import('yaml'), import('joi')])
+  const [{ LineCounter, parseDocument }, { default: Joi }] = await Promise.all([
+    import('yaml'),
+    import('joi'),
+  ])
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
   const place = (offset: number): { document: string; line: number; column: number } => {
@@ -152,7 +168,12 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     return { document: projectFileName, line, column: col }
   }
   const [broken] = document.errors
-  if (broken !== undefined) throw problem('TM-1003', { reason: broken.message.replace(/\.$/, '') }, { place: place(broken.pos[0]) })
+  if (broken !== undefined)
+    throw problem(
+      'TM-1003',
+      { reason: broken.message.replace(/\.$/, '') },
+      { place: place(broken.pos[0]) },
+    )
   if (document.contents === null) return { contracts: {}, sites: {}, credentials: {} }
 
   const names = Joi.array().items(Joi.string())
@@ -166,14 +187,24 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   })
   const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
   const contract = Joi.object({
-    from: Joi.string().custom(withoutLogin).messages({ [loginInAddress]: '{{#label}} has a login in it' }).required(),
+    from: Joi.string()
+      .custom(withoutLogin)
+      .messages({ [loginInAddress]: '{{#label}} has a login in it' })
+      .required(),
     folder: Joi.string().required(),
-    class: Joi.string().pattern(/^\p{Lu}\p{ID_Continue}*$/u, 'a class name: a capital, then letters and digits'),
+    class: Joi.string().pattern(
+      /^\p{Lu}\p{ID_Continue}*$/u,
+      'a class name: a capital, then letters and digits',
+    ),
     only: names.min(1),
     endpoint: Joi.string(),
     credential: choice,
     session: Joi.object({
-      open: Joi.object({ call: Joi.string().required(), with: Joi.object(), keep: Joi.object().pattern(/^[A-Za-z_]\w*$/, Joi.string()) }).required(),
+      open: Joi.object({
+        call: Joi.string().required(),
+        with: Joi.object(),
+        keep: Joi.object().pattern(/^[A-Za-z_]\w*$/, Joi.string()),
+      }).required(),
       use: Joi.object({ with: Joi.object(), headers: Joi.object().pattern(/^/, Joi.string()) }),
       close: Joi.object({ call: Joi.string().required(), with: Joi.object() }),
     }),
@@ -183,38 +214,85 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   const schema = Joi.object({
     tolmach: Joi.number().valid(1).required(),
     contracts: Joi.object().pattern(contractName, contract).default({}),
-    sites: Joi.object().pattern(placeName, Joi.object().pattern(contractName, Joi.object({ url: Joi.string().uri({ scheme: ['http', 'https'] }).custom(withoutLogin).messages({ [loginInAddress]: '{{#label}} has a login in it' }), credential: choice, ca: Joi.string() }))).default({}),
-    credentials: Joi.object().pattern(placeName, await credentialSchema()).default({}),
+    sites: Joi.object()
+      .pattern(
+        placeName,
+        Joi.object().pattern(
+          contractName,
+          Joi.object({
+            url: Joi.string()
+              .uri({ scheme: ['http', 'https'] })
+              .custom(withoutLogin)
+              .messages({ [loginInAddress]: '{{#label}} has a login in it' }),
+            credential: choice,
+            ca: Joi.string(),
+          }),
+        ),
+      )
+      .default({}),
+    credentials: Joi.object()
+      .pattern(placeName, await credentialSchema())
+      .default({}),
   })
-  const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
+  const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), {
+    abortEarly: true,
+    convert: false,
+    errors: { label: 'path', wrap: { label: '"' } },
+  })
   if (error === undefined) {
     const unfit = unfitFolder((value as ProjectText).contracts)
     if (unfit === undefined) return value as ProjectText
     const at = nearestNode(document, ['contracts', unfit.name, 'folder'])
-    throw problem('TM-1028', { name: unfit.name, folder: `"${unfit.folder}"`, reason: unfit.reason }, { place: at === undefined ? { document: projectFileName } : place(at) })
+    throw problem(
+      'TM-1028',
+      { name: unfit.name, folder: `"${unfit.folder}"`, reason: unfit.reason },
+      { place: at === undefined ? { document: projectFileName } : place(at) },
+    )
   }
   const [detail] = error.details
   if (detail?.type === clearSecret) {
     const node = nearestNode(document, detail.path)
     const [, name = '', field = ''] = detail.path
-    throw problem('TM-1022', { field, name, variable: `${String(name)}_${String(field)}`.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase() }, { place: node === undefined ? { document: projectFileName } : place(node) })
+    throw problem(
+      'TM-1022',
+      {
+        field,
+        name,
+        variable: `${String(name)}_${String(field)}`.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase(),
+      },
+      { place: node === undefined ? { document: projectFileName } : place(node) },
+    )
   }
   const node = detail === undefined ? undefined : nearestNode(document, detail.path)
-  throw problem('TM-1003', { reason: detail?.message ?? error.message }, { place: node === undefined ? { document: projectFileName } : place(node) })
+  throw problem(
+    'TM-1003',
+    { reason: detail?.message ?? error.message },
+    { place: node === undefined ? { document: projectFileName } : place(node) },
+  )
 }
 
 /** A folder that no client can have: outside the project, the project's own or one of its own folders, or another client's. */
-function unfitFolder(contracts: ProjectText['contracts']): { readonly name: string; readonly folder: string; readonly reason: string } | undefined {
+function unfitFolder(
+  contracts: ProjectText['contracts'],
+): { readonly name: string; readonly folder: string; readonly reason: string } | undefined {
   const taken = new Map<string, string>()
   for (const [name, { folder }] of Object.entries(contracts)) {
     const way = normalize(folder.replaceAll('\\', '/')).replace(/\/+$/, '')
     const unfit = (reason: string): ReturnType<typeof unfitFolder> => ({ name, folder, reason })
-    if (isAbsolute(folder) || /^[A-Za-z]:/.test(folder) || way === '..' || way.startsWith('../')) return unfit('it is outside the project')
+    if (isAbsolute(folder) || /^[A-Za-z]:/.test(folder) || way === '..' || way.startsWith('../'))
+      return unfit('it is outside the project')
     if (way === '.') return unfit('that is the project itself')
-    if (/^(?:snapshots|samples|node_modules|\.tolmach|\.git)(?:\/|$)/i.test(way)) return unfit('the project keeps other things there')
+    if (/^(?:snapshots|samples|node_modules|\.tolmach|\.git)(?:\/|$)/i.test(way))
+      return unfit('the project keeps other things there')
     // On some file systems names that differ by case only are one.
     const key = way.toLowerCase()
-    for (const [other, owner] of taken) if (key === other || key.startsWith(`${other}/`) || other.startsWith(`${key}/`)) return unfit(key === other ? `it is that of ${owner} already` : `it and that of ${owner} lie in each other`)
+    for (const [other, owner] of taken)
+      if (key === other || key.startsWith(`${other}/`) || other.startsWith(`${key}/`))
+        return unfit(
+          key === other
+            ? `it is that of ${owner} already`
+            : `it and that of ${owner} lie in each other`,
+        )
     taken.set(key, name)
   }
   return undefined
@@ -224,7 +302,10 @@ const clearSecret = 'secret.clear'
 const loginInAddress = 'address.login'
 
 /** Addresses of the project file have no logins: those belong into credentials, whose secrets are variables. */
-function withoutLogin(value: string, helpers: { error(code: string): import('joi').ErrorReport }): string | import('joi').ErrorReport {
+function withoutLogin(
+  value: string,
+  helpers: { error(code: string): import('joi').ErrorReport },
+): string | import('joi').ErrorReport {
   return /^https?:\/\/[^/?#]*@/i.test(value) ? helpers.error(loginInAddress) : value
 }
 
@@ -232,7 +313,11 @@ function withoutLogin(value: string, helpers: { error(code: string): import('joi
 async function credentialSchema(): Promise<import('joi').Schema> {
   const { default: Joi } = await import('joi')
   const text = Joi.string()
-  const secret = Joi.string().custom((value: string, helpers) => (/^\$[A-Za-z_]\w*$/.test(value) ? value : helpers.error(clearSecret))).messages({ [clearSecret]: 'a secret' })
+  const secret = Joi.string()
+    .custom((value: string, helpers) =>
+      /^\$[A-Za-z_]\w*$/.test(value) ? value : helpers.error(clearSecret),
+    )
+    .messages({ [clearSecret]: 'a secret' })
   const login = { user: text.required(), password: secret.required() }
   const kinds: Readonly<Record<CredentialEntry['kind'], import('joi').SchemaMap>> = {
     basic: login,
@@ -240,37 +325,81 @@ async function credentialSchema(): Promise<import('joi').Schema> {
     ntlm: { ...login, domain: text, workstation: text },
     wsse: { ...login, digest: Joi.boolean() },
     bearer: { token: secret.required() },
-    key: { value: secret.required(), place: Joi.string().valid('header', 'query', 'cookie'), name: text, input: text },
-    oauth2: { clientId: text.required(), clientSecret: secret, user: text, password: secret, scopes: Joi.array().items(text), tokenUrl: Joi.string().uri({ scheme: ['http', 'https'] }), authorizeUrl: Joi.string().uri({ scheme: ['http', 'https'] }) },
+    key: {
+      value: secret.required(),
+      place: Joi.string().valid('header', 'query', 'cookie'),
+      name: text,
+      input: text,
+    },
+    oauth2: {
+      clientId: text.required(),
+      clientSecret: secret,
+      user: text,
+      password: secret,
+      scopes: Joi.array().items(text),
+      tokenUrl: Joi.string().uri({ scheme: ['http', 'https'] }),
+      authorizeUrl: Joi.string().uri({ scheme: ['http', 'https'] }),
+    },
     certificate: { cert: text.required(), key: text.required(), passphrase: secret },
   }
   const names = Object.keys(kinds)
-  return Joi.object({ kind: Joi.string().valid(...names).required() }).unknown().when(Joi.object({ kind: Joi.string().valid(...names).required() }).unknown(), {
-    then: Joi.object().when('.kind', { switch: Object.entries(kinds).map(([kind, schema]) => ({ is: kind, then: Joi.object({ kind: Joi.any(), ...schema }).unknown(false) })) }),
+  return Joi.object({
+    kind: Joi.string()
+      .valid(...names)
+      .required(),
   })
+    .unknown()
+    .when(
+      Joi.object({
+        kind: Joi.string()
+          .valid(...names)
+          .required(),
+      }).unknown(),
+      {
+        then: Joi.object().when('.kind', {
+          switch: Object.entries(kinds).map(([kind, schema]) => ({
+            is: kind,
+            then: Joi.object({ kind: Joi.any(), ...schema }).unknown(false),
+          })),
+        }),
+      },
+    )
 }
 
 /** Where the value at a path, or the nearest thing around it, starts. */
-function nearestNode(document: { getIn(path: readonly (string | number)[], keepScalar: true): unknown }, path: readonly (string | number)[]): number | undefined {
+function nearestNode(
+  document: { getIn(path: readonly (string | number)[], keepScalar: true): unknown },
+  path: readonly (string | number)[],
+): number | undefined {
   for (let length = path.length; length >= 0; length -= 1) {
     const node = document.getIn(path.slice(0, length), true)
-    if (typeof node === 'object' && node !== null && 'range' in node && Array.isArray(node.range)) return node.range[0] as number
+    if (typeof node === 'object' && node !== null && 'range' in node && Array.isArray(node.range))
+      return node.range[0] as number
   }
   return undefined
 }
 
 /** A contract's entry in the project file, which is made if need be. Comments and everything else stay. The project must be locked. */
-export async function contractEntryChange(folder: string, name: string, entry: ContractEntry): Promise<Change> {
+export async function contractEntryChange(
+  folder: string,
+  name: string,
+  entry: ContractEntry,
+): Promise<Change> {
   return changeOfProjectFile(folder, (document) => {
     const contracts = document.get('contracts')
-    if (contracts === undefined || contracts === null) document.set('contracts', document.createNode({}))
+    if (contracts === undefined || contracts === null)
+      document.set('contracts', document.createNode({}))
     const existing = document.getIn(['contracts', name])
     if (existing === undefined) document.setIn(['contracts', name], document.createNode(entry))
     else {
       // Only what differs is set: setting a value again would drop the comment behind it.
-      const before = (document.toJS() as { contracts: Record<string, Record<string, unknown>> }).contracts[name] ?? {}
+      const before =
+        (document.toJS() as { contracts: Record<string, Record<string, unknown>> }).contracts[
+          name
+        ] ?? {}
       for (const [key, value] of Object.entries(entry)) {
-        if (JSON.stringify(before[key]) !== JSON.stringify(value)) document.setIn(['contracts', name, key], document.createNode(value))
+        if (JSON.stringify(before[key]) !== JSON.stringify(value))
+          document.setIn(['contracts', name, key], document.createNode(value))
       }
     }
     const block = document.getIn(['contracts'], true)
@@ -279,7 +408,12 @@ export async function contractEntryChange(folder: string, name: string, entry: C
 }
 
 /** Writes a view of a contract into the project file. Comments and everything else stay. */
-export async function writeView(folder: string, contract: string, name: string, view: ViewEntry): Promise<void> {
+export async function writeView(
+  folder: string,
+  contract: string,
+  name: string,
+  view: ViewEntry,
+): Promise<void> {
   await whileLocked(folder, 'diagram', async () => {
     const change = await changeOfProjectFile(folder, (document) => {
       const node = document.createNode(view, { flow: true })
@@ -289,7 +423,10 @@ export async function writeView(folder: string, contract: string, name: string, 
   })
 }
 
-async function changeOfProjectFile(folder: string, change: (document: Document) => void): Promise<Change> {
+async function changeOfProjectFile(
+  folder: string,
+  change: (document: Document) => void,
+): Promise<Change> {
   const { parseDocument } = await import('yaml')
   const text = await readProjectText(folder)
   await validProjectText(text)

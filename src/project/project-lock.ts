@@ -27,7 +27,11 @@ const patience = 20_000
  * @param command what it is done for, as others are told who wait
  * @throws Problem TM-1029 when another process goes on writing, TM-1008 when the project's folder can't be written
  */
-export async function whileLocked<Result>(projectFolder: string, command: string, work: () => Promise<Result>): Promise<Result> {
+export async function whileLocked<Result>(
+  projectFolder: string,
+  command: string,
+  work: () => Promise<Result>,
+): Promise<Result> {
   const release = await acquire(projectFolder, command)
   try {
     return await work()
@@ -39,7 +43,12 @@ export async function whileLocked<Result>(projectFolder: string, command: string
 async function acquire(projectFolder: string, command: string): Promise<() => Promise<void>> {
   const folder = workFolder(projectFolder)
   const lock = join(folder, 'lock')
-  const own: Holder = { process: process.pid, host: hostname(), command, since: new Date().toISOString() }
+  const own: Holder = {
+    process: process.pid,
+    host: hostname(),
+    command,
+    since: new Date().toISOString(),
+  }
   const end = Date.now() + patience
   for (;;) {
     try {
@@ -47,12 +56,19 @@ async function acquire(projectFolder: string, command: string): Promise<() => Pr
       if (await claim(lock, JSON.stringify(own))) return async () => release(folder, lock)
     } catch (error) {
       // Whoever was done before may just have taken the folder away.
-      if (systemCode(error) !== 'ENOENT') throw problem('TM-1008', { what: folder, reason: fileReason(error) }, { cause: error })
+      if (systemCode(error) !== 'ENOENT')
+        throw problem('TM-1008', { what: folder, reason: fileReason(error) }, { cause: error })
     }
     const text = await readFile(lock, 'utf8').catch(() => undefined)
     const holder = text === undefined ? undefined : holderIn(text)
     if (text !== undefined && (await isDead(lock, holder))) await takeAway(lock, text)
-    else if (Date.now() > end) throw problem('TM-1029', { process: holder?.process ?? 0, host: holder?.host ?? 'this machine', command: holder?.command ?? 'something', since: holder?.since ?? 'a while ago' })
+    else if (Date.now() > end)
+      throw problem('TM-1029', {
+        process: holder?.process ?? 0,
+        host: holder?.host ?? 'this machine',
+        command: holder?.command ?? 'something',
+        since: holder?.since ?? 'a while ago',
+      })
     else await new Promise((resolve) => setTimeout(resolve, 50))
   }
 }
@@ -72,8 +88,12 @@ async function claim(lock: string, text: string): Promise<boolean> {
   } catch (error) {
     if (systemCode(error) === 'EEXIST') return false
     // Some file systems know no links.
-    if (!['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK'].includes(systemCode(error))) throw error
-    return await writeFile(lock, text, { flag: 'wx' }).then(() => true, () => false)
+    if (!['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK'].includes(systemCode(error)))
+      throw error
+    return await writeFile(lock, text, { flag: 'wx' }).then(
+      () => true,
+      () => false,
+    )
   } finally {
     await rm(aside, { force: true })
   }
@@ -83,13 +103,17 @@ async function release(folder: string, lock: string): Promise<void> {
   await rm(lock, { force: true })
   // Empty but for its own file it goes; whoever came meanwhile has something in it, and keeps it.
   await rm(join(folder, '.gitignore'), { force: true })
-  await rmdir(folder).catch(async () => writeFile(join(folder, '.gitignore'), '*\n').catch(() => undefined))
+  await rmdir(folder).catch(async () =>
+    writeFile(join(folder, '.gitignore'), '*\n').catch(() => undefined),
+  )
 }
 
 function holderIn(text: string): Holder | undefined {
   try {
     const read = JSON.parse(text) as Partial<Holder>
-    return typeof read.process === 'number' && typeof read.host === 'string' ? (read as Holder) : undefined
+    return typeof read.process === 'number' && typeof read.host === 'string'
+      ? (read as Holder)
+      : undefined
   } catch {
     return undefined
   }
@@ -106,7 +130,10 @@ async function isDead(lock: string, holder: Holder | undefined): Promise<boolean
       return systemCode(error) === 'ESRCH'
     }
   }
-  const age = await stat(lock).then(({ mtimeMs }) => Date.now() - mtimeMs, () => 0)
+  const age = await stat(lock).then(
+    ({ mtimeMs }) => Date.now() - mtimeMs,
+    () => 0,
+  )
   return age > (holder === undefined ? 5_000 : 3_600_000)
 }
 

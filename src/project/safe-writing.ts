@@ -1,5 +1,17 @@
 import { randomBytes } from 'node:crypto'
-import { chmod, cp, lstat, mkdir, readdir, readFile, realpath, rename, rm, stat, writeFile } from 'node:fs/promises'
+import {
+  chmod,
+  cp,
+  lstat,
+  mkdir,
+  readdir,
+  readFile,
+  realpath,
+  rename,
+  rm,
+  stat,
+  writeFile,
+} from 'node:fs/promises'
 import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path'
 import pMap from 'p-map'
 import { problem } from '../contract/problem.js'
@@ -12,7 +24,11 @@ import { whileLocked, workFolder } from './project-lock.js'
  *
  * @throws Problem TM-1008 when it can't be written
  */
-export async function writeFileSafely(path: string, contents: string | Uint8Array, mode = 0o666): Promise<void> {
+export async function writeFileSafely(
+  path: string,
+  contents: string | Uint8Array,
+  mode = 0o666,
+): Promise<void> {
   await writeAside(path, mode, (aside, further) => writeFile(aside, contents, { mode, ...further }))
 }
 
@@ -21,7 +37,11 @@ export async function writeFileSafely(path: string, contents: string | Uint8Arra
  *
  * @param write writes into the path that it is given
  */
-export async function writeAside(path: string, mode: number, write: (aside: string, options: { readonly flag?: string }) => Promise<unknown>): Promise<void> {
+export async function writeAside(
+  path: string,
+  mode: number,
+  write: (aside: string, options: { readonly flag?: string }) => Promise<unknown>,
+): Promise<void> {
   try {
     const found = await stat(path).catch(() => undefined)
     if (isStream(path) || (found !== undefined && !found.isFile() && !found.isDirectory())) {
@@ -29,7 +49,10 @@ export async function writeAside(path: string, mode: number, write: (aside: stri
       return
     }
     const target = found === undefined ? await linkTarget(path) : await realpath(path)
-    const aside = join(dirname(target), `.${basename(target)}.${randomBytes(4).toString('hex')}.new`)
+    const aside = join(
+      dirname(target),
+      `.${basename(target)}.${randomBytes(4).toString('hex')}.new`,
+    )
     try {
       await mkdir(dirname(target), { recursive: true })
       await write(aside, {})
@@ -53,7 +76,10 @@ function isStream(path: string): boolean {
 
 /** Where a link leads that leads to nothing yet; the path itself where it is no link. */
 async function linkTarget(path: string): Promise<string> {
-  const isLink = await lstat(path).then((found) => found.isSymbolicLink(), () => false)
+  const isLink = await lstat(path).then(
+    (found) => found.isSymbolicLink(),
+    () => false,
+  )
   if (!isLink) return path
   const { readlink } = await import('node:fs/promises')
   return resolve(dirname(path), await readlink(path))
@@ -65,13 +91,25 @@ async function clearAsides(target: string): Promise<void> {
   for (const name of await readdir(dirname(target)).catch(() => [])) {
     if (!name.startsWith(start) || !/^[0-9a-f]{8}\.new$/.test(name.slice(start.length))) continue
     const path = join(dirname(target), name)
-    const age = await stat(path).then((found) => Date.now() - found.mtimeMs, () => 0)
+    const age = await stat(path).then(
+      (found) => Date.now() - found.mtimeMs,
+      () => 0,
+    )
     if (age > 60_000) await rm(path, { force: true }).catch(() => undefined)
   }
 }
 
 /** A file of a project, or a folder of it as a whole, that is to be as given. */
-export type Change = { readonly path: string; readonly contents: string } | { readonly path: string; readonly files: Readonly<Record<string, string | Uint8Array>>; /** What is carried over from the old folder: paths below it, and what they are called in the new one. */ readonly keep?: ReadonlyMap<string, string> }
+export type Change =
+  | { readonly path: string; readonly contents: string }
+  | {
+      readonly path: string
+      readonly files: Readonly<Record<string, string | Uint8Array>>
+      /** What is carried over from the old folder: paths below it, and what they are called in the new one. */ readonly keep?: ReadonlyMap<
+        string,
+        string
+      >
+    }
 
 /** One move of the journal: what was put together, where it belongs, and where what was there goes until all is done. Paths are from the project's folder. */
 interface Move {
@@ -87,7 +125,10 @@ interface Move {
  *
  * @throws Problem TM-1008 when something can't be written; then nothing changed
  */
-export async function writeTogether(projectFolder: string, changes: readonly Change[]): Promise<void> {
+export async function writeTogether(
+  projectFolder: string,
+  changes: readonly Change[],
+): Promise<void> {
   const project = await realpath(projectFolder)
   const work = workFolder(project)
   const stage = join(work, randomBytes(6).toString('hex'))
@@ -100,14 +141,21 @@ export async function writeTogether(projectFolder: string, changes: readonly Cha
     for (const [at, change] of changes.entries()) {
       const to = await realpath(change.path).catch(() => resolve(change.path))
       const isOwn = isInside(to, project) && (await deviceOf(dirname(to))) === dev
-      const place = isOwn ? join(stage, String(at)) : join(dirname(to), `.${basename(to)}.${randomBytes(4).toString('hex')}.new`)
+      const place = isOwn
+        ? join(stage, String(at))
+        : join(dirname(to), `.${basename(to)}.${randomBytes(4).toString('hex')}.new`)
       const from = isOwn ? join(place, 'new') : place
       await mkdir(dirname(from), { recursive: true })
       // What stands in the way shows before anything is moved.
       await mkdir(dirname(to), { recursive: true })
       if ('contents' in change) await writeFile(from, change.contents)
       else await writeFolder(from, change.files, to, change.keep)
-      if (isOwn) moves.push({ from: relative(project, from), to: relative(project, to), old: relative(project, join(place, 'old')) })
+      if (isOwn)
+        moves.push({
+          from: relative(project, from),
+          to: relative(project, to),
+          old: relative(project, join(place, 'old')),
+        })
       else swaps.push({ from, to })
     }
     await writeFile(join(stage, 'journal'), JSON.stringify(moves))
@@ -125,7 +173,10 @@ export async function writeTogether(projectFolder: string, changes: readonly Cha
 }
 
 async function deviceOf(path: string): Promise<number> {
-  return stat(path).then(({ dev }) => dev, () => (dirname(path) === path ? 0 : deviceOf(dirname(path))))
+  return stat(path).then(
+    ({ dev }) => dev,
+    () => (dirname(path) === path ? 0 : deviceOf(dirname(path))),
+  )
 }
 
 function isInside(path: string, folder: string): boolean {
@@ -140,7 +191,12 @@ async function swapFolder(from: string, to: string): Promise<void> {
   await rm(old, { recursive: true, force: true })
 }
 
-async function writeFolder(folder: string, files: Readonly<Record<string, string | Uint8Array>>, before: string, keep: ReadonlyMap<string, string> = new Map()): Promise<void> {
+async function writeFolder(
+  folder: string,
+  files: Readonly<Record<string, string | Uint8Array>>,
+  before: string,
+  keep: ReadonlyMap<string, string> = new Map(),
+): Promise<void> {
   await mkdir(folder, { recursive: true })
   const made = new Set([folder])
   const write = async ([path, contents]: readonly [string, string | Uint8Array]): Promise<void> => {
@@ -150,7 +206,8 @@ async function writeFolder(folder: string, files: Readonly<Record<string, string
     await writeFile(target, contents)
   }
   await pMap(Object.entries(files), write, { concurrency: 16 })
-  for (const [path, name] of keep) await cp(join(before, path), join(folder, name), { recursive: true, verbatimSymlinks: true })
+  for (const [path, name] of keep)
+    await cp(join(before, path), join(folder, name), { recursive: true, verbatimSymlinks: true })
 }
 
 /** Does what a journal says, from wherever its doing was broken off: inside the project, whoever wrote it, and nowhere else. */
@@ -162,7 +219,13 @@ async function finishJournal(project: string): Promise<void> {
   for (const move of movesIn(text)) {
     const [from, old] = [resolve(project, move.from), resolve(project, move.old)]
     const to = resolve(project, move.to)
-    if (!isInside(from, work) || !isInside(old, work) || !(await staysInside(to, project)) || !(await exists(from))) continue
+    if (
+      !isInside(from, work) ||
+      !isInside(old, work) ||
+      !(await staysInside(to, project)) ||
+      !(await exists(from))
+    )
+      continue
     await mkdir(dirname(to), { recursive: true })
     const there = await lstat(to).catch(() => undefined)
     if (there?.isDirectory() === true && !(await exists(old))) await rename(to, old)
@@ -174,7 +237,16 @@ async function finishJournal(project: string): Promise<void> {
 function movesIn(text: string): Move[] {
   try {
     const read = JSON.parse(text) as unknown
-    return Array.isArray(read) ? read.filter((each: unknown): each is Move => typeof each === 'object' && each !== null && ['from', 'to', 'old'].every((name) => typeof (each as Record<string, unknown>)[name] === 'string')) : []
+    return Array.isArray(read)
+      ? read.filter(
+          (each: unknown): each is Move =>
+            typeof each === 'object' &&
+            each !== null &&
+            ['from', 'to', 'old'].every(
+              (name) => typeof (each as Record<string, unknown>)[name] === 'string',
+            ),
+        )
+      : []
   } catch {
     return []
   }
@@ -201,13 +273,20 @@ export async function recoverProject(projectFolder: string): Promise<void> {
 /** Clears away what killed programs had put together, and nobody needs any more. The project must be locked. */
 export async function clearStages(projectFolder: string): Promise<void> {
   const work = workFolder(projectFolder)
-  for (const name of await readdir(work).catch(() => [])) if (/^(?:[0-9a-f]{12}|lock\.[0-9a-f]{8})$/.test(name)) await rm(join(work, name), { recursive: true, force: true })
+  for (const name of await readdir(work).catch(() => []))
+    if (/^(?:[0-9a-f]{12}|lock\.[0-9a-f]{8})$/.test(name))
+      await rm(join(work, name), { recursive: true, force: true })
 }
 
 async function exists(path: string): Promise<boolean> {
-  return lstat(path).then(() => true, () => false)
+  return lstat(path).then(
+    () => true,
+    () => false,
+  )
 }
 
 function writeProblem(path: string, error: unknown): unknown {
-  return systemCode(error) === '' ? error : problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
+  return systemCode(error) === ''
+    ? error
+    : problem('TM-1008', { what: path, reason: fileReason(error) }, { cause: error })
 }

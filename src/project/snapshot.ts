@@ -35,7 +35,12 @@ export function snapshotFolder(projectFolder: string, contract: string): string 
 }
 
 /** A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so far. */
-export function snapshotChange(projectFolder: string, contract: string, documents: Documents, names: KeptNames): { index: SnapshotIndex; change: Change } {
+export function snapshotChange(
+  projectFolder: string,
+  contract: string,
+  documents: Documents,
+  names: KeptNames,
+): { index: SnapshotIndex; change: Change } {
   const index: SnapshotIndex = {
     tolmachSnapshot: 1,
     root: documents.root.label,
@@ -47,7 +52,10 @@ export function snapshotChange(projectFolder: string, contract: string, document
       refers: Object.fromEntries(document.refers),
     })),
   }
-  const files: Record<string, string | Uint8Array> = { 'index.json': `${JSON.stringify(index, null, 2)}\n`, 'names.json': namesText(names) }
+  const files: Record<string, string | Uint8Array> = {
+    'index.json': `${JSON.stringify(index, null, 2)}\n`,
+    'names.json': namesText(names),
+  }
   for (const document of documents.all()) files[`documents/${document.label}`] = document.bytes
   return { index, change: { path: snapshotFolder(projectFolder, contract), files } }
 }
@@ -58,28 +66,72 @@ export function snapshotChange(projectFolder: string, contract: string, document
  * @param from the contract's source, for the remedy in messages
  * @throws Problem TM-1012 when it is missing or damaged
  */
-export async function readSnapshotIndex(projectFolder: string, contract: string, from: string): Promise<SnapshotIndex> {
+export async function readSnapshotIndex(
+  projectFolder: string,
+  contract: string,
+  from: string,
+): Promise<SnapshotIndex> {
   const folder = snapshotFolder(projectFolder, contract)
   try {
     const index = JSON.parse(await readFile(join(folder, 'index.json'), 'utf8')) as SnapshotIndex
-    if (index.tolmachSnapshot !== 1 || !Array.isArray(index.documents) || index.documents.some(({ label }) => !/^[\w.-]+$/.test(label))) throw new Error('its index is not one of ours')
+    if (
+      index.tolmachSnapshot !== 1 ||
+      !Array.isArray(index.documents) ||
+      index.documents.some(({ label }) => !/^[\w.-]+$/.test(label))
+    )
+      throw new Error('its index is not one of ours')
     return index
   } catch (error) {
-    throw problem('TM-1012', { name: contract, from, reason: systemCode(error) === 'ENOENT' ? 'it is missing' : error instanceof Error ? error.message : String(error) }, { cause: error })
+    throw problem(
+      'TM-1012',
+      {
+        name: contract,
+        from,
+        reason:
+          systemCode(error) === 'ENOENT'
+            ? 'it is missing'
+            : error instanceof Error
+              ? error.message
+              : String(error),
+      },
+      { cause: error },
+    )
   }
 }
 
 /** The documents of a snapshot, their digests checked. */
-export async function readSnapshot(projectFolder: string, contract: string, from: string, index: SnapshotIndex): Promise<Documents> {
+export async function readSnapshot(
+  projectFolder: string,
+  contract: string,
+  from: string,
+  index: SnapshotIndex,
+): Promise<Documents> {
   const folder = snapshotFolder(projectFolder, contract)
   const documents = await pMap(
     index.documents,
     async (each): Promise<LoadedDocument> => {
-      const bytes = await readFile(join(folder, 'documents', each.label)).catch((error: unknown) => {
-        throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} is missing` }, { cause: error })
-      })
-      if (bytesDigest(bytes) !== each.digest) throw problem('TM-1012', { name: contract, from, reason: `its document ${each.label} was changed` })
-      return { label: each.label, from: each.from, bytes, text: decodeText(bytes, each.label), refers: new Map(Object.entries(each.refers)) }
+      const bytes = await readFile(join(folder, 'documents', each.label)).catch(
+        (error: unknown) => {
+          throw problem(
+            'TM-1012',
+            { name: contract, from, reason: `its document ${each.label} is missing` },
+            { cause: error },
+          )
+        },
+      )
+      if (bytesDigest(bytes) !== each.digest)
+        throw problem('TM-1012', {
+          name: contract,
+          from,
+          reason: `its document ${each.label} was changed`,
+        })
+      return {
+        label: each.label,
+        from: each.from,
+        bytes,
+        text: decodeText(bytes, each.label),
+        refers: new Map(Object.entries(each.refers)),
+      }
     },
     { concurrency: 64 },
   )
@@ -89,7 +141,9 @@ export async function readSnapshot(projectFolder: string, contract: string, from
 /** The identifiers given so far, an input of generation. */
 export async function readNames(projectFolder: string, contract: string): Promise<KeptNames> {
   try {
-    const names = JSON.parse(await readFile(join(snapshotFolder(projectFolder, contract), 'names.json'), 'utf8')) as Partial<KeptNames>
+    const names = JSON.parse(
+      await readFile(join(snapshotFolder(projectFolder, contract), 'names.json'), 'utf8'),
+    ) as Partial<KeptNames>
     return { ...noNames, ...names }
   } catch {
     return noNames
@@ -98,11 +152,15 @@ export async function readNames(projectFolder: string, contract: string): Promis
 
 /** The identifiers given, as they are to be written. */
 export function namesChange(projectFolder: string, contract: string, names: KeptNames): Change {
-  return { path: join(snapshotFolder(projectFolder, contract), 'names.json'), contents: namesText(names) }
+  return {
+    path: join(snapshotFolder(projectFolder, contract), 'names.json'),
+    contents: namesText(names),
+  }
 }
 
 export function namesText(names: KeptNames): string {
-  const sorted = (record: Readonly<Record<string, string>>): Record<string, string> => Object.fromEntries(Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1)))
+  const sorted = (record: Readonly<Record<string, string>>): Record<string, string> =>
+    Object.fromEntries(Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1)))
   return `${JSON.stringify({ ...(names.class === undefined ? {} : { class: names.class }), operations: sorted(names.operations), types: sorted(names.types), codecs: sorted(names.codecs), ...(Object.keys(names.groups).length === 0 ? {} : { groups: sorted(names.groups) }), ...(Object.keys(names.paths).length === 0 ? {} : { paths: sorted(names.paths) }) }, null, 2)}\n`
 }
 

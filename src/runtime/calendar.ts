@@ -9,5 +9,8 @@ export function dayExists(text: string): boolean {
   const lengths = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
   const year = Number(years)
   const leap = (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0
-  return Number(day) >= 1 && Number(day) <= (month === '02' && !leap ? 28 : (lengths[Number(month) - 1] ?? 0))
+  return (
+    Number(day) >= 1 &&
+    Number(day) <= (month === '02' && !leap ? 28 : (lengths[Number(month) - 1] ?? 0))
+  )
 }

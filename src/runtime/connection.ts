@@ -1,5 +1,11 @@
 /// <reference lib="esnext.disposable" />
-import { CallFailure, ContractBreach, InputRejected, TransportFailure, type Deviation } from './failures.js'
+import {
+  CallFailure,
+  ContractBreach,
+  InputRejected,
+  TransportFailure,
+  type Deviation,
+} from './failures.js'
 import type { Digest } from './digest.js'
 import { harmless } from './harmless.js'
 import { bytesToBase64, joinBytes } from './plain.js'
@@ -45,9 +51,23 @@ export type Credential = (
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
   /** Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that user's password. */
-  | { readonly kind: 'oauth2'; readonly clientId: string; readonly clientSecret?: string; readonly user?: string; readonly password?: string; readonly scopes?: readonly string[]; readonly tokenUrl?: string; /** For one who logged in before: what new tokens are had with. */ readonly refreshToken?: string }
+  | {
+      readonly kind: 'oauth2'
+      readonly clientId: string
+      readonly clientSecret?: string
+      readonly user?: string
+      readonly password?: string
+      readonly scopes?: readonly string[]
+      readonly tokenUrl?: string
+      /** For one who logged in before: what new tokens are had with. */ readonly refreshToken?: string
+    }
   /** A user name token in the header of SOAP messages (WS-Security); with `digest` the password itself does not travel. */
-  | { readonly kind: 'wsse'; readonly user: string; readonly password: string; readonly digest?: boolean }
+  | {
+      readonly kind: 'wsse'
+      readonly user: string
+      readonly password: string
+      readonly digest?: boolean
+    }
 ) & {
   /** The security scheme of the metadata that it is for, where its kind alone does not tell. */
   readonly scheme?: string
@@ -66,8 +86,17 @@ export interface ThisCall {
 
 /** One request with its response, as sent on the wire. */
 export interface Exchange {
-  readonly request: { readonly method: string; readonly url: string; readonly headers: Readonly<Record<string, string>>; readonly body: string }
-  readonly response: { readonly status: number; readonly headers: Readonly<Record<string, string>>; readonly body: string }
+  readonly request: {
+    readonly method: string
+    readonly url: string
+    readonly headers: Readonly<Record<string, string>>
+    readonly body: string
+  }
+  readonly response: {
+    readonly status: number
+    readonly headers: Readonly<Record<string, string>>
+    readonly body: string
+  }
   readonly milliseconds: number
 }
 
@@ -104,7 +133,10 @@ export function close(connection: Connection): Promise<void> {
  *
  * @throws TypeError when `_TIME_LIMIT`, `_RETRIES` or `_MOST_BYTES` is not a number
  */
-export function settingsFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): Settings {
+export function settingsFrom(
+  variables: Readonly<Record<string, string | undefined>>,
+  prefix: string,
+): Settings {
   const get = (name: string): string | undefined => {
     const value = variables[`${prefix}_${name}`]
     return value === '' ? undefined : value
@@ -119,13 +151,45 @@ export function settingsFrom(variables: Readonly<Record<string, string | undefin
   const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
   const limit = get('TIME_LIMIT')
   const retries = get('RETRIES') === undefined ? undefined : Number(get('RETRIES'))
-  if (retries !== undefined && !(retries >= 0)) throw new TypeError(`${prefix}_RETRIES must be a number, not "${get('RETRIES') ?? ''}"`)
+  if (retries !== undefined && !(retries >= 0))
+    throw new TypeError(`${prefix}_RETRIES must be a number, not "${get('RETRIES') ?? ''}"`)
   const mostBytes = get('MOST_BYTES') === undefined ? undefined : Number(get('MOST_BYTES'))
-  if (mostBytes !== undefined && !(mostBytes > 0)) throw new TypeError(`${prefix}_MOST_BYTES must be a number, not "${get('MOST_BYTES') ?? ''}"`)
+  if (mostBytes !== undefined && !(mostBytes > 0))
+    throw new TypeError(`${prefix}_MOST_BYTES must be a number, not "${get('MOST_BYTES') ?? ''}"`)
   const timeLimit = limit === undefined ? undefined : Number(limit)
-  if (timeLimit !== undefined && !(timeLimit > 0)) throw new TypeError(`${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`)
+  if (timeLimit !== undefined && !(timeLimit > 0))
+    throw new TypeError(
+      `${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`,
+    )
   const credential: Credential | undefined =
-    wsseUser !== undefined ? { kind: 'wsse', user: wsseUser, password: get('WSSE_PASSWORD') ?? '', digest: get('WSSE_DIGEST') === 'true' } : clientId !== undefined ? { kind: 'oauth2', clientId, ...(clientSecret === undefined ? {} : { clientSecret }), ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }), ...(tokenUrl === undefined ? {} : { tokenUrl }), ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }), ...(refreshToken === undefined ? {} : { refreshToken }) } : token !== undefined ? { kind: 'bearer', token } : key !== undefined ? { kind: 'key', value: key } : user !== undefined ? { kind: get('DIGEST') === 'true' ? 'digest' : 'basic', user, password: get('PASSWORD') ?? '' } : undefined
+    wsseUser !== undefined
+      ? {
+          kind: 'wsse',
+          user: wsseUser,
+          password: get('WSSE_PASSWORD') ?? '',
+          digest: get('WSSE_DIGEST') === 'true',
+        }
+      : clientId !== undefined
+        ? {
+            kind: 'oauth2',
+            clientId,
+            ...(clientSecret === undefined ? {} : { clientSecret }),
+            ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }),
+            ...(tokenUrl === undefined ? {} : { tokenUrl }),
+            ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }),
+            ...(refreshToken === undefined ? {} : { refreshToken }),
+          }
+        : token !== undefined
+          ? { kind: 'bearer', token }
+          : key !== undefined
+            ? { kind: 'key', value: key }
+            : user !== undefined
+              ? {
+                  kind: get('DIGEST') === 'true' ? 'digest' : 'basic',
+                  user,
+                  password: get('PASSWORD') ?? '',
+                }
+              : undefined
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -165,10 +229,14 @@ const userPart = /^(https?:\/\/)([^/?#]*)@/i
 
 function wholeAddress(connection: Connection, offered?: readonly string[]): string {
   const { settings, endpoints } = connection
-  const chosen = settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false ? settings.endpoint : undefined
+  const chosen =
+    settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false
+      ? settings.endpoint
+      : undefined
   const endpoint = endpoints[chosen ?? offered?.[0] ?? Object.keys(endpoints)[0] ?? '']
   let address = settings.url ?? endpoint?.address ?? ''
-  for (const [name, preset] of Object.entries(endpoint?.variables ?? {})) address = address.replaceAll(`{${name}}`, () => settings.serverVariables?.[name] ?? preset)
+  for (const [name, preset] of Object.entries(endpoint?.variables ?? {}))
+    address = address.replaceAll(`{${name}}`, () => settings.serverVariables?.[name] ?? preset)
   return address.replace(/\/+$/, '')
 }
 
@@ -179,8 +247,13 @@ export function credentialsOf(settings: Settings): readonly Credential[] {
 }
 
 /** The credential of a kind, where the settings have one. */
-export function credentialOf<Kind extends Credential['kind']>(settings: Settings, kind: Kind): Extract<Credential, { kind: Kind }> | undefined {
-  return credentialsOf(settings).find((each): each is Extract<Credential, { kind: Kind }> => each.kind === kind)
+export function credentialOf<Kind extends Credential['kind']>(
+  settings: Settings,
+  kind: Kind,
+): Extract<Credential, { kind: Kind }> | undefined {
+  return credentialsOf(settings).find(
+    (each): each is Extract<Credential, { kind: Kind }> => each.kind === kind,
+  )
 }
 
 /**
@@ -189,13 +262,26 @@ export function credentialOf<Kind extends Credential['kind']>(settings: Settings
  * @param kinds those that can be sent here
  * @throws InputRejected
  */
-export function checkCredential(connection: Connection, operation: string, kinds: readonly Credential['kind'][]): void {
+export function checkCredential(
+  connection: Connection,
+  operation: string,
+  kinds: readonly Credential['kind'][],
+): void {
   const kind = credentialsOf(connection.settings).find((each) => !kinds.includes(each.kind))?.kind
-  if (kind !== undefined) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers` }])
+  if (kind !== undefined)
+    throw new InputRejected(operation, [
+      {
+        path: 'settings.credential',
+        message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers`,
+      },
+    ])
 }
 
 /** Tells everybody of a deviation who wants to hear of it. */
-export function hearOfDeviations(connection: Connection, thisCall: ThisCall): (deviation: Deviation) => void {
+export function hearOfDeviations(
+  connection: Connection,
+  thisCall: ThisCall,
+): (deviation: Deviation) => void {
   return (deviation) => {
     connection.settings.onDeviation?.(deviation)
     thisCall.onDeviation?.(deviation)
@@ -246,7 +332,11 @@ export interface Opened {
  * @throws TransportFailure when there is no connection, no answer in time, a redirect that can't be followed, or a login is wanted (401, 403, 407)
  * @throws ContractBreach when what came is no answer
  */
-export async function openExchange(connection: Connection, request: Request, thisCall: ThisCall): Promise<Opened> {
+export async function openExchange(
+  connection: Connection,
+  request: Request,
+  thisCall: ThisCall,
+): Promise<Opened> {
   const { settings } = connection
   const { body } = request
   const headers = allHeaders(connection, request, thisCall)
@@ -258,7 +348,10 @@ export async function openExchange(connection: Connection, request: Request, thi
     end.abort()
   }
   const timeout = limit === Infinity ? undefined : setTimeout(onTime, limit)
-  const others = [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])]
+  const others = [
+    connection.closed.signal,
+    ...(thisCall.signal === undefined ? [] : [thisCall.signal]),
+  ]
   const abort = (): void => end.abort(others.find((signal) => signal.aborted)?.reason)
   for (const signal of others) signal.addEventListener('abort', abort)
   if (others.some((signal) => signal.aborted)) abort()
@@ -269,32 +362,66 @@ export async function openExchange(connection: Connection, request: Request, thi
   }
   const failure = (error: unknown): unknown => {
     if (error instanceof CallFailure) return error
-    if (tooLate) return new TransportFailure('timeout', `no answer within ${String(limit)} ms`, { url: request.url, cause: error })
+    if (tooLate)
+      return new TransportFailure('timeout', `no answer within ${String(limit)} ms`, {
+        url: request.url,
+        cause: error,
+      })
     // Whoever aborted the call gets their own reason back.
     if (thisCall.signal?.aborted === true) return thisCall.signal.reason
     const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
     const reason = cause instanceof Error ? cause.message : String(cause)
-    return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, { url: request.url, cause })
+    return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, {
+      url: request.url,
+      cause,
+    })
   }
   try {
     const prepared = sender(connection, request, headers, thisCall)
     const send = typeof prepared === 'function' ? prepared : await prepared
-    const answer = await send(request.url, { method: request.method, headers, signal: end.signal, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }) } as RequestInit)
+    const answer = await send(request.url, {
+      method: request.method,
+      headers,
+      signal: end.signal,
+      ...(body === undefined ? {} : { body: typeof body === 'string' ? body : body.slice() }),
+    } as RequestInit)
     if (isUnfinished(answer.status) && request.expects?.(answer.status) !== true) {
       void answer.body?.cancel().catch(() => undefined)
-      throw (await import('./redirects.js')).unfinished(answer, { url: request.url, method: request.method, headers, body })
+      throw (await import('./redirects.js')).unfinished(answer, {
+        url: request.url,
+        method: request.method,
+        headers,
+        body,
+      })
     }
     const received = (text: () => string): void => {
       if (settings.onExchange === undefined && thisCall.onExchange === undefined) return
       const observed: Exchange = {
-        request: { method: request.method, url: request.url, headers, body: typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body) },
+        request: {
+          method: request.method,
+          url: request.url,
+          headers,
+          body:
+            typeof body === 'string'
+              ? body
+              : body === undefined
+                ? ''
+                : new TextDecoder().decode(body),
+        },
         response: { status: answer.status, headers: namesToValues(answer.headers), body: text() },
         milliseconds: Math.round(performance.now() - started),
       }
       settings.onExchange?.(observed)
       thisCall.onExchange?.(observed)
     }
-    return { answer, received, failure, done, untimed: () => clearTimeout(timeout), mostBytes: settings.mostBytes ?? usualBytes }
+    return {
+      answer,
+      received,
+      failure,
+      done,
+      untimed: () => clearTimeout(timeout),
+      mostBytes: settings.mostBytes ?? usualBytes,
+    }
   } catch (error) {
     done()
     throw failure(error)
@@ -307,7 +434,12 @@ export async function openExchange(connection: Connection, request: Request, thi
  * @param text turns the answer's bytes into text, for whoever observes the exchange
  * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
  */
-export async function exchange(connection: Connection, request: Request, thisCall: ThisCall, text: (response: Response) => string): Promise<Response> {
+export async function exchange(
+  connection: Connection,
+  request: Request,
+  thisCall: ThisCall,
+  text: (response: Response) => string,
+): Promise<Response> {
   const { retries = 0, timeLimit = 60_000 } = connection.settings
   const end = performance.now() + (thisCall.timeLimit ?? timeLimit)
   for (let tries = 0; ; tries += 1) {
@@ -316,7 +448,12 @@ export async function exchange(connection: Connection, request: Request, thisCal
     try {
       const opened = await openExchange(connection, request, thisCall)
       try {
-        const received = await receive(opened, request.url, text, (each) => request.deals?.(each) === true)
+        const received = await receive(
+          opened,
+          request.url,
+          text,
+          (each) => request.deals?.(each) === true,
+        )
         response = { ...received, inTime: () => checkTime(end, request.url, thisCall) }
       } catch (error) {
         throw opened.failure(error)
@@ -326,20 +463,33 @@ export async function exchange(connection: Connection, request: Request, thisCal
     } catch (error) {
       failure = error
     }
-    const wait = tries < retries ? (await import('./retries.js')).waitBefore(request.method, response, failure, tries) : undefined
+    const wait =
+      tries < retries
+        ? (await import('./retries.js')).waitBefore(request.method, response, failure, tries)
+        : undefined
     // What can't end in time is not begun.
     if (wait === undefined || performance.now() + wait >= end) {
       if (response === undefined) throw failure
       return response
     }
-    await (await import('./retries.js')).pause(wait, [connection.closed.signal, ...(thisCall.signal === undefined ? [] : [thisCall.signal])])
+    await (
+      await import('./retries.js')
+    ).pause(wait, [
+      connection.closed.signal,
+      ...(thisCall.signal === undefined ? [] : [thisCall.signal]),
+    ])
   }
 }
 
 /** Reading an answer takes time too. @param end when the call's time is over, by the clock of `performance` */
 function checkTime(end: number, url: string, { signal, timeLimit }: ThisCall): void {
   if (signal?.aborted === true) throw signal.reason
-  if (performance.now() > end) throw new TransportFailure('timeout', `the answer was not read to its end in time${timeLimit === undefined ? '' : ` (${String(timeLimit)} ms)`}`, { url })
+  if (performance.now() > end)
+    throw new TransportFailure(
+      'timeout',
+      `the answer was not read to its end in time${timeLimit === undefined ? '' : ` (${String(timeLimit)} ms)`}`,
+      { url },
+    )
 }
 
 /** Logins by digest, which remember the challenge of their service, by connection. */
@@ -348,26 +498,51 @@ const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
 type Sender = (url: string, init: RequestInit) => Promise<globalThis.Response>
 
 /** What sends a request: never to another origin with what proves who calls. At once where it can be: a batch collects its requests as they are sent. */
-function sender(connection: Connection, request: Request, headers: Record<string, string>, thisCall: ThisCall): Sender | Promise<Sender> {
+function sender(
+  connection: Connection,
+  request: Request,
+  headers: Record<string, string>,
+  thisCall: ThisCall,
+): Sender | Promise<Sender> {
   const { settings } = connection
   const send = settings.fetch ?? fetch
   const client = request.proven === true ? undefined : credentialOf(settings, 'oauth2')
-  if (client !== undefined && headers['authorization'] === undefined) return tokenSender(connection, client, send, request, thisCall)
+  if (client !== undefined && headers['authorization'] === undefined)
+    return tokenSender(connection, client, send, request, thisCall)
   const login = credentialOf(settings, 'digest')
   if (login !== undefined) {
-    const digest = digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
+    const digest =
+      digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
     digests.set(connection, digest)
-    return digest.then((prover) => (url, init) => prover.send(url, init, (to, how) => guided(send, to, how, request)))
+    return digest.then(
+      (prover) => (url, init) =>
+        prover.send(url, init, (to, how) => guided(send, to, how, request)),
+    )
   }
   // What carries nothing of the caller's own may go wherever it is led.
-  const isPlain = request.body === undefined && request.proven !== true && Object.keys(headers).every((name) => harmless.includes(name))
+  const isPlain =
+    request.body === undefined &&
+    request.proven !== true &&
+    Object.keys(headers).every((name) => harmless.includes(name))
   return isPlain ? send : (url, init) => guided(send, url, init, request)
 }
 
 /** Sends requests with a token of OAuth 2.0, which is had first. */
-async function tokenSender(connection: Connection, client: Extract<Credential, { kind: 'oauth2' }>, send: typeof fetch, request: Request, thisCall: ThisCall): Promise<Sender> {
+async function tokenSender(
+  connection: Connection,
+  client: Extract<Credential, { kind: 'oauth2' }>,
+  send: typeof fetch,
+  request: Request,
+  thisCall: ThisCall,
+): Promise<Sender> {
   const { tokenSource } = await import('./tokens.js')
-  const prove = async (init: RequestInit): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}` } })
+  const prove = async (init: RequestInit): Promise<RequestInit> => ({
+    ...init,
+    headers: {
+      ...(init.headers as Record<string, string>),
+      authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}`,
+    },
+  })
   return async (url, init) => {
     const answer = await guided(send, url, await prove(init), request)
     // A token may have been withdrawn before its time; then a new one is worth a try.
@@ -378,9 +553,16 @@ async function tokenSender(connection: Connection, client: Extract<Credential, {
 }
 
 /** Sends a request that has something which must not leave its origin; where that redirects, it is followed with care. */
-export async function guided(send: typeof fetch, url: string, init: GuidedInit, request?: Pick<Request, 'expects'>): Promise<globalThis.Response> {
+export async function guided(
+  send: typeof fetch,
+  url: string,
+  init: GuidedInit,
+  request?: Pick<Request, 'expects'>,
+): Promise<globalThis.Response> {
   const answer = await send(url, { ...init, redirect: 'manual' })
-  return answer.type === 'opaqueredirect' || (answer.status >= 301 && answer.status <= 308) ? (await import('./redirects.js')).follow(send, url, init, answer, request?.expects) : answer
+  return answer.type === 'opaqueredirect' || (answer.status >= 301 && answer.status <= 308)
+    ? (await import('./redirects.js')).follow(send, url, init, answer, request?.expects)
+    : answer
 }
 
 /** Is there nothing to read in an answer of this status, because it ends no exchange or leads elsewhere? */
@@ -398,9 +580,15 @@ const usualBytes = 256 * 1024 * 1024
  * @throws ContractBreach when there are more
  */
 export async function readUpTo(answer: globalThis.Response, most: number): Promise<Uint8Array> {
-  const tooLarge = (): ContractBreach => new ContractBreach('', `an answer of at most ${String(most)} bytes (mostBytes in the settings)`, 'a larger one')
+  const tooLarge = (): ContractBreach =>
+    new ContractBreach(
+      '',
+      `an answer of at most ${String(most)} bytes (mostBytes in the settings)`,
+      'a larger one',
+    )
   // A transport may read faster than its stream does.
-  const pieces = (answer as { readonly pieces?: AsyncIterable<Uint8Array> }).pieces ?? piecesOf(answer)
+  const pieces =
+    (answer as { readonly pieces?: AsyncIterable<Uint8Array> }).pieces ?? piecesOf(answer)
   const read: Uint8Array[] = []
   let size = 0
   for await (const piece of pieces) {
@@ -411,11 +599,14 @@ export async function readUpTo(answer: globalThis.Response, most: number): Promi
   return joinBytes(read)
 }
 
-async function* piecesOf({ body }: globalThis.Response): AsyncGenerator<Uint8Array, void, undefined> {
+async function* piecesOf({
+  body,
+}: globalThis.Response): AsyncGenerator<Uint8Array, void, undefined> {
   const reader = body?.getReader()
   if (reader === undefined) return
   try {
-    for (let step = await reader.read(); !step.done; step = await reader.read()) yield step.value as Uint8Array
+    for (let step = await reader.read(); !step.done; step = await reader.read())
+      yield step.value as Uint8Array
   } finally {
     // Where there is more than is wanted, the rest is not fetched.
     reader.cancel().catch(() => undefined)
@@ -428,18 +619,46 @@ export async function discard(answer: globalThis.Response): Promise<void> {
 }
 
 /** Reads an answer to its end. */
-export async function receive({ answer, received, mostBytes }: Opened, url: string, text: (response: Response) => string, deals: (response: Response) => boolean = () => false): Promise<Response> {
-  const response: Response = { status: answer.status, headers: namesToValues(answer.headers), body: await readUpTo(answer, mostBytes) }
+export async function receive(
+  { answer, received, mostBytes }: Opened,
+  url: string,
+  text: (response: Response) => string,
+  deals: (response: Response) => boolean = () => false,
+): Promise<Response> {
+  const response: Response = {
+    status: answer.status,
+    headers: namesToValues(answer.headers),
+    body: await readUpTo(answer, mostBytes),
+  }
   received(() => text(response))
-  if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response)) throw new TransportFailure('login', `the service wants a login (HTTP ${String(answer.status)})`, { url, status: answer.status })
+  if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response))
+    throw new TransportFailure(
+      'login',
+      `the service wants a login (HTTP ${String(answer.status)})`,
+      { url, status: answer.status },
+    )
   return response
 }
 
-function allHeaders(connection: Connection, request: Request, thisCall: ThisCall): Record<string, string> {
+function allHeaders(
+  connection: Connection,
+  request: Request,
+  thisCall: ThisCall,
+): Record<string, string> {
   const { settings } = connection
   const merged: Record<string, string> = {}
-  const login = request.proven === true ? undefined : credentialsOf(settings).map(authorization).find((each) => each !== undefined)
-  for (const headers of [request.headers, login === undefined ? {} : { authorization: login }, settings.headers ?? {}, thisCall.headers ?? {}]) {
+  const login =
+    request.proven === true
+      ? undefined
+      : credentialsOf(settings)
+          .map(authorization)
+          .find((each) => each !== undefined)
+  for (const headers of [
+    request.headers,
+    login === undefined ? {} : { authorization: login },
+    settings.headers ?? {},
+    thisCall.headers ?? {},
+  ]) {
     for (const [name, value] of Object.entries(headers)) merged[name.toLowerCase()] = value
   }
   if (login === undefined && merged['authorization'] === undefined) {
@@ -453,23 +672,39 @@ function allHeaders(connection: Connection, request: Request, thisCall: ThisCall
 /** The basic login that the address of the calls has in itself, for requests to that very origin. */
 function addressLogin(connection: Connection, url: string): string | undefined {
   const [, , userAndPassword] = userPart.exec(wholeAddress(connection)) ?? []
-  if (userAndPassword === undefined || credentialsOf(connection.settings).length > 0 || originOf(url) !== originOf(addressOf(connection))) return undefined
+  if (
+    userAndPassword === undefined ||
+    credentialsOf(connection.settings).length > 0 ||
+    originOf(url) !== originOf(addressOf(connection))
+  )
+    return undefined
   const [user = '', password = ''] = userAndPassword.split(/:(.*)/s)
-  return authorization({ kind: 'basic', user: decodeURIComponent(user), password: decodeURIComponent(password) })
+  return authorization({
+    kind: 'basic',
+    user: decodeURIComponent(user),
+    password: decodeURIComponent(password),
+  })
 }
 
 /** Refuses what HTTP can't carry in a header (RFC 9110, sections 5.1 and 5.5), before it could become a header of its own anywhere. */
 function checkHeaders(headers: Readonly<Record<string, string>>): void {
   const misfits = Object.entries(headers).flatMap(([name, value]) => {
-    if (!/^[!#$%&'*+.^_`|~0-9a-z-]+$/.test(name)) return [{ path: 'headers', message: `HTTP can't have a header "${name}"` }]
-    return /[^\t -~\x80-\xff]/.test(value) ? [{ path: `headers.${name}`, message: 'HTTP can\'t carry this text in a header' }] : []
+    if (!/^[!#$%&'*+.^_`|~0-9a-z-]+$/.test(name))
+      return [{ path: 'headers', message: `HTTP can't have a header "${name}"` }]
+    return /[^\t -~\x80-\xff]/.test(value)
+      ? [{ path: `headers.${name}`, message: "HTTP can't carry this text in a header" }]
+      : []
   })
   if (misfits.length > 0) throw new InputRejected('the call', misfits)
 }
 
 /** The header that a name with a password, or a token, makes. */
 export function authorization(credential: Credential): string | undefined {
-  return credential.kind === 'basic' ? `Basic ${base64(`${credential.user}:${credential.password}`)}` : credential.kind === 'bearer' ? `Bearer ${credential.token}` : undefined
+  return credential.kind === 'basic'
+    ? `Basic ${base64(`${credential.user}:${credential.password}`)}`
+    : credential.kind === 'bearer'
+      ? `Bearer ${credential.token}`
+      : undefined
 }
 
 function base64(text: string): string {

@@ -26,11 +26,24 @@ export class Digest {
   }
 
   async send(url: string, init: RequestInit, send: Send): Promise<Response> {
-    const proven = async (): Promise<RequestInit> => ({ ...init, headers: { ...(init.headers as Record<string, string>), authorization: await this.proof(url, init.method ?? 'GET') } })
+    const proven = async (): Promise<RequestInit> => ({
+      ...init,
+      headers: {
+        ...(init.headers as Record<string, string>),
+        authorization: await this.proof(url, init.method ?? 'GET'),
+      },
+    })
     const first = await send(url, this.challenge === undefined ? init : await proven())
-    const challenge = first.status === 401 ? bestChallenge(first.headers.get('www-authenticate') ?? '') : undefined
+    const challenge =
+      first.status === 401 ? bestChallenge(first.headers.get('www-authenticate') ?? '') : undefined
     // One that was answered before is refused again only when its nonce is stale, or the password is wrong.
-    if (challenge === undefined || (this.challenge !== undefined && challenge['stale']?.toLowerCase() !== 'true' && challenge['nonce'] === this.challenge['nonce'])) return first
+    if (
+      challenge === undefined ||
+      (this.challenge !== undefined &&
+        challenge['stale']?.toLowerCase() !== 'true' &&
+        challenge['nonce'] === this.challenge['nonce'])
+    )
+      return first
     await discard(first)
     this.challenge = challenge
     this.count = 0
@@ -45,11 +58,32 @@ export class Digest {
     this.count += 1
     const count = this.count.toString(16).padStart(8, '0')
     const own = hex(crypto.getRandomValues(new Uint8Array(8)))
-    const quality = qop.split(',').map((each) => each.trim()).includes('auth') ? 'auth' : ''
-    const response = await digestResponse({ user, password, realm, nonce, uri, method, algorithm, quality, count, own })
+    const quality = qop
+      .split(',')
+      .map((each) => each.trim())
+      .includes('auth')
+      ? 'auth'
+      : ''
+    const response = await digestResponse({
+      user,
+      password,
+      realm,
+      nonce,
+      uri,
+      method,
+      algorithm,
+      quality,
+      count,
+      own,
+    })
     const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&')}"`
     const parts = [
-      `username=${quoted(user)}`, `realm=${quoted(realm)}`, `nonce=${quoted(nonce)}`, `uri=${quoted(uri)}`, `algorithm=${algorithm}`, `response="${response}"`,
+      `username=${quoted(user)}`,
+      `realm=${quoted(realm)}`,
+      `nonce=${quoted(nonce)}`,
+      `uri=${quoted(uri)}`,
+      `algorithm=${algorithm}`,
+      `response="${response}"`,
       ...(quality === '' ? [] : [`qop=${quality}`, `nc=${count}`, `cnonce="${own}"`]),
       ...(opaque === undefined ? [] : [`opaque=${quoted(opaque)}`]),
     ]
@@ -71,12 +105,28 @@ export interface DigestFacts extends DigestLogin {
 }
 
 /** The response to a challenge (RFC 7616, section 3.4.1). */
-export async function digestResponse({ user, password, realm, nonce, uri, method, algorithm, quality, count, own }: DigestFacts): Promise<string> {
-  const hash = (text: string): Promise<string> => (/^SHA-256/i.test(algorithm) ? sha256(text) : Promise.resolve(md5(text)))
+export async function digestResponse({
+  user,
+  password,
+  realm,
+  nonce,
+  uri,
+  method,
+  algorithm,
+  quality,
+  count,
+  own,
+}: DigestFacts): Promise<string> {
+  const hash = (text: string): Promise<string> =>
+    /^SHA-256/i.test(algorithm) ? sha256(text) : Promise.resolve(md5(text))
   const base = await hash(`${user}:${realm}:${password}`)
   const secret = /-sess$/i.test(algorithm) ? await hash(`${base}:${nonce}:${own}`) : base
   const asked = await hash(`${method}:${uri}`)
-  return hash(quality === '' ? `${secret}:${nonce}:${asked}` : `${secret}:${nonce}:${count}:${own}:${quality}:${asked}`)
+  return hash(
+    quality === ''
+      ? `${secret}:${nonce}:${asked}`
+      : `${secret}:${nonce}:${count}:${own}:${quality}:${asked}`,
+  )
 }
 
 async function sha256(text: string): Promise<string> {
@@ -89,7 +139,25 @@ function hex(bytes: Uint8Array): string {
 
 /** Of the challenges in a header the Digest one with the best algorithm that we know. */
 export function bestChallenge(header: string): Challenge | undefined {
-  const digests = header.split(/(?:^|,)\s*Digest\s+/i).slice(1).map((text) => Object.fromEntries([...text.matchAll(/([\w-]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"]+))/g)].map(([, name = '', quoted, plain]) => [name.toLowerCase(), (quoted ?? plain ?? '').replace(/\\(.)/g, '$1')])))
+  const digests = header
+    .split(/(?:^|,)\s*Digest\s+/i)
+    .slice(1)
+    .map((text) =>
+      Object.fromEntries(
+        [...text.matchAll(/([\w-]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"]+))/g)].map(
+          ([, name = '', quoted, plain]) => [
+            name.toLowerCase(),
+            (quoted ?? plain ?? '').replace(/\\(.)/g, '$1'),
+          ],
+        ),
+      ),
+    )
   const known = ['SHA-256', 'SHA-256-SESS', 'MD5', 'MD5-SESS']
-  return digests.filter(({ algorithm = 'MD5' }) => known.includes(algorithm.toUpperCase())).sort((a, b) => known.indexOf((a['algorithm'] ?? 'MD5').toUpperCase()) - known.indexOf((b['algorithm'] ?? 'MD5').toUpperCase()))[0]
+  return digests
+    .filter(({ algorithm = 'MD5' }) => known.includes(algorithm.toUpperCase()))
+    .sort(
+      (a, b) =>
+        known.indexOf((a['algorithm'] ?? 'MD5').toUpperCase()) -
+        known.indexOf((b['algorithm'] ?? 'MD5').toUpperCase()),
+    )[0]
 }

@@ -18,7 +18,10 @@ export abstract class CallFailure extends Error {
 /**
  * The service itself refused the call. `Name` is the declared fault it sent, if it is one of those, and `Detail` its content.
  */
-export class ServiceFault<Name extends string | undefined = string | undefined, Detail = unknown> extends CallFailure {
+export class ServiceFault<
+  Name extends string | undefined = string | undefined,
+  Detail = unknown,
+> extends CallFailure {
   override readonly kind = 'fault'
   override readonly brand: readonly string[] = ['CallFailure', 'ServiceFault']
   /** Which of the operation's declared faults it is; undefined when it is none of them. */
@@ -29,7 +32,10 @@ export class ServiceFault<Name extends string | undefined = string | undefined, 
   readonly code: string
   readonly status: number
 
-  constructor(reason: string, facts: { fault: Name; detail: Detail; code: string; status: number }) {
+  constructor(
+    reason: string,
+    facts: { fault: Name; detail: Detail; code: string; status: number },
+  ) {
     super(reason)
     this.name = 'ServiceFault'
     this.fault = facts.fault
@@ -51,7 +57,11 @@ export class TransportFailure extends CallFailure {
   /** The status of the answer, where there was one (401, 403, 407). */
   readonly status: number | undefined
 
-  constructor(kind: 'unreachable' | 'timeout' | 'login', message: string, facts: { url: string; status?: number; cause?: unknown }) {
+  constructor(
+    kind: 'unreachable' | 'timeout' | 'login',
+    message: string,
+    facts: { url: string; status?: number; cause?: unknown },
+  ) {
     super(message, facts.cause === undefined ? undefined : { cause: facts.cause })
     this.name = 'TransportFailure'
     this.kind = kind
@@ -74,7 +84,9 @@ export class ContractBreach extends CallFailure {
   readonly came: string
 
   constructor(place: string, promised: string, came: string) {
-    super(`${place === '' ? 'the answer' : place}: promised was ${promised}, but there came ${came}`)
+    super(
+      `${place === '' ? 'the answer' : place}: promised was ${promised}, but there came ${came}`,
+    )
     this.name = 'ContractBreach'
     this.place = place
     this.promised = promised
@@ -102,7 +114,9 @@ export class InputRejected extends CallFailure {
   readonly misfits: readonly Misfit[]
 
   constructor(operation: string, misfits: readonly Misfit[]) {
-    super(`the input of ${operation} does not satisfy the contract: ${misfits.map(({ path, message }) => (path === '' ? message : `${path}: ${message}`)).join('; ')}`)
+    super(
+      `the input of ${operation} does not satisfy the contract: ${misfits.map(({ path, message }) => (path === '' ? message : `${path}: ${message}`)).join('; ')}`,
+    )
     this.name = 'InputRejected'
     this.misfits = misfits
   }
@@ -139,5 +153,10 @@ export interface Deviation {
 }
 
 function hasBrand(value: unknown, name: string): boolean {
-  return value instanceof Error && 'brand' in value && Array.isArray(value.brand) && value.brand.includes(name)
+  return (
+    value instanceof Error &&
+    'brand' in value &&
+    Array.isArray(value.brand) &&
+    value.brand.includes(name)
+  )
 }

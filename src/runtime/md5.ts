@@ -2,7 +2,7 @@
 export function md5(text: string): string {
   const bytes = new TextEncoder().encode(text)
   const length = bytes.length
-  const padded = new Uint8Array(((length + 8) >> 6 << 6) + 64)
+  const padded = new Uint8Array((((length + 8) >> 6) << 6) + 64)
   padded.set(bytes)
   padded[length] = 0x80
   const view = new DataView(padded.buffer)
@@ -13,8 +13,22 @@ export function md5(text: string): string {
     const [a0, b0, c0, d0] = [a, b, c, d]
     for (let step = 0; step < 64; step += 1) {
       const round = step >> 4
-      const mixed = round === 0 ? (b & c) | (~b & d) : round === 1 ? (d & b) | (~d & c) : round === 2 ? b ^ c ^ d : c ^ (b | ~d)
-      const word = round === 0 ? step : round === 1 ? (5 * step + 1) % 16 : round === 2 ? (3 * step + 5) % 16 : (7 * step) % 16
+      const mixed =
+        round === 0
+          ? (b & c) | (~b & d)
+          : round === 1
+            ? (d & b) | (~d & c)
+            : round === 2
+              ? b ^ c ^ d
+              : c ^ (b | ~d)
+      const word =
+        round === 0
+          ? step
+          : round === 1
+            ? (5 * step + 1) % 16
+            : round === 2
+              ? (3 * step + 5) % 16
+              : (7 * step) % 16
       const sum = (a + mixed + (sines[step] ?? 0) + view.getUint32(block + word * 4, true)) | 0
       const shift = shifts[round * 4 + (step % 4)] ?? 0
       ;[a, d, c, b] = [d, c, b, (b + ((sum << shift) | (sum >>> (32 - shift)))) | 0]
@@ -23,8 +37,12 @@ export function md5(text: string): string {
   }
   const digest = new DataView(new ArrayBuffer(16))
   for (const [at, word] of [a, b, c, d].entries()) digest.setUint32(at * 4, word, true)
-  return [...new Uint8Array(digest.buffer)].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+  return [...new Uint8Array(digest.buffer)]
+    .map((byte) => byte.toString(16).padStart(2, '0'))
+    .join('')
 }
 
 const shifts: readonly number[] = [7, 12, 17, 22, 5, 9, 14, 20, 4, 11, 16, 23, 6, 10, 15, 21]
-const sines: readonly number[] = /* @__PURE__ */ Array.from({ length: 64 }, (_, at) => Math.floor(Math.abs(Math.sin(at + 1)) * 2 ** 32))
+const sines: readonly number[] = /* @__PURE__ */ Array.from({ length: 64 }, (_, at) =>
+  Math.floor(Math.abs(Math.sin(at + 1)) * 2 ** 32),
+)

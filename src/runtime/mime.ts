@@ -8,7 +8,8 @@ export interface Part {
 
 /** A parameter of a header (RFC 2045, section 5.1). */
 export function parameterOf(header: string, name: string): string | undefined {
-  const [, quoted, plain] = new RegExp(`;\\s*${name}\\s*=\\s*(?:"([^"]*)"|([^;\\s]*))`, 'i').exec(header) ?? []
+  const [, quoted, plain] =
+    new RegExp(`;\\s*${name}\\s*=\\s*(?:"([^"]*)"|([^;\\s]*))`, 'i').exec(header) ?? []
   return quoted ?? plain
 }
 
@@ -16,10 +17,14 @@ export function parameterOf(header: string, name: string): string | undefined {
 export function splitParts(body: Uint8Array, boundary: string): Part[] {
   const mark = new TextEncoder().encode(`--${boundary}`)
   const marks: number[] = []
-  for (let at = indexOf(body, mark, 0); at !== -1; at = indexOf(body, mark, at + mark.length)) if (at === 0 || body[at - 1] === 10) marks.push(at)
+  for (let at = indexOf(body, mark, 0); at !== -1; at = indexOf(body, mark, at + mark.length))
+    if (at === 0 || body[at - 1] === 10) marks.push(at)
   return marks.slice(0, -1).flatMap((at, index) => {
     // What ends the line before the next boundary belongs to that; so does what stands behind the boundary itself.
-    const part = body.subarray(indexOf(body, new Uint8Array([10]), at + mark.length) + 1, (marks[index + 1] ?? body.length) - 1)
+    const part = body.subarray(
+      indexOf(body, new Uint8Array([10]), at + mark.length) + 1,
+      (marks[index + 1] ?? body.length) - 1,
+    )
     const split = headAndRest(part.at(-1) === 13 ? part.subarray(0, -1) : part)
     return split === undefined ? [] : [split]
   })
@@ -29,7 +34,10 @@ export function splitParts(body: Uint8Array, boundary: string): Part[] {
 export function headAndRest(part: Uint8Array): Part | undefined {
   const [gap, size] = headEnd(part)
   if (gap === -1) return undefined
-  const lines = new TextDecoder().decode(part.subarray(0, gap)).replace(/\r?\n[ \t]+/g, ' ').split(/\r?\n/)
+  const lines = new TextDecoder()
+    .decode(part.subarray(0, gap))
+    .replace(/\r?\n[ \t]+/g, ' ')
+    .split(/\r?\n/)
   const headers: Record<string, string> = {}
   for (const line of lines) {
     const [, name, value = ''] = /^([^:\s]+):\s*(.*?)\s*$/.exec(line) ?? []

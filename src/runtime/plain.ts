@@ -1,5 +1,6 @@
 /** A value as plain JSON can carry it. */
-export type Plain = null | boolean | number | string | readonly Plain[] | { readonly [name: string]: Plain }
+export type Plain =
+  null | boolean | number | string | readonly Plain[] | { readonly [name: string]: Plain }
 
 /**
  * Turns any value of the client into plain JSON: `bigint` to its digits, bytes to base64, members that are undefined left out, and
@@ -12,7 +13,13 @@ export function toPlain(value: unknown): Plain {
     case 'string':
       return value
     case 'number':
-      return Number.isFinite(value) ? value : Number.isNaN(value) ? 'NaN' : value > 0 ? 'INF' : '-INF'
+      return Number.isFinite(value)
+        ? value
+        : Number.isNaN(value)
+          ? 'NaN'
+          : value > 0
+            ? 'INF'
+            : '-INF'
     case 'bigint':
       return String(value)
     case 'object':
@@ -26,7 +33,12 @@ export function toPlain(value: unknown): Plain {
   const plain: Record<string, Plain> = {}
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined) continue
-    Object.defineProperty(plain, name, { value: toPlain(member), enumerable: true, writable: true, configurable: true })
+    Object.defineProperty(plain, name, {
+      value: toPlain(member),
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   }
   return plain
 }
@@ -40,7 +52,8 @@ export function bytesToBase64(bytes: Uint8Array): string {
 export function binaryText(bytes: Uint8Array): string {
   const pieces: string[] = []
   // In pieces, because a call can take only so many arguments.
-  for (let at = 0; at < bytes.length; at += 0x8000) pieces.push(String.fromCharCode(...bytes.subarray(at, at + 0x8000)))
+  for (let at = 0; at < bytes.length; at += 0x8000)
+    pieces.push(String.fromCharCode(...bytes.subarray(at, at + 0x8000)))
   return pieces.join('')
 }
 
@@ -51,7 +64,8 @@ export function binaryText(bytes: Uint8Array): string {
  */
 export function base64ToBytes(text: string): Uint8Array {
   const packed = text.replace(/\s+/g, '')
-  if (packed.length % 4 !== 0 || !/^[A-Za-z0-9+/]*={0,2}$/.test(packed)) throw new Error('not base64')
+  if (packed.length % 4 !== 0 || !/^[A-Za-z0-9+/]*={0,2}$/.test(packed))
+    throw new Error('not base64')
   const binary = atob(packed)
   const bytes = new Uint8Array(binary.length)
   for (let at = 0; at < binary.length; at += 1) bytes[at] = binary.charCodeAt(at)

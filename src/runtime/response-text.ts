@@ -19,6 +19,7 @@ export function textOf(response: Response): string {
 export function describeBody(response: Response, text: string): string {
   if (text.trim() === '') return 'an empty body'
   const title = /<title[^>]*>([^<]{1,120})/i.exec(text)?.[1]?.trim()
-  if (/^\s*<(?:!doctype html|html)/i.test(text)) return title === undefined ? 'an HTML page' : `an HTML page titled "${title}"`
+  if (/^\s*<(?:!doctype html|html)/i.test(text))
+    return title === undefined ? 'an HTML page' : `an HTML page titled "${title}"`
   return `a body of type ${response.headers['content-type'] ?? 'unknown'}: ${text.trim().slice(0, 120)}`
 }

@@ -2,13 +2,24 @@ import type { Response } from './connection.js'
 import { TransportFailure } from './failures.js'
 
 /** How long to wait before a call is tried again, in milliseconds; undefined where that is not safe, or no use. */
-export function waitBefore(method: string, response: Response | undefined, failure: unknown, tries: number): number | undefined {
+export function waitBefore(
+  method: string,
+  response: Response | undefined,
+  failure: unknown,
+  tries: number,
+): number | undefined {
   const usual = Math.min(500 * 2 ** tries, 10_000) * (0.75 + Math.random() / 2)
   const reads = ['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].includes(method)
   if (response === undefined) {
-    const code = failure instanceof TransportFailure && failure.kind === 'unreachable' ? String((failure.cause as { readonly code?: unknown } | undefined)?.code) : ''
+    const code =
+      failure instanceof TransportFailure && failure.kind === 'unreachable'
+        ? String((failure.cause as { readonly code?: unknown } | undefined)?.code)
+        : ''
     // What never reached the service did nothing there; what may have, is repeated only where that does no harm.
-    return ['ECONNREFUSED', 'EAI_AGAIN', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) || (reads && ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET'].includes(code)) ? usual : undefined
+    return ['ECONNREFUSED', 'EAI_AGAIN', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) ||
+      (reads && ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET'].includes(code))
+      ? usual
+      : undefined
   }
   const { status, headers } = response
   if (status === 429 || status === 503) {

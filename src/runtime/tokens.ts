@@ -1,4 +1,11 @@
-import { guided, originOf, readUpTo, type Connection, type Credential, type ThisCall } from './connection.js'
+import {
+  guided,
+  originOf,
+  readUpTo,
+  type Connection,
+  type Credential,
+  type ThisCall,
+} from './connection.js'
 import { TransportFailure } from './failures.js'
 
 /** Where tokens are had, as far as the metadata says. */
@@ -11,7 +18,13 @@ export interface TokenPlace {
 
 /** What gets tokens and forgets them. */
 export interface TokenSource {
-  get(connection: Connection, place: TokenPlace, credential: OAuth, scopes: readonly string[], thisCall: ThisCall): Promise<string>
+  get(
+    connection: Connection,
+    place: TokenPlace,
+    credential: OAuth,
+    scopes: readonly string[],
+    thisCall: ThisCall,
+  ): Promise<string>
   /** Was there a token to forget? */
   forget(connection: Connection): boolean
 }
@@ -41,7 +54,10 @@ export const tokenSource: TokenSource = {
     const old = known === undefined ? undefined : await known.catch(() => undefined)
     if (old !== undefined && old.until > Date.now()) return old.text
     // Calls that start together share one token.
-    const fresh = kept.get(key) === known || known === undefined ? obtain(connection, scheme, credential, wanted, old?.refresh, thisCall) : kept.get(key)
+    const fresh =
+      kept.get(key) === known || known === undefined
+        ? obtain(connection, scheme, credential, wanted, old?.refresh, thisCall)
+        : kept.get(key)
     kept.set(key, fresh as Promise<Token>)
     try {
       return (await (fresh as Promise<Token>)).text
@@ -53,13 +69,38 @@ export const tokenSource: TokenSource = {
   forget: (connection) => tokens.delete(connection),
 }
 
-async function obtain(connection: Connection, scheme: TokenPlace, credential: OAuth, scopes: readonly string[], refresh: string | undefined, thisCall: ThisCall): Promise<Token> {
-  const url = credential.tokenUrl ?? scheme.tokenUrl ?? (await discovered(connection, scheme, thisCall))
+async function obtain(
+  connection: Connection,
+  scheme: TokenPlace,
+  credential: OAuth,
+  scopes: readonly string[],
+  refresh: string | undefined,
+  thisCall: ThisCall,
+): Promise<Token> {
+  const url =
+    credential.tokenUrl ?? scheme.tokenUrl ?? (await discovered(connection, scheme, thisCall))
   const scope: Record<string, string> = scopes.length === 0 ? {} : { scope: scopes.join(' ') }
-  const usual: Record<string, string> = credential.refreshToken !== undefined ? { grant_type: 'refresh_token', refresh_token: credential.refreshToken } : credential.user === undefined ? { grant_type: 'client_credentials', ...scope } : { grant_type: 'password', username: credential.user, password: credential.password ?? '', ...scope }
+  const usual: Record<string, string> =
+    credential.refreshToken !== undefined
+      ? { grant_type: 'refresh_token', refresh_token: credential.refreshToken }
+      : credential.user === undefined
+        ? { grant_type: 'client_credentials', ...scope }
+        : {
+            grant_type: 'password',
+            username: credential.user,
+            password: credential.password ?? '',
+            ...scope,
+          }
   if (refresh !== undefined) {
     try {
-      return await ask(connection, renewalAt(scheme, url), credential, { grant_type: 'refresh_token', refresh_token: refresh }, thisCall, refresh)
+      return await ask(
+        connection,
+        renewalAt(scheme, url),
+        credential,
+        { grant_type: 'refresh_token', refresh_token: refresh },
+        thisCall,
+        refresh,
+      )
     } catch (error) {
       if (!(error instanceof TransportFailure) || error.kind !== 'login') throw error
     }
@@ -72,28 +113,67 @@ function renewalAt({ refreshUrl }: TokenPlace, url: string): string {
   return refreshUrl !== undefined && originOf(refreshUrl) === originOf(url) ? refreshUrl : url
 }
 
-async function ask(connection: Connection, url: string, credential: OAuth, form: Readonly<Record<string, string>>, thisCall: ThisCall, refresh?: string): Promise<Token> {
+async function ask(
+  connection: Connection,
+  url: string,
+  credential: OAuth,
+  form: Readonly<Record<string, string>>,
+  thisCall: ThisCall,
+  refresh?: string,
+): Promise<Token> {
   const body = new URLSearchParams(form)
-  const headers: Record<string, string> = { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' }
+  const headers: Record<string, string> = {
+    accept: 'application/json',
+    'content-type': 'application/x-www-form-urlencoded',
+  }
   // A client that has a secret says so in the header (section 2.3.1), encoded before it is put together.
   const encoded = (text: string): string => new URLSearchParams([['', text]]).toString().slice(1)
   if (credential.clientSecret === undefined) body.set('client_id', credential.clientId)
-  else headers['authorization'] = `Basic ${btoa(`${encoded(credential.clientId)}:${encoded(credential.clientSecret)}`)}`
-  const { status, json } = await fetched(connection, url, { method: 'POST', headers, body: body.toString() }, thisCall)
+  else
+    headers['authorization'] =
+      `Basic ${btoa(`${encoded(credential.clientId)}:${encoded(credential.clientSecret)}`)}`
+  const { status, json } = await fetched(
+    connection,
+    url,
+    { method: 'POST', headers, body: body.toString() },
+    thisCall,
+  )
   if (status >= 400 || typeof json['access_token'] !== 'string') {
-    const said = [json['error'], json['error_description']].filter((each) => typeof each === 'string').join(': ')
-    throw new TransportFailure('login', `no token from ${url}${said === '' ? ` (HTTP ${String(status)})` : `: ${said}`}`, { url, status })
+    const said = [json['error'], json['error_description']]
+      .filter((each) => typeof each === 'string')
+      .join(': ')
+    throw new TransportFailure(
+      'login',
+      `no token from ${url}${said === '' ? ` (HTTP ${String(status)})` : `: ${said}`}`,
+      { url, status },
+    )
   }
   const seconds = Number(json['expires_in'] ?? 300)
   const next = typeof json['refresh_token'] === 'string' ? json['refresh_token'] : refresh
-  return { text: json['access_token'], until: Date.now() + Math.max(seconds - 30, seconds / 2) * 1000, ...(next === undefined ? {} : { refresh: next }) }
+  return {
+    text: json['access_token'],
+    until: Date.now() + Math.max(seconds - 30, seconds / 2) * 1000,
+    ...(next === undefined ? {} : { refresh: next }),
+  }
 }
 
-async function discovered(connection: Connection, scheme: TokenPlace, thisCall: ThisCall): Promise<string> {
+async function discovered(
+  connection: Connection,
+  scheme: TokenPlace,
+  thisCall: ThisCall,
+): Promise<string> {
   const url = scheme.discovery
-  const { json } = url === undefined ? { json: {} as Readonly<Record<string, unknown>> } : await fetched(connection, url, { headers: { accept: 'application/json' } }, thisCall)
+  const { json } =
+    url === undefined
+      ? { json: {} as Readonly<Record<string, unknown>> }
+      : await fetched(connection, url, { headers: { accept: 'application/json' } }, thisCall)
   const found = json['token_endpoint']
-  if (typeof found !== 'string') throw new TransportFailure('login', `nothing says where tokens for "${scheme.name}" are had; give the credential a tokenUrl`, { url: url ?? '' })
+  if (typeof found !== 'string')
+    throw new TransportFailure(
+      'login',
+      `nothing says where tokens for "${scheme.name}" are had; give the credential a tokenUrl`,
+      { url: url ?? '' },
+    )
   return found
 }
 
@@ -105,16 +185,38 @@ function parsed(bytes: Uint8Array): unknown {
   }
 }
 
-async function fetched(connection: Connection, url: string, request: RequestInit, thisCall: ThisCall): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
+async function fetched(
+  connection: Connection,
+  url: string,
+  request: RequestInit,
+  thisCall: ThisCall,
+): Promise<{ status: number; json: Readonly<Record<string, unknown>> }> {
   const { settings } = connection
   try {
-    const answer = await guided(settings.fetch ?? fetch, url, { ...request, signal: thisCall.signal ?? AbortSignal.timeout(Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1)) })
+    const answer = await guided(settings.fetch ?? fetch, url, {
+      ...request,
+      signal:
+        thisCall.signal ??
+        AbortSignal.timeout(
+          Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1),
+        ),
+    })
     const json = parsed(await readUpTo(answer, 1024 * 1024))
-    return { status: answer.status, json: typeof json === 'object' && json !== null ? (json as Readonly<Record<string, unknown>>) : {} }
+    return {
+      status: answer.status,
+      json:
+        typeof json === 'object' && json !== null
+          ? (json as Readonly<Record<string, unknown>>)
+          : {},
+    }
   } catch (error) {
     if (thisCall.signal?.aborted === true) throw thisCall.signal.reason
     if (error instanceof TransportFailure) throw error
     const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
-    throw new TransportFailure('unreachable', `the service for tokens can't be reached: ${cause instanceof Error ? cause.message : String(cause)}`, { url, cause })
+    throw new TransportFailure(
+      'unreachable',
+      `the service for tokens can't be reached: ${cause instanceof Error ? cause.message : String(cause)}`,
+      { url, cause },
+    )
   }
 }

@@ -6,7 +6,15 @@ import type { PlayResponse } from '../dialects/dialect.js'
  * `faulty` answers with an error of the dialect, `hang-up` breaks off in the middle of an answer, `garbled` sends half of it as if that
  * were all, `mistyped` sends a text where a number or a truth value belongs, `trickle` sends it byte by byte, `silent` never answers.
  */
-export const misbehaviours = ['busy', 'faulty', 'hang-up', 'garbled', 'mistyped', 'trickle', 'silent'] as const
+export const misbehaviours = [
+  'busy',
+  'faulty',
+  'hang-up',
+  'garbled',
+  'mistyped',
+  'trickle',
+  'silent',
+] as const
 
 export type Misbehaviour = (typeof misbehaviours)[number]
 
@@ -35,9 +43,17 @@ export function turnsOf({ kinds, rate }: Temper): () => Misbehaviour | undefined
 export function spoiled(kind: Misbehaviour, answer: PlayResponse): PlayResponse | undefined {
   switch (kind) {
     case 'busy':
-      return { status: 503, headers: { 'content-type': 'text/plain; charset=utf-8', 'retry-after': '1' }, body: 'Too much to do; try again later.\n' }
+      return {
+        status: 503,
+        headers: { 'content-type': 'text/plain; charset=utf-8', 'retry-after': '1' },
+        body: 'Too much to do; try again later.\n',
+      }
     case 'garbled':
-      return { ...answer, status: answer.status === 204 ? 200 : answer.status, body: halfOf(answer.body) }
+      return {
+        ...answer,
+        status: answer.status === 204 ? 200 : answer.status,
+        body: halfOf(answer.body),
+      }
     case 'mistyped':
       return typeof answer.body === 'string' ? { ...answer, body: mistyped(answer.body) } : answer
     default:
@@ -53,7 +69,12 @@ function halfOf(body: string | Uint8Array): string | Uint8Array {
 function mistyped(body: string): string {
   const odd = 'not what was promised'
   const isXml = /^\s*</.test(body)
-  const changed = isXml ? body.replace(/>(?:-?\d+(?:\.\d+)?|true|false)</g, `>${odd}<`) : body.replace(/(^|[:,[]\s*)(?:-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false)(?=\s*(?:[,}\]]|$))/g, `$1"${odd}"`)
+  const changed = isXml
+    ? body.replace(/>(?:-?\d+(?:\.\d+)?|true|false)</g, `>${odd}<`)
+    : body.replace(
+        /(^|[:,[]\s*)(?:-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false)(?=\s*(?:[,}\]]|$))/g,
+        `$1"${odd}"`,
+      )
   return changed !== body || isXml ? changed : `"${odd}"`
 }
 
@@ -65,7 +86,11 @@ const betweenBytes = 200
  *
  * @returns whether the misbehaviour is one of those
  */
-export function sendBadly(kind: Misbehaviour, { status, headers, body }: PlayResponse, response: ServerResponse): boolean {
+export function sendBadly(
+  kind: Misbehaviour,
+  { status, headers, body }: PlayResponse,
+  response: ServerResponse,
+): boolean {
   const bytes = Buffer.from(body as string)
   switch (kind) {
     case 'silent':
@@ -78,7 +103,10 @@ export function sendBadly(kind: Misbehaviour, { status, headers, body }: PlayRes
       }
       return true
     case 'trickle': {
-      response.writeHead(status, bytes.length === 0 ? headers : { ...headers, 'content-length': bytes.length })
+      response.writeHead(
+        status,
+        bytes.length === 0 ? headers : { ...headers, 'content-length': bytes.length },
+      )
       response.flushHeaders()
       let at = 0
       const next = (): void => {

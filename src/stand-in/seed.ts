@@ -50,7 +50,10 @@ export async function readSeed(plain: unknown, file: string): Promise<Seed> {
     find: Joi.object().pattern(/^/, place),
     list: Joi.object().pattern(/^/, place),
     set: Joi.object().pattern(/^/, Joi.object()),
-    add: Joi.object().pattern(/^/, Joi.object({ to: Joi.string().required(), row: Joi.object().required() })),
+    add: Joi.object().pattern(
+      /^/,
+      Joi.object({ to: Joi.string().required(), row: Joi.object().required() }),
+    ),
     remove: Joi.array().items(Joi.string()),
     answer: Joi.any(),
     fault: Joi.string(),
@@ -58,18 +61,30 @@ export async function readSeed(plain: unknown, file: string): Promise<Seed> {
     detail: Joi.any(),
   }).oxor('answer', 'fault')
   const schema = Joi.object({
-    seed: Joi.any().custom((value: unknown) => (plainText(value) === '1' ? 1 : fail())).required(),
+    seed: Joi.any()
+      .custom((value: unknown) => (plainText(value) === '1' ? 1 : fail()))
+      .required(),
     tables: Joi.object().pattern(/^/, Joi.array().items(Joi.object().unknown())).default({}),
     operations: Joi.object().pattern(/^/, Joi.array().items(rule)).default({}),
   })
-  const { value, error } = schema.validate(plain, { convert: false, errors: { label: 'path', wrap: { label: '"' } } })
-  if (error !== undefined) throw problem('TM-1014', { file, reason: error.message.replace(/^"value"/, 'the file') })
+  const { value, error } = schema.validate(plain, {
+    convert: false,
+    errors: { label: 'path', wrap: { label: '"' } },
+  })
+  if (error !== undefined)
+    throw problem('TM-1014', { file, reason: error.message.replace(/^"value"/, 'the file') })
   const seed = value as Seed
   for (const [operation, rules] of Object.entries(seed.operations)) {
     for (const each of rules) {
-      const tables = [...Object.values(each.find ?? {}), ...Object.values(each.list ?? {})].map((found) => found.in).concat(Object.values(each.add ?? {}).map((added) => added.to))
+      const tables = [...Object.values(each.find ?? {}), ...Object.values(each.list ?? {})]
+        .map((found) => found.in)
+        .concat(Object.values(each.add ?? {}).map((added) => added.to))
       const unknown = tables.find((table) => !Object.hasOwn(seed.tables, table))
-      if (unknown !== undefined) throw problem('TM-1014', { file, reason: `a rule of ${operation} names the table "${unknown}", which there is not` })
+      if (unknown !== undefined)
+        throw problem('TM-1014', {
+          file,
+          reason: `a rule of ${operation} names the table "${unknown}", which there is not`,
+        })
     }
   }
   return seed
@@ -80,7 +95,14 @@ function fail(): never {
 }
 
 /** What a rule comes to. */
-export type Played = { readonly kind: 'answer'; readonly value: unknown } | { readonly kind: 'fault'; readonly name: string; readonly reason: string; readonly detail: unknown }
+export type Played =
+  | { readonly kind: 'answer'; readonly value: unknown }
+  | {
+      readonly kind: 'fault'
+      readonly name: string
+      readonly reason: string
+      readonly detail: unknown
+    }
 
 /** The state of a stand-in: its tables, which its operations change. */
 export class SeedState {
@@ -89,7 +111,9 @@ export class SeedState {
 
   constructor(seed: Seed) {
     this.seed = seed
-    this.tables = new Map(Object.entries(seed.tables).map(([name, rows]) => [name, rows.map((row) => ({ ...row }))]))
+    this.tables = new Map(
+      Object.entries(seed.tables).map(([name, rows]) => [name, rows.map((row) => ({ ...row }))]),
+    )
   }
 
   /** Follows the first rule of an operation that fits its input (in plain form); undefined when it has none that does. */
@@ -102,11 +126,17 @@ export class SeedState {
         this.table(to).push(added)
         names.set(name, added)
       }
-      for (const [name, fields] of Object.entries(rule.set ?? {})) Object.assign(names.get(name) as object, this.fill(fields, names))
+      for (const [name, fields] of Object.entries(rule.set ?? {}))
+        Object.assign(names.get(name) as object, this.fill(fields, names))
       const played: Played =
         rule.fault === undefined
           ? { kind: 'answer', value: this.fill(rule.answer, names) }
-          : { kind: 'fault', name: rule.fault, reason: String(this.fill(rule.reason ?? rule.fault, names)), detail: this.fill(rule.detail, names) }
+          : {
+              kind: 'fault',
+              name: rule.fault,
+              reason: String(this.fill(rule.reason ?? rule.fault, names)),
+              detail: this.fill(rule.detail, names),
+            }
       for (const name of rule.remove ?? []) this.removeRow(names.get(name))
       return played
     }
@@ -119,18 +149,29 @@ export class SeedState {
       if (row === undefined) return false
       names.set(name, row)
     }
-    for (const [name, { in: table, where }] of Object.entries(rule.list ?? {})) names.set(name, this.table(table).filter((each) => this.fits(each, where ?? {}, names)))
+    for (const [name, { in: table, where }] of Object.entries(rule.list ?? {}))
+      names.set(
+        name,
+        this.table(table).filter((each) => this.fits(each, where ?? {}, names)),
+      )
     return true
   }
 
   private fits(row: Row, where: Where, names: ReadonlyMap<string, unknown>): boolean {
     return Object.entries(where).every(([field, wanted]) => {
       // A name with a dot lies inside another field.
-      const value = Object.hasOwn(row, field) ? row[field] : field.split('.').reduce<unknown>((at, step) => (isPlainObject(at) ? at[step] : undefined), row)
+      const value = Object.hasOwn(row, field)
+        ? row[field]
+        : field
+            .split('.')
+            .reduce<unknown>((at, step) => (isPlainObject(at) ? at[step] : undefined), row)
       if (isPlainObject(wanted)) {
         const least = this.fill(wanted['atLeast'], names)
         const most = this.fill(wanted['atMost'], names)
-        return (least === undefined || Number(plainText(value)) >= Number(plainText(least))) && (most === undefined || Number(plainText(value)) <= Number(plainText(most)))
+        return (
+          (least === undefined || Number(plainText(value)) >= Number(plainText(least))) &&
+          (most === undefined || Number(plainText(value)) <= Number(plainText(most)))
+        )
       }
       const filled = this.fill(wanted, names)
       return filled === undefined || plainText(value) === plainText(filled)
@@ -143,11 +184,16 @@ export class SeedState {
 
   private lookUp(path: string, names: ReadonlyMap<string, unknown>): unknown {
     const [first = '', ...rest] = stepsOf(path)
-    return first === 'next' ? this.next(rest[0] ?? '', rest[1] ?? '') : inPlain(names.get(first), rest)
+    return first === 'next'
+      ? this.next(rest[0] ?? '', rest[1] ?? '')
+      : inPlain(names.get(first), rest)
   }
 
   private next(table: string, field: string): string {
-    const numbers = this.table(table).map((row) => plainText(row[field])).filter((text) => /^\d+$/.test(text)).map(BigInt)
+    const numbers = this.table(table)
+      .map((row) => plainText(row[field]))
+      .filter((text) => /^\d+$/.test(text))
+      .map(BigInt)
     return String(numbers.reduce((most, each) => (each > most ? each : most), 0n) + 1n)
   }
 
@@ -160,7 +206,11 @@ export class SeedState {
 
   /** Remembers how all rows are now. @returns what puts them back */
   remember(): () => void {
-    const copies = [...this.tables].map(([name, rows]) => ({ name, rows, held: rows.map((row) => ({ row, copy: { ...row } })) }))
+    const copies = [...this.tables].map(([name, rows]) => ({
+      name,
+      rows,
+      held: rows.map((row) => ({ row, copy: { ...row } })),
+    }))
     return () => {
       for (const { rows, held } of copies) {
         rows.length = 0

@@ -5,7 +5,15 @@ import type { Contract, Fault, Field, Operation, Type } from '../contract/contra
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
-import type { Dialect, LoadedDocument, PlayRequest, PlayResponse, ServedDocument, SeveralCalls, UnderstoodCall } from '../dialects/dialect.js'
+import type {
+  Dialect,
+  LoadedDocument,
+  PlayRequest,
+  PlayResponse,
+  ServedDocument,
+  SeveralCalls,
+  UnderstoodCall,
+} from '../dialects/dialect.js'
 import { toPlain } from '../runtime/plain.js'
 import { sendBadly, spoiled, turnsOf, type Misbehaviour, type Temper } from './misbehaviour.js'
 import { reasonIn } from './reason.js'
@@ -50,7 +58,8 @@ export interface Event {
   readonly input?: unknown
   readonly status: number
   /** Where the answer came from. */
-  readonly answered: 'recorded' | 'by seed data' | 'by the protocol' | 'made up' | 'refused' | 'misbehaving'
+  readonly answered:
+    'recorded' | 'by seed data' | 'by the protocol' | 'made up' | 'refused' | 'misbehaving'
   readonly misbehaviour?: Misbehaviour
   /** Why it was refused: the rule of the contract that it breaks. */
   readonly reason?: string
@@ -58,7 +67,11 @@ export interface Event {
 
 export interface StandIn {
   /** Where each contract is played: its service and its metadata. */
-  readonly addresses: readonly { readonly contract: string; readonly service: string; readonly metadata: string }[]
+  readonly addresses: readonly {
+    readonly contract: string
+    readonly service: string
+    readonly metadata: string
+  }[]
   /** What was asked so far, the latest last; at most the last thousand. */
   readonly asked: readonly Event[]
   /** Puts its rows back to how the seed data has them, begins recorded answers anew, and forgets what was asked. */
@@ -85,8 +98,18 @@ type OnEvent = (event: Event) => void
  *
  * @throws Problem TM-1016 when it can't listen there
  */
-export async function startServer(parts: readonly Part[], behaviour: Behaviour, onEvent: OnEvent): Promise<StandIn> {
-  const stages = parts.map((part): Stage => ({ prefix: `/${part.name}`, part, player: part.dialect.play(part.contract), ...fresh(part), documents: new Map() }))
+export async function startServer(
+  parts: readonly Part[],
+  behaviour: Behaviour,
+  onEvent: OnEvent,
+): Promise<StandIn> {
+  const stages = parts.map((part): Stage => ({
+    prefix: `/${part.name}`,
+    part,
+    player: part.dialect.play(part.contract),
+    ...fresh(part),
+    documents: new Map(),
+  }))
   const asked: Event[] = []
   const tell = (event: Event): void => {
     if (asked.push(event) > mostRemembered) asked.shift()
@@ -97,7 +120,9 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
   const server = createServer((request, response) => {
     // Whoever breaks off in the middle is gone: that is no trouble of others.
     for (const stream of [request, response]) stream.on('error', () => undefined)
-    const handled = isCalledSo(request.headers.host, host) ? handle(stages, request, turn, tell) : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
+    const handled = isCalledSo(request.headers.host, host)
+      ? handle(stages, request, turn, tell)
+      : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
     handled.then(
       ({ answer, misbehaviour }: Handled) => {
         if (behaviour.delay === undefined) respond(response, answer, misbehaviour)
@@ -114,8 +139,14 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
   const addresses = stages.map((stage) => {
     const service = `${base}${stage.prefix}`
     const documents = stage.player.metadata(stage.part.documents, service)
-    stage.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
-    return { contract: stage.part.name, service, metadata: `${base}${documents[0]?.target ?? stage.prefix}` }
+    stage.documents = new Map(
+      documents.map((document) => [document.target.toLowerCase(), document]),
+    )
+    return {
+      contract: stage.part.name,
+      service,
+      metadata: `${base}${documents[0]?.target ?? stage.prefix}`,
+    }
   })
   return {
     addresses,
@@ -132,17 +163,28 @@ export async function startServer(parts: readonly Part[], behaviour: Behaviour, 
   }
 }
 
-const notHttpReason = 'This is no request of HTTP, or one with a method that this server does not know.\n'
+const notHttpReason =
+  'This is no request of HTTP, or one with a method that this server does not know.\n'
 const notHttp = `HTTP/1.1 400 Bad Request\r\ncontent-type: text/plain; charset=utf-8\r\ncontent-length: ${String(notHttpReason.length)}\r\nconnection: close\r\n\r\n${notHttpReason}`
 
 function fresh({ seed, recorded }: Part): Pick<Stage, 'state' | 'recorded'> {
-  return { state: seed === undefined ? undefined : new SeedState(seed), recorded: recorded === undefined ? undefined : new RecordedState(recorded) }
+  return {
+    state: seed === undefined ? undefined : new SeedState(seed),
+    recorded: recorded === undefined ? undefined : new RecordedState(recorded),
+  }
 }
 
 function listen(server: Server, port: number, host: string): Promise<void> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => {
-      const reason = error.code === 'EADDRINUSE' ? 'another program listens there' : error.code === 'EACCES' ? 'the system forbids it' : ['EADDRNOTAVAIL', 'ENOTFOUND'].includes(error.code ?? '') ? `this machine has no address ${host}` : error.message
+      const reason =
+        error.code === 'EADDRINUSE'
+          ? 'another program listens there'
+          : error.code === 'EACCES'
+            ? 'the system forbids it'
+            : ['EADDRNOTAVAIL', 'ENOTFOUND'].includes(error.code ?? '')
+              ? `this machine has no address ${host}`
+              : error.message
       reject(problem('TM-1016', { port, reason }, { cause: error }))
     })
     server.listen(port, host, resolve)
@@ -155,16 +197,43 @@ interface Handled {
   readonly misbehaviour?: Misbehaviour | undefined
 }
 
-async function handle(stages: readonly Stage[], request: IncomingMessage, turn: () => Misbehaviour | undefined, tell: OnEvent): Promise<Handled> {
+async function handle(
+  stages: readonly Stage[],
+  request: IncomingMessage,
+  turn: () => Misbehaviour | undefined,
+  tell: OnEvent,
+): Promise<Handled> {
   const target = request.url ?? '/'
   const path = target.replace(/[?#].*$/, '')
   const stage = stages.find(({ prefix }) => path === prefix || path.startsWith(`${prefix}/`))
-  if (stage === undefined) return { answer: { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `Nothing is played here. There is: ${stages.map(({ prefix }) => prefix).join(', ')}\n` } }
+  if (stage === undefined)
+    return {
+      answer: {
+        status: 404,
+        headers: { 'content-type': 'text/plain; charset=utf-8' },
+        body: `Nothing is played here. There is: ${stages.map(({ prefix }) => prefix).join(', ')}\n`,
+      },
+    }
   const document = stage.documents.get(target.toLowerCase())
-  if (request.method === 'GET' && document !== undefined) return { answer: { status: 200, headers: { 'content-type': document.mediaType }, body: document.text } }
+  if (request.method === 'GET' && document !== undefined)
+    return {
+      answer: { status: 200, headers: { 'content-type': document.mediaType }, body: document.text },
+    }
   const body = await readBody(request)
-  if (body === undefined) return { answer: { status: 413, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `A request of more than ${String(largestRequest / 1024 / 1024)} MB is not read.\n` } }
-  const asked: PlayRequest = { method: request.method ?? 'GET', target, headers: singleHeaders(request), body }
+  if (body === undefined)
+    return {
+      answer: {
+        status: 413,
+        headers: { 'content-type': 'text/plain; charset=utf-8' },
+        body: `A request of more than ${String(largestRequest / 1024 / 1024)} MB is not read.\n`,
+      },
+    }
+  const asked: PlayRequest = {
+    method: request.method ?? 'GET',
+    target,
+    headers: singleHeaders(request),
+    body,
+  }
   const misbehaviour = turn()
   if (misbehaviour !== undefined) return misbehave(stage, asked, misbehaviour, tell)
   return { answer: play(stage, asked, tell) }
@@ -173,42 +242,89 @@ async function handle(stages: readonly Stage[], request: IncomingMessage, turn: 
 function play(stage: Stage, asked: PlayRequest, tell: OnEvent): PlayResponse {
   const recorded = stage.recorded?.play(asked, stage.prefix)
   const several = recorded === undefined ? stage.player.several?.(asked) : undefined
-  if (several !== undefined) return 'units' in several ? handleSeveral(stage, several, tell) : several
+  if (several !== undefined)
+    return 'units' in several ? handleSeveral(stage, several, tell) : several
   return handleOne(stage, asked, tell, recorded)
 }
 
 /** What would be answered, spoiled. Nothing happens to the rows of a stand-in that fails. */
-function misbehave(stage: Stage, asked: PlayRequest, misbehaviour: Misbehaviour, tell: OnEvent): Handled {
+function misbehave(
+  stage: Stage,
+  asked: PlayRequest,
+  misbehaviour: Misbehaviour,
+  tell: OnEvent,
+): Handled {
   const undo = stage.state?.remember()
   const told: Event[] = []
   const good = play(stage, asked, (event) => void told.push(event))
   undo?.()
   const [event] = told
   const understood = misbehaviour === 'faulty' ? stage.player.understand(asked) : undefined
-  const answer = understood !== undefined && 'operation' in understood ? understood.fault(unknownFault(understood.operation, '500'), undefined, 'Something went wrong inside the service.') : (spoiled(misbehaviour, good) ?? good)
-  tell({ contract: stage.part.name, operation: `${asked.method} ${asked.target}`, ...event, status: answer.status, answered: 'misbehaving', misbehaviour })
+  const answer =
+    understood !== undefined && 'operation' in understood
+      ? understood.fault(
+          unknownFault(understood.operation, '500'),
+          undefined,
+          'Something went wrong inside the service.',
+        )
+      : (spoiled(misbehaviour, good) ?? good)
+  tell({
+    contract: stage.part.name,
+    operation: `${asked.method} ${asked.target}`,
+    ...event,
+    status: answer.status,
+    answered: 'misbehaving',
+    misbehaviour,
+  })
   return { answer, misbehaviour }
 }
 
-function handleOne(stage: Stage, request: PlayRequest, tell: OnEvent, recorded?: PlayResponse): PlayResponse {
+function handleOne(
+  stage: Stage,
+  request: PlayRequest,
+  tell: OnEvent,
+  recorded?: PlayResponse,
+): PlayResponse {
   const contract = stage.part.name
   const understood = stage.player.understand(request)
   if (!('operation' in understood)) {
     const answer = recorded ?? understood
     // What needs no operation, like a list of what there is, is no refusal.
     const refused = recorded === undefined && answer.status >= 400
-    tell({ contract, operation: `${request.method} ${request.target}`, status: answer.status, answered: recorded !== undefined ? 'recorded' : refused ? 'refused' : 'by the protocol', ...(refused ? { reason: reasonIn(answer) } : {}) })
+    tell({
+      contract,
+      operation: `${request.method} ${request.target}`,
+      status: answer.status,
+      answered: recorded !== undefined ? 'recorded' : refused ? 'refused' : 'by the protocol',
+      ...(refused ? { reason: reasonIn(answer) } : {}),
+    })
     return answer
   }
   const isChosen = stage.part.chosen?.has(pathOf(understood.operation)) !== false
-  const performed = recorded !== undefined ? { answer: recorded, answered: 'recorded' as const } : isChosen ? perform(stage, understood) : { answer: notChosen(understood.operation), answered: 'refused' as const }
+  const performed =
+    recorded !== undefined
+      ? { answer: recorded, answered: 'recorded' as const }
+      : isChosen
+        ? perform(stage, understood)
+        : { answer: notChosen(understood.operation), answered: 'refused' as const }
   const { answer, answered } = performed
-  tell({ contract, operation: pathOf(understood.operation), input: toPlain(understood.input), status: answer.status, answered, ...(answered === 'refused' ? { reason: reasonIn(answer) } : {}) })
+  tell({
+    contract,
+    operation: pathOf(understood.operation),
+    input: toPlain(understood.input),
+    status: answer.status,
+    answered,
+    ...(answered === 'refused' ? { reason: reasonIn(answer) } : {}),
+  })
   return answer
 }
 
 function notChosen(operation: Operation): PlayResponse {
-  return { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `${pathOf(operation)} is not played: "only" in tolmach.yaml leaves it out.\n` }
+  return {
+    status: 404,
+    headers: { 'content-type': 'text/plain; charset=utf-8' },
+    body: `${pathOf(operation)} is not played: "only" in tolmach.yaml leaves it out.\n`,
+  }
 }
 
 /** Plays unit after unit; what happened in one that failed did not happen. */
@@ -234,16 +350,28 @@ function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): Play
 }
 
 /** Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with a made-up outcome. */
-function perform({ part, state }: Stage, call: UnderstoodCall): { answer: PlayResponse; answered: Event['answered'] } {
+function perform(
+  { part, state }: Stage,
+  call: UnderstoodCall,
+): { answer: PlayResponse; answered: Event['answered'] } {
   const { operation } = call
   const played = state?.play(pathOf(operation), toPlain(call.input) as Record<string, unknown>)
   if (played?.kind === 'fault') {
     const fault = operation.faults.find((each) => each.name === played.name)
-    return { answer: fault === undefined ? call.fault(unknownFault(operation, played.name), undefined, played.reason) : call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason), answered: 'by seed data' }
+    return {
+      answer:
+        fault === undefined
+          ? call.fault(unknownFault(operation, played.name), undefined, played.reason)
+          : call.fault(fault, fromPlain(part.contract, fault.type, played.detail), played.reason),
+      answered: 'by seed data',
+    }
   }
   const performed = played === undefined ? call.perform?.((table) => state?.rows(table)) : undefined
   if (performed !== undefined) return { answer: performed, answered: 'by the protocol' }
-  return { answer: call.answer(outcomeValue(part, operation, played?.value, played !== undefined)), answered: played === undefined ? 'made up' : 'by seed data' }
+  return {
+    answer: call.answer(outcomeValue(part, operation, played?.value, played !== undefined)),
+    answered: played === undefined ? 'made up' : 'by seed data',
+  }
 }
 
 /** A fault that the contract does not declare. */
@@ -251,15 +379,23 @@ function unknownFault({ origin }: Operation, name: string): Fault {
   return { name, type: { kind: 'nothing', origin }, origin }
 }
 
-function outcomeValue(part: Part, { outcome }: Operation, plain: unknown, isKnown: boolean): unknown {
-  const value = (field: Field): unknown => fromPlain(part.contract, field.type, part.improvise(field.type, field.name))
+function outcomeValue(
+  part: Part,
+  { outcome }: Operation,
+  plain: unknown,
+  isKnown: boolean,
+): unknown {
+  const value = (field: Field): unknown =>
+    fromPlain(part.contract, field.type, part.improvise(field.type, field.name))
   switch (outcome.kind) {
     case 'nothing':
       return undefined
     case 'value':
       return isKnown ? fromPlain(part.contract, outcome.field.type, plain) : value(outcome.field)
     case 'record':
-      return isKnown ? fieldsFromPlain(part.contract, outcome.fields, isPlainObject(plain) ? plain : {}) : Object.fromEntries(outcome.fields.map((field) => [field.name, value(field)]))
+      return isKnown
+        ? fieldsFromPlain(part.contract, outcome.fields, isPlainObject(plain) ? plain : {})
+        : Object.fromEntries(outcome.fields.map((field) => [field.name, value(field)]))
   }
 }
 
@@ -275,11 +411,20 @@ async function readBody(request: IncomingMessage): Promise<Uint8Array | undefine
 }
 
 function singleHeaders(request: IncomingMessage): Record<string, string> {
-  return Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value.join(', ') : (value ?? '')]))
+  return Object.fromEntries(
+    Object.entries(request.headers).map(([name, value]) => [
+      name,
+      Array.isArray(value) ? value.join(', ') : (value ?? ''),
+    ]),
+  )
 }
 
 /** Sends an answer; one that HTTP can't carry becomes one that says so. */
-function respond(response: ServerResponse, answer: PlayResponse, misbehaviour?: Misbehaviour): void {
+function respond(
+  response: ServerResponse,
+  answer: PlayResponse,
+  misbehaviour?: Misbehaviour,
+): void {
   if (response.destroyed) return
   try {
     if (misbehaviour !== undefined && sendBadly(misbehaviour, answer, response)) return
@@ -298,7 +443,11 @@ function respond(response: ServerResponse, answer: PlayResponse, misbehaviour?: 
 
 /** What is answered when an exchange goes wrong in the stand-in itself: the others go on. */
 function ownFailure(error: unknown): PlayResponse {
-  return { status: 500, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `The stand-in can't answer this: ${error instanceof Error ? error.message : String(error)}\n` }
+  return {
+    status: 500,
+    headers: { 'content-type': 'text/plain; charset=utf-8' },
+    body: `The stand-in can't answer this: ${error instanceof Error ? error.message : String(error)}\n`,
+  }
 }
 
 /**
@@ -307,10 +456,23 @@ function ownFailure(error: unknown): PlayResponse {
  */
 function isCalledSo(called: string | undefined, host: string): boolean {
   if (called === undefined) return true
-  const name = called.replace(/:\d+$/, '').replace(/^\[|\]$/g, '').toLowerCase()
-  return name === 'localhost' || name.endsWith('.localhost') || isIP(name) !== 0 || name === host.toLowerCase() || name === hostname().toLowerCase()
+  const name = called
+    .replace(/:\d+$/, '')
+    .replace(/^\[|\]$/g, '')
+    .toLowerCase()
+  return (
+    name === 'localhost' ||
+    name.endsWith('.localhost') ||
+    isIP(name) !== 0 ||
+    name === host.toLowerCase() ||
+    name === hostname().toLowerCase()
+  )
 }
 
 function misdirected(called: string): PlayResponse {
-  return { status: 421, headers: { 'content-type': 'text/plain; charset=utf-8' }, body: `The stand-in is not called ${JSON.stringify(called)}. Call it by its address, or as localhost.\n` }
+  return {
+    status: 421,
+    headers: { 'content-type': 'text/plain; charset=utf-8' },
+    body: `The stand-in is not called ${JSON.stringify(called)}. Call it by its address, or as localhost.\n`,
+  }
 }

@@ -7,7 +7,14 @@ import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
 import { pascalCase } from '../naming/identifiers.js'
-import { codeInMarkdown, docComment, fenced, identifier, propertyName, quoted } from '../printing/escaping.js'
+import {
+  codeInMarkdown,
+  docComment,
+  fenced,
+  identifier,
+  propertyName,
+  quoted,
+} from '../printing/escaping.js'
 import { firstLines, type InputMaker } from './first-lines.js'
 import { Page, type PrintOptions } from '../printing/page.js'
 import { readmeText } from './readme.js'
@@ -36,14 +43,20 @@ export interface ClientOptions extends PrintOptions {
   readonly sample: InputMaker
 }
 
-const header = '// Written by Tolmach from the service\'s metadata. Changes made here are lost when it is generated again.\n'
+const header =
+  "// Written by Tolmach from the service's metadata. Changes made here are lost when it is generated again.\n"
 
 /**
  * Writes a client as texts; touches no disk. The same contract, names and options give the same bytes.
  *
  * @returns the files, sorted by path, manifest.json among them
  */
-export function clientFiles(whole: Contract, names: Names, dialect: Dialect, options: ClientOptions): GeneratedFile[] {
+export function clientFiles(
+  whole: Contract,
+  names: Names,
+  dialect: Dialect,
+  options: ClientOptions,
+): GeneratedFile[] {
   const contract = neededOf(whole)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
@@ -56,16 +69,31 @@ export function clientFiles(whole: Contract, names: Names, dialect: Dialect, opt
   const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
-    ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({ path: `runtime/${path}`, text: header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix) })),
+    ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({
+      path: `runtime/${path}`,
+      text:
+        header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix),
+    })),
     { path: 'settings.example.env', text: settingsTemplate(contract, names, dialect, options) },
     { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
   files.sort((a, b) => compare(a.path, b.path))
-  return [...files, { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) }]
+  return [
+    ...files,
+    { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) },
+  ]
 }
 
 /** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
-const nodeFiles = [code`node/authorization-code.ts`, code`node/cookies.ts`, code`node/ntlm.ts`, code`node/platform.ts`, code`node/proxy.ts`, code`node/response.ts`, code`node/transport.ts`]
+const nodeFiles = [
+  code`node/authorization-code.ts`,
+  code`node/cookies.ts`,
+  code`node/ntlm.ts`,
+  code`node/platform.ts`,
+  code`node/proxy.ts`,
+  code`node/response.ts`,
+  code`node/transport.ts`,
+]
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {
@@ -76,7 +104,13 @@ function missing(path: string): never {
   throw new Error(`the runtime has no file ${path}`)
 }
 
-function manifestText(contract: Contract, names: Names, dialect: Dialect, files: readonly GeneratedFile[], options: ClientOptions): string {
+function manifestText(
+  contract: Contract,
+  names: Names,
+  dialect: Dialect,
+  files: readonly GeneratedFile[],
+  options: ClientOptions,
+): string {
   const manifest = {
     writtenBy: 'tolmach',
     contract: options.contractName,
@@ -100,7 +134,14 @@ function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   return groups
 }
 
-function clientPage(contract: Contract, names: Names, operations: readonly Operation[], texts: TypeTexts, dialect: Dialect, options: ClientOptions): Page {
+function clientPage(
+  contract: Contract,
+  names: Names,
+  operations: readonly Operation[],
+  texts: TypeTexts,
+  dialect: Dialect,
+  options: ClientOptions,
+): Page {
   const page = new Page('client')
   const name = page.declare(names.class)
   const connection = page.useType('runtime/connection', 'Connection')
@@ -109,16 +150,22 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
   const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
   const named = [...groups].filter(([group]) => group !== '')
-  const groupClass = (group: string): Code => identifier(names.groups[group] ?? `${names.class}${pascalCase(group)}`)
+  const groupClass = (group: string): Code =>
+    identifier(names.groups[group] ?? `${names.class}${pascalCase(group)}`)
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
     code`export class ${name} {`,
     code`  readonly connection: ${connection}`,
-    ...named.map(([group]) => code`  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`),
+    ...named.map(
+      ([group]) => code`  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`,
+    ),
     code``,
     code`  constructor(settings: ${settings} = {}) {`,
     code`    this.connection = ${connect}(settings)`,
-    ...named.map(([group]) => code`    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`),
+    ...named.map(
+      ([group]) =>
+        code`    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`,
+    ),
     code`  }`,
     code``,
     ...docComment([`Settings from ${variableNames(dialect, options.contractName)}.`], '  '),
@@ -127,7 +174,8 @@ function clientPage(contract: Contract, names: Names, operations: readonly Opera
     code`  }`,
   )
   // One by one: a call can take only so many arguments.
-  for (const operation of groups.get('') ?? []) page.print(...method(operation, texts, page, dialect))
+  for (const operation of groups.get('') ?? [])
+    page.print(...method(operation, texts, page, dialect))
   page.print(
     code``,
     code`  /** Ends the calls that are under way; later ones are refused. */`,
@@ -161,14 +209,22 @@ function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dia
   const [call] = exportedNames(texts.names, operation)
   return [
     code``,
-    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined], '  '),
+    ...docComment(
+      [operation.documentation, operation.deprecated === true ? '@deprecated' : undefined],
+      '  ',
+    ),
     code`  ${methodHead(operation, texts, page, dialect)} {`,
     code`    return ${page.use(`operations/${call}`, call)}(this.connection, input, thisCall)`,
     code`  }`,
   ]
 }
 
-function settingsPage(contract: Contract, names: Names, dialect: Dialect, options: ClientOptions): Page {
+function settingsPage(
+  contract: Contract,
+  names: Names,
+  dialect: Dialect,
+  options: ClientOptions,
+): Page {
   const page = new Page('settings')
   for (const name of ['endpoints', 'connect', 'settings']) page.declare(name)
   const settings = page.useType('runtime/connection', 'Settings')
@@ -188,14 +244,38 @@ function settingsPage(contract: Contract, names: Names, dialect: Dialect, option
   return page
 }
 
-function indexPage(contract: Contract, names: Names, operations: readonly Operation[], types: Page, dialect: Dialect, options: ClientOptions): Page {
+function indexPage(
+  contract: Contract,
+  names: Names,
+  operations: readonly Operation[],
+  types: Page,
+  dialect: Dialect,
+  options: ClientOptions,
+): Page {
   const page = new Page('index')
-  const first = firstLines(contract, names, operations, options.sample, `./index${options.importSuffix}`)
-  page.printHead(code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(first), '\n')}`]), '\n')}\n`)
-  const modules = ['client', 'settings', ...(types.isEmpty() ? [] : ['types']), ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`), 'runtime/failures']
+  const first = firstLines(
+    contract,
+    names,
+    operations,
+    options.sample,
+    `./index${options.importSuffix}`,
+  )
+  page.printHead(
+    code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(first), '\n')}`]), '\n')}\n`,
+  )
+  const modules = [
+    'client',
+    'settings',
+    ...(types.isEmpty() ? [] : ['types']),
+    ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`),
+    'runtime/failures',
+  ]
   for (const module of modules) page.reexport(module)
   page.reexport('runtime/connection', code`{ close, settingsFrom }`)
-  page.reexport('runtime/connection', code`type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }`)
+  page.reexport(
+    'runtime/connection',
+    code`type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }`,
+  )
   page.reexport('runtime/plain', code`{ toPlain, type Plain }`)
   for (const [module, clause] of dialect.emit.reexports) page.reexport(module, clause)
   return page
@@ -208,7 +288,21 @@ export function variablePrefix(contractName: string): string {
 
 /** The variables that fill a client's settings, as a list in Markdown. */
 export function variableNames(dialect: Dialect, contractName: string): Markdown {
-  const names = ['URL', 'ENDPOINT', 'USER', 'PASSWORD', 'DIGEST', 'TOKEN', 'KEY', 'CLIENT_ID', 'CLIENT_SECRET', ...(dialect.emit.variables ?? []), 'TIME_LIMIT', 'RETRIES', 'MOST_BYTES']
+  const names = [
+    'URL',
+    'ENDPOINT',
+    'USER',
+    'PASSWORD',
+    'DIGEST',
+    'TOKEN',
+    'KEY',
+    'CLIENT_ID',
+    'CLIENT_SECRET',
+    ...(dialect.emit.variables ?? []),
+    'TIME_LIMIT',
+    'RETRIES',
+    'MOST_BYTES',
+  ]
   const all = names.map((name) => codeInMarkdown(`${variablePrefix(contractName)}_${name}`))
   return markdown`${joined(all.slice(0, -1), ', ')} and ${all.at(-1) ?? markdown``}`
 }

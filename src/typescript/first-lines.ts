@@ -4,7 +4,13 @@ import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
 import { fieldsOf, resolve } from '../contract/queries.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
-import { identifier, memberAccess, plainLiteral, propertyName, quoted } from '../printing/escaping.js'
+import {
+  identifier,
+  memberAccess,
+  plainLiteral,
+  propertyName,
+  quoted,
+} from '../printing/escaping.js'
 import { code, joined, type Code } from '../printing/safe-text.js'
 
 /** Makes an input in plain form that satisfies an operation. */
@@ -22,34 +28,72 @@ const mostLines = 24
  * @param from the module that the class is imported from
  * @returns no lines when there is no operation
  */
-export function firstLines(contract: Contract, names: Names, operations: readonly Operation[], sample: InputMaker, from = './index.js'): Code[] {
+export function firstLines(
+  contract: Contract,
+  names: Names,
+  operations: readonly Operation[],
+  sample: InputMaker,
+  from = './index.js',
+): Code[] {
   const operation = firstToCall(contract, operations)
   if (operation === undefined) return []
   const group = groupOf(operation)
   const variable = clientVariable(names)
   const className = identifier(names.class)
   const path = code`${variable}${group === undefined ? code`` : memberAccess(groupName(group))}${memberAccess(methodName(operation))}`
-  const isNeeded = operation.inputs.some((input) => !input.optional && input.place !== 'messageHeader')
-  const [open, close] = isIterable(operation) ? [code`for await (const each of `, code`) console.log(each)`] : operation.outcome.kind === 'nothing' ? [code`await `, code``] : [code`console.log(await `, code`)`]
+  const isNeeded = operation.inputs.some(
+    (input) => !input.optional && input.place !== 'messageHeader',
+  )
+  const [open, close] = isIterable(operation)
+    ? [code`for await (const each of `, code`) console.log(each)`]
+    : operation.outcome.kind === 'nothing'
+      ? [code`await `, code``]
+      : [code`console.log(await `, code`)`]
   const room = lineLength - open.length - path.length - close.length
-  const input = isNeeded ? literalLines(typed(contract, names, operation, sample(operation)), room) : [code``]
-  const head = [code`import { ${className} } from ${quoted(from)}`, code`const ${variable} = new ${className}()`]
-  if (isTooLong(input)) return [...head, code`export default async (input: Parameters<typeof ${path}>[0]) => {`, code`  ${open}${path}(input)${close}`, code`}`]
+  const input = isNeeded
+    ? literalLines(typed(contract, names, operation, sample(operation)), room)
+    : [code``]
+  const head = [
+    code`import { ${className} } from ${quoted(from)}`,
+    code`const ${variable} = new ${className}()`,
+  ]
+  if (isTooLong(input))
+    return [
+      ...head,
+      code`export default async (input: Parameters<typeof ${path}>[0]) => {`,
+      code`  ${open}${path}(input)${close}`,
+      code`}`,
+    ]
   const [first = code``, ...rest] = input
-  return [...head, ...(rest.length === 0 ? [code`${open}${path}(${first})${close}`] : [code`${open}${path}(${first}`, ...rest.slice(0, -1), code`${rest.at(-1) ?? code``})${close}`])]
+  return [
+    ...head,
+    ...(rest.length === 0
+      ? [code`${open}${path}(${first})${close}`]
+      : [
+          code`${open}${path}(${first}`,
+          ...rest.slice(0, -1),
+          code`${rest.at(-1) ?? code``})${close}`,
+        ]),
+  ]
 }
 
 /** An input that nobody would write there: it comes from elsewhere. */
 function isTooLong(input: readonly Code[]): boolean {
-  return input.length > mostLines || input.reduce((sum, line) => sum + line.length, 0) > mostLines * lineLength
+  return (
+    input.length > mostLines ||
+    input.reduce((sum, line) => sum + line.length, 0) > mostLines * lineLength
+  )
 }
 
 /** What answers something and needs nothing, best of all a list; else what needs least. */
 function firstToCall(contract: Contract, operations: readonly Operation[]): Operation | undefined {
   const answering = operations.filter((each) => each.outcome.kind !== 'nothing')
   const easy = answering.filter((each) => required(each) === 0)
-  const isList = ({ outcome }: Operation): boolean => outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
-  const [least] = [...(answering.length > 0 ? answering : operations)].sort((a, b) => required(a) - required(b))
+  const isList = ({ outcome }: Operation): boolean =>
+    outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
+  const [least] = [...(answering.length > 0 ? answering : operations)].sort(
+    (a, b) => required(a) - required(b),
+  )
   return easy.find(isIterable) ?? easy.find(isList) ?? easy[0] ?? least
 }
 
@@ -62,34 +106,58 @@ function isIterable({ outcome }: Operation): boolean {
 }
 
 /** An input in the types of the client. */
-function typed(contract: Contract, names: Names, operation: Operation, plain: Readonly<Record<string, unknown>>): Record<string, unknown> {
+function typed(
+  contract: Contract,
+  names: Names,
+  operation: Operation,
+  plain: Readonly<Record<string, unknown>>,
+): Record<string, unknown> {
   const headers = operation.inputs.filter(({ place }) => place === 'messageHeader')
   const others = operation.inputs.filter(({ place }) => place !== 'messageHeader')
   const inputs = kindsOfFields(contract, names, others, fieldsFromPlain(contract, others, plain))
   const given = plain['headers']
-  return headers.length === 0 || !isPlainObject(given) ? inputs : { ...inputs, headers: kindsOfFields(contract, names, headers, fieldsFromPlain(contract, headers, given)) }
+  return headers.length === 0 || !isPlainObject(given)
+    ? inputs
+    : {
+        ...inputs,
+        headers: kindsOfFields(contract, names, headers, fieldsFromPlain(contract, headers, given)),
+      }
 }
 
 /** A value in which every record says what kind it is where TypeScript wants it to: where its type extends another one. */
 function withKinds(contract: Contract, names: Names, type: Type, value: unknown): unknown {
   if (Array.isArray(value)) {
     const actual = resolve(contract, type)
-    return actual.kind === 'list' ? value.map((item) => withKinds(contract, names, actual.item, item)) : value
+    return actual.kind === 'list'
+      ? value.map((item) => withKinds(contract, names, actual.item, item))
+      : value
   }
   if (!isPlainObject(value)) return value
   const actual = resolve(contract, type)
   if (actual.kind !== 'record') return value
   const fields = kindsOfFields(contract, names, fieldsOf(contract, actual), value)
   const id = actual.variantOf ?? (type.kind === 'reference' ? type.to : undefined)
-  return actual.base === undefined || id === undefined || '$is' in value ? fields : { $is: names.types[id] ?? '', ...fields }
+  return actual.base === undefined || id === undefined || '$is' in value
+    ? fields
+    : { $is: names.types[id] ?? '', ...fields }
 }
 
-function kindsOfFields(contract: Contract, names: Names, fields: readonly Field[], values: Readonly<Record<string, unknown>>): Record<string, unknown> {
+function kindsOfFields(
+  contract: Contract,
+  names: Names,
+  fields: readonly Field[],
+  values: Readonly<Record<string, unknown>>,
+): Record<string, unknown> {
   const made: Record<string, unknown> = {}
   for (const [name, value] of Object.entries(values)) {
     const field = fields.find((each) => each.name === name)
     // A field may be called __proto__.
-    Object.defineProperty(made, name, { value: field === undefined ? value : withKinds(contract, names, field.type, value), enumerable: true, writable: true, configurable: true })
+    Object.defineProperty(made, name, {
+      value: field === undefined ? value : withKinds(contract, names, field.type, value),
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   }
   return made
 }
@@ -102,18 +170,41 @@ export function clientVariable(names: Names): Code {
 /** A value as a literal of TypeScript: on one line where it is short enough, else a member a line. */
 export function literalLines(value: unknown, room: number): Code[] {
   const line = literal(value)
-  if (line.length <= room || typeof value !== 'object' || value === null || value instanceof Uint8Array) return [line]
+  if (
+    line.length <= room ||
+    typeof value !== 'object' ||
+    value === null ||
+    value instanceof Uint8Array
+  )
+    return [line]
   const [open, close] = Array.isArray(value) ? [code`[`, code`]`] : [code`{`, code`}`]
-  const members = Array.isArray(value) ? value.map((each) => [code``, each as unknown] as const) : Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => [code`${propertyName(name)}: `, each as unknown] as const)
-  return [open, ...members.flatMap(([lead, each]) => literalLines(each, lineLength - 2).map((text, at, all) => code`  ${at === 0 ? lead : code``}${text}${at === all.length - 1 ? code`,` : code``}`)), close]
+  const members = Array.isArray(value)
+    ? value.map((each) => [code``, each as unknown] as const)
+    : Object.entries(value)
+        .filter(([, each]) => each !== undefined)
+        .map(([name, each]) => [code`${propertyName(name)}: `, each as unknown] as const)
+  return [
+    open,
+    ...members.flatMap(([lead, each]) =>
+      literalLines(each, lineLength - 2).map(
+        (text, at, all) =>
+          code`  ${at === 0 ? lead : code``}${text}${at === all.length - 1 ? code`,` : code``}`,
+      ),
+    ),
+    close,
+  ]
 }
 
 function literal(value: unknown): Code {
   if (typeof value === 'string') return quoted(value)
   if (typeof value === 'bigint') return plainLiteral(value)
-  if (value instanceof Uint8Array) return code`Uint8Array.of(${joined([...value].map(plainLiteral), ', ')})`
+  if (value instanceof Uint8Array)
+    return code`Uint8Array.of(${joined([...value].map(plainLiteral), ', ')})`
   if (Array.isArray(value)) return code`[${joined(value.map(literal), ', ')}]`
-  if (typeof value !== 'object' || value === null) return plainLiteral(value as number | boolean | null | undefined)
-  const members = Object.entries(value).filter(([, each]) => each !== undefined).map(([name, each]) => code`${propertyName(name)}: ${literal(each)}`)
+  if (typeof value !== 'object' || value === null)
+    return plainLiteral(value as number | boolean | null | undefined)
+  const members = Object.entries(value)
+    .filter(([, each]) => each !== undefined)
+    .map(([name, each]) => code`${propertyName(name)}: ${literal(each)}`)
   return members.length === 0 ? code`{}` : code`{ ${joined(members, ', ')} }`
 }

@@ -11,11 +11,19 @@ import { code, joined, type Code } from '../printing/safe-text.js'
  * @param call what does the work: a function of the runtime that takes the connection, the operation, the input and what belongs to this call
  * @param remarks further lines of its documentation
  */
-export function printFunction({ operation, names, page, signature }: OperationContext, call: Code, remarks: readonly string[] = []): void {
+export function printFunction(
+  { operation, names, page, signature }: OperationContext,
+  call: Code,
+  remarks: readonly string[] = [],
+): void {
   const [name] = exportedNames(names, operation)
   page.print(
     code``,
-    ...docComment([operation.documentation, operation.deprecated === true ? '@deprecated' : undefined, ...remarks]),
+    ...docComment([
+      operation.documentation,
+      operation.deprecated === true ? '@deprecated' : undefined,
+      ...remarks,
+    ]),
     code`export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
     code`  return ${call}(connection, operation, input, thisCall)`,
     code`}`,
@@ -23,19 +31,32 @@ export function printFunction({ operation, names, page, signature }: OperationCo
 }
 
 /** Prints the type of the faults that an operation declares, and the guard that tells them. */
-export function printFaults({ contract, operation, names, page }: OperationContext, faults: OperationContext['operation']['faults']): void {
+export function printFaults(
+  { contract, operation, names, page }: OperationContext,
+  faults: OperationContext['operation']['faults'],
+): void {
   if (faults.length === 0) return
   const [call, , , fault, guard] = exportedNames(names, operation)
   const serviceFault = page.use('runtime/failures', 'ServiceFault')
   const detail = (type: Type): Code => {
     const named = type.kind === 'reference' ? namedType(contract, type.to) : undefined
-    return named === undefined || named.kind === 'list' ? code`unknown` : page.useType('types', names.types[named.id] ?? '')
+    return named === undefined || named.kind === 'list'
+      ? code`unknown`
+      : page.useType('types', names.types[named.id] ?? '')
   }
   const conditions = faults.map((each) => code`error.fault === ${quoted(each.name)}`)
   page.print(
     code``,
-    ...docComment([`The faults that ${call} declares.`, ...faults.filter((each) => each.documentation !== undefined).map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)]),
-    code`export type ${fault} = ${joined(faults.map((each) => code`${serviceFault}<${quoted(each.name)}, ${detail(each.type)}>`), ' | ')}`,
+    ...docComment([
+      `The faults that ${call} declares.`,
+      ...faults
+        .filter((each) => each.documentation !== undefined)
+        .map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`),
+    ]),
+    code`export type ${fault} = ${joined(
+      faults.map((each) => code`${serviceFault}<${quoted(each.name)}, ${detail(each.type)}>`),
+      ' | ',
+    )}`,
     code``,
     code`/** Is a caught error one of the faults that ${call} declares? */`,
     code`export function ${guard}(error: unknown): error is ${fault} {`,

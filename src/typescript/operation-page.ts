@@ -13,21 +13,43 @@ export function operationPage(operation: Operation, texts: TypeTexts, dialect: D
   const exports = exportedNames(names, operation)
   const [call, input, outcome] = exports
   const page = new Page(`operations/${call}`)
-  for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error']) page.declare(name)
+  for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error'])
+    page.declare(name)
   const { outcome: promised } = operation
   const outcomeType = promised.kind === 'record' ? outcome : soleOutcome(operation, texts, page)
-  const context = { contract: texts.contract, names, operation, page, inputType: input, outcomeType }
+  const context = {
+    contract: texts.contract,
+    names,
+    operation,
+    page,
+    inputType: input,
+    outcomeType,
+  }
   const declaration = dialect.emit.declaration?.(context) ?? {}
   page.print(...inputDeclaration(operation, input, declaration, texts, page))
-  if (promised.kind === 'record') page.print(code``, ...docComment([`What ${call} returns.`]), ...outcomeDeclaration(promised.fields, outcome, texts, page))
-  dialect.emit.operation({ ...context, signature: declaration.signature ?? usualSignature(operation, input, outcomeType) })
+  if (promised.kind === 'record')
+    page.print(
+      code``,
+      ...docComment([`What ${call} returns.`]),
+      ...outcomeDeclaration(promised.fields, outcome, texts, page),
+    )
+  dialect.emit.operation({
+    ...context,
+    signature: declaration.signature ?? usualSignature(operation, input, outcomeType),
+  })
   return page
 }
 
 /** Input in, promise of the outcome out. */
 function usualSignature(operation: Operation, inputType: Code, outcomeType: Code): Signature {
-  const allOptional = operation.inputs.every((each) => each.optional || each.place === 'messageHeader')
-  return { typeParameters: code``, input: code`input: ${inputType}${allOptional ? code` = {}` : code``}`, returns: code`Promise<${outcomeType}>` }
+  const allOptional = operation.inputs.every(
+    (each) => each.optional || each.place === 'messageHeader',
+  )
+  return {
+    typeParameters: code``,
+    input: code`input: ${inputType}${allOptional ? code` = {}` : code``}`,
+    returns: code`Promise<${outcomeType}>`,
+  }
 }
 
 function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): Code {
@@ -37,14 +59,34 @@ function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): Code {
   return code`${texts.of(field.type, page)}${field.nullable ? code` | null` : code``}${field.optional && !isList ? code` | undefined` : code``}`
 }
 
-function inputDeclaration(operation: Operation, name: Code, { inputBase }: Declaration, texts: TypeTexts, page: Page): Code[] {
-  if (operation.inputs.length === 0) return [code`/** There is nothing to give. */`, code`export type ${name} = Record<string, never>`]
+function inputDeclaration(
+  operation: Operation,
+  name: Code,
+  { inputBase }: Declaration,
+  texts: TypeTexts,
+  page: Page,
+): Code[] {
+  if (operation.inputs.length === 0)
+    return [
+      code`/** There is nothing to give. */`,
+      code`export type ${name} = Record<string, never>`,
+    ]
   const own = operation.inputs.filter((field) => inputBase?.covers.includes(field.name) !== true)
-  if (inputBase !== undefined && own.length === 0) return [code`export type ${name} = ${inputBase.text}`]
+  if (inputBase !== undefined && own.length === 0)
+    return [code`export type ${name} = ${inputBase.text}`]
   const plain = own.filter((input) => input.place !== 'messageHeader')
   const headers = own.filter((input) => input.place === 'messageHeader')
-  const headerLines = headers.length === 0 ? [] : [code`  /** Message headers. */`, code`  headers?: {`, ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')), code`  }`]
-  if (operation.choices !== undefined) return choiceDeclaration(texts, name, plain, operation.choices, headerLines, page)
+  const headerLines =
+    headers.length === 0
+      ? []
+      : [
+          code`  /** Message headers. */`,
+          code`  headers?: {`,
+          ...headers.flatMap((field: InputField) => texts.propertyLines(field, page, '    ')),
+          code`  }`,
+        ]
+  if (operation.choices !== undefined)
+    return choiceDeclaration(texts, name, plain, operation.choices, headerLines, page)
   return [
     code`export interface ${name}${inputBase === undefined ? code`` : code` extends ${inputBase.text}`} {`,
     ...plain.flatMap((field: Field) => texts.propertyLines(field, page)),
@@ -54,13 +96,23 @@ function inputDeclaration(operation: Operation, name: Code, { inputBase }: Decla
 }
 
 /** An operation as a method of the class, up to its body: `quoteDues(input: QuoteDuesInput, thisCall?: ThisCall): Promise<Quote>`. */
-export function methodHead(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): Code {
+export function methodHead(
+  operation: Operation,
+  texts: TypeTexts,
+  page: Page,
+  dialect: Dialect,
+): Code {
   const { names, contract } = texts
   const [call, input, outcome] = exportedNames(names, operation)
   const module = `operations/${call}`
-  const outcomeType = operation.outcome.kind === 'record' ? page.useType(module, outcome) : soleOutcome(operation, texts, page)
+  const outcomeType =
+    operation.outcome.kind === 'record'
+      ? page.useType(module, outcome)
+      : soleOutcome(operation, texts, page)
   const inputType = page.useType(module, input)
-  const signature = dialect.emit.declaration?.({ contract, names, operation, page, inputType, outcomeType }).signature ?? usualSignature(operation, inputType, outcomeType)
+  const signature =
+    dialect.emit.declaration?.({ contract, names, operation, page, inputType, outcomeType })
+      .signature ?? usualSignature(operation, inputType, outcomeType)
   return code`${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns}`
 }
 
@@ -68,13 +120,33 @@ export function methodHead(operation: Operation, texts: TypeTexts, page: Page, d
 export function operationTypes(operation: Operation, texts: TypeTexts, dialect: Dialect): Code[] {
   const page = new Page('operations/shown')
   const [, input, outcome] = exportedNames(texts.names, operation)
-  const context = { contract: texts.contract, names: texts.names, operation, page, inputType: input, outcomeType: soleOutcome(operation, texts, page) }
+  const context = {
+    contract: texts.contract,
+    names: texts.names,
+    operation,
+    page,
+    inputType: input,
+    outcomeType: soleOutcome(operation, texts, page),
+  }
   return [
-    ...(operation.inputs.length === 0 ? [] : inputDeclaration(operation, input, dialect.emit.declaration?.(context) ?? {}, texts, page)),
-    ...(operation.outcome.kind === 'record' ? [code``, ...outcomeDeclaration(operation.outcome.fields, outcome, texts, page)] : []),
+    ...(operation.inputs.length === 0
+      ? []
+      : inputDeclaration(operation, input, dialect.emit.declaration?.(context) ?? {}, texts, page)),
+    ...(operation.outcome.kind === 'record'
+      ? [code``, ...outcomeDeclaration(operation.outcome.fields, outcome, texts, page)]
+      : []),
   ]
 }
 
-function outcomeDeclaration(fields: readonly Field[], name: Code, texts: TypeTexts, page: Page): Code[] {
-  return [code`export interface ${name} {`, ...fields.flatMap((field) => texts.propertyLines(field, page)), code`}`]
+function outcomeDeclaration(
+  fields: readonly Field[],
+  name: Code,
+  texts: TypeTexts,
+  page: Page,
+): Code[] {
+  return [
+    code`export interface ${name} {`,
+    ...fields.flatMap((field) => texts.propertyLines(field, page)),
+    code`}`,
+  ]
 }

@@ -10,16 +10,26 @@ import { exportedNames } from './exported-names.js'
 import { clientVariable, firstLines } from './first-lines.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
-export function readmeText(contract: Contract, names: Names, operations: readonly Operation[], dialect: Dialect, { contractName, importSuffix, sample }: ClientOptions): Markdown {
+export function readmeText(
+  contract: Contract,
+  names: Names,
+  operations: readonly Operation[],
+  dialect: Dialect,
+  { contractName, importSuffix, sample }: ClientOptions,
+): Markdown {
   const faulty = operations.find((operation) => operation.faults.length > 0)
   const first = operations[0]
   const variable = clientVariable(names)
   const className = identifier(names.class)
-  const dependencies = Object.entries(dialect.emit.dependencies(contract)).map(([name, range]) => markdown`${codeInMarkdown(name)} (${inMarkdown(range)})`)
+  const dependencies = Object.entries(dialect.emit.dependencies(contract)).map(
+    ([name, range]) => markdown`${codeInMarkdown(name)} (${inMarkdown(range)})`,
+  )
   const lines: Markdown[] = [
     markdown`# ${inMarkdown(contract.title)}`,
     markdown``,
-    ...(contract.documentation === undefined ? [] : [paragraphs(contract.documentation), markdown``]),
+    ...(contract.documentation === undefined
+      ? []
+      : [paragraphs(contract.documentation), markdown``]),
     markdown`Written by Tolmach from the service's metadata. The folder is the tool's: write it again with ${codeInMarkdown(`tolmach generate ${contractName}`)}.`,
     markdown``,
     markdown`## First lines`,
@@ -32,7 +42,10 @@ export function readmeText(contract: Contract, names: Names, operations: readonl
     markdown``,
     markdown`| name | protocol | address |`,
     markdown`|---|---|---|`,
-    ...endpointsOf(contract).map((endpoint) => markdown`| ${inMarkdown(endpoint.name)} | ${inMarkdown(endpoint.protocol)} | ${inMarkdown(endpoint.address)} |`),
+    ...endpointsOf(contract).map(
+      (endpoint) =>
+        markdown`| ${inMarkdown(endpoint.name)} | ${inMarkdown(endpoint.protocol)} | ${inMarkdown(endpoint.address)} |`,
+    ),
     markdown``,
     markdown`## Settings`,
     markdown``,
@@ -74,13 +87,22 @@ function paragraphs(text: string): Markdown {
 
 function operationLine(operation: Operation): Markdown {
   const name = codeInMarkdown([...operation.path.slice(0, -1), methodName(operation)].join('.'))
-  return operation.documentation === undefined ? markdown`- ${name}` : markdown`- ${name}: ${inMarkdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`
+  return operation.documentation === undefined
+    ? markdown`- ${name}`
+    : markdown`- ${name}: ${inMarkdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`
 }
 
 /** How a fault that an operation declares is told from others. */
 function faultLines(operation: Operation, names: Names): Code[] {
   const [call, , , , guard] = exportedNames(names, operation)
-  return [code`try {`, code`  await ${call}(connection, input)`, code`} catch (error) {`, code`  if (!${guard}(error)) throw error`, code`  console.log(error.fault, error.detail)`, code`}`]
+  return [
+    code`try {`,
+    code`  await ${call}(connection, input)`,
+    code`} catch (error) {`,
+    code`  if (!${guard}(error)) throw error`,
+    code`  console.log(error.fault, error.detail)`,
+    code`}`,
+  ]
 }
 
 /** What belongs to one call alone, and calls without the class. */
@@ -91,7 +113,9 @@ function exchangeLines(call: Code): Markdown[] {
     markdown``,
     markdown`Every call takes a second argument for what belongs to it alone:`,
     markdown``,
-    ...fenced([code`await ${call}(connection, input, { timeLimit: 5000, onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`]),
+    ...fenced([
+      code`await ${call}(connection, input, { timeLimit: 5000, onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
+    ]),
     markdown``,
     markdown`Each operation is also a function of its own (${codeInMarkdown(`${call}(connect(settings), input)`)}), so that bundlers keep only what is used.`,
   ]

@@ -1,10 +1,31 @@
-import type { Choice, Constraints, Contract, Field, NamedType, RecordType, ScalarBase, ScalarType, TupleType, Type, TypeId, UnionType } from '../contract/contract.js'
+import type {
+  Choice,
+  Constraints,
+  Contract,
+  Field,
+  NamedType,
+  RecordType,
+  ScalarBase,
+  ScalarType,
+  TupleType,
+  Type,
+  TypeId,
+  UnionType,
+} from '../contract/contract.js'
 import { addTo } from '../contract/lists.js'
 import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
 import type { Names } from '../naming/names.js'
-import { docComment, identifier, indented, plainLiteral, propertyName, quoted, type Indent } from '../printing/escaping.js'
+import {
+  docComment,
+  identifier,
+  indented,
+  plainLiteral,
+  propertyName,
+  quoted,
+  type Indent,
+} from '../printing/escaping.js'
 import { Page } from '../printing/page.js'
 import { code, joined, type Code } from '../printing/safe-text.js'
 
@@ -13,7 +34,8 @@ const textAliases: Readonly<Record<string, string>> = {
   DecimalText: 'An exact decimal number as text, for example `"1250.50"`.',
   DateText: 'A calendar day as text, `2026-11-23`, with a zone where the sender gave one.',
   TimeText: 'A time of day as text, `14:30:00`, with a zone where the sender gave one.',
-  DateTimeText: 'A date with a time as text, `2026-11-23T14:30:00`, with a zone where the sender gave one.',
+  DateTimeText:
+    'A date with a time as text, `2026-11-23T14:30:00`, with a zone where the sender gave one.',
   DurationText: 'A duration as text, `P1DT2H30M`.',
   YearMonthText: 'A month of a year as text, `2026-11`.',
   YearText: 'A year as text, `2026`.',
@@ -74,24 +96,35 @@ export class TypeTexts {
       case 'scalar':
         return this.ofScalar(type, page)
       case 'enumeration':
-        return joined(type.members.map((member) => quoted(member.value)), ' | ')
+        return joined(
+          type.members.map((member) => quoted(member.value)),
+          ' | ',
+        )
       case 'list':
         return arrayOf(this.itemOf(type, page))
       case 'fragment':
         return this.open.fragment(page)
       case 'record':
-        return code`{ ${joined(type.fields.map((field) => this.property(field, page)), '; ')} }`
+        return code`{ ${joined(
+          type.fields.map((field) => this.property(field, page)),
+          '; ',
+        )} }`
       case 'literal':
         return typeof type.value === 'string' ? quoted(type.value) : plainLiteral(type.value)
       case 'union':
         return joined([...this.alternatives(type, page)], ' | ')
       case 'intersection':
-        return joined(type.parts.map((each) => bracketed(this.of(each, page))), ' & ')
+        return joined(
+          type.parts.map((each) => bracketed(this.of(each, page))),
+          ' & ',
+        )
       case 'tuple':
         return this.ofTuple(type, page)
       case 'map':
         // An alias may only refer to itself inside braces.
-        return type.value.kind === 'reference' || type.value.kind === 'union' ? code`{ [name: string]: ${this.of(type.value, page)} }` : code`Record<string, ${this.of(type.value, page)}>`
+        return type.value.kind === 'reference' || type.value.kind === 'union'
+          ? code`{ [name: string]: ${this.of(type.value, page)} }`
+          : code`Record<string, ${this.of(type.value, page)}>`
       case 'anything':
         return code`unknown`
       case 'nothing':
@@ -102,12 +135,16 @@ export class TypeTexts {
   /** The type of what a list has in it, as it is written on a page. */
   itemOf(type: Type, page: Page): Code {
     const list = resolve(this.contract, type)
-    return list.kind === 'list' ? code`${this.of(list.item, page)}${list.itemNullable === true ? code` | null` : code``}` : this.of(type, page)
+    return list.kind === 'list'
+      ? code`${this.of(list.item, page)}${list.itemNullable === true ? code` | null` : code``}`
+      : this.of(type, page)
   }
 
   private ofTuple(type: TupleType, page: Page): Code {
     const texts = type.items.map((each) => this.of(each, page))
-    const items = texts.map((text, at) => (at < type.minItems ? text : code`${isCompound(text) ? code`(${text})` : text}?`))
+    const items = texts.map((text, at) =>
+      at < type.minItems ? text : code`${isCompound(text) ? code`(${text})` : text}?`,
+    )
     const rest = type.rest === undefined ? undefined : this.of(type.rest, page)
     return code`[${joined([...items, ...(rest === undefined ? [] : [code`...${arrayOf(rest)}`])], ', ')}]`
   }
@@ -115,12 +152,17 @@ export class TypeTexts {
   /** The alternatives of a union, each with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
   private alternatives({ alternatives, discriminator }: UnionType, page: Page): ReadonlySet<Code> {
     const values = new Map<TypeId, Code[]>()
-    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) addTo(values, id, quoted(value))
-    return new Set(alternatives.map((each) => {
-      const text = this.of(each, page)
-      const told = each.kind === 'reference' ? values.get(each.to) : undefined
-      return told === undefined || discriminator === undefined ? text : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(told, ' | ')} })`
-    }))
+    for (const [value, id] of Object.entries(discriminator?.mapping ?? {}))
+      addTo(values, id, quoted(value))
+    return new Set(
+      alternatives.map((each) => {
+        const text = this.of(each, page)
+        const told = each.kind === 'reference' ? values.get(each.to) : undefined
+        return told === undefined || discriminator === undefined
+          ? text
+          : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(told, ' | ')} })`
+      }),
+    )
   }
 
   /** A field as a property of an interface or an object type. */
@@ -130,7 +172,10 @@ export class TypeTexts {
 
   /** A field with its documentation, as lines of an interface. */
   propertyLines(field: Field, page: Page, indent: Indent = '  '): Code[] {
-    return [...docComment([field.documentation, this.rulesOf(field)], indent), ...indented([this.property(field, page)], indent)]
+    return [
+      ...docComment([field.documentation, this.rulesOf(field)], indent),
+      ...indented([this.property(field, page)], indent),
+    ]
   }
 
   hasSubtypes(id: TypeId): boolean {
@@ -166,7 +211,9 @@ export class TypeTexts {
       ...(hasDefault(field) ? [`\`${String(field.default)}\` when left out`] : []),
       ...(typeof field.fixed === 'string' ? [`always \`${field.fixed}\``] : []),
       ...(type.kind === 'list' && type.maxItems !== undefined ? [`at most ${type.maxItems}`] : []),
-      ...(type.kind === 'list' && (type.minItems ?? 0) > 0 ? [`at least ${type.minItems ?? 0}`] : []),
+      ...(type.kind === 'list' && (type.minItems ?? 0) > 0
+        ? [`at least ${type.minItems ?? 0}`]
+        : []),
     ]
     const text = rules.join(', ')
     return text === '' ? undefined : `${text.charAt(0).toUpperCase()}${text.slice(1)}.`
@@ -189,18 +236,41 @@ export function hasDefault(field: Field): boolean {
 
 /** Constraints in words. */
 export function constraintTexts(constraints: Constraints): string[] {
-  const { minimum, maximum, exclusiveMinimum, exclusiveMaximum, minLength, maxLength, multipleOf, totalDigits, fractionDigits, patterns } = constraints
+  const {
+    minimum,
+    maximum,
+    exclusiveMinimum,
+    exclusiveMaximum,
+    minLength,
+    maxLength,
+    multipleOf,
+    totalDigits,
+    fractionDigits,
+    patterns,
+  } = constraints
   return [
-    ...(minimum !== undefined && maximum !== undefined ? [`${minimum} to ${maximum}`] : minimum !== undefined ? [`at least ${minimum}`] : maximum !== undefined ? [`at most ${maximum}`] : []),
+    ...(minimum !== undefined && maximum !== undefined
+      ? [`${minimum} to ${maximum}`]
+      : minimum !== undefined
+        ? [`at least ${minimum}`]
+        : maximum !== undefined
+          ? [`at most ${maximum}`]
+          : []),
     ...(exclusiveMinimum === undefined ? [] : [`more than ${exclusiveMinimum}`]),
     ...(exclusiveMaximum === undefined ? [] : [`less than ${exclusiveMaximum}`]),
     ...(minLength !== undefined && minLength === maxLength
       ? [`exactly ${minLength} long`]
-      : [...(minLength === undefined ? [] : [`at least ${minLength} long`]), ...(maxLength === undefined ? [] : [`at most ${maxLength} long`])]),
+      : [
+          ...(minLength === undefined ? [] : [`at least ${minLength} long`]),
+          ...(maxLength === undefined ? [] : [`at most ${maxLength} long`]),
+        ]),
     ...(multipleOf === undefined ? [] : [`a multiple of ${multipleOf}`]),
     ...(totalDigits === undefined ? [] : [`at most ${totalDigits} digits`]),
     ...(fractionDigits === undefined ? [] : [`at most ${fractionDigits} digits after the point`]),
-    ...(patterns ?? []).map((group) => `matching ${group.map((pattern) => `\`${pattern.replaceAll('\\p{Nd}', '\\d')}\``).join(' or ')}`),
+    ...(patterns ?? []).map(
+      (group) =>
+        `matching ${group.map((pattern) => `\`${pattern.replaceAll('\\p{Nd}', '\\d')}\``).join(' or ')}`,
+    ),
   ]
 }
 
@@ -210,13 +280,23 @@ export function constraintTexts(constraints: Constraints): string[] {
  * @param used ids of the types to declare
  * @param others pages that import from types.ts, so that the aliases they use are declared
  */
-export function typesPage(texts: TypeTexts, used: readonly TypeId[], others: readonly Page[]): Page {
+export function typesPage(
+  texts: TypeTexts,
+  used: readonly TypeId[],
+  others: readonly Page[],
+): Page {
   const page = new Page('types')
-  const ids = [...used].sort((a, b) => compare(texts.names.types[a] ?? a, texts.names.types[b] ?? b))
-  const body = ids.flatMap((id) => [code``, ...declaration(texts, namedType(texts.contract, id), page)])
+  const ids = [...used].sort((a, b) =>
+    compare(texts.names.types[a] ?? a, texts.names.types[b] ?? b),
+  )
+  const body = ids.flatMap((id) => [
+    code``,
+    ...declaration(texts, namedType(texts.contract, id), page),
+  ])
   const wanted = new Set([page, ...others].flatMap((each) => each.usesOf('types')))
   for (const [alias, meaning] of Object.entries(textAliases)) {
-    if (wanted.has(alias)) page.print(code``, ...docComment([meaning]), code`export type ${identifier(alias)} = string`)
+    if (wanted.has(alias))
+      page.print(code``, ...docComment([meaning]), code`export type ${identifier(alias)} = string`)
   }
   for (const line of body) page.print(line)
   return page
@@ -232,16 +312,31 @@ export function declaration(texts: TypeTexts, type: NamedType, page: Page): Code
       const members = enumerationKeys(type.members.map((member) => member.value))
       return [
         ...docComment([type.documentation, memberDocumentation(type)]),
-        code`export type ${name} = ${joined(type.members.map((member) => quoted(member.value)), ' | ')}`,
-        code`export const ${name} = { ${joined(members.map(({ key, value }) => code`${propertyName(key)}: ${quoted(value)}`), ', ')} } as const`,
+        code`export type ${name} = ${joined(
+          type.members.map((member) => quoted(member.value)),
+          ' | ',
+        )}`,
+        code`export const ${name} = { ${joined(
+          members.map(({ key, value }) => code`${propertyName(key)}: ${quoted(value)}`),
+          ', ',
+        )} } as const`,
       ]
     }
     case 'list':
       // Lists are written as arrays where they stand.
       return []
     default: {
-      const rules = type.kind === 'scalar' && type.constraints !== undefined ? constraintTexts(type.constraints).join(', ') : ''
-      return [...docComment([type.documentation, rules === '' ? undefined : `${rules.charAt(0).toUpperCase()}${rules.slice(1)}.`]), code`export type ${name} = ${texts.of(type, page)}`]
+      const rules =
+        type.kind === 'scalar' && type.constraints !== undefined
+          ? constraintTexts(type.constraints).join(', ')
+          : ''
+      return [
+        ...docComment([
+          type.documentation,
+          rules === '' ? undefined : `${rules.charAt(0).toUpperCase()}${rules.slice(1)}.`,
+        ]),
+        code`export type ${name} = ${texts.of(type, page)}`,
+      ]
     }
   }
 }
@@ -249,54 +344,127 @@ export function declaration(texts: TypeTexts, type: NamedType, page: Page): Code
 function memberDocumentation(type: NamedType): string | undefined {
   if (type.kind !== 'enumeration') return undefined
   const documented = type.members.filter((member) => member.documentation !== undefined)
-  return documented.length === 0 ? undefined : documented.map((member) => `- \`${member.value}\`: ${(member.documentation ?? '').replace(/\s+/g, ' ')}`).join('\n')
+  return documented.length === 0
+    ? undefined
+    : documented
+        .map(
+          (member) => `- \`${member.value}\`: ${(member.documentation ?? '').replace(/\s+/g, ' ')}`,
+        )
+        .join('\n')
 }
 
-function recordDeclaration(texts: TypeTexts, type: RecordType & NamedType, name: Code, page: Page): Code[] {
+function recordDeclaration(
+  texts: TypeTexts,
+  type: RecordType & NamedType,
+  name: Code,
+  page: Page,
+): Code[] {
   const typeName = (id: TypeId): Code => identifier(texts.names.types[id] ?? '')
   const several = texts.isOneOfSeveral(type)
-  const base = type.base === undefined || type.restricts === true ? code`` : code` extends Omit<${typeName(type.base.to)}, '$is'>`
+  const base =
+    type.base === undefined || type.restricts === true
+      ? code``
+      : code` extends Omit<${typeName(type.base.to)}, '$is'>`
   const subtypes = texts.subtypesOf(type.id)
-  if (type.choices !== undefined && !several) return [...docComment([type.documentation]), ...choiceDeclaration(texts, name, type.fields, type.choices, type.open === true ? texts.open.recordLines(page) : [], page)]
+  if (type.choices !== undefined && !several)
+    return [
+      ...docComment([type.documentation]),
+      ...choiceDeclaration(
+        texts,
+        name,
+        type.fields,
+        type.choices,
+        type.open === true ? texts.open.recordLines(page) : [],
+        page,
+      ),
+    ]
   const lines = [
     ...docComment([type.documentation, ...(type.choices ?? []).map(choiceText)]),
     code`export interface ${name}${base} {`,
-    ...(several && type.abstract !== true ? [code`  $is${type.base === undefined ? code`?` : code``}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`] : []),
+    ...(several && type.abstract !== true
+      ? [
+          code`  $is${type.base === undefined ? code`?` : code``}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`,
+        ]
+      : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
     ...(type.open === true ? texts.open.recordLines(page) : []),
     code`}`,
   ]
   if (subtypes.length === 0) return lines
-  const alternatives = [...(type.abstract === true ? [] : [name]), ...subtypes.map((id) => (texts.hasSubtypes(id) ? code`Any${typeName(id)}` : typeName(id)))]
-  return [...lines, code``, ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]), code`export type Any${name} = ${joined(alternatives, ' | ')}`]
+  const alternatives = [
+    ...(type.abstract === true ? [] : [name]),
+    ...subtypes.map((id) => (texts.hasSubtypes(id) ? code`Any${typeName(id)}` : typeName(id))),
+  ]
+  return [
+    ...lines,
+    code``,
+    ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]),
+    code`export type Any${name} = ${joined(alternatives, ' | ')}`,
+  ]
 }
 
 /**
  * An object type whose fields exclude each other in groups: what they have in common, and for each choice a union of its alternatives, in
  * which the fields of the others can't be.
  */
-export function choiceDeclaration(texts: TypeTexts, name: Code, fields: readonly Field[], choices: readonly Choice[], further: readonly Code[], page: Page): Code[] {
-  const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
+export function choiceDeclaration(
+  texts: TypeTexts,
+  name: Code,
+  fields: readonly Field[],
+  choices: readonly Choice[],
+  further: readonly Code[],
+  page: Page,
+): Code[] {
+  const chosen = new Set(
+    choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)),
+  )
   const common = fields.filter((field) => !chosen.has(field.name))
   const unions = choices.map(({ alternatives, optional }) => {
     const all = [...new Set(alternatives.flatMap((each) => each.fields))]
-    const shapes = [...alternatives, ...(optional === true ? [{ fields: [], required: [] }] : [])].map((each) => alternativeLines(texts, fields, all, each, page))
+    const shapes = [
+      ...alternatives,
+      ...(optional === true ? [{ fields: [], required: [] }] : []),
+    ].map((each) => alternativeLines(texts, fields, all, each, page))
     return shapes.flatMap(([first = code``, ...rest]) => [code`  | ${first}`, ...rest])
   })
-  const members = [...common.flatMap((field) => texts.propertyLines(field, page)), ...(chosen.has('$open') ? [] : further)]
+  const members = [
+    ...common.flatMap((field) => texts.propertyLines(field, page)),
+    ...(chosen.has('$open') ? [] : further),
+  ]
   const [only = []] = unions
   if (members.length === 0 && unions.length === 1) return [code`export type ${name} =`, ...only]
   // Each union begins on the line on which what is before it ends.
-  return [code`export type ${name} = {`, ...members, ...unions.flatMap((lines, at) => [at === 0 ? code`} & (` : code`) & (`, ...lines]), unions.length === 0 ? code`}` : code`)`]
+  return [
+    code`export type ${name} = {`,
+    ...members,
+    ...unions.flatMap((lines, at) => [at === 0 ? code`} & (` : code`) & (`, ...lines]),
+    unions.length === 0 ? code`}` : code`)`,
+  ]
 }
 
 /** One alternative of a choice, on one line where that is enough; `all` are the fields that some alternative has. Open content may be one of them. */
-function alternativeLines(texts: TypeTexts, fields: readonly Field[], all: readonly string[], own: Choice['alternatives'][number], page: Page): Code[] {
-  const ofField = (field: Field): Code[] => (own.fields.includes(field.name) ? texts.propertyLines({ ...field, optional: !own.required.includes(field.name) }, page, '') : [code`${propertyName(field.name)}?: never`])
-  const open = own.fields.includes('$open') ? texts.open.recordLines(page, own.required.includes('$open'), '') : [code`$open?: never`]
-  const inside = [...fields.filter((field) => all.includes(field.name)).flatMap(ofField), ...(all.includes('$open') ? open : [])]
+function alternativeLines(
+  texts: TypeTexts,
+  fields: readonly Field[],
+  all: readonly string[],
+  own: Choice['alternatives'][number],
+  page: Page,
+): Code[] {
+  const ofField = (field: Field): Code[] =>
+    own.fields.includes(field.name)
+      ? texts.propertyLines({ ...field, optional: !own.required.includes(field.name) }, page, '')
+      : [code`${propertyName(field.name)}?: never`]
+  const open = own.fields.includes('$open')
+    ? texts.open.recordLines(page, own.required.includes('$open'), '')
+    : [code`$open?: never`]
+  const inside = [
+    ...fields.filter((field) => all.includes(field.name)).flatMap(ofField),
+    ...(all.includes('$open') ? open : []),
+  ]
   const line = code`{ ${joined(inside, '; ')} }`
-  return inside.some((each) => each.includes('/*')) || line.length > 120 ? [code`{`, ...indented(inside, '    '), code`  }`] : [line]
+  return inside.some((each) => each.includes('/*')) || line.length > 120
+    ? [code`{`, ...indented(inside, '    '), code`  }`]
+    : [line]
 }
 
 /** A choice in words. */
@@ -306,10 +474,15 @@ export function choiceText({ alternatives, optional }: Choice): string {
 
 /** Keys for the members of an enumeration's constant: camelCase where that keeps them apart, else the values themselves. */
 export function enumerationKeys(values: readonly string[]): { key: string; value: string }[] {
-  const wished = values.map((value) => (/^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(value) ? value : value === '' ? 'empty' : camelCase(value)))
+  const wished = values.map((value) =>
+    /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(value) ? value : value === '' ? 'empty' : camelCase(value),
+  )
   const counts = new Map<string, number>()
   for (const key of wished) counts.set(key, (counts.get(key) ?? 0) + 1)
-  return values.map((value, at) => ({ key: (counts.get(wished[at] ?? '') ?? 0) > 1 ? value : (wished[at] ?? value), value }))
+  return values.map((value, at) => ({
+    key: (counts.get(wished[at] ?? '') ?? 0) > 1 ? value : (wished[at] ?? value),
+    value,
+  }))
 }
 
 /** Does a type need brackets where something is put behind it? */

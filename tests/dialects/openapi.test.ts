@@ -8,22 +8,42 @@ import { nodeAt, parseData } from '../../src/documents/data-tree.js'
 import { freshFolder, repository } from '../support/program.js'
 
 /** Reads a description made of these paths and schemas. */
-async function read(text: string, others: Readonly<Record<string, string>> = {}): Promise<Contract> {
+async function read(
+  text: string,
+  others: Readonly<Record<string, string>> = {},
+): Promise<Contract> {
   const folder = await freshFolder()
-  for (const [name, content] of Object.entries({ 'api.yaml': text, ...others })) await writeFile(join(folder, name), content)
+  for (const [name, content] of Object.entries({ 'api.yaml': text, ...others }))
+    await writeFile(join(folder, name), content)
   return (await readSource(join(folder, 'api.yaml'), 'api')).contract
 }
 
 const withSchemas = (schemas: string, version = '3.1.0'): Promise<Contract> =>
-  read(`openapi: ${version}\ninfo: { title: T, version: "1" }\npaths:\n  /x:\n    post:\n      requestBody: { required: true, content: { application/json: { schema: { $ref: "#/components/schemas/A" } } } }\n      responses: { "200": { description: d, content: { application/json: { schema: { $ref: "#/components/schemas/A" } } } } }\ncomponents:\n  schemas:\n${schemas.replace(/^/gm, '    ')}`)
-const typeOf = (contract: Contract, name: string): RecordType => Object.values(contract.types).find((type) => type.name === name) as RecordType
-const operation = (contract: Contract, path: string): Operation => operationsOf(contract).find((each) => pathOf(each) === path) as Operation
+  read(
+    `openapi: ${version}\ninfo: { title: T, version: "1" }\npaths:\n  /x:\n    post:\n      requestBody: { required: true, content: { application/json: { schema: { $ref: "#/components/schemas/A" } } } }\n      responses: { "200": { description: d, content: { application/json: { schema: { $ref: "#/components/schemas/A" } } } } }\ncomponents:\n  schemas:\n${schemas.replace(/^/gm, '    ')}`,
+  )
+const typeOf = (contract: Contract, name: string): RecordType =>
+  Object.values(contract.types).find((type) => type.name === name) as RecordType
+const operation = (contract: Contract, path: string): Operation =>
+  operationsOf(contract).find((each) => pathOf(each) === path) as Operation
 
 describe('documents of JSON and YAML', () => {
   test('know where everything stood; dates and words stay texts; pointers are followed', () => {
-    const root = parseData('a: 2026-11-23\non: no\nb:\n  - {x/y: 1.10, "~z": [on]}\n404: &t [1]\nagain: *t\n', 'd')
-    expect([root.text('a'), root.text('on'), root.get('404')?.items[0]?.source, root.get('again')?.items[0]?.source]).toEqual(['2026-11-23', 'no', '1', '1'])
-    expect(nodeAt(root, '/b/0/x~1y')).toMatchObject({ source: '1.10', pointer: '/b/0/x~1y', origin: { document: 'd', line: 4, column: 11 } })
+    const root = parseData(
+      'a: 2026-11-23\non: no\nb:\n  - {x/y: 1.10, "~z": [on]}\n404: &t [1]\nagain: *t\n',
+      'd',
+    )
+    expect([
+      root.text('a'),
+      root.text('on'),
+      root.get('404')?.items[0]?.source,
+      root.get('again')?.items[0]?.source,
+    ]).toEqual(['2026-11-23', 'no', '1', '1'])
+    expect(nodeAt(root, '/b/0/x~1y')).toMatchObject({
+      source: '1.10',
+      pointer: '/b/0/x~1y',
+      origin: { document: 'd', line: 4, column: 11 },
+    })
     expect(nodeAt(root, '/b/0/~0z/0')?.value).toBe('on')
     expect(nodeAt(root, '/b/1')).toBeUndefined()
     const caught = ((): unknown => {
@@ -33,26 +53,53 @@ describe('documents of JSON and YAML', () => {
         return error
       }
     })()
-    expect(caught).toMatchObject({ code: 'TM-2016', place: { document: 'd.json', line: 2, column: 11 } })
+    expect(caught).toMatchObject({
+      code: 'TM-2016',
+      place: { document: 'd.json', line: 2, column: 11 },
+    })
     expect(parseData('{"a": [1, {"b": null}]}', 'd').plain()).toEqual({ a: [1, { b: null }] })
   })
 
   test.each([
-    ['openapi: 3.1.0\ninfo: {\n', 'TM-2016', /broken/], ['openapi: 3.1.0\ninfo: a\ninfo: b\n', 'TM-2016', /unique/], ['swagger: "1.2"\npaths: {}\n', 'TM-2301', /1\.2/], ['openapi: 4.0.0\npaths: {}\n', 'TM-2301', /4\.0/],
+    ['openapi: 3.1.0\ninfo: {\n', 'TM-2016', /broken/],
+    ['openapi: 3.1.0\ninfo: a\ninfo: b\n', 'TM-2016', /unique/],
+    ['swagger: "1.2"\npaths: {}\n', 'TM-2301', /1\.2/],
+    ['openapi: 4.0.0\npaths: {}\n', 'TM-2301', /4\.0/],
     ['openapi: 3.0.3\npaths: {}\n', 'TM-2304', /no operation/],
     ['openapi: 3.0.3\npaths: { /a: { $ref: "gone.yaml#/a" } }\n', 'TM-2010', /gone\.yaml/],
   ])('%j is refused with its place', async (text, code, words) => {
-    await expect(read(text)).rejects.toMatchObject({ code, kind: 'metadata', message: expect.stringMatching(words), place: { document: 'api.yaml' } })
+    await expect(read(text)).rejects.toMatchObject({
+      code,
+      kind: 'metadata',
+      message: expect.stringMatching(words),
+      place: { document: 'api.yaml' },
+    })
   })
 
   test.each([
     ['{ $ref: "#/components/responses/Gone" }', '', /^TM-2302:2 .*Gone leads nowhere\./],
-    ['{ $ref: "#/components/responses/A" }', 'A: { $ref: "#/components/responses/B" }, B: { $ref: "#/components/responses/C" }', /^TM-2302:3 .*C leads nowhere \(reached through #\/components\/responses\/A -> #\/components\/responses\/B\)\. Nearest/],
-    ['{ $ref: "#/components/responses/A" }', 'A: { $ref: "#/components/responses/B" }, B: { $ref: "#/components/responses/A" }', /^TM-2303:3 .*#\/components\/responses\/A -> #\/components\/responses\/B -> #\/components\/responses\/A go in a circle/],
-    ['{ description: d, content: { application/json: { schema: { $ref: "#/components/schemas/Gone" } } } }', '', /^TM-2302:2 .*Gone leads nowhere/],
+    [
+      '{ $ref: "#/components/responses/A" }',
+      'A: { $ref: "#/components/responses/B" }, B: { $ref: "#/components/responses/C" }',
+      /^TM-2302:3 .*C leads nowhere \(reached through #\/components\/responses\/A -> #\/components\/responses\/B\)\. Nearest/,
+    ],
+    [
+      '{ $ref: "#/components/responses/A" }',
+      'A: { $ref: "#/components/responses/B" }, B: { $ref: "#/components/responses/A" }',
+      /^TM-2303:3 .*#\/components\/responses\/A -> #\/components\/responses\/B -> #\/components\/responses\/A go in a circle/,
+    ],
+    [
+      '{ description: d, content: { application/json: { schema: { $ref: "#/components/schemas/Gone" } } } }',
+      '',
+      /^TM-2302:2 .*Gone leads nowhere/,
+    ],
   ])('the reference %s is told, and the rest is read', async (response, responses, words) => {
-    const contract = await read(`openapi: 3.0.3\npaths: { /a: { get: { responses: { "200": ${response} } } } }\ncomponents: { responses: { ${responses} } }\n`)
-    expect(contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`)).toEqual([expect.stringMatching(words)])
+    const contract = await read(
+      `openapi: 3.0.3\npaths: { /a: { get: { responses: { "200": ${response} } } } }\ncomponents: { responses: { ${responses} } }\n`,
+    )
+    expect(
+      contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`),
+    ).toEqual([expect.stringMatching(words)])
     expect(operationsOf(contract)).toHaveLength(1)
   })
   test('nesting without end, aliases that multiply, merge keys, JSON by another name', () => {
@@ -63,13 +110,32 @@ describe('documents of JSON and YAML', () => {
         return error
       }
     }
-    expect(caught('['.repeat(100_000), 'd.json')).toMatchObject({ code: 'TM-2012', place: { line: 1, column: 1001 } })
-    expect(caught(`${'[ '.repeat(1500)}${']'.repeat(1500)}`, 'd.yaml')).toMatchObject({ code: 'TM-2012' })
-    expect(caught(`a0: &a0 [x]\n${Array.from({ length: 9 }, (_, at) => `a${at + 1}: &a${at + 1} [${Array.from({ length: 9 }, () => `*a${at}`).join(',')}]`).join('\n')}`, 'd.yaml')).toMatchObject({ code: 'TM-2012' })
-    expect(caught('{"a": 1, "b": {"a": 1, "a": 2}}', 'd.json')).toMatchObject({ code: 'TM-2016', message: expect.stringContaining('"a" is there twice') })
-    expect((caught('x: &x {a: 1, b: 2}\ny: {<<: *x, b: 3}', 'd.yaml') as { plain(): unknown }).plain()).toEqual({ x: { a: 1, b: 2 }, y: { a: 1, b: 3 } })
-    expect(parseData('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe('12345678901234567890')
-    expect((caught('{a: 1, # YAML in braces\n b: [2]}', 'd') as { plain(): unknown }).plain()).toEqual({ a: 1, b: [2] })
+    expect(caught('['.repeat(100_000), 'd.json')).toMatchObject({
+      code: 'TM-2012',
+      place: { line: 1, column: 1001 },
+    })
+    expect(caught(`${'[ '.repeat(1500)}${']'.repeat(1500)}`, 'd.yaml')).toMatchObject({
+      code: 'TM-2012',
+    })
+    expect(
+      caught(
+        `a0: &a0 [x]\n${Array.from({ length: 9 }, (_, at) => `a${at + 1}: &a${at + 1} [${Array.from({ length: 9 }, () => `*a${at}`).join(',')}]`).join('\n')}`,
+        'd.yaml',
+      ),
+    ).toMatchObject({ code: 'TM-2012' })
+    expect(caught('{"a": 1, "b": {"a": 1, "a": 2}}', 'd.json')).toMatchObject({
+      code: 'TM-2016',
+      message: expect.stringContaining('"a" is there twice'),
+    })
+    expect(
+      (caught('x: &x {a: 1, b: 2}\ny: {<<: *x, b: 3}', 'd.yaml') as { plain(): unknown }).plain(),
+    ).toEqual({ x: { a: 1, b: 2 }, y: { a: 1, b: 3 } })
+    expect(parseData('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe(
+      '12345678901234567890',
+    )
+    expect(
+      (caught('{a: 1, # YAML in braces\n b: [2]}', 'd') as { plain(): unknown }).plain(),
+    ).toEqual({ a: 1, b: [2] })
   })
 })
 
@@ -84,11 +150,21 @@ paths:
     get: { operationId: get_a, tags: [Some things], responses: { 200: { description: d } } }
     post: { operationId: "b.of.create", callbacks: { x: {} }, requestBody: { content: { multipart/form-data: { schema: { type: object }, encoding: { a: {} } } } }, responses: { 200: { description: d, headers: { X: {} }, links: { l: {} } } } }
 `)
-    expect(operationsOf(contract).map(pathOf)).toEqual(['getAById', 'someThings.getA', 'someThings.getAGet', 'bOf.create'])
-    expect(contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`)).toEqual([
-      expect.stringMatching(/^TM-2309:4 .*"id"/), expect.stringMatching(/^TM-2307:7 .*someThings\.getAGet/), 
+    expect(operationsOf(contract).map(pathOf)).toEqual([
+      'getAById',
+      'someThings.getA',
+      'someThings.getAGet',
+      'bOf.create',
     ])
-    expect(operation(contract, 'getAById').inputs).toMatchObject([{ name: 'id', place: 'path', optional: false }])
+    expect(
+      contract.notes.map(({ code, origin, message }) => `${code}:${origin.line} ${message}`),
+    ).toEqual([
+      expect.stringMatching(/^TM-2309:4 .*"id"/),
+      expect.stringMatching(/^TM-2307:7 .*someThings\.getAGet/),
+    ])
+    expect(operation(contract, 'getAById').inputs).toMatchObject([
+      { name: 'id', place: 'path', optional: false },
+    ])
   })
 
   test('parameters of the path are inherited and replaced; names that clash yield; styles are kept', async () => {
@@ -107,9 +183,21 @@ paths:
         - { name: j, in: query, content: { application/json: { schema: { type: object } } } }
       responses: { "204": { description: d } }
 `)
-    expect(operation(contract, 'a').inputs.map(({ name, place, optional, layout }) => ({ name, place, optional, layout }))).toEqual([
+    expect(
+      operation(contract, 'a').inputs.map(({ name, place, optional, layout }) => ({
+        name,
+        place,
+        optional,
+        layout,
+      })),
+    ).toEqual([
       { name: 'id', place: 'path', optional: false, layout: { name: 'id' } },
-      { name: 'q', place: 'query', optional: false, layout: { name: 'q', style: 'pipeDelimited', explode: false } },
+      {
+        name: 'q',
+        place: 'query',
+        optional: false,
+        layout: { name: 'q', style: 'pipeDelimited', explode: false },
+      },
       { name: 'id_', place: 'query', optional: true, layout: { name: 'id' } },
       { name: 'body_', place: 'query', optional: true, layout: { name: 'body' } },
       { name: 'j', place: 'query', optional: true, layout: { name: 'j', json: true } },
@@ -117,29 +205,66 @@ paths:
   })
 
   test('servers: relative ones against the document, variables by their defaults', async () => {
-    const contract = await read('openapi: 3.1.0\nservers: [{ url: "https://{region}.h/{v}", variables: { region: { default: north }, v: { default: v2 } } }, { url: /api, description: "The quay: local" }]\npaths: { /a: { get: { operationId: a, responses: { default: { description: d } } } } }\n')
-    expect(contract.services[0]?.endpoints.map(({ name, address }) => `${name} ${address}`)).toEqual(['server https://north.h/v2', 'theQuay /api'])
+    const contract = await read(
+      'openapi: 3.1.0\nservers: [{ url: "https://{region}.h/{v}", variables: { region: { default: north }, v: { default: v2 } } }, { url: /api, description: "The quay: local" }]\npaths: { /a: { get: { operationId: a, responses: { default: { description: d } } } } }\n',
+    )
+    expect(
+      contract.services[0]?.endpoints.map(({ name, address }) => `${name} ${address}`),
+    ).toEqual(['server https://north.h/v2', 'theQuay /api'])
   })
 })
 
 describe('schemas', () => {
   test('3.0 and 3.1 say null in their own ways; a null belongs to the place', async () => {
-    for (const [version, schema] of [['3.0.3', '{ type: string, nullable: true }'], ['3.1.0', '{ type: [string, "null"] }'], ['3.1.0', '{ oneOf: [{ type: string }, { type: "null" }] }'], ['3.0.3', '{ nullable: true, allOf: [{ $ref: "#/components/schemas/B" }] }']] as const) {
-      const contract = await withSchemas(`A: { type: object, properties: { x: ${schema} } }\nB: { type: string, pattern: x }`, version)
-      expect(typeOf(contract, 'A').fields[0]).toMatchObject({ name: 'x', nullable: true, optional: true })
+    for (const [version, schema] of [
+      ['3.0.3', '{ type: string, nullable: true }'],
+      ['3.1.0', '{ type: [string, "null"] }'],
+      ['3.1.0', '{ oneOf: [{ type: string }, { type: "null" }] }'],
+      ['3.0.3', '{ nullable: true, allOf: [{ $ref: "#/components/schemas/B" }] }'],
+    ] as const) {
+      const contract = await withSchemas(
+        `A: { type: object, properties: { x: ${schema} } }\nB: { type: string, pattern: x }`,
+        version,
+      )
+      expect(typeOf(contract, 'A').fields[0]).toMatchObject({
+        name: 'x',
+        nullable: true,
+        optional: true,
+      })
     }
   })
 
   test('requests and answers differ where read-only and write-only make them, also far below', async () => {
-    const contract = await withSchemas('A: { type: object, properties: { b: { type: array, items: { $ref: "#/components/schemas/B" } }, c: { $ref: "#/components/schemas/C" } } }\nB: { type: object, required: [id], properties: { id: { type: integer, readOnly: true }, pin: { type: string, writeOnly: true } } }\nC: { type: object, properties: { x: { type: string } } }')
-    expect(Object.values(contract.types).map((type) => type.name).sort()).toEqual(['A', 'AInput', 'B', 'BInput', 'C'])
-    expect([typeOf(contract, 'B'), typeOf(contract, 'BInput')].map((type) => type.fields.map((field) => field.name))).toEqual([['id'], ['pin']])
+    const contract = await withSchemas(
+      'A: { type: object, properties: { b: { type: array, items: { $ref: "#/components/schemas/B" } }, c: { $ref: "#/components/schemas/C" } } }\nB: { type: object, required: [id], properties: { id: { type: integer, readOnly: true }, pin: { type: string, writeOnly: true } } }\nC: { type: object, properties: { x: { type: string } } }',
+    )
+    expect(
+      Object.values(contract.types)
+        .map((type) => type.name)
+        .sort(),
+    ).toEqual(['A', 'AInput', 'B', 'BInput', 'C'])
+    expect(
+      [typeOf(contract, 'B'), typeOf(contract, 'BInput')].map((type) =>
+        type.fields.map((field) => field.name),
+      ),
+    ).toEqual([['id'], ['pin']])
   })
 
   test('numbers: 64 bits and decimals exact, in number and in text; bounds in both dialects', async () => {
-    const contract = await withSchemas('A:\n  type: object\n  properties:\n    a: { type: integer, format: int64 }\n    b: { type: string, format: int64 }\n    c: { type: number, format: decimal }\n    d: { type: integer }\n    e: { type: number, minimum: 1, exclusiveMinimum: true }\n    f: { type: number, exclusiveMaximum: 9 }')
-    expect(typeOf(contract, 'A').fields.map(({ type }) => (type.kind === 'scalar' ? [type.base, type.format, type.constraints] : type.kind))).toEqual([
-      ['int64', 'int64', undefined], ['int64', 'string:int64', undefined], ['decimal', 'decimal', undefined], ['double', 'integer', undefined], ['double', 'number', { exclusiveMinimum: '1' }], ['double', 'number', { exclusiveMaximum: '9' }],
+    const contract = await withSchemas(
+      'A:\n  type: object\n  properties:\n    a: { type: integer, format: int64 }\n    b: { type: string, format: int64 }\n    c: { type: number, format: decimal }\n    d: { type: integer }\n    e: { type: number, minimum: 1, exclusiveMinimum: true }\n    f: { type: number, exclusiveMaximum: 9 }',
+    )
+    expect(
+      typeOf(contract, 'A').fields.map(({ type }) =>
+        type.kind === 'scalar' ? [type.base, type.format, type.constraints] : type.kind,
+      ),
+    ).toEqual([
+      ['int64', 'int64', undefined],
+      ['int64', 'string:int64', undefined],
+      ['decimal', 'decimal', undefined],
+      ['double', 'integer', undefined],
+      ['double', 'number', { exclusiveMinimum: '1' }],
+      ['double', 'number', { exclusiveMaximum: '9' }],
     ])
   })
 
@@ -158,29 +283,72 @@ describe('schemas', () => {
 Car: { type: object, properties: { kind: { type: string }, self: { $ref: "#/components/schemas/Car" } } }
 Boat: { allOf: [{ $ref: "#/components/schemas/Car" }, { type: object, properties: { sail: { type: boolean } } }], not: { type: string } }
 Nest: { type: array, items: { $ref: "#/components/schemas/Nest" } }`)
-    const fields = Object.fromEntries(typeOf(contract, 'A').fields.map((field) => [field.name, field]))
-    expect(fields['u']?.type).toMatchObject({ kind: 'union', discriminator: { field: 'kind', mapping: { auto: '#/components/schemas/Car', Boat: '#/components/schemas/Boat' } } })
-    expect(fields['m']?.type).toMatchObject({ kind: 'map', value: { kind: 'scalar', format: 'integer' } })
+    const fields = Object.fromEntries(
+      typeOf(contract, 'A').fields.map((field) => [field.name, field]),
+    )
+    expect(fields['u']?.type).toMatchObject({
+      kind: 'union',
+      discriminator: {
+        field: 'kind',
+        mapping: { auto: '#/components/schemas/Car', Boat: '#/components/schemas/Boat' },
+      },
+    })
+    expect(fields['m']?.type).toMatchObject({
+      kind: 'map',
+      value: { kind: 'scalar', format: 'integer' },
+    })
     expect(typeOf(contract, 'AO')).toMatchObject({ kind: 'record', open: true })
-    expect(fields['e']).toMatchObject({ nullable: true, type: { kind: 'union', alternatives: [{ value: 1 }, { value: 'two' }, { value: true }] } })
+    expect(fields['e']).toMatchObject({
+      nullable: true,
+      type: { kind: 'union', alternatives: [{ value: 1 }, { value: 'two' }, { value: true }] },
+    })
     expect(fields['undescribed']).toMatchObject({ optional: false, type: { kind: 'anything' } })
-    expect(typeOf(contract, 'Boat')).toMatchObject({ kind: 'intersection', parts: [{ to: '#/components/schemas/Car' }, { kind: 'record' }] })
-    expect(typeOf(contract, 'Nest')).toMatchObject({ kind: 'union', alternatives: [{ kind: 'list' }] })
+    expect(typeOf(contract, 'Boat')).toMatchObject({
+      kind: 'intersection',
+      parts: [{ to: '#/components/schemas/Car' }, { kind: 'record' }],
+    })
+    expect(typeOf(contract, 'Nest')).toMatchObject({
+      kind: 'union',
+      alternatives: [{ kind: 'list' }],
+    })
     expect(contract.notes).toEqual([])
   })
 
   test('chains of types longer than a stack is deep', async () => {
-    const chain = Array.from({ length: 5000 }, (_, at) => `S${at}: { type: object, properties: { next: { $ref: "#/components/schemas/S${at + 1}" } } }`)
-    const contract = await withSchemas(`A: { $ref: "#/components/schemas/S0" }\n${chain.join('\n')}\nS5000: { type: object, properties: { id: { type: string, readOnly: true } } }`)
+    const chain = Array.from(
+      { length: 5000 },
+      (_, at) =>
+        `S${at}: { type: object, properties: { next: { $ref: "#/components/schemas/S${at + 1}" } } }`,
+    )
+    const contract = await withSchemas(
+      `A: { $ref: "#/components/schemas/S0" }\n${chain.join('\n')}\nS5000: { type: object, properties: { id: { type: string, readOnly: true } } }`,
+    )
     // Read-only at the far end makes a second type of each.
     expect(Object.keys(contract.types)).toHaveLength(10002)
   })
 
   test('over several documents; what the demo says is all understood', async () => {
-    const contract = await read('openapi: 3.1.0\npaths: { /a: { $ref: "parts/paths.yaml#/~1a" } }\n', { 'parts.json': '{}' }).catch((error: unknown) => error)
+    const contract = await read(
+      'openapi: 3.1.0\npaths: { /a: { $ref: "parts/paths.yaml#/~1a" } }\n',
+      { 'parts.json': '{}' },
+    ).catch((error: unknown) => error)
     expect(contract).toMatchObject({ code: 'TM-2010' })
-    const { contract: ferries } = await readSource(join(repository, 'demo/ferries/openapi.yaml'), 'ferries')
+    const { contract: ferries } = await readSource(
+      join(repository, 'demo/ferries/openapi.yaml'),
+      'ferries',
+    )
     expect(ferries.notes).toEqual([])
-    expect(operation(ferries, 'bookings.pay').outcome).toMatchObject({ kind: 'value', field: { type: { kind: 'union', alternatives: [{ fields: [{ type: { value: 200 } }, {}] }, { fields: [{ type: { value: 202 } }, {}] }] } } })
+    expect(operation(ferries, 'bookings.pay').outcome).toMatchObject({
+      kind: 'value',
+      field: {
+        type: {
+          kind: 'union',
+          alternatives: [
+            { fields: [{ type: { value: 200 } }, {}] },
+            { fields: [{ type: { value: 202 } }, {}] },
+          ],
+        },
+      },
+    })
   })
 })

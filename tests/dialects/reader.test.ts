@@ -10,8 +10,10 @@ import { operationNamed, readFixture } from '../support/contracts.js'
 import { freshFolder } from '../support/program.js'
 
 const { contract, documents } = await readFixture('tests/fixtures/everything/everything.wsdl')
-const record = (name: string): RecordType => Object.values(contract.types).find((type) => type.name === name) as RecordType
-const field = (type: string, name: string): Field | undefined => record(type).fields.find((each) => each.name === name)
+const record = (name: string): RecordType =>
+  Object.values(contract.types).find((type) => type.name === name) as RecordType
+const field = (type: string, name: string): Field | undefined =>
+  record(type).fields.find((each) => each.name === name)
 
 describe('nothing is dropped in silence', () => {
   /** Every origin that stands anywhere in a value. */
@@ -24,33 +26,49 @@ describe('nothing is dropped in silence', () => {
 
   // What only holds or shapes other components, and is modelled by them.
   const structure = new Set(
-    ('definitions import types schema include sequence all complexContent simpleContent extension restriction annotation documentation complexType simpleType body header operation ' +
-      'binding address input output fault message part portType attributeGroup list enumeration minLength maxLength minExclusive minInclusive pattern maxInclusive totalDigits fractionDigits service Policy All').split(' '),
+    (
+      'definitions import types schema include sequence all complexContent simpleContent extension restriction annotation documentation complexType simpleType body header operation ' +
+      'binding address input output fault message part portType attributeGroup list enumeration minLength maxLength minExclusive minInclusive pattern maxInclusive totalDigits fractionDigits service Policy All'
+    ).split(' '),
   )
 
-  test.each(['tests/fixtures/everything/everything.wsdl', 'demo/berths/desk.wsdl'])('every component of %s is modelled or noted', async (path) => {
-    const read = await readFixture(path)
-    const known = new Set<string>()
-    originsIn(read.contract, known)
-    const silent: string[] = []
-    let counted = 0
-    const visit = (element: XmlElement, covered: boolean): void => {
-      const { document, line, column } = element.origin
-      const here = covered || known.has(`${document}:${line}:${column}`)
-      const isComponent = !structure.has(element.local)
-      if (isComponent) counted += 1
-      if (isComponent && !here) silent.push(`${element.name} ${document}:${line}:${column}`)
-      // A note about an element speaks for all that is inside.
-      const noted = covered || read.contract.notes.some(({ origin }) => origin.document === document && origin.line === line && origin.column === column && origin !== undefined)
-      for (const child of element.children) visit(child, noted)
-    }
-    for (const document of read.documents.all()) visit(parseXml(document.text, document.label), false)
-    expect(silent).toEqual([])
-    expect(counted).toBeGreaterThan(50)
-  })
+  test.each(['tests/fixtures/everything/everything.wsdl', 'demo/berths/desk.wsdl'])(
+    'every component of %s is modelled or noted',
+    async (path) => {
+      const read = await readFixture(path)
+      const known = new Set<string>()
+      originsIn(read.contract, known)
+      const silent: string[] = []
+      let counted = 0
+      const visit = (element: XmlElement, covered: boolean): void => {
+        const { document, line, column } = element.origin
+        const here = covered || known.has(`${document}:${line}:${column}`)
+        const isComponent = !structure.has(element.local)
+        if (isComponent) counted += 1
+        if (isComponent && !here) silent.push(`${element.name} ${document}:${line}:${column}`)
+        // A note about an element speaks for all that is inside.
+        const noted =
+          covered ||
+          read.contract.notes.some(
+            ({ origin }) =>
+              origin.document === document &&
+              origin.line === line &&
+              origin.column === column &&
+              origin !== undefined,
+          )
+        for (const child of element.children) visit(child, noted)
+      }
+      for (const document of read.documents.all())
+        visit(parseXml(document.text, document.label), false)
+      expect(silent).toEqual([])
+      expect(counted).toBeGreaterThan(50)
+    },
+  )
 
   test('each thing that is not read has its note, with the place', () => {
-    const notes = contract.notes.map(({ code, origin, message }) => `${code} ${origin.document}:${origin.line} ${message}`)
+    const notes = contract.notes.map(
+      ({ code, origin, message }) => `${code} ${origin.document}:${origin.line} ${message}`,
+    )
     const expected = [
       /^TM-2113 everything\.wsdl:5 .*t:MustSmile/,
       /^TM-2111 everything\.wsdl:56 The operation "encoded" is left out at EverythingSoap: its messages are encoded/,
@@ -69,24 +87,60 @@ describe('nothing is dropped in silence', () => {
 
 describe('XML Schema in the contract', () => {
   test('a chameleon include takes the namespace; inline schemas without a location are found', () => {
-    expect(contract.types['{urn:brackmouth:everything}Basics']).toMatchObject({ kind: 'record', documentation: 'Every built-in simple type.' })
+    expect(contract.types['{urn:brackmouth:everything}Basics']).toMatchObject({
+      kind: 'record',
+      documentation: 'Every built-in simple type.',
+    })
     expect(field('Odd', 'Local')?.layout).toEqual({ place: 'element', name: ['', 'Local'] })
-    expect(field('Odd', 'Known')?.layout).toEqual({ place: 'element', name: ['urn:brackmouth:unqualified', 'Known'] })
+    expect(field('Odd', 'Known')?.layout).toEqual({
+      place: 'element',
+      name: ['urn:brackmouth:unqualified', 'Known'],
+    })
   })
 
   test('anonymous types are named after where they stand; an attribute yields its name to an element', () => {
-    expect(record('EverythingCrate').fields.map((each) => each.name)).toEqual(['Kind', 'Inside', 'Kind_', 'fragile', 'mark'])
-    expect(Object.values(contract.types).find((type) => type.name === 'EverythingCrateKind')).toMatchObject({ kind: 'enumeration', members: [{ value: 'box' }, { value: 'Box' }, { value: '' }, { value: '10 ft' }] })
+    expect(record('EverythingCrate').fields.map((each) => each.name)).toEqual([
+      'Kind',
+      'Inside',
+      'Kind_',
+      'fragile',
+      'mark',
+    ])
+    expect(
+      Object.values(contract.types).find((type) => type.name === 'EverythingCrateKind'),
+    ).toMatchObject({
+      kind: 'enumeration',
+      members: [{ value: 'box' }, { value: 'Box' }, { value: '' }, { value: '10 ft' }],
+    })
   })
 
   test('lists: repeated elements, arrays in a wrapper, texts with spaces', () => {
-    expect(field('Everything', 'Shape')?.type).toMatchObject({ kind: 'list', maxItems: 3, layout: { written: 'repeated' } })
-    expect(contract.types['{urn:brackmouth:everything}ArrayOfName']).toMatchObject({ kind: 'list', itemNullable: true, layout: { written: 'items', item: ['urn:brackmouth:everything', 'Name'] } })
-    expect(field('Everything', 'Codes')?.type).toMatchObject({ kind: 'list', item: { base: 'int32' }, layout: { written: 'spaced' } })
+    expect(field('Everything', 'Shape')?.type).toMatchObject({
+      kind: 'list',
+      maxItems: 3,
+      layout: { written: 'repeated' },
+    })
+    expect(contract.types['{urn:brackmouth:everything}ArrayOfName']).toMatchObject({
+      kind: 'list',
+      itemNullable: true,
+      layout: { written: 'items', item: ['urn:brackmouth:everything', 'Name'] },
+    })
+    expect(field('Everything', 'Codes')?.type).toMatchObject({
+      kind: 'list',
+      item: { base: 'int32' },
+      layout: { written: 'spaced' },
+    })
   })
 
   test('facets become constraints, defaults and fixed values are kept', () => {
-    expect(contract.types['{urn:brackmouth:everything}Weight']).toMatchObject({ constraints: { exclusiveMinimum: '0', maximum: '99999.999', totalDigits: 8, fractionDigits: 3 } })
+    expect(contract.types['{urn:brackmouth:everything}Weight']).toMatchObject({
+      constraints: {
+        exclusiveMinimum: '0',
+        maximum: '99999.999',
+        totalDigits: 8,
+        fractionDigits: 3,
+      },
+    })
     expect(field('Shape', 'Colour')).toMatchObject({ default: 'grey' })
     expect(field('Stamp', 'trust')).toMatchObject({ fixed: '7', optional: true })
     expect(field('Stamp', 'by')).toMatchObject({ optional: false })
@@ -94,11 +148,22 @@ describe('XML Schema in the contract', () => {
 
   test('operations: wrapped, bare and one-way; faults; headers; the action of each endpoint', async () => {
     expect(operationsOf(contract).map(pathOf)).toEqual(['store', 'ping'])
-    expect(operationNamed(contract, 'ping')).toMatchObject({ inputs: [{ name: 'word', place: 'body' }], outcome: { kind: 'nothing' }, layout: { style: 'bare', oneWay: true } })
+    expect(operationNamed(contract, 'ping')).toMatchObject({
+      inputs: [{ name: 'word', place: 'body' }],
+      outcome: { kind: 'nothing' },
+      layout: { style: 'bare', oneWay: true },
+    })
     const { contract: desk } = await readFixture('demo/berths/desk.wsdl')
     expect(operationNamed(desk, 'moveVessel')).toMatchObject({
-      inputs: [{ name: 'Number' }, { name: 'Berth' }, { name: 'DeskKey', place: 'messageHeader', optional: true }],
-      outcome: { kind: 'record', fields: [{ name: 'Berth' }, { name: 'Dues' }, { name: 'MovedAt' }] },
+      inputs: [
+        { name: 'Number' },
+        { name: 'Berth' },
+        { name: 'DeskKey', place: 'messageHeader', optional: true },
+      ],
+      outcome: {
+        kind: 'record',
+        fields: [{ name: 'Berth' }, { name: 'Dues' }, { name: 'MovedAt' }],
+      },
       faults: [{ name: 'BerthTaken' }, { name: 'NoSuchThing' }],
       wire: { DeskLine11: { action: 'urn:brackmouth:desk:moveVessel' }, DeskLine12: {} },
     })
@@ -107,18 +172,31 @@ describe('XML Schema in the contract', () => {
 
   test('chains of types longer than a stack is deep', async () => {
     const folder = await freshFolder()
-    const chain = Array.from({ length: 5000 }, (_, at) => `<xs:complexType name="T${at}"><xs:sequence><xs:element name="next" type="c:T${at + 1}" minOccurs="0"/></xs:sequence></xs:complexType>`)
+    const chain = Array.from(
+      { length: 5000 },
+      (_, at) =>
+        `<xs:complexType name="T${at}"><xs:sequence><xs:element name="next" type="c:T${at + 1}" minOccurs="0"/></xs:sequence></xs:complexType>`,
+    )
     const schema = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:c="urn:chain" targetNamespace="urn:chain">${chain.join('')}<xs:complexType name="T5000"/><xs:element name="walk" type="c:T0"/></xs:schema>`
-    await writeFile(join(folder, 'chain.wsdl'), `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:c="urn:chain" targetNamespace="urn:chain"><types>${schema}</types><message name="M"><part name="p" element="c:walk"/></message><portType name="P"><operation name="walk"><input message="c:M"/></operation></portType><binding name="B" type="c:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="walk"><soap:operation soapAction=""/><input><soap:body use="literal"/></input></operation></binding><service name="S"><port name="B" binding="c:B"><soap:address location="http://h/"/></port></service></definitions>`)
+    await writeFile(
+      join(folder, 'chain.wsdl'),
+      `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:c="urn:chain" targetNamespace="urn:chain"><types>${schema}</types><message name="M"><part name="p" element="c:walk"/></message><portType name="P"><operation name="walk"><input message="c:M"/></operation></portType><binding name="B" type="c:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="walk"><soap:operation soapAction=""/><input><soap:body use="literal"/></input></operation></binding><service name="S"><port name="B" binding="c:B"><soap:address location="http://h/"/></port></service></definitions>`,
+    )
     const { contract: chained } = await readSource(folder, 'chain')
     expect(Object.keys(chained.types)).toHaveLength(5001)
   })
 
   test('the contract is plain JSON, and reading twice gives the same', async () => {
-    const again: Contract = (await readFixture('tests/fixtures/everything/everything.wsdl')).contract
+    const again: Contract = (await readFixture('tests/fixtures/everything/everything.wsdl'))
+      .contract
     expect(JSON.parse(JSON.stringify(contract))).toEqual(contract)
     expect(JSON.stringify(again)).toBe(JSON.stringify(contract))
-    expect(documents.all().map((document) => document.label)).toEqual(['everything.wsdl', 'messages.wsdl', 'plain.xsd', 'chameleon.xsd'])
+    expect(documents.all().map((document) => document.label)).toEqual([
+      'everything.wsdl',
+      'messages.wsdl',
+      'plain.xsd',
+      'chameleon.xsd',
+    ])
   })
 })
 
@@ -140,7 +218,10 @@ describe('patterns of XML Schema in ECMAScript', () => {
     for (const text of others) expect([text, expression.test(text)]).toEqual([text, false])
   })
 
-  test.each(['[a-z-[aeiou]]', '\\p{IsBasicLatin}', '[a', 'a{x}', '\\q'])('%s can\'t be said, and is left out with a note', (pattern) => {
-    expect(translatePattern(pattern)).toBeUndefined()
-  })
+  test.each(['[a-z-[aeiou]]', '\\p{IsBasicLatin}', '[a', 'a{x}', '\\q'])(
+    "%s can't be said, and is left out with a note",
+    (pattern) => {
+      expect(translatePattern(pattern)).toBeUndefined()
+    },
+  )
 })

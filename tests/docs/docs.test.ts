@@ -10,39 +10,62 @@ const doc = (name: string): Promise<string> => readFile(join(repository, 'docs',
 
 describe('the documentation is true', () => {
   test('docs/messages.md lists every message, and no other', async () => {
-    const listed = [...(await doc('messages.md')).matchAll(/^\| (TM-\d{4}) \| (\w+) \|/gm)].map(([, code, kind]) => `${code ?? ''} ${kind ?? ''}`)
+    const listed = [...(await doc('messages.md')).matchAll(/^\| (TM-\d{4}) \| (\w+) \|/gm)].map(
+      ([, code, kind]) => `${code ?? ''} ${kind ?? ''}`,
+    )
     expect(listed).toEqual(Object.entries(messages).map(([code, { kind }]) => `${code} ${kind}`))
   })
 
   test('every message is used, and every code used is in the catalogue', async () => {
-    const files = (await readdir(join(repository, 'src'), { recursive: true, encoding: 'utf8' })).filter((name) => name.endsWith('.ts') && !name.endsWith('messages.ts'))
-    const source = (await Promise.all(files.map((file) => readFile(join(repository, 'src', file), 'utf8')))).join('\n').replace(/\/\*\*[\s\S]*?\*\//g, '')
+    const files = (
+      await readdir(join(repository, 'src'), { recursive: true, encoding: 'utf8' })
+    ).filter((name) => name.endsWith('.ts') && !name.endsWith('messages.ts'))
+    const source = (
+      await Promise.all(files.map((file) => readFile(join(repository, 'src', file), 'utf8')))
+    )
+      .join('\n')
+      .replace(/\/\*\*[\s\S]*?\*\//g, '')
     const used = new Set([...source.matchAll(/'(TM-\d{4})'/g)].map(([, code]) => code ?? ''))
     expect([...used].sort()).toEqual(Object.keys(messages).sort())
   })
 
   test('docs/dependencies.md speaks of every package that is needed', async () => {
-    const manifest = JSON.parse(await readFile(join(repository, 'package.json'), 'utf8')) as { dependencies: object; devDependencies: object }
+    const manifest = JSON.parse(await readFile(join(repository, 'package.json'), 'utf8')) as {
+      dependencies: object
+      devDependencies: object
+    }
     const text = await doc('dependencies.md')
-    for (const name of [...Object.keys(manifest.dependencies), ...Object.keys(manifest.devDependencies)]) expect(text).toContain(`\`${name}\``)
-    expect(await readFile(join(repository, 'package-lock.json'), 'utf8')).not.toContain('"resolved"')
+    for (const name of [
+      ...Object.keys(manifest.dependencies),
+      ...Object.keys(manifest.devDependencies),
+    ])
+      expect(text).toContain(`\`${name}\``)
+    expect(await readFile(join(repository, 'package-lock.json'), 'utf8')).not.toContain(
+      '"resolved"',
+    )
   })
 
   test('docs/coverage.md names tests that exist', async () => {
-    const named = new Set([...(await doc('coverage.md')).matchAll(/`(tests\/[\w/.-]+)`/g)].map(([, path]) => path ?? ''))
+    const named = new Set(
+      [...(await doc('coverage.md')).matchAll(/`(tests\/[\w/.-]+)`/g)].map(
+        ([, path]) => path ?? '',
+      ),
+    )
     expect(named.size).toBeGreaterThan(3)
     for (const path of named) await expect(readFile(join(repository, path))).resolves.toBeDefined()
   })
 
   test('the reference has the exit codes, and every command with its options and examples', async () => {
     const reference = await doc('reference.md')
-    for (const [kind, code] of Object.entries(exitCodes)) expect(reference).toMatch(new RegExp(`\`${kind}\`[^\\n]*\\| ${code} \\|`))
+    for (const [kind, code] of Object.entries(exitCodes))
+      expect(reference).toMatch(new RegExp(`\`${kind}\`[^\\n]*\\| ${code} \\|`))
     for (const { name, load } of commands) {
       expect(reference).toContain(`\`tolmach ${name}`)
       const { code, stdout } = await tolmach(repository, [name, '--help'])
       expect(code).toBe(0)
       expect(stdout).toMatch(/Examples:\n( {2}tolmach .*\n?){2,}/)
-      for (const [, option] of stdout.matchAll(/^ {2}(--[\w-]+)/gm)) if (option !== '--help') expect(reference).toContain(option)
+      for (const [, option] of stdout.matchAll(/^ {2}(--[\w-]+)/gm))
+        if (option !== '--help') expect(reference).toContain(option)
       expect(typeof (await load()).declare).toBe('function')
     }
   })
@@ -55,9 +78,16 @@ describe('the documentation is true', () => {
     const { writeFile, mkdir, symlink } = await import('node:fs/promises')
     await mkdir(join(folder, 'node_modules'))
     await symlink(repository, join(folder, 'node_modules/tolmach'))
-    await writeFile(join(folder, 'use.mjs'), program.replace('./desk.wsdl', join(repository, 'demo/berths/desk.wsdl')))
+    await writeFile(
+      join(folder, 'use.mjs'),
+      program.replace('./desk.wsdl', join(repository, 'demo/berths/desk.wsdl')),
+    )
     const { spawnSync } = await import('node:child_process')
-    const ran = spawnSync(process.execPath, ['use.mjs'], { cwd: folder, encoding: 'utf8', env: { ...process.env, NODE_OPTIONS: '' } })
+    const ran = spawnSync(process.execPath, ['use.mjs'], {
+      cwd: folder,
+      encoding: 'utf8',
+      env: { ...process.env, NODE_OPTIONS: '' },
+    })
     expect(ran.stderr).toBe('')
     expect(ran.stdout).toContain('src/clients/berths')
   })

@@ -17,14 +17,26 @@ describe('documents and what they refer to', () => {
   test('from a folder: the root is the one nobody names; far locations are found beside', async () => {
     const folder = await freshFolder()
     await mkdir(join(folder, 'deep'))
-    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd']) await writeFile(join(folder, 'deep', name), await readFile(join(repository, 'demo/berths', name)))
-    const wsdl = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8')).replace('schemaLocation="desk.xsd"', 'schemaLocation="http://far.brackmouth.example/x/desk.xsd"')
+    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd'])
+      await writeFile(
+        join(folder, 'deep', name),
+        await readFile(join(repository, 'demo/berths', name)),
+      )
+    const wsdl = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8')).replace(
+      'schemaLocation="desk.xsd"',
+      'schemaLocation="http://far.brackmouth.example/x/desk.xsd"',
+    )
     await writeFile(join(folder, 'desk.wsdl'), wsdl)
     const { contract } = await readSource(folder, 'desk')
     expect(contract.services[0]?.operations).toHaveLength(8)
     await writeFile(join(folder, 'other.wsdl'), wsdl)
-    await expect(loadDocuments(folder, { recognise })).rejects.toMatchObject({ code: 'TM-2013', message: expect.stringContaining('desk.wsdl, other.wsdl') })
-    await expect(loadDocuments(await freshFolder(), { recognise })).rejects.toMatchObject({ code: 'TM-2013' })
+    await expect(loadDocuments(folder, { recognise })).rejects.toMatchObject({
+      code: 'TM-2013',
+      message: expect.stringContaining('desk.wsdl, other.wsdl'),
+    })
+    await expect(loadDocuments(await freshFolder(), { recognise })).rejects.toMatchObject({
+      code: 'TM-2013',
+    })
   })
 
   test('over HTTP: queries, redirects, compression, a login in the address, each document once', async () => {
@@ -32,58 +44,117 @@ describe('documents and what they refer to', () => {
     const server = await startServer((request, response) => {
       asked.push(`${request.url ?? ''} ${request.headers.authorization ?? ''}`.trim())
       if (request.url === '/desk?wsdl') response.writeHead(302, { location: '/v2/desk?wsdl' }).end()
-      else if (request.url === '/v2/desk?wsdl') response.writeHead(200, { 'content-encoding': 'gzip' }).end(gzipSync('<definitions/>'))
+      else if (request.url === '/v2/desk?wsdl')
+        response.writeHead(200, { 'content-encoding': 'gzip' }).end(gzipSync('<definitions/>'))
       else response.end(`<schema id="${request.url ?? ''}"/>`)
     })
-    const documents = await loadDocuments(`${server.url.replace('//', '//ann:s%20p@')}/desk?wsdl`, { recognise })
+    const documents = await loadDocuments(`${server.url.replace('//', '//ann:s%20p@')}/desk?wsdl`, {
+      recognise,
+    })
     const first = await documents.follow('desk?xsd=types.xsd', documents.root, place)
     expect(await documents.follow('../v2/desk?xsd=types.xsd', documents.root, place)).toBe(first)
     const second = await documents.follow('desk?xsd=xsd0', first, place)
     await server.stop()
     expect(documents.root.from).toBe(`${server.url}/v2/desk?wsdl`)
-    expect([documents.root.label, first.label, second.label]).toEqual(['desk.wsdl', 'types.xsd', 'desk-xsd0.xsd'])
-    expect([...documents.root.refers]).toEqual([['desk?xsd=types.xsd', 'types.xsd'], ['../v2/desk?xsd=types.xsd', 'types.xsd']])
+    expect([documents.root.label, first.label, second.label]).toEqual([
+      'desk.wsdl',
+      'types.xsd',
+      'desk-xsd0.xsd',
+    ])
+    expect([...documents.root.refers]).toEqual([
+      ['desk?xsd=types.xsd', 'types.xsd'],
+      ['../v2/desk?xsd=types.xsd', 'types.xsd'],
+    ])
     expect(asked).toHaveLength(4)
     expect(asked[0]).toBe(`/desk?wsdl Basic ${Buffer.from('ann:s p').toString('base64')}`)
   })
 
-  test('references that can\'t be followed are told with the document that asks', async () => {
+  test("references that can't be followed are told with the document that asks", async () => {
     const folder = await freshFolder()
     await writeFile(join(folder, 'a.wsdl'), '<definitions/>')
     const documents = await loadDocuments(join(folder, 'a.wsdl'), { recognise })
-    await expect(documents.follow('gone.xsd', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', kind: 'metadata', place })
-    await expect(documents.follow('ftp://x/y', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010' })
-    await expect(documents.follow('http://127.0.0.1:1/y', documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', kind: 'unreachable' })
-  })
-
-  test.each(['/dev/zero', '/dev/stdin', 'pipe.xsd', '//host/share/x.xsd', 'file://host/x.xsd', 'file:///a%00b', 'file:///a%2Fb', 'http://[', '%'])('a reference to %s is refused at once: it is a device, a pipe, of another host, or no address', async (reference) => {
-    const folder = await freshFolder()
-    await writeFile(join(folder, 'a.wsdl'), '<definitions/>')
-    execFileSync('mkfifo', [join(folder, 'pipe.xsd')])
-    const documents = await loadDocuments(join(folder, 'a.wsdl'), { recognise })
-    await expect(documents.follow(reference, documents.root, place)).rejects.toMatchObject({ code: 'TM-2010', place })
+    await expect(documents.follow('gone.xsd', documents.root, place)).rejects.toMatchObject({
+      code: 'TM-2010',
+      kind: 'metadata',
+      place,
+    })
+    await expect(documents.follow('ftp://x/y', documents.root, place)).rejects.toMatchObject({
+      code: 'TM-2010',
+    })
+    await expect(
+      documents.follow('http://127.0.0.1:1/y', documents.root, place),
+    ).rejects.toMatchObject({ code: 'TM-2010', kind: 'unreachable' })
   })
 
   test.each([
-    ['http://h/desk?wsdl', 'desk.wsdl'], ['http://h/desk.svc?singleWsdl', 'desk.wsdl'], ['http://h/desk?xsd=xsd0', 'desk-xsd0.xsd'], ['http://h/a%20b/c%20d.xsd', 'c-d.xsd'], ['file:///x/..%2f..%2fetc', 'etc'], ['http://h/', 'document'], ['http://h/%ff', 'ff'],
+    '/dev/zero',
+    '/dev/stdin',
+    'pipe.xsd',
+    '//host/share/x.xsd',
+    'file://host/x.xsd',
+    'file:///a%00b',
+    'file:///a%2Fb',
+    'http://[',
+    '%',
+  ])(
+    'a reference to %s is refused at once: it is a device, a pipe, of another host, or no address',
+    async (reference) => {
+      const folder = await freshFolder()
+      await writeFile(join(folder, 'a.wsdl'), '<definitions/>')
+      execFileSync('mkfifo', [join(folder, 'pipe.xsd')])
+      const documents = await loadDocuments(join(folder, 'a.wsdl'), { recognise })
+      await expect(documents.follow(reference, documents.root, place)).rejects.toMatchObject({
+        code: 'TM-2010',
+        place,
+      })
+    },
+  )
+
+  test.each([
+    ['http://h/desk?wsdl', 'desk.wsdl'],
+    ['http://h/desk.svc?singleWsdl', 'desk.wsdl'],
+    ['http://h/desk?xsd=xsd0', 'desk-xsd0.xsd'],
+    ['http://h/a%20b/c%20d.xsd', 'c-d.xsd'],
+    ['file:///x/..%2f..%2fetc', 'etc'],
+    ['http://h/', 'document'],
+    ['http://h/%ff', 'ff'],
   ])('the label of %s is %s', (address, label) => expect(labelFor(address)).toBe(label))
 
   test('addresses are kept without their secrets', () => {
-    expect(withoutSecrets('https://ann:pw@h/desk?wsdl&api_key=abc&x=1')).toBe('https://h/desk?wsdl&api_key=***&x=1')
+    expect(withoutSecrets('https://ann:pw@h/desk?wsdl&api_key=abc&x=1')).toBe(
+      'https://h/desk?wsdl&api_key=***&x=1',
+    )
   })
 })
 
 describe('XML as a tree', () => {
   test('knows where everything stood, and what the prefixes mean', () => {
-    const root = parseXml('<?xml version="1.0"?>\n<!-- c -->\n<a:r xmlns:a="urn:a" xmlns="urn:d"\n   x="1">\n\t<b><![CDATA[<]]>&amp;é</b><c\n/></a:r>', 'doc')
-    expect([root, ...root.children].map(({ name, namespace, origin }) => `${name} ${namespace} ${origin.line}:${origin.column}`)).toEqual(['a:r urn:a 3:1', 'b urn:d 5:2', 'c urn:d 5:28'])
+    const root = parseXml(
+      '<?xml version="1.0"?>\n<!-- c -->\n<a:r xmlns:a="urn:a" xmlns="urn:d"\n   x="1">\n\t<b><![CDATA[<]]>&amp;é</b><c\n/></a:r>',
+      'doc',
+    )
+    expect(
+      [root, ...root.children].map(
+        ({ name, namespace, origin }) => `${name} ${namespace} ${origin.line}:${origin.column}`,
+      ),
+    ).toEqual(['a:r urn:a 3:1', 'b urn:d 5:2', 'c urn:d 5:28'])
     expect(root.children[0]?.text).toBe('<&é')
-    expect([root.children[0]?.namespaceOf('a'), root.namespaceOf(''), root.namespaceOf('q')]).toEqual(['urn:a', 'urn:d', undefined])
+    expect([
+      root.children[0]?.namespaceOf('a'),
+      root.namespaceOf(''),
+      root.namespaceOf('q'),
+    ]).toEqual(['urn:a', 'urn:d', undefined])
   })
 
   test.each([
-    ['<a><b></a>', 'TM-2007', 1], ['<a>\n<b x="1" x="2"/></a>', 'TM-2007', 2], ['<a>&nbsp;</a>', 'TM-2007', 1], ['<a/><b/>', 'TM-2007', 1], ['<a', 'TM-2007', 1], ['  ', 'TM-2015', undefined],
-    ['<!DOCTYPE a [<!ENTITY x "&x;&x;">]><a>&x;</a>', 'TM-2008', 1], ['<q:a/>', 'TM-2007', 1],
+    ['<a><b></a>', 'TM-2007', 1],
+    ['<a>\n<b x="1" x="2"/></a>', 'TM-2007', 2],
+    ['<a>&nbsp;</a>', 'TM-2007', 1],
+    ['<a/><b/>', 'TM-2007', 1],
+    ['<a', 'TM-2007', 1],
+    ['  ', 'TM-2015', undefined],
+    ['<!DOCTYPE a [<!ENTITY x "&x;&x;">]><a>&x;</a>', 'TM-2008', 1],
+    ['<q:a/>', 'TM-2007', 1],
   ])('%s is refused', (xml, code, line) => {
     const caught = ((): unknown => {
       try {
@@ -92,16 +163,24 @@ describe('XML as a tree', () => {
         return error
       }
     })()
-    expect(caught).toMatchObject({ code, place: { document: 'doc', ...(line === undefined ? {} : { line }) } })
+    expect(caught).toMatchObject({
+      code,
+      place: { document: 'doc', ...(line === undefined ? {} : { line }) },
+    })
   })
 
   test('bytes become text by mark, charset, declaration', () => {
-    const bytes = (text: string, encoding: BufferEncoding): Uint8Array => Buffer.from(text, encoding)
+    const bytes = (text: string, encoding: BufferEncoding): Uint8Array =>
+      Buffer.from(text, encoding)
     expect(decodeText(bytes('\ufeff<é/>', 'utf8'), 'd')).toBe('<é/>')
     expect(decodeText(bytes('\ufeff<é/>', 'utf16le'), 'd')).toBe('<é/>')
     expect(decodeText(bytes('<?xml version="1.0"?><é/>', 'utf16le'), 'd')).toContain('<é/>')
-    expect(decodeText(bytes('<?xml version="1.0" encoding=\'ISO-8859-1\'?><é/>', 'latin1'), 'd')).toContain('<é/>')
+    expect(
+      decodeText(bytes('<?xml version="1.0" encoding=\'ISO-8859-1\'?><é/>', 'latin1'), 'd'),
+    ).toContain('<é/>')
     expect(decodeText(bytes('<é/>', 'latin1'), 'd', 'latin1')).toBe('<é/>')
-    expect(() => decodeText(bytes('<?xml version="1.0" encoding="x-none"?><a/>', 'utf8'), 'd')).toThrow('its encoding "x-none" is unknown')
+    expect(() =>
+      decodeText(bytes('<?xml version="1.0" encoding="x-none"?><a/>', 'utf8'), 'd'),
+    ).toThrow('its encoding "x-none" is unknown')
   })
 })

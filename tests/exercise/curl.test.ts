@@ -29,7 +29,8 @@ beforeAll(async () => {
       heard = all.toString()
       const [head = '', ...body] = heard.split('\r\n\r\n')
       const length = Number(/^content-length: (\d+)$/im.exec(head)?.[1] ?? 0)
-      if (heard.includes('\r\n\r\n') && Buffer.byteLength(body.join('\r\n\r\n')) >= length) socket.end('HTTP/1.1 204 No Content\r\n\r\n')
+      if (heard.includes('\r\n\r\n') && Buffer.byteLength(body.join('\r\n\r\n')) >= length)
+        socket.end('HTTP/1.1 204 No Content\r\n\r\n')
     })
     socket.on('error', () => undefined)
   })
@@ -39,32 +40,95 @@ beforeAll(async () => {
 afterAll(() => void server.close())
 
 /** What a server hears when bash runs the line: the request line, headers in lower case, and the body. */
-async function run(line: string, variables: readonly string[]): Promise<{ request: string; headers: string[]; body: string }> {
+async function run(
+  line: string,
+  variables: readonly string[],
+): Promise<{ request: string; headers: string[]; body: string }> {
   heard = ''
-  const env = { PATH: folder, ...Object.fromEntries(variables.map((name) => [name, 'from-the-environment'])) }
+  const env = {
+    PATH: folder,
+    ...Object.fromEntries(variables.map((name) => [name, 'from-the-environment'])),
+  }
   await execute('/bin/bash', ['--noprofile', '--norc', '-c', line], { env, cwd: folder })
   const [head = '', ...body] = heard.split('\r\n\r\n')
   const [request = '', ...headers] = head.split('\r\n')
   return { request, headers, body: body.join('\r\n\r\n') }
 }
 
-const escapes = ['$(evil)', '`evil`', ';evil;', '|evil', '&evil&', '\'evil\'', '";evil;"', '\nevil\n', '$PATH', '!!', '*', '~', '{a,b}', '[1-3]', '\\', '@/etc/hostname', '-o evil', '<(evil)', '#', '\'\\\'\';evil', '%24(evil)']
-const token = fc.constantFrom('GET', 'Q$U', 'A`evil`', 'A\'evil\'', 'A|evil', 'A&evil', '!B', '#C', '*', '~', '-o', '$PATH')
-const text = fc.array(fc.oneof(fc.constantFrom(...escapes), fc.string({ maxLength: 6 })), { maxLength: 4 }).map((parts) => parts.join(''))
+const escapes = [
+  '$(evil)',
+  '`evil`',
+  ';evil;',
+  '|evil',
+  '&evil&',
+  "'evil'",
+  '";evil;"',
+  '\nevil\n',
+  '$PATH',
+  '!!',
+  '*',
+  '~',
+  '{a,b}',
+  '[1-3]',
+  '\\',
+  '@/etc/hostname',
+  '-o evil',
+  '<(evil)',
+  '#',
+  "'\\'';evil",
+  '%24(evil)',
+]
+const token = fc.constantFrom(
+  'GET',
+  'Q$U',
+  'A`evil`',
+  "A'evil'",
+  'A|evil',
+  'A&evil',
+  '!B',
+  '#C',
+  '*',
+  '~',
+  '-o',
+  '$PATH',
+)
+const text = fc
+  .array(fc.oneof(fc.constantFrom(...escapes), fc.string({ maxLength: 6 })), { maxLength: 4 })
+  .map((parts) => parts.join(''))
 const headerText = text.map((value) => value.replace(/[^ -~]/g, '').trim())
 
 test('bash sends what was to be sent, and starts curl alone, whatever stands in the request', async () => {
   await fc.assert(
-    fc.asyncProperty(token, fc.uniqueArray(fc.tuple(token.map((name) => `x-${name.toLowerCase()}`), headerText), { selector: ([name]) => name, maxLength: 3 }), text, text.map((body) => body.replaceAll('\0', '')), async (method, headers, path, body) => {
-      const target = new URL(`/a?b=${path}`, url).href
-      const request = { method, url: target, headers: { ...Object.fromEntries(headers), 'x-`evil`-key': 'a secret' }, body }
-      const { line, variables } = curlLine(request, 'QUAY')
-      const came = await run(line, variables)
-      expect(came.request).toBe(`${method} ${target.slice(url.length).replace(/#.*$/s, '')} HTTP/1.1`)
-      for (const [name, value] of headers) expect(came.headers).toContain(`${name}:${value === '' ? '' : ` ${value}`}`)
-      expect(came.headers).toContain('x-`evil`-key: from-the-environment')
-      expect(came.body).toBe(body)
-    }),
+    fc.asyncProperty(
+      token,
+      fc.uniqueArray(
+        fc.tuple(
+          token.map((name) => `x-${name.toLowerCase()}`),
+          headerText,
+        ),
+        { selector: ([name]) => name, maxLength: 3 },
+      ),
+      text,
+      text.map((body) => body.replaceAll('\0', '')),
+      async (method, headers, path, body) => {
+        const target = new URL(`/a?b=${path}`, url).href
+        const request = {
+          method,
+          url: target,
+          headers: { ...Object.fromEntries(headers), 'x-`evil`-key': 'a secret' },
+          body,
+        }
+        const { line, variables } = curlLine(request, 'QUAY')
+        const came = await run(line, variables)
+        expect(came.request).toBe(
+          `${method} ${target.slice(url.length).replace(/#.*$/s, '')} HTTP/1.1`,
+        )
+        for (const [name, value] of headers)
+          expect(came.headers).toContain(`${name}:${value === '' ? '' : ` ${value}`}`)
+        expect(came.headers).toContain('x-`evil`-key: from-the-environment')
+        expect(came.body).toBe(body)
+      },
+    ),
     { numRuns: 120 },
   )
   expect((await readdir(folder)).sort()).toEqual(['curl', 'evil'])

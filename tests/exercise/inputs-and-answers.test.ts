@@ -14,41 +14,151 @@ const scalar = (base: ScalarBase): Type => ({ kind: 'scalar', base, format: '', 
 
 describe('inputs', () => {
   test('JSON and YAML keep every digit until the type is known', async () => {
-    const json = await parseInput('{"a": 9007199254740993, "b": 1.10, "c": 1e2, "d": "1.10", "e": null, "f": [true]}', 'x')
-    const yaml = await parseInput('a: 9007199254740993\nb: 1.10\nc: 1e2\nd: "1.10"\ne: null\nf:\n  - true\n', 'x')
+    const json = await parseInput(
+      '{"a": 9007199254740993, "b": 1.10, "c": 1e2, "d": "1.10", "e": null, "f": [true]}',
+      'x',
+    )
+    const yaml = await parseInput(
+      'a: 9007199254740993\nb: 1.10\nc: 1e2\nd: "1.10"\ne: null\nf:\n  - true\n',
+      'x',
+    )
     expect(yaml).toEqual(json)
-    expect(json).toEqual({ a: new ExactNumber('9007199254740993'), b: new ExactNumber('1.10'), c: new ExactNumber('1e2'), d: '1.10', e: null, f: [true] })
-    expect(await parseInput('day: 2026-11-23\nno: on\n', 'x')).toEqual({ day: '2026-11-23', no: 'on' })
-    await expect(parseInput('{"a": 1, "a": 2}', 'in.json')).rejects.toMatchObject({ code: 'TM-1009', place: { document: 'in.json', line: 1 } })
+    expect(json).toEqual({
+      a: new ExactNumber('9007199254740993'),
+      b: new ExactNumber('1.10'),
+      c: new ExactNumber('1e2'),
+      d: '1.10',
+      e: null,
+      f: [true],
+    })
+    expect(await parseInput('day: 2026-11-23\nno: on\n', 'x')).toEqual({
+      day: '2026-11-23',
+      no: 'on',
+    })
+    await expect(parseInput('{"a": 1, "a": 2}', 'in.json')).rejects.toMatchObject({
+      code: 'TM-1009',
+      place: { document: 'in.json', line: 1 },
+    })
     await expect(parseInput('a: &x [1]\nb: *x', 'x')).rejects.toMatchObject({ code: 'TM-1009' })
   })
 
   test.each<[ScalarBase, unknown, unknown]>([
-    ['int64', new ExactNumber('9007199254740993'), 9007199254740993n], ['int64', '-5', -5n], ['int64', new ExactNumber('1.5'), 1.5], ['decimal', new ExactNumber('1.10'), '1.10'], ['decimal', '1.10', '1.10'],
-    ['int32', new ExactNumber('7'), 7], ['int32', '7', '7'], ['bytes', 'AP8=', Uint8Array.of(0, 255)], ['bytes', 'not base64', 'not base64'], ['double', 'INF', Infinity], ['double', new ExactNumber('1e2'), 100], ['text', new ExactNumber('5'), 5], ['boolean', true, true],
-  ])('a plain value for %s: %j', (base, plain, typed) => expect(fromPlain(contract, scalar(base), plain)).toEqual(typed))
+    ['int64', new ExactNumber('9007199254740993'), 9007199254740993n],
+    ['int64', '-5', -5n],
+    ['int64', new ExactNumber('1.5'), 1.5],
+    ['decimal', new ExactNumber('1.10'), '1.10'],
+    ['decimal', '1.10', '1.10'],
+    ['int32', new ExactNumber('7'), 7],
+    ['int32', '7', '7'],
+    ['bytes', 'AP8=', Uint8Array.of(0, 255)],
+    ['bytes', 'not base64', 'not base64'],
+    ['double', 'INF', Infinity],
+    ['double', new ExactNumber('1e2'), 100],
+    ['text', new ExactNumber('5'), 5],
+    ['boolean', true, true],
+  ])('a plain value for %s: %j', (base, plain, typed) =>
+    expect(fromPlain(contract, scalar(base), plain)).toEqual(typed),
+  )
 
-  test.each<[ScalarBase, string, unknown]>([['int32', '7', 7], ['int32', 'seven', 'seven'], ['boolean', 'true', true], ['boolean', 'yes', 'yes'], ['decimal', '1.10', '1.10'], ['text', '5', '5'], ['int64', '5', 5n], ['date', '2026-11-23', '2026-11-23']])(
-    'a text at the prompt for %s: %s', (base, text, typed) => expect(fromText(contract, scalar(base), text)).toEqual(typed),
+  test.each<[ScalarBase, string, unknown]>([
+    ['int32', '7', 7],
+    ['int32', 'seven', 'seven'],
+    ['boolean', 'true', true],
+    ['boolean', 'yes', 'yes'],
+    ['decimal', '1.10', '1.10'],
+    ['text', '5', '5'],
+    ['int64', '5', 5n],
+    ['date', '2026-11-23', '2026-11-23'],
+  ])('a text at the prompt for %s: %s', (base, text, typed) =>
+    expect(fromText(contract, scalar(base), text)).toEqual(typed),
   )
 
   test('--with goes to any place, on top of the input, read by the type there', async () => {
     const operation = operationNamed(contract, 'reserveBerth')
-    const plain = await parseInput('{"Reservation": {"Berth": "N-1", "Vessel": {"$is": "Tug", "BollardPull": 40}, "Service": ["water"]}}', 'x')
-    const words = ['Reservation.Nights=3', 'Reservation.Vessel.Draught=3.10', 'Reservation.Vessel.Name=12', 'Reservation.Service[1]=pilot', 'Reservation.Remark={"$text": "hi"}', 'headers.DeskKey.Key=7', 'Odd.Place=x']
-    const input = await readInput(contract, operation, plain, words.map(parseAssignment), () => Promise.reject(new Error('no files')))
+    const plain = await parseInput(
+      '{"Reservation": {"Berth": "N-1", "Vessel": {"$is": "Tug", "BollardPull": 40}, "Service": ["water"]}}',
+      'x',
+    )
+    const words = [
+      'Reservation.Nights=3',
+      'Reservation.Vessel.Draught=3.10',
+      'Reservation.Vessel.Name=12',
+      'Reservation.Service[1]=pilot',
+      'Reservation.Remark={"$text": "hi"}',
+      'headers.DeskKey.Key=7',
+      'Odd.Place=x',
+    ]
+    const input = await readInput(contract, operation, plain, words.map(parseAssignment), () =>
+      Promise.reject(new Error('no files')),
+    )
     expect(input).toEqual({
-      Reservation: { Berth: 'N-1', Vessel: { $is: 'Tug', BollardPull: 40, Draught: '3.10', Name: '12' }, Service: ['water', 'pilot'], Nights: 3, Remark: { $text: 'hi' } },
+      Reservation: {
+        Berth: 'N-1',
+        Vessel: { $is: 'Tug', BollardPull: 40, Draught: '3.10', Name: '12' },
+        Service: ['water', 'pilot'],
+        Nights: 3,
+        Remark: { $text: 'hi' },
+      },
       Odd: { Place: 'x' },
       headers: { DeskKey: { Key: '7' } },
     })
     expect(parsePath('a[2][0].b c.d')).toEqual(['a', 2, 0, 'b c', 'd'])
     expect(() => parseAssignment('Vessel')).toThrow('is not <path>=<value>')
-    const odd: Operation = { ...operation, inputs: ['filter[x]', 'a.b'].map((name) => ({ name, type: { kind: 'list', item: scalar('int32'), origin }, optional: true, nullable: false, place: 'query', origin })) }
-    expect(await readInput(contract, odd, undefined, ['filter[x]=[1]', 'filter[x][1]=2', 'a.b=[3]'].map(parseAssignment), () => Promise.reject(new Error()))).toEqual({ 'filter[x]': [1, 2], 'a.b': [3] })
-    const open: Operation = { ...operation, inputs: [['counts', { kind: 'map', value: scalar('int64'), origin }], ['free', { kind: 'map', value: { kind: 'anything', origin }, origin }]].map(([name, type]) => ({ name: name as string, type: type as Type, optional: true, nullable: false, place: 'query', origin })) }
-    expect(await readInput(contract, open, undefined, ['counts.a=5', 'free.b={"of": "x", "n": [1]}', 'free.c.d=word', 'free.e[0].f=7'].map(parseAssignment), () => Promise.reject(new Error()))).toEqual({ counts: { a: 5n }, free: { b: { of: 'x', n: [1] }, c: { d: 'word' }, e: [{ f: 7 }] } })
-    const polluted = await readInput(contract, operation, undefined, [parseAssignment('__proto__.polluted=1')], () => Promise.reject(new Error()))
+    const odd: Operation = {
+      ...operation,
+      inputs: ['filter[x]', 'a.b'].map((name) => ({
+        name,
+        type: { kind: 'list', item: scalar('int32'), origin },
+        optional: true,
+        nullable: false,
+        place: 'query',
+        origin,
+      })),
+    }
+    expect(
+      await readInput(
+        contract,
+        odd,
+        undefined,
+        ['filter[x]=[1]', 'filter[x][1]=2', 'a.b=[3]'].map(parseAssignment),
+        () => Promise.reject(new Error()),
+      ),
+    ).toEqual({ 'filter[x]': [1, 2], 'a.b': [3] })
+    const open: Operation = {
+      ...operation,
+      inputs: [
+        ['counts', { kind: 'map', value: scalar('int64'), origin }],
+        ['free', { kind: 'map', value: { kind: 'anything', origin }, origin }],
+      ].map(([name, type]) => ({
+        name: name as string,
+        type: type as Type,
+        optional: true,
+        nullable: false,
+        place: 'query',
+        origin,
+      })),
+    }
+    expect(
+      await readInput(
+        contract,
+        open,
+        undefined,
+        ['counts.a=5', 'free.b={"of": "x", "n": [1]}', 'free.c.d=word', 'free.e[0].f=7'].map(
+          parseAssignment,
+        ),
+        () => Promise.reject(new Error()),
+      ),
+    ).toEqual({
+      counts: { a: 5n },
+      free: { b: { of: 'x', n: [1] }, c: { d: 'word' }, e: [{ f: 7 }] },
+    })
+    const polluted = await readInput(
+      contract,
+      operation,
+      undefined,
+      [parseAssignment('__proto__.polluted=1')],
+      () => Promise.reject(new Error()),
+    )
     expect(Object.hasOwn(polluted, '__proto__')).toBe(true)
     expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()
   })
@@ -56,7 +166,22 @@ describe('inputs', () => {
 
 describe('answers', () => {
   test('plain JSON of anything', () => {
-    expect(toPlain({ a: 5n, b: Uint8Array.of(1), c: undefined, d: [NaN, -Infinity, 1.5], e: null, f: new Date(0) })).toEqual({ a: '5', b: 'AQ==', d: ['NaN', '-INF', 1.5], e: null, f: '1970-01-01T00:00:00.000Z' })
+    expect(
+      toPlain({
+        a: 5n,
+        b: Uint8Array.of(1),
+        c: undefined,
+        d: [NaN, -Infinity, 1.5],
+        e: null,
+        f: new Date(0),
+      }),
+    ).toEqual({
+      a: '5',
+      b: 'AQ==',
+      d: ['NaN', '-INF', 1.5],
+      e: null,
+      f: '1970-01-01T00:00:00.000Z',
+    })
     const many = Uint8Array.from({ length: 100_000 }, (_, at) => at % 256)
     expect(base64ToBytes(bytesToBase64(many))).toEqual(many)
     expect(bytesToBase64(many)).toBe(Buffer.from(many).toString('base64'))
@@ -64,12 +189,36 @@ describe('answers', () => {
   })
 
   test('rows, records, envelopes and single values are arranged', () => {
-    const rows = [{ a: 1, b: { c: 'x', d: [1, 2] } }, { a: 2, e: null }]
-    expect(arrange(rows)).toEqual({ rows: { headings: ['a', 'b', 'e'], rows: [['1', 'c: x, d: 1; 2', ''], ['2', '', 'null']] } })
-    expect(arrange(rows, 'b.c=See, A')).toEqual({ rows: { headings: ['See', 'A'], rows: [['x', '1'], ['', '2']] } })
-    expect(arrange({ total: 2, rows })).toMatchObject({ values: { rows: [['total', '2']] }, rows: { headings: ['a', 'b', 'e'] } })
+    const rows = [
+      { a: 1, b: { c: 'x', d: [1, 2] } },
+      { a: 2, e: null },
+    ]
+    expect(arrange(rows)).toEqual({
+      rows: {
+        headings: ['a', 'b', 'e'],
+        rows: [
+          ['1', 'c: x, d: 1; 2', ''],
+          ['2', '', 'null'],
+        ],
+      },
+    })
+    expect(arrange(rows, 'b.c=See, A')).toEqual({
+      rows: {
+        headings: ['See', 'A'],
+        rows: [
+          ['x', '1'],
+          ['', '2'],
+        ],
+      },
+    })
+    expect(arrange({ total: 2, rows })).toMatchObject({
+      values: { rows: [['total', '2']] },
+      rows: { headings: ['a', 'b', 'e'] },
+    })
     expect(arrange({ total: 2, rows }, 'a').values).toBeUndefined()
-    expect(arrange({ a: 'x' })).toEqual({ values: { headings: ['field', 'value'], rows: [['a', 'x']] } })
+    expect(arrange({ a: 'x' })).toEqual({
+      values: { headings: ['field', 'value'], rows: [['a', 'x']] },
+    })
     expect(arrange([1n, 2n])).toEqual({ rows: { headings: ['value'], rows: [['1'], ['2']] } })
     expect(arrange('x')).toEqual({ values: { headings: [], rows: [['x']] } })
     expect(() => arrange(rows, 'z')).toThrow('the answer has no field "z"')
@@ -79,13 +228,21 @@ describe('answers', () => {
 
 describe('names and messages', () => {
   test('names are matched exactly, then ignoring case; else the nearest are offered', () => {
-    expect([matchName('a', ['A', 'a']), matchName('B', ['b']), matchName('c', ['C', 'ç']), matchName('D', ['d', 'Dd', 'D '])]).toEqual(['a', 'b', 'C', 'd'])
+    expect([
+      matchName('a', ['A', 'a']),
+      matchName('B', ['b']),
+      matchName('c', ['C', 'ç']),
+      matchName('D', ['d', 'Dd', 'D ']),
+    ]).toEqual(['a', 'b', 'C', 'd'])
     expect(matchName('x', ['X', 'x '])).toBe('X')
-    expect(nearestNames('listBirths', ['listBerths', 'getBerth', 'quoteDues'])).toEqual(['listBerths', 'getBerth'])
+    expect(nearestNames('listBirths', ['listBerths', 'getBerth', 'quoteDues'])).toEqual([
+      'listBerths',
+      'getBerth',
+    ])
     expect(nearestAdvice('zzz', ['a', 'b'])).toBe('There are: "a", "b".')
   })
 
-  test('what a document says can\'t play with the terminal', () => {
+  test("what a document says can't play with the terminal", () => {
     expect(printable('a\u001b[31mred\u202e\u0007\nb')).toBe('a\\u001b[31mred\\u202e\\u0007\nb')
     expect(problem('TM-1006', { name: '\u001b[2J' }).message).not.toContain('\u001b')
   })

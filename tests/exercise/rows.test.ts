@@ -23,45 +23,101 @@ async function rowsIn(text: string): Promise<Row[]> {
 
 describe('rows of files come back as they were written', () => {
   const cell = fc.string({ unit: 'grapheme', maxLength: 12 })
-  test.each([',', ';', '\t'])('CSV with %j between, whatever the cells have in them', async (delimiter) => {
-    await fc.assert(
-      fc.asyncProperty(fc.array(fc.tuple(cell, cell, cell), { minLength: 1, maxLength: 20 }), fc.boolean(), async (cells, bom) => {
-        const text = stringify([['A', 'B b', 'C.c[0]'], ...cells], { delimiter, quoted: true, quoted_empty: true, record_delimiter: bom ? 'windows' : 'unix' })
-        const rows = await rowsIn((bom ? '\ufeff' : '') + text)
-        expect(rows.map(({ number, isText, fields }) => [number, isText, fields])).toEqual(cells.map(([a, b, c], at) => [at + 1, true, { A: a, 'B b': b, 'C.c[0]': c }]))
-      }),
-      { numRuns: 40 },
-    )
-  })
+  test.each([',', ';', '\t'])(
+    'CSV with %j between, whatever the cells have in them',
+    async (delimiter) => {
+      await fc.assert(
+        fc.asyncProperty(
+          fc.array(fc.tuple(cell, cell, cell), { minLength: 1, maxLength: 20 }),
+          fc.boolean(),
+          async (cells, bom) => {
+            const text = stringify([['A', 'B b', 'C.c[0]'], ...cells], {
+              delimiter,
+              quoted: true,
+              quoted_empty: true,
+              record_delimiter: bom ? 'windows' : 'unix',
+            })
+            const rows = await rowsIn((bom ? '\ufeff' : '') + text)
+            expect(rows.map(({ number, isText, fields }) => [number, isText, fields])).toEqual(
+              cells.map(([a, b, c], at) => [at + 1, true, { A: a, 'B b': b, 'C.c[0]': c }]),
+            )
+          },
+        ),
+        { numRuns: 40 },
+      )
+    },
+  )
 
   test('JSON, as a list or one after the other, whatever is in it, over many pieces of a file', async () => {
-    const value = fc.dictionary(fc.string({ maxLength: 6 }).filter((name) => name !== '__proto__'), fc.oneof(fc.string({ unit: 'grapheme', maxLength: 200 }), fc.constantFrom('{[', ']}', '"\\', '\\"'), fc.boolean(), fc.constant(null), fc.array(fc.string({ maxLength: 3 }), { maxLength: 3 })))
+    const value = fc.dictionary(
+      fc.string({ maxLength: 6 }).filter((name) => name !== '__proto__'),
+      fc.oneof(
+        fc.string({ unit: 'grapheme', maxLength: 200 }),
+        fc.constantFrom('{[', ']}', '"\\', '\\"'),
+        fc.boolean(),
+        fc.constant(null),
+        fc.array(fc.string({ maxLength: 3 }), { maxLength: 3 }),
+      ),
+    )
     await fc.assert(
-      fc.asyncProperty(fc.array(value, { minLength: 1, maxLength: 30 }), fc.integer({ min: 0, max: 1 }), async (values, indent) => {
-        // A row that is longer than a piece of the file, so that others end anywhere.
-        const all = [{ long: '{'.repeat(66_000) }, ...values]
-        for (const text of [JSON.stringify(all, null, indent), all.map((each) => JSON.stringify(each)).join('\n'), all.map((each) => JSON.stringify(each, null, indent)).join(' ')]) {
-          expect((await rowsIn(text)).map(({ fields }) => fields)).toEqual(all)
-        }
-      }),
+      fc.asyncProperty(
+        fc.array(value, { minLength: 1, maxLength: 30 }),
+        fc.integer({ min: 0, max: 1 }),
+        async (values, indent) => {
+          // A row that is longer than a piece of the file, so that others end anywhere.
+          const all = [{ long: '{'.repeat(66_000) }, ...values]
+          for (const text of [
+            JSON.stringify(all, null, indent),
+            all.map((each) => JSON.stringify(each)).join('\n'),
+            all.map((each) => JSON.stringify(each, null, indent)).join(' '),
+          ]) {
+            expect((await rowsIn(text)).map(({ fields }) => fields)).toEqual(all)
+          }
+        },
+      ),
       { numRuns: 25 },
     )
   })
 
   test('numbers keep their digits', async () => {
     const [row] = await rowsIn('[{"n": 9007199254740993, "d": 1250.50}]')
-    expect(row?.fields).toEqual({ n: new ExactNumber('9007199254740993'), d: new ExactNumber('1250.50') })
+    expect(row?.fields).toEqual({
+      n: new ExactNumber('9007199254740993'),
+      d: new ExactNumber('1250.50'),
+    })
   })
 })
 
 describe('outcomes of rows', () => {
   test('as records: one, or one for each item; what failed says why; columns as asked for', () => {
-    const outcomes = [{ row: 1, ok: true, value: { A: 1, $etag: 'x', B: { C: 2 } }, milliseconds: 1 }, { row: 2, ok: true, value: [{ A: 3 }, 4], milliseconds: 1 }, { row: 3, ok: true, milliseconds: 1 }, { row: 4, ok: false, failure: { kind: 'fault', code: 'TM-4001', message: 'no', details: ['a', 'b'] }, milliseconds: 1 }]
+    const outcomes = [
+      { row: 1, ok: true, value: { A: 1, $etag: 'x', B: { C: 2 } }, milliseconds: 1 },
+      { row: 2, ok: true, value: [{ A: 3 }, 4], milliseconds: 1 },
+      { row: 3, ok: true, milliseconds: 1 },
+      {
+        row: 4,
+        ok: false,
+        failure: { kind: 'fault', code: 'TM-4001', message: 'no', details: ['a', 'b'] },
+        milliseconds: 1,
+      },
+    ]
     const records = outcomes.flatMap(recordsOf)
-    expect(records).toEqual([{ row: 1, A: 1, B: { C: 2 } }, { row: 2, A: 3 }, { row: 2, value: 4 }, { row: 3 }, { row: 4, failed: 'TM-4001 no a b' }])
+    expect(records).toEqual([
+      { row: 1, A: 1, B: { C: 2 } },
+      { row: 2, A: 3 },
+      { row: 2, value: 4 },
+      { row: 3 },
+      { row: 4, failed: 'TM-4001 no a b' },
+    ])
     const columns = outcomeColumns(new Set(records.flatMap(Object.keys)), 'B.C=Deep, A')
     expect(columns.map(({ heading }) => heading)).toEqual(['row', 'Deep', 'A', 'failed'])
-    expect(records.map((record) => outcomeCells(record, columns))).toEqual([['1', '2', '1', ''], ['2', '', '3', ''], ['2', '', '', ''], ['3', '', '', ''], ['4', '', '', 'TM-4001 no a b']])
+    expect(records.map((record) => outcomeCells(record, columns))).toEqual([
+      ['1', '2', '1', ''],
+      ['2', '', '3', ''],
+      ['2', '', '', ''],
+      ['3', '', '', ''],
+      ['4', '', '', 'TM-4001 no a b'],
+    ])
   })
 
   test('are kept as they come and told in order; a later try counts; a line that was cut off does not', async () => {
@@ -69,18 +125,36 @@ describe('outcomes of rows', () => {
     const mark = { tolmach: 'rows', contract: 'c', operation: 'o', rows: 'd' } as const
     const results = await RowResults.open(path, mark, 'rows.csv', 'start')
     const order = [3, 1, 2500, 2]
-    await Promise.all(order.map((row) => results.add({ row, ok: row !== 2, value: `v${row}`, milliseconds: 1 })))
+    await Promise.all(
+      order.map((row) => results.add({ row, ok: row !== 2, value: `v${row}`, milliseconds: 1 })),
+    )
     await results.close(true)
     await writeFile(path, '{"row":9,"ok":tr', { flag: 'a' })
-    await expect(RowResults.open(path, mark, 'rows.csv', 'start')).rejects.toMatchObject({ code: 'TM-1019' })
-    await expect(RowResults.open(path, { ...mark, rows: 'other' }, 'rows.csv', 'resume')).rejects.toMatchObject({ code: 'TM-1010' })
+    await expect(RowResults.open(path, mark, 'rows.csv', 'start')).rejects.toMatchObject({
+      code: 'TM-1019',
+    })
+    await expect(
+      RowResults.open(path, { ...mark, rows: 'other' }, 'rows.csv', 'resume'),
+    ).rejects.toMatchObject({ code: 'TM-1010' })
     const again = await RowResults.open(path, mark, 'rows.csv', 'resume')
-    expect([again.counts, again.isDone(1), again.isDone(2), again.isDone(9)]).toEqual([{ done: 3, failed: 1 }, true, false, false])
+    expect([again.counts, again.isDone(1), again.isDone(2), again.isDone(9)]).toEqual([
+      { done: 3, failed: 1 },
+      true,
+      false,
+      false,
+    ])
     await again.add({ row: 2, ok: true, value: 'better', milliseconds: 1 })
     const told = []
     for await (const outcome of again.outcomes()) told.push([outcome.row, outcome.value])
-    expect(told).toEqual([[1, 'v1'], [2, 'better'], [3, 'v3'], [2500, 'v2500']])
+    expect(told).toEqual([
+      [1, 'v1'],
+      [2, 'better'],
+      [3, 'v3'],
+      [2500, 'v2500'],
+    ])
     await again.close(false)
-    await expect(RowResults.open(path, mark, 'rows.csv', 'resume')).rejects.toMatchObject({ code: 'TM-1010' })
+    await expect(RowResults.open(path, mark, 'rows.csv', 'resume')).rejects.toMatchObject({
+      code: 'TM-1010',
+    })
   })
 })

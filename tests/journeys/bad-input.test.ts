@@ -10,7 +10,10 @@ const wsdl = await readFile(demoWsdl, 'utf8')
 /** A digest of everything in a folder, to tell whether anything changed. */
 async function folderDigest(folder: string): Promise<string> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true })
-  const files = entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name)).sort()
+  const files = entries
+    .filter((entry) => entry.isFile())
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort()
   const hash = createHash('sha256')
   for (const file of files) hash.update(file).update(await readFile(file))
   return hash.digest('hex')
@@ -23,33 +26,123 @@ describe('metadata that is no good is refused with its place, and the project st
   beforeAll(async () => {
     folder = await freshFolder()
     await mkdir(join(folder, 'bad'))
-    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd']) await copyFile(join(repository, 'demo/berths', name), join(folder, 'bad', name))
+    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd'])
+      await copyFile(join(repository, 'demo/berths', name), join(folder, 'bad', name))
     expect((await tolmach(folder, ['import', demoWsdl, '--as', 'berths'])).code).toBe(0)
   })
 
-  const cases: [what: string, file: string, text: string | Buffer, code: string, words: RegExp][] = [
-    ['not XML', 'notes.wsdl', 'Dear colleague, the service is at http://desk.example', 'TM-2009', /notes\.wsdl:1:1 .*it is not XML; it starts with "Dear colleague/s],
-    ['an HTML page', 'page.wsdl', '<!DOCTYPE html><html><head><title>Sign in to Brackmouth</title></head></html>', 'TM-2006', /HTML page.*"Sign in to Brackmouth"/s],
-    ['truncated XML', 'cut.wsdl', wsdl.slice(0, 3000), 'TM-2007', /cut\.wsdl:\d+:\d+ .*XML is broken/s],
-    ['a DTD', 'dtd.wsdl', wsdl.replace('<wsdl:definitions', '<!DOCTYPE wsdl:definitions [<!ENTITY x SYSTEM "file:///etc/passwd">]>\n<wsdl:definitions'), 'TM-2008', /dtd\.wsdl:2:1 .*DTD/s],
-    ['a missing import', 'missing.wsdl', wsdl.replace('schemaLocation="desk.xsd"', 'schemaLocation="gone/desk.xsd"'), 'TM-2010', /missing\.wsdl:16:7 .*gone\/desk\.xsd.*no such file/s],
-    ['no service', 'abstract.wsdl', wsdl.replace(/<wsdl:service[\s\S]*<\/wsdl:service>/, ''), 'TM-2101', /abstract\.wsdl:2:1 .*no service/s],
-    ['a binding to an unknown port type', 'dask.wsdl', wsdl.replace('name="DeskLine11" type="d:Desk"', 'name="DeskLine11" type="d:Dask"'), 'TM-2102', /dask\.wsdl:\d+:3 .*"DeskLine11" refers to port type "d:Dask".*Nearest: "Desk"/s],
-    ['an unknown element', 'element.wsdl', wsdl.replace('element="d:getBerth"', 'element="d:getBirth"'), 'TM-2201', /element\.wsdl.*"\{urn:brackmouth:desk\}getBirth".*Nearest: "getBerth"/s],
-    ['an unbound prefix', 'prefix.wsdl', wsdl.replace('element="d:getBerth"', 'element="q:getBerth"'), 'TM-2105', /q:getBerth/],
-    ['something else in XML', 'feed.wsdl', '<feed xmlns="urn:x"/>', 'TM-2009', /root element is <feed>/],
-    ['an empty file', 'empty.wsdl', '', 'TM-2015', /empty/],
-    ['bytes that are not their encoding', 'latin.wsdl', Buffer.from('<?xml version="1.0" encoding="utf-8"?><a>\xe9</a>', 'latin1'), 'TM-2014', /bytes are not utf-8/],
-    ['a document nested without end', 'deep.wsdl', `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/">${'<a>'.repeat(5000)}`, 'TM-2217', /500 deep/],
-    ['WSDL 2.0 without a service', 'two.wsdl', '<description xmlns="http://www.w3.org/ns/wsdl" targetNamespace="urn:x"/>', 'TM-2101', /declares no service/],
-  ]
+  const cases: [what: string, file: string, text: string | Buffer, code: string, words: RegExp][] =
+    [
+      [
+        'not XML',
+        'notes.wsdl',
+        'Dear colleague, the service is at http://desk.example',
+        'TM-2009',
+        /notes\.wsdl:1:1 .*it is not XML; it starts with "Dear colleague/s,
+      ],
+      [
+        'an HTML page',
+        'page.wsdl',
+        '<!DOCTYPE html><html><head><title>Sign in to Brackmouth</title></head></html>',
+        'TM-2006',
+        /HTML page.*"Sign in to Brackmouth"/s,
+      ],
+      [
+        'truncated XML',
+        'cut.wsdl',
+        wsdl.slice(0, 3000),
+        'TM-2007',
+        /cut\.wsdl:\d+:\d+ .*XML is broken/s,
+      ],
+      [
+        'a DTD',
+        'dtd.wsdl',
+        wsdl.replace(
+          '<wsdl:definitions',
+          '<!DOCTYPE wsdl:definitions [<!ENTITY x SYSTEM "file:///etc/passwd">]>\n<wsdl:definitions',
+        ),
+        'TM-2008',
+        /dtd\.wsdl:2:1 .*DTD/s,
+      ],
+      [
+        'a missing import',
+        'missing.wsdl',
+        wsdl.replace('schemaLocation="desk.xsd"', 'schemaLocation="gone/desk.xsd"'),
+        'TM-2010',
+        /missing\.wsdl:16:7 .*gone\/desk\.xsd.*no such file/s,
+      ],
+      [
+        'no service',
+        'abstract.wsdl',
+        wsdl.replace(/<wsdl:service[\s\S]*<\/wsdl:service>/, ''),
+        'TM-2101',
+        /abstract\.wsdl:2:1 .*no service/s,
+      ],
+      [
+        'a binding to an unknown port type',
+        'dask.wsdl',
+        wsdl.replace('name="DeskLine11" type="d:Desk"', 'name="DeskLine11" type="d:Dask"'),
+        'TM-2102',
+        /dask\.wsdl:\d+:3 .*"DeskLine11" refers to port type "d:Dask".*Nearest: "Desk"/s,
+      ],
+      [
+        'an unknown element',
+        'element.wsdl',
+        wsdl.replace('element="d:getBerth"', 'element="d:getBirth"'),
+        'TM-2201',
+        /element\.wsdl.*"\{urn:brackmouth:desk\}getBirth".*Nearest: "getBerth"/s,
+      ],
+      [
+        'an unbound prefix',
+        'prefix.wsdl',
+        wsdl.replace('element="d:getBerth"', 'element="q:getBerth"'),
+        'TM-2105',
+        /q:getBerth/,
+      ],
+      [
+        'something else in XML',
+        'feed.wsdl',
+        '<feed xmlns="urn:x"/>',
+        'TM-2009',
+        /root element is <feed>/,
+      ],
+      ['an empty file', 'empty.wsdl', '', 'TM-2015', /empty/],
+      [
+        'bytes that are not their encoding',
+        'latin.wsdl',
+        Buffer.from('<?xml version="1.0" encoding="utf-8"?><a>\xe9</a>', 'latin1'),
+        'TM-2014',
+        /bytes are not utf-8/,
+      ],
+      [
+        'a document nested without end',
+        'deep.wsdl',
+        `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/">${'<a>'.repeat(5000)}`,
+        'TM-2217',
+        /500 deep/,
+      ],
+      [
+        'WSDL 2.0 without a service',
+        'two.wsdl',
+        '<description xmlns="http://www.w3.org/ns/wsdl" targetNamespace="urn:x"/>',
+        'TM-2101',
+        /declares no service/,
+      ],
+    ]
   test.each(cases)('%s', async (_what, file, text, code, words) => {
     await writeFile(join(folder, 'bad', file), text)
     before = await folderDigest(folder)
-    const { stderr, stdout, ...ran } = await tolmach(folder, ['import', `bad/${file}`, '--as', 'fresh'])
+    const { stderr, stdout, ...ran } = await tolmach(folder, [
+      'import',
+      `bad/${file}`,
+      '--as',
+      'fresh',
+    ])
     expect(ran.code).toBe(3)
     expect(stdout).toBe('')
-    expect(stderr.replace(/\s+/g, ' ')).toMatch(new RegExp(words.source.replaceAll('\\/', '/'), 's'))
+    expect(stderr.replace(/\s+/g, ' ')).toMatch(
+      new RegExp(words.source.replaceAll('\\/', '/'), 's'),
+    )
     expect(stderr).toContain(`error ${code}`)
     expect(stderr).toContain('Nothing was imported.')
     expect(stderr).not.toMatch(/\n\s+at /)
@@ -60,9 +153,19 @@ describe('metadata that is no good is refused with its place, and the project st
     const again = await tolmach(folder, ['import', demoWsdl, '--as', 'berths'])
     expect(again).toMatchObject({ code: 2 })
     expect(again.stderr).toMatch(/error TM-1004[\s\S]*--overwrite/)
-    await writeFile(join(folder, 'tolmach.yaml'), (await readFile(join(folder, 'tolmach.yaml'), 'utf8')).replace('class: BerthDesk', 'class: Quay # our own word'))
-    expect((await tolmach(folder, ['import', demoWsdl, '--as', 'berths', '--overwrite'])).code).toBe(0)
-    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain('class: Quay # our own word')
+    await writeFile(
+      join(folder, 'tolmach.yaml'),
+      (await readFile(join(folder, 'tolmach.yaml'), 'utf8')).replace(
+        'class: BerthDesk',
+        'class: Quay # our own word',
+      ),
+    )
+    expect(
+      (await tolmach(folder, ['import', demoWsdl, '--as', 'berths', '--overwrite'])).code,
+    ).toBe(0)
+    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain(
+      'class: Quay # our own word',
+    )
   })
 
   test('unknown contract, operation, type, option, command: the nearest is offered', async () => {
@@ -71,21 +174,36 @@ describe('metadata that is no good is refused with its place, and the project st
       expect(code).toBe(2)
       return stderr.replace(/\s+/g, ' ')
     }
-    expect(await told('show', 'berth')).toMatch(/TM-1001 There is no contract "berth".*Nearest: "berths"/)
-    expect(await told('call', 'berths', 'listBirths')).toMatch(/TM-1005 There is no operation "listBirths" in berths\. Nearest: "listBerths"/)
+    expect(await told('show', 'berth')).toMatch(
+      /TM-1001 There is no contract "berth".*Nearest: "berths"/,
+    )
+    expect(await told('call', 'berths', 'listBirths')).toMatch(
+      /TM-1005 There is no operation "listBirths" in berths\. Nearest: "listBerths"/,
+    )
     expect(await told('show', 'berths', 'Vesel')).toMatch(/TM-1005 .*Nearest: "Vessel"/)
-    expect(await told('call', 'berths', 'listBerths', '--endpoint', 'DeskLine13')).toMatch(/TM-1005 There is no endpoint "DeskLine13".*"DeskLine1[12]"/)
-    expect(await told('call', 'berths', 'listBerths', '--colums', 'x')).toMatch(/TM-1011 Unknown option '--colums'.*--columns/)
+    expect(await told('call', 'berths', 'listBerths', '--endpoint', 'DeskLine13')).toMatch(
+      /TM-1005 There is no endpoint "DeskLine13".*"DeskLine1[12]"/,
+    )
+    expect(await told('call', 'berths', 'listBerths', '--colums', 'x')).toMatch(
+      /TM-1011 Unknown option '--colums'.*--columns/,
+    )
     expect(await told('shw')).toMatch(/TM-1011 Unknown command 'shw'/)
-    expect(await told('call', 'berths', 'listBerths', '--timeout', 'soon')).toMatch(/TM-1010 .*"soon" is not a time/)
+    expect(await told('call', 'berths', 'listBerths', '--timeout', 'soon')).toMatch(
+      /TM-1010 .*"soon" is not a time/,
+    )
   })
 
   test('a project file with a mistake is told with its line', async () => {
     const broken = await freshFolder()
-    await writeFile(join(broken, 'tolmach.yaml'), 'tolmach: 1\ncontracts:\n  berths:\n    from: ./desk.wsdl\n    folder: src\n    ony: [listBerths]\n')
+    await writeFile(
+      join(broken, 'tolmach.yaml'),
+      'tolmach: 1\ncontracts:\n  berths:\n    from: ./desk.wsdl\n    folder: src\n    ony: [listBerths]\n',
+    )
     const { code, stderr } = await tolmach(broken, ['list'])
     expect(code).toBe(2)
-    expect(stderr).toMatch(/error TM-1003 {2}tolmach\.yaml:6:\d+ .*"contracts\.berths\.ony" is not allowed/)
+    expect(stderr).toMatch(
+      /error TM-1003 {2}tolmach\.yaml:6:\d+ .*"contracts\.berths\.ony" is not allowed/,
+    )
     await writeFile(join(broken, 'tolmach.yaml'), 'tolmach: 1\ncontracts: [\n')
     expect((await tolmach(broken, ['list'])).stderr).toMatch(/error TM-1003 {2}tolmach\.yaml:\d/)
   })
@@ -115,12 +233,21 @@ describe('inputs of the wrong shape are refused at every wrong place, and nothin
   test('places by path', async () => {
     const input = {
       Reservation: {
-        Berth: 'quay 7', Vessel: { $is: 'Submarine', CallSign: 'BKM-001', Name: 5, Draught: null }, Arrival: '2026-02-30T00:00:00', Nights: 70000,
-        Remark: { language: 'en' }, Service: ['water', 'champagne'], Flag: 'BM',
+        Berth: 'quay 7',
+        Vessel: { $is: 'Submarine', CallSign: 'BKM-001', Name: 5, Draught: null },
+        Arrival: '2026-02-30T00:00:00',
+        Nights: 70000,
+        Remark: { language: 'en' },
+        Service: ['water', 'champagne'],
+        Flag: 'BM',
       },
       headers: { DeskKey: { Desk: 'x' } },
     }
-    const { code, stdout } = await tolmach(repository, ['call', demoWsdl, 'reserveBerth', '--input', '-', '--url', server.url, '--json'], { input: JSON.stringify(input) })
+    const { code, stdout } = await tolmach(
+      repository,
+      ['call', demoWsdl, 'reserveBerth', '--input', '-', '--url', server.url, '--json'],
+      { input: JSON.stringify(input) },
+    )
     expect(code).toBe(2)
     const { failure } = JSON.parse(stdout) as { failure: { kind: string; details: string[] } }
     expect(failure.kind).toBe('input')
@@ -142,21 +269,40 @@ describe('inputs of the wrong shape are refused at every wrong place, and nothin
     ['broken JSON', '{"Vessel": "BKM-114",\n "Nights": }}', /TM-1009 standard input:2:\d+/],
     ['nothing at all', '', /Vessel: is missing.*Nights: is missing/],
   ])('%s', async (_what, text, words) => {
-    const { code, stderr } = await tolmach(repository, ['call', demoWsdl, 'quoteDues', '--input', '-', '--url', server.url], { input: text })
+    const { code, stderr } = await tolmach(
+      repository,
+      ['call', demoWsdl, 'quoteDues', '--input', '-', '--url', server.url],
+      { input: text },
+    )
     expect(code).toBe(2)
     expect(stderr.replace(/\s+/g, ' ')).toMatch(words)
     expect(requests).toBe(0)
   })
 
   test('files that are not there', async () => {
-    const words = ['call', demoWsdl, 'attachManifest', '--with', 'Number=1', '--with', 'FileName=x', '--with', 'Content={"$file": "gone.bin"}']
-    expect((await tolmach(repository, words)).stderr).toMatch(/error TM-1007 {2}gone\.bin can't be read: there is no such file/)
-    expect((await tolmach(repository, ['call', demoWsdl, 'listBerths', '--input', 'gone.json'])).code).toBe(2)
+    const words = [
+      'call',
+      demoWsdl,
+      'attachManifest',
+      '--with',
+      'Number=1',
+      '--with',
+      'FileName=x',
+      '--with',
+      'Content={"$file": "gone.bin"}',
+    ]
+    expect((await tolmach(repository, words)).stderr).toMatch(
+      /error TM-1007 {2}gone\.bin can't be read: there is no such file/,
+    )
+    expect(
+      (await tolmach(repository, ['call', demoWsdl, 'listBerths', '--input', 'gone.json'])).code,
+    ).toBe(2)
   })
 })
 
 describe('services that misbehave', () => {
-  const envelope = (inside: string): string => `<e:Envelope xmlns:e="http://www.w3.org/2003/05/soap-envelope"><e:Body>${inside}</e:Body></e:Envelope>`
+  const envelope = (inside: string): string =>
+    `<e:Envelope xmlns:e="http://www.w3.org/2003/05/soap-envelope"><e:Body>${inside}</e:Body></e:Envelope>`
   let server: Awaited<ReturnType<typeof startServer>>
   beforeAll(async () => {
     server = await startServer((request, response) => {
@@ -164,34 +310,99 @@ describe('services that misbehave', () => {
         '/html500': [500, 'text/html', '<html><head><title>It broke</title></head></html>'],
         '/html200': [200, 'text/html', '<html><head><title>Welcome</title></head></html>'],
         '/login': [401, 'text/plain', ''],
-        '/number': [200, 'text/xml', envelope('<quoteDuesResponse xmlns="urn:brackmouth:desk"><Quote><Amount>12,50</Amount></Quote></quoteDuesResponse>')],
+        '/number': [
+          200,
+          'text/xml',
+          envelope(
+            '<quoteDuesResponse xmlns="urn:brackmouth:desk"><Quote><Amount>12,50</Amount></Quote></quoteDuesResponse>',
+          ),
+        ],
         '/cut': [200, 'text/xml', envelope('<quoteDuesResponse').slice(0, 60)],
         '/empty': [200, 'text/xml', ''],
-        '/fault200': [200, 'text/xml', envelope('<e:Fault><e:Code><e:Value>e:Receiver</e:Value></e:Code><e:Reason><e:Text xml:lang="en">the ink is dry</e:Text></e:Reason></e:Fault>')],
+        '/fault200': [
+          200,
+          'text/xml',
+          envelope(
+            '<e:Fault><e:Code><e:Value>e:Receiver</e:Value></e:Code><e:Reason><e:Text xml:lang="en">the ink is dry</e:Text></e:Reason></e:Fault>',
+          ),
+        ],
       }
       if (request.url === '/silent') return
       const [status, type, body] = answers[request.url ?? ''] ?? [404, 'text/plain', 'no']
-      response.writeHead(status, { 'content-type': type, ...(status === 401 ? { 'www-authenticate': 'Basic realm="desk"' } : {}) }).end(body)
+      response
+        .writeHead(status, {
+          'content-type': type,
+          ...(status === 401 ? { 'www-authenticate': 'Basic realm="desk"' } : {}),
+        })
+        .end(body)
     })
   })
   afterAll(() => server.stop())
 
   test.each([
-    ['nobody listens', 'http://127.0.0.1:9/', 4, 'TM-4002', 'unreachable', /the connection was refused|bad port/],
+    [
+      'nobody listens',
+      'http://127.0.0.1:9/',
+      4,
+      'TM-4002',
+      'unreachable',
+      /the connection was refused|bad port/,
+    ],
     ['never answers', '/silent', 4, 'TM-4003', 'timeout', /within 0\.5 s/],
-    ['HTML with 500', '/html500', 1, 'TM-4001', 'fault', /HTTP 500 with an HTML page titled "It broke"/],
-    ['HTML with 200', '/html200', 5, 'TM-4005', 'breach', /promised was a SOAP envelope, but there came an HTML page titled "Welcome"/],
+    [
+      'HTML with 500',
+      '/html500',
+      1,
+      'TM-4001',
+      'fault',
+      /HTTP 500 with an HTML page titled "It broke"/,
+    ],
+    [
+      'HTML with 200',
+      '/html200',
+      5,
+      'TM-4005',
+      'breach',
+      /promised was a SOAP envelope, but there came an HTML page titled "Welcome"/,
+    ],
     ['wants a login', '/login', 4, 'TM-4004', 'login', /HTTP 401, offering Basic realm="desk"/],
-    ['an answer that breaks the contract', '/number', 5, 'TM-4005', 'breach', /Quote\.Amount: promised was a decimal number, but there came "12,50"/],
+    [
+      'an answer that breaks the contract',
+      '/number',
+      5,
+      'TM-4005',
+      'breach',
+      /Quote\.Amount: promised was a decimal number, but there came "12,50"/,
+    ],
     ['an answer cut off', '/cut', 5, 'TM-4005', 'breach', /broken XML/],
     ['an empty answer', '/empty', 5, 'TM-4005', 'breach', /an empty body/],
     ['a fault that came with 200', '/fault200', 1, 'TM-4001', 'fault', /the ink is dry/],
   ])('%s', async (_what, path, code, message, kind, words) => {
     const url = path.startsWith('/') ? server.url + path : path
-    const ran = await tolmach(repository, ['call', demoWsdl, 'quoteDues', '--with', 'Vessel=BKM-114', '--with', 'Nights=3', '--url', url, '--timeout', '500ms', '--json'])
+    const ran = await tolmach(repository, [
+      'call',
+      demoWsdl,
+      'quoteDues',
+      '--with',
+      'Vessel=BKM-114',
+      '--with',
+      'Nights=3',
+      '--url',
+      url,
+      '--timeout',
+      '500ms',
+      '--json',
+    ])
     expect(ran.code).toBe(code)
-    const { ok, failure } = JSON.parse(ran.stdout) as { ok: boolean; failure: { kind: string; code: string; message: string } }
-    expect({ ok, kind: failure.kind, code: failure.code }).toEqual({ ok: false, kind, code: message })
+    const { ok, failure } = JSON.parse(ran.stdout) as {
+      ok: boolean
+      failure: { kind: string; code: string; message: string }
+    }
+    expect({ ok, kind: failure.kind, code: failure.code }).toEqual({
+      ok: false,
+      kind,
+      code: message,
+    })
     expect(failure.message).toMatch(words)
   })
 
@@ -203,15 +414,29 @@ describe('services that misbehave', () => {
     ['silence', '/silent', 4, 'TM-2003'],
   ])('metadata from a server: %s', async (_what, path, code, message) => {
     const folder = await freshFolder()
-    const ran = await tolmach(folder, ['import', path.startsWith('/') ? server.url + path : path, '--as', 'desk', '--timeout', '500ms'])
+    const ran = await tolmach(folder, [
+      'import',
+      path.startsWith('/') ? server.url + path : path,
+      '--as',
+      'desk',
+      '--timeout',
+      '500ms',
+    ])
     expect(ran).toMatchObject({ code })
     expect(ran.stderr).toContain(`error ${message}`)
     expect(await readdir(folder)).toEqual([])
   })
 
   test('a far document may not read files of this machine', async () => {
-    const far = await startServer((_request, response) => void response.end(wsdl.replace('desk.xsd', 'file:///etc/passwd')))
-    const ran = await tolmach(await freshFolder(), ['import', `${far.url}/desk?wsdl`, '--as', 'desk'])
+    const far = await startServer(
+      (_request, response) => void response.end(wsdl.replace('desk.xsd', 'file:///etc/passwd')),
+    )
+    const ran = await tolmach(await freshFolder(), [
+      'import',
+      `${far.url}/desk?wsdl`,
+      '--as',
+      'desk',
+    ])
     await far.stop()
     expect(ran.code).toBe(3)
     expect(ran.stderr).toMatch(/error TM-2011[\s\S]*file:\/\/\/etc\/passwd/)
@@ -219,14 +444,21 @@ describe('services that misbehave', () => {
 })
 
 test('whoever reads only the first lines does no harm', async () => {
-  const shell = spawnSync('sh', ['-c', `"${process.execPath}" dist/bin/main.js show demo/berths/desk.wsdl --json | head -n 1; "${process.execPath}" dist/bin/main.js`], { cwd: repository, encoding: 'utf8', env: { ...process.env, NODE_OPTIONS: '' } })
+  const shell = spawnSync(
+    'sh',
+    [
+      '-c',
+      `"${process.execPath}" dist/bin/main.js show demo/berths/desk.wsdl --json | head -n 1; "${process.execPath}" dist/bin/main.js`,
+    ],
+    { cwd: repository, encoding: 'utf8', env: { ...process.env, NODE_OPTIONS: '' } },
+  )
   expect(shell.stdout).toBe('{\n')
   expect(shell.stderr).not.toMatch(/EPIPE|\n\s+at /)
   expect(shell.stderr).toContain('Usage: tolmach')
   expect(shell.status).toBe(2)
 })
 
-describe('the client\'s folder', () => {
+describe("the client's folder", () => {
   test('hand-edited files stop generate and are named; files of others are kept; --overwrite goes on', async () => {
     const folder = await freshFolder()
     await tolmach(folder, ['import', demoWsdl, '--as', 'berths'])
@@ -239,13 +471,18 @@ describe('the client\'s folder', () => {
     expect(stopped).toMatchObject({ code: 2 })
     expect(stopped.stderr).toMatch(/error TM-3001[\s\S]*operations\/getBerth\.ts[\s\S]*--overwrite/)
     expect(await folderDigest(folder)).toBe(before)
-    expect((await tolmach(folder, ['call', 'berths', 'getBerth', '--with', 'Code=N-1', '--preview'])).stderr).toContain('built aside for this call, because these files were edited by hand')
-    expect((await tolmach(folder, ['generate', 'berths', '--overwrite'])).stdout).toContain('changed: operations/getBerth.ts')
+    expect(
+      (await tolmach(folder, ['call', 'berths', 'getBerth', '--with', 'Code=N-1', '--preview']))
+        .stderr,
+    ).toContain('built aside for this call, because these files were edited by hand')
+    expect((await tolmach(folder, ['generate', 'berths', '--overwrite'])).stdout).toContain(
+      'changed: operations/getBerth.ts',
+    )
     expect(await readFile(edited, 'utf8')).not.toContain('mine')
     expect(await readFile(join(folder, 'src/clients/berths/notes.md'), 'utf8')).toBe('mine too')
   })
 
-  test('a folder with somebody\'s files in it is not taken over', async () => {
+  test("a folder with somebody's files in it is not taken over", async () => {
     const folder = await freshFolder()
     await tolmach(folder, ['import', demoWsdl, '--as', 'berths'])
     await mkdir(join(folder, 'src/clients/berths'), { recursive: true })

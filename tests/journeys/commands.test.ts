@@ -11,36 +11,95 @@ describe('a project with two contracts', () => {
     folder = await freshFolder()
     await cp(join(repository, 'demo/berths'), join(folder, 'metadata/berths'), { recursive: true })
     await run('import', 'metadata/berths', '--as', 'berths')
-    await run('import', join(repository, 'demo/ferries/openapi.yaml'), '--as', 'ferries', '--only', 'bookings.*')
+    await run(
+      'import',
+      join(repository, 'demo/ferries/openapi.yaml'),
+      '--as',
+      'ferries',
+      '--only',
+      'bookings.*',
+    )
   })
 
   test('list tells them apart, and whether their clients are current', async () => {
-    const client = async (): Promise<string[]> => (JSON.parse((await run('list', '--json')).stdout) as { contracts: { contract: string; operations: number; client: string; from: string }[] }).contracts.map((each) => `${each.contract} ${each.operations} ${each.client} ${each.from.startsWith('/') ? 'outside' : each.from}`)
-    expect(await client()).toEqual(['berths 8 not generated metadata/berths', 'ferries 8 not generated outside'])
+    const client = async (): Promise<string[]> =>
+      (
+        JSON.parse((await run('list', '--json')).stdout) as {
+          contracts: { contract: string; operations: number; client: string; from: string }[]
+        }
+      ).contracts.map(
+        (each) =>
+          `${each.contract} ${each.operations} ${each.client} ${each.from.startsWith('/') ? 'outside' : each.from}`,
+      )
+    expect(await client()).toEqual([
+      'berths 8 not generated metadata/berths',
+      'ferries 8 not generated outside',
+    ])
     expect((await run('generate')).code).toBe(0)
-    expect(await client()).toEqual(['berths 8 current metadata/berths', 'ferries 8 current outside'])
+    expect(await client()).toEqual([
+      'berths 8 current metadata/berths',
+      'ferries 8 current outside',
+    ])
     const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
-    await writeFile(join(folder, 'tolmach.yaml'), project.replace('class: BerthDesk', 'class: BerthDesk\n    only: [getBerth]'))
-    expect(await client()).toEqual(['berths 1 older than the contract metadata/berths', 'ferries 8 current outside'])
-    expect((await run('call', 'berths', 'getBerth', '--with', 'Code=N-1', '--preview')).stderr).toContain('because it is older than the contract')
-    expect((await run('generate', 'berths')).stdout).toMatch(/changed: .*client\.ts[\s\S]*removed: .*operations\/listBerths\.ts/)
+    await writeFile(
+      join(folder, 'tolmach.yaml'),
+      project.replace('class: BerthDesk', 'class: BerthDesk\n    only: [getBerth]'),
+    )
+    expect(await client()).toEqual([
+      'berths 1 older than the contract metadata/berths',
+      'ferries 8 current outside',
+    ])
+    expect(
+      (await run('call', 'berths', 'getBerth', '--with', 'Code=N-1', '--preview')).stderr,
+    ).toContain('because it is older than the contract')
+    expect((await run('generate', 'berths')).stdout).toMatch(
+      /changed: .*client\.ts[\s\S]*removed: .*operations\/listBerths\.ts/,
+    )
     await writeFile(join(folder, 'tolmach.yaml'), project)
   })
 
   test('the project file chooses the endpoint and how imports end; it is found from below', async () => {
     const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
-    await writeFile(join(folder, 'tolmach.yaml'), project.replace('class: BerthDesk', 'class: BerthDesk\n    endpoint: DeskLine11\n    importSuffix: .ts'))
-    const { stdout } = await tolmach(join(folder, 'metadata'), ['call', 'berths', 'listBerths', '--preview'])
+    await writeFile(
+      join(folder, 'tolmach.yaml'),
+      project.replace(
+        'class: BerthDesk',
+        'class: BerthDesk\n    endpoint: DeskLine11\n    importSuffix: .ts',
+      ),
+    )
+    const { stdout } = await tolmach(join(folder, 'metadata'), [
+      'call',
+      'berths',
+      'listBerths',
+      '--preview',
+    ])
     expect(stdout).toMatch(/soapaction: "urn:brackmouth:desk:listBerths"/)
     expect((await run('generate', 'berths')).code).toBe(0)
-    expect(await readFile(join(folder, 'src/clients/berths/client.ts'), 'utf8')).toContain('from \'./settings.ts\'')
+    expect(await readFile(join(folder, 'src/clients/berths/client.ts'), 'utf8')).toContain(
+      "from './settings.ts'",
+    )
     await writeFile(join(folder, 'tolmach.yaml'), project)
   })
 
   test('a sample is saved; quiet is quiet; details go to a log and nowhere else', async () => {
-    expect((await run('sample', 'berths', 'quoteDues', '--full', '--save', 'samples/q.json')).stdout).toBe('')
-    expect(JSON.parse(await readFile(join(folder, 'samples/q.json'), 'utf8'))).toEqual({ Vessel: 'AAA-000', Nights: 1, Tide: 'any' })
-    const failed = await run('call', 'berths', 'listBerths', '--url', 'http://127.0.0.1:1/', '--log-file', 'log.txt', '--quiet')
+    expect(
+      (await run('sample', 'berths', 'quoteDues', '--full', '--save', 'samples/q.json')).stdout,
+    ).toBe('')
+    expect(JSON.parse(await readFile(join(folder, 'samples/q.json'), 'utf8'))).toEqual({
+      Vessel: 'AAA-000',
+      Nights: 1,
+      Tide: 'any',
+    })
+    const failed = await run(
+      'call',
+      'berths',
+      'listBerths',
+      '--url',
+      'http://127.0.0.1:1/',
+      '--log-file',
+      'log.txt',
+      '--quiet',
+    )
     expect(failed.code).toBe(4)
     expect(failed.stderr).not.toMatch(/\n\s+at /)
     expect(await readFile(join(folder, 'log.txt'), 'utf8')).toMatch(/TM-4002[\s\S]*\n\s+at /)
@@ -49,35 +108,78 @@ describe('a project with two contracts', () => {
 
   test('colours only where they are wanted', async () => {
     const plain = await tolmach(folder, ['show', 'berths'])
-    const coloured = await tolmach(folder, ['show', 'berths'], { env: { NO_COLOR: '', FORCE_COLOR: '1' } })
+    const coloured = await tolmach(folder, ['show', 'berths'], {
+      env: { NO_COLOR: '', FORCE_COLOR: '1' },
+    })
     expect(plain.stdout).not.toContain('\u001b[')
     expect(coloured.stdout).toContain('\u001b[')
     expect(coloured.stdout.replace(/\u001b\[\d+m/g, '')).toBe(plain.stdout)
-    expect((await tolmach(folder, ['show', 'berths', '--no-color'], { env: { NO_COLOR: '', FORCE_COLOR: '1' } })).stdout).toBe(plain.stdout)
+    expect(
+      (
+        await tolmach(folder, ['show', 'berths', '--no-color'], {
+          env: { NO_COLOR: '', FORCE_COLOR: '1' },
+        })
+      ).stdout,
+    ).toBe(plain.stdout)
   })
 
   test('a narrow terminal loses nothing of a table', async () => {
-    const shown = (await tolmach(folder, ['show', 'berths', 'reserveBerth'], { env: { COLUMNS: '60' } })).stdout
-    expect(Math.max(...shown.split('\n').filter((line) => line.startsWith('  ') && !line.includes('urn:') && !line.includes('(')).map((line) => line.length))).toBeLessThanOrEqual(70)
+    const shown = (
+      await tolmach(folder, ['show', 'berths', 'reserveBerth'], { env: { COLUMNS: '60' } })
+    ).stdout
+    expect(
+      Math.max(
+        ...shown
+          .split('\n')
+          .filter((line) => line.startsWith('  ') && !line.includes('urn:') && !line.includes('('))
+          .map((line) => line.length),
+      ),
+    ).toBeLessThanOrEqual(70)
     // Words too long for their column go on in the next line, none of their letters missing.
-    for (const name of ['Reservation', 'Arrival', 'DeskKey', 'state', 'Longer', 'exactly']) expect(shown).toContain(name)
+    for (const name of ['Reservation', 'Arrival', 'DeskKey', 'state', 'Longer', 'exactly'])
+      expect(shown).toContain(name)
     expect(shown).not.toContain('…')
   })
 
   test('serve runs until it is told to end, and says what it played', async () => {
-    const child = spawn(process.execPath, [join(repository, 'dist/bin/main.js'), 'serve', 'berths', 'ferries'], { cwd: folder, env: { ...process.env, NO_COLOR: '1', NODE_OPTIONS: '' } })
+    const child = spawn(
+      process.execPath,
+      [join(repository, 'dist/bin/main.js'), 'serve', 'berths', 'ferries'],
+      { cwd: folder, env: { ...process.env, NO_COLOR: '1', NODE_OPTIONS: '' } },
+    )
     let [out, told] = ['', '']
     child.stderr.on('data', (chunk: Buffer) => (told += chunk.toString()))
-    await new Promise<void>((done) => child.stdout.on('data', (chunk: Buffer) => {
-      out += chunk.toString()
-      if (out.includes('ferries')) done()
-    }))
-    const [berths = '', ferries = ''] = [...out.matchAll(/service (\S+)/g)].map(([, address]) => address)
-    expect((await tolmach(folder, ['call', 'berths', 'getBerth', '--with', 'Code=N-1', '--url', berths])).code).toBe(0)
-    expect((await tolmach(folder, ['call', 'ferries', 'bookings.list', '--url', ferries, '--format', 'csv'])).stdout).toMatch(/^number,sailing,lead/)
+    await new Promise<void>((done) =>
+      child.stdout.on('data', (chunk: Buffer) => {
+        out += chunk.toString()
+        if (out.includes('ferries')) done()
+      }),
+    )
+    const [berths = '', ferries = ''] = [...out.matchAll(/service (\S+)/g)].map(
+      ([, address]) => address,
+    )
+    expect(
+      (await tolmach(folder, ['call', 'berths', 'getBerth', '--with', 'Code=N-1', '--url', berths]))
+        .code,
+    ).toBe(0)
+    expect(
+      (
+        await tolmach(folder, [
+          'call',
+          'ferries',
+          'bookings.list',
+          '--url',
+          ferries,
+          '--format',
+          'csv',
+        ])
+      ).stdout,
+    ).toMatch(/^number,sailing,lead/)
     child.kill('SIGINT')
     expect(await new Promise((done) => child.on('exit', done))).toBe(0)
-    expect(told).toMatch(/berths {2}getBerth {2}200 {2}made up {2}\{"Code":"N-1"\}\n.*ferries {2}bookings\.list {2}200 {2}made up/)
+    expect(told).toMatch(
+      /berths {2}getBerth {2}200 {2}made up {2}\{"Code":"N-1"\}\n.*ferries {2}bookings\.list {2}200 {2}made up/,
+    )
   })
 })
 
@@ -89,5 +191,7 @@ test('a contract that is imported again keeps the names it gave', async () => {
   await writeFile(names, given.replace('"quoteDues": "quoteDues"', '"quoteDues": "askThePrice"'))
   await tolmach(folder, ['import', demoWsdl, '--as', 'berths', '--overwrite'])
   expect((await tolmach(folder, ['generate'])).code).toBe(0)
-  expect(await readFile(join(folder, 'src/clients/berths/operations/askThePrice.ts'), 'utf8')).toContain('export function askThePrice(')
+  expect(
+    await readFile(join(folder, 'src/clients/berths/operations/askThePrice.ts'), 'utf8'),
+  ).toContain('export function askThePrice(')
 })

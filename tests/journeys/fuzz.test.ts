@@ -6,12 +6,23 @@ import { repository } from '../support/program.js'
 
 /** What the fuzzer counted for three hundred things with mistakes: how many had each outcome. It ends with 1 where one of them failed. */
 async function outcomesOf(kind: string): Promise<Record<string, number>> {
-  const { stdout } = await promisify(execFile)(process.execPath, [join(repository, 'fuzz/main.js'), '--count', '300', '--seed', '1', '--of', kind])
+  const { stdout } = await promisify(execFile)(process.execPath, [
+    join(repository, 'fuzz/main.js'),
+    '--count',
+    '300',
+    '--seed',
+    '1',
+    '--of',
+    kind,
+  ])
   const [, counts = ''] = /: 0 failed; ([^;]*);/.exec(stdout) ?? []
-  return Object.fromEntries(counts.split(', ').map((each) => [each.replace(/ \d+$/, ''), Number(/\d+$/.exec(each)?.[0])]))
+  return Object.fromEntries(
+    counts.split(', ').map((each) => [each.replace(/ \d+$/, ''), Number(/\d+$/.exec(each)?.[0])]),
+  )
 }
 
-const sum = (counts: Record<string, number>): number => Object.values(counts).reduce((all, count) => all + count, 0)
+const sum = (counts: Record<string, number>): number =>
+  Object.values(counts).reduce((all, count) => all + count, 0)
 
 describe('three hundred with mistakes are taken or refused by type, in time; nothing of them runs and nothing is written:', () => {
   it('documents', async () => {

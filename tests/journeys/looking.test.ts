@@ -2,7 +2,14 @@ import { execFileSync } from 'node:child_process'
 import { readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
-import { freshFolder, repository, startServer, tolmach, tolmachJson, type Ran } from '../support/program.js'
+import {
+  freshFolder,
+  repository,
+  startServer,
+  tolmach,
+  tolmachJson,
+  type Ran,
+} from '../support/program.js'
 import { hasViewers } from '../support/viewers.js'
 
 /** A description with so many operations: each with a type of its own, which names the type of its tag. */
@@ -12,10 +19,34 @@ function largeDescription(operations: number, tags: number): string {
   for (let at = 0; at < operations; at += 1) {
     const tag = `quay${at % tags}`
     schemas[`Tag${at % tags}`] = { type: 'object', properties: { name: { type: 'string' } } }
-    schemas[`Thing${at}`] = { type: 'object', description: `What operation ${at} answers.`, properties: { id: { type: 'string' }, tag: { $ref: `#/components/schemas/Tag${at % tags}` } } }
-    paths[`/things/${at}`] = { get: { operationId: `getThing${at}`, tags: [tag, at === 7 ? 'night watch' : 'day watch'], summary: `Gets thing ${at}.`, responses: { 200: { description: 'ok', content: { 'application/json': { schema: { $ref: `#/components/schemas/Thing${at}` } } } } } } }
+    schemas[`Thing${at}`] = {
+      type: 'object',
+      description: `What operation ${at} answers.`,
+      properties: { id: { type: 'string' }, tag: { $ref: `#/components/schemas/Tag${at % tags}` } },
+    }
+    paths[`/things/${at}`] = {
+      get: {
+        operationId: `getThing${at}`,
+        tags: [tag, at === 7 ? 'night watch' : 'day watch'],
+        summary: `Gets thing ${at}.`,
+        responses: {
+          200: {
+            description: 'ok',
+            content: {
+              'application/json': { schema: { $ref: `#/components/schemas/Thing${at}` } },
+            },
+          },
+        },
+      },
+    }
   }
-  return JSON.stringify({ openapi: '3.1.0', info: { title: 'Many Things', version: '1' }, servers: [{ url: 'http://quay.example' }], paths, components: { schemas } })
+  return JSON.stringify({
+    openapi: '3.1.0',
+    info: { title: 'Many Things', version: '1' },
+    servers: [{ url: 'http://quay.example' }],
+    paths,
+    components: { schemas },
+  })
 }
 
 describe('looking before adding', () => {
@@ -23,23 +54,41 @@ describe('looking before adding', () => {
   const run = (...words: string[]): Promise<Ran> => tolmach(folder, words)
   beforeAll(async () => {
     folder = await freshFolder()
-    for (const [name, path] of [['berths', 'berths/desk.wsdl'], ['ferries', 'ferries/openapi.yaml'], ['registry', 'registry/registry.xml']]) expect((await run('import', join(repository, 'demo', path ?? ''), '--as', name ?? '', '--quiet')).code).toBe(0)
+    for (const [name, path] of [
+      ['berths', 'berths/desk.wsdl'],
+      ['ferries', 'ferries/openapi.yaml'],
+      ['registry', 'registry/registry.xml'],
+    ])
+      expect(
+        (await run('import', join(repository, 'demo', path ?? ''), '--as', name ?? '', '--quiet'))
+          .code,
+      ).toBe(0)
     expect((await run('generate', '--quiet')).code).toBe(0)
     await writeFile(join(folder, 'large.json'), largeDescription(300, 30))
   })
 
   test('the overview has counts, then a tree: sets with what all of them have in one line, and what is their own below', async () => {
     const { stdout } = await run('show', 'registry')
-    expect(stdout).toMatch(/1 endpoint, 71 operations, 12 types, 2 notes\n\n├─ endpoints\n│ {2}└─ service {2}OData 4\.0/)
-    expect(stdout).toMatch(/│ {2}├─ Vessels {2}Vessel\[\] {2,}A vessel in the register[^\n]*\n│ {2}│ {2}├─ list, get, count, [^\n]*unlink\n│ {2}│ {2}├─ Vessels\.Assist\(key, vessels\) → nothing {2,}Sends a tug/)
+    expect(stdout).toMatch(
+      /1 endpoint, 71 operations, 12 types, 2 notes\n\n├─ endpoints\n│ {2}└─ service {2}OData 4\.0/,
+    )
+    expect(stdout).toMatch(
+      /│ {2}├─ Vessels {2}Vessel\[\] {2,}A vessel in the register[^\n]*\n│ {2}│ {2}├─ list, get, count, [^\n]*unlink\n│ {2}│ {2}├─ Vessels\.Assist\(key, vessels\) → nothing {2,}Sends a tug/,
+    )
   })
 
-  test.each(['60', '100', '200'])('on a terminal of %s columns no line of the tree is longer', async (columns) => {
-    const { stdout } = await tolmach(folder, ['show', 'berths'], { env: { COLUMNS: columns } })
-    // What can be called is never cut.
-    for (const line of stdout.split('\n').filter((each) => !each.includes('(') && !each.includes('http'))) expect(line.length).toBeLessThanOrEqual(Number(columns))
-    expect(stdout).toContain('listBerths(Basin?, MinimumDepth?) → Berth[]')
-  })
+  test.each(['60', '100', '200'])(
+    'on a terminal of %s columns no line of the tree is longer',
+    async (columns) => {
+      const { stdout } = await tolmach(folder, ['show', 'berths'], { env: { COLUMNS: columns } })
+      // What can be called is never cut.
+      for (const line of stdout
+        .split('\n')
+        .filter((each) => !each.includes('(') && !each.includes('http')))
+        expect(line.length).toBeLessThanOrEqual(Number(columns))
+      expect(stdout).toContain('listBerths(Basin?, MinimumDepth?) → Berth[]')
+    },
+  )
 
   test('very many operations and types are told by groups and names; --full tells them one by one', async () => {
     const short = (await run('show', 'large.json')).stdout
@@ -48,60 +97,137 @@ describe('looking before adding', () => {
     expect(short).toMatch(/├─ quay3 {2}10 operations\n│ {2}│ {2}└─ getThing3, getThing33, /)
     expect(short).toContain('330 records')
     const full = (await run('show', 'large.json', '--full')).stdout
-    for (const each of ['getThing299() → Thing299', 'Thing12  record, 2 fields']) expect(full).toContain(each)
+    for (const each of ['getThing299() → Thing299', 'Thing12  record, 2 fields'])
+      expect(full).toContain(each)
   })
 
   test('one thing in full: an operation with its TypeScript signature, a type with what uses it and what it uses, an endpoint with its credentials', async () => {
-    expect((await run('show', 'berths', 'moveVessel')).stdout).toMatch(/in TypeScript\n {2}moveVessel\(input: MoveVesselInput, thisCall\?: ThisCall\): Promise<MoveVesselOutcome>\n/)
-    expect((await run('show', 'registry', 'Vessels.list')).stdout).toContain('Vessels.list<const Input extends ListVesselsInput>(input?: Input, thisCall?: ThisCall): Listing<Asked<AnyVessel, Input>>')
-    expect((await run('show', 'berths', 'Vessel.Name')).stdout).toMatch(/used by\n {2}Reservation, ReservationRequest, Ferry, Tug\n\nuses\n {2}CallSign, Metres\n/)
-    expect((await run('show', 'ferries', 'bookings.pay')).stdout).toMatch(/ {4}either {5}Card *\n {6}card .*\n {6}holder .*\n {4}or {9}Account *\n {6}account /)
-    expect((await run('show', 'ferries', 'theOffice')).stdout).toMatch(/credentials {2}counterKey: a key\n/)
-    expect((await run('show', 'berths', 'DeskLine12')).stdout).toMatch(/message headers {2}DeskKey\n/)
-    expect((await run('show', join(repository, 'tests/fixtures/openapi/conditions.yaml'), 'Booking')).stdout).toMatch(/rules\n {2}when kind is "night": lamp must be there\n {2}unless kind is "night": not: lamp must be there\n {2}not: until and card must be there\n/)
-    const { declarations } = await tolmachJson(folder, ['show', 'registry', 'VesselKind']) as { declarations: string[] }
-    expect(declarations.join('\n')).toContain('export type VesselKind = \'Coaster\' | \'Ferry\'')
+    expect((await run('show', 'berths', 'moveVessel')).stdout).toMatch(
+      /in TypeScript\n {2}moveVessel\(input: MoveVesselInput, thisCall\?: ThisCall\): Promise<MoveVesselOutcome>\n/,
+    )
+    expect((await run('show', 'registry', 'Vessels.list')).stdout).toContain(
+      'Vessels.list<const Input extends ListVesselsInput>(input?: Input, thisCall?: ThisCall): Listing<Asked<AnyVessel, Input>>',
+    )
+    expect((await run('show', 'berths', 'Vessel.Name')).stdout).toMatch(
+      /used by\n {2}Reservation, ReservationRequest, Ferry, Tug\n\nuses\n {2}CallSign, Metres\n/,
+    )
+    expect((await run('show', 'ferries', 'bookings.pay')).stdout).toMatch(
+      / {4}either {5}Card *\n {6}card .*\n {6}holder .*\n {4}or {9}Account *\n {6}account /,
+    )
+    expect((await run('show', 'ferries', 'theOffice')).stdout).toMatch(
+      /credentials {2}counterKey: a key\n/,
+    )
+    expect((await run('show', 'berths', 'DeskLine12')).stdout).toMatch(
+      /message headers {2}DeskKey\n/,
+    )
+    expect(
+      (await run('show', join(repository, 'tests/fixtures/openapi/conditions.yaml'), 'Booking'))
+        .stdout,
+    ).toMatch(
+      /rules\n {2}when kind is "night": lamp must be there\n {2}unless kind is "night": not: lamp must be there\n {2}not: until and card must be there\n/,
+    )
+    const { declarations } = (await tolmachJson(folder, ['show', 'registry', 'VesselKind'])) as {
+      declarations: string[]
+    }
+    expect(declarations.join('\n')).toContain("export type VesselKind = 'Coaster' | 'Ferry'")
   })
 
   test('--find looks through names and documentation, and marks what it found', async () => {
-    const found = await tolmachJson(folder, ['show', 'berths', '--find', 'CANCEL reserv']) as { matches: { kind: string; name: string; inName: number[][]; documentation: string; inDocumentation: number[][] }[] }
-    expect(found.matches.map(({ kind, name }) => `${kind} ${name}`)).toEqual(['operation cancelReservation'])
+    const found = (await tolmachJson(folder, ['show', 'berths', '--find', 'CANCEL reserv'])) as {
+      matches: {
+        kind: string
+        name: string
+        inName: number[][]
+        documentation: string
+        inDocumentation: number[][]
+      }[]
+    }
+    expect(found.matches.map(({ kind, name }) => `${kind} ${name}`)).toEqual([
+      'operation cancelReservation',
+    ])
     const [match] = found.matches
-    expect(match?.inName.map(([start = 0, length = 0]) => match.name.slice(start, start + length))).toEqual(['cancelReserv'])
-    expect(match?.inDocumentation.map(([start = 0, length = 0]) => match.documentation.slice(start, start + length))).toEqual(['Cancel', 'reserv'])
-    const coloured = await tolmach(folder, ['show', 'registry', '--find', 'tug'], { env: { NO_COLOR: '', FORCE_COLOR: '1' } })
+    expect(
+      match?.inName.map(([start = 0, length = 0]) => match.name.slice(start, start + length)),
+    ).toEqual(['cancelReserv'])
+    expect(
+      match?.inDocumentation.map(([start = 0, length = 0]) =>
+        match.documentation.slice(start, start + length),
+      ),
+    ).toEqual(['Cancel', 'reserv'])
+    const coloured = await tolmach(folder, ['show', 'registry', '--find', 'tug'], {
+      env: { NO_COLOR: '', FORCE_COLOR: '1' },
+    })
     expect(coloured.stdout).toContain('\u001b[1m\u001b[4mTug\u001b[24m\u001b[22m')
-    expect((await run('show', 'berths', '--find', 'zeppelin')).stdout).toBe('Nothing in berths has "zeppelin" in its name or documentation.\n')
+    expect((await run('show', 'berths', '--find', 'zeppelin')).stdout).toBe(
+      'Nothing in berths has "zeppelin" in its name or documentation.\n',
+    )
     expect(await run('show', 'berths', 'Vessel', '--find', 'x')).toMatchObject({ code: 2 })
   })
 
   test.each([
-    ['berths', 'reserveBerth', 'export function reserveBerth(', '<wsdl:operation name="reserveBerth">'],
-    ['berths', 'reserveBerth.BerthTaken', 'export type ReserveBerthFault', '<wsdl:fault name="BerthTaken"'],
+    [
+      'berths',
+      'reserveBerth',
+      'export function reserveBerth(',
+      '<wsdl:operation name="reserveBerth">',
+    ],
+    [
+      'berths',
+      'reserveBerth.BerthTaken',
+      'export type ReserveBerthFault',
+      '<wsdl:fault name="BerthTaken"',
+    ],
     ['berths', 'Tug.Name', 'Name: string', '<xs:element name="Name"'],
     ['berths', 'DeskLine12', 'DeskLine12', '<wsdl:port name="DeskLine12"'],
     ['ferries', 'bookings.pay.body', 'body: Payment', 'required: true'],
     ['ferries', 'bookings', 'export class SkerryFerriesBookings', 'name: bookings'],
-    ['ferries', 'BookingState.no show', '\'no show\'', 'no show'],
+    ['ferries', 'BookingState.no show', "'no show'", 'no show'],
     ['ferries', 'Car.roofBox', 'roofBox?: boolean', 'roofBox'],
     ['registry', 'Vessels.Rename', 'export function renameVessels(', '<Action Name="Rename"'],
     ['registry', 'vessel.flag', 'Flag: string', '<Property Name="Flag"'],
-    ['registry', 'PortCalls', 'export class VesselRegisterPortCalls', '<EntitySet Name="PortCalls"'],
-  ])('locate %s %s leads to its line in the client and in the metadata', async (contract, thing, code, metadata) => {
-    const located = await tolmachJson(folder, ['locate', contract, thing]) as Record<'code' | 'metadata', { file: string; line: number; column: number; url: string }>
-    for (const [place, text] of [[located.code, code], [located.metadata, metadata]] as const) {
-      const line = (await readFile(join(folder, place.file), 'utf8')).split('\n')[place.line - 1] ?? ''
-      expect(line).toContain(text)
-      expect(line.slice(place.column - 1).length).toBeGreaterThan(0)
-      expect(new URL(place.url).pathname).toBe(join(folder, place.file))
-    }
-    expect((await run('locate', contract, thing)).stdout).toContain(`${located.code.file}:${located.code.line}:${located.code.column}`)
-  })
+    [
+      'registry',
+      'PortCalls',
+      'export class VesselRegisterPortCalls',
+      '<EntitySet Name="PortCalls"',
+    ],
+  ])(
+    'locate %s %s leads to its line in the client and in the metadata',
+    async (contract, thing, code, metadata) => {
+      const located = (await tolmachJson(folder, ['locate', contract, thing])) as Record<
+        'code' | 'metadata',
+        { file: string; line: number; column: number; url: string }
+      >
+      for (const [place, text] of [
+        [located.code, code],
+        [located.metadata, metadata],
+      ] as const) {
+        const line =
+          (await readFile(join(folder, place.file), 'utf8')).split('\n')[place.line - 1] ?? ''
+        expect(line).toContain(text)
+        expect(line.slice(place.column - 1).length).toBeGreaterThan(0)
+        expect(new URL(place.url).pathname).toBe(join(folder, place.file))
+      }
+      expect((await run('locate', contract, thing)).stdout).toContain(
+        `${located.code.file}:${located.code.line}:${located.code.column}`,
+      )
+    },
+  )
 
-  test('what can\'t be located says why', async () => {
-    expect((await run('locate', join(repository, 'demo/berths'), 'Tug')).stdout).toMatch(/code +The contract is not in the project.*\n {2}metadata {2}.*harbour\.xsd:87:3/)
-    expect(await run('locate', 'berths', 'Tugg')).toMatchObject({ code: 2, stderr: expect.stringContaining('Nearest: "Tug"') as unknown })
-    expect(await run('locate', 'berths', 'Tug.Pull')).toMatchObject({ code: 2, stderr: expect.stringMatching(/no field, input or value "Pull" in Tug[\s\S]*Nearest: "BollardPull"/) as unknown })
+  test("what can't be located says why", async () => {
+    expect((await run('locate', join(repository, 'demo/berths'), 'Tug')).stdout).toMatch(
+      /code +The contract is not in the project.*\n {2}metadata {2}.*harbour\.xsd:87:3/,
+    )
+    expect(await run('locate', 'berths', 'Tugg')).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('Nearest: "Tug"') as unknown,
+    })
+    expect(await run('locate', 'berths', 'Tug.Pull')).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(
+        /no field, input or value "Pull" in Tug[\s\S]*Nearest: "BollardPull"/,
+      ) as unknown,
+    })
   })
 })
 
@@ -110,23 +236,103 @@ describe('diagrams as files', () => {
   const run = (...words: string[]): Promise<Ran> => tolmach(folder, words)
   beforeAll(async () => {
     folder = await freshFolder()
-    expect((await run('import', join(repository, 'demo/registry/registry.xml'), '--as', 'registry', '--quiet')).code).toBe(0)
+    expect(
+      (
+        await run(
+          'import',
+          join(repository, 'demo/registry/registry.xml'),
+          '--as',
+          'registry',
+          '--quiet',
+        )
+      ).code,
+    ).toBe(0)
   })
 
   test('a view is kept in tolmach.yaml and opened again exactly', async () => {
-    const first = await run('diagram', 'registry', 'a.svg', '--around', 'Survey', '--steps', '1', '--towards', 'down', '--view', 'surveys')
-    expect(first).toMatchObject({ code: 0, stdout: 'a.svg  2 types of 11, 1 link\n', stderr: 'Kept in tolmach.yaml as the view "surveys".\n' })
-    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain('surveys: { around: [ Survey ], steps: 1, towards: down }')
-    expect(await run('diagram', 'registry', 'b.svg', '--view', 'surveys')).toMatchObject({ code: 0, stderr: '' })
-    expect(await readFile(join(folder, 'b.svg'), 'utf8')).toBe(await readFile(join(folder, 'a.svg'), 'utf8'))
-    const more = await tolmachJson(folder, ['diagram', 'registry', '--view', 'surveys', '--add', 'Owner,Pap*', '--remove', 'Survey'])
-    expect(more).toMatchObject({ view: { around: ['Survey'], steps: 1, towards: 'down', add: ['Owner', 'Pap*'], remove: ['Survey'] }, all: 11 })
-    expect((more['types'] as { name: string }[]).map(({ name }) => name)).toEqual(['Owner', 'Paper', 'Vessel'])
-    const again = await tolmachJson(folder, ['diagram', 'registry', '--view', 'surveys', '--add', 'Survey'])
-    expect(again['view']).toEqual({ around: ['Survey'], steps: 1, towards: 'down', add: ['Owner', 'Pap*', 'Survey'] })
+    const first = await run(
+      'diagram',
+      'registry',
+      'a.svg',
+      '--around',
+      'Survey',
+      '--steps',
+      '1',
+      '--towards',
+      'down',
+      '--view',
+      'surveys',
+    )
+    expect(first).toMatchObject({
+      code: 0,
+      stdout: 'a.svg  2 types of 11, 1 link\n',
+      stderr: 'Kept in tolmach.yaml as the view "surveys".\n',
+    })
+    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain(
+      'surveys: { around: [ Survey ], steps: 1, towards: down }',
+    )
+    expect(await run('diagram', 'registry', 'b.svg', '--view', 'surveys')).toMatchObject({
+      code: 0,
+      stderr: '',
+    })
+    expect(await readFile(join(folder, 'b.svg'), 'utf8')).toBe(
+      await readFile(join(folder, 'a.svg'), 'utf8'),
+    )
+    const more = await tolmachJson(folder, [
+      'diagram',
+      'registry',
+      '--view',
+      'surveys',
+      '--add',
+      'Owner,Pap*',
+      '--remove',
+      'Survey',
+    ])
+    expect(more).toMatchObject({
+      view: {
+        around: ['Survey'],
+        steps: 1,
+        towards: 'down',
+        add: ['Owner', 'Pap*'],
+        remove: ['Survey'],
+      },
+      all: 11,
+    })
+    expect((more['types'] as { name: string }[]).map(({ name }) => name)).toEqual([
+      'Owner',
+      'Paper',
+      'Vessel',
+    ])
+    const again = await tolmachJson(folder, [
+      'diagram',
+      'registry',
+      '--view',
+      'surveys',
+      '--add',
+      'Survey',
+    ])
+    expect(again['view']).toEqual({
+      around: ['Survey'],
+      steps: 1,
+      towards: 'down',
+      add: ['Owner', 'Pap*', 'Survey'],
+    })
     // An import over it keeps what was chosen.
-    expect((await run('import', join(repository, 'demo/registry/registry.xml'), '--as', 'registry', '--overwrite', '--quiet')).code).toBe(0)
-    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain('surveys: { around: [ Survey ]')
+    expect(
+      (
+        await run(
+          'import',
+          join(repository, 'demo/registry/registry.xml'),
+          '--as',
+          'registry',
+          '--overwrite',
+          '--quiet',
+        )
+      ).code,
+    ).toBe(0)
+    expect(await readFile(join(folder, 'tolmach.yaml'), 'utf8')).toContain(
+      'surveys: { around: [ Survey ]',
+    )
   })
 
   test.each([
@@ -138,29 +344,54 @@ describe('diagrams as files', () => {
     [['no-such-folder/file/x.svg', '--start', 'all'], /TM-1010 .*everything, nothing/],
   ])('diagram registry %j is refused with a remedy, and writes nothing', async (words, told) => {
     const { code, stderr } = await run('diagram', 'registry', ...words)
-    expect({ code, stderr: stderr.replace(/\s+/g, ' ') }).toEqual({ code: 2, stderr: expect.stringMatching(told) as unknown })
+    expect({ code, stderr: stderr.replace(/\s+/g, ' ') }).toEqual({
+      code: 2,
+      stderr: expect.stringMatching(told) as unknown,
+    })
     expect(await readdir(folder)).not.toContain('x.svg')
   })
 
   test('300 types are drawn without their fields, with advice; 500 are refused, but not as text', async () => {
     await writeFile(join(folder, 'large.json'), largeDescription(270, 30))
     const drawn = await run('diagram', 'large.json', 'large.svg')
-    expect(drawn).toMatchObject({ code: 0, stdout: 'large.svg  300 types, 270 links\n', stderr: expect.stringMatching(/without their fields[\s\S]*--around \w+ --steps 1/) as unknown })
+    expect(drawn).toMatchObject({
+      code: 0,
+      stdout: 'large.svg  300 types, 270 links\n',
+      stderr: expect.stringMatching(/without their fields[\s\S]*--around \w+ --steps 1/) as unknown,
+    })
     await writeFile(join(folder, 'huge.json'), largeDescription(470, 30))
-    expect(await run('diagram', 'huge.json', 'huge.png')).toMatchObject({ code: 2, stderr: expect.stringMatching(/TM-3005 .*500 types[\s\S]*--around/) as unknown })
+    expect(await run('diagram', 'huge.json', 'huge.png')).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(/TM-3005 .*500 types[\s\S]*--around/) as unknown,
+    })
     expect((await run('diagram', 'huge.json', 'huge.dot')).code).toBe(0)
     expect((await run('diagram', 'huge.json')).stdout.match(/^ {2}class /gm)).toHaveLength(500)
   })
 
   ;(hasViewers ? test : test.skip)('PDF and PNG open in other programs', async () => {
-    for (const name of ['r.pdf', 'r.png']) expect((await run('diagram', 'registry', name)).code).toBe(0)
-    const text = execFileSync('pdftotext', ['-layout', 'r.pdf', '-'], { cwd: folder, encoding: 'utf8' })
-    for (const each of ['VesselRegister', 'PortCall', 'OwnerNumber', 'Surveys *', 'Owner 0..1', 'Vessels.Rename(key, name)']) expect(text.replace(/ +/g, ' ')).toContain(each)
+    for (const name of ['r.pdf', 'r.png'])
+      expect((await run('diagram', 'registry', name)).code).toBe(0)
+    const text = execFileSync('pdftotext', ['-layout', 'r.pdf', '-'], {
+      cwd: folder,
+      encoding: 'utf8',
+    })
+    for (const each of [
+      'VesselRegister',
+      'PortCall',
+      'OwnerNumber',
+      'Surveys *',
+      'Owner 0..1',
+      'Vessels.Rename(key, name)',
+    ])
+      expect(text.replace(/ +/g, ' ')).toContain(each)
     execFileSync('pdftoppm', ['-r', '40', '-png', 'r.pdf', 'page'], { cwd: folder })
     expect((await readdir(folder)).filter((name) => name.startsWith('page'))).toHaveLength(1)
     const png = await readFile(join(folder, 'r.png'))
     const { default: puppeteer } = await import('puppeteer-core')
-    const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu'] })
+    const browser = await puppeteer.launch({
+      executablePath: '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu'],
+    })
     const page = await browser.newPage()
     const size = await page.evaluate(async (data: string) => {
       const image = new Image()
@@ -179,47 +410,127 @@ describe('choosing a part', () => {
     const folder = await freshFolder()
     const run = (...words: string[]): Promise<Ran> => tolmach(folder, words)
     await writeFile(join(folder, 'fifty.json'), largeDescription(50, 5))
-    const declared = async (): Promise<string[]> => [...(await readFile(join(folder, 'src/clients/fifty/types.ts'), 'utf8')).matchAll(/^export \w+ (\w+)/gm)].map(([, name]) => name ?? '').sort()
+    const declared = async (): Promise<string[]> =>
+      [
+        ...(await readFile(join(folder, 'src/clients/fifty/types.ts'), 'utf8')).matchAll(
+          /^export \w+ (\w+)/gm,
+        ),
+      ]
+        .map(([, name]) => name ?? '')
+        .sort()
     const choose = async (...only: string[]): Promise<string[]> => {
       const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
-      await writeFile(join(folder, 'tolmach.yaml'), project.replace(/ {4}only:[\s\S]*$/, `    only: [${only.join(', ')}]\n`))
+      await writeFile(
+        join(folder, 'tolmach.yaml'),
+        project.replace(/ {4}only:[\s\S]*$/, `    only: [${only.join(', ')}]\n`),
+      )
       const { stderr } = await run('generate', 'fifty', '--quiet')
-      return stderr === '' ? (await readdir(join(folder, 'src/clients/fifty/operations'))).sort() : [stderr]
+      return stderr === ''
+        ? (await readdir(join(folder, 'src/clients/fifty/operations'))).sort()
+        : [stderr]
     }
-    expect((await run('import', 'fifty.json', '--as', 'fifty', '--only', 'quay2.getThing7')).stdout).toContain('1 endpoint, 1 operation, 2 types, 0 notes')
+    expect(
+      (await run('import', 'fifty.json', '--as', 'fifty', '--only', 'quay2.getThing7')).stdout,
+    ).toContain('1 endpoint, 1 operation, 2 types, 0 notes')
     expect((await run('generate', 'fifty')).code).toBe(0)
-    expect(await readdir(join(folder, 'src/clients/fifty/operations'))).toEqual(['getThing7Quay2.ts'])
+    expect(await readdir(join(folder, 'src/clients/fifty/operations'))).toEqual([
+      'getThing7Quay2.ts',
+    ])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
-    const before = await readFile(join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'), 'utf8')
+    const before = await readFile(
+      join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'),
+      'utf8',
+    )
 
     const shown = (await run('show', 'fifty')).stdout
-    expect(shown).toMatch(/1 of 50 operations, 2 of 55 types[^\n]*\nchosen in tolmach\.yaml: quay2\.getThing7\n[\s\S]*├─ left out\n│ {2}└─ quay0\.getThing0, /)
-    expect((await run('show', 'fifty', 'Thing8')).stdout).toContain('not chosen: "only" in tolmach.yaml leaves Thing8 out')
-    expect((await run('locate', 'fifty', 'Thing8')).stdout).toContain('"only" in tolmach.yaml leaves it out.')
-    expect(await run('call', 'fifty', 'quay3.getThing8')).toMatchObject({ code: 2, stderr: expect.stringContaining('"only" in tolmach.yaml leaves it out') as unknown })
+    expect(shown).toMatch(
+      /1 of 50 operations, 2 of 55 types[^\n]*\nchosen in tolmach\.yaml: quay2\.getThing7\n[\s\S]*├─ left out\n│ {2}└─ quay0\.getThing0, /,
+    )
+    expect((await run('show', 'fifty', 'Thing8')).stdout).toContain(
+      'not chosen: "only" in tolmach.yaml leaves Thing8 out',
+    )
+    expect((await run('locate', 'fifty', 'Thing8')).stdout).toContain(
+      '"only" in tolmach.yaml leaves it out.',
+    )
+    expect(await run('call', 'fifty', 'quay3.getThing8')).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('"only" in tolmach.yaml leaves it out') as unknown,
+    })
     expect((await tolmachJson(folder, ['diagram', 'fifty']))['types']).toHaveLength(2)
 
     expect(await choose('quay2', '"*.getThing4"')).toHaveLength(11)
     expect(await declared()).toHaveLength(13)
-    expect(await readFile(join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'), 'utf8')).toBe(before)
+    expect(
+      await readFile(join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'), 'utf8'),
+    ).toBe(before)
     expect(await choose('night watch')).toEqual(['getThing7Quay2.ts'])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
-    expect(await choose('nightwatch')).toEqual([expect.stringMatching(/TM-3003[\s\S]*Nearest: "night watch"/)])
+    expect(await choose('nightwatch')).toEqual([
+      expect.stringMatching(/TM-3003[\s\S]*Nearest: "night watch"/),
+    ])
   })
 
   test('entities that lie in others need only the keys of those; the stand-in plays what is chosen, and nothing else', async () => {
     const folder = await freshFolder()
-    expect((await tolmach(folder, ['import', join(repository, 'demo/registry/registry.xml'), '--as', 'registry', '--only', 'vesselslog, Owners.delete', '--quiet'])).code).toBe(0)
+    expect(
+      (
+        await tolmach(folder, [
+          'import',
+          join(repository, 'demo/registry/registry.xml'),
+          '--as',
+          'registry',
+          '--only',
+          'vesselslog, Owners.delete',
+          '--quiet',
+        ])
+      ).code,
+    ).toBe(0)
     expect((await tolmach(folder, ['generate', '--quiet'])).code).toBe(0)
     const types = await readFile(join(folder, 'src/clients/registry/types.ts'), 'utf8')
     expect(types).toMatch(/export interface Vessel \{\n {2}Number: bigint\n\}/)
     expect(types).toMatch(/export interface Owner \{\n {2}\/\*\*[^\n]*\n {2}Number: bigint\n\}/)
-    expect([...types.matchAll(/^export interface (\w+)/gm)].map(([, name]) => name)).toEqual(['LogEntry', 'LogEntryChanges', 'NewLogEntry', 'Owner', 'Vessel'])
+    expect([...types.matchAll(/^export interface (\w+)/gm)].map(([, name]) => name)).toEqual([
+      'LogEntry',
+      'LogEntryChanges',
+      'NewLogEntry',
+      'Owner',
+      'Vessel',
+    ])
     const { spawn } = await import('node:child_process')
-    const child = spawn(process.execPath, [join(repository, 'dist/bin/main.js'), 'serve', 'registry', '--seed', join(repository, 'demo/registry/seed.yaml'), '--json'], { cwd: folder, env: { ...process.env, NODE_OPTIONS: '' } })
+    const child = spawn(
+      process.execPath,
+      [
+        join(repository, 'dist/bin/main.js'),
+        'serve',
+        'registry',
+        '--seed',
+        join(repository, 'demo/registry/seed.yaml'),
+        '--json',
+      ],
+      { cwd: folder, env: { ...process.env, NODE_OPTIONS: '' } },
+    )
     try {
-      const service = await new Promise<string>((done) => child.stdout.on('data', (chunk: Buffer) => done((JSON.parse(chunk.toString()) as { addresses: { service: string }[] }).addresses[0]?.service ?? '')))
-      expect((await tolmach(folder, ['call', 'registry', 'VesselsLog.list', '--url', service, '--with', 'of=9007199254740993'])).code).toBe(0)
+      const service = await new Promise<string>((done) =>
+        child.stdout.on('data', (chunk: Buffer) =>
+          done(
+            (JSON.parse(chunk.toString()) as { addresses: { service: string }[] }).addresses[0]
+              ?.service ?? '',
+          ),
+        ),
+      )
+      expect(
+        (
+          await tolmach(folder, [
+            'call',
+            'registry',
+            'VesselsLog.list',
+            '--url',
+            service,
+            '--with',
+            'of=9007199254740993',
+          ])
+        ).code,
+      ).toBe(0)
       expect((await fetch(`${service}/Surveys`)).status).toBe(404)
     } finally {
       child.kill()
@@ -229,11 +540,28 @@ describe('choosing a part', () => {
 
 test('of two services in one WSDL one can be chosen, with its endpoint', async () => {
   const folder = await freshFolder()
-  const told = (await tolmach(folder, ['show', join(repository, 'tests/fixtures/two-services.wsdl')])).stdout
-  expect(told).toMatch(/├─ NorthDesk\n│ {2}├─ endpoints\n│ {2}│ {2}└─ NorthPort[^\n]*\n│ {2}└─ operations\n│ {5}└─ NorthDesk\n│ {8}└─ NorthDesk\.Ask\(Text\) → text\n├─ SouthDesk\n/)
-  expect((await tolmach(folder, ['import', join(repository, 'tests/fixtures/two-services.wsdl'), '--as', 'south', '--only', 'southdesk'])).stdout).toMatch(/1 endpoint, 1 operation, 2 types, 0 notes\n\n[^\n]*\n[^\n]*\nSouthPort /)
+  const told = (
+    await tolmach(folder, ['show', join(repository, 'tests/fixtures/two-services.wsdl')])
+  ).stdout
+  expect(told).toMatch(
+    /├─ NorthDesk\n│ {2}├─ endpoints\n│ {2}│ {2}└─ NorthPort[^\n]*\n│ {2}└─ operations\n│ {5}└─ NorthDesk\n│ {8}└─ NorthDesk\.Ask\(Text\) → text\n├─ SouthDesk\n/,
+  )
+  expect(
+    (
+      await tolmach(folder, [
+        'import',
+        join(repository, 'tests/fixtures/two-services.wsdl'),
+        '--as',
+        'south',
+        '--only',
+        'southdesk',
+      ])
+    ).stdout,
+  ).toMatch(/1 endpoint, 1 operation, 2 types, 0 notes\n\n[^\n]*\n[^\n]*\nSouthPort /)
   expect((await tolmach(folder, ['generate', 'south', '--quiet'])).code).toBe(0)
-  expect(await readFile(join(folder, 'src/clients/south/settings.ts'), 'utf8')).not.toContain('NorthPort')
+  expect(await readFile(join(folder, 'src/clients/south/settings.ts'), 'utf8')).not.toContain(
+    'NorthPort',
+  )
 })
 
 describe('names that clash', () => {
@@ -241,33 +569,72 @@ describe('names that clash', () => {
     const folder = await freshFolder()
     const clashing = join(repository, 'tests/fixtures/clashing-names.xml')
     const imported = await tolmach(folder, ['import', clashing, '--as', 'clashing'])
-    for (const told of ['the class "Promise" is called PromiseClient in the client: JavaScript has a Promise of its own', 'the operation "import" is called importOperation in the client: "import" is a word of the language', 'the type "Listing" is called ListingValues in the client: every client has a Listing of its own']) {
+    for (const told of [
+      'the class "Promise" is called PromiseClient in the client: JavaScript has a Promise of its own',
+      'the operation "import" is called importOperation in the client: "import" is a word of the language',
+      'the type "Listing" is called ListingValues in the client: every client has a Listing of its own',
+    ]) {
       expect(imported.stderr.replace(/\s+/g, ' ').toLowerCase()).toContain(told.toLowerCase())
     }
-    const { renamed } = await tolmachJson(folder, ['generate', 'clashing']) as { renamed: { name: string; given: string }[] }
-    expect(renamed).toContainEqual({ what: 'type', name: 'Date', given: 'DateRecord', reason: 'JavaScript has a Date of its own' })
+    const { renamed } = (await tolmachJson(folder, ['generate', 'clashing'])) as {
+      renamed: { name: string; given: string }[]
+    }
+    expect(renamed).toContainEqual({
+      what: 'type',
+      name: 'Date',
+      given: 'DateRecord',
+      reason: 'JavaScript has a Date of its own',
+    })
     const names = await readFile(join(folder, 'snapshots/clashing/names.json'), 'utf8')
-    expect((await tolmachJson(folder, ['import', clashing, '--as', 'clashing', '--overwrite']))['renamed']).toEqual(renamed)
+    expect(
+      (await tolmachJson(folder, ['import', clashing, '--as', 'clashing', '--overwrite']))[
+        'renamed'
+      ],
+    ).toEqual(renamed)
     expect(await readFile(join(folder, 'snapshots/clashing/names.json'), 'utf8')).toBe(names)
   })
 
-  test('a second contract of the same service gets a class of its own; a class that can\'t be is refused', async () => {
+  test("a second contract of the same service gets a class of its own; a class that can't be is refused", async () => {
     const folder = await freshFolder()
-    for (const name of ['first', 'second']) expect((await tolmach(folder, ['import', join(repository, 'demo/berths'), '--as', name, '--quiet'])).code).toBe(0)
+    for (const name of ['first', 'second'])
+      expect(
+        (
+          await tolmach(folder, [
+            'import',
+            join(repository, 'demo/berths'),
+            '--as',
+            name,
+            '--quiet',
+          ])
+        ).code,
+      ).toBe(0)
     const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
     expect(project.match(/class: \w+/g)).toEqual(['class: BerthDesk', 'class: SecondBerthDesk'])
     await writeFile(join(folder, 'tolmach.yaml'), project.replace('SecondBerthDesk', 'Promise'))
-    expect(await tolmach(folder, ['generate', 'second'])).toMatchObject({ code: 2, stderr: expect.stringMatching(/TM-3009 .*"Promise" of second can't be called so: JavaScript has a Promise/) as unknown })
+    expect(await tolmach(folder, ['generate', 'second'])).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(
+        /TM-3009 .*"Promise" of second can't be called so: JavaScript has a Promise/,
+      ) as unknown,
+    })
     await writeFile(join(folder, 'tolmach.yaml'), project.replace('SecondBerthDesk', 'Quay'))
     expect((await tolmach(folder, ['generate', 'second'])).code).toBe(0)
-    expect(await readFile(join(folder, 'src/clients/second/client.ts'), 'utf8')).toContain('export class Quay {')
+    expect(await readFile(join(folder, 'src/clients/second/client.ts'), 'utf8')).toContain(
+      'export class Quay {',
+    )
   })
 })
 
 test('metadata read from an address and not kept has no place on this machine', async () => {
   const text = await readFile(join(repository, 'demo/registry/registry.xml'), 'utf8')
-  const server = await startServer((_request, response) => response.setHeader('content-type', 'application/xml').end(text))
-  const { stdout } = await tolmach(await freshFolder(), ['locate', `${server.url}/$metadata`, 'Vessel'])
+  const server = await startServer((_request, response) =>
+    response.setHeader('content-type', 'application/xml').end(text),
+  )
+  const { stdout } = await tolmach(await freshFolder(), [
+    'locate',
+    `${server.url}/$metadata`,
+    'Vessel',
+  ])
   await server.stop()
   expect(stdout).toContain('It was read from an address and not kept.')
 })

@@ -24,7 +24,15 @@ import { freshFolder, repository, tolmach } from '../support/program.js'
 const folder = join(repository, 'tests/fixtures/odata')
 const files = await readdir(folder)
 type Call = (connection: Connection, operation: unknown, input: object) => unknown
-const calls = { ...entities, ...aggregation, ...changes, ...invocations, ...links, ...media, delete: entities.remove } as unknown as Readonly<Record<string, Call>>
+const calls = {
+  ...entities,
+  ...aggregation,
+  ...changes,
+  ...invocations,
+  ...links,
+  ...media,
+  delete: entities.remove,
+} as unknown as Readonly<Record<string, Call>>
 
 /** What an operation sends for an input. */
 async function sent(contract: Contract, operation: Operation, input: object): Promise<PlayRequest> {
@@ -32,12 +40,32 @@ async function sent(contract: Contract, operation: Operation, input: object): Pr
   let request: PlayRequest | undefined
   const capture = ((url: string, init: RequestInit) => {
     const body = init.body as string | Uint8Array | undefined
-    request = { method: init.method ?? 'GET', target: url.replace('http://stand.example', ''), headers: init.headers as Record<string, string>, body: body === undefined ? new Uint8Array() : typeof body === 'string' ? new TextEncoder().encode(body) : body }
+    request = {
+      method: init.method ?? 'GET',
+      target: url.replace('http://stand.example', ''),
+      headers: init.headers as Record<string, string>,
+      body:
+        body === undefined
+          ? new Uint8Array()
+          : typeof body === 'string'
+            ? new TextEncoder().encode(body)
+            : body,
+    }
     return Promise.reject(new Error('seen'))
   }) as unknown as typeof fetch
-  const connection: Connection = { settings: { url: 'http://stand.example/it', fetch: capture }, endpoints: {}, closed: new AbortController() }
-  const made = calls[operationLayout(operation).kind]?.(connection, { name: pathOf(operation), ...(codecs.of(trees.operation(operation)) as object) }, input) as Promise<unknown> | { page(): Promise<unknown> }
-  const failure: unknown = await ('page' in made ? made.page() : made).catch((error: unknown) => error)
+  const connection: Connection = {
+    settings: { url: 'http://stand.example/it', fetch: capture },
+    endpoints: {},
+    closed: new AbortController(),
+  }
+  const made = calls[operationLayout(operation).kind]?.(
+    connection,
+    { name: pathOf(operation), ...(codecs.of(trees.operation(operation)) as object) },
+    input,
+  ) as Promise<unknown> | { page(): Promise<unknown> }
+  const failure: unknown = await ('page' in made ? made.page() : made).catch(
+    (error: unknown) => error,
+  )
   if (request === undefined) throw failure
   return request
 }
@@ -53,29 +81,65 @@ describe.each(files)('%s', (file) => {
 
   test('is read with the notes that its first line names', async () => {
     const wanted = /Notes: (.*?)\./.exec(await readFile(join(folder, file), 'utf8'))?.[1] ?? 'none'
-    expect(contract.notes.map(({ code }) => code).sort().join(' ') || 'none').toBe(wanted)
+    expect(
+      contract.notes
+        .map(({ code }) => code)
+        .sort()
+        .join(' ') || 'none',
+    ).toBe(wanted)
   })
 
   test('what its samples make is sent, and read by the stand-in as a call of the same operation', async () => {
     const told: string[] = []
     for (const operation of operationsOf(contract)) {
       for (const full of [false, true]) {
-        const input = fieldsFromPlain(contract, operation.inputs, sampleInput(contract, operation, { full, rules: undefined }))
+        const input = fieldsFromPlain(
+          contract,
+          operation.inputs,
+          sampleInput(contract, operation, { full, rules: undefined }),
+        )
         // What excludes each other, and what must be narrowed down, a sample can't know.
         const { kind } = operationLayout(operation)
-        const links = kind === 'link' || kind === 'unlink' ? Object.keys((operationLayout(operation) as { targets: object }).targets) : []
+        const links =
+          kind === 'link' || kind === 'unlink'
+            ? Object.keys((operationLayout(operation) as { targets: object }).targets)
+            : []
         const chosen = links[full ? links.length - 1 : 0]
-        const single = chosen === undefined ? {} : Object.fromEntries([...links.map((name) => [name, undefined] as const), [chosen, (fieldsFromPlain(contract, operation.inputs, sampleInput(contract, operation, { full: true, rules: undefined })))[chosen]]])
-        const request = await sent(contract, operation, { ...input, ...single }).catch((error: unknown) => `${pathOf(operation)}: ${(error as Error).message}`)
+        const single =
+          chosen === undefined
+            ? {}
+            : Object.fromEntries([
+                ...links.map((name) => [name, undefined] as const),
+                [
+                  chosen,
+                  fieldsFromPlain(
+                    contract,
+                    operation.inputs,
+                    sampleInput(contract, operation, { full: true, rules: undefined }),
+                  )[chosen],
+                ],
+              ])
+        const request = await sent(contract, operation, { ...input, ...single }).catch(
+          (error: unknown) => `${pathOf(operation)}: ${(error as Error).message}`,
+        )
         if (typeof request === 'string') {
           // What the service says that it can't do is refused before it is asked.
           if (!/the service (?:can't|wants|says|answers only)/.test(request)) told.push(request)
           continue
         }
         const understood = player.understand(request)
-        const what = 'operation' in understood ? pathOf(understood.operation) : `${request.method} ${request.target} ${String(understood.status)} ${String(understood.body)}`
+        const what =
+          'operation' in understood
+            ? pathOf(understood.operation)
+            : `${request.method} ${request.target} ${String(understood.status)} ${String(understood.body)}`
         // On the wire an upsert is an update, and what was asked for in changes is an address of the service's own.
-        if (what !== pathOf(operation) && !what.includes('is not played here') && !(kind === 'upsert' && what === pathOf(operation).replace('upsert', 'update')) && kind !== 'changes') told.push(`${pathOf(operation)}: ${what}`)
+        if (
+          what !== pathOf(operation) &&
+          !what.includes('is not played here') &&
+          !(kind === 'upsert' && what === pathOf(operation).replace('upsert', 'update')) &&
+          kind !== 'changes'
+        )
+          told.push(`${pathOf(operation)}: ${what}`)
       }
     }
     expect(told).toEqual([])
@@ -88,7 +152,17 @@ describe('clients of all fixtures', () => {
     project = await freshFolder()
     await mkdir(join(project, 'src'))
     await symlink(folder, join(project, 'fixtures'))
-    for (const file of files) expect({ file, ...(await tolmach(project, ['import', `fixtures/${file}`, '--as', file.replace(/\.\w+$/, ''), '--quiet'])) }).toMatchObject({ file, code: 0 })
+    for (const file of files)
+      expect({
+        file,
+        ...(await tolmach(project, [
+          'import',
+          `fixtures/${file}`,
+          '--as',
+          file.replace(/\.\w+$/, ''),
+          '--quiet',
+        ])),
+      }).toMatchObject({ file, code: 0 })
     expect(await tolmach(project, ['generate'])).toMatchObject({ code: 0 })
     await writeFirstLines(project)
   }, 300_000)

@@ -20,12 +20,19 @@ import { jsonValues } from '../support/json-values.js'
 import { freshFolder, repository, tolmach } from '../support/program.js'
 
 const folder = join(repository, 'tests/fixtures/openapi')
-const files = (await readdir(folder)).map((name) => (name === 'several' ? 'several/root.yaml' : name))
+const files = (await readdir(folder)).map((name) =>
+  name === 'several' ? 'several/root.yaml' : name,
+)
 
 /** What Ajv can't judge, and why. */
 const unjudged: Readonly<Record<string, string>> = {
-  'circles.yaml': 'schemas made of themselves have no end for it', 'parents-with-alternatives.yaml': 'a parent and its children have no end for it', 'discriminators.yaml': 'it does not know that discriminators tell alternatives apart',
-  'enumerations.yaml': 'values of an enumeration that should have been texts', 'formats.yaml': 'it refuses patterns that the u flag forbids', 'read-only.yaml': 'read-only members are left out, though required', 'untyped.yaml': 'a type that does not exist',
+  'circles.yaml': 'schemas made of themselves have no end for it',
+  'parents-with-alternatives.yaml': 'a parent and its children have no end for it',
+  'discriminators.yaml': 'it does not know that discriminators tell alternatives apart',
+  'enumerations.yaml': 'values of an enumeration that should have been texts',
+  'formats.yaml': 'it refuses patterns that the u flag forbids',
+  'read-only.yaml': 'read-only members are left out, though required',
+  'untyped.yaml': 'a type that does not exist',
 }
 
 describe.each(files)('%s', (file) => {
@@ -38,26 +45,74 @@ describe.each(files)('%s', (file) => {
 
   test('is read with the notes that its first line names', () => {
     const wanted = /^# .*Notes: (.*)\.$/m.exec(text)?.[1] ?? 'none'
-    expect(contract.notes.map(({ code }) => code).sort().join(' ') || 'none').toBe(wanted)
+    expect(
+      contract.notes
+        .map(({ code }) => code)
+        .sort()
+        .join(' ') || 'none',
+    ).toBe(wanted)
   })
 
   test('its samples satisfy it, by our check and, where the dialect of schemas is 2020-12, by Ajv', () => {
-    const document = /^openapi: 3\.[12]/m.test(text) && !file.includes('/') && unjudged[file] === undefined ? (parse(text) as { paths: Record<string, Record<string, { operationId?: string; requestBody?: { content?: Record<string, { schema?: unknown } | undefined> } }>> }) : undefined
+    const document =
+      /^openapi: 3\.[12]/m.test(text) && !file.includes('/') && unjudged[file] === undefined
+        ? (parse(text) as {
+            paths: Record<
+              string,
+              Record<
+                string,
+                {
+                  operationId?: string
+                  requestBody?: { content?: Record<string, { schema?: unknown } | undefined> }
+                }
+              >
+            >
+          })
+        : undefined
     const ajv = new Ajv2020({ strict: false, validateFormats: false, ownProperties: true })
     if (document !== undefined) ajv.addSchema(document, 'http://quay.example/api.yaml')
     for (const operation of operationsOf(contract)) {
       const live = liveHttp(contract, pathOf(operation))
       for (const full of [false, true]) {
-        const input = fieldsFromPlain(contract, operation.inputs, sampleInput(contract, operation, { full, rules: http.rules?.(contract) }))
-        expect({ file, operation: pathOf(operation), misfits: checkInput(live, input) }).toEqual({ file, operation: pathOf(operation), misfits: [] })
+        const input = fieldsFromPlain(
+          contract,
+          operation.inputs,
+          sampleInput(contract, operation, { full, rules: http.rules?.(contract) }),
+        )
+        expect({ file, operation: pathOf(operation), misfits: checkInput(live, input) }).toEqual({
+          file,
+          operation: pathOf(operation),
+          misfits: [],
+        })
         const body = operation.inputs.find((each) => each.name === 'body')
-        const [path, method, node] = Object.entries(document?.paths ?? {}).flatMap(([at, item]) => Object.entries(item).map(([verb, each]) => [at, verb, each] as const)).find(([, , each]) => each.operationId === pathOf(operation)) ?? []
+        const [path, method, node] =
+          Object.entries(document?.paths ?? {})
+            .flatMap(([at, item]) =>
+              Object.entries(item).map(([verb, each]) => [at, verb, each] as const),
+            )
+            .find(([, , each]) => each.operationId === pathOf(operation)) ?? []
         const [mediaType] = Object.keys(node?.requestBody?.content ?? {})
-        if (body === undefined || node?.requestBody?.content?.[mediaType ?? '']?.schema === undefined || input['body'] === undefined || mediaType === undefined || live.body?.type !== mediaType || !/^application\/(?:[\w.-]+\+)?json$/.test(mediaType) || path === undefined || method === undefined) continue
-        const pointer = ['paths', path, method, 'requestBody', 'content', mediaType, 'schema'].map((step) => encodeURIComponent(step.replaceAll('~', '~0').replaceAll('/', '~1'))).join('/')
+        if (
+          body === undefined ||
+          node?.requestBody?.content?.[mediaType ?? '']?.schema === undefined ||
+          input['body'] === undefined ||
+          mediaType === undefined ||
+          live.body?.type !== mediaType ||
+          !/^application\/(?:[\w.-]+\+)?json$/.test(mediaType) ||
+          path === undefined ||
+          method === undefined
+        )
+          continue
+        const pointer = ['paths', path, method, 'requestBody', 'content', mediaType, 'schema']
+          .map((step) => encodeURIComponent(step.replaceAll('~', '~0').replaceAll('/', '~1')))
+          .join('/')
         const validate = ajv.compile({ $ref: `http://quay.example/api.yaml#/${pointer}` })
         const sent = JSON.parse(String(writeBody(live.body, input['body']).content)) as unknown
-        expect({ file, sent, errors: validate(sent) ? [] : validate.errors }).toEqual({ file, sent, errors: [] })
+        expect({ file, sent, errors: validate(sent) ? [] : validate.errors }).toEqual({
+          file,
+          sent,
+          errors: [],
+        })
       }
     }
   })
@@ -66,7 +121,13 @@ describe.each(files)('%s', (file) => {
     for (const operation of operationsOf(contract)) {
       const body = operation.inputs.find((each) => each.name === 'body')
       const { body: content } = liveHttp(contract, pathOf(operation))
-      if (body === undefined || content?.is === undefined || content.others !== undefined || !/json$/.test(content.type ?? '')) continue
+      if (
+        body === undefined ||
+        content?.is === undefined ||
+        content.others !== undefined ||
+        !/json$/.test(content.type ?? '')
+      )
+        continue
       const codec = content.is
       let accepted = 0
       for (const value of fc.sample(jsonValues(contract, body.type), { numRuns: 40, seed: 7 })) {
@@ -76,9 +137,16 @@ describe.each(files)('%s', (file) => {
         accepted += 1
         const text = String(writeBody(content, value).content)
         const deviations: unknown[] = []
-        expect({ text, read: fromJson(codec, exactJson(text), '', (deviation) => deviations.push(deviation)), deviations }).toEqual({ text, read: value, deviations: [] })
+        expect({
+          text,
+          read: fromJson(codec, exactJson(text), '', (deviation) => deviations.push(deviation)),
+          deviations,
+        }).toEqual({ text, read: value, deviations: [] })
       }
-      expect({ operation: pathOf(operation), accepted: accepted > 0 }).toEqual({ operation: pathOf(operation), accepted: true })
+      expect({ operation: pathOf(operation), accepted: accepted > 0 }).toEqual({
+        operation: pathOf(operation),
+        accepted: true,
+      })
     }
   })
 })
@@ -91,8 +159,17 @@ describe('clients of all fixtures', () => {
     await symlink(folder, join(project, 'fixtures'))
     for (const file of files) {
       const name = file.replace(/\/root/, '').replace(/\.\w+$/, '')
-      const imported = await tolmach(project, ['import', `fixtures/${file}`, '--as', name, '--quiet'])
-      expect({ file, code: imported.code, stderr: imported.stderr }).toMatchObject({ file, code: 0 })
+      const imported = await tolmach(project, [
+        'import',
+        `fixtures/${file}`,
+        '--as',
+        name,
+        '--quiet',
+      ])
+      expect({ file, code: imported.code, stderr: imported.stderr }).toMatchObject({
+        file,
+        code: 0,
+      })
     }
     const generated = await tolmach(project, ['generate'])
     expect({ code: generated.code, stderr: generated.stderr }).toMatchObject({ code: 0 })
@@ -106,8 +183,14 @@ describe('clients of all fixtures', () => {
   }, 400_000)
 
   test('are the same bytes when they are written again', async () => {
-    const again = JSON.parse((await tolmach(project, ['generate', '--json'])).stdout) as { added: string[]; changed: string[]; removed: string[] }[]
-    expect(again.flatMap(({ added, changed, removed }) => [...added, ...changed, ...removed])).toEqual([])
+    const again = JSON.parse((await tolmach(project, ['generate', '--json'])).stdout) as {
+      added: string[]
+      changed: string[]
+      removed: string[]
+    }[]
+    expect(
+      again.flatMap(({ added, changed, removed }) => [...added, ...changed, ...removed]),
+    ).toEqual([])
     expect(again).toHaveLength(files.length)
   }, 120_000)
 })

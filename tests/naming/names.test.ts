@@ -11,69 +11,169 @@ const origin = { document: 'x', line: 1, column: 1 }
 /** A contract with operations of these names, each taking a record of each of these types. */
 function contractWith(operations: readonly string[], types: readonly string[]): Contract {
   const ids = types.map((name, at) => `{urn:made-up:n${at % 3}}${name}`)
-  const named = Object.fromEntries(ids.map((id, at): [string, NamedType] => [id, { kind: 'record', fields: [], id, name: types[at] ?? '', origin }]))
-  const inputs = ids.map((to, at) => ({ name: `f${at}`, type: { kind: 'reference' as const, to, origin }, optional: true, nullable: false, place: 'body' as const, origin }))
-  const made = operations.map((name): Operation => ({ path: [name], inputs, outcome: { kind: 'nothing', origin }, faults: [], wire: {}, origin }))
-  return { name: 'c', dialect: 'soap', title: 'The Desk', services: [{ name: 's', endpoints: [], operations: made, origin }], types: named, security: [], notes: [], origin }
+  const named = Object.fromEntries(
+    ids.map((id, at): [string, NamedType] => [
+      id,
+      { kind: 'record', fields: [], id, name: types[at] ?? '', origin },
+    ]),
+  )
+  const inputs = ids.map((to, at) => ({
+    name: `f${at}`,
+    type: { kind: 'reference' as const, to, origin },
+    optional: true,
+    nullable: false,
+    place: 'body' as const,
+    origin,
+  }))
+  const made = operations.map((name): Operation => ({
+    path: [name],
+    inputs,
+    outcome: { kind: 'nothing', origin },
+    faults: [],
+    wire: {},
+    origin,
+  }))
+  return {
+    name: 'c',
+    dialect: 'soap',
+    title: 'The Desk',
+    services: [{ name: 's', endpoints: [], operations: made, origin }],
+    types: named,
+    security: [],
+    notes: [],
+    origin,
+  }
 }
 
-const assign = (contract: Contract, kept = noNames): Names => assignNames(contract, kept, ['text', 'int', 'send'])
+const assign = (contract: Contract, kept = noNames): Names =>
+  assignNames(contract, kept, ['text', 'int', 'send'])
 
 /** Everything that one module scope would hold. */
 function exportsOf(names: Names): string[] {
-  return [names.class, ...Object.values(names.types), ...Object.values(names.operations).flatMap(operationExports)]
+  return [
+    names.class,
+    ...Object.values(names.types),
+    ...Object.values(names.operations).flatMap(operationExports),
+  ]
 }
 
 describe('names of the wire as identifiers', () => {
   test.each([
-    ['list-berths', 'ListBerths', 'listBerths'], ['XMLFile', 'XMLFile', 'xmlFile'], ['10 ft', 'N10Ft', 'n10Ft'], ['get_x0020_all', 'GetAll', 'getAll'], ['', 'Unnamed', 'unnamed'],
-    ['été:prix', 'ÉtéPrix', 'étéPrix'], ['__proto__', 'Proto', 'proto'], ['a.b/c d', 'ABCD', 'aBCD'], ['…', 'Unnamed', 'unnamed'], ['URL', 'URL', 'url'], ['getURLOf', 'GetURLOf', 'getURLOf'],
-  ])('%s', (wire, pascal, camel) => expect([pascalCase(wire), camelCase(wire)]).toEqual([pascal, camel]))
+    ['list-berths', 'ListBerths', 'listBerths'],
+    ['XMLFile', 'XMLFile', 'xmlFile'],
+    ['10 ft', 'N10Ft', 'n10Ft'],
+    ['get_x0020_all', 'GetAll', 'getAll'],
+    ['', 'Unnamed', 'unnamed'],
+    ['été:prix', 'ÉtéPrix', 'étéPrix'],
+    ['__proto__', 'Proto', 'proto'],
+    ['a.b/c d', 'ABCD', 'aBCD'],
+    ['…', 'Unnamed', 'unnamed'],
+    ['URL', 'URL', 'url'],
+    ['getURLOf', 'GetURLOf', 'getURLOf'],
+  ])('%s', (wire, pascal, camel) =>
+    expect([pascalCase(wire), camelCase(wire)]).toEqual([pascal, camel]),
+  )
 
   test('whatever the wire says, an identifier comes out, and it is not too long for a file name', () => {
-    fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 500 }), (wire) => {
-      for (const name of [pascalCase(wire), camelCase(wire)]) {
-        expect(isIdentifier(name)).toBe(true)
-        expect([...name].length).toBeLessThanOrEqual(82)
-      }
-    }))
+    fc.assert(
+      fc.property(fc.string({ unit: 'binary', maxLength: 500 }), (wire) => {
+        for (const name of [pascalCase(wire), camelCase(wire)]) {
+          expect(isIdentifier(name)).toBe(true)
+          expect([...name].length).toBeLessThanOrEqual(82)
+        }
+      }),
+    )
   })
 })
 
 describe('the names of a client', () => {
   test('clashes with globals, keywords, each other and our own words get a telling suffix', () => {
-    const names = assign(contractWith(['delete', 'send', 'Date', 'connect', 'list', 'List'], ['Date', 'Error', 'settings', 'Vessel', 'vessel', 'ListInput']))
-    expect(names.operations).toMatchObject({ delete: 'deleteOperation', send: 'sendOperation', connect: 'connectOperation' })
-    expect(Object.values(names.types)).toEqual(expect.arrayContaining(['DateRecord', 'ErrorRecord', 'SettingsRecord']))
+    const names = assign(
+      contractWith(
+        ['delete', 'send', 'Date', 'connect', 'list', 'List'],
+        ['Date', 'Error', 'settings', 'Vessel', 'vessel', 'ListInput'],
+      ),
+    )
+    expect(names.operations).toMatchObject({
+      delete: 'deleteOperation',
+      send: 'sendOperation',
+      connect: 'connectOperation',
+    })
+    expect(Object.values(names.types)).toEqual(
+      expect.arrayContaining(['DateRecord', 'ErrorRecord', 'SettingsRecord']),
+    )
     expect(new Set(exportsOf(names)).size).toBe(exportsOf(names).length)
     expect(names.codecs['{urn:made-up:n0}Date']).toBe('dateRecord')
   })
 
-  const wireName = fc.oneof(fc.string({ unit: 'grapheme', maxLength: 8 }), fc.constantFrom(...keywords, ...globals, '__proto__', 'constructor', 'toString', 'a', 'A', 'a b', 'a-b', 'AInput'))
-  const wireNames = fc.uniqueArray(wireName.filter((name) => name !== ''), { maxLength: 12 })
+  const wireName = fc.oneof(
+    fc.string({ unit: 'grapheme', maxLength: 8 }),
+    fc.constantFrom(
+      ...keywords,
+      ...globals,
+      '__proto__',
+      'constructor',
+      'toString',
+      'a',
+      'A',
+      'a b',
+      'a-b',
+      'AInput',
+    ),
+  )
+  const wireNames = fc.uniqueArray(
+    wireName.filter((name) => name !== ''),
+    { maxLength: 12 },
+  )
 
   test('torture: all identifiers are valid and different, even ignoring case, and never a word of the language', () => {
-    fc.assert(fc.property(wireNames, wireNames, (operations, types) => {
-      const names = assign(contractWith(operations, types))
-      const all = exportsOf(names)
-      expect(all.filter((name) => !isIdentifier(name) || keywords.has(name) || globals.has(name))).toEqual([])
-      expect(new Set([names.class, ...Object.values(names.types)].map((name) => name.toLowerCase())).size).toBe(Object.keys(names.types).length + 1)
-      expect(new Set(Object.values(names.operations).map((name) => name.toLowerCase())).size).toBe(Object.keys(names.operations).length)
-      expect(new Set(all).size).toBe(all.length)
-      expect(new Set(Object.values(names.codecs)).size).toBe(Object.keys(names.codecs).length)
-    }))
+    fc.assert(
+      fc.property(wireNames, wireNames, (operations, types) => {
+        const names = assign(contractWith(operations, types))
+        const all = exportsOf(names)
+        expect(
+          all.filter((name) => !isIdentifier(name) || keywords.has(name) || globals.has(name)),
+        ).toEqual([])
+        expect(
+          new Set([names.class, ...Object.values(names.types)].map((name) => name.toLowerCase()))
+            .size,
+        ).toBe(Object.keys(names.types).length + 1)
+        expect(
+          new Set(Object.values(names.operations).map((name) => name.toLowerCase())).size,
+        ).toBe(Object.keys(names.operations).length)
+        expect(new Set(all).size).toBe(all.length)
+        expect(new Set(Object.values(names.codecs)).size).toBe(Object.keys(names.codecs).length)
+      }),
+    )
   })
 
   test('adding operations and types never renames anything, in whatever order the document has them', () => {
-    fc.assert(fc.property(wireNames, wireNames, wireNames, wireNames, (operations, types, moreOperations, moreTypes) => {
-      const before = assign(contractWith(operations, types))
-      const after = assign(contractWith([...new Set([...moreOperations, ...operations])], types), before)
-      expect(after.operations).toMatchObject(before.operations)
-      expect(after.types).toMatchObject(before.types)
-      expect(after.codecs).toMatchObject(before.codecs)
-      expect(assign(contractWith([...operations].reverse(), types))).toEqual(before)
-      const grown = assign(contractWith(operations, [...types, ...moreTypes.filter((each) => !types.includes(each))]), before)
-      expect(grown.types).toMatchObject(before.types)
-    }))
+    fc.assert(
+      fc.property(
+        wireNames,
+        wireNames,
+        wireNames,
+        wireNames,
+        (operations, types, moreOperations, moreTypes) => {
+          const before = assign(contractWith(operations, types))
+          const after = assign(
+            contractWith([...new Set([...moreOperations, ...operations])], types),
+            before,
+          )
+          expect(after.operations).toMatchObject(before.operations)
+          expect(after.types).toMatchObject(before.types)
+          expect(after.codecs).toMatchObject(before.codecs)
+          expect(assign(contractWith([...operations].reverse(), types))).toEqual(before)
+          const grown = assign(
+            contractWith(operations, [
+              ...types,
+              ...moreTypes.filter((each) => !types.includes(each)),
+            ]),
+            before,
+          )
+          expect(grown.types).toMatchObject(before.types)
+        },
+      ),
+    )
   })
 })

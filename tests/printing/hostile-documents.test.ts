@@ -21,7 +21,28 @@ import { repository } from '../support/program.js'
 type Fill = (document: string, textFor: (was: string) => string, everywhere: boolean) => string
 
 /** What a description's reader finds its way by; another text there makes another document. */
-const structural = new Set(['openapi', 'swagger', '$ref', 'type', 'in', 'format', 'style', 'scheme', 'mapping', 'required', 'propertyName', 'security', 'flow', 'collectionFormat', 'operationRef', 'operationId', '$id', '$anchor', '$dynamicRef', '$dynamicAnchor'])
+const structural = new Set([
+  'openapi',
+  'swagger',
+  '$ref',
+  'type',
+  'in',
+  'format',
+  'style',
+  'scheme',
+  'mapping',
+  'required',
+  'propertyName',
+  'security',
+  'flow',
+  'collectionFormat',
+  'operationRef',
+  'operationId',
+  '$id',
+  '$anchor',
+  '$dynamicRef',
+  '$dynamicAnchor',
+])
 const prose = new Set(['description', 'summary', '$comment'])
 
 const fillDescription: Fill = (document, textFor, everywhere) => {
@@ -30,47 +51,103 @@ const fillDescription: Fill = (document, textFor, everywhere) => {
     if (Array.isArray(value)) return value.map((each) => fill(each, key))
     if (typeof value !== 'object' || value === null) return value
     const named = everywhere && key === 'properties'
-    return Object.fromEntries(Object.entries(value).map(([name, inside]) => [named ? textFor(name) : name, (structural.has(name) || (name === 'servers' && !everywhere)) && key !== 'properties' ? inside : fill(inside, name)]))
+    return Object.fromEntries(
+      Object.entries(value).map(([name, inside]) => [
+        named ? textFor(name) : name,
+        (structural.has(name) || (name === 'servers' && !everywhere)) && key !== 'properties'
+          ? inside
+          : fill(inside, name),
+      ]),
+    )
   }
   return JSON.stringify(fill(JSON.parse(document), ''))
 }
 
-const xmlEscaped = (text: string): string => text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`)
+const xmlEscaped = (text: string): string =>
+  text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`)
 
 const fillXml: Fill = (document, textFor, everywhere) => {
   const documented = document
-    .replace(/(<(?:\w+:)?(?:documentation|Summary|LongDescription)>)([^<]*)(<)/g, (_, open: string, was: string, close: string) => `${open}${xmlEscaped(textFor(was))}${close}`)
-    .replace(/(Term="[\w.]*Description"\s+String=")([^"]*)(")/g, (_, open: string, was: string, close: string) => `${open}${xmlEscaped(textFor(was))}${close}`)
+    .replace(
+      /(<(?:\w+:)?(?:documentation|Summary|LongDescription)>)([^<]*)(<)/g,
+      (_, open: string, was: string, close: string) => `${open}${xmlEscaped(textFor(was))}${close}`,
+    )
+    .replace(
+      /(Term="[\w.]*Description"\s+String=")([^"]*)(")/g,
+      (_, open: string, was: string, close: string) => `${open}${xmlEscaped(textFor(was))}${close}`,
+    )
   if (!everywhere) return documented
-  const literals = documented.replace(/((?:location|soapAction|value|default|fixed|String|DefaultValue|sap:label)=")([^"]*)(")/g, (whole, open: string, was: string, close: string) => (/^(?:\d|true|false)/.test(was) ? whole : `${open}${xmlEscaped(textFor(was))}${close}`))
+  const literals = documented.replace(
+    /((?:location|soapAction|value|default|fixed|String|DefaultValue|sap:label)=")([^"]*)(")/g,
+    (whole, open: string, was: string, close: string) =>
+      /^(?:\d|true|false)/.test(was) ? whole : `${open}${xmlEscaped(textFor(was))}${close}`,
+  )
   // A name with all that refers to it.
-  const names = [...new Set([...literals.matchAll(/ (?:name|Name)="(\w{4,})"/g)].map((found) => found[1] ?? ''))]
-  return names.filter((_, at) => at % 3 === 0).reduce((text, name) => {
-    const other = xmlEscaped(textFor(name))
-    return text.replace(new RegExp(`(?<=["/:.])${name}(?=["/)])`, 'g'), () => other)
-  }, literals)
+  const names = [
+    ...new Set([...literals.matchAll(/ (?:name|Name)="(\w{4,})"/g)].map((found) => found[1] ?? '')),
+  ]
+  return names
+    .filter((_, at) => at % 3 === 0)
+    .reduce((text, name) => {
+      const other = xmlEscaped(textFor(name))
+      return text.replace(new RegExp(`(?<=["/:.])${name}(?=["/)])`, 'g'), () => other)
+    }, literals)
 }
 
 function generated(dialect: Dialect, contract: Contract): GeneratedFile[] {
   const runtime = new Proxy<Record<string, string>>({}, { get: () => '' })
   const rules = dialect.rules?.(contract)
-  const files = clientFiles(contract, assignNames(contract, noNames, dialect.emit.reservedNames), dialect, { contractName: 'quay', runtime, sources: {}, inputs: '', importSuffix: '.js', sample: (operation) => sampleInput(contract, operation, { full: true, rules }) })
+  const files = clientFiles(
+    contract,
+    assignNames(contract, noNames, dialect.emit.reservedNames),
+    dialect,
+    {
+      contractName: 'quay',
+      runtime,
+      sources: {},
+      inputs: '',
+      importSuffix: '.js',
+      sample: (operation) => sampleInput(contract, operation, { full: true, rules }),
+    },
+  )
   return files.filter(({ path }) => path.endsWith('.ts') && !path.startsWith('runtime/'))
 }
 
 async function read(dialect: Dialect, label: string, text: string): Promise<Contract> {
-  return dialect.read(documentsOf([{ label, from: `/${label}`, bytes: new Uint8Array(), text, refers: new Map() }], label), 'quay')
+  return dialect.read(
+    documentsOf(
+      [{ label, from: `/${label}`, bytes: new Uint8Array(), text, refers: new Map() }],
+      label,
+    ),
+    'quay',
+  )
 }
 
 function texts(folder: string, ending: RegExp): [name: string, text: string][] {
-  return readdirSync(join(repository, folder)).filter((name) => ending.test(name)).map((name) => [name, readFileSync(join(repository, folder, name), 'utf8')])
+  return readdirSync(join(repository, folder))
+    .filter((name) => ending.test(name))
+    .map((name) => [name, readFileSync(join(repository, folder, name), 'utf8')])
 }
 
-const descriptions = [...texts('tests/fixtures/openapi', /\.(?:yaml|json)$/)].map(([name, text]): [string, string] => [name, JSON.stringify(parse(text, { merge: true }))])
-const entityModels = [...texts('tests/fixtures/odata', /\.xml$/), ...texts('demo/registry', /registry\.xml$/), ...texts('demo/cargo', /cargo\.xml$/)]
-const definitions = texts('tests/fixtures/soap', /\.wsdl$/).filter(([, text]) => !/schemaLocation=|<wsdl:import|<import/.test(text))
+const descriptions = [...texts('tests/fixtures/openapi', /\.(?:yaml|json)$/)].map(
+  ([name, text]): [string, string] => [name, JSON.stringify(parse(text, { merge: true }))],
+)
+const entityModels = [
+  ...texts('tests/fixtures/odata', /\.xml$/),
+  ...texts('demo/registry', /registry\.xml$/),
+  ...texts('demo/cargo', /cargo\.xml$/),
+]
+const definitions = texts('tests/fixtures/soap', /\.wsdl$/).filter(
+  ([, text]) => !/schemaLocation=|<wsdl:import|<import/.test(text),
+)
 
-const dialects: readonly [name: string, dialect: Dialect, label: string, documents: readonly [string, string][], fill: Fill][] = [
+const dialects: readonly [
+  name: string,
+  dialect: Dialect,
+  label: string,
+  documents: readonly [string, string][],
+  fill: Fill,
+][] = [
   ['OpenAPI', http, 'quay.json', descriptions, fillDescription],
   ['OData', odata, 'quay.xml', entityModels, fillXml],
   ['WSDL', soap, 'quay.wsdl', definitions, fillXml],
@@ -83,7 +160,17 @@ describe.each(dialects)('%s', (_, dialect, label, documents, fill) => {
     let next = 0
     let tokens = 0
     for (const [, document] of documents) {
-      const [plain, other] = await Promise.all([fill(document, () => 'calm', false), fill(document, () => `calm ${Array.from({ length: 20 }, () => hostile[(next += 1) % hostile.length] ?? '').join('')}`, false)].map(async (text) => generated(dialect, await read(dialect, label, text))))
+      const [plain, other] = await Promise.all(
+        [
+          fill(document, () => 'calm', false),
+          fill(
+            document,
+            () =>
+              `calm ${Array.from({ length: 20 }, () => hostile[(next += 1) % hostile.length] ?? '').join('')}`,
+            false,
+          ),
+        ].map(async (text) => generated(dialect, await read(dialect, label, text))),
+      )
       expect(other?.map(({ path }) => path)).toEqual(plain?.map(({ path }) => path))
       for (const [at, { path, text }] of (other ?? []).entries()) {
         expect([path, ...tokensOf(text)]).toEqual([path, ...tokensOf(plain?.[at]?.text ?? '')])
@@ -100,15 +187,23 @@ describe.each(dialects)('%s', (_, dialect, label, documents, fill) => {
     for (let round = 0; placed.size < hostile.length && round < 8; round += 1) {
       for (const [at, [, document]] of documents.entries()) {
         let place = round
-        const text = fill(document, (was) => {
-          place += 1
-          if (place % 3 !== 0) return was
-          const chosen = Array.from({ length: 5 }, () => hostile[(next += 1) % hostile.length] ?? '')
-          for (const each of chosen) placed.add(each)
-          return `${was}${(at + round) % 2 === 0 ? '' : ' '}${chosen.join('')}`
-        }, true)
+        const text = fill(
+          document,
+          (was) => {
+            place += 1
+            if (place % 3 !== 0) return was
+            const chosen = Array.from(
+              { length: 5 },
+              () => hostile[(next += 1) % hostile.length] ?? '',
+            )
+            for (const each of chosen) placed.add(each)
+            return `${was}${(at + round) % 2 === 0 ? '' : ' '}${chosen.join('')}`
+          },
+          true,
+        )
         try {
-          for (const { path, text: code } of generated(dialect, await read(dialect, label, text))) expect(troubleIn(path, code)).toEqual([])
+          for (const { path, text: code } of generated(dialect, await read(dialect, label, text)))
+            expect(troubleIn(path, code)).toEqual([])
           good += 1
         } catch (error) {
           if (!(error instanceof Problem)) throw error
@@ -116,6 +211,9 @@ describe.each(dialects)('%s', (_, dialect, label, documents, fill) => {
         }
       }
     }
-    expect({ placed: placed.size, mostly: good > refused }).toEqual({ placed: hostile.length, mostly: true })
+    expect({ placed: placed.size, mostly: good > refused }).toEqual({
+      placed: hostile.length,
+      mostly: true,
+    })
   })
 })

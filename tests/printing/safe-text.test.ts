@@ -1,7 +1,15 @@
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import ts from 'typescript'
-import { codeInMarkdown, fenced, identifier, inAttribute, inMarkdown, jsonInMarkup, modulePath } from '../../src/printing/escaping.js'
+import {
+  codeInMarkdown,
+  fenced,
+  identifier,
+  inAttribute,
+  inMarkdown,
+  jsonInMarkup,
+  modulePath,
+} from '../../src/printing/escaping.js'
 import { code } from '../../src/printing/safe-text.js'
 import { hostileTexts } from '../support/hostile.js'
 import { repository } from '../support/program.js'
@@ -9,29 +17,67 @@ import { repository } from '../support/program.js'
 /** What TypeScript says of lines that stand in a module of the house, line by line. */
 function complaints(lines: readonly string[]): (string | undefined)[] {
   const path = join(repository, 'src/typescript/imagined.ts')
-  const head = ['import { Page } from \'../printing/page.js\'', 'import { code, joined, markup, markdown, type Code } from \'../printing/safe-text.js\'', 'declare const page: Page, text: string, name: Code']
+  const head = [
+    "import { Page } from '../printing/page.js'",
+    "import { code, joined, markup, markdown, type Code } from '../printing/safe-text.js'",
+    'declare const page: Page, text: string, name: Code',
+  ]
   const source = [...head, ...lines].join('\n')
-  const options: ts.CompilerOptions = { target: ts.ScriptTarget.ES2022, module: ts.ModuleKind.NodeNext, moduleResolution: ts.ModuleResolutionKind.NodeNext, strict: true, noEmit: true, skipLibCheck: true, types: ['node'] }
+  const options: ts.CompilerOptions = {
+    target: ts.ScriptTarget.ES2022,
+    module: ts.ModuleKind.NodeNext,
+    moduleResolution: ts.ModuleResolutionKind.NodeNext,
+    strict: true,
+    noEmit: true,
+    skipLibCheck: true,
+    types: ['node'],
+  }
   const host = ts.createCompilerHost(options)
   const { readFile, fileExists, getSourceFile } = host
   host.fileExists = (file) => file === path || fileExists(file)
   host.readFile = (file) => (file === path ? source : readFile(file))
-  host.getSourceFile = (file, ...rest) => (file === path ? ts.createSourceFile(file, source, ts.ScriptTarget.ES2022, true) : getSourceFile(file, ...rest))
+  host.getSourceFile = (file, ...rest) =>
+    file === path
+      ? ts.createSourceFile(file, source, ts.ScriptTarget.ES2022, true)
+      : getSourceFile(file, ...rest)
   const program = ts.createProgram([path], options, host)
   const found = ts.getPreEmitDiagnostics(program, program.getSourceFile(path))
   return lines.map((_, at) => {
-    const own = found.find(({ start }) => start !== undefined && source.slice(0, start).split('\n').length - 1 === at + head.length)
+    const own = found.find(
+      ({ start }) =>
+        start !== undefined && source.slice(0, start).split('\n').length - 1 === at + head.length,
+    )
     return own === undefined ? undefined : ts.flattenDiagnosticMessageText(own.messageText, ' ')
   })
 }
 
 describe('raw text is not printed', () => {
-  const raw = ['page.print(text)', 'page.print(`${text}`)', 'page.print(`export const ${name} = 1`)', 'page.print(code`const x = ${text}`)', 'page.print(name + text)', 'page.print(name.replace("a", text))', 'page.printHead(text)', 'page.reexport("client", text)', 'page.print(code`${markup`<b>`}`)', 'page.print(markdown`x`)', 'joined([name, text], ", ")', 'code`${["a"].join(",")}`', 'const c: Code = text']
-  const safe = ['page.print(name, code`const ${name} = ${1}`)', 'page.print(code`f(${joined([name, code`x`], ", ")})`)', 'page.print(code`${page.use("codecs", text)}`)']
+  const raw = [
+    'page.print(text)',
+    'page.print(`${text}`)',
+    'page.print(`export const ${name} = 1`)',
+    'page.print(code`const x = ${text}`)',
+    'page.print(name + text)',
+    'page.print(name.replace("a", text))',
+    'page.printHead(text)',
+    'page.reexport("client", text)',
+    'page.print(code`${markup`<b>`}`)',
+    'page.print(markdown`x`)',
+    'joined([name, text], ", ")',
+    'code`${["a"].join(",")}`',
+    'const c: Code = text',
+  ]
+  const safe = [
+    'page.print(name, code`const ${name} = ${1}`)',
+    'page.print(code`f(${joined([name, code`x`], ", ")})`)',
+    'page.print(code`${page.use("codecs", text)}`)',
+  ]
 
   test('the compiler refuses it, whatever way it takes', () => {
     const said = complaints([...raw, ...safe])
-    expect(said.slice(0, raw.length).map((each, at) => [raw[at], each !== undefined])).toEqual(raw.map((line) => [line, true]))
+    expect(said.slice(0, raw.length).map((each, at) => [raw[at], each !== undefined])).toEqual(
+      raw.map((line) => [line, true]),
+    )
     expect(said.slice(raw.length)).toEqual(safe.map(() => undefined))
   })
 
@@ -40,12 +86,24 @@ describe('raw text is not printed', () => {
       expect(() => identifier(text)).toThrow('is no identifier')
       expect(() => modulePath(`operations/${text}`)).toThrow('is no path')
     }
-    for (const path of ['../x', 'a//b', '/etc', 'a/../b', '']) expect(() => modulePath(path)).toThrow('is no path')
+    for (const path of ['../x', 'a//b', '/etc', 'a/../b', ''])
+      expect(() => modulePath(path)).toThrow('is no path')
   })
 })
 
 describe('hostile text in other forms', () => {
-  const texts = [...hostileTexts(false), 'a | b', '`', '``` x', '[a](javascript:x)', '![a](b)', '<img src=x>', '&lt;b&gt;', '# a', 'a\n# b']
+  const texts = [
+    ...hostileTexts(false),
+    'a | b',
+    '`',
+    '``` x',
+    '[a](javascript:x)',
+    '![a](b)',
+    '<img src=x>',
+    '&lt;b&gt;',
+    '# a',
+    'a\n# b',
+  ]
 
   test('stays on its line in Markdown, and is no markup', () => {
     for (const text of texts) {

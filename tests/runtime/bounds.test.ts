@@ -30,20 +30,58 @@ afterAll(() => {
   server.closeAllConnections()
 })
 
-const connection = (settings: Settings = {}): Connection => ({ settings: { url, ...settings }, endpoints: { quay: { address: url, protocol: 'HTTP' } }, closed: new AbortController() })
-const transports: readonly (readonly [string, () => typeof fetch])[] = [['the platform\'s fetch', () => fetch], ['nodeTransport', () => nodeTransport()]]
-const bytes: HttpOperation = { name: 'b', method: 'GET', path: '/b', answers: { 200: { type: 'application/octet-stream' } } }
-const anything: HttpOperation = { name: 'a', method: 'GET', path: '/a', answers: { 200: { type: 'application/json' } } }
-const failure = async (call: Promise<unknown>): Promise<unknown> => call.then(() => undefined, (error: unknown) => error)
+const connection = (settings: Settings = {}): Connection => ({
+  settings: { url, ...settings },
+  endpoints: { quay: { address: url, protocol: 'HTTP' } },
+  closed: new AbortController(),
+})
+const transports: readonly (readonly [string, () => typeof fetch])[] = [
+  ["the platform's fetch", () => fetch],
+  ['nodeTransport', () => nodeTransport()],
+]
+const bytes: HttpOperation = {
+  name: 'b',
+  method: 'GET',
+  path: '/b',
+  answers: { 200: { type: 'application/octet-stream' } },
+}
+const anything: HttpOperation = {
+  name: 'a',
+  method: 'GET',
+  path: '/a',
+  answers: { 200: { type: 'application/json' } },
+}
+const failure = async (call: Promise<unknown>): Promise<unknown> =>
+  call.then(
+    () => undefined,
+    (error: unknown) => error,
+  )
 
 describe.each(transports)('an answer is read up to a limit, with %s', (_, transport) => {
-  test.each([['plain', undefined], ['gzip', 'gzip']] as const)('as it is when unpacked: %s', async (_name, encoding) => {
+  test.each([
+    ['plain', undefined],
+    ['gzip', 'gzip'],
+  ] as const)('as it is when unpacked: %s', async (_name, encoding) => {
     const body = Buffer.alloc(100_000, 'x')
-    answer = (response) => response.writeHead(200, { 'content-type': 'application/octet-stream', ...(encoding === undefined ? {} : { 'content-encoding': encoding }) }).end(encoding === undefined ? body : gzipSync(body))
-    const call = (mostBytes?: number): Promise<Uint8Array> => sendHttp(connection({ fetch: transport(), ...(mostBytes === undefined ? {} : { mostBytes }) }), bytes, {})
+    answer = (response) =>
+      response
+        .writeHead(200, {
+          'content-type': 'application/octet-stream',
+          ...(encoding === undefined ? {} : { 'content-encoding': encoding }),
+        })
+        .end(encoding === undefined ? body : gzipSync(body))
+    const call = (mostBytes?: number): Promise<Uint8Array> =>
+      sendHttp(
+        connection({ fetch: transport(), ...(mostBytes === undefined ? {} : { mostBytes }) }),
+        bytes,
+        {},
+      )
     expect((await call()).length).toBe(100_000)
     expect((await call(100_000)).length).toBe(100_000)
-    expect(await failure(call(99_999))).toMatchObject({ kind: 'breach', message: expect.stringContaining('at most 99999 bytes') as unknown })
+    expect(await failure(call(99_999))).toMatchObject({
+      kind: 'breach',
+      message: expect.stringContaining('at most 99999 bytes') as unknown,
+    })
   })
 
   test('one that never ends is broken off; a stream has no limit', async () => {
@@ -60,11 +98,18 @@ describe.each(transports)('an answer is read up to a limit, with %s', (_, transp
     }
     const limited = connection({ fetch: transport(), mostBytes: 1_000_000 })
     expect(await failure(sendHttp(limited, bytes, {}))).toBeInstanceOf(ContractBreach)
-    const stream = await sendHttp<ReadableStream<Uint8Array>>(limited, bytes, {}, { asStream: true })
+    const stream = await sendHttp<ReadableStream<Uint8Array>>(
+      limited,
+      bytes,
+      {},
+      { asStream: true },
+    )
     let size = 0
-    for await (const piece of stream as unknown as AsyncIterable<Uint8Array>) if ((size += piece.length) > 3_000_000) break
+    for await (const piece of stream as unknown as AsyncIterable<Uint8Array>)
+      if ((size += piece.length) > 3_000_000) break
     expect(size).toBeGreaterThan(3_000_000)
-    for (let tries = 0; closed < 2 && tries < 100; tries += 1) await new Promise((done) => setTimeout(done, 20))
+    for (let tries = 0; closed < 2 && tries < 100; tries += 1)
+      await new Promise((done) => setTimeout(done, 20))
     expect(closed).toBeGreaterThanOrEqual(2)
   })
 })
@@ -81,57 +126,127 @@ describe('what is nested without end is a breach in every dialect, and what is w
     const nodes = { items: node } as object
     json(deep)
     for (const parse of [undefined, exactJson]) {
-      const operation = { ...anything, answers: { 200: { type: 'application/json', is: nodes } }, ...(parse === undefined ? {} : { parse }) } as unknown as HttpOperation
+      const operation = {
+        ...anything,
+        answers: { 200: { type: 'application/json', is: nodes } },
+        ...(parse === undefined ? {} : { parse }),
+      } as unknown as HttpOperation
       expect(await failure(sendHttp(connection(), operation, {}))).toMatchObject({ kind: 'breach' })
     }
     // What the contract says nothing of comes as it is; who shows it has to look.
     const value = await sendHttp(connection(), anything, {})
-    expect([isTooDeeplyNested(value), isTooDeeplyNested(JSON.parse(`${'['.repeat(900)}${']'.repeat(900)}`)), isTooDeeplyNested({ a: new Uint8Array(10) })]).toEqual([true, false, false])
+    expect([
+      isTooDeeplyNested(value),
+      isTooDeeplyNested(JSON.parse(`${'['.repeat(900)}${']'.repeat(900)}`)),
+      isTooDeeplyNested({ a: new Uint8Array(10) }),
+    ]).toEqual([true, false, false])
   })
 
   test('OData', async () => {
-    const place: Structure = { type: 'Ns.Place', keys: ['Id'], members: { Id: { is: edm4.int32, optional: true }, a: { is: () => place, many: true, optional: true } } }
-    const of: EntityOperation = { name: 'Places.get', protocol: v4, path: [{ set: 'Places', of: place }], of: place } as unknown as EntityOperation
+    const place: Structure = {
+      type: 'Ns.Place',
+      keys: ['Id'],
+      members: {
+        Id: { is: edm4.int32, optional: true },
+        a: { is: () => place, many: true, optional: true },
+      },
+    }
+    const of: EntityOperation = {
+      name: 'Places.get',
+      protocol: v4,
+      path: [{ set: 'Places', of: place }],
+      of: place,
+    } as unknown as EntityOperation
     json(`{"Id":1,"a":${deep}}`)
     expect(await failure(get(connection(), of, { key: 1 }))).toMatchObject({ kind: 'breach' })
   })
 
   test('SOAP', async () => {
     const { contract } = await readFixture('tests/fixtures/soap/recursion.wsdl')
-    const xml = (inside: string): string => `<e:Envelope xmlns:e="${soap11}"><e:Body>${inside}</e:Body></e:Envelope>`
-    const read = (body: string): unknown => readAnswer(liveOperation(contract, 'send'), { status: 200, headers: {}, body: new TextEncoder().encode(xml(body)) }, () => undefined)
-    for (const body of [`${'<a>'.repeat(levels)}${'</a>'.repeat(levels)}`, `<x:y xmlns:x="u" href="#1"/>${'<a id="1">'.repeat(levels)}${'</a>'.repeat(levels)}`]) expect(() => read(body)).toThrow(ContractBreach)
+    const xml = (inside: string): string =>
+      `<e:Envelope xmlns:e="${soap11}"><e:Body>${inside}</e:Body></e:Envelope>`
+    const read = (body: string): unknown =>
+      readAnswer(
+        liveOperation(contract, 'send'),
+        { status: 200, headers: {}, body: new TextEncoder().encode(xml(body)) },
+        () => undefined,
+      )
+    for (const body of [
+      `${'<a>'.repeat(levels)}${'</a>'.repeat(levels)}`,
+      `<x:y xmlns:x="u" href="#1"/>${'<a id="1">'.repeat(levels)}${'</a>'.repeat(levels)}`,
+    ])
+      expect(() => read(body)).toThrow(ContractBreach)
     const attributes = Array.from({ length: 200_000 }, (_, at) => `a${at}="${at}"`).join(' ')
-    expect(() => read(`<n:sendResponse xmlns:n="urn:brackmouth:recursion" ${attributes}><n:value ${attributes}/></n:sendResponse>`)).not.toThrow(RangeError)
+    expect(() =>
+      read(
+        `<n:sendResponse xmlns:n="urn:brackmouth:recursion" ${attributes}><n:value ${attributes}/></n:sendResponse>`,
+      ),
+    ).not.toThrow(RangeError)
   })
 
   test('a page of a million rows, and a table of very many', async () => {
     const row: Structure = { type: 'Ns.Row', keys: ['Id'], members: { Id: { is: edm4.int32 } } }
-    const of = { name: 'Rows.list', protocol: v4, path: [{ set: 'Rows', of: row }], of: row } as unknown as EntityOperation
+    const of = {
+      name: 'Rows.list',
+      protocol: v4,
+      path: [{ set: 'Rows', of: row }],
+      of: row,
+    } as unknown as EntityOperation
     json(`{"value":[${'{"Id":1},'.repeat(999_999)}{"Id":2}]}`)
     const rows = await list<{ Id: number }>(connection(), of, {}).all()
     expect([rows.length, rows.at(-1)]).toEqual([1_000_000, { Id: 2 }])
-    const numbers = { ...anything, answers: { 200: { type: 'application/json', is: { items: { members: { n: { is: values.int32 } } } } } } } as unknown as HttpOperation
+    const numbers = {
+      ...anything,
+      answers: {
+        200: { type: 'application/json', is: { items: { members: { n: { is: values.int32 } } } } },
+      },
+    } as unknown as HttpOperation
     json(`[${'{"n":1},'.repeat(299_999)}{"n":2}]`)
     expect((await sendHttp<unknown[]>(connection(), numbers, {})).length).toBe(300_000)
-    expect(tableText(['n'], Array.from({ length: 200_000 }, (_, at) => [String(at)])).split('\n').length).toBe(200_002)
+    expect(
+      tableText(
+        ['n'],
+        Array.from({ length: 200_000 }, (_, at) => [String(at)]),
+      ).split('\n').length,
+    ).toBe(200_002)
   })
 })
 
 test('the time limit holds while an answer is read, and others get their turn meanwhile', async () => {
   const { contract } = await readFixture('tests/fixtures/soap/recursion.wsdl')
   const operation = { ...liveOperation(contract, 'send'), action: '' }
-  const body = Buffer.from(`<e:Envelope xmlns:e="${soap11}"><e:Body><n:sendResponse xmlns:n="urn:brackmouth:recursion"><n:value>${'<n:More x="1">text</n:More>'.repeat(1_500_000)}</n:value></n:sendResponse></e:Body></e:Envelope>`)
+  const body = Buffer.from(
+    `<e:Envelope xmlns:e="${soap11}"><e:Body><n:sendResponse xmlns:n="urn:brackmouth:recursion"><n:value>${'<n:More x="1">text</n:More>'.repeat(1_500_000)}</n:value></n:sendResponse></e:Body></e:Envelope>`,
+  )
   answer = (response) => response.writeHead(200, { 'content-type': 'text/xml' }).end(body)
   let turns = 0
   const timer = setInterval(() => (turns += 1), 1)
-  const slow = await failure(sendSoap({ ...connection({ timeLimit: 600, checkInputs: false }), endpoints: { quay: { address: url, protocol: 'SOAP 1.1' } } }, operation, { value: {} }))
+  const slow = await failure(
+    sendSoap(
+      {
+        ...connection({ timeLimit: 600, checkInputs: false }),
+        endpoints: { quay: { address: url, protocol: 'SOAP 1.1' } },
+      },
+      operation,
+      { value: {} },
+    ),
+  )
   expect(slow).toBeInstanceOf(TransportFailure)
   expect(slow).toMatchObject({ kind: 'timeout' })
   const before = turns
   const stop = new AbortController()
   setTimeout(() => stop.abort(new Error('enough')), 500)
-  await expect(sendSoap({ ...connection({ checkInputs: false }), endpoints: { quay: { address: url, protocol: 'SOAP 1.1' } } }, operation, { value: {} }, { signal: stop.signal })).rejects.toThrow('enough')
+  await expect(
+    sendSoap(
+      {
+        ...connection({ checkInputs: false }),
+        endpoints: { quay: { address: url, protocol: 'SOAP 1.1' } },
+      },
+      operation,
+      { value: {} },
+      { signal: stop.signal },
+    ),
+  ).rejects.toThrow('enough')
   clearInterval(timer)
   expect(turns).toBeGreaterThan(before + 3)
 })

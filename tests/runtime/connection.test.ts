@@ -1,5 +1,13 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { close, exchange, settingsFrom, type Connection, type Exchange, type Settings, type ThisCall } from '../../src/runtime/connection.js'
+import {
+  close,
+  exchange,
+  settingsFrom,
+  type Connection,
+  type Exchange,
+  type Settings,
+  type ThisCall,
+} from '../../src/runtime/connection.js'
 import { TransportFailure } from '../../src/runtime/failures.js'
 import { startServer } from '../support/program.js'
 
@@ -9,39 +17,99 @@ beforeAll(async () => {
     if (request.url === '/slow') setTimeout(() => response.end('late'), 3000).unref()
     else if (request.url === '/cut') request.socket.destroy()
     else if (request.url === '/forbidden') response.writeHead(403).end()
-    else response.writeHead(207, { 'x-seen': 'yes' }).end(JSON.stringify({ headers: request.headers, method: request.method, body }))
+    else
+      response
+        .writeHead(207, { 'x-seen': 'yes' })
+        .end(JSON.stringify({ headers: request.headers, method: request.method, body }))
   })
 })
 afterAll(() => server.stop())
 
-const open = (settings: Settings = {}): Connection => ({ settings, endpoints: {}, closed: new AbortController() })
-const send = async (connection: Connection, path = '/', thisCall: ThisCall = {}): Promise<{ status: number; headers: Record<string, string>; body: string; method: string }> => {
-  const response = await exchange(connection, { method: 'POST', url: server.url + path, headers: { 'content-type': 'text/plain' }, body: 'é' }, thisCall, ({ body }) => new TextDecoder().decode(body))
-  return { status: response.status, ...(JSON.parse(new TextDecoder().decode(response.body)) as { headers: Record<string, string>; body: string; method: string }) }
+const open = (settings: Settings = {}): Connection => ({
+  settings,
+  endpoints: {},
+  closed: new AbortController(),
+})
+const send = async (
+  connection: Connection,
+  path = '/',
+  thisCall: ThisCall = {},
+): Promise<{ status: number; headers: Record<string, string>; body: string; method: string }> => {
+  const response = await exchange(
+    connection,
+    {
+      method: 'POST',
+      url: server.url + path,
+      headers: { 'content-type': 'text/plain' },
+      body: 'é',
+    },
+    thisCall,
+    ({ body }) => new TextDecoder().decode(body),
+  )
+  return {
+    status: response.status,
+    ...(JSON.parse(new TextDecoder().decode(response.body)) as {
+      headers: Record<string, string>
+      body: string
+      method: string
+    }),
+  }
 }
 
 describe('an exchange with a service', () => {
   test('headers of the call win over those of the settings, whatever their case; logins are written', async () => {
-    expect(await send(open({ headers: { 'X-Desk': '1', 'CONTENT-TYPE': 'text/a' }, credential: { kind: 'basic', user: 'änn', password: 'p:w' } }), '/', { headers: { 'x-desk': '2' } })).toMatchObject({
-      status: 207, method: 'POST', body: 'é', headers: { 'x-desk': '2', 'content-type': 'text/a', authorization: `Basic ${Buffer.from('änn:p:w').toString('base64')}` },
+    expect(
+      await send(
+        open({
+          headers: { 'X-Desk': '1', 'CONTENT-TYPE': 'text/a' },
+          credential: { kind: 'basic', user: 'änn', password: 'p:w' },
+        }),
+        '/',
+        { headers: { 'x-desk': '2' } },
+      ),
+    ).toMatchObject({
+      status: 207,
+      method: 'POST',
+      body: 'é',
+      headers: {
+        'x-desk': '2',
+        'content-type': 'text/a',
+        authorization: `Basic ${Buffer.from('änn:p:w').toString('base64')}`,
+      },
     })
-    expect((await send(open({ credential: { kind: 'bearer', token: 't' } }))).headers['authorization']).toBe('Bearer t')
+    expect(
+      (await send(open({ credential: { kind: 'bearer', token: 't' } }))).headers['authorization'],
+    ).toBe('Bearer t')
   })
 
   test('observers of the settings and of the call see both sides', async () => {
     const seen: Exchange[] = []
-    await send(open({ onExchange: (each) => seen.push(each) }), '/', { onExchange: (each) => seen.push(each) })
+    await send(open({ onExchange: (each) => seen.push(each) }), '/', {
+      onExchange: (each) => seen.push(each),
+    })
     expect(seen).toHaveLength(2)
-    expect(seen[0]).toMatchObject({ request: { method: 'POST', body: 'é', headers: { 'content-type': 'text/plain' } }, response: { status: 207, headers: { 'x-seen': 'yes' } } })
+    expect(seen[0]).toMatchObject({
+      request: { method: 'POST', body: 'é', headers: { 'content-type': 'text/plain' } },
+      response: { status: 207, headers: { 'x-seen': 'yes' } },
+    })
   })
 
   test.each<[string, string, Settings, ThisCall, object]>([
     ['no answer in time', '/slow', { timeLimit: 50 }, {}, { kind: 'timeout' }],
-    ['no answer in this call\'s time', '/slow', { timeLimit: 60_000 }, { timeLimit: 50 }, { kind: 'timeout' }],
+    [
+      "no answer in this call's time",
+      '/slow',
+      { timeLimit: 60_000 },
+      { timeLimit: 50 },
+      { kind: 'timeout' },
+    ],
     ['a connection that is cut', '/cut', {}, {}, { kind: 'unreachable' }],
     ['a login that is wanted', '/forbidden', {}, {}, { kind: 'login', status: 403 }],
   ])('%s', async (_what, path, settings, thisCall, failure) => {
-    await expect(send(open(settings), path, thisCall)).rejects.toMatchObject({ ...failure, url: server.url + path })
+    await expect(send(open(settings), path, thisCall)).rejects.toMatchObject({
+      ...failure,
+      url: server.url + path,
+    })
     await expect(send(open(settings), path, thisCall)).rejects.toBeInstanceOf(TransportFailure)
   })
 
@@ -54,15 +122,33 @@ describe('an exchange with a service', () => {
     const connection = open()
     const pending = send(connection, '/slow')
     setTimeout(() => void close(connection), 30)
-    await expect(pending).rejects.toMatchObject({ kind: 'unreachable', message: expect.stringContaining('was closed') })
+    await expect(pending).rejects.toMatchObject({
+      kind: 'unreachable',
+      message: expect.stringContaining('was closed'),
+    })
     await expect(send(connection)).rejects.toMatchObject({ kind: 'unreachable' })
   })
 
   test('settings from variables', () => {
-    expect(settingsFrom({ QUAY_URL: 'http://h', QUAY_USER: 'u', QUAY_TIME_LIMIT: '500', QUAY_ENDPOINT: '' }, 'QUAY')).toEqual({ url: 'http://h', credential: { kind: 'basic', user: 'u', password: '' }, timeLimit: 500 })
-    expect(settingsFrom({ QUAY_TOKEN: 't', QUAY_USER: 'u' }, 'QUAY')).toEqual({ credential: { kind: 'bearer', token: 't' } })
-    expect(settingsFrom({ QUAY_KEY: 'k' }, 'QUAY')).toEqual({ credential: { kind: 'key', value: 'k' } })
+    expect(
+      settingsFrom(
+        { QUAY_URL: 'http://h', QUAY_USER: 'u', QUAY_TIME_LIMIT: '500', QUAY_ENDPOINT: '' },
+        'QUAY',
+      ),
+    ).toEqual({
+      url: 'http://h',
+      credential: { kind: 'basic', user: 'u', password: '' },
+      timeLimit: 500,
+    })
+    expect(settingsFrom({ QUAY_TOKEN: 't', QUAY_USER: 'u' }, 'QUAY')).toEqual({
+      credential: { kind: 'bearer', token: 't' },
+    })
+    expect(settingsFrom({ QUAY_KEY: 'k' }, 'QUAY')).toEqual({
+      credential: { kind: 'key', value: 'k' },
+    })
     expect(settingsFrom({}, 'QUAY')).toEqual({})
-    expect(() => settingsFrom({ QUAY_TIME_LIMIT: 'soon' }, 'QUAY')).toThrow('QUAY_TIME_LIMIT must be a number')
+    expect(() => settingsFrom({ QUAY_TIME_LIMIT: 'soon' }, 'QUAY')).toThrow(
+      'QUAY_TIME_LIMIT must be a number',
+    )
   })
 })

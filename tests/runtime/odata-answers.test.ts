@@ -1,7 +1,12 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
 import type { Connection, Exchange, Settings } from '../../src/runtime/connection.js'
-import { ContractBreach, InputRejected, ServiceFault, type Deviation } from '../../src/runtime/failures.js'
+import {
+  ContractBreach,
+  InputRejected,
+  ServiceFault,
+  type Deviation,
+} from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { jsonText } from '../../src/runtime/json/values.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
@@ -17,18 +22,32 @@ import { v4 } from '../../src/runtime/odata/v4.js'
 
 /** Answers written by hand from the texts of the standards and from what services are known to send. */
 
-const survey: Structure = { type: 'Ns.Survey', keys: ['Id'], members: { Id: { is: edm4.int32 }, Passed: { is: edm4.boolean } } }
+const survey: Structure = {
+  type: 'Ns.Survey',
+  keys: ['Id'],
+  members: { Id: { is: edm4.int32 }, Passed: { is: edm4.boolean } },
+}
 const ship: Structure = {
   type: 'Ns.Ship',
   is: 'Ship',
   keys: ['Number'],
   members: {
-    Number: { is: edm4.int64, computed: true }, Name: { is: { restricts: edm4.string, maxLength: 10 } }, Length: { is: edm4.decimal, nullable: true }, Tags: { is: edm4.string, many: true },
-    Kind: { is: { enumeration: 'Ns.Kind', values: ['A', 'B'], flags: true }, optional: true }, Surveys: { is: () => survey, many: true, navigation: true }, Home: { is: edm4.string, immutable: true, nullable: true },
+    Number: { is: edm4.int64, computed: true },
+    Name: { is: { restricts: edm4.string, maxLength: 10 } },
+    Length: { is: edm4.decimal, nullable: true },
+    Tags: { is: edm4.string, many: true },
+    Kind: { is: { enumeration: 'Ns.Kind', values: ['A', 'B'], flags: true }, optional: true },
+    Surveys: { is: () => survey, many: true, navigation: true },
+    Home: { is: edm4.string, immutable: true, nullable: true },
   },
   subtypes: () => [tug],
 }
-const tug: Structure = { type: 'Ns.Tug', is: 'Tug', members: { Pull: { is: edm4.double } }, base: () => ship }
+const tug: Structure = {
+  type: 'Ns.Tug',
+  is: 'Tug',
+  members: { Pull: { is: edm4.double } },
+  base: () => ship,
+}
 
 interface Asked {
   readonly method: string
@@ -38,29 +57,83 @@ interface Asked {
 }
 
 /** A connection to a service that answers one thing after the other, and what it was asked. */
-function service(answers: readonly (string | { status?: number; headers?: Record<string, string>; body?: string })[], more: Partial<Settings> = {}): { connection: Connection; asked: Asked[]; deviations: Deviation[] } {
+function service(
+  answers: readonly (
+    string | { status?: number; headers?: Record<string, string>; body?: string }
+  )[],
+  more: Partial<Settings> = {},
+): { connection: Connection; asked: Asked[]; deviations: Deviation[] } {
   const asked: Asked[] = []
   const deviations: Deviation[] = []
   const waiting = [...answers]
   const fetching: typeof fetch = (url, init) => {
-    asked.push({ method: init?.method ?? '', url: String(url), headers: init?.headers as Record<string, string>, body: typeof init?.body === 'string' ? init.body : '' })
+    asked.push({
+      method: init?.method ?? '',
+      url: String(url),
+      headers: init?.headers as Record<string, string>,
+      body: typeof init?.body === 'string' ? init.body : '',
+    })
     const answer = waiting.shift() ?? ''
-    const { status = 200, headers = {}, body = '' } = typeof answer === 'string' ? { body: answer } : answer
-    return Promise.resolve(new Response(status === 204 ? null : body, { status, headers: { 'content-type': 'application/json', ...headers } }))
+    const {
+      status = 200,
+      headers = {},
+      body = '',
+    } = typeof answer === 'string' ? { body: answer } : answer
+    return Promise.resolve(
+      new Response(status === 204 ? null : body, {
+        status,
+        headers: { 'content-type': 'application/json', ...headers },
+      }),
+    )
   }
-  const settings: Settings = { url: 'https://outside.example/gate/ships/', fetch: fetching, onDeviation: (each) => deviations.push(each), ...more }
-  return { connection: { settings, endpoints: {}, closed: new AbortController() }, asked, deviations }
+  const settings: Settings = {
+    url: 'https://outside.example/gate/ships/',
+    fetch: fetching,
+    onDeviation: (each) => deviations.push(each),
+    ...more,
+  }
+  return {
+    connection: { settings, endpoints: {}, closed: new AbortController() },
+    asked,
+    deviations,
+  }
 }
 
-const ships: EntityOperation = { name: 'Ships.list', path: 'Ships', of: ship, protocol: v4, parse: exactJson }
-const one = '{"@odata.context":"$metadata#Ships/$entity","@odata.etag":"W/\\"1\\"","Number":"9007199254740993","Name":"a","Length":"12.50","Tags":[],"Kind":"A, B","Home":null}'
+const ships: EntityOperation = {
+  name: 'Ships.list',
+  path: 'Ships',
+  of: ship,
+  protocol: v4,
+  parse: exactJson,
+}
+const one =
+  '{"@odata.context":"$metadata#Ships/$entity","@odata.etag":"W/\\"1\\"","Number":"9007199254740993","Name":"a","Length":"12.50","Tags":[],"Kind":"A, B","Home":null}'
 
 describe('answers of version 4 (JSON Format 4.01)', () => {
   test('numbers and texts for 64-bit integers and decimals, with every digit (section 3.2 and 7.1)', async () => {
-    for (const body of [one, one.replace('"9007199254740993"', '9007199254740993').replace('"12.50"', '12.50')]) {
+    for (const body of [
+      one,
+      one.replace('"9007199254740993"', '9007199254740993').replace('"12.50"', '12.50'),
+    ]) {
       const { connection, asked, deviations } = service([body])
-      expect(await get(connection, ships, { key: 9007199254740993n })).toEqual({ $is: 'Ship', $etag: 'W/"1"', Number: 9007199254740993n, Name: 'a', Length: '12.50', Tags: [], Kind: ['A', 'B'], Home: null })
-      expect(asked[0]).toMatchObject({ method: 'GET', url: 'https://outside.example/gate/ships/Ships(9007199254740993)', headers: { accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true', 'odata-maxversion': '4.0' } })
+      expect(await get(connection, ships, { key: 9007199254740993n })).toEqual({
+        $is: 'Ship',
+        $etag: 'W/"1"',
+        Number: 9007199254740993n,
+        Name: 'a',
+        Length: '12.50',
+        Tags: [],
+        Kind: ['A', 'B'],
+        Home: null,
+      })
+      expect(asked[0]).toMatchObject({
+        method: 'GET',
+        url: 'https://outside.example/gate/ships/Ships(9007199254740993)',
+        headers: {
+          accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
+          'odata-maxversion': '4.0',
+        },
+      })
       expect(deviations).toEqual([])
     }
   })
@@ -70,117 +143,328 @@ describe('answers of version 4 (JSON Format 4.01)', () => {
       {"@type":"https://outside.example/$metadata#Ns.Tug","@etag":"e","Number":2,"Name":"u","Length":0,"Tags":[],"Kind":"B","Home":"h","Pull":"INF","@Ns.Seen":true},{"@odata.type":"#Ns.Raft","Number":3,"Name":"r","Length":null,"Tags":null,"Kind":"C","Home":null,"Extra":1}]}`
     const { connection, deviations } = service([tugs])
     expect(await list(connection, ships).all()).toEqual([
-      { $is: 'Tug', Number: 1n, Name: 't', Length: null, Tags: ['x'], Kind: [], Home: null, Pull: 1.5 },
-      { $is: 'Tug', $etag: 'e', Number: 2n, Name: 'u', Length: '0', Tags: [], Kind: ['B'], Home: 'h', Pull: Infinity, '@Ns.Seen': true },
-      { $is: 'Ship', Number: 3n, Name: 'r', Length: null, Tags: [], Kind: ['C'], Home: null, Extra: 1 },
+      {
+        $is: 'Tug',
+        Number: 1n,
+        Name: 't',
+        Length: null,
+        Tags: ['x'],
+        Kind: [],
+        Home: null,
+        Pull: 1.5,
+      },
+      {
+        $is: 'Tug',
+        $etag: 'e',
+        Number: 2n,
+        Name: 'u',
+        Length: '0',
+        Tags: [],
+        Kind: ['B'],
+        Home: 'h',
+        Pull: Infinity,
+        '@Ns.Seen': true,
+      },
+      {
+        $is: 'Ship',
+        Number: 3n,
+        Name: 'r',
+        Length: null,
+        Tags: [],
+        Kind: ['C'],
+        Home: null,
+        Extra: 1,
+      },
     ])
     expect(deviations.map(({ path, message }) => `${path} ${message}`)).toEqual([
-      '[2] is of the type Ns.Raft, which is no kind of Ns.Ship', '[2].Tags is null, where the contract has a collection; it is taken for an empty one', '[2].Kind "C" is not one of the contract\'s values', '[2].Extra is not in the contract',
+      '[2] is of the type Ns.Raft, which is no kind of Ns.Ship',
+      '[2].Tags is null, where the contract has a collection; it is taken for an empty one',
+      '[2].Kind "C" is not one of the contract\'s values',
+      '[2].Extra is not in the contract',
     ])
   })
 
   test('pages follow each other, on our host whatever the links say (Protocol, section 11.2.6.7)', async () => {
-    const page = (number: number, next?: string): string => `{"@odata.count":"3","value":[{"Number":"${number}","Name":"n","Length":null,"Tags":[],"Kind":"","Home":null}]${next === undefined ? '' : `,"@odata.nextLink":"${next}"`}}`
-    const { connection, asked } = service([page(1, 'Ships?$skiptoken=1'), page(2, 'http://internal:8080/ships/Ships?$skiptoken=2'), page(3)])
+    const page = (number: number, next?: string): string =>
+      `{"@odata.count":"3","value":[{"Number":"${number}","Name":"n","Length":null,"Tags":[],"Kind":"","Home":null}]${next === undefined ? '' : `,"@odata.nextLink":"${next}"`}}`
+    const { connection, asked } = service([
+      page(1, 'Ships?$skiptoken=1'),
+      page(2, 'http://internal:8080/ships/Ships?$skiptoken=2'),
+      page(3),
+    ])
     const found: bigint[] = []
-    for await (const each of list<{ Number: bigint }>(connection, ships, { count: true })) found.push(each.Number)
+    for await (const each of list<{ Number: bigint }>(connection, ships, { count: true }))
+      found.push(each.Number)
     expect(found).toEqual([1n, 2n, 3n])
-    expect(asked.map(({ url }) => url)).toEqual(['https://outside.example/gate/ships/Ships?$count=true', 'https://outside.example/gate/ships/Ships?$skiptoken=1', 'https://outside.example/gate/ships/Ships?$skiptoken=2'])
+    expect(asked.map(({ url }) => url)).toEqual([
+      'https://outside.example/gate/ships/Ships?$count=true',
+      'https://outside.example/gate/ships/Ships?$skiptoken=1',
+      'https://outside.example/gate/ships/Ships?$skiptoken=2',
+    ])
   })
 
   test('one page at a time, continued later; a service that goes in a circle is a breach', async () => {
     const page = '{"value":[],"@odata.count":7,"@odata.nextLink":"Ships?p=2"}'
     const { connection, asked } = service([page, '{"value":[]}', page, page])
     const first = await list(connection, ships).page()
-    expect(first).toEqual({ rows: [], total: 7, next: 'https://outside.example/gate/ships/Ships?p=2' })
+    expect(first).toEqual({
+      rows: [],
+      total: 7,
+      next: 'https://outside.example/gate/ships/Ships?p=2',
+    })
     expect(await list(connection, ships).page(first.next)).toEqual({ rows: [] })
     await expect(list(connection, ships).all()).rejects.toThrow('once more')
     expect(asked).toHaveLength(4)
   })
 
   test('what was not selected is not missed; what is missing otherwise is told', async () => {
-    const partial = service(['{"value":[{"Name":"a"}]}', '{"value":[{"Name":"a"}]}', '{"value":[{"Number":"1","Name":"longer than ten","Length":null,"Tags":[],"Kind":"A","Home":null,"Surveys":[{"Id":1}],"Surveys@odata.nextLink":"x"}]}'])
+    const partial = service([
+      '{"value":[{"Name":"a"}]}',
+      '{"value":[{"Name":"a"}]}',
+      '{"value":[{"Number":"1","Name":"longer than ten","Length":null,"Tags":[],"Kind":"A","Home":null,"Surveys":[{"Id":1}],"Surveys@odata.nextLink":"x"}]}',
+    ])
     await list(partial.connection, ships, { select: ['Name'] }).all()
     expect(partial.deviations).toEqual([])
     await list(partial.connection, ships).all()
-    expect(partial.deviations.map(({ path }) => path)).toEqual(['[0].Number', '[0].Length', '[0].Tags', '[0].Kind', '[0].Home'])
+    expect(partial.deviations.map(({ path }) => path)).toEqual([
+      '[0].Number',
+      '[0].Length',
+      '[0].Tags',
+      '[0].Kind',
+      '[0].Home',
+    ])
     partial.deviations.length = 0
     await list(partial.connection, ships, { expand: [{ Surveys: { select: 'Id' } }] }).all()
-    expect(partial.deviations.map(({ path, message }) => `${path} ${message}`)).toEqual(['[0].Name must have at most 10 characters, has 15', '[0].Surveys is only the beginning; the service keeps the rest back'])
+    expect(partial.deviations.map(({ path, message }) => `${path} ${message}`)).toEqual([
+      '[0].Name must have at most 10 characters, has 15',
+      '[0].Surveys is only the beginning; the service keeps the rest back',
+    ])
   })
 
-  test.each([['{"value":{}}', 'a list'], ['<html><title>Login</title></html>', 'an HTML page titled "Login"'], ['{"value":[{"Number":"x","Name":"a"}]}', '[0].Number: promised was'], ['{"value":[5]}', '[0]: promised was an object'], ['{}', 'promised was a list']])('%s is a breach', async (body, words) => {
-    const failure: unknown = await list(service([body]).connection, ships).all().catch((error: unknown) => error)
+  test.each([
+    ['{"value":{}}', 'a list'],
+    ['<html><title>Login</title></html>', 'an HTML page titled "Login"'],
+    ['{"value":[{"Number":"x","Name":"a"}]}', '[0].Number: promised was'],
+    ['{"value":[5]}', '[0]: promised was an object'],
+    ['{}', 'promised was a list'],
+  ])('%s is a breach', async (body, words) => {
+    const failure: unknown = await list(service([body]).connection, ships)
+      .all()
+      .catch((error: unknown) => error)
     expect(failure).toBeInstanceOf(ContractBreach)
     expect((failure as Error).message).toContain(words)
   })
 
   test('counting, with a byte-order mark or not', async () => {
     const { connection, asked } = service(['\uFEFF 12 ', 'twelve'])
-    expect(await count(connection, ships, { filter: 'Name eq \'a\'' })).toBe(12)
-    expect(asked[0]).toMatchObject({ url: 'https://outside.example/gate/ships/Ships/$count?$filter=Name%20eq%20\'a\'', headers: { accept: 'text/plain' } })
+    expect(await count(connection, ships, { filter: "Name eq 'a'" })).toBe(12)
+    expect(asked[0]).toMatchObject({
+      url: "https://outside.example/gate/ships/Ships/$count?$filter=Name%20eq%20'a'",
+      headers: { accept: 'text/plain' },
+    })
     await expect(count(connection, ships)).rejects.toThrow('promised was a number')
   })
 })
 
 describe('writing', () => {
   test('an entity is created; a service that answers without it is asked for it (Protocol, section 11.4.2)', async () => {
-    const { connection, asked } = service([{ status: 201, body: one }, { status: 204, headers: { location: 'http://internal/ships/Ships(1)' } }, one, { status: 204 }])
+    const { connection, asked } = service([
+      { status: 201, body: one },
+      { status: 204, headers: { location: 'http://internal/ships/Ships(1)' } },
+      one,
+      { status: 204 },
+    ])
     const operation = { ...ships, name: 'Ships.create' }
-    expect(await create(connection, operation, { body: { $is: 'Tug', Name: 'a', Length: '12.50', Tags: ['é'], Kind: ['A', 'B'], Pull: 2 } })).toMatchObject({ Number: 9007199254740993n })
-    expect(asked[0]).toMatchObject({ method: 'POST', headers: { 'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true', 'odata-version': '4.0' } })
-    expect(JSON.parse(asked[0]?.body ?? '')).toEqual({ '@odata.type': '#Ns.Tug', Name: 'a', Length: '12.50', Tags: ['é'], Kind: 'A,B', Pull: 2 })
-    expect(await create(connection, operation, { body: { Name: 'a' } })).toMatchObject({ Name: 'a' })
-    expect(asked[2]).toMatchObject({ method: 'GET', url: 'https://outside.example/gate/ships/Ships(1)' })
-    await expect(create(connection, operation, { body: { Name: 'a' } })).rejects.toThrow('promised was the entity that was created')
+    expect(
+      await create(connection, operation, {
+        body: { $is: 'Tug', Name: 'a', Length: '12.50', Tags: ['é'], Kind: ['A', 'B'], Pull: 2 },
+      }),
+    ).toMatchObject({ Number: 9007199254740993n })
+    expect(asked[0]).toMatchObject({
+      method: 'POST',
+      headers: {
+        'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
+        'odata-version': '4.0',
+      },
+    })
+    expect(JSON.parse(asked[0]?.body ?? '')).toEqual({
+      '@odata.type': '#Ns.Tug',
+      Name: 'a',
+      Length: '12.50',
+      Tags: ['é'],
+      Kind: 'A,B',
+      Pull: 2,
+    })
+    expect(await create(connection, operation, { body: { Name: 'a' } })).toMatchObject({
+      Name: 'a',
+    })
+    expect(asked[2]).toMatchObject({
+      method: 'GET',
+      url: 'https://outside.example/gate/ships/Ships(1)',
+    })
+    await expect(create(connection, operation, { body: { Name: 'a' } })).rejects.toThrow(
+      'promised was the entity that was created',
+    )
   })
 
   test('changes, replacement and deletion, with ETags (Protocol, sections 11.4.1 to 11.4.5)', async () => {
-    const { connection, asked } = service([{ status: 204 }, { body: one, headers: { etag: 'W/"9"' } }, { status: 204 }, { status: 412, body: '{"error":{"code":"","message":"changed"}}' }])
-    expect(await update(connection, ships, { key: 1n, body: { Length: null }, ifMatch: 'W/"1"' })).toBeUndefined()
-    expect(asked[0]).toMatchObject({ method: 'PATCH', body: '{"Length":null}', headers: { 'if-match': 'W/"1"', prefer: 'return=representation' } })
-    expect(await replace(connection, ships, { key: 1n, body: { Name: 'b', Home: 'h' } })).toMatchObject({ $etag: 'W/"1"' })
+    const { connection, asked } = service([
+      { status: 204 },
+      { body: one, headers: { etag: 'W/"9"' } },
+      { status: 204 },
+      { status: 412, body: '{"error":{"code":"","message":"changed"}}' },
+    ])
+    expect(
+      await update(connection, ships, { key: 1n, body: { Length: null }, ifMatch: 'W/"1"' }),
+    ).toBeUndefined()
+    expect(asked[0]).toMatchObject({
+      method: 'PATCH',
+      body: '{"Length":null}',
+      headers: { 'if-match': 'W/"1"', prefer: 'return=representation' },
+    })
+    expect(
+      await replace(connection, ships, { key: 1n, body: { Name: 'b', Home: 'h' } }),
+    ).toMatchObject({ $etag: 'W/"1"' })
     await remove(connection, ships, { key: 1n, ifMatch: '*' })
     expect(asked.map(({ method }) => method)).toEqual(['PATCH', 'PUT', 'DELETE'])
-    const failure: unknown = await remove(connection, ships, { key: 1n }).catch((error: unknown) => error)
-    expect(failure).toMatchObject({ status: 412, code: '412', message: 'the entity was changed meanwhile, so that the ETag does not fit: changed' })
+    const failure: unknown = await remove(connection, ships, { key: 1n }).catch(
+      (error: unknown) => error,
+    )
+    expect(failure).toMatchObject({
+      status: 412,
+      code: '412',
+      message: 'the entity was changed meanwhile, so that the ETag does not fit: changed',
+    })
   })
 
   test('inputs that do not fit are refused at every place; nothing is sent', async () => {
     const { connection, asked } = service([])
-    const misfits = async (call: Promise<unknown>): Promise<string[]> => ((await call.catch((error: unknown) => error)) as InputRejected).misfits.map(({ path, message }) => `${path}: ${message}`)
-    expect(await misfits(create(connection, { ...ships, name: 'Ships.create' }, { body: { Number: 1n, Name: 'longer than ten', Length: 12.5, Tags: 'x', Kind: 'A', Hme: 1 } }))).toEqual([
-      'body.Number: is made by the service and can\'t be given', 'body.Name: must have at most 10 characters, has 15', 'body.Length: expected a decimal number as text, like "12.50", got 12.5', 'body.Tags: expected a list, got "x"', 'body.Kind: expected a list of "A", "B", got "A"', 'body.Hme: is not known here; is "Home" meant?',
+    const misfits = async (call: Promise<unknown>): Promise<string[]> =>
+      ((await call.catch((error: unknown) => error)) as InputRejected).misfits.map(
+        ({ path, message }) => `${path}: ${message}`,
+      )
+    expect(
+      await misfits(
+        create(
+          connection,
+          { ...ships, name: 'Ships.create' },
+          {
+            body: {
+              Number: 1n,
+              Name: 'longer than ten',
+              Length: 12.5,
+              Tags: 'x',
+              Kind: 'A',
+              Hme: 1,
+            },
+          },
+        ),
+      ),
+    ).toEqual([
+      "body.Number: is made by the service and can't be given",
+      'body.Name: must have at most 10 characters, has 15',
+      'body.Length: expected a decimal number as text, like "12.50", got 12.5',
+      'body.Tags: expected a list, got "x"',
+      'body.Kind: expected a list of "A", "B", got "A"',
+      'body.Hme: is not known here; is "Home" meant?',
     ])
-    expect(await misfits(update(connection, ships, { key: 'abc', body: { Home: 'x', Surveys: [] }, ifmatch: 'x' }))).toEqual([
-      'key: expected a whole number (bigint) of 64 bits, got "abc"', 'body.Surveys: leads to other entities, which are changed by themselves', 'body.Home: can\'t be changed', 'ifmatch: is not known here; is "ifMatch" meant?',
+    expect(
+      await misfits(
+        update(connection, ships, { key: 'abc', body: { Home: 'x', Surveys: [] }, ifmatch: 'x' }),
+      ),
+    ).toEqual([
+      'key: expected a whole number (bigint) of 64 bits, got "abc"',
+      'body.Surveys: leads to other entities, which are changed by themselves',
+      "body.Home: can't be changed",
+      'ifmatch: is not known here; is "ifMatch" meant?',
     ])
-    expect(await misfits(create(connection, { ...ships, name: 'Ships.create' }, { body: { $is: 'Raft', Name: 'x' } }))).toEqual(['body.$is: expected one of "Ship", "Tug", got "Raft"'])
+    expect(
+      await misfits(
+        create(
+          connection,
+          { ...ships, name: 'Ships.create' },
+          { body: { $is: 'Raft', Name: 'x' } },
+        ),
+      ),
+    ).toEqual(['body.$is: expected one of "Ship", "Tug", got "Raft"'])
     expect(await misfits(get(connection, ships, {}))).toEqual(['key: is missing'])
     expect(asked).toEqual([])
   })
 })
 
-describe('refusals in the service\'s words', () => {
-  const refusal = async (protocol: Protocol, body: string, type = 'application/json', status = 400): Promise<unknown> => get(service([{ status, body, headers: { 'content-type': type } }]).connection, { ...ships, protocol }, { key: 1n }).catch((error: unknown) => error)
+describe("refusals in the service's words", () => {
+  const refusal = async (
+    protocol: Protocol,
+    body: string,
+    type = 'application/json',
+    status = 400,
+  ): Promise<unknown> =>
+    get(
+      service([{ status, body, headers: { 'content-type': type } }]).connection,
+      { ...ships, protocol },
+      { key: 1n },
+    ).catch((error: unknown) => error)
   test('version 4 (JSON Format, section 21), version 2, and neither', async () => {
-    expect(await refusal(v4, '{"error":{"code":"Taken","message":"The name is taken.","details":[{"code":"x","message":"y"}],"innererror":{"at":"z"}}}')).toMatchObject({ message: 'The name is taken.', code: 'Taken', status: 400, detail: { details: [{ code: 'x' }], innererror: { at: 'z' } } })
-    expect(await refusal(v2, '{"error":{"code":"005","message":{"lang":"de","value":"Nicht gefunden"}}}', 'application/json;charset=utf-8', 404)).toMatchObject({ message: 'Nicht gefunden', code: '005', status: 404 })
-    expect(await refusal(v4, '<h1>Oops</h1><title>Oops</title>', 'text/html', 500)).toMatchObject({ message: expect.stringContaining('HTTP 500'), detail: '<h1>Oops</h1><title>Oops</title>' })
+    expect(
+      await refusal(
+        v4,
+        '{"error":{"code":"Taken","message":"The name is taken.","details":[{"code":"x","message":"y"}],"innererror":{"at":"z"}}}',
+      ),
+    ).toMatchObject({
+      message: 'The name is taken.',
+      code: 'Taken',
+      status: 400,
+      detail: { details: [{ code: 'x' }], innererror: { at: 'z' } },
+    })
+    expect(
+      await refusal(
+        v2,
+        '{"error":{"code":"005","message":{"lang":"de","value":"Nicht gefunden"}}}',
+        'application/json;charset=utf-8',
+        404,
+      ),
+    ).toMatchObject({ message: 'Nicht gefunden', code: '005', status: 404 })
+    expect(await refusal(v4, '<h1>Oops</h1><title>Oops</title>', 'text/html', 500)).toMatchObject({
+      message: expect.stringContaining('HTTP 500'),
+      detail: '<h1>Oops</h1><title>Oops</title>',
+    })
     expect(await refusal(v4, '', 'text/plain', 503)).toBeInstanceOf(ServiceFault)
   })
 })
 
 describe('functions and actions', () => {
-  const facts = { name: 'x', protocol: v4, call: 'Do', method: 'GET' as const, passing: 'inline' as const }
+  const facts = {
+    name: 'x',
+    protocol: v4,
+    call: 'Do',
+    method: 'GET' as const,
+    passing: 'inline' as const,
+  }
   test('one value, a list over several pages, an entity, nothing (JSON Format, sections 11 to 14)', async () => {
-    const { connection } = service(['{"value":"12.50"}', '{"value":[1],"@odata.nextLink":"Do()?p=2"}', '{"value":[2]}', '{"Id":1,"Passed":true}', { status: 204 }, { status: 204 }, { status: 204 }])
+    const { connection } = service([
+      '{"value":"12.50"}',
+      '{"value":[1],"@odata.nextLink":"Do()?p=2"}',
+      '{"value":[2]}',
+      '{"Id":1,"Passed":true}',
+      { status: 204 },
+      { status: 204 },
+      { status: 204 },
+    ])
     expect(await invoke(connection, { ...facts, returns: { is: edm4.decimal } })).toBe('12.50')
-    expect(await invoke(connection, { ...facts, returns: { is: edm4.int32, many: true } })).toEqual([1, 2])
-    expect(await invoke(connection, { ...facts, returns: { is: () => survey } })).toEqual({ Id: 1, Passed: true })
-    expect(await invoke(connection, { ...facts, returns: { is: () => survey, nullable: true } })).toBeNull()
+    expect(await invoke(connection, { ...facts, returns: { is: edm4.int32, many: true } })).toEqual(
+      [1, 2],
+    )
+    expect(await invoke(connection, { ...facts, returns: { is: () => survey } })).toEqual({
+      Id: 1,
+      Passed: true,
+    })
+    expect(
+      await invoke(connection, { ...facts, returns: { is: () => survey, nullable: true } }),
+    ).toBeNull()
     expect(await invoke(connection, facts)).toBeUndefined()
-    await expect(invoke(connection, { ...facts, parameters: { a: { is: edm4.int32 } } }, { b: 1 })).rejects.toThrow('a: is missing; b: is not known here')
+    await expect(
+      invoke(connection, { ...facts, parameters: { a: { is: edm4.int32 } } }, { b: 1 }),
+    ).rejects.toThrow('a: is missing; b: is not known here')
   })
 })
 
@@ -188,68 +472,181 @@ const old: Structure = {
   type: 'Ns.Crate',
   keys: ['Number'],
   members: {
-    Number: { is: edm2.int64 }, Weight: { is: edm2.decimal }, At: { is: edm2.dateTime, nullable: true }, Sealed: { is: edm2.dateTimeOffset, nullable: true }, Opens: { is: edm2.time, nullable: true }, Tilt: { is: edm2.double, nullable: true }, Seal: { is: edm2.binary, nullable: true },
-    Ship: { is: () => old, navigation: true, nullable: true }, Moves: { is: () => old, many: true, navigation: true },
+    Number: { is: edm2.int64 },
+    Weight: { is: edm2.decimal },
+    At: { is: edm2.dateTime, nullable: true },
+    Sealed: { is: edm2.dateTimeOffset, nullable: true },
+    Opens: { is: edm2.time, nullable: true },
+    Tilt: { is: edm2.double, nullable: true },
+    Seal: { is: edm2.binary, nullable: true },
+    Ship: { is: () => old, navigation: true, nullable: true },
+    Moves: { is: () => old, many: true, navigation: true },
   },
 }
-const crates: EntityOperation = { name: 'Crates.list', path: 'Crates', of: old, protocol: v2, parse: exactJson }
+const crates: EntityOperation = {
+  name: 'Crates.list',
+  path: 'Crates',
+  of: old,
+  protocol: v2,
+  parse: exactJson,
+}
 
 describe('answers of version 2 (OData V2, JSON Format)', () => {
-  const row = '{"__metadata":{"uri":"x","type":"Ns.Crate","etag":"W/\\"2\\""},"Number":"9007199254740993","Weight":"1250.50","At":"/Date(1795421700000)/","Sealed":"/Date(1793372400000+0060)/","Opens":"PT6H30M","Tilt":"1.5","Seal":"AQI=","Ship":{"__deferred":{"uri":"y"}},"Moves":{"results":[]}}'
-  const value = { $etag: 'W/"2"', Number: 9007199254740993n, Weight: '1250.50', At: '2026-11-23T08:15:00', Sealed: '2026-10-30T16:00:00+01:00', Opens: 'PT6H30M', Tilt: 1.5, Seal: new Uint8Array([1, 2]), Moves: [] }
-  test.each([[`{"d":{"results":[${row}],"__count":"9"}}`], [`{"d":[${row}]}`]])('lists, wrapped as version 2 and as version 1 do it', async (body) => {
-    const { connection, asked } = service([body])
-    expect((await list(connection, crates, { count: true }).page()).rows).toEqual([value])
-    expect(asked[0]).toMatchObject({ url: 'https://outside.example/gate/ships/Crates?$inlinecount=allpages', headers: { accept: 'application/json', maxdataserviceversion: '2.0' } })
-  })
+  const row =
+    '{"__metadata":{"uri":"x","type":"Ns.Crate","etag":"W/\\"2\\""},"Number":"9007199254740993","Weight":"1250.50","At":"/Date(1795421700000)/","Sealed":"/Date(1793372400000+0060)/","Opens":"PT6H30M","Tilt":"1.5","Seal":"AQI=","Ship":{"__deferred":{"uri":"y"}},"Moves":{"results":[]}}'
+  const value = {
+    $etag: 'W/"2"',
+    Number: 9007199254740993n,
+    Weight: '1250.50',
+    At: '2026-11-23T08:15:00',
+    Sealed: '2026-10-30T16:00:00+01:00',
+    Opens: 'PT6H30M',
+    Tilt: 1.5,
+    Seal: new Uint8Array([1, 2]),
+    Moves: [],
+  }
+  test.each([[`{"d":{"results":[${row}],"__count":"9"}}`], [`{"d":[${row}]}`]])(
+    'lists, wrapped as version 2 and as version 1 do it',
+    async (body) => {
+      const { connection, asked } = service([body])
+      expect((await list(connection, crates, { count: true }).page()).rows).toEqual([value])
+      expect(asked[0]).toMatchObject({
+        url: 'https://outside.example/gate/ships/Crates?$inlinecount=allpages',
+        headers: { accept: 'application/json', maxdataserviceversion: '2.0' },
+      })
+    },
+  )
 
   test('pages, changes by MERGE, function imports', async () => {
-    const { connection, asked } = service(['{"d":{"results":[],"__next":"http://internal/ships/Crates?$skiptoken=5"}}', '{"d":{"results":[]}}', { status: 204 }, '{"d":{"TotalWeight":"10.00"}}', `{"d":${row}}`, '{"d":{"results":["a","b"]}}'])
+    const { connection, asked } = service([
+      '{"d":{"results":[],"__next":"http://internal/ships/Crates?$skiptoken=5"}}',
+      '{"d":{"results":[]}}',
+      { status: 204 },
+      '{"d":{"TotalWeight":"10.00"}}',
+      `{"d":${row}}`,
+      '{"d":{"results":["a","b"]}}',
+    ])
     expect(await list(connection, crates).all()).toEqual([])
     expect(asked[1]?.url).toBe('https://outside.example/gate/ships/Crates?$skiptoken=5')
-    expect(await update(connection, crates, { key: 5n, body: { Weight: '1.20', At: '2026-11-23T08:15:00.250', Sealed: '2026-10-30T16:00:00-03:30', Tilt: 2 } })).toBeUndefined()
-    expect(asked[2]).toMatchObject({ method: 'MERGE', url: 'https://outside.example/gate/ships/Crates(5L)', body: '{"Weight":"1.20","At":"/Date(1795421700250)/","Sealed":"/Date(1793388600000-0210)/","Tilt":"2"}' })
-    const facts = { name: 'x', protocol: v2, call: 'TotalWeight', method: 'GET' as const, passing: 'query' as const, parse: exactJson }
+    expect(
+      await update(connection, crates, {
+        key: 5n,
+        body: {
+          Weight: '1.20',
+          At: '2026-11-23T08:15:00.250',
+          Sealed: '2026-10-30T16:00:00-03:30',
+          Tilt: 2,
+        },
+      }),
+    ).toBeUndefined()
+    expect(asked[2]).toMatchObject({
+      method: 'MERGE',
+      url: 'https://outside.example/gate/ships/Crates(5L)',
+      body: '{"Weight":"1.20","At":"/Date(1795421700250)/","Sealed":"/Date(1793388600000-0210)/","Tilt":"2"}',
+    })
+    const facts = {
+      name: 'x',
+      protocol: v2,
+      call: 'TotalWeight',
+      method: 'GET' as const,
+      passing: 'query' as const,
+      parse: exactJson,
+    }
     expect(await invoke(connection, { ...facts, returns: { is: edm2.decimal } })).toBe('10.00')
     expect(await invoke(connection, { ...facts, returns: { is: () => old } })).toEqual(value)
-    expect(await invoke(connection, { ...facts, returns: { is: edm2.string, many: true } })).toEqual(['a', 'b'])
+    expect(
+      await invoke(connection, { ...facts, returns: { is: edm2.string, many: true } }),
+    ).toEqual(['a', 'b'])
   })
 
   test('version 3 says which JSON it wants', async () => {
     const { connection, asked } = service(['{"d":{"results":[]}}'])
     await list(connection, { ...crates, protocol: v3 }).all()
-    expect(asked[0]?.headers).toMatchObject({ accept: 'application/json;odata=verbose', maxdataserviceversion: '3.0' })
+    expect(asked[0]?.headers).toMatchObject({
+      accept: 'application/json;odata=verbose',
+      maxdataserviceversion: '3.0',
+    })
   })
 })
 
 test('any moment and any value come back from JSON as they went (both versions)', () => {
-  const moment = fc.record({ year: fc.integer({ min: 1900, max: 2200 }), day: fc.integer({ min: 1, max: 28 }), month: fc.integer({ min: 1, max: 12 }), second: fc.integer({ min: 0, max: 86399 }), minutes: fc.integer({ min: -839, max: 839 }) })
+  const moment = fc.record({
+    year: fc.integer({ min: 1900, max: 2200 }),
+    day: fc.integer({ min: 1, max: 28 }),
+    month: fc.integer({ min: 1, max: 12 }),
+    second: fc.integer({ min: 0, max: 86399 }),
+    minutes: fc.integer({ min: -839, max: 839 }),
+  })
   const two = (count: number): string => String(count).padStart(2, '0')
-  const silent = { partial: false, onDeviation: (deviation: Deviation) => expect(deviation).toBeUndefined() }
+  const silent = {
+    partial: false,
+    onDeviation: (deviation: Deviation) => expect(deviation).toBeUndefined(),
+  }
   fc.assert(
-    fc.property(moment, fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }), fc.uint8Array({ maxLength: 20 }), fc.double({ noNaN: true }).map((value) => value + 0), fc.string({ unit: 'binary' }), ({ year, month, day, second, minutes }, whole, bytes, double, text) => {
-      const local = `${year}-${two(month)}-${two(day)}T${two(Math.floor(second / 3600))}:${two(Math.floor(second / 60) % 60)}:${two(second % 60)}`
-      const offset = minutes === 0 ? 'Z' : `${minutes < 0 ? '-' : '+'}${two(Math.floor(Math.abs(minutes) / 60))}:${two(Math.abs(minutes) % 60)}`
-      const older: Structure = { type: 'T', members: { a: { is: edm2.dateTime }, b: { is: edm2.dateTimeOffset }, c: { is: edm2.int64 }, d: { is: edm2.binary }, e: { is: edm2.double }, f: { is: edm2.string } } }
-      const newer: Structure = { type: 'T', members: { b: { is: edm4.dateTimeOffset }, c: { is: edm4.int64 }, d: { is: edm4.binary }, e: { is: edm4.double }, f: { is: edm4.string } } }
-      const value = { b: local + offset, c: whole, d: bytes, e: double, f: text }
-      const again = (structure: Structure, wire: Protocol, sent: Record<string, unknown>): unknown => readStructure(structure, exactJson(jsonText(writeStructure(structure, sent, wire))), '', { wire, ...silent })
-      expect(again(older, v2, { a: local, ...value })).toEqual({ a: local, ...value })
-      expect(again(newer, v4, value)).toEqual(value)
-    }),
+    fc.property(
+      moment,
+      fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }),
+      fc.uint8Array({ maxLength: 20 }),
+      fc.double({ noNaN: true }).map((value) => value + 0),
+      fc.string({ unit: 'binary' }),
+      ({ year, month, day, second, minutes }, whole, bytes, double, text) => {
+        const local = `${year}-${two(month)}-${two(day)}T${two(Math.floor(second / 3600))}:${two(Math.floor(second / 60) % 60)}:${two(second % 60)}`
+        const offset =
+          minutes === 0
+            ? 'Z'
+            : `${minutes < 0 ? '-' : '+'}${two(Math.floor(Math.abs(minutes) / 60))}:${two(Math.abs(minutes) % 60)}`
+        const older: Structure = {
+          type: 'T',
+          members: {
+            a: { is: edm2.dateTime },
+            b: { is: edm2.dateTimeOffset },
+            c: { is: edm2.int64 },
+            d: { is: edm2.binary },
+            e: { is: edm2.double },
+            f: { is: edm2.string },
+          },
+        }
+        const newer: Structure = {
+          type: 'T',
+          members: {
+            b: { is: edm4.dateTimeOffset },
+            c: { is: edm4.int64 },
+            d: { is: edm4.binary },
+            e: { is: edm4.double },
+            f: { is: edm4.string },
+          },
+        }
+        const value = { b: local + offset, c: whole, d: bytes, e: double, f: text }
+        const again = (
+          structure: Structure,
+          wire: Protocol,
+          sent: Record<string, unknown>,
+        ): unknown =>
+          readStructure(structure, exactJson(jsonText(writeStructure(structure, sent, wire))), '', {
+            wire,
+            ...silent,
+          })
+        expect(again(older, v2, { a: local, ...value })).toEqual({ a: local, ...value })
+        expect(again(newer, v4, value)).toEqual(value)
+      },
+    ),
     { numRuns: 300 },
   )
 })
 
 test('a credential that there is no place for is refused, and not left out without a word', async () => {
   const { connection, asked } = service([], { credential: { kind: 'key', value: 'x' } })
-  await expect(list(connection, ships).all()).rejects.toThrow('nothing says where a credential of the kind "key" goes')
+  await expect(list(connection, ships).all()).rejects.toThrow(
+    'nothing says where a credential of the kind "key" goes',
+  )
   expect(asked).toEqual([])
 })
 
 test('whoever wants to hear of it hears of every page', async () => {
   const exchanges: Exchange[] = []
-  const { connection } = service(['{"value":[],"@odata.nextLink":"Ships?p=2"}', '{"value":[]}'], { onExchange: (each) => exchanges.push(each) })
+  const { connection } = service(['{"value":[],"@odata.nextLink":"Ships?p=2"}', '{"value":[]}'], {
+    onExchange: (each) => exchanges.push(each),
+  })
   await list(connection, ships).all()
   expect(exchanges).toHaveLength(2)
 })

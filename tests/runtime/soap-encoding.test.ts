@@ -6,52 +6,134 @@ import { readAnswer, writeRequest, type SoapOperation } from '../../src/runtime/
 /** Messages in SOAP's own encoding, written by hand from SOAP 1.1, section 5, and SOAP 1.2 part 2, section 3. */
 
 const xsd = 'http://www.w3.org/2001/XMLSchema'
-const person = { type: ['urn:t', 'Person'] as const, namespace: '', members: { Name: { element: text, type: [xsd, 'string'] as const }, Age: { element: int, type: [xsd, 'int'] as const, optional: true as const }, Friends: { element: () => people, optional: true as const } } }
-const people: { items: readonly ['', 'item']; encoded: readonly ['urn:t', 'Person']; of: () => typeof person; nillable: true } = { items: ['', 'item'], encoded: ['urn:t', 'Person'], of: () => person, nillable: true }
+const person = {
+  type: ['urn:t', 'Person'] as const,
+  namespace: '',
+  members: {
+    Name: { element: text, type: [xsd, 'string'] as const },
+    Age: { element: int, type: [xsd, 'int'] as const, optional: true as const },
+    Friends: { element: () => people, optional: true as const },
+  },
+}
+const people: {
+  items: readonly ['', 'item']
+  encoded: readonly ['urn:t', 'Person']
+  of: () => typeof person
+  nillable: true
+} = { items: ['', 'item'], encoded: ['urn:t', 'Person'], of: () => person, nillable: true }
 const operation = {
-  name: 'meet', action: '', request: ['urn:t', 'meet'], encoded: true, namespace: '',
+  name: 'meet',
+  action: '',
+  request: ['urn:t', 'meet'],
+  encoded: true,
+  namespace: '',
   input: { people: { element: people }, number: { element: long, type: [xsd, 'long'] } },
-  answer: { element: ['urn:t', 'meetResponse'], members: { result: { element: people } }, value: 'result' },
+  answer: {
+    element: ['urn:t', 'meetResponse'],
+    members: { result: { element: people } },
+    value: 'result',
+  },
 } as unknown as SoapOperation<{ people: object[]; number: bigint }, unknown>
 
 function answer(body: string, encoded = true): { value: unknown; deviations: string[] } {
   const deviations: Deviation[] = []
   const envelope = `<s:Envelope xmlns:s="http://schemas.xmlsoap.org/soap/envelope/" xmlns:e="http://schemas.xmlsoap.org/soap/encoding/" xmlns:x="${xsd}" xmlns:i="http://www.w3.org/2001/XMLSchema-instance" xmlns:t="urn:t"><s:Body>${body}</s:Body></s:Envelope>`
   const { encoded: _encoded, ...literal } = operation
-  const value = readAnswer((encoded ? operation : literal) as typeof operation, { status: 200, headers: {}, body: new TextEncoder().encode(envelope) }, (deviation) => deviations.push(deviation))
+  const value = readAnswer(
+    (encoded ? operation : literal) as typeof operation,
+    { status: 200, headers: {}, body: new TextEncoder().encode(envelope) },
+    (deviation) => deviations.push(deviation),
+  )
   return { value, deviations: deviations.map(({ path, message }) => `${path} ${message}`) }
 }
 
 test('every element says its type, arrays their items and how many (section 5.4.2)', () => {
-  const written = writeRequest(operation, { people: [{ Name: 'A', Friends: [{ Name: 'B' }] }], number: 5n }, 'http://schemas.xmlsoap.org/soap/envelope/')
+  const written = writeRequest(
+    operation,
+    { people: [{ Name: 'A', Friends: [{ Name: 'B' }] }], number: 5n },
+    'http://schemas.xmlsoap.org/soap/envelope/',
+  )
   expect(written.replace(/^.*?<soap:Body>|<\/soap:Body>.*$/gs, '')).toBe(
     '<n1:meet soap:encodingStyle="http://schemas.xmlsoap.org/soap/encoding/"><people xsi:type="enc:Array" enc:arrayType="n1:Person[1]"><item xsi:type="n1:Person"><Name xsi:type="xsd:string">A</Name><Friends xsi:type="enc:Array" enc:arrayType="n1:Person[1]"><item xsi:type="n1:Person"><Name xsi:type="xsd:string">B</Name></item></Friends></item></people><number xsi:type="xsd:long">5</number></n1:meet>',
   )
-  const newer = writeRequest(operation, { people: [], number: 5n }, 'http://www.w3.org/2003/05/soap-envelope')
-  expect(newer).toContain('soap:encodingStyle="http://www.w3.org/2003/05/soap-encoding"><people enc:itemType="n1:Person" enc:arraySize="0"/>')
+  const newer = writeRequest(
+    operation,
+    { people: [], number: 5n },
+    'http://www.w3.org/2003/05/soap-envelope',
+  )
+  expect(newer).toContain(
+    'soap:encodingStyle="http://www.w3.org/2003/05/soap-encoding"><people enc:itemType="n1:Person" enc:arraySize="0"/>',
+  )
 })
 
 describe('answers whose elements refer to each other (section 5.2.1)', () => {
-  const array = (items: string): string => `<t:meetResponse s:encodingStyle="x"><result i:type="e:Array" e:arrayType="t:Person[2]">${items}</result></t:meetResponse>`
+  const array = (items: string): string =>
+    `<t:meetResponse s:encodingStyle="x"><result i:type="e:Array" e:arrayType="t:Person[2]">${items}</result></t:meetResponse>`
   test.each<[string, string, unknown]>([
-    ['references that come later, beside the answer', `${array('<item href="#1"/><x href="#2"/>')}<multiRef id="1" e:root="0" i:type="t:Person"><Name>A</Name></multiRef><t:Person id="2"><Name>B</Name><Age href="#3"/></t:Person><multiRef id="3" i:type="x:int">7</multiRef>`, [{ Name: 'A' }, { Name: 'B', Age: 7 }]],
-    ['shared by two', array('<item id="1"><Name>A</Name></item><item href="#1"/>'), [{ Name: 'A' }, { Name: 'A' }]],
-    ['the array itself', `<t:meetResponse><result href="#9"/></t:meetResponse><e:Array id="9" e:arrayType="t:Person[1]"><e:Struct><Name>A</Name></e:Struct></e:Array>`, [{ Name: 'A' }]],
-    ['as version 1.2 writes it', `<t:meetResponse xmlns:n="http://www.w3.org/2003/05/soap-encoding" xmlns:r="http://www.w3.org/2003/05/soap-rpc"><r:result>result</r:result><result n:itemType="t:Person" n:arraySize="2"><a n:id="p"><Name>A</Name></a><b n:ref="p"/></result></t:meetResponse>`, [{ Name: 'A' }, { Name: 'A' }]],
+    [
+      'references that come later, beside the answer',
+      `${array('<item href="#1"/><x href="#2"/>')}<multiRef id="1" e:root="0" i:type="t:Person"><Name>A</Name></multiRef><t:Person id="2"><Name>B</Name><Age href="#3"/></t:Person><multiRef id="3" i:type="x:int">7</multiRef>`,
+      [{ Name: 'A' }, { Name: 'B', Age: 7 }],
+    ],
+    [
+      'shared by two',
+      array('<item id="1"><Name>A</Name></item><item href="#1"/>'),
+      [{ Name: 'A' }, { Name: 'A' }],
+    ],
+    [
+      'the array itself',
+      `<t:meetResponse><result href="#9"/></t:meetResponse><e:Array id="9" e:arrayType="t:Person[1]"><e:Struct><Name>A</Name></e:Struct></e:Array>`,
+      [{ Name: 'A' }],
+    ],
+    [
+      'as version 1.2 writes it',
+      `<t:meetResponse xmlns:n="http://www.w3.org/2003/05/soap-encoding" xmlns:r="http://www.w3.org/2003/05/soap-rpc"><r:result>result</r:result><result n:itemType="t:Person" n:arraySize="2"><a n:id="p"><Name>A</Name></a><b n:ref="p"/></result></t:meetResponse>`,
+      [{ Name: 'A' }, { Name: 'A' }],
+    ],
     ['nothing and null', array('<item i:nil="true"/>'), [null]],
   ])('%s', (_, body, value) => expect(answer(body)).toEqual({ value, deviations: [] }))
 
   test('who is a friend of himself does not go on for ever; nor does what unfolds without end', () => {
-    const circle = answer(`${array('<item href="#1"/>')}<m id="1"><Name>A</Name><Friends><item href="#1"/></Friends></m>`)
-    expect(circle).toEqual({ value: [{ Name: 'A', Friends: [] }], deviations: ['result.item.Friends.item refers back to what it is inside of; that is left out'] })
-    const levels = Array.from({ length: 30 }, (_, at) => `<m id="${at}"><Name>x</Name><Friends><item href="#${at + 1}"/><item href="#${at + 1}"/></Friends></m>`).join('')
-    expect(() => answer(`${array('<item href="#0"/>')}${levels}<m id="30"><Name>z</Name></m>`)).toThrow('unfold without end')
+    const circle = answer(
+      `${array('<item href="#1"/>')}<m id="1"><Name>A</Name><Friends><item href="#1"/></Friends></m>`,
+    )
+    expect(circle).toEqual({
+      value: [{ Name: 'A', Friends: [] }],
+      deviations: [
+        'result.item.Friends.item refers back to what it is inside of; that is left out',
+      ],
+    })
+    const levels = Array.from(
+      { length: 30 },
+      (_, at) =>
+        `<m id="${at}"><Name>x</Name><Friends><item href="#${at + 1}"/><item href="#${at + 1}"/></Friends></m>`,
+    ).join('')
+    expect(() =>
+      answer(`${array('<item href="#0"/>')}${levels}<m id="30"><Name>z</Name></m>`),
+    ).toThrow('unfold without end')
   })
 
-  test('a reference to what is not there is told', () => expect(answer(array('<item href="#5"/>'))).toEqual({ value: [], deviations: ['result.item refers to something that is not in the answer'] }))
+  test('a reference to what is not there is told', () =>
+    expect(answer(array('<item href="#5"/>'))).toEqual({
+      value: [],
+      deviations: ['result.item refers to something that is not in the answer'],
+    }))
 
   test('literal answers of services that refer all the same; an attribute that is no reference stays one', () => {
-    expect(answer(array('<item id="1"><Name>A</Name></item><item href="#1"/>').replace(/ e:arrayType="[^"]*"| s:encodingStyle="x"/g, ''), false)).toEqual({ value: [{ Name: 'A' }, { Name: 'A' }], deviations: ['result.item refers to another element, as only encoded messages do'] })
-    expect(answer('<t:meetResponse><result><item href="#5"/></result></t:meetResponse>', false)).toMatchObject({ value: [{ $open: { attributes: { href: '#5' } } }] })
+    expect(
+      answer(
+        array('<item id="1"><Name>A</Name></item><item href="#1"/>').replace(
+          / e:arrayType="[^"]*"| s:encodingStyle="x"/g,
+          '',
+        ),
+        false,
+      ),
+    ).toEqual({
+      value: [{ Name: 'A' }, { Name: 'A' }],
+      deviations: ['result.item refers to another element, as only encoded messages do'],
+    })
+    expect(
+      answer('<t:meetResponse><result><item href="#5"/></result></t:meetResponse>', false),
+    ).toMatchObject({ value: [{ $open: { attributes: { href: '#5' } } }] })
   })
 })

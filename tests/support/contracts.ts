@@ -11,8 +11,12 @@ import { repository } from './program.js'
 export const fixtures: string = join(repository, 'tests', 'fixtures')
 
 /** Reads a fixture's contract; also gives its documents. */
-export async function readFixture(path: string): Promise<{ contract: Contract; documents: Documents }> {
-  const documents = await loadDocuments(join(repository, path), { recognise: (text) => soap.recognise(text) })
+export async function readFixture(
+  path: string,
+): Promise<{ contract: Contract; documents: Documents }> {
+  const documents = await loadDocuments(join(repository, path), {
+    recognise: (text) => soap.recognise(text),
+  })
   return { contract: await readWsdl(documents, 'fixture'), documents }
 }
 
@@ -23,7 +27,10 @@ export function operationNamed(contract: Contract, name: string): Operation {
 }
 
 /** An operation as the runtime takes it: what a generated client would print. */
-export function liveOperation(contract: Contract, name: string): SoapOperation<Record<string, unknown>, unknown> {
+export function liveOperation(
+  contract: Contract,
+  name: string,
+): SoapOperation<Record<string, unknown>, unknown> {
   const operation = operationNamed(contract, name)
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees).of(trees.operation(operation)) as object

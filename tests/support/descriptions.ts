@@ -11,15 +11,24 @@ import { operationNamed } from './contracts.js'
 import { freshFolder } from './program.js'
 
 /** Reads a description from texts: the first is the root. */
-export async function readText(name: string, text: string, others: Readonly<Record<string, string>> = {}, kept?: KeptNames): Promise<{ contract: Contract; documents: Documents }> {
+export async function readText(
+  name: string,
+  text: string,
+  others: Readonly<Record<string, string>> = {},
+  kept?: KeptNames,
+): Promise<{ contract: Contract; documents: Documents }> {
   const folder = await freshFolder()
-  for (const [file, content] of Object.entries({ [name]: text, ...others })) await writeFile(join(folder, file), content)
+  for (const [file, content] of Object.entries({ [name]: text, ...others }))
+    await writeFile(join(folder, file), content)
   return readSource(join(folder, name), 'api', undefined, kept)
 }
 
 /** An operation as the runtime takes it: what a generated client would print. */
 export function liveHttp(contract: Contract, name: string): HttpOperation {
   const trees = new JsonTrees(contract)
-  return { name, parse: exactJson, ...(liveJson(contract, trees).of(trees.operation(operationNamed(contract, name))) as object) } as unknown as HttpOperation
+  return {
+    name,
+    parse: exactJson,
+    ...(liveJson(contract, trees).of(trees.operation(operationNamed(contract, name))) as object),
+  } as unknown as HttpOperation
 }
-

@@ -9,25 +9,56 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
     case 'reference':
       return jsonValues(contract, namedType(contract, type.to), depth + 1)
     case 'record': {
-      if (type.rest === undefined || type.rest.kind === 'nothing') return members(contract, type.fields, depth)
-      return fc.tuple(members(contract, type.fields, depth), fc.record({ rest_1: inside(type.rest) }, { requiredKeys: [] })).map((parts) => Object.assign({}, ...parts) as object)
+      if (type.rest === undefined || type.rest.kind === 'nothing')
+        return members(contract, type.fields, depth)
+      return fc
+        .tuple(
+          members(contract, type.fields, depth),
+          fc.record({ rest_1: inside(type.rest) }, { requiredKeys: [] }),
+        )
+        .map((parts) => Object.assign({}, ...parts) as object)
     }
     case 'intersection':
-      return fc.tuple(...type.parts.map(inside)).map((parts) => Object.assign({}, ...parts) as object)
+      return fc
+        .tuple(...type.parts.map(inside))
+        .map((parts) => Object.assign({}, ...parts) as object)
     case 'union': {
       const { discriminator, alternatives } = type
       const usable = depth > 6 ? alternatives.slice(0, 1) : alternatives
-      return fc.oneof(...usable.map((each) => {
-        const told = Object.entries(discriminator?.mapping ?? {}).filter(([, id]) => each.kind === 'reference' && each.to === id).map(([value]) => value)
-        return discriminator === undefined || told.length === 0 ? inside(each) : fc.tuple(inside(each), fc.constantFrom(...told)).map(([value, kind]) => ({ ...(value as object), [discriminator.field]: kind }))
-      }))
+      return fc.oneof(
+        ...usable.map((each) => {
+          const told = Object.entries(discriminator?.mapping ?? {})
+            .filter(([, id]) => each.kind === 'reference' && each.to === id)
+            .map(([value]) => value)
+          return discriminator === undefined || told.length === 0
+            ? inside(each)
+            : fc
+                .tuple(inside(each), fc.constantFrom(...told))
+                .map(([value, kind]) => ({ ...(value as object), [discriminator.field]: kind }))
+        }),
+      )
     }
     case 'list':
-      return depth > 5 && (type.minItems ?? 0) === 0 ? fc.constant([]) : fc.array(type.itemNullable === true ? fc.option(inside(type.item)) : inside(type.item), { minLength: type.minItems ?? 0, maxLength: Math.min(type.maxItems ?? 2, 2) })
+      return depth > 5 && (type.minItems ?? 0) === 0
+        ? fc.constant([])
+        : fc.array(type.itemNullable === true ? fc.option(inside(type.item)) : inside(type.item), {
+            minLength: type.minItems ?? 0,
+            maxLength: Math.min(type.maxItems ?? 2, 2),
+          })
     case 'tuple':
-      return depth > 5 ? fc.constant([]) : fc.tuple(...type.items.map(inside), ...(type.rest === undefined ? [] : [inside(type.rest)]))
+      return depth > 5
+        ? fc.constant([])
+        : fc.tuple(
+            ...type.items.map(inside),
+            ...(type.rest === undefined ? [] : [inside(type.rest)]),
+          )
     case 'map':
-      return depth > 5 ? fc.constant({}) : fc.dictionary(fc.constantFrom('a', 'b', 'ü'), inside(type.value), { maxKeys: 2, noNullPrototype: true })
+      return depth > 5
+        ? fc.constant({})
+        : fc.dictionary(fc.constantFrom('a', 'b', 'ü'), inside(type.value), {
+            maxKeys: 2,
+            noNullPrototype: true,
+          })
     case 'enumeration':
       return fc.constantFrom(...type.members.map((member) => member.value))
     case 'literal':
@@ -35,26 +66,70 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
     case 'scalar':
       return scalars(type)
     default:
-      return fc.jsonValue({ maxDepth: 1, noUnicodeString: false } as object).filter((value) => !JSON.stringify(value).includes('-0') && !JSON.stringify(value).includes('__proto__'))
+      return fc
+        .jsonValue({ maxDepth: 1, noUnicodeString: false } as object)
+        .filter(
+          (value) =>
+            !JSON.stringify(value).includes('-0') && !JSON.stringify(value).includes('__proto__'),
+        )
   }
 }
 
-function members(contract: Contract, fields: readonly Field[], depth: number): Arbitrary<Record<string, unknown>> {
-  const usable = fields.filter((field) => field.name !== '__proto__' && (depth < 5 || !field.optional))
-  const values = Object.fromEntries(usable.map((field) => [field.name, field.nullable && field.type.kind !== 'anything' ? fc.option(jsonValues(contract, field.type, depth), { nil: null, freq: 4 }) : jsonValues(contract, field.type, depth)]))
-  const record = fc.record(values, { requiredKeys: usable.filter((field) => !field.optional).map((field) => field.name), noNullPrototype: true })
+function members(
+  contract: Contract,
+  fields: readonly Field[],
+  depth: number,
+): Arbitrary<Record<string, unknown>> {
+  const usable = fields.filter(
+    (field) => field.name !== '__proto__' && (depth < 5 || !field.optional),
+  )
+  const values = Object.fromEntries(
+    usable.map((field) => [
+      field.name,
+      field.nullable && field.type.kind !== 'anything'
+        ? fc.option(jsonValues(contract, field.type, depth), { nil: null, freq: 4 })
+        : jsonValues(contract, field.type, depth),
+    ]),
+  )
+  const record = fc.record(values, {
+    requiredKeys: usable.filter((field) => !field.optional).map((field) => field.name),
+    noNullPrototype: true,
+  })
   // A member may be called __proto__, which plain objects lose on the way.
   const odd = fields.find((field) => field.name === '__proto__')
-  return odd === undefined ? record : fc.tuple(record, jsonValues(contract, odd.type, depth)).map(([value, member]) => Object.defineProperty(value, '__proto__', { value: member, enumerable: true, writable: true, configurable: true }))
+  return odd === undefined
+    ? record
+    : fc
+        .tuple(record, jsonValues(contract, odd.type, depth))
+        .map(([value, member]) =>
+          Object.defineProperty(value, '__proto__', {
+            value: member,
+            enumerable: true,
+            writable: true,
+            configurable: true,
+          }),
+        )
 }
 
 function scalars({ base, format, constraints }: ScalarType): Arbitrary<unknown> {
-  const [least, most] = [Number(constraints?.minimum ?? constraints?.exclusiveMinimum ?? -1e6), Number(constraints?.maximum ?? constraints?.exclusiveMaximum ?? 1e6)]
+  const [least, most] = [
+    Number(constraints?.minimum ?? constraints?.exclusiveMinimum ?? -1e6),
+    Number(constraints?.maximum ?? constraints?.exclusiveMaximum ?? 1e6),
+  ]
   switch (base) {
     case 'boolean':
       return fc.boolean()
     case 'text':
-      return constraints?.patterns === undefined ? fc.string({ unit: 'grapheme', minLength: constraints?.minLength ?? 0, maxLength: Math.max(constraints?.minLength ?? 0, Math.min(constraints?.maxLength ?? 8, 8)) }) : fc.constantFrom('AB12', 'ab', 'A1', 'BKM-1')
+      return constraints?.patterns === undefined
+        ? fc.string({
+            unit: 'grapheme',
+            minLength: constraints?.minLength ?? 0,
+            maxLength: Math.max(
+              constraints?.minLength ?? 0,
+              Math.min(constraints?.maxLength ?? 8, 8),
+            ),
+          })
+        : fc.constantFrom('AB12', 'ab', 'A1', 'BKM-1')
     case 'int64':
       return fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n })
     case 'uint64':
@@ -73,9 +148,19 @@ function scalars({ base, format, constraints }: ScalarType): Arbitrary<unknown> 
       return fc.constantFrom('P1D', 'PT1.5S')
     case 'float':
     case 'double':
-      return format === 'integer' ? fc.integer({ min: Math.ceil(least), max: Math.floor(most) }) : fc.double({ min: least, max: most, noNaN: true }).map((each) => (Object.is(each, -0) ? 0 : each))
+      return format === 'integer'
+        ? fc.integer({ min: Math.ceil(least), max: Math.floor(most) })
+        : fc
+            .double({ min: least, max: most, noNaN: true })
+            .map((each) => (Object.is(each, -0) ? 0 : each))
     default: {
-      const [low, high] = { int8: [-128, 127], int16: [-32768, 32767], uint8: [0, 255], uint16: [0, 65535], uint32: [0, 4294967295] }[base as string] ?? [-2147483648, 2147483647]
+      const [low, high] = {
+        int8: [-128, 127],
+        int16: [-32768, 32767],
+        uint8: [0, 255],
+        uint16: [0, 65535],
+        uint32: [0, 4294967295],
+      }[base as string] ?? [-2147483648, 2147483647]
       return fc.integer({ min: low ?? 0, max: high ?? 0 })
     }
   }

@@ -8,10 +8,23 @@ import { resolve, sep } from 'node:path'
 const at = Number(process.env.KILL_AT)
 const here = fs.realpathSync('.') + sep
 let count = 0
-for (const name of ['mkdir', 'writeFile', 'rename', 'rm', 'rmdir', 'cp', 'link', 'unlink', 'chmod', 'symlink']) {
+for (const name of [
+  'mkdir',
+  'writeFile',
+  'rename',
+  'rm',
+  'rmdir',
+  'cp',
+  'link',
+  'unlink',
+  'chmod',
+  'symlink',
+]) {
   const original = fs.promises[name]
   fs.promises[name] = (...words) => {
-    const touches = words.slice(0, 2).some((word) => typeof word === 'string' && resolve(word).startsWith(here))
+    const touches = words
+      .slice(0, 2)
+      .some((word) => typeof word === 'string' && resolve(word).startsWith(here))
     if (touches && ++count === at) process.kill(process.pid, 'SIGKILL')
     return original(...words)
   }

@@ -9,12 +9,17 @@ interface Place {
  * A copy of a value with one mistake, or what may be one: a member left out, one added from another value of the same type, a list made
  * longer or shorter, a text or a number changed. Which it is follows from `seed`.
  */
-export function mutantOf(value: unknown, other: unknown, seed: number): { value: unknown; mutation: string } {
+export function mutantOf(
+  value: unknown,
+  other: unknown,
+  seed: number,
+): { value: unknown; mutation: string } {
   const copy = structuredClone(value)
   const places = placesIn(copy, '')
   const random = generator(seed)
   const place = places[Math.floor(random() * places.length)]
-  if (place === undefined) return { value: { ...(copy as object), surplus: 'x' }, mutation: 'surplus member' }
+  if (place === undefined)
+    return { value: { ...(copy as object), surplus: 'x' }, mutation: 'surplus member' }
   const { holder, key, path } = place
   const each = (holder as Record<string | number, unknown>)[key]
   const kind = Math.floor(random() * 4)
@@ -26,25 +31,42 @@ export function mutantOf(value: unknown, other: unknown, seed: number): { value:
   if (kind === 1) {
     // Members of the same record in another value.
     const twin = at(other, path.split('.').slice(0, -1))
-    if (typeof twin === 'object' && twin !== null && !Array.isArray(twin)) for (const [name, member] of Object.entries(twin)) if (name !== '$is' && !Object.hasOwn(holder, name)) (holder as Record<string, unknown>)[name] = member
+    if (typeof twin === 'object' && twin !== null && !Array.isArray(twin))
+      for (const [name, member] of Object.entries(twin))
+        if (name !== '$is' && !Object.hasOwn(holder, name))
+          (holder as Record<string, unknown>)[name] = member
     return { value: copy, mutation: `with more beside ${path}` }
   }
-  const changed = Array.isArray(each) && kind === 2 ? [...(each as unknown[]), ...(each as unknown[])] : scalarMutant(each, random)
+  const changed =
+    Array.isArray(each) && kind === 2
+      ? [...(each as unknown[]), ...(each as unknown[])]
+      : scalarMutant(each, random)
   ;(holder as Record<string | number, unknown>)[key] = changed
   return { value: copy, mutation: `changed ${path}` }
 }
 
 function placesIn(value: unknown, path: string): Place[] {
   if (typeof value !== 'object' || value === null || value instanceof Uint8Array) return []
-  const keys = Array.isArray(value) ? value.map((_, index) => index) : Object.keys(value).filter((key) => key !== '$is')
+  const keys = Array.isArray(value)
+    ? value.map((_, index) => index)
+    : Object.keys(value).filter((key) => key !== '$is')
   return keys.flatMap((key) => {
     const inner = path === '' ? String(key) : `${path}.${String(key)}`
-    return [{ holder: value as Place['holder'], key, path: inner }, ...placesIn((value as Record<string | number, unknown>)[key], inner)]
+    return [
+      { holder: value as Place['holder'], key, path: inner },
+      ...placesIn((value as Record<string | number, unknown>)[key], inner),
+    ]
   })
 }
 
 function at(value: unknown, path: readonly string[]): unknown {
-  return path.reduce<unknown>((found, key) => (typeof found === 'object' && found !== null ? (found as Record<string, unknown>)[key] : undefined), value)
+  return path.reduce<unknown>(
+    (found, key) =>
+      typeof found === 'object' && found !== null
+        ? (found as Record<string, unknown>)[key]
+        : undefined,
+    value,
+  )
 }
 
 /** Another value of the same kind in JavaScript, so that only the contract can tell whether it is wrong. */

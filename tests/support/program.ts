@@ -23,10 +23,24 @@ export async function freshFolder(): Promise<string> {
 let cache: string | undefined
 
 /** Runs the built program in a folder, as a person would. */
-export async function tolmach(cwd: string, words: readonly string[], options: { input?: string; env?: Record<string, string> } = {}): Promise<Ran> {
+export async function tolmach(
+  cwd: string,
+  words: readonly string[],
+  options: { input?: string; env?: Record<string, string> } = {},
+): Promise<Ran> {
   cache ??= await freshFolder()
-  const env = { ...process.env, XDG_CACHE_HOME: cache, NO_COLOR: '1', COLUMNS: '120', NODE_OPTIONS: '', ...options.env }
-  const child = spawn(process.execPath, [join(repository, 'dist', 'bin', 'main.js'), ...words], { cwd, env })
+  const env = {
+    ...process.env,
+    XDG_CACHE_HOME: cache,
+    NO_COLOR: '1',
+    COLUMNS: '120',
+    NODE_OPTIONS: '',
+    ...options.env,
+  }
+  const child = spawn(process.execPath, [join(repository, 'dist', 'bin', 'main.js'), ...words], {
+    cwd,
+    env,
+  })
   let stdout = ''
   let stderr = ''
   child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
@@ -37,15 +51,32 @@ export async function tolmach(cwd: string, words: readonly string[], options: { 
 }
 
 /** A running stand-in of a contract of the demo world, in a process of its own. */
-export async function startStandIn(document = 'berths/desk.wsdl', further: readonly string[] = []): Promise<{ service: string; metadata: string; stop: () => void }> {
-  const words = [join(repository, 'dist', 'bin', 'main.js'), 'serve', join(repository, 'demo', document), '--seed', join(repository, 'demo', dirname(document), 'seed.yaml'), '--json', ...further]
-  const child = spawn(process.execPath, words, { cwd: await freshFolder(), env: { ...process.env, NODE_OPTIONS: '' } })
+export async function startStandIn(
+  document = 'berths/desk.wsdl',
+  further: readonly string[] = [],
+): Promise<{ service: string; metadata: string; stop: () => void }> {
+  const words = [
+    join(repository, 'dist', 'bin', 'main.js'),
+    'serve',
+    join(repository, 'demo', document),
+    '--seed',
+    join(repository, 'demo', dirname(document), 'seed.yaml'),
+    '--json',
+    ...further,
+  ]
+  const child = spawn(process.execPath, words, {
+    cwd: await freshFolder(),
+    env: { ...process.env, NODE_OPTIONS: '' },
+  })
   let printed = ''
   const address = await new Promise<{ service: string; metadata: string }>((done, fail) => {
     child.stdout.on('data', (chunk: Buffer) => {
       printed += chunk.toString()
       if (!printed.trimEnd().endsWith('}')) return
-      done((JSON.parse(printed) as { addresses: { service: string; metadata: string }[] }).addresses[0] ?? { service: '', metadata: '' })
+      done(
+        (JSON.parse(printed) as { addresses: { service: string; metadata: string }[] })
+          .addresses[0] ?? { service: '', metadata: '' },
+      )
     })
     child.on('close', () => fail(new Error(`the stand-in ended: ${printed}`)))
   })
@@ -53,11 +84,15 @@ export async function startStandIn(document = 'berths/desk.wsdl', further: reado
 }
 
 /** A server of the test's own on loopback. */
-export async function startServer(answer: (request: IncomingMessage, response: ServerResponse, body: string, bytes: Buffer) => void): Promise<{ url: string; stop: () => Promise<void> }> {
+export async function startServer(
+  answer: (request: IncomingMessage, response: ServerResponse, body: string, bytes: Buffer) => void,
+): Promise<{ url: string; stop: () => Promise<void> }> {
   const server = createServer((request, response) => {
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))
-    request.on('end', () => answer(request, response, Buffer.concat(chunks).toString(), Buffer.concat(chunks)))
+    request.on('end', () =>
+      answer(request, response, Buffer.concat(chunks).toString(), Buffer.concat(chunks)),
+    )
   })
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   return {
@@ -71,8 +106,12 @@ export async function startServer(answer: (request: IncomingMessage, response: S
 }
 
 /** Runs a command that must go well, silently, and gives the JSON it prints. */
-export async function tolmachJson(cwd: string, words: readonly string[]): Promise<Record<string, unknown>> {
+export async function tolmachJson(
+  cwd: string,
+  words: readonly string[],
+): Promise<Record<string, unknown>> {
   const { stdout, code, stderr } = await tolmach(cwd, [...words, '--json'])
-  if (code !== 0 || stderr !== '') throw new Error(`tolmach ${words.join(' ')} ended with ${code}: ${stderr}${stdout}`)
+  if (code !== 0 || stderr !== '')
+    throw new Error(`tolmach ${words.join(' ')} ended with ${code}: ${stderr}${stdout}`)
   return JSON.parse(stdout) as Record<string, unknown>
 }

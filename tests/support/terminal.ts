@@ -5,7 +5,8 @@ import { promisify } from 'node:util'
 import { repository } from './program.js'
 
 /** Is there a Python that can make a pseudo-terminal? In CI there must be. */
-export const hasTerminal: boolean = process.env['TOLMACH_WANTS_PYTHON'] === '1' || existsSync('/usr/bin/python3')
+export const hasTerminal: boolean =
+  process.env['TOLMACH_WANTS_PYTHON'] === '1' || existsSync('/usr/bin/python3')
 
 /** Plays a person at a terminal: waits for a text, types another (or opens the last address in sight); tells all that was on the screen, and the exit code. */
 const person = `
@@ -39,8 +40,20 @@ print(json.dumps({'code': os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]), 'scr
 `
 
 /** Runs the built program in a pseudo-terminal. @param talk what to wait for on the screen, and what to type then */
-export async function atTerminal(cwd: string, words: readonly string[], talk: readonly (readonly [wanted: string, typed: string])[]): Promise<{ code: number; screen: string; missing?: string }> {
+export async function atTerminal(
+  cwd: string,
+  words: readonly string[],
+  talk: readonly (readonly [wanted: string, typed: string])[],
+): Promise<{ code: number; screen: string; missing?: string }> {
   const command = [process.execPath, join(repository, 'dist/bin/main.js'), ...words]
-  const { stdout } = await promisify(execFile)('/usr/bin/python3', ['-c', person, JSON.stringify(command), JSON.stringify(talk)], { cwd, env: { ...process.env, NO_COLOR: '1', NODE_OPTIONS: '', TERM: 'xterm', COLUMNS: '100' }, timeout: 60_000 })
+  const { stdout } = await promisify(execFile)(
+    '/usr/bin/python3',
+    ['-c', person, JSON.stringify(command), JSON.stringify(talk)],
+    {
+      cwd,
+      env: { ...process.env, NO_COLOR: '1', NODE_OPTIONS: '', TERM: 'xterm', COLUMNS: '100' },
+      timeout: 60_000,
+    },
+  )
   return JSON.parse(stdout) as { code: number; screen: string; missing?: string }
 }

@@ -2,7 +2,13 @@ import { expect } from '@jest/globals'
 import fc, { type Arbitrary } from 'fast-check'
 import type { Choice, Contract, Field, ScalarType, Type } from '../../src/contract/contract.js'
 import { ExactNumber, fromPlain } from '../../src/contract/plain.js'
-import { basesOf, directSubtypes, fieldsOf, namedType, resolve } from '../../src/contract/queries.js'
+import {
+  basesOf,
+  directSubtypes,
+  fieldsOf,
+  namedType,
+  resolve,
+} from '../../src/contract/queries.js'
 
 /** Values for the facets of the fixtures, worked by hand. */
 const narrowedValues: Readonly<Record<string, readonly unknown[]>> = {
@@ -14,7 +20,10 @@ const narrowedValues: Readonly<Record<string, readonly unknown[]>> = {
   'maximum 9': [9, -2147483648],
   'patterns [0-9]{4}': ['0570'],
   'maxLength 10 patterns [0-9]{4}': ['0570', '9999'],
-  'allowed 1 2 3 4': [[1, 2], [3, 4]],
+  'allowed 1 2 3 4': [
+    [1, 2],
+    [3, 4],
+  ],
   'patterns [0-9]*[02468](?: [0-9]*[02468])*': [[2], [4, 18, 100]],
   'minimum 0 fractionDigits 2': ['0', '12.50', '100.00'],
 }
@@ -26,24 +35,59 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
     const subtypes = directSubtypes(model).get(type.to) ?? []
     if (named.kind !== 'record') return valuesOf(model, named, depth)
     const open = named.openExample === undefined ? {} : { $open: named.openExample }
-    const own = recordValues(model, fieldsOf(model, named), [...basesOf(model, named), named].flatMap((each) => each.choices ?? []), depth + 1).map((value) => ({ ...value, ...open }))
-    const tagged = named.base === undefined && subtypes.length === 0 ? own : own.map((value) => ({ $is: named.name, ...value }))
-    const choices = [...(named.abstract === true ? [] : [tagged]), ...subtypes.map((id) => valuesOf(model, { kind: 'reference', to: id, origin: type.origin }, depth))]
+    const own = recordValues(
+      model,
+      fieldsOf(model, named),
+      [...basesOf(model, named), named].flatMap((each) => each.choices ?? []),
+      depth + 1,
+    ).map((value) => ({ ...value, ...open }))
+    const tagged =
+      named.base === undefined && subtypes.length === 0
+        ? own
+        : own.map((value) => ({ $is: named.name, ...value }))
+    const choices = [
+      ...(named.abstract === true ? [] : [tagged]),
+      ...subtypes.map((id) =>
+        valuesOf(model, { kind: 'reference', to: id, origin: type.origin }, depth),
+      ),
+    ]
     return fc.oneof(...choices)
   }
   const text = (pattern: RegExp): Arbitrary<string> => fc.stringMatching(pattern)
   switch (type.kind) {
     case 'list': {
-      const known = narrowedValues[Object.entries(type.constraints ?? {}).flat(3).join(' ')]
+      const known =
+        narrowedValues[
+          Object.entries(type.constraints ?? {})
+            .flat(3)
+            .join(' ')
+        ]
       if (known !== undefined) return fc.constantFrom(...known)
       if (depth > 4 && (type.minItems ?? 0) === 0) return fc.constant([])
-      const item = type.itemNullable === true ? fc.option(valuesOf(model, type.item, depth + 1), { nil: null }) : valuesOf(model, type.item, depth + 1)
-      return fc.array(item, { minLength: type.minItems ?? 0, maxLength: Math.min(type.maxItems ?? 3, 3) })
+      const item =
+        type.itemNullable === true
+          ? fc.option(valuesOf(model, type.item, depth + 1), { nil: null })
+          : valuesOf(model, type.item, depth + 1)
+      return fc.array(item, {
+        minLength: type.minItems ?? 0,
+        maxLength: Math.min(type.maxItems ?? 3, 3),
+      })
     }
     case 'enumeration':
       return fc.constantFrom(...type.members.map((member) => member.value))
     case 'fragment':
-      return fc.oneof(fc.constantFrom('text', ' a<b '), fc.boolean(), fc.integer(), fc.double({ noNaN: true, noDefaultInfinity: true }).filter((each) => !Object.is(each, -0)), fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }), fc.uint8Array({ maxLength: 4 }), fc.constantFrom({ $is: 'xs:date', $text: '2026-11-23' }, { $is: 'xs:decimal', $text: '1.50' }))
+      return fc.oneof(
+        fc.constantFrom('text', ' a<b '),
+        fc.boolean(),
+        fc.integer(),
+        fc.double({ noNaN: true, noDefaultInfinity: true }).filter((each) => !Object.is(each, -0)),
+        fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }),
+        fc.uint8Array({ maxLength: 4 }),
+        fc.constantFrom(
+          { $is: 'xs:date', $text: '2026-11-23' },
+          { $is: 'xs:decimal', $text: '1.50' },
+        ),
+      )
     case 'union':
       return fc.oneof(...type.alternatives.map((each) => valuesOf(model, each, depth)))
     case 'scalar':
@@ -53,47 +97,150 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
   }
   const { format, constraints } = type
   // What is narrowed further than its format has values that are known to fit.
-  if (constraints?.allowed !== undefined) return fc.constantFrom(...constraints.allowed.map((each) => fromPlain(model, type, new ExactNumber(each))))
-  const xmlText = fc.string({ unit: 'grapheme', maxLength: 12 }).filter((each) => !/[\u0000-\u001f\ufffe\uffff]|[\ud800-\udfff](?![\udc00-\udfff])/.test(each))
-  const whole = (least: bigint, most: bigint): Arbitrary<bigint> => fc.bigInt({ min: least, max: most })
-  const small = (least: number, most: number): Arbitrary<number> => fc.integer({ min: least, max: most })
-  const real = fc.double({ noDefaultInfinity: false }).map((each) => (Object.is(each, -0) ? 0 : each))
-  const date = fc.date({ min: new Date('0001-01-01'), max: new Date('9999-12-31'), noInvalidDate: true }).map((each) => each.toISOString().slice(0, 10))
+  if (constraints?.allowed !== undefined)
+    return fc.constantFrom(
+      ...constraints.allowed.map((each) => fromPlain(model, type, new ExactNumber(each))),
+    )
+  const xmlText = fc
+    .string({ unit: 'grapheme', maxLength: 12 })
+    .filter((each) => !/[\u0000-\u001f\ufffe\uffff]|[\ud800-\udfff](?![\udc00-\udfff])/.test(each))
+  const whole = (least: bigint, most: bigint): Arbitrary<bigint> =>
+    fc.bigInt({ min: least, max: most })
+  const small = (least: number, most: number): Arbitrary<number> =>
+    fc.integer({ min: least, max: most })
+  const real = fc
+    .double({ noDefaultInfinity: false })
+    .map((each) => (Object.is(each, -0) ? 0 : each))
+  const date = fc
+    .date({ min: new Date('0001-01-01'), max: new Date('9999-12-31'), noInvalidDate: true })
+    .map((each) => each.toISOString().slice(0, 10))
   const zone = fc.constantFrom('', 'Z', '+14:00', '-03:30')
   const time = fc.constantFrom('00:00:00', '23:59:59.999999', '24:00:00', '12:30:00.5')
   const values: Record<string, Arbitrary<unknown>> = {
-    'xs:string': xmlText, 'xs:anySimpleType': xmlText, 'xs:normalizedString': xmlText, 'xs:token': text(/^[a-zé]([ &<]?[a-z"']){0,5}$/), 'xs:language': text(/^[a-z]{2}(-[A-Z]{2})?$/), 'xs:Name': text(/^[:_a-z][\w.:-]{0,5}$/),
-    'xs:NCName': text(/^[_a-z][\w.-]{0,5}$/), 'xs:NMTOKEN': text(/^[\w.:-]{1,5}$/), 'xs:IDREF': text(/^[_a-z]\w{0,5}$/), 'xs:ID': text(/^[_a-z]\w{0,5}$/), 'xs:anyURI': text(/^urn:[a-z]+:[a-z&?=]*$/), 'xs:QName': text(/^(\{urn:[a-z]{1,3}\})?[a-z]{1,4}$/),
-    'xs:boolean': fc.boolean(), 'xs:decimal': constraints === undefined ? text(/^-?\d{1,20}(\.\d{1,20})?$/) : text(/^[1-9]\d{0,3}(\.\d{1,3})?$/),
-    'xs:integer': whole(-(10n ** 30n), 10n ** 30n), 'xs:nonPositiveInteger': whole(-(10n ** 20n), 0n), 'xs:negativeInteger': whole(-(10n ** 20n), -1n), 'xs:nonNegativeInteger': whole(0n, 10n ** 20n), 'xs:positiveInteger': whole(1n, 10n ** 20n),
-    'xs:long': whole(-(2n ** 63n), 2n ** 63n - 1n), 'xs:unsignedLong': whole(0n, 2n ** 64n - 1n), 'xs:int': small(-(2 ** 31), 2 ** 31 - 1), 'xs:short': small(-32768, 32767), 'xs:byte': small(-128, 127),
-    'xs:unsignedInt': small(0, 2 ** 32 - 1), 'xs:unsignedShort': small(0, 65535), 'xs:unsignedByte': small(0, 255), 'xs:float': real, 'xs:double': real,
-    'xs:duration': fc.constantFrom('P1D', '-P1Y2M3DT4H5M6.7S', 'PT0S'), 'xs:date': fc.tuple(date, zone).map((each) => each.join('')), 'xs:time': fc.tuple(time, zone).map((each) => each.join('')),
-    'xs:dateTime': fc.tuple(date, time, zone).map(([day, clock, offset]) => `${day}T${clock}${offset}`), 'xs:gYearMonth': fc.constantFrom('2026-11', '-0044-03Z'), 'xs:gYear': fc.constantFrom('2026', '12345'),
-    'xs:gMonthDay': fc.constantFrom('--02-29', '--11-23Z'), 'xs:gMonth': fc.constant('--11'), 'xs:gDay': fc.constant('---31'),
-    'xs:hexBinary': fc.uint8Array({ maxLength: 9 }), 'xs:base64Binary': fc.uint8Array({ maxLength: 9 }),
+    'xs:string': xmlText,
+    'xs:anySimpleType': xmlText,
+    'xs:normalizedString': xmlText,
+    'xs:token': text(/^[a-zé]([ &<]?[a-z"']){0,5}$/),
+    'xs:language': text(/^[a-z]{2}(-[A-Z]{2})?$/),
+    'xs:Name': text(/^[:_a-z][\w.:-]{0,5}$/),
+    'xs:NCName': text(/^[_a-z][\w.-]{0,5}$/),
+    'xs:NMTOKEN': text(/^[\w.:-]{1,5}$/),
+    'xs:IDREF': text(/^[_a-z]\w{0,5}$/),
+    'xs:ID': text(/^[_a-z]\w{0,5}$/),
+    'xs:anyURI': text(/^urn:[a-z]+:[a-z&?=]*$/),
+    'xs:QName': text(/^(\{urn:[a-z]{1,3}\})?[a-z]{1,4}$/),
+    'xs:boolean': fc.boolean(),
+    'xs:decimal':
+      constraints === undefined
+        ? text(/^-?\d{1,20}(\.\d{1,20})?$/)
+        : text(/^[1-9]\d{0,3}(\.\d{1,3})?$/),
+    'xs:integer': whole(-(10n ** 30n), 10n ** 30n),
+    'xs:nonPositiveInteger': whole(-(10n ** 20n), 0n),
+    'xs:negativeInteger': whole(-(10n ** 20n), -1n),
+    'xs:nonNegativeInteger': whole(0n, 10n ** 20n),
+    'xs:positiveInteger': whole(1n, 10n ** 20n),
+    'xs:long': whole(-(2n ** 63n), 2n ** 63n - 1n),
+    'xs:unsignedLong': whole(0n, 2n ** 64n - 1n),
+    'xs:int': small(-(2 ** 31), 2 ** 31 - 1),
+    'xs:short': small(-32768, 32767),
+    'xs:byte': small(-128, 127),
+    'xs:unsignedInt': small(0, 2 ** 32 - 1),
+    'xs:unsignedShort': small(0, 65535),
+    'xs:unsignedByte': small(0, 255),
+    'xs:float': real,
+    'xs:double': real,
+    'xs:duration': fc.constantFrom('P1D', '-P1Y2M3DT4H5M6.7S', 'PT0S'),
+    'xs:date': fc.tuple(date, zone).map((each) => each.join('')),
+    'xs:time': fc.tuple(time, zone).map((each) => each.join('')),
+    'xs:dateTime': fc
+      .tuple(date, time, zone)
+      .map(([day, clock, offset]) => `${day}T${clock}${offset}`),
+    'xs:gYearMonth': fc.constantFrom('2026-11', '-0044-03Z'),
+    'xs:gYear': fc.constantFrom('2026', '12345'),
+    'xs:gMonthDay': fc.constantFrom('--02-29', '--11-23Z'),
+    'xs:gMonth': fc.constant('--11'),
+    'xs:gDay': fc.constant('---31'),
+    'xs:hexBinary': fc.uint8Array({ maxLength: 9 }),
+    'xs:base64Binary': fc.uint8Array({ maxLength: 9 }),
   }
   const found = values[format] ?? fc.constant(undefined).map(() => expect(format).toBe('known'))
-  const narrowed = constraints === undefined ? undefined : narrowedValues[Object.entries(constraints).flat(3).join(' ')]
+  const narrowed =
+    constraints === undefined
+      ? undefined
+      : narrowedValues[Object.entries(constraints).flat(3).join(' ')]
   if (narrowed !== undefined) return fc.constantFrom(...narrowed)
   if (constraints?.minLength !== undefined && type.base === 'text') return text(/^[a-z]{1,12}$/)
   return found
 }
 
 /** Random members, of which each choice allows them. */
-export function recordValues(model: Contract, fields: readonly Field[], choices: readonly Choice[], depth: number): Arbitrary<Record<string, unknown>> {
+export function recordValues(
+  model: Contract,
+  fields: readonly Field[],
+  choices: readonly Choice[],
+  depth: number,
+): Arbitrary<Record<string, unknown>> {
   const members: Record<string, Arbitrary<unknown>> = {}
   // Recursion ends because what may be left out is, from some depth on.
-  for (const field of fields.filter((each) => depth <= 4 || !each.optional || choices.some(({ alternatives }) => alternatives.some(({ required }) => required.includes(each.name))))) {
-    const value = field.fixed === undefined ? valuesOf(model, field.type, depth) : fc.constant(resolve(model, field.type).kind === 'scalar' && (resolve(model, field.type) as ScalarType).base === 'text' ? field.fixed : Number(field.fixed))
-    Object.defineProperty(members, field.name, { value: field.nullable ? fc.option(value, { nil: null, freq: 5 }) : value, enumerable: true })
+  for (const field of fields.filter(
+    (each) =>
+      depth <= 4 ||
+      !each.optional ||
+      choices.some(({ alternatives }) =>
+        alternatives.some(({ required }) => required.includes(each.name)),
+      ),
+  )) {
+    const value =
+      field.fixed === undefined
+        ? valuesOf(model, field.type, depth)
+        : fc.constant(
+            resolve(model, field.type).kind === 'scalar' &&
+              (resolve(model, field.type) as ScalarType).base === 'text'
+              ? field.fixed
+              : Number(field.fixed),
+          )
+    Object.defineProperty(members, field.name, {
+      value: field.nullable ? fc.option(value, { nil: null, freq: 5 }) : value,
+      enumerable: true,
+    })
   }
-  if (choices.some(({ alternatives }) => alternatives.some((each) => each.fields.includes('$open')))) members['$open'] = fc.constant({ elements: [{ name: '{urn:example}example' }] })
+  if (
+    choices.some(({ alternatives }) => alternatives.some((each) => each.fields.includes('$open')))
+  )
+    members['$open'] = fc.constant({ elements: [{ name: '{urn:example}example' }] })
   // __proto__ would be lost on the way through plain objects.
-  const record = (names: readonly string[], required: readonly string[]): Arbitrary<Record<string, unknown>> =>
-    fc.record(Object.fromEntries(Object.entries(members).filter(([name]) => name !== '__proto__' && names.includes(name))), { requiredKeys: required.filter((name) => name !== '__proto__' && Object.hasOwn(members, name)), noNullPrototype: true })
-  const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
+  const record = (
+    names: readonly string[],
+    required: readonly string[],
+  ): Arbitrary<Record<string, unknown>> =>
+    fc.record(
+      Object.fromEntries(
+        Object.entries(members).filter(([name]) => name !== '__proto__' && names.includes(name)),
+      ),
+      {
+        requiredKeys: required.filter(
+          (name) => name !== '__proto__' && Object.hasOwn(members, name),
+        ),
+        noNullPrototype: true,
+      },
+    )
+  const chosen = new Set(
+    choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)),
+  )
   const common = fields.filter((field) => !chosen.has(field.name))
-  const ways = choices.map(({ alternatives, optional }) => fc.oneof(...(optional === true ? [fc.constant({})] : []), ...alternatives.map((each) => record(each.fields, each.required))))
-  return fc.tuple(record(common.map((field) => field.name), common.filter((field) => !field.optional).map((field) => field.name)), ...ways).map((parts) => Object.assign({}, ...parts) as Record<string, unknown>)
+  const ways = choices.map(({ alternatives, optional }) =>
+    fc.oneof(
+      ...(optional === true ? [fc.constant({})] : []),
+      ...alternatives.map((each) => record(each.fields, each.required)),
+    ),
+  )
+  return fc
+    .tuple(
+      record(
+        common.map((field) => field.name),
+        common.filter((field) => !field.optional).map((field) => field.name),
+      ),
+      ...ways,
+    )
+    .map((parts) => Object.assign({}, ...parts) as Record<string, unknown>)
 }

@@ -24,7 +24,14 @@ const execute = promisify(execFile)
 
 function generate(contract: Contract, importSuffix: ImportSuffix = '.js'): GeneratedFile[] {
   const names = assignNames(contract, noNames, soap.emit.reservedNames)
-  return clientFiles(contract, names, soap, { contractName: 'quay-desk', runtime: runtimeSources(), sources: {}, inputs: '', importSuffix, sample: () => ({}) })
+  return clientFiles(contract, names, soap, {
+    contractName: 'quay-desk',
+    runtime: runtimeSources(),
+    sources: {},
+    inputs: '',
+    importSuffix,
+    sample: () => ({}),
+  })
 }
 
 /** Writes a client into a folder and compiles it strictly; what the compiler says. */
@@ -37,11 +44,32 @@ async function compile(files: readonly GeneratedFile[]): Promise<{ folder: strin
   await symlink(join(repository, 'node_modules'), join(folder, 'node_modules'))
   await writeFile(join(folder, 'package.json'), '{"type":"module"}')
   const compilerOptions = {
-    target: 'ES2022', lib: ['ES2022'], types: ['node'], module: 'NodeNext', moduleResolution: 'NodeNext', noEmit: true, skipLibCheck: true, strict: true, exactOptionalPropertyTypes: true, declaration: true,
-    noUncheckedIndexedAccess: true, noPropertyAccessFromIndexSignature: true, verbatimModuleSyntax: true, noUnusedLocals: true, isolatedDeclarations: true, erasableSyntaxOnly: true,
+    target: 'ES2022',
+    lib: ['ES2022'],
+    types: ['node'],
+    module: 'NodeNext',
+    moduleResolution: 'NodeNext',
+    noEmit: true,
+    skipLibCheck: true,
+    strict: true,
+    exactOptionalPropertyTypes: true,
+    declaration: true,
+    noUncheckedIndexedAccess: true,
+    noPropertyAccessFromIndexSignature: true,
+    verbatimModuleSyntax: true,
+    noUnusedLocals: true,
+    isolatedDeclarations: true,
+    erasableSyntaxOnly: true,
   }
-  await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['**/*.ts'], exclude: [] }))
-  const { stdout } = await execute(process.execPath, [join(repository, 'node_modules/typescript-7/bin/tsc'), '-p', '.'], { cwd: folder }).catch((error: { stdout: string }) => error)
+  await writeFile(
+    join(folder, 'tsconfig.json'),
+    JSON.stringify({ compilerOptions, include: ['**/*.ts'], exclude: [] }),
+  )
+  const { stdout } = await execute(
+    process.execPath,
+    [join(repository, 'node_modules/typescript-7/bin/tsc'), '-p', '.'],
+    { cwd: folder },
+  ).catch((error: { stdout: string }) => error)
   return { folder, said: stdout }
 }
 
@@ -51,37 +79,75 @@ describe('the generated client', () => {
     const files = generate(contract)
     expect((await compile(files)).said).toBe('')
     const types = files.find(({ path }) => path === 'types.ts')?.text
-    expect(types).toContain('export type EverythingCrateKind = \'box\' | \'Box\' | \'\' | \'10 ft\'\nexport const EverythingCrateKind = { box: \'box\', Box: \'Box\', empty: \'\', n10Ft: \'10 ft\' } as const')
+    expect(types).toContain(
+      "export type EverythingCrateKind = 'box' | 'Box' | '' | '10 ft'\nexport const EverythingCrateKind = { box: 'box', Box: 'Box', empty: '', n10Ft: '10 ft' } as const",
+    )
     expect(types).toContain('export type AnyShape = Circle | AnySquare')
     expect(types).toContain('Names?: (string | null)[] | null')
-    expect(types).toContain('[\'__proto__\']?: string')
+    expect(types).toContain("['__proto__']?: string")
   })
 
   test('does not depend on the order of the metadata', async () => {
     const { contract } = await readFixture('demo/berths/desk.wsdl')
-    const reversed: Contract = { ...contract, types: Object.fromEntries(Object.entries(contract.types).reverse()), services: contract.services.map((service) => ({ ...service, operations: [...service.operations].reverse() })) }
+    const reversed: Contract = {
+      ...contract,
+      types: Object.fromEntries(Object.entries(contract.types).reverse()),
+      services: contract.services.map((service) => ({
+        ...service,
+        operations: [...service.operations].reverse(),
+      })),
+    }
     expect(generate(reversed)).toEqual(generate(contract))
   })
 
   test('a bundle that uses one operation has nothing of the others', async () => {
     const { contract } = await readFixture('demo/berths/desk.wsdl')
     const { folder } = await compile(generate(contract))
-    await writeFile(join(folder, 'one.ts'), 'import { cancelReservation, connect } from \'./index.js\'\nconsole.log(cancelReservation(connect(), { Number: 1n }))\n')
-    await writeFile(join(folder, 'two.ts'), 'import { BerthDesk } from \'./index.js\'\nconsole.log(new BerthDesk().listBerths())\n')
+    await writeFile(
+      join(folder, 'one.ts'),
+      "import { cancelReservation, connect } from './index.js'\nconsole.log(cancelReservation(connect(), { Number: 1n }))\n",
+    )
+    await writeFile(
+      join(folder, 'two.ts'),
+      "import { BerthDesk } from './index.js'\nconsole.log(new BerthDesk().listBerths())\n",
+    )
     // What only some credentials need is in files of its own, which a page fetches when it meets one.
     const bundle = async (entry: string, minify = false): Promise<string> => {
-      const { outputFiles, metafile } = await build({ entryPoints: [join(folder, entry)], bundle: true, write: false, format: 'esm', external: ['saxes'], minify, splitting: true, outdir: 'out', metafile: true })
+      const { outputFiles, metafile } = await build({
+        entryPoints: [join(folder, entry)],
+        bundle: true,
+        write: false,
+        format: 'esm',
+        external: ['saxes'],
+        minify,
+        splitting: true,
+        outdir: 'out',
+        metafile: true,
+      })
       const atOnce = new Set<string>()
       const add = (path: string): void => {
         atOnce.add(path)
-        for (const each of metafile.outputs[path]?.imports ?? []) if (each.kind === 'import-statement' && each.external !== true && !atOnce.has(each.path)) add(each.path)
+        for (const each of metafile.outputs[path]?.imports ?? [])
+          if (each.kind === 'import-statement' && each.external !== true && !atOnce.has(each.path))
+            add(each.path)
       }
-      add(Object.keys(metafile.outputs).find((path) => metafile.outputs[path]?.entryPoint?.endsWith(entry)) ?? '')
-      return outputFiles.filter(({ path }) => [...atOnce].some((each) => path.endsWith(each.replace(/^.*out\//, '/')))).map(({ text }) => text).join('\n')
+      add(
+        Object.keys(metafile.outputs).find((path) =>
+          metafile.outputs[path]?.entryPoint?.endsWith(entry),
+        ) ?? '',
+      )
+      return outputFiles
+        .filter(({ path }) =>
+          [...atOnce].some((each) => path.endsWith(each.replace(/^.*out\//, '/'))),
+        )
+        .map(({ text }) => text)
+        .join('\n')
     }
     const [one, whole] = [await bundle('one.ts'), await bundle('two.ts')]
     expect(one).toContain('cancelReservation')
-    expect(one).not.toMatch(/listBerths|quoteLine|reservationRequest|base64Binary|unsignedShort|gregorianDay/)
+    expect(one).not.toMatch(
+      /listBerths|quoteLine|reservationRequest|base64Binary|unsignedShort|gregorianDay/,
+    )
     expect(whole).toContain('quoteLine')
     // The runtime, one operation, its codecs: grows only when somebody means it to.
     expect((await bundle('one.ts', true)).length).toBeLessThan(55_000)
@@ -89,43 +155,105 @@ describe('the generated client', () => {
 
   test('imports can end otherwise', async () => {
     const { contract } = await readFixture('demo/berths/desk.wsdl')
-    const addresses = generate(contract, '.ts').filter(({ path }) => path.endsWith('.ts')).flatMap(({ text }) => [...text.matchAll(/ from '(\.[^']*)'/g)].map(([, address]) => address ?? ''))
+    const addresses = generate(contract, '.ts')
+      .filter(({ path }) => path.endsWith('.ts'))
+      .flatMap(({ text }) =>
+        [...text.matchAll(/ from '(\.[^']*)'/g)].map(([, address]) => address ?? ''),
+      )
     expect(addresses.length).toBeGreaterThan(50)
     expect(addresses.filter((address) => !address.endsWith('.ts'))).toEqual([])
   })
 })
 
 describe('a hostile document makes an ugly client, never a dangerous one', () => {
-  const nasty = ['*/ evil() /*', '`${evil()}`', '\'; evil(); \'', '\u2028evil()', '</script>', '"; evil() //', '@ts-nocheck', '\\', '\u202eevil', '// @ts-ignore', '\n@ts-expect-error']
+  const nasty = [
+    '*/ evil() /*',
+    '`${evil()}`',
+    "'; evil(); '",
+    '\u2028evil()',
+    '</script>',
+    '"; evil() //',
+    '@ts-nocheck',
+    '\\',
+    '\u202eevil',
+    '// @ts-ignore',
+    '\n@ts-expect-error',
+  ]
 
   test.each(nasty)('%j as text, property and comment', (text) => {
-    const source = ts.createSourceFile('x.ts', `const a = { ${propertyName(text)}: ${quoted(text)} }\n${docComment([text]).join('\n')}\nconst b = 1`, ts.ScriptTarget.Latest, true)
+    const source = ts.createSourceFile(
+      'x.ts',
+      `const a = { ${propertyName(text)}: ${quoted(text)} }\n${docComment([text]).join('\n')}\nconst b = 1`,
+      ts.ScriptTarget.Latest,
+      true,
+    )
     expect((source as unknown as { parseDiagnostics: unknown[] }).parseDiagnostics).toEqual([])
     expect(source.statements).toHaveLength(2)
     expect(commentText(text)).not.toMatch(/\*\/|@ts-|[\u2028\u202e]/)
   })
 
   test('nothing that is taken out of a comment joins what was apart', () => {
-    const unseen = [...Array.from({ length: 32 }, (_, at) => at), 0x7f, ...Array.from({ length: 32 }, (_, at) => 0x80 + at), 0x61c, 0x200e, 0x200f, 0x2028, 0x2029, 0x202a, 0x202e, 0x2066, 0x2069, 0xfeff].map((at) => String.fromCharCode(at))
-    for (const c of unseen) for (const text of [`*${c}/ evil()`, `*${c}${c}/`, `@${c}ts-nocheck`, `@_${c}_NO_SIDE_EFFECTS__`]) expect(docComment([text]).join('\n').slice(3, -2)).not.toMatch(/\*\/|@ts-|@__/)
+    const unseen = [
+      ...Array.from({ length: 32 }, (_, at) => at),
+      0x7f,
+      ...Array.from({ length: 32 }, (_, at) => 0x80 + at),
+      0x61c,
+      0x200e,
+      0x200f,
+      0x2028,
+      0x2029,
+      0x202a,
+      0x202e,
+      0x2066,
+      0x2069,
+      0xfeff,
+    ].map((at) => String.fromCharCode(at))
+    for (const c of unseen)
+      for (const text of [
+        `*${c}/ evil()`,
+        `*${c}${c}/`,
+        `@${c}ts-nocheck`,
+        `@_${c}_NO_SIDE_EFFECTS__`,
+      ])
+        expect(docComment([text]).join('\n').slice(3, -2)).not.toMatch(/\*\/|@ts-|@__/)
   })
 
   test('random text comes back from a literal as it was', () => {
-    fc.assert(fc.property(fc.string({ unit: 'binary' }), (text) => expect(new Function(`return ${quoted(text)}`)()).toBe(text)))
+    fc.assert(
+      fc.property(fc.string({ unit: 'binary' }), (text) =>
+        expect(new Function(`return ${quoted(text)}`)()).toBe(text),
+      ),
+    )
   })
 
   test('in names and documentation of a WSDL', async () => {
     const folder = await freshFolder()
-    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd']) await writeFile(join(folder, name), await readFile(join(repository, 'demo/berths', name)))
+    for (const name of ['desk.xsd', 'dues.xsd', 'harbour.xsd'])
+      await writeFile(join(folder, name), await readFile(join(repository, 'demo/berths', name)))
     const evil = 'x*/ globalThis.evil = 1 /* `${evil}` \' " @ts-nocheck'
-    const text = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8')).replace('One berth, by its code on the quay.', evil).replaceAll('http://desk.brackmouth.example/desk', 'http://x/\'+evil()+\'').replace('soapAction="urn:brackmouth:desk:getBerth"', 'soapAction="\'+evil()+\'"').replace('<wsdl:service name="BerthDesk"', '<wsdl:service name="\'];evil()"')
+    const text = (await readFile(join(repository, 'demo/berths/desk.wsdl'), 'utf8'))
+      .replace('One berth, by its code on the quay.', evil)
+      .replaceAll('http://desk.brackmouth.example/desk', "http://x/'+evil()+'")
+      .replace('soapAction="urn:brackmouth:desk:getBerth"', 'soapAction="\'+evil()+\'"')
+      .replace('<wsdl:service name="BerthDesk"', '<wsdl:service name="\'];evil()"')
     await writeFile(join(folder, 'desk.wsdl'), text)
     const documents = await loadDocuments(folder, { recognise: (each) => soap.recognise(each) })
     const files = generate(await readWsdl(documents, 'x'))
     const { folder: compiled, said } = await compile(files)
     expect(said).toBe('')
-    await execute(join(repository, 'node_modules/.bin/esbuild'), ['index.ts', '--bundle', '--format=esm', '--platform=node', '--outfile=out.mjs'], { cwd: compiled })
-    const run = await execute(process.execPath, ['-e', 'globalThis.evil = () => console.log("ran"); import("./out.mjs").then((m) => console.log(Object.keys(m.endpoints).length, globalThis.evil === 1))'], { cwd: compiled })
+    await execute(
+      join(repository, 'node_modules/.bin/esbuild'),
+      ['index.ts', '--bundle', '--format=esm', '--platform=node', '--outfile=out.mjs'],
+      { cwd: compiled },
+    )
+    const run = await execute(
+      process.execPath,
+      [
+        '-e',
+        'globalThis.evil = () => console.log("ran"); import("./out.mjs").then((m) => console.log(Object.keys(m.endpoints).length, globalThis.evil === 1))',
+      ],
+      { cwd: compiled },
+    )
     expect(run.stdout).toBe('2 false\n')
   })
 })
@@ -134,7 +262,12 @@ describe('a page', () => {
   test('imports what its lines use, under another name where one is taken', () => {
     const page = new Page('operations/quote')
     page.declare('quote')
-    page.print(code`const x: ${page.useType('types', 'Quote')} = ${page.use('codecs', 'quote')}`, page.use('types', 'Quote'))
-    expect(page.text({ importSuffix: '.js' })).toBe('import { quote as quoteCodecs } from \'../codecs.js\'\nimport { Quote } from \'../types.js\'\n\nconst x: Quote = quoteCodecs\nQuote\n')
+    page.print(
+      code`const x: ${page.useType('types', 'Quote')} = ${page.use('codecs', 'quote')}`,
+      page.use('types', 'Quote'),
+    )
+    expect(page.text({ importSuffix: '.js' })).toBe(
+      "import { quote as quoteCodecs } from '../codecs.js'\nimport { Quote } from '../types.js'\n\nconst x: Quote = quoteCodecs\nQuote\n",
+    )
   })
 })

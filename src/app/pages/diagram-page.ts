@@ -14,13 +14,21 @@ export async function diagramPage(open: OpenContract, graph: Graph, svg: Markup)
   const locator = new Locator(open, await describedFrom(open))
   const facts: Record<string, object> = {}
   for (const box of graph.boxes) facts[box.id] = await factsOf(box, graph, locator)
-  const body = joined([
-    markup`<header class="bar"><h1>${inMarkup(graph.title)}</h1><span class="faint">${graph.boxes.length}${graph.boxes.length < graph.whole ? markup` of ${graph.whole}` : markup``} types</span>${pictureBar()}</header>`,
-    markup`<div class="stage">${svg}</div>`,
-    markup`<aside hidden aria-label="The type that was chosen"></aside>`,
-    dataText('facts', facts),
-  ], '\n')
-  return pageText({ title: `${graph.title}: diagram`, kind: 'diagram', body, scripts: ['picture.js', 'diagram.js'] })
+  const body = joined(
+    [
+      markup`<header class="bar"><h1>${inMarkup(graph.title)}</h1><span class="faint">${graph.boxes.length}${graph.boxes.length < graph.whole ? markup` of ${graph.whole}` : markup``} types</span>${pictureBar()}</header>`,
+      markup`<div class="stage">${svg}</div>`,
+      markup`<aside hidden aria-label="The type that was chosen"></aside>`,
+      dataText('facts', facts),
+    ],
+    '\n',
+  )
+  return pageText({
+    title: `${graph.title}: diagram`,
+    kind: 'diagram',
+    body,
+    scripts: ['picture.js', 'diagram.js'],
+  })
 }
 
 async function factsOf(box: Box, graph: Graph, locator: Locator): Promise<object> {
@@ -30,10 +38,24 @@ async function factsOf(box: Box, graph: Graph, locator: Locator): Promise<object
   const nameOf = (id: string): string => graph.boxes.find((each) => each.id === id)?.name ?? id
   return {
     name: box.name,
-    what: [whatText(contract, type).replace(/^record/, box.kind === 'entity' ? 'entity' : 'record'), box.namespace].filter((part) => part !== '').join('; '),
+    what: [
+      whatText(contract, type).replace(/^record/, box.kind === 'entity' ? 'entity' : 'record'),
+      box.namespace,
+    ]
+      .filter((part) => part !== '')
+      .join('; '),
     documentation: box.documentation,
-    rows: box.rows.map((row) => [`${row.key ? '◆ ' : ''}${row.name}`, row.type, row.documentation ?? '']),
-    links: graph.links.filter(({ from, to }) => from === box.id || to === box.id).map((link) => ({ text: linkText(link, nameOf), to: link.from === box.id ? link.to : link.from })),
+    rows: box.rows.map((row) => [
+      `${row.key ? '◆ ' : ''}${row.name}`,
+      row.type,
+      row.documentation ?? '',
+    ]),
+    links: graph.links
+      .filter(({ from, to }) => from === box.id || to === box.id)
+      .map((link) => ({
+        text: linkText(link, nameOf),
+        to: link.from === box.id ? link.to : link.from,
+      })),
     code: place === undefined ? undefined : { file: place.file, line: place.line, url: place.url },
   }
 }

@@ -6,7 +6,14 @@ import { sampleInput } from '../../exercise/sample.js'
 import { adviceFor, mostBoxes, pictureOf } from '../draw-diagram.js'
 import type { OpenContract } from '../open-contract.js'
 import { describedFrom } from '../show-contract.js'
-import { describeEndpoint, describeOperation, describeType, type Described, type OperationDescription, type TypeDescription } from '../show/descriptions.js'
+import {
+  describeEndpoint,
+  describeOperation,
+  describeType,
+  type Described,
+  type OperationDescription,
+  type TypeDescription,
+} from '../show/descriptions.js'
 import type { FieldDescription } from '../show/fields.js'
 import { byGroup } from '../show/overview.js'
 import { pageText, pictureBar } from './shell.js'
@@ -23,36 +30,101 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
   const graph = graphOf(contract)
   const isDrawn = graph.boxes.length > 0 && graph.boxes.length <= mostBoxes
   const groups = byGroup(operations)
-  const body = joined([
-    markup`<nav aria-label="Contents">`,
-    markup`<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>`,
-    ...[...groups].map(([group, members]) => (group === '' ? contents('Operations', members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation)])) : contents(group, members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation).slice(group.length + 1)]), true))),
-    contents('Types', types.map(({ name }) => [`type-${name}`, name])),
-    markup`</nav>`,
-    markup`<main>`,
-    markup`<h1>${inMarkup(contract.title)}</h1>`,
-    markup`<p class="faint">${inMarkup(open.name)}, ${inMarkup(contract.dialect)}: ${operations.length} operations, ${types.length} types</p>`,
-    prose(contract.documentation),
-    markup`<h2>Endpoints</h2>`,
-    ...endpointsOf(contract).map((endpoint) => writer.endpoint(endpoint)),
-    ...(isDrawn ? [markup`<h2>Diagram</h2>`, markup`<div class="bar">${pictureBar()}</div>`, markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`] : graph.boxes.length === 0 ? [] : [markup`<h2>Diagram</h2>`, markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`]),
-    markup`<h2>Operations</h2>`,
-    ...operations.map((operation) => writer.operation(operation)),
-    markup`<h2>Types</h2>`,
-    ...types.map((type) => writer.type(type)),
-    ...(contract.notes.length === 0 ? [] : [markup`<h2>Notes</h2>`, markup`<ul>`, ...contract.notes.map((note) => markup`<li><code>${inMarkup(note.code)}</code> ${inMarkup(`${note.origin.document}:${note.origin.line}  ${note.message}`)}</li>`), markup`</ul>`]),
-    markup`</main>`,
-  ], '\n')
-  return pageText({ title: `${contract.title}: reference`, kind: 'reference', body, scripts: isDrawn ? ['picture.js', 'reference.js'] : ['reference.js'] })
+  const body = joined(
+    [
+      markup`<nav aria-label="Contents">`,
+      markup`<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>`,
+      ...[...groups].map(([group, members]) =>
+        group === ''
+          ? contents(
+              'Operations',
+              members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation)]),
+            )
+          : contents(
+              group,
+              members.map((operation) => [
+                `operation-${pathOf(operation)}`,
+                pathOf(operation).slice(group.length + 1),
+              ]),
+              true,
+            ),
+      ),
+      contents(
+        'Types',
+        types.map(({ name }) => [`type-${name}`, name]),
+      ),
+      markup`</nav>`,
+      markup`<main>`,
+      markup`<h1>${inMarkup(contract.title)}</h1>`,
+      markup`<p class="faint">${inMarkup(open.name)}, ${inMarkup(contract.dialect)}: ${operations.length} operations, ${types.length} types</p>`,
+      prose(contract.documentation),
+      markup`<h2>Endpoints</h2>`,
+      ...endpointsOf(contract).map((endpoint) => writer.endpoint(endpoint)),
+      ...(isDrawn
+        ? [
+            markup`<h2>Diagram</h2>`,
+            markup`<div class="bar">${pictureBar()}</div>`,
+            markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
+          ]
+        : graph.boxes.length === 0
+          ? []
+          : [
+              markup`<h2>Diagram</h2>`,
+              markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`,
+            ]),
+      markup`<h2>Operations</h2>`,
+      ...operations.map((operation) => writer.operation(operation)),
+      markup`<h2>Types</h2>`,
+      ...types.map((type) => writer.type(type)),
+      ...(contract.notes.length === 0
+        ? []
+        : [
+            markup`<h2>Notes</h2>`,
+            markup`<ul>`,
+            ...contract.notes.map(
+              (note) =>
+                markup`<li><code>${inMarkup(note.code)}</code> ${inMarkup(`${note.origin.document}:${note.origin.line}  ${note.message}`)}</li>`,
+            ),
+            markup`</ul>`,
+          ]),
+      markup`</main>`,
+    ],
+    '\n',
+  )
+  return pageText({
+    title: `${contract.title}: reference`,
+    kind: 'reference',
+    body,
+    scripts: isDrawn ? ['picture.js', 'reference.js'] : ['reference.js'],
+  })
 }
 
 /** A part of the contents; names of what belongs to one group stand beside each other. */
-function contents(title: string, entries: readonly (readonly [id: string, name: string])[], beside = false): Markup {
-  return markup`<h2>${inMarkup(title)}</h2><ul${beside ? markup` class="beside"` : markup``}>${joined(entries.map(([id, name]) => markup`<li><a href="${linkInMarkup(id)}">${inMarkup(name)}</a></li>`), '')}</ul>`
+function contents(
+  title: string,
+  entries: readonly (readonly [id: string, name: string])[],
+  beside = false,
+): Markup {
+  return markup`<h2>${inMarkup(title)}</h2><ul${beside ? markup` class="beside"` : markup``}>${joined(
+    entries.map(
+      ([id, name]) => markup`<li><a href="${linkInMarkup(id)}">${inMarkup(name)}</a></li>`,
+    ),
+    '',
+  )}</ul>`
 }
 
 function prose(text: string | undefined): Markup {
-  return text === undefined ? markup`` : joined(text.split(/\n\s*\n/).map((paragraph) => markup`<p>${joined(paragraph.trim().split('\n').map(inMarkup), '<br>')}</p>`), '')
+  return text === undefined
+    ? markup``
+    : joined(
+        text
+          .split(/\n\s*\n/)
+          .map(
+            (paragraph) =>
+              markup`<p>${joined(paragraph.trim().split('\n').map(inMarkup), '<br>')}</p>`,
+          ),
+        '',
+      )
 }
 
 /** Writes the sections of the page. */
@@ -70,23 +142,82 @@ class Writer {
   }
 
   endpoint(endpoint: Parameters<typeof describeEndpoint>[1]): Markup {
-    const { name, protocol, address, documentation, credentials, headers, operations } = describeEndpoint(this.described, endpoint)
-    const wanted = joined(credentials.map((each) => markup`${inMarkup(each.wanted)}${each.operations === undefined ? markup`` : markup` (${joined(each.operations.map((path) => this.linked(path)), ', ')})`}`), '<br>')
-    return section(`endpoint-${name}`, name, [tag(protocol)], [prose(documentation), facts([['address', markup`<code>${inMarkup(address)}</code>`], ['credentials', wanted === 'none' ? markup`none that the metadata names` : wanted], ...(headers.length === 0 ? [] : [['message headers', inMarkup(headers.join(', '))] as const]), ['operations', markup`${operations.length}`]])])
+    const { name, protocol, address, documentation, credentials, headers, operations } =
+      describeEndpoint(this.described, endpoint)
+    const wanted = joined(
+      credentials.map(
+        (each) =>
+          markup`${inMarkup(each.wanted)}${
+            each.operations === undefined
+              ? markup``
+              : markup` (${joined(
+                  each.operations.map((path) => this.linked(path)),
+                  ', ',
+                )})`
+          }`,
+      ),
+      '<br>',
+    )
+    return section(
+      `endpoint-${name}`,
+      name,
+      [tag(protocol)],
+      [
+        prose(documentation),
+        facts([
+          ['address', markup`<code>${inMarkup(address)}</code>`],
+          ['credentials', wanted === 'none' ? markup`none that the metadata names` : wanted],
+          ...(headers.length === 0
+            ? []
+            : [['message headers', inMarkup(headers.join(', '))] as const]),
+          ['operations', markup`${operations.length}`],
+        ]),
+      ],
+    )
   }
 
   operation(operation: Operation): Markup {
     const shown = describeOperation(this.described, operation)
-    return section(`operation-${shown.name}`, shown.name, shown.deprecated ? [tag('deprecated')] : [], [
-      prose(shown.documentation),
-      heading(markup`Inputs`, shown.inputs.length === 0 ? markup`<p class="faint">none</p>` : this.fields(shown.inputs)),
-      shown.headers.length === 0 ? markup`` : heading(markup`Message headers`, this.fields(shown.headers)),
-      heading(markup`Outcome: ${this.linked(shown.outcomeType)}`, this.outcome(shown)),
-      shown.faults.length === 0 ? markup`` : heading(markup`Faults`, rows(shown.faults.map((each) => [inMarkup(each.name), this.linked(each.type), inMarkup(each.documentation ?? '')]))),
-      heading(markup`In TypeScript`, markup`<pre>${inMarkup([shown.signature, ...(shown.declarations.length === 0 ? [] : ['', ...shown.declarations])].join('\n'))}</pre>`),
-      this.samples(operation),
-      markup`<details><summary>On the wire</summary>${facts(shown.wire.everywhere.map(([label, value]) => [label, inMarkup(value)]))}${joined(shown.wire.endpoints.map(({ endpoint, facts: own }) => markup`<h4>${inMarkup(endpoint)}</h4>${facts(own.map(([label, value]) => [label, inMarkup(value)]))}`), '')}<p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
-    ])
+    return section(
+      `operation-${shown.name}`,
+      shown.name,
+      shown.deprecated ? [tag('deprecated')] : [],
+      [
+        prose(shown.documentation),
+        heading(
+          markup`Inputs`,
+          shown.inputs.length === 0 ? markup`<p class="faint">none</p>` : this.fields(shown.inputs),
+        ),
+        shown.headers.length === 0
+          ? markup``
+          : heading(markup`Message headers`, this.fields(shown.headers)),
+        heading(markup`Outcome: ${this.linked(shown.outcomeType)}`, this.outcome(shown)),
+        shown.faults.length === 0
+          ? markup``
+          : heading(
+              markup`Faults`,
+              rows(
+                shown.faults.map((each) => [
+                  inMarkup(each.name),
+                  this.linked(each.type),
+                  inMarkup(each.documentation ?? ''),
+                ]),
+              ),
+            ),
+        heading(
+          markup`In TypeScript`,
+          markup`<pre>${inMarkup([shown.signature, ...(shown.declarations.length === 0 ? [] : ['', ...shown.declarations])].join('\n'))}</pre>`,
+        ),
+        this.samples(operation),
+        markup`<details><summary>On the wire</summary>${facts(shown.wire.everywhere.map(([label, value]) => [label, inMarkup(value)]))}${joined(
+          shown.wire.endpoints.map(
+            ({ endpoint, facts: own }) =>
+              markup`<h4>${inMarkup(endpoint)}</h4>${facts(own.map(([label, value]) => [label, inMarkup(value)]))}`,
+          ),
+          '',
+        )}<p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
+      ],
+    )
   }
 
   private outcome({ outcome }: OperationDescription): Markup {
@@ -98,22 +229,71 @@ class Writer {
   private samples(operation: Operation): Markup {
     if (operation.inputs.length === 0) return markup``
     const rules = this.described.dialect.rules?.(this.contract)
-    const [least, most] = [false, true].map((full) => JSON.stringify(sampleInput(this.contract, operation, { full, rules }), null, 2))
+    const [least, most] = [false, true].map((full) =>
+      JSON.stringify(sampleInput(this.contract, operation, { full, rules }), null, 2),
+    )
     return markup`<details><summary>A sample input</summary><pre>${inMarkup(least ?? '')}</pre></details>${most === least ? markup`` : markup`<details><summary>A sample input with everything</summary><pre>${inMarkup(most ?? '')}</pre></details>`}`
   }
 
   type(type: NamedType): Markup {
     const shown: TypeDescription = describeType(this.described, type.id, 'own')
-    return section(`type-${shown.name}`, shown.name, [tag(shown.what)], [
-      prose(shown.documentation),
-      shown.extends === undefined ? markup`` : markup`<p>extends ${this.linked(shown.extends)}</p>`,
-      shown.extendedBy.length === 0 ? markup`` : markup`<p>extended by ${joined(shown.extendedBy.map((name) => this.linked(name)), ', ')}</p>`,
-      shown.fields.length === 0 ? markup`` : heading(shown.extends === undefined ? markup`Fields` : markup`Fields besides those of ${this.linked(shown.extends)}`, this.fields(shown.fields)),
-      shown.values.length === 0 ? markup`` : heading(markup`Values`, rows(shown.values.map((each) => [markup`<code>${inMarkup(each.value)}</code>`, inMarkup(each.documentation ?? '')]))),
-      shown.rules.length === 0 ? markup`` : heading(markup`Rules`, markup`<ul>${joined(shown.rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`), '')}</ul>`),
-      shown.usedBy.length === 0 ? markup`` : heading(markup`Used by`, markup`<p>${joined(shown.usedBy.map((name) => this.linked(name)), ', ')}</p>`),
-      shown.declarations.length === 0 ? markup`` : markup`<details><summary>In TypeScript</summary><pre>${inMarkup(shown.declarations.join('\n'))}</pre><p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
-    ])
+    return section(
+      `type-${shown.name}`,
+      shown.name,
+      [tag(shown.what)],
+      [
+        prose(shown.documentation),
+        shown.extends === undefined
+          ? markup``
+          : markup`<p>extends ${this.linked(shown.extends)}</p>`,
+        shown.extendedBy.length === 0
+          ? markup``
+          : markup`<p>extended by ${joined(
+              shown.extendedBy.map((name) => this.linked(name)),
+              ', ',
+            )}</p>`,
+        shown.fields.length === 0
+          ? markup``
+          : heading(
+              shown.extends === undefined
+                ? markup`Fields`
+                : markup`Fields besides those of ${this.linked(shown.extends)}`,
+              this.fields(shown.fields),
+            ),
+        shown.values.length === 0
+          ? markup``
+          : heading(
+              markup`Values`,
+              rows(
+                shown.values.map((each) => [
+                  markup`<code>${inMarkup(each.value)}</code>`,
+                  inMarkup(each.documentation ?? ''),
+                ]),
+              ),
+            ),
+        shown.rules.length === 0
+          ? markup``
+          : heading(
+              markup`Rules`,
+              markup`<ul>${joined(
+                shown.rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`),
+                '',
+              )}</ul>`,
+            ),
+        shown.usedBy.length === 0
+          ? markup``
+          : heading(
+              markup`Used by`,
+              markup`<p>${joined(
+                shown.usedBy.map((name) => this.linked(name)),
+                ', ',
+              )}</p>`,
+            ),
+        shown.declarations.length === 0
+          ? markup``
+          : markup`<details><summary>In TypeScript</summary><pre>${inMarkup(shown.declarations.join('\n'))}</pre><p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
+      ],
+    )
   }
 
   private fields(fields: readonly FieldDescription[]): Markup {
@@ -121,13 +301,21 @@ class Writer {
       markup`<tr><td class="name" style="padding-left:${depth * 1.2}em">${inMarkup(each.name)}</td><td>${this.linked(each.type)}</td><td class="faint word">${each.required ? markup`required` : markup``}</td><td>${inMarkup(each.rules)}</td><td>${inMarkup(each.documentation ?? '')}</td></tr>`,
       ...each.fields.flatMap((inner) => lines(inner, depth + 1)),
     ]
-    return markup`<table><thead><tr><th>name</th><th>type</th><th></th><th>rules</th><th>meaning</th></tr></thead><tbody>${joined(fields.flatMap((each) => lines(each, 0)), '')}</tbody></table>`
+    return markup`<table><thead><tr><th>name</th><th>type</th><th></th><th>rules</th><th>meaning</th></tr></thead><tbody>${joined(
+      fields.flatMap((each) => lines(each, 0)),
+      '',
+    )}</tbody></table>`
   }
 
   /** A text in which the names of operations and types lead to them. */
   private linked(text: string): Markup {
     if (this.operationNames.has(text)) return link(`operation-${text}`, text)
-    return joined(text.split(/([^\p{L}\p{N}_$.-]+)/u).map((part) => (this.typeNames.has(part) ? link(`type-${part}`, part) : inMarkup(part))), '')
+    return joined(
+      text
+        .split(/([^\p{L}\p{N}_$.-]+)/u)
+        .map((part) => (this.typeNames.has(part) ? link(`type-${part}`, part) : inMarkup(part))),
+      '',
+    )
   }
 }
 
@@ -135,8 +323,16 @@ function link(id: string, text: string): Markup {
   return markup`<a href="${linkInMarkup(id)}">${inMarkup(text)}</a>`
 }
 
-function section(id: string, title: string, tags: readonly Markup[], parts: readonly Markup[]): Markup {
-  return markup`<section id="${inMarkup(id)}"><h3>${inMarkup(title)}${joined(tags, '')}</h3>${joined(parts.filter((part) => part !== ''), '\n')}</section>`
+function section(
+  id: string,
+  title: string,
+  tags: readonly Markup[],
+  parts: readonly Markup[],
+): Markup {
+  return markup`<section id="${inMarkup(id)}"><h3>${inMarkup(title)}${joined(tags, '')}</h3>${joined(
+    parts.filter((part) => part !== ''),
+    '\n',
+  )}</section>`
 }
 
 function tag(text: string): Markup {
@@ -148,9 +344,26 @@ function heading(title: Markup, body: Markup): Markup {
 }
 
 function facts(pairs: readonly (readonly [label: string, value: Markup])[]): Markup {
-  return rows(pairs.map(([label, value]) => [markup`<span class="faint">${inMarkup(label)}</span>`, value]), markup` class="facts"`)
+  return rows(
+    pairs.map(([label, value]) => [markup`<span class="faint">${inMarkup(label)}</span>`, value]),
+    markup` class="facts"`,
+  )
 }
 
 function rows(cells: readonly (readonly Markup[])[], attributes: Markup = markup``): Markup {
-  return cells.length === 0 ? markup`` : markup`<table${attributes}><tbody>${joined(cells.map((row) => markup`<tr>${joined(row.map((cell, at) => markup`<td${at === 0 ? markup` class="name"` : markup``}>${cell}</td>`), '')}</tr>`), '')}</tbody></table>`
+  return cells.length === 0
+    ? markup``
+    : markup`<table${attributes}><tbody>${joined(
+        cells.map(
+          (row) =>
+            markup`<tr>${joined(
+              row.map(
+                (cell, at) =>
+                  markup`<td${at === 0 ? markup` class="name"` : markup``}>${cell}</td>`,
+              ),
+              '',
+            )}</tr>`,
+        ),
+        '',
+      )}</tbody></table>`
 }

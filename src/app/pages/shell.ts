@@ -9,7 +9,12 @@ import { packageFolder } from '../package-files.js'
  *
  * @param scripts names of files in assets/, in the order in which they run
  */
-export function pageText(page: { readonly title: string; readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'; readonly body: Markup; readonly scripts: readonly string[] }): Markup {
+export function pageText(page: {
+  readonly title: string
+  readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'
+  readonly body: Markup
+  readonly scripts: readonly string[]
+}): Markup {
   return joined(
     [
       markup`<!doctype html>`,
@@ -50,5 +55,7 @@ export function pictureBar(): Markup {
 }
 
 function asset(name: string): Markup {
-  return ourOwnMarkup(readFileSync(join(packageFolder, 'src', 'app', 'pages', 'assets', name), 'utf8'))
+  return ourOwnMarkup(
+    readFileSync(join(packageFolder, 'src', 'app', 'pages', 'assets', name), 'utf8'),
+  )
 }

@@ -22,21 +22,36 @@ export interface FieldDescription {
  * @param depth how many levels of the fields inside it are told too
  * @param choices the groups of fields beside it that exclude each other
  */
-export function describeField(contract: Contract, field: Field, depth = 1, choices: readonly Choice[] = []): FieldDescription {
+export function describeField(
+  contract: Contract,
+  field: Field,
+  depth = 1,
+  choices: readonly Choice[] = [],
+): FieldDescription {
   const scalar = itemOf(contract, field.type)
   const rules = [
     ...choices.flatMap((choice) => insteadOf(field.name, choice)),
-    ...(scalar.kind === 'scalar' && scalar.constraints !== undefined ? constraintTexts(scalar.constraints) : []),
-    ...(scalar.kind === 'enumeration' ? [scalar.members.map((member) => member.value).join(' | ')] : []),
+    ...(scalar.kind === 'scalar' && scalar.constraints !== undefined
+      ? constraintTexts(scalar.constraints)
+      : []),
+    ...(scalar.kind === 'enumeration'
+      ? [scalar.members.map((member) => member.value).join(' | ')]
+      : []),
     ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
     ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
   ]
   return {
     name: field.name,
-    type: field.name === '$open' ? 'open content' : `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
+    type:
+      field.name === '$open'
+        ? 'open content'
+        : `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
     required: !field.optional,
     rules: rules.join(', '),
-    documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(/\s+/g, ' '),
+    documentation: (field.documentation ?? itemOf(contract, field.type).documentation)?.replace(
+      /\s+/g,
+      ' ',
+    ),
     // A turn of a group has no name that would tell anything: what is in it is always shown.
     fields: depth <= 0 && field.name !== '$items' ? [] : insideOf(contract, field.type, depth - 1),
   }
@@ -44,17 +59,26 @@ export function describeField(contract: Contract, field: Field, depth = 1, choic
 
 /** What is inside a value: its fields; of several shapes that have any, the fields of each. */
 function insideOf(contract: Contract, type: Type, depth: number): FieldDescription[] {
-  const fieldsOf = (inner: Type): FieldDescription[] => fieldsInside(contract, inner).map((each) => describeField(contract, each, depth, choicesInside(contract, inner)))
+  const fieldsOf = (inner: Type): FieldDescription[] =>
+    fieldsInside(contract, inner).map((each) =>
+      describeField(contract, each, depth, choicesInside(contract, inner)),
+    )
   const actual = itemOf(contract, type)
   // Turns of a group are alternatives without names, told by what excludes what.
-  const shapes = actual.kind === 'union' ? actual.alternatives.filter((each) => fieldsInside(contract, each).length > 0) : []
+  const shapes =
+    actual.kind === 'union'
+      ? actual.alternatives.filter((each) => fieldsInside(contract, each).length > 0)
+      : []
   if (shapes.length < 2) return fieldsOf(type)
   return shapes.map((shape, at) => ({
     name: at === 0 ? 'either' : 'or',
     type: shape.kind === 'record' ? '' : typeText(contract, shape),
     required: false,
     rules: '',
-    documentation: shape.kind === 'reference' ? resolve(contract, shape).documentation?.replace(/\s+/g, ' ') : undefined,
+    documentation:
+      shape.kind === 'reference'
+        ? resolve(contract, shape).documentation?.replace(/\s+/g, ' ')
+        : undefined,
     fields: fieldsOf(shape),
     alternative: true,
   }))
@@ -63,13 +87,16 @@ function insideOf(contract: Contract, type: Type, depth: number): FieldDescripti
 /** What a field excludes in a choice, in words. */
 function insteadOf(name: string, { alternatives }: Choice): string[] {
   if (!alternatives.some(({ fields }) => fields.includes(name))) return []
-  const others = alternatives.filter(({ fields }) => !fields.includes(name)).map(({ fields }) => fields.join(' and '))
+  const others = alternatives
+    .filter(({ fields }) => !fields.includes(name))
+    .map(({ fields }) => fields.join(' and '))
   return others.length === 0 ? [] : [`instead of ${others.join(' or ')}`]
 }
 
 function choicesInside(contract: Contract, type: Type): readonly Choice[] {
   const actual = itemOf(contract, type)
-  const records = actual.kind === 'union' ? actual.alternatives.map((each) => resolve(contract, each)) : [actual]
+  const records =
+    actual.kind === 'union' ? actual.alternatives.map((each) => resolve(contract, each)) : [actual]
   return records.flatMap((each) => (each.kind === 'record' ? (each.choices ?? []) : []))
 }
 
@@ -83,9 +110,15 @@ function fieldsInside(contract: Contract, type: Type): readonly Field[] {
   const actual = itemOf(contract, type)
   // Content that the contract leaves open is a member like others to whoever fills it in.
   const isOpen = actual.kind === 'record' && actual.open === true && contract.dialect === 'soap'
-  const open: Field = { name: '$open', type: { kind: 'fragment', origin: actual.origin }, optional: actual.kind !== 'record' || actual.openExample === undefined, nullable: false, documentation: 'Elements and attributes that the contract leaves open.', origin: actual.origin }
+  const open: Field = {
+    name: '$open',
+    type: { kind: 'fragment', origin: actual.origin },
+    optional: actual.kind !== 'record' || actual.openExample === undefined,
+    nullable: false,
+    documentation: 'Elements and attributes that the contract leaves open.',
+    origin: actual.origin,
+  }
   // Alternatives may have members in common.
   const members = new Map(membersOf(contract, actual).map((field) => [field.name, field]))
   return [...members.values(), ...(isOpen ? [open] : [])]
 }
-

@@ -28,15 +28,30 @@ const excerpt = 160
  * @param left paths of operations and ids of types that are left out
  * @returns matches in names first, then by kind and name
  */
-export function findIn(contract: Contract, text: string, left: { readonly operations: ReadonlySet<string>; readonly types: ReadonlySet<string> }): Match[] {
-  const words = text.toLowerCase().split(/\s+/).filter((word) => word !== '')
+export function findIn(
+  contract: Contract,
+  text: string,
+  left: { readonly operations: ReadonlySet<string>; readonly types: ReadonlySet<string> },
+): Match[] {
+  const words = text
+    .toLowerCase()
+    .split(/\s+/)
+    .filter((word) => word !== '')
   const found: Match[] = []
-  const look = (kind: Match['kind'], name: string, documentation: string | undefined, leftOut: boolean, within = ''): void => {
+  const look = (
+    kind: Match['kind'],
+    name: string,
+    documentation: string | undefined,
+    leftOut: boolean,
+    within = '',
+  ): void => {
     const prose = documentation?.replace(/\s+/g, ' ').trim()
     // Of what is inside something else only its own name counts: the other one is found by itself.
     const inName = marksIn(name, words, within.length)
     const inProse = marksIn(prose ?? '', words)
-    const all = (word: string): boolean => name.slice(within.length).toLowerCase().includes(word) || prose?.toLowerCase().includes(word) === true
+    const all = (word: string): boolean =>
+      name.slice(within.length).toLowerCase().includes(word) ||
+      prose?.toLowerCase().includes(word) === true
     if (words.length === 0 || !words.every(all)) return
     found.push({ kind, name, inName, ...around(prose, inProse), leftOut })
   }
@@ -44,27 +59,65 @@ export function findIn(contract: Contract, text: string, left: { readonly operat
     const name = pathOf(operation)
     const leftOut = left.operations.has(name)
     // What every group has is called and documented like its group, which is found by itself.
-    if (operation.standard === true) look('operation', name, undefined, leftOut, name.slice(0, name.lastIndexOf('.') + 1))
+    if (operation.standard === true)
+      look('operation', name, undefined, leftOut, name.slice(0, name.lastIndexOf('.') + 1))
     else look('operation', name, operation.documentation, leftOut)
-    for (const input of operation.inputs) look('input', `${name}.${input.name}`, input.documentation, leftOut, `${name}.`)
-    for (const fault of operation.faults) look('fault', `${name}.${fault.name}`, fault.documentation, leftOut, `${name}.`)
+    for (const input of operation.inputs)
+      look('input', `${name}.${input.name}`, input.documentation, leftOut, `${name}.`)
+    for (const fault of operation.faults)
+      look('fault', `${name}.${fault.name}`, fault.documentation, leftOut, `${name}.`)
   }
-  for (const group of contract.services.flatMap(({ groups = [] }) => groups)) look('group', group.name, group.documentation, false)
+  for (const group of contract.services.flatMap(({ groups = [] }) => groups))
+    look('group', group.name, group.documentation, false)
   for (const type of Object.values(contract.types)) lookInType(type, left.types.has(type.id), look)
-  for (const { name, address, documentation } of endpointsOf(contract)) look('endpoint', name, [address, documentation].filter((part) => part !== undefined).join(' '), false)
-  const kinds: readonly Match['kind'][] = ['operation', 'group', 'type', 'field', 'input', 'value', 'fault', 'endpoint']
-  const rank = (match: Match): number => (match.inName.length > 0 ? 0 : kinds.length) + kinds.indexOf(match.kind)
+  for (const { name, address, documentation } of endpointsOf(contract))
+    look(
+      'endpoint',
+      name,
+      [address, documentation].filter((part) => part !== undefined).join(' '),
+      false,
+    )
+  const kinds: readonly Match['kind'][] = [
+    'operation',
+    'group',
+    'type',
+    'field',
+    'input',
+    'value',
+    'fault',
+    'endpoint',
+  ]
+  const rank = (match: Match): number =>
+    (match.inName.length > 0 ? 0 : kinds.length) + kinds.indexOf(match.kind)
   return found.sort((a, b) => rank(a) - rank(b) || (a.name < b.name ? -1 : 1))
 }
 
-function lookInType(type: NamedType, leftOut: boolean, look: (kind: Match['kind'], name: string, documentation: string | undefined, leftOut: boolean, within?: string) => void): void {
+function lookInType(
+  type: NamedType,
+  leftOut: boolean,
+  look: (
+    kind: Match['kind'],
+    name: string,
+    documentation: string | undefined,
+    leftOut: boolean,
+    within?: string,
+  ) => void,
+): void {
   // A shape for sending says nothing that the type itself doesn't, and a list nothing that its items don't.
   if (type.kind === 'list' || (type.kind === 'record' && type.variantOf !== undefined)) return
   look('type', type.name, type.documentation, leftOut)
   const within = `${type.name}.`
-  const fields: readonly Field[] = type.kind === 'record' ? type.fields : type.kind === 'intersection' ? type.parts.flatMap((part) => (part.kind === 'record' ? part.fields : [])) : []
-  for (const field of fields) look('field', within + field.name, field.documentation, leftOut, within)
-  if (type.kind === 'enumeration') for (const member of type.members) look('value', within + member.value, member.documentation, leftOut, within)
+  const fields: readonly Field[] =
+    type.kind === 'record'
+      ? type.fields
+      : type.kind === 'intersection'
+        ? type.parts.flatMap((part) => (part.kind === 'record' ? part.fields : []))
+        : []
+  for (const field of fields)
+    look('field', within + field.name, field.documentation, leftOut, within)
+  if (type.kind === 'enumeration')
+    for (const member of type.members)
+      look('value', within + member.value, member.documentation, leftOut, within)
 }
 
 /** Where words stand in a text; marks that touch or overlap are one. */
@@ -73,19 +126,25 @@ function marksIn(text: string, words: readonly string[], from = 0): Mark[] {
   // Letters whose small form has another length would shift everything behind them.
   if (lower.length !== text.length) return []
   const marks: [number, number][] = []
-  for (const word of words) for (let at = lower.indexOf(word, from); at >= 0; at = lower.indexOf(word, at + word.length)) marks.push([at, word.length])
+  for (const word of words)
+    for (let at = lower.indexOf(word, from); at >= 0; at = lower.indexOf(word, at + word.length))
+      marks.push([at, word.length])
   marks.sort(([a], [b]) => a - b)
   const joined: [number, number][] = []
   for (const [start, length] of marks) {
     const last = joined.at(-1)
-    if (last !== undefined && start <= last[0] + last[1]) last[1] = Math.max(last[1], start + length - last[0])
+    if (last !== undefined && start <= last[0] + last[1])
+      last[1] = Math.max(last[1], start + length - last[0])
     else joined.push([start, length])
   }
   return joined
 }
 
 /** A piece of a documentation with the first match in it. */
-function around(prose: string | undefined, marks: readonly Mark[]): Pick<Match, 'documentation' | 'inDocumentation'> {
+function around(
+  prose: string | undefined,
+  marks: readonly Mark[],
+): Pick<Match, 'documentation' | 'inDocumentation'> {
   if (prose === undefined || prose === '') return { documentation: undefined, inDocumentation: [] }
   const first = marks[0]?.[0] ?? 0
   const start = first <= before ? 0 : prose.indexOf(' ', first - before) + 1
@@ -94,5 +153,10 @@ function around(prose: string | undefined, marks: readonly Mark[]): Pick<Match, 
   const lead = from > 0 ? '… ' : ''
   const documentation = `${lead}${prose.slice(from, from + excerpt)}${cutOff ? '…' : ''}`
   const shifted = marks.map(([at, length]): Mark => [at - from + lead.length, length])
-  return { documentation, inDocumentation: shifted.filter(([at, length]) => at >= lead.length && at + length <= excerpt + lead.length) }
+  return {
+    documentation,
+    inDocumentation: shifted.filter(
+      ([at, length]) => at >= lead.length && at + length <= excerpt + lead.length,
+    ),
+  }
 }

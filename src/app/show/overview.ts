@@ -1,7 +1,13 @@
 import { addTo } from '../../contract/lists.js'
 import type { Contract, Operation, Service } from '../../contract/contract.js'
 import { groupOf } from '../../contract/choice.js'
-import { countedTypes, endpointsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
+import {
+  countedTypes,
+  endpointsOf,
+  namedType,
+  operationsOf,
+  pathOf,
+} from '../../contract/queries.js'
 import type { OpenContract } from '../open-contract.js'
 import { preferredEndpoint } from '../preferred-endpoint.js'
 import { firstSentence, inputsText, outcomeText, whatText } from './words.js'
@@ -33,15 +39,30 @@ export interface Overview {
   readonly dialect: string
   readonly title: string
   readonly documentation: string | undefined
-  readonly counts: { readonly endpoints: number; readonly operations: number; readonly types: number; readonly notes: number }
+  readonly counts: {
+    readonly endpoints: number
+    readonly operations: number
+    readonly types: number
+    readonly notes: number
+  }
   /** What is chosen of what there is, where that is not all. */
   readonly choice?: Choice
   readonly services: readonly {
     readonly name: string
-    readonly endpoints: readonly { readonly name: string; readonly protocol: string; readonly address: string; readonly preferred: boolean }[]
+    readonly endpoints: readonly {
+      readonly name: string
+      readonly protocol: string
+      readonly address: string
+      readonly preferred: boolean
+    }[]
     readonly groups: readonly GroupSummary[]
   }[]
-  readonly types: readonly { readonly name: string; readonly kind: string; readonly what: string; readonly documentation: string | undefined }[]
+  readonly types: readonly {
+    readonly name: string
+    readonly kind: string
+    readonly what: string
+    readonly documentation: string | undefined
+  }[]
   readonly notes: Contract['notes']
 }
 
@@ -57,7 +78,8 @@ export function overview(open: OpenContract): Overview {
   const { contract } = open
   const operations = operationsOf(contract)
   const used = countedTypes(contract, operations)
-  const preferred = preferredEndpoint(endpointsOf(contract), operations, open.kept?.entry.endpoint)?.chosen.name
+  const preferred = preferredEndpoint(endpointsOf(contract), operations, open.kept?.entry.endpoint)
+    ?.chosen.name
   const choice = choiceOf(open)
   return {
     kind: 'contract',
@@ -65,27 +87,55 @@ export function overview(open: OpenContract): Overview {
     dialect: contract.dialect,
     title: contract.title,
     documentation: contract.documentation,
-    counts: { endpoints: endpointsOf(contract).length, operations: operations.length, types: used.length, notes: contract.notes.length },
+    counts: {
+      endpoints: endpointsOf(contract).length,
+      operations: operations.length,
+      types: used.length,
+      notes: contract.notes.length,
+    },
     ...(choice === undefined ? {} : { choice }),
     services: contract.services.map((service) => ({
       name: service.name,
-      endpoints: service.endpoints.map(({ name, protocol, address }) => ({ name, protocol, address, preferred: name === preferred })),
-      groups: [...byGroup(service.operations)].map(([name, members]) => summariseGroup(contract, service, name, members)),
+      endpoints: service.endpoints.map(({ name, protocol, address }) => ({
+        name,
+        protocol,
+        address,
+        preferred: name === preferred,
+      })),
+      groups: [...byGroup(service.operations)].map(([name, members]) =>
+        summariseGroup(contract, service, name, members),
+      ),
     })),
-    types: used.map((type) => ({ name: type.name, kind: type.kind, what: whatText(contract, type), documentation: firstSentence(type.documentation) })).sort((a, b) => (a.name < b.name ? -1 : 1)),
+    types: used
+      .map((type) => ({
+        name: type.name,
+        kind: type.kind,
+        what: whatText(contract, type),
+        documentation: firstSentence(type.documentation),
+      }))
+      .sort((a, b) => (a.name < b.name ? -1 : 1)),
     notes: contract.notes,
   }
 }
 
-function summariseGroup(contract: Contract, { groups = [] }: Service, name: string, members: readonly Operation[]): GroupSummary {
+function summariseGroup(
+  contract: Contract,
+  { groups = [] }: Service,
+  name: string,
+  members: readonly Operation[],
+): GroupSummary {
   const said = groups.find((group) => group.name === name)
   const held = said?.holds === undefined ? undefined : namedType(contract, said.holds.type).name
   return {
     name,
     holds: held === undefined ? undefined : `${held}${said?.holds?.many === true ? '[]' : ''}`,
     documentation: firstSentence(said?.documentation),
-    standard: members.filter((operation) => operation.standard === true).map(({ path }) => path.at(-1) ?? ''),
-    operations: members.filter((operation) => operation.standard !== true).map((operation) => summarise(contract, operation)),
+    standard: members
+      .filter((operation) => operation.standard === true)
+      .map(({ path }) => path.at(-1) ?? ''),
+    operations: members
+      .filter((operation) => operation.standard !== true)
+      .map((operation) => summarise(contract, operation)),
   }
 }
 
@@ -95,12 +145,21 @@ export function choiceOf({ contract, whole, kept }: OpenContract): Choice | unde
   if (only === undefined) return undefined
   const chosen = new Set(operationsOf(contract).map(pathOf))
   const all = operationsOf(whole)
-  return { only, operations: { all: all.length, left: all.map(pathOf).filter((path) => !chosen.has(path)) }, types: { all: countedTypes(whole, all).length } }
+  return {
+    only,
+    operations: { all: all.length, left: all.map(pathOf).filter((path) => !chosen.has(path)) },
+    types: { all: countedTypes(whole, all).length },
+  }
 }
 
 /** An operation in one line. */
 export function summarise(contract: Contract, operation: Operation): OperationSummary {
-  return { name: pathOf(operation), inputs: inputsText(operation), outcome: outcomeText(contract, operation), documentation: firstSentence(operation.documentation) }
+  return {
+    name: pathOf(operation),
+    inputs: inputsText(operation),
+    outcome: outcomeText(contract, operation),
+    documentation: firstSentence(operation.documentation),
+  }
 }
 
 /** Operations by their group; those that stand by themselves under `''`. */

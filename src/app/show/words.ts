@@ -24,9 +24,17 @@ export function typeText(contract: Contract, type: Type, depth = 0): string {
     case 'literal':
       return String(type.value)
     case 'union':
-      return type.alternatives.map((each) => (each.kind === 'record' ? `{ ${each.fields.map((field) => `${field.name}: ${inside(field.type)}`).join(', ')} }` : inside(each))).join(' | ')
+      return type.alternatives
+        .map((each) =>
+          each.kind === 'record'
+            ? `{ ${each.fields.map((field) => `${field.name}: ${inside(field.type)}`).join(', ')} }`
+            : inside(each),
+        )
+        .join(' | ')
     case 'intersection':
-      return type.parts.map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : inside(each))).join(' & ')
+      return type.parts
+        .map((each) => (each.kind === 'record' ? fieldCount(each.fields.length) : inside(each)))
+        .join(' & ')
     case 'map':
       return `{ [name]: ${inside(type.value)} }`
     default:
@@ -42,7 +50,8 @@ function bracketed(text: string, after: string): string {
 export function outcomeText(contract: Contract, operation: Operation): string {
   const { outcome } = operation
   if (outcome.kind === 'nothing') return 'nothing'
-  if (outcome.kind === 'value') return `${typeText(contract, outcome.field.type)}${outcome.field.nullable ? ' or null' : ''}`
+  if (outcome.kind === 'value')
+    return `${typeText(contract, outcome.field.type)}${outcome.field.nullable ? ' or null' : ''}`
   return `{ ${outcome.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }`
 }
 
@@ -50,11 +59,16 @@ export function outcomeText(contract: Contract, operation: Operation): string {
 export function whatText(contract: Contract, type: Type): string {
   switch (type.kind) {
     case 'record': {
-      const count = [...basesOf(contract, type), type].reduce((sum, each) => sum + each.fields.length, 0)
+      const count = [...basesOf(contract, type), type].reduce(
+        (sum, each) => sum + each.fields.length,
+        0,
+      )
       return `${type.abstract === true ? 'abstract record' : 'record'}, ${fieldCount(count)}`
     }
     case 'enumeration':
-      return type.members.length === 1 ? `always ${type.members[0]?.value ?? ''}` : `one of ${type.members.length} values`
+      return type.members.length === 1
+        ? `always ${type.members[0]?.value ?? ''}`
+        : `one of ${type.members.length} values`
     default:
       return typeText(contract, type)
   }
@@ -68,7 +82,10 @@ function fieldCount(count: number): string {
 export function inputsText(operation: Operation): string {
   const inputs = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const kept = inputs.filter((input, at) => !input.optional || at < 4)
-  return [...kept.map((input) => `${input.name}${input.optional ? '?' : ''}`), ...(kept.length < inputs.length ? ['…'] : [])].join(', ')
+  return [
+    ...kept.map((input) => `${input.name}${input.optional ? '?' : ''}`),
+    ...(kept.length < inputs.length ? ['…'] : []),
+  ].join(', ')
 }
 
 /** The first sentence of a documentation. */

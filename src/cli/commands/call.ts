@@ -1,7 +1,15 @@
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
-import { arrange, cell, indentXml, maskedHeaders, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
+import {
+  arrange,
+  cell,
+  indentXml,
+  maskedHeaders,
+  maskedRequest,
+  ServiceFault,
+  toPlain,
+} from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
 import { yamlText } from '../../app/yaml-text.js'
@@ -60,16 +68,26 @@ export function declare(command: Command): void {
     .option('--with <path=value>', 'one input, on top of --input; may be repeated', collect)
     .option('--ask', 'ask for each input, call, show the answer, ask again until you quit')
     .optionsGroup('For each row of a file:')
-    .option('--each <file>', 'one call for each row of a CSV, JSON or NDJSON file; its columns are inputs')
-    .option('--fill <input=column,...>', 'which columns fill which inputs, like "Vessel=Ship, Nights"')
+    .option(
+      '--each <file>',
+      'one call for each row of a CSV, JSON or NDJSON file; its columns are inputs',
+    )
+    .option(
+      '--fill <input=column,...>',
+      'which columns fill which inputs, like "Vessel=Ship, Nights"',
+    )
     .option('--parallel <number>', 'how many calls go side by side (default: 1)')
     .option('--resume', 'go on with a run that was stopped or had failing rows')
     .option('--overwrite', 'start such a run over')
     .optionsGroup('Where to, and who calls:')
     .option('--at <site>', 'the site of tolmach.yaml whose addresses count')
-    .option('--url <address>', 'the address to call instead of the endpoint\'s own')
+    .option('--url <address>', "the address to call instead of the endpoint's own")
     .option('--endpoint <name>', 'the endpoint to call')
-    .option('--server-variable <name=value>', 'a variable in the endpoint\'s address; may be repeated', collect)
+    .option(
+      '--server-variable <name=value>',
+      "a variable in the endpoint's address; may be repeated",
+      collect,
+    )
     .option('--credential <name>', 'the credential of tolmach.yaml to use')
     .option('--header <name=value>', 'a header to send along; may be repeated', collect)
     .option('--accept <media type>', 'the media type to ask for, where there are several')
@@ -77,20 +95,33 @@ export function declare(command: Command): void {
     .option('--retry <n>', 'try again so often, where that is safe (default: 0)')
     .option('--most-bytes <size>', 'how large an answer may be, like 500MB (default: 256MB)')
     .optionsGroup('The answer:')
-    .addOption(new Option('--format <format>', 'how the answer is shown').choices(['table', 'json', 'yaml', 'csv', 'text']).default('table'))
+    .addOption(
+      new Option('--format <format>', 'how the answer is shown')
+        .choices(['table', 'json', 'yaml', 'csv', 'text'])
+        .default('table'),
+    )
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
     .option('--pick <JSONPath>', 'what of the answer counts, like "$.Lines[0].Text"')
     .option('--sort <field>', 'put rows in the order of a field, like "Dues" or "Dues desc"')
     .option('--all', 'fetch every page of a list, and not only the first hundred rows')
-    .option('--save <file>', 'write the answer to a file: .json, .yaml, .csv, .html; bytes to any file')
-    .option('--exact', 'with --save to .csv: leave cells as they are that a spreadsheet would take for formulas')
+    .option(
+      '--save <file>',
+      'write the answer to a file: .json, .yaml, .csv, .html; bytes to any file',
+    )
+    .option(
+      '--exact',
+      'with --save to .csv: leave cells as they are that a spreadsheet would take for formulas',
+    )
     .option('--against <file>', 'tell what is different from an earlier answer')
     .optionsGroup('To understand it:')
     .option('--preview', 'show the request and send nothing')
     .option('--traffic', 'show the request and the answer as sent')
     .option('--har <file>', 'write request and answer as an HTTP archive, secrets masked')
     .option('--curl', 'print the call as a line for curl, and send nothing')
-    .addHelpText('after', '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
+    )
     .action(async (contract: string, operation: string, options: Options) => {
       const { project, voice } = globalsOf(command)
       checkTogether(options)
@@ -103,7 +134,10 @@ export function declare(command: Command): void {
         endpoint: options.endpoint,
         headers: options.header === undefined ? undefined : readHeaders(options.header),
         accept: options.accept,
-        serverVariables: options.serverVariable === undefined ? undefined : readHeaders(options.serverVariable, '--server-variable'),
+        serverVariables:
+          options.serverVariable === undefined
+            ? undefined
+            : readHeaders(options.serverVariable, '--server-variable'),
         timeLimit: options.timeout === undefined ? undefined : readDuration(options.timeout),
         credential: options.credential,
         mostBytes: options.mostBytes === undefined ? undefined : readSize(options.mostBytes),
@@ -115,16 +149,42 @@ export function declare(command: Command): void {
       }
       if (options.each !== undefined) {
         const { runEach } = await import('../each.js')
-        const manner = options.resume === true ? 'resume' : options.overwrite === true ? 'overwrite' : 'start'
-        const parallel = options.parallel === undefined ? 1 : readCount(options.parallel, '--parallel', 1000)
-        process.exitCode = await runEach(contract, operation, options.each, { ...wanted, fill: options.fill, parallel, pick: options.pick, manner, format: options.format, columns: options.columns, save: options.save, exact: options.exact }, voice)
+        const manner =
+          options.resume === true ? 'resume' : options.overwrite === true ? 'overwrite' : 'start'
+        const parallel =
+          options.parallel === undefined ? 1 : readCount(options.parallel, '--parallel', 1000)
+        process.exitCode = await runEach(
+          contract,
+          operation,
+          options.each,
+          {
+            ...wanted,
+            fill: options.fill,
+            parallel,
+            pick: options.pick,
+            manner,
+            format: options.format,
+            columns: options.columns,
+            save: options.save,
+            exact: options.exact,
+          },
+          voice,
+        )
         return
       }
       // What can't be understood is told before anything is sent.
       const finish = await prepareAnswer(options)
       const show = async (called: Called): Promise<number> => {
-        if (called.asideBecause !== undefined && called.asideBecause !== 'it is not part of a project') say(voice, pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`))
-        if (options.har !== undefined && called.result.exchanges.length > 0) await saveHar(options.har, called)
+        if (
+          called.asideBecause !== undefined &&
+          called.asideBecause !== 'it is not part of a project'
+        )
+          say(
+            voice,
+            pc.dim(`A client was built aside for this call, because ${called.asideBecause}.`),
+          )
+        if (options.har !== undefined && called.result.exchanges.length > 0)
+          await saveHar(options.har, called)
         return report(called, finish, options, voice)
       }
       if (options.ask === true) {
@@ -140,10 +200,16 @@ function checkTogether(options: Options): void {
   const refuse = (option: string, reason: string, remedy = 'Leave one of the two out.'): never => {
     throw problem('TM-1010', { option, reason, remedy })
   }
-  if (given('each')) for (const name of ['ask', 'preview', 'traffic', 'har', 'curl', 'sort', 'against'] as const) if (given(name)) refuse(`--${name}`, 'it is for a single call, and --each makes many')
-  if (!given('each')) for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const) if (given(name)) refuse(`--${name}`, 'it needs --each', 'Add --each <file>, or leave it out.')
-  if (given('resume') && given('overwrite')) refuse('--resume', 'it goes on with an earlier run, and --overwrite starts over')
-  if (given('ask') && options.input === '-') refuse('--ask', 'answers and the input can\'t both come from standard input')
+  if (given('each'))
+    for (const name of ['ask', 'preview', 'traffic', 'har', 'curl', 'sort', 'against'] as const)
+      if (given(name)) refuse(`--${name}`, 'it is for a single call, and --each makes many')
+  if (!given('each'))
+    for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const)
+      if (given(name)) refuse(`--${name}`, 'it needs --each', 'Add --each <file>, or leave it out.')
+  if (given('resume') && given('overwrite'))
+    refuse('--resume', 'it goes on with an earlier run, and --overwrite starts over')
+  if (given('ask') && options.input === '-')
+    refuse('--ask', "answers and the input can't both come from standard input")
 }
 
 async function readInputText(file: string): Promise<{ text: string; what: string }> {
@@ -151,17 +217,30 @@ async function readInputText(file: string): Promise<{ text: string; what: string
   return { text: await readTextFile(file), what: file }
 }
 
-async function report(called: Called, finish: Finish, options: Options, voice: Voice): Promise<number> {
+async function report(
+  called: Called,
+  finish: Finish,
+  options: Options,
+  voice: Voice,
+): Promise<number> {
   const { result } = called
   if (options.traffic === true && !voice.json) {
-    const sent = result.exchanges.length === 0 && called.request !== undefined ? [requestText(called.request)] : result.exchanges.map(exchangeText)
+    const sent =
+      result.exchanges.length === 0 && called.request !== undefined
+        ? [requestText(called.request)]
+        : result.exchanges.map(exchangeText)
     const text = sent.map((each) => `${each}\n`).join('\n')
     tellAll(text)
   }
   if (called.problem !== undefined) {
     const { failure } = result
     const fault = failure instanceof ServiceFault ? failure : undefined
-    const further = { status: fault?.status ?? result.exchanges.at(-1)?.response.status, ...(fault === undefined ? {} : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }) }
+    const further = {
+      status: fault?.status ?? result.exchanges.at(-1)?.response.status,
+      ...(fault === undefined
+        ? {}
+        : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }),
+    }
     const exit = await tell(called.problem, voice, failure, further)
     if (fault !== undefined && !voice.json) await reportFault(fault)
     return exit
@@ -169,7 +248,12 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (options.curl === true) return reportCurl(called, voice)
   if (options.preview === true) {
     if (called.request === undefined) return 0
-    if (voice.json) printJson({ ok: true, sent: false, request: { ...maskedRequest(called.request), body: withoutSecrets(called.request.body) } })
+    if (voice.json)
+      printJson({
+        ok: true,
+        sent: false,
+        request: { ...maskedRequest(called.request), body: withoutSecrets(called.request.body) },
+      })
     else print(requestText(called.request))
     return 0
   }
@@ -178,17 +262,33 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
   if (voice.json) {
     const response = result.exchanges.at(-1)?.response
     const { more, total, deviations, milliseconds } = result
-    printJson({ ok: true, status: response?.status, headers: response === undefined ? undefined : maskedHeaders(response.headers), value: toPlain(value), ...(more === true ? { more } : {}), ...(total === undefined ? {} : { total }), ...(saved === undefined ? {} : { saved }), ...(differences === undefined ? {} : { differences }), deviations, milliseconds })
+    printJson({
+      ok: true,
+      status: response?.status,
+      headers: response === undefined ? undefined : maskedHeaders(response.headers),
+      value: toPlain(value),
+      ...(more === true ? { more } : {}),
+      ...(total === undefined ? {} : { total }),
+      ...(saved === undefined ? {} : { saved }),
+      ...(differences === undefined ? {} : { differences }),
+      deviations,
+      milliseconds,
+    })
     return exit
   }
-  for (const { path, message } of result.deviations.slice(0, 10)) say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
-  if (result.deviations.length > 10) say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
+  for (const { path, message } of result.deviations.slice(0, 10))
+    say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
+  if (result.deviations.length > 10)
+    say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
   const shown = Array.isArray(result.value) ? result.value.length : 0
   if (differences !== undefined) await printDifferences(differences, options.against ?? '')
   else if (saved === undefined) await printAnswer(value, options)
-  if (saved !== undefined) print(`Saved: ${saved}${Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''}`)
-  if (result.total !== undefined && result.total !== shown) say(voice, pc.dim(`There are ${result.total} in all.`))
-  if (result.more === true) say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
+  if (saved !== undefined)
+    print(`Saved: ${saved}${Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''}`)
+  if (result.total !== undefined && result.total !== shown)
+    say(voice, pc.dim(`There are ${result.total} in all.`))
+  if (result.more === true)
+    say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
   return exit
 }
 
@@ -196,11 +296,15 @@ async function report(called: Called, finish: Finish, options: Options, voice: V
 async function reportCurl({ request, contract }: Called, voice: Voice): Promise<number> {
   if (request === undefined) return 0
   const { curlLine } = await import('../../app/answers.js')
-  const { line, variables, masked } = curlLine(request, contract.name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase())
+  const { line, variables, masked } = curlLine(
+    request,
+    contract.name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase(),
+  )
   if (voice.json) printJson({ ok: true, sent: false, curl: line, variables })
   else print(line)
   if (variables.length > 0) say(voice, `Set before: ${variables.join(', ')}`)
-  if (masked) say(voice, pc.yellow('Secrets in the address or the body are masked with ***: put them in.'))
+  if (masked)
+    say(voice, pc.yellow('Secrets in the address or the body are masked with ***: put them in.'))
   return 0
 }
 
@@ -212,18 +316,37 @@ async function printDifferences(differences: readonly Difference[], file: string
   }
   const { tableText } = await import('../tables.js')
   const colour = { added: pc.green, gone: pc.red, changed: pc.yellow }
-  print(tableText(['', 'row', 'field', 'before', 'now'], differences.map(({ kind, row, field, before, after }) => [colour[kind](kind), row, field ?? '', cell(before), cell(after)])))
+  print(
+    tableText(
+      ['', 'row', 'field', 'before', 'now'],
+      differences.map(({ kind, row, field, before, after }) => [
+        colour[kind](kind),
+        row,
+        field ?? '',
+        cell(before),
+        cell(after),
+      ]),
+    ),
+  )
   print(pc.dim(`${count(differences.length, 'difference')} from ${file}`))
 }
 
 /** The detail of a fault, for people: the declared name and its fields. */
 async function reportFault(fault: ServiceFault): Promise<void> {
   const { tableText } = await import('../tables.js')
-  const rows: string[][] = [...(fault.fault === undefined ? [] : [['fault', fault.fault]]), ...(fault.code === '' ? [] : [['code', fault.code]]), ['status', String(fault.status)]]
+  const rows: string[][] = [
+    ...(fault.fault === undefined ? [] : [['fault', fault.fault]]),
+    ...(fault.code === '' ? [] : [['code', fault.code]]),
+    ['status', String(fault.status)],
+  ]
   const { values, rows: list } = arrange(fault.detail)
   if (fault.detail !== undefined && fault.detail !== null) {
     if (typeof fault.detail === 'string') rows.push(['detail', fault.detail.slice(0, 500)])
-    else for (const row of values?.rows ?? []) rows.push(row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''])
+    else
+      for (const row of values?.rows ?? [])
+        rows.push(
+          row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''],
+        )
   }
   tellAll(`${tableText([], rows, '               ')}\n`)
   if (list !== undefined) tellAll(`${tableText(list.headings, list.rows, '               ')}\n`)
@@ -241,7 +364,13 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
       printData(await csvText(value, options.columns))
       return
     case 'text':
-      printData(typeof value === 'string' ? await documentText(value) : typeof value === 'object' && value !== null ? JSON.stringify(toPlain(value), null, 2) : cell(value))
+      printData(
+        typeof value === 'string'
+          ? await documentText(value)
+          : typeof value === 'object' && value !== null
+            ? JSON.stringify(toPlain(value), null, 2)
+            : cell(value),
+      )
       return
     case 'table': {
       const { tableText } = await import('../tables.js')
@@ -254,11 +383,17 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
         return
       }
       const { values, rows } = arrange(value, options.columns)
-      if (values !== undefined) print(values.headings.length === 0 ? (values.rows[0]?.[0] ?? '') : tableText(values.headings, values.rows))
+      if (values !== undefined)
+        print(
+          values.headings.length === 0
+            ? (values.rows[0]?.[0] ?? '')
+            : tableText(values.headings, values.rows),
+        )
       if (values !== undefined && rows !== undefined) print('')
       if (rows !== undefined) {
         print(rows.rows.length === 0 ? '(no rows)' : tableText(rows.headings, rows.rows))
-        if (rows.rows.length > 0) print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
+        if (rows.rows.length > 0)
+          print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
       }
     }
   }

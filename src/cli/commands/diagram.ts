@@ -1,5 +1,10 @@
 import type { Command } from 'commander'
-import { diagramText, drawDiagram, type DiagramOptions, type Drawn } from '../../app/draw-diagram.js'
+import {
+  diagramText,
+  drawDiagram,
+  type DiagramOptions,
+  type Drawn,
+} from '../../app/draw-diagram.js'
 import { problem } from '../../app/problems.js'
 import { globalsOf } from '../run.js'
 import { namesIn } from '../options.js'
@@ -23,8 +28,14 @@ export function declare(command: Command): void {
     .option('--add <types>', 'add types by name; * stands for anything')
     .option('--remove <types>', 'take types away')
     .option('--towards <direction>', 'where links lead: right (default) or down')
-    .option('--view <name>', 'open a view of tolmach.yaml; with other options, keep the result as that view')
-    .addHelpText('after', '\nThe format is that of the file\'s ending: .svg, .png, .pdf, .html, .dot or .mmd. Without a file, Mermaid text is printed.\n\nExamples:\n  tolmach diagram registry registry.svg\n  tolmach diagram registry fleet.html --around Vessel --steps 2 --view fleet\n  tolmach diagram registry fleet.pdf --view fleet')
+    .option(
+      '--view <name>',
+      'open a view of tolmach.yaml; with other options, keep the result as that view',
+    )
+    .addHelpText(
+      'after',
+      "\nThe format is that of the file's ending: .svg, .png, .pdf, .html, .dot or .mmd. Without a file, Mermaid text is printed.\n\nExamples:\n  tolmach diagram registry registry.svg\n  tolmach diagram registry fleet.html --around Vessel --steps 2 --view fleet\n  tolmach diagram registry fleet.pdf --view fleet",
+    )
     .action(async (contract: string, file: string | undefined, options: Options) => {
       const { project, voice } = globalsOf(command)
       const asked: DiagramOptions = { project, view: options.view, selection: selectionOf(options) }
@@ -41,7 +52,9 @@ export function declare(command: Command): void {
         return
       }
       const { graph } = drawn
-      print(`${file}  ${count(graph.boxes.length, 'type')}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''}, ${count(graph.links.length, 'link')}`)
+      print(
+        `${file}  ${count(graph.boxes.length, 'type')}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''}, ${count(graph.links.length, 'link')}`,
+      )
       if (drawn.remark !== undefined) say(voice, drawn.remark)
       tellView(drawn, options.view, voice)
     })
@@ -58,13 +71,26 @@ function summary({ contract, graph, view }: Drawn): object {
     contract,
     view,
     types: graph.boxes.map(({ name, kind, namespace }) => ({ name, kind, namespace })),
-    links: graph.links.map(({ kind, from, to, source, target }) => ({ kind, from: nameOf(from), to: nameOf(to), source, target })),
+    links: graph.links.map(({ kind, from, to, source, target }) => ({
+      kind,
+      from: nameOf(from),
+      to: nameOf(to),
+      source,
+      target,
+    })),
     listings: graph.listings,
     all: graph.whole,
   }
 }
 
-function selectionOf({ start, around, steps, add, remove, towards }: Options): NonNullable<DiagramOptions['selection']> {
+function selectionOf({
+  start,
+  around,
+  steps,
+  add,
+  remove,
+  towards,
+}: Options): NonNullable<DiagramOptions['selection']> {
   return {
     ...(start === undefined ? {} : { start: oneOf('--start', start, ['everything', 'nothing']) }),
     ...(around === undefined ? {} : { around: namesIn(around) }),
@@ -77,11 +103,21 @@ function selectionOf({ start, around, steps, add, remove, towards }: Options): N
 
 function oneOf<Word extends string>(option: string, text: string, words: readonly Word[]): Word {
   const word = words.find((each) => each === text.toLowerCase())
-  if (word === undefined) throw problem('TM-1010', { option, reason: `"${text}" is none of ${words.join(', ')}`, remedy: `Write ${words.map((each) => `${option} ${each}`).join(' or ')}.` })
+  if (word === undefined)
+    throw problem('TM-1010', {
+      option,
+      reason: `"${text}" is none of ${words.join(', ')}`,
+      remedy: `Write ${words.map((each) => `${option} ${each}`).join(' or ')}.`,
+    })
   return word
 }
 
 function readSteps(text: string): number {
-  if (!/^\d{1,2}$/.test(text)) throw problem('TM-1010', { option: '--steps', reason: `"${text}" is no number of steps`, remedy: 'Write it like --steps 2.' })
+  if (!/^\d{1,2}$/.test(text))
+    throw problem('TM-1010', {
+      option: '--steps',
+      reason: `"${text}" is no number of steps`,
+      remedy: 'Write it like --steps 2.',
+    })
   return Number(text)
 }

@@ -21,11 +21,20 @@ interface Options {
 export function declare(command: Command): void {
   command
     .option('--as <contract>', 'its name in the project (default: made from the location)')
-    .option('--only <operations>', 'the operations wanted, with commas between; * stands for anything')
+    .option(
+      '--only <operations>',
+      'the operations wanted, with commas between; * stands for anything',
+    )
     .option('--overwrite', 'replace a contract of that name')
-    .option('--credential <name>', 'the credential of tolmach.yaml that the metadata is had with (otherwise you are asked)')
+    .option(
+      '--credential <name>',
+      'the credential of tolmach.yaml that the metadata is had with (otherwise you are asked)',
+    )
     .option('--timeout <time>', 'how long to wait for each document, like 10s')
-    .addHelpText('after', '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"',
+    )
     .action(async (location: string, options: Options) => {
       const { project, voice } = globalsOf(command)
       const imported = await importContract(location, {
@@ -43,14 +52,25 @@ export function declare(command: Command): void {
       }
       const { contract, name, endpoint, endpoints, operations }: Imported = imported
       print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
-      print(`${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}`)
+      print(
+        `${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}`,
+      )
       print('')
-      const rows = endpoints.map((each) => [each.name, each.protocol, each.address, each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : ''])
+      const rows = endpoints.map((each) => [
+        each.name,
+        each.protocol,
+        each.address,
+        each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : '',
+      ])
       print(tableText(['endpoint', 'protocol', 'address', ''], rows))
-      if (imported.warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
+      if (imported.warning !== undefined)
+        say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
       sayNotes(voice, contract.notes)
       sayClashes(voice, imported.clashes)
-      say(voice, `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`)
+      say(
+        voice,
+        `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`,
+      )
     })
 }
 
@@ -58,8 +78,16 @@ export function declare(command: Command): void {
 export function sayNotes(voice: Voice, notes: readonly Note[]): void {
   const shown = notes.slice(0, 12)
   if (shown.length > 0) say(voice, '')
-  for (const note of shown) say(voice, `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`)
-  if (notes.length > shown.length) say(voice, pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`))
+  for (const note of shown)
+    say(
+      voice,
+      `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`,
+    )
+  if (notes.length > shown.length)
+    say(
+      voice,
+      pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`),
+    )
 }
 
 /** Tells what is called otherwise in the client, a few of them. */
@@ -67,5 +95,9 @@ export function sayClashes(voice: Voice, clashes: readonly NameClash[]): void {
   const shown = clashes.slice(0, 8)
   if (shown.length > 0) say(voice, '')
   for (const clash of shown) say(voice, `${pc.yellow('note')} ${clashText(clash)}`)
-  if (clashes.length > shown.length) say(voice, pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`))
+  if (clashes.length > shown.length)
+    say(
+      voice,
+      pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`),
+    )
 }

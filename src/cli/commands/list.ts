@@ -5,29 +5,39 @@ import { tableText } from '../tables.js'
 import { print, printJson, say } from '../terminal.js'
 
 export function declare(command: Command): void {
-  command.addHelpText('after', '\nExamples:\n  tolmach list\n  tolmach list --json').action(async () => {
-    const { project, voice } = globalsOf(command)
-    const listed = await listContracts({ project })
-    if (voice.json) {
-      printJson({ contracts: listed })
-      return
-    }
-    if (listed.length === 0) {
-      say(voice, 'There are no contracts in this project yet. Import one: tolmach import <file or address>')
-      return
-    }
-    const rows = listed.map((each) => [
-      each.contract,
-      each.dialect,
-      String(each.endpoints),
-      String(each.operations),
-      String(each.types),
-      each.taken === '' ? '' : age(Date.now() - Date.parse(each.taken)),
-      each.problem ?? each.client,
-      each.from,
-    ])
-    print(tableText(['contract', 'dialect', 'endpoints', 'operations', 'types', 'age', 'client', 'from'], rows))
-  })
+  command
+    .addHelpText('after', '\nExamples:\n  tolmach list\n  tolmach list --json')
+    .action(async () => {
+      const { project, voice } = globalsOf(command)
+      const listed = await listContracts({ project })
+      if (voice.json) {
+        printJson({ contracts: listed })
+        return
+      }
+      if (listed.length === 0) {
+        say(
+          voice,
+          'There are no contracts in this project yet. Import one: tolmach import <file or address>',
+        )
+        return
+      }
+      const rows = listed.map((each) => [
+        each.contract,
+        each.dialect,
+        String(each.endpoints),
+        String(each.operations),
+        String(each.types),
+        each.taken === '' ? '' : age(Date.now() - Date.parse(each.taken)),
+        each.problem ?? each.client,
+        each.from,
+      ])
+      print(
+        tableText(
+          ['contract', 'dialect', 'endpoints', 'operations', 'types', 'age', 'client', 'from'],
+          rows,
+        ),
+      )
+    })
 }
 
 function age(milliseconds: number): string {

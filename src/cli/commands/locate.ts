@@ -6,7 +6,10 @@ import { print, printJson } from '../terminal.js'
 
 export function declare(command: Command): void {
   command
-    .addHelpText('after', '\nExamples:\n  tolmach locate berths reserveBerth\n  tolmach locate registry Vessel.Flag\n  code --goto "$(tolmach locate berths Vessel --json | jq -r \'.code | "\\(.file):\\(.line)"\')"')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach locate berths reserveBerth\n  tolmach locate registry Vessel.Flag\n  code --goto "$(tolmach locate berths Vessel --json | jq -r \'.code | "\\(.file):\\(.line)"\')"',
+    )
     .action(async (contract: string, thing: string) => {
       const { project, voice } = globalsOf(command)
       const located = await locateThing(contract, thing, { project })
@@ -16,10 +19,21 @@ export function declare(command: Command): void {
       }
       const rows = [
         ['code', located.code === undefined ? pc.dim(located.why ?? '') : placeText(located.code)],
-        ['metadata', located.metadata === undefined ? pc.dim('It was read from an address and not kept.') : placeText(located.metadata)],
+        [
+          'metadata',
+          located.metadata === undefined
+            ? pc.dim('It was read from an address and not kept.')
+            : placeText(located.metadata),
+        ],
       ]
       if (voice.quiet) print(located.code === undefined ? '' : placeText(located.code))
-      else print([`${pc.bold(located.name)}  ${located.kind}`, ...rows.map(([label = '', text = '']) => `  ${label.padEnd(8)}  ${text}`)].join('\n'))
+      else
+        print(
+          [
+            `${pc.bold(located.name)}  ${located.kind}`,
+            ...rows.map(([label = '', text = '']) => `  ${label.padEnd(8)}  ${text}`),
+          ].join('\n'),
+        )
     })
 }
 

@@ -1,7 +1,13 @@
 import type { Command } from 'commander'
 import { pc } from '../colours.js'
 import { exitCodes, problem } from '../../app/problems.js'
-import { junitXml, rehearse, rowText, type RehearsalReport, type StepReport } from '../../app/rehearse.js'
+import {
+  junitXml,
+  rehearse,
+  rowText,
+  type RehearsalReport,
+  type StepReport,
+} from '../../app/rehearse.js'
 import { saveText } from '../../app/text-files.js'
 import { collect, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
@@ -20,15 +26,30 @@ interface Options {
 export function declare(command: Command): void {
   command
     .option('--at <site>', 'the site of tolmach.yaml whose addresses count')
-    .option('--url <address>', 'the address to call; with several contracts contract=address, repeated', collect)
+    .option(
+      '--url <address>',
+      'the address to call; with several contracts contract=address, repeated',
+      collect,
+    )
     .option('--timeout <time>', 'how long each call may take, like 10s (default: 60s)')
     .option('--save <file.html>', 'write a report as a page')
     .option('--junit <file.xml>', 'write a report as JUnit XML, for build servers')
-    .option('--keep <folder>', 'write the answers there: to compare with later, and for stand-ins to play')
-    .addHelpText('after', '\nExamples:\n  tolmach rehearse rehearsals/reserve.yaml\n  tolmach rehearse rehearsals/*.yaml --at test --save report.html --junit report.xml\n  tolmach rehearse rehearsals/reserve.yaml --keep recorded')
+    .option(
+      '--keep <folder>',
+      'write the answers there: to compare with later, and for stand-ins to play',
+    )
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach rehearse rehearsals/reserve.yaml\n  tolmach rehearse rehearsals/*.yaml --at test --save report.html --junit report.xml\n  tolmach rehearse rehearsals/reserve.yaml --keep recorded',
+    )
     .action(async (files: readonly string[], options: Options) => {
       const { project, voice } = globalsOf(command)
-      if (options.save !== undefined && !/\.html?$/i.test(options.save)) throw problem('TM-1010', { option: '--save', reason: `a report is a page, and "${options.save}" does not end in .html`, remedy: 'For build servers there is --junit <file.xml>.' })
+      if (options.save !== undefined && !/\.html?$/i.test(options.save))
+        throw problem('TM-1010', {
+          option: '--save',
+          reason: `a report is a page, and "${options.save}" does not end in .html`,
+          remedy: 'For build servers there is --junit <file.xml>.',
+        })
       const { tableText } = await import('../tables.js')
       const tell = !voice.json && !voice.quiet
       let wasAfterwards = false
@@ -55,48 +76,129 @@ export function declare(command: Command): void {
         await saveText(options.save, rehearsalPage(reports, new Date().toISOString()))
       }
       if (options.junit !== undefined) await saveText(options.junit, junitXml(reports))
-      if (voice.json) printJson({ ok: reports.every(({ outcome }) => outcome === 'passed'), rehearsals: reports.map(withoutValues) })
+      if (voice.json)
+        printJson({
+          ok: reports.every(({ outcome }) => outcome === 'passed'),
+          rehearsals: reports.map(withoutValues),
+        })
       else print(summary(reports))
-      for (const file of [options.save, options.junit]) if (file !== undefined) say(voice, pc.dim(`Written: ${file}`))
-      if (options.keep !== undefined) say(voice, pc.dim(`Answers are kept in ${options.keep}/; \`tolmach serve <contract> --recorded ${options.keep}\` plays them.`))
-      process.exitCode = reports.every(({ outcome }) => outcome === 'passed') ? 0 : exitCodes.difference
+      for (const file of [options.save, options.junit])
+        if (file !== undefined) say(voice, pc.dim(`Written: ${file}`))
+      if (options.keep !== undefined)
+        say(
+          voice,
+          pc.dim(
+            `Answers are kept in ${options.keep}/; \`tolmach serve <contract> --recorded ${options.keep}\` plays them.`,
+          ),
+        )
+      process.exitCode = reports.every(({ outcome }) => outcome === 'passed')
+        ? 0
+        : exitCodes.difference
     })
 }
 
 /** `contract=address`, or an address for whichever contract there is. */
 function readUrl(text: string): [contract: string, url: string] {
   const [, contract = '', url = text] = /^([A-Za-z][\w-]*)=(.*)$/.exec(text) ?? []
-  if (!/^https?:/i.test(url) || !URL.canParse(url)) throw problem('TM-1010', { option: '--url', reason: `"${url}" is not a valid address`, remedy: 'Write it like --url http://127.0.0.1:4801/desk or --url berths=http://127.0.0.1:4801/desk.' })
+  if (!/^https?:/i.test(url) || !URL.canParse(url))
+    throw problem('TM-1010', {
+      option: '--url',
+      reason: `"${url}" is not a valid address`,
+      remedy:
+        'Write it like --url http://127.0.0.1:4801/desk or --url berths=http://127.0.0.1:4801/desk.',
+    })
   return [contract, url]
 }
 
 /** What a step's line begins with; steps behind one that failed need no reason of their own. */
-const signs: Readonly<Record<StepReport['outcome'], string>> = { passed: '✓', failed: '✗', 'left out': '·' }
+const signs: Readonly<Record<StepReport['outcome'], string>> = {
+  passed: '✓',
+  failed: '✗',
+  'left out': '·',
+}
 
-function stepLines(step: StepReport, tableText: (headings: readonly string[], rows: readonly (readonly string[])[], indent?: string) => string): string[] {
-  const { title, outcome, operation, status, milliseconds, row, trouble, verdicts, shown, compared } = step
+function stepLines(
+  step: StepReport,
+  tableText: (
+    headings: readonly string[],
+    rows: readonly (readonly string[])[],
+    indent?: string,
+  ) => string,
+): string[] {
+  const {
+    title,
+    outcome,
+    operation,
+    status,
+    milliseconds,
+    row,
+    trouble,
+    verdicts,
+    shown,
+    compared,
+  } = step
   const colour = { passed: pc.green, failed: pc.red, 'left out': pc.dim }[outcome]
-  const facts = [...(operation === undefined || operation === title ? [] : [operation]), ...(status === undefined ? [] : [`HTTP ${status}`]), ...(operation === undefined || outcome === 'left out' ? [] : [`${milliseconds} ms`])]
+  const facts = [
+    ...(operation === undefined || operation === title ? [] : [operation]),
+    ...(status === undefined ? [] : [`HTTP ${status}`]),
+    ...(operation === undefined || outcome === 'left out' ? [] : [`${milliseconds} ms`]),
+  ]
   const indent = '      '
   return [
     `  ${colour(signs[outcome])} ${outcome === 'left out' ? pc.dim(title) : title}${row === undefined ? '' : pc.dim(`  ${rowText(row)}`)}  ${pc.dim(facts.join('  '))}`.trimEnd(),
-    ...(trouble === undefined ? [] : outcome === 'left out' ? (step.isAfterwards ? [pc.dim(`${indent}left out: ${trouble.message}`)] : []) : [`${indent}${pc.red(trouble.message)}`, ...trouble.details.map((detail) => `${indent}- ${detail}`), ...[trouble.side, trouble.advice].filter((each) => each !== undefined).map((each) => `${indent}${each}`)]),
-    ...verdicts.filter(({ met }) => !met).flatMap(({ expected, was, line }) => [`${indent}${pc.red('expected')}  ${expected}  ${pc.dim(`line ${line}`)}`, `${indent}${pc.red('there was')} ${was ?? 'nothing'}`]),
-    ...(shown?.values === undefined ? [] : [tableText(shown.values.headings, shown.values.rows, indent)]),
-    ...(shown?.rows === undefined ? [] : [shown.rows.rows.length === 0 ? `${indent}(no rows)` : tableText(shown.rows.headings, shown.rows.rows, indent)]),
+    ...(trouble === undefined
+      ? []
+      : outcome === 'left out'
+        ? step.isAfterwards
+          ? [pc.dim(`${indent}left out: ${trouble.message}`)]
+          : []
+        : [
+            `${indent}${pc.red(trouble.message)}`,
+            ...trouble.details.map((detail) => `${indent}- ${detail}`),
+            ...[trouble.side, trouble.advice]
+              .filter((each) => each !== undefined)
+              .map((each) => `${indent}${each}`),
+          ]),
+    ...verdicts
+      .filter(({ met }) => !met)
+      .flatMap(({ expected, was, line }) => [
+        `${indent}${pc.red('expected')}  ${expected}  ${pc.dim(`line ${line}`)}`,
+        `${indent}${pc.red('there was')} ${was ?? 'nothing'}`,
+      ]),
+    ...(shown?.values === undefined
+      ? []
+      : [tableText(shown.values.headings, shown.values.rows, indent)]),
+    ...(shown?.rows === undefined
+      ? []
+      : [
+          shown.rows.rows.length === 0
+            ? `${indent}(no rows)`
+            : tableText(shown.rows.headings, shown.rows.rows, indent),
+        ]),
     ...(compared === undefined ? [] : comparedLines(compared, indent, tableText)),
   ]
 }
 
 /** What is different, row by row: before and after beside each other. */
-function comparedLines({ differences, before, after }: NonNullable<StepReport['compared']>, indent: string, tableText: (headings: readonly string[], rows: readonly (readonly string[])[], indent?: string) => string): string[] {
+function comparedLines(
+  { differences, before, after }: NonNullable<StepReport['compared']>,
+  indent: string,
+  tableText: (
+    headings: readonly string[],
+    rows: readonly (readonly string[])[],
+    indent?: string,
+  ) => string,
+): string[] {
   if (differences.length === 0) return [pc.dim(`${indent}nothing is different`)]
   const headings = after.headings.length > 0 ? after.headings : before.headings
   const rows = [...marked(before, 'before'), ...marked(after, 'after')]
   return [tableText(['', '', ...headings], rows, indent)]
 }
 
-function marked({ rows, marks }: NonNullable<StepReport['compared']>['before'], when: string): string[][] {
+function marked(
+  { rows, marks }: NonNullable<StepReport['compared']>['before'],
+  when: string,
+): string[][] {
   const colour = { added: pc.green, gone: pc.red, changed: pc.yellow }
   return rows.flatMap((row, at) => {
     const mark = marks[at]
@@ -106,9 +208,14 @@ function marked({ rows, marks }: NonNullable<StepReport['compared']>['before'], 
 
 function summary(reports: readonly RehearsalReport[]): string {
   const steps = reports.flatMap((report) => report.steps)
-  const number = (outcome: StepReport['outcome']): number => steps.filter((step) => step.outcome === outcome).length
+  const number = (outcome: StepReport['outcome']): number =>
+    steps.filter((step) => step.outcome === outcome).length
   const failed = number('failed')
-  return [`\n${reports.length === 1 ? '' : `${count(reports.length, 'rehearsal')}: `}${count(steps.length, 'step')}, ${pc.green(`${number('passed')} passed`)}`, ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]), ...(number('left out') === 0 ? [] : [`${number('left out')} left out`])].join(', ')
+  return [
+    `\n${reports.length === 1 ? '' : `${count(reports.length, 'rehearsal')}: `}${count(steps.length, 'step')}, ${pc.green(`${number('passed')} passed`)}`,
+    ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]),
+    ...(number('left out') === 0 ? [] : [`${number('left out')} left out`]),
+  ].join(', ')
 }
 
 /** A report for scripts: without whole answers, and what went over the wire. */

@@ -14,16 +14,27 @@ interface Options {
 export function declare(command: Command): void {
   command
     .option('--full', 'fill the optional parts too')
-    .addOption(new Option('--format <format>', 'json, or yaml with a comment on each field (default: json, or by the file\'s ending)').choices(['json', 'yaml']))
+    .addOption(
+      new Option(
+        '--format <format>',
+        "json, or yaml with a comment on each field (default: json, or by the file's ending)",
+      ).choices(['json', 'yaml']),
+    )
     .option('--save <file>', 'write it to a file instead of the terminal')
-    .addHelpText('after', '\nExamples:\n  tolmach sample berths reserveBerth\n  tolmach sample berths reserveBerth --format yaml\n  tolmach sample berths reserveBerth --full --save samples/berths/reserveBerth.json')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach sample berths reserveBerth\n  tolmach sample berths reserveBerth --format yaml\n  tolmach sample berths reserveBerth --full --save samples/berths/reserveBerth.json',
+    )
     .action(async (contract: string, operation: string, { full, save, format }: Options) => {
       const { project, voice } = globalsOf(command)
       const { input, yaml, shortfalls } = await sampleFor(contract, operation, { project, full })
-      const isYaml = voice.json ? false : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
+      const isYaml = voice.json
+        ? false
+        : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
       const text = isYaml ? await yaml() : `${JSON.stringify(input, null, 2)}\n`
       if (save === undefined) print(text)
       else await saveText(save, text)
-      for (const { path, reason } of shortfalls) say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
+      for (const { path, reason } of shortfalls)
+        say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
     })
 }

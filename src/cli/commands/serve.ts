@@ -1,7 +1,13 @@
 import type { Command } from 'commander'
 import { pc } from '../colours.js'
 import { problem } from '../../app/problems.js'
-import { misbehaviours, serveContracts, type Event, type Misbehaviour, type Temper } from '../../app/serve-contracts.js'
+import {
+  misbehaviours,
+  serveContracts,
+  type Event,
+  type Misbehaviour,
+  type Temper,
+} from '../../app/serve-contracts.js'
 import { namesIn, readDuration, readPort, readShare } from '../options.js'
 import { globalsOf } from '../run.js'
 import { count, print, printJson, say, terminalWidth } from '../terminal.js'
@@ -19,13 +25,31 @@ interface Options {
 export function declare(command: Command): void {
   command
     .option('--port <number>', 'the port (default: any free one)')
-    .option('--host <address>', 'the address to listen on (default: 127.0.0.1, which only this machine reaches)')
-    .option('--seed <file>', 'seed data (default: seeds/<contract>.yaml of the project, else made-up answers)')
-    .option('--recorded <file>', 'recorded answers, a HAR file or a folder of them (default: recorded/<contract>.har of the project)')
+    .option(
+      '--host <address>',
+      'the address to listen on (default: 127.0.0.1, which only this machine reaches)',
+    )
+    .option(
+      '--seed <file>',
+      'seed data (default: seeds/<contract>.yaml of the project, else made-up answers)',
+    )
+    .option(
+      '--recorded <file>',
+      'recorded answers, a HAR file or a folder of them (default: recorded/<contract>.har of the project)',
+    )
     .option('--delay <time>', 'wait before each answer, like 300ms')
-    .option('--fail <share>', 'fail so often: 0.1 or 10% is each tenth request (default with --misbehave: always)')
-    .option('--misbehave <ways>', `how to fail, several with commas: ${misbehaviours.join(', ')} (default: faulty)`)
-    .addHelpText('after', '\nExamples:\n  tolmach serve berths\n  tolmach serve berths --port 4801\n  tolmach serve ./desk.wsdl --seed ./desk-seed.yaml\n  tolmach serve berths --fail 10% --misbehave busy,hang-up --delay 200ms')
+    .option(
+      '--fail <share>',
+      'fail so often: 0.1 or 10% is each tenth request (default with --misbehave: always)',
+    )
+    .option(
+      '--misbehave <ways>',
+      `how to fail, several with commas: ${misbehaviours.join(', ')} (default: faulty)`,
+    )
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach serve berths\n  tolmach serve berths --port 4801\n  tolmach serve ./desk.wsdl --seed ./desk-seed.yaml\n  tolmach serve berths --fail 10% --misbehave busy,hang-up --delay 200ms',
+    )
     .action(async (contracts: readonly string[], options: Options) => {
       const { project, voice } = globalsOf(command)
       const { host } = options
@@ -43,10 +67,17 @@ export function declare(command: Command): void {
       else
         for (const { contract, service, metadata } of standIn.addresses) {
           const source = standIn.sources.find((each) => each.contract === contract)
-          const plays = [...(source?.recorded === undefined ? [] : [count(source.recorded, 'recorded answer')]), ...(source?.seed === true ? ['seed data'] : []), 'made-up answers'].join(', then ')
-          print(`${pc.bold(contract)}  service ${service}  metadata ${metadata}  ${pc.dim(`plays ${plays}`)}`)
+          const plays = [
+            ...(source?.recorded === undefined ? [] : [count(source.recorded, 'recorded answer')]),
+            ...(source?.seed === true ? ['seed data'] : []),
+            'made-up answers',
+          ].join(', then ')
+          print(
+            `${pc.bold(contract)}  service ${service}  metadata ${metadata}  ${pc.dim(`plays ${plays}`)}`,
+          )
         }
-      if (host !== undefined && !/^(?:127\.|::1$|localhost$)/.test(host)) say(voice, pc.yellow('Others on the network can reach it.'))
+      if (host !== undefined && !/^(?:127\.|::1$|localhost$)/.test(host))
+        say(voice, pc.yellow('Others on the network can reach it.'))
       say(voice, pc.dim('Ctrl-C ends it.'))
       await new Promise<void>((resolve) => {
         process.once('SIGINT', resolve)
@@ -60,17 +91,40 @@ function temperOf({ fail, misbehave }: Options): Temper | undefined {
   if (fail === undefined && misbehave === undefined) return undefined
   const kinds = namesIn(misbehave ?? 'faulty')
   const unknown = kinds.find((each) => !(misbehaviours as readonly string[]).includes(each))
-  if (unknown !== undefined || kinds.length === 0) throw problem('TM-1010', { option: '--misbehave', reason: `"${unknown ?? misbehave ?? ''}" is no way to fail`, remedy: `There are ${misbehaviours.join(', ')}.` })
-  return { kinds: kinds as Misbehaviour[], rate: fail === undefined ? 1 : readShare(fail, '--fail') }
+  if (unknown !== undefined || kinds.length === 0)
+    throw problem('TM-1010', {
+      option: '--misbehave',
+      reason: `"${unknown ?? misbehave ?? ''}" is no way to fail`,
+      remedy: `There are ${misbehaviours.join(', ')}.`,
+    })
+  return {
+    kinds: kinds as Misbehaviour[],
+    rate: fail === undefined ? 1 : readShare(fail, '--fail'),
+  }
 }
 
 /** When, what was asked, with what, and what came of it. */
-function eventLine({ contract, operation, input, status, answered, misbehaviour, reason }: Event): string {
+function eventLine({
+  contract,
+  operation,
+  input,
+  status,
+  answered,
+  misbehaviour,
+  reason,
+}: Event): string {
   const time = pc.dim(new Date().toLocaleTimeString('en-GB'))
   const how = misbehaviour ?? answered
-  const outcome = status >= 400 || misbehaviour !== undefined ? pc.red(String(status)) : pc.green(String(status))
+  const outcome =
+    status >= 400 || misbehaviour !== undefined ? pc.red(String(status)) : pc.green(String(status))
   const asked = input === undefined || JSON.stringify(input) === '{}' ? '' : JSON.stringify(input)
-  const room = Math.max(20, terminalWidth() - `00:00:00  ${contract}  ${operation}  ${status}  ${how}  `.length)
+  const room = Math.max(
+    20,
+    terminalWidth() - `00:00:00  ${contract}  ${operation}  ${status}  ${how}  `.length,
+  )
   const shown = asked.length > room ? `${asked.slice(0, room - 1)}…` : asked
-  return `${time}  ${contract}  ${pc.bold(operation)}  ${outcome}  ${pc.dim(how)}  ${pc.dim(shown)}`.trimEnd() + (reason === undefined ? '' : `\n          ${pc.yellow(reason)}`)
+  return (
+    `${time}  ${contract}  ${pc.bold(operation)}  ${outcome}  ${pc.dim(how)}  ${pc.dim(shown)}`.trimEnd() +
+    (reason === undefined ? '' : `\n          ${pc.yellow(reason)}`)
+  )
 }

@@ -6,13 +6,21 @@ import type { RuleReader } from './rules.js'
 
 /** Summary, description and where to read more, as one text. */
 export function documented(node: DataNode): { documentation?: string } {
-  const parts = [node.get('summary')?.value, node.get('description')?.value].filter((each): each is string => typeof each === 'string' && each.trim() !== '')
+  const parts = [node.get('summary')?.value, node.get('description')?.value].filter(
+    (each): each is string => typeof each === 'string' && each.trim() !== '',
+  )
   const further = node.get('externalDocs')
   further?.readWhole()
   const url = further?.members.get('url')?.value
   const said = further?.members.get('description')?.value
-  if (typeof url === 'string') parts.push(typeof said === 'string' && said.trim() !== '' ? `${said.trim()}: ${url}` : `See ${url}`)
-  const text = parts.map((each) => each.trim()).filter((each, at) => parts.findIndex((other) => other.trim() === each) === at).join('\n\n')
+  if (typeof url === 'string')
+    parts.push(
+      typeof said === 'string' && said.trim() !== '' ? `${said.trim()}: ${url}` : `See ${url}`,
+    )
+  const text = parts
+    .map((each) => each.trim())
+    .filter((each, at) => parts.findIndex((other) => other.trim() === each) === at)
+    .join('\n\n')
   return text === '' ? {} : { documentation: text }
 }
 
@@ -21,19 +29,39 @@ export function documented(node: DataNode): { documentation?: string } {
  *
  * @param schema where the example stands; `target` is what that refers to
  */
-export function exampleOf(schema: DataNode, target: DataNode, rules: RuleReader, notes: Notes): { example?: unknown } {
-  const holder = [schema, target].find((each) => each.members.has('example') || each.members.get('examples')?.kind === 'list')
+export function exampleOf(
+  schema: DataNode,
+  target: DataNode,
+  rules: RuleReader,
+  notes: Notes,
+): { example?: unknown } {
+  const holder = [schema, target].find(
+    (each) => each.members.has('example') || each.members.get('examples')?.kind === 'list',
+  )
   const example = holder?.get('example') ?? holder?.list('examples')[0]
   if (holder === undefined || example === undefined || example.kind === 'null') return {}
   return fitting(example, target, rules, notes)
 }
 
 /** A value as an example of a schema, where it is one. */
-export function fitting(example: DataNode, schema: DataNode | undefined, rules: RuleReader, notes: Notes): { example?: unknown } {
+export function fitting(
+  example: DataNode,
+  schema: DataNode | undefined,
+  rules: RuleReader,
+  notes: Notes,
+): { example?: unknown } {
   example.readWhole()
   const value = example.plain()
-  const broken = schema === undefined ? undefined : brokenRule(liveRule(rules.of(schema), rules.named), value, '')
+  const broken =
+    schema === undefined
+      ? undefined
+      : brokenRule(liveRule(rules.of(schema), rules.named), value, '')
   if (broken === undefined) return { example: value }
-  notes.add('ignored', 'TM-2317', { place: broken.path === '' ? '' : `${broken.path} `, reason: broken.message }, example.origin)
+  notes.add(
+    'ignored',
+    'TM-2317',
+    { place: broken.path === '' ? '' : `${broken.path} `, reason: broken.message },
+    example.origin,
+  )
   return {}
 }

@@ -5,25 +5,44 @@ import { operationLayout, typeLayout, type BodyLayout, type FaultLayout } from '
 import type { ContentKind } from './media-types.js'
 
 /** Which files of the runtime, and which packages, a client needs beyond those that all HTTP clients have. */
-export function runtimeNeeds(contract: Contract): { readonly files: readonly string[]; readonly packages: Readonly<Record<string, string>> } {
+export function runtimeNeeds(contract: Contract): {
+  readonly files: readonly string[]
+  readonly packages: Readonly<Record<string, string>>
+} {
   const operations = operationsOf(contract)
   const kinds = new Set<ContentKind>()
   const wanted = new Set<string>()
   let isStreamed = false
   for (const operation of operations) {
-    const body = operation.inputs.find((input) => input.place === 'body')?.layout as BodyLayout | undefined
-    const faults = operation.faults.map((fault) => (fault.layout as FaultLayout | undefined)?.content)
-    for (const content of [...(body?.contents ?? []), ...Object.values(operationLayout(operation).answers).flat(), ...faults]) if (content !== undefined) kinds.add(content.kind)
+    const body = operation.inputs.find((input) => input.place === 'body')?.layout as
+      BodyLayout | undefined
+    const faults = operation.faults.map(
+      (fault) => (fault.layout as FaultLayout | undefined)?.content,
+    )
+    for (const content of [
+      ...(body?.contents ?? []),
+      ...Object.values(operationLayout(operation).answers).flat(),
+      ...faults,
+    ])
+      if (content !== undefined) kinds.add(content.kind)
     for (const name of (operation.security ?? []).flat()) wanted.add(name)
     isStreamed ||= operation.outcome.kind === 'value' && operation.outcome.stream === true
   }
   const files = [
-    ...(['form', 'multipart', 'xml', 'lines'] as const).filter((kind) => kinds.has(kind)).map((kind) => `http/${kind === 'form' ? 'forms' : kind}.ts`),
+    ...(['form', 'multipart', 'xml', 'lines'] as const)
+      .filter((kind) => kinds.has(kind))
+      .map((kind) => `http/${kind === 'form' ? 'forms' : kind}.ts`),
     ...(isStreamed ? ['http/streams.ts'] : []),
     ...(hasRules(contract) ? ['json/rules.ts'] : []),
     ...(needsExactJson(contract) ? ['json/exact-json.ts'] : []),
   ]
-  return { files, packages: { ...(needsExactJson(contract) ? { 'lossless-json': '^4.0.0' } : {}), ...(kinds.has('xml') ? { saxes: '^6.0.0' } : {}) } }
+  return {
+    files,
+    packages: {
+      ...(needsExactJson(contract) ? { 'lossless-json': '^4.0.0' } : {}),
+      ...(kinds.has('xml') ? { saxes: '^6.0.0' } : {}),
+    },
+  }
 }
 
 const rules = new WeakMap<Contract, boolean>()

@@ -1,12 +1,27 @@
 import { addAll } from '../../contract/lists.js'
-import type { Fault, Field, InputField, Operation, Outcome, RecordType, Type } from '../../contract/contract.js'
+import type {
+  Fault,
+  Field,
+  InputField,
+  Operation,
+  Outcome,
+  RecordType,
+  Type,
+} from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
 import { documented, fitting } from './annotations.js'
 import type { Direction } from './directions.js'
-import type { BodyLayout, ContentLayout, EncodingLayout, FaultLayout, HeaderLayout, OutcomeLayout } from './layout.js'
+import type {
+  BodyLayout,
+  ContentLayout,
+  EncodingLayout,
+  FaultLayout,
+  HeaderLayout,
+  OutcomeLayout,
+} from './layout.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { isToken } from './tokens.js'
@@ -51,17 +66,41 @@ export class ContentReader {
 
   /** The input `body`, and with it `contentType` where there is a choice. */
   readBody(node: DataNode, where: string): InputField[] {
-    const media = readMedia(node, this.references, this.notes).map((each): Media => (each.kind === 'events' ? { ...each, kind: 'text' } : each))
+    const media = readMedia(node, this.references, this.notes).map((each): Media =>
+      each.kind === 'events' ? { ...each, kind: 'text' } : each,
+    )
     const [first] = media
     if (first === undefined) return []
     const { origin } = node
     const { layouts, types } = this.readContents(media, `${where}Body`, 'in')
     const several = types.length > 1
-    const type: Type = several ? { kind: 'union', alternatives: types.map((each) => each.type), origin } : (types[0]?.type ?? { kind: 'anything', origin })
+    const type: Type = several
+      ? { kind: 'union', alternatives: types.map((each) => each.type), origin }
+      : (types[0]?.type ?? { kind: 'anything', origin })
     const layout: BodyLayout = { contents: layouts, ...(several ? { several } : {}) }
     const example = this.exampleOf(first)
-    const body: InputField = { name: 'body', type, optional: !node.flag('required'), nullable: types.some((each) => each.nullable) && type.kind !== 'anything', place: 'body', ...documented(node), ...example, origin, layout }
-    return media.length === 1 ? [body] : [body, choice('contentType', `How the body is written: as ${first.mediaType} when left out.`, layouts, node)]
+    const body: InputField = {
+      name: 'body',
+      type,
+      optional: !node.flag('required'),
+      nullable: types.some((each) => each.nullable) && type.kind !== 'anything',
+      place: 'body',
+      ...documented(node),
+      ...example,
+      origin,
+      layout,
+    }
+    return media.length === 1
+      ? [body]
+      : [
+          body,
+          choice(
+            'contentType',
+            `How the body is written: as ${first.mediaType} when left out.`,
+            layouts,
+            node,
+          ),
+        ]
   }
 
   /** Where its bytes are files, a multipart body also takes their names and types: known once all types are read. */
@@ -82,13 +121,42 @@ export class ContentReader {
     if (record?.kind !== 'record') return undefined
     const isFile = (each: Type): boolean => each.kind === 'scalar' && each.base === 'bytes'
     const file = (bytes: Type): Type => {
-      const member = (name: string, optional: boolean, is: Type): Field => ({ name, type: is, optional, nullable: false, origin: bytes.origin })
+      const member = (name: string, optional: boolean, is: Type): Field => ({
+        name,
+        type: is,
+        optional,
+        nullable: false,
+        origin: bytes.origin,
+      })
       const text: Type = { kind: 'scalar', base: 'text', format: 'string', origin: bytes.origin }
-      return { kind: 'union', origin: bytes.origin, alternatives: [bytes, { kind: 'record', fields: [member('content', false, bytes), member('name', true, text), member('type', true, text)], origin: bytes.origin }] }
+      return {
+        kind: 'union',
+        origin: bytes.origin,
+        alternatives: [
+          bytes,
+          {
+            kind: 'record',
+            fields: [
+              member('content', false, bytes),
+              member('name', true, text),
+              member('type', true, text),
+            ],
+            origin: bytes.origin,
+          },
+        ],
+      }
     }
-    const hasFiles = record.fields.some((field) => isFile(field.type) || (field.type.kind === 'list' && isFile(field.type.item)))
+    const hasFiles = record.fields.some(
+      (field) => isFile(field.type) || (field.type.kind === 'list' && isFile(field.type.item)),
+    )
     if (!hasFiles) return undefined
-    const fields = record.fields.map((field): Field => (isFile(field.type) ? { ...field, type: file(field.type) } : field.type.kind === 'list' && isFile(field.type.item) ? { ...field, type: { ...field.type, item: file(field.type.item) } } : field))
+    const fields = record.fields.map((field): Field =>
+      isFile(field.type)
+        ? { ...field, type: file(field.type) }
+        : field.type.kind === 'list' && isFile(field.type.item)
+          ? { ...field, type: { ...field.type, item: file(field.type.item) } }
+          : field,
+    )
     const name = pascalCase(path.join(' '))
     const id = `#operation:${name}/files`
     const { fields: _fields, ...rest } = record as RecordType
@@ -97,7 +165,13 @@ export class ContentReader {
   }
 
   private readContents(media: readonly Media[], where: string, direction: Direction): Contents {
-    const contents = media.map((each, at) => this.readContent(each, media.length === 1 ? where : `${where}${at === 0 ? '' : pascalCase(each.kind)}`, direction))
+    const contents = media.map((each, at) =>
+      this.readContent(
+        each,
+        media.length === 1 ? where : `${where}${at === 0 ? '' : pascalCase(each.kind)}`,
+        direction,
+      ),
+    )
     const types: Placed[] = []
     const layouts = contents.map(({ layout, placed }): ContentLayout => {
       const text = shapeText(placed.type)
@@ -108,38 +182,104 @@ export class ContentReader {
     return { layouts, types }
   }
 
-  private readContent({ mediaType, kind, node, schema }: Media, where: string, direction: Direction): Content {
+  private readContent(
+    { mediaType, kind, node, schema }: Media,
+    where: string,
+    direction: Direction,
+  ): Content {
     const { origin } = node
     const encoding = this.readEncoding(node, kind)
     const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
-    const layout: ContentLayout = { mediaType, kind, at: 0, ...(Object.keys(encoding).length === 0 ? {} : { encoding }), ...(xml === undefined ? {} : { xml }) }
+    const layout: ContentLayout = {
+      mediaType,
+      kind,
+      at: 0,
+      ...(Object.keys(encoding).length === 0 ? {} : { encoding }),
+      ...(xml === undefined ? {} : { xml }),
+    }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
     const id = `#operation:${where}`
     if (kind === 'text' || kind === 'bytes' || (kind === 'xml' && schema === undefined)) {
       schema?.readWhole()
       const isText = kind !== 'bytes'
-      if (kind === 'text' && schema !== undefined && this.references.peek(schema)?.members.has('enum') === true) return { layout, placed: this.schemas.read(schema, { id, name: where }, direction) }
-      return { layout, placed: { type: { kind: 'scalar', base: isText ? 'text' : 'bytes', format: isText ? 'string' : 'byte', origin }, nullable: false } }
+      if (
+        kind === 'text' &&
+        schema !== undefined &&
+        this.references.peek(schema)?.members.has('enum') === true
+      )
+        return { layout, placed: this.schemas.read(schema, { id, name: where }, direction) }
+      return {
+        layout,
+        placed: {
+          type: {
+            kind: 'scalar',
+            base: isText ? 'text' : 'bytes',
+            format: isText ? 'string' : 'byte',
+            origin,
+          },
+          nullable: false,
+        },
+      }
     }
-    if (schema === undefined) return { layout, placed: { type: { kind: 'anything', origin }, nullable: true } }
-    if (kind === 'events' && direction === 'out') return { layout, placed: this.readEvents(schema, where) }
+    if (schema === undefined)
+      return { layout, placed: { type: { kind: 'anything', origin }, nullable: true } }
+    if (kind === 'events' && direction === 'out')
+      return { layout, placed: this.readEvents(schema, where) }
     // In old descriptions a sequence is described as a list.
     const target = this.references.peek(schema) ?? schema
-    const items = kind === 'lines' && !node.members.has('itemSchema') && target.members.get('type')?.value === 'array' ? target.get('items') : undefined
+    const items =
+      kind === 'lines' &&
+      !node.members.has('itemSchema') &&
+      target.members.get('type')?.value === 'array'
+        ? target.get('items')
+        : undefined
     if (items !== undefined) for (const each of [schema, target]) each.get('type')
     const placed = this.schemas.read(items ?? schema, { id, name: where }, direction)
-    if (kind === 'lines' && direction === 'in') return { layout, placed: { type: { kind: 'list', item: placed.type, ...(placed.nullable ? { itemNullable: true } : {}), origin }, nullable: false } }
+    if (kind === 'lines' && direction === 'in')
+      return {
+        layout,
+        placed: {
+          type: {
+            kind: 'list',
+            item: placed.type,
+            ...(placed.nullable ? { itemNullable: true } : {}),
+            origin,
+          },
+          nullable: false,
+        },
+      }
     return { layout, placed }
   }
 
   /** An event of a stream (WHATWG HTML, section 9.2): what its data are, where the schema speaks of them alone. */
   private readEvents(schema: DataNode, where: string): Placed {
     const target = this.references.peek(schema) ?? schema
-    const placed = this.schemas.read(schema, { id: `#operation:${where}/event`, name: `${where}Event` }, 'out')
+    const placed = this.schemas.read(
+      schema,
+      { id: `#operation:${where}/event`, name: `${where}Event` },
+      'out',
+    )
     if (target.members.get('properties')?.members.has('data') === true) return placed
     const { origin } = schema
-    const text = (name: string): Field => ({ name, type: { kind: 'scalar', base: 'text', format: 'string', origin }, optional: true, nullable: false, origin })
-    const fields: Field[] = [{ name: 'data', type: placed.type, optional: false, nullable: placed.nullable && placed.type.kind !== 'anything', origin }, text('event'), text('id'), { ...text('retry'), type: { kind: 'scalar', base: 'double', format: 'integer', origin } }]
+    const text = (name: string): Field => ({
+      name,
+      type: { kind: 'scalar', base: 'text', format: 'string', origin },
+      optional: true,
+      nullable: false,
+      origin,
+    })
+    const fields: Field[] = [
+      {
+        name: 'data',
+        type: placed.type,
+        optional: false,
+        nullable: placed.nullable && placed.type.kind !== 'anything',
+        origin,
+      },
+      text('event'),
+      text('id'),
+      { ...text('retry'), type: { kind: 'scalar', base: 'double', format: 'integer', origin } },
+    ]
     return { type: { kind: 'record', fields, origin }, nullable: false }
   }
 
@@ -153,21 +293,50 @@ export class ContentReader {
     if (kind !== 'multipart' && kind !== 'form') return {}
     const found: Record<string, EncodingLayout> = {}
     for (const [name, entry] of node.entries('encoding')) {
-      const [contentType, style, explode] = [entry.text('contentType'), entry.text('style') as Style | undefined, entry.get('explode')]
+      const [contentType, style, explode] = [
+        entry.text('contentType'),
+        entry.text('style') as Style | undefined,
+        entry.get('explode'),
+      ]
       const headers: Record<string, string> = {}
       for (const [header, each] of entry.entries('headers')) {
         const settled = this.references.settle(each)
         settled.readWhole()
         const schema = settled.members.get('schema')
-        const only = schema?.members.get('const')?.value ?? (schema?.members.get('enum')?.items.length === 1 ? schema.members.get('enum')?.items[0]?.value : undefined) ?? schema?.members.get('default')?.value
+        const only =
+          schema?.members.get('const')?.value ??
+          (schema?.members.get('enum')?.items.length === 1
+            ? schema.members.get('enum')?.items[0]?.value
+            : undefined) ??
+          schema?.members.get('default')?.value
         if (typeof only === 'string' && isToken(header)) headers[header] = only
-        else if (!/^content-type$/i.test(header)) this.notes.add('ignored', 'TM-2315', { what: `The header ${header} of the part "${name}"`, as: 'absent', reason: isToken(header) ? 'its value is not said' : 'HTTP can\'t have a header of that name' }, each.origin)
+        else if (!/^content-type$/i.test(header))
+          this.notes.add(
+            'ignored',
+            'TM-2315',
+            {
+              what: `The header ${header} of the part "${name}"`,
+              as: 'absent',
+              reason: isToken(header)
+                ? 'its value is not said'
+                : "HTTP can't have a header of that name",
+            },
+            each.origin,
+          )
       }
       const layout: EncodingLayout = {
-        ...(contentType === undefined ? {} : { contentType }), ...(style === undefined ? {} : { style }), ...(explode === undefined ? {} : { explode: explode.value === true }), ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),
+        ...(contentType === undefined ? {} : { contentType }),
+        ...(style === undefined ? {} : { style }),
+        ...(explode === undefined ? {} : { explode: explode.value === true }),
+        ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),
         ...(Object.keys(headers).length === 0 ? {} : { headers }),
       }
-      Object.defineProperty(found, name, { value: layout, enumerable: true, writable: true, configurable: true })
+      Object.defineProperty(found, name, {
+        value: layout,
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
     }
     return found
   }
@@ -177,7 +346,9 @@ export class ContentReader {
     const [named] = node.entries('examples').map(([, each]) => this.references.settle(each))
     for (const [, each] of node.entries('examples')) each.readWhole()
     const value = own ?? named?.members.get('value') ?? named?.members.get('dataValue')
-    return value === undefined || value.kind === 'null' ? {} : fitting(value, schema, this.schemas.rules, this.notes)
+    return value === undefined || value.kind === 'null'
+      ? {}
+      : fitting(value, schema, this.schemas.rules, this.notes)
   }
 
   /** The answers of an operation: what is good makes its outcome, the others are its faults. */
@@ -185,22 +356,50 @@ export class ContentReader {
     const good: { status: string; contents: Contents; node: DataNode }[] = []
     const faults: Fault[] = []
     const links: string[] = []
-    const responses = node.entries('responses').filter(([status]) => !status.startsWith('x-')).map(([status, each]) => [/^\dxx$/.test(status) ? status.toUpperCase() : status, each] as const)
+    const responses = node
+      .entries('responses')
+      .filter(([status]) => !status.startsWith('x-'))
+      .map(
+        ([status, each]) => [/^\dxx$/.test(status) ? status.toUpperCase() : status, each] as const,
+      )
     const hasGood = responses.some(([status]) => /^[123]/.test(status))
     for (const [status, each] of responses) {
       const response = this.references.settle(each)
       for (const key of ['description', 'summary']) response.get(key)
       addAll(links, this.readLinks(response))
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
-      const contents = this.readContents(method === 'head' ? this.unread(response) : this.readSettled(response), `${where}${pascalCase(`answer ${status}`)}`, 'out')
-      if (/^[123]/.test(status) || (status === 'default' && !hasGood)) good.push({ status, contents, node: response })
+      const contents = this.readContents(
+        method === 'head' ? this.unread(response) : this.readSettled(response),
+        `${where}${pascalCase(`answer ${status}`)}`,
+        'out',
+      )
+      if (/^[123]/.test(status) || (status === 'default' && !hasGood))
+        good.push({ status, contents, node: response })
       else {
         const [content, ...others] = contents.layouts
-        if (contents.types.length > 1) this.notes.add('ignored', 'TM-2308', { chosen: content?.mediaType ?? '', others: others.map((each) => each.mediaType).join(', ') }, response.origin)
-        faults.push({ name: status, type: contents.types[0]?.type ?? { kind: 'nothing', origin: response.origin }, ...documented(response), origin: response.origin, layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout })
+        if (contents.types.length > 1)
+          this.notes.add(
+            'ignored',
+            'TM-2308',
+            {
+              chosen: content?.mediaType ?? '',
+              others: others.map((each) => each.mediaType).join(', '),
+            },
+            response.origin,
+          )
+        faults.push({
+          name: status,
+          type: contents.types[0]?.type ?? { kind: 'nothing', origin: response.origin },
+          ...documented(response),
+          origin: response.origin,
+          layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout,
+        })
       }
     }
-    const headers = this.readHeaders(good.map((each) => each.node), where)
+    const headers = this.readHeaders(
+      good.map((each) => each.node),
+      where,
+    )
     return { ...this.outcome(good, headers, node), faults, links: [...new Set(links)] }
   }
 
@@ -216,48 +415,166 @@ export class ContentReader {
     const [first] = all
     if (whole.length === 0) return first === undefined ? [] : [first]
     const others = all.filter((each) => !whole.includes(each))
-    if (others.length > 0) this.notes.add('ignored', 'TM-2308', { chosen: whole.map((each) => each.mediaType).join(', '), others: others.map((each) => each.mediaType).join(', ') }, response.origin)
+    if (others.length > 0)
+      this.notes.add(
+        'ignored',
+        'TM-2308',
+        {
+          chosen: whole.map((each) => each.mediaType).join(', '),
+          others: others.map((each) => each.mediaType).join(', '),
+        },
+        response.origin,
+      )
     for (const each of others) each.node.readWhole()
     return whole
   }
 
-  private outcome(good: readonly { status: string; contents: Contents; node: DataNode }[], headers: readonly Field[], node: DataNode): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
+  private outcome(
+    good: readonly { status: string; contents: Contents; node: DataNode }[],
+    headers: readonly Field[],
+    node: DataNode,
+  ): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
     const { origin } = node
     const promised = headers.length === 0 ? {} : { headers }
-    const layout = Object.fromEntries(good.map(({ status, contents }) => [status, contents.layouts]))
-    const texts = new Set(good.map(({ contents }) => contents.types.map((each) => shapeText(each.type)).join('\n')))
+    const layout = Object.fromEntries(
+      good.map(({ status, contents }) => [status, contents.layouts]),
+    )
+    const texts = new Set(
+      good.map(({ contents }) => contents.types.map((each) => shapeText(each.type)).join('\n')),
+    )
     const [first] = good
-    if (first === undefined || (texts.size === 1 && first.contents.types.length === 0)) return { outcome: { kind: 'nothing', origin, ...promised }, layout, byStatus: false, inputs: [] }
-    const field = (type: Type, nullable: boolean): Field => ({ name: 'body', type, optional: false, nullable: nullable && type.kind !== 'anything', ...documented(first.node), origin: first.node.origin })
+    if (first === undefined || (texts.size === 1 && first.contents.types.length === 0))
+      return {
+        outcome: { kind: 'nothing', origin, ...promised },
+        layout,
+        byStatus: false,
+        inputs: [],
+      }
+    const field = (type: Type, nullable: boolean): Field => ({
+      name: 'body',
+      type,
+      optional: false,
+      nullable: nullable && type.kind !== 'anything',
+      ...documented(first.node),
+      origin: first.node.origin,
+    })
     if (texts.size === 1) {
       const { types, layouts } = first.contents
       const [only] = types
       if (types.length === 1 && only !== undefined) {
         const kind = layouts[0]?.kind
-        if (kind === 'events' || kind === 'lines') return { outcome: { kind: 'value', field: field({ kind: 'list', item: only.type, ...(only.nullable ? { itemNullable: true } : {}), origin }, false), stream: true, origin, ...promised }, layout, byStatus: false, inputs: [] }
-        return { outcome: { kind: 'value', field: field(only.type, only.nullable), origin, ...promised }, layout, byStatus: false, inputs: [] }
+        if (kind === 'events' || kind === 'lines')
+          return {
+            outcome: {
+              kind: 'value',
+              field: field(
+                {
+                  kind: 'list',
+                  item: only.type,
+                  ...(only.nullable ? { itemNullable: true } : {}),
+                  origin,
+                },
+                false,
+              ),
+              stream: true,
+              origin,
+              ...promised,
+            },
+            layout,
+            byStatus: false,
+            inputs: [],
+          }
+        return {
+          outcome: { kind: 'value', field: field(only.type, only.nullable), origin, ...promised },
+          layout,
+          byStatus: false,
+          inputs: [],
+        }
       }
       const union: Type = { kind: 'union', alternatives: types.map((each) => each.type), origin }
-      const outcome: Outcome = { kind: 'value', field: { ...field(union, types.some((each) => each.nullable)), layout: { several: true } satisfies OutcomeLayout }, origin, ...promised }
-      return { outcome, layout, byStatus: false, inputs: [choice('accept', `What is asked for: ${layouts[0]?.mediaType ?? ''} when left out.`, layouts, node)] }
+      const outcome: Outcome = {
+        kind: 'value',
+        field: {
+          ...field(
+            union,
+            types.some((each) => each.nullable),
+          ),
+          layout: { several: true } satisfies OutcomeLayout,
+        },
+        origin,
+        ...promised,
+      }
+      return {
+        outcome,
+        layout,
+        byStatus: false,
+        inputs: [
+          choice(
+            'accept',
+            `What is asked for: ${layouts[0]?.mediaType ?? ''} when left out.`,
+            layouts,
+            node,
+          ),
+        ],
+      }
     }
     const nothing: Type = { kind: 'nothing', origin }
     for (const { contents, node: response } of good) {
       const [chosen, ...others] = contents.layouts
-      if (contents.types.length > 1) this.notes.add('ignored', 'TM-2308', { chosen: chosen?.mediaType ?? '', others: others.map((each) => each.mediaType).join(', ') }, response.origin)
+      if (contents.types.length > 1)
+        this.notes.add(
+          'ignored',
+          'TM-2308',
+          {
+            chosen: chosen?.mediaType ?? '',
+            others: others.map((each) => each.mediaType).join(', '),
+          },
+          response.origin,
+        )
     }
     const alternatives = good.map(({ status, contents }): Type => {
       const [placed] = contents.types
       const number: Type = { kind: 'scalar', base: 'double', format: 'integer', origin }
       return {
-        kind: 'record', origin, fields: [
-          { name: 'status', type: /^\d+$/.test(status) ? { kind: 'literal', value: Number(status), origin } : number, optional: false, nullable: false, origin },
-          { name: 'body', type: placed?.type ?? nothing, optional: false, nullable: placed?.nullable === true && placed.type.kind !== 'anything', origin },
+        kind: 'record',
+        origin,
+        fields: [
+          {
+            name: 'status',
+            type: /^\d+$/.test(status)
+              ? { kind: 'literal', value: Number(status), origin }
+              : number,
+            optional: false,
+            nullable: false,
+            origin,
+          },
+          {
+            name: 'body',
+            type: placed?.type ?? nothing,
+            optional: false,
+            nullable: placed?.nullable === true && placed.type.kind !== 'anything',
+            origin,
+          },
         ],
       }
     })
-    const firsts = Object.fromEntries(good.map(({ status, contents }) => [status, contents.layouts.filter((each) => each.at === 0)]))
-    return { outcome: { kind: 'value', field: field({ kind: 'union', alternatives, origin }, false), origin, ...promised }, layout: firsts, byStatus: true, inputs: [] }
+    const firsts = Object.fromEntries(
+      good.map(({ status, contents }) => [
+        status,
+        contents.layouts.filter((each) => each.at === 0),
+      ]),
+    )
+    return {
+      outcome: {
+        kind: 'value',
+        field: field({ kind: 'union', alternatives, origin }, false),
+        origin,
+        ...promised,
+      },
+      layout: firsts,
+      byStatus: true,
+      inputs: [],
+    }
   }
 
   /** The headers that good answers are promised to have; those that not all of them have may be missing. */
@@ -275,16 +592,42 @@ export class ContentReader {
         const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
         content?.readWhole()
         const schema = header.get('schema') ?? media?.get('schema')
-        for (const key of ['style', 'example', 'examples', 'allowEmptyValue', 'allowReserved']) header.get(key)?.readWhole()
-        const placed: Placed = schema === undefined ? { type: { kind: 'scalar', base: 'text', format: 'string', origin: header.origin }, nullable: false } : this.schemas.read(schema, { id: `#operation:${where}/headers/${name}`, name: `${where}${pascalCase(name)}` }, 'out')
-        const layout: HeaderLayout = { name, ...(header.flag('explode') ? { explode: true as const } : {}), ...(mediaType !== undefined && /json/i.test(mediaType) ? { json: true as const } : {}) }
-        const field: Field = { name, type: placed.type, optional: !header.flag('required'), nullable: false, ...documented(header), ...(header.flag('deprecated') ? { deprecated: true } : {}), origin: header.origin, layout }
+        for (const key of ['style', 'example', 'examples', 'allowEmptyValue', 'allowReserved'])
+          header.get(key)?.readWhole()
+        const placed: Placed =
+          schema === undefined
+            ? {
+                type: { kind: 'scalar', base: 'text', format: 'string', origin: header.origin },
+                nullable: false,
+              }
+            : this.schemas.read(
+                schema,
+                { id: `#operation:${where}/headers/${name}`, name: `${where}${pascalCase(name)}` },
+                'out',
+              )
+        const layout: HeaderLayout = {
+          name,
+          ...(header.flag('explode') ? { explode: true as const } : {}),
+          ...(mediaType !== undefined && /json/i.test(mediaType) ? { json: true as const } : {}),
+        }
+        const field: Field = {
+          name,
+          type: placed.type,
+          optional: !header.flag('required'),
+          nullable: false,
+          ...documented(header),
+          ...(header.flag('deprecated') ? { deprecated: true } : {}),
+          origin: header.origin,
+          layout,
+        }
         const known = found.get(name.toLowerCase())
         if (known === undefined) found.set(name.toLowerCase(), { field, count: 1 })
         else known.count += 1
       }
     }
-    return [...found.values()].map(({ field, count }) => (count < responses.length ? { ...field, optional: true } : field))
+    return [...found.values()].map(({ field, count }) =>
+      count < responses.length ? { ...field, optional: true } : field,
+    )
   }
 
   /** Links in words: which operation, and what of the answer goes into it (section 4.8.20). */
@@ -292,8 +635,14 @@ export class ContentReader {
     return response.entries('links').map(([name, each]) => {
       const link = this.references.settle(each)
       const reference = link.text('operationRef')
-      const operation = link.text('operationId') ?? (reference === undefined ? name : (this.references.lookUp(reference, link)?.text('operationId') ?? reference))
-      const given = link.entries('parameters').map(([parameter, value]) => `${parameter} from ${String(value.value)}`)
+      const operation =
+        link.text('operationId') ??
+        (reference === undefined
+          ? name
+          : (this.references.lookUp(reference, link)?.text('operationId') ?? reference))
+      const given = link
+        .entries('parameters')
+        .map(([parameter, value]) => `${parameter} from ${String(value.value)}`)
       const said = link.text('description')
       link.readWhole()
       return `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`
@@ -301,14 +650,35 @@ export class ContentReader {
   }
 }
 
-function choice(name: string, documentation: string, layouts: readonly ContentLayout[], node: DataNode): InputField {
+function choice(
+  name: string,
+  documentation: string,
+  layouts: readonly ContentLayout[],
+  node: DataNode,
+): InputField {
   const { origin } = node
   const types = [...new Set(layouts.map((each) => each.mediaType))]
-  const type: Type = { kind: 'enumeration', members: types.map((value) => ({ value, origin })), base: { kind: 'scalar', base: 'text', format: 'string', origin }, origin }
-  return { name, type, optional: true, nullable: false, place: 'header', documentation, origin, layout: { name, choice: true } }
+  const type: Type = {
+    kind: 'enumeration',
+    members: types.map((value) => ({ value, origin })),
+    base: { kind: 'scalar', base: 'text', format: 'string', origin },
+    origin,
+  }
+  return {
+    name,
+    type,
+    optional: true,
+    nullable: false,
+    place: 'header',
+    documentation,
+    origin,
+    layout: { name, choice: true },
+  }
 }
 
 /** A type as a text that is the same for the same type, wherever it was written. */
 function shapeText(type: Type): string {
-  return JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
+  return JSON.stringify(type, (key, value: unknown) =>
+    key === 'origin' || key === 'documentation' ? undefined : value,
+  )
 }

@@ -9,19 +9,29 @@ export type Direction = 'in' | 'out'
 export function differingSchemas(references: References): Set<DataNode> {
   const users = new Map<DataNode, Set<DataNode>>()
   const found = new Set<DataNode>()
-  const nodes: [node: DataNode, owner: DataNode | undefined][] = references.all().map((root) => [root, undefined])
+  const nodes: [node: DataNode, owner: DataNode | undefined][] = references
+    .all()
+    .map((root) => [root, undefined])
   for (let next = nodes.pop(); next !== undefined; next = nodes.pop()) {
     const [node, around] = next
     const owner = isShelved(node) ? node : around
-    if (owner !== undefined && (node.members.get('readOnly')?.value === true || node.members.get('writeOnly')?.value === true)) found.add(owner)
-    const target = owner === undefined || referenceOf(node) === undefined ? undefined : references.peek(node)
+    if (
+      owner !== undefined &&
+      (node.members.get('readOnly')?.value === true ||
+        node.members.get('writeOnly')?.value === true)
+    )
+      found.add(owner)
+    const target =
+      owner === undefined || referenceOf(node) === undefined ? undefined : references.peek(node)
     if (target !== undefined && owner !== undefined) {
       const known = users.get(target)
       if (known === undefined) users.set(target, new Set([owner]))
       else known.add(owner)
     }
-    for (const member of node.members.values()) if (member.kind === 'object' || member.kind === 'list') nodes.push([member, owner])
-    for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') nodes.push([item, owner])
+    for (const member of node.members.values())
+      if (member.kind === 'object' || member.kind === 'list') nodes.push([member, owner])
+    for (const item of node.items)
+      if (item.kind === 'object' || item.kind === 'list') nodes.push([item, owner])
   }
   const reached = [...found]
   for (let node = reached.pop(); node !== undefined; node = reached.pop()) {

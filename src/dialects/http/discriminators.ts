@@ -20,7 +20,11 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
   const member = typeof found.value === 'string' ? found.value : found.text('propertyName')
   if (member === undefined) return undefined
   // A mapping names a schema by reference or just by its name.
-  const target = (reference: string): DataNode | undefined => (/^[\w.-]+$/.test(reference) ? (references.lookUp(`#/components/schemas/${reference}`, node) ?? references.lookUp(reference, node)) : references.lookUp(reference, node))
+  const target = (reference: string): DataNode | undefined =>
+    /^[\w.-]+$/.test(reference)
+      ? (references.lookUp(`#/components/schemas/${reference}`, node) ??
+        references.lookUp(reference, node))
+      : references.lookUp(reference, node)
   const mapping = new Map<string, DataNode>()
   for (const [value, reference] of found.entries('mapping')) {
     const schema = target(String(reference.value))
@@ -35,7 +39,11 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
 /**
  * The values that stand for a schema: those of the mapping; else the only one that the schema itself allows its member; else the schema's name.
  */
-export function valuesFor(schema: DataNode, { member, mapping }: Discriminator, references: References): string[] {
+export function valuesFor(
+  schema: DataNode,
+  { member, mapping }: Discriminator,
+  references: References,
+): string[] {
   const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
   if (mapped.length > 0) return mapped
   const own = onlyValue(schema, member, references, new Set())
@@ -43,13 +51,19 @@ export function valuesFor(schema: DataNode, { member, mapping }: Discriminator, 
 }
 
 /** The one value that a schema allows a member, where there is but one. */
-function onlyValue(schema: DataNode, member: string, references: References, seen: Set<DataNode>): string | undefined {
+function onlyValue(
+  schema: DataNode,
+  member: string,
+  references: References,
+  seen: Set<DataNode>,
+): string | undefined {
   if (seen.has(schema)) return undefined
   seen.add(schema)
   const property = schema.members.get('properties')?.members.get(member)
   const target = property === undefined ? undefined : references.peek(property)
   const values = target?.members.get('enum')?.items ?? []
-  const value = target?.members.get('const')?.value ?? (values.length === 1 ? values[0]?.value : undefined)
+  const value =
+    target?.members.get('const')?.value ?? (values.length === 1 ? values[0]?.value : undefined)
   if (typeof value === 'string') return value
   for (const part of schema.members.get('allOf')?.items ?? []) {
     const settled = references.peek(part)
@@ -66,14 +80,18 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
   const waiting = references.all()
   for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
     const discriminator = node.members.get('discriminator')
-    const isParent = discriminator !== undefined && (typeof discriminator.value === 'string' || discriminator.members.has('propertyName'))
+    const isParent =
+      discriminator !== undefined &&
+      (typeof discriminator.value === 'string' || discriminator.members.has('propertyName'))
     if (isParent && !node.members.has('oneOf') && !node.members.has('anyOf')) parents.add(node)
     for (const part of node.members.get('allOf')?.items ?? []) {
       const target = referenceOf(part) === undefined ? undefined : references.peek(part)
       if (target !== undefined && target !== node) addTo(direct, target, node)
     }
-    for (const member of node.members.values()) if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
-    for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
+    for (const member of node.members.values())
+      if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
+    for (const item of node.items)
+      if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
   }
   const all = new Map<DataNode, readonly DataNode[]>()
   for (const parent of parents) {
@@ -82,9 +100,13 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
     for (let child = next.pop(); child !== undefined; child = next.pop()) {
       if (found.has(child) || child === parent) continue
       found.add(child)
-      addAll(next, (direct.get(child) ?? []))
+      addAll(next, direct.get(child) ?? [])
     }
-    if (found.size > 0) all.set(parent, [...found].sort((a, b) => (references.idOf(a) < references.idOf(b) ? -1 : 1)))
+    if (found.size > 0)
+      all.set(
+        parent,
+        [...found].sort((a, b) => (references.idOf(a) < references.idOf(b) ? -1 : 1)),
+      )
   }
   return all
 }

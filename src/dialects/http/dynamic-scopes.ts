@@ -37,8 +37,10 @@ export class DynamicScopes {
         }
         isUsed ||= node.members.has('$dynamicRef')
       }
-      for (const member of node.members.values()) if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
-      for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
+      for (const member of node.members.values())
+        if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
+      for (const item of node.items)
+        if (item.kind === 'object' || item.kind === 'list') waiting.push(item)
     }
     this.isUsed = isUsed
   }
@@ -54,7 +56,11 @@ export class DynamicScopes {
       return node === undefined || node === own.get(name) ? [] : [node]
     })
     const words = bound.map((node) => pascalCase(schemaName(this.references.peek(node) ?? node)))
-    return { anchors, suffix: bound.map((node) => `~${this.references.idOf(node)}`).join(''), name: words.length === 0 ? '' : `Of${words.join('And')}` }
+    return {
+      anchors,
+      suffix: bound.map((node) => `~${this.references.idOf(node)}`).join(''),
+      name: words.length === 0 ? '' : `Of${words.join('And')}`,
+    }
   }
 
   /** Reads in a scope. */
@@ -69,7 +75,8 @@ export class DynamicScopes {
   follow(node: DataNode): DataNode | undefined {
     const reference = node.text('$dynamicRef') ?? ''
     const name = reference.split('#')[1] ?? ''
-    const initial = this.references.lookUp(reference, node) ?? this.anchorsOf.get(resourceOf(node))?.get(name)
+    const initial =
+      this.references.lookUp(reference, node) ?? this.anchorsOf.get(resourceOf(node))?.get(name)
     const isDynamic = initial === undefined || initial.members.get('$dynamicAnchor')?.value === name
     const found = isDynamic ? (this.current.get(name) ?? initial) : initial
     if (found === undefined) this.references.tellMissing(reference, node)
@@ -89,7 +96,9 @@ export class DynamicScopes {
       if (typeof dynamic === 'string') found.add(dynamic.split('#')[1] ?? '')
       const target = referenceOf(each) === undefined ? undefined : this.references.peek(each)
       if (target !== undefined) for (const name of this.names(target, within)) found.add(name)
-      for (const [key, member] of each.members) if ((member.kind === 'object' || member.kind === 'list') && key !== '$defs') waiting.push(member)
+      for (const [key, member] of each.members)
+        if ((member.kind === 'object' || member.kind === 'list') && key !== '$defs')
+          waiting.push(member)
       for (const item of each.items) waiting.push(item)
     }
     this.used.set(node, found)
@@ -99,6 +108,11 @@ export class DynamicScopes {
 
 function resourceOf(node: DataNode): DataNode {
   let resource = node
-  while (resource.parent !== undefined && !resource.members.has('$id') && !(isShelved(resource) && resource.parent.key !== '$defs')) resource = resource.parent
+  while (
+    resource.parent !== undefined &&
+    !resource.members.has('$id') &&
+    !(isShelved(resource) && resource.parent.key !== '$defs')
+  )
+    resource = resource.parent
   return resource
 }

@@ -1,14 +1,30 @@
 import type { Contract, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
-import { codeInMarkdown, docComment, fenced, identifier, indented, inMarkdown, memberAccess, propertyName, quoted } from '../../printing/escaping.js'
+import {
+  codeInMarkdown,
+  docComment,
+  fenced,
+  identifier,
+  indented,
+  inMarkdown,
+  memberAccess,
+  propertyName,
+  quoted,
+} from '../../printing/escaping.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFaults, printFunction } from '../../typescript/operation-function.js'
 import { Page } from '../../printing/page.js'
 import { typeTextsOf } from '../../typescript/types.js'
 import { codecModule, codecPages } from '../codec-pages.js'
 import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
-import type { Declaration, DeclarationContext, Emitter, OpenTypes, OperationContext } from '../dialect.js'
+import type {
+  Declaration,
+  DeclarationContext,
+  Emitter,
+  OpenTypes,
+  OperationContext,
+} from '../dialect.js'
 import { runtimeNeeds } from './client-needs.js'
 import { isChoice, JsonTrees, needsExactJson, valueNames } from './json-trees.js'
 import { endpointLayout, operationLayout, type BodyLayout } from './layout.js'
@@ -20,45 +36,136 @@ const jsonModule = 'runtime/http/json'
 /** A record that is open has members of any name. */
 const openMembers: OpenTypes = {
   fragment: () => code`unknown`,
-  recordLines: (_, __, indent = '  ') => indented([code`/** Members that the contract does not name. */`, code`[name: string]: unknown`], indent),
+  recordLines: (_, __, indent = '  ') =>
+    indented(
+      [code`/** Members that the contract does not name. */`, code`[name: string]: unknown`],
+      indent,
+    ),
 }
 
 /** What an HTTP client has besides the parts that all clients share. */
 export const httpEmitter: Emitter = {
   open: openMembers,
   reexports: [],
-  reservedNames: [...valueNames, 'send', 'stream', 'exactJson', 'prove', 'renew', 'readHeaders', 'form', 'multipart', 'lines', 'xml', 'tokenSource', 'Accept', 'AsStream'],
+  reservedNames: [
+    ...valueNames,
+    'send',
+    'stream',
+    'exactJson',
+    'prove',
+    'renew',
+    'readHeaders',
+    'form',
+    'multipart',
+    'lines',
+    'xml',
+    'tokenSource',
+    'Accept',
+    'AsStream',
+  ],
   runtimeFiles: (contract) => [
-    'calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'plain.ts', 'response-text.ts', 'http/http.ts', 'http/headers.ts', 'http/json.ts', 'http/json-as-is.ts', 'http/parameters.ts', 'http/security.ts', 'json/numbers.ts', 'json/values.ts', ...runtimeNeeds(contract).files,
+    'calendar.ts',
+    'connection.ts',
+    'digest.ts',
+    'harmless.ts',
+    'md5.ts',
+    'redirects.ts',
+    'retries.ts',
+    'tokens.ts',
+    'failures.ts',
+    'plain.ts',
+    'response-text.ts',
+    'http/http.ts',
+    'http/headers.ts',
+    'http/json.ts',
+    'http/json-as-is.ts',
+    'http/parameters.ts',
+    'http/security.ts',
+    'json/numbers.ts',
+    'json/values.ts',
+    ...runtimeNeeds(contract).files,
   ],
   dependencies: (contract) => runtimeNeeds(contract).packages,
   pages: (contract, names) => {
     const trees = treesOf(contract)
     const codecs = codecsPages(contract, names, trees)
     // Constants for XML come to light while the operations are gone through.
-    for (const operation of operationsOf(contract)) if (hasXml(operation)) trees.operation(operation)
-    return [...codecs, ...constantsPage('rules', code`Rules that refer to themselves or to each other.`, trees.rules(), ['runtime/json/rules', 'LiveRule'], contract, names), ...constantsPage('xml-shapes', code`How types stand in XML.`, trees.xmlShapes(), ['runtime/http/xml', 'XmlShape'], contract, names), ...constantsPage('security', code`Who may call: the security schemes of the metadata.`, trees.schemes(), ['runtime/http/security', 'Scheme'], contract, names)]
+    for (const operation of operationsOf(contract))
+      if (hasXml(operation)) trees.operation(operation)
+    return [
+      ...codecs,
+      ...constantsPage(
+        'rules',
+        code`Rules that refer to themselves or to each other.`,
+        trees.rules(),
+        ['runtime/json/rules', 'LiveRule'],
+        contract,
+        names,
+      ),
+      ...constantsPage(
+        'xml-shapes',
+        code`How types stand in XML.`,
+        trees.xmlShapes(),
+        ['runtime/http/xml', 'XmlShape'],
+        contract,
+        names,
+      ),
+      ...constantsPage(
+        'security',
+        code`Who may call: the security schemes of the metadata.`,
+        trees.schemes(),
+        ['runtime/http/security', 'Scheme'],
+        contract,
+        names,
+      ),
+    ]
   },
   declaration: declare,
   operation: printOperation,
   readme,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
-    page.print(code`/** The servers that the metadata names, the preferred one first. */`, code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
+    page.print(
+      code`/** The servers that the metadata names, the preferred one first. */`,
+      code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
+    )
     for (const each of endpointsOf(contract)) {
       const layout = endpointLayout(each)
       const variables = Object.entries(layout?.variables ?? {})
-      const choices = variables.filter(([, variable]) => variable.values !== undefined).map(([name, variable]) => `\`${name}\`: ${(variable.values ?? []).map((value) => `\`${value}\``).join(', ')}.`)
-      const further = variables.length === 0 ? code`` : code`, variables: { ${joined(variables.map(([name, variable]) => code`${propertyName(name)}: ${quoted(variable.default)}`), ', ')} }`
-      page.print(...docComment([each.documentation, ...choices], '  '), code`  ${propertyName(each.name)}: { address: ${quoted(layout?.template ?? each.address)}, protocol: ${quoted(each.protocol)}${further} },`)
+      const choices = variables
+        .filter(([, variable]) => variable.values !== undefined)
+        .map(
+          ([name, variable]) =>
+            `\`${name}\`: ${(variable.values ?? []).map((value) => `\`${value}\``).join(', ')}.`,
+        )
+      const further =
+        variables.length === 0
+          ? code``
+          : code`, variables: { ${joined(
+              variables.map(
+                ([name, variable]) => code`${propertyName(name)}: ${quoted(variable.default)}`,
+              ),
+              ', ',
+            )} }`
+      page.print(
+        ...docComment([each.documentation, ...choices], '  '),
+        code`  ${propertyName(each.name)}: { address: ${quoted(layout?.template ?? each.address)}, protocol: ${quoted(each.protocol)}${further} },`,
+      )
     }
     page.print(code`}`)
   },
 }
 
 function hasXml(operation: Operation): boolean {
-  const body = operation.inputs.find((input) => input.place === 'body')?.layout as BodyLayout | undefined
-  const contents = [...(body?.contents ?? []), ...Object.values(operationLayout(operation).answers).flat(), ...operation.faults.map((fault) => (fault.layout as { content?: { kind: string } } | undefined)?.content)]
+  const body = operation.inputs.find((input) => input.place === 'body')?.layout as
+    BodyLayout | undefined
+  const contents = [
+    ...(body?.contents ?? []),
+    ...Object.values(operationLayout(operation).answers).flat(),
+    ...operation.faults.map(
+      (fault) => (fault.layout as { content?: { kind: string } } | undefined)?.content,
+    ),
+  ]
   return contents.some((content) => content?.kind === 'xml')
 }
 
@@ -66,24 +173,40 @@ function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[]
   return codecPages(contract, names).map(({ module, types }) => {
     const page = new Page(module)
     for (const { id } of types) page.declare(names.codecs[id] ?? '')
-    page.print(code`// How each type stands in JSON: plain data that serves to write, to read and to check.`)
+    page.print(
+      code`// How each type stands in JSON: plain data that serves to write, to read and to check.`,
+    )
     const printer = new TreePrinter(page, contract, names, new Map(), codecModule)
     for (const type of types) {
       const text = printer.print(trees.ofNamed(type))
       // A type that is just another one refers to it when it is used, whichever of the two comes first.
-      page.print(code``, code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`)
+      page.print(
+        code``,
+        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
+      )
     }
     return page
   })
 }
 
-function constantsPage(module: string, meaning: Code, constants: readonly (readonly [name: string, tree: CodecTree])[], [from, type]: readonly [string, string], contract: Contract, names: Names): Page[] {
+function constantsPage(
+  module: string,
+  meaning: Code,
+  constants: readonly (readonly [name: string, tree: CodecTree])[],
+  [from, type]: readonly [string, string],
+  contract: Contract,
+  names: Names,
+): Page[] {
   if (constants.length === 0) return []
   const page = new Page(module)
   for (const [name] of constants) page.declare(name)
   page.print(code`// ${meaning}`)
   const printer = new TreePrinter(page, contract, names)
-  for (const [name, tree] of [...constants].sort(([a], [b]) => (a < b ? -1 : 1))) page.print(code``, code`export const ${identifier(name)}: ${page.useType(from, type)} = ${printer.print(tree)}`)
+  for (const [name, tree] of [...constants].sort(([a], [b]) => (a < b ? -1 : 1)))
+    page.print(
+      code``,
+      code`export const ${identifier(name)}: ${page.useType(from, type)} = ${printer.print(tree)}`,
+    )
   return [page]
 }
 
@@ -97,28 +220,72 @@ function treesOf(contract: Contract): JsonTrees {
 }
 
 /** How an operation is declared whose answer is a sequence, bytes, one of several media types, or has headers to tell. */
-function declare({ contract, names, operation, page, inputType, outcomeType }: DeclarationContext): Declaration {
+function declare({
+  contract,
+  names,
+  operation,
+  page,
+  inputType,
+  outcomeType,
+}: DeclarationContext): Declaration {
   const { outcome } = operation
   const [call, , , , , headersType, outcomesType] = exportedNames(names, operation)
   const allOptional = operation.inputs.every((each) => each.optional)
   const usual = allOptional ? code` = {}` : code``
   const extras: Code[] = []
   const headers = outcome.kind === 'record' ? undefined : outcome.headers
-  if (headers !== undefined) extras.push(code`readonly onHeaders?: (headers: ${page.useType(`operations/${call}`, headersType)}) => void`)
-  const isBytes = outcome.kind === 'value' && outcome.field.type.kind === 'scalar' && outcome.field.type.base === 'bytes'
+  if (headers !== undefined)
+    extras.push(
+      code`readonly onHeaders?: (headers: ${page.useType(`operations/${call}`, headersType)}) => void`,
+    )
+  const isBytes =
+    outcome.kind === 'value' &&
+    outcome.field.type.kind === 'scalar' &&
+    outcome.field.type.base === 'bytes'
   if (isBytes) extras.push(code`readonly asStream?: AsStream`)
   const thisCall = code`${page.useType('runtime/connection', 'ThisCall')}${extras.length === 0 ? code`` : code` & { ${joined(extras, '; ')} }`}`
   const several = operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
   if (outcome.kind === 'value' && outcome.stream === true) {
-    return { signature: { typeParameters: code``, input: code`input: ${inputType}${usual}`, returns: code`AsyncIterable<${typeTextsOf(contract, names, openMembers).itemOf(outcome.field.type, page)}>`, thisCall } }
+    return {
+      signature: {
+        typeParameters: code``,
+        input: code`input: ${inputType}${usual}`,
+        returns: code`AsyncIterable<${typeTextsOf(contract, names, openMembers).itemOf(outcome.field.type, page)}>`,
+        thisCall,
+      },
+    }
   }
-  if (isBytes) return { signature: { typeParameters: code`<AsStream extends boolean = false>`, input: code`input: ${inputType}${usual}`, returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
+  if (isBytes)
+    return {
+      signature: {
+        typeParameters: code`<AsStream extends boolean = false>`,
+        input: code`input: ${inputType}${usual}`,
+        returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`,
+        thisCall,
+      },
+    }
   if (several) {
     const outcomes = page.useType(`operations/${call}`, outcomesType)
     const preferred = Object.values(operationLayout(operation).answers)[0]?.[0]?.mediaType ?? code``
-    return { signature: { typeParameters: code`<Accept extends keyof ${outcomes} = ${quoted(preferred)}>`, input: code`input: ${inputType} & { accept?: Accept }${usual}`, returns: code`Promise<${outcomes}[Accept]>`, thisCall } }
+    return {
+      signature: {
+        typeParameters: code`<Accept extends keyof ${outcomes} = ${quoted(preferred)}>`,
+        input: code`input: ${inputType} & { accept?: Accept }${usual}`,
+        returns: code`Promise<${outcomes}[Accept]>`,
+        thisCall,
+      },
+    }
   }
-  return headers === undefined ? {} : { signature: { typeParameters: code``, input: code`input: ${inputType}${usual}`, returns: code`Promise<${outcomeType}>`, thisCall } }
+  return headers === undefined
+    ? {}
+    : {
+        signature: {
+          typeParameters: code``,
+          input: code`input: ${inputType}${usual}`,
+          returns: code`Promise<${outcomeType}>`,
+          thisCall,
+        },
+      }
 }
 
 function printOperation(context: OperationContext): void {
@@ -128,24 +295,60 @@ function printOperation(context: OperationContext): void {
   const [call, , , , , headersType, outcomesType] = exportedNames(names, operation)
   if (outcome.kind !== 'record' && outcome.headers !== undefined) {
     page.declare(headersType)
-    page.print(code``, ...docComment([`The headers that the answer to ${call} is promised to have.`]), code`export interface ${headersType} {`, ...outcome.headers.flatMap((field) => texts.propertyLines(field, page)), code`}`)
+    page.print(
+      code``,
+      ...docComment([`The headers that the answer to ${call} is promised to have.`]),
+      code`export interface ${headersType} {`,
+      ...outcome.headers.flatMap((field) => texts.propertyLines(field, page)),
+      code`}`,
+    )
   }
-  if (outcome.kind === 'value' && outcome.field.type.kind === 'union' && operation.inputs.some((input) => isChoice(input) && input.name === 'accept')) {
+  if (
+    outcome.kind === 'value' &&
+    outcome.field.type.kind === 'union' &&
+    operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
+  ) {
     const { alternatives } = outcome.field.type
     page.declare(outcomesType)
     const contents = Object.values(operationLayout(operation).answers)[0] ?? []
-    const rows = contents.map((content) => code`  ${propertyName(content.mediaType)}: ${texts.of(alternatives[content.at] ?? outcome.field.type, page)}`)
-    page.print(code``, ...docComment([`What ${call} answers, by what is asked for.`]), code`export interface ${outcomesType} {`, ...rows, code`}`)
+    const rows = contents.map(
+      (content) =>
+        code`  ${propertyName(content.mediaType)}: ${texts.of(alternatives[content.at] ?? outcome.field.type, page)}`,
+    )
+    page.print(
+      code``,
+      ...docComment([`What ${call} answers, by what is asked for.`]),
+      code`export interface ${outcomesType} {`,
+      ...rows,
+      code`}`,
+    )
   }
   const remarks = [
     ...(operation.leadsTo ?? []).map((each) => `Leads to ${each}`),
-    ...(operation.faults.length === 0 ? [] : [`@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`]),
+    ...(operation.faults.length === 0
+      ? []
+      : [
+          `@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`,
+        ]),
   ]
   const isStream = outcome.kind === 'value' && outcome.stream === true
-  printFunction(context, isStream ? page.use('runtime/http/streams', 'stream') : page.use(httpModule, 'send'), remarks)
-  printFaults(context, operation.faults.filter((each) => each.type.kind === 'reference'))
-  const parse = needsExactJson(contract) ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') } : {}
-  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract).operation(operation), ...parse }
+  printFunction(
+    context,
+    isStream ? page.use('runtime/http/streams', 'stream') : page.use(httpModule, 'send'),
+    remarks,
+  )
+  printFaults(
+    context,
+    operation.faults.filter((each) => each.type.kind === 'reference'),
+  )
+  const parse = needsExactJson(contract)
+    ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') }
+    : {}
+  const tree: CodecTree = {
+    name: pathOf(operation),
+    ...treesOf(contract).operation(operation),
+    ...parse,
+  }
   const text = new TreePrinter(page, contract, names, new Map(), codecModule).print(tree)
   page.print(code``, code`const operation: ${page.useType(httpModule, 'HttpOperation')} = ${text}`)
 }
@@ -154,23 +357,80 @@ function printOperation(context: OperationContext): void {
 function readme(contract: Contract, variable: Code): Markdown[] {
   const operations = operationsOf(contract)
   const at = ({ path }: Operation): Code => joined([variable, ...path.map(memberAccess)], '')
-  const find = (wanted: (operation: Operation) => boolean): Operation | undefined => operations.find(wanted)
+  const find = (wanted: (operation: Operation) => boolean): Operation | undefined =>
+    operations.find(wanted)
   const streaming = find(({ outcome }) => outcome.kind === 'value' && outcome.stream === true)
-  const bytes = find(({ outcome }) => outcome.kind === 'value' && outcome.field.type.kind === 'scalar' && outcome.field.type.base === 'bytes')
+  const bytes = find(
+    ({ outcome }) =>
+      outcome.kind === 'value' &&
+      outcome.field.type.kind === 'scalar' &&
+      outcome.field.type.base === 'bytes',
+  )
   const headed = find(({ outcome }) => outcome.kind !== 'record' && outcome.headers !== undefined)
-  const several = find((operation) => operation.inputs.some((input) => isChoice(input) && input.name === 'accept'))
-  const section = (title: Markdown, text: Markdown, example?: Code): Markdown[] => [markdown`## ${title}`, markdown``, text, markdown``, ...(example === undefined ? [] : [...fenced([example]), markdown``])]
-  const incoming = [...(contract.incoming ?? []), ...operations.flatMap((operation) => operation.incoming ?? [])]
-  const accepted = several === undefined ? undefined : Object.values(operationLayout(several).answers)[0]?.[1]?.mediaType
+  const several = find((operation) =>
+    operation.inputs.some((input) => isChoice(input) && input.name === 'accept'),
+  )
+  const section = (title: Markdown, text: Markdown, example?: Code): Markdown[] => [
+    markdown`## ${title}`,
+    markdown``,
+    text,
+    markdown``,
+    ...(example === undefined ? [] : [...fenced([example]), markdown``]),
+  ]
+  const incoming = [
+    ...(contract.incoming ?? []),
+    ...operations.flatMap((operation) => operation.incoming ?? []),
+  ]
+  const accepted =
+    several === undefined
+      ? undefined
+      : Object.values(operationLayout(several).answers)[0]?.[1]?.mediaType
   const scheme = contract.security[0]?.name ?? ''
   return [
-    ...(streaming === undefined ? [] : section(markdown`Sequences`, markdown`What the service sends piece by piece is read as it comes; leaving the loop ends the call.`, code`for await (const each of ${at(streaming)}(input)) console.log(each)`)),
-    ...(bytes === undefined ? [] : section(markdown`Bytes`, markdown`Bytes come whole, or as a stream:`, code`const stream = await ${at(bytes)}(input, { asStream: true })`)),
-    ...(several === undefined ? [] : section(markdown`Several media types`, markdown`What comes depends on what is asked for, in type too:`, code`const answer = await ${at(several)}({ ...input, accept: ${quoted(accepted ?? '')} })`)),
-    ...(headed === undefined ? [] : section(markdown`Headers of answers`, markdown`Headers that the metadata promises are handed over decoded:`, code`await ${at(headed)}(input, { onHeaders: (headers) => console.log(headers) })`)),
+    ...(streaming === undefined
+      ? []
+      : section(
+          markdown`Sequences`,
+          markdown`What the service sends piece by piece is read as it comes; leaving the loop ends the call.`,
+          code`for await (const each of ${at(streaming)}(input)) console.log(each)`,
+        )),
+    ...(bytes === undefined
+      ? []
+      : section(
+          markdown`Bytes`,
+          markdown`Bytes come whole, or as a stream:`,
+          code`const stream = await ${at(bytes)}(input, { asStream: true })`,
+        )),
+    ...(several === undefined
+      ? []
+      : section(
+          markdown`Several media types`,
+          markdown`What comes depends on what is asked for, in type too:`,
+          code`const answer = await ${at(several)}({ ...input, accept: ${quoted(accepted ?? '')} })`,
+        )),
+    ...(headed === undefined
+      ? []
+      : section(
+          markdown`Headers of answers`,
+          markdown`Headers that the metadata promises are handed over decoded:`,
+          code`await ${at(headed)}(input, { onHeaders: (headers) => console.log(headers) })`,
+        )),
     ...(contract.security.length === 0
       ? []
-      : section(markdown`Who calls`, markdown`The service knows ${joined(contract.security.map((each) => markdown`${codeInMarkdown(each.name)} (${inMarkdown(each.scheme)})`), ', ')}. Give one credential, or a list of them with the name of the scheme each is for: ${codeInMarkdown(`credential: [{ kind: 'key', value, scheme: ${quoted(scheme)} }]`)}.`)),
-    ...(incoming.length === 0 ? [] : section(markdown`What the service sends`, markdown`Messages that your own server may get: ${joined([...new Set(incoming.map((each) => codeInMarkdown(each.name)))], ', ')}. Their types are in types.ts.`)),
+      : section(
+          markdown`Who calls`,
+          markdown`The service knows ${joined(
+            contract.security.map(
+              (each) => markdown`${codeInMarkdown(each.name)} (${inMarkdown(each.scheme)})`,
+            ),
+            ', ',
+          )}. Give one credential, or a list of them with the name of the scheme each is for: ${codeInMarkdown(`credential: [{ kind: 'key', value, scheme: ${quoted(scheme)} }]`)}.`,
+        )),
+    ...(incoming.length === 0
+      ? []
+      : section(
+          markdown`What the service sends`,
+          markdown`Messages that your own server may get: ${joined([...new Set(incoming.map((each) => codeInMarkdown(each.name)))], ', ')}. Their types are in types.ts.`,
+        )),
   ]
 }

@@ -12,7 +12,8 @@ export function mendEndlessTypes(types: Record<TypeId, NamedType>, notes: Notes)
   const reaches = (type: Type, goal: TypeId, seen: Set<TypeId>): boolean => {
     if (type.kind === 'list') return reaches(type.item, goal, seen)
     if (type.kind === 'union') return type.alternatives.some((each) => reaches(each, goal, seen))
-    if (type.kind !== 'reference' || seen.has(type.to)) return type.kind === 'reference' && type.to === goal
+    if (type.kind !== 'reference' || seen.has(type.to))
+      return type.kind === 'reference' && type.to === goal
     seen.add(type.to)
     const next = types[type.to]
     return type.to === goal || (next !== undefined && reaches(next, goal, seen))
@@ -20,7 +21,14 @@ export function mendEndlessTypes(types: Record<TypeId, NamedType>, notes: Notes)
   for (const [id, type] of Object.entries(types)) {
     if (type.kind !== 'list' || !reaches(type.item, id, new Set())) continue
     const { id: _id, name, ...list } = type
-    types[id] = { kind: 'union', alternatives: [list], id, name, origin: type.origin, ...(type.documentation === undefined ? {} : { documentation: type.documentation }) }
+    types[id] = {
+      kind: 'union',
+      alternatives: [list],
+      id,
+      name,
+      origin: type.origin,
+      ...(type.documentation === undefined ? {} : { documentation: type.documentation }),
+    }
   }
 }
 
@@ -37,17 +45,24 @@ function breakCircle(start: TypeId, types: Record<TypeId, NamedType>, notes: Not
     return next !== undefined && leadsBack(next)
   }
   const type = types[start]
-  if (type === undefined || (type.kind !== 'union' && type.kind !== 'intersection' && type.kind !== 'reference') || !leadsBack(type)) return
+  if (
+    type === undefined ||
+    (type.kind !== 'union' && type.kind !== 'intersection' && type.kind !== 'reference') ||
+    !leadsBack(type)
+  )
+    return
   notes.add('approximated', 'TM-2313', { name: type.name }, type.origin)
   const without = (each: Type): Type => {
     seen.clear()
     return leadsBack(each) ? { kind: 'anything', origin: each.origin } : each
   }
   const { id, name } = type
-  const rest = type.kind === 'union' ? type.alternatives.filter((each) => without(each) === each) : []
+  const rest =
+    type.kind === 'union' ? type.alternatives.filter((each) => without(each) === each) : []
   if (type.kind === 'union' && rest.length > 0) types[start] = { ...type, alternatives: rest }
   else if (type.kind === 'intersection') {
     const parts = type.parts.filter((each) => without(each) === each)
-    types[start] = parts.length === 0 ? { kind: 'anything', id, name, origin: type.origin } : { ...type, parts }
+    types[start] =
+      parts.length === 0 ? { kind: 'anything', id, name, origin: type.origin } : { ...type, parts }
   } else types[start] = { kind: 'anything', id, name, origin: type.origin }
 }

@@ -6,7 +6,14 @@ import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
 import { checkJson, type JsonRef } from '../../runtime/http/json.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
-import { bodyLayout, endpointLayout, operationLayout, parameterLayout, typeLayout, type SchemeLayout } from './layout.js'
+import {
+  bodyLayout,
+  endpointLayout,
+  operationLayout,
+  parameterLayout,
+  typeLayout,
+  type SchemeLayout,
+} from './layout.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
 import { rulesInWords } from './rules-in-words.js'
@@ -17,51 +24,104 @@ const rules = new WeakMap<Contract, NonNullable<ReturnType<NonNullable<Dialect['
 /** OpenAPI and JSON Schema. */
 export const http: Dialect = {
   name: 'http',
-  recognise: (text) => /(?:^|[\n{,])\s*["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/.test(text.slice(0, 50_000)),
+  recognise: (text) =>
+    /(?:^|[\n{,])\s*["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/.test(text.slice(0, 50_000)),
   read: readOpenApi,
   emit: httpEmitter,
   describe(_contract, operation, endpoint) {
     const { method, path, answers } = operationLayout(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
-    const parameters = operation.inputs.filter((input) => input.place !== 'body' && !isChoice(input))
+    const parameters = operation.inputs.filter(
+      (input) => input.place !== 'body' && !isChoice(input),
+    )
     return [
       ['request', `${method} ${path}`],
       ['address', endpoint.address],
-      ...parameters.map((each) => [`${each.place} ${parameterLayout(each).name}`, [parameterLayout(each).style, parameterLayout(each).json === true ? 'as JSON' : undefined].filter((part) => part !== undefined).join(', ') || 'as usual'] as const),
-      ...(body === undefined ? [] : [['body', bodyLayout(body).contents.map((each) => each.mediaType).join(' or ')] as const]),
-      ...Object.entries(answers).map(([status, contents]) => [`answer ${status}`, contents.map((each) => each.mediaType).join(' or ') || 'no content'] as const),
-      ...(operation.outcome.kind === 'record' ? [] : (operation.outcome.headers ?? [])).map((each) => ['answer header', `${each.name}${each.optional ? '?' : ''}`] as const),
+      ...parameters.map(
+        (each) =>
+          [
+            `${each.place} ${parameterLayout(each).name}`,
+            [
+              parameterLayout(each).style,
+              parameterLayout(each).json === true ? 'as JSON' : undefined,
+            ]
+              .filter((part) => part !== undefined)
+              .join(', ') || 'as usual',
+          ] as const,
+      ),
+      ...(body === undefined
+        ? []
+        : [
+            [
+              'body',
+              bodyLayout(body)
+                .contents.map((each) => each.mediaType)
+                .join(' or '),
+            ] as const,
+          ]),
+      ...Object.entries(answers).map(
+        ([status, contents]) =>
+          [
+            `answer ${status}`,
+            contents.map((each) => each.mediaType).join(' or ') || 'no content',
+          ] as const,
+      ),
+      ...(operation.outcome.kind === 'record' ? [] : (operation.outcome.headers ?? [])).map(
+        (each) => ['answer header', `${each.name}${each.optional ? '?' : ''}`] as const,
+      ),
       ...(operation.leadsTo ?? []).map((each) => ['leads to', each] as const),
       ...(operation.incoming ?? []).map((each) => ['calls back', each.name] as const),
-      ...(operation.security === undefined ? [] : [['login', operation.security.map((each) => each.join(' and ') || 'none').join(', or ')] as const]),
+      ...(operation.security === undefined
+        ? []
+        : [
+            [
+              'login',
+              operation.security.map((each) => each.join(' and ') || 'none').join(', or '),
+            ] as const,
+          ]),
     ]
   },
-  rules: (contract) => once(rules, contract, () => {
-    const trees = new JsonTrees(contract)
-    const codecs = liveJson(contract, trees)
-    return {
-      allows(type, plain) {
-        const misfits: Misfit[] = []
-        checkJson(codecs.of(trees.of(type, false)) as JsonRef, fromPlain(contract, type, plain), '', misfits)
-        return misfits.length === 0
-      },
-      candidates: (type) => candidatesOf(typeLayout(type).rule),
-    }
-  }),
+  rules: (contract) =>
+    once(rules, contract, () => {
+      const trees = new JsonTrees(contract)
+      const codecs = liveJson(contract, trees)
+      return {
+        allows(type, plain) {
+          const misfits: Misfit[] = []
+          checkJson(
+            codecs.of(trees.of(type, false)) as JsonRef,
+            fromPlain(contract, type, plain),
+            '',
+            misfits,
+          )
+          return misfits.length === 0
+        },
+        candidates: (type) => candidatesOf(typeLayout(type).rule),
+      }
+    }),
   rulesInWords,
   serverVariables(endpoint) {
     const layout = endpointLayout(endpoint)
     if (layout === undefined) return undefined
     return {
-      variables: Object.fromEntries(Object.entries(layout.variables).map(([name, variable]) => [name, variable.values ?? []])),
-      address: (values) => Object.entries(layout.variables).reduce((address, [name, variable]) => address.replaceAll(`{${name}}`, () => values[name] ?? variable.default), layout.template),
+      variables: Object.fromEntries(
+        Object.entries(layout.variables).map(([name, variable]) => [name, variable.values ?? []]),
+      ),
+      address: (values) =>
+        Object.entries(layout.variables).reduce(
+          (address, [name, variable]) =>
+            address.replaceAll(`{${name}}`, () => values[name] ?? variable.default),
+          layout.template,
+        ),
     }
   },
   tokenPlaces: (contract) =>
     contract.security.flatMap(({ name, layout }) => {
       const { tokenUrl, discovery } = (layout ?? {}) as SchemeLayout
       const address = tokenUrl ?? discovery
-      return address === undefined ? [] : [{ scheme: name, address, isDiscovery: tokenUrl === undefined }]
+      return address === undefined
+        ? []
+        : [{ scheme: name, address, isDiscovery: tokenUrl === undefined }]
     }),
   play: playHttp,
 }

@@ -1,6 +1,20 @@
-import type { Contract, Field, NamedType, Operation, ScalarType, Type, UnionType } from '../../contract/contract.js'
+import type {
+  Contract,
+  Field,
+  NamedType,
+  Operation,
+  ScalarType,
+  Type,
+  UnionType,
+} from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
-import { endpointsOf, membersOf, namedType, operationsOf, someType } from '../../contract/queries.js'
+import {
+  endpointsOf,
+  membersOf,
+  namedType,
+  operationsOf,
+  someType,
+} from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
 import { readHeaders } from '../../runtime/http/headers.js'
@@ -12,7 +26,19 @@ import { xml } from '../../runtime/http/xml.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { Builtin, CodecReference, Elsewhere, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { bodyLayout, contractLayout, faultLayout, operationLayout, parameterLayout, schemeLayout, typeLayout, type ContentLayout, type HeaderLayout, type OutcomeLayout, type ParameterLayout } from './layout.js'
+import {
+  bodyLayout,
+  contractLayout,
+  faultLayout,
+  operationLayout,
+  parameterLayout,
+  schemeLayout,
+  typeLayout,
+  type ContentLayout,
+  type HeaderLayout,
+  type OutcomeLayout,
+  type ParameterLayout,
+} from './layout.js'
 import { mapRule, referredRules } from './live-rules.js'
 import { kindOf, type ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
@@ -22,11 +48,37 @@ const valuesModule = 'runtime/json/values'
 const rulesModule = 'runtime/json/rules'
 
 const builtins: Readonly<Partial<Record<ScalarType['base'], keyof typeof values>>> = {
-  text: 'text', boolean: 'boolean', int8: 'int8', int16: 'int16', int32: 'int32', uint8: 'uint8', uint16: 'uint16', uint32: 'uint32', int64: 'int64', uint64: 'uint64', decimal: 'decimal', float: 'double', double: 'double', bytes: 'base64', date: 'date', dateTime: 'dateTime', time: 'time', duration: 'duration',
+  text: 'text',
+  boolean: 'boolean',
+  int8: 'int8',
+  int16: 'int16',
+  int32: 'int32',
+  uint8: 'uint8',
+  uint16: 'uint16',
+  uint32: 'uint32',
+  int64: 'int64',
+  uint64: 'uint64',
+  decimal: 'decimal',
+  float: 'double',
+  double: 'double',
+  bytes: 'base64',
+  date: 'date',
+  dateTime: 'dateTime',
+  time: 'time',
+  duration: 'duration',
 }
 
 /** Names of the runtime's values that codecs of this dialect use. */
-export const valueNames: readonly string[] = [...Object.values(builtins), 'anything', 'integer', 'int64Text', 'uint64Text', 'decimalText', 'base64url', 'brokenRule']
+export const valueNames: readonly string[] = [
+  ...Object.values(builtins),
+  'anything',
+  'integer',
+  'int64Text',
+  'uint64Text',
+  'decimalText',
+  'base64url',
+  'brokenRule',
+]
 
 /** Builds the JSON codecs of a contract as trees. */
 export class JsonTrees {
@@ -55,7 +107,13 @@ export class JsonTrees {
   }
 
   private rule(rule: Rule): CodecTree {
-    return mapRule(rule, (id) => new Elsewhere('rules', this.ruleNames.get(id) ?? '', () => this.rule(this.namedRules[id] ?? true))) as CodecTree
+    return mapRule(
+      rule,
+      (id) =>
+        new Elsewhere('rules', this.ruleNames.get(id) ?? '', () =>
+          this.rule(this.namedRules[id] ?? true),
+        ),
+    ) as CodecTree
   }
 
   ofNamed(type: NamedType): CodecTree {
@@ -65,7 +123,12 @@ export class JsonTrees {
   of(type: Type, late: boolean): CodecTree {
     const { rule } = typeLayout(type)
     const shape = this.shape(type, late)
-    return rule === undefined ? shape : { is: shape, obeys: { rule: this.rule(rule), broken: new Builtin(rulesModule, 'brokenRule') } }
+    return rule === undefined
+      ? shape
+      : {
+          is: shape,
+          obeys: { rule: this.rule(rule), broken: new Builtin(rulesModule, 'brokenRule') },
+        }
   }
 
   private shape(type: Type, late: boolean): CodecTree {
@@ -83,17 +146,31 @@ export class JsonTrees {
         return { literals: [] }
       case 'tuple': {
         const { minItems, maxItems, rest } = type
-        return { tuple: type.items.map((each) => this.of(each, late)), ...(rest === undefined ? {} : { rest: this.of(rest, late) }), ...(minItems === 0 ? {} : { min: minItems }), ...(maxItems === undefined ? {} : { max: maxItems }) }
+        return {
+          tuple: type.items.map((each) => this.of(each, late)),
+          ...(rest === undefined ? {} : { rest: this.of(rest, late) }),
+          ...(minItems === 0 ? {} : { min: minItems }),
+          ...(maxItems === undefined ? {} : { max: maxItems }),
+        }
       }
       case 'list':
         return {
-          items: this.of(type.item, late), ...(type.itemNullable === true ? { nullable: true } : {}), ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
+          items: this.of(type.item, late),
+          ...(type.itemNullable === true ? { nullable: true } : {}),
+          ...(type.minItems === undefined ? {} : { min: type.minItems }),
+          ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
         }
       case 'map':
         return { values: this.of(type.value, late) }
       case 'record':
         return {
-          members: this.members(type.fields, late), ...(type.open === true ? { open: true } : {}), ...(type.patterned === undefined ? {} : { patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, late)]) }),
+          members: this.members(type.fields, late),
+          ...(type.open === true ? { open: true } : {}),
+          ...(type.patterned === undefined
+            ? {}
+            : {
+                patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, late)]),
+              }),
           ...(type.rest === undefined ? {} : { rest: this.of(type.rest, late) }),
         }
       case 'union':
@@ -110,7 +187,9 @@ export class JsonTrees {
     const layout = operationLayout(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
     // The choice between media types is no parameter: it decides what travels, and is not sent itself.
-    const parameters = operation.inputs.filter((input) => input.place !== 'body' && !isChoice(input))
+    const parameters = operation.inputs.filter(
+      (input) => input.place !== 'body' && !isChoice(input),
+    )
     const { outcome } = operation
     const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? [])
     const offered = Object.keys(operation.wire)
@@ -118,12 +197,39 @@ export class JsonTrees {
     return {
       method: layout.method,
       path: layout.path,
-      ...(parameters.length === 0 ? {} : { parameters: record(parameters.map((field) => [field.name, this.parameter(field, field.place)])) }),
+      ...(parameters.length === 0
+        ? {}
+        : {
+            parameters: record(
+              parameters.map((field) => [field.name, this.parameter(field, field.place)]),
+            ),
+          }),
       ...(body === undefined ? {} : { body: this.body(body) }),
-      answers: Object.fromEntries(Object.entries(layout.answers).map(([status, contents], at) => [status, this.answer(operation, contents, at)])),
+      answers: Object.fromEntries(
+        Object.entries(layout.answers).map(([status, contents], at) => [
+          status,
+          this.answer(operation, contents, at),
+        ]),
+      ),
       ...(layout.byStatus === true ? { byStatus: true } : {}),
-      ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, this.content(faultLayout(fault).content, fault.type)])) }),
-      ...(headers.length === 0 ? {} : { headers: { of: record(headers.map((field) => [field.name, this.header(field)])), read: new Builtin('runtime/http/headers', 'readHeaders') } }),
+      ...(operation.faults.length === 0
+        ? {}
+        : {
+            faults: Object.fromEntries(
+              operation.faults.map((fault) => [
+                fault.name,
+                this.content(faultLayout(fault).content, fault.type),
+              ]),
+            ),
+          }),
+      ...(headers.length === 0
+        ? {}
+        : {
+            headers: {
+              of: record(headers.map((field) => [field.name, this.header(field)])),
+              read: new Builtin('runtime/http/headers', 'readHeaders'),
+            },
+          }),
       ...(security === undefined ? {} : { security }),
       ...(offered.length === endpointsOf(this.contract).length ? {} : { offered }),
     }
@@ -136,19 +242,42 @@ export class JsonTrees {
 
   private body(body: Field): CodecTree {
     const { contents, several } = bodyLayout(body)
-    const typeOf = (content: ContentLayout): Type => (several === true && body.type.kind === 'union' ? (body.type.alternatives[content.at] as Type) : body.type)
-    const [first, ...others] = contents.map((content) => this.content(content, typeOf(content)) as Readonly<Record<string, CodecTree>>)
-    return { ...first, ...(body.optional ? { optional: true } : {}), ...(body.nullable ? { nullable: true } : {}), ...(others.length === 0 ? {} : { others }) }
+    const typeOf = (content: ContentLayout): Type =>
+      several === true && body.type.kind === 'union'
+        ? (body.type.alternatives[content.at] as Type)
+        : body.type
+    const [first, ...others] = contents.map(
+      (content) => this.content(content, typeOf(content)) as Readonly<Record<string, CodecTree>>,
+    )
+    return {
+      ...first,
+      ...(body.optional ? { optional: true } : {}),
+      ...(body.nullable ? { nullable: true } : {}),
+      ...(others.length === 0 ? {} : { others }),
+    }
   }
 
   private answer(operation: Operation, contents: readonly ContentLayout[], at: number): CodecTree {
     const { outcome } = operation
     if (outcome.kind !== 'value') return {}
     const { type } = outcome.field
-    const alternative = operationLayout(operation).byStatus === true && type.kind === 'union' ? type.alternatives[at] : undefined
-    const own = alternative?.kind === 'record' ? (alternative.fields.find((field) => field.name === 'body')?.type ?? type) : outcome.stream === true && type.kind === 'list' ? type.item : type
+    const alternative =
+      operationLayout(operation).byStatus === true && type.kind === 'union'
+        ? type.alternatives[at]
+        : undefined
+    const own =
+      alternative?.kind === 'record'
+        ? (alternative.fields.find((field) => field.name === 'body')?.type ?? type)
+        : outcome.stream === true && type.kind === 'list'
+          ? type.item
+          : type
     const several = (outcome.field.layout as OutcomeLayout | undefined)?.several === true
-    const trees = contents.map((content) => this.content(content, several && own.kind === 'union' ? (own.alternatives[content.at] as Type) : own))
+    const trees = contents.map((content) =>
+      this.content(
+        content,
+        several && own.kind === 'union' ? (own.alternatives[content.at] as Type) : own,
+      ),
+    )
     const [only, ...others] = trees
     return only === undefined ? {} : others.length === 0 ? only : trees
   }
@@ -157,30 +286,66 @@ export class JsonTrees {
     if (layout === undefined) return {}
     const { mediaType, kind, encoding } = layout
     const format = formats[kind]
-    const isUnknown = type.kind === 'nothing' || (type.kind === 'anything' && typeLayout(type).rule === undefined)
+    const isUnknown =
+      type.kind === 'nothing' || (type.kind === 'anything' && typeLayout(type).rule === undefined)
     return {
       type: mediaType,
       ...(isUnknown ? {} : { is: this.of(type, false) }),
-      ...(format === undefined || (kind === 'xml' && type.kind === 'scalar') ? {} : { format: new Builtin(format.module, format.name) }),
+      ...(format === undefined || (kind === 'xml' && type.kind === 'scalar')
+        ? {}
+        : { format: new Builtin(format.module, format.name) }),
       ...(kind === 'json' && kindOf(mediaType) !== 'json' ? { json: true } : {}),
-      ...(encoding === undefined ? {} : { encoding: record(Object.entries(encoding).map(([name, each]) => [name, { ...each, ...(each.headers === undefined ? {} : { headers: { ...each.headers } }) }])) }),
-      ...(kind === 'xml' && type.kind !== 'scalar' ? { xml: this.xmlTrees.root(type, layout.xml ?? {}) } : {}),
+      ...(encoding === undefined
+        ? {}
+        : {
+            encoding: record(
+              Object.entries(encoding).map(([name, each]) => [
+                name,
+                {
+                  ...each,
+                  ...(each.headers === undefined ? {} : { headers: { ...each.headers } }),
+                },
+              ]),
+            ),
+          }),
+      ...(kind === 'xml' && type.kind !== 'scalar'
+        ? { xml: this.xmlTrees.root(type, layout.xml ?? {}) }
+        : {}),
     }
   }
 
   private header(field: Field): CodecTree {
     const { explode, json } = field.layout as HeaderLayout
-    return { is: this.of(field.type, false), ...(field.optional ? { optional: true } : {}), ...(explode === true ? { explode } : {}), ...(json === true ? { json } : {}) }
+    return {
+      is: this.of(field.type, false),
+      ...(field.optional ? { optional: true } : {}),
+      ...(explode === true ? { explode } : {}),
+      ...(json === true ? { json } : {}),
+    }
   }
 
   /** The security schemes that operations want: the name of the constant, and the tree. */
   schemes(): (readonly [name: string, tree: CodecTree])[] {
-    const wanted = new Set(operationsOf(this.contract).flatMap((operation) => (operation.security ?? []).flat()))
-    return this.contract.security.filter((scheme) => wanted.has(scheme.name)).map((scheme) => {
-      const { key, ...addresses } = schemeLayout(scheme)
-      const tokens = scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/tokens', 'tokenSource') } : {}
-      return [this.schemeNames.get(scheme.name) ?? '', { name: scheme.name, kind: scheme.scheme, ...(key === undefined ? {} : { key: { ...key } }), ...addresses, ...tokens }]
-    })
+    const wanted = new Set(
+      operationsOf(this.contract).flatMap((operation) => (operation.security ?? []).flat()),
+    )
+    return this.contract.security
+      .filter((scheme) => wanted.has(scheme.name))
+      .map((scheme) => {
+        const { key, ...addresses } = schemeLayout(scheme)
+        const tokens =
+          scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/tokens', 'tokenSource') } : {}
+        return [
+          this.schemeNames.get(scheme.name) ?? '',
+          {
+            name: scheme.name,
+            kind: scheme.scheme,
+            ...(key === undefined ? {} : { key: { ...key } }),
+            ...addresses,
+            ...tokens,
+          },
+        ]
+      })
   }
 
   /** Who may call, by the constants of security.ts. */
@@ -189,8 +354,17 @@ export class JsonTrees {
     const security = operation.security ?? (this.isAnySecured ? [[]] : undefined)
     if (security === undefined) return undefined
     const { scopes } = operationLayout(operation)
-    const anyOf = security.map((alternative): CodecTree => alternative.map((name) => ({ scheme: new Builtin('security', this.schemeNames.get(name) ?? ''), ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }) })))
-    return { anyOf, prove: new Builtin('runtime/http/security', 'prove'), renew: new Builtin('runtime/http/security', 'renew') }
+    const anyOf = security.map((alternative): CodecTree =>
+      alternative.map((name) => ({
+        scheme: new Builtin('security', this.schemeNames.get(name) ?? ''),
+        ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }),
+      })),
+    )
+    return {
+      anyOf,
+      prove: new Builtin('runtime/http/security', 'prove'),
+      renew: new Builtin('runtime/http/security', 'renew'),
+    }
   }
 
   private union(type: UnionType, late: boolean): CodecTree {
@@ -199,15 +373,56 @@ export class JsonTrees {
     const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
     const when: Record<string, number> = {}
     const places = new Map(ids.map((id, at): [string, number] => [id, at]).reverse())
-    for (const [value, id] of Object.entries(discriminator?.mapping ?? {})) if (places.has(id)) Object.defineProperty(when, value, { value: places.get(id), enumerable: true, writable: true, configurable: true })
-    const by = discriminator === undefined || Object.keys(when).length === 0 ? undefined : { member: discriminator.field, when, ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }) }
+    for (const [value, id] of Object.entries(discriminator?.mapping ?? {}))
+      if (places.has(id))
+        Object.defineProperty(when, value, {
+          value: places.get(id),
+          enumerable: true,
+          writable: true,
+          configurable: true,
+        })
+    const by =
+      discriminator === undefined || Object.keys(when).length === 0
+        ? undefined
+        : {
+            member: discriminator.field,
+            when,
+            ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }),
+          }
     const alternatives = type.alternatives.map((each): CodecTree => {
       const tree = this.of(each, late)
       // Some do not declare the member that tells them apart.
-      const isSilent = discriminator !== undefined && by !== undefined && !membersOf(this.contract, each).some((field) => field.name === discriminator.field)
-      return isSilent ? { allOf: [{ members: this.members([{ name: discriminator.field, type: { kind: 'anything', origin: type.origin }, optional: true, nullable: true, origin: type.origin }], late) }, tree] } : tree
+      const isSilent =
+        discriminator !== undefined &&
+        by !== undefined &&
+        !membersOf(this.contract, each).some((field) => field.name === discriminator.field)
+      return isSilent
+        ? {
+            allOf: [
+              {
+                members: this.members(
+                  [
+                    {
+                      name: discriminator.field,
+                      type: { kind: 'anything', origin: type.origin },
+                      optional: true,
+                      nullable: true,
+                      origin: type.origin,
+                    },
+                  ],
+                  late,
+                ),
+              },
+              tree,
+            ],
+          }
+        : tree
     })
-    return { oneOf: alternatives, ...(by === undefined ? {} : { by }), ...(exactlyOne === true ? { exactly: true } : {}) }
+    return {
+      oneOf: alternatives,
+      ...(by === undefined ? {} : { by }),
+      ...(exactlyOne === true ? { exactly: true } : {}),
+    }
   }
 
   private parameter(field: Field, place: string): CodecTree {
@@ -229,7 +444,11 @@ export class JsonTrees {
   private members(fields: readonly Field[], late: boolean): CodecTree {
     const members: Record<string, CodecTree> = {}
     for (const field of fields) {
-      const value = { is: this.of(field.type, late), ...(field.optional ? { optional: true } : {}), ...(field.nullable ? { nullable: true } : {}) }
+      const value = {
+        is: this.of(field.type, late),
+        ...(field.optional ? { optional: true } : {}),
+        ...(field.nullable ? { nullable: true } : {}),
+      }
       Object.defineProperty(members, field.name, { value, enumerable: true })
     }
     return members
@@ -237,7 +456,18 @@ export class JsonTrees {
 
   private scalar(type: ScalarType): CodecTree {
     const { format } = type
-    const name = format === 'string:int64' ? 'int64Text' : format === 'string:uint64' ? 'uint64Text' : format === 'string:decimal' ? 'decimalText' : format === 'base64url' ? 'base64url' : format === 'integer' ? 'integer' : (builtins[type.base] ?? 'text')
+    const name =
+      format === 'string:int64'
+        ? 'int64Text'
+        : format === 'string:uint64'
+          ? 'uint64Text'
+          : format === 'string:decimal'
+            ? 'decimalText'
+            : format === 'base64url'
+              ? 'base64url'
+              : format === 'integer'
+                ? 'integer'
+                : (builtins[type.base] ?? 'text')
     const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
@@ -248,18 +478,25 @@ export class JsonTrees {
 /** Names of constants: after the last word of an id, numbered where that is not enough. */
 export function constantNames(ids: readonly string[], suffix: string): Map<string, string> {
   const taken = new Set<string>()
-  return new Map([...ids].sort().map((id) => {
-    const wished = `${camelCase(id.split('/').pop() ?? '')}${suffix}`
-    let name = wished
-    for (let count = 2; taken.has(name); count += 1) name = `${wished}${count}`
-    taken.add(name)
-    return [id, name]
-  }))
+  return new Map(
+    [...ids].sort().map((id) => {
+      const wished = `${camelCase(id.split('/').pop() ?? '')}${suffix}`
+      let name = wished
+      for (let count = 2; taken.has(name); count += 1) name = `${wished}${count}`
+      taken.add(name)
+      return [id, name]
+    }),
+  )
 }
 
 /** Formats that are not built into the runtime's own sending and reading. */
-const formats: Readonly<Partial<Record<ContentKind, { readonly module: string; readonly name: string }>>> = {
-  form: { module: 'runtime/http/forms', name: 'form' }, multipart: { module: 'runtime/http/multipart', name: 'multipart' }, xml: { module: 'runtime/http/xml', name: 'xml' }, lines: { module: 'runtime/http/lines', name: 'lines' },
+const formats: Readonly<
+  Partial<Record<ContentKind, { readonly module: string; readonly name: string }>>
+> = {
+  form: { module: 'runtime/http/forms', name: 'form' },
+  multipart: { module: 'runtime/http/multipart', name: 'multipart' },
+  xml: { module: 'runtime/http/xml', name: 'xml' },
+  lines: { module: 'runtime/http/lines', name: 'lines' },
 }
 
 /** Is the input a choice between media types, and no parameter? */
@@ -269,12 +506,23 @@ export function isChoice(input: Field): boolean {
 
 /** What the constants of security.ts are called, by the name of the scheme. */
 export function schemeNames(contract: Contract): ReadonlyMap<string, string> {
-  return constantNames(contract.security.map((scheme) => scheme.name), 'Scheme')
+  return constantNames(
+    contract.security.map((scheme) => scheme.name),
+    'Scheme',
+  )
 }
 
-function record(entries: readonly (readonly [string, CodecTree])[]): { readonly [key: string]: CodecTree } {
+function record(entries: readonly (readonly [string, CodecTree])[]): {
+  readonly [key: string]: CodecTree
+} {
   const made: Record<string, CodecTree> = {}
-  for (const [name, value] of entries) Object.defineProperty(made, name, { value, enumerable: true, writable: true, configurable: true })
+  for (const [name, value] of entries)
+    Object.defineProperty(made, name, {
+      value,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   return made
 }
 
@@ -282,15 +530,38 @@ const exactness = new WeakMap<Contract, boolean>()
 
 /** Does the contract's JSON carry numbers whose every digit counts? */
 export function needsExactJson(contract: Contract): boolean {
-  return once(exactness, contract, () => someType(contract, (type) => type.kind === 'scalar' && ['int64', 'uint64', 'decimal'].includes(type.base) && !type.format.startsWith('string:')))
+  return once(exactness, contract, () =>
+    someType(
+      contract,
+      (type) =>
+        type.kind === 'scalar' &&
+        ['int64', 'uint64', 'decimal'].includes(type.base) &&
+        !type.format.startsWith('string:'),
+    ),
+  )
 }
 
 /** What the runtime has besides simple values. */
-const others: Readonly<Record<string, unknown>> = { brokenRule, form, multipart, xml, lines, readHeaders, prove, renew, tokenSource }
+const others: Readonly<Record<string, unknown>> = {
+  brokenRule,
+  form,
+  multipart,
+  xml,
+  lines,
+  readHeaders,
+  prove,
+  renew,
+  tokenSource,
+}
 
 /** Codecs that work: what the stand-in reads and writes with. */
 export function liveJson(contract: Contract, trees: JsonTrees): LiveCodecs {
   const schemes = new Map(trees.schemes())
-  const live: LiveCodecs = new LiveCodecs((name) => (schemes.has(name) ? live.of(schemes.get(name) ?? {}) : others[name]) ?? values[name as keyof typeof values], (id) => trees.ofNamed(namedType(contract, id)))
+  const live: LiveCodecs = new LiveCodecs(
+    (name) =>
+      (schemes.has(name) ? live.of(schemes.get(name) ?? {}) : others[name]) ??
+      values[name as keyof typeof values],
+    (id) => trees.ofNamed(namedType(contract, id)),
+  )
   return live
 }

@@ -1,4 +1,13 @@
-import type { Contract, Endpoint, Fault, Field, Operation, SecurityScheme, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Contract,
+  Endpoint,
+  Fault,
+  Field,
+  Operation,
+  SecurityScheme,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
@@ -66,7 +75,9 @@ export interface HeaderLayout {
 export interface EndpointLayout {
   /** The address with the variables in it, and what they may be. */
   readonly template: string
-  readonly variables: Readonly<Record<string, { readonly default: string; readonly values?: readonly string[] }>>
+  readonly variables: Readonly<
+    Record<string, { readonly default: string; readonly values?: readonly string[] }>
+  >
 }
 
 /** Where a key goes, and where tokens are had. */

@@ -9,7 +9,10 @@ import { listKeywords, mapKeywords, schemaKeywords, type Rule } from './rules.js
  *
  * @param refer what takes the place of a reference to another rule
  */
-export function mapRule<T>(rule: Rule, refer: (id: string) => T): boolean | { readonly [keyword: string]: unknown } {
+export function mapRule<T>(
+  rule: Rule,
+  refer: (id: string) => T,
+): boolean | { readonly [keyword: string]: unknown } {
   if (typeof rule === 'boolean') return rule
   const inside = (value: unknown): unknown => mapRule(value as Rule, refer)
   const made: Record<string, unknown> = {}
@@ -19,7 +22,13 @@ export function mapRule<T>(rule: Rule, refer: (id: string) => T): boolean | { re
     else if (listKeywords.includes(keyword)) made[keyword] = (value as unknown[]).map(inside)
     else if (mapKeywords.includes(keyword)) {
       const members: Record<string, unknown> = {}
-      for (const [name, each] of Object.entries(value as object)) Object.defineProperty(members, name, { value: inside(each), enumerable: true, writable: true, configurable: true })
+      for (const [name, each] of Object.entries(value as object))
+        Object.defineProperty(members, name, {
+          value: inside(each),
+          enumerable: true,
+          writable: true,
+          configurable: true,
+        })
       made[keyword] = members
     } else made[keyword] = value
   }
@@ -40,7 +49,10 @@ export function liveRule(rule: Rule, named: Readonly<Record<string, Rule>>): Liv
 }
 
 /** Of named rules those that the rules of a contract's types refer to, over any number of steps. */
-export function referredRules(contract: Contract, named: Readonly<Record<string, Rule>>): Record<string, Rule> {
+export function referredRules(
+  contract: Contract,
+  named: Readonly<Record<string, Rule>>,
+): Record<string, Rule> {
   const found: Record<string, Rule> = {}
   const refer = (id: string): undefined => {
     if (Object.hasOwn(found, id)) return

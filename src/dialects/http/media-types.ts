@@ -4,7 +4,8 @@ import { referenceOf, type References } from './references.js'
 import { isObjectSchema } from './schema-facts.js'
 
 /** The ways in which content travels. */
-export type ContentKind = 'json' | 'form' | 'multipart' | 'text' | 'xml' | 'events' | 'lines' | 'bytes'
+export type ContentKind =
+  'json' | 'form' | 'multipart' | 'text' | 'xml' | 'events' | 'lines' | 'bytes'
 
 /** One of the media types that a body or an answer may have. */
 export interface Media {
@@ -17,8 +18,16 @@ export interface Media {
 }
 
 const kinds: readonly (readonly [RegExp, ContentKind])[] = [
-  [/^(?:text\/event-stream)/i, 'events'], [/^application\/(?:x-)?(?:jsonl|ndjson|jsonlines|json-lines|json-seq|geo\+json-seq|stream\+json)\b|^application\/[\w.-]+\+(?:jsonl|ndjson|json-seq)/i, 'lines'], [/^[^;]*[/+]json\b/i, 'json'],
-  [/^application\/x-www-form-urlencoded/i, 'form'], [/^multipart\/form-data/i, 'multipart'], [/^(?:application|text)\/(?:[\w.-]+\+)?xml\b/i, 'xml'], [/^text\//i, 'text'],
+  [/^(?:text\/event-stream)/i, 'events'],
+  [
+    /^application\/(?:x-)?(?:jsonl|ndjson|jsonlines|json-lines|json-seq|geo\+json-seq|stream\+json)\b|^application\/[\w.-]+\+(?:jsonl|ndjson|json-seq)/i,
+    'lines',
+  ],
+  [/^[^;]*[/+]json\b/i, 'json'],
+  [/^application\/x-www-form-urlencoded/i, 'form'],
+  [/^multipart\/form-data/i, 'multipart'],
+  [/^(?:application|text)\/(?:[\w.-]+\+)?xml\b/i, 'xml'],
+  [/^text\//i, 'text'],
 ]
 
 /** The kind of a media type, by its name alone. */
@@ -26,7 +35,16 @@ export function kindOf(mediaType: string): ContentKind {
   return kinds.find(([pattern]) => pattern.test(mediaType))?.[1] ?? 'bytes'
 }
 
-const order: readonly ContentKind[] = ['json', 'multipart', 'form', 'xml', 'events', 'lines', 'text', 'bytes']
+const order: readonly ContentKind[] = [
+  'json',
+  'multipart',
+  'form',
+  'xml',
+  'events',
+  'lines',
+  'text',
+  'bytes',
+]
 
 /** The media types of a `content`, those first that are understood best; of several spellings of one thing only the first. */
 export function readMedia(owner: DataNode, references: References, notes: Notes): Media[] {
@@ -38,23 +56,75 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     // Anything at all, or a name of the maker's own with an object in it, is JSON as a rule.
     const isRange = name.includes('*')
     const isStructured = schema !== undefined && isObjectSchema(schema, references)
-    const kind = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && (schema === undefined || !isBinary(schema, references)) ? 'json' : named === 'bytes' && isStructured && !/^multipart\//i.test(name) ? 'json' : named
-    if (kind === 'json' && named !== 'json') notes.add('approximated', 'TM-2315', { what: `The media type ${name}`, as: 'JSON', reason: isRange ? 'it may be anything' : 'it carries an object' }, node.origin)
-    else if (isStructured && kind === 'bytes') notes.add('approximated', 'TM-2315', { what: `The media type ${name}`, as: 'bytes', reason: 'its parts are not written or read one by one' }, node.origin)
-    return { mediaType: isRange ? (kind === 'json' ? 'application/json' : name.replace('*/*', 'application/octet-stream').replace('/*', kind === 'text' ? '/plain' : '/octet-stream')) : name, kind, node, schema: item ?? schema }
+    const kind =
+      isRange &&
+      /^(?:\*\/\*|application\/\*)$/.test(name.trim()) &&
+      (schema === undefined || !isBinary(schema, references))
+        ? 'json'
+        : named === 'bytes' && isStructured && !/^multipart\//i.test(name)
+          ? 'json'
+          : named
+    if (kind === 'json' && named !== 'json')
+      notes.add(
+        'approximated',
+        'TM-2315',
+        {
+          what: `The media type ${name}`,
+          as: 'JSON',
+          reason: isRange ? 'it may be anything' : 'it carries an object',
+        },
+        node.origin,
+      )
+    else if (isStructured && kind === 'bytes')
+      notes.add(
+        'approximated',
+        'TM-2315',
+        {
+          what: `The media type ${name}`,
+          as: 'bytes',
+          reason: 'its parts are not written or read one by one',
+        },
+        node.origin,
+      )
+    return {
+      mediaType: isRange
+        ? kind === 'json'
+          ? 'application/json'
+          : name
+              .replace('*/*', 'application/octet-stream')
+              .replace('/*', kind === 'text' ? '/plain' : '/octet-stream')
+        : name,
+      kind,
+      node,
+      schema: item ?? schema,
+    }
   })
   all.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))
-  const used = all.filter((media, at) => all.findIndex((other) => other.kind === media.kind && isSameSchema(other.schema, media.schema) && (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType)) === at)
+  const used = all.filter(
+    (media, at) =>
+      all.findIndex(
+        (other) =>
+          other.kind === media.kind &&
+          isSameSchema(other.schema, media.schema) &&
+          (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType),
+      ) === at,
+  )
   for (const media of all) if (!used.includes(media)) media.node.readWhole()
   return used
 }
 
 function isBinary(schema: DataNode, references: References): boolean {
   const target = references.peek(schema) ?? schema
-  return target.members.get('format')?.value === 'binary' || target.members.get('type')?.value === 'file'
+  return (
+    target.members.get('format')?.value === 'binary' || target.members.get('type')?.value === 'file'
+  )
 }
 
 function isSameSchema(a: DataNode | undefined, b: DataNode | undefined): boolean {
   if (a === undefined || b === undefined) return a === b
-  return a === b || (referenceOf(a) !== undefined && referenceOf(a)?.value === referenceOf(b)?.value) || JSON.stringify(a.plain()) === JSON.stringify(b.plain())
+  return (
+    a === b ||
+    (referenceOf(a) !== undefined && referenceOf(a)?.value === referenceOf(b)?.value) ||
+    JSON.stringify(a.plain()) === JSON.stringify(b.plain())
+  )
 }

@@ -24,25 +24,50 @@ export class OperationNames {
     const before = this.kept.get(operationKey(path, method))
     const [tag] = node.list('tags').map((each) => camelCase(String(each.value)))
     const words = path.replace(/\{([^}]*)\}/g, ' by $1 ')
-    const base = id === undefined || camelCase(id) === 'unnamed' ? camelCase(`${method.toLowerCase()} ${words}`) : id
-    const steps = base.includes('.') ? base.split('.').filter((step) => step !== '').map(camelCase) : [camelCase(base)]
-    const wished = steps.length > 1 ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? ''] : tag === undefined ? steps : [tag, ...steps]
+    const base =
+      id === undefined || camelCase(id) === 'unnamed'
+        ? camelCase(`${method.toLowerCase()} ${words}`)
+        : id
+    const steps = base.includes('.')
+      ? base
+          .split('.')
+          .filter((step) => step !== '')
+          .map(camelCase)
+      : [camelCase(base)]
+    const wished =
+      steps.length > 1
+        ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? '']
+        : tag === undefined
+          ? steps
+          : [tag, ...steps]
     const [top = '', ...rest] = wished
-    const grouped = rest.length > 0 && this.tops.get(top.toLowerCase()) === 'operation' ? [`${top}Group`, ...rest] : wished
+    const grouped =
+      rest.length > 0 && this.tops.get(top.toLowerCase()) === 'operation'
+        ? [`${top}Group`, ...rest]
+        : wished
     // One that was found under another id since then gets a name by that.
-    if (before !== undefined && before.toLowerCase().startsWith(grouped.join('.').toLowerCase())) return before.split('.')
+    if (before !== undefined && before.toLowerCase().startsWith(grouped.join('.').toLowerCase()))
+      return before.split('.')
     if (this.take(grouped)) return grouped
     const group = grouped.slice(0, -1)
     const last = grouped.at(-1) ?? ''
     // Long names are cut; what tells twins apart may not be cut off.
-    const suffixed = (suffix: string): string[] => [...group, camelCase([...last].slice(0, 70).join('') + suffix)]
+    const suffixed = (suffix: string): string[] => [
+      ...group,
+      camelCase([...last].slice(0, 70).join('') + suffix),
+    ]
     let candidate = suffixed(pascalCase(method.toLowerCase()))
     const key = grouped.join('.').toLowerCase()
     for (let count = this.twins.get(key) ?? 2; !this.take(candidate); count += 1) {
       candidate = suffixed(String(count))
       this.twins.set(key, count + 1)
     }
-    this.notes.add('approximated', 'TM-2307', { id: id ?? base, name: candidate.join('.') }, node.origin)
+    this.notes.add(
+      'approximated',
+      'TM-2307',
+      { id: id ?? base, name: candidate.join('.') },
+      node.origin,
+    )
     return candidate
   }
 

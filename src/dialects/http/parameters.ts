@@ -13,7 +13,10 @@ import { isToken } from './tokens.js'
 type ParameterPlace = Exclude<Place, 'body' | 'messageHeader' | 'attachment'>
 
 const styles: Readonly<Record<ParameterPlace, readonly Style[]>> = {
-  path: ['simple', 'label', 'matrix'], query: ['form', 'spaceDelimited', 'pipeDelimited', 'tabDelimited', 'deepObject'], header: ['simple'], cookie: ['form', 'cookie'],
+  path: ['simple', 'label', 'matrix'],
+  query: ['form', 'spaceDelimited', 'pipeDelimited', 'tabDelimited', 'deepObject'],
+  header: ['simple'],
+  cookie: ['form', 'cookie'],
 }
 
 /** Reads the parameters of operations (OpenAPI 3.1, section 4.8.12). */
@@ -34,12 +37,21 @@ export class ParameterReader {
     for (const each of [...item.list('parameters'), ...node.list('parameters')]) {
       const field = this.readParameter(this.references.settle(each), where, path)
       // A parameter of the operation replaces that of the path (section 4.8.9).
-      if (field !== undefined) found.set(`${field.place} ${(field.layout as ParameterLayout).name}`, field)
+      if (field !== undefined)
+        found.set(`${field.place} ${(field.layout as ParameterLayout).name}`, field)
     }
     for (const [, name = ''] of path.matchAll(/\{([^}]+)\}/g)) {
       if (found.has(`path ${name}`)) continue
       this.notes.add('approximated', 'TM-2309', { path, name }, item.origin)
-      found.set(`path ${name}`, { name, type: textType(item), optional: false, nullable: false, place: 'path', origin: item.origin, layout: { name } satisfies ParameterLayout })
+      found.set(`path ${name}`, {
+        name,
+        type: textType(item),
+        optional: false,
+        nullable: false,
+        place: 'path',
+        origin: item.origin,
+        layout: { name } satisfies ParameterLayout,
+      })
     }
     // The same name in two places: the later one yields.
     const names = new Set<string>()
@@ -54,29 +66,61 @@ export class ParameterReader {
   private readParameter(node: DataNode, where: string, path: string): InputField | undefined {
     const name = node.text('name') ?? ''
     const declared = node.text('in') ?? ''
-    const place = declared === 'querystring' ? 'query' : (['path', 'query', 'header', 'cookie'] as const).find((each) => each === declared)
+    const place =
+      declared === 'querystring'
+        ? 'query'
+        : (['path', 'query', 'header', 'cookie'] as const).find((each) => each === declared)
     // Those of 2.0 have become a body.
-    if (this.references.version.startsWith('2') && (declared === 'body' || declared === 'formData')) return undefined
+    if (this.references.version.startsWith('2') && (declared === 'body' || declared === 'formData'))
+      return undefined
     if (place === undefined) {
       // What a reference should have led to was told already.
-      if (node.members.size > 0) this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${declared}` }, node.origin)
+      if (node.members.size > 0)
+        this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${declared}` }, node.origin)
       node.readWhole()
       return undefined
     }
     // These are the business of the body, of the answer, and of whoever calls (section 4.8.12.1).
     if (place === 'header' && /^(?:accept|content-type|authorization)$/i.test(name)) {
       node.readWhole()
-      this.notes.add('ignored', 'TM-2315', { what: `The header parameter ${name}`, as: 'no input', reason: 'OpenAPI says that it is to be ignored' }, node.origin)
+      this.notes.add(
+        'ignored',
+        'TM-2315',
+        {
+          what: `The header parameter ${name}`,
+          as: 'no input',
+          reason: 'OpenAPI says that it is to be ignored',
+        },
+        node.origin,
+      )
       return undefined
     }
     if ((place === 'header' || place === 'cookie') && !isToken(name)) {
       node.readWhole()
-      this.notes.add('ignored', 'TM-2315', { what: `The ${place} parameter "${name}"`, as: 'no input', reason: `HTTP can't have a ${place} of that name` }, node.origin)
+      this.notes.add(
+        'ignored',
+        'TM-2315',
+        {
+          what: `The ${place} parameter "${name}"`,
+          as: 'no input',
+          reason: `HTTP can't have a ${place} of that name`,
+        },
+        node.origin,
+      )
       return undefined
     }
     if (place === 'path' && !path.includes(`{${name}}`)) {
       node.readWhole()
-      this.notes.add('ignored', 'TM-2315', { what: `The path parameter "${name}"`, as: 'no input', reason: `the path ${path} has no place for it` }, node.origin)
+      this.notes.add(
+        'ignored',
+        'TM-2315',
+        {
+          what: `The path parameter "${name}"`,
+          as: 'no input',
+          reason: `the path ${path} has no place for it`,
+        },
+        node.origin,
+      )
       return undefined
     }
     node.get('allowEmptyValue')
@@ -84,37 +128,88 @@ export class ParameterReader {
     const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
     const schema = content === undefined ? node.get('schema') : media?.get('schema')
     content?.readWhole()
-    const { type, nullable }: Placed = schema === undefined ? { type: textType(node), nullable: false } : this.schemas.read(schema, { id: `#operation:${where}/${name}`, name: where + pascalCase(name) }, 'in')
+    const { type, nullable }: Placed =
+      schema === undefined
+        ? { type: textType(node), nullable: false }
+        : this.schemas.read(
+            schema,
+            { id: `#operation:${where}/${name}`, name: where + pascalCase(name) },
+            'in',
+          )
     const kind = mediaType === undefined ? undefined : kindOf(mediaType)
     const layout: ParameterLayout = {
-      name, ...this.written(node, place), ...(node.flag('allowReserved') ? { allowReserved: true } : {}), ...(declared === 'querystring' ? { whole: kind === 'json' ? 'json' : 'form' } : kind === 'json' ? { json: true as const } : {}),
+      name,
+      ...this.written(node, place),
+      ...(node.flag('allowReserved') ? { allowReserved: true } : {}),
+      ...(declared === 'querystring'
+        ? { whole: kind === 'json' ? 'json' : 'form' }
+        : kind === 'json'
+          ? { json: true as const }
+          : {}),
     }
     const target = schema === undefined ? undefined : this.references.settle(schema)
     const preset = schema?.get('default') ?? target?.get('default')
     // Every text of an address counts: in a path nothing may be left out.
     return {
-      name, type, optional: !node.flag('required') && place !== 'path', nullable: nullable && type.kind !== 'anything', place, ...documented(node), ...(node.flag('deprecated') ? { deprecated: true } : {}), ...this.example(node, schema, target),
-      ...(preset === undefined || preset.value === null || preset.kind === 'object' || preset.kind === 'list' ? {} : { default: preset.value }), origin: node.origin, layout,
+      name,
+      type,
+      optional: !node.flag('required') && place !== 'path',
+      nullable: nullable && type.kind !== 'anything',
+      place,
+      ...documented(node),
+      ...(node.flag('deprecated') ? { deprecated: true } : {}),
+      ...this.example(node, schema, target),
+      ...(preset === undefined ||
+      preset.value === null ||
+      preset.kind === 'object' ||
+      preset.kind === 'list'
+        ? {}
+        : { default: preset.value }),
+      origin: node.origin,
+      layout,
     }
   }
 
-  private written(node: DataNode, place: ParameterPlace): Pick<ParameterLayout, 'style' | 'explode'> {
+  private written(
+    node: DataNode,
+    place: ParameterPlace,
+  ): Pick<ParameterLayout, 'style' | 'explode'> {
     const declared = node.text('style')
     const style = styles[place].find((each) => each === declared)
-    if (declared !== undefined && style === undefined) this.notes.add('approximated', 'TM-2315', { what: `The style "${declared}"`, as: styles[place][0] ?? 'form', reason: `parameters in ${place} can't have it` }, node.members.get('style')?.origin ?? node.origin)
+    if (declared !== undefined && style === undefined)
+      this.notes.add(
+        'approximated',
+        'TM-2315',
+        {
+          what: `The style "${declared}"`,
+          as: styles[place][0] ?? 'form',
+          reason: `parameters in ${place} can't have it`,
+        },
+        node.members.get('style')?.origin ?? node.origin,
+      )
     const explode = node.get('explode')
     const usual = style === undefined || style === 'form' || style === 'cookie' ? undefined : false
     const explodes = explode === undefined ? usual : explode.value === true
-    return { ...(style === undefined ? {} : { style }), ...(explodes === undefined ? {} : { explode: explodes }) }
+    return {
+      ...(style === undefined ? {} : { style }),
+      ...(explodes === undefined ? {} : { explode: explodes }),
+    }
   }
 
-  private example(node: DataNode, schema: DataNode | undefined, target: DataNode | undefined): { example?: unknown } {
+  private example(
+    node: DataNode,
+    schema: DataNode | undefined,
+    target: DataNode | undefined,
+  ): { example?: unknown } {
     const own = node.get('example')
     const [named] = node.entries('examples').map(([, each]) => this.references.settle(each))
     for (const [, each] of node.entries('examples')) each.readWhole()
     const value = own ?? named?.members.get('value') ?? named?.members.get('dataValue')
-    if (value !== undefined && value.kind !== 'null') return fitting(value, schema, this.schemas.rules, this.notes)
-    return schema === undefined || target === undefined ? {} : exampleOf(schema, target, this.schemas.rules, this.notes)
+    if (value !== undefined && value.kind !== 'null')
+      return fitting(value, schema, this.schemas.rules, this.notes)
+    return schema === undefined || target === undefined
+      ? {}
+      : exampleOf(schema, target, this.schemas.rules, this.notes)
   }
 }
 

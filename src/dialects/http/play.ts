@@ -26,9 +26,17 @@ export function playHttp(contract: Contract): Player {
   const codecs = liveJson(contract, trees)
   const operations = operationsOf(contract).map((operation): Live => {
     const { path } = operationLayout(operation)
-    const live = { name: operation.path.join('.'), ...(codecs.of(trees.operation(operation)) as object) } as unknown as HttpOperation
+    const live = {
+      name: operation.path.join('.'),
+      ...(codecs.of(trees.operation(operation)) as object),
+    } as unknown as HttpOperation
     const names = [...path.matchAll(/\{([^}]+)\}/g)].map(([, name]) => name ?? '')
-    const pattern = new RegExp(`^${path.split(/\{[^}]+\}/).map((part) => part.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')).join('([^/]+)')}$`)
+    const pattern = new RegExp(
+      `^${path
+        .split(/\{[^}]+\}/)
+        .map((part) => part.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&'))
+        .join('([^/]+)')}$`,
+    )
     return { operation, live, pattern, names }
   })
   // A path without parameters wins over one with (section 4.8.8.2).
@@ -39,7 +47,11 @@ export function playHttp(contract: Contract): Player {
   }
 }
 
-function understand(contract: Contract, operations: readonly Live[], request: PlayRequest): UnderstoodCall | PlayResponse {
+function understand(
+  contract: Contract,
+  operations: readonly Live[],
+  request: PlayRequest,
+): UnderstoodCall | PlayResponse {
   const [path = ''] = request.target.split('?')
   const search = request.target.slice(path.length + 1)
   // The stand-in plays each contract under its name: the first step of the path.
@@ -48,7 +60,13 @@ function understand(contract: Contract, operations: readonly Live[], request: Pl
   const found = here.find(({ operation }) => operationLayout(operation).method === request.method)
   if (found === undefined) {
     if (here.length === 0) return refused(404, `There is no path ${below}.`)
-    return { ...refused(405, `${request.method} is not offered at ${below}.`), headers: { 'content-type': 'application/problem+json', allow: here.map(({ operation }) => operationLayout(operation).method).join(', ') } }
+    return {
+      ...refused(405, `${request.method} is not offered at ${below}.`),
+      headers: {
+        'content-type': 'application/problem+json',
+        allow: here.map(({ operation }) => operationLayout(operation).method).join(', '),
+      },
+    }
   }
   const { operation, live, pattern, names } = found
   const values = pattern.exec(below)?.slice(1) ?? []
@@ -56,37 +74,82 @@ function understand(contract: Contract, operations: readonly Live[], request: Pl
   try {
     for (const field of operation.inputs) {
       if (isChoice(field)) continue
-      const raw = field.place === 'body' ? readBody(contract, field, live, request) : readStyled(contract, field, live.parameters?.[field.name]?.in ?? 'query', { path: new Map(names.map((name, at) => [name, values[at] ?? ''])), search, headers: request.headers })
+      const raw =
+        field.place === 'body'
+          ? readBody(contract, field, live, request)
+          : readStyled(contract, field, live.parameters?.[field.name]?.in ?? 'query', {
+              path: new Map(names.map((name, at) => [name, values[at] ?? ''])),
+              search,
+              headers: request.headers,
+            })
       if (raw === undefined) continue
-      const codec = field.place === 'body' ? contentOf(live, request)?.is : live.parameters?.[field.name]?.is
-      input[field.name] = codec === undefined || raw instanceof Uint8Array || field.place === 'body' && isMultipart(request) ? raw : fromJson(codec, raw, field.name, () => undefined)
+      const codec =
+        field.place === 'body' ? contentOf(live, request)?.is : live.parameters?.[field.name]?.is
+      input[field.name] =
+        codec === undefined ||
+        raw instanceof Uint8Array ||
+        (field.place === 'body' && isMultipart(request))
+          ? raw
+          : fromJson(codec, raw, field.name, () => undefined)
     }
   } catch (error) {
     if (error instanceof ContractBreach) return refused(400, error.message)
-    if (error instanceof SyntaxError || error instanceof URIError) return refused(400, `The request can't be read: ${error.message}`)
+    if (error instanceof SyntaxError || error instanceof URIError)
+      return refused(400, `The request can't be read: ${error.message}`)
     throw error
   }
   const misfits = checkInput(live, input)
-  if (misfits.length > 0) return refused(400, misfits.map(({ path: place, message }) => `${place}: ${message}`).join('; '))
+  if (misfits.length > 0)
+    return refused(
+      400,
+      misfits.map(({ path: place, message }) => `${place}: ${message}`).join('; '),
+    )
   return {
     operation,
     endpoint: endpointsOf(contract)[0] as Endpoint,
     input,
     answer(value) {
       const layout = operationLayout(operation)
-      const chosen = layout.byStatus === true ? String((value as { status?: unknown } | undefined)?.status ?? Object.keys(layout.answers)[0]) : (Object.keys(layout.answers)[0] ?? '200')
-      const body = layout.byStatus === true ? (value as { body?: unknown } | undefined)?.body : value
+      const chosen =
+        layout.byStatus === true
+          ? String(
+              (value as { status?: unknown } | undefined)?.status ?? Object.keys(layout.answers)[0],
+            )
+          : (Object.keys(layout.answers)[0] ?? '200')
+      const body =
+        layout.byStatus === true ? (value as { body?: unknown } | undefined)?.body : value
       const contents = [live.answers[chosen] ?? []].flat() as Content[]
-      const content = contents.find((each) => each.type !== undefined && (request.headers['accept'] ?? '').includes(each.type)) ?? contents[0]
+      const content =
+        contents.find(
+          (each) =>
+            each.type !== undefined && (request.headers['accept'] ?? '').includes(each.type),
+        ) ?? contents[0]
       const status = /^\d+$/.test(chosen) ? Number(chosen) : 200
-      if (content?.type === undefined || body === undefined) return { status: content?.type === undefined && status === 200 ? 204 : status, headers: {}, body: '' }
-      return { status, headers: { 'content-type': content.type }, body: written(content, body, operation.outcome.kind === 'value' && operation.outcome.stream === true) }
+      if (content?.type === undefined || body === undefined)
+        return {
+          status: content?.type === undefined && status === 200 ? 204 : status,
+          headers: {},
+          body: '',
+        }
+      return {
+        status,
+        headers: { 'content-type': content.type },
+        body: written(
+          content,
+          body,
+          operation.outcome.kind === 'value' && operation.outcome.stream === true,
+        ),
+      }
     },
     fault(fault, detail, reason) {
       const status = /^\d{3}$/.test(fault.name) ? Number(fault.name) : 500
       const content = live.faults?.[fault.name]
       if (content?.type === undefined || detail === undefined) return refused(status, reason)
-      return { status, headers: { 'content-type': content.type }, body: written(content, detail, false) }
+      return {
+        status,
+        headers: { 'content-type': content.type },
+        body: written(content, detail, false),
+      }
     },
   }
 }
@@ -96,7 +159,14 @@ function written(content: Content, value: unknown, isSequence: boolean): string 
   const { type = '', is } = content
   if (value instanceof Uint8Array) return value
   const json = (each: unknown): unknown => (is === undefined ? each : toJson(is, each))
-  if (isSequence && Array.isArray(value)) return value.map((item: unknown) => (/event-stream/i.test(type) ? eventText(json(item)) : `${/json-seq/.test(type) ? '\u001e' : ''}${jsonText(json(item))}\n`)).join('')
+  if (isSequence && Array.isArray(value))
+    return value
+      .map((item: unknown) =>
+        /event-stream/i.test(type)
+          ? eventText(json(item))
+          : `${/json-seq/.test(type) ? '\u001e' : ''}${jsonText(json(item))}\n`,
+      )
+      .join('')
   const formatted = content.format?.write?.(content, value, json(value))
   if (formatted !== undefined) return formatted.content
   if (kindOf(type) === 'json' || content.json === true) return jsonText(json(value))
@@ -108,12 +178,29 @@ function written(content: Content, value: unknown, isSequence: boolean): string 
 function eventText(event: unknown): string {
   const { data, ...fields } = event as Readonly<Record<string, unknown>>
   const text = typeof data === 'string' ? data : jsonText(data)
-  return `${Object.entries(fields).filter(([, value]) => value !== undefined && value !== null).map(([name, value]) => `${name}: ${typeof value === 'object' ? jsonText(value) : String(value as string)}\n`).join('')}${text.split('\n').map((line) => `data: ${line}\n`).join('')}\n`
+  return `${Object.entries(fields)
+    .filter(([, value]) => value !== undefined && value !== null)
+    .map(
+      ([name, value]) =>
+        `${name}: ${typeof value === 'object' ? jsonText(value) : String(value as string)}\n`,
+    )
+    .join('')}${text
+    .split('\n')
+    .map((line) => `data: ${line}\n`)
+    .join('')}\n`
 }
 
 /** A problem as RFC 9457 has it. */
 function refused(status: number, detail: string): PlayResponse {
-  return { status, headers: { 'content-type': 'application/problem+json' }, body: JSON.stringify({ status, title: status === 400 ? 'The request does not satisfy the contract' : 'Not possible', detail }) }
+  return {
+    status,
+    headers: { 'content-type': 'application/problem+json' },
+    body: JSON.stringify({
+      status,
+      title: status === 400 ? 'The request does not satisfy the contract' : 'Not possible',
+      detail,
+    }),
+  }
 }
 
 /** Of the ways to send a body the one that came. */
@@ -127,7 +214,12 @@ function isMultipart(request: PlayRequest): boolean {
   return /^multipart\/form-data/i.test(request.headers['content-type'] ?? '')
 }
 
-function readBody(contract: Contract, field: Field, live: HttpOperation, request: PlayRequest): unknown {
+function readBody(
+  contract: Contract,
+  field: Field,
+  live: HttpOperation,
+  request: PlayRequest,
+): unknown {
   if (request.body.length === 0) return undefined
   const content = contentOf(live, request)
   const mediaType = content?.type ?? ''
@@ -137,23 +229,50 @@ function readBody(contract: Contract, field: Field, live: HttpOperation, request
     const members = membersOf(contract, field.type)
     const parts = isMultipart(request) ? readMultipart(request) : formMembers(text)
     const memberOf = (name: string): Field | undefined => members.find((each) => each.name === name)
-    const value = (name: string, part: unknown): unknown => (typeof part === 'string' ? typed(contract, part, memberOf(name)?.type) : Array.isArray(part) ? part.map((each: unknown) => value(name, each)) : part)
-    const listed = (name: string, part: unknown): unknown => (memberOf(name)?.type.kind === 'list' && !Array.isArray(part) ? [part] : part)
-    const json = Object.fromEntries(Object.entries(parts).map(([name, part]) => [name, listed(name, value(name, part))]))
+    const value = (name: string, part: unknown): unknown =>
+      typeof part === 'string'
+        ? typed(contract, part, memberOf(name)?.type)
+        : Array.isArray(part)
+          ? part.map((each: unknown) => value(name, each))
+          : part
+    const listed = (name: string, part: unknown): unknown =>
+      memberOf(name)?.type.kind === 'list' && !Array.isArray(part) ? [part] : part
+    const json = Object.fromEntries(
+      Object.entries(parts).map(([name, part]) => [name, listed(name, value(name, part))]),
+    )
     // Files are as the caller gives them: only what is not bytes goes through the codec.
-    return isMultipart(request) ? Object.fromEntries(Object.entries(json).map(([name, each]) => [name, decodedPart(contract, memberOf(name), each)])) : json
+    return isMultipart(request)
+      ? Object.fromEntries(
+          Object.entries(json).map(([name, each]) => [
+            name,
+            decodedPart(contract, memberOf(name), each),
+          ]),
+        )
+      : json
   }
   if (content?.format?.read !== undefined) return readFormat(content, content.format.read, text)
-  if (kindOf(mediaType) === 'lines') return text.split(/json-seq/i.test(mediaType) ? '\u001e' : '\n').filter((line) => line.trim() !== '').map(exactJson)
+  if (kindOf(mediaType) === 'lines')
+    return text
+      .split(/json-seq/i.test(mediaType) ? '\u001e' : '\n')
+      .filter((line) => line.trim() !== '')
+      .map(exactJson)
   return mediaType.startsWith('text/') || /xml\b/i.test(mediaType) ? text : request.body
 }
 
 /** @throws ContractBreach when the text is none of its format */
-function readFormat(content: Content, read: NonNullable<NonNullable<Content['format']>['read']>, text: string): unknown {
+function readFormat(
+  content: Content,
+  read: NonNullable<NonNullable<Content['format']>['read']>,
+  text: string,
+): unknown {
   try {
     return read(content, text)
   } catch (error) {
-    throw new ContractBreach('', content.type ?? '', error instanceof Error ? error.message : String(error))
+    throw new ContractBreach(
+      '',
+      content.type ?? '',
+      error instanceof Error ? error.message : String(error),
+    )
   }
 }
 
@@ -161,12 +280,22 @@ function decodedPart(contract: Contract, field: Field | undefined, part: unknown
   if (part instanceof Uint8Array || field === undefined) return part
   if (Array.isArray(part) && part.some((each) => each instanceof Uint8Array)) return part
   const codecs = new JsonTrees(contract)
-  return fromJson(liveJson(contract, codecs).of(codecs.of(field.type, false)) as JsonRef, part, field.name, () => undefined)
+  return fromJson(
+    liveJson(contract, codecs).of(codecs.of(field.type, false)) as JsonRef,
+    part,
+    field.name,
+    () => undefined,
+  )
 }
 
 function formMembers(text: string): Record<string, unknown> {
   const form = new URLSearchParams(text)
-  return Object.fromEntries([...new Set(form.keys())].map((name) => [name, form.getAll(name).length > 1 ? form.getAll(name) : form.get(name)]))
+  return Object.fromEntries(
+    [...new Set(form.keys())].map((name) => [
+      name,
+      form.getAll(name).length > 1 ? form.getAll(name) : form.get(name),
+    ]),
+  )
 }
 
 /** The parts of a multipart body; files as bytes. */
@@ -178,7 +307,11 @@ function readMultipart(request: PlayRequest): Record<string, unknown> {
     const [head = '', ...rest] = part.slice(2).split('\r\n\r\n')
     const content = rest.join('\r\n\r\n').replace(/\r\n$/, '')
     const name = /name="([^"]*)"/.exec(head)?.[1] ?? ''
-    const value: unknown = /filename=/.test(head) ? Uint8Array.from(content, (c) => c.charCodeAt(0)) : /application\/json/.test(head) ? exactJson(decodeBinary(content)) : decodeBinary(content)
+    const value: unknown = /filename=/.test(head)
+      ? Uint8Array.from(content, (c) => c.charCodeAt(0))
+      : /application\/json/.test(head)
+        ? exactJson(decodeBinary(content))
+        : decodeBinary(content)
     parts.set(name, parts.has(name) ? [parts.get(name), value].flat() : value)
   }
   return Object.fromEntries(parts)

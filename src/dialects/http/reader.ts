@@ -1,4 +1,12 @@
-import type { Contract, Incoming, InputField, NamedType, Operation, OperationGroup, SecurityScheme } from '../../contract/contract.js'
+import type {
+  Contract,
+  Incoming,
+  InputField,
+  NamedType,
+  Operation,
+  OperationGroup,
+  SecurityScheme,
+} from '../../contract/contract.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
 import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
@@ -28,14 +36,19 @@ const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'tr
  * @param kept names given before: operations that are still there keep their paths
  * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2016, TM-2301 and TM-2304
  */
-export async function readOpenApi(documents: Documents, name: string, kept: KeptNames = noNames): Promise<Contract> {
+export async function readOpenApi(
+  documents: Documents,
+  name: string,
+  kept: KeptNames = noNames,
+): Promise<Contract> {
   const notes = new Notes()
   const references = await References.load(documents, notes)
   const { root } = references
   root.read = true
   const declared = root.get('openapi') ?? root.get('swagger')
   const { version } = references
-  if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version)) throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
+  if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version))
+    throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
   if (version.startsWith('2')) translateVersion2(references)
   return new DescriptionReader(references, documents, name, notes, kept).read()
 }
@@ -54,7 +67,13 @@ class DescriptionReader {
   /** What an operation is found by in links: its id, and its place. */
   private readonly byId = new Map<string, string>()
 
-  constructor(references: References, documents: Documents, name: string, notes: Notes, kept: KeptNames) {
+  constructor(
+    references: References,
+    documents: Documents,
+    name: string,
+    notes: Notes,
+    kept: KeptNames,
+  ) {
     this.references = references
     this.documents = documents
     this.name = name
@@ -69,15 +88,31 @@ class DescriptionReader {
   read(): Contract {
     const { root } = this.references
     const info = root.get('info')
-    for (const key of ['title', 'version', 'description', 'summary', 'termsOfService', 'contact', 'license']) info?.get(key)?.readWhole()
+    for (const key of [
+      'title',
+      'version',
+      'description',
+      'summary',
+      'termsOfService',
+      'contact',
+      'license',
+    ])
+      info?.get(key)?.readWhole()
     const groups = root.list('tags').flatMap((tag): OperationGroup[] => {
       tag.readWhole()
       const name = tag.text('name')
-      return name === undefined ? [] : [{ name: camelCase(name), ...documented(tag), origin: tag.origin }]
+      return name === undefined
+        ? []
+        : [{ name: camelCase(name), ...documented(tag), origin: tag.origin }]
     })
-    for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect', '$self']) root.get(key)?.readWhole()
+    for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect', '$self'])
+      root.get(key)?.readWhole()
     const components = root.get('components')
-    for (const [name, node] of components?.entries('securitySchemes') ?? []) this.schemes.set(name, readScheme(name, this.references.settle(node), (text) => this.absolute(text), this.notes))
+    for (const [name, node] of components?.entries('securitySchemes') ?? [])
+      this.schemes.set(
+        name,
+        readScheme(name, this.references.settle(node), (text) => this.absolute(text), this.notes),
+      )
     const shared = this.servers.read(root) ?? this.servers.readDefault(root)
     const operations = this.readPaths(shared)
     const incoming = this.readWebhooks(root)
@@ -91,8 +126,18 @@ class DescriptionReader {
       name: this.name,
       dialect: 'http',
       title,
-      services: [{ name: title, endpoints: this.servers.endpoints, operations: finished, ...(groups.length === 0 ? {} : { groups }), origin: root.origin }],
-      types: Object.fromEntries(Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+      services: [
+        {
+          name: title,
+          endpoints: this.servers.endpoints,
+          operations: finished,
+          ...(groups.length === 0 ? {} : { groups }),
+          origin: root.origin,
+        },
+      ],
+      types: Object.fromEntries(
+        Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1)),
+      ),
       security: [...this.schemes.values()],
       ...(incoming.length === 0 ? {} : { incoming }),
       notes: this.notes.all(),
@@ -100,7 +145,9 @@ class DescriptionReader {
       origin: root.origin,
     }
     const rules = referredRules(contract, this.schemas.rules.named)
-    return Object.keys(rules).length === 0 ? contract : { ...contract, layout: { rules } satisfies ContractLayout }
+    return Object.keys(rules).length === 0
+      ? contract
+      : { ...contract, layout: { rules } satisfies ContractLayout }
   }
 
   private absolute(text: string): string {
@@ -109,46 +156,93 @@ class DescriptionReader {
   }
 
   private readPaths(shared: readonly string[]): Operation[] {
-    const waiting: { path: string; method: string; node: DataNode; item: DataNode; endpoints: readonly string[] }[] = []
+    const waiting: {
+      path: string
+      method: string
+      node: DataNode
+      item: DataNode
+      endpoints: readonly string[]
+    }[] = []
     for (const [path, each] of this.references.root.entries('paths')) {
       if (path.startsWith('x-')) continue
       const item = this.references.settle(each)
       for (const key of ['summary', 'description']) item.get(key)
       const endpoints = this.servers.read(item) ?? shared
-      const found = [...methods.flatMap((method) => [[method, item.get(method)] as const]), ...item.entries('additionalOperations')]
+      const found = [
+        ...methods.flatMap((method) => [[method, item.get(method)] as const]),
+        ...item.entries('additionalOperations'),
+      ]
       for (const [method, node] of found) {
         if (node?.kind !== 'object') continue
-        if (isToken(method)) waiting.push({ path, method, node, item, endpoints: this.servers.read(node) ?? endpoints })
+        if (isToken(method))
+          waiting.push({
+            path,
+            method,
+            node,
+            item,
+            endpoints: this.servers.read(node) ?? endpoints,
+          })
         else this.refuseMethod(method, path, node)
       }
     }
-    return waiting.map((each) => this.readOperation(each.path, each.method, each.node, each.item, each.endpoints))
+    return waiting.map((each) =>
+      this.readOperation(each.path, each.method, each.node, each.item, each.endpoints),
+    )
   }
 
   private refuseMethod(method: string, path: string, node: DataNode): void {
     node.readWhole()
-    this.notes.add('refused', 'TM-2315', { what: `The operation "${method}" of ${path}`, as: 'no operation', reason: 'HTTP can\'t have a method of that name' }, node.origin)
+    this.notes.add(
+      'refused',
+      'TM-2315',
+      {
+        what: `The operation "${method}" of ${path}`,
+        as: 'no operation',
+        reason: "HTTP can't have a method of that name",
+      },
+      node.origin,
+    )
   }
 
-  private readOperation(path: string, method: string, node: DataNode, item: DataNode, endpoints: readonly string[]): Operation {
+  private readOperation(
+    path: string,
+    method: string,
+    node: DataNode,
+    item: DataNode,
+    endpoints: readonly string[],
+  ): Operation {
     const operationPath = this.names.pathFor(path, method, node)
     const where = pascalCase(operationPath.join(' '))
     const id = node.text('operationId')
     if (id !== undefined) this.byId.set(id, operationPath.join('.'))
     const parameters = this.parameters.read(path, node, item, where)
     const body = node.get('requestBody')
-    const bodyFields = body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
+    const bodyFields =
+      body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
     const answers = this.contents.readAnswers(node, where, method)
     // A parameter may be called like our own words for the body and for what is asked for.
     const own = new Set([...bodyFields, ...answers.inputs].map((field) => field.name))
-    const inputs = parameters.map((each): InputField => (own.has(each.name) || each.name === 'body' ? { ...each, name: `${each.name}_` } : each))
+    const inputs = parameters.map((each): InputField =>
+      own.has(each.name) || each.name === 'body' ? { ...each, name: `${each.name}_` } : each,
+    )
     const security = node.get('security') ?? this.references.root.get('security')
-    const requirements = readRequirements(security).map((alternative) => alternative.filter(({ name }) => this.isScheme(name, security)))
-    const scopes = Object.fromEntries(requirements.flat().filter((each) => each.scopes.length > 0).map((each) => [each.name, each.scopes]))
+    const requirements = readRequirements(security).map((alternative) =>
+      alternative.filter(({ name }) => this.isScheme(name, security)),
+    )
+    const scopes = Object.fromEntries(
+      requirements
+        .flat()
+        .filter((each) => each.scopes.length > 0)
+        .map((each) => [each.name, each.scopes]),
+    )
     const incoming = this.readCallbacks(node, where)
     const tags = node.list('tags').map((each) => String(each.value))
     const layout: OperationLayout = {
-      method: methods.includes(method) ? method.toUpperCase() : method, path: path.startsWith('/') ? path : `/${path}`, answers: answers.layout, ...(answers.byStatus ? { byStatus: true as const } : {}), ...(Object.keys(scopes).length === 0 ? {} : { scopes }),
+      method: methods.includes(method) ? method.toUpperCase() : method,
+      path: path.startsWith('/') ? path : `/${path}`,
+      answers: answers.layout,
+      ...(answers.byStatus ? { byStatus: true as const } : {}),
+      ...(Object.keys(scopes).length === 0 ? {} : { scopes }),
     }
     return {
       path: operationPath,
@@ -162,7 +256,9 @@ class DescriptionReader {
       ...(tags.length === 0 ? {} : { tags }),
       ...(incoming.length === 0 ? {} : { incoming }),
       ...(answers.links.length === 0 ? {} : { leadsTo: answers.links }),
-      ...(requirements.length === 0 ? {} : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),
+      ...(requirements.length === 0
+        ? {}
+        : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),
       origin: node.origin,
       layout,
     }
@@ -170,7 +266,13 @@ class DescriptionReader {
 
   private isScheme(name: string, node: DataNode | undefined): boolean {
     const known = this.schemes.has(name)
-    if (!known) this.notes.add('ignored', 'TM-2306', { key: `security: ${name}` }, (node ?? this.references.root).origin)
+    if (!known)
+      this.notes.add(
+        'ignored',
+        'TM-2306',
+        { key: `security: ${name}` },
+        (node ?? this.references.root).origin,
+      )
     return known
   }
 
@@ -178,12 +280,30 @@ class DescriptionReader {
   private readCallbacks(node: DataNode, where: string): Incoming[] {
     return node.entries('callbacks').flatMap(([name, each]) => {
       const callback = this.references.settle(each)
-      return [...callback.members].filter(([key]) => !key.startsWith('x-')).flatMap(([, item]) => this.readIncoming(name, this.references.settle(item), `${where}${pascalCase(name)}`, `The callback "${name}"`))
+      return [...callback.members]
+        .filter(([key]) => !key.startsWith('x-'))
+        .flatMap(([, item]) =>
+          this.readIncoming(
+            name,
+            this.references.settle(item),
+            `${where}${pascalCase(name)}`,
+            `The callback "${name}"`,
+          ),
+        )
     })
   }
 
   private readWebhooks(root: DataNode): Incoming[] {
-    return root.entries('webhooks').flatMap(([name, item]) => this.readIncoming(name, this.references.settle(item), `${pascalCase(name)}Webhook`, `The webhook "${name}"`))
+    return root
+      .entries('webhooks')
+      .flatMap(([name, item]) =>
+        this.readIncoming(
+          name,
+          this.references.settle(item),
+          `${pascalCase(name)}Webhook`,
+          `The webhook "${name}"`,
+        ),
+      )
   }
 
   private readIncoming(name: string, item: DataNode, where: string, what: string): Incoming[] {
@@ -191,26 +311,57 @@ class DescriptionReader {
       const node = item.get(method)
       if (node === undefined) return []
       const body = node.get('requestBody')
-      const [media] = body === undefined ? [] : readMedia(this.references.settle(body), this.references, this.notes)
-      const placed = media?.schema === undefined ? undefined : this.schemas.read(media.schema, { id: `#incoming:${where}`, name: `${where}Message` }, 'in')
-      return [{ name, origin: node.origin, ...documented(node), ...(placed === undefined ? {} : { type: placed.type }) }]
+      const [media] =
+        body === undefined
+          ? []
+          : readMedia(this.references.settle(body), this.references, this.notes)
+      const placed =
+        media?.schema === undefined
+          ? undefined
+          : this.schemas.read(
+              media.schema,
+              { id: `#incoming:${where}`, name: `${where}Message` },
+              'in',
+            )
+      return [
+        {
+          name,
+          origin: node.origin,
+          ...documented(node),
+          ...(placed === undefined ? {} : { type: placed.type }),
+        },
+      ]
     })
     item.readWhole()
-    for (const each of found) this.notes.add('ignored', 'TM-2316', { what, types: each.type === undefined ? 'no type' : 'a type' }, each.origin)
+    for (const each of found)
+      this.notes.add(
+        'ignored',
+        'TM-2316',
+        { what, types: each.type === undefined ? 'no type' : 'a type' },
+        each.origin,
+      )
     return found
   }
 
   /** Tells what nobody looked at; components that nothing refers to don't count. */
   private noteUnread(node: DataNode): void {
     const components = this.references.root.members.get('components')
-    const isShelf = (each: DataNode): boolean => each.parent !== undefined && (each === components || each.parent === components || each.key === '$defs' || each.key === 'definitions' || (each.parent.parent === undefined && ['definitions', 'parameters', 'responses'].includes(String(each.key))))
+    const isShelf = (each: DataNode): boolean =>
+      each.parent !== undefined &&
+      (each === components ||
+        each.parent === components ||
+        each.key === '$defs' ||
+        each.key === 'definitions' ||
+        (each.parent.parent === undefined &&
+          ['definitions', 'parameters', 'responses'].includes(String(each.key))))
     const waiting = [node]
     for (let each = waiting.pop(); each !== undefined; each = waiting.pop()) {
       for (const [name, member] of each.members) {
         if (name.startsWith('x-')) continue
         if (member.read || isShelf(member)) {
           if (member.kind === 'object' || member.kind === 'list') waiting.push(member)
-        } else if (!isShelf(each)) this.notes.add('ignored', 'TM-2306', { key: name }, member.origin)
+        } else if (!isShelf(each))
+          this.notes.add('ignored', 'TM-2306', { key: name }, member.origin)
       }
       for (const item of each.items) if (item.read) waiting.push(item)
     }

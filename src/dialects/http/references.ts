@@ -37,7 +37,11 @@ export class References {
 
   /** Parses a description and every document it refers to. */
   static async load(documents: Documents, notes: Notes): Promise<References> {
-    const references = new References(documents, notes, parseData(documents.root.text, documents.root.label))
+    const references = new References(
+      documents,
+      notes,
+      parseData(documents.root.text, documents.root.label),
+    )
     const waiting: LoadedDocument[] = [documents.root]
     for (let document = waiting.pop(); document !== undefined; document = waiting.pop()) {
       references.byLabel.set(document.label, document)
@@ -48,7 +52,12 @@ export class References {
       for (const node of marks.references) {
         const reference = String(node.value)
         const [location = ''] = reference.split('#')
-        if (location === '' || references.identified.has(references.absolute(location, node)) || references.named(reference) !== undefined) continue
+        if (
+          location === '' ||
+          references.identified.has(references.absolute(location, node)) ||
+          references.named(reference) !== undefined
+        )
+          continue
         const target = await documents.follow(location, document, node.origin)
         if (references.trees.has(target.label)) continue
         references.trees.set(target.label, parseData(target.text, target.label))
@@ -65,18 +74,38 @@ export class References {
   settle(node: DataNode): DataNode {
     let current = node
     const passed: DataNode[] = []
-    for (let reference = referenceOf(current); reference !== undefined && (current === node || !this.isMore(current)); reference = referenceOf(current)) {
+    for (
+      let reference = referenceOf(current);
+      reference !== undefined && (current === node || !this.isMore(current));
+      reference = referenceOf(current)
+    ) {
       current.read = true
       reference.read = true
-      for (const keyword of ['summary', 'description', '$id', '$anchor', '$dynamicAnchor', '$defs']) current.get(keyword)
+      for (const keyword of ['summary', 'description', '$id', '$anchor', '$dynamicAnchor', '$defs'])
+        current.get(keyword)
       passed.push(current)
-      if (passed.length > mostInside) throw problem('TM-2221', { name: String(node.key), limit: mostInside }, { place: node.origin })
+      if (passed.length > mostInside)
+        throw problem(
+          'TM-2221',
+          { name: String(node.key), limit: mostInside },
+          { place: node.origin },
+        )
       const target = this.follow(current, reference)
       const chain = passed.map((each) => String(referenceOf(each)?.value ?? ''))
       if (target === undefined) {
         const before = chain.slice(0, -1)
-        this.notes.add('approximated', 'TM-2302', { reference: chain.at(-1) ?? '', chain: before.length === 0 ? '' : ` (reached through ${before.join(' -> ')})`, nearest: this.nearest(chain.at(-1) ?? '') }, reference.origin)
-      } else if (passed.includes(target)) this.notes.add('approximated', 'TM-2303', { chain: chain.join(' -> ') }, reference.origin)
+        this.notes.add(
+          'approximated',
+          'TM-2302',
+          {
+            reference: chain.at(-1) ?? '',
+            chain: before.length === 0 ? '' : ` (reached through ${before.join(' -> ')})`,
+            nearest: this.nearest(chain.at(-1) ?? ''),
+          },
+          reference.origin,
+        )
+      } else if (passed.includes(target))
+        this.notes.add('approximated', 'TM-2303', { chain: chain.join(' -> ') }, reference.origin)
       else {
         current = target
         continue
@@ -113,7 +142,12 @@ export class References {
 
   /** Tells of a reference outside `$ref` that leads nowhere. */
   tellMissing(reference: string, node: DataNode): void {
-    this.notes.add('approximated', 'TM-2302', { reference, chain: '', nearest: this.nearest(reference) }, node.origin)
+    this.notes.add(
+      'approximated',
+      'TM-2302',
+      { reference, chain: '', nearest: this.nearest(reference) },
+      node.origin,
+    )
   }
 
   /** A stable id for a node: the document (unless it is the root) and its JSON Pointer. */
@@ -128,7 +162,13 @@ export class References {
 
   /** Does a schema say more than what it refers to? Then it is one of its own. */
   isMore(node: DataNode): boolean {
-    return this.siblingsCount && (hasSiblings(node) || [...(node.members.get('$defs')?.members.values() ?? [])].some((each) => each.members.has('$dynamicAnchor')))
+    return (
+      this.siblingsCount &&
+      (hasSiblings(node) ||
+        [...(node.members.get('$defs')?.members.values() ?? [])].some((each) =>
+          each.members.has('$dynamicAnchor'),
+        ))
+    )
   }
 
   private follow(node: DataNode, reference: DataNode): DataNode | undefined {
@@ -141,32 +181,59 @@ export class References {
 
   private target(reference: string, from: DataNode): DataNode | undefined {
     const [location = '', fragment = ''] = reference.split('#')
-    const resource = this.identified.size === 0 ? undefined : this.identified.get(location === '' ? this.baseOf(from) : this.absolute(location, from))
-    const label = location === '' ? from.document : this.byLabel.get(from.document)?.refers.get(location)
+    const resource =
+      this.identified.size === 0
+        ? undefined
+        : this.identified.get(location === '' ? this.baseOf(from) : this.absolute(location, from))
+    const label =
+      location === '' ? from.document : this.byLabel.get(from.document)?.refers.get(location)
     const tree = resource ?? this.trees.get(label ?? '')
     if (tree === undefined) return this.named(reference)
     if (fragment === '') return tree
-    if (fragment.startsWith('/')) return nodeAt(tree, fragment) ?? (resource === undefined ? undefined : nodeAt(this.trees.get(tree.document) ?? tree, fragment)) ?? this.moved(fragment, tree)
+    if (fragment.startsWith('/'))
+      return (
+        nodeAt(tree, fragment) ??
+        (resource === undefined
+          ? undefined
+          : nodeAt(this.trees.get(tree.document) ?? tree, fragment)) ??
+        this.moved(fragment, tree)
+      )
     return this.anchor(decodeURIComponent(fragment), tree) ?? this.mended(`/${fragment}`, tree)
   }
 
   /** Schemas keep their old addresses in descriptions that were converted by hand, or lose a slash: what is meant is plain. */
   private moved(fragment: string, tree: DataNode): DataNode | undefined {
-    const shelf = /^\/(definitions|components\/schemas|parameters|responses|components\/responses|components\/parameters)\//.exec(fragment)?.[1] ?? ''
-    const other = { definitions: 'components/schemas', 'components/schemas': 'definitions', parameters: 'components/parameters', responses: 'components/responses', 'components/parameters': 'parameters', 'components/responses': 'responses' }[shelf]
-    return other === undefined ? undefined : this.mended(`/${other}${fragment.slice(shelf.length + 1)}`, tree)
+    const shelf =
+      /^\/(definitions|components\/schemas|parameters|responses|components\/responses|components\/parameters)\//.exec(
+        fragment,
+      )?.[1] ?? ''
+    const other = {
+      definitions: 'components/schemas',
+      'components/schemas': 'definitions',
+      parameters: 'components/parameters',
+      responses: 'components/responses',
+      'components/parameters': 'parameters',
+      'components/responses': 'responses',
+    }[shelf]
+    return other === undefined
+      ? undefined
+      : this.mended(`/${other}${fragment.slice(shelf.length + 1)}`, tree)
   }
 
   private mended(pointer: string, tree: DataNode): DataNode | undefined {
     const target = nodeAt(tree, pointer)
-    if (target !== undefined) this.notes.add('approximated', 'TM-2312', { pointer: `#${pointer}` }, target.origin)
+    if (target !== undefined)
+      this.notes.add('approximated', 'TM-2312', { pointer: `#${pointer}` }, target.origin)
     return target
   }
 
   /** A reference that is nothing but the name of a schema, as OpenAPI 1.2 had it and people still write it. */
   private named(reference: string): DataNode | undefined {
     if (!/^[\w-]+$/.test(reference)) return undefined
-    return nodeAt(this.root, `/components/schemas/${reference}`) ?? nodeAt(this.root, `/definitions/${reference}`)
+    return (
+      nodeAt(this.root, `/components/schemas/${reference}`) ??
+      nodeAt(this.root, `/definitions/${reference}`)
+    )
   }
 
   private nearest(reference: string): string {
@@ -180,7 +247,8 @@ export class References {
     if (typeof id === 'string') this.identified.set(this.baseOf(node), node)
     for (const keyword of ['$anchor', '$dynamicAnchor']) {
       const name = node.members.get(keyword)
-      if (typeof name?.value === 'string') this.identified.set(`${this.baseOf(node)}#${name.value}`, node)
+      if (typeof name?.value === 'string')
+        this.identified.set(`${this.baseOf(node)}#${name.value}`, node)
     }
   }
 
@@ -192,7 +260,9 @@ export class References {
       if (typeof id === 'string' && each.parent !== undefined) ids.unshift(id)
     }
     const document = `tolmach:/${node.document}`
-    return ids.reduce((base, id) => (URL.canParse(id, base) ? new URL(id, base).href : base), document).replace(/#$/, '')
+    return ids
+      .reduce((base, id) => (URL.canParse(id, base) ? new URL(id, base).href : base), document)
+      .replace(/#$/, '')
   }
 
   private absolute(location: string, from: DataNode): string {
@@ -211,7 +281,17 @@ export function referenceOf(node: DataNode): DataNode | undefined {
 }
 
 /** Members whose content is data, in which a `$ref` is no reference. */
-const dataKeys = new Set(['example', 'examples', 'default', 'enum', 'const', 'value', 'dataValue', 'x-example', 'x-examples'])
+const dataKeys = new Set([
+  'example',
+  'examples',
+  'default',
+  'enum',
+  'const',
+  'value',
+  'dataValue',
+  'x-example',
+  'x-examples',
+])
 
 /** Every `$ref` of a document that is one, and every schema that names itself. */
 function marksOf(root: DataNode): { references: DataNode[]; identifiers: DataNode[] } {
@@ -224,10 +304,26 @@ function marksOf(root: DataNode): { references: DataNode[]; identifiers: DataNod
     if (!names && node.kind === 'object') {
       const reference = referenceOf(node)
       if (reference !== undefined) references.push(reference)
-      if (['$id', '$anchor', '$dynamicAnchor'].some((keyword) => node.members.has(keyword))) identifiers.push(node)
+      if (['$id', '$anchor', '$dynamicAnchor'].some((keyword) => node.members.has(keyword)))
+        identifiers.push(node)
     }
-    for (const [name, member] of node.members) if (member.kind === 'object' || member.kind === 'list') if (names || !dataKeys.has(name)) waiting.push([member, !names && ['properties', 'patternProperties', 'schemas', 'definitions', '$defs', 'examples'].includes(name)])
-    for (const item of node.items) if (item.kind === 'object' || item.kind === 'list') waiting.push([item, false])
+    for (const [name, member] of node.members)
+      if (member.kind === 'object' || member.kind === 'list')
+        if (names || !dataKeys.has(name))
+          waiting.push([
+            member,
+            !names &&
+              [
+                'properties',
+                'patternProperties',
+                'schemas',
+                'definitions',
+                '$defs',
+                'examples',
+              ].includes(name),
+          ])
+    for (const item of node.items)
+      if (item.kind === 'object' || item.kind === 'list') waiting.push([item, false])
   }
   return { references, identifiers }
 }

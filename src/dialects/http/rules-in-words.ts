@@ -8,7 +8,15 @@ type Keywords = Readonly<Record<string, unknown>>
 /** So deep inside each other conditions are told; what lies deeper is only said to be there. */
 const deepest = 4
 
-const typeWords: Readonly<Record<string, string>> = { string: 'a text', number: 'a number', integer: 'a whole number', boolean: 'true or false', object: 'a record', array: 'a list', null: 'null' }
+const typeWords: Readonly<Record<string, string>> = {
+  string: 'a text',
+  number: 'a number',
+  integer: 'a whole number',
+  boolean: 'true or false',
+  object: 'a record',
+  array: 'a list',
+  null: 'null',
+}
 
 /**
  * What a type's values must satisfy beyond their shape (JSON Schema 2020-12: the keywords of {@link Rule}), as sentences without a full
@@ -24,33 +32,75 @@ function statements(rule: Rule, depth: number): string[] {
   if (typeof rule === 'boolean') return rule ? [] : ['no value at all']
   if (depth > deepest) return ['further conditions']
   const said: string[] = []
-  const list = (keyword: string): readonly Rule[] => (rule[keyword] as readonly Rule[] | undefined) ?? []
-  const map = (keyword: string): [string, unknown][] => Object.entries((rule[keyword] as Keywords | undefined) ?? {})
+  const list = (keyword: string): readonly Rule[] =>
+    (rule[keyword] as readonly Rule[] | undefined) ?? []
+  const map = (keyword: string): [string, unknown][] =>
+    Object.entries((rule[keyword] as Keywords | undefined) ?? {})
   if ('if' in rule) {
     const when = condition(rule['if'] as Rule, depth + 1)
-    if (rule['then'] !== undefined) said.push(`when ${when}: ${condition(rule['then'] as Rule, depth + 1)}`)
-    if (rule['else'] !== undefined) said.push(`unless ${when}: ${condition(rule['else'] as Rule, depth + 1)}`)
+    if (rule['then'] !== undefined)
+      said.push(`when ${when}: ${condition(rule['then'] as Rule, depth + 1)}`)
+    if (rule['else'] !== undefined)
+      said.push(`unless ${when}: ${condition(rule['else'] as Rule, depth + 1)}`)
   }
   if ('not' in rule) said.push(`not: ${condition(rule['not'] as Rule, depth + 1)}`)
-  for (const [name, wanted] of map('dependentRequired')) said.push(`with ${name}: ${thereText(wanted as string[])}`)
-  for (const [name, wanted] of map('dependentSchemas')) said.push(`with ${name}: ${condition(wanted as Rule, depth + 1)}`)
+  for (const [name, wanted] of map('dependentRequired'))
+    said.push(`with ${name}: ${thereText(wanted as string[])}`)
+  for (const [name, wanted] of map('dependentSchemas'))
+    said.push(`with ${name}: ${condition(wanted as Rule, depth + 1)}`)
   for (const part of list('allOf')) addAll(said, statements(part, depth))
-  for (const [keyword, lead] of [['anyOf', 'at least one of'], ['oneOf', 'exactly one of']] as const) {
+  for (const [keyword, lead] of [
+    ['anyOf', 'at least one of'],
+    ['oneOf', 'exactly one of'],
+  ] as const) {
     const parts = list(keyword).map((each) => condition(each, depth + 1))
-    if (parts.length > 0) said.push(`${lead}: ${parts.map((part) => (part.includes(',') ? `(${part})` : part)).join(', or ')}`)
+    if (parts.length > 0)
+      said.push(
+        `${lead}: ${parts.map((part) => (part.includes(',') ? `(${part})` : part)).join(', or ')}`,
+      )
   }
   if (typeof rule['$ref'] === 'string') said.push(`as ${rule['$ref'].split('/').pop() ?? ''}`)
   if ('const' in rule) said.push(`is ${JSON.stringify(rule['const'])}`)
-  if ('enum' in rule) said.push(`is one of ${(rule['enum'] as unknown[]).map((each) => JSON.stringify(each)).join(', ')}`)
-  if ('type' in rule) said.push(`is ${(rule['type'] as string[]).map((each) => typeWords[each] ?? each).join(' or ')}`)
+  if ('enum' in rule)
+    said.push(
+      `is one of ${(rule['enum'] as unknown[]).map((each) => JSON.stringify(each)).join(', ')}`,
+    )
+  if ('type' in rule)
+    said.push(
+      `is ${(rule['type'] as string[]).map((each) => typeWords[each] ?? each).join(' or ')}`,
+    )
   addAll(said, limits(rule))
-  if (Array.isArray(rule['required']) && rule['required'].length > 0) said.push(thereText(rule['required'] as string[]))
-  for (const [name, each] of map('properties')) addAll(said, statements(each as Rule, depth + 1).map((text) => `${name} ${text}`))
-  for (const [pattern, each] of map('patternProperties')) said.push(`members matching ${pattern}: ${condition(each as Rule, depth + 1)}`)
-  if ('propertyNames' in rule) said.push(`names of members: ${condition(rule['propertyNames'] as Rule, depth + 1)}`)
-  for (const keyword of ['additionalProperties', 'unevaluatedProperties']) if (keyword in rule) said.push(rule[keyword] === false ? 'no other members' : `other members: ${condition(rule[keyword] as Rule, depth + 1)}`)
-  list('prefixItems').forEach((each, at) => addAll(said, statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`)))
-  for (const keyword of ['items', 'unevaluatedItems']) if (keyword in rule) said.push(rule[keyword] === false ? 'no other items' : `items: ${condition(rule[keyword] as Rule, depth + 1)}`)
+  if (Array.isArray(rule['required']) && rule['required'].length > 0)
+    said.push(thereText(rule['required'] as string[]))
+  for (const [name, each] of map('properties'))
+    addAll(
+      said,
+      statements(each as Rule, depth + 1).map((text) => `${name} ${text}`),
+    )
+  for (const [pattern, each] of map('patternProperties'))
+    said.push(`members matching ${pattern}: ${condition(each as Rule, depth + 1)}`)
+  if ('propertyNames' in rule)
+    said.push(`names of members: ${condition(rule['propertyNames'] as Rule, depth + 1)}`)
+  for (const keyword of ['additionalProperties', 'unevaluatedProperties'])
+    if (keyword in rule)
+      said.push(
+        rule[keyword] === false
+          ? 'no other members'
+          : `other members: ${condition(rule[keyword] as Rule, depth + 1)}`,
+      )
+  list('prefixItems').forEach((each, at) =>
+    addAll(
+      said,
+      statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`),
+    ),
+  )
+  for (const keyword of ['items', 'unevaluatedItems'])
+    if (keyword in rule)
+      said.push(
+        rule[keyword] === false
+          ? 'no other items'
+          : `items: ${condition(rule[keyword] as Rule, depth + 1)}`,
+      )
   if ('contains' in rule) said.push(containsText(rule, depth))
   return said
 }
@@ -63,7 +113,12 @@ function condition(rule: Rule, depth: number): string {
 
 function containsText(rule: Keywords, depth: number): string {
   const [least = 1, most] = [rule['minContains'], rule['maxContains']]
-  const howMany = most === undefined ? `at least ${String(least)}` : least === most ? `exactly ${String(most)}` : `${String(least)} to ${String(most)}`
+  const howMany =
+    most === undefined
+      ? `at least ${String(least)}`
+      : least === most
+        ? `exactly ${String(most)}`
+        : `${String(least)} to ${String(most)}`
   return `${howMany} of the items: ${condition(rule['contains'] as Rule, depth + 1)}`
 }
 
@@ -85,7 +140,9 @@ const limitWords: readonly (readonly [keyword: string, words: (value: string) =>
 ]
 
 function limits(rule: Keywords): string[] {
-  return limitWords.flatMap(([keyword, words]) => (rule[keyword] === undefined ? [] : [words(String(rule[keyword]))]))
+  return limitWords.flatMap(([keyword, words]) =>
+    rule[keyword] === undefined ? [] : [words(String(rule[keyword]))],
+  )
 }
 
 function thereText(names: readonly string[]): string {

@@ -5,10 +5,31 @@ import { isLoosePattern } from '../patterns.js'
 
 /** Formats of texts that are more than texts (JSON Schema 2020-12 Validation, section 7; the OpenAPI format registry). */
 const textFormats: Readonly<Record<string, ScalarBase>> = {
-  date: 'date', 'date-time': 'dateTime', time: 'time', duration: 'duration', byte: 'bytes', binary: 'bytes', base64url: 'bytes', int64: 'int64', uint64: 'uint64', decimal: 'decimal', decimal128: 'decimal',
+  date: 'date',
+  'date-time': 'dateTime',
+  time: 'time',
+  duration: 'duration',
+  byte: 'bytes',
+  binary: 'bytes',
+  base64url: 'bytes',
+  int64: 'int64',
+  uint64: 'uint64',
+  decimal: 'decimal',
+  decimal128: 'decimal',
 }
 const numberFormats: Readonly<Record<string, ScalarBase>> = {
-  int8: 'int8', int16: 'int16', int32: 'int32', uint8: 'uint8', uint16: 'uint16', uint32: 'uint32', int64: 'int64', uint64: 'uint64', decimal: 'decimal', decimal128: 'decimal', float: 'float', double: 'double',
+  int8: 'int8',
+  int16: 'int16',
+  int32: 'int32',
+  uint8: 'uint8',
+  uint16: 'uint16',
+  uint32: 'uint32',
+  int64: 'int64',
+  uint64: 'uint64',
+  decimal: 'decimal',
+  decimal128: 'decimal',
+  float: 'float',
+  double: 'double',
 }
 /** Formats of numbers that are written with digits that all count, where the wire has them as texts. */
 const exactBases: readonly ScalarBase[] = ['int64', 'uint64', 'decimal']
@@ -18,29 +39,71 @@ const exactBases: readonly ScalarBase[] = ['int64', 'uint64', 'decimal']
  *
  * @param type which of the types that the schema allows
  */
-export function scalarType(node: DataNode, type: 'integer' | 'number' | 'string', notes: Notes): Type {
+export function scalarType(
+  node: DataNode,
+  type: 'integer' | 'number' | 'string',
+  notes: Notes,
+): Type {
   const { origin } = node
   const format = node.text('format') ?? ''
   const isText = type === 'string'
   const encoding = isText ? node.text('contentEncoding')?.toLowerCase() : undefined
-  const base = encoding === 'base64' || encoding === 'base64url' ? 'bytes' : isText ? (textFormats[format] ?? 'text') : (numberFormats[format] ?? 'double')
+  const base =
+    encoding === 'base64' || encoding === 'base64url'
+      ? 'bytes'
+      : isText
+        ? (textFormats[format] ?? 'text')
+        : (numberFormats[format] ?? 'double')
   const known = isText ? format in textFormats : format in numberFormats
   const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = isText ? {} : bounds(node)
   if (base === 'text') {
-    const [least, most, pattern] = [node.number('minLength'), node.number('maxLength'), node.text('pattern')]
+    const [least, most, pattern] = [
+      node.number('minLength'),
+      node.number('maxLength'),
+      node.text('pattern'),
+    ]
     if (least !== undefined) limits.minLength = Number(least)
     if (most !== undefined) limits.maxLength = Number(most)
     if (pattern !== undefined && isLoosePattern(pattern)) limits.patterns = [[pattern]]
     else if (pattern !== undefined) notes.add('approximated', 'TM-2211', { pattern }, origin)
   } else if (isText) for (const keyword of ['minLength', 'maxLength', 'pattern']) node.get(keyword)
-  const wire = base === 'bytes' ? (encoding === 'base64url' || format === 'base64url' ? 'base64url' : 'byte') : type === 'integer' && base === 'double' ? 'integer' : known && isText && exactBases.includes(base) ? `string:${base}` : known || format === '' ? (format === '' ? type : format) : isText ? format : type
-  return { kind: 'scalar', base, format: wire, origin, ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }) }
+  const wire =
+    base === 'bytes'
+      ? encoding === 'base64url' || format === 'base64url'
+        ? 'base64url'
+        : 'byte'
+      : type === 'integer' && base === 'double'
+        ? 'integer'
+        : known && isText && exactBases.includes(base)
+          ? `string:${base}`
+          : known || format === ''
+            ? format === ''
+              ? type
+              : format
+            : isText
+              ? format
+              : type
+  return {
+    kind: 'scalar',
+    base,
+    format: wire,
+    origin,
+    ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }),
+  }
 }
 
 /** In 3.0 `exclusiveMinimum` says of `minimum` that it is outside; in 3.1 it is a bound itself (2020-12 Validation, section 6.2). */
-export function bounds(node: DataNode): Pick<Constraints, 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf'> {
+export function bounds(
+  node: DataNode,
+): Pick<
+  Constraints,
+  'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf'
+> {
   const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = {}
-  for (const [keyword, exclusive] of [['minimum', 'exclusiveMinimum'], ['maximum', 'exclusiveMaximum']] as const) {
+  for (const [keyword, exclusive] of [
+    ['minimum', 'exclusiveMinimum'],
+    ['maximum', 'exclusiveMaximum'],
+  ] as const) {
     const value = node.number(keyword)
     const outside = node.get(exclusive)
     if (outside?.value === true && value !== undefined) limits[exclusive] = value
@@ -53,24 +116,55 @@ export function bounds(node: DataNode): Pick<Constraints, 'minimum' | 'maximum' 
 }
 
 /** What `const` or `enum` allow: the values that are neither lists nor objects; `others` says whether there were such. */
-export function enumerated(values: readonly DataNode[], node: DataNode, notes: Notes, isNamed: boolean): { type: Type; others: boolean } {
+export function enumerated(
+  values: readonly DataNode[],
+  node: DataNode,
+  notes: Notes,
+  isNamed: boolean,
+): { type: Type; others: boolean } {
   const { origin } = node
   const present = values.filter((each) => each.kind !== 'null')
   const others = present.some((each) => each.kind === 'object' || each.kind === 'list')
   const declared = node.members.get('type')?.value
   // Numbers and flags that nobody quoted, where the type says texts.
-  const isMeantAsText = declared === 'string' && present.some((each) => each.kind === 'number' || each.kind === 'boolean')
+  const isMeantAsText =
+    declared === 'string' &&
+    present.some((each) => each.kind === 'number' || each.kind === 'boolean')
   if (isMeantAsText) notes.add('approximated', 'TM-2314', {}, origin)
   if (present.length > 0 && (isMeantAsText || present.every((each) => each.kind === 'text'))) {
-    const texts = [...new Set(present.filter((each) => each.kind !== 'object' && each.kind !== 'list').map((each) => (each.kind === 'number' ? each.source : String(each.value))))]
+    const texts = [
+      ...new Set(
+        present
+          .filter((each) => each.kind !== 'object' && each.kind !== 'list')
+          .map((each) => (each.kind === 'number' ? each.source : String(each.value))),
+      ),
+    ]
     const [only, ...more] = texts
     // One value alone is written where it stands.
-    if (only !== undefined && more.length === 0 && (!isNamed || node.members.has('const'))) return { type: { kind: 'literal', value: only, origin }, others }
-    const type: EnumerationType = { kind: 'enumeration', members: texts.map((value) => ({ value, origin })), base: { kind: 'scalar', base: 'text', format: 'string', origin }, origin }
+    if (only !== undefined && more.length === 0 && (!isNamed || node.members.has('const')))
+      return { type: { kind: 'literal', value: only, origin }, others }
+    const type: EnumerationType = {
+      kind: 'enumeration',
+      members: texts.map((value) => ({ value, origin })),
+      base: { kind: 'scalar', base: 'text', format: 'string', origin },
+      origin,
+    }
     return { type, others }
   }
-  const literals = [...new Set(present.map((each) => each.value))].map((value): Type => ({ kind: 'literal', value, origin }))
+  const literals = [...new Set(present.map((each) => each.value))].map((value): Type => ({
+    kind: 'literal',
+    value,
+    origin,
+  }))
   if (others) return { type: { kind: 'anything', origin }, others }
   const [only, ...more] = literals
-  return { type: only === undefined ? { kind: 'literal', value: null, origin } : more.length === 0 ? only : { kind: 'union', alternatives: literals, origin }, others }
+  return {
+    type:
+      only === undefined
+        ? { kind: 'literal', value: null, origin }
+        : more.length === 0
+          ? only
+          : { kind: 'union', alternatives: literals, origin },
+    others,
+  }
 }

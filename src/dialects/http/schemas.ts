@@ -14,7 +14,16 @@ import { liveRule } from './live-rules.js'
 import { referenceOf, type References } from './references.js'
 import { ruleKeywords, RuleReader, type Rule } from './rules.js'
 import { enumerated, scalarType } from './scalars.js'
-import { impliedTypes, isMereCondition, isNullable, isObjectSchema, isOnlyNull, isShelved, schemaName, typesOf } from './schema-facts.js'
+import {
+  impliedTypes,
+  isMereCondition,
+  isNullable,
+  isObjectSchema,
+  isOnlyNull,
+  isShelved,
+  schemaName,
+  typesOf,
+} from './schema-facts.js'
 import { xmlLayout } from './xml-layout.js'
 
 /** A type with whether it may be null: nullability belongs to places, not to types. */
@@ -44,14 +53,70 @@ interface Part extends Placed {
   rule(): Rule
 }
 
-const annotations = ['title', 'description', 'example', 'examples', 'externalDocs', 'deprecated', '$schema', '$comment', '$id', '$anchor', '$dynamicAnchor', 'readOnly', 'writeOnly', 'default', 'contentMediaType', 'contentEncoding', 'contentSchema', 'nullable', 'x-nullable', '$vocabulary']
+const annotations = [
+  'title',
+  'description',
+  'example',
+  'examples',
+  'externalDocs',
+  'deprecated',
+  '$schema',
+  '$comment',
+  '$id',
+  '$anchor',
+  '$dynamicAnchor',
+  'readOnly',
+  'writeOnly',
+  'default',
+  'contentMediaType',
+  'contentEncoding',
+  'contentSchema',
+  'nullable',
+  'x-nullable',
+  '$vocabulary',
+]
 const annotationSet: ReadonlySet<string> = new Set(annotations)
-const structural = ['properties', 'additionalProperties', 'patternProperties', 'required', 'items', 'prefixItems', 'minItems', 'maxItems', 'minLength', 'maxLength', 'pattern', 'format', 'minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf', 'contentEncoding']
+const structural = [
+  'properties',
+  'additionalProperties',
+  'patternProperties',
+  'required',
+  'items',
+  'prefixItems',
+  'minItems',
+  'maxItems',
+  'minLength',
+  'maxLength',
+  'pattern',
+  'format',
+  'minimum',
+  'maximum',
+  'exclusiveMinimum',
+  'exclusiveMaximum',
+  'multipleOf',
+  'contentEncoding',
+]
 
 /** Keywords that say of what type values are, if only by speaking of one. */
-const typing = ['type', 'enum', 'const', 'properties', 'additionalProperties', 'patternProperties', 'items', 'prefixItems']
+const typing = [
+  'type',
+  'enum',
+  'const',
+  'properties',
+  'additionalProperties',
+  'patternProperties',
+  'items',
+  'prefixItems',
+]
 /** Keywords that may make a rule. */
-const telling: ReadonlySet<string> = new Set([...ruleKeywords, 'oneOf', 'anyOf', 'patternProperties', 'unevaluatedProperties', 'unevaluatedItems'])
+const telling: ReadonlySet<string> = new Set([
+  ...ruleKeywords,
+  'oneOf',
+  'anyOf',
+  'patternProperties',
+  'unevaluatedProperties',
+  'unevaluatedItems',
+])
 
 /** Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into contract types. */
 export class SchemaReader {
@@ -83,7 +148,8 @@ export class SchemaReader {
   read(node: DataNode, where: Where, direction: Direction, reading: Reading = {}): Placed {
     node.read = true
     const isDynamic = node.members.has('$dynamicRef')
-    if (referenceOf(node) === undefined && !isDynamic) return this.inline(node, where, direction, reading)
+    if (referenceOf(node) === undefined && !isDynamic)
+      return this.inline(node, where, direction, reading)
     if (this.references.isMore(node)) return this.inline(node, where, direction, reading)
     for (const keyword of annotations) node.get(keyword)?.readWhole()
     const target = isDynamic ? this.scopes.follow(node) : this.references.settle(node)
@@ -93,62 +159,131 @@ export class SchemaReader {
   }
 
   /** A type by the name of its schema; schemas are read later, because descriptions have chains longer than a stack is deep. */
-  private refer(target: DataNode, from: DataNode, direction: Direction, { asBase = false }: Reading): Placed {
+  private refer(
+    target: DataNode,
+    from: DataNode,
+    direction: Direction,
+    { asBase = false }: Reading,
+  ): Placed {
     const { origin } = from
     if (target.kind !== 'object' || target.members.size === 0) return this.anything(target)
-    if (!isShelved(target) && isTrifle(target)) return this.inline(target, { id: this.references.idOf(target), name: schemaName(target) }, direction, {})
+    if (!isShelved(target) && isTrifle(target))
+      return this.inline(
+        target,
+        { id: this.references.idOf(target), name: schemaName(target) },
+        direction,
+        {},
+      )
     const scope = this.scopes.entering(target)
     const children = asBase ? undefined : this.children.get(target)
     const isOwn = asBase && this.isParentOf(target, from)
     const isInput = this.differing.has(target) && direction === 'in'
-    const id = this.references.idOf(target) + scope.suffix + (children === undefined ? '' : '~any') + (isOwn ? '~own' : '') + (isInput ? '~in' : '')
-    const name = (children === undefined ? '' : 'Any') + schemaName(target) + scope.name + (isOwn ? 'Base' : '') + (isInput ? 'Input' : '')
+    const id =
+      this.references.idOf(target) +
+      scope.suffix +
+      (children === undefined ? '' : '~any') +
+      (isOwn ? '~own' : '') +
+      (isInput ? '~in' : '')
+    const name =
+      (children === undefined ? '' : 'Any') +
+      schemaName(target) +
+      scope.name +
+      (isOwn ? 'Base' : '') +
+      (isInput ? 'Input' : '')
     if (!(id in this.types)) {
       // The place is taken first, so that recursion finds it.
       this.types[id] = { kind: 'anything', id, name, origin: target.origin }
-      this.waiting.push(() => this.scopes.within(scope, () => {
-        const { type } = children === undefined ? this.inline(target, { id, name }, direction, { isNamed: true, asBase: isOwn }) : { type: this.anyChild(target, children, direction) }
-        this.types[id] = { ...type, id, name, ...documented(target) }
-      }))
+      this.waiting.push(() =>
+        this.scopes.within(scope, () => {
+          const { type } =
+            children === undefined
+              ? this.inline(target, { id, name }, direction, { isNamed: true, asBase: isOwn })
+              : { type: this.anyChild(target, children, direction) }
+          this.types[id] = { ...type, id, name, ...documented(target) }
+        }),
+      )
     }
-    return { type: { kind: 'reference', to: id, origin }, nullable: isNullable(this.references.peek(target) ?? target) }
+    return {
+      type: { kind: 'reference', to: id, origin },
+      nullable: isNullable(this.references.peek(target) ?? target),
+    }
   }
 
   private anything(node: DataNode): Placed {
     const never = node.kind === 'boolean' && node.value === false
-    return { type: { kind: 'anything', origin: node.origin, ...(never ? { layout: { rule: false } satisfies TypeLayout } : {}) }, nullable: !never }
+    return {
+      type: {
+        kind: 'anything',
+        origin: node.origin,
+        ...(never ? { layout: { rule: false } satisfies TypeLayout } : {}),
+      },
+      nullable: !never,
+    }
   }
 
   /** A schema whose children name it in `allOf`: a value is any of them, told by the discriminator. */
   private anyChild(parent: DataNode, children: readonly DataNode[], direction: Direction): Type {
     const discriminator = discriminatorOf(parent, this.references) as Discriminator
-    const own = this.references.peek(parent.members.get('properties')?.members.get(discriminator.member) ?? parent)
+    const own = this.references.peek(
+      parent.members.get('properties')?.members.get(discriminator.member) ?? parent,
+    )
     // Where the parent says which values there are and its own name is none of them, it is never meant itself.
     const allowed = own?.members.get('enum')?.items.map((each) => String(each.value))
-    const all = [...children, ...(allowed !== undefined && !valuesFor(parent, discriminator, this.references).some((value) => allowed.includes(value)) ? [] : [parent])]
-    const references = all.map((each) => ({ node: each, type: this.refer(each, parent, direction, { asBase: each === parent }).type }))
+    const all = [
+      ...children,
+      ...(allowed !== undefined &&
+      !valuesFor(parent, discriminator, this.references).some((value) => allowed.includes(value))
+        ? []
+        : [parent]),
+    ]
+    const references = all.map((each) => ({
+      node: each,
+      type: this.refer(each, parent, direction, { asBase: each === parent }).type,
+    }))
     return this.toldApart(references, discriminator, parent)
   }
 
   /** A union whose alternatives are told apart by a member. */
-  private toldApart(alternatives: readonly { node: DataNode; type: Type }[], discriminator: Discriminator, node: DataNode): Type {
+  private toldApart(
+    alternatives: readonly { node: DataNode; type: Type }[],
+    discriminator: Discriminator,
+    node: DataNode,
+  ): Type {
     const mapping: Record<string, TypeId> = {}
     for (const { node: each, type } of alternatives) {
       const target = this.references.peek(each)
       if (target === undefined || type.kind !== 'reference') continue
-      for (const value of valuesFor(target, discriminator, this.references)) if (!Object.hasOwn(mapping, value)) Object.defineProperty(mapping, value, { value: type.to, enumerable: true, configurable: true, writable: true })
+      for (const value of valuesFor(target, discriminator, this.references))
+        if (!Object.hasOwn(mapping, value))
+          Object.defineProperty(mapping, value, {
+            value: type.to,
+            enumerable: true,
+            configurable: true,
+            writable: true,
+          })
     }
-    const fallback = alternatives.find((each) => this.references.peek(each.node) === discriminator.otherwise)?.type
+    const fallback = alternatives.find(
+      (each) => this.references.peek(each.node) === discriminator.otherwise,
+    )?.type
     return {
-      kind: 'union', alternatives: alternatives.map(({ type }) => type), origin: node.origin, discriminator: { field: discriminator.member, mapping },
-      ...(fallback?.kind === 'reference' ? { layout: { otherwise: fallback.to } satisfies TypeLayout } : {}),
+      kind: 'union',
+      alternatives: alternatives.map(({ type }) => type),
+      origin: node.origin,
+      discriminator: { field: discriminator.member, mapping },
+      ...(fallback?.kind === 'reference'
+        ? { layout: { otherwise: fallback.to } satisfies TypeLayout }
+        : {}),
     }
   }
 
   /** Does a schema list among its alternatives the very schema that takes it as a part? */
   private isParentOf(parent: DataNode, part: DataNode): boolean {
-    const alternatives = [...(parent.members.get('oneOf')?.items ?? []), ...(parent.members.get('anyOf')?.items ?? [])].map((each) => this.references.peek(each))
-    for (let around: DataNode | undefined = part; around !== undefined; around = around.parent) if (alternatives.includes(around)) return true
+    const alternatives = [
+      ...(parent.members.get('oneOf')?.items ?? []),
+      ...(parent.members.get('anyOf')?.items ?? []),
+    ].map((each) => this.references.peek(each))
+    for (let around: DataNode | undefined = part; around !== undefined; around = around.parent)
+      if (alternatives.includes(around)) return true
     return false
   }
 
@@ -163,11 +298,22 @@ export class SchemaReader {
     }
     const parts = this.parts(node, where, direction, reading)
     const rule = this.ruleOf(node, reading.inherited)
-    const nullable = isNullable(node) || (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
+    const nullable =
+      isNullable(node) ||
+      (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
     const type = obeying(this.combined(parts, node), rule)
     const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node) }
-    const whole: Type = { ...type, ...(Object.keys(layout).length === 0 ? {} : { layout }), ...(asBase || type.kind === 'reference' ? {} : documented(node)) }
-    if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind)) return { type: whole, nullable: nullable || (whole.kind === 'anything' && (rule === undefined || this.allowsNull(rule))) }
+    const whole: Type = {
+      ...type,
+      ...(Object.keys(layout).length === 0 ? {} : { layout }),
+      ...(asBase || type.kind === 'reference' ? {} : documented(node)),
+    }
+    if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind))
+      return {
+        type: whole,
+        nullable:
+          nullable || (whole.kind === 'anything' && (rule === undefined || this.allowsNull(rule))),
+      }
     this.types[where.id] ??= { ...whole, id: where.id, name: where.name }
     return { type: { kind: 'reference', to: where.id, origin: node.origin }, nullable }
   }
@@ -177,88 +323,219 @@ export class SchemaReader {
   }
 
   /** What a schema is put together from: its own words, what it refers to, `allOf`, and the alternatives of `oneOf` and `anyOf`. */
-  private parts(node: DataNode, where: Where, direction: Direction, { inherited, asBase = false, isNamed = false }: Reading): Part[] {
+  private parts(
+    node: DataNode,
+    where: Where,
+    direction: Direction,
+    { inherited, asBase = false, isNamed = false }: Reading,
+  ): Part[] {
     const parts: Part[] = []
-    const values = node.members.has('const') ? [node.get('const') as DataNode] : node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
+    const values = node.members.has('const')
+      ? [node.get('const') as DataNode]
+      : node.members.get('enum')?.kind === 'list'
+        ? node.list('enum')
+        : undefined
     const implied = impliedTypes(node)
     const types = implied.length === 0 && !node.members.has('type') ? (inherited ?? []) : implied
-    const composed = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf'].filter((keyword) => node.members.has(keyword))
-    const isObject = types.length > 0 ? types.every((type) => type === 'object') : node.members.has('required') && values === undefined
+    const composed = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf'].filter((keyword) =>
+      node.members.has(keyword),
+    )
+    const isObject =
+      types.length > 0
+        ? types.every((type) => type === 'object')
+        : node.members.has('required') && values === undefined
     const ownRule = (): Rule => this.rules.of(node, ['type', 'enum', 'const', ...structural])
     if (values !== undefined) {
       for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
       for (const value of values) value.readWhole()
       const { type, others } = enumerated(values, node, this.notes, isNamed)
-      parts.push({ type: others ? { ...type, layout: { rule: this.rules.of(node, ['enum', 'const']) } satisfies TypeLayout } : type, nullable: values.some((each) => each.kind === 'null'), isObject: false, rule: ownRule })
-    } else if (types.length > 0 && (composed.length === 0 || structural.some((keyword) => node.members.has(keyword)))) {
+      parts.push({
+        type: others
+          ? {
+              ...type,
+              layout: { rule: this.rules.of(node, ['enum', 'const']) } satisfies TypeLayout,
+            }
+          : type,
+        nullable: values.some((each) => each.kind === 'null'),
+        isObject: false,
+        rule: ownRule,
+      })
+    } else if (
+      types.length > 0 &&
+      (composed.length === 0 || structural.some((keyword) => node.members.has(keyword)))
+    ) {
       const read = types.map((type) => this.ofType(node, type, where, direction))
       const [only, ...more] = read
-      parts.push({ type: only !== undefined && more.length === 0 ? only : { kind: 'union', alternatives: read, origin: node.origin }, nullable: isNullable(node), isObject, rule: ownRule })
-    } else if (types.length === 0 && isOnlyNull(node)) parts.push({ type: { kind: 'literal', value: null, origin: node.origin }, nullable: true, isObject: false, rule: ownRule })
-    else if (isObject && node.members.has('required')) parts.push({ type: this.object(node, where, direction, composed.length > 0), nullable: isNullable(node), isObject: true, rule: ownRule })
-    for (const keyword of ['$ref', '$dynamicRef']) if (composed.includes(keyword)) {
-      const target = keyword === '$ref' ? this.references.settle(node) : this.scopes.follow(node)
-      if (target !== undefined) parts.push({ ...this.refer(target, node, direction, { asBase: true }), isObject: isObjectSchema(target, this.references), rule: () => this.rules.of(node, ['$ref']) })
-    }
+      parts.push({
+        type:
+          only !== undefined && more.length === 0
+            ? only
+            : { kind: 'union', alternatives: read, origin: node.origin },
+        nullable: isNullable(node),
+        isObject,
+        rule: ownRule,
+      })
+    } else if (types.length === 0 && isOnlyNull(node))
+      parts.push({
+        type: { kind: 'literal', value: null, origin: node.origin },
+        nullable: true,
+        isObject: false,
+        rule: ownRule,
+      })
+    else if (isObject && node.members.has('required'))
+      parts.push({
+        type: this.object(node, where, direction, composed.length > 0),
+        nullable: isNullable(node),
+        isObject: true,
+        rule: ownRule,
+      })
+    for (const keyword of ['$ref', '$dynamicRef'])
+      if (composed.includes(keyword)) {
+        const target = keyword === '$ref' ? this.references.settle(node) : this.scopes.follow(node)
+        if (target !== undefined)
+          parts.push({
+            ...this.refer(target, node, direction, { asBase: true }),
+            isObject: isObjectSchema(target, this.references),
+            rule: () => this.rules.of(node, ['$ref']),
+          })
+      }
     const [, ...severalParts] = node.members.get('allOf')?.items ?? []
     for (const [at, part] of node.list('allOf').entries()) {
       // A part without a name stands for its own members.
       const placed = this.isPlainObject(part)
         ? { type: this.object(part, where, direction, true), nullable: isNullable(part) }
-        : this.read(part, { id: `${where.id}/allOf/${at}`, name: `${where.name}${at === 0 ? 'Base' : `Part${at}`}` }, direction, { asBase: this.references.peek(part) !== part && (severalParts.length > 0 || structural.some((keyword) => node.members.has(keyword))), ...(types.length > 0 ? { inherited: types } : {}) })
-      if (this.isPlainObject(part)) for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
-      parts.push({ ...placed, isObject: isObjectSchema(part, this.references), rule: () => this.rules.of(part) })
+        : this.read(
+            part,
+            {
+              id: `${where.id}/allOf/${at}`,
+              name: `${where.name}${at === 0 ? 'Base' : `Part${at}`}`,
+            },
+            direction,
+            {
+              asBase:
+                this.references.peek(part) !== part &&
+                (severalParts.length > 0 ||
+                  structural.some((keyword) => node.members.has(keyword))),
+              ...(types.length > 0 ? { inherited: types } : {}),
+            },
+          )
+      if (this.isPlainObject(part))
+        for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
+      parts.push({
+        ...placed,
+        isObject: isObjectSchema(part, this.references),
+        rule: () => this.rules.of(part),
+      })
     }
-    if (!asBase) for (const keyword of ['oneOf', 'anyOf'] as const) {
-      if (!node.members.has(keyword) || this.isCondition(node, keyword)) continue
-      const union = this.union(node, keyword, where, direction, types)
-      if (union !== undefined) parts.push({ ...union, rule: () => this.rules.of(node, [keyword]) })
-    } else for (const keyword of ['oneOf', 'anyOf', 'discriminator']) node.get(keyword)?.readWhole()
+    if (!asBase)
+      for (const keyword of ['oneOf', 'anyOf'] as const) {
+        if (!node.members.has(keyword) || this.isCondition(node, keyword)) continue
+        const union = this.union(node, keyword, where, direction, types)
+        if (union !== undefined)
+          parts.push({ ...union, rule: () => this.rules.of(node, [keyword]) })
+      }
+    else for (const keyword of ['oneOf', 'anyOf', 'discriminator']) node.get(keyword)?.readWhole()
     return parts
   }
 
   private isPlainObject(part: DataNode): boolean {
-    const keys = [...part.members.keys()].filter((key) => !annotations.includes(key) && !key.startsWith('x-'))
-    return referenceOf(part) === undefined && part.members.has('properties') && keys.every((key) => ['type', 'properties', 'required', 'additionalProperties'].includes(key)) && !(part.members.get('additionalProperties')?.kind === 'object')
+    const keys = [...part.members.keys()].filter(
+      (key) => !annotations.includes(key) && !key.startsWith('x-'),
+    )
+    return (
+      referenceOf(part) === undefined &&
+      part.members.has('properties') &&
+      keys.every((key) =>
+        ['type', 'properties', 'required', 'additionalProperties'].includes(key),
+      ) &&
+      !(part.members.get('additionalProperties')?.kind === 'object')
+    )
   }
 
   /** Do the alternatives only say what of the schema's own members must be there? */
   private isCondition(node: DataNode, keyword: 'oneOf' | 'anyOf'): boolean {
-    const described = ['type', 'properties', 'allOf', '$ref', 'items'].some((each) => node.members.has(each))
+    const described = ['type', 'properties', 'allOf', '$ref', 'items'].some((each) =>
+      node.members.has(each),
+    )
     return described && (node.members.get(keyword)?.items ?? []).every(isMereCondition)
   }
 
-  private union(node: DataNode, keyword: 'oneOf' | 'anyOf', where: Where, direction: Direction, types: readonly string[]): (Placed & { isObject: boolean }) | undefined {
+  private union(
+    node: DataNode,
+    keyword: 'oneOf' | 'anyOf',
+    where: Where,
+    direction: Direction,
+    types: readonly string[],
+  ): (Placed & { isObject: boolean }) | undefined {
     const { origin } = node
     const all = node.list(keyword)
     const present = all.filter((each) => !isOnlyNull(this.references.peek(each) ?? each))
     for (const each of all) if (!present.includes(each)) this.references.settle(each).readWhole()
-    const read = present.map((each, at) => ({ node: each, ...this.read(each, { id: `${where.id}/${keyword === 'anyOf' && node.members.has('oneOf') ? 'anyOf/' : ''}${at}`, name: `${where.name}${at + 1}` }, direction, types.length > 0 ? { inherited: types } : {}) }))
-    const nullable = present.length < all.length || read.some((each) => each.nullable && each.type.kind !== 'anything')
-    const isObject = present.length > 0 && present.every((each) => isObjectSchema(each, this.references))
+    const read = present.map((each, at) => ({
+      node: each,
+      ...this.read(
+        each,
+        {
+          id: `${where.id}/${keyword === 'anyOf' && node.members.has('oneOf') ? 'anyOf/' : ''}${at}`,
+          name: `${where.name}${at + 1}`,
+        },
+        direction,
+        types.length > 0 ? { inherited: types } : {},
+      ),
+    }))
+    const nullable =
+      present.length < all.length ||
+      read.some((each) => each.nullable && each.type.kind !== 'anything')
+    const isObject =
+      present.length > 0 && present.every((each) => isObjectSchema(each, this.references))
     const [only, ...others] = read
-    if (only === undefined) return all.length === 0 ? undefined : { type: { kind: 'literal', value: null, origin }, nullable: true, isObject: false }
+    if (only === undefined)
+      return all.length === 0
+        ? undefined
+        : { type: { kind: 'literal', value: null, origin }, nullable: true, isObject: false }
     const discriminator = discriminatorOf(node, this.references)
-    if (others.length === 0) return { type: only.type, nullable: nullable || only.nullable, isObject }
-    if (discriminator !== undefined) return { type: this.toldApart(read, discriminator, node), nullable, isObject }
-    return { type: { kind: 'union', alternatives: read.map(({ type }) => type), origin, ...(keyword === 'oneOf' ? { layout: { exactlyOne: true } satisfies TypeLayout } : {}) }, nullable, isObject }
+    if (others.length === 0)
+      return { type: only.type, nullable: nullable || only.nullable, isObject }
+    if (discriminator !== undefined)
+      return { type: this.toldApart(read, discriminator, node), nullable, isObject }
+    return {
+      type: {
+        kind: 'union',
+        alternatives: read.map(({ type }) => type),
+        origin,
+        ...(keyword === 'oneOf' ? { layout: { exactlyOne: true } satisfies TypeLayout } : {}),
+      },
+      nullable,
+      isObject,
+    }
   }
 
   /** One type of several parts: all of them where they are objects; else the one that says most, the others being rules. */
   private combined(parts: readonly Part[], node: DataNode): Type {
     const { origin } = node
-    const telling = parts.filter((part) => part.type.kind !== 'anything' || part.type.layout !== undefined)
+    const telling = parts.filter(
+      (part) => part.type.kind !== 'anything' || part.type.layout !== undefined,
+    )
     const [first, ...others] = telling
     if (first === undefined) return { kind: 'anything', origin }
     if (others.length === 0) return first.type
     if (telling.every((part) => part.isObject)) {
-      const closing = telling.filter((part) => !(part.type.kind === 'map' && part.type.value.kind === 'anything'))
+      const closing = telling.filter(
+        (part) => !(part.type.kind === 'map' && part.type.value.kind === 'anything'),
+      )
       const [only, ...more] = closing.length === 0 ? telling : closing
-      return only !== undefined && more.length === 0 ? only.type : { kind: 'intersection', parts: closing.map((part) => part.type), origin }
+      return only !== undefined && more.length === 0
+        ? only.type
+        : { kind: 'intersection', parts: closing.map((part) => part.type), origin }
     }
-    const weight = (part: Part): number => ({ enumeration: 5, literal: 5, union: 4, anything: 0 } as Readonly<Record<string, number>>)[this.kindBehind(part.type)] ?? 3
+    const weight = (part: Part): number =>
+      (({ enumeration: 5, literal: 5, union: 4, anything: 0 }) as Readonly<Record<string, number>>)[
+        this.kindBehind(part.type)
+      ] ?? 3
     const best = telling.reduce((most, part) => (weight(part) > weight(most) ? part : most))
-    return obeying(best.type, { allOf: telling.filter((part) => part !== best).map((part) => part.rule()) })
+    return obeying(best.type, {
+      allOf: telling.filter((part) => part !== best).map((part) => part.rule()),
+    })
   }
 
   private kindBehind(type: Type): Type['kind'] {
@@ -269,17 +546,49 @@ export class SchemaReader {
   private ruleOf(node: DataNode, inherited: readonly string[] = []): Rule | undefined {
     const isTyped = inherited.length > 0 || typing.some((keyword) => node.members.has(keyword))
     // Most schemas say nothing that their type does not.
-    if (isTyped && ![...node.members.keys()].some((keyword) => telling.has(keyword))) return undefined
+    if (isTyped && ![...node.members.keys()].some((keyword) => telling.has(keyword)))
+      return undefined
     const keywords = ruleKeywords.filter((keyword) => node.members.has(keyword))
-    for (const keyword of ['oneOf', 'anyOf'] as const) if (node.members.has(keyword) && this.isCondition(node, keyword)) keywords.push(keyword)
+    for (const keyword of ['oneOf', 'anyOf'] as const)
+      if (node.members.has(keyword) && this.isCondition(node, keyword)) keywords.push(keyword)
     // What is not evaluated depends on everything that is.
-    const unevaluated = ['unevaluatedProperties', 'unevaluatedItems'].filter((keyword) => node.members.has(keyword))
-    if (unevaluated.length > 0) addAll(keywords, [...unevaluated, 'properties', 'patternProperties', 'additionalProperties', 'prefixItems', 'items', 'allOf', 'anyOf', 'oneOf', '$ref'])
+    const unevaluated = ['unevaluatedProperties', 'unevaluatedItems'].filter((keyword) =>
+      node.members.has(keyword),
+    )
+    if (unevaluated.length > 0)
+      addAll(keywords, [
+        ...unevaluated,
+        'properties',
+        'patternProperties',
+        'additionalProperties',
+        'prefixItems',
+        'items',
+        'allOf',
+        'anyOf',
+        'oneOf',
+        '$ref',
+      ])
     // Without a type all keywords hold for values of their own kind only.
-    if (!isTyped) addAll(keywords, structural.filter((keyword) => keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required'))
+    if (!isTyped)
+      addAll(
+        keywords,
+        structural.filter(
+          (keyword) =>
+            keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required',
+        ),
+      )
     // A member that has a schema of its own must satisfy those of the patterns that its name matches as well.
-    const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(isLoosePattern)
-    if (patterns.some((pattern) => [...(node.members.get('properties')?.members.keys() ?? [])].some((name) => expression(pattern).test(name)))) keywords.push('patternProperties')
+    const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(
+      isLoosePattern,
+    )
+    if (
+      patterns.some((pattern) =>
+        [...(node.members.get('properties')?.members.keys() ?? [])].some((name) =>
+          expression(pattern).test(name),
+        ),
+      )
+    )
+      keywords.push('patternProperties')
     if (!keywords.some((keyword) => node.members.has(keyword))) return undefined
     const rule = this.rules.of(node, [...new Set(keywords)])
     return typeof rule === 'object' && Object.keys(rule).length === 0 ? undefined : rule
@@ -289,7 +598,12 @@ export class SchemaReader {
     const { origin } = node
     switch (type) {
       case 'object':
-        return this.object(node, where, direction, ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword)))
+        return this.object(
+          node,
+          where,
+          direction,
+          ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword)),
+        )
       case 'array':
         return this.array(node, where, direction)
       case 'boolean':
@@ -311,18 +625,52 @@ export class SchemaReader {
     const { origin } = node
     const [least, most] = [node.number('minItems'), node.number('maxItems')]
     const itemsNode = node.members.get('items')
-    const positions = node.members.get('prefixItems')?.items ?? (itemsNode?.kind === 'list' ? itemsNode.items : undefined)
+    const positions =
+      node.members.get('prefixItems')?.items ??
+      (itemsNode?.kind === 'list' ? itemsNode.items : undefined)
     if (positions !== undefined && positions.length > 0) {
       node.get('prefixItems')
       const rest = itemsNode?.kind === 'list' ? node.get('additionalItems') : node.get('items')
-      const items = positions.map((each, at) => orNull(this.read(each, { id: `${where.id}/prefixItems/${at}`, name: `${where.name}${at + 1}` }, direction)))
-      const restType = rest?.value === false ? undefined : rest === undefined ? { kind: 'anything' as const, origin } : orNull(this.read(rest, { id: `${where.id}/items`, name: `${where.name}Item` }, direction))
+      const items = positions.map((each, at) =>
+        orNull(
+          this.read(
+            each,
+            { id: `${where.id}/prefixItems/${at}`, name: `${where.name}${at + 1}` },
+            direction,
+          ),
+        ),
+      )
+      const restType =
+        rest?.value === false
+          ? undefined
+          : rest === undefined
+            ? { kind: 'anything' as const, origin }
+            : orNull(
+                this.read(rest, { id: `${where.id}/items`, name: `${where.name}Item` }, direction),
+              )
       if (itemsNode?.kind === 'list') itemsNode.read = true
-      return { kind: 'tuple', items, minItems: Number(least ?? 0), ...(most === undefined ? {} : { maxItems: Number(most) }), ...(restType === undefined ? {} : { rest: restType }), origin }
+      return {
+        kind: 'tuple',
+        items,
+        minItems: Number(least ?? 0),
+        ...(most === undefined ? {} : { maxItems: Number(most) }),
+        ...(restType === undefined ? {} : { rest: restType }),
+        origin,
+      }
     }
     const items = node.get('items')
-    const item = items === undefined ? this.anything(node) : this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction)
-    return { kind: 'list', item: item.type, ...(item.nullable ? { itemNullable: true } : {}), ...(least === undefined ? {} : { minItems: Number(least) }), ...(most === undefined ? {} : { maxItems: Number(most) }), origin }
+    const item =
+      items === undefined
+        ? this.anything(node)
+        : this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction)
+    return {
+      kind: 'list',
+      item: item.type,
+      ...(item.nullable ? { itemNullable: true } : {}),
+      ...(least === undefined ? {} : { minItems: Number(least) }),
+      ...(most === undefined ? {} : { maxItems: Number(most) }),
+      origin,
+    }
   }
 
   /** @param composed other parts describe the same object, so that `additionalProperties` speaks of what none of them names */
@@ -338,8 +686,23 @@ export class SchemaReader {
     const properties = node.entries('properties')
     // `required: true` on a property is how it was written long ago.
     const required = new Set(node.list('required').map((each) => String(each.value)))
-    const others = (): Type => (rest === undefined || rest.kind === 'boolean' || rest.members.size === 0 ? { kind: 'anything', origin } : orNull(this.read(rest, { id: `${where.id}/additionalProperties`, name: `${where.name}Value` }, direction)))
-    if (properties.length === 0 && required.size === 0 && patterns.length === 0 && rest?.value !== false) return { kind: 'map', value: others(), origin }
+    const others = (): Type =>
+      rest === undefined || rest.kind === 'boolean' || rest.members.size === 0
+        ? { kind: 'anything', origin }
+        : orNull(
+            this.read(
+              rest,
+              { id: `${where.id}/additionalProperties`, name: `${where.name}Value` },
+              direction,
+            ),
+          )
+    if (
+      properties.length === 0 &&
+      required.size === 0 &&
+      patterns.length === 0 &&
+      rest?.value !== false
+    )
+      return { kind: 'map', value: others(), origin }
     const fields: Field[] = []
     for (const [name, schema] of properties) {
       const field = this.property(name, schema, where, direction, required)
@@ -349,17 +712,62 @@ export class SchemaReader {
     for (const name of required) {
       if (properties.some(([each]) => each === name)) continue
       const elsewhere = composed ? this.describedElsewhere(node, name) : undefined
-      if (elsewhere !== undefined) fields.push({ name, ...this.read(elsewhere, { id: this.references.idOf(elsewhere), name: schemaName(elsewhere) }, direction), optional: false, origin: elsewhere.origin })
-      else if (!composed) fields.push({ name, type: { kind: 'anything', origin }, optional: false, nullable: true, origin })
+      if (elsewhere !== undefined)
+        fields.push({
+          name,
+          ...this.read(
+            elsewhere,
+            { id: this.references.idOf(elsewhere), name: schemaName(elsewhere) },
+            direction,
+          ),
+          optional: false,
+          origin: elsewhere.origin,
+        })
+      else if (!composed)
+        fields.push({
+          name,
+          type: { kind: 'anything', origin },
+          optional: false,
+          nullable: true,
+          origin,
+        })
     }
-    const isOpen = patterns.length > 0 || (rest !== undefined && rest.value !== false) || (fields.length === 0 && rest === undefined)
-    const patterned = patterns.map(([pattern, schema], at) => ({ pattern, type: orNull(this.read(schema, { id: `${where.id}/patternProperties/${at}`, name: `${where.name}Value` }, direction)) }))
-    const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : rest?.value === false && isOpen ? ({ kind: 'nothing', origin } as const) : undefined
-    return { kind: 'record', fields, ...(isOpen ? { open: true } : {}), ...(patterned.length === 0 ? {} : { patterned }), ...(restType === undefined ? {} : { rest: restType }), origin, ...(composed && required.size > 0 ? this.requiring(required, fields) : {}) }
+    const isOpen =
+      patterns.length > 0 ||
+      (rest !== undefined && rest.value !== false) ||
+      (fields.length === 0 && rest === undefined)
+    const patterned = patterns.map(([pattern, schema], at) => ({
+      pattern,
+      type: orNull(
+        this.read(
+          schema,
+          { id: `${where.id}/patternProperties/${at}`, name: `${where.name}Value` },
+          direction,
+        ),
+      ),
+    }))
+    const restType =
+      rest?.kind === 'object' && rest.members.size > 0
+        ? others()
+        : rest?.value === false && isOpen
+          ? ({ kind: 'nothing', origin } as const)
+          : undefined
+    return {
+      kind: 'record',
+      fields,
+      ...(isOpen ? { open: true } : {}),
+      ...(patterned.length === 0 ? {} : { patterned }),
+      ...(restType === undefined ? {} : { rest: restType }),
+      origin,
+      ...(composed && required.size > 0 ? this.requiring(required, fields) : {}),
+    }
   }
 
   /** Names that one part requires and another one describes. */
-  private requiring(required: ReadonlySet<string>, fields: readonly Field[]): { layout?: TypeLayout } {
+  private requiring(
+    required: ReadonlySet<string>,
+    fields: readonly Field[],
+  ): { layout?: TypeLayout } {
     const elsewhere = [...required].filter((name) => !fields.some((field) => field.name === name))
     return elsewhere.length === 0 ? {} : { layout: { rule: { required: elsewhere } } }
   }
@@ -374,7 +782,10 @@ export class SchemaReader {
       seen.add(settled)
       const own = settled.members.get('properties')?.members.get(name)
       if (own !== undefined && own.kind === 'object') return own
-      const inside = [...(settled.members.get('allOf')?.items ?? []), ...(referenceOf(settled) === undefined ? [] : [settled])]
+      const inside = [
+        ...(settled.members.get('allOf')?.items ?? []),
+        ...(referenceOf(settled) === undefined ? [] : [settled]),
+      ]
       for (const each of inside) {
         const found = search(each)
         if (found !== undefined) return found
@@ -384,7 +795,13 @@ export class SchemaReader {
     return search(whole)
   }
 
-  private property(name: string, schema: DataNode, where: Where, direction: Direction, required: ReadonlySet<string>): Field | undefined {
+  private property(
+    name: string,
+    schema: DataNode,
+    where: Where,
+    direction: Direction,
+    required: ReadonlySet<string>,
+  ): Field | undefined {
     // A schema that allows nothing says that the property must not be there.
     if (schema.value === false && schema.kind === 'boolean') return undefined
     const target = referenceOf(schema) === undefined ? schema : this.references.settle(schema)
@@ -393,13 +810,34 @@ export class SchemaReader {
       schema.readWhole()
       return undefined
     }
-    const { type, nullable } = this.read(schema, { id: `${where.id}/${name}`, name: where.name + name.charAt(0).toUpperCase() + name.slice(1) }, direction)
+    const { type, nullable } = this.read(
+      schema,
+      {
+        id: `${where.id}/${name}`,
+        name: where.name + name.charAt(0).toUpperCase() + name.slice(1),
+      },
+      direction,
+    )
     const preset = schema.get('default') ?? target.get('default')
-    const isRequired = required.has(name) || (schema.members.get('required')?.kind === 'boolean' && schema.flag('required'))
+    const isRequired =
+      required.has(name) ||
+      (schema.members.get('required')?.kind === 'boolean' && schema.flag('required'))
     const described = documented(schema)
     return {
-      name, type, optional: !isRequired, nullable, origin: schema.origin, ...(described.documentation === undefined && target !== schema ? documented(target) : described), ...(flagged('deprecated') ? { deprecated: true } : {}),
-      ...(flagged('readOnly') ? { readOnly: true } : {}), ...(flagged('writeOnly') ? { writeOnly: true } : {}), ...(preset === undefined || preset.value === null ? {} : { default: preset.value }), ...exampleOf(schema, target, this.rules, this.notes), ...fieldLayout(schema, target),
+      name,
+      type,
+      optional: !isRequired,
+      nullable,
+      origin: schema.origin,
+      ...(described.documentation === undefined && target !== schema
+        ? documented(target)
+        : described),
+      ...(flagged('deprecated') ? { deprecated: true } : {}),
+      ...(flagged('readOnly') ? { readOnly: true } : {}),
+      ...(flagged('writeOnly') ? { writeOnly: true } : {}),
+      ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
+      ...exampleOf(schema, target, this.rules, this.notes),
+      ...fieldLayout(schema, target),
     }
   }
 }
@@ -412,19 +850,43 @@ function fieldLayout(schema: DataNode, target: DataNode): { layout?: TypeLayout 
 /** Too small to be worth a name, when no shelf gives it one. */
 function isTrifle(node: DataNode): boolean {
   const types = typesOf(node)
-  return types.length === 1 && types[0] !== 'object' && types[0] !== 'array' && !node.members.has('enum') && !node.members.has('allOf')
+  return (
+    types.length === 1 &&
+    types[0] !== 'object' &&
+    types[0] !== 'array' &&
+    !node.members.has('enum') &&
+    !node.members.has('allOf')
+  )
 }
 
 /** A type that says itself that it may be null, for places that have no word for it. */
 function orNull({ type, nullable }: Placed): Type {
-  return nullable && type.kind !== 'anything' ? { kind: 'union', alternatives: [type, { kind: 'literal', value: null, origin: type.origin }], origin: type.origin } : type
+  return nullable && type.kind !== 'anything'
+    ? {
+        kind: 'union',
+        alternatives: [type, { kind: 'literal', value: null, origin: type.origin }],
+        origin: type.origin,
+      }
+    : type
 }
 
 /** A type whose values must also satisfy a rule. */
 function obeying(type: Type, rule: Rule | undefined): Type {
   if (rule === undefined || rule === true) return type
   // A reference is what it refers to: the rule needs a place of its own.
-  if (type.kind === 'reference') return { kind: 'union', alternatives: [type], origin: type.origin, layout: { rule } satisfies TypeLayout }
+  if (type.kind === 'reference')
+    return {
+      kind: 'union',
+      alternatives: [type],
+      origin: type.origin,
+      layout: { rule } satisfies TypeLayout,
+    }
   const layout = type.layout as TypeLayout | undefined
-  return { ...type, layout: { ...layout, rule: layout?.rule === undefined ? rule : { allOf: [layout.rule, rule] } } satisfies TypeLayout }
+  return {
+    ...type,
+    layout: {
+      ...layout,
+      rule: layout?.rule === undefined ? rule : { allOf: [layout.rule, rule] },
+    } satisfies TypeLayout,
+  }
 }

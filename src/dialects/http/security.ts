@@ -12,29 +12,63 @@ type Kind = SecurityScheme['scheme']
  *
  * @param address makes the address of a document-relative one
  */
-export function readScheme(name: string, node: DataNode, address: (text: string) => string, notes: Notes): SecurityScheme {
+export function readScheme(
+  name: string,
+  node: DataNode,
+  address: (text: string) => string,
+  notes: Notes,
+): SecurityScheme {
   const type = node.text('type') ?? ''
   const http = node.text('scheme')?.toLowerCase()
   const place = node.text('in')
   const keyName = node.text('name')
   const flows = node.get('flows')
-  const tokenAddress = ['clientCredentials', 'password', 'authorizationCode', 'deviceAuthorization'].map((flow) => flows?.members.get(flow)?.text('tokenUrl')).find((url) => url !== undefined)
-  const refreshUrl = ['clientCredentials', 'password', 'authorizationCode'].map((flow) => flows?.members.get(flow)?.text('refreshUrl')).find((url) => url !== undefined)
+  const tokenAddress = ['clientCredentials', 'password', 'authorizationCode', 'deviceAuthorization']
+    .map((flow) => flows?.members.get(flow)?.text('tokenUrl'))
+    .find((url) => url !== undefined)
+  const refreshUrl = ['clientCredentials', 'password', 'authorizationCode']
+    .map((flow) => flows?.members.get(flow)?.text('refreshUrl'))
+    .find((url) => url !== undefined)
   const discovery = node.text('openIdConnectUrl')
-  const kind: Kind = type === 'apiKey' && keyName !== undefined && (place === 'query' || isToken(keyName)) ? 'key' : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest') ? http : type === 'oauth2' || type === 'openIdConnect' ? 'oauth2' : type === 'mutualTLS' ? 'certificate' : 'unsupported'
-  if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate') notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
+  const kind: Kind =
+    type === 'apiKey' && keyName !== undefined && (place === 'query' || isToken(keyName))
+      ? 'key'
+      : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest')
+        ? http
+        : type === 'oauth2' || type === 'openIdConnect'
+          ? 'oauth2'
+          : type === 'mutualTLS'
+            ? 'certificate'
+            : 'unsupported'
+  if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate')
+    notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
   const layout: SchemeLayout = {
-    ...(kind === 'key' && keyName !== undefined ? { key: { in: place === 'query' || place === 'cookie' ? place : 'header', name: keyName } } : {}),
+    ...(kind === 'key' && keyName !== undefined
+      ? { key: { in: place === 'query' || place === 'cookie' ? place : 'header', name: keyName } }
+      : {}),
     ...(kind === 'oauth2' && tokenAddress !== undefined ? { tokenUrl: address(tokenAddress) } : {}),
     ...(kind === 'oauth2' && refreshUrl !== undefined ? { refreshUrl: address(refreshUrl) } : {}),
     ...(kind === 'oauth2' && discovery !== undefined ? { discovery: address(discovery) } : {}),
   }
   node.readWhole()
-  return { name, scheme: kind, ...documented(node), origin: node.origin, ...(Object.keys(layout).length === 0 ? {} : { layout }) }
+  return {
+    name,
+    scheme: kind,
+    ...documented(node),
+    origin: node.origin,
+    ...(Object.keys(layout).length === 0 ? {} : { layout }),
+  }
 }
 
 /** What of security an operation wants: alternatives, each of several schemes with their scopes (section 4.8.30). */
-export function readRequirements(node: DataNode | undefined): { readonly name: string; readonly scopes: readonly string[] }[][] {
+export function readRequirements(
+  node: DataNode | undefined,
+): { readonly name: string; readonly scopes: readonly string[] }[][] {
   node?.readWhole()
-  return (node?.items ?? []).map((alternative) => [...alternative.members].map(([name, scopes]) => ({ name, scopes: scopes.items.map((scope) => String(scope.value)) })))
+  return (node?.items ?? []).map((alternative) =>
+    [...alternative.members].map(([name, scopes]) => ({
+      name,
+      scopes: scopes.items.map((scope) => String(scope.value)),
+    })),
+  )
 }

@@ -23,7 +23,14 @@ export class ServerReader {
 
   /** The endpoint of a description that names no server: where it came from. */
   readDefault(root: DataNode): string[] {
-    return [this.add({ name: 'server', address: this.absolute('/'), protocol: 'HTTP', origin: root.origin })]
+    return [
+      this.add({
+        name: 'server',
+        address: this.absolute('/'),
+        protocol: 'HTTP',
+        origin: root.origin,
+      }),
+    ]
   }
 
   private readServer(server: DataNode): string {
@@ -36,20 +43,43 @@ export class ServerReader {
       const preset = node.members.get('default')
       const values = (node.members.get('enum')?.items ?? []).map((each) => String(each.value))
       // The default is required, and often forgotten.
-      const usual = preset === undefined ? (values[0] ?? '') : preset.kind === 'number' ? preset.source : String(preset.value)
+      const usual =
+        preset === undefined
+          ? (values[0] ?? '')
+          : preset.kind === 'number'
+            ? preset.source
+            : String(preset.value)
       address = address.replaceAll(`{${variable}}`, () => usual)
-      Object.defineProperty(variables, variable, { value: { default: usual, ...(values.length === 0 ? {} : { values }) }, enumerable: true, writable: true, configurable: true })
+      Object.defineProperty(variables, variable, {
+        value: { default: usual, ...(values.length === 0 ? {} : { values }) },
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
       node.readWhole()
     }
-    const layout: EndpointLayout | undefined = Object.keys(variables).length === 0 ? undefined : { template, variables }
-    return this.add({ name: camelCase((named ?? description?.split(/[.,:;(]/)[0] ?? 'server').slice(0, 30)), address, protocol: 'HTTP', ...documented(server), origin: server.origin, ...(layout === undefined ? {} : { layout }) })
+    const layout: EndpointLayout | undefined =
+      Object.keys(variables).length === 0 ? undefined : { template, variables }
+    return this.add({
+      name: camelCase((named ?? description?.split(/[.,:;(]/)[0] ?? 'server').slice(0, 30)),
+      address,
+      protocol: 'HTTP',
+      ...documented(server),
+      origin: server.origin,
+      ...(layout === undefined ? {} : { layout }),
+    })
   }
 
   private add(endpoint: Endpoint): string {
-    const known = this.endpoints.find((each) => each.address === endpoint.address && JSON.stringify(each.layout) === JSON.stringify(endpoint.layout))
+    const known = this.endpoints.find(
+      (each) =>
+        each.address === endpoint.address &&
+        JSON.stringify(each.layout) === JSON.stringify(endpoint.layout),
+    )
     if (known !== undefined) return known.name
     let { name } = endpoint
-    for (let count = 2; this.endpoints.some((each) => each.name === name); count += 1) name = `${endpoint.name}${count}`
+    for (let count = 2; this.endpoints.some((each) => each.name === name); count += 1)
+      name = `${endpoint.name}${count}`
     this.endpoints.push({ ...endpoint, name })
     return name
   }
@@ -57,7 +87,12 @@ export class ServerReader {
   private absolute(template: string): string {
     // The braces of variables are no part of an address.
     const plain = template.replace(/\{/g, '%7B').replace(/\}/g, '%7D')
-    if (!/^https?:/i.test(this.from) || /^[a-z][a-z\d+.-]*:|^%7B/i.test(plain) || !URL.canParse(plain, this.from)) return template
+    if (
+      !/^https?:/i.test(this.from) ||
+      /^[a-z][a-z\d+.-]*:|^%7B/i.test(plain) ||
+      !URL.canParse(plain, this.from)
+    )
+      return template
     return new URL(plain, this.from).href.replace(/%7B/gi, '{').replace(/%7D/gi, '}')
   }
 }

@@ -16,11 +16,23 @@ export interface RequestParts {
  * @returns the JSON that it stands for, undefined when it is not there
  * @throws URIError or SyntaxError when it can't be read
  */
-export function readStyled(contract: Contract, field: Field, place: string, parts: RequestParts): unknown {
-  const { name, json, whole, style = place === 'query' || place === 'cookie' ? 'form' : 'simple', explode = style === 'form' || style === 'cookie' } = parameterLayout(field)
+export function readStyled(
+  contract: Contract,
+  field: Field,
+  place: string,
+  parts: RequestParts,
+): unknown {
+  const {
+    name,
+    json,
+    whole,
+    style = place === 'query' || place === 'cookie' ? 'form' : 'simple',
+    explode = style === 'form' || style === 'cookie',
+  } = parameterLayout(field)
   const shape = shapeOf(contract, field.type)
   const pairs = pairsOf(parts.search)
-  if (whole === 'json') return parts.search === '' ? undefined : exactJson(decodeURIComponent(parts.search))
+  if (whole === 'json')
+    return parts.search === '' ? undefined : exactJson(decodeURIComponent(parts.search))
   if (whole === 'form') return parts.search === '' ? undefined : object(contract, field, pairs)
   if (place === 'query') {
     if (style === 'deepObject') return deep(contract, field, name, pairs)
@@ -32,34 +44,93 @@ export function readStyled(contract: Contract, field: Field, place: string, part
     const all = pairs.filter(([key]) => key === name).map(([, value]) => value)
     if (all.length === 0) return undefined
     if (json === true) return exactJson(decodeURIComponent(all[0] ?? ''))
-    if (shape === 'list' && explode) return all.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
-    return separated(contract, field, shape, all[0] ?? '', { spaceDelimited: '%20', pipeDelimited: '%7C', tabDelimited: '%09' }[style as string] ?? ',', undefined)
+    if (shape === 'list' && explode)
+      return all.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
+    return separated(
+      contract,
+      field,
+      shape,
+      all[0] ?? '',
+      { spaceDelimited: '%20', pipeDelimited: '%7C', tabDelimited: '%09' }[style as string] ?? ',',
+      undefined,
+    )
   }
   if (place === 'cookie') {
-    const cookies = (parts.headers['cookie'] ?? '').split('; ').map((pair): [string, string] => [pair.slice(0, pair.indexOf('=')), pair.slice(pair.indexOf('=') + 1)])
+    const cookies = (parts.headers['cookie'] ?? '')
+      .split('; ')
+      .map((pair): [string, string] => [
+        pair.slice(0, pair.indexOf('=')),
+        pair.slice(pair.indexOf('=') + 1),
+      ])
     const found = cookies.filter(([key]) => key === name).map(([, value]) => value)
     if (found.length === 0) return undefined
-    return shape === 'list' && explode ? found.map((each) => typed(contract, decode(each), itemOf(contract, field.type))) : separated(contract, field, shape, found[0] ?? '', ',', undefined)
+    return shape === 'list' && explode
+      ? found.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
+      : separated(contract, field, shape, found[0] ?? '', ',', undefined)
   }
   const text = place === 'path' ? parts.path.get(name) : parts.headers[name.toLowerCase()]
   if (text === undefined) return undefined
   if (json === true) return exactJson(place === 'path' ? decodeURIComponent(text) : text)
-  if (style === 'label') return separated(contract, field, shape, text.replace(/^\./, ''), explode ? '.' : ',', explode ? '=' : undefined)
+  if (style === 'label')
+    return separated(
+      contract,
+      field,
+      shape,
+      text.replace(/^\./, ''),
+      explode ? '.' : ',',
+      explode ? '=' : undefined,
+    )
   if (style === 'matrix') {
-    const entries = text.split(';').slice(1).map((entry): [string, string] => [entry.split('=')[0] ?? '', entry.includes('=') ? entry.slice(entry.indexOf('=') + 1) : ''])
-    if (explode && shape === 'list') return entries.map(([, each]) => typed(contract, decode(each), itemOf(contract, field.type)))
+    const entries = text
+      .split(';')
+      .slice(1)
+      .map((entry): [string, string] => [
+        entry.split('=')[0] ?? '',
+        entry.includes('=') ? entry.slice(entry.indexOf('=') + 1) : '',
+      ])
+    if (explode && shape === 'list')
+      return entries.map(([, each]) => typed(contract, decode(each), itemOf(contract, field.type)))
     if (explode && shape === 'object') return object(contract, field, entries)
     return separated(contract, field, shape, entries[0]?.[1] ?? '', ',', undefined)
   }
-  return separated(contract, field, shape, place === 'header' ? encodeURI(text) : text, ',', explode ? '=' : undefined)
+  return separated(
+    contract,
+    field,
+    shape,
+    place === 'header' ? encodeURI(text) : text,
+    ',',
+    explode ? '=' : undefined,
+  )
 }
 
-function separated(contract: Contract, field: Field, shape: Shape, text: string, separator: string, between: string | undefined): unknown {
+function separated(
+  contract: Contract,
+  field: Field,
+  shape: Shape,
+  text: string,
+  separator: string,
+  between: string | undefined,
+): unknown {
   if (shape === 'single') return typed(contract, decode(text), field.type)
   const parts = text === '' ? [] : text.split(separator)
-  if (shape === 'list') return parts.map((each) => typed(contract, decode(each.trim()), itemOf(contract, field.type)))
-  if (between !== undefined) return object(contract, field, parts.map((part): [string, string] => [part.split(between)[0] ?? '', part.slice(part.indexOf(between) + 1)]))
-  return object(contract, field, parts.flatMap((part, at): [string, string][] => (at % 2 === 0 ? [[part, parts[at + 1] ?? '']] : [])))
+  if (shape === 'list')
+    return parts.map((each) => typed(contract, decode(each.trim()), itemOf(contract, field.type)))
+  if (between !== undefined)
+    return object(
+      contract,
+      field,
+      parts.map((part): [string, string] => [
+        part.split(between)[0] ?? '',
+        part.slice(part.indexOf(between) + 1),
+      ]),
+    )
+  return object(
+    contract,
+    field,
+    parts.flatMap((part, at): [string, string][] =>
+      at % 2 === 0 ? [[part, parts[at + 1] ?? '']] : [],
+    ),
+  )
 }
 
 type Shape = 'single' | 'list' | 'object'
@@ -67,7 +138,9 @@ type Shape = 'single' | 'list' | 'object'
 function shapeOf(contract: Contract, type: Type): Shape {
   const actual = resolve(contract, type)
   if (actual.kind === 'list' || actual.kind === 'tuple') return 'list'
-  return actual.kind === 'record' || actual.kind === 'map' || actual.kind === 'intersection' ? 'object' : 'single'
+  return actual.kind === 'record' || actual.kind === 'map' || actual.kind === 'intersection'
+    ? 'object'
+    : 'single'
 }
 
 function itemOf(contract: Contract, type: Type): Type {
@@ -76,38 +149,76 @@ function itemOf(contract: Contract, type: Type): Type {
 }
 
 function pairsOf(search: string): [string, string][] {
-  return search.split('&').filter((pair) => pair !== '').map((pair) => [decode(pair.split('=')[0] ?? ''), pair.includes('=') ? pair.slice(pair.indexOf('=') + 1) : ''])
+  return search
+    .split('&')
+    .filter((pair) => pair !== '')
+    .map((pair) => [
+      decode(pair.split('=')[0] ?? ''),
+      pair.includes('=') ? pair.slice(pair.indexOf('=') + 1) : '',
+    ])
 }
 
 function decode(text: string): string {
   return decodeURIComponent(text.replaceAll('+', '%20'))
 }
 
-function object(contract: Contract, field: Field, pairs: readonly (readonly [string, string])[]): Record<string, unknown> {
+function object(
+  contract: Contract,
+  field: Field,
+  pairs: readonly (readonly [string, string])[],
+): Record<string, unknown> {
   const members = membersOf(contract, field.type)
   const actual = resolve(contract, field.type)
-  return Object.fromEntries(pairs.map(([key, value]) => {
-    const name = decode(key)
-    const type = members.find((each) => each.name === name)?.type ?? (actual.kind === 'map' ? actual.value : undefined)
-    return [name, typed(contract, decode(value), type)]
-  }))
+  return Object.fromEntries(
+    pairs.map(([key, value]) => {
+      const name = decode(key)
+      const type =
+        members.find((each) => each.name === name)?.type ??
+        (actual.kind === 'map' ? actual.value : undefined)
+      return [name, typed(contract, decode(value), type)]
+    }),
+  )
 }
 
 /** Members in brackets, which may be nested; what comes several times is a list. */
-function deep(contract: Contract, field: Field, name: string, pairs: readonly (readonly [string, string])[]): unknown {
+function deep(
+  contract: Contract,
+  field: Field,
+  name: string,
+  pairs: readonly (readonly [string, string])[],
+): unknown {
   const own = pairs.filter(([key]) => key.startsWith(`${name}[`))
-  const build = (type: Type | undefined, entries: readonly (readonly [steps: readonly string[], value: string])[]): unknown => {
+  const build = (
+    type: Type | undefined,
+    entries: readonly (readonly [steps: readonly string[], value: string])[],
+  ): unknown => {
     const ends = entries.filter(([steps]) => steps.length === 0)
     if (ends.length > 0) {
       const isList = type !== undefined && shapeOf(contract, type) === 'list'
-      const values = ends.map(([, value]) => typed(contract, decode(value), type === undefined ? undefined : itemOf(contract, type)))
+      const values = ends.map(([, value]) =>
+        typed(contract, decode(value), type === undefined ? undefined : itemOf(contract, type)),
+      )
       return isList ? values : values[0]
     }
     const made: Record<string, unknown> = {}
-    for (const step of new Set(entries.map(([[first = '']]) => first))) made[step] = build(type === undefined ? undefined : membersOf(contract, type).find((each) => each.name === step)?.type, entries.filter(([[first]]) => first === step).map(([[, ...rest], value]) => [rest, value]))
+    for (const step of new Set(entries.map(([[first = '']]) => first)))
+      made[step] = build(
+        type === undefined
+          ? undefined
+          : membersOf(contract, type).find((each) => each.name === step)?.type,
+        entries.filter(([[first]]) => first === step).map(([[, ...rest], value]) => [rest, value]),
+      )
     return made
   }
-  return own.length === 0 ? undefined : build(field.type, own.map(([key, value]) => [[...key.slice(name.length).matchAll(/\[([^\]]*)\]/g)].map(([, step = '']) => step), value]))
+  return own.length === 0
+    ? undefined
+    : build(
+        field.type,
+        own.map(([key, value]) => [
+          [...key.slice(name.length).matchAll(/\[([^\]]*)\]/g)].map(([, step = '']) => step),
+          value,
+        ]),
+      )
 }
 
 /** Texts of addresses, headers and forms as the JSON they stand for, where the type wants a number or a flag. */
@@ -116,16 +227,30 @@ export function typed(contract: Contract, text: string, type: Type | undefined):
   if (whole === undefined) return text
   const actual = whole.kind === 'list' ? resolve(contract, whole.item) : whole
   const isNumber = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text)
-  if (actual.kind === 'union' || actual.kind === 'literal' || actual.kind === 'anything') return isNumber && !takesText(contract, actual) ? exactJson(text) : /^(?:true|false)$/.test(text) && !takesText(contract, actual) ? text === 'true' : text
-  if (actual.kind === 'record' || actual.kind === 'map' || actual.kind === 'intersection') return /^\s*\{/.test(text) ? exactJson(text) : text
+  if (actual.kind === 'union' || actual.kind === 'literal' || actual.kind === 'anything')
+    return isNumber && !takesText(contract, actual)
+      ? exactJson(text)
+      : /^(?:true|false)$/.test(text) && !takesText(contract, actual)
+        ? text === 'true'
+        : text
+  if (actual.kind === 'record' || actual.kind === 'map' || actual.kind === 'intersection')
+    return /^\s*\{/.test(text) ? exactJson(text) : text
   if (actual.kind !== 'scalar') return text
   if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
-  return ['text', 'date', 'dateTime', 'time', 'duration', 'bytes'].includes(actual.base) || !isNumber ? text : exactJson(text)
+  return ['text', 'date', 'dateTime', 'time', 'duration', 'bytes'].includes(actual.base) ||
+    !isNumber
+    ? text
+    : exactJson(text)
 }
 
 function takesText(contract: Contract, type: Type): boolean {
   const actual = resolve(contract, type)
   if (actual.kind === 'union') return actual.alternatives.some((each) => takesText(contract, each))
   if (actual.kind === 'literal') return typeof actual.value === 'string'
-  return actual.kind === 'enumeration' || actual.kind === 'anything' || (actual.kind === 'scalar' && !['boolean', 'double', 'float', 'int32', 'int64'].includes(actual.base))
+  return (
+    actual.kind === 'enumeration' ||
+    actual.kind === 'anything' ||
+    (actual.kind === 'scalar' &&
+      !['boolean', 'double', 'float', 'int32', 'int64'].includes(actual.base))
+  )
 }

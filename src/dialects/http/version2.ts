@@ -3,7 +3,25 @@ import type { References } from './references.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch']
 /** What a parameter of 2.0 says of its value, where 3.0 has a schema of its own (2.0, "Parameter Object"). */
-const valueKeywords = ['type', 'format', 'items', 'default', 'maximum', 'exclusiveMaximum', 'minimum', 'exclusiveMinimum', 'maxLength', 'minLength', 'pattern', 'maxItems', 'minItems', 'uniqueItems', 'enum', 'multipleOf', 'x-nullable']
+const valueKeywords = [
+  'type',
+  'format',
+  'items',
+  'default',
+  'maximum',
+  'exclusiveMaximum',
+  'minimum',
+  'exclusiveMinimum',
+  'maxLength',
+  'minLength',
+  'pattern',
+  'maxItems',
+  'minItems',
+  'uniqueItems',
+  'enum',
+  'multipleOf',
+  'x-nullable',
+]
 
 /**
  * Puts a description of OpenAPI 2.0 into the form of 3.0, in place: what is moved keeps its place in the document. Schemas stay where
@@ -25,8 +43,11 @@ class Translation {
   translate(): void {
     const { root } = this
     this.translateServers()
-    for (const key of ['definitions', 'parameters', 'responses', 'consumes', 'produces', 'schemes']) root.get(key)
-    const [consumes, produces] = [root, root].map((node, at) => this.mediaTypes(node, at === 0 ? 'consumes' : 'produces'))
+    for (const key of ['definitions', 'parameters', 'responses', 'consumes', 'produces', 'schemes'])
+      root.get(key)
+    const [consumes, produces] = [root, root].map((node, at) =>
+      this.mediaTypes(node, at === 0 ? 'consumes' : 'produces'),
+    )
     for (const [path, each] of root.entries('paths')) {
       if (path.startsWith('x-')) continue
       const item = this.references.settle(each)
@@ -36,9 +57,22 @@ class Translation {
         const operation = item.get(method)
         if (operation === undefined) continue
         const further = this.translateParameters(operation.list('parameters'))
-        const bodies = [...own.bodies.filter((body) => further.bodies.every((other) => other.text('name') !== body.text('name'))), ...further.bodies]
-        this.translateBody(operation, bodies, this.mediaTypes(operation, 'consumes') ?? consumes ?? [])
-        for (const [, response] of operation.entries('responses')) this.translateResponse(this.references.settle(response), this.mediaTypes(operation, 'produces') ?? produces ?? [])
+        const bodies = [
+          ...own.bodies.filter((body) =>
+            further.bodies.every((other) => other.text('name') !== body.text('name')),
+          ),
+          ...further.bodies,
+        ]
+        this.translateBody(
+          operation,
+          bodies,
+          this.mediaTypes(operation, 'consumes') ?? consumes ?? [],
+        )
+        for (const [, response] of operation.entries('responses'))
+          this.translateResponse(
+            this.references.settle(response),
+            this.mediaTypes(operation, 'produces') ?? produces ?? [],
+          )
       }
     }
     this.translateSecurity()
@@ -48,21 +82,35 @@ class Translation {
     const { root } = this
     const host = root.text('host')
     const basePath = root.text('basePath') ?? '/'
-    const schemes = root.list('schemes').map((each) => String(each.value)).filter((scheme) => /^https?$/.test(scheme))
+    const schemes = root
+      .list('schemes')
+      .map((each) => String(each.value))
+      .filter((scheme) => /^https?$/.test(scheme))
     // Encrypted first, where there is a choice.
-    const addresses = host === undefined ? [basePath] : (schemes.length === 0 ? ['https'] : [...schemes].sort().reverse()).map((scheme) => `${scheme}://${host}${basePath === '/' ? '' : basePath}`)
+    const addresses =
+      host === undefined
+        ? [basePath]
+        : (schemes.length === 0 ? ['https'] : [...schemes].sort().reverse()).map(
+            (scheme) => `${scheme}://${host}${basePath === '/' ? '' : basePath}`,
+          )
     const servers = root.put('servers', root.derive('list', 'servers'))
     for (const address of addresses) {
       const server = servers.put(0, (root.members.get('host') ?? root).derive('object', 'server'))
       server.put('url', server.derive('text', 'url', address))
-      if (addresses.length > 1) server.put('description', server.derive('text', 'description', address.startsWith('https') ? 'secure' : 'open'))
+      if (addresses.length > 1)
+        server.put(
+          'description',
+          server.derive('text', 'description', address.startsWith('https') ? 'secure' : 'open'),
+        )
     }
   }
 
   private mediaTypes(node: DataNode, key: 'consumes' | 'produces'): string[] | undefined {
     const found = node.get(key)
     found?.readWhole()
-    return found === undefined || found.items.length === 0 ? undefined : found.items.map((each) => String(each.value))
+    return found === undefined || found.items.length === 0
+      ? undefined
+      : found.items.map((each) => String(each.value))
   }
 
   /** Gives parameters their schemas; the body and the fields of forms are handed back. */
@@ -88,19 +136,30 @@ class Translation {
     node.put('schema', schema)
     const place = node.text('in')
     const format = node.text('collectionFormat') ?? 'csv'
-    if (schema.members.get('type')?.value === 'array' && (place === 'query' || place === 'formData')) {
-      const style = { ssv: 'spaceDelimited', pipes: 'pipeDelimited', tsv: 'tabDelimited' }[format] ?? 'form'
+    if (
+      schema.members.get('type')?.value === 'array' &&
+      (place === 'query' || place === 'formData')
+    ) {
+      const style =
+        { ssv: 'spaceDelimited', pipes: 'pipeDelimited', tsv: 'tabDelimited' }[format] ?? 'form'
       node.put('style', node.derive('text', 'style', style))
       node.put('explode', node.derive('boolean', 'explode', format === 'multi'))
     }
     return schema
   }
 
-  private translateBody(operation: DataNode, bodies: readonly DataNode[], consumes: readonly string[]): void {
+  private translateBody(
+    operation: DataNode,
+    bodies: readonly DataNode[],
+    consumes: readonly string[],
+  ): void {
     const whole = bodies.find((body) => body.text('in') === 'body')
     const fields = bodies.filter((body) => body.text('in') === 'formData')
     if (whole === undefined && fields.length === 0) return
-    const body = operation.put('requestBody', (whole ?? fields[0] ?? operation).derive('object', 'requestBody'))
+    const body = operation.put(
+      'requestBody',
+      (whole ?? fields[0] ?? operation).derive('object', 'requestBody'),
+    )
     const content = body.put('content', body.derive('object', 'content'))
     if (whole !== undefined) {
       for (const key of ['description', 'required']) {
@@ -115,8 +174,14 @@ class Translation {
       }
       return
     }
-    const hasFiles = fields.some((field) => (field.members.get('type') ?? field.members.get('schema')?.members.get('type'))?.value === 'file')
-    const types = consumes.filter((type) => (hasFiles ? /^multipart\/form-data/i : /^multipart\/form-data|form-urlencoded/i).test(type))
+    const hasFiles = fields.some(
+      (field) =>
+        (field.members.get('type') ?? field.members.get('schema')?.members.get('type'))?.value ===
+        'file',
+    )
+    const types = consumes.filter((type) =>
+      (hasFiles ? /^multipart\/form-data/i : /^multipart\/form-data|form-urlencoded/i).test(type),
+    )
     const media = body.derive('object', 'form')
     const schema = media.put('schema', media.derive('object', 'schema'))
     schema.put('type', schema.derive('text', 'type', 'object'))
@@ -138,9 +203,19 @@ class Translation {
         entry.put('explode', explode)
       }
     }
-    body.put('required', body.derive('boolean', 'required', fields.some((field) => field.flag('required'))))
+    body.put(
+      'required',
+      body.derive(
+        'boolean',
+        'required',
+        fields.some((field) => field.flag('required')),
+      ),
+    )
     if (encoding.members.size > 0) media.put('encoding', encoding)
-    for (const type of types.length === 0 ? [hasFiles ? 'multipart/form-data' : 'application/x-www-form-urlencoded'] : types) content.put(type, media)
+    for (const type of types.length === 0
+      ? [hasFiles ? 'multipart/form-data' : 'application/x-www-form-urlencoded']
+      : types)
+      content.put(type, media)
   }
 
   private translateResponse(response: DataNode, produces: readonly string[]): void {
@@ -152,7 +227,9 @@ class Translation {
     if (schema === undefined) return
     const content = response.put('content', response.derive('object', 'content'))
     const isFile = schema.members.get('type')?.value === 'file'
-    for (const type of produces.length === 0 ? [isFile ? 'application/octet-stream' : 'application/json'] : produces) {
+    for (const type of produces.length === 0
+      ? [isFile ? 'application/octet-stream' : 'application/json']
+      : produces) {
       const media = content.put(type, content.derive('object', type))
       media.put('schema', schema)
     }
@@ -161,7 +238,10 @@ class Translation {
   private translateSecurity(): void {
     const { root } = this
     const components = root.put('components', root.derive('object', 'components'))
-    const schemes = components.put('securitySchemes', components.derive('object', 'securitySchemes'))
+    const schemes = components.put(
+      'securitySchemes',
+      components.derive('object', 'securitySchemes'),
+    )
     components.read = true
     for (const [name, scheme] of root.entries('securityDefinitions')) {
       schemes.put(name, scheme)
@@ -172,7 +252,10 @@ class Translation {
       const flow = scheme.text('flow')
       if (scheme.text('type') !== 'oauth2' || flow === undefined) continue
       const flows = scheme.put('flows', scheme.derive('object', 'flows'))
-      const own = flows.put({ application: 'clientCredentials', accessCode: 'authorizationCode' }[flow] ?? flow, flows.derive('object', flow))
+      const own = flows.put(
+        { application: 'clientCredentials', accessCode: 'authorizationCode' }[flow] ?? flow,
+        flows.derive('object', flow),
+      )
       for (const key of ['authorizationUrl', 'tokenUrl', 'scopes']) {
         const value = scheme.get(key)
         if (value !== undefined) own.put(key, value)

@@ -14,10 +14,18 @@ export interface XmlLayout {
 export function xmlLayout(node: DataNode): { xml?: XmlLayout } {
   const xml = node.get('xml')
   if (xml === undefined || xml.kind !== 'object') return {}
-  const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map((key) => xml.text(key))
+  const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map(
+    (key) => xml.text(key),
+  )
   const layout: XmlLayout = {
-    ...(name === undefined ? {} : { name }), ...(namespace === undefined ? {} : { namespace }), ...(prefix === undefined ? {} : { prefix }),
-    ...(xml.flag('attribute') || nodeType === 'attribute' ? { attribute: true } : {}), ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items')) ? { wrapped: true } : {}), ...(nodeType === 'text' || nodeType === 'cdata' ? { text: true } : {}),
+    ...(name === undefined ? {} : { name }),
+    ...(namespace === undefined ? {} : { namespace }),
+    ...(prefix === undefined ? {} : { prefix }),
+    ...(xml.flag('attribute') || nodeType === 'attribute' ? { attribute: true } : {}),
+    ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items'))
+      ? { wrapped: true }
+      : {}),
+    ...(nodeType === 'text' || nodeType === 'cdata' ? { text: true } : {}),
   }
   return Object.keys(layout).length === 0 ? {} : { xml: layout }
 }

@@ -33,12 +33,14 @@ export class XmlTrees {
 
   private of(type: Type, field?: Field): CodecTree {
     const own = field === undefined ? {} : { ...typeLayout(field).xml }
-    if (type.kind !== 'reference' || Object.keys(own).length > 0 || this.isLeaf(type)) return { ...this.inside(type), ...typeLayout(type).xml, ...own }
+    if (type.kind !== 'reference' || Object.keys(own).length > 0 || this.isLeaf(type))
+      return { ...this.inside(type), ...typeLayout(type).xml, ...own }
     let name = this.names.get(type.to)
     if (name === undefined) {
       const wished = camelCase(`${namedType(this.contract, type.to).name} xml`)
       name = wished
-      for (let count = 2; [...this.names.values()].includes(name); count += 1) name = `${wished}${count}`
+      for (let count = 2; [...this.names.values()].includes(name); count += 1)
+        name = `${wished}${count}`
       this.names.set(type.to, name)
     }
     const { to } = type
@@ -46,7 +48,9 @@ export class XmlTrees {
   }
 
   private isLeaf(type: Type): boolean {
-    return ['scalar', 'enumeration', 'literal', 'anything'].includes(resolve(this.contract, type).kind)
+    return ['scalar', 'enumeration', 'literal', 'anything'].includes(
+      resolve(this.contract, type).kind,
+    )
   }
 
   private inside(type: Type): { readonly [key: string]: CodecTree } {
@@ -56,9 +60,16 @@ export class XmlTrees {
         return { items: this.of(actual.item) }
       case 'scalar':
         if (actual.base === 'boolean') return { reads: 'boolean' }
-        return ['text', 'bytes', 'date', 'dateTime', 'time', 'duration'].includes(actual.base) || actual.format.startsWith('string:') ? {} : { reads: 'number' }
+        return ['text', 'bytes', 'date', 'dateTime', 'time', 'duration'].includes(actual.base) ||
+          actual.format.startsWith('string:')
+          ? {}
+          : { reads: 'number' }
       case 'literal':
-        return typeof actual.value === 'number' ? { reads: 'number' } : typeof actual.value === 'boolean' ? { reads: 'boolean' } : {}
+        return typeof actual.value === 'number'
+          ? { reads: 'number' }
+          : typeof actual.value === 'boolean'
+            ? { reads: 'boolean' }
+            : {}
       case 'anything':
         return { reads: 'any' }
       case 'record':
@@ -67,7 +78,14 @@ export class XmlTrees {
         const fields = membersOf(this.contract, actual)
         if (fields.length === 0) return actual.kind === 'union' ? { reads: 'any' } : { members: {} }
         const members: Record<string, CodecTree> = {}
-        for (const field of fields) if (!Object.hasOwn(members, field.name)) Object.defineProperty(members, field.name, { value: this.of(field.type, field), enumerable: true, writable: true, configurable: true })
+        for (const field of fields)
+          if (!Object.hasOwn(members, field.name))
+            Object.defineProperty(members, field.name, {
+              value: this.of(field.type, field),
+              enumerable: true,
+              writable: true,
+              configurable: true,
+            })
         return { members }
       }
       default:

@@ -22,12 +22,43 @@ export interface Capabilities {
 }
 
 /** Of what no annotation speaks: everything can be done, but for what must be said. */
-export const unrestricted: Capabilities = { list: true, get: true, count: true, create: true, update: true, replace: true, upsert: true, delete: true, changes: false, aggregate: false, restricted: undefined }
+export const unrestricted: Capabilities = {
+  list: true,
+  get: true,
+  count: true,
+  create: true,
+  update: true,
+  replace: true,
+  upsert: true,
+  delete: true,
+  changes: false,
+  aggregate: false,
+  restricted: undefined,
+}
 
 /** Members of the terms' records that have an effect. */
 const readMembers: ReadonlySet<string> = new Set([
-  'Insertable', 'Updatable', 'Upsertable', 'Deletable', 'Readable', 'ReadByKeyRestrictions', 'Filterable', 'RequiresFilter', 'RequiredProperties', 'NonFilterableProperties', 'Sortable', 'NonSortableProperties', 'Expandable', 'NonExpandableProperties', 'Countable', 'Searchable', 'Supported',
-  'NonInsertableProperties', 'NonInsertableNavigationProperties', 'NonUpdatableProperties', 'NonUpdatableNavigationProperties',
+  'Insertable',
+  'Updatable',
+  'Upsertable',
+  'Deletable',
+  'Readable',
+  'ReadByKeyRestrictions',
+  'Filterable',
+  'RequiresFilter',
+  'RequiredProperties',
+  'NonFilterableProperties',
+  'Sortable',
+  'NonSortableProperties',
+  'Expandable',
+  'NonExpandableProperties',
+  'Countable',
+  'Searchable',
+  'Supported',
+  'NonInsertableProperties',
+  'NonInsertableNavigationProperties',
+  'NonUpdatableProperties',
+  'NonUpdatableNavigationProperties',
 ])
 
 const vocabulary = 'Org.OData.Capabilities.V1'
@@ -38,21 +69,44 @@ const vocabulary = 'Org.OData.Capabilities.V1'
  *
  * @param path what the annotations may name as their target: `Ns.Container/Set`
  */
-export function readCapabilities(csdl: Csdl, set: XmlElement, path: string, container: { readonly element: XmlElement; readonly name: string }, properties: readonly XmlElement[]): Capabilities {
+export function readCapabilities(
+  csdl: Csdl,
+  set: XmlElement,
+  path: string,
+  container: { readonly element: XmlElement; readonly name: string },
+  properties: readonly XmlElement[],
+): Capabilities {
   const term = (name: string, from = vocabulary): Constant | undefined => {
-    const own = csdl.annotation(set, path, `${from}.${name}`) ?? csdl.annotation(container.element, container.name, `${from}.${name}`)
+    const own =
+      csdl.annotation(set, path, `${from}.${name}`) ??
+      csdl.annotation(container.element, container.name, `${from}.${name}`)
     if (own === undefined) return undefined
     const value = constantOf(own)
-    for (const member of membersOf(value)) if (!readMembers.has(member)) csdl.ignore(`${from}.${name}/${member}`, own)
+    for (const member of membersOf(value))
+      if (!readMembers.has(member)) csdl.ignore(`${from}.${name}/${member}`, own)
     return value
   }
   const said = (name: string, member: string): boolean => memberOf(term(name), member) !== false
   const names = (name: string, member: string): string[] => textsOf(memberOf(term(name), member))
   const old = (name: string): string | undefined => set.attribute(name, sap)
-  const [reads, filters, sorts, expands] = [term('ReadRestrictions'), term('FilterRestrictions'), term('SortRestrictions'), term('ExpandRestrictions')]
-  const [creatable, updatable, deletable] = [said('InsertRestrictions', 'Insertable') && old('creatable') !== 'false', said('UpdateRestrictions', 'Updatable') && old('updatable') !== 'false', said('DeleteRestrictions', 'Deletable') && old('deletable') !== 'false']
-  const searchable = csdl.isNew ? said('SearchRestrictions', 'Searchable') : old('searchable') === 'true'
-  const [top, skip] = [term('TopSupported') !== false && old('topable') !== 'false', term('SkipSupported') !== false]
+  const [reads, filters, sorts, expands] = [
+    term('ReadRestrictions'),
+    term('FilterRestrictions'),
+    term('SortRestrictions'),
+    term('ExpandRestrictions'),
+  ]
+  const [creatable, updatable, deletable] = [
+    said('InsertRestrictions', 'Insertable') && old('creatable') !== 'false',
+    said('UpdateRestrictions', 'Updatable') && old('updatable') !== 'false',
+    said('DeleteRestrictions', 'Deletable') && old('deletable') !== 'false',
+  ]
+  const searchable = csdl.isNew
+    ? said('SearchRestrictions', 'Searchable')
+    : old('searchable') === 'true'
+  const [top, skip] = [
+    term('TopSupported') !== false && old('topable') !== 'false',
+    term('SkipSupported') !== false,
+  ]
   const pageable = old('pageable') !== 'false'
   const countable = said('CountRestrictions', 'Countable') && old('countable') !== 'false'
   const filterable = memberOf(filters, 'Filterable') !== false
@@ -60,20 +114,52 @@ export function readCapabilities(csdl: Csdl, set: XmlElement, path: string, cont
   const expandable = memberOf(expands, 'Expandable') !== false
   const selectable = memberOf(term('SelectSupport'), 'Supported') !== false
   // Attributes of gateways stand at the properties; there they speak for all sets of the type.
-  const withOld = (attribute: string, value: string): string[] => properties.filter((property) => property.attribute(attribute, sap) === value).map((property) => property.attribute('Name') ?? '')
-  const [required, mustFilter] = [[...textsOf(memberOf(filters, 'RequiredProperties')), ...withOld('required-in-filter', 'true')], memberOf(filters, 'RequiresFilter') === true || old('requires-filter') === 'true']
+  const withOld = (attribute: string, value: string): string[] =>
+    properties
+      .filter((property) => property.attribute(attribute, sap) === value)
+      .map((property) => property.attribute('Name') ?? '')
+  const [required, mustFilter] = [
+    [...textsOf(memberOf(filters, 'RequiredProperties')), ...withOld('required-in-filter', 'true')],
+    memberOf(filters, 'RequiresFilter') === true || old('requires-filter') === 'true',
+  ]
   const lists = {
-    without: [...(filterable ? [] : ['filter']), ...(sortable ? [] : ['orderBy']), ...(expandable ? [] : ['expand']), ...(selectable ? [] : ['select']), ...(top && pageable ? [] : ['top']), ...(skip && pageable ? [] : ['skip']), ...(countable ? [] : ['count']), ...(searchable || !csdl.isNew ? [] : ['search'])],
+    without: [
+      ...(filterable ? [] : ['filter']),
+      ...(sortable ? [] : ['orderBy']),
+      ...(expandable ? [] : ['expand']),
+      ...(selectable ? [] : ['select']),
+      ...(top && pageable ? [] : ['top']),
+      ...(skip && pageable ? [] : ['skip']),
+      ...(countable ? [] : ['count']),
+      ...(searchable || !csdl.isNew ? [] : ['search']),
+    ],
     // Version 2 itself has no search.
     has: searchable && !csdl.isNew ? ['search'] : [],
-    unfiltered: [...textsOf(memberOf(filters, 'NonFilterableProperties')), ...withOld('filterable', 'false')],
-    unsorted: [...textsOf(memberOf(sorts, 'NonSortableProperties')), ...withOld('sortable', 'false')],
+    unfiltered: [
+      ...textsOf(memberOf(filters, 'NonFilterableProperties')),
+      ...withOld('filterable', 'false'),
+    ],
+    unsorted: [
+      ...textsOf(memberOf(sorts, 'NonSortableProperties')),
+      ...withOld('sortable', 'false'),
+    ],
     unexpanded: textsOf(memberOf(expands, 'NonExpandableProperties')),
-    notCreated: [...names('InsertRestrictions', 'NonInsertableProperties'), ...names('InsertRestrictions', 'NonInsertableNavigationProperties')],
-    notChanged: [...names('UpdateRestrictions', 'NonUpdatableProperties'), ...names('UpdateRestrictions', 'NonUpdatableNavigationProperties')],
+    notCreated: [
+      ...names('InsertRestrictions', 'NonInsertableProperties'),
+      ...names('InsertRestrictions', 'NonInsertableNavigationProperties'),
+    ],
+    notChanged: [
+      ...names('UpdateRestrictions', 'NonUpdatableProperties'),
+      ...names('UpdateRestrictions', 'NonUpdatableNavigationProperties'),
+    ],
   }
-  const told = Object.fromEntries(Object.entries(lists).filter(([, each]) => each.length > 0)) as Restrictions
-  const restricted: Restrictions = { ...told, ...(required.length > 0 || mustFilter ? { filtered: required } : {}) }
+  const told = Object.fromEntries(
+    Object.entries(lists).filter(([, each]) => each.length > 0),
+  ) as Restrictions
+  const restricted: Restrictions = {
+    ...told,
+    ...(required.length > 0 || mustFilter ? { filtered: required } : {}),
+  }
   const readable = memberOf(reads, 'Readable') !== false
   const byKey = memberOf(memberOf(reads, 'ReadByKeyRestrictions'), 'Readable')
   return {

@@ -1,9 +1,25 @@
 import type { XmlElement } from '../../documents/xml-tree.js'
 
 /** What an annotation says, as JSON has it: records as objects, collections as lists, enumeration members and paths as texts (CSDL XML 4.01, section 14.3 and 14.4). */
-export type Constant = boolean | number | string | null | readonly Constant[] | { readonly [name: string]: Constant }
+export type Constant =
+  boolean | number | string | null | readonly Constant[] | { readonly [name: string]: Constant }
 
-const textual = ['String', 'Date', 'DateTimeOffset', 'Duration', 'Guid', 'TimeOfDay', 'Binary', 'EnumMember', 'Path', 'PropertyPath', 'NavigationPropertyPath', 'AnnotationPath', 'ModelElementPath', 'AnyPropertyPath']
+const textual = [
+  'String',
+  'Date',
+  'DateTimeOffset',
+  'Duration',
+  'Guid',
+  'TimeOfDay',
+  'Binary',
+  'EnumMember',
+  'Path',
+  'PropertyPath',
+  'NavigationPropertyPath',
+  'AnnotationPath',
+  'ModelElementPath',
+  'AnyPropertyPath',
+]
 
 /** The value of an annotation, or of a value of a property inside one. Without any it is true. What depends on an entity has no value here: undefined. */
 export function constantOf(element: XmlElement): Constant | undefined {
@@ -16,11 +32,25 @@ export function constantOf(element: XmlElement): Constant | undefined {
 }
 
 function valueOf(element: XmlElement): Constant | undefined {
-  if (element.local === 'Collection') return element.children.filter((child) => child.local !== 'Annotation').map(valueOf).filter((each) => each !== undefined)
+  if (element.local === 'Collection')
+    return element.children
+      .filter((child) => child.local !== 'Annotation')
+      .map(valueOf)
+      .filter((each) => each !== undefined)
   if (element.local === 'Null') return null
   if (element.local !== 'Record') return simple(element.local, element.text)
-  const members = element.children.filter((child) => child.local === 'PropertyValue').map((child) => [child.attributes.find(({ local }) => local === 'Property')?.value ?? '', constantOf(child)] as const)
-  return Object.fromEntries(members.filter((each): each is readonly [string, Constant] => each[1] !== undefined))
+  const members = element.children
+    .filter((child) => child.local === 'PropertyValue')
+    .map(
+      (child) =>
+        [
+          child.attributes.find(({ local }) => local === 'Property')?.value ?? '',
+          constantOf(child),
+        ] as const,
+    )
+  return Object.fromEntries(
+    members.filter((each): each is readonly [string, Constant] => each[1] !== undefined),
+  )
 }
 
 function simple(kind: string, text: string): Constant | undefined {

@@ -18,10 +18,12 @@ export function xmlFromJson(root: DataNode): XmlElement {
       set(include, 'Namespace', each.text('$Namespace'))
       set(include, 'Alias', each.text('$Alias'))
     }
-    for (const each of node.list('$IncludeAnnotations')) element('IncludeAnnotations', each, reference, edmx4)
+    for (const each of node.list('$IncludeAnnotations'))
+      element('IncludeAnnotations', each, reference, edmx4)
   }
   const services = element('DataServices', root, edmx, edmx4)
-  for (const [name, node] of root.members) if (!name.startsWith('$') && node.kind === 'object') readSchema(name, node, services)
+  for (const [name, node] of root.members)
+    if (!name.startsWith('$') && node.kind === 'object') readSchema(name, node, services)
   return edmx
 }
 
@@ -38,7 +40,8 @@ function readSchema(namespace: string, node: DataNode, services: XmlElement): vo
     if (name.startsWith('$')) continue
     if (name.includes('@')) annotate(node, schema)
     // Functions and actions stand in lists, because they can have overloads.
-    else if (member.kind === 'list') for (const overload of member.items) readOperation(name, overload, schema)
+    else if (member.kind === 'list')
+      for (const overload of member.items) readOperation(name, overload, schema)
     else readDeclaration(name, member, schema)
   }
 }
@@ -47,20 +50,35 @@ function readDeclaration(name: string, node: DataNode, schema: XmlElement): void
   const kind = node.text('$Kind') ?? ''
   const made = element(kind, node, schema)
   set(made, 'Name', name)
-  attributes(node, made, ['$BaseType', '$Abstract', '$OpenType', '$HasStream', '$IsFlags', '$UnderlyingType', '$Extends', ...facets])
+  attributes(node, made, [
+    '$BaseType',
+    '$Abstract',
+    '$OpenType',
+    '$HasStream',
+    '$IsFlags',
+    '$UnderlyingType',
+    '$Extends',
+    ...facets,
+  ])
   annotate(node, made)
   if (kind === 'EnumType') readMembers(node, made)
-  else if (kind === 'EntityContainer') for (const [each, inside] of node.members) readResource(each, inside, made)
+  else if (kind === 'EntityContainer')
+    for (const [each, inside] of node.members) readResource(each, inside, made)
   else if (kind === 'EntityType' || kind === 'ComplexType') {
     const keys = node.list('$Key')
     const key = keys.length === 0 ? undefined : element('Key', node, made)
     for (const each of keys) {
-      const [alias, path] = each.kind === 'object' ? [...each.members][0] ?? [] : []
+      const [alias, path] = each.kind === 'object' ? ([...each.members][0] ?? []) : []
       const reference = element('PropertyRef', each, key)
-      set(reference, 'Name', path === undefined ? String(each.value ?? '') : String(path.value ?? ''))
+      set(
+        reference,
+        'Name',
+        path === undefined ? String(each.value ?? '') : String(path.value ?? ''),
+      )
       set(reference, 'Alias', alias)
     }
-    for (const [each, inside] of node.members) if (!/^[$@]|.@/.test(each)) readProperty(each, inside, made)
+    for (const [each, inside] of node.members)
+      if (!/^[$@]|.@/.test(each)) readProperty(each, inside, made)
   }
 }
 
@@ -75,7 +93,15 @@ function readMembers(node: DataNode, made: XmlElement): void {
   }
 }
 
-const facets = ['$MaxLength', '$Precision', '$Scale', '$Unicode', '$SRID', '$DefaultValue', '$Collation']
+const facets = [
+  '$MaxLength',
+  '$Precision',
+  '$Scale',
+  '$Unicode',
+  '$SRID',
+  '$DefaultValue',
+  '$Collation',
+]
 
 function readProperty(name: string, node: DataNode, holder: XmlElement): void {
   const isNavigation = node.text('$Kind') === 'NavigationProperty'
@@ -126,7 +152,11 @@ function readOperation(name: string, node: DataNode, schema: XmlElement): void {
 function readResource(name: string, node: DataNode, container: XmlElement): void {
   if (/^[$@]|.@/.test(name)) return
   const kind = ['$Function', '$Action'].find((each) => node.members.has(each))?.slice(1)
-  const made = element(kind === undefined ? (node.flag('$Collection') ? 'EntitySet' : 'Singleton') : `${kind}Import`, node, container)
+  const made = element(
+    kind === undefined ? (node.flag('$Collection') ? 'EntitySet' : 'Singleton') : `${kind}Import`,
+    node,
+    container,
+  )
   set(made, 'Name', name)
   if (kind !== undefined) set(made, kind, node.text(`$${kind}`))
   else set(made, made.local === 'EntitySet' ? 'EntityType' : 'Type', node.text('$Type'))
@@ -173,7 +203,11 @@ function express(node: DataNode, holder: XmlElement): void {
     }
   } else if (node.kind === 'null') element('Null', node, holder)
   else {
-    const made = element({ text: 'String', boolean: 'Bool', number: 'Decimal' }[node.kind], node, holder)
+    const made = element(
+      { text: 'String', boolean: 'Bool', number: 'Decimal' }[node.kind],
+      node,
+      holder,
+    )
     made.text = node.kind === 'number' ? node.source : String(node.value ?? '')
     // Constants stand as attributes, too, and some readers look there.
     if (holder.local === 'Annotation') set(holder, made.local, made.text)
@@ -183,7 +217,8 @@ function express(node: DataNode, holder: XmlElement): void {
 function attributes(node: DataNode, made: XmlElement, names: readonly string[]): void {
   for (const name of names) {
     const value = node.get(name)
-    if (value !== undefined) set(made, name.slice(1), value.kind === 'number' ? value.source : String(value.value ?? ''))
+    if (value !== undefined)
+      set(made, name.slice(1), value.kind === 'number' ? value.source : String(value.value ?? ''))
   }
   // Whatever nobody knows is told as an attribute that is ignored.
   for (const [name, value] of node.members) {
@@ -192,14 +227,36 @@ function attributes(node: DataNode, made: XmlElement, names: readonly string[]):
   }
 }
 
-const known = new Set(['$Kind', '$Name', '$Type', '$Collection', '$Nullable', '$Key', '$Parameter', '$ReturnType', '$ReferentialConstraint', '$OnDelete', '$NavigationPropertyBinding', '$Function', '$Action', '$Alias', '$Annotations'])
+const known = new Set([
+  '$Kind',
+  '$Name',
+  '$Type',
+  '$Collection',
+  '$Nullable',
+  '$Key',
+  '$Parameter',
+  '$ReturnType',
+  '$ReferentialConstraint',
+  '$OnDelete',
+  '$NavigationPropertyBinding',
+  '$Function',
+  '$Action',
+  '$Alias',
+  '$Annotations',
+])
 
-function element(name: string, node: DataNode, parent: XmlElement | undefined, namespace = edm4): XmlElement {
+function element(
+  name: string,
+  node: DataNode,
+  parent: XmlElement | undefined,
+  namespace = edm4,
+): XmlElement {
   const made = new XmlElement(name, namespace, name, node.origin, parent, {})
   parent?.children.push(made)
   return made
 }
 
 function set(made: XmlElement, name: string, value: string | undefined): void {
-  if (value !== undefined) made.attributes.push({ namespace: '', local: name, name, value, read: false })
+  if (value !== undefined)
+    made.attributes.push({ namespace: '', local: name, name, value, read: false })
 }

@@ -36,7 +36,10 @@ export class Csdl {
   private readonly schemas: Schema[] = []
   private readonly aliases = new Map<string, string>()
   /** References of documents by the namespaces that they include. */
-  private readonly includes = new Map<string, { readonly reference: string; readonly from: LoadedDocument; readonly element: XmlElement }>()
+  private readonly includes = new Map<
+    string,
+    { readonly reference: string; readonly from: LoadedDocument; readonly element: XmlElement }
+  >()
   private readonly types = new Map<string, Declared>()
   private readonly others = new Map<string, Declared[]>()
   /** Annotations from outside, by the path of what they are about. */
@@ -78,12 +81,23 @@ export class Csdl {
   }
 
   all(local: string): Declared[] {
-    return this.schemas.flatMap(({ namespace, element }) => element.take(element.namespace, local).map((each) => ({ name: `${namespace}.${each.attribute('Name') ?? ''}`, element: each })))
+    return this.schemas.flatMap(({ namespace, element }) =>
+      element
+        .take(element.namespace, local)
+        .map((each) => ({ name: `${namespace}.${each.attribute('Name') ?? ''}`, element: each })),
+    )
   }
 
   /** The declarations of a kind with a name as it was written: functions and actions can have several. */
-  overloads(local: 'Function' | 'Action' | 'Association' | 'EntityContainer', written: string): Declared[] {
-    return this.candidates(written).map((name) => (this.others.get(`${local} ${name}`) ?? [])).find((found) => found.length > 0) ?? []
+  overloads(
+    local: 'Function' | 'Action' | 'Association' | 'EntityContainer',
+    written: string,
+  ): Declared[] {
+    return (
+      this.candidates(written)
+        .map((name) => this.others.get(`${local} ${name}`) ?? [])
+        .find((found) => found.length > 0) ?? []
+    )
   }
 
   /**
@@ -108,8 +122,21 @@ export class Csdl {
     const names = [...this.types.keys()]
     // Names of one namespace differ in their last part: that is where mistakes are.
     const last = (name: string): string => name.split('.').pop() ?? name
-    const near = nearestNames(last(written), names.map(last)).flatMap((each) => names.filter((name) => last(name) === each))
-    return problem('TM-2402', { what, reference: written, nearest: near.length > 0 ? `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.` : nearestAdvice(written, names) }, { place: at.origin })
+    const near = nearestNames(last(written), names.map(last)).flatMap((each) =>
+      names.filter((name) => last(name) === each),
+    )
+    return problem(
+      'TM-2402',
+      {
+        what,
+        reference: written,
+        nearest:
+          near.length > 0
+            ? `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.`
+            : nearestAdvice(written, names),
+      },
+      { place: at.origin },
+    )
   }
 
   /** What a name may mean: a namespace wins over an alias that is called like it. */
@@ -130,7 +157,9 @@ export class Csdl {
    * @param term the term's qualified name
    */
   annotation(element: XmlElement, path: string, term: string): XmlElement | undefined {
-    const found = this.annotationsHere(element).get(term) ?? this.annotations.get(path)?.find((each) => this.termOf(each) === term)
+    const found =
+      this.annotationsHere(element).get(term) ??
+      this.annotations.get(path)?.find((each) => this.termOf(each) === term)
     found?.readWhole()
     return found
   }
@@ -139,7 +168,9 @@ export class Csdl {
   private annotationsHere(element: XmlElement): ReadonlyMap<string, XmlElement> {
     const known = this.annotationsInside.get(element)
     if (known !== undefined) return known
-    const here = element.children.filter((child) => child.local === 'Annotation' && isEdm(child.namespace))
+    const here = element.children.filter(
+      (child) => child.local === 'Annotation' && isEdm(child.namespace),
+    )
     const byTerm = new Map(here.reverse().map((each) => [this.termOf(each), each]))
     this.annotationsInside.set(element, byTerm)
     return byTerm
@@ -152,13 +183,23 @@ export class Csdl {
   /** The text of an annotation, as attribute or element. */
   annotationText(element: XmlElement, path: string, term: string): string | undefined {
     const found = this.annotation(element, path, term)
-    return found === undefined ? undefined : (found.attribute('String') ?? found.children.find((child) => child.local === 'String')?.text)
+    return found === undefined
+      ? undefined
+      : (found.attribute('String') ??
+          found.children.find((child) => child.local === 'String')?.text)
   }
 
   /** Does an annotation say yes? Without a value it does. */
   annotationFlag(element: XmlElement, path: string, term: string): boolean {
     const found = this.annotation(element, path, term)
-    return found !== undefined && (found.attribute('Bool') ?? found.children.find((child) => child.local === 'Bool')?.text ?? 'true').trim() === 'true'
+    return (
+      found !== undefined &&
+      (
+        found.attribute('Bool') ??
+        found.children.find((child) => child.local === 'Bool')?.text ??
+        'true'
+      ).trim() === 'true'
+    )
   }
 
   /** Documentation in whatever way the versions have it. */
@@ -168,11 +209,15 @@ export class Csdl {
     const texts = [
       this.annotationText(element, path, 'Org.OData.Core.V1.Description'),
       this.annotationText(element, path, 'Org.OData.Core.V1.LongDescription'),
-      ...(old?.children.filter((child) => ['Summary', 'LongDescription'].includes(child.local)).map((child) => child.text) ?? []),
+      ...(old?.children
+        .filter((child) => ['Summary', 'LongDescription'].includes(child.local))
+        .map((child) => child.text) ?? []),
       element.attribute('label', sap),
       element.attribute('quickinfo', sap),
     ]
-    const parts = texts.map((text) => text?.trim() ?? '').filter((text, at, all) => text !== '' && all.indexOf(text) === at)
+    const parts = texts
+      .map((text) => text?.trim() ?? '')
+      .filter((text, at, all) => text !== '' && all.indexOf(text) === at)
     return parts.length === 0 ? undefined : parts.join('\n\n')
   }
 
@@ -187,19 +232,24 @@ export class Csdl {
         const namespace = include.attribute('Namespace') ?? ''
         const alias = include.attribute('Alias')
         if (alias !== undefined) this.aliases.set(alias, namespace)
-        if (uri !== undefined && !this.includes.has(namespace)) this.includes.set(namespace, { reference: uri, from: document, element: include })
+        if (uri !== undefined && !this.includes.has(namespace))
+          this.includes.set(namespace, { reference: uri, from: document, element: include })
       }
       for (const each of reference.take(edmx, 'IncludeAnnotations')) {
         this.notes.add('ignored', 'TM-2404', { element: each.name }, each.origin)
         each.readWhole()
       }
       // What vocabularies say of themselves is nobody's business here.
-      for (const annotation of reference.children.filter((child) => child.local === 'Annotation')) annotation.readWhole()
+      for (const annotation of reference.children.filter((child) => child.local === 'Annotation'))
+        annotation.readWhole()
     }
     for (const services of root.take(edmx, 'DataServices')) {
       services.attribute('DataServiceVersion', dataMetadata)
       services.attribute('MaxDataServiceVersion', dataMetadata)
-      for (const element of services.children.filter((child) => child.local === 'Schema' && isEdm(child.namespace))) this.addSchema(element)
+      for (const element of services.children.filter(
+        (child) => child.local === 'Schema' && isEdm(child.namespace),
+      ))
+        this.addSchema(element)
     }
     if (root.local === 'Schema') this.addSchema(root)
   }
@@ -217,17 +267,28 @@ export class Csdl {
     for (const child of element.children) {
       const name = child.attributes.find((each) => each.local === 'Name')?.value
       if (['EntityType', 'ComplexType', 'EnumType', 'TypeDefinition'].includes(child.local)) {
-        if (name === undefined) throw problem('TM-2410', { what: `<${child.name}>`, attribute: 'Name' }, { place: child.origin })
+        if (name === undefined)
+          throw problem(
+            'TM-2410',
+            { what: `<${child.name}>`, attribute: 'Name' },
+            { place: child.origin },
+          )
         const qualified = `${namespace}.${name}`
-        if (!this.types.has(qualified)) this.types.set(qualified, { name: qualified, element: child })
-      } else if (['Function', 'Action', 'Association', 'EntityContainer'].includes(child.local) && name !== undefined) {
+        if (!this.types.has(qualified))
+          this.types.set(qualified, { name: qualified, element: child })
+      } else if (
+        ['Function', 'Action', 'Association', 'EntityContainer'].includes(child.local) &&
+        name !== undefined
+      ) {
         const key = `${child.local} ${namespace}.${name}`
         addTo(this.others, key, { name: `${namespace}.${name}`, element: child })
       } else if (child.local === 'Annotations') {
         child.read = true
         const target = child.attribute('Target') ?? ''
         child.attribute('Qualifier')
-        const path = target.replace(/^[^/(]+/, (first) => this.resolvedLater(first, namespace, alias))
+        const path = target.replace(/^[^/(]+/, (first) =>
+          this.resolvedLater(first, namespace, alias),
+        )
         addEach(this.annotations, path, child.children)
       }
     }
@@ -236,20 +297,27 @@ export class Csdl {
   /** Aliases of the schema that is being read are known; those of others too, once they were read. */
   private resolvedLater(written: string, namespace: string, alias: string | undefined): string {
     const dot = written.lastIndexOf('.')
-    return alias !== undefined && written.slice(0, dot) === alias ? `${namespace}${written.slice(dot)}` : this.resolved(written)
+    return alias !== undefined && written.slice(0, dot) === alias
+      ? `${namespace}${written.slice(dot)}`
+      : this.resolved(written)
   }
 
   /** Fetches the documents whose namespaces the schemas speak of; vocabularies, which only annotations need, stay where they are. */
   private async fetchIncluded(): Promise<void> {
-    for (let more = true; more; ) {
+    for (let more = true; more;) {
       more = false
       for (const namespace of this.namespacesNeeded()) {
         const include = this.includes.get(namespace)
         if (include === undefined) continue
         this.includes.delete(namespace)
-        const document = await this.documents.follow(include.reference, include.from, include.element.origin)
+        const document = await this.documents.follow(
+          include.reference,
+          include.from,
+          include.element.origin,
+        )
         const root = parseMetadata(document)
-        if (!this.roots.some((each) => each.origin.document === document.label)) this.addDocument(root, document)
+        if (!this.roots.some((each) => each.origin.document === document.label))
+          this.addDocument(root, document)
         more = true
       }
     }
@@ -261,10 +329,25 @@ export class Csdl {
     const visit = (element: XmlElement): void => {
       if (element.local === 'Annotation' || element.local === 'Annotations') return
       for (const { local, value } of element.attributes) {
-        if (!['Type', 'BaseType', 'EntityType', 'UnderlyingType', 'ReturnType', 'Relationship', 'Association', 'Extends', 'Function', 'Action'].includes(local)) continue
+        if (
+          ![
+            'Type',
+            'BaseType',
+            'EntityType',
+            'UnderlyingType',
+            'ReturnType',
+            'Relationship',
+            'Association',
+            'Extends',
+            'Function',
+            'Action',
+          ].includes(local)
+        )
+          continue
         const name = this.resolved(value.replace(/^Collection\((.*)\)$/, '$1'))
         const namespace = name.slice(0, name.lastIndexOf('.'))
-        if (namespace !== '' && namespace !== 'Edm' && !declared.has(namespace)) needed.add(namespace)
+        if (namespace !== '' && namespace !== 'Edm' && !declared.has(namespace))
+          needed.add(namespace)
       }
       element.children.forEach(visit)
     }
@@ -282,7 +365,10 @@ export class Csdl {
 
   /** Tells what no reader looked at: elements each, attributes and annotations once with their number. */
   noteUnread(): void {
-    const counts = new Map<string, { count: number; origin: Origin; isAnnotation: boolean; name: string }>()
+    const counts = new Map<
+      string,
+      { count: number; origin: Origin; isAnnotation: boolean; name: string }
+    >()
     const add = (name: string, origin: Origin, isAnnotation: boolean): void => {
       const key = `${isAnnotation ? '@' : ''}${name}`
       const known = counts.get(key)
@@ -291,14 +377,20 @@ export class Csdl {
     }
     const visit = (element: XmlElement): void => {
       if (element.local === 'Annotation' && isEdm(element.namespace)) {
-        if (!element.read) add(this.resolved(element.attributes.find(({ local }) => local === 'Term')?.value ?? ''), element.origin, true)
+        if (!element.read)
+          add(
+            this.resolved(element.attributes.find(({ local }) => local === 'Term')?.value ?? ''),
+            element.origin,
+            true,
+          )
         return
       }
       if (!element.read) {
         this.notes.add('ignored', 'TM-2404', { element: element.name }, element.origin)
         return
       }
-      for (const attribute of element.attributes) if (!attribute.read) add(`${attribute.name} of <${element.local}>`, element.origin, false)
+      for (const attribute of element.attributes)
+        if (!attribute.read) add(`${attribute.name} of <${element.local}>`, element.origin, false)
       element.children.forEach(visit)
     }
     this.roots.forEach(visit)
@@ -327,11 +419,18 @@ function versionOf(root: XmlElement): Version {
   if (root.namespace === edmx4) {
     if (/^4\.0$/.test(written)) return '4.0'
     if (/^4\./.test(written)) return '4.01'
-    throw problem('TM-2401', { what: `OData metadata of version "${written}"`, remedy: 'Versions 2, 3 and 4 are.' }, { place: root.origin })
+    throw problem(
+      'TM-2401',
+      { what: `OData metadata of version "${written}"`, remedy: 'Versions 2, 3 and 4 are.' },
+      { place: root.origin },
+    )
   }
   if (root.namespace === edmx2) {
     const services = root.children.find((child) => child.local === 'DataServices')
-    const said = services?.attribute('DataServiceVersion', dataMetadata) ?? services?.attribute('MaxDataServiceVersion', dataMetadata) ?? '2.0'
+    const said =
+      services?.attribute('DataServiceVersion', dataMetadata) ??
+      services?.attribute('MaxDataServiceVersion', dataMetadata) ??
+      '2.0'
     return said.startsWith('3') ? '3.0' : '2.0'
   }
   return root.namespace.startsWith('http://schemas.microsoft.com/') ? '2.0' : '4.0'

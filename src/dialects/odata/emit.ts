@@ -2,14 +2,32 @@ import type { Contract, NamedType, Operation, RecordType } from '../../contract/
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
-import { fenced, identifier, indented, memberAccess, propertyName, quoted } from '../../printing/escaping.js'
+import {
+  fenced,
+  identifier,
+  indented,
+  memberAccess,
+  propertyName,
+  quoted,
+} from '../../printing/escaping.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFunction } from '../../typescript/operation-function.js'
 import { typeTextsOf } from '../../typescript/types.js'
 import { Page } from '../../printing/page.js'
 import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
-import type { Declaration, DeclarationContext, Emitter, OpenTypes, OperationContext } from '../dialect.js'
-import { fieldLayout, operationLayout, type EndpointLayout, type OperationLayout } from './layout.js'
+import type {
+  Declaration,
+  DeclarationContext,
+  Emitter,
+  OpenTypes,
+  OperationContext,
+} from '../dialect.js'
+import {
+  fieldLayout,
+  operationLayout,
+  type EndpointLayout,
+  type OperationLayout,
+} from './layout.js'
 import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
 import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
@@ -25,7 +43,11 @@ interface Work {
   readonly facts: readonly [module: string, name: string]
 }
 
-const onEntities = (module: string, call: string): Work => ({ module, call, facts: ['input-checks', 'EntityOperation'] })
+const onEntities = (module: string, call: string): Work => ({
+  module,
+  call,
+  facts: ['input-checks', 'EntityOperation'],
+})
 
 /** By what an operation does. */
 const works: Readonly<Record<OperationLayout['kind'], Work>> = {
@@ -50,7 +72,11 @@ const works: Readonly<Record<OperationLayout['kind'], Work>> = {
 /** A record that is open has properties of any name. The one thing else that is left open is what stands for a key before there is one. */
 const openMembers: OpenTypes = {
   fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'),
-  recordLines: (_, __, indent = '  ') => indented([code`/** Properties that the contract does not name. */`, code`[name: string]: unknown`], indent),
+  recordLines: (_, __, indent = '  ') =>
+    indented(
+      [code`/** Properties that the contract does not name. */`, code`[name: string]: unknown`],
+      indent,
+    ),
 }
 
 /** What an OData client has besides the parts that all clients share. */
@@ -64,15 +90,69 @@ export const odataEmitter: Emitter = {
     ['runtime/odata/filter', code`{ allOf, anyOf, not }`],
     ['runtime/odata/terms', code`type { Condition, Conditions }`],
   ],
-  reservedNames: ['Listing', 'ListingPage', 'Reference', 'Batch', 'BatchCall', 'BatchOptions', 'batch', 'openBatch', 'Change', 'Removed', 'Aggregation', 'Aggregated', 'allOf', 'anyOf', 'not', 'Condition', 'Conditions', 'exactJson'],
+  reservedNames: [
+    'Listing',
+    'ListingPage',
+    'Reference',
+    'Batch',
+    'BatchCall',
+    'BatchOptions',
+    'batch',
+    'openBatch',
+    'Change',
+    'Removed',
+    'Aggregation',
+    'Aggregated',
+    'allOf',
+    'anyOf',
+    'not',
+    'Condition',
+    'Conditions',
+    'exactJson',
+  ],
   runtimeFiles: (contract) => [
-    'calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', 'response-text.ts', 'json/numbers.ts', 'json/values.ts',
-    ...['addresses', 'batch', 'checking', 'edm', 'filter', 'input-checks', 'model', 'odata', 'pages', 'protocol', 'query', 'restrictions', 'sending', 'structure', 'terms', ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2']), ...moreFiles(contract)].map((name) => `odata/${name}.ts`),
+    'calendar.ts',
+    'connection.ts',
+    'digest.ts',
+    'harmless.ts',
+    'md5.ts',
+    'redirects.ts',
+    'retries.ts',
+    'tokens.ts',
+    'failures.ts',
+    'mime.ts',
+    'plain.ts',
+    'response-text.ts',
+    'json/numbers.ts',
+    'json/values.ts',
+    ...[
+      'addresses',
+      'batch',
+      'checking',
+      'edm',
+      'filter',
+      'input-checks',
+      'model',
+      'odata',
+      'pages',
+      'protocol',
+      'query',
+      'restrictions',
+      'sending',
+      'structure',
+      'terms',
+      ...(isNew(contract) ? ['edm4', 'v4'] : ['edm2', 'v2']),
+      ...moreFiles(contract),
+    ].map((name) => `odata/${name}.ts`),
     ...(hasExactNumbers(contract) ? ['json/exact-json.ts'] : []),
   ],
   dependencies: (contract) => (hasExactNumbers(contract) ? { 'lossless-json': '^4.0.0' } : {}),
   pages(contract, names) {
-    const pages = [codecsPage(contract, names), queriesPage(contract, names), batchPage(contract, names)]
+    const pages = [
+      codecsPage(contract, names),
+      queriesPage(contract, names),
+      batchPage(contract, names),
+    ]
     return pages.filter((page) => page !== undefined)
   },
   declaration: declare,
@@ -80,16 +160,26 @@ export const odataEmitter: Emitter = {
   readme: queriesSection,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
-    page.print(code`/** The service root, where the metadata tells it. */`, code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
-    for (const each of endpointsOf(contract)) page.print(code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`)
+    page.print(
+      code`/** The service root, where the metadata tells it. */`,
+      code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
+    )
+    for (const each of endpointsOf(contract))
+      page.print(
+        code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`,
+      )
     page.print(code`}`)
   },
 }
 
 /** Files of the runtime that only some clients need: those of the operations that there are. */
 function moreFiles(contract: Contract): string[] {
-  const kinds = new Set(operationsOf(contract).map((operation) => works[operationLayout(operation).kind].module))
-  return ['aggregation', 'changes', 'invocations', 'links', 'media'].filter((each) => kinds.has(each))
+  const kinds = new Set(
+    operationsOf(contract).map((operation) => works[operationLayout(operation).kind].module),
+  )
+  return ['aggregation', 'changes', 'invocations', 'links', 'media'].filter((each) =>
+    kinds.has(each),
+  )
 }
 
 /** batch.ts: calls that travel together. */
@@ -98,7 +188,9 @@ function batchPage(contract: Contract, names: Names): Page {
   page.declare('batch')
   const { protocol } = treesOf(contract, names)
   const connection = page.useType('runtime/connection', 'Connection')
-  const parse = hasExactNumbers(contract) ? code`, parse: ${page.use('runtime/json/exact-json', 'exactJson')}` : code``
+  const parse = hasExactNumbers(contract)
+    ? code`, parse: ${page.use('runtime/json/exact-json', 'exactJson')}`
+    : code``
   const facts = code`{ name: 'batch', protocol: ${page.use(protocol.module, protocol.name)}${parse} }`
   page.print(
     code`/**`,
@@ -117,14 +209,23 @@ function queriesSection(contract: Contract, variable: Code, names: Names): Markd
   const operation = operationsOf(contract).find((each) => operationLayout(each).kind === 'list')
   const layout = operation === undefined ? undefined : operationLayout(operation)
   if (operation === undefined || layout?.kind !== 'list') return []
-  const fields = fieldsOf(contract, namedType(contract, layout.entity) as RecordType).filter((field) => fieldLayout(field).about !== true)
+  const fields = fieldsOf(contract, namedType(contract, layout.entity) as RecordType).filter(
+    (field) => fieldLayout(field).about !== true,
+  )
   const own = fields.filter((field) => fieldLayout(field).navigation === undefined)
-  const text = own.find((field) => field.type.kind === 'scalar' && field.type.format === 'Edm.String')
+  const text = own.find(
+    (field) => field.type.kind === 'scalar' && field.type.format === 'Edm.String',
+  )
   const target = fields.find((field) => fieldLayout(field).navigation !== undefined)
   const listing = [
     code`const listing = ${variable}${memberAccess(groupName(operation.path[0] ?? ''))}.list({`,
-    ...(text === undefined ? [] : [code`  filter: (it) => it${memberAccess(text.name)}.startsWith('A'),`]),
-    code`  select: [${joined(own.slice(0, 2).map((field) => quoted(field.name)), ', ')}],`,
+    ...(text === undefined
+      ? []
+      : [code`  filter: (it) => it${memberAccess(text.name)}.startsWith('A'),`]),
+    code`  select: [${joined(
+      own.slice(0, 2).map((field) => quoted(field.name)),
+      ', ',
+    )}],`,
     ...(target === undefined ? [] : [code`  expand: [${quoted(target.name)}],`]),
     code`})`,
     code`for await (const each of listing) console.log(each)`,
@@ -179,12 +280,22 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
   if (types.length === 0) return undefined
   const page = new Page('codecs')
   for (const { type } of types) page.declare(name(type))
-  page.print(code`// How each type stands in JSON and in addresses: plain data that serves to write, to read and to check.`)
+  page.print(
+    code`// How each type stands in JSON and in addresses: plain data that serves to write, to read and to check.`,
+  )
   const printer = new TreePrinter(page, contract, names)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
-    const kind = type.kind === 'record' ? code`Structure` : type.kind === 'enumeration' ? code`EnumType` : code`ValueType`
-    page.print(code``, code`export const ${identifier(name(type))}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`)
+    const kind =
+      type.kind === 'record'
+        ? code`Structure`
+        : type.kind === 'enumeration'
+          ? code`EnumType`
+          : code`ValueType`
+    page.print(
+      code``,
+      code`export const ${identifier(name(type))}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`,
+    )
   }
   return page
 }
@@ -193,28 +304,65 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
 function declare(context: DeclarationContext): Declaration {
   const { contract, names, operation, page, inputType, outcomeType } = context
   const layout = operationLayout(operation)
-  const name = layout.kind === 'invoke' ? code`` : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? code``)
+  const name =
+    layout.kind === 'invoke'
+      ? code``
+      : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? code``)
   const { query, terms } = queryNames(name)
   if (layout.kind === 'download') {
     const thisCall = code`${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
-    return { signature: { typeParameters: code`<AsStream extends boolean = false>`, input: code`input: ${inputType}`, returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`, thisCall } }
+    return {
+      signature: {
+        typeParameters: code`<AsStream extends boolean = false>`,
+        input: code`input: ${inputType}`,
+        returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`,
+        thisCall,
+      },
+    }
   }
-  if (layout.kind === 'changes') return { signature: { typeParameters: code``, input: code`input: ${inputType}`, returns: code`${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>` } }
+  if (layout.kind === 'changes')
+    return {
+      signature: {
+        typeParameters: code``,
+        input: code`input: ${inputType}`,
+        returns: code`${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>`,
+      },
+    }
   if (layout.kind === 'aggregate') {
     const covers = [code`filter`, code`groupBy`, code`measures`]
-    const inside = page.module.startsWith('operations/') ? { inputBase: { text: code`${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${joined(propertyNames(contract, layout.entity).map(quoted), ' | ') || code`never`}>`, covers } } : {}
-    return { ...inside, signature: { typeParameters: code`<const Input extends ${inputType}>`, input: code`input: Input`, returns: code`Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>` } }
+    const inside = page.module.startsWith('operations/')
+      ? {
+          inputBase: {
+            text: code`${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${joined(propertyNames(contract, layout.entity).map(quoted), ' | ') || code`never`}>`,
+            covers,
+          },
+        }
+      : {}
+    return {
+      ...inside,
+      signature: {
+        typeParameters: code`<const Input extends ${inputType}>`,
+        input: code`input: Input`,
+        returns: code`Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>`,
+      },
+    }
   }
   if (!['list', 'get', 'count', 'update', 'replace', 'upsert'].includes(layout.kind)) return {}
-  const covers = operation.inputs.filter((input) => input.place === 'query').map((input) => input.name)
+  const covers = operation.inputs
+    .filter((input) => input.place === 'query')
+    .map((input) => input.name)
   if (covers.length === 0) return {}
   // Only the page that declares the input needs the query itself.
   const all = queryOptions(contract, layout.kind === 'invoke' ? '' : layout.entity)
   const inputBase = (): Code => {
     const local = page.useType('queries', query)
-    return covers.length === all.length ? local : code`Pick<${local}, ${joined(covers.map(quoted), ' | ')}>`
+    return covers.length === all.length
+      ? local
+      : code`Pick<${local}, ${joined(covers.map(quoted), ' | ')}>`
   }
-  const base = page.module.startsWith('operations/') ? { inputBase: { text: inputBase(), covers } } : {}
+  const base = page.module.startsWith('operations/')
+    ? { inputBase: { text: inputBase(), covers } }
+    : {}
   if (layout.kind === 'count') return base
   const asked = page.useType(queryModule, 'Asked')
   const isOptional = operation.inputs.every((input) => input.optional)
@@ -226,7 +374,10 @@ function declare(context: DeclarationContext): Declaration {
       // Without a default: what a filter's function takes is found from the constraint.
       typeParameters: code`<const Input extends ${inputType}>`,
       input: isOptional ? code`input?: Input` : code`input: Input`,
-      returns: layout.kind === 'list' ? code`${page.useType(pagesModule, 'Listing')}<${shape}>` : code`Promise<${shape}${isAbsent(operation) ? code` | undefined` : code``}>`,
+      returns:
+        layout.kind === 'list'
+          ? code`${page.useType(pagesModule, 'Listing')}<${shape}>`
+          : code`Promise<${shape}${isAbsent(operation) ? code` | undefined` : code``}>`,
     },
   }
 }
@@ -250,7 +401,16 @@ function printOperation(context: OperationContext): void {
   const layout = operationLayout(operation)
   const { module, call, facts } = works[layout.kind]
   printFunction(context, page.use(`runtime/odata/${module}`, call))
-  const parse = hasExactNumbers(contract) ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') } : {}
-  const tree: CodecTree = { name: pathOf(operation), ...treesOf(contract, names).operation(operation), ...parse }
-  page.print(code``, code`const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`)
+  const parse = hasExactNumbers(contract)
+    ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') }
+    : {}
+  const tree: CodecTree = {
+    name: pathOf(operation),
+    ...treesOf(contract, names).operation(operation),
+    ...parse,
+  }
+  page.print(
+    code``,
+    code`const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`,
+  )
 }

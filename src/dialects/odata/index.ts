@@ -8,7 +8,11 @@ import { isServiceDocument, readOData } from './reader.js'
 /** CSDL, with the protocols of OData 2 to 4. */
 export const odata: Dialect = {
   name: 'odata',
-  recognise: (text) => /<(?:\w+:)?Edmx[\s>]/.test(text.slice(0, 5000)) || /<(?:\w+:)?Schema\s[^>]*(?:ado\/\d{4}\/\d\d\/edm|odata\/ns\/edm)"/.test(text.slice(0, 5000)) || isServiceDocument(text) || isJsonMetadata(text),
+  recognise: (text) =>
+    /<(?:\w+:)?Edmx[\s>]/.test(text.slice(0, 5000)) ||
+    /<(?:\w+:)?Schema\s[^>]*(?:ado\/\d{4}\/\d\d\/edm|odata\/ns\/edm)"/.test(text.slice(0, 5000)) ||
+    isServiceDocument(text) ||
+    isJsonMetadata(text),
   read: readOData,
   emit: odataEmitter,
   describe(_contract, operation, endpoint) {
@@ -17,20 +21,51 @@ export const odata: Dialect = {
     const key = '(…)'
     if (layout.kind === 'invoke') {
       const { on } = layout
-      const bound = on === undefined ? '' : `${addressOf(on)}${on.many === true || on.singleton === true ? '' : key}/${on.cast === undefined ? '' : `${on.cast}/`}`
-      return [['request', `${layout.method} /${bound}${layout.call}${layout.passing === 'inline' ? key : ''}`], ['address', endpoint.address]]
+      const bound =
+        on === undefined
+          ? ''
+          : `${addressOf(on)}${on.many === true || on.singleton === true ? '' : key}/${on.cast === undefined ? '' : `${on.cast}/`}`
+      return [
+        [
+          'request',
+          `${layout.method} /${bound}${layout.call}${layout.passing === 'inline' ? key : ''}`,
+        ],
+        ['address', endpoint.address],
+      ]
     }
     const isNew = version.startsWith('4')
     const one = `/${addressOf(layout)}${layout.singleton === true ? '' : key}`
     const all = `/${addressOf(layout)}`
     const change = isNew ? 'PATCH' : 'MERGE'
     const links = isNew ? '(navigation property)/$ref' : '$links/(navigation property)'
-    const stream = layout.streams === undefined ? '$value' : layout.media === true ? '$value or its stream' : layout.streams.join(' or ')
+    const stream =
+      layout.streams === undefined
+        ? '$value'
+        : layout.media === true
+          ? '$value or its stream'
+          : layout.streams.join(' or ')
     const requests = {
-      list: `GET ${all}`, get: `GET ${one}`, count: `GET ${all}/$count`, create: `POST ${all}`, createMedia: `POST ${all}`, update: `${change} ${one}`, replace: `PUT ${one}`, upsert: `${change} ${one}`, delete: `DELETE ${one}`,
-      changes: 'GET the address that the service gave', aggregate: `GET ${all}?$apply=…`, download: `GET ${one}/${stream}`, upload: `PUT ${one}/${stream}`, link: `POST or PUT ${one}/${links}`, unlink: `DELETE ${one}/${links}`,
+      list: `GET ${all}`,
+      get: `GET ${one}`,
+      count: `GET ${all}/$count`,
+      create: `POST ${all}`,
+      createMedia: `POST ${all}`,
+      update: `${change} ${one}`,
+      replace: `PUT ${one}`,
+      upsert: `${change} ${one}`,
+      delete: `DELETE ${one}`,
+      changes: 'GET the address that the service gave',
+      aggregate: `GET ${all}?$apply=…`,
+      download: `GET ${one}/${stream}`,
+      upload: `PUT ${one}/${stream}`,
+      link: `POST or PUT ${one}/${links}`,
+      unlink: `DELETE ${one}/${links}`,
     }
-    return [['request', requests[layout.kind]], ...restrictionsOf(layout), ['address', endpoint.address]]
+    return [
+      ['request', requests[layout.kind]],
+      ...restrictionsOf(layout),
+      ['address', endpoint.address],
+    ]
   },
   play: playOData,
 }
@@ -40,12 +75,20 @@ function restrictionsOf({ kind, restricted = {} }: EntityLayout): [label: string
   const { unfiltered, unsorted, unexpanded, filtered, notCreated, notChanged } = restricted
   const isQuery = kind === 'list' || kind === 'count'
   const sentences = [
-    ...(isQuery && filtered !== undefined ? [`wants a filter${filtered.length === 0 ? '' : ` by ${filtered.join(' and ')}`}`] : []),
+    ...(isQuery && filtered !== undefined
+      ? [`wants a filter${filtered.length === 0 ? '' : ` by ${filtered.join(' and ')}`}`]
+      : []),
     ...(isQuery && unfiltered !== undefined ? [`can't filter by ${unfiltered.join(', ')}`] : []),
     ...(kind === 'list' && unsorted !== undefined ? [`can't sort by ${unsorted.join(', ')}`] : []),
-    ...((kind === 'list' || kind === 'get') && unexpanded !== undefined ? [`can't expand ${unexpanded.join(', ')}`] : []),
-    ...(kind === 'create' && notCreated !== undefined ? [`does not take ${notCreated.join(', ')}`] : []),
-    ...((kind === 'update' || kind === 'replace' || kind === 'upsert') && notChanged !== undefined ? [`does not take ${notChanged.join(', ')}`] : []),
+    ...((kind === 'list' || kind === 'get') && unexpanded !== undefined
+      ? [`can't expand ${unexpanded.join(', ')}`]
+      : []),
+    ...(kind === 'create' && notCreated !== undefined
+      ? [`does not take ${notCreated.join(', ')}`]
+      : []),
+    ...((kind === 'update' || kind === 'replace' || kind === 'upsert') && notChanged !== undefined
+      ? [`does not take ${notChanged.join(', ')}`]
+      : []),
   ]
   return sentences.length === 0 ? [] : [['service', sentences.join('; ')]]
 }

@@ -5,5 +5,16 @@ import { documented } from './documentation.js'
 export function keyType(keys: readonly Field[], origin: Origin): Type {
   const [only, ...others] = keys
   if (only !== undefined && others.length === 0) return only.type
-  return { kind: 'record', fields: keys.map(({ name, type, documentation, origin: declared }): Field => ({ name, type, optional: false, nullable: false, ...documented(documentation), origin: declared })), origin }
+  return {
+    kind: 'record',
+    fields: keys.map(({ name, type, documentation, origin: declared }): Field => ({
+      name,
+      type,
+      optional: false,
+      nullable: false,
+      ...documented(documentation),
+      origin: declared,
+    })),
+    origin,
+  }
 }

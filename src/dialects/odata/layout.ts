@@ -50,18 +50,47 @@ export interface ResourceLayout {
   readonly path: string
   readonly entity: TypeId
   readonly singleton?: true
-  readonly within?: readonly { readonly path: string; readonly entity: TypeId; readonly singleton?: true }[]
+  readonly within?: readonly {
+    readonly path: string
+    readonly entity: TypeId
+    readonly singleton?: true
+  }[]
 }
 
 /** What is done to entities. */
 export interface EntityLayout extends ResourceLayout {
-  readonly kind: 'list' | 'get' | 'count' | 'create' | 'createMedia' | 'update' | 'replace' | 'upsert' | 'delete' | 'changes' | 'aggregate' | 'download' | 'upload' | 'link' | 'unlink'
+  readonly kind:
+    | 'list'
+    | 'get'
+    | 'count'
+    | 'create'
+    | 'createMedia'
+    | 'update'
+    | 'replace'
+    | 'upsert'
+    | 'delete'
+    | 'changes'
+    | 'aggregate'
+    | 'download'
+    | 'upload'
+    | 'link'
+    | 'unlink'
   readonly restricted?: Restrictions
   /** Of streams: which there are, and whether the entity itself is one. */
   readonly streams?: readonly string[]
   readonly media?: true
   /** Of links: what they lead to, by the name of the input. */
-  readonly targets?: Readonly<Record<string, { readonly name?: string; readonly set: string; readonly entity: TypeId; readonly many?: true }>>
+  readonly targets?: Readonly<
+    Record<
+      string,
+      {
+        readonly name?: string
+        readonly set: string
+        readonly entity: TypeId
+        readonly many?: true
+      }
+    >
+  >
 }
 
 /** A call of a function or an action. */
@@ -78,7 +107,9 @@ export type OperationLayout = EntityLayout | InvocationLayout
 
 /** The address of a resource below the service root, with `(…)` where a key goes. */
 export function addressOf({ path, within = [] }: ResourceLayout): string {
-  return within.map((step) => `${step.path}${step.singleton === true ? '' : '(…)'}/`).join('') + path
+  return (
+    within.map((step) => `${step.path}${step.singleton === true ? '' : '(…)'}/`).join('') + path
+  )
 }
 
 export function operationLayout(operation: Operation): OperationLayout {

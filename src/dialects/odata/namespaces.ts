@@ -11,7 +11,9 @@ export const atomService = 'http://www.w3.org/2007/app'
 
 const edmNamespaces: ReadonlySet<string> = new Set([
   edm4,
-  ...['2006/04', '2007/05', '2008/01', '2008/09', '2009/08', '2009/11', '2010/02'].map((month) => `http://schemas.microsoft.com/ado/${month}/edm`),
+  ...['2006/04', '2007/05', '2008/01', '2008/09', '2009/08', '2009/11', '2010/02'].map(
+    (month) => `http://schemas.microsoft.com/ado/${month}/edm`,
+  ),
 ])
 
 /** Is it a namespace of CSDL, of whatever version? */

@@ -1,40 +1,85 @@
-import type { Contract, Field, NamedType, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Contract,
+  Field,
+  NamedType,
+  RecordType,
+  ScalarType,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
-import { directSubtypes, endpointsOf, fieldsOf, namedType, operationsOf } from '../../contract/queries.js'
+import {
+  directSubtypes,
+  endpointsOf,
+  fieldsOf,
+  namedType,
+  operationsOf,
+} from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import { docComment, identifier, propertyName, quoted } from '../../printing/escaping.js'
 import { Page } from '../../printing/page.js'
-import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type RecordLayout, type Version } from './layout.js'
+import {
+  fieldLayout,
+  isFlags,
+  operationLayout,
+  type EndpointLayout,
+  type RecordLayout,
+  type Version,
+} from './layout.js'
 import { code, joined, type Code } from '../../printing/safe-text.js'
 
 const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
 
 /** What queries.ts calls the things of an entity. */
-export function queryNames(name: string): { terms: Code; expansions: Code; query: Code; properties: Code } {
-  return { terms: identifier(`${name}Terms`), expansions: identifier(`${name}Expansions`), query: identifier(`${name}Query`), properties: identifier(`${name}Properties`) }
+export function queryNames(name: string): {
+  terms: Code
+  expansions: Code
+  query: Code
+  properties: Code
+} {
+  return {
+    terms: identifier(`${name}Terms`),
+    expansions: identifier(`${name}Expansions`),
+    query: identifier(`${name}Query`),
+    properties: identifier(`${name}Properties`),
+  }
 }
 
 /** queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be asked of it. */
 export function queriesPage(contract: Contract, names: Names): Page | undefined {
   const version = versionOf(contract)
-  const records = Object.values(contract.types).filter((type) => type.kind === 'record' && type.variantOf === undefined) as (RecordType & NamedType)[]
+  const records = Object.values(contract.types).filter(
+    (type) => type.kind === 'record' && type.variantOf === undefined,
+  ) as (RecordType & NamedType)[]
   if (records.length === 0) return undefined
   const page = new Page('queries')
   const nameOf = (type: NamedType): string => names.types[type.id] ?? type.name
-  for (const record of records) Object.values(queryNames(nameOf(record))).forEach((name) => page.declare(name))
+  for (const record of records)
+    Object.values(queryNames(nameOf(record))).forEach((name) => page.declare(name))
   const subtypes = directSubtypes(contract)
   const printer = new TermPrinter(contract, names, page, version)
   for (const record of records.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))) {
     const name = nameOf(record)
     const { terms, expansions, query, properties } = queryNames(name)
-    const base = record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
+    const base =
+      record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
     const own = record.fields.filter((field) => fieldLayout(field).about !== true)
     const navigations = own.filter((field) => fieldLayout(field).navigation !== undefined)
-    const plain = own.filter((field) => fieldLayout(field).navigation === undefined).map((field) => quoted(field.name))
+    const plain = own
+      .filter((field) => fieldLayout(field).navigation === undefined)
+      .map((field) => quoted(field.name))
     const all = [...(base === undefined ? [] : [base.properties]), ...plain]
     const named = all.length === 0 ? code`never` : joined(all, ' | ')
-    const left = version === '4.01' ? [] : [code`compute`, ...(version.startsWith('4') ? [] : [code`levels`, ...(searchable(contract, record.id) ? [] : [code`search`])])]
+    const left =
+      version === '4.01'
+        ? []
+        : [
+            code`compute`,
+            ...(version.startsWith('4')
+              ? []
+              : [code`levels`, ...(searchable(contract, record.id) ? [] : [code`search`])]),
+          ]
     page.print(
       code``,
       ...docComment([`What a filter can say of ${name}.`]),
@@ -50,11 +95,24 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
     const inherited = base === undefined ? code`` : code` extends ${base.expansions}`
     // Those that extend it have them from here.
     const isExtended = subtypes.has(record.id)
-    if (isExtended) page.print(code``, ...docComment([`What can be selected of ${name}.`]), code`export type ${properties} = ${named}`)
+    if (isExtended)
+      page.print(
+        code``,
+        ...docComment([`What can be selected of ${name}.`]),
+        code`export type ${properties} = ${named}`,
+      )
     page.print(
       code``,
       ...docComment([`What hangs off ${name}, and what can be asked of that.`]),
-      ...(navigations.length === 0 ? [code`export interface ${expansions}${inherited} {}`] : [code`export interface ${expansions}${inherited} {`, ...navigations.map((field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`), code`}`]),
+      ...(navigations.length === 0
+        ? [code`export interface ${expansions}${inherited} {}`]
+        : [
+            code`export interface ${expansions}${inherited} {`,
+            ...navigations.map(
+              (field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`,
+            ),
+            code`}`,
+          ]),
       code``,
       ...docComment([`What can be asked of ${name}.`]),
       code`export type ${query} = ${left.length === 0 ? code`` : code`Omit<`}${page.useType(queryModule, 'Query')}<${terms}, ${isExtended ? properties : named}, ${expansions}>${left.length === 0 ? code`` : code`, ${joined(left.map(quoted), ' | ')}>`}`,
@@ -69,25 +127,45 @@ function versionOf(contract: Contract): Version {
 
 /** The names of an entity's properties that do not lead to other entities. */
 export function propertyNames(contract: Contract, id: TypeId): string[] {
-  return fieldsOf(contract, namedType(contract, id) as RecordType).filter((field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined).map((field) => field.name)
+  return fieldsOf(contract, namedType(contract, id) as RecordType)
+    .filter(
+      (field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined,
+    )
+    .map((field) => field.name)
 }
 
 const searchables = new WeakMap<Contract, ReadonlySet<TypeId>>()
 
 /** Can entities of this type be searched for in some set? Version 2 has no search of its own. */
 function searchable(contract: Contract, id: TypeId): boolean {
-  const lists = (): TypeId[] => operationsOf(contract).flatMap((operation) => {
-    const layout = operationLayout(operation)
-    return layout.kind === 'list' && operation.inputs.some((field) => field.name === 'search') ? [layout.entity] : []
-  })
+  const lists = (): TypeId[] =>
+    operationsOf(contract).flatMap((operation) => {
+      const layout = operationLayout(operation)
+      return layout.kind === 'list' && operation.inputs.some((field) => field.name === 'search')
+        ? [layout.entity]
+        : []
+    })
   return once(searchables, contract, () => new Set(lists())).has(id)
 }
 
 /** The options that the query of an entity has, as queries.ts types them: those that its operations can have at most. */
 export function queryOptions(contract: Contract, id: TypeId): string[] {
   const version = versionOf(contract)
-  const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some((field) => fieldLayout(field).navigation !== undefined)
-  return [code`filter`, code`select`, ...(hasNavigations ? [code`expand`] : []), code`orderBy`, code`top`, code`skip`, ...(version.startsWith('4') || searchable(contract, id) ? [code`search`] : []), code`count`, ...(version === '4.01' ? [code`compute`] : []), code`custom`]
+  const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some(
+    (field) => fieldLayout(field).navigation !== undefined,
+  )
+  return [
+    code`filter`,
+    code`select`,
+    ...(hasNavigations ? [code`expand`] : []),
+    code`orderBy`,
+    code`top`,
+    code`skip`,
+    ...(version.startsWith('4') || searchable(contract, id) ? [code`search`] : []),
+    code`count`,
+    ...(version === '4.01' ? [code`compute`] : []),
+    code`custom`,
+  ]
 }
 
 /** Prints the term of a property: what a filter can say of it, by its type. */
@@ -119,21 +197,41 @@ class TermPrinter {
     const all = [record as NamedType, ...below]
     return [
       code`  /** Is it of this kind, or of one that extends it? */`,
-      code`  $is(kind: ${joined(all.map((type) => quoted(name(type))), ' | ')}): ${this.page.useType(termsModule, 'Condition')}`,
-      ...(this.isNew ? [code`  /** As this kind, with its own properties. */`, code`  $as<Kind extends ${joined(below.map((type) => quoted(name(type))), ' | ')}>(kind: Kind): { ${joined(below.map((type) => code`${propertyName(name(type))}: ${queryNames(name(type)).terms}`), '; ')} }[Kind]`] : []),
+      code`  $is(kind: ${joined(
+        all.map((type) => quoted(name(type))),
+        ' | ',
+      )}): ${this.page.useType(termsModule, 'Condition')}`,
+      ...(this.isNew
+        ? [
+            code`  /** As this kind, with its own properties. */`,
+            code`  $as<Kind extends ${joined(
+              below.map((type) => quoted(name(type))),
+              ' | ',
+            )}>(kind: Kind): { ${joined(
+              below.map(
+                (type) => code`${propertyName(name(type))}: ${queryNames(name(type)).terms}`,
+              ),
+              '; ',
+            )} }[Kind]`,
+          ]
+        : []),
     ]
   }
 
   private below(id: TypeId): NamedType[] {
     return (directSubtypes(this.contract).get(id) ?? []).flatMap((each) => {
       const type = namedType(this.contract, each)
-      return type.kind === 'record' && type.variantOf === undefined ? [type, ...this.below(each)] : []
+      return type.kind === 'record' && type.variantOf === undefined
+        ? [type, ...this.below(each)]
+        : []
     })
   }
 
   expansion(field: Field): Code {
     const target = field.type.kind === 'list' ? field.type.item : field.type
-    const { query } = queryNames(target.kind === 'reference' ? (this.names.types[target.to] ?? '') : '')
+    const { query } = queryNames(
+      target.kind === 'reference' ? (this.names.types[target.to] ?? '') : '',
+    )
     // Version 2 knows no more inside an expansion.
     return this.isNew ? query : code`Pick<${query}, 'select' | 'expand'>`
   }
@@ -149,7 +247,9 @@ class TermPrinter {
       case 'reference': {
         const named = namedType(this.contract, type.to)
         if (named.kind === 'record') return queryNames(this.names.types[named.id] ?? '').terms
-        return named.kind === 'enumeration' ? this.use('EnumTerm', this.enumeration(type)) : this.ofType(named)
+        return named.kind === 'enumeration'
+          ? this.use('EnumTerm', this.enumeration(type))
+          : this.ofType(named)
       }
       case 'scalar':
         return this.ofScalar(type)
@@ -159,7 +259,9 @@ class TermPrinter {
   }
 
   private enumeration(type: Type): Code {
-    return type.kind === 'reference' ? this.page.useType('types', this.names.types[type.to] ?? '') : code`string`
+    return type.kind === 'reference'
+      ? this.page.useType('types', this.names.types[type.to] ?? '')
+      : code`string`
   }
 
   private ofScalar({ base, format }: ScalarType): Code {
@@ -181,7 +283,9 @@ class TermPrinter {
       case 'bytes':
         return this.use('Comparable', code`Uint8Array`)
       case 'text':
-        return format === 'Edm.String' ? this.use(this.version === '4.01' ? 'PatternTextTerm' : 'TextTerm') : this.use('Ordered', code`string`)
+        return format === 'Edm.String'
+          ? this.use(this.version === '4.01' ? 'PatternTextTerm' : 'TextTerm')
+          : this.use('Ordered', code`string`)
       default:
         return this.use('NumberTerm', code`number`)
     }

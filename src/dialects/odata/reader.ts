@@ -11,7 +11,11 @@ import { TypeReader } from './types.js'
 
 /** A document of a service root: a list of its sets, in JSON or in Atom, and no metadata yet. */
 export function isServiceDocument(text: string): boolean {
-  return /^\s*\{\s*"(?:@odata\.context|@context|odata\.metadata)"\s*:\s*"[^"]*\$metadata/.test(text) || /^\s*\{\s*"d"\s*:\s*\{\s*"EntitySets"/.test(text) || new RegExp(`<(?:\\w+:)?service[^>]*"${atomService}"`).test(text.slice(0, 2000))
+  return (
+    /^\s*\{\s*"(?:@odata\.context|@context|odata\.metadata)"\s*:\s*"[^"]*\$metadata/.test(text) ||
+    /^\s*\{\s*"d"\s*:\s*\{\s*"EntitySets"/.test(text) ||
+    new RegExp(`<(?:\\w+:)?service[^>]*"${atomService}"`).test(text.slice(0, 2000))
+  )
 }
 
 /**
@@ -32,16 +36,35 @@ export async function readOData(documents: Documents, name: string): Promise<Con
   const [container] = csdl.all('EntityContainer')
   const containerName = container?.element.attribute('Name') ?? name
   // A container is often called "Container" and says nothing; then the namespace does.
-  const title = /^(?:default)?(?:entity)?container$|^entities$/i.test(containerName) ? (container?.name.split('.').at(-2) ?? name) : containerName
+  const title = /^(?:default)?(?:entity)?container$|^entities$/i.test(containerName)
+    ? (container?.name.split('.').at(-2) ?? name)
+    : containerName
   const { origin } = container?.element ?? csdl.root
-  const endpoint: Endpoint = { name: endpointName, address: serviceRoot(document.from), protocol: `OData ${csdl.version}`, origin, layout: { version: csdl.version } satisfies EndpointLayout }
-  const documentation = documented(container === undefined ? undefined : csdl.documentation(container.element, container.name))
+  const endpoint: Endpoint = {
+    name: endpointName,
+    address: serviceRoot(document.from),
+    protocol: `OData ${csdl.version}`,
+    origin,
+    layout: { version: csdl.version } satisfies EndpointLayout,
+  }
+  const documentation = documented(
+    container === undefined ? undefined : csdl.documentation(container.element, container.name),
+  )
   csdl.noteUnread()
   return {
     name,
     dialect: 'odata',
     title,
-    services: [{ name: title, endpoints: [endpoint], operations, groups: reader.groups, ...documentation, origin }],
+    services: [
+      {
+        name: title,
+        endpoints: [endpoint],
+        operations,
+        groups: reader.groups,
+        ...documentation,
+        origin,
+      },
+    ],
     types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
     security: [],
     notes: notes.all(),

@@ -53,20 +53,57 @@ export class ResourceReader {
       for (const attribute of ['IncludeInServiceDocument', 'Nullable']) each.attribute(attribute)
       const path = `${containerName}/${name}`
       const entity = this.csdl.type(each.attribute(typeAttribute) ?? '', each).name
-      for (const binding of each.take(each.namespace, 'NavigationPropertyBinding')) this.bindings.set(`${name}/${withoutTypes(binding.attribute('Path') ?? '')}`, binding.attribute('Target') ?? '')
-      const capabilities = readCapabilities(this.csdl, each, path, container, this.types.propertyElements(entity))
-      const documentation = this.csdl.documentation(each, path) ?? this.types.record(entity).documentation
-      const guarded = this.csdl.annotation(each, path, 'Org.OData.Core.V1.OptimisticConcurrency') !== undefined || this.types.propertyElements(entity).some((property) => property.attribute('ConcurrencyMode') === 'Fixed')
-      return { name, guarded, layout: { path: name, entity, ...(typeAttribute === 'Type' ? { singleton: true as const } : {}) }, documentation, origin: each.origin, capabilities }
+      for (const binding of each.take(each.namespace, 'NavigationPropertyBinding'))
+        this.bindings.set(
+          `${name}/${withoutTypes(binding.attribute('Path') ?? '')}`,
+          binding.attribute('Target') ?? '',
+        )
+      const capabilities = readCapabilities(
+        this.csdl,
+        each,
+        path,
+        container,
+        this.types.propertyElements(entity),
+      )
+      const documentation =
+        this.csdl.documentation(each, path) ?? this.types.record(entity).documentation
+      const guarded =
+        this.csdl.annotation(each, path, 'Org.OData.Core.V1.OptimisticConcurrency') !== undefined ||
+        this.types
+          .propertyElements(entity)
+          .some((property) => property.attribute('ConcurrencyMode') === 'Fixed')
+      return {
+        name,
+        guarded,
+        layout: {
+          path: name,
+          entity,
+          ...(typeAttribute === 'Type' ? { singleton: true as const } : {}),
+        },
+        documentation,
+        origin: each.origin,
+        capabilities,
+      }
     }
-    for (const each of element.take(element.namespace, 'AssociationSet')) this.readAssociationSet(each)
-    return [...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')), ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type'))]
+    for (const each of element.take(element.namespace, 'AssociationSet'))
+      this.readAssociationSet(each)
+    return [
+      ...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')),
+      ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type')),
+    ]
   }
 
   /** The sets at the ends of an association (CSDL 2, section 2.1.18). */
   private readAssociationSet(element: XmlElement): void {
-    const [association] = this.csdl.overloads('Association', element.children.length > 0 ? (element.attribute('Association') ?? '') : '')
-    for (const end of element.take(element.namespace, 'End')) this.bindings.set(`${association?.name ?? ''} ${end.attribute('Role') ?? ''}`, end.attribute('EntitySet') ?? '')
+    const [association] = this.csdl.overloads(
+      'Association',
+      element.children.length > 0 ? (element.attribute('Association') ?? '') : '',
+    )
+    for (const end of element.take(element.namespace, 'End'))
+      this.bindings.set(
+        `${association?.name ?? ''} ${end.attribute('Role') ?? ''}`,
+        end.attribute('EntitySet') ?? '',
+      )
     element.readWhole()
   }
 
@@ -78,22 +115,45 @@ export class ResourceReader {
 
   /** Resources by what is asked of them: by name, by the type of their entities, and by every type that those extend. */
   private index(resources: readonly Resource[]): Placed {
-    const of = (keys: (resource: Resource) => readonly string[]): ReadonlyMap<string, readonly Resource[]> => {
+    const of = (
+      keys: (resource: Resource) => readonly string[],
+    ): ReadonlyMap<string, readonly Resource[]> => {
       const found = new Map<string, Resource[]>()
-      for (const resource of resources) for (const key of keys(resource)) addTo(found, key, resource)
+      for (const resource of resources)
+        for (const key of keys(resource)) addTo(found, key, resource)
       return found
     }
     const isSet = ({ layout }: Resource): boolean => layout.singleton !== true
-    return { sets: new Set(resources.filter(isSet).map(({ name }) => name)), byEntity: of((each) => (isSet(each) ? [each.layout.entity] : [])), byKind: of((each) => this.types.chain(each.layout.entity)) }
+    return {
+      sets: new Set(resources.filter(isSet).map(({ name }) => name)),
+      byEntity: of((each) => (isSet(each) ? [each.layout.entity] : [])),
+      byKind: of((each) => this.types.chain(each.layout.entity)),
+    }
   }
 
   /** The set that a navigation property leads to: what is bound to it, else the only set of entities of its type. */
-  private setOf(field: Field, holder: TypeId, { sets, byEntity, byKind }: Placed): string | undefined {
+  private setOf(
+    field: Field,
+    holder: TypeId,
+    { sets, byEntity, byKind }: Placed,
+  ): string | undefined {
     const { navigation } = fieldLayout(field)
     const target = targetOf(field)
-    if (navigation === undefined || field.relation?.contained === true || target === undefined || this.types.keyFields(target).length === 0) return undefined
-    const bound = navigation.association === undefined ? (byKind.get(holder) ?? []).map(({ name }) => this.bindings.get(`${name}/${field.name}`)) : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
-    const named = bound.filter((each) => each !== undefined).map((each) => each.split(/[/.]/).pop() ?? '').find((each) => sets.has(each))
+    if (
+      navigation === undefined ||
+      field.relation?.contained === true ||
+      target === undefined ||
+      this.types.keyFields(target).length === 0
+    )
+      return undefined
+    const bound =
+      navigation.association === undefined
+        ? (byKind.get(holder) ?? []).map(({ name }) => this.bindings.get(`${name}/${field.name}`))
+        : [this.bindings.get(`${navigation.association} ${navigation.role ?? ''}`)]
+    const named = bound
+      .filter((each) => each !== undefined)
+      .map((each) => each.split(/[/.]/).pop() ?? '')
+      .find((each) => sets.has(each))
     const [only, ...others] = byEntity.get(target) ?? []
     return named ?? (others.length === 0 ? only?.name : undefined)
   }
@@ -103,20 +163,51 @@ export class ResourceReader {
   /** What lies inside the entities of a resource and has no set of its own. */
   inside(outer: Resource, names: ReadonlySet<string>): Resource[] {
     const { layout } = outer
-    const within = [...(layout.within ?? []), { path: layout.path, entity: layout.entity, ...(layout.singleton === true ? { singleton: layout.singleton } : {}) }]
+    const within = [
+      ...(layout.within ?? []),
+      {
+        path: layout.path,
+        entity: layout.entity,
+        ...(layout.singleton === true ? { singleton: layout.singleton } : {}),
+      },
+    ]
     if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
     return this.types.allFields(layout.entity).flatMap((field): Resource[] => {
       const entity = targetOf(field)
       if (field.relation?.contained !== true || entity === undefined) return []
       const chain = within.map((step) => step.entity)
       if (chain.includes(entity) || within.length >= deepest || this.insides >= mostInside) {
-        this.notes.add('approximated', 'TM-2408', { what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`, as: 'what can be expanded', reason: this.insides >= mostInside ? `there are more than ${String(mostInside)} of their kind` : 'there is no end to their addresses' }, field.origin)
+        this.notes.add(
+          'approximated',
+          'TM-2408',
+          {
+            what: `"${outer.name}/${field.name}", whose entities lie inside entities of their own kind,`,
+            as: 'what can be expanded',
+            reason:
+              this.insides >= mostInside
+                ? `there are more than ${String(mostInside)} of their kind`
+                : 'there is no end to their addresses',
+          },
+          field.origin,
+        )
         return []
       }
       this.insides += 1
       let name = outer.name + pascalCase(field.name)
       while (names.has(name)) name += '_'
-      const made: Resource = { name, guarded: false, layout: { path: field.name, entity, within, ...(field.type.kind === 'list' ? {} : { singleton: true as const }) }, documentation: field.documentation ?? this.types.record(entity).documentation, origin: field.origin, capabilities: unrestricted }
+      const made: Resource = {
+        name,
+        guarded: false,
+        layout: {
+          path: field.name,
+          entity,
+          within,
+          ...(field.type.kind === 'list' ? {} : { singleton: true as const }),
+        },
+        documentation: field.documentation ?? this.types.record(entity).documentation,
+        origin: field.origin,
+        capabilities: unrestricted,
+      }
       return [made, ...this.inside(made, names)]
     })
   }
@@ -130,5 +221,8 @@ export function targetOf(field: Field): TypeId | undefined {
 
 /** A path without the types that it is cast to on the way. */
 function withoutTypes(path: string): string {
-  return path.split('/').filter((step) => !step.includes('.')).join('/')
+  return path
+    .split('/')
+    .filter((step) => !step.includes('.'))
+    .join('/')
 }

@@ -1,11 +1,37 @@
-import type { Contract, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Contract,
+  Field,
+  NamedType,
+  Operation,
+  RecordType,
+  ScalarType,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
 import { directSubtypes, endpointsOf, namedType, someType } from '../../contract/queries.js'
 import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
-import { fieldLayout, isFlags, operationLayout, type EndpointLayout, type InvocationLayout, type RecordLayout, type ResourceLayout } from './layout.js'
+import {
+  fieldLayout,
+  isFlags,
+  operationLayout,
+  type EndpointLayout,
+  type InvocationLayout,
+  type RecordLayout,
+  type ResourceLayout,
+} from './layout.js'
 
 /** Operations that nothing can be said of but that they are not there. */
-const unrestricted: readonly string[] = ['delete', 'changes', 'aggregate', 'createMedia', 'download', 'upload', 'link', 'unlink']
+const unrestricted: readonly string[] = [
+  'delete',
+  'changes',
+  'aggregate',
+  'createMedia',
+  'download',
+  'upload',
+  'link',
+  'unlink',
+]
 
 type Tree = { readonly [key: string]: CodecTree }
 
@@ -27,13 +53,22 @@ export class ODataTrees {
     const { version } = endpointsOf(contract)[0]?.layout as EndpointLayout
     const isNew = version.startsWith('4')
     this.edmModule = `runtime/odata/${isNew ? 'edm4' : 'edm2'}`
-    this.protocol = new Builtin(`runtime/odata/${isNew ? 'v4' : 'v2'}`, { '2.0': 'v2', '3.0': 'v3', '4.0': 'v4', '4.01': 'v401' }[version])
+    this.protocol = new Builtin(
+      `runtime/odata/${isNew ? 'v4' : 'v2'}`,
+      { '2.0': 'v2', '3.0': 'v3', '4.0': 'v4', '4.01': 'v401' }[version],
+    )
   }
 
   /** The tree of a named type; undefined for the shapes in which entities are sent, which stand on the wire as the entities do. */
   ofNamed(type: NamedType): CodecTree | undefined {
-    if (type.kind === 'record') return type.variantOf === undefined ? this.structure(type) : undefined
-    if (type.kind === 'enumeration') return { enumeration: type.id, values: type.members.map((member) => member.value), ...(this.flags().has(type.id) ? { flags: true } : {}) }
+    if (type.kind === 'record')
+      return type.variantOf === undefined ? this.structure(type) : undefined
+    if (type.kind === 'enumeration')
+      return {
+        enumeration: type.id,
+        values: type.members.map((member) => member.value),
+        ...(this.flags().has(type.id) ? { flags: true } : {}),
+      }
     return type.kind === 'scalar' ? this.scalar(type) : new Builtin(this.edmModule, 'untyped')
   }
 
@@ -47,7 +82,11 @@ export class ODataTrees {
       ...(type.open === true ? { open: true } : {}),
       ...(type.keys === undefined ? {} : { keys: type.keys }),
       ...(keyPaths === undefined ? {} : { keyPaths }),
-      members: Object.fromEntries(type.fields.filter((field) => fieldLayout(field).about !== true).map((field) => [field.name, this.property(field)])),
+      members: Object.fromEntries(
+        type.fields
+          .filter((field) => fieldLayout(field).about !== true)
+          .map((field) => [field.name, this.property(field)]),
+      ),
       ...(type.base === undefined ? {} : { base: new CodecReference(type.base.to, true) }),
       ...(subtypes === undefined ? {} : { subtypes: new LateList(subtypes) }),
     }
@@ -66,7 +105,11 @@ export class ODataTrees {
     return {
       ...this.placed(field.type),
       ...(field.nullable ? { nullable: true } : {}),
-      ...(field.default !== undefined || madeWhenMissing === true || (navigation === undefined && field.optional) ? { optional: true } : {}),
+      ...(field.default !== undefined ||
+      madeWhenMissing === true ||
+      (navigation === undefined && field.optional)
+        ? { optional: true }
+        : {}),
       ...(navigation === undefined ? {} : { navigation: true }),
       ...(navigation?.set === undefined ? {} : { binds: navigation.set }),
       ...(computed === true ? { computed } : {}),
@@ -86,12 +129,17 @@ export class ODataTrees {
     if (type.kind !== 'reference') return new Builtin(this.edmModule, 'untyped')
     const named = namedType(this.contract, type.to)
     // Records can be recursive: they are reached through functions.
-    return named.kind === 'record' ? new CodecReference(named.variantOf ?? named.id, true) : new CodecReference(named.id, false)
+    return named.kind === 'record'
+      ? new CodecReference(named.variantOf ?? named.id, true)
+      : new CodecReference(named.id, false)
   }
 
   private scalar(type: ScalarType): CodecTree {
     const name = type.format.replace(/^Edm\./, '')
-    const builtin = new Builtin(this.edmModule, name === 'SByte' ? 'sbyte' : name.charAt(0).toLowerCase() + name.slice(1))
+    const builtin = new Builtin(
+      this.edmModule,
+      name === 'SByte' ? 'sbyte' : name.charAt(0).toLowerCase() + name.slice(1),
+    )
     if (type.constraints === undefined) return builtin
     const { patterns, ...limits } = type.constraints
     return { restricts: builtin, ...limits, ...(patterns === undefined ? {} : { patterns }) }
@@ -104,10 +152,21 @@ export class ODataTrees {
       const { restricted, streams, media, targets } = layout
       return {
         ...this.resource(layout),
-        ...(restricted === undefined || unrestricted.includes(layout.kind) ? {} : { restricted: restricted as Tree }),
+        ...(restricted === undefined || unrestricted.includes(layout.kind)
+          ? {}
+          : { restricted: restricted as Tree }),
         ...(streams === undefined ? {} : { streams }),
         ...(media === true ? { media } : {}),
-        ...(targets === undefined ? {} : { targets: Object.fromEntries(Object.entries(targets).map(([name, { entity, ...facts }]) => [name, { ...facts, of: new CodecReference(entity, false) }])) }),
+        ...(targets === undefined
+          ? {}
+          : {
+              targets: Object.fromEntries(
+                Object.entries(targets).map(([name, { entity, ...facts }]) => [
+                  name,
+                  { ...facts, of: new CodecReference(entity, false) },
+                ]),
+              ),
+            }),
         protocol: this.protocol,
       }
     }
@@ -118,14 +177,24 @@ export class ODataTrees {
       method: layout.method,
       passing: layout.passing,
       ...(layout.on === undefined ? {} : { on: this.bound(layout.on) }),
-      ...(parameters.length === 0 ? {} : { parameters: Object.fromEntries(parameters.map((field) => [field.name, this.property(field)])) }),
+      ...(parameters.length === 0
+        ? {}
+        : {
+            parameters: Object.fromEntries(
+              parameters.map((field) => [field.name, this.property(field)]),
+            ),
+          }),
       ...(outcome.kind === 'value' ? { returns: this.property(outcome.field) } : {}),
       protocol: this.protocol,
     }
   }
 
   private bound({ many, cast, ...place }: NonNullable<InvocationLayout['on']>): CodecTree {
-    return { ...this.resource(place), ...(many === true ? { many } : {}), ...(cast === undefined ? {} : { cast }) }
+    return {
+      ...this.resource(place),
+      ...(many === true ? { many } : {}),
+      ...(cast === undefined ? {} : { cast }),
+    }
   }
 
   private resource({ path, entity, singleton, within }: ResourceLayout): Tree {
@@ -143,7 +212,8 @@ function findFlags(contract: Contract): Set<string> {
   const visit = (value: unknown): void => {
     if (typeof value !== 'object' || value === null) return
     const type = value as Type
-    if (type.kind === 'list' && isFlags(type) && type.item.kind === 'reference') found.add(type.item.to)
+    if (type.kind === 'list' && isFlags(type) && type.item.kind === 'reference')
+      found.add(type.item.to)
     for (const [key, member] of Object.entries(value)) if (key !== 'origin') visit(member)
   }
   visit(contract.types)
@@ -155,5 +225,10 @@ const exactness = new WeakMap<Contract, boolean>()
 
 /** Does the service's JSON carry numbers whose every digit counts? */
 export function hasExactNumbers(contract: Contract): boolean {
-  return once(exactness, contract, () => someType(contract, (type) => type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal')))
+  return once(exactness, contract, () =>
+    someType(
+      contract,
+      (type) => type.kind === 'scalar' && (type.base === 'int64' || type.base === 'decimal'),
+    ),
+  )
 }

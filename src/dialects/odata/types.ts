@@ -1,4 +1,17 @@
-import type { Constraints, EnumerationMember, Field, Multiplicity, NamedType, Origin, RecordType, Relation, ScalarBase, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Constraints,
+  EnumerationMember,
+  Field,
+  Multiplicity,
+  NamedType,
+  Origin,
+  RecordType,
+  Relation,
+  ScalarBase,
+  ScalarType,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
@@ -6,7 +19,15 @@ import { isPattern } from '../patterns.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
 import { keyType } from './keys.js'
-import { changesId, fieldLayout, isFlags, newId, type FieldLayout, type Navigation, type RecordLayout } from './layout.js'
+import {
+  changesId,
+  fieldLayout,
+  isFlags,
+  newId,
+  type FieldLayout,
+  type Navigation,
+  type RecordLayout,
+} from './layout.js'
 import { dataMetadata, sap } from './namespaces.js'
 
 const core = 'Org.OData.Core.V1'
@@ -14,13 +35,32 @@ const validation = 'Org.OData.Validation.V1'
 
 /** Primitive types by their names (CSDL XML 4.01, section 3.3; those of V2 too). */
 const primitives: Readonly<Record<string, ScalarBase>> = {
-  'Edm.Binary': 'bytes', 'Edm.Boolean': 'boolean', 'Edm.Byte': 'uint8', 'Edm.Date': 'date', 'Edm.DateTime': 'dateTime', 'Edm.DateTimeOffset': 'dateTime', 'Edm.Decimal': 'decimal',
-  'Edm.Double': 'double', 'Edm.Duration': 'duration', 'Edm.Guid': 'text', 'Edm.Int16': 'int16', 'Edm.Int32': 'int32', 'Edm.Int64': 'int64', 'Edm.SByte': 'int8', 'Edm.Single': 'float',
-  'Edm.String': 'text', 'Edm.Time': 'duration', 'Edm.TimeOfDay': 'time',
+  'Edm.Binary': 'bytes',
+  'Edm.Boolean': 'boolean',
+  'Edm.Byte': 'uint8',
+  'Edm.Date': 'date',
+  'Edm.DateTime': 'dateTime',
+  'Edm.DateTimeOffset': 'dateTime',
+  'Edm.Decimal': 'decimal',
+  'Edm.Double': 'double',
+  'Edm.Duration': 'duration',
+  'Edm.Guid': 'text',
+  'Edm.Int16': 'int16',
+  'Edm.Int32': 'int32',
+  'Edm.Int64': 'int64',
+  'Edm.SByte': 'int8',
+  'Edm.Single': 'float',
+  'Edm.String': 'text',
+  'Edm.Time': 'duration',
+  'Edm.TimeOfDay': 'time',
 }
 
 /** How values are written whose base does not say it. */
-const examples: Readonly<Record<string, string>> = { 'Edm.DateTimeOffset': '2026-11-23T14:30:00Z', 'Edm.Guid': '01234567-89ab-cdef-0123-456789abcdef', 'Edm.Time': 'PT14H30M' }
+const examples: Readonly<Record<string, string>> = {
+  'Edm.DateTimeOffset': '2026-11-23T14:30:00Z',
+  'Edm.Guid': '01234567-89ab-cdef-0123-456789abcdef',
+  'Edm.Time': 'PT14H30M',
+}
 
 /** Types of values that the contract can say nothing of. */
 const anyValue = /^Edm\.(?:Untyped|PrimitiveType|ComplexType|EntityType|Geo\w+)$/
@@ -47,9 +87,11 @@ export class TypeReader {
   }
 
   readAll(): void {
-    for (const { name, element } of this.csdl.allTypes()) if (element.local === 'EntityType') this.entities.add(name)
+    for (const { name, element } of this.csdl.allTypes())
+      if (element.local === 'EntityType') this.entities.add(name)
     for (const declared of this.csdl.allTypes()) this.types[declared.name] = this.readType(declared)
-    for (const type of Object.values(this.types)) if (type.kind === 'record') this.checkBases(type.id)
+    for (const type of Object.values(this.types))
+      if (type.kind === 'record') this.checkBases(type.id)
   }
 
   isEntity(id: TypeId): boolean {
@@ -78,7 +120,9 @@ export class TypeReader {
   identifying(id: TypeId): string[] {
     const holder = this.withBases(id).find(({ keys }) => keys !== undefined)
     const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
-    return (holder?.keys ?? []).map((name) => (Object.hasOwn(keyPaths, name) ? (keyPaths[name]?.[0] ?? name) : name))
+    return (holder?.keys ?? []).map((name) =>
+      Object.hasOwn(keyPaths, name) ? (keyPaths[name]?.[0] ?? name) : name,
+    )
   }
 
   /** All fields of a type, those of its bases first. */
@@ -88,16 +132,24 @@ export class TypeReader {
 
   /** The properties of an entity type as they were declared, those of its bases too. */
   propertyElements(id: TypeId): XmlElement[] {
-    return this.withBases(id).flatMap((record) => this.csdl.declared(record.id)?.element.children.filter((child) => child.local === 'Property') ?? [])
+    return this.withBases(id).flatMap(
+      (record) =>
+        this.csdl
+          .declared(record.id)
+          ?.element.children.filter((child) => child.local === 'Property') ?? [],
+    )
   }
 
   private fieldAt(records: readonly RecordType[], path: readonly string[]): Field | undefined {
     const [first, ...rest] = path
-    const named = ({ fields }: RecordType): Field | undefined => fields.find((each) => each.name === first)
+    const named = ({ fields }: RecordType): Field | undefined =>
+      fields.find((each) => each.name === first)
     const holder = records.find((record) => named(record) !== undefined)
     const field = holder === undefined ? undefined : named(holder)
     if (field === undefined || rest.length === 0) return field
-    return field.type.kind === 'reference' && this.types[field.type.to]?.kind === 'record' ? this.fieldAt(this.withBases(field.type.to), rest) : undefined
+    return field.type.kind === 'reference' && this.types[field.type.to]?.kind === 'record'
+      ? this.fieldAt(this.withBases(field.type.to), rest)
+      : undefined
   }
 
   /**
@@ -111,7 +163,12 @@ export class TypeReader {
       const fields = record.fields.map((field) => {
         const { navigation, ...others } = fieldLayout(field)
         const set = navigation === undefined ? undefined : setOf(field, id)
-        return navigation === undefined || set === undefined ? field : { ...field, layout: { ...others, navigation: { ...navigation, set } } satisfies FieldLayout }
+        return navigation === undefined || set === undefined
+          ? field
+          : {
+              ...field,
+              layout: { ...others, navigation: { ...navigation, set } } satisfies FieldLayout,
+            }
       })
       this.types[id] = { ...record, fields }
     }
@@ -134,10 +191,11 @@ export class TypeReader {
 
   private checkBases(id: TypeId): void {
     const seen = new Set<TypeId>()
-    for (let at: TypeId | undefined = id; at !== undefined; ) {
+    for (let at: TypeId | undefined = id; at !== undefined;) {
       if (seen.has(at)) throw problem('TM-2411', { name: id }, { place: this.record(id).origin })
       seen.add(at)
-      if (seen.size > mostBases) throw problem('TM-2221', { name: id, limit: mostBases }, { place: this.record(id).origin })
+      if (seen.size > mostBases)
+        throw problem('TM-2221', { name: id, limit: mostBases }, { place: this.record(id).origin })
       at = this.record(at).base?.to
     }
   }
@@ -151,7 +209,15 @@ export class TypeReader {
     const nullable = holder.attribute('Nullable')
     if (item !== undefined) {
       const type = this.single(item, holder, path)
-      return { type: { kind: 'list', item: type, ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}), origin: element.origin }, nullable: false }
+      return {
+        type: {
+          kind: 'list',
+          item: type,
+          ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}),
+          origin: element.origin,
+        },
+        nullable: false,
+      }
     }
     const type = this.single(named.trim(), holder, path)
     return { type, nullable: nullable !== 'false' }
@@ -162,37 +228,68 @@ export class TypeReader {
     const facets = this.facets(element, path)
     const base = Object.hasOwn(primitives, name) ? primitives[name] : undefined
     if (this.csdl.isNew && (name === 'Edm.DateTime' || name === 'Edm.Time')) {
-      this.notes.add('approximated', 'TM-2408', { what: `"${path}" of the type ${name}`, as: 'text', reason: 'version 4 has no such type' }, origin)
+      this.notes.add(
+        'approximated',
+        'TM-2408',
+        { what: `"${path}" of the type ${name}`, as: 'text', reason: 'version 4 has no such type' },
+        origin,
+      )
       return scalar('text', 'Edm.String', facets, origin)
     }
     if (base !== undefined) return scalar(base, name, facets, origin)
     if (anyValue.test(name)) {
-      if (name.startsWith('Edm.Geo')) this.notes.add('approximated', 'TM-2408', { what: `"${path}" of the type ${name}`, as: 'JSON of any shape', reason: 'geographic values are not read yet' }, origin)
+      if (name.startsWith('Edm.Geo'))
+        this.notes.add(
+          'approximated',
+          'TM-2408',
+          {
+            what: `"${path}" of the type ${name}`,
+            as: 'JSON of any shape',
+            reason: 'geographic values are not read yet',
+          },
+          origin,
+        )
       return { kind: 'anything', origin }
     }
     const declared = this.csdl.type(name, element)
     const reference: Type = { kind: 'reference', to: declared.name, origin }
     // A value whose members combine is a list of them.
-    return declared.element.local === 'EnumType' && declared.element.attribute('IsFlags') === 'true' ? { kind: 'list', item: reference, origin, layout: { flags: true } } : reference
+    return declared.element.local === 'EnumType' && declared.element.attribute('IsFlags') === 'true'
+      ? { kind: 'list', item: reference, origin, layout: { flags: true } }
+      : reference
   }
 
   private facets(element: XmlElement, path: string): Constraints | undefined {
-    const number = (text: string | undefined): number | undefined => (text !== undefined && /^\d+$/.test(text) ? Number(text) : undefined)
+    const number = (text: string | undefined): number | undefined =>
+      text !== undefined && /^\d+$/.test(text) ? Number(text) : undefined
     const limit = (term: string): string | undefined => {
       const found = this.csdl.annotation(element, path, `${validation}.${term}`)
-      const value = found?.attributes.find(({ local }) => ['Decimal', 'Int', 'Float', 'String'].includes(local))?.value
+      const value = found?.attributes.find(({ local }) =>
+        ['Decimal', 'Int', 'Float', 'String'].includes(local),
+      )?.value
       return value !== undefined && /^-?\d+(?:\.\d+)?$/.test(value) ? value : undefined
     }
     const maxLength = number(element.attribute('MaxLength'))
     const precision = number(element.attribute('Precision'))
     const scale = number(element.attribute('Scale'))
     const pattern = this.csdl.annotationText(element, path, `${validation}.Pattern`)
-    if (pattern !== undefined && !isPattern(pattern)) this.notes.add('approximated', 'TM-2211', { pattern }, element.origin)
+    if (pattern !== undefined && !isPattern(pattern))
+      this.notes.add('approximated', 'TM-2211', { pattern }, element.origin)
     const minimum = limit('Minimum')
     const maximum = limit('Maximum')
     // These change nothing on the wire.
-    for (const facet of ['Unicode', 'FixedLength', 'Collation', 'SRID', 'ConcurrencyMode', 'DefaultValue', 'StoreGeneratedPattern']) element.attribute(facet)
-    const isDecimal = (element.attribute('Type') ?? element.attribute('UnderlyingType')) === 'Edm.Decimal'
+    for (const facet of [
+      'Unicode',
+      'FixedLength',
+      'Collation',
+      'SRID',
+      'ConcurrencyMode',
+      'DefaultValue',
+      'StoreGeneratedPattern',
+    ])
+      element.attribute(facet)
+    const isDecimal =
+      (element.attribute('Type') ?? element.attribute('UnderlyingType')) === 'Edm.Decimal'
     const found: Constraints = {
       ...(maxLength === undefined ? {} : { maxLength }),
       ...(precision === undefined || !isDecimal ? {} : { totalDigits: precision }),
@@ -208,12 +305,25 @@ export class TypeReader {
     element.read = true
     const { origin } = element
     const shortName = element.attribute('Name') ?? name
-    const head = { id: name, name: shortName, ...documented(this.csdl.documentation(element, name)), origin }
-    if (element.local === 'EnumType') return { ...head, kind: 'enumeration', members: this.enumerationMembers(element, name), base: { kind: 'scalar', base: 'text', format: name, origin } }
+    const head = {
+      id: name,
+      name: shortName,
+      ...documented(this.csdl.documentation(element, name)),
+      origin,
+    }
+    if (element.local === 'EnumType')
+      return {
+        ...head,
+        kind: 'enumeration',
+        members: this.enumerationMembers(element, name),
+        base: { kind: 'scalar', base: 'text', format: name, origin },
+      }
     if (element.local === 'TypeDefinition') {
       const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
-      const underlying = type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
-      if (underlying === 'TypeDefinition') throw problem('TM-2413', { name }, { place: element.origin })
+      const underlying =
+        type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
+      if (underlying === 'TypeDefinition')
+        throw problem('TM-2413', { name }, { place: element.origin })
       return { ...type, ...head }
     }
     const written = element.attribute('BaseType')
@@ -221,15 +331,41 @@ export class TypeReader {
     const isEntity = element.local === 'EntityType'
     const own = [...this.properties(element, name), ...this.navigations(element, name)]
     const keys = isEntity ? this.keys(element) : undefined
-    const isMedia = [element.attribute('HasStream'), element.attribute('HasStream', dataMetadata)].includes('true')
-    const streams = element.children.filter((child) => child.local === 'Property' && valueOf(child, 'Type') === 'Edm.Stream').map((child) => valueOf(child, 'Name'))
-    const layout: RecordLayout = { entity: true, ...(isMedia ? { media: true } : {}), ...(streams.length === 0 ? {} : { streams }), ...(keys === undefined || Object.keys(keys.paths).length === 0 ? {} : { keyPaths: keys.paths }) }
+    const isMedia = [
+      element.attribute('HasStream'),
+      element.attribute('HasStream', dataMetadata),
+    ].includes('true')
+    const streams = element.children
+      .filter((child) => child.local === 'Property' && valueOf(child, 'Type') === 'Edm.Stream')
+      .map((child) => valueOf(child, 'Name'))
+    const layout: RecordLayout = {
+      entity: true,
+      ...(isMedia ? { media: true } : {}),
+      ...(streams.length === 0 ? {} : { streams }),
+      ...(keys === undefined || Object.keys(keys.paths).length === 0
+        ? {}
+        : { keyPaths: keys.paths }),
+    }
     element.attribute('FC_KeepInContent', dataMetadata)
-    const etag: Field = { name: '$etag', type: { kind: 'scalar', base: 'text', format: 'ETag', origin }, optional: true, nullable: false, readOnly: true, documentation: 'The version of the entity, for `ifMatch`.', origin, layout: { about: true } satisfies FieldLayout }
+    const etag: Field = {
+      name: '$etag',
+      type: { kind: 'scalar', base: 'text', format: 'ETag', origin },
+      optional: true,
+      nullable: false,
+      readOnly: true,
+      documentation: 'The version of the entity, for `ifMatch`.',
+      origin,
+      layout: { about: true } satisfies FieldLayout,
+    }
     return {
       ...head,
       kind: 'record',
-      fields: [...own.map((field) => (keys?.names.includes(field.name) === true ? { ...field, nullable: false } : field)), ...(isEntity && base === undefined ? [etag] : [])],
+      fields: [
+        ...own.map((field) =>
+          keys?.names.includes(field.name) === true ? { ...field, nullable: false } : field,
+        ),
+        ...(isEntity && base === undefined ? [etag] : []),
+      ],
       ...(base === undefined ? {} : { base: { kind: 'reference', to: base, origin } }),
       ...(element.attribute('Abstract') === 'true' ? { abstract: true } : {}),
       ...(element.attribute('OpenType') === 'true' ? { open: true } : {}),
@@ -244,12 +380,18 @@ export class TypeReader {
     return element.take(element.namespace, 'Member').map((member) => {
       const value = member.attribute('Name') ?? ''
       member.attribute('Value')
-      return { value, ...documented(this.csdl.documentation(member, `${path}/${value}`)), origin: member.origin }
+      return {
+        value,
+        ...documented(this.csdl.documentation(member, `${path}/${value}`)),
+        origin: member.origin,
+      }
     })
   }
 
   /** The names that the parts of the key go by, and the paths of those that lie inside complex properties (CSDL XML 4.01, section 6.5). */
-  private keys(element: XmlElement): { names: string[]; paths: Record<string, readonly string[]> } | undefined {
+  private keys(
+    element: XmlElement,
+  ): { names: string[]; paths: Record<string, readonly string[]> } | undefined {
     const [key] = element.take(element.namespace, 'Key')
     if (key === undefined) return undefined
     const paths: Record<string, readonly string[]> = {}
@@ -271,18 +413,45 @@ export class TypeReader {
       const written = property.attribute('Type')
       if (written === 'Edm.Stream') {
         property.readWhole()
-        if (element.local === 'ComplexType') this.notes.add('ignored', 'TM-2407', { what: `The stream "${here}"`, reason: 'streams of complex values have no operations here' }, property.origin)
+        if (element.local === 'ComplexType')
+          this.notes.add(
+            'ignored',
+            'TM-2407',
+            {
+              what: `The stream "${here}"`,
+              reason: 'streams of complex values have no operations here',
+            },
+            property.origin,
+          )
         return []
       }
       const defaultValue = property.attribute('DefaultValue')
       const { type, nullable } = this.placed(property, written, here)
       const permission = this.csdl.annotation(property, here, `${core}.Permissions`)
-      const computed = this.csdl.annotationFlag(property, here, `${core}.Computed`) || (permission !== undefined && /(?:^|\/)Read$/.test(permission.attribute('EnumMember') ?? permission.attribute('String') ?? ''))
+      const computed =
+        this.csdl.annotationFlag(property, here, `${core}.Computed`) ||
+        (permission !== undefined &&
+          /(?:^|\/)Read$/.test(
+            permission.attribute('EnumMember') ?? permission.attribute('String') ?? '',
+          ))
       // Gateways of version 2 say for each property who gives it.
-      const [creatable, updatable] = [property.attribute('creatable', sap) !== 'false', property.attribute('updatable', sap) !== 'false']
-      const immutable = this.csdl.annotationFlag(property, here, `${core}.Immutable`) || (creatable && !updatable)
-      const madeWhenMissing = this.csdl.annotationFlag(property, here, `${core}.ComputedDefaultValue`)
-      const layout: FieldLayout = { ...(computed || (!creatable && !updatable) ? { computed: true } : {}), ...(!creatable && updatable ? { later: true } : {}), ...(immutable ? { immutable } : {}), ...(madeWhenMissing ? { madeWhenMissing } : {}) }
+      const [creatable, updatable] = [
+        property.attribute('creatable', sap) !== 'false',
+        property.attribute('updatable', sap) !== 'false',
+      ]
+      const immutable =
+        this.csdl.annotationFlag(property, here, `${core}.Immutable`) || (creatable && !updatable)
+      const madeWhenMissing = this.csdl.annotationFlag(
+        property,
+        here,
+        `${core}.ComputedDefaultValue`,
+      )
+      const layout: FieldLayout = {
+        ...(computed || (!creatable && !updatable) ? { computed: true } : {}),
+        ...(!creatable && updatable ? { later: true } : {}),
+        ...(immutable ? { immutable } : {}),
+        ...(madeWhenMissing ? { madeWhenMissing } : {}),
+      }
       const isEntity = element.local === 'EntityType'
       return [
         {
@@ -292,7 +461,17 @@ export class TypeReader {
           optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
           nullable,
           ...(layout.computed === true ? { readOnly: true } : {}),
-          ...(defaultValue === undefined ? {} : { default: type.kind === 'list' ? defaultValue.split(',').map((each) => each.trim()).filter((each) => each !== '') : defaultValue }),
+          ...(defaultValue === undefined
+            ? {}
+            : {
+                default:
+                  type.kind === 'list'
+                    ? defaultValue
+                        .split(',')
+                        .map((each) => each.trim())
+                        .filter((each) => each !== '')
+                    : defaultValue,
+              }),
           ...documented(this.csdl.documentation(property, here)),
           origin: property.origin,
           ...(Object.keys(layout).length === 0 ? {} : { layout }),
@@ -310,7 +489,10 @@ export class TypeReader {
       return [
         {
           name,
-          type: relation.multiplicity === '*' ? { kind: 'list', item: reference, origin: property.origin } : reference,
+          type:
+            relation.multiplicity === '*'
+              ? { kind: 'list', item: reference, origin: property.origin }
+              : reference,
           optional: true,
           nullable: relation.multiplicity === '0..1',
           ...documented(this.csdl.documentation(property, `${path}/${name}`)),
@@ -323,13 +505,22 @@ export class TypeReader {
   }
 
   /** CSDL XML 4.01, section 8. */
-  private navigation4(property: XmlElement): { navigation: Navigation; relation: Relation; to: TypeId } {
+  private navigation4(property: XmlElement): {
+    navigation: Navigation
+    relation: Relation
+    to: TypeId
+  } {
     const written = property.attribute('Type') ?? ''
     const item = /^Collection\((.*)\)$/.exec(written.trim())?.[1]
     const nullable = property.attribute('Nullable')
     const partner = property.attribute('Partner')
     const contained = property.attribute('ContainsTarget') === 'true'
-    const constraints = property.take(property.namespace, 'ReferentialConstraint').map((each) => [each.attribute('Property') ?? '', each.attribute('ReferencedProperty') ?? ''] as const)
+    const constraints = property
+      .take(property.namespace, 'ReferentialConstraint')
+      .map(
+        (each) =>
+          [each.attribute('Property') ?? '', each.attribute('ReferencedProperty') ?? ''] as const,
+      )
     for (const each of property.take(property.namespace, 'OnDelete')) each.readWhole()
     return {
       to: this.csdl.type((item ?? written).trim(), property).name,
@@ -343,26 +534,61 @@ export class TypeReader {
   }
 
   /** Through an association, whose ends have roles (CSDL 2, sections 2.1.5 and 2.1.12). */
-  private navigation2(property: XmlElement, path: string): { navigation: Navigation; relation: Relation; to: TypeId } {
-    const [relationship = '', from = '', role = ''] = ['Relationship', 'FromRole', 'ToRole'].map((name) => property.attribute(name))
+  private navigation2(
+    property: XmlElement,
+    path: string,
+  ): { navigation: Navigation; relation: Relation; to: TypeId } {
+    const [relationship = '', from = '', role = ''] = ['Relationship', 'FromRole', 'ToRole'].map(
+      (name) => property.attribute(name),
+    )
     property.attribute('ContainsTarget')
     const [association] = this.csdl.overloads('Association', relationship)
-    if (association === undefined) throw problem('TM-2402', { what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`, reference: relationship, nearest: '' }, { place: property.origin })
+    if (association === undefined)
+      throw problem(
+        'TM-2402',
+        {
+          what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`,
+          reference: relationship,
+          nearest: '',
+        },
+        { place: property.origin },
+      )
     const { element } = association
     element.read = true
     element.attribute('Name')
     const ends = element.take(element.namespace, 'End')
-    for (const each of ends) for (const name of ['Role', 'Type', 'Multiplicity']) each.attribute(name)
-    for (const each of ends) for (const action of each.take(each.namespace, 'OnDelete')) action.readWhole()
+    for (const each of ends)
+      for (const name of ['Role', 'Type', 'Multiplicity']) each.attribute(name)
+    for (const each of ends)
+      for (const action of each.take(each.namespace, 'OnDelete')) action.readWhole()
     const end = ends.find((each) => each.attribute('Role') === role)
-    if (end === undefined) throw problem('TM-2402', { what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`, reference: `${relationship}, role "${role}"`, nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.` }, { place: property.origin })
+    if (end === undefined)
+      throw problem(
+        'TM-2402',
+        {
+          what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`,
+          reference: `${relationship}, role "${role}"`,
+          nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.`,
+        },
+        { place: property.origin },
+      )
     const to = this.csdl.type(end.attribute('Type') ?? '', end)
     const other = ends.find((each) => each !== end)
-    const back = to.element.children.find((each) => each.local === 'NavigationProperty' && sameAs(each, 'FromRole', role) && sameAs(each, 'ToRole', from) && this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association)
+    const back = to.element.children.find(
+      (each) =>
+        each.local === 'NavigationProperty' &&
+        sameAs(each, 'FromRole', role) &&
+        sameAs(each, 'ToRole', from) &&
+        this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association,
+    )
     const constraints = this.constraints2(element, from)
     return {
       to: to.name,
-      navigation: { association: association.name, role, ...(constraints.length === 0 ? {} : { constraints }) },
+      navigation: {
+        association: association.name,
+        role,
+        ...(constraints.length === 0 ? {} : { constraints }),
+      },
       relation: {
         multiplicity: multiplicityOf(end),
         ...(back === undefined ? {} : { partner: valueOf(back, 'Name') }),
@@ -378,46 +604,108 @@ export class TypeReader {
     const names = (local: string): string[] => {
       const [part] = constraint.take(constraint.namespace, local)
       part?.attribute('Role')
-      return part?.take(part.namespace, 'PropertyRef').map((each) => each.attribute('Name') ?? '') ?? []
+      return (
+        part?.take(part.namespace, 'PropertyRef').map((each) => each.attribute('Name') ?? '') ?? []
+      )
     }
     const [principal, dependent] = [names('Principal'), names('Dependent')]
-    const isDependent = constraint.children.some((each) => each.local === 'Dependent' && sameAs(each, 'Role', role))
+    const isDependent = constraint.children.some(
+      (each) => each.local === 'Dependent' && sameAs(each, 'Role', role),
+    )
     return isDependent ? dependent.map((name, at) => [name, principal[at] ?? ''] as const) : []
   }
 
   /** The shape in which an entity is created: what the service makes is left out, what may be null or has a default may be. */
   newShape(id: TypeId): TypeId {
-    return this.variant(id, newId, (name) => `New${name}`, (field, keys) => {
-      const { computed, navigation, about, madeWhenMissing, later } = fieldLayout(field)
-      if (computed === true || about === true || later === true) return undefined
-      const optional = field.nullable || field.default !== undefined || madeWhenMissing === true || keys.includes(field.name) || (field.type.kind === 'list' && !isFlags(field.type)) || navigation !== undefined
-      return { ...field, optional, ...(navigation === undefined ? {} : { type: this.retargeted(field.type, navigation, true) }) }
-    })
+    return this.variant(
+      id,
+      newId,
+      (name) => `New${name}`,
+      (field, keys) => {
+        const { computed, navigation, about, madeWhenMissing, later } = fieldLayout(field)
+        if (computed === true || about === true || later === true) return undefined
+        const optional =
+          field.nullable ||
+          field.default !== undefined ||
+          madeWhenMissing === true ||
+          keys.includes(field.name) ||
+          (field.type.kind === 'list' && !isFlags(field.type)) ||
+          navigation !== undefined
+        return {
+          ...field,
+          optional,
+          ...(navigation === undefined
+            ? {}
+            : { type: this.retargeted(field.type, navigation, true) }),
+        }
+      },
+    )
   }
 
   /** The shape of changes: everything may be left out; keys, and what is fixed once and for all, can't be changed. */
   changesShape(id: TypeId): TypeId {
-    return this.variant(id, changesId, (name) => `${name}Changes`, (field, keys) => {
-      const { computed, navigation, about, immutable } = fieldLayout(field)
-      if (computed === true || about === true || immutable === true || keys.includes(field.name)) return undefined
-      if (navigation === undefined) return { ...field, optional: true }
-      const isDeep = this.csdl.version === '4.01'
-      return navigation.set === undefined && !isDeep ? undefined : { ...field, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
-    })
+    return this.variant(
+      id,
+      changesId,
+      (name) => `${name}Changes`,
+      (field, keys) => {
+        const { computed, navigation, about, immutable } = fieldLayout(field)
+        if (computed === true || about === true || immutable === true || keys.includes(field.name))
+          return undefined
+        if (navigation === undefined) return { ...field, optional: true }
+        const isDeep = this.csdl.version === '4.01'
+        return navigation.set === undefined && !isDeep
+          ? undefined
+          : { ...field, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
+      },
+    )
   }
 
   /** What hangs off an entity that is sent: new ones, which have the shape of those, or ones that are there, by their keys. */
   private retargeted(type: Type, navigation: Navigation, mayBeNew: boolean): Type {
     const { origin } = type
-    if (type.kind === 'list') return { ...type, item: this.retargeted(type.item, navigation, mayBeNew) }
+    if (type.kind === 'list')
+      return { ...type, item: this.retargeted(type.item, navigation, mayBeNew) }
     if (type.kind !== 'reference') return type
     const made: Type[] = mayBeNew ? [{ ...type, to: this.newShape(type.to) }] : []
-    const bound: Type[] = navigation.set === undefined ? [] : [{ kind: 'record', fields: [{ name: '$bind', type: { kind: 'union', alternatives: [keyType(this.keyFields(type.to), origin), { kind: 'fragment', origin }], origin }, optional: false, nullable: false, documentation: `The key of an entity of ${navigation.set} that is there, or the call of the same batch that makes it.`, origin }], origin }]
+    const bound: Type[] =
+      navigation.set === undefined
+        ? []
+        : [
+            {
+              kind: 'record',
+              fields: [
+                {
+                  name: '$bind',
+                  type: {
+                    kind: 'union',
+                    alternatives: [
+                      keyType(this.keyFields(type.to), origin),
+                      { kind: 'fragment', origin },
+                    ],
+                    origin,
+                  },
+                  optional: false,
+                  nullable: false,
+                  documentation: `The key of an entity of ${navigation.set} that is there, or the call of the same batch that makes it.`,
+                  origin,
+                },
+              ],
+              origin,
+            },
+          ]
     const [only, ...others] = [...made, ...bound]
-    return only === undefined || others.length > 0 ? { kind: 'union', alternatives: [...made, ...bound], origin } : only
+    return only === undefined || others.length > 0
+      ? { kind: 'union', alternatives: [...made, ...bound], origin }
+      : only
   }
 
-  private variant(id: TypeId, idOf: (id: TypeId) => TypeId, nameOf: (name: string) => string, shape: (field: Field, keys: readonly string[]) => Field | undefined): TypeId {
+  private variant(
+    id: TypeId,
+    idOf: (id: TypeId) => TypeId,
+    nameOf: (name: string) => string,
+    shape: (field: Field, keys: readonly string[]) => Field | undefined,
+  ): TypeId {
     const made = idOf(id)
     if (Object.hasOwn(this.types, made)) return made
     const record = this.record(id)
@@ -425,10 +713,23 @@ export class TypeReader {
     this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields: [] }
     this.shapes.push(() => {
       const keys = this.keyFields(id).map((field) => field.name)
-      const fields = record.fields.map((field) => shape(field, keys)).filter((field) => field !== undefined)
-      const base = record.base === undefined ? {} : { base: { ...record.base, to: this.variant(record.base.to, idOf, nameOf, shape) } }
-      this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields, ...base }
-      for (const subtype of this.subtypes().get(id) ?? []) this.variant(subtype, idOf, nameOf, shape)
+      const fields = record.fields
+        .map((field) => shape(field, keys))
+        .filter((field) => field !== undefined)
+      const base =
+        record.base === undefined
+          ? {}
+          : { base: { ...record.base, to: this.variant(record.base.to, idOf, nameOf, shape) } }
+      this.types[made] = {
+        ...record,
+        id: made,
+        name: nameOf(record.name),
+        variantOf: id,
+        fields,
+        ...base,
+      }
+      for (const subtype of this.subtypes().get(id) ?? [])
+        this.variant(subtype, idOf, nameOf, shape)
     })
     if (!this.shaping) {
       this.shaping = true
@@ -447,7 +748,8 @@ export class TypeReader {
     if (this.extending !== undefined) return this.extending
     const found = new Map<TypeId, TypeId[]>()
     for (const type of Object.values(this.types)) {
-      if (type.kind !== 'record' || type.base === undefined || type.variantOf !== undefined) continue
+      if (type.kind !== 'record' || type.base === undefined || type.variantOf !== undefined)
+        continue
       const list = found.get(type.base.to) ?? []
       list.push(type.id)
       found.set(type.base.to, list)
@@ -458,9 +760,21 @@ export class TypeReader {
   private extending: ReadonlyMap<TypeId, readonly TypeId[]> | undefined
 }
 
-function scalar(base: ScalarBase, format: string, constraints: Constraints | undefined, origin: Origin): ScalarType {
+function scalar(
+  base: ScalarBase,
+  format: string,
+  constraints: Constraints | undefined,
+  origin: Origin,
+): ScalarType {
   const example = Object.hasOwn(examples, format) ? { example: examples[format] ?? '' } : {}
-  return { kind: 'scalar', base, format, ...(constraints === undefined ? {} : { constraints }), ...example, origin }
+  return {
+    kind: 'scalar',
+    base,
+    format,
+    ...(constraints === undefined ? {} : { constraints }),
+    ...example,
+    origin,
+  }
 }
 
 /** The value of an attribute, without marking it as read. */

@@ -1,21 +1,78 @@
-import type { Choice, Contract, Fault, Field, NamedType, Operation, RecordType, ScalarType, Type, TypeId, UnionType } from '../../contract/contract.js'
+import type {
+  Choice,
+  Contract,
+  Fault,
+  Field,
+  NamedType,
+  Operation,
+  RecordType,
+  ScalarType,
+  Type,
+  TypeId,
+  UnionType,
+} from '../../contract/contract.js'
 import { directSubtypes, namedType } from '../../contract/queries.js'
 import { anyValue } from '../../runtime/soap/anything.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
-import { faultLayout, fieldLayout, listLayout, operationLayout, recordLayout, type ContractLayout, type OpenLayout, type QualifiedName } from './layout.js'
+import {
+  faultLayout,
+  fieldLayout,
+  listLayout,
+  operationLayout,
+  recordLayout,
+  type ContractLayout,
+  type OpenLayout,
+  type QualifiedName,
+} from './layout.js'
 import { xsd } from './namespaces.js'
 
 const simpleModule = 'runtime/soap/simple'
 
 const builtinNames: Readonly<Record<string, keyof typeof simple>> = {
-  string: 'text', normalizedString: 'normalizedText', token: 'token', language: 'token', Name: 'token', NCName: 'token', NMTOKEN: 'token', ID: 'token',
-  IDREF: 'token', ENTITY: 'token', anyURI: 'uri', anySimpleType: 'text', boolean: 'boolean', decimal: 'decimal', integer: 'integer', nonPositiveInteger: 'integer',
-  negativeInteger: 'integer', nonNegativeInteger: 'integer', positiveInteger: 'integer', long: 'long', int: 'int', short: 'short', byte: 'byte',
-  unsignedLong: 'unsignedLong', unsignedInt: 'unsignedInt', unsignedShort: 'unsignedShort', unsignedByte: 'unsignedByte', float: 'float', double: 'double',
-  duration: 'duration', dateTime: 'dateTime', time: 'time', date: 'date', gYearMonth: 'yearMonth', gYear: 'gregorianYear', gMonthDay: 'monthDay',
-  gMonth: 'gregorianMonth', gDay: 'gregorianDay', hexBinary: 'hexBinary', base64Binary: 'base64Binary', QName: 'qualifiedName', NOTATION: 'qualifiedName',
+  string: 'text',
+  normalizedString: 'normalizedText',
+  token: 'token',
+  language: 'token',
+  Name: 'token',
+  NCName: 'token',
+  NMTOKEN: 'token',
+  ID: 'token',
+  IDREF: 'token',
+  ENTITY: 'token',
+  anyURI: 'uri',
+  anySimpleType: 'text',
+  boolean: 'boolean',
+  decimal: 'decimal',
+  integer: 'integer',
+  nonPositiveInteger: 'integer',
+  negativeInteger: 'integer',
+  nonNegativeInteger: 'integer',
+  positiveInteger: 'integer',
+  long: 'long',
+  int: 'int',
+  short: 'short',
+  byte: 'byte',
+  unsignedLong: 'unsignedLong',
+  unsignedInt: 'unsignedInt',
+  unsignedShort: 'unsignedShort',
+  unsignedByte: 'unsignedByte',
+  float: 'float',
+  double: 'double',
+  duration: 'duration',
+  dateTime: 'dateTime',
+  time: 'time',
+  date: 'date',
+  gYearMonth: 'yearMonth',
+  gYear: 'gregorianYear',
+  gMonthDay: 'monthDay',
+  gMonth: 'gregorianMonth',
+  gDay: 'gregorianDay',
+  hexBinary: 'hexBinary',
+  base64Binary: 'base64Binary',
+  QName: 'qualifiedName',
+  NOTATION: 'qualifiedName',
   swaRef: 'attachedBytes',
 }
 
@@ -65,17 +122,37 @@ export class CodecTrees {
         return { literals: type.members.map((member) => member.value) }
       case 'list': {
         const layout = listLayout(type)
-        const bounds = { ...(type.minItems === undefined ? {} : { min: type.minItems }), ...(type.maxItems === undefined ? {} : { max: type.maxItems }) }
-        if (layout.written === 'spaced') return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
+        const bounds = {
+          ...(type.minItems === undefined ? {} : { min: type.minItems }),
+          ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
+        }
+        if (layout.written === 'spaced')
+          return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
         const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
-        const encoded = layout.written === 'items' && layout.encoded === true ? { encoded: this.typeName(type.item) ?? [xsd, 'anyType'] } : {}
-        return { items: item, ...encoded, of: this.of(type.item, late), ...(type.itemNullable === true ? { nillable: true as const } : {}), ...bounds }
+        const encoded =
+          layout.written === 'items' && layout.encoded === true
+            ? { encoded: this.typeName(type.item) ?? [xsd, 'anyType'] }
+            : {}
+        return {
+          items: item,
+          ...encoded,
+          of: this.of(type.item, late),
+          ...(type.itemNullable === true ? { nillable: true as const } : {}),
+          ...bounds,
+        }
       }
       case 'union':
         return this.ofUnion(type)
       case 'fragment': {
-        const records = Object.values(this.contract.types).filter((each) => each.kind === 'record' && recordLayout(each).typeName !== undefined).map((each) => each.id)
-        return { anything: new Builtin('runtime/soap/anything', 'anyValue'), ...(type.mayBeRecord === true && records.length > 0 ? { records: new LateList(records) } : {}) }
+        const records = Object.values(this.contract.types)
+          .filter((each) => each.kind === 'record' && recordLayout(each).typeName !== undefined)
+          .map((each) => each.id)
+        return {
+          anything: new Builtin('runtime/soap/anything', 'anyValue'),
+          ...(type.mayBeRecord === true && records.length > 0
+            ? { records: new LateList(records) }
+            : {}),
+        }
       }
       case 'map':
         return new Builtin('runtime/soap/data-set', 'dataSet')
@@ -85,9 +162,15 @@ export class CodecTrees {
   }
 
   /** A table of members, by their names. `defaultNamespace` is what holds for elements that do not say otherwise. */
-  members(fields: readonly Field[], defaultNamespace: string, late: boolean, open?: OpenLayout): { readonly [key: string]: CodecTree } {
+  members(
+    fields: readonly Field[],
+    defaultNamespace: string,
+    late: boolean,
+    open?: OpenLayout,
+  ): { readonly [key: string]: CodecTree } {
     const members: Record<string, CodecTree> = {}
-    const add = (name: string, value: CodecTree): void => void Object.defineProperty(members, name, { value, enumerable: true })
+    const add = (name: string, value: CodecTree): void =>
+      void Object.defineProperty(members, name, { value, enumerable: true })
     const { at, ...rules } = open ?? { at: -1 }
     fields.forEach((field, index) => {
       if (index === at) add('$open', { open: true, ...rules })
@@ -108,7 +191,14 @@ export class CodecTrees {
       ...request,
       namespace: '',
       input: this.members(operation.inputs, '', false),
-      ...(answer === undefined || outcome.kind !== 'value' ? {} : { answer: typeof answer === 'string' ? answer : { element: answer, codec: this.of(outcome.field.type, false) } }),
+      ...(answer === undefined || outcome.kind !== 'value'
+        ? {}
+        : {
+            answer:
+              typeof answer === 'string'
+                ? answer
+                : { element: answer, codec: this.of(outcome.field.type, false) },
+          }),
     }
   }
 
@@ -118,10 +208,18 @@ export class CodecTrees {
     const body = operation.inputs.filter((input) => input.place === 'body')
     const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
     const { outcome } = operation
-    const all = outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
-    const outputs = all.filter((field) => !['attachment', 'headers'].includes(fieldLayout(field).place))
-    const [returnedHeaders] = all.filter((field) => fieldLayout(field).place === 'headers').map((field) => (field.type.kind === 'record' ? field.type.fields : []))
-    const namespace = commonNamespace([...body, ...headers, ...outputs], layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''))
+    const all =
+      outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+    const outputs = all.filter(
+      (field) => !['attachment', 'headers'].includes(fieldLayout(field).place),
+    )
+    const [returnedHeaders] = all
+      .filter((field) => fieldLayout(field).place === 'headers')
+      .map((field) => (field.type.kind === 'record' ? field.type.fields : []))
+    const namespace = commonNamespace(
+      [...body, ...headers, ...outputs],
+      layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''),
+    )
     return {
       ...(layout.request === undefined ? {} : { request: layout.request }),
       ...(layout.addressedAction === undefined ? {} : { addressedAction: layout.addressedAction }),
@@ -138,11 +236,19 @@ export class CodecTrees {
               ...(layout.answer === undefined ? {} : { element: layout.answer }),
               members: this.members(outputs, namespace, false),
               ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
-              ...(returnedHeaders === undefined ? {} : { headers: this.members(returnedHeaders, namespace, false) }),
+              ...(returnedHeaders === undefined
+                ? {}
+                : { headers: this.members(returnedHeaders, namespace, false) }),
               ...attachmentsTree(all),
             },
           }),
-      ...(operation.faults.length === 0 ? {} : { faults: Object.fromEntries(operation.faults.map((fault) => [fault.name, this.fault(fault)])) }),
+      ...(operation.faults.length === 0
+        ? {}
+        : {
+            faults: Object.fromEntries(
+              operation.faults.map((fault) => [fault.name, this.fault(fault)]),
+            ),
+          }),
     }
   }
 
@@ -192,7 +298,12 @@ export class CodecTrees {
 
   /** Turns of a group that repeats. */
   private turns({ type, optional }: Field, mixed: boolean, late: boolean): CodecTree {
-    const item = type.kind === 'list' ? (type.item.kind === 'union' ? type.item.alternatives.find((each) => each.kind === 'reference') : type.item) : undefined
+    const item =
+      type.kind === 'list'
+        ? type.item.kind === 'union'
+          ? type.item.alternatives.find((each) => each.kind === 'reference')
+          : type.item
+        : undefined
     return {
       // Of texts alone there is no group, only texts.
       group: item?.kind === 'reference' ? this.of(item, late) : { members: {} },
@@ -212,13 +323,23 @@ export class CodecTrees {
     const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
     if (named?.kind === 'record') return recordLayout(named).typeName
     const [, namespace, local] = /^\{(.*)\}([^#/]+)$/.exec(named?.id ?? '') ?? []
-    if (local !== undefined && namespace !== undefined && named?.kind !== 'list') return [namespace, local]
+    if (local !== undefined && namespace !== undefined && named?.kind !== 'list')
+      return [namespace, local]
     const actual = named ?? type
-    return actual.kind === 'scalar' ? [xsd, actual.format.replace('xs:', '')] : actual.kind === 'enumeration' ? [xsd, 'string'] : undefined
+    return actual.kind === 'scalar'
+      ? [xsd, actual.format.replace('xs:', '')]
+      : actual.kind === 'enumeration'
+        ? [xsd, 'string']
+        : undefined
   }
 
   private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {
-    const builtin = new Builtin(simpleModule, type.format === 'xs:hexBinary' ? 'hexBinary' : (builtinNames[type.format.replace('xs:', '')] ?? 'text'))
+    const builtin = new Builtin(
+      simpleModule,
+      type.format === 'xs:hexBinary'
+        ? 'hexBinary'
+        : (builtinNames[type.format.replace('xs:', '')] ?? 'text'),
+    )
     if (type.constraints === undefined) return builtin
     return { restricts: builtin, ...type.constraints }
   }
@@ -227,26 +348,58 @@ export class CodecTrees {
 /** What travels beside a message, with the media types. */
 function attachmentsTree(fields: readonly Field[]): { readonly attachments?: CodecTree } {
   const attached = fields.filter((field) => fieldLayout(field).place === 'attachment')
-  return attached.length === 0 ? {} : { attachments: Object.fromEntries(attached.map((field) => [field.name, fieldLayout(field).mediaType ?? ''])) }
+  return attached.length === 0
+    ? {}
+    : {
+        attachments: Object.fromEntries(
+          attached.map((field) => [field.name, fieldLayout(field).mediaType ?? '']),
+        ),
+      }
 }
 
 /** Groups of members that exclude each other, as the checker knows them. */
 function choicesTree(choices: readonly Choice[] | undefined): { readonly choices?: CodecTree } {
   if (choices === undefined) return {}
-  return { choices: choices.map(({ alternatives, optional }) => ({ of: alternatives.map(({ fields, required }) => ({ members: fields, ...(required.length === fields.length ? {} : { required }) })), ...(optional === true ? { optional } : {}) })) }
+  return {
+    choices: choices.map(({ alternatives, optional }) => ({
+      of: alternatives.map(({ fields, required }) => ({
+        members: fields,
+        ...(required.length === fields.length ? {} : { required }),
+      })),
+      ...(optional === true ? { optional } : {}),
+    })),
+  }
 }
 
 /** Has a named type a codec of its own, or is it written out where it is used? */
 function hasCodec(type: NamedType): boolean {
-  return type.kind === 'record' || type.kind === 'enumeration' || type.kind === 'union' || (type.kind === 'scalar' && type.constraints !== undefined)
+  return (
+    type.kind === 'record' ||
+    type.kind === 'enumeration' ||
+    type.kind === 'union' ||
+    (type.kind === 'scalar' && type.constraints !== undefined)
+  )
 }
 
 function commonNamespace(fields: readonly Field[], preferred: string): string {
-  const namespaces = fields.map(fieldLayout).filter(({ place }) => place === 'element').map(({ name }) => name[0])
-  return namespaces.length === 0 || namespaces.includes(preferred) ? preferred : (namespaces[0] ?? preferred)
+  const namespaces = fields
+    .map(fieldLayout)
+    .filter(({ place }) => place === 'element')
+    .map(({ name }) => name[0])
+  return namespaces.length === 0 || namespaces.includes(preferred)
+    ? preferred
+    : (namespaces[0] ?? preferred)
 }
 
 /** Codecs of a contract that work: what the stand-in reads and writes with. */
 export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
-  return new LiveCodecs((name) => (name === 'anyValue' ? anyValue : name === 'dataSet' ? dataSet : simple[name as keyof typeof simple]), (id) => trees.ofNamed(namedType(contract, id)))
+  return new LiveCodecs(
+    (name) =>
+      name === 'anyValue'
+        ? anyValue
+        : name === 'dataSet'
+          ? dataSet
+          : simple[name as keyof typeof simple],
+    (id) => trees.ofNamed(namedType(contract, id)),
+  )
 }

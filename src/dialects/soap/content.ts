@@ -28,7 +28,14 @@ export function ofField(field: Field): Content {
 
 /** Open content as a field. */
 export function openField(rules: Omit<OpenLayout, 'at'>, origin: Origin): Field {
-  return { name: '$open', type: { kind: 'fragment', origin }, optional: (rules.min ?? 0) === 0, nullable: false, origin, layout: { place: 'open', name: ['', ''], open: rules } satisfies FieldLayout }
+  return {
+    name: '$open',
+    type: { kind: 'fragment', origin },
+    optional: (rules.min ?? 0) === 0,
+    nullable: false,
+    origin,
+    layout: { place: 'open', name: ['', ''], open: rules } satisfies FieldLayout,
+  }
 }
 
 function layoutOf(field: Field): FieldLayout {
@@ -37,7 +44,12 @@ function layoutOf(field: Field): FieldLayout {
 
 /** May the field be left out, whatever else is there? */
 function canBeMissing(field: Field): boolean {
-  return field.optional || (field.type.kind === 'list' && ['repeated', 'turns'].includes((field.type.layout as ListLayout).written) && (field.type.minItems ?? 0) === 0)
+  return (
+    field.optional ||
+    (field.type.kind === 'list' &&
+      ['repeated', 'turns'].includes((field.type.layout as ListLayout).written) &&
+      (field.type.minItems ?? 0) === 0)
+  )
 }
 
 /**
@@ -45,7 +57,10 @@ function canBeMissing(field: Field): boolean {
  *
  * @param taken names that are not to be had, of fields that come from elsewhere
  */
-export function inSequence(contents: readonly Content[], taken: ReadonlySet<string> = new Set()): Content {
+export function inSequence(
+  contents: readonly Content[],
+  taken: ReadonlySet<string> = new Set(),
+): Content {
   const fields: Field[] = []
   const choices: Choice[] = []
   const names = new Set(taken)
@@ -64,7 +79,16 @@ export function inSequence(contents: readonly Content[], taken: ReadonlySet<stri
     }
     for (const name of renamed.values()) names.add(name)
     const known = (name: string): string => renamed.get(name) ?? name
-    addAll(choices, content.choices.map((choice) => ({ ...choice, alternatives: choice.alternatives.map((each) => ({ fields: each.fields.map(known), required: each.required.map(known) })) })))
+    addAll(
+      choices,
+      content.choices.map((choice) => ({
+        ...choice,
+        alternatives: choice.alternatives.map((each) => ({
+          fields: each.fields.map(known),
+          required: each.required.map(known),
+        })),
+      })),
+    )
   }
   return { fields, choices, anyOrder: contents.some((each) => each.anyOrder) }
 }
@@ -72,10 +96,14 @@ export function inSequence(contents: readonly Content[], taken: ReadonlySet<stri
 /** Two places of open content as one, which admits what either does. */
 function mergedOpen(first: Field, second: Field): Field {
   const [a, b] = [layoutOf(first).open ?? {}, layoutOf(second).open ?? {}]
-  const sum = (left: number | undefined, right: number | undefined): number | undefined => (left === undefined || right === undefined ? undefined : left + right)
+  const sum = (left: number | undefined, right: number | undefined): number | undefined =>
+    left === undefined || right === undefined ? undefined : left + right
   const max = sum(a.max, b.max)
   const min = sum(a.min ?? 0, b.min ?? 0)
-  const namespaces = a.namespaces !== undefined && b.namespaces !== undefined ? [...new Set([...a.namespaces, ...b.namespaces])] : undefined
+  const namespaces =
+    a.namespaces !== undefined && b.namespaces !== undefined
+      ? [...new Set([...a.namespaces, ...b.namespaces])]
+      : undefined
   const open: Omit<OpenLayout, 'at'> = {
     ...(max === undefined ? {} : { max }),
     ...(min === undefined || min === 0 ? {} : { min }),
@@ -89,7 +117,9 @@ function mergedOpen(first: Field, second: Field): Field {
 /** The field as one that need not be there. */
 function madeOptional(field: Field): Field {
   const { min: _, ...rules } = layoutOf(field).open ?? {}
-  return layoutOf(field).place === 'open' ? openField(rules, field.origin) : { ...field, optional: true }
+  return layoutOf(field).place === 'open'
+    ? openField(rules, field.origin)
+    : { ...field, optional: true }
 }
 
 /** Content that may be left out as a whole. */
@@ -103,7 +133,8 @@ export function optional(content: Content): Content {
   }
   const single = choices.length === 1 ? choices[0] : undefined
   const chosen = new Set(single?.alternatives.flatMap((each) => each.fields))
-  if (single !== undefined && fields.every((field) => chosen.has(field.name))) return { ...content, choices: [{ ...single, optional: true }] }
+  if (single !== undefined && fields.every((field) => chosen.has(field.name)))
+    return { ...content, choices: [{ ...single, optional: true }] }
   return oneOf([content], true)
 }
 
@@ -122,15 +153,26 @@ export function oneOf(contents: readonly Content[], isOptional: boolean): Conten
     const known = (name: string): string => names.get(name) ?? name
     for (const { fields: own, required } of combinations(each)) {
       if (required.length === 0) canBeEmpty = true
-      const named = { fields: [...new Set(own.map(known))], required: [...new Set(required.map(known))] }
+      const named = {
+        fields: [...new Set(own.map(known))],
+        required: [...new Set(required.map(known))],
+      }
       if (named.fields.length > 0) alternatives.push(named)
     }
   }
-  const choices = alternatives.length > 1 || alternatives.some((each) => each.required.length > 0) ? [{ alternatives, ...(canBeEmpty ? { optional: true as const } : {}) }] : []
+  const choices =
+    alternatives.length > 1 || alternatives.some((each) => each.required.length > 0)
+      ? [{ alternatives, ...(canBeEmpty ? { optional: true as const } : {}) }]
+      : []
   // Where there is but one field and it must be there, that is no choice.
   const [first] = fields
-  if (fields.length === 1 && first !== undefined && !canBeEmpty) return { fields: [{ ...first, optional: false }], choices: [], anyOrder: false }
-  return { fields, choices: fields.length === 1 ? [] : choices, anyOrder: contents.some((each) => each.anyOrder) }
+  if (fields.length === 1 && first !== undefined && !canBeEmpty)
+    return { fields: [{ ...first, optional: false }], choices: [], anyOrder: false }
+  return {
+    fields,
+    choices: fields.length === 1 ? [] : choices,
+    anyOrder: contents.some((each) => each.anyOrder),
+  }
 }
 
 /** The fields of several alternatives together: an element that stands in several of them is one field. */
@@ -149,7 +191,9 @@ class MergedFields {
     const names = new Map<string, string>()
     let before = this.fields.length
     for (const field of [...added].reverse()) {
-      const twin = this.known.get(sameElement(field))?.find((each) => sameShape(each.type, field.type))
+      const twin = this.known
+        .get(sameElement(field))
+        ?.find((each) => sameShape(each.type, field.type))
       if (twin !== undefined) before = this.fields.indexOf(twin)
       const { name } = twin ?? this.insert(field, before)
       names.set(field.name, name)
@@ -174,12 +218,27 @@ function sameElement(field: Field): string {
 
 /** Every way in which the choices inside content can go. */
 function combinations({ fields, choices }: Content): Alternative[] {
-  const chosen = new Set(choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)))
+  const chosen = new Set(
+    choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)),
+  )
   const common = fields.filter((field) => !chosen.has(field.name))
-  let found: Alternative[] = [{ fields: common.map((field) => field.name), required: common.filter((field) => !canBeMissing(field)).map((field) => field.name) }]
+  let found: Alternative[] = [
+    {
+      fields: common.map((field) => field.name),
+      required: common.filter((field) => !canBeMissing(field)).map((field) => field.name),
+    },
+  ]
   for (const { alternatives, optional: mayBeNone } of choices) {
-    const ways: readonly Alternative[] = [...alternatives, ...(mayBeNone === true ? [{ fields: [], required: [] }] : [])]
-    found = found.flatMap((each) => ways.map((way) => ({ fields: [...each.fields, ...way.fields], required: [...each.required, ...way.required] })))
+    const ways: readonly Alternative[] = [
+      ...alternatives,
+      ...(mayBeNone === true ? [{ fields: [], required: [] }] : []),
+    ]
+    found = found.flatMap((each) =>
+      ways.map((way) => ({
+        fields: [...each.fields, ...way.fields],
+        required: [...each.required, ...way.required],
+      })),
+    )
     if (found.length > mostAlternatives) throw new TooManyCombinations()
   }
   return found
@@ -200,30 +259,63 @@ export function loose(contents: readonly Content[]): Content {
  *
  * @param makeGroup keeps the content of a turn as a type, and gives a reference to it
  */
-export function repeated(content: Content, bounds: { readonly minimum: number; readonly maximum: number | undefined }, origin: Origin, makeGroup: (content: Content) => Type): Content {
+export function repeated(
+  content: Content,
+  bounds: { readonly minimum: number; readonly maximum: number | undefined },
+  origin: Origin,
+  makeGroup: (content: Content) => Type,
+): Content {
   const { fields, choices } = content
   const [only] = fields
   if (only === undefined) return content
-  const times = (inner: number | undefined): number | undefined => (bounds.maximum === undefined || inner === undefined ? undefined : bounds.maximum * inner)
+  const times = (inner: number | undefined): number | undefined =>
+    bounds.maximum === undefined || inner === undefined ? undefined : bounds.maximum * inner
   if (fields.length === 1 && choices.length === 0) {
     const layout = layoutOf(only)
     if (layout.place === 'open') {
       const max = times(layout.open?.max)
       const { max: _max, min: _min, ...rules } = layout.open ?? {}
       const min = bounds.minimum * (layout.open?.min ?? 0)
-      return ofField(openField({ ...rules, ...(max === undefined ? {} : { max }), ...(min === 0 ? {} : { min }) }, origin))
+      return ofField(
+        openField(
+          { ...rules, ...(max === undefined ? {} : { max }), ...(min === 0 ? {} : { min }) },
+          origin,
+        ),
+      )
     }
-    if (layout.place === 'element') return ofField(asList(only, { minimum: bounds.minimum * (only.optional ? 0 : least(only)), maximum: times(most(only)) }))
+    if (layout.place === 'element')
+      return ofField(
+        asList(only, {
+          minimum: bounds.minimum * (only.optional ? 0 : least(only)),
+          maximum: times(most(only)),
+        }),
+      )
   }
   const item = makeGroup(content)
-  const canBeEmpty = fields.every(canBeMissing) && choices.every((choice) => choice.optional === true)
+  const canBeEmpty =
+    fields.every(canBeMissing) && choices.every((choice) => choice.optional === true)
   const minimum = canBeEmpty ? 0 : bounds.minimum
-  const type: ListType = { kind: 'list', item, ...limits({ minimum, maximum: bounds.maximum }), origin, layout: { written: 'turns' } satisfies ListLayout }
-  return ofField({ name: '$items', type, optional: minimum === 0, nullable: false, origin, layout: { place: 'group', name: ['', ''] } satisfies FieldLayout })
+  const type: ListType = {
+    kind: 'list',
+    item,
+    ...limits({ minimum, maximum: bounds.maximum }),
+    origin,
+    layout: { written: 'turns' } satisfies ListLayout,
+  }
+  return ofField({
+    name: '$items',
+    type,
+    optional: minimum === 0,
+    nullable: false,
+    origin,
+    layout: { place: 'group', name: ['', ''] } satisfies FieldLayout,
+  })
 }
 
 function least(field: Field): number {
-  return layoutOf(field).repeated === true && field.type.kind === 'list' ? (field.type.minItems ?? 0) : 1
+  return layoutOf(field).repeated === true && field.type.kind === 'list'
+    ? (field.type.minItems ?? 0)
+    : 1
 }
 
 function most(field: Field): number | undefined {
@@ -231,20 +323,48 @@ function most(field: Field): number | undefined {
 }
 
 /** An element as a list of its values. */
-export function asList(field: Field, bounds: { readonly minimum: number; readonly maximum: number | undefined }): Field {
+export function asList(
+  field: Field,
+  bounds: { readonly minimum: number; readonly maximum: number | undefined },
+): Field {
   const isList = layoutOf(field).repeated === true && field.type.kind === 'list'
   const item = isList ? field.type.item : field.type
   const nullable = isList ? field.type.itemNullable === true : field.nullable
-  const type: ListType = { kind: 'list', item, ...(nullable ? { itemNullable: true } : {}), ...limits(bounds), origin: field.origin, layout: { written: 'repeated' } satisfies ListLayout }
-  return { ...field, type, optional: bounds.minimum === 0, nullable: false, layout: { ...layoutOf(field), repeated: true } satisfies FieldLayout }
+  const type: ListType = {
+    kind: 'list',
+    item,
+    ...(nullable ? { itemNullable: true } : {}),
+    ...limits(bounds),
+    origin: field.origin,
+    layout: { written: 'repeated' } satisfies ListLayout,
+  }
+  return {
+    ...field,
+    type,
+    optional: bounds.minimum === 0,
+    nullable: false,
+    layout: { ...layoutOf(field), repeated: true } satisfies FieldLayout,
+  }
 }
 
-function limits({ minimum, maximum }: { readonly minimum: number; readonly maximum: number | undefined }): { minItems?: number; maxItems?: number } {
-  return { ...(minimum === 0 ? {} : { minItems: minimum }), ...(maximum === undefined ? {} : { maxItems: maximum }) }
+function limits({
+  minimum,
+  maximum,
+}: {
+  readonly minimum: number
+  readonly maximum: number | undefined
+}): { minItems?: number; maxItems?: number } {
+  return {
+    ...(minimum === 0 ? {} : { minItems: minimum }),
+    ...(maximum === undefined ? {} : { maxItems: maximum }),
+  }
 }
 
 /** Do two types look alike, wherever they were declared? */
 function sameShape(a: Type, b: Type): boolean {
-  const text = (type: Type): string => JSON.stringify(type, (key, value: unknown) => (key === 'origin' || key === 'documentation' ? undefined : value))
+  const text = (type: Type): string =>
+    JSON.stringify(type, (key, value: unknown) =>
+      key === 'origin' || key === 'documentation' ? undefined : value,
+    )
   return text(a) === text(b)
 }

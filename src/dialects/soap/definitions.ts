@@ -12,7 +12,12 @@ import { asDefinitions } from './wsdl20.js'
 
 export type DefinitionKind = 'message' | 'portType' | 'binding' | 'service'
 
-const words: Readonly<Record<DefinitionKind, string>> = { message: 'message', portType: 'port type', binding: 'binding', service: 'service' }
+const words: Readonly<Record<DefinitionKind, string>> = {
+  message: 'message',
+  portType: 'port type',
+  binding: 'binding',
+  service: 'service',
+}
 
 /** A top-level component of a WSDL 1.1 document. */
 export interface Definition {
@@ -41,12 +46,19 @@ export class Definitions {
     if (this.added.has(document)) return
     this.added.add(document)
     const written = this.schemas.rootOf(document)
-    const root = written.is(wsdl20, 'description') ? asDefinitions(written, await this.included(written, document), this.notes) : written
+    const root = written.is(wsdl20, 'description')
+      ? asDefinitions(written, await this.included(written, document), this.notes)
+      : written
     if (root.is(xsd, 'schema') && from !== undefined) {
       await this.schemas.addSchema(root, document)
       return
     }
-    if (!root.is(wsdl, 'definitions')) throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.origin })
+    if (!root.is(wsdl, 'definitions'))
+      throw problem(
+        'TM-2009',
+        { found: `its root element is <${root.name}>` },
+        { place: root.origin },
+      )
     root.read = true
     this.roots.push(root)
     const namespace = root.attribute('targetNamespace') ?? ''
@@ -55,26 +67,39 @@ export class Definitions {
       documentationOf(imported)
       imported.attribute('namespace')
       const location = imported.attribute('location')
-      if (location !== undefined) await this.add(await this.documents.follow(location, document, imported.origin), imported)
+      if (location !== undefined)
+        await this.add(await this.documents.follow(location, document, imported.origin), imported)
     }
     for (const types of root.take(wsdl, 'types')) {
       documentationOf(types)
       for (const schema of types.take(xsd, 'schema')) await this.schemas.addSchema(schema, document)
     }
     for (const kind of ['message', 'portType', 'binding', 'service'] as const) {
-      for (const element of root.take(wsdl, kind)) this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
+      for (const element of root.take(wsdl, kind))
+        this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
     }
   }
 
   /** The descriptions that one of WSDL 2.0 includes and imports (WSDL 2.0 part 1, section 4); their schemas are added. */
-  private async included(root: XmlElement, document: LoadedDocument, within: readonly LoadedDocument[] = []): Promise<XmlElement[]> {
+  private async included(
+    root: XmlElement,
+    document: LoadedDocument,
+    within: readonly LoadedDocument[] = [],
+  ): Promise<XmlElement[]> {
     const found: XmlElement[] = []
-    for (const each of root.children.filter((child) => child.is(wsdl20, 'include') || child.is(wsdl20, 'import'))) {
+    for (const each of root.children.filter(
+      (child) => child.is(wsdl20, 'include') || child.is(wsdl20, 'import'),
+    )) {
       const location = each.attribute('location')
-      const target = location === undefined ? undefined : await this.documents.follow(location, document, each.origin)
+      const target =
+        location === undefined
+          ? undefined
+          : await this.documents.follow(location, document, each.origin)
       if (target === undefined || within.includes(target)) continue
       const other = this.schemas.rootOf(target)
-      for (const types of other.children.filter((child) => child.is(wsdl20, 'types'))) for (const schema of types.children.filter((child) => child.is(xsd, 'schema'))) await this.schemas.addSchema(schema, target)
+      for (const types of other.children.filter((child) => child.is(wsdl20, 'types')))
+        for (const schema of types.children.filter((child) => child.is(xsd, 'schema')))
+          await this.schemas.addSchema(schema, target)
       found.push(other)
       addAll(found, await this.included(other, target, [...within, document]))
     }
@@ -82,7 +107,9 @@ export class Definitions {
   }
 
   all(kind: DefinitionKind): Definition[] {
-    return [...this.found].filter(([key]) => key.startsWith(`${kind} `)).map(([, definition]) => definition)
+    return [...this.found]
+      .filter(([key]) => key.startsWith(`${kind} `))
+      .map(([, definition]) => definition)
   }
 
   /**
@@ -91,7 +118,11 @@ export class Definitions {
    * @param from what refers to it, for the message: `binding "DeskLine11"`
    * @throws Problem TM-2102 when no document declares it
    */
-  require(kind: DefinitionKind, name: QualifiedName, from: { what: string; name: string; at: XmlElement; written: string }): Definition {
+  require(
+    kind: DefinitionKind,
+    name: QualifiedName,
+    from: { what: string; name: string; at: XmlElement; written: string },
+  ): Definition {
     const definition = this.found.get(`${kind} ${keyOf(name)}`)
     if (definition !== undefined) {
       definition.element.read = true
@@ -100,7 +131,13 @@ export class Definitions {
     const names = this.all(kind).map((each) => each.name[1])
     throw problem(
       'TM-2102',
-      { what: from.what, name: from.name, kind: words[kind], reference: from.written, nearest: nearestAdvice(name[1], names) },
+      {
+        what: from.what,
+        name: from.name,
+        kind: words[kind],
+        reference: from.written,
+        nearest: nearestAdvice(name[1], names),
+      },
       { place: from.at.origin },
     )
   }

@@ -21,21 +21,64 @@ const plainModule = 'runtime/soap/plain-http'
 export const soapEmitter: Emitter = {
   open: {
     fragment: (page) => page.useType(codecModule, 'AnyValue'),
-    recordLines: (page, required, indent = '  ') => indented([code`/** Content that the contract leaves open. */`, code`$open${required === true ? code`` : code`?`}: ${page.useType(codecModule, 'OpenContent')}`], indent),
+    recordLines: (page, required, indent = '  ') =>
+      indented(
+        [
+          code`/** Content that the contract leaves open. */`,
+          code`$open${required === true ? code`` : code`?`}: ${page.useType(codecModule, 'OpenContent')}`,
+        ],
+        indent,
+      ),
   },
   reexports: [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
   reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
-  runtimeFiles: () => ['calendar.ts', 'connection.ts', 'digest.ts', 'harmless.ts', 'md5.ts', 'redirects.ts', 'retries.ts', 'tokens.ts', 'failures.ts', 'mime.ts', 'plain.ts', ...['addressing', 'anything', 'attachments', 'check', 'codec', 'data-set', 'moments', 'pieces', 'plain-http', 'references', 'security', 'simple', 'soap', 'xml-name', 'xml-reader', 'xml-writer'].map((name) => `soap/${name}.ts`)],
+  runtimeFiles: () => [
+    'calendar.ts',
+    'connection.ts',
+    'digest.ts',
+    'harmless.ts',
+    'md5.ts',
+    'redirects.ts',
+    'retries.ts',
+    'tokens.ts',
+    'failures.ts',
+    'mime.ts',
+    'plain.ts',
+    ...[
+      'addressing',
+      'anything',
+      'attachments',
+      'check',
+      'codec',
+      'data-set',
+      'moments',
+      'pieces',
+      'plain-http',
+      'references',
+      'security',
+      'simple',
+      'soap',
+      'xml-name',
+      'xml-reader',
+      'xml-writer',
+    ].map((name) => `soap/${name}.ts`),
+  ],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
   pages: codecsPage,
   operation: printOperation,
   endpoints(contract, page) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
-    page.print(code`/** The endpoints that the metadata names, the preferred one first. */`, code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`)
+    page.print(
+      code`/** The endpoints that the metadata names, the preferred one first. */`,
+      code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
+    )
     for (const each of preferredFirst(contract)) {
       const { addressing, mtom } = endpointLayout(each)
-      page.print(...docComment([each.documentation], '  '), code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? code`, addressing: true` : code``}${mtom === true ? code`, mtom: true` : code``} },`)
+      page.print(
+        ...docComment([each.documentation], '  '),
+        code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? code`, addressing: true` : code``}${mtom === true ? code`, mtom: true` : code``} },`,
+      )
     }
     page.print(code`}`)
   },
@@ -43,18 +86,27 @@ export const soapEmitter: Emitter = {
 
 /** SOAP 1.2 before 1.1, both before plain HTTP, otherwise in the order of the metadata. */
 function preferredFirst(contract: Contract): Contract['services'][number]['endpoints'] {
-  const rank = (protocol: string): number => ['SOAP 1.2', 'SOAP 1.1'].indexOf(protocol) + (protocol.startsWith('HTTP') ? 3 : 0)
+  const rank = (protocol: string): number =>
+    ['SOAP 1.2', 'SOAP 1.1'].indexOf(protocol) + (protocol.startsWith('HTTP') ? 3 : 0)
   return [...endpointsOf(contract)].sort((a, b) => rank(a.protocol) - rank(b.protocol))
 }
 
 function codecsPage(contract: Contract, names: Names): Page[] {
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
-  const types = Object.values(contract.types).map((type) => ({ type, tree: trees.ofNamed(type) })).filter(({ tree }) => tree !== undefined)
+  const types = Object.values(contract.types)
+    .map((type) => ({ type, tree: trees.ofNamed(type) }))
+    .filter(({ tree }) => tree !== undefined)
   if (types.length === 0) return []
   const page = new Page('codecs')
   for (const id of Object.keys(contract.types)) page.declare(names.codecs[id] ?? '')
-  const namespaces = namespaceConstants(types.map(({ type }) => type), page)
-  page.print(code`// How each type stands in XML: plain data that serves to write, to read and to check.`, code``)
+  const namespaces = namespaceConstants(
+    types.map(({ type }) => type),
+    page,
+  )
+  page.print(
+    code`// How each type stands in XML: plain data that serves to write, to read and to check.`,
+    code``,
+  )
   for (const [namespace, name] of namespaces) page.print(code`const ${name} = ${quoted(namespace)}`)
   const name = (type: NamedType): string => names.codecs[type.id] ?? code``
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
@@ -64,12 +116,32 @@ function codecsPage(contract: Contract, names: Names): Page[] {
   for (const { type, tree } of types) {
     if (tree === undefined) continue
     const text = names.types[type.id] ?? code``
-    const kind = type.kind === 'record' ? code`RecordCodec` : type.kind === 'enumeration' ? code`LiteralsCodec` : type.kind === 'union' ? code`UnionCodec` : code`RestrictedCodec`
+    const kind =
+      type.kind === 'record'
+        ? code`RecordCodec`
+        : type.kind === 'enumeration'
+          ? code`LiteralsCodec`
+          : type.kind === 'union'
+            ? code`UnionCodec`
+            : code`RestrictedCodec`
     const typeName = (id: TypeId): string => names.types[id] ?? code``
-    const inherited = type.kind === 'record' && type.base !== undefined && type.restricts !== true ? page.useType('types', typeName(type.base.to)) : undefined
-    const any = supertypes.has(type.id) ? page.useType('types', `Any${typeName(type.id)}`) : undefined
-    const base = any === undefined ? (inherited === undefined ? code`` : code`, ${inherited}`) : code`, ${inherited ?? code`unknown`}, ${any}`
-    page.print(code``, code`export const ${identifier(name(type))}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`)
+    const inherited =
+      type.kind === 'record' && type.base !== undefined && type.restricts !== true
+        ? page.useType('types', typeName(type.base.to))
+        : undefined
+    const any = supertypes.has(type.id)
+      ? page.useType('types', `Any${typeName(type.id)}`)
+      : undefined
+    const base =
+      any === undefined
+        ? inherited === undefined
+          ? code``
+          : code`, ${inherited}`
+        : code`, ${inherited ?? code`unknown`}, ${any}`
+    page.print(
+      code``,
+      code`export const ${identifier(name(type))}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`,
+    )
   }
   return [page]
 }
@@ -79,35 +151,63 @@ function printOperation(context: OperationContext): void {
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
   if (operationLayout(operation).plain !== undefined) {
     printFunction(context, page.use(plainModule, 'sendPlain'), [])
-    const plain = new TreePrinter(page, contract, names).print({ name: pathOf(operation), ...trees.plainOperation(operation) })
-    page.print(code``, code`const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`)
+    const plain = new TreePrinter(page, contract, names).print({
+      name: pathOf(operation),
+      ...trees.plainOperation(operation),
+    })
+    page.print(
+      code``,
+      code`const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`,
+    )
     return
   }
   const [, , , , guard] = exportedNames(names, operation)
   const thrown = operation.faults.map((each) => `\`${each.name}\``)
-  printFunction(context, page.use(soapModule, 'send'), thrown.length === 0 ? [] : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`])
+  printFunction(
+    context,
+    page.use(soapModule, 'send'),
+    thrown.length === 0
+      ? []
+      : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`],
+  )
   printFaults(context, operation.faults)
   const offering = endpointsOffering(contract, operation)
   const actions = offering.map((endpoint) => wireAt(operation, endpoint.name).action)
-  const same = actions.every((action) => action === actions[0]) && offering.length === endpointsOf(contract).length
+  const same =
+    actions.every((action) => action === actions[0]) &&
+    offering.length === endpointsOf(contract).length
   const tree: CodecTree = {
     name: pathOf(operation),
-    action: same ? (actions[0] ?? '') : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? code``])),
+    action: same
+      ? (actions[0] ?? '')
+      : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? code``])),
     ...trees.operation(operation),
   }
   const printer = new TreePrinter(page, contract, names)
-  page.print(code``, code`const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`)
+  page.print(
+    code``,
+    code`const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`,
+  )
 }
 
 /** Namespaces that several codecs name get a constant each. */
 function namespaceConstants(types: readonly NamedType[], page: Page): Map<string, Code> {
   const found = new Map<string, Code>()
-  const namespaces = new Set(types.flatMap((type) => (type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? code``] : [])))
+  const namespaces = new Set(
+    types.flatMap((type) =>
+      type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? code``] : [],
+    ),
+  )
   for (const namespace of [...namespaces].filter((each) => each !== '').sort()) {
-    const word = namespace.split(/[/:#?]+/).filter((part) => /\p{L}/u.test(part)).pop() ?? code`namespace`
+    const word =
+      namespace
+        .split(/[/:#?]+/)
+        .filter((part) => /\p{L}/u.test(part))
+        .pop() ?? code`namespace`
     const wanted = `${camelCase(word)}Namespace`
     let name = wanted
-    for (let count = 2; [...found.values()].some((each) => each === name); count += 1) name = `${wanted}${count}`
+    for (let count = 2; [...found.values()].some((each) => each === name); count += 1)
+      name = `${wanted}${count}`
     found.set(namespace, page.declare(name))
   }
   return found

@@ -18,8 +18,28 @@ export const soap: Dialect = {
   describe(_contract, operation, endpoint) {
     const { action } = wireAt(operation, endpoint.name)
     const { plain } = operationLayout(operation)
-    if (plain !== undefined) return [['protocol', endpoint.protocol], ['address', `${endpoint.address.replace(/\/+$/, '')}/${plain.location.replace(/^\/+/, '')}`], ['parameters', plain.parameters === 'query' ? 'in the query' : plain.parameters === 'path' ? 'in the path' : 'as a form']]
-    return [['protocol', endpoint.protocol], ['address', endpoint.address], ['action', action === '' ? '(none)' : action], ...elements(operation)]
+    if (plain !== undefined)
+      return [
+        ['protocol', endpoint.protocol],
+        [
+          'address',
+          `${endpoint.address.replace(/\/+$/, '')}/${plain.location.replace(/^\/+/, '')}`,
+        ],
+        [
+          'parameters',
+          plain.parameters === 'query'
+            ? 'in the query'
+            : plain.parameters === 'path'
+              ? 'in the path'
+              : 'as a form',
+        ],
+      ]
+    return [
+      ['protocol', endpoint.protocol],
+      ['address', endpoint.address],
+      ['action', action === '' ? '(none)' : action],
+      ...elements(operation),
+    ]
   },
   play: playSoap,
 }

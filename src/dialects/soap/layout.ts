@@ -1,4 +1,13 @@
-import type { Endpoint, Field, Fault, ListType, Node, Operation, RecordType, Type } from '../../contract/contract.js'
+import type {
+  Endpoint,
+  Field,
+  Fault,
+  ListType,
+  Node,
+  Operation,
+  RecordType,
+  Type,
+} from '../../contract/contract.js'
 
 /**
  * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`) beside the neutral shapes,
@@ -49,7 +58,14 @@ export interface RecordLayout {
 }
 
 /** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
-export type ListLayout = { readonly written: 'items'; readonly item: QualifiedName; /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true } | { readonly written: 'spaced' } | { readonly written: 'repeated' | 'turns' }
+export type ListLayout =
+  | {
+      readonly written: 'items'
+      readonly item: QualifiedName
+      /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true
+    }
+  | { readonly written: 'spaced' }
+  | { readonly written: 'repeated' | 'turns' }
 
 /** A map that is a table data set: rows by table. */
 export interface MapLayout {

@@ -1,9 +1,28 @@
 import { addTo } from '../../contract/lists.js'
-import type { Choice, Endpoint, Fault, Field, InputField, Operation, Outcome, RecordType, ScalarType, Type } from '../../contract/contract.js'
+import type {
+  Choice,
+  Endpoint,
+  Fault,
+  Field,
+  InputField,
+  Operation,
+  Outcome,
+  RecordType,
+  ScalarType,
+  Type,
+} from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
-import type { EndpointLayout, FaultLayout, FieldLayout, OperationLayout, PlainLayout, OperationWire, QualifiedName } from './layout.js'
+import type {
+  EndpointLayout,
+  FaultLayout,
+  FieldLayout,
+  OperationLayout,
+  PlainLayout,
+  OperationWire,
+  QualifiedName,
+} from './layout.js'
 import { addressingNamespaces, httpBinding, mimeBinding, wsdl } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
@@ -25,7 +44,8 @@ interface BoundPort extends Port {
 
 function boundOperations({ binding }: Port): Map<string, XmlElement[]> {
   const byName = new Map<string, XmlElement[]>()
-  for (const each of binding.element.take(wsdl, 'operation')) addTo(byName, each.attribute('name') ?? '', each)
+  for (const each of binding.element.take(wsdl, 'operation'))
+    addTo(byName, each.attribute('name') ?? '', each)
   return byName
 }
 
@@ -64,7 +84,12 @@ export class OperationReader {
       // Which overload keeps the plain name must not depend on the order of the document.
       const [plain] = [...overloads].sort((a, b) => (messageKey(a) < messageKey(b) ? -1 : 1))
       const given = element === plain ? name : this.nameOverload(element, name, taken)
-      const operation = this.readOperation(element, { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 }, bound, group)
+      const operation = this.readOperation(
+        element,
+        { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 },
+        bound,
+        group,
+      )
       return operation === undefined ? [] : [operation]
     })
   }
@@ -72,15 +97,32 @@ export class OperationReader {
   /** The name of an overload: that of its input message, which is all that tells it apart (WSDL 1.1, section 2.4.5). */
   private nameOverload(element: XmlElement, name: string, taken: Set<string>): string {
     const input = element.children.find((child) => child.is(wsdl, 'input'))
-    const wished = [valueOf(input, 'name'), valueOf(input, 'message').replace(/^.*:/, '')].filter((each) => each !== '' && each !== name)
+    const wished = [valueOf(input, 'name'), valueOf(input, 'message').replace(/^.*:/, '')].filter(
+      (each) => each !== '' && each !== name,
+    )
     let given = wished.find((each) => !taken.has(each.toLowerCase())) ?? `${name}2`
     for (let count = 3; taken.has(given.toLowerCase()); count += 1) given = `${name}${count}`
     taken.add(given.toLowerCase())
-    this.notes.add('approximated', 'TM-2117', { name, message: valueOf(input, 'message'), given }, element.origin)
+    this.notes.add(
+      'approximated',
+      'TM-2117',
+      { name, message: valueOf(input, 'message'), given },
+      element.origin,
+    )
     return given
   }
 
-  private readOperation(element: XmlElement, { name, given, at, isOverloaded }: { name: string; given: string; at: number; isOverloaded: boolean }, ports: readonly BoundPort[], group: readonly string[]): Operation | undefined {
+  private readOperation(
+    element: XmlElement,
+    {
+      name,
+      given,
+      at,
+      isOverloaded,
+    }: { name: string; given: string; at: number; isOverloaded: boolean },
+    ports: readonly BoundPort[],
+    group: readonly string[],
+  ): Operation | undefined {
     const documentation = documented(element)
     element.attribute('parameterOrder')
     const wire: Record<string, OperationWire> = {}
@@ -92,7 +134,11 @@ export class OperationReader {
     for (const port of ports) {
       const bindings = port.byName.get(name) ?? []
       // Overloads are bound under the names of their messages; where those are left out, in the same order.
-      const binding = isOverloaded ? (bindings.find((each) => inputName(each) !== '' && inputName(each) === inputName(element)) ?? bindings[at]) : bindings[0]
+      const binding = isOverloaded
+        ? (bindings.find(
+            (each) => inputName(each) !== '' && inputName(each) === inputName(element),
+          ) ?? bindings[at])
+        : bindings[0]
       if (binding === undefined) continue
       isBound = true
       try {
@@ -107,25 +153,42 @@ export class OperationReader {
         if (shape === undefined) {
           shape = read
           shapeText = text
-        } else if (text !== shapeText) throw new NotYet('its messages differ from those at the first endpoint')
+        } else if (text !== shapeText)
+          throw new NotYet('its messages differ from those at the first endpoint')
         actions.set(binding, action)
         wire[port.endpoint.name] = { action }
       } catch (error) {
         if (!(error instanceof NotYet)) throw error
-        this.notes.add('refused', 'TM-2111', { name, endpoint: port.endpoint.name, reason: error.message }, binding.origin)
+        this.notes.add(
+          'refused',
+          'TM-2111',
+          { name, endpoint: port.endpoint.name, reason: error.message },
+          binding.origin,
+        )
         binding.readWhole()
       }
     }
     if (shape === undefined) {
       element.readWhole()
-      if (!isBound) this.notes.add('ignored', 'TM-2111', { name: given, endpoint: 'every endpoint', reason: 'no binding offers it' }, element.origin)
+      if (!isBound)
+        this.notes.add(
+          'ignored',
+          'TM-2111',
+          { name: given, endpoint: 'every endpoint', reason: 'no binding offers it' },
+          element.origin,
+        )
       return undefined
     }
     return { path: [...group, given], ...shape, wire, ...documentation, origin: element.origin }
   }
 
   /** The operation as one binding has it. */
-  private readBound(element: XmlElement, name: string, binding: XmlElement, port: Port): Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> & OperationWire {
+  private readBound(
+    element: XmlElement,
+    name: string,
+    binding: XmlElement,
+    port: Port,
+  ): Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> & OperationWire {
     documentationOf(binding)
     if (port.soap === httpBinding) return this.readPlain(element, name, binding, port)
     const soapOperation = binding.takeOne(port.soap, 'operation')
@@ -136,24 +199,64 @@ export class OperationReader {
 
     const input = element.takeOne(wsdl, 'input')
     const output = element.takeOne(wsdl, 'output')
-    if (input === undefined) throw new NotYet('it has no input message: notifications from the service can\'t be called')
+    if (input === undefined)
+      throw new NotYet("it has no input message: notifications from the service can't be called")
     const boundInput = this.boundMessage(binding, 'input', port)
-    const boundOutput = output === undefined ? undefined : this.boundMessage(binding, 'output', port)
+    const boundOutput =
+      output === undefined ? undefined : this.boundMessage(binding, 'output', port)
     const inputParts = this.partsOf(input, name, boundInput?.parts)
-    const outputParts = output === undefined ? undefined : this.partsOf(output, name, boundOutput?.parts)
+    const outputParts =
+      output === undefined ? undefined : this.partsOf(output, name, boundOutput?.parts)
 
-    const headers = (boundInput?.headers ?? []).map((header): InputField => ({ ...this.readHeader(header), place: 'messageHeader' }))
+    const headers = (boundInput?.headers ?? []).map((header): InputField => ({
+      ...this.readHeader(header),
+      place: 'messageHeader',
+    }))
     const attached = this.attachmentFields(input, name, boundInput)
-    const request = this.readContent(inputParts.filter((part) => !attached.some((field) => field.name === part.name)), style, name, boundInput, name)
+    const request = this.readContent(
+      inputParts.filter((part) => !attached.some((field) => field.name === part.name)),
+      style,
+      name,
+      boundInput,
+      name,
+    )
     const isEncoded = boundInput?.encoded === true || boundOutput?.encoded === true
-    if (isEncoded && (style !== 'rpc' || [...inputParts, ...(outputParts ?? [])].some((part) => part.typeName === undefined))) throw new NotYet('its messages are encoded (use="encoded"), and not of the style rpc with parts of a type')
+    if (
+      isEncoded &&
+      (style !== 'rpc' ||
+        [...inputParts, ...(outputParts ?? [])].some((part) => part.typeName === undefined))
+    )
+      throw new NotYet(
+        'its messages are encoded (use="encoded"), and not of the style rpc with parts of a type',
+      )
     const returned = output === undefined ? [] : this.attachmentFields(output, name, boundOutput)
-    const answer = outputParts === undefined ? undefined : this.readContent(outputParts.filter((part) => !returned.some((field) => field.name === part.name)), style, `${name}Response`, boundOutput, request.wrapped ? undefined : name)
+    const answer =
+      outputParts === undefined
+        ? undefined
+        : this.readContent(
+            outputParts.filter((part) => !returned.some((field) => field.name === part.name)),
+            style,
+            `${name}Response`,
+            boundOutput,
+            request.wrapped ? undefined : name,
+          )
     const answerHeaders = this.answerHeaders(boundOutput?.headers ?? [], output ?? element)
-    const outputs = [...(answer?.fields ?? []).map((field) => (field.name === 'headers' && answerHeaders.length > 0 ? { ...field, name: 'headers_' } : field)), ...returned, ...answerHeaders]
+    const outputs = [
+      ...(answer?.fields ?? []).map((field) =>
+        field.name === 'headers' && answerHeaders.length > 0
+          ? { ...field, name: 'headers_' }
+          : field,
+      ),
+      ...returned,
+      ...answerHeaders,
+    ]
     const addressedAction = this.addressedAction(element, input, port, name, action)
 
-    const bodyInputs = request.fields.map((field): InputField => ({ ...field, name: field.name === 'headers' ? 'headers_' : field.name, place: 'body' }))
+    const bodyInputs = request.fields.map((field): InputField => ({
+      ...field,
+      name: field.name === 'headers' ? 'headers_' : field.name,
+      place: 'body',
+    }))
     const layout: OperationLayout = {
       style: request.style,
       ...(request.wrapper === undefined ? {} : { request: request.wrapper }),
@@ -164,27 +267,43 @@ export class OperationReader {
     }
     return {
       action,
-      inputs: [...bodyInputs, ...attached.map((field): InputField => ({ ...field, place: 'attachment' })), ...headers],
+      inputs: [
+        ...bodyInputs,
+        ...attached.map((field): InputField => ({ ...field, place: 'attachment' })),
+        ...headers,
+      ],
       ...(request.choices.length === 0 ? {} : { choices: request.choices }),
       outcome: outcomeOf(outputs, output ?? element),
-      faults: withHeaderFaults(this.readFaults(element, binding, port, name), [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) => this.headerFaults(header))),
+      faults: withHeaderFaults(
+        this.readFaults(element, binding, port, name),
+        [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) =>
+          this.headerFaults(header),
+        ),
+      ),
       layout,
     }
   }
 
   /** The operation as a binding to plain HTTP has it (WSDL 1.1, section 4). */
-  private readPlain(element: XmlElement, name: string, binding: XmlElement, port: Port): ReturnType<OperationReader['readBound']> {
+  private readPlain(
+    element: XmlElement,
+    name: string,
+    binding: XmlElement,
+    port: Port,
+  ): ReturnType<OperationReader['readBound']> {
     const verb = port.endpoint.protocol === 'HTTP GET' ? 'GET' : 'POST'
     const location = binding.takeOne(httpBinding, 'operation')?.attribute('location') ?? ''
     const input = element.takeOne(wsdl, 'input')
     const output = element.takeOne(wsdl, 'output')
-    if (input === undefined) throw new NotYet('it has no input message: notifications from the service can\'t be called')
+    if (input === undefined)
+      throw new NotYet("it has no input message: notifications from the service can't be called")
     const boundInput = binding.takeOne(wsdl, 'input')
     const boundOutput = binding.takeOne(wsdl, 'output')
     const isInPath = boundInput?.takeOne(httpBinding, 'urlReplacement') !== undefined
     boundInput?.takeOne(httpBinding, 'urlEncoded')
     const content = boundInput?.takeOne(mimeBinding, 'content')?.attribute('type')
-    if (content !== undefined && content !== 'application/x-www-form-urlencoded') throw new NotYet(`its input is bound to ${content}`)
+    if (content !== undefined && content !== 'application/x-www-form-urlencoded')
+      throw new NotYet(`its input is bound to ${content}`)
     const inputs = this.partsOf(input, name, undefined).map((part): InputField => {
       if (part.typeName === undefined) throw new NotYet(`its part "${part.name}" names no type`)
       return { ...this.partField(part, ['', part.name]), place: 'body' }
@@ -195,18 +314,59 @@ export class OperationReader {
       each.attribute('part')
       return each.attribute('type') ?? ''
     })
-    const answered = mimeXml === undefined ? undefined : (parts.find((part) => part.name === mimeXml.attribute('part')) ?? parts[0])
+    const answered =
+      mimeXml === undefined
+        ? undefined
+        : (parts.find((part) => part.name === mimeXml.attribute('part')) ?? parts[0])
     const origin = (output ?? element).origin
-    const field = (type: Type): Field => ({ name: 'value', type, optional: false, nullable: false, origin, layout: { place: 'element', name: ['', 'value'] } satisfies FieldLayout })
+    const field = (type: Type): Field => ({
+      name: 'value',
+      type,
+      optional: false,
+      nullable: false,
+      origin,
+      layout: { place: 'element', name: ['', 'value'] } satisfies FieldLayout,
+    })
     const isText = media?.some((each) => /^text\//.test(each)) === true
-    const value = answered !== undefined ? this.partField(answered, ['', answered.name]) : media === undefined || media.length === 0 ? undefined : field(isText ? { kind: 'scalar', base: 'text', format: 'xs:string', origin } : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin })
-    const answer = answered !== undefined && value !== undefined ? (value.layout as FieldLayout).name : value === undefined ? undefined : isText ? 'text' : 'bytes'
-    const plain: PlainLayout = { verb, location, parameters: isInPath ? 'path' : verb === 'GET' ? 'query' : 'form', ...(answer === undefined ? {} : { answer }) }
-    return { action: '', inputs, outcome: outcomeOf(value === undefined ? [] : [value], output ?? element), faults: [], layout: { style: 'plain', plain } satisfies OperationLayout }
+    const value =
+      answered !== undefined
+        ? this.partField(answered, ['', answered.name])
+        : media === undefined || media.length === 0
+          ? undefined
+          : field(
+              isText
+                ? { kind: 'scalar', base: 'text', format: 'xs:string', origin }
+                : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin },
+            )
+    const answer =
+      answered !== undefined && value !== undefined
+        ? (value.layout as FieldLayout).name
+        : value === undefined
+          ? undefined
+          : isText
+            ? 'text'
+            : 'bytes'
+    const plain: PlainLayout = {
+      verb,
+      location,
+      parameters: isInPath ? 'path' : verb === 'GET' ? 'query' : 'form',
+      ...(answer === undefined ? {} : { answer }),
+    }
+    return {
+      action: '',
+      inputs,
+      outcome: outcomeOf(value === undefined ? [] : [value], output ?? element),
+      faults: [],
+      layout: { style: 'plain', plain } satisfies OperationLayout,
+    }
   }
 
   /** The soap:body and soap:header elements of one direction. */
-  private boundMessage(binding: XmlElement, direction: 'input' | 'output', port: Port): BoundMessage | undefined {
+  private boundMessage(
+    binding: XmlElement,
+    direction: 'input' | 'output',
+    port: Port,
+  ): BoundMessage | undefined {
     const bound = binding.takeOne(wsdl, direction)
     if (bound === undefined) return undefined
     bound.attribute('name')
@@ -214,14 +374,35 @@ export class OperationReader {
     const { root, attachments } = this.mimeParts(bound, port)
     const body = root.takeOne(port.soap, 'body')
     body?.attribute('encodingStyle')
-    return { parts: body?.attribute('parts')?.split(/\s+/).filter((part) => part !== ''), namespace: body?.attribute('namespace'), headers: [...bound.take(port.soap, 'header'), ...(root === bound ? [] : root.take(port.soap, 'header'))], attachments, encoded: body?.attribute('use') === 'encoded' }
+    return {
+      parts: body
+        ?.attribute('parts')
+        ?.split(/\s+/)
+        .filter((part) => part !== ''),
+      namespace: body?.attribute('namespace'),
+      headers: [
+        ...bound.take(port.soap, 'header'),
+        ...(root === bound ? [] : root.take(port.soap, 'header')),
+      ],
+      attachments,
+      encoded: body?.attribute('use') === 'encoded',
+    }
   }
 
-  private partsOf(direction: XmlElement, operation: string, chosen: readonly string[] | undefined): Part[] {
+  private partsOf(
+    direction: XmlElement,
+    operation: string,
+    chosen: readonly string[] | undefined,
+  ): Part[] {
     documentationOf(direction)
     direction.attribute('name')
     const written = wantedAttribute(direction, 'message')
-    const message = this.definitions.require('message', qualifiedName(written, direction), { what: 'operation', name: operation, at: direction, written })
+    const message = this.definitions.require('message', qualifiedName(written, direction), {
+      what: 'operation',
+      name: operation,
+      at: direction,
+      written,
+    })
     const parts = partsOfMessage(message)
     return chosen === undefined ? parts : parts.filter((part) => chosen.includes(part.name))
   }
@@ -233,10 +414,22 @@ export class OperationReader {
     wrapperName: string,
     bound: { namespace: string | undefined } | undefined,
     unwrapAs: string | undefined,
-  ): { fields: Field[]; choices: readonly Choice[]; wrapper?: QualifiedName; style: OperationLayout['style']; wrapped: boolean } {
+  ): {
+    fields: Field[]
+    choices: readonly Choice[]
+    wrapper?: QualifiedName
+    style: OperationLayout['style']
+    wrapped: boolean
+  } {
     if (style === 'rpc') {
       const fields = parts.map((part) => this.partField(part, ['', part.name]))
-      return { fields, choices: [], wrapper: [bound?.namespace ?? '', wrapperName], style: 'rpc', wrapped: true }
+      return {
+        fields,
+        choices: [],
+        wrapper: [bound?.namespace ?? '', wrapperName],
+        style: 'rpc',
+        wrapped: true,
+      }
     }
     const [only, ...others] = parts
     if (only?.elementName !== undefined && others.length === 0) {
@@ -244,30 +437,71 @@ export class OperationReader {
       const component = this.definitions.schemas.require('element', name, only.element)
       const isWrapper = unwrapAs === undefined || name[1] === unwrapAs || only.name === 'parameters'
       const content = isWrapper ? this.types.wrapperContent(component) : undefined
-      if (content !== undefined) return { ...content, wrapper: name, style: 'wrapped', wrapped: true }
+      if (content !== undefined)
+        return { ...content, wrapper: name, style: 'wrapped', wrapped: true }
     }
-    return { fields: parts.map((part) => this.partField(part, undefined)), choices: [], style: 'bare', wrapped: false }
+    return {
+      fields: parts.map((part) => this.partField(part, undefined)),
+      choices: [],
+      style: 'bare',
+      wrapped: false,
+    }
   }
 
   private partField(part: Part, name: QualifiedName | undefined): Field {
     const { origin } = part.element
     const documentation = documented(part.element)
     if (part.elementName !== undefined) {
-      const component = this.definitions.schemas.require('element', qualifiedName(part.elementName, part.element), part.element)
-      return { name: part.name, type: this.types.elementType(component), optional: false, nullable: component.element.attribute('nillable') === 'true', ...documentation, origin, layout: { place: 'element', name: component.name } satisfies FieldLayout }
+      const component = this.definitions.schemas.require(
+        'element',
+        qualifiedName(part.elementName, part.element),
+        part.element,
+      )
+      return {
+        name: part.name,
+        type: this.types.elementType(component),
+        optional: false,
+        nullable: component.element.attribute('nillable') === 'true',
+        ...documentation,
+        origin,
+        layout: { place: 'element', name: component.name } satisfies FieldLayout,
+      }
     }
-    if (part.typeName === undefined) throw problem('TM-2104', { what: `The part "${part.name}"`, attribute: 'element or type' }, { place: origin })
-    if (name === undefined) throw new NotYet(`its part "${part.name}" names a type where a document style message needs an element`)
-    const type: Type = this.types.typeNamed(qualifiedName(part.typeName, part.element), part.element)
-    return { name: part.name, type, optional: false, nullable: false, ...documentation, origin, layout: { place: 'element', name } satisfies FieldLayout }
+    if (part.typeName === undefined)
+      throw problem(
+        'TM-2104',
+        { what: `The part "${part.name}"`, attribute: 'element or type' },
+        { place: origin },
+      )
+    if (name === undefined)
+      throw new NotYet(
+        `its part "${part.name}" names a type where a document style message needs an element`,
+      )
+    const type: Type = this.types.typeNamed(
+      qualifiedName(part.typeName, part.element),
+      part.element,
+    )
+    return {
+      name: part.name,
+      type,
+      optional: false,
+      nullable: false,
+      ...documentation,
+      origin,
+      layout: { place: 'element', name } satisfies FieldLayout,
+    }
   }
 
   /** The parts of a MIME message: the one with the envelope, and the media types of those beside it (WSDL 1.1, section 5). */
-  private mimeParts(bound: XmlElement, port: Port): { root: XmlElement; attachments: ReadonlyMap<string, readonly string[]> } {
+  private mimeParts(
+    bound: XmlElement,
+    port: Port,
+  ): { root: XmlElement; attachments: ReadonlyMap<string, readonly string[]> } {
     const attachments = new Map<string, string[]>()
     const related = bound.takeOne(mimeBinding, 'multipartRelated')
     if (related === undefined) {
-      if (bound.children.some((child) => child.namespace === mimeBinding)) throw new NotYet('its message is bound to MIME without an envelope')
+      if (bound.children.some((child) => child.namespace === mimeBinding))
+        throw new NotYet('its message is bound to MIME without an envelope')
       return { root: bound, attachments }
     }
     let root = bound
@@ -278,13 +512,18 @@ export class OperationReader {
         const name = content.attribute('part') ?? part.attribute('name') ?? ''
         addTo(attachments, name, content.attribute('type') ?? '*/*')
       }
-      if (part.children.some((child) => child.is(mimeBinding, 'mimeXml'))) throw new NotYet('it has an attachment of XML (mime:mimeXml)')
+      if (part.children.some((child) => child.is(mimeBinding, 'mimeXml')))
+        throw new NotYet('it has an attachment of XML (mime:mimeXml)')
     }
     return { root, attachments }
   }
 
   /** The parts of a message that travel beside it. Where only the sender knows their media type, he says it. */
-  private attachmentFields(direction: XmlElement, operation: string, bound: BoundMessage | undefined): Field[] {
+  private attachmentFields(
+    direction: XmlElement,
+    operation: string,
+    bound: BoundMessage | undefined,
+  ): Field[] {
     if (bound === undefined || bound.attachments.size === 0) return []
     const { origin } = direction
     const bytes: ScalarType = { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin }
@@ -293,12 +532,41 @@ export class OperationReader {
       const part = parts.find((each) => each.name === name)
       const [only = ''] = types
       const mediaType = types.length > 1 || only.includes('*') ? '' : only
-      const field = (member: string, type: Type): Field => ({ name: member, type, optional: false, nullable: false, origin, layout: { place: 'element', name: ['', member] } satisfies FieldLayout })
-      const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', example: 'application/octet-stream', origin }
-      const type: Type = mediaType === '' ? { kind: 'record', fields: [field('content', bytes), field('type', text)], origin } : bytes
-      const said = mediaType === '' ? 'Travels beside the message; `type` says what it is.' : `Travels beside the message as ${mediaType}.`
-      const documentation = [part === undefined ? undefined : documentationOf(part.element), said].filter((each) => each !== undefined).join('\n\n')
-      return { name, type, optional: false, nullable: false, documentation, origin, layout: { place: 'attachment', name: ['', name], mediaType } satisfies FieldLayout }
+      const field = (member: string, type: Type): Field => ({
+        name: member,
+        type,
+        optional: false,
+        nullable: false,
+        origin,
+        layout: { place: 'element', name: ['', member] } satisfies FieldLayout,
+      })
+      const text: ScalarType = {
+        kind: 'scalar',
+        base: 'text',
+        format: 'xs:string',
+        example: 'application/octet-stream',
+        origin,
+      }
+      const type: Type =
+        mediaType === ''
+          ? { kind: 'record', fields: [field('content', bytes), field('type', text)], origin }
+          : bytes
+      const said =
+        mediaType === ''
+          ? 'Travels beside the message; `type` says what it is.'
+          : `Travels beside the message as ${mediaType}.`
+      const documentation = [part === undefined ? undefined : documentationOf(part.element), said]
+        .filter((each) => each !== undefined)
+        .join('\n\n')
+      return {
+        name,
+        type,
+        optional: false,
+        nullable: false,
+        documentation,
+        origin,
+        layout: { place: 'attachment', name: ['', name], mediaType } satisfies FieldLayout,
+      }
     })
   }
 
@@ -306,7 +574,8 @@ export class OperationReader {
     if (header.attribute('use') === 'encoded') throw new NotYet('an encoded header is not read yet')
     const partName = wantedAttribute(header, 'part')
     const part = this.headerPart(header, 'header')
-    if (part?.elementName === undefined) throw new NotYet(`its header "${partName}" names no element`)
+    if (part?.elementName === undefined)
+      throw new NotYet(`its header "${partName}" names no element`)
     const field = this.partField(part, undefined)
     // The caller writes a header under its element's name, and may leave it out: it is often set once for all calls.
     return { ...field, name: fieldName(field), optional: true }
@@ -314,7 +583,12 @@ export class OperationReader {
 
   private headerPart(header: XmlElement, what: string): Part | undefined {
     const written = wantedAttribute(header, 'message')
-    const message = this.definitions.require('message', qualifiedName(written, header), { what, name: header.attribute('part') ?? '', at: header, written })
+    const message = this.definitions.require('message', qualifiedName(written, header), {
+      what,
+      name: header.attribute('part') ?? '',
+      at: header,
+      written,
+    })
     header.attribute('namespace')
     header.attribute('encodingStyle')
     return partsOfMessage(message).find((each) => each.name === header.attribute('part'))
@@ -324,53 +598,113 @@ export class OperationReader {
   private answerHeaders(headers: readonly XmlElement[], at: XmlElement): Field[] {
     if (headers.length === 0) return []
     const { origin } = at
-    const type: RecordType = { kind: 'record', fields: headers.map((header) => this.readHeader(header)), origin }
-    return [{ name: 'headers', type, optional: true, nullable: false, documentation: 'Message headers.', origin, layout: { place: 'headers', name: ['', ''] } satisfies FieldLayout }]
+    const type: RecordType = {
+      kind: 'record',
+      fields: headers.map((header) => this.readHeader(header)),
+      origin,
+    }
+    return [
+      {
+        name: 'headers',
+        type,
+        optional: true,
+        nullable: false,
+        documentation: 'Message headers.',
+        origin,
+        layout: { place: 'headers', name: ['', ''] } satisfies FieldLayout,
+      },
+    ]
   }
 
   /** Faults about a header, whose detail stands in the header of the answer (WSDL 1.1, section 3.7). */
   private headerFaults(header: XmlElement): Fault[] {
-    return header.children.filter((child) => child.local === 'headerfault' && child.namespace === header.namespace).map((fault): Fault => {
-      fault.read = true
-      fault.attribute('use')
-      const part = this.headerPart(fault, 'header fault')
-      if (part?.elementName === undefined) throw new NotYet(`its header fault "${fault.attribute('part') ?? ''}" names no element`)
-      const field = this.partField(part, undefined)
-      const { name } = field.layout as FieldLayout
-      return { name: name[1], type: field.type, ...documented(part.element), origin: fault.origin, layout: { element: name, inHeader: true } satisfies FaultLayout }
-    })
+    return header.children
+      .filter((child) => child.local === 'headerfault' && child.namespace === header.namespace)
+      .map((fault): Fault => {
+        fault.read = true
+        fault.attribute('use')
+        const part = this.headerPart(fault, 'header fault')
+        if (part?.elementName === undefined)
+          throw new NotYet(`its header fault "${fault.attribute('part') ?? ''}" names no element`)
+        const field = this.partField(part, undefined)
+        const { name } = field.layout as FieldLayout
+        return {
+          name: name[1],
+          type: field.type,
+          ...documented(part.element),
+          origin: fault.origin,
+          layout: { element: name, inHeader: true } satisfies FaultLayout,
+        }
+      })
   }
 
   /** What a message asks for by WS-Addressing (WS-Addressing 1.0, Metadata, section 4.4), unless that is the SOAP action. */
-  private addressedAction(operation: XmlElement, input: XmlElement, port: Port, name: string, action: string): string | undefined {
-    const explicit = addressingNamespaces.map((namespace) => input.attribute('Action', namespace)).find((each) => each !== undefined)
-    for (const each of [...operation.children]) for (const namespace of addressingNamespaces) each.attribute('Action', namespace)
+  private addressedAction(
+    operation: XmlElement,
+    input: XmlElement,
+    port: Port,
+    name: string,
+    action: string,
+  ): string | undefined {
+    const explicit = addressingNamespaces
+      .map((namespace) => input.attribute('Action', namespace))
+      .find((each) => each !== undefined)
+    for (const each of [...operation.children])
+      for (const namespace of addressingNamespaces) each.attribute('Action', namespace)
     if (explicit !== undefined) return explicit === action ? undefined : explicit
-    if (action !== '' || (port.endpoint.layout as EndpointLayout).addressing !== true) return undefined
+    if (action !== '' || (port.endpoint.layout as EndpointLayout).addressing !== true)
+      return undefined
     const [namespace] = port.portType.name
     const delimiter = namespace.startsWith('urn:') ? ':' : '/'
-    return [namespace.replace(/\/$/, ''), port.portType.name[1], input.attribute('name') ?? `${name}Request`].join(delimiter)
+    return [
+      namespace.replace(/\/$/, ''),
+      port.portType.name[1],
+      input.attribute('name') ?? `${name}Request`,
+    ].join(delimiter)
   }
 
-  private readFaults(element: XmlElement, binding: XmlElement, port: Port, operation: string): Fault[] {
+  private readFaults(
+    element: XmlElement,
+    binding: XmlElement,
+    port: Port,
+    operation: string,
+  ): Fault[] {
     for (const bound of binding.take(wsdl, 'fault')) {
       documentationOf(bound)
       bound.attribute('name')
       for (const fault of bound.take(port.soap, 'fault')) {
         fault.attribute('name')
-        if (fault.attribute('use') === 'encoded') this.notes.add('approximated', 'TM-2112', { what: `The encoding of <${fault.name}>`, reason: 'its detail is read as literal' }, fault.origin)
+        if (fault.attribute('use') === 'encoded')
+          this.notes.add(
+            'approximated',
+            'TM-2112',
+            { what: `The encoding of <${fault.name}>`, reason: 'its detail is read as literal' },
+            fault.origin,
+          )
       }
     }
     return element.take(wsdl, 'fault').map((fault): Fault => {
       const documentation = documented(fault)
       const written = wantedAttribute(fault, 'message')
-      const message = this.definitions.require('message', qualifiedName(written, fault), { what: 'operation', name: operation, at: fault, written })
+      const message = this.definitions.require('message', qualifiedName(written, fault), {
+        what: 'operation',
+        name: operation,
+        at: fault,
+        written,
+      })
       const [part] = partsOfMessage(message)
-      if (part?.elementName === undefined) throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
+      if (part?.elementName === undefined)
+        throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
       const field = this.partField(part, undefined)
       fault.attribute('name')
       const { name } = field.layout as FieldLayout
-      return { name: name[1], type: field.type, ...documentation, origin: fault.origin, layout: { element: name } satisfies FaultLayout }
+      return {
+        name: name[1],
+        type: field.type,
+        ...documentation,
+        origin: fault.origin,
+        layout: { element: name } satisfies FaultLayout,
+      }
     })
   }
 }
@@ -387,7 +721,10 @@ interface BoundMessage {
 
 /** Faults with those about headers, which may be declared with several of them. */
 function withHeaderFaults(faults: readonly Fault[], others: readonly Fault[]): Fault[] {
-  return others.reduce<Fault[]>((found, each) => (found.some(({ name }) => name === each.name) ? found : [...found, each]), [...faults])
+  return others.reduce<Fault[]>(
+    (found, each) => (found.some(({ name }) => name === each.name) ? found : [...found, each]),
+    [...faults],
+  )
 }
 
 function partsOfMessage(message: Definition): Part[] {
@@ -396,9 +733,15 @@ function partsOfMessage(message: Definition): Part[] {
   const names = new Set<string>()
   return message.element.take(wsdl, 'part').map((element) => {
     const name = wantedAttribute(element, 'name')
-    if (names.has(name)) throw problem('TM-2222', { name, message: message.name[1] }, { place: element.origin })
+    if (names.has(name))
+      throw problem('TM-2222', { name, message: message.name[1] }, { place: element.origin })
     names.add(name)
-    return { name, element, elementName: element.attribute('element'), typeName: element.attribute('type') }
+    return {
+      name,
+      element,
+      elementName: element.attribute('element'),
+      typeName: element.attribute('type'),
+    }
   })
 }
 
@@ -409,7 +752,10 @@ function valueOf(element: XmlElement | undefined, name: string): string {
 
 /** The name of an operation's input. */
 function inputName(operation: XmlElement): string {
-  return valueOf(operation.children.find((child) => child.is(wsdl, 'input')), 'name')
+  return valueOf(
+    operation.children.find((child) => child.is(wsdl, 'input')),
+    'name',
+  )
 }
 
 function messageKey(operation: XmlElement): string {
@@ -425,5 +771,7 @@ function outcomeOf(fields: readonly Field[], at: XmlElement): Outcome {
   const { origin } = at
   const [only, ...others] = fields
   if (only === undefined) return { kind: 'nothing', origin }
-  return others.length === 0 ? { kind: 'value', field: only, origin } : { kind: 'record', fields, origin }
+  return others.length === 0
+    ? { kind: 'value', field: only, origin }
+    : { kind: 'record', fields, origin }
 }

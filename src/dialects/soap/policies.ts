@@ -1,7 +1,12 @@
 import type { SecurityScheme } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
-import { addressingNamespaces, mtomPolicyNamespaces, policyNamespaces, securityPolicyNamespaces } from './namespaces.js'
+import {
+  addressingNamespaces,
+  mtomPolicyNamespaces,
+  policyNamespaces,
+  securityPolicyNamespaces,
+} from './namespaces.js'
 
 /**
  * Does a binding or a port ask for something: by an element in it, or by a policy that it refers to (WS-PolicyAttachment, section 4)?
@@ -9,26 +14,93 @@ import { addressingNamespaces, mtomPolicyNamespaces, policyNamespaces, securityP
  * @param roots where policies stand
  * @param asks recognises the assertion
  */
-export function asksFor(elements: readonly XmlElement[], roots: readonly XmlElement[], asks: (element: XmlElement) => boolean): boolean {
-  const isOptional = (element: XmlElement): boolean => element.attributes.some(({ local, value }) => (local === 'Optional' && value === 'true') || (local === 'required' && value === 'false'))
-  const holds = (element: XmlElement): boolean => (asks(element) && !isOptional(element)) || (!isOptional(element) && element.children.some(holds))
-  const references = elements.flatMap((element) => element.children.filter((child) => child.local === 'PolicyReference').map((child) => child.attributes.find(({ local }) => local === 'URI')?.value.replace(/^#/, '') ?? ''))
-  const policies = roots.flatMap((root) => root.children.filter((child) => policyNamespaces.includes(child.namespace) && references.includes(child.attributes.find(({ local }) => local === 'Id')?.value ?? '')))
-  return [...elements.flatMap((element) => element.children.filter((child) => child.local !== 'operation')), ...policies].some(holds)
+export function asksFor(
+  elements: readonly XmlElement[],
+  roots: readonly XmlElement[],
+  asks: (element: XmlElement) => boolean,
+): boolean {
+  const isOptional = (element: XmlElement): boolean =>
+    element.attributes.some(
+      ({ local, value }) =>
+        (local === 'Optional' && value === 'true') || (local === 'required' && value === 'false'),
+    )
+  const holds = (element: XmlElement): boolean =>
+    (asks(element) && !isOptional(element)) ||
+    (!isOptional(element) && element.children.some(holds))
+  const references = elements.flatMap((element) =>
+    element.children
+      .filter((child) => child.local === 'PolicyReference')
+      .map(
+        (child) =>
+          child.attributes.find(({ local }) => local === 'URI')?.value.replace(/^#/, '') ?? '',
+      ),
+  )
+  const policies = roots.flatMap((root) =>
+    root.children.filter(
+      (child) =>
+        policyNamespaces.includes(child.namespace) &&
+        references.includes(child.attributes.find(({ local }) => local === 'Id')?.value ?? ''),
+    ),
+  )
+  return [
+    ...elements.flatMap((element) =>
+      element.children.filter((child) => child.local !== 'operation'),
+    ),
+    ...policies,
+  ].some(holds)
 }
 
 export function asksForAddressing({ namespace, local }: XmlElement): boolean {
-  return addressingNamespaces.includes(namespace) && ['UsingAddressing', 'Addressing'].includes(local)
+  return (
+    addressingNamespaces.includes(namespace) && ['UsingAddressing', 'Addressing'].includes(local)
+  )
 }
 
 export function asksForMtom({ namespace, local }: XmlElement): boolean {
-  return mtomPolicyNamespaces.includes(namespace) && ['OptimizedMimeSerialization', 'MTOM'].includes(local)
+  return (
+    mtomPolicyNamespaces.includes(namespace) &&
+    ['OptimizedMimeSerialization', 'MTOM'].includes(local)
+  )
 }
 
 /** Assertions that say how others are to be understood, and ask for nothing themselves. */
-const frames = ['TransportBinding', 'TransportToken', 'HttpsToken', 'SupportingTokens', 'SignedSupportingTokens', 'SignedEncryptedSupportingTokens', 'EncryptedSupportingTokens', 'AlgorithmSuite', 'Layout', 'Lax', 'Strict', 'Basic128', 'Basic256', 'Basic256Sha256', 'Wss10', 'Wss11', 'WssUsernameToken10', 'WssUsernameToken11', 'NoPassword']
+const frames = [
+  'TransportBinding',
+  'TransportToken',
+  'HttpsToken',
+  'SupportingTokens',
+  'SignedSupportingTokens',
+  'SignedEncryptedSupportingTokens',
+  'EncryptedSupportingTokens',
+  'AlgorithmSuite',
+  'Layout',
+  'Lax',
+  'Strict',
+  'Basic128',
+  'Basic256',
+  'Basic256Sha256',
+  'Wss10',
+  'Wss11',
+  'WssUsernameToken10',
+  'WssUsernameToken11',
+  'NoPassword',
+]
 /** Assertions that ask for signatures or encryption. */
-const sealed = ['AsymmetricBinding', 'SymmetricBinding', 'SignedParts', 'EncryptedParts', 'SignedElements', 'EncryptedElements', 'EndorsingSupportingTokens', 'SignedEndorsingSupportingTokens', 'ProtectionToken', 'X509Token', 'SamlToken', 'IssuedToken', 'KerberosToken']
+const sealed = [
+  'AsymmetricBinding',
+  'SymmetricBinding',
+  'SignedParts',
+  'EncryptedParts',
+  'SignedElements',
+  'EncryptedElements',
+  'EndorsingSupportingTokens',
+  'SignedEndorsingSupportingTokens',
+  'ProtectionToken',
+  'X509Token',
+  'SamlToken',
+  'IssuedToken',
+  'KerberosToken',
+]
 
 /**
  * Reads policies (WS-Policy 1.5, with WS-SecurityPolicy 1.2) as far as telling which credential is wanted.
@@ -44,18 +116,45 @@ export function readPolicies(roots: readonly XmlElement[], notes: Notes): Securi
       const digest = element.children.some(function hashed(child): boolean {
         return child.local === 'HashPassword' || child.children.some(hashed)
       })
-      found.set('usernameToken', { name: digest ? 'user name token with digest' : 'user name token', scheme: 'usernameToken', origin })
-      notes.add('approximated', 'TM-2115', { what: `a user name token${digest ? ' with a digest of the password' : ''}`, kind: 'wsse' }, origin)
+      found.set('usernameToken', {
+        name: digest ? 'user name token with digest' : 'user name token',
+        scheme: 'usernameToken',
+        origin,
+      })
+      notes.add(
+        'approximated',
+        'TM-2115',
+        {
+          what: `a user name token${digest ? ' with a digest of the password' : ''}`,
+          kind: 'wsse',
+        },
+        origin,
+      )
     } else if (isSecurity && ['HttpBasicAuthentication', 'BasicAuthentication'].includes(local)) {
       found.set('basic', { name: 'basic', scheme: 'basic', origin })
-      notes.add('approximated', 'TM-2115', { what: 'a login with user and password (HTTP basic)', kind: 'basic' }, origin)
-    } else if (isSecurity && sealed.includes(local)) notes.add('refused', 'TM-2116', { element: element.name }, origin)
-    else if (addressingNamespaces.includes(element.namespace) || mtomPolicyNamespaces.includes(element.namespace)) return
-    else if (policyNamespaces.includes(element.namespace) || (isSecurity && frames.includes(local))) element.children.forEach(assertion)
+      notes.add(
+        'approximated',
+        'TM-2115',
+        { what: 'a login with user and password (HTTP basic)', kind: 'basic' },
+        origin,
+      )
+    } else if (isSecurity && sealed.includes(local))
+      notes.add('refused', 'TM-2116', { element: element.name }, origin)
+    else if (
+      addressingNamespaces.includes(element.namespace) ||
+      mtomPolicyNamespaces.includes(element.namespace)
+    )
+      return
+    else if (policyNamespaces.includes(element.namespace) || (isSecurity && frames.includes(local)))
+      element.children.forEach(assertion)
     else notes.add('ignored', 'TM-2113', { element: element.name }, origin)
   }
   const visit = (element: XmlElement): void => {
-    if (policyNamespaces.includes(element.namespace) || addressingNamespaces.includes(element.namespace) || mtomPolicyNamespaces.includes(element.namespace)) {
+    if (
+      policyNamespaces.includes(element.namespace) ||
+      addressingNamespaces.includes(element.namespace) ||
+      mtomPolicyNamespaces.includes(element.namespace)
+    ) {
       assertion(element)
       element.readWhole()
     } else element.children.forEach(visit)

@@ -33,41 +33,77 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   types.readAll()
   const operations = new OperationReader(definitions, types, notes)
   const services = readServices(declared, definitions, operations, notes)
-  const elements = definitions.schemas.all('element').map((component) => ({ name: component.name, type: types.elementType(component), origin: component.element.origin }))
+  const elements = definitions.schemas
+    .all('element')
+    .map((component) => ({
+      name: component.name,
+      type: types.elementType(component),
+      origin: component.element.origin,
+    }))
   types.readWaiting()
   if (services.every((service) => service.operations.length === 0)) {
-    const reasons = notes.all().filter((note) => note.effect === 'refused').map((note) => note.message.replace(/\.$/, ''))
-    throw problem('TM-2103', { reasons: reasons.length === 0 ? 'none of its ports is bound to operations' : reasons.slice(0, 5).join('; ') }, { place: root.origin })
+    const reasons = notes
+      .all()
+      .filter((note) => note.effect === 'refused')
+      .map((note) => note.message.replace(/\.$/, ''))
+    throw problem(
+      'TM-2103',
+      {
+        reasons:
+          reasons.length === 0
+            ? 'none of its ports is bound to operations'
+            : reasons.slice(0, 5).join('; '),
+      },
+      { place: root.origin },
+    )
   }
 
   const documentation = documentationOf(root)
   const security = readPolicies(definitions.roots, notes)
-  for (const each of new Set([...definitions.roots, ...definitions.schemas.roots])) noteUnread(each, notes)
-  const isEncoded = services.some((service) => service.operations.some((operation) => operationLayout(operation).encoded === true))
+  for (const each of new Set([...definitions.roots, ...definitions.schemas.roots]))
+    noteUnread(each, notes)
+  const isEncoded = services.some((service) =>
+    service.operations.some((operation) => operationLayout(operation).encoded === true),
+  )
   const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
   return {
     name,
     dialect: 'soap',
     title: services[0]?.name ?? name,
     services,
-    types: Object.fromEntries(Object.entries(types.types).filter(([id]) => !id.endsWith(redefined)).sort(([a], [b]) => (a < b ? -1 : 1))),
+    types: Object.fromEntries(
+      Object.entries(types.types)
+        .filter(([id]) => !id.endsWith(redefined))
+        .sort(([a], [b]) => (a < b ? -1 : 1)),
+    ),
     security,
     notes: notes.all(),
-    ...(documentation ?? services[0]?.documentation ? { documentation: documentation ?? services[0]?.documentation ?? '' } : {}),
+    ...((documentation ?? services[0]?.documentation)
+      ? { documentation: documentation ?? services[0]?.documentation ?? '' }
+      : {}),
     origin: root.origin,
     layout,
   }
 }
 
-function readServices(declared: readonly Definition[], definitions: Definitions, reader: OperationReader, notes: Notes): Service[] {
-  const read = declared.map((service) => ({ service, ports: service.element.take(wsdl, 'port').flatMap((port) => readPort(port, definitions, notes)) }))
+function readServices(
+  declared: readonly Definition[],
+  definitions: Definitions,
+  reader: OperationReader,
+  notes: Notes,
+): Service[] {
+  const read = declared.map((service) => ({
+    service,
+    ports: service.element.take(wsdl, 'port').flatMap((port) => readPort(port, definitions, notes)),
+  }))
   // Endpoint names must be unique in a contract: ports of different services may share theirs.
   const portTypes = new Map<string, { portType: Definition; ports: Port[]; service: Definition }>()
   for (const { service, ports } of read) {
     for (const port of ports) {
       const key = keyOf(port.portType.name)
       const known = portTypes.get(key)
-      if (known === undefined) portTypes.set(key, { portType: port.portType, ports: [port], service })
+      if (known === undefined)
+        portTypes.set(key, { portType: port.portType, ports: [port], service })
       else known.ports.push(port)
     }
   }
@@ -75,20 +111,34 @@ function readServices(declared: readonly Definition[], definitions: Definitions,
   const names = new Map<string, number>()
   const groups = [...portTypes.values()]
   // The shape of an operation is that of SOAP, where there is one.
-  for (const { ports } of groups) ports.sort((a, b) => Number(a.soap === httpBinding) - Number(b.soap === httpBinding))
-  const isPlain = ({ ports }: (typeof groups)[number]): boolean => ports.every((port) => port.soap === httpBinding)
+  for (const { ports } of groups)
+    ports.sort((a, b) => Number(a.soap === httpBinding) - Number(b.soap === httpBinding))
+  const isPlain = ({ ports }: (typeof groups)[number]): boolean =>
+    ports.every((port) => port.soap === httpBinding)
   const soapGroups = groups.filter((group) => !isPlain(group))
-  const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] => portType.element.children.filter((child) => child.is(wsdl, 'operation'))
-  for (const each of soapGroups.length > 0 ? soapGroups : groups) for (const operation of operationsIn(each)) countName(names, operation)
+  const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] =>
+    portType.element.children.filter((child) => child.is(wsdl, 'operation'))
+  for (const each of soapGroups.length > 0 ? soapGroups : groups)
+    for (const operation of operationsIn(each)) countName(names, operation)
   for (const each of groups) {
     const { portType, ports, service } = each
     // Operations are grouped under their service only where two of them would otherwise have the same path; those of plain HTTP give way to those of SOAP.
-    const twins = operationsIn(each).filter((operation) => (names.get(operation.attribute('name') ?? '') ?? 0) > (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0))
+    const twins = operationsIn(each).filter(
+      (operation) =>
+        (names.get(operation.attribute('name') ?? '') ?? 0) >
+        (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0),
+    )
     const clash = groups.length > 1 && twins.length > 0
     const givesWay = clash && isPlain(each) && soapGroups.length > 0
     const sameService = givesWay || groups.filter((group) => group.service === service).length > 1
     const group = clash ? [sameService ? portType.name[1] : service.name[1]] : []
-    if (givesWay) notes.add('approximated', 'TM-2118', { name: ports.map((port) => port.endpoint.name).join(' and '), group: portType.name[1] }, portType.element.origin)
+    if (givesWay)
+      notes.add(
+        'approximated',
+        'TM-2118',
+        { name: ports.map((port) => port.endpoint.name).join(' and '), group: portType.name[1] },
+        portType.element.origin,
+      )
     addEach(byService, service, reader.read(portType, ports, group))
   }
   return read.map(({ service, ports }) => ({
@@ -109,13 +159,25 @@ function countName(names: Map<string, number>, operation: XmlElement): void {
 function readPort(element: XmlElement, definitions: Definitions, notes: Notes): Port[] {
   const name = wantedAttribute(element, 'name')
   const written = wantedAttribute(element, 'binding')
-  const binding = definitions.require('binding', qualifiedName(written, element), { what: 'port', name, at: element, written })
+  const binding = definitions.require('binding', qualifiedName(written, element), {
+    what: 'port',
+    name,
+    at: element,
+    written,
+  })
   const writtenType = wantedAttribute(binding.element, 'type')
-  const portType = definitions.require('portType', qualifiedName(writtenType, binding.element), { what: 'binding', name: binding.name[1], at: binding.element, written: writtenType })
+  const portType = definitions.require('portType', qualifiedName(writtenType, binding.element), {
+    what: 'binding',
+    name: binding.name[1],
+    at: binding.element,
+    written: writtenType,
+  })
   portType.element.read = true
   documentationOf(binding.element)
 
-  const soap = [soap12Binding, soap11Binding].find((namespace) => binding.element.children.some((child) => child.is(namespace, 'binding')))
+  const soap = [soap12Binding, soap11Binding].find((namespace) =>
+    binding.element.children.some((child) => child.is(namespace, 'binding')),
+  )
   const leaveOut = (reason: string): Port[] => {
     notes.add('refused', 'TM-2110', { name, reason }, element.origin)
     element.readWhole()
@@ -124,16 +186,30 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   }
   if (soap === undefined) {
     const verb = binding.element.takeOne(httpBinding, 'binding')?.attribute('verb')?.toUpperCase()
-    if (verb !== 'GET' && verb !== 'POST') return leaveOut(verb === undefined ? 'its binding is neither one of SOAP nor of HTTP' : `its binding is HTTP ${verb}`)
+    if (verb !== 'GET' && verb !== 'POST')
+      return leaveOut(
+        verb === undefined
+          ? 'its binding is neither one of SOAP nor of HTTP'
+          : `its binding is HTTP ${verb}`,
+      )
     const plain = element.take(httpBinding, 'address')[0]?.attribute('location')?.trim() ?? ''
-    const endpoint: Endpoint = { name, address: plain, protocol: `HTTP ${verb}`, ...documented(element), origin: element.origin, layout: {} satisfies EndpointLayout }
+    const endpoint: Endpoint = {
+      name,
+      address: plain,
+      protocol: `HTTP ${verb}`,
+      ...documented(element),
+      origin: element.origin,
+      layout: {} satisfies EndpointLayout,
+    }
     return [{ endpoint, binding, portType, soap: httpBinding }]
   }
   const soapBinding = binding.element.takeOne(soap, 'binding')
   const transport = soapBinding?.attribute('transport') ?? ''
   soapBinding?.attribute('style')
-  if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport)) return leaveOut(`its transport is not HTTP but ${transport}`)
-  const address = element.take(soap11Binding, 'address')[0] ?? element.take(soap12Binding, 'address')[0]
+  if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport))
+    return leaveOut(`its transport is not HTTP but ${transport}`)
+  const address =
+    element.take(soap11Binding, 'address')[0] ?? element.take(soap12Binding, 'address')[0]
   const location = address?.attribute('location')?.trim() ?? ''
   const version = soap === soap12Binding ? '1.2' : '1.1'
   const endpoint: Endpoint = {
@@ -144,8 +220,12 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     origin: element.origin,
     layout: {
       version,
-      ...(asksFor([element, binding.element], definitions.roots, asksForAddressing) ? { addressing: true as const } : {}),
-      ...(asksFor([element, binding.element], definitions.roots, asksForMtom) ? { mtom: true as const } : {}),
+      ...(asksFor([element, binding.element], definitions.roots, asksForAddressing)
+        ? { addressing: true as const }
+        : {}),
+      ...(asksFor([element, binding.element], definitions.roots, asksForMtom)
+        ? { mtom: true as const }
+        : {}),
     } satisfies EndpointLayout,
   }
   return [{ endpoint, binding, portType, soap }]
@@ -154,15 +234,44 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
 /** Tells every element and attribute that no reader has looked at; inside an element that was told, nothing more. */
 function noteUnread(element: XmlElement, notes: Notes): void {
   if (!element.read) {
-    if (element.is(wsdl, 'message') || element.is(wsdl, 'portType') || element.is(wsdl, 'binding')) {
-      notes.add('ignored', 'TM-2112', { what: `The ${element.local} "${element.attribute('name') ?? ''}"`, reason: 'no service uses it' }, element.origin)
-    } else if (element.is(xsd) && ['group', 'attributeGroup', 'attribute'].includes(element.local)) {
-      notes.add('ignored', 'TM-2112', { what: `The ${element.local} "${element.attribute('name') ?? ''}"`, reason: 'nothing refers to it' }, element.origin)
+    if (
+      element.is(wsdl, 'message') ||
+      element.is(wsdl, 'portType') ||
+      element.is(wsdl, 'binding')
+    ) {
+      notes.add(
+        'ignored',
+        'TM-2112',
+        {
+          what: `The ${element.local} "${element.attribute('name') ?? ''}"`,
+          reason: 'no service uses it',
+        },
+        element.origin,
+      )
+    } else if (
+      element.is(xsd) &&
+      ['group', 'attributeGroup', 'attribute'].includes(element.local)
+    ) {
+      notes.add(
+        'ignored',
+        'TM-2112',
+        {
+          what: `The ${element.local} "${element.attribute('name') ?? ''}"`,
+          reason: 'nothing refers to it',
+        },
+        element.origin,
+      )
     } else notes.add('ignored', 'TM-2203', { element: element.name }, element.origin)
     return
   }
   for (const attribute of element.attributes) {
-    if (!attribute.read) notes.add('ignored', 'TM-2204', { attribute: attribute.name, element: element.name }, element.origin)
+    if (!attribute.read)
+      notes.add(
+        'ignored',
+        'TM-2204',
+        { attribute: attribute.name, element: element.name },
+        element.origin,
+      )
   }
   for (const child of element.children) noteUnread(child, notes)
 }

@@ -20,7 +20,8 @@ export function qualifiedName(value: string, at: XmlElement): QualifiedName {
 /** The attribute's value; its absence makes the document invalid. */
 export function wantedAttribute(element: XmlElement, attribute: string): string {
   const value = element.attribute(attribute)
-  if (value === undefined) throw problem('TM-2104', { what: `<${element.name}>`, attribute }, { place: element.origin })
+  if (value === undefined)
+    throw problem('TM-2104', { what: `<${element.name}>`, attribute }, { place: element.origin })
   return value
 }
 
@@ -43,8 +44,14 @@ export function documentationOf(element: XmlElement): string | undefined {
     }
     annotation.attribute('id')
   }
-  const lines = texts.join('\n\n').split('\n').map((line) => line.trim())
-  const text = lines.join('\n').replace(/\n{3,}/g, '\n\n').trim()
+  const lines = texts
+    .join('\n\n')
+    .split('\n')
+    .map((line) => line.trim())
+  const text = lines
+    .join('\n')
+    .replace(/\n{3,}/g, '\n\n')
+    .trim()
   return text === '' ? undefined : text
 }
 

@@ -13,23 +13,47 @@ export function isDataSet(type: XmlElement): boolean {
   const [sequence, ...others] = type.children.filter((child) => !child.is(xsd, 'annotation'))
   if (others.length > 0 || sequence?.is(xsd, 'sequence') !== true) return false
   const [first, second, ...more] = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
-  const value = (element: XmlElement | undefined, name: string): string => element?.attributes.find((attribute) => attribute.local === name)?.value ?? ''
+  const value = (element: XmlElement | undefined, name: string): string =>
+    element?.attributes.find((attribute) => attribute.local === name)?.value ?? ''
   if (first === undefined || second?.is(xsd, 'any') !== true || more.length > 0) return false
-  const isSchema = first.is(xsd, 'element') && value(first, 'ref') !== '' && keyOf(qualifiedName(value(first, 'ref'), first)) === keyOf([xsd, 'schema'])
+  const isSchema =
+    first.is(xsd, 'element') &&
+    value(first, 'ref') !== '' &&
+    keyOf(qualifiedName(value(first, 'ref'), first)) === keyOf([xsd, 'schema'])
   return isSchema || (first.is(xsd, 'any') && value(first, 'namespace') === xsd)
 }
 
 /** The one repeated element that is all there is in a type: such types are lists. */
 export function soleRepeatedElement(type: XmlElement): XmlElement | undefined {
-  if (type.local !== 'complexType' || type.attributes.some((attribute) => (attribute.local === 'mixed' || attribute.local === 'abstract') && isTrue(attribute.value))) return undefined
+  if (
+    type.local !== 'complexType' ||
+    type.attributes.some(
+      (attribute) =>
+        (attribute.local === 'mixed' || attribute.local === 'abstract') && isTrue(attribute.value),
+    )
+  )
+    return undefined
   const content = type.children.filter((child) => !child.is(xsd, 'annotation'))
   const [sequence] = content
-  if (sequence === undefined || content.length !== 1 || !sequence.is(xsd, 'sequence')) return undefined
+  if (sequence === undefined || content.length !== 1 || !sequence.is(xsd, 'sequence'))
+    return undefined
   const particles = sequence.children.filter((child) => !child.is(xsd, 'annotation'))
   const [item] = particles
-  const plainSequence = sequence.attributes.every((attribute) => (attribute.local !== 'maxOccurs' && attribute.local !== 'minOccurs') || attribute.value === '1')
-  const repeated = item?.attributes.some((attribute) => attribute.local === 'maxOccurs' && attribute.value !== '1' && attribute.value !== '0')
-  return particles.length === 1 && plainSequence && repeated === true && item?.is(xsd, 'element') === true ? item : undefined
+  const plainSequence = sequence.attributes.every(
+    (attribute) =>
+      (attribute.local !== 'maxOccurs' && attribute.local !== 'minOccurs') ||
+      attribute.value === '1',
+  )
+  const repeated = item?.attributes.some(
+    (attribute) =>
+      attribute.local === 'maxOccurs' && attribute.value !== '1' && attribute.value !== '0',
+  )
+  return particles.length === 1 &&
+    plainSequence &&
+    repeated === true &&
+    item?.is(xsd, 'element') === true
+    ? item
+    : undefined
 }
 
 /** How often a particle may occur; without a maximum for ever. */
@@ -37,7 +61,12 @@ export function occurrence(particle: XmlElement): { minimum: number; maximum: nu
   const count = (attribute: string): number | undefined => {
     const value = particle.attribute(attribute)?.trim() ?? '1'
     if (value === 'unbounded' && attribute === 'maxOccurs') return undefined
-    if (!/^\d+$/.test(value)) throw problem('TM-2220', { element: particle.name, attribute, value }, { place: particle.origin })
+    if (!/^\d+$/.test(value))
+      throw problem(
+        'TM-2220',
+        { element: particle.name, attribute, value },
+        { place: particle.origin },
+      )
     return Number(value)
   }
   return { minimum: count('minOccurs') ?? 0, maximum: count('maxOccurs') }
@@ -52,12 +81,19 @@ export function isRedefined(id: TypeId): boolean {
 export function presets(declaration: XmlElement): { default?: string; fixed?: string } {
   const preset = declaration.attribute('default')
   const fixed = declaration.attribute('fixed')
-  return { ...(preset === undefined ? {} : { default: preset }), ...(fixed === undefined ? {} : { fixed }) }
+  return {
+    ...(preset === undefined ? {} : { default: preset }),
+    ...(fixed === undefined ? {} : { fixed }),
+  }
 }
 
 /** A simple type as what it is made of. */
 export function withoutName(type: SimpleType): SimpleType {
-  const { id: _id, name: _name, ...rest } = type as SimpleType & { readonly id?: unknown; readonly name?: unknown }
+  const {
+    id: _id,
+    name: _name,
+    ...rest
+  } = type as SimpleType & { readonly id?: unknown; readonly name?: unknown }
   return rest as SimpleType
 }
 

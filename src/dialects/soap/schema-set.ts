@@ -55,7 +55,11 @@ export class SchemaSet {
   }
 
   /** Adds a schema element and, following imports and includes, what it refers to. */
-  async addSchema(schema: XmlElement, document: LoadedDocument, includedInto?: string): Promise<void> {
+  async addSchema(
+    schema: XmlElement,
+    document: LoadedDocument,
+    includedInto?: string,
+  ): Promise<void> {
     const ownNamespace = schema.attribute('targetNamespace')
     const namespace = ownNamespace ?? includedInto ?? ''
     const identity = `${document.label}:${schema.origin.line}:${schema.origin.column} ${namespace}`
@@ -69,7 +73,8 @@ export class SchemaSet {
       qualifiedAttributes: schema.attribute('attributeFormDefault') === 'qualified',
       chameleon: ownNamespace === undefined && namespace !== '',
     }
-    for (const attribute of ['version', 'id', 'finalDefault', 'blockDefault']) schema.attribute(attribute)
+    for (const attribute of ['version', 'id', 'finalDefault', 'blockDefault'])
+      schema.attribute(attribute)
     documentationOf(schema)
     await this.followReferences(schema, document, context)
     for (const child of schema.children) {
@@ -79,9 +84,18 @@ export class SchemaSet {
   }
 
   /** Adds the schema in a document, which may also be a WSDL that has schemas inside. */
-  async addDocument(document: LoadedDocument, from: XmlElement, includedInto?: string): Promise<void> {
+  async addDocument(
+    document: LoadedDocument,
+    from: XmlElement,
+    includedInto?: string,
+  ): Promise<void> {
     const root = this.rootOf(document)
-    if (!root.is(xsd, 'schema')) throw problem('TM-2010', { reference: document.label, reason: `it is not an XML Schema but <${root.name}>` }, { place: from.origin })
+    if (!root.is(xsd, 'schema'))
+      throw problem(
+        'TM-2010',
+        { reference: document.label, reason: `it is not an XML Schema but <${root.name}>` },
+        { place: from.origin },
+      )
     await this.addSchema(root, document, includedInto)
   }
 
@@ -112,12 +126,22 @@ export class SchemaSet {
       return found
     }
     const names = this.all(kind).map((component) => component.name[1])
-    throw problem('TM-2201', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, reference: keyOf(name), nearest: nearestAdvice(name[1], names) }, { place: at.origin })
+    throw problem(
+      'TM-2201',
+      {
+        kind: kind === 'attributeGroup' ? 'attribute group' : kind,
+        reference: keyOf(name),
+        nearest: nearestAdvice(name[1], names),
+      },
+      { place: at.origin },
+    )
   }
 
   /** All components of a kind, in the order of reading; not those that were redefined. */
   all(kind: ComponentKind): Component[] {
-    return [...this.components].filter(([key]) => key.startsWith(`${kind} `) && !key.endsWith(redefined)).map(([, component]) => component)
+    return [...this.components]
+      .filter(([key]) => key.startsWith(`${kind} `) && !key.endsWith(redefined))
+      .map(([, component]) => component)
   }
 
   /** Resolves a reference that stands in a schema; unprefixed names of a chameleon schema are in the namespace it took. */
@@ -130,11 +154,21 @@ export class SchemaSet {
 
   private addComponent(kind: ComponentKind, element: XmlElement, schema: SchemaContext): void {
     const local = element.attribute('name')
-    if (local === undefined) throw problem('TM-2104', { what: `<${element.name}>`, attribute: 'name' }, { place: element.origin })
+    if (local === undefined)
+      throw problem(
+        'TM-2104',
+        { what: `<${element.name}>`, attribute: 'name' },
+        { place: element.origin },
+      )
     const name: QualifiedName = [schema.namespace, local]
     const key = `${kind} ${keyOf(name)}`
     if (this.components.has(key)) {
-      this.notes.add('ignored', 'TM-2202', { kind: kind === 'attributeGroup' ? 'attribute group' : kind, name: local }, element.origin)
+      this.notes.add(
+        'ignored',
+        'TM-2202',
+        { kind: kind === 'attributeGroup' ? 'attribute group' : kind, name: local },
+        element.origin,
+      )
       element.readWhole()
       return
     }
@@ -143,9 +177,18 @@ export class SchemaSet {
     this.components.set(key, { name, element, schema })
   }
 
-  private async followReferences(schema: XmlElement, document: LoadedDocument, context: SchemaContext): Promise<void> {
+  private async followReferences(
+    schema: XmlElement,
+    document: LoadedDocument,
+    context: SchemaContext,
+  ): Promise<void> {
     for (const reference of schema.children) {
-      if (!reference.is(xsd, 'import') && !reference.is(xsd, 'include') && !reference.is(xsd, 'redefine')) continue
+      if (
+        !reference.is(xsd, 'import') &&
+        !reference.is(xsd, 'include') &&
+        !reference.is(xsd, 'redefine')
+      )
+        continue
       reference.read = true
       documentationOf(reference)
       reference.attribute('namespace')
@@ -153,11 +196,21 @@ export class SchemaSet {
       const location = reference.attribute('schemaLocation')
       // An import without a location means schemas that are there anyway; the schemas of XML Schema and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
-      if (location !== undefined && imported !== xsd && imported !== attachmentsProfile && !soapEncodings.includes(imported)) {
+      if (
+        location !== undefined &&
+        imported !== xsd &&
+        imported !== attachmentsProfile &&
+        !soapEncodings.includes(imported)
+      ) {
         const target = await this.documents.follow(location, document, reference.origin)
-        await this.addDocument(target, reference, reference.is(xsd, 'import') ? undefined : context.namespace)
+        await this.addDocument(
+          target,
+          reference,
+          reference.is(xsd, 'import') ? undefined : context.namespace,
+        )
       }
-      if (reference.is(xsd, 'redefine')) for (const child of reference.children) this.redefine(child, context)
+      if (reference.is(xsd, 'redefine'))
+        for (const child of reference.children) this.redefine(child, context)
     }
   }
 
@@ -173,9 +226,18 @@ export class SchemaSet {
     this.components.set(`${kind} ${keyOf(name)}`, { name, element, schema })
     element.read = true
     const mark = (each: XmlElement): void => {
-      const attribute = each.is(xsd, 'group') || each.is(xsd, 'attributeGroup') ? 'ref' : each.is(xsd, 'extension') || each.is(xsd, 'restriction') ? 'base' : undefined
-      const value = attribute === undefined ? undefined : each.attributes.find((one) => one.local === attribute)?.value
-      if (value !== undefined && keyOf(this.resolve(value, each, schema)) === keyOf(name)) this.originals.set(each, before)
+      const attribute =
+        each.is(xsd, 'group') || each.is(xsd, 'attributeGroup')
+          ? 'ref'
+          : each.is(xsd, 'extension') || each.is(xsd, 'restriction')
+            ? 'base'
+            : undefined
+      const value =
+        attribute === undefined
+          ? undefined
+          : each.attributes.find((one) => one.local === attribute)?.value
+      if (value !== undefined && keyOf(this.resolve(value, each, schema)) === keyOf(name))
+        this.originals.set(each, before)
       for (const child of each.children) mark(child)
     }
     mark(element)

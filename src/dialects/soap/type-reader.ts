@@ -1,13 +1,52 @@
 import { addTo } from '../../contract/lists.js'
-import type { Choice, Field, ListType, MapType, NamedType, Origin, RecordType, ReferenceType, ScalarType, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Choice,
+  Field,
+  ListType,
+  MapType,
+  NamedType,
+  Origin,
+  RecordType,
+  ReferenceType,
+  ScalarType,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
-import { inSequence, loose, nothing, ofField, oneOf, openField, optional, repeated, TooManyCombinations, type Content } from './content.js'
-import type { FieldLayout, ListLayout, MapLayout, OpenLayout, QualifiedName, RecordLayout } from './layout.js'
+import {
+  inSequence,
+  loose,
+  nothing,
+  ofField,
+  oneOf,
+  openField,
+  optional,
+  repeated,
+  TooManyCombinations,
+  type Content,
+} from './content.js'
+import type {
+  FieldLayout,
+  ListLayout,
+  MapLayout,
+  OpenLayout,
+  QualifiedName,
+  RecordLayout,
+} from './layout.js'
 import { attachmentsProfile, soapEncodings, wsdl, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
-import { capitalised, isDataSet, isRedefined, isTrue, occurrence, presets, soleRepeatedElement, withoutName } from './recognising.js'
+import {
+  capitalised,
+  isDataSet,
+  isRedefined,
+  isTrue,
+  occurrence,
+  presets,
+  soleRepeatedElement,
+  withoutName,
+} from './recognising.js'
 import { type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { namespacesOf, openExample } from './wildcards.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
@@ -46,8 +85,10 @@ export class TypeReader {
   constructor(schemas: SchemaSet) {
     this.schemas = schemas
     this.notes = schemas.notes
-    for (const component of schemas.all('type')) this.collectBases(component.element, component.schema)
-    for (const component of schemas.all('element')) this.collectBases(component.element, component.schema)
+    for (const component of schemas.all('type'))
+      this.collectBases(component.element, component.schema)
+    for (const component of schemas.all('element'))
+      this.collectBases(component.element, component.schema)
   }
 
   /** Reads every global type, also those that nothing refers to. */
@@ -58,7 +99,12 @@ export class TypeReader {
 
   /** Reads the types that were only referred to so far. */
   readWaiting(): void {
-    for (let component = this.waiting.pop(); component !== undefined; component = this.waiting.pop()) this.readGlobalType(component)
+    for (
+      let component = this.waiting.pop();
+      component !== undefined;
+      component = this.waiting.pop()
+    )
+      this.readGlobalType(component)
   }
 
   /** The type that a QName names: a built-in one, or a reference to a global one. */
@@ -69,15 +115,34 @@ export class TypeReader {
         return { kind: 'fragment', mayBeRecord: true, origin }
       }
       const builtin = builtinType(name[1], at)
-      if (builtin === undefined) throw problem('TM-2201', { kind: 'type', reference: `xs:${name[1]}`, nearest: 'XML Schema has no built-in type of that name.' }, { place: origin })
+      if (builtin === undefined)
+        throw problem(
+          'TM-2201',
+          {
+            kind: 'type',
+            reference: `xs:${name[1]}`,
+            nearest: 'XML Schema has no built-in type of that name.',
+          },
+          { place: origin },
+        )
       return builtin
     }
-    if (name[0] === attachmentsProfile && name[1] === 'swaRef') return { kind: 'scalar', base: 'bytes', format: 'xs:swaRef', origin }
+    if (name[0] === attachmentsProfile && name[1] === 'swaRef')
+      return { kind: 'scalar', base: 'bytes', format: 'xs:swaRef', origin }
     if (soapEncodings.includes(name[0])) {
       const builtin = builtinType(name[1] === 'base64' ? 'base64Binary' : name[1], at)
       if (builtin !== undefined) return builtin
-      if (name[1] === 'Array') return this.encodedList({ kind: 'fragment', mayBeRecord: true, origin }, origin)
-      this.notes.add('approximated', 'TM-2213', { what: `The encoded type "${name[1]}"`, reason: 'it is none of those that SOAP encoding is used with' }, origin)
+      if (name[1] === 'Array')
+        return this.encodedList({ kind: 'fragment', mayBeRecord: true, origin }, origin)
+      this.notes.add(
+        'approximated',
+        'TM-2213',
+        {
+          what: `The encoded type "${name[1]}"`,
+          reason: 'it is none of those that SOAP encoding is used with',
+        },
+        origin,
+      )
       return { kind: 'fragment', origin }
     }
     const component = this.schemas.require('type', name, at)
@@ -90,14 +155,21 @@ export class TypeReader {
   /** The type of a global element, as `element=` of a message part and `ref=` mean it. */
   elementType(component: Component): Type {
     const { element, name } = component
-    return this.declaredType(element, component.schema, { id: `${keyOf(name)}#element`, name: name[1] }, 'own')
+    return this.declaredType(
+      element,
+      component.schema,
+      { id: `${keyOf(name)}#element`, name: name[1] },
+      'own',
+    )
   }
 
   /**
    * The content of a global element whose type is a plain record: the parts inside a document/literal wrapper, or undefined when
    * its type is anything else. The record itself is not kept as a type unless it is a named one.
    */
-  wrapperContent(component: Component): { readonly fields: Field[]; readonly choices: readonly Choice[] } | undefined {
+  wrapperContent(
+    component: Component,
+  ): { readonly fields: Field[]; readonly choices: readonly Choice[] } | undefined {
     const { element, schema } = component
     const named = element.attribute('type')
     const owner = { id: `${keyOf(component.name)}#element`, name: component.name[1] }
@@ -113,7 +185,13 @@ export class TypeReader {
     documentationOf(element)
     element.attribute('nillable')
     const record = this.readRecord(definition, context, owner)
-    const plain = record.base === undefined && record.open !== true && record.abstract !== true && record.fields.every((field) => ['element', 'group'].includes((field.layout as FieldLayout).place))
+    const plain =
+      record.base === undefined &&
+      record.open !== true &&
+      record.abstract !== true &&
+      record.fields.every((field) =>
+        ['element', 'group'].includes((field.layout as FieldLayout).place),
+      )
     return plain ? { fields: [...record.fields], choices: record.choices ?? [] } : undefined
   }
 
@@ -122,11 +200,14 @@ export class TypeReader {
     if (id in this.types) return
     const { element, schema } = component
     const name = component.name[1]
-    if (this.reading.size > mostInside) throw problem('TM-2221', { name, limit: mostInside }, { place: element.origin })
+    if (this.reading.size > mostInside)
+      throw problem('TM-2221', { name, limit: mostInside }, { place: element.origin })
     if (element.local === 'simpleType') {
       if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.origin })
       this.reading.add(id)
-      const type = readSimpleType(element, name, this.notes, (reference, at) => this.simpleType(reference, at, schema, { id, name }))
+      const type = readSimpleType(element, name, this.notes, (reference, at) =>
+        this.simpleType(reference, at, schema, { id, name }),
+      )
       this.reading.delete(id)
       this.types[id] = { ...type, id, name }
       return
@@ -137,12 +218,26 @@ export class TypeReader {
     this.reading.delete(id)
   }
 
-  private readComplexType(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType | ListType | MapType {
+  private readComplexType(
+    element: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+  ): RecordType | ListType | MapType {
     if (isDataSet(element)) {
       const { origin } = element
       const documentation = documented(element)
       element.readWhole()
-      return { kind: 'map', value: { kind: 'list', item: { kind: 'map', value: { kind: 'anything', origin }, origin }, origin }, ...documentation, origin, layout: { written: 'dataSet' } satisfies MapLayout }
+      return {
+        kind: 'map',
+        value: {
+          kind: 'list',
+          item: { kind: 'map', value: { kind: 'anything', origin }, origin },
+          origin,
+        },
+        ...documentation,
+        origin,
+        layout: { written: 'dataSet' } satisfies MapLayout,
+      }
     }
     const encoded = this.encodedArray(element, schema, owner)
     if (encoded !== undefined) return encoded
@@ -152,28 +247,63 @@ export class TypeReader {
     if (!isList || field?.type.kind !== 'list' || field.name === '$items') return record
     const { name } = field.layout as FieldLayout
     const { documentation, origin } = record
-    return { ...field.type, ...(documentation === undefined ? {} : { documentation }), origin, layout: { written: 'items', item: name } satisfies ListLayout }
+    return {
+      ...field.type,
+      ...(documentation === undefined ? {} : { documentation }),
+      origin,
+      layout: { written: 'items', item: name } satisfies ListLayout,
+    }
   }
 
   /**
    * An array of SOAP encoding (SOAP 1.1, section 5.4.2; WSDL 1.1, section 2.2): a restriction of soapenc:Array whose items are told by
    * wsdl:arrayType, or by the one element in it.
    */
-  private encodedArray(element: XmlElement, schema: SchemaContext, owner: Owner): ListType | undefined {
-    const restriction = element.children.find((child) => child.is(xsd, 'complexContent'))?.children.find((child) => child.is(xsd, 'restriction') || child.is(xsd, 'extension'))
+  private encodedArray(
+    element: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+  ): ListType | undefined {
+    const restriction = element.children
+      .find((child) => child.is(xsd, 'complexContent'))
+      ?.children.find((child) => child.is(xsd, 'restriction') || child.is(xsd, 'extension'))
     const base = restriction?.attributes.find((attribute) => attribute.local === 'base')?.value
     if (restriction === undefined || base === undefined) return undefined
     const [namespace, local] = this.schemas.resolve(base, restriction, schema)
     if (!soapEncodings.includes(namespace) || local !== 'Array') return undefined
     const documentation = documented(element)
     element.readWhole()
-    const find = (within: XmlElement, accept: (each: XmlElement) => boolean): XmlElement | undefined => (accept(within) ? within : within.children.map((child) => find(child, accept)).find((found) => found !== undefined))
-    const typed = find(restriction, (each) => each.attributes.some((attribute) => attribute.local === 'arrayType' && attribute.namespace === wsdl))
+    const find = (
+      within: XmlElement,
+      accept: (each: XmlElement) => boolean,
+    ): XmlElement | undefined =>
+      accept(within)
+        ? within
+        : within.children.map((child) => find(child, accept)).find((found) => found !== undefined)
+    const typed = find(restriction, (each) =>
+      each.attributes.some(
+        (attribute) => attribute.local === 'arrayType' && attribute.namespace === wsdl,
+      ),
+    )
     const item = find(restriction, (each) => each.is(xsd, 'element'))
-    const [, name = '', dimensions = ''] = /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
+    const [, name = '', dimensions = ''] =
+      /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
     const type: Type =
-      typed !== undefined && name !== '' ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed) : item === undefined ? { kind: 'fragment', mayBeRecord: true, origin: element.origin } : this.readElementField(item, schema, owner).type
-    if (/,/.test(dimensions)) this.notes.add('approximated', 'TM-2213', { what: `The array "${owner.name}" of several dimensions`, reason: 'its items are read one after the other' }, element.origin)
+      typed !== undefined && name !== ''
+        ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed)
+        : item === undefined
+          ? { kind: 'fragment', mayBeRecord: true, origin: element.origin }
+          : this.readElementField(item, schema, owner).type
+    if (/,/.test(dimensions))
+      this.notes.add(
+        'approximated',
+        'TM-2213',
+        {
+          what: `The array "${owner.name}" of several dimensions`,
+          reason: 'its items are read one after the other',
+        },
+        element.origin,
+      )
     // `T[][]` is an array of arrays.
     const depth = (dimensions.match(/\[/g) ?? ['[']).length
     let list = this.encodedList(type, element.origin)
@@ -182,7 +312,13 @@ export class TypeReader {
   }
 
   private encodedList(item: Type, origin: Origin): ListType {
-    return { kind: 'list', item, itemNullable: true, origin, layout: { written: 'items', item: ['', 'item'], encoded: true } satisfies ListLayout }
+    return {
+      kind: 'list',
+      item,
+      itemNullable: true,
+      origin,
+      layout: { written: 'items', item: ['', 'item'], encoded: true } satisfies ListLayout,
+    }
   }
 
   /** Reads a complexType definition (XML Schema part 1, section 3.4) as a record. */
@@ -191,24 +327,49 @@ export class TypeReader {
     const documentation = documented(element)
     const abstract = isTrue(element.attribute('abstract'))
     for (const attribute of ['id', 'block', 'final']) element.attribute(attribute)
-    const typeName: { typeName?: QualifiedName } = element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
+    const typeName: { typeName?: QualifiedName } =
+      element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
 
     const complexContent = element.takeOne(xsd, 'complexContent')
     const simpleContent = element.takeOne(xsd, 'simpleContent')
     const holder = complexContent ?? simpleContent
     if (holder !== undefined) documentationOf(holder)
     const isMixed = isTrue(holder?.attribute('mixed') ?? element.attribute('mixed'))
-    const draft = holder === undefined ? this.ownContent(element, schema, owner) : this.derive(holder, complexContent !== undefined, schema, owner)
-    const inherited = new Set((draft.base === undefined || draft.restricts ? [] : this.allFields(draft.base.to)).map((field) => field.name))
-    const content = inSequence([isMixed ? this.mixed(draft.content, owner, element) : draft.content], inherited)
+    const draft =
+      holder === undefined
+        ? this.ownContent(element, schema, owner)
+        : this.derive(holder, complexContent !== undefined, schema, owner)
+    const inherited = new Set(
+      (draft.base === undefined || draft.restricts ? [] : this.allFields(draft.base.to)).map(
+        (field) => field.name,
+      ),
+    )
+    const content = inSequence(
+      [isMixed ? this.mixed(draft.content, owner, element) : draft.content],
+      inherited,
+    )
 
     const elements = content.fields.filter((field) => field.name !== '$open')
     const at = content.fields.findIndex((field) => field.name === '$open')
     const particle = (content.fields[at]?.layout as FieldLayout | undefined)?.open
-    const open: OpenLayout | undefined = particle === undefined && !draft.openAttributes ? undefined : { at: at === -1 ? elements.length : at, ...(particle ?? { max: 0 }), ...(draft.openAttributes ? { attributes: true as const } : {}) }
-    const layout: RecordLayout = { ...typeName, ...(content.anyOrder ? { anyOrder: true as const } : {}), ...(open === undefined ? {} : { open }) }
+    const open: OpenLayout | undefined =
+      particle === undefined && !draft.openAttributes
+        ? undefined
+        : {
+            at: at === -1 ? elements.length : at,
+            ...(particle ?? { max: 0 }),
+            ...(draft.openAttributes ? { attributes: true as const } : {}),
+          }
+    const layout: RecordLayout = {
+      ...typeName,
+      ...(content.anyOrder ? { anyOrder: true as const } : {}),
+      ...(open === undefined ? {} : { open }),
+    }
     // An attribute yields its name to an element.
-    const { fields } = inSequence(this.eachOnce(draft.attributes).map(ofField), new Set([...inherited, ...elements.map((field) => field.name)]))
+    const { fields } = inSequence(
+      this.eachOnce(draft.attributes).map(ofField),
+      new Set([...inherited, ...elements.map((field) => field.name)]),
+    )
     return {
       kind: 'record',
       fields: [...elements, ...fields],
@@ -229,36 +390,75 @@ export class TypeReader {
     const byName = new Map<string, Field>()
     for (const attribute of attributes) {
       const key = keyOf((attribute.layout as FieldLayout).name)
-      if (byName.has(key)) this.notes.add('ignored', 'TM-2202', { kind: 'attribute', name: attribute.name }, attribute.origin)
+      if (byName.has(key))
+        this.notes.add(
+          'ignored',
+          'TM-2202',
+          { kind: 'attribute', name: attribute.name },
+          attribute.origin,
+        )
       else byName.set(key, attribute)
     }
     return [...byName.values()]
   }
 
   private ownContent(parent: XmlElement, schema: SchemaContext, owner: Owner): Draft {
-    const content = inSequence(['sequence', 'choice', 'all', 'group'].flatMap((local) => parent.take(xsd, local).map((group) => this.readParticle(group, schema, owner))))
-    return { content, ...this.readAttributes(parent, schema, owner), base: undefined, restricts: false }
+    const content = inSequence(
+      ['sequence', 'choice', 'all', 'group'].flatMap((local) =>
+        parent.take(xsd, local).map((group) => this.readParticle(group, schema, owner)),
+      ),
+    )
+    return {
+      content,
+      ...this.readAttributes(parent, schema, owner),
+      base: undefined,
+      restricts: false,
+    }
   }
 
   /** A type made from another: by extension or by restriction (XML Schema part 1, section 3.4.2). */
-  private derive(holder: XmlElement, isComplex: boolean, schema: SchemaContext, owner: Owner): Draft {
+  private derive(
+    holder: XmlElement,
+    isComplex: boolean,
+    schema: SchemaContext,
+    owner: Owner,
+  ): Draft {
     const extension = holder.takeOne(xsd, 'extension')
     const derivation = extension ?? holder.takeOne(xsd, 'restriction')
-    if (derivation === undefined) throw problem('TM-2104', { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' }, { place: holder.origin })
+    if (derivation === undefined)
+      throw problem(
+        'TM-2104',
+        { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' },
+        { place: holder.origin },
+      )
     documentationOf(derivation)
     derivation.attribute('id')
     const baseName = this.schemas.resolve(wantedAttribute(derivation, 'base'), derivation, schema)
     const open = ofField(openField({}, derivation.origin))
     if (soapEncodings.includes(baseName[0]) && extension === undefined) {
-      this.notes.add('refused', 'TM-2213', { what: `The encoded type "${owner.name}"`, reason: 'it restricts what is no array' }, holder.origin)
+      this.notes.add(
+        'refused',
+        'TM-2213',
+        { what: `The encoded type "${owner.name}"`, reason: 'it restricts what is no array' },
+        holder.origin,
+      )
       derivation.readWhole()
-      return { content: open, attributes: [], openAttributes: true, base: undefined, restricts: false }
+      return {
+        content: open,
+        attributes: [],
+        openAttributes: true,
+        base: undefined,
+        restricts: false,
+      }
     }
-    if (!isComplex) return this.simpleContent(baseName, derivation, extension === undefined, schema, owner)
-    if (baseName[0] === xsd && extension === undefined) return this.ownContent(derivation, schema, owner)
+    if (!isComplex)
+      return this.simpleContent(baseName, derivation, extension === undefined, schema, owner)
+    if (baseName[0] === xsd && extension === undefined)
+      return this.ownContent(derivation, schema, owner)
     const base = this.baseOf(baseName, derivation, owner)
     const own = this.ownContent(derivation, schema, owner)
-    if (base === undefined) return { ...own, content: inSequence([open, own.content]), openAttributes: true }
+    if (base === undefined)
+      return { ...own, content: inSequence([open, own.content]), openAttributes: true }
     if (extension === undefined) return this.restrict(own, base, derivation)
     return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
   }
@@ -266,10 +466,18 @@ export class TypeReader {
   /** A restriction says its elements anew; the attributes of its base are its own, unless it says those too. */
   private restrict(own: Draft, base: ReferenceType, derivation: XmlElement): Draft {
     const nameOf = ({ layout }: Field): string => (layout as FieldLayout).name[1]
-    const prohibited = derivation.children.filter((child) => child.is(xsd, 'attribute') && child.attribute('use') === 'prohibited').map((child) => (child.attribute('name') ?? child.attribute('ref') ?? '').replace(/^.*:/, ''))
+    const prohibited = derivation.children
+      .filter((child) => child.is(xsd, 'attribute') && child.attribute('use') === 'prohibited')
+      .map((child) => (child.attribute('name') ?? child.attribute('ref') ?? '').replace(/^.*:/, ''))
     const said = new Set([...own.attributes.map(nameOf), ...prohibited])
-    const attributes = this.allFields(base.to).filter((field) => (field.layout as FieldLayout).place === 'attribute' && !said.has(nameOf(field)))
-    return { ...own, attributes: [...attributes, ...own.attributes], ...(isRedefined(base.to) ? {} : { base, restricts: true }) }
+    const attributes = this.allFields(base.to).filter(
+      (field) => (field.layout as FieldLayout).place === 'attribute' && !said.has(nameOf(field)),
+    )
+    return {
+      ...own,
+      attributes: [...attributes, ...own.attributes],
+      ...(isRedefined(base.to) ? {} : { base, restricts: true }),
+    }
   }
 
   /** What a redefinition extends is the type itself as it was: its content comes first, and there is no other type to tell apart. */
@@ -277,40 +485,92 @@ export class TypeReader {
     const original = this.types[base.to]
     if (original?.kind !== 'record') return own
     const { open } = original.layout as RecordLayout
-    const isAttribute = (field: Field): boolean => (field.layout as FieldLayout).place === 'attribute'
-    const before: Content = { fields: original.fields.filter((field) => !isAttribute(field)), choices: original.choices ?? [], anyOrder: false }
-    const opened = open === undefined || open.max === 0 ? nothing : ofField(openField(open, original.origin))
-    return { ...own, content: inSequence([before, opened, own.content]), attributes: [...original.fields.filter(isAttribute), ...own.attributes], openAttributes: own.openAttributes || open?.attributes === true, ...(original.base === undefined ? {} : { base: original.base }) }
+    const isAttribute = (field: Field): boolean =>
+      (field.layout as FieldLayout).place === 'attribute'
+    const before: Content = {
+      fields: original.fields.filter((field) => !isAttribute(field)),
+      choices: original.choices ?? [],
+      anyOrder: false,
+    }
+    const opened =
+      open === undefined || open.max === 0 ? nothing : ofField(openField(open, original.origin))
+    return {
+      ...own,
+      content: inSequence([before, opened, own.content]),
+      attributes: [...original.fields.filter(isAttribute), ...own.attributes],
+      openAttributes: own.openAttributes || open?.attributes === true,
+      ...(original.base === undefined ? {} : { base: original.base }),
+    }
   }
 
   /** Every field of a type, those that it inherits first. */
   private allFields(id: TypeId): readonly Field[] {
     const type = this.types[id]
     if (type?.kind !== 'record') return []
-    return [...(type.base === undefined || type.restricts === true ? [] : this.allFields(type.base.to)), ...type.fields]
+    return [
+      ...(type.base === undefined || type.restricts === true ? [] : this.allFields(type.base.to)),
+      ...type.fields,
+    ]
   }
 
   /** Mixed content (XML Schema part 1, section 3.4.2): texts and elements in the order in which they stand, as the one member `$items`. */
   private mixed(content: Content, owner: Owner, element: XmlElement): Content {
     const { origin } = element
     const [first] = content.fields
-    const isOneRepeatedGroup = content.fields.length === 1 && first !== undefined && ['group', 'element'].includes((first.layout as FieldLayout).place) && first.type.kind === 'list' && first.type.maxItems === undefined
-    if (content.fields.length > 0 && !isOneRepeatedGroup) this.notes.add('approximated', 'TM-2208', { name: owner.name }, origin)
+    const isOneRepeatedGroup =
+      content.fields.length === 1 &&
+      first !== undefined &&
+      ['group', 'element'].includes((first.layout as FieldLayout).place) &&
+      first.type.kind === 'list' &&
+      first.type.maxItems === undefined
+    if (content.fields.length > 0 && !isOneRepeatedGroup)
+      this.notes.add('approximated', 'TM-2208', { name: owner.name }, origin)
     const inner = content.fields.flatMap((field): readonly Field[] => {
-      const turn = (field.layout as FieldLayout).place === 'group' && field.type.kind === 'list' && field.type.item.kind === 'reference' ? this.types[field.type.item.to] : undefined
+      const turn =
+        (field.layout as FieldLayout).place === 'group' &&
+        field.type.kind === 'list' &&
+        field.type.item.kind === 'reference'
+          ? this.types[field.type.item.to]
+          : undefined
       const open = turn?.kind === 'record' ? (turn.layout as RecordLayout).open : undefined
       if (turn !== undefined) this.dropGroup(turn.id, owner)
-      return turn?.kind === 'record' ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])] : [field]
+      return turn?.kind === 'record'
+        ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])]
+        : [field]
     })
     const each = inner.map((field): Content => {
       if (field.name === '$open') return ofField(field)
       const { repeated: isRepeated, ...layout } = field.layout as FieldLayout
-      return ofField({ ...field, optional: false, type: isRepeated === true && field.type.kind === 'list' ? field.type.item : field.type, layout })
+      return ofField({
+        ...field,
+        optional: false,
+        type: isRepeated === true && field.type.kind === 'list' ? field.type.item : field.type,
+        layout,
+      })
     })
     const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', origin }
-    const item: Type = each.length === 0 ? text : { kind: 'union', alternatives: [text, this.keepGroup(oneOf(each, false), owner, element)], origin }
-    const type: ListType = { kind: 'list', item, origin, layout: { written: 'turns' } satisfies ListLayout }
-    return ofField({ name: '$items', type, optional: content.fields.every((field) => field.optional), nullable: false, origin, layout: { place: 'group', name: ['', ''], mixed: true } satisfies FieldLayout })
+    const item: Type =
+      each.length === 0
+        ? text
+        : {
+            kind: 'union',
+            alternatives: [text, this.keepGroup(oneOf(each, false), owner, element)],
+            origin,
+          }
+    const type: ListType = {
+      kind: 'list',
+      item,
+      origin,
+      layout: { written: 'turns' } satisfies ListLayout,
+    }
+    return ofField({
+      name: '$items',
+      type,
+      optional: content.fields.every((field) => field.optional),
+      nullable: false,
+      origin,
+      layout: { place: 'group', name: ['', ''], mixed: true } satisfies FieldLayout,
+    })
   }
 
   /** Keeps what comes in one turn of a repeated group as a type of its own. */
@@ -332,7 +592,10 @@ export class TypeReader {
         ...(content.choices.length === 0 ? {} : { choices: content.choices }),
         ...(open === undefined ? {} : { open: true, ...openExample(open) }),
         origin: particle.origin,
-        layout: { ...(content.anyOrder ? { anyOrder: true as const } : {}), ...(open === undefined ? {} : { open: { at, ...open } }) } satisfies RecordLayout,
+        layout: {
+          ...(content.anyOrder ? { anyOrder: true as const } : {}),
+          ...(open === undefined ? {} : { open: { at, ...open } }),
+        } satisfies RecordLayout,
       }
     }
     return { kind: 'reference', to: id, origin: particle.origin }
@@ -352,42 +615,110 @@ export class TypeReader {
     const base = type.kind === 'reference' ? this.schemas.find('type', name) : undefined
     if (base !== undefined) this.readGlobalType(base)
     if (type.kind === 'fragment') return undefined
-    if (type.kind !== 'reference') throw problem('TM-2201', { kind: 'complex type', reference: keyOf(name), nearest: 'It is a simple type, which complex content can\'t extend.' }, { place: at.origin })
-    for (let id: TypeId | undefined = type.to; id !== undefined; ) {
+    if (type.kind !== 'reference')
+      throw problem(
+        'TM-2201',
+        {
+          kind: 'complex type',
+          reference: keyOf(name),
+          nearest: "It is a simple type, which complex content can't extend.",
+        },
+        { place: at.origin },
+      )
+    for (let id: TypeId | undefined = type.to; id !== undefined;) {
       if (id === owner.id) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
       const named: NamedType | undefined = this.types[id]
       id = named?.kind === 'record' ? named.base?.to : undefined
     }
     // A type still being read would only show up here if it extended itself in a longer circle.
-    if (this.types[type.to] === undefined) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
+    if (this.types[type.to] === undefined)
+      throw problem('TM-2216', { name: owner.name }, { place: at.origin })
     return type
   }
 
   /** Simple content: the text becomes the member `$text`, unless the base has it already (section 3.4.2). */
-  private simpleContent(name: QualifiedName, derivation: XmlElement, restricts: boolean, schema: SchemaContext, owner: Owner): Draft {
+  private simpleContent(
+    name: QualifiedName,
+    derivation: XmlElement,
+    restricts: boolean,
+    schema: SchemaContext,
+    owner: Owner,
+  ): Draft {
     const attributes = this.readAttributes(derivation, schema, owner)
-    const component = name[0] === xsd || soapEncodings.includes(name[0]) ? undefined : this.schemas.require('type', name, derivation)
+    const component =
+      name[0] === xsd || soapEncodings.includes(name[0])
+        ? undefined
+        : this.schemas.require('type', name, derivation)
     if (component?.element.local !== 'complexType') {
       const base = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
-      const type = restricts ? applyFacets(base, derivation, owner.name, this.notes) : this.typeNamed(name, derivation)
-      return { content: ofField(this.textField(type, owner, derivation)), ...attributes, base: undefined, restricts: false }
+      const type = restricts
+        ? applyFacets(base, derivation, owner.name, this.notes)
+        : this.typeNamed(name, derivation)
+      return {
+        content: ofField(this.textField(type, owner, derivation)),
+        ...attributes,
+        base: undefined,
+        restricts: false,
+      }
     }
     const base = this.baseOf(name, derivation, owner)
-    const text = base === undefined ? undefined : this.allFields(base.to).find((field) => field.name === '$text')?.type
+    const text =
+      base === undefined
+        ? undefined
+        : this.allFields(base.to).find((field) => field.name === '$text')?.type
     const found = text?.kind === 'reference' ? this.types[text.to] : text
-    if (base === undefined || (found?.kind !== 'scalar' && found?.kind !== 'enumeration' && found?.kind !== 'list' && found?.kind !== 'union')) {
-      throw problem('TM-2201', { kind: 'type with simple content', reference: keyOf(name), nearest: 'The type of that name has none.' }, { place: derivation.origin })
+    if (
+      base === undefined ||
+      (found?.kind !== 'scalar' &&
+        found?.kind !== 'enumeration' &&
+        found?.kind !== 'list' &&
+        found?.kind !== 'union')
+    ) {
+      throw problem(
+        'TM-2201',
+        {
+          kind: 'type with simple content',
+          reference: keyOf(name),
+          nearest: 'The type of that name has none.',
+        },
+        { place: derivation.origin },
+      )
     }
     const own: Draft = { content: nothing, ...attributes, base: undefined, restricts: false }
     if (!restricts) return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
     const inside = derivation.takeOne(xsd, 'simpleType')
-    const narrowed = inside === undefined ? withoutName(found) : readSimpleType(inside, owner.name, this.notes, (reference, where) => this.simpleType(reference, where, schema, owner))
-    return this.restrict({ ...own, content: ofField(this.textField(applyFacets(narrowed, derivation, owner.name, this.notes), owner, derivation)) }, base, derivation)
+    const narrowed =
+      inside === undefined
+        ? withoutName(found)
+        : readSimpleType(inside, owner.name, this.notes, (reference, where) =>
+            this.simpleType(reference, where, schema, owner),
+          )
+    return this.restrict(
+      {
+        ...own,
+        content: ofField(
+          this.textField(
+            applyFacets(narrowed, derivation, owner.name, this.notes),
+            owner,
+            derivation,
+          ),
+        ),
+      },
+      base,
+      derivation,
+    )
   }
 
   private textField(type: Type, owner: Owner, at: XmlElement): Field {
     const layout: FieldLayout = { place: 'text', name: ['', ''] }
-    return { name: '$text', type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type, optional: false, nullable: false, origin: at.origin, layout }
+    return {
+      name: '$text',
+      type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type,
+      optional: false,
+      nullable: false,
+      origin: at.origin,
+      layout,
+    }
   }
 
   private readParticle(particle: XmlElement, schema: SchemaContext, owner: Owner): Content {
@@ -400,27 +731,45 @@ export class TypeReader {
     }
     if (particle.is(xsd, 'any')) return this.readAny(particle, schema, { minimum, maximum })
     const content = this.readOneTurn(particle, schema, owner)
-    if (maximum === 1) return minimum === 0 ? this.combined(() => optional(content), [content], particle) : content
-    return this.combined(() => repeated(content, { minimum, maximum }, particle.origin, (turn) => this.keepGroup(turn, owner, particle)), [content], particle)
+    if (maximum === 1)
+      return minimum === 0 ? this.combined(() => optional(content), [content], particle) : content
+    return this.combined(
+      () =>
+        repeated(content, { minimum, maximum }, particle.origin, (turn) =>
+          this.keepGroup(turn, owner, particle),
+        ),
+      [content],
+      particle,
+    )
   }
 
   /** What a particle means when it occurs once. */
   private readOneTurn(particle: XmlElement, schema: SchemaContext, owner: Owner): Content {
     if (particle.is(xsd, 'element')) {
       const field = this.readElementField(particle, schema, owner)
-      const substitutes = particle.attribute('ref') === undefined ? [] : this.substitutesOf((field.layout as FieldLayout).name)
+      const substitutes =
+        particle.attribute('ref') === undefined
+          ? []
+          : this.substitutesOf((field.layout as FieldLayout).name)
       return substitutes.length === 0 ? ofField(field) : this.readSubstitutes(field, substitutes)
     }
     documentationOf(particle)
     if (particle.is(xsd, 'group')) {
-      const group = this.schemas.require('group', this.schemas.resolve(wantedAttribute(particle, 'ref'), particle, schema), particle)
+      const group = this.schemas.require(
+        'group',
+        this.schemas.resolve(wantedAttribute(particle, 'ref'), particle, schema),
+        particle,
+      )
       return this.expand(group, 'group', () => {
         documentationOf(group.element)
         return inSequence(this.readParticles(group.element, group.schema, owner))
       })
     }
     const contents = this.readParticles(particle, schema, owner)
-    if (particle.is(xsd, 'choice')) return contents.length === 0 ? nothing : this.combined(() => oneOf(contents, false), contents, particle)
+    if (particle.is(xsd, 'choice'))
+      return contents.length === 0
+        ? nothing
+        : this.combined(() => oneOf(contents, false), contents, particle)
     return { ...inSequence(contents), ...(particle.is(xsd, 'all') ? { anyOrder: true } : {}) }
   }
 
@@ -436,15 +785,30 @@ export class TypeReader {
   }
 
   private readParticles(parent: XmlElement, schema: SchemaContext, owner: Owner): Content[] {
-    return parent.children.filter((child) => child.namespace === xsd && particles.includes(child.local)).map((child) => this.readParticle(child, schema, owner))
+    return parent.children
+      .filter((child) => child.namespace === xsd && particles.includes(child.local))
+      .map((child) => this.readParticle(child, schema, owner))
   }
 
   /** Any element at all, or any of some namespaces (XML Schema part 1, section 3.10). */
-  private readAny(particle: XmlElement, schema: SchemaContext, { minimum, maximum }: ReturnType<typeof occurrence>): Content {
+  private readAny(
+    particle: XmlElement,
+    schema: SchemaContext,
+    { minimum, maximum }: ReturnType<typeof occurrence>,
+  ): Content {
     documentationOf(particle)
     particle.attribute('processContents')
     const rules = namespacesOf(particle, schema.namespace)
-    return ofField(openField({ ...rules, ...(minimum === 0 ? {} : { min: minimum }), ...(maximum === undefined ? {} : { max: maximum }) }, particle.origin))
+    return ofField(
+      openField(
+        {
+          ...rules,
+          ...(minimum === 0 ? {} : { min: minimum }),
+          ...(maximum === undefined ? {} : { max: maximum }),
+        },
+        particle.origin,
+      ),
+    )
   }
 
   /** The elements that can take the place of a global one, directly or through others (XML Schema part 1, section 3.3.2). */
@@ -452,7 +816,9 @@ export class TypeReader {
     if (this.substitutes === undefined) {
       this.substitutes = new Map()
       for (const component of this.schemas.all('element')) {
-        const written = component.element.attributes.find((each) => each.local === 'substitutionGroup')?.value
+        const written = component.element.attributes.find(
+          (each) => each.local === 'substitutionGroup',
+        )?.value
         if (written === undefined) continue
         const key = keyOf(this.schemas.resolve(written, component.element, component.schema))
         addTo(this.substitutes, key, component)
@@ -460,17 +826,34 @@ export class TypeReader {
     }
     const key = keyOf(head)
     const direct = within.includes(key) ? [] : (this.substitutes.get(key) ?? [])
-    return direct.flatMap((component) => [...(isTrue(component.element.attributes.find((each) => each.local === 'abstract')?.value) ? [] : [component]), ...this.substitutesOf(component.name, [...within, key])])
+    return direct.flatMap((component) => [
+      ...(isTrue(component.element.attributes.find((each) => each.local === 'abstract')?.value)
+        ? []
+        : [component]),
+      ...this.substitutesOf(component.name, [...within, key]),
+    ])
   }
   private substitutes: Map<string, Component[]> | undefined
 
   /** The head of a substitution group and what can take its place: a choice between them. */
   private readSubstitutes(head: Field, substitutes: readonly Component[]): Content {
-    const isAbstract = isTrue(this.schemas.find('element', (head.layout as FieldLayout).name)?.element.attribute('abstract'))
+    const isAbstract = isTrue(
+      this.schemas
+        .find('element', (head.layout as FieldLayout).name)
+        ?.element.attribute('abstract'),
+    )
     const others = substitutes.map((component): Field => {
       component.element.read = true
       const nullable = isTrue(component.element.attribute('nillable'))
-      return { name: component.name[1], type: this.elementType(component), optional: false, nullable, ...documented(component.element), origin: component.element.origin, layout: { place: 'element', name: component.name } satisfies FieldLayout }
+      return {
+        name: component.name[1],
+        type: this.elementType(component),
+        optional: false,
+        nullable,
+        ...documented(component.element),
+        origin: component.element.origin,
+        layout: { place: 'element', name: component.name } satisfies FieldLayout,
+      }
     })
     return oneOf([...(isAbstract ? [] : [head]), ...others].map(ofField), false)
   }
@@ -482,7 +865,11 @@ export class TypeReader {
     let type: Type
     let declaration = element
     if (reference !== undefined) {
-      const component = this.schemas.require('element', this.schemas.resolve(reference, element, schema), element)
+      const component = this.schemas.require(
+        'element',
+        this.schemas.resolve(reference, element, schema),
+        element,
+      )
       name = component.name
       type = this.elementType(component)
       declaration = component.element
@@ -491,7 +878,12 @@ export class TypeReader {
       const form = element.attribute('form')
       const qualified = form === undefined ? schema.qualifiedElements : form === 'qualified'
       name = [qualified ? schema.namespace : '', local]
-      type = this.declaredType(element, schema, { id: `${owner.id}/${local}`, name: owner.name }, local)
+      type = this.declaredType(
+        element,
+        schema,
+        { id: `${owner.id}/${local}`, name: owner.name },
+        local,
+      )
     }
     for (const attribute of ['block', 'final', 'abstract']) declaration.attribute(attribute)
     const nullable = isTrue(declaration.attribute('nillable'))
@@ -499,25 +891,53 @@ export class TypeReader {
     const preset = presets(declaration)
     this.noteIdentityConstraints(declaration)
     const layout: FieldLayout = { place: 'element', name }
-    return { name: name[1], type, optional: false, nullable, ...(documentation === undefined ? {} : { documentation }), ...preset, origin: element.origin, layout }
+    return {
+      name: name[1],
+      type,
+      optional: false,
+      nullable,
+      ...(documentation === undefined ? {} : { documentation }),
+      ...preset,
+      origin: element.origin,
+      layout,
+    }
   }
 
-  private readAttributes(parent: XmlElement, schema: SchemaContext, owner: Owner): Pick<Draft, 'attributes' | 'openAttributes'> {
-    const attributes = parent.take(xsd, 'attribute').flatMap((attribute) => this.readAttributeField(attribute, schema, owner) ?? [])
+  private readAttributes(
+    parent: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+  ): Pick<Draft, 'attributes' | 'openAttributes'> {
+    const attributes = parent
+      .take(xsd, 'attribute')
+      .flatMap((attribute) => this.readAttributeField(attribute, schema, owner) ?? [])
     const groups = parent.take(xsd, 'attributeGroup').map((reference) => {
-      const group = this.schemas.require('attributeGroup', this.schemas.resolve(wantedAttribute(reference, 'ref'), reference, schema), reference)
+      const group = this.schemas.require(
+        'attributeGroup',
+        this.schemas.resolve(wantedAttribute(reference, 'ref'), reference, schema),
+        reference,
+      )
       documentationOf(group.element)
-      return this.expand(group, 'attribute group', () => this.readAttributes(group.element, group.schema, owner))
+      return this.expand(group, 'attribute group', () =>
+        this.readAttributes(group.element, group.schema, owner),
+      )
     })
     const any = parent.take(xsd, 'anyAttribute')
     for (const each of any) {
       documentationOf(each)
       for (const attribute of ['namespace', 'processContents']) each.attribute(attribute)
     }
-    return { attributes: [...attributes, ...groups.flatMap((group) => group.attributes)], openAttributes: any.length > 0 || groups.some((group) => group.openAttributes) }
+    return {
+      attributes: [...attributes, ...groups.flatMap((group) => group.attributes)],
+      openAttributes: any.length > 0 || groups.some((group) => group.openAttributes),
+    }
   }
 
-  private readAttributeField(attribute: XmlElement, schema: SchemaContext, owner: Owner): Field | undefined {
+  private readAttributeField(
+    attribute: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+  ): Field | undefined {
     const use = attribute.attribute('use')
     attribute.attribute('id')
     const documentation = documented(attribute)
@@ -532,8 +952,21 @@ export class TypeReader {
     if (reference !== undefined) {
       name = this.schemas.resolve(reference, attribute, schema)
       if (name[0] === 'http://www.w3.org/XML/1998/namespace') {
-        const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', origin: attribute.origin }
-        return { name: name[1], type: text, optional: use !== 'required', nullable: false, ...documentation, origin: attribute.origin, layout: { place: 'attribute', name } satisfies FieldLayout }
+        const text: ScalarType = {
+          kind: 'scalar',
+          base: 'text',
+          format: 'xs:string',
+          origin: attribute.origin,
+        }
+        return {
+          name: name[1],
+          type: text,
+          optional: use !== 'required',
+          nullable: false,
+          ...documentation,
+          origin: attribute.origin,
+          layout: { place: 'attribute', name } satisfies FieldLayout,
+        }
       }
       const component = this.schemas.require('attribute', name, attribute)
       declaration = component.element
@@ -557,28 +990,53 @@ export class TypeReader {
     }
   }
 
-  private attributeType(declaration: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
+  private attributeType(
+    declaration: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+    local: string,
+  ): Type {
     const named = declaration.attribute('type')
-    if (named !== undefined) return this.typeNamed(this.schemas.resolve(named, declaration, schema), declaration)
+    if (named !== undefined)
+      return this.typeNamed(this.schemas.resolve(named, declaration, schema), declaration)
     const inside = declaration.takeOne(xsd, 'simpleType')
-    if (inside === undefined) return { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', origin: declaration.origin }
-    return this.anonymousSimple(inside, schema, { id: `${owner.id}/@${local}`, name: owner.name }, local)
+    if (inside === undefined)
+      return {
+        kind: 'scalar',
+        base: 'text',
+        format: 'xs:anySimpleType',
+        origin: declaration.origin,
+      }
+    return this.anonymousSimple(
+      inside,
+      schema,
+      { id: `${owner.id}/@${local}`, name: owner.name },
+      local,
+    )
   }
 
   /** The type of an element declaration: named, anonymous inside it, or anything. */
-  private declaredType(element: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
+  private declaredType(
+    element: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+    local: string,
+  ): Type {
     documentationOf(element)
     element.attribute('id')
     this.noteIdentityConstraints(element)
     const head = element.attribute('substitutionGroup')
-    for (const attribute of ['nillable', 'abstract', 'block', 'final', 'default', 'fixed']) element.attribute(attribute)
+    for (const attribute of ['nillable', 'abstract', 'block', 'final', 'default', 'fixed'])
+      element.attribute(attribute)
     // Which media type bytes are of, for people.
     element.attribute('expectedContentTypes', 'http://www.w3.org/2005/05/xmlmime')
     const named = element.attribute('type')
     if (named !== undefined) {
       const name = this.schemas.resolve(named, element, schema)
       // An element says which simple type it is of; an attribute can't.
-      return name[0] === xsd && name[1] === 'anySimpleType' ? { kind: 'fragment', origin: element.origin } : this.typeNamed(name, element)
+      return name[0] === xsd && name[1] === 'anySimpleType'
+        ? { kind: 'fragment', origin: element.origin }
+        : this.typeNamed(name, element)
     }
     const simple = element.takeOne(xsd, 'simpleType')
     if (simple !== undefined) return this.anonymousSimple(simple, schema, owner, local)
@@ -587,18 +1045,34 @@ export class TypeReader {
       const name = local === 'own' ? owner.name : owner.name + capitalised(local)
       if (!(owner.id in this.types) && !this.reading.has(owner.id)) {
         this.reading.add(owner.id)
-        this.types[owner.id] = { ...this.readComplexType(complex, schema, { id: owner.id, name }), id: owner.id, name }
+        this.types[owner.id] = {
+          ...this.readComplexType(complex, schema, { id: owner.id, name }),
+          id: owner.id,
+          name,
+        }
         this.reading.delete(owner.id)
       }
       return this.referTo(owner.id, element)
     }
-    if (head !== undefined) return this.elementType(this.schemas.require('element', this.schemas.resolve(head, element, schema), element))
+    if (head !== undefined)
+      return this.elementType(
+        this.schemas.require('element', this.schemas.resolve(head, element, schema), element),
+      )
     return { kind: 'fragment', mayBeRecord: true, origin: element.origin }
   }
 
-  private anonymousSimple(element: XmlElement, schema: SchemaContext, owner: Owner, local: string): Type {
-    const type = readSimpleType(element, owner.name, this.notes, (reference, at) => this.simpleType(reference, at, schema, owner))
-    return type.kind === 'enumeration' ? this.keepAnonymous(type, owner, local === 'own' ? '' : local) : type
+  private anonymousSimple(
+    element: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+    local: string,
+  ): Type {
+    const type = readSimpleType(element, owner.name, this.notes, (reference, at) =>
+      this.simpleType(reference, at, schema, owner),
+    )
+    return type.kind === 'enumeration'
+      ? this.keepAnonymous(type, owner, local === 'own' ? '' : local)
+      : type
   }
 
   private keepAnonymous(type: SimpleType, owner: Owner, local: string): ReferenceType {
@@ -608,18 +1082,36 @@ export class TypeReader {
   }
 
   /** The simple type that is named, or stands inside `at`, resolved to the end. */
-  private simpleType(reference: string | undefined, at: XmlElement, schema: SchemaContext, owner: Owner): SimpleType {
+  private simpleType(
+    reference: string | undefined,
+    at: XmlElement,
+    schema: SchemaContext,
+    owner: Owner,
+  ): SimpleType {
     if (reference === undefined) {
       const inside = at.takeOne(xsd, 'simpleType')
-      if (inside === undefined) throw problem('TM-2104', { what: `<${at.name}>`, attribute: 'base' }, { place: at.origin })
-      return readSimpleType(inside, owner.name, this.notes, (name, where) => this.simpleType(name, where, schema, owner))
+      if (inside === undefined)
+        throw problem('TM-2104', { what: `<${at.name}>`, attribute: 'base' }, { place: at.origin })
+      return readSimpleType(inside, owner.name, this.notes, (name, where) =>
+        this.simpleType(name, where, schema, owner),
+      )
     }
     const type = this.typeNamed(this.schemas.resolve(reference, at, schema), at)
     const found = type.kind === 'reference' ? this.types[type.to] : type
-    if (found?.kind === 'scalar' || found?.kind === 'enumeration' || found?.kind === 'list' || found?.kind === 'union') {
-      if (found.kind !== 'list' || (found.layout as ListLayout).written === 'spaced') return withoutName(found)
+    if (
+      found?.kind === 'scalar' ||
+      found?.kind === 'enumeration' ||
+      found?.kind === 'list' ||
+      found?.kind === 'union'
+    ) {
+      if (found.kind !== 'list' || (found.layout as ListLayout).written === 'spaced')
+        return withoutName(found)
     }
-    throw problem('TM-2201', { kind: 'simple type', reference, nearest: 'The type of that name is complex.' }, { place: at.origin })
+    throw problem(
+      'TM-2201',
+      { kind: 'simple type', reference, nearest: 'The type of that name is complex.' },
+      { place: at.origin },
+    )
   }
 
   private referTo(id: TypeId, at: XmlElement): ReferenceType {
@@ -629,10 +1121,16 @@ export class TypeReader {
   /** Group definitions that contain themselves would never end, nor would those that contain others twice, which do so again. */
   private expand<Result>(component: Component, kind: string, read: () => Result): Result {
     const id = `${kind} ${keyOf(component.name)}`
-    if (this.reading.has(id)) throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
+    if (this.reading.has(id))
+      throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
     if (this.expanding === 0) this.expanded = 0
     this.expanded += 1
-    if (this.expanded > mostInside) throw problem('TM-2221', { name: component.name[1], limit: mostInside }, { place: component.element.origin })
+    if (this.expanded > mostInside)
+      throw problem(
+        'TM-2221',
+        { name: component.name[1], limit: mostInside },
+        { place: component.element.origin },
+      )
     this.reading.add(id)
     this.expanding += 1
     const result = read()
@@ -647,7 +1145,12 @@ export class TypeReader {
   private noteIdentityConstraints(element: XmlElement): void {
     for (const local of ['key', 'keyref', 'unique']) {
       for (const constraint of element.take(xsd, local)) {
-        this.notes.add('ignored', 'TM-2214', { name: constraint.attribute('name') ?? '', element: local }, constraint.origin)
+        this.notes.add(
+          'ignored',
+          'TM-2214',
+          { name: constraint.attribute('name') ?? '', element: local },
+          constraint.origin,
+        )
         constraint.readWhole()
       }
     }
@@ -660,17 +1163,29 @@ export class TypeReader {
   private isArrayWrapper(element: XmlElement, schema: SchemaContext, id: string): boolean {
     if (this.extended.has(id)) return false
     const item = soleRepeatedElement(element)
-    const itemType = item?.attributes.find((attribute) => attribute.local === 'type' && attribute.namespace === '')?.value
+    const itemType = item?.attributes.find(
+      (attribute) => attribute.local === 'type' && attribute.namespace === '',
+    )?.value
     if (item === undefined) return false
     const reference = item.attributes.find((attribute) => attribute.local === 'ref')?.value
-    if (reference !== undefined && this.substitutesOf(this.schemas.resolve(reference, item, schema)).length > 0) return false
-    const inner = itemType === undefined ? item.children.find((child) => child.is(xsd, 'complexType')) : this.schemas.find('type', this.schemas.resolve(itemType, item, schema))?.element
+    if (
+      reference !== undefined &&
+      this.substitutesOf(this.schemas.resolve(reference, item, schema)).length > 0
+    )
+      return false
+    const inner =
+      itemType === undefined
+        ? item.children.find((child) => child.is(xsd, 'complexType'))
+        : this.schemas.find('type', this.schemas.resolve(itemType, item, schema))?.element
     return inner === undefined || soleRepeatedElement(inner) === undefined
   }
 
   private collectBases(element: XmlElement, schema: SchemaContext): void {
     for (const child of element.children) {
-      const base = child.is(xsd, 'extension') || child.is(xsd, 'restriction') ? child.attributes.find((attribute) => attribute.local === 'base')?.value : undefined
+      const base =
+        child.is(xsd, 'extension') || child.is(xsd, 'restriction')
+          ? child.attributes.find((attribute) => attribute.local === 'base')?.value
+          : undefined
       if (base !== undefined) this.extended.add(keyOf(this.schemas.resolve(base, child, schema)))
       this.collectBases(child, schema)
     }

@@ -2,15 +2,37 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { OpenLayout } from './layout.js'
 
 /** The namespaces that a wildcard names (XML Schema part 1, section 3.10.2). */
-export function namespacesOf(wildcard: XmlElement, target: string): Pick<OpenLayout, 'namespaces' | 'except'> {
+export function namespacesOf(
+  wildcard: XmlElement,
+  target: string,
+): Pick<OpenLayout, 'namespaces' | 'except'> {
   const written = (wildcard.attribute('namespace') ?? '##any').trim()
   if (written === '##any') return {}
   if (written === '##other') return { except: target }
-  return { namespaces: written.split(/\s+/).map((each) => (each === '##targetNamespace' ? target : each === '##local' ? '' : each)) }
+  return {
+    namespaces: written
+      .split(/\s+/)
+      .map((each) => (each === '##targetNamespace' ? target : each === '##local' ? '' : each)),
+  }
 }
 
 /** As many elements as must be there. */
-export function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): { openExample?: unknown } {
-  const namespace = namespaces === undefined ? (except === 'urn:example' ? 'urn:example:other' : 'urn:example') : (namespaces[0] ?? '')
-  return min === 0 ? {} : { openExample: { elements: Array.from({ length: min }, () => ({ name: namespace === '' ? 'example' : `{${namespace}}example` })) } }
+export function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): {
+  openExample?: unknown
+} {
+  const namespace =
+    namespaces === undefined
+      ? except === 'urn:example'
+        ? 'urn:example:other'
+        : 'urn:example'
+      : (namespaces[0] ?? '')
+  return min === 0
+    ? {}
+    : {
+        openExample: {
+          elements: Array.from({ length: min }, () => ({
+            name: namespace === '' ? 'example' : `{${namespace}}example`,
+          })),
+        },
+      }
 }

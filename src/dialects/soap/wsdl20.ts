@@ -16,13 +16,19 @@ const own = '$'
  *
  * @param others descriptions that this one includes or imports, whose interfaces it may use
  */
-export function asDefinitions(root: XmlElement, others: readonly XmlElement[], notes: Notes): XmlElement {
+export function asDefinitions(
+  root: XmlElement,
+  others: readonly XmlElement[],
+  notes: Notes,
+): XmlElement {
   return new Translation(root, others, notes).definitions()
 }
 
 /** The message of an operation that may be any element, if one may. */
 function unclearPart(operation: XmlElement): XmlElement | undefined {
-  return operation.children.find((child) => ['#any', '#other'].includes(child.attribute('element') ?? ''))
+  return operation.children.find((child) =>
+    ['#any', '#other'].includes(child.attribute('element') ?? ''),
+  )
 }
 
 class Translation {
@@ -41,21 +47,38 @@ class Translation {
       const namespace = wantedAttribute(each, 'targetNamespace')
       for (const one of each.children.filter((child) => child.is(wsdl20, 'interface'))) {
         this.interfaces.set(keyOf([namespace, wantedAttribute(one, 'name')]), one)
-        for (const fault of one.children.filter((child) => child.is(wsdl20, 'fault'))) this.faults.set(keyOf([namespace, wantedAttribute(fault, 'name')]), fault)
+        for (const fault of one.children.filter((child) => child.is(wsdl20, 'fault')))
+          this.faults.set(keyOf([namespace, wantedAttribute(fault, 'name')]), fault)
       }
     }
   }
 
   definitions(): XmlElement {
     const { root } = this
-    const portTypes = [...this.interfaces.values()].filter((each) => this.isUsed(each)).map((each) => this.portType(each))
-    const services = root.children.filter((child) => child.is(wsdl20, 'service')).map((each) => this.service(each))
-    const bindings = root.children.filter((child) => child.is(wsdl20, 'binding')).flatMap((each) => this.binding(each))
-    return this.make(root, wsdl, 'definitions', { targetNamespace: this.namespace }, [...this.documentation(root), ...this.types(), ...this.messages, ...portTypes, ...bindings, ...services, ...this.extensions(root)])
+    const portTypes = [...this.interfaces.values()]
+      .filter((each) => this.isUsed(each))
+      .map((each) => this.portType(each))
+    const services = root.children
+      .filter((child) => child.is(wsdl20, 'service'))
+      .map((each) => this.service(each))
+    const bindings = root.children
+      .filter((child) => child.is(wsdl20, 'binding'))
+      .flatMap((each) => this.binding(each))
+    return this.make(root, wsdl, 'definitions', { targetNamespace: this.namespace }, [
+      ...this.documentation(root),
+      ...this.types(),
+      ...this.messages,
+      ...portTypes,
+      ...bindings,
+      ...services,
+      ...this.extensions(root),
+    ])
   }
 
   private isUsed(each: XmlElement): boolean {
-    return this.root.children.some((child) => child.is(wsdl20, 'service') && this.interfaceOf(child) === each)
+    return this.root.children.some(
+      (child) => child.is(wsdl20, 'service') && this.interfaceOf(child) === each,
+    )
   }
 
   private interfaceOf(element: XmlElement): XmlElement | undefined {
@@ -64,38 +87,59 @@ class Translation {
   }
 
   /** An element that stands for one of the description. Its own attributes count as read. */
-  private make(source: XmlElement, namespace: string, local: string, attributes: Readonly<Record<string, string>>, children: readonly XmlElement[] = []): XmlElement {
-    const made = new XmlElement(local, namespace, local, source.origin, source, { [own]: this.namespace })
-    for (const [name, value] of Object.entries(attributes)) made.attributes.push({ namespace: '', local: name, name, value, read: true })
+  private make(
+    source: XmlElement,
+    namespace: string,
+    local: string,
+    attributes: Readonly<Record<string, string>>,
+    children: readonly XmlElement[] = [],
+  ): XmlElement {
+    const made = new XmlElement(local, namespace, local, source.origin, source, {
+      [own]: this.namespace,
+    })
+    for (const [name, value] of Object.entries(attributes))
+      made.attributes.push({ namespace: '', local: name, name, value, read: true })
     addAll(made.children, children)
     return made
   }
 
   private documentation(source: XmlElement): XmlElement[] {
-    return source.children.filter((child) => child.is(wsdl20, 'documentation')).map((each) => {
-      const made = this.make(each, wsdl, 'documentation', {}, each.children)
-      made.text = each.text
-      return made
-    })
+    return source.children
+      .filter((child) => child.is(wsdl20, 'documentation'))
+      .map((each) => {
+        const made = this.make(each, wsdl, 'documentation', {}, each.children)
+        made.text = each.text
+        return made
+      })
   }
 
   /** What is of neither standard stays where it is, so that it is read or told. */
   private extensions(source: XmlElement): XmlElement[] {
-    return source.children.filter((child) => ![wsdl20, soapExtension, xsd].includes(child.namespace))
+    return source.children.filter(
+      (child) => ![wsdl20, soapExtension, xsd].includes(child.namespace),
+    )
   }
 
   private types(): XmlElement[] {
-    return this.root.children.filter((child) => child.is(wsdl20, 'types')).map((types) => {
-      // Imports of schemas may stand there by themselves.
-      const imports = types.children.filter((child) => child.is(xsd, 'import'))
-      return this.make(types, wsdl, 'types', {}, [...(imports.length === 0 ? [] : [this.make(types, xsd, 'schema', {}, imports)]), ...types.children.filter((child) => !imports.includes(child))])
-    })
+    return this.root.children
+      .filter((child) => child.is(wsdl20, 'types'))
+      .map((types) => {
+        // Imports of schemas may stand there by themselves.
+        const imports = types.children.filter((child) => child.is(xsd, 'import'))
+        return this.make(types, wsdl, 'types', {}, [
+          ...(imports.length === 0 ? [] : [this.make(types, xsd, 'schema', {}, imports)]),
+          ...types.children.filter((child) => !imports.includes(child)),
+        ])
+      })
   }
 
   /** A message of one part, which is an element, or of none. */
   private message(source: XmlElement, name: string, element: string | undefined): string {
     if (!this.messages.some((each) => each.attribute('name') === name)) {
-      const part = element === undefined || element === '#none' ? [] : [this.make(source, wsdl, 'part', { name: element.replace(/^.*:/, ''), element })]
+      const part =
+        element === undefined || element === '#none'
+          ? []
+          : [this.make(source, wsdl, 'part', { name: element.replace(/^.*:/, ''), element })]
       this.messages.push(this.make(source, wsdl, 'message', { name }, part))
     }
     return `${own}:${name}`
@@ -104,38 +148,85 @@ class Translation {
   /** The operations of an interface, and of those that it extends (part 1, section 2.2). */
   private operationsOf(each: XmlElement, within: readonly XmlElement[] = []): XmlElement[] {
     const extended = (each.attribute('extends') ?? '').split(/\s+/).filter((name) => name !== '')
-    const bases = extended.map((name) => this.interfaces.get(keyOf(qualifiedName(name, each)))).filter((base) => base !== undefined)
-    return [...bases.filter((base) => !within.includes(base)).flatMap((base) => this.operationsOf(base, [...within, each])), ...each.children.filter((child) => child.is(wsdl20, 'operation'))]
+    const bases = extended
+      .map((name) => this.interfaces.get(keyOf(qualifiedName(name, each))))
+      .filter((base) => base !== undefined)
+    return [
+      ...bases
+        .filter((base) => !within.includes(base))
+        .flatMap((base) => this.operationsOf(base, [...within, each])),
+      ...each.children.filter((child) => child.is(wsdl20, 'operation')),
+    ]
   }
 
   /** What the translation leaves behind is told. */
   private tellOthers(source: XmlElement, known: readonly string[]): void {
-    for (const child of source.children) if ([wsdl20, soapExtension].includes(child.namespace) && !known.includes(child.local)) this.notes.add('ignored', 'TM-2203', { element: child.name }, child.origin)
+    for (const child of source.children)
+      if ([wsdl20, soapExtension].includes(child.namespace) && !known.includes(child.local))
+        this.notes.add('ignored', 'TM-2203', { element: child.name }, child.origin)
   }
 
   private portType(each: XmlElement): XmlElement {
     this.tellOthers(each, ['documentation', 'operation', 'fault'])
     const name = wantedAttribute(each, 'name')
-    return this.make(each, wsdl, 'portType', { name }, [...this.documentation(each), ...this.operationsOf(each).flatMap((operation) => this.operation(operation, name))])
+    return this.make(each, wsdl, 'portType', { name }, [
+      ...this.documentation(each),
+      ...this.operationsOf(each).flatMap((operation) => this.operation(operation, name)),
+    ])
   }
 
   private operation(source: XmlElement, portType: string): XmlElement[] {
     const name = wantedAttribute(source, 'name')
     this.tellOthers(source, ['documentation', 'input', 'output', 'outfault'])
-    const direction = (local: 'input' | 'output'): XmlElement[] => source.children.filter((child) => child.is(wsdl20, local)).map((each) => this.make(each, wsdl, local, { message: this.message(each, `${portType}.${name}.${local}`, each.attribute('element')) }))
+    const direction = (local: 'input' | 'output'): XmlElement[] =>
+      source.children
+        .filter((child) => child.is(wsdl20, local))
+        .map((each) =>
+          this.make(each, wsdl, local, {
+            message: this.message(each, `${portType}.${name}.${local}`, each.attribute('element')),
+          }),
+        )
     const unclear = unclearPart(source)
     if (unclear !== undefined) {
-      this.notes.add('refused', 'TM-2111', { name, endpoint: 'every endpoint', reason: `its ${unclear.local} may be any element` }, unclear.origin)
+      this.notes.add(
+        'refused',
+        'TM-2111',
+        { name, endpoint: 'every endpoint', reason: `its ${unclear.local} may be any element` },
+        unclear.origin,
+      )
       return []
     }
-    const faults = source.children.filter((child) => child.is(wsdl20, 'outfault')).map((each) => {
-      const written = wantedAttribute(each, 'ref')
-      const fault = this.faults.get(keyOf(qualifiedName(written, each)))
-      if (fault === undefined) throw problem('TM-2102', { what: 'operation', name, kind: 'fault', reference: written, nearest: 'No interface declares it.' }, { place: each.origin })
-      const local = wantedAttribute(fault, 'name')
-      return this.make(each, wsdl, 'fault', { name: local, message: this.message(fault, `fault.${local}`, fault.attribute('element')) })
-    })
-    return [this.make(source, wsdl, 'operation', { name }, [...this.documentation(source), ...direction('input'), ...direction('output'), ...faults])]
+    const faults = source.children
+      .filter((child) => child.is(wsdl20, 'outfault'))
+      .map((each) => {
+        const written = wantedAttribute(each, 'ref')
+        const fault = this.faults.get(keyOf(qualifiedName(written, each)))
+        if (fault === undefined)
+          throw problem(
+            'TM-2102',
+            {
+              what: 'operation',
+              name,
+              kind: 'fault',
+              reference: written,
+              nearest: 'No interface declares it.',
+            },
+            { place: each.origin },
+          )
+        const local = wantedAttribute(fault, 'name')
+        return this.make(each, wsdl, 'fault', {
+          name: local,
+          message: this.message(fault, `fault.${local}`, fault.attribute('element')),
+        })
+      })
+    return [
+      this.make(source, wsdl, 'operation', { name }, [
+        ...this.documentation(source),
+        ...direction('input'),
+        ...direction('output'),
+        ...faults,
+      ]),
+    ]
   }
 
   /** A binding; one that names no interface serves every service that uses it (part 1, section 2.9). */
@@ -143,30 +234,108 @@ class Translation {
     const name = wantedAttribute(source, 'name')
     const isSoap = source.attribute('type') === soapExtension
     this.tellOthers(source, ['documentation', 'operation', 'fault'])
-    const served = this.root.children.filter((child) => child.is(wsdl20, 'service') && child.children.some((endpoint) => endpoint.is(wsdl20, 'endpoint') && (endpoint.attribute('binding') ?? '').replace(/^.*:/, '') === name))
-    const bound = this.interfaceOf(source) ?? served.map((service) => this.interfaceOf(service)).find((each) => each !== undefined)
+    const served = this.root.children.filter(
+      (child) =>
+        child.is(wsdl20, 'service') &&
+        child.children.some(
+          (endpoint) =>
+            endpoint.is(wsdl20, 'endpoint') &&
+            (endpoint.attribute('binding') ?? '').replace(/^.*:/, '') === name,
+        ),
+    )
+    const bound =
+      this.interfaceOf(source) ??
+      served.map((service) => this.interfaceOf(service)).find((each) => each !== undefined)
     if (bound === undefined) return []
-    const soap = source.attribute('version', soapExtension) === '1.1' ? soap11Binding : soap12Binding
-    const details = new Map(source.children.filter((child) => child.is(wsdl20, 'operation')).map((each) => [(each.attribute('ref') ?? '').replace(/^.*:/, ''), each]))
-    const operations = this.operationsOf(bound).filter((each) => unclearPart(each) === undefined).map((operation) => {
-      const local = wantedAttribute(operation, 'name')
-      const detail = details.get(local)
-      const direction = (which: 'input' | 'output'): XmlElement[] => {
-        if (!operation.children.some((child) => child.is(wsdl20, which))) return []
-        const headers = detail?.children.find((child) => child.is(wsdl20, which))?.children.filter((child) => child.is(soapExtension, 'header')) ?? []
-        return [this.make(detail ?? operation, wsdl, which, {}, [this.make(operation, soap, 'body', { use: 'literal' }), ...headers.map((header) => this.make(header, soap, 'header', { message: this.message(header, `header.${String(header.origin.line)}.${String(header.origin.column)}`, wantedAttribute(header, 'element')), part: wantedAttribute(header, 'element').replace(/^.*:/, ''), use: 'literal' }))])]
-      }
-      return this.make(detail ?? operation, wsdl, 'operation', { name: local }, [this.make(detail ?? operation, soap, 'operation', { soapAction: detail?.attribute('action', soapExtension) ?? '' }), ...direction('input'), ...direction('output')])
-    })
-    const protocol = source.attribute('protocol', soapExtension) ?? 'http://www.w3.org/2003/05/soap/bindings/HTTP/'
-    const children = isSoap ? [this.make(source, soap, 'binding', { style: 'document', transport: /HTTP/i.test(protocol) ? httpTransport : protocol }), ...operations] : []
-    return [this.make(source, wsdl, 'binding', { name, type: `${own}:${wantedAttribute(bound, 'name')}` }, [...this.documentation(source), ...children, ...this.extensions(source)])]
+    const soap =
+      source.attribute('version', soapExtension) === '1.1' ? soap11Binding : soap12Binding
+    const details = new Map(
+      source.children
+        .filter((child) => child.is(wsdl20, 'operation'))
+        .map((each) => [(each.attribute('ref') ?? '').replace(/^.*:/, ''), each]),
+    )
+    const operations = this.operationsOf(bound)
+      .filter((each) => unclearPart(each) === undefined)
+      .map((operation) => {
+        const local = wantedAttribute(operation, 'name')
+        const detail = details.get(local)
+        const direction = (which: 'input' | 'output'): XmlElement[] => {
+          if (!operation.children.some((child) => child.is(wsdl20, which))) return []
+          const headers =
+            detail?.children
+              .find((child) => child.is(wsdl20, which))
+              ?.children.filter((child) => child.is(soapExtension, 'header')) ?? []
+          return [
+            this.make(detail ?? operation, wsdl, which, {}, [
+              this.make(operation, soap, 'body', { use: 'literal' }),
+              ...headers.map((header) =>
+                this.make(header, soap, 'header', {
+                  message: this.message(
+                    header,
+                    `header.${String(header.origin.line)}.${String(header.origin.column)}`,
+                    wantedAttribute(header, 'element'),
+                  ),
+                  part: wantedAttribute(header, 'element').replace(/^.*:/, ''),
+                  use: 'literal',
+                }),
+              ),
+            ]),
+          ]
+        }
+        return this.make(detail ?? operation, wsdl, 'operation', { name: local }, [
+          this.make(detail ?? operation, soap, 'operation', {
+            soapAction: detail?.attribute('action', soapExtension) ?? '',
+          }),
+          ...direction('input'),
+          ...direction('output'),
+        ])
+      })
+    const protocol =
+      source.attribute('protocol', soapExtension) ?? 'http://www.w3.org/2003/05/soap/bindings/HTTP/'
+    const children = isSoap
+      ? [
+          this.make(source, soap, 'binding', {
+            style: 'document',
+            transport: /HTTP/i.test(protocol) ? httpTransport : protocol,
+          }),
+          ...operations,
+        ]
+      : []
+    return [
+      this.make(
+        source,
+        wsdl,
+        'binding',
+        { name, type: `${own}:${wantedAttribute(bound, 'name')}` },
+        [...this.documentation(source), ...children, ...this.extensions(source)],
+      ),
+    ]
   }
 
   private service(source: XmlElement): XmlElement {
-    const ports = source.children.filter((child) => child.is(wsdl20, 'endpoint')).map((endpoint) =>
-      this.make(endpoint, wsdl, 'port', { name: wantedAttribute(endpoint, 'name'), binding: wantedAttribute(endpoint, 'binding') }, [...this.documentation(endpoint), this.make(endpoint, soap12Binding, 'address', { location: endpoint.attribute('address') ?? '' }), ...this.extensions(endpoint)]),
-    )
-    return this.make(source, wsdl, 'service', { name: wantedAttribute(source, 'name') }, [...this.documentation(source), ...ports])
+    const ports = source.children
+      .filter((child) => child.is(wsdl20, 'endpoint'))
+      .map((endpoint) =>
+        this.make(
+          endpoint,
+          wsdl,
+          'port',
+          {
+            name: wantedAttribute(endpoint, 'name'),
+            binding: wantedAttribute(endpoint, 'binding'),
+          },
+          [
+            ...this.documentation(endpoint),
+            this.make(endpoint, soap12Binding, 'address', {
+              location: endpoint.attribute('address') ?? '',
+            }),
+            ...this.extensions(endpoint),
+          ],
+        ),
+      )
+    return this.make(source, wsdl, 'service', { name: wantedAttribute(source, 'name') }, [
+      ...this.documentation(source),
+      ...ports,
+    ])
   }
 }

@@ -9,7 +9,13 @@ import type { Amount, Expectation } from './format.js'
 export interface StepAnswer {
   readonly value?: unknown
   readonly status?: number | undefined
-  readonly failure?: { readonly kind: string; readonly message: string; readonly code: string; readonly fault?: string | undefined; readonly detail?: unknown }
+  readonly failure?: {
+    readonly kind: string
+    readonly message: string
+    readonly code: string
+    readonly fault?: string | undefined
+    readonly detail?: unknown
+  }
   /** Of comparisons: how many rows of each kind. */
   readonly counts?: { readonly added: number; readonly gone: number; readonly changed: number }
 }
@@ -26,7 +32,13 @@ export interface Verdict {
 
 /** Expectations that are about a failure, so that a call that fails may be what is wanted. */
 export function expectsFailure(expectations: readonly Expectation[]): boolean {
-  return expectations.some(({ fault, kind, code, status }) => fault !== undefined || kind !== undefined || code !== undefined || (status !== undefined && status >= 400))
+  return expectations.some(
+    ({ fault, kind, code, status }) =>
+      fault !== undefined ||
+      kind !== undefined ||
+      code !== undefined ||
+      (status !== undefined && status >= 400),
+  )
 }
 
 /**
@@ -34,14 +46,26 @@ export function expectsFailure(expectations: readonly Expectation[]): boolean {
  *
  * @param lookUp what `$` references in expectations lead to
  */
-export async function judge(expectations: readonly Expectation[], answer: StepAnswer, lookUp: (path: string) => unknown): Promise<Verdict[]> {
+export async function judge(
+  expectations: readonly Expectation[],
+  answer: StepAnswer,
+  lookUp: (path: string) => unknown,
+): Promise<Verdict[]> {
   const verdicts: Verdict[] = []
   for (const expectation of expectations) {
     const { at, line } = expectation
     const whole = answer.failure === undefined ? answer.value : answer.failure.detail
     const value = at === undefined ? whole : await found(whole, at)
     const place = at === undefined ? 'the answer' : at
-    for (const each of words(expectation, value, answer, (template) => fillTemplate(template, lookUp))) verdicts.push({ line, expected: `${each.ofValue === true ? `${place} ` : ''}${each.expected}`, met: each.met, ...(each.met ? {} : { was: each.was === undefined ? absent(whole) : shown(each.was) }) })
+    for (const each of words(expectation, value, answer, (template) =>
+      fillTemplate(template, lookUp),
+    ))
+      verdicts.push({
+        line,
+        expected: `${each.ofValue === true ? `${place} ` : ''}${each.expected}`,
+        met: each.met,
+        ...(each.met ? {} : { was: each.was === undefined ? absent(whole) : shown(each.was) }),
+      })
   }
   return verdicts
 }
@@ -61,10 +85,16 @@ interface Word {
   readonly ofValue?: true
 }
 
-function words(expectation: Expectation, value: unknown, { status, failure, counts }: StepAnswer, fill: (template: unknown) => unknown): Word[] {
+function words(
+  expectation: Expectation,
+  value: unknown,
+  { status, failure, counts }: StepAnswer,
+  fill: (template: unknown) => unknown,
+): Word[] {
   const { equals, has, like, missing, rows, atLeast, atMost, fault, code, kind } = expectation
   const all: Word[] = []
-  const of = (expected: string, met: boolean): void => void all.push({ expected, met, was: value, ofValue: true })
+  const of = (expected: string, met: boolean): void =>
+    void all.push({ expected, met, was: value, ofValue: true })
   if (equals !== undefined) {
     const wanted = fill(equals.value)
     of(`equals ${shown(wanted)}`, isSame(value, wanted))
@@ -73,67 +103,158 @@ function words(expectation: Expectation, value: unknown, { status, failure, coun
     const wanted = fill(has.value)
     of(`has ${shown(wanted)}`, holds(value, wanted))
   }
-  if (like !== undefined) of(`is like ${like}`, typeof value !== 'object' && value !== undefined && new RegExp(like, 'u').test(plainText(value)))
-  if (missing !== undefined) of(missing ? 'is missing' : 'is there', (value === undefined || value === null || (Array.isArray(value) && value.length === 0)) === missing)
-  for (const [limit, isLeast] of [[atLeast, true], [atMost, false]] as const) {
+  if (like !== undefined)
+    of(
+      `is like ${like}`,
+      typeof value !== 'object' &&
+        value !== undefined &&
+        new RegExp(like, 'u').test(plainText(value)),
+    )
+  if (missing !== undefined)
+    of(
+      missing ? 'is missing' : 'is there',
+      (value === undefined || value === null || (Array.isArray(value) && value.length === 0)) ===
+        missing,
+    )
+  for (const [limit, isLeast] of [
+    [atLeast, true],
+    [atMost, false],
+  ] as const) {
     if (limit === undefined) continue
     const wanted = fill(limit)
-    const order = isNumeric(value) && isNumeric(wanted) ? compareValues(plainText(value), plainText(wanted)) : typeof value === 'string' ? compareValues(value, plainText(wanted)) : Number.NaN
+    const order =
+      isNumeric(value) && isNumeric(wanted)
+        ? compareValues(plainText(value), plainText(wanted))
+        : typeof value === 'string'
+          ? compareValues(value, plainText(wanted))
+          : Number.NaN
     of(`is ${isLeast ? 'at least' : 'at most'} ${shown(wanted)}`, isLeast ? order >= 0 : order <= 0)
   }
   if (rows !== undefined) {
-    const count = Array.isArray(value) ? value.length : (rowsOf(value).rows?.length ?? (value === undefined || value === null ? 0 : 1))
-    all.push({ expected: `has ${amountText(rows)} ${rows === 1 ? 'row' : 'rows'}`, met: isAmount(rows, count), was: `${count} ${count === 1 ? 'row' : 'rows'}`, ofValue: true })
+    const count = Array.isArray(value)
+      ? value.length
+      : (rowsOf(value).rows?.length ?? (value === undefined || value === null ? 0 : 1))
+    all.push({
+      expected: `has ${amountText(rows)} ${rows === 1 ? 'row' : 'rows'}`,
+      met: isAmount(rows, count),
+      was: `${count} ${count === 1 ? 'row' : 'rows'}`,
+      ofValue: true,
+    })
   }
-  if (expectation.status !== undefined) all.push({ expected: `answers with the status ${expectation.status}`, met: status === expectation.status, was: status ?? 'no answer' })
-  if (fault !== undefined) all.push({ expected: fault === true ? 'faults' : `faults with ${fault}`, met: failure?.kind === 'fault' && (fault === true || failure.fault === fault), was: failure === undefined ? 'no fault' : (failure.fault ?? failure.message) })
-  if (code !== undefined) all.push({ expected: `fails with the code ${code}`, met: failure?.code === code, was: failure === undefined ? 'no failure' : failure.code })
-  if (kind !== undefined) all.push({ expected: `fails as ${kind}`, met: failure?.kind === kind, was: failure === undefined ? 'no failure' : failure.kind })
+  if (expectation.status !== undefined)
+    all.push({
+      expected: `answers with the status ${expectation.status}`,
+      met: status === expectation.status,
+      was: status ?? 'no answer',
+    })
+  if (fault !== undefined)
+    all.push({
+      expected: fault === true ? 'faults' : `faults with ${fault}`,
+      met: failure?.kind === 'fault' && (fault === true || failure.fault === fault),
+      was: failure === undefined ? 'no fault' : (failure.fault ?? failure.message),
+    })
+  if (code !== undefined)
+    all.push({
+      expected: `fails with the code ${code}`,
+      met: failure?.code === code,
+      was: failure === undefined ? 'no failure' : failure.code,
+    })
+  if (kind !== undefined)
+    all.push({
+      expected: `fails as ${kind}`,
+      met: failure?.kind === kind,
+      was: failure === undefined ? 'no failure' : failure.kind,
+    })
   for (const name of ['added', 'gone', 'changed'] as const) {
     const wanted = expectation[name]
-    if (wanted !== undefined) all.push({ expected: `${amountText(wanted)} ${name}`, met: counts !== undefined && isAmount(wanted, counts[name]), was: counts?.[name] ?? 'nothing compared' })
+    if (wanted !== undefined)
+      all.push({
+        expected: `${amountText(wanted)} ${name}`,
+        met: counts !== undefined && isAmount(wanted, counts[name]),
+        was: counts?.[name] ?? 'nothing compared',
+      })
   }
   return all
 }
 
 function isAmount(amount: Amount, count: number): boolean {
-  return typeof amount === 'number' ? count === amount : count >= (amount.atLeast ?? 0) && count <= (amount.atMost ?? Infinity)
+  return typeof amount === 'number'
+    ? count === amount
+    : count >= (amount.atLeast ?? 0) && count <= (amount.atMost ?? Infinity)
 }
 
 function amountText(amount: Amount): string {
   if (typeof amount === 'number') return String(amount)
   const { atLeast, atMost } = amount
-  return [...(atLeast === undefined ? [] : [`at least ${atLeast}`]), ...(atMost === undefined ? [] : [`at most ${atMost}`])].join(' and ')
+  return [
+    ...(atLeast === undefined ? [] : [`at least ${atLeast}`]),
+    ...(atMost === undefined ? [] : [`at most ${atMost}`]),
+  ].join(' and ')
 }
 
 function isNumeric(value: unknown): boolean {
-  return value instanceof ExactNumber || typeof value === 'number' || (typeof value === 'string' && /^[+-]?\d+(?:\.\d+)?$/.test(value))
+  return (
+    value instanceof ExactNumber ||
+    typeof value === 'number' ||
+    (typeof value === 'string' && /^[+-]?\d+(?:\.\d+)?$/.test(value))
+  )
 }
 
 /** Is a plain value what somebody wrote? A number that was written as one equals the same number in a text: long and exact ones come as texts. */
 function isSame(value: unknown, wanted: unknown): boolean {
-  if (Array.isArray(wanted)) return Array.isArray(value) && value.length === wanted.length && wanted.every((each, at) => isSame(value[at], each))
-  if (isPlainObject(wanted)) return isPlainObject(value) && [...new Set([...Object.keys(value), ...Object.keys(wanted)])].every((name) => isSame(value[name], wanted[name]))
-  if (wanted instanceof ExactNumber || typeof wanted === 'number') return isNumeric(value) && compareValues(plainText(value), plainText(wanted)) === 0
+  if (Array.isArray(wanted))
+    return (
+      Array.isArray(value) &&
+      value.length === wanted.length &&
+      wanted.every((each, at) => isSame(value[at], each))
+    )
+  if (isPlainObject(wanted))
+    return (
+      isPlainObject(value) &&
+      [...new Set([...Object.keys(value), ...Object.keys(wanted)])].every((name) =>
+        isSame(value[name], wanted[name]),
+      )
+    )
+  if (wanted instanceof ExactNumber || typeof wanted === 'number')
+    return isNumeric(value) && compareValues(plainText(value), plainText(wanted)) === 0
   return value === wanted || (wanted === null && value === undefined)
 }
 
 /** Has a list an item, a text a part, a record members, whatever else they have? */
 function holds(value: unknown, wanted: unknown): boolean {
   if (typeof value === 'string') return value.includes(plainText(wanted))
-  if (Array.isArray(value)) return value.some((item) => isSame(item, wanted) || (isPlainObject(wanted) && holds(item, wanted)))
-  return isPlainObject(value) && isPlainObject(wanted) && Object.entries(wanted).every(([name, each]) => isSame(value[name], each) || (isPlainObject(each) && holds(value[name], each)))
+  if (Array.isArray(value))
+    return value.some(
+      (item) => isSame(item, wanted) || (isPlainObject(wanted) && holds(item, wanted)),
+    )
+  return (
+    isPlainObject(value) &&
+    isPlainObject(wanted) &&
+    Object.entries(wanted).every(
+      ([name, each]) =>
+        isSame(value[name], each) || (isPlainObject(each) && holds(value[name], each)),
+    )
+  )
 }
 
 /** Nothing, with what there is instead. */
 function absent(whole: unknown): string {
   const names = isPlainObject(whole) ? Object.keys(whole) : []
-  return names.length === 0 ? 'nothing' : `nothing; there are ${names.slice(0, 12).join(', ')}${names.length > 12 ? ' and more' : ''}`
+  return names.length === 0
+    ? 'nothing'
+    : `nothing; there are ${names.slice(0, 12).join(', ')}${names.length > 12 ? ' and more' : ''}`
 }
 
 /** A value in a few words. */
 function shown(value: unknown): string {
   if (value === undefined) return 'nothing'
-  const text = typeof value === 'string' ? JSON.stringify(value) : value instanceof ExactNumber ? value.source : JSON.stringify(value, (_, each: unknown) => (each instanceof ExactNumber ? each.source : each))
+  const text =
+    typeof value === 'string'
+      ? JSON.stringify(value)
+      : value instanceof ExactNumber
+        ? value.source
+        : JSON.stringify(value, (_, each: unknown) =>
+            each instanceof ExactNumber ? each.source : each,
+          )
   return text.length > 300 ? `${text.slice(0, 300)}… (${text.length} characters)` : text
 }

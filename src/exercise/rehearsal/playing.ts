@@ -10,7 +10,11 @@ import type { CallStep, CompareStep, LoopStep, Rehearsal, Step } from './format.
 /** How steps reach the services: what plays them. */
 export interface Stage {
   /** Calls an operation with a filled input. @throws Problem for what is wrong before anything can be sent */
-  call(step: CallStep, contract: string | undefined, input: Readonly<Record<string, unknown>>): Promise<StageAnswer>
+  call(
+    step: CallStep,
+    contract: string | undefined,
+    input: Readonly<Record<string, unknown>>,
+  ): Promise<StageAnswer>
   /** The rows of a file that a loop names, in plain form. */
   rows(file: string): Promise<readonly unknown[]>
 }
@@ -36,13 +40,23 @@ export interface StepReport {
   /** It belongs to the steps that are played however it goes. */
   readonly isAfterwards: boolean
   /** The row of the loop that it was played for: its number from 1, and what it says. */
-  readonly row?: { readonly number: number; readonly value: unknown; /** What the loop is for. */ readonly of?: string }
+  readonly row?: {
+    readonly number: number
+    readonly value: unknown
+    /** What the loop is for. */ readonly of?: string
+  }
   readonly milliseconds: number
   readonly input?: unknown
   readonly status?: number | undefined
   readonly verdicts: readonly Verdict[]
   /** Why it failed, beside the expectations that were not met; or why it was left out. */
-  readonly trouble?: { readonly message: string; readonly details: readonly string[]; readonly side?: string; readonly advice?: string; readonly code?: string }
+  readonly trouble?: {
+    readonly message: string
+    readonly details: readonly string[]
+    readonly side?: string
+    readonly advice?: string
+    readonly code?: string
+  }
   /** The answer as tables, where the step wants it shown. */
   readonly shown?: { readonly values?: Table; readonly rows?: Table }
   readonly compared?: Compared
@@ -76,12 +90,22 @@ export interface RehearsalReport {
  *
  * @param onStep hears of every step as it ends
  */
-export async function play(rehearsal: Rehearsal, stage: Stage, onStep: (report: StepReport) => void = () => undefined): Promise<RehearsalReport> {
+export async function play(
+  rehearsal: Rehearsal,
+  stage: Stage,
+  onStep: (report: StepReport) => void = () => undefined,
+): Promise<RehearsalReport> {
   const player = new Player(rehearsal, stage, onStep)
   const started = performance.now()
   await player.play()
   const { reports } = player
-  return { file: rehearsal.file, title: rehearsal.title, outcome: reports.some(({ outcome }) => outcome === 'failed') ? 'failed' : 'passed', milliseconds: Math.round(performance.now() - started), steps: reports }
+  return {
+    file: rehearsal.file,
+    title: rehearsal.title,
+    outcome: reports.some(({ outcome }) => outcome === 'failed') ? 'failed' : 'passed',
+    milliseconds: Math.round(performance.now() - started),
+    steps: reports,
+  }
 }
 
 type Row = NonNullable<StepReport['row']>
@@ -111,7 +135,13 @@ class Player {
   private async steps(steps: readonly Step[], row?: Row): Promise<void> {
     for (const step of steps) {
       // One that fails while cleaning up does not keep the others from it.
-      if (this.failed && !this.isAfterwards) this.report(step, row, { outcome: 'left out', milliseconds: 0, verdicts: [], trouble: { message: 'a step before it failed', details: [] } })
+      if (this.failed && !this.isAfterwards)
+        this.report(step, row, {
+          outcome: 'left out',
+          milliseconds: 0,
+          verdicts: [],
+          trouble: { message: 'a step before it failed', details: [] },
+        })
       else if (step.kind === 'loop') await this.loop(step, row)
       else await this.attempt(step, row)
     }
@@ -121,29 +151,49 @@ class Player {
     const missing = this.missingNames(step)
     if (missing !== undefined) {
       const trouble = { message: `nothing was kept as "$${missing}"`, details: [] }
-      this.report(step, row, { outcome: this.isAfterwards ? 'left out' : 'failed', milliseconds: 0, verdicts: [], trouble })
+      this.report(step, row, {
+        outcome: this.isAfterwards ? 'left out' : 'failed',
+        milliseconds: 0,
+        verdicts: [],
+        trouble,
+      })
       return
     }
     try {
-      this.report(step, row, step.kind === 'call' ? await this.call(step) : await this.compare(step))
+      this.report(
+        step,
+        row,
+        step.kind === 'call' ? await this.call(step) : await this.compare(step),
+      )
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      this.report(step, row, { outcome: 'failed', milliseconds: 0, verdicts: [], trouble: troubleOf(error) })
+      this.report(step, row, {
+        outcome: 'failed',
+        milliseconds: 0,
+        verdicts: [],
+        trouble: troubleOf(error),
+      })
     }
   }
 
   /** A name that the step refers to, and that no step before it kept. */
   private missingNames(step: CallStep | CompareStep): string | undefined {
     const content = step.kind === 'call' ? step.with : [step.before, step.after]
-    return referencesIn(content).map((reference) => stepsOf(reference)[0] ?? '').find((name) => !this.known.has(name))
+    return referencesIn(content)
+      .map((reference) => stepsOf(reference)[0] ?? '')
+      .find((name) => !this.known.has(name))
   }
 
   private async call(step: CallStep): Promise<Outcome> {
     const input = fillTemplate(step.with, this.lookUp) as Record<string, unknown>
     const answer = await this.stage.call(step, step.contract ?? this.rehearsal.contract, input)
     // Where there is nothing to clean up, the service may say so.
-    const isNothingLeft = this.isAfterwards && step.expect.length === 0 && answer.problem?.kind === 'fault'
-    const unexpected = answer.problem !== undefined && !isNothingLeft && !expectsFailure(step.expect) ? troubleOf(answer.problem) : undefined
+    const isNothingLeft =
+      this.isAfterwards && step.expect.length === 0 && answer.problem?.kind === 'fault'
+    const unexpected =
+      answer.problem !== undefined && !isNothingLeft && !expectsFailure(step.expect)
+        ? troubleOf(answer.problem)
+        : undefined
     // Of a call that was to go well and did not, what its answer lacks says nothing.
     const verdicts = unexpected === undefined ? await judge(step.expect, answer, this.lookUp) : []
     const unkept = answer.failure === undefined ? await this.keep(step, answer.value) : undefined
@@ -158,7 +208,9 @@ class Player {
       status: answer.status,
       verdicts,
       ...(trouble === undefined ? {} : { trouble }),
-      ...(step.show === undefined || answer.failure !== undefined ? {} : { shown: arrange(answer.value, step.show === true ? undefined : step.show) }),
+      ...(step.show === undefined || answer.failure !== undefined
+        ? {}
+        : { shown: arrange(answer.value, step.show === true ? undefined : step.show) }),
       ...(answer.wire === undefined ? {} : { wire: answer.wire }),
       ...(answer.failure === undefined ? { value: answer.value } : {}),
     }
@@ -170,45 +222,101 @@ class Player {
       try {
         this.known.set(name, await pick(value ?? null, path))
       } catch {
-        return { message: `nothing to keep as "${name}": there is nothing at ${path} in the answer`, details: [] }
+        return {
+          message: `nothing to keep as "${name}": there is nothing at ${path} in the answer`,
+          details: [],
+        }
       }
     }
     return undefined
   }
 
   private async compare(step: CompareStep): Promise<Outcome> {
-    const [before, after] = [fillTemplate(step.before, this.lookUp), fillTemplate(step.after, this.lookUp)]
+    const [before, after] = [
+      fillTemplate(step.before, this.lookUp),
+      fillTemplate(step.after, this.lookUp),
+    ]
     const found = differences(before, after, step.by ?? [])
-    const rowsOfKind = (kind: Difference['kind']): number => new Set(found.filter((each) => (each.field === undefined || kind === 'changed') && (kind === 'changed' ? each.field !== undefined : each.kind === kind)).map(({ row }) => row)).size
-    const counts = { added: rowsOfKind('added'), gone: rowsOfKind('gone'), changed: rowsOfKind('changed') }
+    const rowsOfKind = (kind: Difference['kind']): number =>
+      new Set(
+        found
+          .filter(
+            (each) =>
+              (each.field === undefined || kind === 'changed') &&
+              (kind === 'changed' ? each.field !== undefined : each.kind === kind),
+          )
+          .map(({ row }) => row),
+      ).size
+    const counts = {
+      added: rowsOfKind('added'),
+      gone: rowsOfKind('gone'),
+      changed: rowsOfKind('changed'),
+    }
     const verdicts = await judge(step.expect, { value: after, counts }, this.lookUp)
     const [old, now] = [rowsOf(before).rows ?? [], rowsOf(after).rows ?? []]
     const names = rowNames(old, now, step.by)
-    const table = (value: unknown, rows: readonly unknown[], all: readonly string[]): MarkedTable => ({
+    const table = (
+      value: unknown,
+      rows: readonly unknown[],
+      all: readonly string[],
+    ): MarkedTable => ({
       ...tableOf(value, rows, step.show === true ? undefined : step.show),
-      marks: all.map((name) => found.find(({ row }) => row === name)).map((difference) => (difference?.field === undefined ? difference?.kind : 'changed')),
+      marks: all
+        .map((name) => found.find(({ row }) => row === name))
+        .map((difference) => (difference?.field === undefined ? difference?.kind : 'changed')),
     })
-    return { outcome: verdicts.every(({ met }) => met) ? 'passed' : 'failed', milliseconds: 0, verdicts, compared: { before: table(before, old, names.before), after: table(after, now, names.after), differences: found } }
+    return {
+      outcome: verdicts.every(({ met }) => met) ? 'passed' : 'failed',
+      milliseconds: 0,
+      verdicts,
+      compared: {
+        before: table(before, old, names.before),
+        after: table(after, now, names.after),
+        differences: found,
+      },
+    }
   }
 
   private async loop(step: LoopStep, outer: Row | undefined): Promise<void> {
     let rows: readonly unknown[]
     try {
-      const found = typeof step.each !== 'string' ? step.each : step.each.startsWith('$') ? fillTemplate(step.each, this.lookUp) : await this.stage.rows(step.each)
+      const found =
+        typeof step.each !== 'string'
+          ? step.each
+          : step.each.startsWith('$')
+            ? fillTemplate(step.each, this.lookUp)
+            : await this.stage.rows(step.each)
       if (!Array.isArray(found)) {
-        this.report(step, outer, { outcome: 'failed', milliseconds: 0, verdicts: [], trouble: { message: `"each" needs a list, and ${String(step.each)} is none`, details: [] } })
+        this.report(step, outer, {
+          outcome: 'failed',
+          milliseconds: 0,
+          verdicts: [],
+          trouble: {
+            message: `"each" needs a list, and ${String(step.each)} is none`,
+            details: [],
+          },
+        })
         return
       }
       rows = found
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      this.report(step, outer, { outcome: 'failed', milliseconds: 0, verdicts: [], trouble: troubleOf(error) })
+      this.report(step, outer, {
+        outcome: 'failed',
+        milliseconds: 0,
+        verdicts: [],
+        trouble: troubleOf(error),
+      })
       return
     }
     for (const [at, template] of rows.entries()) {
       const value = fillTemplate(template, this.lookUp)
       this.known.set('row', value)
-      await this.steps(step.steps, { number: at + 1, value, ...(step.say === undefined ? {} : { of: step.say }) })
+      await this.steps(step.steps, {
+        number: at + 1,
+        value,
+        ...(step.say === undefined ? {} : { of: step.say }),
+      })
     }
     if (outer === undefined) this.known.delete('row')
     else this.known.set('row', outer.value)
@@ -221,7 +329,14 @@ class Player {
 
   private report(step: Step, row: Row | undefined, outcome: Outcome): void {
     if (outcome.outcome === 'failed') this.failed = true
-    const report: StepReport = { line: step.line, title: step.say ?? row?.of ?? titleOf(step), isAfterwards: this.isAfterwards, ...(step.kind === 'call' ? { operation: step.operation } : {}), ...outcome, ...(row === undefined ? {} : { row }) }
+    const report: StepReport = {
+      line: step.line,
+      title: step.say ?? row?.of ?? titleOf(step),
+      isAfterwards: this.isAfterwards,
+      ...(step.kind === 'call' ? { operation: step.operation } : {}),
+      ...outcome,
+      ...(row === undefined ? {} : { row }),
+    }
     this.reports.push(report)
     this.onStep(report)
   }
@@ -237,15 +352,38 @@ function tableOf(value: unknown, rows: readonly unknown[], columns: string | und
 }
 
 function titleOf(step: Step): string {
-  return step.kind === 'call' ? step.operation : step.kind === 'compare' ? 'before and after' : 'for each row'
+  return step.kind === 'call'
+    ? step.operation
+    : step.kind === 'compare'
+      ? 'before and after'
+      : 'for each row'
 }
 
-function troubleOf({ message, details, side, advice, code }: Problem): NonNullable<StepReport['trouble']> {
-  return { message, details, ...(side === undefined ? {} : { side: side.because }), ...(advice === '' ? {} : { advice }), code }
+function troubleOf({
+  message,
+  details,
+  side,
+  advice,
+  code,
+}: Problem): NonNullable<StepReport['trouble']> {
+  return {
+    message,
+    details,
+    ...(side === undefined ? {} : { side: side.because }),
+    ...(advice === '' ? {} : { advice }),
+    code,
+  }
 }
 
 /** A row of a loop in a few words. */
 export function rowText({ number, value }: Row): string {
-  const text = isPlainObject(value) ? Object.entries(value).map(([name, each]) => `${name} ${String(typeof each === 'object' && each !== null && 'source' in each ? each.source : each)}`).join(', ') : String(value)
+  const text = isPlainObject(value)
+    ? Object.entries(value)
+        .map(
+          ([name, each]) =>
+            `${name} ${String(typeof each === 'object' && each !== null && 'source' in each ? each.source : each)}`,
+        )
+        .join(', ')
+    : String(value)
   return `row ${number}: ${text.length > 80 ? `${text.slice(0, 79)}…` : text}`
 }

@@ -14,7 +14,10 @@ import type { CallStep, CompareStep, Expectation, LoopStep, Rehearsal, Step } fr
  * @throws Problem TM-1021 with the line of what is wrong
  */
 export async function readRehearsal(text: string, file: string): Promise<Rehearsal> {
-  const [{ LineCounter, parseDocument }, schema] = await Promise.all([import('yaml'), rehearsalSchema()])
+  const [{ LineCounter, parseDocument }, schema] = await Promise.all([
+    import('yaml'),
+    rehearsalSchema(),
+  ])
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
   const refuse = (reason: string, offset: number): Problem => {
@@ -24,12 +27,21 @@ export async function readRehearsal(text: string, file: string): Promise<Rehears
   const [broken] = document.errors
   if (broken !== undefined) throw refuse(broken.message.replace(/\.$/, ''), broken.pos[0])
   const plain = await plainOfYaml(document.contents, file)
-  const { error } = schema.validate(document.toJS({ maxAliasCount: 100 }), { abortEarly: true, convert: false, errors: { label: 'path', wrap: { label: '"' } } })
+  const { error } = schema.validate(document.toJS({ maxAliasCount: 100 }), {
+    abortEarly: true,
+    convert: false,
+    errors: { label: 'path', wrap: { label: '"' } },
+  })
   if (error !== undefined) {
     const [detail] = error.details
     const where = nodeAt(document.contents, detail?.path ?? [])
     // Of a step that fits no kind, the message of the schema would be a riddle.
-    throw refuse(detail?.type === 'object.xor' || detail?.type === 'object.missing' ? 'a step needs one of "call", "compare" and "each"' : (detail?.message ?? error.message).replace(/^"value"/, 'the file'), where?.range?.[0] ?? 0)
+    throw refuse(
+      detail?.type === 'object.xor' || detail?.type === 'object.missing'
+        ? 'a step needs one of "call", "compare" and "each"'
+        : (detail?.message ?? error.message).replace(/^"value"/, 'the file'),
+      where?.range?.[0] ?? 0,
+    )
   }
   const read = new Reading(file, lines, document.contents)
   const rehearsal = read.rehearsal(plain as Record<string, unknown>)
@@ -40,12 +52,29 @@ export async function readRehearsal(text: string, file: string): Promise<Rehears
 
 async function rehearsalSchema(): Promise<import('joi').ObjectSchema> {
   const { default: Joi } = await import('joi')
-  const amount = Joi.alternatives(Joi.number().integer().min(0), Joi.object({ atLeast: Joi.number().integer().min(0), atMost: Joi.number().integer().min(0) }).or('atLeast', 'atMost'))
+  const amount = Joi.alternatives(
+    Joi.number().integer().min(0),
+    Joi.object({
+      atLeast: Joi.number().integer().min(0),
+      atMost: Joi.number().integer().min(0),
+    }).or('atLeast', 'atMost'),
+  )
   const expectation = Joi.object({
-    at: Joi.string(), equals: Joi.any(), has: Joi.any(), like: Joi.string().custom(regularExpression), missing: Joi.boolean(), rows: amount, atLeast: Joi.any(), atMost: Joi.any(),
-    status: Joi.number().integer().min(100).max(599), fault: Joi.alternatives(Joi.string(), Joi.valid(true)), code: Joi.string(),
+    at: Joi.string(),
+    equals: Joi.any(),
+    has: Joi.any(),
+    like: Joi.string().custom(regularExpression),
+    missing: Joi.boolean(),
+    rows: amount,
+    atLeast: Joi.any(),
+    atMost: Joi.any(),
+    status: Joi.number().integer().min(100).max(599),
+    fault: Joi.alternatives(Joi.string(), Joi.valid(true)),
+    code: Joi.string(),
     kind: Joi.string().valid('fault', 'unreachable', 'timeout', 'login', 'breach', 'input'),
-    added: amount, gone: amount, changed: amount,
+    added: amount,
+    gone: amount,
+    changed: amount,
   }).min(1)
   const say = Joi.string()
   const show = Joi.alternatives(Joi.string(), Joi.valid(true))
@@ -53,14 +82,25 @@ async function rehearsalSchema(): Promise<import('joi').ObjectSchema> {
   const name = /^[A-Za-z_]\w*$/
   const step = Joi.object({
     say,
-    call: Joi.string(), contract: Joi.string(), with: Joi.object(), keep: Joi.object().pattern(name, Joi.string()),
-    compare: Joi.object({ before: Joi.any().required(), after: Joi.any().required(), by: Joi.array().items(Joi.string()).min(1) }),
-    each: Joi.alternatives(Joi.array().min(1), Joi.string()), steps: Joi.array().items(Joi.link('#step')).min(1),
-    show, expect,
+    call: Joi.string(),
+    contract: Joi.string(),
+    with: Joi.object(),
+    keep: Joi.object().pattern(name, Joi.string()),
+    compare: Joi.object({
+      before: Joi.any().required(),
+      after: Joi.any().required(),
+      by: Joi.array().items(Joi.string()).min(1),
+    }),
+    each: Joi.alternatives(Joi.array().min(1), Joi.string()),
+    steps: Joi.array().items(Joi.link('#step')).min(1),
+    show,
+    expect,
   })
     .xor('call', 'compare', 'each')
-    .with('each', 'steps').with('steps', 'each')
-    .without('compare', ['with', 'keep', 'contract']).without('each', ['with', 'keep', 'contract', 'show', 'expect'])
+    .with('each', 'steps')
+    .with('steps', 'each')
+    .without('compare', ['with', 'keep', 'contract'])
+    .without('each', ['with', 'keep', 'contract', 'show', 'expect'])
     .id('step')
   return Joi.object({
     rehearsal: Joi.valid(1).required(),
@@ -86,7 +126,10 @@ function regularExpression(source: string): string {
 function nodeAt(contents: ParsedNode | null, path: readonly (string | number)[]): Node | null {
   let node: Node | null = contents
   for (const step of path) {
-    const inner: unknown = node !== null && 'get' in node && typeof node.get === 'function' ? (node.get as (key: unknown, keep: true) => unknown)(step, true) : undefined
+    const inner: unknown =
+      node !== null && 'get' in node && typeof node.get === 'function'
+        ? (node.get as (key: unknown, keep: true) => unknown)(step, true)
+        : undefined
     if (typeof inner !== 'object' || inner === null || !('range' in inner)) break
     node = inner as Node
   }
@@ -106,7 +149,21 @@ class Reading {
   }
 
   rehearsal(plain: Readonly<Record<string, unknown>>): Rehearsal {
-    const { title, contract, at, values = {}, steps, afterwards = [] } = plain as { title?: string; contract?: string; at?: string; values?: Record<string, unknown>; steps: unknown[]; afterwards?: unknown[] }
+    const {
+      title,
+      contract,
+      at,
+      values = {},
+      steps,
+      afterwards = [],
+    } = plain as {
+      title?: string
+      contract?: string
+      at?: string
+      values?: Record<string, unknown>
+      steps: unknown[]
+      afterwards?: unknown[]
+    }
     return {
       file: this.file,
       title: title ?? this.file,
@@ -125,21 +182,72 @@ class Reading {
   private step(plain: Readonly<Record<string, unknown>>, path: readonly (string | number)[]): Step {
     const { say, show } = plain as { say?: string; show?: string | true }
     const base = { line: this.lineOf(path), ...(say === undefined ? {} : { say }) }
-    const expect = ((plain['expect'] ?? []) as Record<string, unknown>[]).map((each, index) => this.expectation(each, [...path, 'expect', index]))
+    const expect = ((plain['expect'] ?? []) as Record<string, unknown>[]).map((each, index) =>
+      this.expectation(each, [...path, 'expect', index]),
+    )
     const shown = show === undefined ? {} : { show }
-    if (plain['each'] !== undefined) return { ...base, kind: 'loop', each: plain['each'] as LoopStep['each'], steps: this.steps(plain['steps'] as unknown[], [...path, 'steps']) }
+    if (plain['each'] !== undefined)
+      return {
+        ...base,
+        kind: 'loop',
+        each: plain['each'] as LoopStep['each'],
+        steps: this.steps(plain['steps'] as unknown[], [...path, 'steps']),
+      }
     if (plain['compare'] !== undefined) {
-      const { before, after, by } = plain['compare'] as { before: unknown; after: unknown; by?: string[] }
-      return { ...base, kind: 'compare', before, after, ...(by === undefined ? {} : { by }), ...shown, expect } satisfies CompareStep
+      const { before, after, by } = plain['compare'] as {
+        before: unknown
+        after: unknown
+        by?: string[]
+      }
+      return {
+        ...base,
+        kind: 'compare',
+        before,
+        after,
+        ...(by === undefined ? {} : { by }),
+        ...shown,
+        expect,
+      } satisfies CompareStep
     }
-    const { call, contract, with: input = {}, keep = {} } = plain as { call: string; contract?: string; with?: Record<string, unknown>; keep?: Record<string, string> }
-    return { ...base, kind: 'call', operation: call, ...(contract === undefined ? {} : { contract }), with: input, keep, ...shown, expect } satisfies CallStep
+    const {
+      call,
+      contract,
+      with: input = {},
+      keep = {},
+    } = plain as {
+      call: string
+      contract?: string
+      with?: Record<string, unknown>
+      keep?: Record<string, string>
+    }
+    return {
+      ...base,
+      kind: 'call',
+      operation: call,
+      ...(contract === undefined ? {} : { contract }),
+      with: input,
+      keep,
+      ...shown,
+      expect,
+    } satisfies CallStep
   }
 
-  private expectation(plain: Readonly<Record<string, unknown>>, path: readonly (string | number)[]): Expectation {
-    const numbers = (value: unknown): unknown => (isPlainObject(value) ? Object.fromEntries(Object.entries(value).map(([name, each]) => [name, numbers(each)])) : Number(String((value as { source?: string }).source ?? value)))
+  private expectation(
+    plain: Readonly<Record<string, unknown>>,
+    path: readonly (string | number)[],
+  ): Expectation {
+    const numbers = (value: unknown): unknown =>
+      isPlainObject(value)
+        ? Object.fromEntries(Object.entries(value).map(([name, each]) => [name, numbers(each)]))
+        : Number(String((value as { source?: string }).source ?? value))
     const read: Record<string, unknown> = { line: this.lineOf(path) }
-    for (const [word, value] of Object.entries(plain)) read[word] = word === 'equals' || word === 'has' ? { value } : ['rows', 'added', 'gone', 'changed', 'status'].includes(word) ? numbers(value) : value
+    for (const [word, value] of Object.entries(plain))
+      read[word] =
+        word === 'equals' || word === 'has'
+          ? { value }
+          : ['rows', 'added', 'gone', 'changed', 'status'].includes(word)
+            ? numbers(value)
+            : value
     return read as unknown as Expectation
   }
 
@@ -149,18 +257,30 @@ class Reading {
 }
 
 function everyStep({ steps, afterwards }: Pick<Rehearsal, 'steps' | 'afterwards'>): Step[] {
-  return [...steps, ...afterwards].flatMap((step) => [step, ...(step.kind === 'loop' ? everyStep({ steps: step.steps, afterwards: [] }) : [])])
+  return [...steps, ...afterwards].flatMap((step) => [
+    step,
+    ...(step.kind === 'loop' ? everyStep({ steps: step.steps, afterwards: [] }) : []),
+  ])
 }
 
 /** Paths that are none are told before anything is called. */
 async function checkPaths(rehearsal: Rehearsal): Promise<void> {
   for (const step of everyStep(rehearsal)) {
-    const paths = [...(step.kind === 'call' ? Object.values(step.keep) : []), ...(step.kind === 'loop' ? [] : step.expect.flatMap(({ at }) => (at === undefined ? [] : [at])))]
+    const paths = [
+      ...(step.kind === 'call' ? Object.values(step.keep) : []),
+      ...(step.kind === 'loop'
+        ? []
+        : step.expect.flatMap(({ at }) => (at === undefined ? [] : [at]))),
+    ]
     for (const path of paths) {
       try {
         await checkPath(path)
       } catch (error) {
-        throw problem('TM-1021', { file: rehearsal.file, reason: `"${path}" is no JSONPath` }, { place: { document: rehearsal.file, line: step.line, column: 1 }, cause: error })
+        throw problem(
+          'TM-1021',
+          { file: rehearsal.file, reason: `"${path}" is no JSONPath` },
+          { place: { document: rehearsal.file, line: step.line, column: 1 }, cause: error },
+        )
       }
     }
   }
@@ -169,18 +289,38 @@ async function checkPaths(rehearsal: Rehearsal): Promise<void> {
 /** A reference to what no step keeps is a slip of the pen. */
 function checkNames(rehearsal: Rehearsal): void {
   const steps = everyStep(rehearsal)
-  const names = [...Object.keys(rehearsal.values), ...steps.flatMap((step) => (step.kind === 'call' ? Object.keys(step.keep) : [])), 'row']
+  const names = [
+    ...Object.keys(rehearsal.values),
+    ...steps.flatMap((step) => (step.kind === 'call' ? Object.keys(step.keep) : [])),
+    'row',
+  ]
   for (const step of steps) {
-    const content = step.kind === 'call' ? [step.with, step.expect] : step.kind === 'compare' ? [step.before, step.after, step.expect] : [step.each]
+    const content =
+      step.kind === 'call'
+        ? [step.with, step.expect]
+        : step.kind === 'compare'
+          ? [step.before, step.after, step.expect]
+          : [step.each]
     for (const reference of content.flatMap((each) => referencesIn(withoutPaths(each)))) {
       const [name = ''] = stepsOf(reference)
       if (names.includes(name)) continue
-      throw problem('TM-1021', { file: rehearsal.file, reason: `nothing is called "$${name}" here. ${nearestAdvice(name, names).replace(/\.$/, '')}` }, { place: { document: rehearsal.file, line: step.line, column: 1 } })
+      throw problem(
+        'TM-1021',
+        {
+          file: rehearsal.file,
+          reason: `nothing is called "$${name}" here. ${nearestAdvice(name, names).replace(/\.$/, '')}`,
+        },
+        { place: { document: rehearsal.file, line: step.line, column: 1 } },
+      )
     }
   }
 }
 
 /** JSONPaths and regular expressions begin with a dollar sign, or end in one, and refer to nothing. */
 function withoutPaths(content: unknown): unknown {
-  return Array.isArray(content) ? content.map((each: unknown) => (isPlainObject(each) && 'line' in each ? { ...each, at: undefined, like: undefined } : each)) : content
+  return Array.isArray(content)
+    ? content.map((each: unknown) =>
+        isPlainObject(each) && 'line' in each ? { ...each, at: undefined, like: undefined } : each,
+      )
+    : content
 }

@@ -5,7 +5,14 @@ export const form: Format = {
   write: (content, _value, json) => ({ content: formText(content.encoding ?? {}, json) }),
   read(_content, text) {
     const members: Record<string, string> = {}
-    new URLSearchParams(text).forEach((value, name) => Object.defineProperty(members, name, { value, enumerable: true, writable: true, configurable: true }))
+    new URLSearchParams(text).forEach((value, name) =>
+      Object.defineProperty(members, name, {
+        value,
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      }),
+    )
     return members
   },
 }

@@ -1,5 +1,26 @@
-import { addressOf, checkCredential, exchange, hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Request, type Response, type ThisCall } from '../connection.js'
-import { ContractBreach, InputRejected, isTooDeep, notTooDeep, ServiceFault, tooDeep, type Deviation, type Misfit } from '../failures.js'
+import {
+  addressOf,
+  checkCredential,
+  exchange,
+  hearOfDeviations,
+  namesToValues,
+  openExchange,
+  receive,
+  type Connection,
+  type Request,
+  type Response,
+  type ThisCall,
+} from '../connection.js'
+import {
+  ContractBreach,
+  InputRejected,
+  isTooDeep,
+  notTooDeep,
+  ServiceFault,
+  tooDeep,
+  type Deviation,
+  type Misfit,
+} from '../failures.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { HeaderReader } from './headers.js'
@@ -26,7 +47,11 @@ export interface Parameter extends JsonMember {
 /** How content is written and read, where that is not plain JSON, text or bytes. */
 export interface Format {
   /** The body, and its media type where that says more than the contract does. `json` is the value as the codec wrote it. */
-  write?(content: Content, value: unknown, json: unknown): { readonly type?: string; readonly content: string | Uint8Array }
+  write?(
+    content: Content,
+    value: unknown,
+    json: unknown,
+  ): { readonly type?: string; readonly content: string | Uint8Array }
   /** The JSON that a text stands for. @throws Error when it is none of that kind */
   read?(content: Content, text: string): unknown
 }
@@ -39,7 +64,18 @@ export interface Content {
   /** It is JSON, though its media type does not say so. */
   readonly json?: boolean
   /** How parts of a form are written, by name. */
-  readonly encoding?: Readonly<Record<string, { readonly contentType?: string; readonly style?: string; readonly explode?: boolean; readonly allowReserved?: boolean; readonly headers?: Readonly<Record<string, string>> }>>
+  readonly encoding?: Readonly<
+    Record<
+      string,
+      {
+        readonly contentType?: string
+        readonly style?: string
+        readonly explode?: boolean
+        readonly allowReserved?: boolean
+        readonly headers?: Readonly<Record<string, string>>
+      }
+    >
+  >
   /** How it stands in XML. */
   readonly xml?: unknown
 }
@@ -52,7 +88,11 @@ export interface HttpOperation {
   readonly path: string
   readonly parameters?: Readonly<Record<string, Parameter>>
   /** The body, and the other ways to send it. */
-  readonly body?: Content & { readonly optional?: boolean; readonly nullable?: boolean; readonly others?: readonly Content[] }
+  readonly body?: Content & {
+    readonly optional?: boolean
+    readonly nullable?: boolean
+    readonly others?: readonly Content[]
+  }
   /** Contents by status: `200`, `2XX` or `default`; several where there are several media types. */
   readonly answers: Readonly<Record<string, Content | readonly Content[]>>
   /** Answers differ by status: the outcome is `{ status, body }`. */
@@ -81,7 +121,12 @@ export interface HttpCall extends ThisCall {
  *
  * @throws InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function send<Outcome>(connection: Connection, operation: HttpOperation, input: object, thisCall: HttpCall = {}): Promise<Outcome> {
+export async function send<Outcome>(
+  connection: Connection,
+  operation: HttpOperation,
+  input: object,
+  thisCall: HttpCall = {},
+): Promise<Outcome> {
   const onDeviation = hearOfDeviations(connection, thisCall)
   for (let attempt = 1; ; attempt += 1) {
     const request = await requestFor(connection, operation, input, thisCall)
@@ -102,53 +147,90 @@ export async function send<Outcome>(connection: Connection, operation: HttpOpera
       return readAnswer(operation, response, onDeviation) as Outcome
     } catch (error) {
       // A token may have been withdrawn before its time; then a new one is worth a try.
-      if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true) throw error
+      if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true)
+        throw error
     }
   }
 }
 
 /** The request that an input makes. @throws InputRejected, and what getting a token throws */
-export async function requestFor(connection: Connection, operation: HttpOperation, input: object, thisCall: ThisCall = {}): Promise<Request> {
+export async function requestFor(
+  connection: Connection,
+  operation: HttpOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<Request> {
   const { settings } = connection
   if (settings.checkInputs !== false) {
     const misfits = checkInput(operation, input)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const { security } = operation
-  if (security === undefined) checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
-  const proof = security === undefined ? { headers: {}, query: [], cookies: [] } : await security.prove(connection, operation.name, security, thisCall)
+  if (security === undefined)
+    checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
+  const proof =
+    security === undefined
+      ? { headers: {}, query: [], cookies: [] }
+      : await security.prove(connection, operation.name, security, thisCall)
   const values = input as Readonly<Record<string, unknown>>
   const { target, headers } = writeParameters(operation, values, proof)
-  const content = operation.body === undefined || values['body'] === undefined ? undefined : ([operation.body, ...(operation.body.others ?? [])].find((each) => each.type === values['contentType']) ?? operation.body)
+  const content =
+    operation.body === undefined || values['body'] === undefined
+      ? undefined
+      : ([operation.body, ...(operation.body.others ?? [])].find(
+          (each) => each.type === values['contentType'],
+        ) ?? operation.body)
   const body = content === undefined ? undefined : writeBody(content, values['body'])
   return {
     method: operation.method,
     url: addressOf(connection, operation.offered) + target,
-    headers: { ...headers, ...proof.headers, accept: acceptOf(operation, values['accept']), ...(body === undefined ? {} : { 'content-type': body.type }) },
+    headers: {
+      ...headers,
+      ...proof.headers,
+      accept: acceptOf(operation, values['accept']),
+      ...(body === undefined ? {} : { 'content-type': body.type }),
+    },
     ...(body === undefined ? {} : { body: body.content }),
     ...(security === undefined ? {} : { proven: true }),
-    expects: (status) => [...Object.keys(operation.answers), ...Object.keys(operation.faults ?? {})].some((key) => matches(key, status)),
+    expects: (status) =>
+      [...Object.keys(operation.answers), ...Object.keys(operation.faults ?? {})].some((key) =>
+        matches(key, status),
+      ),
   }
 }
 
 /** Every place of an input that does not satisfy the operation. */
 export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
   const misfits: Misfit[] = []
-  if (typeof input !== 'object' || input === null || Array.isArray(input)) return [{ path: '', message: 'expected an object' }]
+  if (typeof input !== 'object' || input === null || Array.isArray(input))
+    return [{ path: '', message: 'expected an object' }]
   const { body } = operation
   const members: Record<string, JsonMember> = { ...operation.parameters }
-  const choice = (contents: readonly Content[]): JsonMember => ({ is: { literals: contents.map((each) => each.type) }, optional: true })
+  const choice = (contents: readonly Content[]): JsonMember => ({
+    is: { literals: contents.map((each) => each.type) },
+    optional: true,
+  })
   if (body?.others !== undefined) members['contentType'] = choice([body, ...body.others])
-  const answers = Object.values(operation.answers).find((each): each is readonly Content[] => Array.isArray(each))
+  const answers = Object.values(operation.answers).find((each): each is readonly Content[] =>
+    Array.isArray(each),
+  )
   if (answers !== undefined && operation.byStatus !== true) members['accept'] = choice(answers)
-  const chosen = body?.others?.find((each) => each.type === (input as { contentType?: unknown }).contentType) ?? body
-  if (chosen?.is !== undefined) members['body'] = { is: chosen.is, optional: body?.optional === true, nullable: body?.nullable === true }
+  const chosen =
+    body?.others?.find((each) => each.type === (input as { contentType?: unknown }).contentType) ??
+    body
+  if (chosen?.is !== undefined)
+    members['body'] = {
+      is: chosen.is,
+      optional: body?.optional === true,
+      nullable: body?.nullable === true,
+    }
   // Without a codec the body is anything, but it may have to be there.
   else if (body !== undefined) members['body'] = { is: { literals: [] }, optional: true }
   const value = input as Readonly<Record<string, unknown>>
   const isFree = body !== undefined && chosen?.is === undefined
   checkMembers(members, false, isFree ? { ...value, body: undefined } : value, '', misfits)
-  if (isFree && body.optional !== true && value['body'] === undefined) misfits.push({ path: 'body', message: 'is missing' })
+  if (isFree && body.optional !== true && value['body'] === undefined)
+    misfits.push({ path: 'body', message: 'is missing' })
   return misfits
 }
 
@@ -156,7 +238,10 @@ export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
 export function writeParameters(
   operation: HttpOperation,
   input: Readonly<Record<string, unknown>>,
-  proof: { readonly query: readonly string[]; readonly cookies: readonly string[] } = { query: [], cookies: [] },
+  proof: { readonly query: readonly string[]; readonly cookies: readonly string[] } = {
+    query: [],
+    cookies: [],
+  },
 ): { target: string; headers: Record<string, string> } {
   let path = operation.path
   const query: string[] = []
@@ -170,9 +255,23 @@ export function writeParameters(
     const texts = parameter.json === true ? jsonText(json) : written(json)
     const style = parameter.style as Style | undefined
     const explode = parameter.explode ?? (parameter.in === 'query' || parameter.in === 'cookie')
-    if (parameter.in === 'path') path = path.replaceAll(`{${name}}`, () => inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved))
+    if (parameter.in === 'path')
+      path = path.replaceAll(`{${name}}`, () =>
+        inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved),
+      )
     else if (parameter.in === 'query') {
-      const pairs = parameter.whole === 'json' ? encode(jsonText(json)) : parameter.whole === 'form' ? formText({}, json) : inQuery(name, style === 'deepObject' ? json : texts, style ?? 'form', explode, parameter.allowReserved)
+      const pairs =
+        parameter.whole === 'json'
+          ? encode(jsonText(json))
+          : parameter.whole === 'form'
+            ? formText({}, json)
+            : inQuery(
+                name,
+                style === 'deepObject' ? json : texts,
+                style ?? 'form',
+                explode,
+                parameter.allowReserved,
+              )
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
     else for (const pair of inCookie(name, texts, style ?? 'form', explode)) cookies.push(pair)
@@ -180,11 +279,18 @@ export function writeParameters(
   for (const pair of proof.query) query.push(pair)
   for (const pair of proof.cookies) cookies.push(pair)
   if (cookies.length > 0) headers['cookie'] = cookies.join('; ')
-  return { target: path + (query.length === 0 ? '' : `${path.includes('?') ? '&' : '?'}${query.join('&')}`), headers }
+  return {
+    target:
+      path + (query.length === 0 ? '' : `${path.includes('?') ? '&' : '?'}${query.join('&')}`),
+    headers,
+  }
 }
 
 /** A body on its way out: JSON, text or bytes by its media type, or as its format writes it. */
-export function writeBody(content: Content, value: unknown): { type: string; content: string | Uint8Array } {
+export function writeBody(
+  content: Content,
+  value: unknown,
+): { type: string; content: string | Uint8Array } {
   const type = content.type ?? 'application/json'
   if (value instanceof Uint8Array) return { type, content: value }
   const json = content.is === undefined ? value : toJson(content.is, value)
@@ -195,29 +301,62 @@ export function writeBody(content: Content, value: unknown): { type: string; con
 
 /** A form as text (WHATWG URL, section 5.2): spaces are + there, unlike in addresses. */
 export function formText(encoding: NonNullable<Content['encoding']>, json: unknown): string {
-  const pairs = Object.entries(json as object).filter(([, each]) => each !== undefined).map(([name, each]: [string, unknown]) => {
-    const { contentType, style = 'form', explode = style === 'form', allowReserved } = encoding[name] ?? {}
-    const texts = contentType !== undefined && isJson(contentType) ? jsonText(each) : written(each)
-    return inQuery(name, style === 'deepObject' ? each : texts, style as Style, explode, allowReserved)
-  })
-  return pairs.filter((pair) => pair !== '').join('&').replaceAll('%20', '+')
+  const pairs = Object.entries(json as object)
+    .filter(([, each]) => each !== undefined)
+    .map(([name, each]: [string, unknown]) => {
+      const {
+        contentType,
+        style = 'form',
+        explode = style === 'form',
+        allowReserved,
+      } = encoding[name] ?? {}
+      const texts =
+        contentType !== undefined && isJson(contentType) ? jsonText(each) : written(each)
+      return inQuery(
+        name,
+        style === 'deepObject' ? each : texts,
+        style as Style,
+        explode,
+        allowReserved,
+      )
+    })
+  return pairs
+    .filter((pair) => pair !== '')
+    .join('&')
+    .replaceAll('%20', '+')
 }
 
 /** The outcome in an answer, or the failure that it is. */
-export function readAnswer(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): unknown {
+export function readAnswer(
+  operation: HttpOperation,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
   const { status } = response
   if (status >= 400) throw faultOf(operation, response, onDeviation)
-  const body = readContent(operation, answerContent(operation, response, onDeviation), response, onDeviation)
+  const body = readContent(
+    operation,
+    answerContent(operation, response, onDeviation),
+    response,
+    onDeviation,
+  )
   return operation.byStatus === true ? { status, body } : body
 }
 
 /** What the contract says of the content of an answer. */
-export function answerContent(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): Content | undefined {
+export function answerContent(
+  operation: HttpOperation,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): Content | undefined {
   const answer = byStatus(operation.answers, response.status)
   if (answer !== undefined) return contentFor(answer, response)
   // 201 in life where the contract says 200: what the contract has is the best guess.
   const [promised, first] = Object.entries(operation.answers)[0] ?? []
-  onDeviation({ path: 'status', message: `is ${String(response.status)}, where the contract promised ${promised ?? 'nothing'}` })
+  onDeviation({
+    path: 'status',
+    message: `is ${String(response.status)}, where the contract promised ${promised ?? 'nothing'}`,
+  })
   return first === undefined ? undefined : contentFor(first, response)
 }
 
@@ -226,79 +365,162 @@ function contentFor(answer: Content | readonly Content[], response: Response): C
   if (!Array.isArray(answer)) return answer as Content
   const contents = answer as readonly Content[]
   const came = essence(response.headers['content-type'] ?? '')
-  return contents.find((each) => essence(each.type ?? '') === came) ?? contents.find((each) => isJson(each.type ?? '') && isJson(came)) ?? contents[0]
+  return (
+    contents.find((each) => essence(each.type ?? '') === came) ??
+    contents.find((each) => isJson(each.type ?? '') && isJson(came)) ??
+    contents[0]
+  )
 }
 
 function essence(type: string): string {
   return type.split(';')[0]?.trim().toLowerCase() ?? ''
 }
 
-function readContent(operation: HttpOperation, content: Content | undefined, response: Response, onDeviation: (deviation: Deviation) => void): unknown {
+function readContent(
+  operation: HttpOperation,
+  content: Content | undefined,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
   if (content?.type === undefined) return undefined
   const isText = content.json === true || content.format?.read !== undefined || isJson(content.type)
-  if (response.status === 204 || response.status === 205 || (response.body.length === 0 && isText)) {
-    if (operation.method !== 'HEAD') onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
+  if (
+    response.status === 204 ||
+    response.status === 205 ||
+    (response.body.length === 0 && isText)
+  ) {
+    if (operation.method !== 'HEAD')
+      onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
     return undefined
   }
   if (isText) {
     const text = textOf(response)
     let json: unknown
     try {
-      json = content.format?.read === undefined ? (operation.parse ?? JSON.parse)(text) : content.format.read(content, text)
+      json =
+        content.format?.read === undefined
+          ? (operation.parse ?? JSON.parse)(text)
+          : content.format.read(content, text)
     } catch (error) {
-      throw isTooDeep(error) ? tooDeep() : new ContractBreach('', content.format?.read === undefined ? 'JSON' : content.type, describeBody(response, text))
+      throw isTooDeep(error)
+        ? tooDeep()
+        : new ContractBreach(
+            '',
+            content.format?.read === undefined ? 'JSON' : content.type,
+            describeBody(response, text),
+          )
     }
     response.inTime?.()
     if (json === null && content.is !== undefined) return null
-    const value = content.is === undefined ? json : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
+    const value =
+      content.is === undefined
+        ? json
+        : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
     response.inTime?.()
     return value
   }
   if (!content.type.startsWith('text/') && !/xml\b/.test(content.type)) return response.body
-  return content.is === undefined ? textOf(response) : fromJson(content.is, textOf(response), '', onDeviation)
+  return content.is === undefined
+    ? textOf(response)
+    : fromJson(content.is, textOf(response), '', onDeviation)
 }
 
-function hearOfHeaders(operation: HttpOperation, headers: Readonly<Record<string, string>>, thisCall: HttpCall, onDeviation: (deviation: Deviation) => void): void {
-  if (operation.headers !== undefined && thisCall.onHeaders !== undefined) thisCall.onHeaders(operation.headers.read(operation.headers, headers, onDeviation) as never)
+function hearOfHeaders(
+  operation: HttpOperation,
+  headers: Readonly<Record<string, string>>,
+  thisCall: HttpCall,
+  onDeviation: (deviation: Deviation) => void,
+): void {
+  if (operation.headers !== undefined && thisCall.onHeaders !== undefined)
+    thisCall.onHeaders(operation.headers.read(operation.headers, headers, onDeviation) as never)
 }
 
-export function faultOf(operation: HttpOperation, response: Response, onDeviation: (deviation: Deviation) => void): ServiceFault {
+export function faultOf(
+  operation: HttpOperation,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): ServiceFault {
   const { status } = response
   const text = textOf(response)
-  const declared = Object.keys(operation.faults ?? {}).find((each) => each === String(status)) ?? Object.keys(operation.faults ?? {}).find((each) => matches(each, status)) ?? (Object.hasOwn(operation.faults ?? {}, 'default') ? 'default' : undefined)
+  const declared =
+    Object.keys(operation.faults ?? {}).find((each) => each === String(status)) ??
+    Object.keys(operation.faults ?? {}).find((each) => matches(each, status)) ??
+    (Object.hasOwn(operation.faults ?? {}, 'default') ? 'default' : undefined)
   const content = declared === undefined ? undefined : operation.faults?.[declared]
   let detail: unknown = text
   let json: unknown
   try {
-    json = isJson(response.headers['content-type'] ?? '') ? (operation.parse ?? JSON.parse)(text) : undefined
-    if (json === undefined && content?.format?.read !== undefined) detail = fromJson(content.is ?? { values: { literals: [] } }, content.format.read(content, text), '', onDeviation)
-    if (json !== undefined) detail = content?.is === undefined || content.format !== undefined ? JSON.parse(text) : fromJson(content.is, json, '', onDeviation)
+    json = isJson(response.headers['content-type'] ?? '')
+      ? (operation.parse ?? JSON.parse)(text)
+      : undefined
+    if (json === undefined && content?.format?.read !== undefined)
+      detail = fromJson(
+        content.is ?? { values: { literals: [] } },
+        content.format.read(content, text),
+        '',
+        onDeviation,
+      )
+    if (json !== undefined)
+      detail =
+        content?.is === undefined || content.format !== undefined
+          ? JSON.parse(text)
+          : fromJson(content.is, json, '', onDeviation)
   } catch {
     // What isn't as promised is told as it came.
   }
   // The member that usually says most, first (RFC 9457 has detail and title).
   const members = typeof detail === 'object' && detail !== null ? Object.entries(detail) : []
-  const said: unknown = ['detail', 'message', 'reason', 'error', 'title'].map((wanted) => members.find(([name, value]) => name.toLowerCase() === wanted && typeof value === 'string')?.[1] as unknown).find((value) => value !== undefined)
+  const said: unknown = ['detail', 'message', 'reason', 'error', 'title']
+    .map(
+      (wanted) =>
+        members.find(
+          ([name, value]) => name.toLowerCase() === wanted && typeof value === 'string',
+        )?.[1] as unknown,
+    )
+    .find((value) => value !== undefined)
   const isRead = json !== undefined || typeof detail !== 'string'
-  const reason = typeof said === 'string' ? said : text.trim() === '' || isRead ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
-  return new ServiceFault(reason, { fault: isRead ? declared : undefined, detail, code: String(status), status })
+  const reason =
+    typeof said === 'string'
+      ? said
+      : text.trim() === '' || isRead
+        ? `HTTP ${String(status)}`
+        : `HTTP ${String(status)} with ${describeBody(response, text)}`
+  return new ServiceFault(reason, {
+    fault: isRead ? declared : undefined,
+    detail,
+    code: String(status),
+    status,
+  })
 }
 
 /** Exact statuses win over ranges, and those over the default (section 4.8.16). */
 function byStatus<T>(answers: Readonly<Record<string, T>>, status: number): T | undefined {
   const keys = Object.keys(answers)
-  const key = keys.find((each) => each === String(status)) ?? keys.find((each) => matches(each, status)) ?? 'default'
+  const key =
+    keys.find((each) => each === String(status)) ??
+    keys.find((each) => matches(each, status)) ??
+    'default'
   return Object.hasOwn(answers, key) ? answers[key] : undefined
 }
 
 function matches(key: string, status: number): boolean {
-  return key === String(status) || (/^[1-5]XX$/i.test(key) && key.startsWith(String(status)[0] ?? ''))
+  return (
+    key === String(status) || (/^[1-5]XX$/i.test(key) && key.startsWith(String(status)[0] ?? ''))
+  )
 }
 
 function acceptOf(operation: HttpOperation, wanted: unknown): string {
   const faults = Object.values(operation.faults ?? {})
-  const contents = Object.values(operation.answers).flatMap((each) => (Array.isArray(each) ? [...(each as readonly Content[])] : [each as Content]))
+  const contents = Object.values(operation.answers).flatMap((each) =>
+    Array.isArray(each) ? [...(each as readonly Content[])] : [each as Content],
+  )
   // Only one of several media types is asked for, so that it is known what comes.
-  const good = Object.values(operation.answers).some(Array.isArray) ? [typeof wanted === 'string' ? wanted : contents[0]?.type] : contents.map(({ type }) => type)
-  return [...new Set([...good, ...faults.map(({ type }) => type)])].filter((type) => type !== undefined).join(', ') || '*/*'
+  const good = Object.values(operation.answers).some(Array.isArray)
+    ? [typeof wanted === 'string' ? wanted : contents[0]?.type]
+    : contents.map(({ type }) => type)
+  return (
+    [...new Set([...good, ...faults.map(({ type }) => type)])]
+      .filter((type) => type !== undefined)
+      .join(', ') || '*/*'
+  )
 }

@@ -31,12 +31,19 @@ function meansItself(codec: JsonCodec, seen: Set<JsonCodec>): boolean {
   if (seen.has(codec)) return true
   seen.add(codec)
   const inner = (reference: JsonRef): boolean => meansItself(settled(reference), seen)
-  if (codec.simple !== undefined) return (codec as unknown as SimpleJson<unknown>).asIs !== undefined
+  if (codec.simple !== undefined)
+    return (codec as unknown as SimpleJson<unknown>).asIs !== undefined
   if (codec.restricts !== undefined) return codec.restricts.asIs !== undefined
   if (codec.literals !== undefined) return true
   if (codec.items !== undefined) return inner(codec.items)
   if (codec.values !== undefined) return inner(codec.values)
-  if (codec.members !== undefined) return codec.patterned === undefined && codec.rest === undefined && codec.open !== true && Object.values(codec.members).every(({ is }) => inner(is))
+  if (codec.members !== undefined)
+    return (
+      codec.patterned === undefined &&
+      codec.rest === undefined &&
+      codec.open !== true &&
+      Object.values(codec.members).every(({ is }) => inner(is))
+    )
   return false
 }
 
@@ -54,11 +61,13 @@ function compiled(codec: JsonCodec): AsIs {
   if (codec.items !== undefined) {
     const item = later(codec.items)
     const { nullable } = codec
-    return (json) => Array.isArray(json) && json.every((each) => (each === null ? nullable === true : item(each)))
+    return (json) =>
+      Array.isArray(json) && json.every((each) => (each === null ? nullable === true : item(each)))
   }
   if (codec.values !== undefined) {
     const value = later(codec.values)
-    return (json) => isObject(json) && Object.values(json).every((each) => each === null || value(each))
+    return (json) =>
+      isObject(json) && Object.values(json).every((each) => each === null || value(each))
   }
   // Lists side by side: this is the loop that most of the time goes to.
   const all = Object.entries(codec.members ?? {})

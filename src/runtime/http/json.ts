@@ -1,6 +1,18 @@
 import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
-import { anything, asNumber, checkLimits, matches, isObject, join, mapMembers, show, unsized, type JsonLimits, type SimpleJson } from '../json/values.js'
+import {
+  anything,
+  asNumber,
+  checkLimits,
+  matches,
+  isObject,
+  join,
+  mapMembers,
+  show,
+  unsized,
+  type JsonLimits,
+  type SimpleJson,
+} from '../json/values.js'
 import { asIsOf } from './json-as-is.js'
 
 /**
@@ -50,8 +62,18 @@ type Codec =
   | AnySimple
   | (JsonLimits & { readonly restricts: AnySimple })
   | { readonly literals: readonly unknown[] }
-  | { readonly items: JsonRef; readonly nullable?: boolean; readonly min?: number; readonly max?: number }
-  | { readonly tuple: readonly JsonRef[]; readonly rest?: JsonRef; readonly min?: number; readonly max?: number }
+  | {
+      readonly items: JsonRef
+      readonly nullable?: boolean
+      readonly min?: number
+      readonly max?: number
+    }
+  | {
+      readonly tuple: readonly JsonRef[]
+      readonly rest?: JsonRef
+      readonly min?: number
+      readonly max?: number
+    }
   | { readonly values: JsonRef }
   | JsonObject
   | JsonAlternatives
@@ -76,7 +98,11 @@ export interface JsonObject {
 export interface JsonAlternatives {
   readonly oneOf: readonly JsonRef[]
   /** The member that tells which it is: position of the alternative by the member's value, and the one for all other values. */
-  readonly by?: { readonly member: string; readonly when: Readonly<Record<string, number>>; readonly otherwise?: number }
+  readonly by?: {
+    readonly member: string
+    readonly when: Readonly<Record<string, number>>
+    readonly otherwise?: number
+  }
   /** Not more than one of them may fit. */
   readonly exactly?: boolean
 }
@@ -96,12 +122,34 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
   if (value === null || value === undefined) return value
   if ('simple' in codec) return codec.write(value)
   if ('restricts' in codec) return codec.restricts.write(value)
-  if ('items' in codec) return (value as readonly unknown[]).map((item) => toJson(codec.items, item))
-  if ('tuple' in codec) return (value as readonly unknown[]).map((item, at) => toJson(codec.tuple[at] ?? codec.rest ?? anything, item))
-  if ('values' in codec) return mapMembers(value as object, (_, member) => toJson(codec.values, member))
-  if ('members' in codec) return mapMembers(value as object, (name, member) => toJson(memberOf(codec, name)?.is ?? anything, member))
-  if ('oneOf' in codec) return toJson(alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)), value, elsewhere)
-  if ('allOf' in codec) return mergeParts(codec.allOf.map((each) => toJson(each, value, besides(codec.allOf, each, elsewhere)) as Readonly<Record<string, unknown>>), codec.allOf)
+  if ('items' in codec)
+    return (value as readonly unknown[]).map((item) => toJson(codec.items, item))
+  if ('tuple' in codec)
+    return (value as readonly unknown[]).map((item, at) =>
+      toJson(codec.tuple[at] ?? codec.rest ?? anything, item),
+    )
+  if ('values' in codec)
+    return mapMembers(value as object, (_, member) => toJson(codec.values, member))
+  if ('members' in codec)
+    return mapMembers(value as object, (name, member) =>
+      toJson(memberOf(codec, name)?.is ?? anything, member),
+    )
+  if ('oneOf' in codec)
+    return toJson(
+      alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)),
+      value,
+      elsewhere,
+    )
+  if ('allOf' in codec)
+    return mergeParts(
+      codec.allOf.map(
+        (each) =>
+          toJson(each, value, besides(codec.allOf, each, elsewhere)) as Readonly<
+            Record<string, unknown>
+          >,
+      ),
+      codec.allOf,
+    )
   return 'obeys' in codec ? toJson(codec.is, value, elsewhere) : value
 }
 
@@ -110,7 +158,13 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
  *
  * @throws ContractBreach when it can't be represented
  */
-export function fromJson(reference: JsonRef, json: unknown, path: string, onDeviation: (deviation: Deviation) => void, elsewhere: Elsewhere = []): unknown {
+export function fromJson(
+  reference: JsonRef,
+  json: unknown,
+  path: string,
+  onDeviation: (deviation: Deviation) => void,
+  elsewhere: Elsewhere = [],
+): unknown {
   if (elsewhere.length === 0 && asIsOf(reference)?.(json) === true) return json
   const codec = settled(reference)
   const breach = (promised: string): never => {
@@ -123,12 +177,14 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
     if (message !== undefined) deviate(message)
-    if (simple.simple === unsized && !Number.isSafeInteger(value)) deviate('has more digits than a number holds exactly')
+    if (simple.simple === unsized && !Number.isSafeInteger(value))
+      deviate('has more digits than a number holds exactly')
     return value
   }
   if ('literals' in codec) {
     const value = asNumber(json)
-    if (!codec.literals.includes(value)) deviate(`${show(json)} is not one of the contract's values`)
+    if (!codec.literals.includes(value))
+      deviate(`${show(json)} is not one of the contract's values`)
     return value
   }
   if ('obeys' in codec) {
@@ -140,57 +196,90 @@ export function fromJson(reference: JsonRef, json: unknown, path: string, onDevi
   if ('items' in codec || 'tuple' in codec) {
     if (!Array.isArray(json)) return breach('a list')
     if ('tuple' in codec) {
-      const count = countMessage(json.length, codec.min, codec.rest === undefined ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length) : codec.max)
+      const count = countMessage(
+        json.length,
+        codec.min,
+        codec.rest === undefined
+          ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length)
+          : codec.max,
+      )
       if (count !== undefined) deviate(count)
-      return json.map((item: unknown, at) => fromJson(codec.tuple[at] ?? codec.rest ?? anything, item, `${path}[${String(at)}]`, onDeviation))
+      return json.map((item: unknown, at) =>
+        fromJson(
+          codec.tuple[at] ?? codec.rest ?? anything,
+          item,
+          `${path}[${String(at)}]`,
+          onDeviation,
+        ),
+      )
     }
     return json.map((item: unknown, at) => {
       if (item !== null) return fromJson(codec.items, item, `${path}[${String(at)}]`, onDeviation)
-      if (codec.nullable !== true) deviate('is null, which the contract does not allow', `${path}[${String(at)}]`)
+      if (codec.nullable !== true)
+        deviate('is null, which the contract does not allow', `${path}[${String(at)}]`)
       return null
     })
   }
   if ('oneOf' in codec) {
-    const misfits = (each: JsonRef): number => reading.count(each, json, elsewhere, () => {
-      let deviations = 0
-      try {
-        fromJson(each, json, path, () => (deviations += 1), elsewhere)
-        return deviations
-      } catch {
-        return Infinity
-      }
-    })
+    const misfits = (each: JsonRef): number =>
+      reading.count(each, json, elsewhere, () => {
+        let deviations = 0
+        try {
+          fromJson(each, json, path, () => (deviations += 1), elsewhere)
+          return deviations
+        } catch {
+          return Infinity
+        }
+      })
     return fromJson(alternativeFor(codec, json, misfits), json, path, onDeviation, elsewhere)
   }
   if ('allOf' in codec) {
     // Each part knows its own members only; what no part knows is told once.
-    const parts = codec.allOf.map((each) => fromJson(each, json, path, onDeviation, besides(codec.allOf, each, elsewhere)))
+    const parts = codec.allOf.map((each) =>
+      fromJson(each, json, path, onDeviation, besides(codec.allOf, each, elsewhere)),
+    )
     if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
-      for (const name of Object.keys(json)) if (known.length > 0 && !known.includes(name)) deviate('is not in the contract', join(path, name))
+      for (const name of Object.keys(json))
+        if (known.length > 0 && !known.includes(name))
+          deviate('is not in the contract', join(path, name))
     }
     return parts.every(isObject) ? mergeParts(parts, codec.allOf) : parts[0]
   }
   if (!isObject(json)) return breach('an object')
-  if ('values' in codec) return mapMembers(json, (name, value) => (value === null ? null : fromJson(codec.values, value, join(path, name), onDeviation)))
+  if ('values' in codec)
+    return mapMembers(json, (name, value) =>
+      value === null ? null : fromJson(codec.values, value, join(path, name), onDeviation),
+    )
   const value = mapMembers(json, (name, member) => {
     const known = memberOf(codec, name)
     if (known === undefined) {
-      if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name)) deviate('is not in the contract', join(path, name))
+      if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name))
+        deviate('is not in the contract', join(path, name))
       return anything.read(member)
     }
-    if (member !== null || known.nullable === undefined) return fromJson(known.is, member, join(path, name), onDeviation)
+    if (member !== null || known.nullable === undefined)
+      return fromJson(known.is, member, join(path, name), onDeviation)
     if (!known.nullable) deviate('is null, which the contract does not allow', join(path, name))
     return null
   })
-  for (const [name, member] of Object.entries(codec.members)) if (member.optional !== true && !Object.hasOwn(json, name)) deviate('is missing', join(path, name))
+  for (const [name, member] of Object.entries(codec.members))
+    if (member.optional !== true && !Object.hasOwn(json, name))
+      deviate('is missing', join(path, name))
   return value
 }
 
 /** Finds every place where a value doesn't satisfy its codec. */
-export function checkJson(reference: JsonRef, value: unknown, path: string, misfits: Misfit[], elsewhere: Elsewhere = []): void {
+export function checkJson(
+  reference: JsonRef,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+  elsewhere: Elsewhere = [],
+): void {
   const codec = settled(reference)
-  const wrong = (expected: string): void => void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
+  const wrong = (expected: string): void =>
+    void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
   if ('simple' in codec || 'restricts' in codec) {
     const simple = 'restricts' in codec ? codec.restricts : codec
     if (!simple.check(value)) wrong(simple.simple)
@@ -199,24 +288,35 @@ export function checkJson(reference: JsonRef, value: unknown, path: string, misf
       if (message !== undefined) misfits.push({ path, message })
     }
   } else if ('literals' in codec) {
-    if (!codec.literals.includes(value)) wrong(codec.literals.length === 0 ? 'nothing' : `one of ${codec.literals.map(show).join(', ')}`)
+    if (!codec.literals.includes(value))
+      wrong(
+        codec.literals.length === 0 ? 'nothing' : `one of ${codec.literals.map(show).join(', ')}`,
+      )
   } else if ('obeys' in codec) {
     const before = misfits.length
     checkJson(codec.is, value, path, misfits, elsewhere)
-    const broken = misfits.length > before ? undefined : codec.obeys.broken(codec.obeys.rule as never, toJson(codec.is, value, elsewhere), path)
+    const broken =
+      misfits.length > before
+        ? undefined
+        : codec.obeys.broken(codec.obeys.rule as never, toJson(codec.is, value, elsewhere), path)
     if (broken !== undefined) misfits.push(broken)
   } else if ('items' in codec || 'tuple' in codec) {
     if (!Array.isArray(value)) return wrong('a list')
-    const most = 'tuple' in codec && codec.rest === undefined ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length) : codec.max
+    const most =
+      'tuple' in codec && codec.rest === undefined
+        ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length)
+        : codec.max
     const count = countMessage(value.length, codec.min, most)
     if (count !== undefined) misfits.push({ path, message: count })
     value.forEach((item: unknown, at) => {
       const is = 'items' in codec ? codec.items : (codec.tuple[at] ?? codec.rest)
-      if (is !== undefined && (item !== null || !('items' in codec) || codec.nullable !== true)) checkJson(is, item, `${path}[${String(at)}]`, misfits)
+      if (is !== undefined && (item !== null || !('items' in codec) || codec.nullable !== true))
+        checkJson(is, item, `${path}[${String(at)}]`, misfits)
     })
   } else if ('oneOf' in codec) checkAlternatives(codec, value, path, misfits, elsewhere)
   else if ('allOf' in codec) {
-    for (const each of codec.allOf) checkJson(each, value, path, misfits, besides(codec.allOf, each, elsewhere))
+    for (const each of codec.allOf)
+      checkJson(each, value, path, misfits, besides(codec.allOf, each, elsewhere))
     // Each part knows its own members only: what is unknown to all of them is told once.
     if (isObject(value) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const told = new Set(misfits.map((misfit) => misfit.path))
@@ -225,74 +325,148 @@ export function checkJson(reference: JsonRef, value: unknown, path: string, misf
       for (const misfit of found) if (!told.has(misfit.path)) misfits.push(misfit)
     }
   } else if (!isObject(value)) wrong('an object')
-  else if ('values' in codec) for (const [name, member] of Object.entries(value)) checkJson(codec.values, member, join(path, name), misfits)
+  else if ('values' in codec)
+    for (const [name, member] of Object.entries(value))
+      checkJson(codec.values, member, join(path, name), misfits)
   else checkObject(codec, value, path, misfits, elsewhere)
 }
 
-function checkAlternatives(codec: JsonAlternatives, value: unknown, path: string, misfits: Misfit[], elsewhere: Elsewhere): void {
+function checkAlternatives(
+  codec: JsonAlternatives,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+  elsewhere: Elsewhere,
+): void {
   const { by, oneOf } = codec
-  const told = by === undefined || !isObject(value) ? undefined : (positionOf(by, value) ?? by.otherwise)
-  if (by !== undefined && isObject(value) && told === undefined) misfits.push({ path: join(path, by.member), message: `expected one of ${Object.keys(by.when).map(show).join(', ')}, got ${show(value[by.member])}` })
+  const told =
+    by === undefined || !isObject(value) ? undefined : (positionOf(by, value) ?? by.otherwise)
+  if (by !== undefined && isObject(value) && told === undefined)
+    misfits.push({
+      path: join(path, by.member),
+      message: `expected one of ${Object.keys(by.when).map(show).join(', ')}, got ${show(value[by.member])}`,
+    })
   else {
     if (codec.exactly === true) {
       const fitting = oneOf.filter((each) => misfitsOf(each, value, elsewhere) === 0).length
-      if (fitting > 1) misfits.push({ path, message: `must fit exactly one of ${String(oneOf.length)} alternatives, fits ${String(fitting)}` })
+      if (fitting > 1)
+        misfits.push({
+          path,
+          message: `must fit exactly one of ${String(oneOf.length)} alternatives, fits ${String(fitting)}`,
+        })
       if (fitting > 0) return
     }
-    checkJson(alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)), value, path, misfits, elsewhere)
+    checkJson(
+      alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)),
+      value,
+      path,
+      misfits,
+      elsewhere,
+    )
   }
 }
 
 /** Checks an object's members by their names. */
-export function checkMembers(members: Readonly<Record<string, JsonMember>>, open: boolean, value: Readonly<Record<string, unknown>>, path: string, misfits: Misfit[]): void {
+export function checkMembers(
+  members: Readonly<Record<string, JsonMember>>,
+  open: boolean,
+  value: Readonly<Record<string, unknown>>,
+  path: string,
+  misfits: Misfit[],
+): void {
   checkObject({ members, open }, value, path, misfits, [])
 }
 
-function checkObject(codec: JsonObject, value: Readonly<Record<string, unknown>>, path: string, misfits: Misfit[], elsewhere: Elsewhere): void {
-  for (const [name, member] of Object.entries(codec.members)) if (member.optional !== true && (!Object.hasOwn(value, name) || value[name] === undefined)) misfits.push({ path: join(path, name), message: 'is missing' })
+function checkObject(
+  codec: JsonObject,
+  value: Readonly<Record<string, unknown>>,
+  path: string,
+  misfits: Misfit[],
+  elsewhere: Elsewhere,
+): void {
+  for (const [name, member] of Object.entries(codec.members))
+    if (member.optional !== true && (!Object.hasOwn(value, name) || value[name] === undefined))
+      misfits.push({ path: join(path, name), message: 'is missing' })
   for (const name of Object.keys(value)) {
     const member = memberOf(codec, name)
     const each = value[name]
     if (member === undefined || each === undefined) continue
-    if (each !== null || member.nullable === undefined) checkJson(member.is, each, join(path, name), misfits)
-    else if (!member.nullable) misfits.push({ path: join(path, name), message: 'can\'t be null' })
+    if (each !== null || member.nullable === undefined)
+      checkJson(member.is, each, join(path, name), misfits)
+    else if (!member.nullable) misfits.push({ path: join(path, name), message: "can't be null" })
   }
-  if (codec.open !== true && elsewhere !== 'any') checkNames([...Object.keys(codec.members), ...elsewhere], value, path, misfits)
+  if (codec.open !== true && elsewhere !== 'any')
+    checkNames([...Object.keys(codec.members), ...elsewhere], value, path, misfits)
 }
 
 /** What a member of this name is: one that the codec names, or one of the others where it says what they are. Undefined when nobody says. */
-function memberOf(codec: JsonObject, name: string): { readonly is: JsonRef; readonly nullable?: boolean } | undefined {
+function memberOf(
+  codec: JsonObject,
+  name: string,
+): { readonly is: JsonRef; readonly nullable?: boolean } | undefined {
   if (Object.hasOwn(codec.members, name)) {
     const member = codec.members[name] as JsonMember
     return { is: member.is, nullable: member.nullable === true }
   }
-  const matching = (codec.patterned ?? []).filter(([pattern]) => matches(pattern, name)).map(([, is]) => is)
+  const matching = (codec.patterned ?? [])
+    .filter(([pattern]) => matches(pattern, name))
+    .map(([, is]) => is)
   const [first = codec.rest, ...others] = matching
   return first === undefined ? undefined : { is: others.length === 0 ? first : { allOf: matching } }
 }
 
 /** Members that nobody knows, with the nearest one that is known. */
-function checkNames(names: readonly string[], value: Readonly<Record<string, unknown>>, path: string, misfits: Misfit[]): void {
+function checkNames(
+  names: readonly string[],
+  value: Readonly<Record<string, unknown>>,
+  path: string,
+  misfits: Misfit[],
+): void {
   for (const name of Object.keys(value)) {
     if (names.includes(name) || value[name] === undefined) continue
-    const near = names.find((each) => each.toLowerCase() === name.toLowerCase()) ?? names.find((each) => each.length > 2 && each.toLowerCase().startsWith(name.toLowerCase().slice(0, 3)))
-    misfits.push({ path: join(path, name), message: near === undefined ? `is not known here; there are ${names.join(', ') || 'no members'}` : `is not known here; is "${near}" meant?` })
+    const near =
+      names.find((each) => each.toLowerCase() === name.toLowerCase()) ??
+      names.find(
+        (each) => each.length > 2 && each.toLowerCase().startsWith(name.toLowerCase().slice(0, 3)),
+      )
+    misfits.push({
+      path: join(path, name),
+      message:
+        near === undefined
+          ? `is not known here; there are ${names.join(', ') || 'no members'}`
+          : `is not known here; is "${near}" meant?`,
+    })
   }
 }
 
-function countMessage(count: number, least: number | undefined, most: number | undefined): string | undefined {
-  if (least !== undefined && count < least) return `must have at least ${String(least)}, has ${String(count)}`
-  return most !== undefined && count > most ? `must have at most ${String(most)}, has ${String(count)}` : undefined
+function countMessage(
+  count: number,
+  least: number | undefined,
+  most: number | undefined,
+): string | undefined {
+  if (least !== undefined && count < least)
+    return `must have at least ${String(least)}, has ${String(count)}`
+  return most !== undefined && count > most
+    ? `must have at most ${String(most)}, has ${String(count)}`
+    : undefined
 }
 
-function positionOf(by: NonNullable<JsonAlternatives['by']>, value: Readonly<Record<string, unknown>>): number | undefined {
+function positionOf(
+  by: NonNullable<JsonAlternatives['by']>,
+  value: Readonly<Record<string, unknown>>,
+): number | undefined {
   const told = String(value[by.member])
   return Object.hasOwn(by.when, told) ? by.when[told] : undefined
 }
 
 /** The alternative that a value is: the one that it says itself, else the one that fits best. */
-function alternativeFor({ by, oneOf }: JsonAlternatives, value: unknown, misfits: (each: JsonRef) => number): JsonRef {
-  const at = by !== undefined && isObject(value) ? (positionOf(by, value) ?? by.otherwise) : undefined
+function alternativeFor(
+  { by, oneOf }: JsonAlternatives,
+  value: unknown,
+  misfits: (each: JsonRef) => number,
+): JsonRef {
+  const at =
+    by !== undefined && isObject(value) ? (positionOf(by, value) ?? by.otherwise) : undefined
   const told = at === undefined ? undefined : oneOf[at]
   if (told !== undefined || oneOf.length === 1) return told ?? oneOf[0] ?? anything
   let [best, least]: [JsonRef, number] = [oneOf[0] ?? anything, Infinity]
@@ -322,7 +496,10 @@ class Trials {
   private depth = 0
 
   count(reference: JsonRef, value: unknown, elsewhere: Elsewhere, count: () => number): number {
-    const known = this.depth === 0 || (elsewhere !== 'any' && elsewhere.length > 0) ? undefined : this.of(settled(reference), elsewhere === 'any' ? this.foundBesideAny : this.found)
+    const known =
+      this.depth === 0 || (elsewhere !== 'any' && elsewhere.length > 0)
+        ? undefined
+        : this.of(settled(reference), elsewhere === 'any' ? this.foundBesideAny : this.found)
     const already = known?.get(value)
     if (already !== undefined) return already
     this.depth += 1
@@ -372,15 +549,27 @@ const openness = /* @__PURE__ */ new WeakMap<object, boolean>()
 function admitsOthers(codec: ReturnType<typeof settled>): boolean {
   if ('members' in codec) return codec.open === true
   if ('obeys' in codec) return isOpen(codec.is)
-  return 'allOf' in codec ? codec.allOf.some(isOpen) : 'oneOf' in codec ? codec.oneOf.some(isOpen) : true
+  return 'allOf' in codec
+    ? codec.allOf.some(isOpen)
+    : 'oneOf' in codec
+      ? codec.oneOf.some(isOpen)
+      : true
 }
 
 function memberNames(reference: JsonRef): readonly string[] {
   const codec = settled(reference)
   let found = namesOf.get(codec)
   if (found === undefined) {
-    const inside: readonly JsonRef[] = 'obeys' in codec ? [codec.is] : 'allOf' in codec ? codec.allOf : 'oneOf' in codec ? codec.oneOf : []
-    found = 'members' in codec ? Object.keys(codec.members) : [...new Set(inside.flatMap(memberNames))]
+    const inside: readonly JsonRef[] =
+      'obeys' in codec
+        ? [codec.is]
+        : 'allOf' in codec
+          ? codec.allOf
+          : 'oneOf' in codec
+            ? codec.oneOf
+            : []
+    found =
+      'members' in codec ? Object.keys(codec.members) : [...new Set(inside.flatMap(memberNames))]
     namesOf.set(codec, found)
   }
   return found
@@ -389,10 +578,20 @@ function memberNames(reference: JsonRef): readonly string[] {
 const namesOf = /* @__PURE__ */ new WeakMap<object, readonly string[]>()
 
 /** One object of what several codecs made of the same one: each member from the codec that knows it. */
-function mergeParts(parts: readonly Readonly<Record<string, unknown>>[], codecs: readonly JsonRef[]): Record<string, unknown> {
+function mergeParts(
+  parts: readonly Readonly<Record<string, unknown>>[],
+  codecs: readonly JsonRef[],
+): Record<string, unknown> {
   const merged: Record<string, unknown> = { ...parts[0] }
   parts.forEach((part, at) => {
-    for (const name of memberNames(codecs[at] ?? anything)) if (Object.hasOwn(part, name)) Object.defineProperty(merged, name, { value: part[name], enumerable: true, writable: true, configurable: true })
+    for (const name of memberNames(codecs[at] ?? anything))
+      if (Object.hasOwn(part, name))
+        Object.defineProperty(merged, name, {
+          value: part[name],
+          enumerable: true,
+          writable: true,
+          configurable: true,
+        })
   })
   return merged
 }

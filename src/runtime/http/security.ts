@@ -1,4 +1,10 @@
-import { authorization, credentialsOf, type Connection, type Credential, type ThisCall } from '../connection.js'
+import {
+  authorization,
+  credentialsOf,
+  type Connection,
+  type Credential,
+  type ThisCall,
+} from '../connection.js'
 import type { TokenPlace, TokenSource } from '../tokens.js'
 import { InputRejected, TransportFailure } from '../failures.js'
 import { encode } from './parameters.js'
@@ -13,8 +19,16 @@ export interface Scheme extends TokenPlace {
 
 /** Who may call an operation: alternatives, each of schemes that are all wanted (OpenAPI 3.1, section 4.8.30). */
 export interface Security {
-  readonly anyOf: readonly (readonly { readonly scheme: Scheme; readonly scopes?: readonly string[] }[])[]
-  prove(connection: Connection, operation: string, security: Security, thisCall: ThisCall): Promise<Proof>
+  readonly anyOf: readonly (readonly {
+    readonly scheme: Scheme
+    readonly scopes?: readonly string[]
+  }[])[]
+  prove(
+    connection: Connection,
+    operation: string,
+    security: Security,
+    thisCall: ThisCall,
+  ): Promise<Proof>
   renew(connection: Connection, security: Security, error: unknown): boolean
 }
 
@@ -30,23 +44,50 @@ export interface Proof {
  *
  * @throws InputRejected when a credential has no place in any alternative
  */
-export async function prove(connection: Connection, operation: string, { anyOf }: Security, thisCall: ThisCall): Promise<Proof> {
+export async function prove(
+  connection: Connection,
+  operation: string,
+  { anyOf }: Security,
+  thisCall: ThisCall,
+): Promise<Proof> {
   const credentials = credentialsOf(connection.settings)
-  const fitting = anyOf.map((alternative) => alternative.map(({ scheme, scopes = [] }) => ({ scheme, scopes, credential: credentials.find((each) => each.scheme === scheme.name) ?? credentials.find((each) => each.scheme === undefined && suits(each, scheme)) })))
-  const whole = fitting.find((alternative) => alternative.length > 0 && alternative.every(({ credential }) => credential !== undefined))
+  const fitting = anyOf.map((alternative) =>
+    alternative.map(({ scheme, scopes = [] }) => ({
+      scheme,
+      scopes,
+      credential:
+        credentials.find((each) => each.scheme === scheme.name) ??
+        credentials.find((each) => each.scheme === undefined && suits(each, scheme)),
+    })),
+  )
+  const whole = fitting.find(
+    (alternative) =>
+      alternative.length > 0 && alternative.every(({ credential }) => credential !== undefined),
+  )
   // The service may be content with less than it says; what it wants it will tell.
-  const chosen = whole ?? fitting.find((alternative) => alternative.some(({ credential }) => credential !== undefined)) ?? []
+  const chosen =
+    whole ??
+    fitting.find((alternative) => alternative.some(({ credential }) => credential !== undefined)) ??
+    []
   const headers: Record<string, string> = {}
   const query: string[] = []
   const cookies: string[] = []
   for (const { scheme, scopes, credential } of chosen) {
     if (credential === undefined) continue
     if (credential.kind === 'oauth2') {
-      if (scheme.tokens === undefined) throw new InputRejected(operation, [{ path: 'settings.credential', message: `"${scheme.name}" takes no credential of the kind "oauth2"` }])
-      headers['authorization'] = `Bearer ${await scheme.tokens.get(connection, scheme, credential, scopes, thisCall)}`
+      if (scheme.tokens === undefined)
+        throw new InputRejected(operation, [
+          {
+            path: 'settings.credential',
+            message: `"${scheme.name}" takes no credential of the kind "oauth2"`,
+          },
+        ])
+      headers['authorization'] =
+        `Bearer ${await scheme.tokens.get(connection, scheme, credential, scopes, thisCall)}`
     } else if (credential.kind === 'key' && scheme.key !== undefined) {
       if (scheme.key.in === 'header') headers[scheme.key.name.toLowerCase()] = credential.value
-      else if (scheme.key.in === 'query') query.push(`${encode(scheme.key.name)}=${encode(credential.value)}`)
+      else if (scheme.key.in === 'query')
+        query.push(`${encode(scheme.key.name)}=${encode(credential.value)}`)
       else cookies.push(`${scheme.key.name}=${credential.value}`)
     } else {
       const header = authorization(credential)
@@ -55,10 +96,26 @@ export async function prove(connection: Connection, operation: string, { anyOf }
   }
   if (chosen.length > 0) return { headers, query, cookies }
   // Where the contract wants nothing, or something else, a login is sent all the same; a key has no place then.
-  const login = credentials.filter((each) => each.scheme === undefined).map(authorization).find((each) => each !== undefined)
+  const login = credentials
+    .filter((each) => each.scheme === undefined)
+    .map(authorization)
+    .find((each) => each !== undefined)
   // A login by digest answers a challenge, whoever asks for one.
-  const lost = credentials.find((each) => each.scheme === undefined && each.kind !== 'digest' && authorization(each) === undefined)
-  if (login === undefined && lost !== undefined && !anyOf.some((alternative) => alternative.length === 0)) throw new InputRejected(operation, [{ path: 'settings.credential', message: `nothing says where a credential of the kind "${lost.kind}" goes; send it with settings.headers` }])
+  const lost = credentials.find(
+    (each) =>
+      each.scheme === undefined && each.kind !== 'digest' && authorization(each) === undefined,
+  )
+  if (
+    login === undefined &&
+    lost !== undefined &&
+    !anyOf.some((alternative) => alternative.length === 0)
+  )
+    throw new InputRejected(operation, [
+      {
+        path: 'settings.credential',
+        message: `nothing says where a credential of the kind "${lost.kind}" goes; send it with settings.headers`,
+      },
+    ])
   return { headers: login === undefined ? {} : { authorization: login }, query, cookies }
 }
 
@@ -69,5 +126,7 @@ export function renew(connection: Connection, { anyOf }: Security, error: unknow
 }
 
 function suits(credential: Credential, scheme: Scheme): boolean {
-  return credential.kind === scheme.kind || (credential.kind === 'bearer' && scheme.kind === 'oauth2')
+  return (
+    credential.kind === scheme.kind || (credential.kind === 'bearer' && scheme.kind === 'oauth2')
+  )
 }

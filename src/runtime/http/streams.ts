@@ -1,7 +1,21 @@
-import { hearOfDeviations, namesToValues, openExchange, receive, type Connection, type Response } from '../connection.js'
+import {
+  hearOfDeviations,
+  namesToValues,
+  openExchange,
+  receive,
+  type Connection,
+  type Response,
+} from '../connection.js'
 import { CallFailure, ContractBreach } from '../failures.js'
 import { describeBody, textOf } from '../response-text.js'
-import { answerContent, readAnswer, requestFor, type Content, type HttpCall, type HttpOperation } from './http.js'
+import {
+  answerContent,
+  readAnswer,
+  requestFor,
+  type Content,
+  type HttpCall,
+  type HttpOperation,
+} from './http.js'
 import { fromJson, type JsonRef } from './json.js'
 
 /**
@@ -10,7 +24,12 @@ import { fromJson, type JsonRef } from './json.js'
  *
  * @throws while it is read: InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function* stream<Item>(connection: Connection, operation: HttpOperation, input: object, thisCall: HttpCall = {}): AsyncGenerator<Item, void, undefined> {
+export async function* stream<Item>(
+  connection: Connection,
+  operation: HttpOperation,
+  input: object,
+  thisCall: HttpCall = {},
+): AsyncGenerator<Item, void, undefined> {
   const onDeviation = hearOfDeviations(connection, thisCall)
   const request = await requestFor(connection, operation, input, thisCall)
   const opened = await openExchange(connection, request, thisCall)
@@ -23,20 +42,37 @@ export async function* stream<Item>(connection: Connection, operation: HttpOpera
     }
     // From here on the service decides when there is something to tell.
     opened.untimed()
-    const head: Response = { status: answer.status, headers: namesToValues(answer.headers), body: new Uint8Array() }
-    if (operation.headers !== undefined) thisCall.onHeaders?.(operation.headers.read(operation.headers, head.headers, onDeviation) as never)
+    const head: Response = {
+      status: answer.status,
+      headers: namesToValues(answer.headers),
+      body: new Uint8Array(),
+    }
+    if (operation.headers !== undefined)
+      thisCall.onHeaders?.(
+        operation.headers.read(operation.headers, head.headers, onDeviation) as never,
+      )
     const content = answerContent(operation, head, onDeviation) ?? {}
     const came = head.headers['content-type'] ?? ''
     if (/html/i.test(came)) {
       const response = await receive(opened, request.url, textOf)
-      throw new ContractBreach('', content.type ?? 'a sequence', describeBody(response, textOf(response)))
+      throw new ContractBreach(
+        '',
+        content.type ?? 'a sequence',
+        describeBody(response, textOf(response)),
+      )
     }
     const parse = operation.parse ?? JSON.parse
     let text = ''
     let at = 0
     const items = /event-stream/i.test(content.type ?? '') ? eventsOf : recordsOf
-    for await (const json of items(textsOf(answer.body, (piece) => (text += text.length < 100_000 ? piece : '')), content, parse)) {
-      yield (content.is === undefined ? json : fromJson(content.is, json, `[${String(at)}]`, onDeviation)) as Item
+    for await (const json of items(
+      textsOf(answer.body, (piece) => (text += text.length < 100_000 ? piece : '')),
+      content,
+      parse,
+    )) {
+      yield (
+        content.is === undefined ? json : fromJson(content.is, json, `[${String(at)}]`, onDeviation)
+      ) as Item
       at += 1
     }
     opened.received(() => text)
@@ -44,11 +80,15 @@ export async function* stream<Item>(connection: Connection, operation: HttpOpera
     throw error instanceof CallFailure ? error : opened.failure(error)
   } finally {
     opened.done()
-    if (answer.body !== null && !answer.body.locked) await answer.body.cancel().catch(() => undefined)
+    if (answer.body !== null && !answer.body.locked)
+      await answer.body.cancel().catch(() => undefined)
   }
 }
 
-async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) => void): AsyncGenerator<string, void, undefined> {
+async function* textsOf(
+  body: ReadableStream<Uint8Array>,
+  hear: (piece: string) => void,
+): AsyncGenerator<string, void, undefined> {
   const reader = body.getReader()
   const decoder = new TextDecoder()
   try {
@@ -68,7 +108,10 @@ async function* textsOf(body: ReadableStream<Uint8Array>, hear: (piece: string) 
 }
 
 /** Lines, however their ends are written; a `\r` at the end of a piece may belong to a `\n` that is still on its way. */
-async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenerator<string, void, undefined> {
+async function* linesOf(
+  pieces: AsyncIterable<string>,
+  end: RegExp,
+): AsyncGenerator<string, void, undefined> {
   let rest = ''
   for await (const piece of pieces) {
     rest += piece
@@ -80,7 +123,11 @@ async function* linesOf(pieces: AsyncIterable<string>, end: RegExp): AsyncGenera
   if (rest !== '') yield rest.replace(/\r$/, '')
 }
 
-async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, parse: (text: string) => unknown): AsyncGenerator<unknown, void, undefined> {
+async function* recordsOf(
+  pieces: AsyncIterable<string>,
+  _content: Content,
+  parse: (text: string) => unknown,
+): AsyncGenerator<unknown, void, undefined> {
   for await (const line of linesOf(pieces, /\r\n|\n|\u001e/)) {
     if (line.trim() === '') continue
     let json: unknown
@@ -94,7 +141,11 @@ async function* recordsOf(pieces: AsyncIterable<string>, _content: Content, pars
 }
 
 /** Events: fields up to an empty line; several lines of data are one text (section 9.2.6). */
-async function* eventsOf(pieces: AsyncIterable<string>, content: Content, parse: (text: string) => unknown): AsyncGenerator<unknown, void, undefined> {
+async function* eventsOf(
+  pieces: AsyncIterable<string>,
+  content: Content,
+  parse: (text: string) => unknown,
+): AsyncGenerator<unknown, void, undefined> {
   let fields: Record<string, string> = {}
   let data: string[] | undefined
   let isFirst = true
@@ -113,14 +164,28 @@ async function* eventsOf(pieces: AsyncIterable<string>, content: Content, parse:
     const name = colon === -1 ? text : text.slice(0, colon)
     const value = colon === -1 ? '' : text.slice(colon + 1).replace(/^ /, '')
     if (name === 'data') data = [...(data ?? []), value]
-    else if (name === 'event' || (name === 'id' && !value.includes('\0')) || (name === 'retry' && /^\d+$/.test(value))) fields[name] = value
+    else if (
+      name === 'event' ||
+      (name === 'id' && !value.includes('\0')) ||
+      (name === 'retry' && /^\d+$/.test(value))
+    )
+      fields[name] = value
   }
 }
 
 /** The data are JSON where the contract says that they are anything but text. */
-function eventOf(data: string, fields: Readonly<Record<string, string>>, content: Content, parse: (text: string) => unknown): unknown {
+function eventOf(
+  data: string,
+  fields: Readonly<Record<string, string>>,
+  content: Content,
+  parse: (text: string) => unknown,
+): unknown {
   const { retry, ...texts } = fields
-  const event = (value: unknown): object => ({ ...texts, ...(retry === undefined ? {} : { retry: Number(retry) }), data: value })
+  const event = (value: unknown): object => ({
+    ...texts,
+    ...(retry === undefined ? {} : { retry: Number(retry) }),
+    data: value,
+  })
   const fits = (value: unknown): boolean => {
     try {
       fromJson(content.is as JsonRef, value, '', () => undefined)
@@ -132,7 +197,9 @@ function eventOf(data: string, fields: Readonly<Record<string, string>>, content
   if (content.is !== undefined && fits(event(data))) {
     try {
       const json = parse(data)
-      return typeof json === 'object' && json !== null && fits(event(json)) && !isText(content.is) ? event(json) : event(data)
+      return typeof json === 'object' && json !== null && fits(event(json)) && !isText(content.is)
+        ? event(json)
+        : event(data)
     } catch {
       return event(data)
     }

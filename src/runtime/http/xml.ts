@@ -32,7 +32,9 @@ const instances = 'http://www.w3.org/2001/XMLSchema-instance'
 
 /** Bodies and answers in XML. */
 export const xml: Format = {
-  write: ({ xml: shape }, _value, json) => ({ content: `<?xml version="1.0" encoding="UTF-8"?>${elementText((shape ?? {}) as XmlShape, 'root', json, true)}` }),
+  write: ({ xml: shape }, _value, json) => ({
+    content: `<?xml version="1.0" encoding="UTF-8"?>${elementText((shape ?? {}) as XmlShape, 'root', json, true)}`,
+  }),
   read: ({ xml: shape }, text) => jsonOf((shape ?? {}) as XmlShape, parse(text)),
 }
 
@@ -46,18 +48,29 @@ function elementText(shape: XmlShape, member: string, json: unknown, isRoot = fa
   if (Array.isArray(json)) {
     const item = settled(shape.items)
     // Items are named by themselves, else like the member, never by what their type is called (section 4.8.26.1).
-    const inside = json.map((each) => elementText(item, isRoot || shape.wrapped === true ? (item.name ?? local) : member, each)).join('')
-    return shape.wrapped === true || isRoot ? `${startTag(shape, local, '')}${inside}${endTag(shape, local)}` : inside
+    const inside = json
+      .map((each) =>
+        elementText(item, isRoot || shape.wrapped === true ? (item.name ?? local) : member, each),
+      )
+      .join('')
+    return shape.wrapped === true || isRoot
+      ? `${startTag(shape, local, '')}${inside}${endTag(shape, local)}`
+      : inside
   }
-  if (json === null) return `${startTag(shape, local, ` xmlns:xsi="${instances}" xsi:nil="true"`).slice(0, -1)}/>`
-  if (!isObject(json)) return `${startTag(shape, local, '')}${escaped(leafText(json))}${endTag(shape, local)}`
+  if (json === null)
+    return `${startTag(shape, local, ` xmlns:xsi="${instances}" xsi:nil="true"`).slice(0, -1)}/>`
+  if (!isObject(json))
+    return `${startTag(shape, local, '')}${escaped(leafText(json))}${endTag(shape, local)}`
   let attributes = ''
   let inside = ''
   for (const [name, value] of Object.entries(json)) {
-    const own = settled(Object.hasOwn(shape.members ?? {}, name) ? shape.members?.[name] : undefined)
+    const own = settled(
+      Object.hasOwn(shape.members ?? {}, name) ? shape.members?.[name] : undefined,
+    )
     if (value === undefined) continue
     if (own.attribute === true) {
-      if (value !== null) attributes += `${own.namespace !== undefined && own.prefix !== undefined ? ` xmlns:${own.prefix}="${escaped(own.namespace)}"` : ''} ${qualified(own, own.name ?? name)}="${escaped(leafText(value))}"`
+      if (value !== null)
+        attributes += `${own.namespace !== undefined && own.prefix !== undefined ? ` xmlns:${own.prefix}="${escaped(own.namespace)}"` : ''} ${qualified(own, own.name ?? name)}="${escaped(leafText(value))}"`
     } else inside += own.text === true ? escaped(leafText(value)) : elementText(own, name, value)
   }
   return `${startTag(shape, local, attributes)}${inside}${endTag(shape, local)}`
@@ -70,7 +83,10 @@ function qualified(shape: XmlShape, local: string): string {
 }
 
 function startTag(shape: XmlShape, local: string, attributes: string): string {
-  const namespace = shape.namespace === undefined ? '' : ` xmlns${shape.prefix === undefined ? '' : `:${shape.prefix}`}="${escaped(shape.namespace)}"`
+  const namespace =
+    shape.namespace === undefined
+      ? ''
+      : ` xmlns${shape.prefix === undefined ? '' : `:${shape.prefix}`}="${escaped(shape.namespace)}"`
   return `<${qualified(shape, local)}${namespace}${attributes}>`
 }
 
@@ -79,12 +95,23 @@ function endTag(shape: XmlShape, local: string): string {
 }
 
 function leafText(json: unknown): string {
-  return json instanceof RawNumber ? json.digits : typeof json === 'object' ? JSON.stringify(json) : String(json)
+  return json instanceof RawNumber
+    ? json.digits
+    : typeof json === 'object'
+      ? JSON.stringify(json)
+      : String(json)
 }
 
 /** Text for content and attributes; characters that XML can't have are left out. */
 function escaped(text: string): string {
-  return text.replace(/[&<>"\r\n\t]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ?? `&#${String(c.charCodeAt(0))};`).replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '')
+  return text
+    .replace(
+      /[&<>"\r\n\t]/g,
+      (c) =>
+        ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ??
+        `&#${String(c.charCodeAt(0))};`,
+    )
+    .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '')
 }
 
 /** @throws Error when it is no XML */
@@ -98,7 +125,9 @@ function parse(text: string): Element {
   parser.on('opentag', (tag) => {
     if (open.length > 1000) throw new Error('elements are nested too deeply')
     const attributes: Record<string, string> = {}
-    for (const { local, prefix, uri, value } of Object.values(tag.attributes)) if (prefix !== 'xmlns' && local !== 'xmlns') attributes[uri === instances ? `xsi:${local}` : local] = value
+    for (const { local, prefix, uri, value } of Object.values(tag.attributes))
+      if (prefix !== 'xmlns' && local !== 'xmlns')
+        attributes[uri === instances ? `xsi:${local}` : local] = value
     const element: Element = { name: tag.local, attributes, children: [], text: '' }
     open.at(-1)?.children.push(element)
     open.push(element)
@@ -121,13 +150,22 @@ function parse(text: string): Element {
 
 function jsonOf(shape: XmlShape, element: Element): unknown {
   if (element.attributes['xsi:nil'] === 'true') return null
-  if (shape.items !== undefined) return element.children.map((child) => jsonOf(settled(shape.items), child))
+  if (shape.items !== undefined)
+    return element.children.map((child) => jsonOf(settled(shape.items), child))
   const hasMembers = shape.members !== undefined
   if (!hasMembers && element.children.length === 0) return leaf(shape, element.text)
   const json: Record<string, unknown> = {}
-  const set = (name: string, value: unknown): void => void Object.defineProperty(json, name, { value, enumerable: true, writable: true, configurable: true })
+  const set = (name: string, value: unknown): void =>
+    void Object.defineProperty(json, name, {
+      value,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   const children = [...element.children]
-  const attributes = new Set(Object.keys(element.attributes).filter((name) => !name.startsWith('xsi:')))
+  const attributes = new Set(
+    Object.keys(element.attributes).filter((name) => !name.startsWith('xsi:')),
+  )
   for (const [name, reference] of Object.entries(shape.members ?? {})) {
     const member = settled(reference)
     const local = member.name ?? name
@@ -138,11 +176,16 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
     } else if (member.text === true) set(name, leaf(member, element.text))
     else {
       const item = settled(member.items)
-      const wanted = member.items !== undefined && member.wrapped !== true ? (item.name ?? name) : local
+      const wanted =
+        member.items !== undefined && member.wrapped !== true ? (item.name ?? name) : local
       const found = take(children, wanted)
       const [first] = found
       if (first === undefined) continue
-      if (member.items !== undefined && member.wrapped !== true) set(name, found.map((child) => jsonOf(item, child)))
+      if (member.items !== undefined && member.wrapped !== true)
+        set(
+          name,
+          found.map((child) => jsonOf(item, child)),
+        )
       else set(name, jsonOf(member, first))
     }
   }
@@ -167,6 +210,14 @@ function take(children: Element[], name: string): Element[] {
 
 function leaf({ reads }: XmlShape, text: string): unknown {
   const trimmed = text.trim()
-  if ((reads === 'boolean' || reads === 'any') && /^(?:true|false|1|0)$/.test(trimmed) && !(reads === 'any' && /\d/.test(trimmed))) return trimmed === 'true' || trimmed === '1'
-  return (reads === 'number' || reads === 'any') && /^[+-]?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(trimmed) ? new RawNumber(trimmed.replace(/^\+/, '')) : text
+  if (
+    (reads === 'boolean' || reads === 'any') &&
+    /^(?:true|false|1|0)$/.test(trimmed) &&
+    !(reads === 'any' && /\d/.test(trimmed))
+  )
+    return trimmed === 'true' || trimmed === '1'
+  return (reads === 'number' || reads === 'any') &&
+    /^[+-]?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(trimmed)
+    ? new RawNumber(trimmed.replace(/^\+/, ''))
+    : text
 }

@@ -2,11 +2,14 @@
 
 /** A decimal number as whole digits and how many of them stand behind the point. */
 function scaled(digits: string): [whole: bigint, scale: number] {
-  const [, sign = '', whole = '0', fraction = '', exponent = '0'] = /^([+-]?)(\d*)(?:\.(\d*))?(?:[eE]([+-]?\d+))?$/.exec(digits) ?? []
+  const [, sign = '', whole = '0', fraction = '', exponent = '0'] =
+    /^([+-]?)(\d*)(?:\.(\d*))?(?:[eE]([+-]?\d+))?$/.exec(digits) ?? []
   const value = BigInt(`${whole}${fraction}` || '0')
   const scale = fraction.length - Number(exponent)
   const signed = sign === '-' ? -value : value
-  return scale < 0 ? [signed * 10n ** BigInt(Math.min(-scale, 400)), 0] : [signed, Math.min(scale, 400)]
+  return scale < 0
+    ? [signed * 10n ** BigInt(Math.min(-scale, 400)), 0]
+    : [signed, Math.min(scale, 400)]
 }
 
 function aligned(a: string, b: string): [bigint, bigint] {

@@ -7,7 +7,16 @@ import { matches, isObject, join, RawNumber, show, type JsonLimits } from './val
  */
 export type LiveRule = boolean | RuleKeywords
 
-export interface RuleKeywords extends Pick<JsonLimits, 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf' | 'minLength' | 'maxLength'> {
+export interface RuleKeywords extends Pick<
+  JsonLimits,
+  | 'minimum'
+  | 'maximum'
+  | 'exclusiveMinimum'
+  | 'exclusiveMaximum'
+  | 'multipleOf'
+  | 'minLength'
+  | 'maxLength'
+> {
   readonly $ref?: () => LiveRule
   readonly type?: readonly string[]
   readonly enum?: readonly unknown[]
@@ -61,7 +70,12 @@ let steps = 0
 let level = 0
 
 /** Rules can lead to themselves, or to others twice which do so again: after very many steps nothing more counts as broken. */
-function judge(rule: LiveRule, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
+function judge(
+  rule: LiveRule,
+  json: unknown,
+  path: string,
+  seen: Set<string | number>,
+): Break | undefined {
   steps += 1
   if (rule === true || steps > mostSteps || level > mostLevels) return undefined
   level += 1
@@ -75,7 +89,12 @@ function judge(rule: LiveRule, json: unknown, path: string, seen: Set<string | n
 /**
  * @param seen names of members and positions of items that a keyword had a say on: what `unevaluated…` leaves alone (Core, section 11)
  */
-function judgeRule(rule: Exclude<LiveRule, true>, json: unknown, path: string, seen: Set<string | number>): Break | undefined {
+function judgeRule(
+  rule: Exclude<LiveRule, true>,
+  json: unknown,
+  path: string,
+  seen: Set<string | number>,
+): Break | undefined {
   const broken = (message: string): Break => ({ path, message })
   if (rule === false) return broken('must not be there')
   const kept = (each: LiveRule): boolean => judge(each, json, path, new Set()) === undefined
@@ -97,10 +116,14 @@ function judgeRule(rule: Exclude<LiveRule, true>, json: unknown, path: string, s
     const found = inPlace(each)
     if (found !== undefined) return found
   }
-  if (rule.anyOf !== undefined && rule.anyOf.filter(tried).length === 0) return broken(`must fit one of ${String(rule.anyOf.length)} alternatives, fits none`)
+  if (rule.anyOf !== undefined && rule.anyOf.filter(tried).length === 0)
+    return broken(`must fit one of ${String(rule.anyOf.length)} alternatives, fits none`)
   if (rule.oneOf !== undefined) {
     const fitting = rule.oneOf.filter(tried).length
-    if (fitting !== 1) return broken(`must fit exactly one of ${String(rule.oneOf.length)} alternatives, fits ${fitting === 0 ? 'none' : String(fitting)}`)
+    if (fitting !== 1)
+      return broken(
+        `must fit exactly one of ${String(rule.oneOf.length)} alternatives, fits ${fitting === 0 ? 'none' : String(fitting)}`,
+      )
   }
   if (rule.not !== undefined && kept(rule.not)) return broken('is what the contract excludes')
   if (rule.if !== undefined) {
@@ -112,7 +135,12 @@ function judgeRule(rule: Exclude<LiveRule, true>, json: unknown, path: string, s
   return isObject(json) ? judgeMembers(rule, json, path, seen, inPlace) : undefined
 }
 
-function judgeItems(rule: RuleKeywords, items: readonly unknown[], path: string, seen: Set<string | number>): Break | undefined {
+function judgeItems(
+  rule: RuleKeywords,
+  items: readonly unknown[],
+  path: string,
+  seen: Set<string | number>,
+): Break | undefined {
   const broken = (message: string): Break => ({ path, message })
   const judgeItem = (each: LiveRule, at: number): Break | undefined => {
     seen.add(at)
@@ -126,10 +154,18 @@ function judgeItems(rule: RuleKeywords, items: readonly unknown[], path: string,
   }
   const { contains } = rule
   if (contains !== undefined) {
-    const fitting = items.flatMap((item, at) => (judge(contains, item, path, new Set()) === undefined ? [at] : []))
+    const fitting = items.flatMap((item, at) =>
+      judge(contains, item, path, new Set()) === undefined ? [at] : [],
+    )
     for (const at of fitting) seen.add(at)
-    if (fitting.length < (rule.minContains ?? 1)) return broken(`must contain at least ${String(rule.minContains ?? 1)} item of a certain kind, has ${String(fitting.length)}`)
-    if (rule.maxContains !== undefined && fitting.length > rule.maxContains) return broken(`must contain at most ${String(rule.maxContains)} items of a certain kind, has ${String(fitting.length)}`)
+    if (fitting.length < (rule.minContains ?? 1))
+      return broken(
+        `must contain at least ${String(rule.minContains ?? 1)} item of a certain kind, has ${String(fitting.length)}`,
+      )
+    if (rule.maxContains !== undefined && fitting.length > rule.maxContains)
+      return broken(
+        `must contain at most ${String(rule.maxContains)} items of a certain kind, has ${String(fitting.length)}`,
+      )
   }
   if (rule.unevaluatedItems !== undefined) {
     for (let at = 0; at < items.length; at += 1) {
@@ -140,10 +176,17 @@ function judgeItems(rule: RuleKeywords, items: readonly unknown[], path: string,
   return undefined
 }
 
-function judgeMembers(rule: RuleKeywords, value: Readonly<Record<string, unknown>>, path: string, seen: Set<string | number>, inPlace: (rule: LiveRule) => Break | undefined): Break | undefined {
+function judgeMembers(
+  rule: RuleKeywords,
+  value: Readonly<Record<string, unknown>>,
+  path: string,
+  seen: Set<string | number>,
+  inPlace: (rule: LiveRule) => Break | undefined,
+): Break | undefined {
   const names = Object.keys(value).filter((name) => value[name] !== undefined)
   const has = (name: string): boolean => names.includes(name)
-  const own = <T>(map: Readonly<Record<string, T>> | undefined, name: string): T | undefined => (map !== undefined && Object.hasOwn(map, name) ? map[name] : undefined)
+  const own = <T>(map: Readonly<Record<string, T>> | undefined, name: string): T | undefined =>
+    map !== undefined && Object.hasOwn(map, name) ? map[name] : undefined
   const judgeMember = (each: LiveRule, name: string): Break | undefined => {
     seen.add(name)
     return judge(each, value[name], join(path, name), new Set())
@@ -152,16 +195,29 @@ function judgeMembers(rule: RuleKeywords, value: Readonly<Record<string, unknown
   if (missing !== undefined) return { path: join(path, missing), message: 'is missing' }
   for (const name of names) {
     const lacking = (own(rule.dependentRequired, name) ?? []).find((each) => !has(each))
-    if (lacking !== undefined) return { path: join(path, lacking), message: `is missing, which "${name}" calls for` }
+    if (lacking !== undefined)
+      return { path: join(path, lacking), message: `is missing, which "${name}" calls for` }
     const dependent = own(rule.dependentSchemas, name)
     const found = dependent === undefined ? undefined : inPlace(dependent)
     if (found !== undefined) return found
-    const namesBreak = rule.propertyNames === undefined ? undefined : judge(rule.propertyNames, name, join(path, name), new Set())
-    if (namesBreak !== undefined) return { path: namesBreak.path, message: `has a name that is not allowed: it ${namesBreak.message}` }
+    const namesBreak =
+      rule.propertyNames === undefined
+        ? undefined
+        : judge(rule.propertyNames, name, join(path, name), new Set())
+    if (namesBreak !== undefined)
+      return {
+        path: namesBreak.path,
+        message: `has a name that is not allowed: it ${namesBreak.message}`,
+      }
     const described = own(rule.properties, name)
-    const patterned = Object.entries(rule.patternProperties ?? {}).filter(([pattern]) => matches(pattern, name)).map(([, each]) => each)
+    const patterned = Object.entries(rule.patternProperties ?? {})
+      .filter(([pattern]) => matches(pattern, name))
+      .map(([, each]) => each)
     const judges = [...(described === undefined ? [] : [described]), ...patterned]
-    const others = judges.length === 0 && rule.additionalProperties !== undefined ? [rule.additionalProperties] : judges
+    const others =
+      judges.length === 0 && rule.additionalProperties !== undefined
+        ? [rule.additionalProperties]
+        : judges
     for (const each of others) {
       const member = judgeMember(each, name)
       if (member !== undefined) return member
@@ -178,34 +234,55 @@ function judgeMembers(rule: RuleKeywords, value: Readonly<Record<string, unknown
 
 /** What a value breaks of the keywords that look at it alone. */
 function simpleBreak(rule: RuleKeywords, json: unknown): string | undefined {
-  const number = json instanceof RawNumber ? json.digits : typeof json === 'number' ? String(json) : undefined
-  if (rule.type !== undefined && !rule.type.some((type) => isOfType(type, json, number))) return `must be ${rule.type.join(' or ')}, is ${show(json)}`
-  if (rule.const !== undefined && !isSame(rule.const, json)) return `must be ${show(rule.const)}, is ${show(json)}`
-  if (rule.enum !== undefined && !rule.enum.some((each) => isSame(each, json))) return `must be one of ${rule.enum.map(show).join(', ')}, is ${show(json)}`
+  const number =
+    json instanceof RawNumber ? json.digits : typeof json === 'number' ? String(json) : undefined
+  if (rule.type !== undefined && !rule.type.some((type) => isOfType(type, json, number)))
+    return `must be ${rule.type.join(' or ')}, is ${show(json)}`
+  if (rule.const !== undefined && !isSame(rule.const, json))
+    return `must be ${show(rule.const)}, is ${show(json)}`
+  if (rule.enum !== undefined && !rule.enum.some((each) => isSame(each, json)))
+    return `must be one of ${rule.enum.map(show).join(', ')}, is ${show(json)}`
   if (number !== undefined) return numberBreak(rule, number)
   if (typeof json === 'string') {
     const length = [...json].length
-    if (rule.minLength !== undefined && length < rule.minLength) return `must have at least ${String(rule.minLength)} characters, has ${String(length)}`
-    if (rule.maxLength !== undefined && length > rule.maxLength) return `must have at most ${String(rule.maxLength)} characters, has ${String(length)}`
-    return rule.pattern === undefined || matches(rule.pattern, json) ? undefined : `must match ${rule.pattern}, is ${show(json)}`
+    if (rule.minLength !== undefined && length < rule.minLength)
+      return `must have at least ${String(rule.minLength)} characters, has ${String(length)}`
+    if (rule.maxLength !== undefined && length > rule.maxLength)
+      return `must have at most ${String(rule.maxLength)} characters, has ${String(length)}`
+    return rule.pattern === undefined || matches(rule.pattern, json)
+      ? undefined
+      : `must match ${rule.pattern}, is ${show(json)}`
   }
   if (Array.isArray(json)) {
-    if (rule.minItems !== undefined && json.length < rule.minItems) return `must have at least ${String(rule.minItems)} items, has ${String(json.length)}`
-    if (rule.maxItems !== undefined && json.length > rule.maxItems) return `must have at most ${String(rule.maxItems)} items, has ${String(json.length)}`
-    return rule.uniqueItems === true && new Set(json.map(canonical)).size < json.length ? 'must not have the same item twice' : undefined
+    if (rule.minItems !== undefined && json.length < rule.minItems)
+      return `must have at least ${String(rule.minItems)} items, has ${String(json.length)}`
+    if (rule.maxItems !== undefined && json.length > rule.maxItems)
+      return `must have at most ${String(rule.maxItems)} items, has ${String(json.length)}`
+    return rule.uniqueItems === true && new Set(json.map(canonical)).size < json.length
+      ? 'must not have the same item twice'
+      : undefined
   }
   if (!isObject(json)) return undefined
   const count = Object.values(json).filter((value) => value !== undefined).length
-  if (rule.minProperties !== undefined && count < rule.minProperties) return `must have at least ${String(rule.minProperties)} members, has ${String(count)}`
-  return rule.maxProperties !== undefined && count > rule.maxProperties ? `must have at most ${String(rule.maxProperties)} members, has ${String(count)}` : undefined
+  if (rule.minProperties !== undefined && count < rule.minProperties)
+    return `must have at least ${String(rule.minProperties)} members, has ${String(count)}`
+  return rule.maxProperties !== undefined && count > rule.maxProperties
+    ? `must have at most ${String(rule.maxProperties)} members, has ${String(count)}`
+    : undefined
 }
 
 function numberBreak(rule: RuleKeywords, digits: string): string | undefined {
-  if (rule.minimum !== undefined && compareNumbers(digits, rule.minimum) < 0) return `must be at least ${rule.minimum}, is ${digits}`
-  if (rule.maximum !== undefined && compareNumbers(digits, rule.maximum) > 0) return `must be at most ${rule.maximum}, is ${digits}`
-  if (rule.exclusiveMinimum !== undefined && compareNumbers(digits, rule.exclusiveMinimum) <= 0) return `must be more than ${rule.exclusiveMinimum}, is ${digits}`
-  if (rule.exclusiveMaximum !== undefined && compareNumbers(digits, rule.exclusiveMaximum) >= 0) return `must be less than ${rule.exclusiveMaximum}, is ${digits}`
-  return rule.multipleOf !== undefined && !isMultiple(digits, rule.multipleOf) ? `must be a multiple of ${rule.multipleOf}, is ${digits}` : undefined
+  if (rule.minimum !== undefined && compareNumbers(digits, rule.minimum) < 0)
+    return `must be at least ${rule.minimum}, is ${digits}`
+  if (rule.maximum !== undefined && compareNumbers(digits, rule.maximum) > 0)
+    return `must be at most ${rule.maximum}, is ${digits}`
+  if (rule.exclusiveMinimum !== undefined && compareNumbers(digits, rule.exclusiveMinimum) <= 0)
+    return `must be more than ${rule.exclusiveMinimum}, is ${digits}`
+  if (rule.exclusiveMaximum !== undefined && compareNumbers(digits, rule.exclusiveMaximum) >= 0)
+    return `must be less than ${rule.exclusiveMaximum}, is ${digits}`
+  return rule.multipleOf !== undefined && !isMultiple(digits, rule.multipleOf)
+    ? `must be a multiple of ${rule.multipleOf}, is ${digits}`
+    : undefined
 }
 
 function isOfType(type: string, json: unknown, number: string | undefined): boolean {
@@ -236,6 +313,11 @@ function canonical(json: unknown): string {
     return /^-?\d+$/.test(digits) ? digits.replace(/^-0$/, '0') : String(Number(digits))
   }
   if (Array.isArray(json)) return `[${json.map(canonical).join(',')}]`
-  if (isObject(json)) return `{${Object.keys(json).filter((name) => json[name] !== undefined).sort().map((name) => `${JSON.stringify(name)}:${canonical(json[name])}`).join(',')}}`
+  if (isObject(json))
+    return `{${Object.keys(json)
+      .filter((name) => json[name] !== undefined)
+      .sort()
+      .map((name) => `${JSON.stringify(name)}:${canonical(json[name])}`)
+      .join(',')}}`
   return JSON.stringify(json) ?? ''
 }

@@ -41,30 +41,56 @@ export interface JsonLimits {
 }
 
 export function plain(simple: string, check: (value: unknown) => boolean): SimpleJson<never> {
-  return { simple, check, asIs: check, read: (json) => (check(json) ? (json as never) : undefined), write: (value) => value }
+  return {
+    simple,
+    check,
+    asIs: check,
+    read: (json) => (check(json) ? (json as never) : undefined),
+    write: (value) => value,
+  }
 }
 
-export const asNumber = (json: unknown): unknown => (json instanceof RawNumber ? Number(json.digits) : json)
+export const asNumber = (json: unknown): unknown =>
+  json instanceof RawNumber ? Number(json.digits) : json
 
 /** What an integer of no stated size is called. */
 export const unsized = 'a whole number'
 
 export function number(simple: string, fits: (value: number) => boolean): SimpleJson<never> {
   const check = (value: unknown): boolean => typeof value === 'number' && fits(value)
-  return { simple, check, asIs: (value) => check(value) && (simple !== unsized || Number.isSafeInteger(value)), read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined), write: (value) => value }
+  return {
+    simple,
+    check,
+    asIs: (value) => check(value) && (simple !== unsized || Number.isSafeInteger(value)),
+    read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined),
+    write: (value) => value,
+  }
 }
 
-export function textual(simple: string, form: RegExp, further: (text: string) => boolean = () => true): SimpleJson<never> {
+export function textual(
+  simple: string,
+  form: RegExp,
+  further: (text: string) => boolean = () => true,
+): SimpleJson<never> {
   return plain(simple, (value) => typeof value === 'string' && form.test(value) && further(value))
 }
 
-export const text: SimpleJson<never> = /* @__PURE__ */ plain('text', (value) => typeof value === 'string')
-export const boolean: SimpleJson<never> = /* @__PURE__ */ plain('true or false', (value) => typeof value === 'boolean')
+export const text: SimpleJson<never> = /* @__PURE__ */ plain(
+  'text',
+  (value) => typeof value === 'string',
+)
+export const boolean: SimpleJson<never> = /* @__PURE__ */ plain(
+  'true or false',
+  (value) => typeof value === 'boolean',
+)
 export const anything: SimpleJson<never> = /* @__PURE__ */ withoutRawNumbers()
 export const double: SimpleJson<never> = /* @__PURE__ */ number('a number', Number.isFinite)
 /** An integer of no stated size: a number, as long as a double holds it. */
 export const integer: SimpleJson<never> = /* @__PURE__ */ number(unsized, Number.isInteger)
-export const int32: SimpleJson<never> = /* @__PURE__ */ number('a whole number of 32 bits', (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647)
+export const int32: SimpleJson<never> = /* @__PURE__ */ number(
+  'a whole number of 32 bits',
+  (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647,
+)
 export const int8: SimpleJson<never> = /* @__PURE__ */ whole(8, true)
 export const int16: SimpleJson<never> = /* @__PURE__ */ whole(16, true)
 export const uint8: SimpleJson<never> = /* @__PURE__ */ whole(8, false)
@@ -73,15 +99,39 @@ export const uint32: SimpleJson<never> = /* @__PURE__ */ whole(32, false)
 export const int64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits))
 /** A 64-bit integer that is written as text. */
 export const int64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits)
-export const uint64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits), 0n, 18446744073709551615n)
-export const uint64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits, 0n, 18446744073709551615n)
-export const decimal: SimpleJson<never> = /* @__PURE__ */ exact((digits) => new RawNumber(asJson(digits)))
+export const uint64: SimpleJson<never> = /* @__PURE__ */ bigWhole(
+  (digits) => new RawNumber(digits),
+  0n,
+  18446744073709551615n,
+)
+export const uint64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole(
+  (digits) => digits,
+  0n,
+  18446744073709551615n,
+)
+export const decimal: SimpleJson<never> = /* @__PURE__ */ exact(
+  (digits) => new RawNumber(asJson(digits)),
+)
 /** A decimal that is written as text. */
 export const decimalText: SimpleJson<never> = /* @__PURE__ */ exact((digits) => digits)
-export const date: SimpleJson<never> = /* @__PURE__ */ textual('a date like 2026-11-23', /^\d{4}-\d\d-\d\d$/, dayExists)
-export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual('a date and time like 2026-11-23T14:30:00Z', new RegExp(`^\\d{4}-\\d\\d-\\d\\d[Tt ]${clock}$`), dayExists)
-export const time: SimpleJson<never> = /* @__PURE__ */ textual('a time like 14:30:00Z', new RegExp(`^${clock}$`))
-export const duration: SimpleJson<never> = /* @__PURE__ */ textual('a duration like P1DT2H', /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/)
+export const date: SimpleJson<never> = /* @__PURE__ */ textual(
+  'a date like 2026-11-23',
+  /^\d{4}-\d\d-\d\d$/,
+  dayExists,
+)
+export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual(
+  'a date and time like 2026-11-23T14:30:00Z',
+  new RegExp(`^\\d{4}-\\d\\d-\\d\\d[Tt ]${clock}$`),
+  dayExists,
+)
+export const time: SimpleJson<never> = /* @__PURE__ */ textual(
+  'a time like 14:30:00Z',
+  new RegExp(`^${clock}$`),
+)
+export const duration: SimpleJson<never> = /* @__PURE__ */ textual(
+  'a duration like P1DT2H',
+  /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/,
+)
 /** Bytes in the alphabet for addresses (RFC 4648, section 5), without padding. */
 export const base64url: SimpleJson<never> = {
   simple: 'bytes',
@@ -108,23 +158,47 @@ export const base64: SimpleJson<never> = {
 
 function withoutRawNumbers(): SimpleJson<never> {
   const read = (json: unknown): unknown =>
-    json instanceof RawNumber ? Number(json.digits) : Array.isArray(json) ? json.map(read) : isObject(json) ? Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)])) : json
+    json instanceof RawNumber
+      ? Number(json.digits)
+      : Array.isArray(json)
+        ? json.map(read)
+        : isObject(json)
+          ? Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)]))
+          : json
   // Inside of lists and objects there may be numbers that are still their digits.
-  return { simple: 'any value', check: (value) => value !== undefined, asIs: (json) => typeof json !== 'object', read: (json) => read(json) as never, write: (value) => value }
+  return {
+    simple: 'any value',
+    check: (value) => value !== undefined,
+    asIs: (json) => typeof json !== 'object',
+    read: (json) => read(json) as never,
+    write: (value) => value,
+  }
 }
 
 function whole(bits: number, signed: boolean): SimpleJson<never> {
   const [least, most] = signed ? [-(2 ** (bits - 1)), 2 ** (bits - 1) - 1] : [0, 2 ** bits - 1]
-  return number(`a whole number of ${String(bits)} bits${signed ? '' : ', not negative'}`, (value) => Number.isInteger(value) && value >= least && value <= most)
+  return number(
+    `a whole number of ${String(bits)} bits${signed ? '' : ', not negative'}`,
+    (value) => Number.isInteger(value) && value >= least && value <= most,
+  )
 }
 
-export function bigWhole(write: (digits: string) => unknown, least = -9223372036854775808n, most = 9223372036854775807n): SimpleJson<never> {
+export function bigWhole(
+  write: (digits: string) => unknown,
+  least = -9223372036854775808n,
+  most = 9223372036854775807n,
+): SimpleJson<never> {
   const fits = (value: bigint): boolean => value >= least && value <= most
   return {
     simple: 'a whole number (bigint) of 64 bits',
     check: (value) => typeof value === 'bigint' && fits(value),
     read(json) {
-      const digits = json instanceof RawNumber ? json.digits : typeof json === 'number' || typeof json === 'string' ? String(json) : ''
+      const digits =
+        json instanceof RawNumber
+          ? json.digits
+          : typeof json === 'number' || typeof json === 'string'
+            ? String(json)
+            : ''
       if (!/^-?\d+$/.test(digits)) return undefined
       const value = BigInt(digits)
       return fits(value) ? (value as never) : undefined
@@ -139,7 +213,12 @@ export function exact(write: (digits: string) => unknown): SimpleJson<never> {
     simple: 'a decimal number as text, like "12.50"',
     check: (value) => typeof value === 'string' && form.test(value),
     read(json) {
-      const digits = json instanceof RawNumber ? json.digits : typeof json === 'number' || typeof json === 'string' ? String(json) : ''
+      const digits =
+        json instanceof RawNumber
+          ? json.digits
+          : typeof json === 'number' || typeof json === 'string'
+            ? String(json)
+            : ''
       return form.test(digits) ? (digits as never) : undefined
     },
     write: (value) => write(value),
@@ -154,7 +233,8 @@ function asJson(digits: string): string {
 /** JSON text of what a codec wrote. */
 export function jsonText(json: unknown): string {
   if (json instanceof RawNumber) return json.digits
-  if (Array.isArray(json)) return `[${json.map((item) => (item === undefined ? 'null' : jsonText(item))).join(',')}]`
+  if (Array.isArray(json))
+    return `[${json.map((item) => (item === undefined ? 'null' : jsonText(item))).join(',')}]`
   if (isObject(json)) {
     const members = Object.entries(json).filter(([, value]) => value !== undefined)
     return `{${members.map(([name, value]) => `${JSON.stringify(name)}:${jsonText(value)}`).join(',')}}`
@@ -191,32 +271,66 @@ export function matches(pattern: string, text: string): boolean {
 
 /** Would checking a text take too many steps? */
 export function isTooLongFor(pattern: string, text: string): boolean {
-  return text.length > 100 && text.length ** ((pattern.match(/[*+]|\{\d+,/g)?.length ?? 0) + (pattern.startsWith('^') ? 0 : 1)) > mostSteps
+  return (
+    text.length > 100 &&
+    text.length **
+      ((pattern.match(/[*+]|\{\d+,/g)?.length ?? 0) + (pattern.startsWith('^') ? 0 : 1)) >
+      mostSteps
+  )
 }
 
 export function checkLimits(limits: JsonLimits, value: unknown): string | undefined {
   const written = String(value)
-  if (limits.minimum !== undefined && compareNumbers(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && compareNumbers(written, limits.maximum) > 0) return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (limits.exclusiveMinimum !== undefined && compareNumbers(written, limits.exclusiveMinimum) <= 0) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (limits.exclusiveMaximum !== undefined && compareNumbers(written, limits.exclusiveMaximum) >= 0) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  if (limits.multipleOf !== undefined && !isMultiple(written, limits.multipleOf)) return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
+  if (limits.minimum !== undefined && compareNumbers(written, limits.minimum) < 0)
+    return `must be at least ${limits.minimum}, is ${show(value)}`
+  if (limits.maximum !== undefined && compareNumbers(written, limits.maximum) > 0)
+    return `must be at most ${limits.maximum}, is ${show(value)}`
+  if (
+    limits.exclusiveMinimum !== undefined &&
+    compareNumbers(written, limits.exclusiveMinimum) <= 0
+  )
+    return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
+  if (
+    limits.exclusiveMaximum !== undefined &&
+    compareNumbers(written, limits.exclusiveMaximum) >= 0
+  )
+    return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
+  if (limits.multipleOf !== undefined && !isMultiple(written, limits.multipleOf))
+    return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
   const length = value instanceof Uint8Array ? value.length : [...written].length
-  if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} characters, has ${String(length)}`
-  if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} characters, has ${String(length)}`
+  if (limits.minLength !== undefined && length < limits.minLength)
+    return `must have at least ${String(limits.minLength)} characters, has ${String(length)}`
+  if (limits.maxLength !== undefined && length > limits.maxLength)
+    return `must have at most ${String(limits.maxLength)} characters, has ${String(length)}`
   const [whole = '', fraction = ''] = written.replace(/^-/, '').split('.')
-  if (limits.totalDigits !== undefined && whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
-  if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-  for (const group of limits.patterns ?? []) if (!group.some((pattern) => matches(pattern, written))) return `must match ${group.join(' or ')}, is ${show(value)}`
+  if (
+    limits.totalDigits !== undefined &&
+    whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits
+  )
+    return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
+  if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits)
+    return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
+  for (const group of limits.patterns ?? [])
+    if (!group.some((pattern) => matches(pattern, written)))
+      return `must match ${group.join(' or ')}, is ${show(value)}`
   return undefined
 }
 
-export function mapMembers(value: object, convert: (name: string, member: unknown) => unknown): Record<string, unknown> {
+export function mapMembers(
+  value: object,
+  convert: (name: string, member: unknown) => unknown,
+): Record<string, unknown> {
   const made: Record<string, unknown> = {}
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined) continue
     // Defining a member takes much longer than setting it, and is needed for one name only.
-    if (name === '__proto__') Object.defineProperty(made, name, { value: convert(name, member), enumerable: true, writable: true, configurable: true })
+    if (name === '__proto__')
+      Object.defineProperty(made, name, {
+        value: convert(name, member),
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      })
     else made[name] = convert(name, member)
   }
   return made
@@ -228,7 +342,8 @@ export function join(path: string, name: string): string {
 
 export function show(value: unknown): string {
   if (value instanceof RawNumber) return value.digits
-  if (typeof value === 'string') return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
+  if (typeof value === 'string')
+    return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
   if (value === undefined) return 'nothing'
   if (Array.isArray(value)) return `a list of ${String(value.length)}`
   if (value instanceof Uint8Array) return `${String(value.length)} bytes`
@@ -236,5 +351,11 @@ export function show(value: unknown): string {
 }
 
 export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array) && !(value instanceof RawNumber)
+  return (
+    typeof value === 'object' &&
+    value !== null &&
+    !Array.isArray(value) &&
+    !(value instanceof Uint8Array) &&
+    !(value instanceof RawNumber)
+  )
 }

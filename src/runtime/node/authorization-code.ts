@@ -32,7 +32,12 @@ interface HttpServer {
   on(event: 'error', listener: (error: Error) => void): void
 }
 interface ServerModule {
-  createServer(listener: (request: IncomingMessage & { readonly url?: string }, response: { writeHead(status: number, headers: object): { end(text: string): void } }) => void): HttpServer
+  createServer(
+    listener: (
+      request: IncomingMessage & { readonly url?: string },
+      response: { writeHead(status: number, headers: object): { end(text: string): void } },
+    ) => void,
+  ): HttpServer
 }
 
 /**
@@ -41,25 +46,44 @@ interface ServerModule {
  *
  * @throws Error when the login was refused, came back for somebody else, or took too long
  */
-export async function authorizationCode({ authorizeUrl, tokenUrl, clientId, clientSecret, scopes = [], open, fetch: send = fetch, timeLimit = 300_000 }: AuthorizationRequest): Promise<Tokens> {
+export async function authorizationCode({
+  authorizeUrl,
+  tokenUrl,
+  clientId,
+  clientSecret,
+  scopes = [],
+  open,
+  fetch: send = fetch,
+  timeLimit = 300_000,
+}: AuthorizationRequest): Promise<Tokens> {
   const load = (name: string): Promise<unknown> => import(name)
   const { createServer } = (await load('node:http')) as ServerModule
   const [state, verifier] = [chance(), chance()]
-  const challenge = base64url(new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))))
+  const challenge = base64url(
+    new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))),
+  )
   let settle: { resolve(code: string): void; reject(error: Error): void } | undefined
   const arrived = new Promise<string>((resolve, reject) => {
     settle = { resolve, reject }
   })
   const server = createServer((request, response) => {
     const answer = new URL(request.url ?? '/', 'http://127.0.0.1').searchParams
-    const page = (status: number, text: string): void => response.writeHead(status, { 'content-type': 'text/html; charset=utf-8', connection: 'close' }).end(`<!doctype html><title>Login</title><p>${text}</p>`)
+    const page = (status: number, text: string): void =>
+      response
+        .writeHead(status, { 'content-type': 'text/html; charset=utf-8', connection: 'close' })
+        .end(`<!doctype html><title>Login</title><p>${text}</p>`)
     if (!answer.has('code') && !answer.has('error')) return page(404, 'Nothing is here.')
     // Whoever does not know the state did not come from our own request.
-    if (answer.get('state') !== state) return page(400, 'This is not the answer to the login that was begun.')
+    if (answer.get('state') !== state)
+      return page(400, 'This is not the answer to the login that was begun.')
     const code = answer.get('code')
     if (code === null) {
       page(200, 'The login was refused. You can close this page.')
-      return settle?.reject(new Error(`the login was refused: ${[answer.get('error'), answer.get('error_description')].filter((each) => each !== null).join(': ')}`))
+      return settle?.reject(
+        new Error(
+          `the login was refused: ${[answer.get('error'), answer.get('error_description')].filter((each) => each !== null).join(': ')}`,
+        ),
+      )
     }
     page(200, 'You are logged in. You can close this page.')
     settle?.resolve(code)
@@ -69,14 +93,32 @@ export async function authorizationCode({ authorizeUrl, tokenUrl, clientId, clie
     server.listen(0, '127.0.0.1', resolve)
   })
   const redirect = `http://127.0.0.1:${String(server.address().port)}/`
-  const timer = setTimeout(() => settle?.reject(new Error(`nobody logged in within ${String(timeLimit / 1000)} s`)), timeLimit)
+  const timer = setTimeout(
+    () => settle?.reject(new Error(`nobody logged in within ${String(timeLimit / 1000)} s`)),
+    timeLimit,
+  )
   try {
     const address = new URL(authorizeUrl)
-    const asked = { response_type: 'code', client_id: clientId, redirect_uri: redirect, state, code_challenge: challenge, code_challenge_method: 'S256', ...(scopes.length === 0 ? {} : { scope: scopes.join(' ') }) }
+    const asked = {
+      response_type: 'code',
+      client_id: clientId,
+      redirect_uri: redirect,
+      state,
+      code_challenge: challenge,
+      code_challenge_method: 'S256',
+      ...(scopes.length === 0 ? {} : { scope: scopes.join(' ') }),
+    }
     for (const [name, value] of Object.entries(asked)) address.searchParams.set(name, value)
     open(address.href)
     const code = await arrived
-    return await askTokens(send, tokenUrl, { grant_type: 'authorization_code', code, redirect_uri: redirect, code_verifier: verifier, client_id: clientId, ...(clientSecret === undefined ? {} : { client_secret: clientSecret }) })
+    return await askTokens(send, tokenUrl, {
+      grant_type: 'authorization_code',
+      code,
+      redirect_uri: redirect,
+      code_verifier: verifier,
+      client_id: clientId,
+      ...(clientSecret === undefined ? {} : { client_secret: clientSecret }),
+    })
   } finally {
     clearTimeout(timer)
     server.close()
@@ -89,16 +131,47 @@ export async function authorizationCode({ authorizeUrl, tokenUrl, clientId, clie
  *
  * @throws Error when the service gives none
  */
-export async function renewed({ tokenUrl, clientId, clientSecret, refreshToken, fetch: send = fetch }: Pick<AuthorizationRequest, 'tokenUrl' | 'clientId' | 'clientSecret' | 'fetch'> & { readonly refreshToken: string }): Promise<Tokens> {
-  return { refreshToken, ...(await askTokens(send, tokenUrl, { grant_type: 'refresh_token', refresh_token: refreshToken, client_id: clientId, ...(clientSecret === undefined ? {} : { client_secret: clientSecret }) })) }
+export async function renewed({
+  tokenUrl,
+  clientId,
+  clientSecret,
+  refreshToken,
+  fetch: send = fetch,
+}: Pick<AuthorizationRequest, 'tokenUrl' | 'clientId' | 'clientSecret' | 'fetch'> & {
+  readonly refreshToken: string
+}): Promise<Tokens> {
+  return {
+    refreshToken,
+    ...(await askTokens(send, tokenUrl, {
+      grant_type: 'refresh_token',
+      refresh_token: refreshToken,
+      client_id: clientId,
+      ...(clientSecret === undefined ? {} : { client_secret: clientSecret }),
+    })),
+  }
 }
 
-async function askTokens(send: typeof fetch, tokenUrl: string, form: Readonly<Record<string, string>>): Promise<Tokens> {
+async function askTokens(
+  send: typeof fetch,
+  tokenUrl: string,
+  form: Readonly<Record<string, string>>,
+): Promise<Tokens> {
   // What proves who asks goes to that address alone.
-  const answer = await send(tokenUrl, { method: 'POST', redirect: 'manual', headers: { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams(form).toString() })
+  const answer = await send(tokenUrl, {
+    method: 'POST',
+    redirect: 'manual',
+    headers: { accept: 'application/json', 'content-type': 'application/x-www-form-urlencoded' },
+    body: new URLSearchParams(form).toString(),
+  })
   const json = (await answer.json().catch(() => ({}))) as Readonly<Record<string, unknown>>
-  if (typeof json['access_token'] !== 'string') throw new Error(`no token from ${tokenUrl} (HTTP ${String(answer.status)})${typeof json['error'] === 'string' ? `: ${json['error']}` : ''}`)
-  return { token: json['access_token'], ...(typeof json['refresh_token'] === 'string' ? { refreshToken: json['refresh_token'] } : {}) }
+  if (typeof json['access_token'] !== 'string')
+    throw new Error(
+      `no token from ${tokenUrl} (HTTP ${String(answer.status)})${typeof json['error'] === 'string' ? `: ${json['error']}` : ''}`,
+    )
+  return {
+    token: json['access_token'],
+    ...(typeof json['refresh_token'] === 'string' ? { refreshToken: json['refresh_token'] } : {}),
+  }
 }
 
 function chance(): string {
@@ -106,5 +179,8 @@ function chance(): string {
 }
 
 function base64url(bytes: Uint8Array): string {
-  return btoa(String.fromCharCode(...bytes)).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '')
+  return btoa(String.fromCharCode(...bytes))
+    .replace(/\+/g, '-')
+    .replace(/\//g, '_')
+    .replace(/=+$/, '')
 }

@@ -34,13 +34,21 @@ export class CookieJar {
    * @param onlyOwn after a redirect to another origin: what that origin itself has set, and nothing of others
    */
   headerFor({ hostname, pathname, protocol, origin }: URL, onlyOwn = false): string {
-    return [...this.cookies.values()]
-      .filter((each) => !onlyOwn || each.origin === origin)
-      .filter((each) => (each.host === hostname || (each.below && hostname.endsWith(`.${each.host}`))) && isBelow(pathname, each.path) && (!each.secure || protocol === 'https:') && (each.ends === undefined || each.ends > Date.now()))
-      // Those of longer paths first (section 5.4).
-      .sort((a, b) => b.path.length - a.path.length)
-      .map(({ name, value }) => `${name}=${value}`)
-      .join('; ')
+    return (
+      [...this.cookies.values()]
+        .filter((each) => !onlyOwn || each.origin === origin)
+        .filter(
+          (each) =>
+            (each.host === hostname || (each.below && hostname.endsWith(`.${each.host}`))) &&
+            isBelow(pathname, each.path) &&
+            (!each.secure || protocol === 'https:') &&
+            (each.ends === undefined || each.ends > Date.now()),
+        )
+        // Those of longer paths first (section 5.4).
+        .sort((a, b) => b.path.length - a.path.length)
+        .map(({ name, value }) => `${name}=${value}`)
+        .join('; ')
+    )
   }
 }
 
@@ -48,13 +56,29 @@ function parse(header: string, { hostname, pathname, origin }: URL): Cookie | un
   const [pair = '', ...attributes] = header.split(';').map((each) => each.trim())
   const equals = pair.indexOf('=')
   if (equals < 1) return undefined
-  const attribute = (name: string): string | undefined => attributes.map((each) => each.split(/=(.*)/s)).find(([key = '']) => key.trim().toLowerCase() === name)?.[1]?.trim()
-  const has = (name: string): boolean => attributes.some((each) => each.split('=')[0]?.trim().toLowerCase() === name)
+  const attribute = (name: string): string | undefined =>
+    attributes
+      .map((each) => each.split(/=(.*)/s))
+      .find(([key = '']) => key.trim().toLowerCase() === name)?.[1]
+      ?.trim()
+  const has = (name: string): boolean =>
+    attributes.some((each) => each.split('=')[0]?.trim().toLowerCase() === name)
   const domain = attribute('domain')?.replace(/^\./, '').toLowerCase()
   // A host can't set cookies for others.
-  if (domain !== undefined && domain !== '' && hostname !== domain && !hostname.endsWith(`.${domain}`)) return undefined
+  if (
+    domain !== undefined &&
+    domain !== '' &&
+    hostname !== domain &&
+    !hostname.endsWith(`.${domain}`)
+  )
+    return undefined
   const [age, expires, path] = [attribute('max-age'), attribute('expires'), attribute('path')]
-  const ends = age !== undefined && /^-?\d+$/.test(age) ? Date.now() + Number(age) * 1000 : expires === undefined || Number.isNaN(Date.parse(expires)) ? undefined : Date.parse(expires)
+  const ends =
+    age !== undefined && /^-?\d+$/.test(age)
+      ? Date.now() + Number(age) * 1000
+      : expires === undefined || Number.isNaN(Date.parse(expires))
+        ? undefined
+        : Date.parse(expires)
   return {
     name: pair.slice(0, equals).trim(),
     value: pair.slice(equals + 1).trim(),
@@ -69,5 +93,8 @@ function parse(header: string, { hostname, pathname, origin }: URL): Cookie | un
 }
 
 function isBelow(pathname: string, path: string): boolean {
-  return pathname === path || (pathname.startsWith(path) && (path.endsWith('/') || pathname[path.length] === '/'))
+  return (
+    pathname === path ||
+    (pathname.startsWith(path) && (path.endsWith('/') || pathname[path.length] === '/'))
+  )
 }

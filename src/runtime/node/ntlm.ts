@@ -27,8 +27,18 @@ export interface NtlmChallenge {
 }
 
 const signature = new Uint8Array([0x4e, 0x54, 0x4c, 0x4d, 0x53, 0x53, 0x50, 0])
-const flag = { unicode: 0x1, requestTarget: 0x4, ntlm: 0x200, alwaysSign: 0x8000, extendedSecurity: 0x80000, targetInfo: 0x800000, strong: 0x20000000, keyExchange: 0x40000000 }
-const wanted = flag.unicode | flag.requestTarget | flag.ntlm | flag.alwaysSign | flag.extendedSecurity
+const flag = {
+  unicode: 0x1,
+  requestTarget: 0x4,
+  ntlm: 0x200,
+  alwaysSign: 0x8000,
+  extendedSecurity: 0x80000,
+  targetInfo: 0x800000,
+  strong: 0x20000000,
+  keyExchange: 0x40000000,
+}
+const wanted =
+  flag.unicode | flag.requestTarget | flag.ntlm | flag.alwaysSign | flag.extendedSecurity
 
 /** The first message (section 2.2.1.1): what we can do. */
 export function negotiateMessage(): Uint8Array {
@@ -44,9 +54,19 @@ export function negotiateMessage(): Uint8Array {
 /** Reads the second message (section 2.2.1.2). @throws Error when it is none */
 export function readChallenge(message: Uint8Array): NtlmChallenge {
   const view = new DataView(message.buffer, message.byteOffset, message.byteLength)
-  if (message.length < 32 || signature.some((byte, at) => message[at] !== byte) || view.getUint32(8, true) !== 2) throw new Error('the service\'s answer to the company login can\'t be read')
-  const [length, offset] = message.length >= 48 ? [view.getUint16(40, true), view.getUint32(44, true)] : [0, 0]
-  return { flags: view.getUint32(20, true), challenge: message.slice(24, 32), targetInfo: message.slice(offset, offset + length) }
+  if (
+    message.length < 32 ||
+    signature.some((byte, at) => message[at] !== byte) ||
+    view.getUint32(8, true) !== 2
+  )
+    throw new Error("the service's answer to the company login can't be read")
+  const [length, offset] =
+    message.length >= 48 ? [view.getUint16(40, true), view.getUint32(44, true)] : [0, 0]
+  return {
+    flags: view.getUint32(20, true),
+    challenge: message.slice(24, 32),
+    targetInfo: message.slice(offset, offset + length),
+  }
 }
 
 /** What is different each time: given, so that it can be compared with published examples. */
@@ -58,7 +78,12 @@ export interface Moment {
 }
 
 /** The responses to a challenge (section 3.3.2, NTLM v2). */
-export function responses({ user, password, domain = '' }: CompanyLogin, { challenge, targetInfo }: Pick<NtlmChallenge, 'challenge' | 'targetInfo'>, { chance, time }: Moment, { hmac }: Md5): { readonly nt: Uint8Array; readonly lm: Uint8Array } {
+export function responses(
+  { user, password, domain = '' }: CompanyLogin,
+  { challenge, targetInfo }: Pick<NtlmChallenge, 'challenge' | 'targetInfo'>,
+  { chance, time }: Moment,
+  { hmac }: Md5,
+): { readonly nt: Uint8Array; readonly lm: Uint8Array } {
   const key = hmac(md4(utf16(password)), utf16(user.toUpperCase() + domain))
   const blob = new Uint8Array(28 + targetInfo.length + 4)
   blob.set([1, 1])
@@ -66,14 +91,34 @@ export function responses({ user, password, domain = '' }: CompanyLogin, { chall
   blob.set(chance, 16)
   blob.set(targetInfo, 28)
   const proof = hmac(key, joinBytes([challenge, blob]))
-  return { nt: joinBytes([proof, blob]), lm: joinBytes([hmac(key, joinBytes([challenge, chance])), chance]) }
+  return {
+    nt: joinBytes([proof, blob]),
+    lm: joinBytes([hmac(key, joinBytes([challenge, chance])), chance]),
+  }
 }
 
 /** The third message (section 2.2.1.3): the proof. */
-export function authenticateMessage(login: CompanyLogin, challenge: NtlmChallenge, moment: Moment, md5: Md5): Uint8Array {
+export function authenticateMessage(
+  login: CompanyLogin,
+  challenge: NtlmChallenge,
+  moment: Moment,
+  md5: Md5,
+): Uint8Array {
   // A service that tells the time wants to hear it again (section 3.1.5.1.2).
-  const { nt, lm } = responses(login, challenge, { ...moment, time: timeIn(challenge.targetInfo) ?? moment.time }, md5)
-  const fields = [timeIn(challenge.targetInfo) === undefined ? lm : new Uint8Array(24), nt, utf16(login.domain ?? ''), utf16(login.user), utf16(login.workstation ?? ''), new Uint8Array()]
+  const { nt, lm } = responses(
+    login,
+    challenge,
+    { ...moment, time: timeIn(challenge.targetInfo) ?? moment.time },
+    md5,
+  )
+  const fields = [
+    timeIn(challenge.targetInfo) === undefined ? lm : new Uint8Array(24),
+    nt,
+    utf16(login.domain ?? ''),
+    utf16(login.user),
+    utf16(login.workstation ?? ''),
+    new Uint8Array(),
+  ]
   const head = new Uint8Array(64)
   head.set(signature)
   const view = new DataView(head.buffer)
@@ -121,8 +166,14 @@ export function md4(bytes: Uint8Array): Uint8Array {
     for (let step = 0; step < 48; step += 1) {
       const round = step >> 4
       const [a = 0, b = 0, c = 0, d = 0] = state
-      const mixed = round === 0 ? (b & c) | (~b & d) : round === 1 ? (b & c) | (b & d) | (c & d) : b ^ c ^ d
-      const word = round === 0 ? step : round === 1 ? (step % 4) * 4 + ((step >> 2) % 4) : (order[step % 16] ?? 0)
+      const mixed =
+        round === 0 ? (b & c) | (~b & d) : round === 1 ? (b & c) | (b & d) | (c & d) : b ^ c ^ d
+      const word =
+        round === 0
+          ? step
+          : round === 1
+            ? (step % 4) * 4 + ((step >> 2) % 4)
+            : (order[step % 16] ?? 0)
       const sum = (a + mixed + view.getUint32(block + word * 4, true) + (constants[round] ?? 0)) | 0
       const shift = shifts[round * 4 + (step % 4)] ?? 0
       state = [d, (sum << shift) | (sum >>> (32 - shift)), b, c]

@@ -24,8 +24,19 @@ export interface Socket extends Incoming {
 
 export interface ClientRequest {
   on(event: 'response', listener: (response: IncomingMessage) => void): ClientRequest
-  on(event: 'connect', listener: (response: IncomingMessage, socket: Socket, head: Uint8Array) => void): ClientRequest
-  on(event: 'socket', listener: (socket: Socket & { readonly connecting: boolean; once(event: string, listener: () => void): void }) => void): ClientRequest
+  on(
+    event: 'connect',
+    listener: (response: IncomingMessage, socket: Socket, head: Uint8Array) => void,
+  ): ClientRequest
+  on(
+    event: 'socket',
+    listener: (
+      socket: Socket & {
+        readonly connecting: boolean
+        once(event: string, listener: () => void): void
+      },
+    ) => void,
+  ): ClientRequest
   on(event: 'upgrade', listener: (response: IncomingMessage, socket: Socket) => void): ClientRequest
   on(event: 'error', listener: (error: Error) => void): ClientRequest
   on(event: 'close', listener: () => void): ClientRequest
@@ -57,12 +68,27 @@ interface HttpModule {
 /** Node's modules; those that few answers need are loaded when one does. */
 export interface NodePlatform {
   readonly http: HttpModule
-  readonly stream: { readonly Readable: { toWeb(stream: Incoming): ReadableStream<Uint8Array>; from(items: AsyncIterable<Uint8Array>, options: object): Incoming }; pipeline(from: Incoming, to: Incoming, done: (error?: unknown) => void): unknown }
+  readonly stream: {
+    readonly Readable: {
+      toWeb(stream: Incoming): ReadableStream<Uint8Array>
+      from(items: AsyncIterable<Uint8Array>, options: object): Incoming
+    }
+    pipeline(from: Incoming, to: Incoming, done: (error?: unknown) => void): unknown
+  }
   readonly environment: Readonly<Record<string, string | undefined>>
   https(): Promise<HttpModule>
   tls(): Promise<{ connect(options: object): Socket; readonly rootCertificates: readonly string[] }>
-  zlib(): Promise<{ createGunzip(): Incoming; createInflate(): Incoming; createBrotliDecompress(): Incoming }>
-  crypto(): Promise<{ createHmac(algorithm: 'md5', key: Uint8Array): { update(data: Uint8Array): { digest(): Uint8Array } } }>
+  zlib(): Promise<{
+    createGunzip(): Incoming
+    createInflate(): Incoming
+    createBrotliDecompress(): Incoming
+  }>
+  crypto(): Promise<{
+    createHmac(
+      algorithm: 'md5',
+      key: Uint8Array,
+    ): { update(data: Uint8Array): { digest(): Uint8Array } }
+  }>
   fs(): Promise<{ readFileSync(path: string, encoding: 'utf8'): string }>
 }
 
@@ -75,9 +101,29 @@ export function nodePlatform(): Promise<NodePlatform> {
 }
 
 async function load(): Promise<NodePlatform> {
-  const { process } = globalThis as unknown as { readonly process?: { readonly env: NodePlatform['environment']; readonly versions: { readonly node?: string } } }
-  if (process?.versions.node === undefined) throw new Error('nodeTransport needs Node.js; in a browser leave it out, its own fetch does what the browser allows')
+  const { process } = globalThis as unknown as {
+    readonly process?: {
+      readonly env: NodePlatform['environment']
+      readonly versions: { readonly node?: string }
+    }
+  }
+  if (process?.versions.node === undefined)
+    throw new Error(
+      'nodeTransport needs Node.js; in a browser leave it out, its own fetch does what the browser allows',
+    )
   const module = <Module>(name: string): Promise<Module> => import(name) as Promise<Module>
-  const [http, stream] = await Promise.all([module<NodePlatform['http']>('node:http'), module<NodePlatform['stream']>('node:stream')])
-  return { http, stream, environment: process.env, https: () => module('node:https'), tls: () => module('node:tls'), zlib: () => module('node:zlib'), crypto: () => module('node:crypto'), fs: () => module('node:fs') }
+  const [http, stream] = await Promise.all([
+    module<NodePlatform['http']>('node:http'),
+    module<NodePlatform['stream']>('node:stream'),
+  ])
+  return {
+    http,
+    stream,
+    environment: process.env,
+    https: () => module('node:https'),
+    tls: () => module('node:tls'),
+    zlib: () => module('node:zlib'),
+    crypto: () => module('node:crypto'),
+    fs: () => module('node:fs'),
+  }
 }

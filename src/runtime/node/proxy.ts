@@ -14,26 +14,58 @@ export interface Proxy {
  *
  * @throws TypeError when its address is none
  */
-export function proxyFor(url: URL, setting: string | undefined, environment: Readonly<Record<string, string | undefined>>): Proxy | undefined {
-  const variable = (name: string): string | undefined => [environment[name.toLowerCase()], environment[name]].find((each) => each !== undefined && each !== '')
-  const address = setting ?? (isExempt(url, variable('NO_PROXY') ?? '') ? undefined : (variable(url.protocol === 'https:' ? 'HTTPS_PROXY' : 'HTTP_PROXY') ?? variable('ALL_PROXY')))
+export function proxyFor(
+  url: URL,
+  setting: string | undefined,
+  environment: Readonly<Record<string, string | undefined>>,
+): Proxy | undefined {
+  const variable = (name: string): string | undefined =>
+    [environment[name.toLowerCase()], environment[name]].find(
+      (each) => each !== undefined && each !== '',
+    )
+  const address =
+    setting ??
+    (isExempt(url, variable('NO_PROXY') ?? '')
+      ? undefined
+      : (variable(url.protocol === 'https:' ? 'HTTPS_PROXY' : 'HTTP_PROXY') ??
+        variable('ALL_PROXY')))
   if (address === undefined) return undefined
   const written = /^[a-z]+:\/\//i.test(address) ? address : `http://${address}`
-  if (!URL.canParse(written) || !/^https?:/i.test(written)) throw new TypeError('the address of the proxy is not valid; it should be like http://proxy.example:3128')
+  if (!URL.canParse(written) || !/^https?:/i.test(written))
+    throw new TypeError(
+      'the address of the proxy is not valid; it should be like http://proxy.example:3128',
+    )
   const { protocol, hostname, port, username, password } = new URL(written)
   const encrypted = protocol === 'https:'
-  const login = username === '' ? undefined : `${decodeURIComponent(username)}:${decodeURIComponent(password)}`
-  return { host: hostname.replace(/^\[|\]$/g, ''), port: port === '' ? (encrypted ? 443 : 80) : Number(port), encrypted, headers: login === undefined ? {} : { 'proxy-authorization': `Basic ${btoa(String.fromCharCode(...new TextEncoder().encode(login)))}` } }
+  const login =
+    username === '' ? undefined : `${decodeURIComponent(username)}:${decodeURIComponent(password)}`
+  return {
+    host: hostname.replace(/^\[|\]$/g, ''),
+    port: port === '' ? (encrypted ? 443 : 80) : Number(port),
+    encrypted,
+    headers:
+      login === undefined
+        ? {}
+        : {
+            'proxy-authorization': `Basic ${btoa(String.fromCharCode(...new TextEncoder().encode(login)))}`,
+          },
+  }
 }
 
 /** Does NO_PROXY name a host: by its name, as a domain above it, with a port, or all with `*`? */
 function isExempt({ hostname, port, protocol }: URL, list: string): boolean {
   const actual = port === '' ? (protocol === 'https:' ? '443' : '80') : port
-  return list.split(/[\s,]+/).filter((each) => each !== '').some((each) => {
-    const [, name = '', only] = /^(.*?)(?::(\d+))?$/.exec(each) ?? []
-    const domain = name.replace(/^\*?\./, '').toLowerCase()
-    return (only === undefined || only === actual) && (name === '*' || hostname === domain || hostname.endsWith(`.${domain}`))
-  })
+  return list
+    .split(/[\s,]+/)
+    .filter((each) => each !== '')
+    .some((each) => {
+      const [, name = '', only] = /^(.*?)(?::(\d+))?$/.exec(each) ?? []
+      const domain = name.replace(/^\*?\./, '').toLowerCase()
+      return (
+        (only === undefined || only === actual) &&
+        (name === '*' || hostname === domain || hostname.endsWith(`.${domain}`))
+      )
+    })
 }
 
 /**
@@ -41,12 +73,35 @@ function isExempt({ hostname, port, protocol }: URL, list: string): boolean {
  *
  * @throws ProxyRefusal when the proxy does not let it through
  */
-export async function tunnel(platform: NodePlatform, proxy: Proxy, url: URL, tls: Readonly<Record<string, unknown>>, { signal, limit }: { signal: AbortSignal | undefined; limit: number }): Promise<Socket> {
+export async function tunnel(
+  platform: NodePlatform,
+  proxy: Proxy,
+  url: URL,
+  tls: Readonly<Record<string, unknown>>,
+  { signal, limit }: { signal: AbortSignal | undefined; limit: number },
+): Promise<Socket> {
   const target = `${url.hostname}:${url.port === '' ? '443' : url.port}`
-  const [{ request: begin }, tlsModule] = await Promise.all([proxy.encrypted ? platform.https() : platform.http, platform.tls()])
+  const [{ request: begin }, tlsModule] = await Promise.all([
+    proxy.encrypted ? platform.https() : platform.http,
+    platform.tls(),
+  ])
   return new Promise((resolve, reject) => {
-    const request = begin({ method: 'CONNECT', headers: { host: target, ...proxy.headers }, host: proxy.host, port: proxy.port, path: target })
-    const timer = setTimeout(() => void request.destroy(Object.assign(new Error(`the proxy ${proxy.host} did not connect within ${limit} ms`), { code: 'ETIMEDOUT' })), limit)
+    const request = begin({
+      method: 'CONNECT',
+      headers: { host: target, ...proxy.headers },
+      host: proxy.host,
+      port: proxy.port,
+      path: target,
+    })
+    const timer = setTimeout(
+      () =>
+        void request.destroy(
+          Object.assign(new Error(`the proxy ${proxy.host} did not connect within ${limit} ms`), {
+            code: 'ETIMEDOUT',
+          }),
+        ),
+      limit,
+    )
     const abort = (): void => void request.destroy(signal?.reason)
     signal?.addEventListener('abort', abort)
     const done = (): void => {
@@ -70,7 +125,12 @@ export async function tunnel(platform: NodePlatform, proxy: Proxy, url: URL, tls
         return
       }
       if (head.length > 0) socket.unshift?.(head)
-      const secure = tlsModule.connect({ ...tls, socket, servername: /^[\d.]+$|:/.test(url.hostname) ? '' : url.hostname, host: url.hostname })
+      const secure = tlsModule.connect({
+        ...tls,
+        socket,
+        servername: /^[\d.]+$|:/.test(url.hostname) ? '' : url.hostname,
+        host: url.hostname,
+      })
       secure.on('secureConnect', () => resolve(secure))
       secure.on('error', reject as (error: never) => void)
     })
@@ -86,7 +146,11 @@ export class ProxyRefusal extends Error {
   readonly offered: string
 
   constructor(host: string, { statusCode = 0, headers }: IncomingMessage) {
-    super(statusCode === 407 ? `the proxy ${host} wants a login (HTTP 407)` : `the proxy ${host} refuses to connect (HTTP ${statusCode})`)
+    super(
+      statusCode === 407
+        ? `the proxy ${host} wants a login (HTTP 407)`
+        : `the proxy ${host} refuses to connect (HTTP ${statusCode})`,
+    )
     this.name = 'ProxyRefusal'
     this.status = statusCode
     this.offered = String(headers['proxy-authenticate'] ?? '')

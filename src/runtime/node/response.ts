@@ -10,7 +10,10 @@ class PlainHeaders {
     for (let at = 0; at + 1 < raw.length; at += 2) {
       const name = (raw[at] ?? '').toLowerCase()
       const before = this.values.get(name)
-      this.values.set(name, before === undefined ? (raw[at + 1] ?? '') : `${before}, ${raw[at + 1] ?? ''}`)
+      this.values.set(
+        name,
+        before === undefined ? (raw[at + 1] ?? '') : `${before}, ${raw[at + 1] ?? ''}`,
+      )
     }
   }
 
@@ -49,7 +52,16 @@ export class PlainResponse {
   private stream: ReadableStream<Uint8Array> | undefined
 
   /** @param source its body, decompressed; undefined where it has none */
-  constructor(facts: { readonly status: number; readonly url: string; readonly redirected: boolean; readonly rawHeaders: readonly string[] }, source: Incoming | undefined, toWeb: (stream: Incoming) => ReadableStream<Uint8Array>) {
+  constructor(
+    facts: {
+      readonly status: number
+      readonly url: string
+      readonly redirected: boolean
+      readonly rawHeaders: readonly string[]
+    },
+    source: Incoming | undefined,
+    toWeb: (stream: Incoming) => ReadableStream<Uint8Array>,
+  ) {
     this.status = facts.status
     this.ok = facts.status >= 200 && facts.status < 300
     this.url = facts.url

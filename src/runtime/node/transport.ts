@@ -1,6 +1,15 @@
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { CookieJar } from './cookies.js'
-import { nodePlatform, type Agent, type ClientRequest, type Incoming, type IncomingMessage, type NodePlatform, type RequestOptions, type Socket } from './platform.js'
+import {
+  nodePlatform,
+  type Agent,
+  type ClientRequest,
+  type Incoming,
+  type IncomingMessage,
+  type NodePlatform,
+  type RequestOptions,
+  type Socket,
+} from './platform.js'
 import type { CompanyLogin } from './ntlm.js'
 import { proxyFor, tunnel, type Proxy } from './proxy.js'
 import { PlainResponse } from './response.js'
@@ -13,9 +22,17 @@ export interface NodeTransportSettings {
   /** A file with such certificates. */
   readonly caFile?: string
   /** The client's own certificate and its key, as files with PEM texts. */
-  readonly certificateFiles?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
+  readonly certificateFiles?: {
+    readonly cert: string
+    readonly key: string
+    readonly passphrase?: string
+  }
   /** The client's own certificate and its key, as PEM texts. */
-  readonly certificate?: { readonly cert: string; readonly key: string; readonly passphrase?: string }
+  readonly certificate?: {
+    readonly cert: string
+    readonly key: string
+    readonly passphrase?: string
+  }
   /** A company login (NTLM): who calls is proven once for each connection. */
   readonly companyLogin?: CompanyLogin
   /** The address of a proxy, with its login where it wants one; `false` for none. When left out, HTTPS_PROXY, HTTP_PROXY and NO_PROXY say. */
@@ -40,7 +57,10 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
   let line: Promise<Line> | undefined
   return async (input, init = {}) => {
     line ??= nodePlatform().then((platform) => new Line(platform, settings))
-    return (await line).fetch(new URL(typeof input === 'string' ? input : 'href' in input ? input.href : input.url), init) as unknown as Promise<Response>
+    return (await line).fetch(
+      new URL(typeof input === 'string' ? input : 'href' in input ? input.href : input.url),
+      init,
+    ) as unknown as Promise<Response>
   }
 }
 
@@ -71,19 +91,53 @@ class Line {
   async fetch(url: URL, init: GuidedInit): Promise<PlainResponse> {
     const signal = init.signal ?? undefined
     signal?.throwIfAborted()
-    const body = init.body === undefined || init.body === null ? undefined : typeof init.body === 'string' ? new TextEncoder().encode(init.body) : init.body instanceof Uint8Array ? init.body : new Uint8Array(await new Response(init.body).arrayBuffer())
+    const body =
+      init.body === undefined || init.body === null
+        ? undefined
+        : typeof init.body === 'string'
+          ? new TextEncoder().encode(init.body)
+          : init.body instanceof Uint8Array
+            ? init.body
+            : new Uint8Array(await new Response(init.body).arrayBuffer())
     const { companyLogin } = this.settings
-    let trip: OwnTrip = { url: url.href, method: (init.method ?? 'GET').toUpperCase(), headers: plainHeaders(init.headers), body, unproven: init.unproven === true }
+    let trip: OwnTrip = {
+      url: url.href,
+      method: (init.method ?? 'GET').toUpperCase(),
+      headers: plainHeaders(init.headers),
+      body,
+      unproven: init.unproven === true,
+    }
     for (let redirects = 0; ; redirects += 1) {
-      const message = companyLogin === undefined || trip.unproven ? await this.send(trip, signal) : await this.sendProven(trip, signal, companyLogin)
+      const message =
+        companyLogin === undefined || trip.unproven
+          ? await this.send(trip, signal)
+          : await this.sendProven(trip, signal, companyLogin)
       if (this.settings.cookies !== false) this.jar.keep(new URL(trip.url), setCookies(message))
       const { location } = message.headers
-      const next = init.redirect === 'manual' ? undefined : redirected(trip, message.statusCode ?? 0, typeof location === 'string' ? location : undefined)
-      if (next === undefined || typeof next === 'string') return this.response(message, trip, redirects > 0, signal)
+      const next =
+        init.redirect === 'manual'
+          ? undefined
+          : redirected(
+              trip,
+              message.statusCode ?? 0,
+              typeof location === 'string' ? location : undefined,
+            )
+      if (next === undefined || typeof next === 'string')
+        return this.response(message, trip, redirects > 0, signal)
       message.destroy()
-      if (init.redirect === 'error') throw new TypeError(`${trip.url} redirects to ${new URL(next.url).host}, which is not wanted`)
-      if (redirects >= mostRedirects) throw new TypeError(`more than ${mostRedirects} redirects, the last one to ${new URL(next.url).host}`)
-      trip = { ...next, body: next.body === undefined ? undefined : trip.body, unproven: trip.unproven || new URL(next.url).origin !== url.origin }
+      if (init.redirect === 'error')
+        throw new TypeError(
+          `${trip.url} redirects to ${new URL(next.url).host}, which is not wanted`,
+        )
+      if (redirects >= mostRedirects)
+        throw new TypeError(
+          `more than ${mostRedirects} redirects, the last one to ${new URL(next.url).host}`,
+        )
+      trip = {
+        ...next,
+        body: next.body === undefined ? undefined : trip.body,
+        unproven: trip.unproven || new URL(next.url).origin !== url.origin,
+      }
     }
   }
 
@@ -92,42 +146,93 @@ class Line {
     const { settings, platform } = this
     const { caFile, certificateFiles: files } = settings
     const extra = platform.environment['NODE_EXTRA_CA_CERTS']
-    const read = async (path: string): Promise<string> => (await platform.fs()).readFileSync(path, 'utf8')
-    const certificate = files === undefined ? settings.certificate : { cert: await read(files.cert), key: await read(files.key), ...(files.passphrase === undefined ? {} : { passphrase: files.passphrase }) }
-    const own = [...(settings.ca === undefined ? [] : [settings.ca].flat()), ...(caFile === undefined ? [] : [await read(caFile)])]
+    const read = async (path: string): Promise<string> =>
+      (await platform.fs()).readFileSync(path, 'utf8')
+    const certificate =
+      files === undefined
+        ? settings.certificate
+        : {
+            cert: await read(files.cert),
+            key: await read(files.key),
+            ...(files.passphrase === undefined ? {} : { passphrase: files.passphrase }),
+          }
+    const own = [
+      ...(settings.ca === undefined ? [] : [settings.ca].flat()),
+      ...(caFile === undefined ? [] : [await read(caFile)]),
+    ]
     // Naming authorities replaces the usual ones, so those are named too.
-    const ca = own.length === 0 ? undefined : [...(await platform.tls()).rootCertificates, ...(extra === undefined || extra === '' ? [] : [await read(extra)]), ...own]
+    const ca =
+      own.length === 0
+        ? undefined
+        : [
+            ...(await platform.tls()).rootCertificates,
+            ...(extra === undefined || extra === '' ? [] : [await read(extra)]),
+            ...own,
+          ]
     return { ...(ca === undefined ? {} : { ca }), ...(unproven ? {} : certificate) }
   }
 
   private async agentFor({ protocol }: URL, unproven: boolean): Promise<Agent> {
     if (protocol === 'http:') return this.plainAgent
-    const agent = (): Promise<Agent> => Promise.all([this.platform.https(), this.secureOptions(unproven)]).then(([https, options]) => new https.Agent({ keepAlive: true, ...options }))
+    const agent = (): Promise<Agent> =>
+      Promise.all([this.platform.https(), this.secureOptions(unproven)]).then(
+        ([https, options]) => new https.Agent({ keepAlive: true, ...options }),
+      )
     if (unproven) return (this.unprovenAgent ??= agent())
     return (this.secureAgent ??= agent())
   }
 
   /** Sends a request over a connection of its own, on which a company login was made, or is made now. */
-  private async sendProven(trip: OwnTrip, signal: AbortSignal | undefined, login: CompanyLogin): Promise<IncomingMessage> {
+  private async sendProven(
+    trip: OwnTrip,
+    signal: AbortSignal | undefined,
+    login: CompanyLogin,
+  ): Promise<IncomingMessage> {
     const { origin, protocol } = new URL(trip.url)
     const free = this.proven.get(origin) ?? []
     this.proven.set(origin, free)
     const options = { keepAlive: true, maxSockets: 1 }
     const used = free.pop()
-    const agent = used ?? (protocol === 'https:' ? new (await this.platform.https()).Agent({ ...options, ...(await this.secureOptions()) }) : new this.platform.http.Agent(options))
-    const attempt = async (authorization: string | undefined, body: Uint8Array | undefined): Promise<IncomingMessage> => this.send({ ...trip, headers: { ...trip.headers, ...(authorization === undefined ? {} : { authorization }) }, body }, signal, agent)
+    const agent =
+      used ??
+      (protocol === 'https:'
+        ? new (await this.platform.https()).Agent({ ...options, ...(await this.secureOptions()) })
+        : new this.platform.http.Agent(options))
+    const attempt = async (
+      authorization: string | undefined,
+      body: Uint8Array | undefined,
+    ): Promise<IncomingMessage> =>
+      this.send(
+        {
+          ...trip,
+          headers: { ...trip.headers, ...(authorization === undefined ? {} : { authorization }) },
+          body,
+        },
+        signal,
+        agent,
+      )
     let message = used === undefined ? undefined : await attempt(undefined, trip.body)
     if (message === undefined || message.statusCode === 401) {
       if (message !== undefined) await drained(message)
       const { authenticateMessage, negotiateMessage, readChallenge } = await import('./ntlm.js')
-      message = await attempt(`NTLM ${bytesToBase64(negotiateMessage())}`, trip.body === undefined ? undefined : new Uint8Array())
-      const challenge = /(?:^|,)\s*NTLM ([A-Za-z0-9+/=]+)/i.exec(String(message.headers['www-authenticate'] ?? ''))?.[1]
+      message = await attempt(
+        `NTLM ${bytesToBase64(negotiateMessage())}`,
+        trip.body === undefined ? undefined : new Uint8Array(),
+      )
+      const challenge = /(?:^|,)\s*NTLM ([A-Za-z0-9+/=]+)/i.exec(
+        String(message.headers['www-authenticate'] ?? ''),
+      )?.[1]
       if (message.statusCode === 401 && challenge !== undefined) {
         await drained(message)
         const { createHmac } = await this.platform.crypto()
         // Tenths of a microsecond since 1601.
-        const moment = { chance: crypto.getRandomValues(new Uint8Array(8)), time: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n }
-        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), moment, { hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()) })
+        const moment = {
+          chance: crypto.getRandomValues(new Uint8Array(8)),
+          time: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n,
+        }
+        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), moment, {
+          hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()),
+        })
         message = await attempt(`NTLM ${bytesToBase64(proof)}`, trip.body)
       } else if (message.statusCode !== 401 && trip.body !== undefined) {
         // It does not want a login, and got no body yet.
@@ -140,7 +245,11 @@ class Line {
     return message
   }
 
-  private async send({ url: address, method, headers, body, unproven }: OwnTrip, signal: AbortSignal | undefined, own?: Agent): Promise<IncomingMessage> {
+  private async send(
+    { url: address, method, headers, body, unproven }: OwnTrip,
+    signal: AbortSignal | undefined,
+    own?: Agent,
+  ): Promise<IncomingMessage> {
     const url = new URL(address)
     const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url, unproven)
     const sent: Record<string, string> = {
@@ -148,12 +257,32 @@ class Line {
       'accept-encoding': 'gzip, deflate, br',
       'user-agent': 'tolmach-client',
       ...headers,
-      ...(cookies === '' ? {} : { cookie: [headers['cookie'], cookies].filter((each) => each !== undefined).join('; ') }),
-      ...(body === undefined ? (['POST', 'PUT', 'PATCH'].includes(method) ? { 'content-length': '0' } : {}) : { 'content-length': String(body.length) }),
+      ...(cookies === ''
+        ? {}
+        : { cookie: [headers['cookie'], cookies].filter((each) => each !== undefined).join('; ') }),
+      ...(body === undefined
+        ? ['POST', 'PUT', 'PATCH'].includes(method)
+          ? { 'content-length': '0' }
+          : {}
+        : { 'content-length': String(body.length) }),
     }
-    const proxy = this.settings.proxy === false ? undefined : proxyFor(url, this.settings.proxy, this.platform.environment)
-    const connection = proxy === undefined || url.protocol === 'http:' ? undefined : await tunnel(this.platform, proxy, url, await this.secureOptions(unproven), { signal, limit: this.connectLimit })
-    const [{ request: begin }, agent] = await Promise.all([url.protocol === 'https:' && connection === undefined ? this.platform.https() : this.platform.http, own ?? this.agentFor(url, unproven)])
+    const proxy =
+      this.settings.proxy === false
+        ? undefined
+        : proxyFor(url, this.settings.proxy, this.platform.environment)
+    const connection =
+      proxy === undefined || url.protocol === 'http:'
+        ? undefined
+        : await tunnel(this.platform, proxy, url, await this.secureOptions(unproven), {
+            signal,
+            limit: this.connectLimit,
+          })
+    const [{ request: begin }, agent] = await Promise.all([
+      url.protocol === 'https:' && connection === undefined
+        ? this.platform.https()
+        : this.platform.http,
+      own ?? this.agentFor(url, unproven),
+    ])
     signal?.throwIfAborted()
     for (let tries = 0; ; tries += 1) {
       let isReused = false
@@ -181,13 +310,18 @@ class Line {
           })
           request.on('close', () => {
             done()
-            reject(Object.assign(new Error('the connection was closed before an answer came'), { code: 'ECONNRESET' }))
+            reject(
+              Object.assign(new Error('the connection was closed before an answer came'), {
+                code: 'ECONNRESET',
+              }),
+            )
           })
           request.end(body)
         })
       } catch (error) {
         // A connection that was kept may be closed by the service just when it is used again: the request was not read then.
-        const isLost = isReused && (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
+        const isLost =
+          isReused && (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
         if (!isLost || tries > 0 || own !== undefined || signal?.aborted === true) throw error
       }
     }
@@ -197,27 +331,57 @@ class Line {
     return this.settings.connectLimit ?? 10_000
   }
 
-  private watchConnecting(request: ClientRequest, socket: { readonly connecting: boolean; once(event: string, listener: () => void): void }, url: URL): void {
+  private watchConnecting(
+    request: ClientRequest,
+    socket: { readonly connecting: boolean; once(event: string, listener: () => void): void },
+    url: URL,
+  ): void {
     if (!socket.connecting) return
-    const timer = setTimeout(() => void request.destroy(Object.assign(new Error(`no connection to ${url.host} within ${this.connectLimit} ms`), { code: 'ETIMEDOUT' })), this.connectLimit)
+    const timer = setTimeout(
+      () =>
+        void request.destroy(
+          Object.assign(new Error(`no connection to ${url.host} within ${this.connectLimit} ms`), {
+            code: 'ETIMEDOUT',
+          }),
+        ),
+      this.connectLimit,
+    )
     for (const event of ['connect', 'close']) socket.once(event, () => clearTimeout(timer))
   }
 
-  private async response(message: IncomingMessage, { method, url }: Trip, wasRedirected: boolean, signal: AbortSignal | undefined): Promise<PlainResponse> {
+  private async response(
+    message: IncomingMessage,
+    { method, url }: Trip,
+    wasRedirected: boolean,
+    signal: AbortSignal | undefined,
+  ): Promise<PlainResponse> {
     const status = message.statusCode ?? 0
     const hasBody = method !== 'HEAD' && status !== 204 && status !== 205 && status !== 304
     if (!hasBody) message.resume()
     const { Readable } = this.platform.stream
     signal?.addEventListener('abort', () => message.destroy(signal.reason), { once: true })
-    return new PlainResponse({ status, url, redirected: wasRedirected, rawHeaders: message.rawHeaders }, hasBody ? limited(await this.decoded(message), this.settings.mostBytes, this.platform) : undefined, (stream) => Readable.toWeb(stream))
+    return new PlainResponse(
+      { status, url, redirected: wasRedirected, rawHeaders: message.rawHeaders },
+      hasBody
+        ? limited(await this.decoded(message), this.settings.mostBytes, this.platform)
+        : undefined,
+      (stream) => Readable.toWeb(stream),
+    )
   }
 
   /** The body without its compression (RFC 9110, section 8.4.1). */
   private async decoded(message: IncomingMessage): Promise<Incoming> {
-    const encoding = String(message.headers['content-encoding'] ?? '').trim().toLowerCase()
+    const encoding = String(message.headers['content-encoding'] ?? '')
+      .trim()
+      .toLowerCase()
     if (!['gzip', 'x-gzip', 'deflate', 'br'].includes(encoding)) return message
     const zlib = await this.platform.zlib()
-    const decoder = encoding === 'deflate' ? zlib.createInflate() : encoding === 'br' ? zlib.createBrotliDecompress() : zlib.createGunzip()
+    const decoder =
+      encoding === 'deflate'
+        ? zlib.createInflate()
+        : encoding === 'br'
+          ? zlib.createBrotliDecompress()
+          : zlib.createGunzip()
     this.platform.stream.pipeline(message, decoder, () => undefined)
     return decoder
   }
@@ -232,46 +396,99 @@ async function drained(message: IncomingMessage): Promise<void> {
  * Settings of the transport from variables with a common prefix: `<PREFIX>_CA_FILE`, `_CERTIFICATE_FILE`, `_CERTIFICATE_KEY_FILE` and `_CERTIFICATE_PASSPHRASE`, `_PROXY`, `_NTLM_USER`,
  * `_NTLM_PASSWORD` and `_NTLM_DOMAIN`.
  */
-export function nodeTransportFrom(variables: Readonly<Record<string, string | undefined>>, prefix: string): typeof fetch {
+export function nodeTransportFrom(
+  variables: Readonly<Record<string, string | undefined>>,
+  prefix: string,
+): typeof fetch {
   const get = (name: string): string | undefined => {
     const value = variables[`${prefix}_${name}`]
     return value === '' ? undefined : value
   }
-  const [caFile, cert, key, passphrase, proxy, user, domain] = [get('CA_FILE'), get('CERTIFICATE_FILE'), get('CERTIFICATE_KEY_FILE'), get('CERTIFICATE_PASSPHRASE'), get('PROXY'), get('NTLM_USER'), get('NTLM_DOMAIN')]
+  const [caFile, cert, key, passphrase, proxy, user, domain] = [
+    get('CA_FILE'),
+    get('CERTIFICATE_FILE'),
+    get('CERTIFICATE_KEY_FILE'),
+    get('CERTIFICATE_PASSPHRASE'),
+    get('PROXY'),
+    get('NTLM_USER'),
+    get('NTLM_DOMAIN'),
+  ]
   return nodeTransport({
     ...(caFile === undefined ? {} : { caFile }),
-    ...(cert === undefined || key === undefined ? {} : { certificateFiles: { cert, key, ...(passphrase === undefined ? {} : { passphrase }) } }),
+    ...(cert === undefined || key === undefined
+      ? {}
+      : { certificateFiles: { cert, key, ...(passphrase === undefined ? {} : { passphrase }) } }),
     ...(proxy === undefined ? {} : { proxy }),
-    ...(user === undefined ? {} : { companyLogin: { user, password: get('NTLM_PASSWORD') ?? '', ...(domain === undefined ? {} : { domain }) } }),
+    ...(user === undefined
+      ? {}
+      : {
+          companyLogin: {
+            user,
+            password: get('NTLM_PASSWORD') ?? '',
+            ...(domain === undefined ? {} : { domain }),
+          },
+        }),
   })
 }
 
 /** What Node's request is made of: straight to the host, through a proxy, or over a connection that a proxy made. */
-function requestOptions(url: URL, method: string, headers: Readonly<Record<string, string>>, agent: Agent, proxy: Proxy | undefined, connection: Socket | undefined): RequestOptions {
+function requestOptions(
+  url: URL,
+  method: string,
+  headers: Readonly<Record<string, string>>,
+  agent: Agent,
+  proxy: Proxy | undefined,
+  connection: Socket | undefined,
+): RequestOptions {
   const path = `${url.pathname}${url.search}`
   const common = { method, headers: { host: url.host, ...headers } }
   if (connection !== undefined) return { ...common, path, createConnection: () => connection }
   // Without encryption a proxy is asked for the whole address (RFC 9112, section 3.2.2).
-  if (proxy !== undefined) return { method, headers: { ...common.headers, ...proxy.headers }, host: proxy.host, port: proxy.port, path: url.href, agent }
-  return { ...common, host: url.hostname.replace(/^\[|\]$/g, ''), ...(url.port === '' ? {} : { port: Number(url.port) }), path, agent }
+  if (proxy !== undefined)
+    return {
+      method,
+      headers: { ...common.headers, ...proxy.headers },
+      host: proxy.host,
+      port: proxy.port,
+      path: url.href,
+      agent,
+    }
+  return {
+    ...common,
+    host: url.hostname.replace(/^\[|\]$/g, ''),
+    ...(url.port === '' ? {} : { port: Number(url.port) }),
+    path,
+    agent,
+  }
 }
 
 /** A stream that breaks off when it is longer than it may be. */
 function limited(source: Incoming, most: number | undefined, { stream }: NodePlatform): Incoming {
   if (most === undefined) return source
-  return stream.Readable.from((async function* () {
-    let size = 0
-    for await (const piece of source) {
-      size += piece.length
-      if (size > most) throw new Error(`the answer is larger than ${most} bytes, the limit set for it`)
-      yield piece
-    }
-  })(), { objectMode: false })
+  return stream.Readable.from(
+    (async function* () {
+      let size = 0
+      for await (const piece of source) {
+        size += piece.length
+        if (size > most)
+          throw new Error(`the answer is larger than ${most} bytes, the limit set for it`)
+        yield piece
+      }
+    })(),
+    { objectMode: false },
+  )
 }
 
 function plainHeaders(headers: RequestInit['headers']): Record<string, string> {
-  const pairs: Iterable<readonly string[]> = headers === undefined ? [] : Symbol.iterator in headers ? (headers as Iterable<readonly string[]>) : Object.entries(headers as Readonly<Record<string, string>>)
-  return Object.fromEntries([...pairs].map(([name = '', value = '']): [string, string] => [name.toLowerCase(), value]))
+  const pairs: Iterable<readonly string[]> =
+    headers === undefined
+      ? []
+      : Symbol.iterator in headers
+        ? (headers as Iterable<readonly string[]>)
+        : Object.entries(headers as Readonly<Record<string, string>>)
+  return Object.fromEntries(
+    [...pairs].map(([name = '', value = '']): [string, string] => [name.toLowerCase(), value]),
+  )
 }
 
 function setCookies({ headers }: IncomingMessage): readonly string[] {

@@ -14,7 +14,11 @@ export interface Resource {
   readonly of: Structure
   readonly singleton?: boolean
   /** What it is contained in, the outermost first. */
-  readonly within?: readonly { readonly path: string; readonly of: Structure; readonly singleton?: boolean }[]
+  readonly within?: readonly {
+    readonly path: string
+    readonly of: Structure
+    readonly singleton?: boolean
+  }[]
 }
 
 /** An entity that another call of the same batch makes, before it has a key. */
@@ -44,26 +48,45 @@ export function keyText(structure: Structure, key: unknown, wire: Pick<Wire, 'li
 }
 
 /** The address of an entity below the service root; of one that a batch makes, what stands for it there (Protocol, section 11.7.3.1). */
-export function entityAddress(set: string, structure: Structure, key: unknown, wire: Pick<Wire, 'literal'>): string {
+export function entityAddress(
+  set: string,
+  structure: Structure,
+  key: unknown,
+  wire: Pick<Wire, 'literal'>,
+): string {
   return key instanceof Reference ? `$${key.id}` : set + keyText(structure, key, wire)
 }
 
 /** The steps that have a key, of those that a resource lies in. */
-export function keyedSteps({ within = [] }: Pick<Resource, 'within'>): readonly { readonly path: string; readonly of: Structure }[] {
+export function keyedSteps({
+  within = [],
+}: Pick<Resource, 'within'>): readonly { readonly path: string; readonly of: Structure }[] {
   return within.filter(({ singleton }) => singleton !== true)
 }
 
 /** The path of a resource below the service root. `input.of` is the key of what it lies in, or keys by the names of what it lies in. */
-export function resourcePath(resource: Resource, input: object, wire: Pick<Wire, 'literal'>): string {
+export function resourcePath(
+  resource: Resource,
+  input: object,
+  wire: Pick<Wire, 'literal'>,
+): string {
   const { of } = input as { readonly of?: unknown }
   const several = keyedSteps(resource).length > 1
-  const steps = (resource.within ?? []).map((step) => `${step.path}${step.singleton === true ? '' : keyText(step.of, several ? (of as Input)[step.path] : of, wire)}/`)
+  const steps = (resource.within ?? []).map(
+    (step) =>
+      `${step.path}${step.singleton === true ? '' : keyText(step.of, several ? (of as Input)[step.path] : of, wire)}/`,
+  )
   return steps.join('') + resource.path
 }
 
 /** The path of an entity, or of a singleton. `input.key` is its key. */
 export function entityPath(resource: Resource, input: object, wire: Pick<Wire, 'literal'>): string {
-  return resourcePath(resource, input, wire) + (resource.singleton === true ? '' : keyText(resource.of, (input as { readonly key?: unknown }).key, wire))
+  return (
+    resourcePath(resource, input, wire) +
+    (resource.singleton === true
+      ? ''
+      : keyText(resource.of, (input as { readonly key?: unknown }).key, wire))
+  )
 }
 
 /** Percent-encodes a piece of a path, keeping what RFC 3986, section 3.3, allows in it. */
@@ -84,7 +107,11 @@ export function onOurHost(connection: Connection, link: string): string {
   const last = folder.split('/').pop() ?? ''
   // A gateway may put the service elsewhere: what follows the service's own name is the same.
   const at = last === '' ? -1 : target.pathname.indexOf(`/${last}/`)
-  return root.origin + (at === -1 ? target.pathname : folder + target.pathname.slice(at + last.length + 1)) + target.search
+  return (
+    root.origin +
+    (at === -1 ? target.pathname : folder + target.pathname.slice(at + last.length + 1)) +
+    target.search
+  )
 }
 
 /** An address that an answer has, in full. @throws ContractBreach when it is none */

@@ -11,12 +11,14 @@ import { checkQuery, queryString, type AnyQuery } from './query.js'
 import { ask } from './sending.js'
 
 /** What is reckoned out of many entities: how many there are, or a property of theirs by a method. */
-export type Measure<Name extends string> = 'count' | { readonly of: Name; readonly by: 'sum' | 'min' | 'max' | 'average' | 'countdistinct' }
+export type Measure<Name extends string> =
+  'count' | { readonly of: Name; readonly by: 'sum' | 'min' | 'max' | 'average' | 'countdistinct' }
 
 /** What is asked of many entities together. */
 export interface Aggregation<Terms, Name extends string> {
   /** Of which entities: a function that says it, or text. */
-  readonly filter?: string | ((entity: Terms) => readonly { readonly text: string }[] | { readonly text: string })
+  readonly filter?:
+    string | ((entity: Terms) => readonly { readonly text: string }[] | { readonly text: string })
   /** One row for each combination of values of these properties; without them one row for all. */
   readonly groupBy?: readonly Name[]
   /** What is reckoned out, by the name that it gets. */
@@ -25,8 +27,26 @@ export interface Aggregation<Terms, Name extends string> {
 
 /** A row of an aggregation, by what was asked. */
 export type Aggregated<Entity, Asking> = {
-  [Name in Asking extends { readonly groupBy: readonly (infer Each)[] } ? Extract<keyof Entity, Each> : never]: Entity[Name]
-} & (Asking extends { readonly measures: infer Measures } ? { [Name in keyof Measures]: Measures[Name] extends { readonly of: infer Of; readonly by: infer By } ? (By extends 'average' | 'countdistinct' ? number : Of extends keyof Entity ? Entity[Of] : unknown) | null : number } : unknown)
+  [
+    Name in Asking extends { readonly groupBy: readonly (infer Each)[] }
+      ? Extract<keyof Entity, Each>
+      : never
+  ]: Entity[Name]
+} & (Asking extends { readonly measures: infer Measures }
+  ? {
+      [Name in keyof Measures]: Measures[Name] extends {
+        readonly of: infer Of
+        readonly by: infer By
+      }
+        ? | (By extends 'average' | 'countdistinct'
+              ? number
+              : Of extends keyof Entity
+                ? Entity[Of]
+                : unknown)
+          | null
+        : number
+    }
+  : unknown)
 
 interface AnyAggregation {
   readonly filter?: AnyQuery['filter']
@@ -35,7 +55,12 @@ interface AnyAggregation {
 }
 
 /** Reckons over many entities (OData Extension for Data Aggregation 4.0, sections 3.2 to 3.4). */
-export async function aggregate<Row>(connection: Connection, operation: EntityOperation, input: object, thisCall: ThisCall = {}): Promise<Row[]> {
+export async function aggregate<Row>(
+  connection: Connection,
+  operation: EntityOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<Row[]> {
   const { protocol, of } = operation
   const asked = input as AnyAggregation
   checkAggregation(connection, operation, asked)
@@ -43,18 +68,34 @@ export async function aggregate<Row>(connection: Connection, operation: EntityOp
   const listing = listingOf<Row>(async (next) => {
     const url = next === undefined ? start : onOurHost(connection, next)
     const json = await ask(connection, operation, { method: 'GET', url }, thisCall)
-    return readPage<Row>(operation, { is: rowOf(of, asked), many: true }, json, url, reading(connection, thisCall, protocol, true))
+    return readPage<Row>(
+      operation,
+      { is: rowOf(of, asked), many: true },
+      json,
+      url,
+      reading(connection, thisCall, protocol, true),
+    )
   })
   return listing.all()
 }
 
 /** The text of `$apply`. */
-export function applyText({ filter, groupBy, measures }: AnyAggregation, structure: Structure, { protocol }: Pick<EntityOperation, 'protocol'>): string {
-  const measured = Object.entries(measures).map(([name, measure]) => (measure === 'count' ? `$count as ${name}` : `${measure.of} with ${measure.by} as ${name}`))
+export function applyText(
+  { filter, groupBy, measures }: AnyAggregation,
+  structure: Structure,
+  { protocol }: Pick<EntityOperation, 'protocol'>,
+): string {
+  const measured = Object.entries(measures).map(([name, measure]) =>
+    measure === 'count' ? `$count as ${name}` : `${measure.of} with ${measure.by} as ${name}`,
+  )
   const sums = measured.length === 0 ? '' : `aggregate(${measured.join(',')})`
   const groups = namesOf(groupBy)
-  const grouped = groups.length === 0 ? sums : `groupby((${groups.join(',')})${sums === '' ? '' : `,${sums}`})`
-  return [...(filter === undefined ? [] : [`filter(${filterText(filter, structure, protocol.words)})`]), grouped].join('/')
+  const grouped =
+    groups.length === 0 ? sums : `groupby((${groups.join(',')})${sums === '' ? '' : `,${sums}`})`
+  return [
+    ...(filter === undefined ? [] : [`filter(${filterText(filter, structure, protocol.words)})`]),
+    grouped,
+  ].join('/')
 }
 
 /** Names in a list, or in a text with commas. */
@@ -66,7 +107,10 @@ function namesOf(names: AnyAggregation['groupBy']): readonly string[] {
 function rowOf(structure: Structure, { measures }: AnyAggregation): Structure {
   const members = membersOf(structure)
   const measured = Object.entries(measures).map(([name, measure]): [string, Property] => {
-    const property = measure === 'count' || measure.by === 'average' || measure.by === 'countdistinct' ? undefined : members[measure.of]
+    const property =
+      measure === 'count' || measure.by === 'average' || measure.by === 'countdistinct'
+        ? undefined
+        : members[measure.of]
     return [name, { is: property?.is ?? double, nullable: true }]
   })
   return { type: structure.type, members: { ...members, ...Object.fromEntries(measured) } }
@@ -74,32 +118,69 @@ function rowOf(structure: Structure, { measures }: AnyAggregation): Structure {
 
 const methods = ['sum', 'min', 'max', 'average', 'countdistinct']
 
-function checkAggregation(connection: Connection, operation: EntityOperation, input: AnyAggregation): void {
+function checkAggregation(
+  connection: Connection,
+  operation: EntityOperation,
+  input: AnyAggregation,
+): void {
   const { of, protocol } = operation
   checked(connection, operation, input, (misfits) => {
     const { filter, groupBy, measures, ...others } = input
     const outer = checkWithin(operation, input, misfits)
-    checkQuery({ ...(filter === undefined ? {} : { filter }) }, of, protocol, ['filter'], [], '', misfits)
+    checkQuery(
+      { ...(filter === undefined ? {} : { filter }) },
+      of,
+      protocol,
+      ['filter'],
+      [],
+      '',
+      misfits,
+    )
     checkQuery({ ...others }, of, protocol, [], outer, '', misfits)
     const names = Object.keys(membersOf(of))
     const property = (name: unknown, path: string): void => {
       const [first = ''] = String(name).split('/')
-      if (typeof name !== 'string') misfits.push({ path, message: `expected the name of a property, got ${show(name)}` })
-      else if (!names.includes(first)) misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
+      if (typeof name !== 'string')
+        misfits.push({ path, message: `expected the name of a property, got ${show(name)}` })
+      else if (!names.includes(first))
+        misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
     }
-    if (groupBy !== undefined && typeof groupBy !== 'string' && !Array.isArray(groupBy)) misfits.push({ path: 'groupBy', message: `expected a list of names, got ${show(groupBy)}` })
-    else namesOf(groupBy).forEach((name, at) => property(name, typeof groupBy === 'string' ? 'groupBy' : `groupBy[${String(at)}]`))
-    if (!isObject(measures) || (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)) misfits.push({ path: 'measures', message: isObject(measures) ? 'is empty, and nothing is grouped' : `expected an object, got ${show(measures)}` })
+    if (groupBy !== undefined && typeof groupBy !== 'string' && !Array.isArray(groupBy))
+      misfits.push({ path: 'groupBy', message: `expected a list of names, got ${show(groupBy)}` })
+    else
+      namesOf(groupBy).forEach((name, at) =>
+        property(name, typeof groupBy === 'string' ? 'groupBy' : `groupBy[${String(at)}]`),
+      )
+    if (
+      !isObject(measures) ||
+      (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)
+    )
+      misfits.push({
+        path: 'measures',
+        message: isObject(measures)
+          ? 'is empty, and nothing is grouped'
+          : `expected an object, got ${show(measures)}`,
+      })
     else {
       for (const [name, measure] of Object.entries(measures)) {
         const path = join('measures', name)
-        if (!/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name)) misfits.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
-        else if (names.includes(name)) misfits.push({ path, message: 'is the name of a property already' })
+        if (!/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name))
+          misfits.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
+        else if (names.includes(name))
+          misfits.push({ path, message: 'is the name of a property already' })
         if (measure === 'count') continue
-        if (!isObject(measure)) misfits.push({ path, message: `expected "count", or an object with "of" and "by", got ${show(measure)}` })
+        if (!isObject(measure))
+          misfits.push({
+            path,
+            message: `expected "count", or an object with "of" and "by", got ${show(measure)}`,
+          })
         else {
           property(measure.of, join(path, 'of'))
-          if (!methods.includes(measure.by)) misfits.push({ path: join(path, 'by'), message: `expected one of ${methods.map(show).join(', ')}, got ${show(measure.by)}` })
+          if (!methods.includes(measure.by))
+            misfits.push({
+              path: join(path, 'by'),
+              message: `expected one of ${methods.map(show).join(', ')}, got ${show(measure.by)}`,
+            })
         }
       }
     }

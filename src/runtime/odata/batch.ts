@@ -57,7 +57,11 @@ interface Answer {
 }
 
 /** @param clientOf what calls are made with, on a connection whose requests wait */
-export function openBatch<Client>(connection: Connection, operation: Facts, clientOf: (connection: Connection) => Client): Batch<Client> {
+export function openBatch<Client>(
+  connection: Connection,
+  operation: Facts,
+  clientOf: (connection: Connection) => Client,
+): Batch<Client> {
   const waiting: Waiting[] = []
   const base = addressOf(connection)
   let sent = false
@@ -68,13 +72,32 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
     if (sent) return (connection.settings.fetch ?? fetch)(address, init)
     return new Promise((settle, fail) => {
       const target = url.startsWith(`${base}/`) ? url.slice(base.length + 1) : url
-      waiting.push({ id: String(waiting.length + 1), method: init?.method ?? 'GET', target, headers: (init?.headers ?? {}) as Record<string, string>, body: init?.body as string | Uint8Array | undefined, settle, fail })
+      waiting.push({
+        id: String(waiting.length + 1),
+        method: init?.method ?? 'GET',
+        target,
+        headers: (init?.headers ?? {}) as Record<string, string>,
+        body: init?.body as string | Uint8Array | undefined,
+        settle,
+        fail,
+      })
     })
   }
   // Calls may wait as long as they like; the batch itself has its time limit when it is sent.
   // What answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is trying again.
-  const credential = credentialsOf(connection.settings).filter(({ kind }) => kind !== 'digest' && kind !== 'oauth2')
-  const client = clientOf({ ...connection, settings: { ...connection.settings, fetch: fetchLater, timeLimit: Infinity, credential, retries: 0 } })
+  const credential = credentialsOf(connection.settings).filter(
+    ({ kind }) => kind !== 'digest' && kind !== 'oauth2',
+  )
+  const client = clientOf({
+    ...connection,
+    settings: {
+      ...connection.settings,
+      fetch: fetchLater,
+      timeLimit: Infinity,
+      credential,
+      retries: 0,
+    },
+  })
   return {
     add(call) {
       if (sent) throw new TypeError('the batch was sent already')
@@ -86,7 +109,8 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
       return {
         outcome,
         get reference() {
-          if (added === undefined) throw new TypeError('the call sends nothing, so that nothing can refer to it')
+          if (added === undefined)
+            throw new TypeError('the call sends nothing, so that nothing can refer to it')
           refersInside = true
           return new Reference(added.id)
         },
@@ -94,16 +118,40 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
     },
     async send(options = {}, thisCall = {}) {
       if (sent) throw new TypeError('the batch was sent already')
-      if (refersInside && options.together !== true) throw new TypeError('calls that refer to each other are sent together: send({ together: true })')
+      if (refersInside && options.together !== true)
+        throw new TypeError(
+          'calls that refer to each other are sent together: send({ together: true })',
+        )
       sent = true
       if (waiting.length === 0) return
       try {
-        const outgoing = options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
-        const preference: Readonly<Record<string, string>> = options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
-        const response = await send(connection, operation, { ...outgoing, method: 'POST', url: `${base}/$batch`, headers: { ...outgoing.headers, ...preference } }, thisCall)
+        const outgoing =
+          options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
+        const preference: Readonly<Record<string, string>> =
+          options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
+        const response = await send(
+          connection,
+          operation,
+          {
+            ...outgoing,
+            method: 'POST',
+            url: `${base}/$batch`,
+            headers: { ...outgoing.headers, ...preference },
+          },
+          thisCall,
+        )
         const type = response.headers['content-type'] ?? ''
-        const answers = isJson(type) ? fromJson(textOf(response), operation) : fromParts({ headers: response.headers, content: response.body })?.map((part) => answersIn(part))
-        if (answers === undefined) throw new ContractBreach('', 'the answers of a batch', describeBody(response, textOf(response)))
+        const answers = isJson(type)
+          ? fromJson(textOf(response), operation)
+          : fromParts({ headers: response.headers, content: response.body })?.map((part) =>
+              answersIn(part),
+            )
+        if (answers === undefined)
+          throw new ContractBreach(
+            '',
+            'the answers of a batch',
+            describeBody(response, textOf(response)),
+          )
         settleAll(waiting, answers, options, isJson(type))
       } catch (error) {
         for (const each of waiting) each.fail(error)
@@ -116,15 +164,31 @@ export function openBatch<Client>(connection: Connection, operation: Facts, clie
 }
 
 /** Hands the answers out: in parts they come unit by unit, in JSON by their ids. */
-function settleAll(waiting: readonly Waiting[], answers: readonly (readonly Answer[])[], { together }: BatchOptions, byId: boolean): void {
+function settleAll(
+  waiting: readonly Waiting[],
+  answers: readonly (readonly Answer[])[],
+  { together }: BatchOptions,
+  byId: boolean,
+): void {
   units(waiting, together === true).forEach((unit, at) => {
-    const group = byId ? answers.flat().filter(({ id }) => unit.some((each) => each.id === id)) : (answers[at] ?? [])
+    const group = byId
+      ? answers.flat().filter(({ id }) => unit.some((each) => each.id === id))
+      : (answers[at] ?? [])
     // A change set that failed has one answer for all (Protocol, section 11.7.4).
     const forAll = group.length === 1 && group[0]?.response.ok === false ? group[0] : undefined
     unit.forEach((each, position) => {
-      const answer = forAll ?? group.find(({ id }) => id === each.id) ?? (byId ? undefined : group[position])
+      const answer =
+        forAll ?? group.find(({ id }) => id === each.id) ?? (byId ? undefined : group[position])
       if (answer !== undefined) each.settle(answer.response.clone())
-      else each.fail(new ServiceFault('the service stopped before this call, because one before it failed', { fault: undefined, detail: undefined, code: 'FailedDependency', status: 424 }))
+      else
+        each.fail(
+          new ServiceFault('the service stopped before this call, because one before it failed', {
+            fault: undefined,
+            detail: undefined,
+            code: 'FailedDependency',
+            status: 424,
+          }),
+        )
     })
   })
 }
@@ -133,13 +197,19 @@ function settleAll(waiting: readonly Waiting[], answers: readonly (readonly Answ
 function units(waiting: readonly Waiting[], together: boolean): Waiting[][] {
   if (!together) return waiting.map((each) => [each])
   const changes = waiting.filter(({ method }) => method !== 'GET')
-  return waiting.flatMap((each) => (each.method === 'GET' ? [[each]] : each === changes[0] ? [changes] : []))
+  return waiting.flatMap((each) =>
+    each.method === 'GET' ? [[each]] : each === changes[0] ? [changes] : [],
+  )
 }
 
-function asParts(waiting: readonly Waiting[], { together }: BatchOptions): Pick<Outgoing, 'headers' | 'body'> {
+function asParts(
+  waiting: readonly Waiting[],
+  { together }: BatchOptions,
+): Pick<Outgoing, 'headers' | 'body'> {
   const boundary = `batch-${crypto.randomUUID()}`
   const pieces: (string | Uint8Array)[] = []
-  const add = (more: readonly (string | Uint8Array)[]): void => more.forEach((piece) => pieces.push(piece))
+  const add = (more: readonly (string | Uint8Array)[]): void =>
+    more.forEach((piece) => pieces.push(piece))
   for (const unit of units(waiting, together === true)) {
     const [first] = unit
     pieces.push(`--${boundary}\r\n`)
@@ -154,12 +224,22 @@ function asParts(waiting: readonly Waiting[], { together }: BatchOptions): Pick<
   }
   pieces.push(`--${boundary}--\r\n`)
   const encoder = new TextEncoder()
-  return { headers: { 'content-type': `multipart/mixed; boundary=${boundary}`, accept: 'multipart/mixed' }, body: joinBytes(pieces.map((piece) => (typeof piece === 'string' ? encoder.encode(piece) : piece))) }
+  return {
+    headers: { 'content-type': `multipart/mixed; boundary=${boundary}`, accept: 'multipart/mixed' },
+    body: joinBytes(
+      pieces.map((piece) => (typeof piece === 'string' ? encoder.encode(piece) : piece)),
+    ),
+  }
 }
 
 function httpPart({ id, method, target, headers, body }: Waiting): (string | Uint8Array)[] {
-  const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`).join('')
-  return [`Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\nContent-ID: ${id}\r\n\r\n${method} ${target} HTTP/1.1\r\n${lines}\r\n`, ...(body === undefined ? [] : [body])]
+  const lines = Object.entries(headers)
+    .map(([name, value]) => `${name}: ${value}\r\n`)
+    .join('')
+  return [
+    `Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\nContent-ID: ${id}\r\n\r\n${method} ${target} HTTP/1.1\r\n${lines}\r\n`,
+    ...(body === undefined ? [] : [body]),
+  ]
 }
 
 function fromParts(whole: Part): Part[] | undefined {
@@ -169,26 +249,60 @@ function fromParts(whole: Part): Part[] | undefined {
 
 /** The answers in a part: of a change set several. */
 function answersIn(part: Part): Answer[] {
-  if (/^multipart\/mixed/i.test(part.headers['content-type'] ?? '')) return (fromParts(part) ?? []).flatMap(answersIn)
-  const status = Number(/^\s*HTTP\/[\d.]+ (\d{3})/.exec(new TextDecoder().decode(part.content.subarray(0, 100)))?.[1] ?? Number.NaN)
-  const inner = headAndRest(part.content.subarray(part.content.indexOf(10) + 1)) ?? { headers: {}, content: new Uint8Array() }
-  return Number.isNaN(status) ? [] : [{ id: part.headers['content-id'] ?? inner.headers['content-id'], response: responseOf(status, inner.headers, inner.content) }]
+  if (/^multipart\/mixed/i.test(part.headers['content-type'] ?? ''))
+    return (fromParts(part) ?? []).flatMap(answersIn)
+  const status = Number(
+    /^\s*HTTP\/[\d.]+ (\d{3})/.exec(new TextDecoder().decode(part.content.subarray(0, 100)))?.[1] ??
+      Number.NaN,
+  )
+  const inner = headAndRest(part.content.subarray(part.content.indexOf(10) + 1)) ?? {
+    headers: {},
+    content: new Uint8Array(),
+  }
+  return Number.isNaN(status)
+    ? []
+    : [
+        {
+          id: part.headers['content-id'] ?? inner.headers['content-id'],
+          response: responseOf(status, inner.headers, inner.content),
+        },
+      ]
 }
 
-function responseOf(status: number, headers: Readonly<Record<string, string>>, body: Uint8Array): globalThis.Response {
+function responseOf(
+  status: number,
+  headers: Readonly<Record<string, string>>,
+  body: Uint8Array,
+): globalThis.Response {
   const isEmpty = body.length === 0 || status === 204 || status === 304
-  return new Response(isEmpty ? null : body.slice(), { status, headers: Object.fromEntries(Object.entries(headers).filter(([name]) => !/^(?:content-length|content-id|transfer-encoding)$/i.test(name))) })
+  return new Response(isEmpty ? null : body.slice(), {
+    status,
+    headers: Object.fromEntries(
+      Object.entries(headers).filter(
+        ([name]) => !/^(?:content-length|content-id|transfer-encoding)$/i.test(name),
+      ),
+    ),
+  })
 }
 
 /** JSON Format 4.01, section 19.1. */
-function asJson(waiting: readonly Waiting[], { together }: BatchOptions): Pick<Outgoing, 'headers' | 'body'> {
+function asJson(
+  waiting: readonly Waiting[],
+  { together }: BatchOptions,
+): Pick<Outgoing, 'headers' | 'body'> {
   const requests = waiting.map(({ id, method, target, headers, body }) => {
     const type = headers['content-type'] ?? ''
-    const content = body === undefined ? '' : `,"body":${typeof body !== 'string' ? JSON.stringify(base64url(body)) : isJson(type) ? body : JSON.stringify(body)}`
+    const content =
+      body === undefined
+        ? ''
+        : `,"body":${typeof body !== 'string' ? JSON.stringify(base64url(body)) : isJson(type) ? body : JSON.stringify(body)}`
     const group = together === true && method !== 'GET' ? ',"atomicityGroup":"changes"' : ''
     return `{"id":${JSON.stringify(id)},"method":${JSON.stringify(method)},"url":${JSON.stringify(target)},"headers":${JSON.stringify(headers)}${group}${content}}`
   })
-  return { headers: { 'content-type': 'application/json' }, body: `{"requests":[${requests.join(',')}]}` }
+  return {
+    headers: { 'content-type': 'application/json' },
+    body: `{"requests":[${requests.join(',')}]}`,
+  }
 }
 
 function fromJson(text: string, { parse = JSON.parse }: Facts): Answer[][] | undefined {
@@ -196,11 +310,33 @@ function fromJson(text: string, { parse = JSON.parse }: Facts): Answer[][] | und
   const responses = isObject(json) ? json['responses'] : undefined
   if (!Array.isArray(responses)) return undefined
   return responses.filter(isObject).map((each): Answer[] => {
-    const headers = Object.fromEntries(Object.entries(isObject(each['headers']) ? each['headers'] : {}).map(([name, value]) => [name.toLowerCase(), String(value)]))
+    const headers = Object.fromEntries(
+      Object.entries(isObject(each['headers']) ? each['headers'] : {}).map(([name, value]) => [
+        name.toLowerCase(),
+        String(value),
+      ]),
+    )
     const { body } = each
-    const type = headers['content-type'] ?? (typeof body === 'string' ? 'text/plain' : 'application/json')
-    const bytes = body === undefined || body === null ? new Uint8Array() : typeof body !== 'string' || isJson(type) ? new TextEncoder().encode(jsonText(body)) : /^text\//i.test(type) ? new TextEncoder().encode(body) : fromBase64url(body)
-    return [{ id: String(each['id']), response: responseOf(Number(asNumber(each['status'])), { 'content-type': type, ...headers }, bytes) }]
+    const type =
+      headers['content-type'] ?? (typeof body === 'string' ? 'text/plain' : 'application/json')
+    const bytes =
+      body === undefined || body === null
+        ? new Uint8Array()
+        : typeof body !== 'string' || isJson(type)
+          ? new TextEncoder().encode(jsonText(body))
+          : /^text\//i.test(type)
+            ? new TextEncoder().encode(body)
+            : fromBase64url(body)
+    return [
+      {
+        id: String(each['id']),
+        response: responseOf(
+          Number(asNumber(each['status'])),
+          { 'content-type': type, ...headers },
+          bytes,
+        ),
+      },
+    ]
   })
 }
 

@@ -1,56 +1,123 @@
 import type { Misfit } from '../failures.js'
 import { checkLimits, isObject, join, show } from '../json/values.js'
 import { isBinding, Reference } from './addresses.js'
-import { edmOf, isOpen, keyProperty, keysOf, kindNames, kindOf, membersOf, settled, type Property, type Purpose, type Structure, type ValueType } from './model.js'
+import {
+  edmOf,
+  isOpen,
+  keyProperty,
+  keysOf,
+  kindNames,
+  kindOf,
+  membersOf,
+  settled,
+  type Property,
+  type Purpose,
+  type Structure,
+  type ValueType,
+} from './model.js'
 
 /** What is wrong with entities, complex values and keys before they are sent. */
 
 /** Finds every place where a value does not fit a property. */
-export function checkProperty(property: Property, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
+export function checkProperty(
+  property: Property,
+  value: unknown,
+  path: string,
+  purpose: Purpose,
+  misfits: Misfit[],
+): void {
   const type = settled(property.is)
   if (property.binds !== undefined && purpose !== 'value') {
-    if (property.many === true && Array.isArray(value)) value.forEach((each: unknown, at) => checkRelated(type as Structure, each, `${path}[${String(at)}]`, purpose, misfits))
-    else if (property.many === true || value === null) checkProperty({ ...property, is: type, many: property.many === true }, value, path, 'value', misfits)
+    if (property.many === true && Array.isArray(value))
+      value.forEach((each: unknown, at) =>
+        checkRelated(type as Structure, each, `${path}[${String(at)}]`, purpose, misfits),
+      )
+    else if (property.many === true || value === null)
+      checkProperty(
+        { ...property, is: type, many: property.many === true },
+        value,
+        path,
+        'value',
+        misfits,
+      )
     else checkRelated(type as Structure, value, path, purpose, misfits)
     return
   }
   if (property.many === true) {
-    if (!Array.isArray(value)) misfits.push({ path, message: `expected a list, got ${show(value)}` })
-    else value.forEach((each: unknown, at) => checkValue(type, each, `${path}[${String(at)}]`, purpose, misfits))
+    if (!Array.isArray(value))
+      misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    else
+      value.forEach((each: unknown, at) =>
+        checkValue(type, each, `${path}[${String(at)}]`, purpose, misfits),
+      )
   } else if (value !== null) checkValue(type, value, path, purpose, misfits)
-  else if (property.nullable !== true) misfits.push({ path, message: 'can\'t be null' })
+  else if (property.nullable !== true) misfits.push({ path, message: "can't be null" })
 }
 
 /** A new entity that comes along, or one that is there, by its key. */
-function checkRelated(structure: Structure, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
-  if (!isBinding(value)) checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, misfits)
-  else if (!(value.$bind instanceof Reference)) checkKey(structure, value.$bind, join(path, '$bind'), misfits)
+function checkRelated(
+  structure: Structure,
+  value: unknown,
+  path: string,
+  purpose: Purpose,
+  misfits: Misfit[],
+): void {
+  if (!isBinding(value))
+    checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, misfits)
+  else if (!(value.$bind instanceof Reference))
+    checkKey(structure, value.$bind, join(path, '$bind'), misfits)
 }
 
 /** Finds every place where a key does not fit. */
-export function checkKey(structure: Structure, key: unknown, path: string, misfits: Misfit[]): void {
+export function checkKey(
+  structure: Structure,
+  key: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   const names = keysOf(structure)
   const [only] = names
   const check = (name: string, value: unknown, at: string): void => {
     const property = keyProperty(structure, name)
     if (value === undefined) misfits.push({ path: at, message: 'is missing' })
-    else if (property !== undefined) checkProperty({ ...property, nullable: false }, value, at, 'value', misfits)
+    else if (property !== undefined)
+      checkProperty({ ...property, nullable: false }, value, at, 'value', misfits)
   }
   if (names.length === 1 && only !== undefined) check(only, key, path)
-  else if (!isObject(key)) misfits.push({ path, message: key === undefined ? 'is missing' : `expected an object with ${names.join(' and ')}, got ${show(key)}` })
+  else if (!isObject(key))
+    misfits.push({
+      path,
+      message:
+        key === undefined
+          ? 'is missing'
+          : `expected an object with ${names.join(' and ')}, got ${show(key)}`,
+    })
   else {
     for (const name of names) check(name, key[name], join(path, name))
-    for (const name of Object.keys(key)) if (!names.includes(name)) misfits.push({ path: join(path, name), message: unknownName(name, names) })
+    for (const name of Object.keys(key))
+      if (!names.includes(name))
+        misfits.push({ path: join(path, name), message: unknownName(name, names) })
   }
 }
 
-function checkValue(type: ValueType, value: unknown, path: string, purpose: Purpose, misfits: Misfit[]): void {
-  const wrong = (expected: string): void => void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
+function checkValue(
+  type: ValueType,
+  value: unknown,
+  path: string,
+  purpose: Purpose,
+  misfits: Misfit[],
+): void {
+  const wrong = (expected: string): void =>
+    void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
   if ('members' in type) checkStructure(type, value, path, purpose, misfits)
   else if ('enumeration' in type) {
     const expected = `${type.flags === true ? 'a list of ' : 'one of '}${type.values.map(show).join(', ')}`
     const values: readonly unknown[] = type.flags === true && Array.isArray(value) ? value : [value]
-    if ((type.flags === true && !Array.isArray(value)) || values.some((each) => typeof each !== 'string' || !type.values.includes(each))) wrong(expected)
+    if (
+      (type.flags === true && !Array.isArray(value)) ||
+      values.some((each) => typeof each !== 'string' || !type.values.includes(each))
+    )
+      wrong(expected)
   } else if (!edmOf(type).check(value)) wrong(edmOf(type).simple)
   else {
     const message = 'restricts' in type ? checkLimits(type, value) : undefined
@@ -63,15 +130,30 @@ function checkValue(type: ValueType, value: unknown, path: string, purpose: Purp
  *
  * @param deep changes may carry what hangs off the entity
  */
-export function checkStructure(declared: Structure, value: unknown, path: string, purpose: Purpose, misfits: Misfit[], deep = false): void {
+export function checkStructure(
+  declared: Structure,
+  value: unknown,
+  path: string,
+  purpose: Purpose,
+  misfits: Misfit[],
+  deep = false,
+): void {
   if (!isObject(value)) {
     misfits.push({ path, message: `expected an object, got ${show(value)}` })
     return
   }
   const which = value['$is']
-  const structure = which === undefined ? (declared.abstract === true ? undefined : declared) : kindOf(declared, (each) => each.is === which && each.abstract !== true)
+  const structure =
+    which === undefined
+      ? declared.abstract === true
+        ? undefined
+        : declared
+      : kindOf(declared, (each) => each.is === which && each.abstract !== true)
   if (structure === undefined) {
-    misfits.push({ path: join(path, '$is'), message: `expected one of ${kindNames(declared).map(show).join(', ')}, got ${show(which)}` })
+    misfits.push({
+      path: join(path, '$is'),
+      message: `expected one of ${kindNames(declared).map(show).join(', ')}, got ${show(which)}`,
+    })
     return
   }
   const members = membersOf(structure)
@@ -80,18 +162,51 @@ export function checkStructure(declared: Structure, value: unknown, path: string
     const place = join(path, name)
     const each = Object.hasOwn(value, name) ? value[name] : undefined
     if (each === undefined) {
-      const isWanted = property.navigation !== true && property.later !== true && property.nullable !== true && property.optional !== true && property.many !== true && property.computed !== true
-      if (isWanted && purpose !== 'change' && !(purpose === 'create' && keys.includes(name))) misfits.push({ path: place, message: 'is missing' })
-    } else if (purpose !== 'value' && property.computed === true) misfits.push({ path: place, message: 'is made by the service and can\'t be given' })
-    else if (purpose === 'create' && property.later === true) misfits.push({ path: place, message: 'can\'t be given to a new entity, only changed later' })
-    else if (purpose === 'change' && (keys.includes(name) || property.immutable === true)) misfits.push({ path: place, message: 'can\'t be changed' })
-    else if (purpose === 'change' && property.navigation === true && keys.length > 0 && !deep && (property.binds === undefined || ![each].flat().every(isBinding))) misfits.push({ path: place, message: `leads to other entities, which are changed by themselves${property.binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'}` })
+      const isWanted =
+        property.navigation !== true &&
+        property.later !== true &&
+        property.nullable !== true &&
+        property.optional !== true &&
+        property.many !== true &&
+        property.computed !== true
+      if (isWanted && purpose !== 'change' && !(purpose === 'create' && keys.includes(name)))
+        misfits.push({ path: place, message: 'is missing' })
+    } else if (purpose !== 'value' && property.computed === true)
+      misfits.push({ path: place, message: "is made by the service and can't be given" })
+    else if (purpose === 'create' && property.later === true)
+      misfits.push({ path: place, message: "can't be given to a new entity, only changed later" })
+    else if (purpose === 'change' && (keys.includes(name) || property.immutable === true))
+      misfits.push({ path: place, message: "can't be changed" })
+    else if (
+      purpose === 'change' &&
+      property.navigation === true &&
+      keys.length > 0 &&
+      !deep &&
+      (property.binds === undefined || ![each].flat().every(isBinding))
+    )
+      misfits.push({
+        path: place,
+        message: `leads to other entities, which are changed by themselves${property.binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'}`,
+      })
     // What hangs off comes along as new entities do.
-    else checkProperty(property, each, place, property.navigation === true && purpose === 'change' ? 'create' : purpose, misfits)
+    else
+      checkProperty(
+        property,
+        each,
+        place,
+        property.navigation === true && purpose === 'change' ? 'create' : purpose,
+        misfits,
+      )
   }
   if (!isOpen(structure)) {
     for (const name of Object.keys(value)) {
-      if (Object.hasOwn(members, name) || value[name] === undefined || name.startsWith('$') || name.includes('@')) continue
+      if (
+        Object.hasOwn(members, name) ||
+        value[name] === undefined ||
+        name.startsWith('$') ||
+        name.includes('@')
+      )
+        continue
       misfits.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
     }
   }
@@ -100,21 +215,34 @@ export function checkStructure(declared: Structure, value: unknown, path: string
 /** What to say of a name that there is not. */
 export function unknownName(name: string, names: readonly string[]): string {
   const near = nearest(name, names)
-  return near === undefined ? `is not known here; there are ${names.join(', ') || 'no members'}` : `is not known here; is "${near}" meant?`
+  return near === undefined
+    ? `is not known here; there are ${names.join(', ') || 'no members'}`
+    : `is not known here; is "${near}" meant?`
 }
 
 /** The name that looks most like another: the fewest letters differ. */
 export function nearest(wanted: string, names: readonly string[]): string | undefined {
-  const ranked = names.map((name) => ({ name, apart: distance(wanted.toLowerCase(), name.toLowerCase()) })).sort((a, b) => a.apart - b.apart)
+  const ranked = names
+    .map((name) => ({ name, apart: distance(wanted.toLowerCase(), name.toLowerCase()) }))
+    .sort((a, b) => a.apart - b.apart)
   const [best] = ranked
-  return best !== undefined && best.apart <= Math.max(2, Math.floor(wanted.length / 2)) ? best.name : undefined
+  return best !== undefined && best.apart <= Math.max(2, Math.floor(wanted.length / 2))
+    ? best.name
+    : undefined
 }
 
 function distance(a: string, b: string): number {
   let row = Array.from({ length: b.length + 1 }, (_, at) => at)
   for (let i = 1; i <= a.length; i += 1) {
     const next = [i]
-    for (let j = 1; j <= b.length; j += 1) next.push(Math.min((row[j] ?? 0) + 1, (next[j - 1] ?? 0) + 1, (row[j - 1] ?? 0) + (a[i - 1] === b[j - 1] ? 0 : 1)))
+    for (let j = 1; j <= b.length; j += 1)
+      next.push(
+        Math.min(
+          (row[j] ?? 0) + 1,
+          (next[j - 1] ?? 0) + 1,
+          (row[j - 1] ?? 0) + (a[i - 1] === b[j - 1] ? 0 : 1),
+        ),
+      )
     row = next
   }
   return row[b.length] ?? 0

@@ -1,4 +1,11 @@
-import { anything, asNumber, boolean as jsonBoolean, jsonText, text, type SimpleJson } from '../json/values.js'
+import {
+  anything,
+  asNumber,
+  boolean as jsonBoolean,
+  jsonText,
+  text,
+  type SimpleJson,
+} from '../json/values.js'
 
 /** The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an address. */
 
@@ -12,28 +19,50 @@ export interface Edm extends SimpleJson<never> {
 }
 
 /** A primitive type from its JSON form. */
-export function edm(json: SimpleJson<never>, term: TermKind, literal: (value: string) => string): Edm {
-  return { simple: json.simple, check: json.check, read: json.read, write: json.write, term, literal: (value) => literal(String(value)) }
+export function edm(
+  json: SimpleJson<never>,
+  term: TermKind,
+  literal: (value: string) => string,
+): Edm {
+  return {
+    simple: json.simple,
+    check: json.check,
+    read: json.read,
+    write: json.write,
+    term,
+    literal: (value) => literal(String(value)),
+  }
 }
 
 /** A text as a literal: in quotes, those inside it doubled. */
 export function quotedText(text: string): string {
-  return `'${text.replaceAll('\'', '\'\'')}'`
+  return `'${text.replaceAll("'", "''")}'`
 }
 
 /** A text of a certain form; what a service sends is taken as it is. */
-export function textLike(simple: string, form: RegExp, further: (text: string) => boolean = () => true): SimpleJson<never> {
-  return { simple, check: (value) => typeof value === 'string' && form.test(value) && further(value), read: (json) => (typeof json === 'string' ? (json as never) : undefined), write: (value) => value }
+export function textLike(
+  simple: string,
+  form: RegExp,
+  further: (text: string) => boolean = () => true,
+): SimpleJson<never> {
+  return {
+    simple,
+    check: (value) => typeof value === 'string' && form.test(value) && further(value),
+    read: (json) => (typeof json === 'string' ? (json as never) : undefined),
+    write: (value) => value,
+  }
 }
 
 /** A whole number within bounds; services that write it in quotes are understood. */
 export function wholeNumber(least: number, most: number): SimpleJson<never> {
-  const check = (value: unknown): boolean => typeof value === 'number' && Number.isInteger(value) && value >= least && value <= most
+  const check = (value: unknown): boolean =>
+    typeof value === 'number' && Number.isInteger(value) && value >= least && value <= most
   return {
     simple: `a whole number from ${String(least)} to ${String(most)}`,
     check,
     read(json) {
-      const value = typeof json === 'string' && /^[+-]?\d+$/.test(json) ? Number(json) : asNumber(json)
+      const value =
+        typeof json === 'string' && /^[+-]?\d+$/.test(json) ? Number(json) : asNumber(json)
       return check(value) ? (value as never) : undefined
     },
     write: (value) => value,
@@ -46,7 +75,11 @@ export function floating(write: (text: string, value: number) => unknown): Simpl
     simple: 'a number',
     check: (value) => typeof value === 'number',
     read(json) {
-      const special: Readonly<Record<string, number>> = { INF: Infinity, '-INF': -Infinity, NaN: Number.NaN }
+      const special: Readonly<Record<string, number>> = {
+        INF: Infinity,
+        '-INF': -Infinity,
+        NaN: Number.NaN,
+      }
       if (typeof json === 'string' && Object.hasOwn(special, json)) return special[json] as never
       const value = typeof json === 'string' && json.trim() !== '' ? Number(json) : asNumber(json)
       return typeof value === 'number' && !Number.isNaN(value) ? (value as never) : undefined
@@ -56,7 +89,13 @@ export function floating(write: (text: string, value: number) => unknown): Simpl
 }
 
 export function floatingText(value: number): string {
-  return Number.isFinite(value) ? String(value) : Number.isNaN(value) ? 'NaN' : value > 0 ? 'INF' : '-INF'
+  return Number.isFinite(value)
+    ? String(value)
+    : Number.isNaN(value)
+      ? 'NaN'
+      : value > 0
+        ? 'INF'
+        : '-INF'
 }
 
 /** As the text is: what a literal of most types is. */
@@ -68,8 +107,27 @@ export function bare(text: string): string {
 export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
 export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
 export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
-export const sbyte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-128, 127), 'number', bare)
-export const int16: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-32768, 32767), 'number', bare)
-export const int32: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(-2147483648, 2147483647), 'number', bare)
+export const sbyte: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ wholeNumber(-128, 127),
+  'number',
+  bare,
+)
+export const int16: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ wholeNumber(-32768, 32767),
+  'number',
+  bare,
+)
+export const int32: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ wholeNumber(-2147483648, 2147483647),
+  'number',
+  bare,
+)
 /** A value that the metadata says nothing about. */
-export const untyped: Edm = { simple: anything.simple, term: 'other', check: anything.check, read: anything.read, write: anything.write, literal: (value) => jsonText(value) }
+export const untyped: Edm = {
+  simple: anything.simple,
+  term: 'other',
+  check: anything.check,
+  read: anything.read,
+  write: anything.write,
+  literal: (value) => jsonText(value),
+}

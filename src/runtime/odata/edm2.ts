@@ -10,25 +10,68 @@ const iso = '\\d{4}-\\d\\d-\\d\\dT(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\
 
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', (written) => `${written}L`)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', (written) => `${written}M`)
-export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written) => written), 'number', (written) => suffixed(written, 'd'))
-export const single: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written) => written), 'number', (written) => suffixed(written, 'f'))
+export const double: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ floating((written) => written),
+  'number',
+  (written) => suffixed(written, 'd'),
+)
+export const single: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ floating((written) => written),
+  'number',
+  (written) => suffixed(written, 'f'),
+)
 /** A date and time without a zone. */
-export const dateTime: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ ticks('a date and time without offset, like 2026-11-23T14:30:00', new RegExp(`^${iso}$`)), 'dateTime', (written) => `datetime'${written}'`)
-export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ ticks('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${iso}(?:Z|${offset})$`)), 'dateTime', (written) => `datetimeoffset'${written}'`)
+export const dateTime: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ ticks(
+    'a date and time without offset, like 2026-11-23T14:30:00',
+    new RegExp(`^${iso}$`),
+  ),
+  'dateTime',
+  (written) => `datetime'${written}'`,
+)
+export const dateTimeOffset: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ ticks(
+    'a date and time with its offset, like 2026-11-23T14:30:00Z',
+    new RegExp(`^${iso}(?:Z|${offset})$`),
+  ),
+  'dateTime',
+  (written) => `datetimeoffset'${written}'`,
+)
 /** A time of day, written as the time since midnight. */
-export const time: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a time of day like PT14H30M', /^PT(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?$/), 'time', (written) => `time'${written}'`)
-export const guid: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a GUID like 01234567-89ab-cdef-0123-456789abcdef', /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i), 'other', (written) => `guid'${written}'`)
+export const time: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike(
+    'a time of day like PT14H30M',
+    /^PT(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?$/,
+  ),
+  'time',
+  (written) => `time'${written}'`,
+)
+export const guid: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike(
+    'a GUID like 01234567-89ab-cdef-0123-456789abcdef',
+    /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i,
+  ),
+  'other',
+  (written) => `guid'${written}'`,
+)
 export const binary: Edm = {
   simple: base64.simple,
   term: 'other',
   check: base64.check,
   read: base64.read,
   write: base64.write,
-  literal: (value: Uint8Array) => `X'${Array.from(value, (each) => each.toString(16).padStart(2, '0')).join('').toUpperCase()}'`,
+  literal: (value: Uint8Array) =>
+    `X'${Array.from(value, (each) => each.toString(16).padStart(2, '0'))
+      .join('')
+      .toUpperCase()}'`,
 }
 
 function suffixed(written: string, suffix: string): string {
-  return Number.isFinite(Number(written)) ? written + suffix : written === 'NaN' ? 'NaN' : written.replace('Infinity', 'INF')
+  return Number.isFinite(Number(written))
+    ? written + suffix
+    : written === 'NaN'
+      ? 'NaN'
+      : written.replace('Infinity', 'INF')
 }
 
 /** Milliseconds since 1970 in JSON, `/Date(1795444200000)/`, with the offset's minutes after a sign where there is one; ISO text for callers. */
@@ -40,7 +83,8 @@ function ticks(simple: string, form: RegExp): SimpleJson<never> {
       if (typeof json !== 'string') return undefined
       const [, milliseconds, behind] = /^\/Date\((-?\d+)([+-]\d+)?\)\/$/.exec(json) ?? []
       // Services that speak a later JSON write ISO text.
-      if (milliseconds === undefined) return Number.isNaN(Date.parse(json)) ? undefined : (json as never)
+      if (milliseconds === undefined)
+        return Number.isNaN(Date.parse(json)) ? undefined : (json as never)
       const minutes = Number(behind ?? 0)
       const local = new Date(Number(milliseconds) + minutes * 60_000)
       if (Number.isNaN(local.getTime())) return undefined
@@ -51,7 +95,10 @@ function ticks(simple: string, form: RegExp): SimpleJson<never> {
     write(value: string) {
       const zone = /(?:Z|([+-])(\d\d):(\d\d))$/.exec(value)
       const milliseconds = Date.parse(zone === null ? `${value}Z` : value)
-      const minutes = zone?.[1] === undefined ? '' : `${zone[1]}${String(Number(zone[2]) * 60 + Number(zone[3])).padStart(4, '0')}`
+      const minutes =
+        zone?.[1] === undefined
+          ? ''
+          : `${zone[1]}${String(Number(zone[2]) * 60 + Number(zone[3])).padStart(4, '0')}`
       return `/Date(${String(milliseconds)}${minutes})/`
     },
   }

@@ -15,13 +15,47 @@ const clock = '(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,12})?)?'
 
 export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', bare)
 export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', bare)
-export const double: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ floating((written, value) => (Number.isFinite(value) ? value : written)), 'number', floatingLiteral)
+export const double: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ floating((written, value) => (Number.isFinite(value) ? value : written)),
+  'number',
+  floatingLiteral,
+)
 export const single: Edm = double
-export const date: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date like 2026-11-23', new RegExp(`^${day}$`), dayExists), 'date', bare)
-export const dateTimeOffset: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a date and time with its offset, like 2026-11-23T14:30:00Z', new RegExp(`^${day}T${clock}(?:Z|${offset})$`), dayExists), 'dateTime', bare)
-export const timeOfDay: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a time of day like 14:30:00', new RegExp(`^${clock}$`)), 'time', bare)
-export const duration: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a duration like P1DT2H30M', /^-?P(?=.)(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/), 'other', (written) => `duration'${written}'`)
-export const guid: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ textLike('a GUID like 01234567-89ab-cdef-0123-456789abcdef', /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i), 'other', bare)
+export const date: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike('a date like 2026-11-23', new RegExp(`^${day}$`), dayExists),
+  'date',
+  bare,
+)
+export const dateTimeOffset: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike(
+    'a date and time with its offset, like 2026-11-23T14:30:00Z',
+    new RegExp(`^${day}T${clock}(?:Z|${offset})$`),
+    dayExists,
+  ),
+  'dateTime',
+  bare,
+)
+export const timeOfDay: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike('a time of day like 14:30:00', new RegExp(`^${clock}$`)),
+  'time',
+  bare,
+)
+export const duration: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike(
+    'a duration like P1DT2H30M',
+    /^-?P(?=.)(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/,
+  ),
+  'other',
+  (written) => `duration'${written}'`,
+)
+export const guid: Edm = /* @__PURE__ */ edm(
+  /* @__PURE__ */ textLike(
+    'a GUID like 01234567-89ab-cdef-0123-456789abcdef',
+    /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i,
+  ),
+  'other',
+  bare,
+)
 /** Bytes, written with the alphabet that is safe in addresses (RFC 4648, section 5); both alphabets are read. */
 export const binary: Edm = {
   simple: 'bytes',
@@ -42,7 +76,10 @@ function urlSafe(bytes: Uint8Array): string {
 }
 
 function padded(text: string): string {
-  const packed = text.replaceAll('-', '+').replaceAll('_', '/').replace(/[\s=]+/g, '')
+  const packed = text
+    .replaceAll('-', '+')
+    .replaceAll('_', '/')
+    .replace(/[\s=]+/g, '')
   const whole = packed + '='.repeat((4 - (packed.length % 4)) % 4)
   // What is no base64 stays as it is, and is told.
   try {

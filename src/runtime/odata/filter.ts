@@ -1,7 +1,18 @@
 import type { Misfit } from '../failures.js'
 import type { Edm } from './edm.js'
 import { unknownName } from './checking.js'
-import { edmOf, isOpen, isStructure, kindNames, kindOf, membersOf, settled, type EnumType, type Property, type Structure } from './model.js'
+import {
+  edmOf,
+  isOpen,
+  isStructure,
+  kindNames,
+  kindOf,
+  membersOf,
+  settled,
+  type EnumType,
+  type Property,
+  type Structure,
+} from './model.js'
 import type { Condition, Conditions } from './terms.js'
 
 /** What differs between the versions of OData in a filter. */
@@ -37,11 +48,20 @@ function joined(conditions: readonly Condition[], word: 'and' | 'or'): Condition
   if (first === undefined) return { text: word === 'and' ? 'true' : 'false', joined: 'nothing' }
   if (conditions.length === 1) return first
   // `and` binds closer than `or` (URL Conventions, section 5.1.1.17): only an `or` inside an `and` needs brackets.
-  return { text: conditions.map((each) => (word === 'and' && each.joined === 'or' ? `(${each.text})` : each.text)).join(` ${word} `), joined: word }
+  return {
+    text: conditions
+      .map((each) => (word === 'and' && each.joined === 'or' ? `(${each.text})` : each.text))
+      .join(` ${word} `),
+    joined: word,
+  }
 }
 
 /** The text of a filter: as it was given, or as its function says. */
-export function filterText(filter: string | ((terms: never) => Conditions), structure: Structure, words: FilterWords): string {
+export function filterText(
+  filter: string | ((terms: never) => Conditions),
+  structure: Structure,
+  words: FilterWords,
+): string {
   if (typeof filter === 'string') return filter
   return together(filter(termsOf(structure, '', words, 0) as never)).text
 }
@@ -56,7 +76,11 @@ function termsOf(structure: Structure, path: string, words: FilterWords, depth: 
   return new Proxy(members, {
     get(_, name) {
       if (typeof name !== 'string') return undefined
-      if (name === '$is') return (kind: string): Condition => ({ text: `isof(${path === '' ? '' : `${path},`}${words.typeName(kindNamed(structure, kind).type)})`, joined: 'nothing' })
+      if (name === '$is')
+        return (kind: string): Condition => ({
+          text: `isof(${path === '' ? '' : `${path},`}${words.typeName(kindNamed(structure, kind).type)})`,
+          joined: 'nothing',
+        })
       if (name === '$as') {
         return (kind: string): unknown => {
           const wanted = kindNamed(structure, kind)
@@ -73,20 +97,32 @@ function termsOf(structure: Structure, path: string, words: FilterWords, depth: 
 /** A kind of a structure by the name that `$is` has for it. */
 function kindNamed(structure: Structure, kind: string): Structure {
   const found = kindOf(structure, (each) => each.is === kind)
-  if (found === undefined) throw new UnknownProperty(`"${kind}" is no kind of ${structure.type}; there are ${kindNames(structure).join(', ') || 'none'}`)
+  if (found === undefined)
+    throw new UnknownProperty(
+      `"${kind}" is no kind of ${structure.type}; there are ${kindNames(structure).join(', ') || 'none'}`,
+    )
   return found
 }
 
 function termOf(property: Property, path: string, words: FilterWords, depth: number): unknown {
   const type = settled(property.is)
-  const single = (at: string, within: number): unknown => ('members' in type ? termsOf(type, at, words, within) : new Term(at, 'enumeration' in type ? type : edmOf(type), words))
+  const single = (at: string, within: number): unknown =>
+    'members' in type
+      ? termsOf(type, at, words, within)
+      : new Term(at, 'enumeration' in type ? type : edmOf(type), words)
   if (property.many !== true) return single(path, depth)
   const inside = (word: string, condition: (each: never) => Conditions): Condition => {
     const variable = depth === 0 ? 'each' : `each${String(depth + 1)}`
-    return { text: `${path}/${word}(${variable}:${together(condition(single(variable, depth + 1) as never)).text})`, joined: 'nothing' }
+    return {
+      text: `${path}/${word}(${variable}:${together(condition(single(variable, depth + 1) as never)).text})`,
+      joined: 'nothing',
+    }
   }
   return {
-    any: (condition?: (each: never) => Conditions) => (condition === undefined ? { text: `${path}/any()`, joined: 'nothing' } : inside('any', condition)),
+    any: (condition?: (each: never) => Conditions) =>
+      condition === undefined
+        ? { text: `${path}/any()`, joined: 'nothing' }
+        : inside('any', condition),
     all: (condition: (each: never) => Conditions) => inside('all', condition),
     count: () => new Term(`${path}/$count`, wholeNumber, words),
   }
@@ -94,7 +130,9 @@ function termOf(property: Property, path: string, words: FilterWords, depth: num
 
 /** Values that stand in addresses as they are. */
 const wholeNumber: Pick<Edm, 'literal'> = { literal: String }
-const plainText: Pick<Edm, 'literal'> = { literal: (value: string) => `'${value.replaceAll('\'', '\'\'')}'` }
+const plainText: Pick<Edm, 'literal'> = {
+  literal: (value: string) => `'${value.replaceAll("'", "''")}'`,
+}
 
 /** A value in a filter: a property, or what a function makes of one. */
 class Term {
@@ -111,7 +149,9 @@ class Term {
   private literal(value: unknown): string {
     if (value instanceof Term) return value.text
     if (value === null) return 'null'
-    return 'enumeration' in this.type ? this.words.enumeration(this.type, [value].flat() as string[]) : this.type.literal(value as never)
+    return 'enumeration' in this.type
+      ? this.words.enumeration(this.type, [value].flat() as string[])
+      : this.type.literal(value as never)
   }
 
   private compared(word: string, value: unknown): Condition {
@@ -156,8 +196,15 @@ class Term {
     return this.compared('has', values)
   }
   in(values: readonly unknown[]): Condition {
-    if (values.length > 0 && this.words.hasIn) return { text: `${this.text} in (${values.map((each) => this.literal(each)).join(',')})`, joined: 'nothing' }
-    return joined(values.map((each) => this.eq(each)), 'or')
+    if (values.length > 0 && this.words.hasIn)
+      return {
+        text: `${this.text} in (${values.map((each) => this.literal(each)).join(',')})`,
+        joined: 'nothing',
+      }
+    return joined(
+      values.map((each) => this.eq(each)),
+      'or',
+    )
   }
   contains(text: unknown): Condition {
     return { text: this.words.contains(this.text, this.literal(text)), joined: 'nothing' }
@@ -251,14 +298,24 @@ class Term {
   }
 }
 
-const words = new Set('and or not eq ne gt ge lt le in has add sub mul div divby mod true false null INF NaN asc desc'.split(' '))
+const words = new Set(
+  'and or not eq ne gt ge lt le in has add sub mul div divby mod true false null INF NaN asc desc'.split(
+    ' ',
+  ),
+)
 /** Literals and names of a filter: texts (with the name of their type before them), GUIDs, numbers and dates, names and paths, everything else. */
-const token = /(?:[\p{L}_][\p{L}\p{N}_.]*)?'(?:[^']|'')*'|[\da-fA-F]{8}-(?:[\da-fA-F]{4}-){3}[\da-fA-F]{12}|\d[\w.:]*(?:[+-]\d[\w:.]*)*|[@$]?[\p{L}_][\p{L}\p{N}_.]*(?:\/\$?[\p{L}_][\p{L}\p{N}_.]*)*|\S/gu
+const token =
+  /(?:[\p{L}_][\p{L}\p{N}_.]*)?'(?:[^']|'')*'|[\da-fA-F]{8}-(?:[\da-fA-F]{4}-){3}[\da-fA-F]{12}|\d[\w.:]*(?:[+-]\d[\w:.]*)*|[@$]?[\p{L}_][\p{L}\p{N}_.]*(?:\/\$?[\p{L}_][\p{L}\p{N}_.]*)*|\S/gu
 
 /**
  * Checks that a filter which was written as text names properties that there are. Its grammar is the service's to judge.
  */
-export function checkFilterText(text: string, structure: Structure, path: string, misfits: Misfit[]): void {
+export function checkFilterText(
+  text: string,
+  structure: Structure,
+  path: string,
+  misfits: Misfit[],
+): void {
   paths(text, structure, path, misfits, () => undefined)
 }
 
@@ -272,7 +329,13 @@ export function namesInFilter(text: string, structure: Structure): string[] {
   return [...found]
 }
 
-function paths(text: string, structure: Structure, path: string, misfits: Misfit[], told: (steps: readonly string[], isVariable: boolean) => void): void {
+function paths(
+  text: string,
+  structure: Structure,
+  path: string,
+  misfits: Misfit[],
+  told: (steps: readonly string[], isVariable: boolean) => void,
+): void {
   const variables = new Map<string, Structure>()
   const found = [...text.matchAll(token)].map(([each]) => each)
   found.forEach((each, at) => {
@@ -285,12 +348,19 @@ function paths(text: string, structure: Structure, path: string, misfits: Misfit
     told(steps, variables.has(steps[0] ?? ''))
     const end = walk(isCall ? steps.slice(0, -1) : steps, structure, variables, path, misfits)
     const variable = found[at + 2]
-    if (lambda && end !== undefined && found[at + 3] === ':' && variable !== undefined) variables.set(variable, end)
+    if (lambda && end !== undefined && found[at + 3] === ':' && variable !== undefined)
+      variables.set(variable, end)
   })
 }
 
 /** Follows a path as far as the contract knows it; gives the structure that it ends in. */
-export function walk(steps: readonly string[], root: Structure, variables: ReadonlyMap<string, Structure>, path: string, misfits: Misfit[]): Structure | undefined {
+export function walk(
+  steps: readonly string[],
+  root: Structure,
+  variables: ReadonlyMap<string, Structure>,
+  path: string,
+  misfits: Misfit[],
+): Structure | undefined {
   const [first = ''] = steps
   const start = variables.get(first) ?? (first === '$it' ? root : undefined)
   let structure: Structure | undefined = start ?? root
@@ -300,7 +370,8 @@ export function walk(steps: readonly string[], root: Structure, variables: Reado
     const members: Readonly<Record<string, Property>> = membersOf(structure)
     const property = Object.hasOwn(members, step) ? members[step] : undefined
     if (property === undefined) {
-      if (!isOpen(structure)) misfits.push({ path, message: `"${step}" ${unknownName(step, Object.keys(members))}` })
+      if (!isOpen(structure))
+        misfits.push({ path, message: `"${step}" ${unknownName(step, Object.keys(members))}` })
       return undefined
     }
     if (!isStructure(property.is)) return undefined

@@ -26,24 +26,54 @@ export interface Invocation extends Facts {
 type Input = Readonly<Record<string, unknown>>
 
 /** Calls a function or an action. A collection is fetched to its end. */
-export async function invoke<Outcome>(connection: Connection, operation: Invocation, input: object = {}, thisCall: ThisCall = {}): Promise<Outcome> {
+export async function invoke<Outcome>(
+  connection: Connection,
+  operation: Invocation,
+  input: object = {},
+  thisCall: ThisCall = {},
+): Promise<Outcome> {
   const { protocol, returns } = operation
   checkInvocation(connection, operation, input as Input)
   const { target, body } = invocationTarget(operation, input as Input)
   const url = `${addressOf(connection)}/${target}`
-  const response = await send(connection, operation, { method: operation.method, url, ...(body === undefined ? {} : { body }) }, thisCall)
+  const response = await send(
+    connection,
+    operation,
+    { method: operation.method, url, ...(body === undefined ? {} : { body }) },
+    thisCall,
+  )
   const how = reading(connection, thisCall, protocol, false)
   if (returns === undefined) return undefined as Outcome
   if (response.body.length === 0) {
-    if (returns.nullable !== true) how.onDeviation({ path: '', message: 'is empty, where the contract promised a value' })
+    if (returns.nullable !== true)
+      how.onDeviation({ path: '', message: 'is empty, where the contract promised a value' })
     return null as Outcome
   }
   const json = parsed(operation, response)
-  if (returns.many !== true) return notTooDeep(() => readProperty(returns, protocol.result(json, operation.call, isStructure(returns.is)), '', how)) as Outcome
+  if (returns.many !== true)
+    return notTooDeep(() =>
+      readProperty(
+        returns,
+        protocol.result(json, operation.call, isStructure(returns.is)),
+        '',
+        how,
+      ),
+    ) as Outcome
   const first = readPage(operation, returns, json, url, how)
   const rows = [...first.rows]
-  for (let next = first.next; next !== undefined; ) {
-    const page: ListingPage<unknown> = readPage(operation, returns, await ask(connection, operation, { method: 'GET', url: onOurHost(connection, next) }, thisCall), url, how)
+  for (let next = first.next; next !== undefined;) {
+    const page: ListingPage<unknown> = readPage(
+      operation,
+      returns,
+      await ask(
+        connection,
+        operation,
+        { method: 'GET', url: onOurHost(connection, next) },
+        thisCall,
+      ),
+      url,
+      how,
+    )
     for (const row of page.rows) rows.push(row)
     next = page.next
   }
@@ -51,21 +81,62 @@ export async function invoke<Outcome>(connection: Connection, operation: Invocat
 }
 
 /** Where an invocation goes, below the service root, and what it carries. */
-export function invocationTarget(operation: Invocation, input: Input): { target: string; body?: string } {
+export function invocationTarget(
+  operation: Invocation,
+  input: Input,
+): { target: string; body?: string } {
   const { on, protocol, parameters = {} } = operation
   const cast = on?.cast === undefined ? '' : `/${on.cast}`
-  const bound = on === undefined ? '' : `${on.many === true ? resourcePath(on, input, protocol) : entityPath(on, input, protocol)}${cast}/`
-  const given = Object.entries(parameters).filter(([name, property]) => input[name] !== undefined || (operation.passing === 'inline' && property.optional !== true))
-  const named = given.map(([name, property]) => ({ wire: property.name ?? name, property, value: input[name] ?? null }))
+  const bound =
+    on === undefined
+      ? ''
+      : `${on.many === true ? resourcePath(on, input, protocol) : entityPath(on, input, protocol)}${cast}/`
+  const given = Object.entries(parameters).filter(
+    ([name, property]) =>
+      input[name] !== undefined || (operation.passing === 'inline' && property.optional !== true),
+  )
+  const named = given.map(([name, property]) => ({
+    wire: property.name ?? name,
+    property,
+    value: input[name] ?? null,
+  }))
   if (operation.passing === 'body') {
-    const body = named.length === 0 ? undefined : jsonText(Object.fromEntries(named.map(({ wire, property, value }) => [wire, writeProperty(property, value, protocol)])))
+    const body =
+      named.length === 0
+        ? undefined
+        : jsonText(
+            Object.fromEntries(
+              named.map(({ wire, property, value }) => [
+                wire,
+                writeProperty(property, value, protocol),
+              ]),
+            ),
+          )
     return { target: bound + operation.call, ...(body === undefined ? {} : { body }) }
   }
-  if (operation.passing === 'query') return { target: bound + operation.call + queryString(named.map(({ wire, property, value }) => [wire, protocol.literal(property, value)] as const)) }
+  if (operation.passing === 'query')
+    return {
+      target:
+        bound +
+        operation.call +
+        queryString(
+          named.map(
+            ({ wire, property, value }) => [wire, protocol.literal(property, value)] as const,
+          ),
+        ),
+    }
   // What is not simple, or has a slash that servers stumble over, goes behind the question mark (URL Conventions, section 5.3.2).
-  const isAliased = ({ property, value }: (typeof named)[number]): boolean => property.many === true || (isStructure(property.is) && value !== null) || (typeof value === 'string' && /[/\\]/.test(value))
-  const inline = named.map((each) => `${each.wire}=${isAliased(each) ? `@${each.wire}` : encodeSegment(protocol.literal(each.property, each.value))}`)
-  const aliases = named.filter(isAliased).map(({ wire, property, value }) => [`@${wire}`, protocol.literal(property, value)] as const)
+  const isAliased = ({ property, value }: (typeof named)[number]): boolean =>
+    property.many === true ||
+    (isStructure(property.is) && value !== null) ||
+    (typeof value === 'string' && /[/\\]/.test(value))
+  const inline = named.map(
+    (each) =>
+      `${each.wire}=${isAliased(each) ? `@${each.wire}` : encodeSegment(protocol.literal(each.property, each.value))}`,
+  )
+  const aliases = named
+    .filter(isAliased)
+    .map(({ wire, property, value }) => [`@${wire}`, protocol.literal(property, value)] as const)
   return { target: `${bound}${operation.call}(${inline.join(',')})${queryString(aliases)}` }
 }
 
@@ -78,9 +149,12 @@ function checkInvocation(connection: Connection, operation: Invocation, input: I
     for (const [name, property] of Object.entries(parameters)) {
       const value = Object.hasOwn(input, name) ? input[name] : undefined
       if (value !== undefined) checkProperty(property, value, name, 'value', misfits)
-      else if (property.optional !== true && property.nullable !== true) misfits.push({ path: name, message: 'is missing' })
+      else if (property.optional !== true && property.nullable !== true)
+        misfits.push({ path: name, message: 'is missing' })
     }
     const names = [...outer, ...(hasKey ? ['key'] : []), ...Object.keys(parameters)]
-    for (const name of Object.keys(input)) if (!names.includes(name) && input[name] !== undefined) misfits.push({ path: name, message: unknownName(name, names) })
+    for (const name of Object.keys(input))
+      if (!names.includes(name) && input[name] !== undefined)
+        misfits.push({ path: name, message: unknownName(name, names) })
   })
 }

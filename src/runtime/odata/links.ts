@@ -24,37 +24,74 @@ export interface LinkOperation extends EntityOperation {
 }
 
 /** Links an entity to another one: adds it to many, or puts it in the place of the one that was there. */
-export async function link(connection: Connection, operation: LinkOperation, input: object, thisCall: ThisCall = {}): Promise<void> {
+export async function link(
+  connection: Connection,
+  operation: LinkOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<void> {
   const { at, name, target, key } = chosen(connection, operation, input, false)
   const address = `${addressOf(connection)}/${entityAddress(target.set, target.of, key, operation.protocol)}`
-  await send(connection, operation, { method: target.many === true ? 'POST' : 'PUT', url: `${at}/${operation.protocol.links(name)}`, body: jsonText(operation.protocol.linkTo(address)) }, thisCall)
+  await send(
+    connection,
+    operation,
+    {
+      method: target.many === true ? 'POST' : 'PUT',
+      url: `${at}/${operation.protocol.links(name)}`,
+      body: jsonText(operation.protocol.linkTo(address)),
+    },
+    thisCall,
+  )
 }
 
 /** Takes a link away; the entities stay. */
-export async function unlink(connection: Connection, operation: LinkOperation, input: object, thisCall: ThisCall = {}): Promise<void> {
+export async function unlink(
+  connection: Connection,
+  operation: LinkOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<void> {
   const { protocol } = operation
   const { at, name, target, key } = chosen(connection, operation, input, true)
   const address = `${addressOf(connection)}/${entityAddress(target.set, target.of, key, protocol)}`
-  const which = target.many === true ? protocol.oneOfMany(name, keyText(target.of, key, protocol), address) : protocol.links(name)
+  const which =
+    target.many === true
+      ? protocol.oneOfMany(name, keyText(target.of, key, protocol), address)
+      : protocol.links(name)
   const outgoing: Outgoing = { method: 'DELETE', url: `${at}/${which}` }
   await send(connection, operation, outgoing, thisCall)
 }
 
-function chosen(connection: Connection, operation: LinkOperation, input: object, takingAway: boolean): { at: string; name: string; target: LinkTarget; key: unknown } {
+function chosen(
+  connection: Connection,
+  operation: LinkOperation,
+  input: object,
+  takingAway: boolean,
+): { at: string; name: string; target: LinkTarget; key: unknown } {
   const { targets, protocol } = operation
   const names = Object.keys(targets)
   const values = input as Readonly<Record<string, unknown>>
   checkEntityInput(connection, operation, input, { others: names })
   const given = names.filter((each) => values[each] !== undefined)
   checked(connection, operation, input, (misfits) => {
-    if (given.length !== 1) misfits.push({ path: '', message: `expected exactly one of ${names.join(', ')} besides the key, got ${given.length === 0 ? 'none' : given.join(', ')}` })
+    if (given.length !== 1)
+      misfits.push({
+        path: '',
+        message: `expected exactly one of ${names.join(', ')} besides the key, got ${given.length === 0 ? 'none' : given.join(', ')}`,
+      })
     for (const name of given) {
       const target = targets[name] as LinkTarget
       if (!takingAway || target.many === true) checkKey(target.of, values[name], name, misfits)
-      else if (values[name] !== true) misfits.push({ path: name, message: 'expected true: there is only one' })
+      else if (values[name] !== true)
+        misfits.push({ path: name, message: 'expected true: there is only one' })
     }
   })
   const [name = ''] = given
   const target = targets[name] as LinkTarget
-  return { at: `${addressOf(connection)}/${entityPath(operation, input, protocol)}`, name: target.name ?? name, target, key: takingAway && target.many !== true ? '' : values[name] }
+  return {
+    at: `${addressOf(connection)}/${entityPath(operation, input, protocol)}`,
+    name: target.name ?? name,
+    target,
+    key: takingAway && target.many !== true ? '' : values[name],
+  }
 }

@@ -23,10 +23,20 @@ export interface DownloadCall extends ThisCall {
 }
 
 /** The bytes of an entity or of one of its streams; null when there are none. */
-export async function download<Bytes>(connection: Connection, operation: MediaOperation, input: object, thisCall: DownloadCall = {}): Promise<Bytes> {
+export async function download<Bytes>(
+  connection: Connection,
+  operation: MediaOperation,
+  input: object,
+  thisCall: DownloadCall = {},
+): Promise<Bytes> {
   checkMedia(connection, operation, input, false)
   const url = streamUrl(connection, operation, input)
-  const opened = await open(connection, operation, { method: 'GET', url, headers: { accept: '*/*' } }, thisCall)
+  const opened = await open(
+    connection,
+    operation,
+    { method: 'GET', url, headers: { accept: '*/*' } },
+    thisCall,
+  )
   const { answer } = opened
   if (thisCall.asStream === true && answer.status === 200 && answer.body !== null) {
     opened.untimed()
@@ -45,21 +55,61 @@ export async function download<Bytes>(connection: Connection, operation: MediaOp
 }
 
 /** Puts bytes in the place of those of an entity or of one of its streams. */
-export async function upload(connection: Connection, operation: MediaOperation, input: object, thisCall: ThisCall = {}): Promise<void> {
+export async function upload(
+  connection: Connection,
+  operation: MediaOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<void> {
   checkMedia(connection, operation, input, true)
-  const { content, contentType = 'application/octet-stream' } = input as { readonly content: Uint8Array; readonly contentType?: string }
-  await send(connection, operation, { method: 'PUT', url: streamUrl(connection, operation, input), headers: { 'content-type': contentType, ...ifMatchOf(input) }, body: content }, thisCall)
+  const { content, contentType = 'application/octet-stream' } = input as {
+    readonly content: Uint8Array
+    readonly contentType?: string
+  }
+  await send(
+    connection,
+    operation,
+    {
+      method: 'PUT',
+      url: streamUrl(connection, operation, input),
+      headers: { 'content-type': contentType, ...ifMatchOf(input) },
+      body: content,
+    },
+    thisCall,
+  )
 }
 
 /** Creates an entity that stands for bytes; its properties are changed afterwards. */
-export async function createMedia<Entity>(connection: Connection, operation: MediaOperation, input: object, thisCall: ThisCall = {}): Promise<Entity> {
-  checkEntityInput(connection, operation, input, { isNew: true, others: ['content', 'contentType', 'slug'] })
+export async function createMedia<Entity>(
+  connection: Connection,
+  operation: MediaOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<Entity> {
+  checkEntityInput(connection, operation, input, {
+    isNew: true,
+    others: ['content', 'contentType', 'slug'],
+  })
   checked(connection, operation, input, (misfits) => checkContent(input, misfits))
-  const { content, contentType = 'application/octet-stream', slug } = input as { readonly content: Uint8Array; readonly contentType?: string; readonly slug?: string }
+  const {
+    content,
+    contentType = 'application/octet-stream',
+    slug,
+  } = input as {
+    readonly content: Uint8Array
+    readonly contentType?: string
+    readonly slug?: string
+  }
   const url = `${addressOf(connection)}/${resourcePath(operation, input, operation.protocol)}`
   // What a header can't carry is percent-encoded (RFC 5023, section 9.7).
-  const named: Readonly<Record<string, string>> = slug === undefined ? {} : { slug: slug.replace(/[^ -$&-~]+/gu, encodeURIComponent) }
-  return created(connection, operation, { method: 'POST', url, headers: { 'content-type': contentType, ...named }, body: content }, thisCall)
+  const named: Readonly<Record<string, string>> =
+    slug === undefined ? {} : { slug: slug.replace(/[^ -$&-~]+/gu, encodeURIComponent) }
+  return created(
+    connection,
+    operation,
+    { method: 'POST', url, headers: { 'content-type': contentType, ...named }, body: content },
+    thisCall,
+  )
 }
 
 function streamUrl(connection: Connection, operation: MediaOperation, input: object): string {
@@ -67,19 +117,41 @@ function streamUrl(connection: Connection, operation: MediaOperation, input: obj
   return `${entityUrl(connection, operation, input)}/${stream === undefined && operation.media === true ? '$value' : encodeURIComponent(stream ?? operation.streams?.[0] ?? '')}`
 }
 
-function checkMedia(connection: Connection, operation: MediaOperation, input: object, isChange: boolean): void {
-  checkEntityInput(connection, operation, input, { others: ['stream', ...(isChange ? ['content', 'contentType'] : [])] })
+function checkMedia(
+  connection: Connection,
+  operation: MediaOperation,
+  input: object,
+  isChange: boolean,
+): void {
+  checkEntityInput(connection, operation, input, {
+    others: ['stream', ...(isChange ? ['content', 'contentType'] : [])],
+  })
   checked(connection, operation, input, (misfits) => {
     const { stream } = input as { readonly stream?: unknown }
     const { streams = [] } = operation
-    if (stream !== undefined && !streams.includes(stream as string)) misfits.push({ path: 'stream', message: `expected ${streams.length === 0 ? 'nothing' : `one of ${streams.map(show).join(', ')}`}, got ${show(stream)}` })
-    else if (stream === undefined && operation.media !== true && streams.length > 1) misfits.push({ path: 'stream', message: `is missing; there are ${streams.join(', ')}` })
+    if (stream !== undefined && !streams.includes(stream as string))
+      misfits.push({
+        path: 'stream',
+        message: `expected ${streams.length === 0 ? 'nothing' : `one of ${streams.map(show).join(', ')}`}, got ${show(stream)}`,
+      })
+    else if (stream === undefined && operation.media !== true && streams.length > 1)
+      misfits.push({ path: 'stream', message: `is missing; there are ${streams.join(', ')}` })
     if (isChange) checkContent(input, misfits)
   })
 }
 
 function checkContent(input: object, misfits: Misfit[]): void {
-  const { content, ...texts } = input as { readonly content?: unknown; readonly contentType?: unknown; readonly slug?: unknown }
-  if (!(content instanceof Uint8Array)) misfits.push({ path: 'content', message: content === undefined ? 'is missing' : `expected bytes, got ${show(content)}` })
-  for (const name of ['contentType', 'slug'] as const) if (texts[name] !== undefined && typeof texts[name] !== 'string') misfits.push({ path: name, message: `expected text, got ${show(texts[name])}` })
+  const { content, ...texts } = input as {
+    readonly content?: unknown
+    readonly contentType?: unknown
+    readonly slug?: unknown
+  }
+  if (!(content instanceof Uint8Array))
+    misfits.push({
+      path: 'content',
+      message: content === undefined ? 'is missing' : `expected bytes, got ${show(content)}`,
+    })
+  for (const name of ['contentType', 'slug'] as const)
+    if (texts[name] !== undefined && typeof texts[name] !== 'string')
+      misfits.push({ path: name, message: `expected text, got ${show(texts[name])}` })
 }

@@ -73,7 +73,11 @@ export interface Wire {
   /** The rows of a collection inside an object, however it is wrapped. */
   rows(json: unknown): unknown
   /** What binds a navigation property to entities that are there, by their addresses below the service root. */
-  bound(name: string, addresses: readonly string[], many: boolean): Readonly<Record<string, unknown>>
+  bound(
+    name: string,
+    addresses: readonly string[],
+    many: boolean,
+  ): Readonly<Record<string, unknown>>
   /** May changes to an entity carry what hangs off it? */
   readonly deepUpdates: boolean
   /** A value as it stands in an address: of a key, of a parameter. */
@@ -108,7 +112,8 @@ const known = new WeakMap<Structure, Readonly<Record<string, Property>>>()
 export function membersOf(structure: Structure): Readonly<Record<string, Property>> {
   if (structure.base === undefined) return structure.members
   let members = known.get(structure)
-  if (members === undefined) known.set(structure, (members = { ...membersOf(structure.base()), ...structure.members }))
+  if (members === undefined)
+    known.set(structure, (members = { ...membersOf(structure.base()), ...structure.members }))
   return members
 }
 
@@ -123,9 +128,11 @@ export function keyProperty(structure: Structure, name: string): Property | unde
   let inside: Structure | undefined = structure
   let found: Property | undefined
   for (const step of path) {
-    const members: Readonly<Record<string, Property>> = inside === undefined ? {} : membersOf(inside)
+    const members: Readonly<Record<string, Property>> =
+      inside === undefined ? {} : membersOf(inside)
     found = Object.hasOwn(members, step) ? members[step] : undefined
-    inside = found !== undefined && isStructure(found.is) ? (settled(found.is) as Structure) : undefined
+    inside =
+      found !== undefined && isStructure(found.is) ? (settled(found.is) as Structure) : undefined
   }
   return found
 }
@@ -139,8 +146,14 @@ function keyPath(structure: Structure, name: string): readonly string[] {
 /** The key of an entity: the plain value, or values by name. */
 export function keyOf(structure: Structure, entity: Readonly<Record<string, unknown>>): unknown {
   const names = keysOf(structure)
-  const value = (name: string): unknown => keyPath(structure, name).reduce<unknown>((inside, step) => (isObject(inside) ? inside[step] : undefined), entity)
-  return names.length === 1 ? value(names[0] ?? '') : Object.fromEntries(names.map((name) => [name, value(name)]))
+  const value = (name: string): unknown =>
+    keyPath(structure, name).reduce<unknown>(
+      (inside, step) => (isObject(inside) ? inside[step] : undefined),
+      entity,
+    )
+  return names.length === 1
+    ? value(names[0] ?? '')
+    : Object.fromEntries(names.map((name) => [name, value(name)]))
 }
 
 export function isOpen(structure: Structure): boolean {
@@ -148,7 +161,10 @@ export function isOpen(structure: Structure): boolean {
 }
 
 /** The structure itself or the subtype for which a condition holds. */
-export function kindOf(structure: Structure, holds: (each: Structure) => boolean): Structure | undefined {
+export function kindOf(
+  structure: Structure,
+  holds: (each: Structure) => boolean,
+): Structure | undefined {
   if (holds(structure)) return structure
   for (const each of structure.subtypes?.() ?? []) {
     const found = kindOf(each, holds)
@@ -159,5 +175,8 @@ export function kindOf(structure: Structure, holds: (each: Structure) => boolean
 
 /** The names of all kinds that `$is` may say. */
 export function kindNames(structure: Structure): string[] {
-  return [...(structure.abstract === true || structure.is === undefined ? [] : [structure.is]), ...(structure.subtypes?.() ?? []).flatMap(kindNames)]
+  return [
+    ...(structure.abstract === true || structure.is === undefined ? [] : [structure.is]),
+    ...(structure.subtypes?.() ?? []).flatMap(kindNames),
+  ]
 }

@@ -31,7 +31,9 @@ export interface Listing<Row> extends AsyncIterable<Row> {
 }
 
 /** A listing of pages that are fetched one by one. */
-export function listingOf<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): Listing<Row> {
+export function listingOf<Row>(
+  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
+): Listing<Row> {
   return {
     page: fetchPage,
     pages: () => pagesFrom(fetchPage),
@@ -45,7 +47,9 @@ export function listingOf<Row>(fetchPage: (next?: string) => Promise<ListingPage
 }
 
 /** All rows, one after the other. A generator would cost more than all the rest for each of them. */
-function rowsFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): AsyncIterator<Row> {
+function rowsFrom<Row>(
+  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
+): AsyncIterator<Row> {
   const pages = pagesFrom(fetchPage)
   let rows: readonly Row[] = []
   let at = 0
@@ -59,7 +63,8 @@ function rowsFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>):
     return { value: rows[at++] as Row, done: false }
   }
   return {
-    next: () => (at < rows.length ? Promise.resolve({ value: rows[at++] as Row, done: false }) : nextPage()),
+    next: () =>
+      at < rows.length ? Promise.resolve({ value: rows[at++] as Row, done: false }) : nextPage(),
     async return() {
       await pages.return()
       return { value: undefined, done: true }
@@ -67,28 +72,45 @@ function rowsFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>):
   }
 }
 
-async function* pagesFrom<Row>(fetchPage: (next?: string) => Promise<ListingPage<Row>>): AsyncGenerator<ListingPage<Row>, void, undefined> {
+async function* pagesFrom<Row>(
+  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
+): AsyncGenerator<ListingPage<Row>, void, undefined> {
   const seen = new Set<string>()
-  for (let next: string | undefined; ; ) {
+  for (let next: string | undefined; ;) {
     const page = await fetchPage(next)
     yield page
     next = page.next
     if (next === undefined) return
-    if (seen.has(next)) throw new ContractBreach('', 'another page', `the address ${next} once more`)
+    if (seen.has(next))
+      throw new ContractBreach('', 'another page', `the address ${next} once more`)
     seen.add(next)
   }
 }
 
-export function readPage<Row>(operation: Facts, property: Property, json: unknown, url: string, how: Reading): ListingPage<Row> {
+export function readPage<Row>(
+  operation: Facts,
+  property: Property,
+  json: unknown,
+  url: string,
+  how: Reading,
+): ListingPage<Row> {
   return pageOf(operation, json, url, (rows) => readProperty(property, rows, '', how) as Row[])
 }
 
 /** A page out of its wrapping. @throws ContractBreach when there is no list */
-export function pageOf<Row>(operation: Facts, json: unknown, url: string, read: (rows: readonly unknown[]) => Row[]): ListingPage<Row> {
+export function pageOf<Row>(
+  operation: Facts,
+  json: unknown,
+  url: string,
+  read: (rows: readonly unknown[]) => Row[],
+): ListingPage<Row> {
   const { rows, total, next, changes } = operation.protocol.page(json)
   if (rows === undefined) throw new ContractBreach('', 'a list', show(json))
   const said = asNumber(total)
-  const count = typeof said === 'number' || (typeof said === 'string' && said !== '') ? Number(said) : Number.NaN
+  const count =
+    typeof said === 'number' || (typeof said === 'string' && said !== '')
+      ? Number(said)
+      : Number.NaN
   return {
     rows: notTooDeep(() => read(rows as readonly unknown[])),
     ...(Number.isNaN(count) ? {} : { total: count }),
@@ -98,13 +120,25 @@ export function pageOf<Row>(operation: Facts, json: unknown, url: string, read: 
 }
 
 /** How answers are read: whose words they are in, whether they are a part only, and who hears of deviations. */
-export function reading(connection: Connection, thisCall: ThisCall, wire: Protocol, partial: boolean): Reading {
+export function reading(
+  connection: Connection,
+  thisCall: ThisCall,
+  wire: Protocol,
+  partial: boolean,
+): Reading {
   return { wire, partial, onDeviation: hearOfDeviations(connection, thisCall) }
 }
 
 /** Does a query ask for a part of the properties, here or inside what it expands? */
 export function isPartial(input: object): boolean {
   const { select, expand, compute } = input as AnyQuery
-  const inside = typeof expand === 'string' ? /\$select/.test(expand) : (expand ?? []).some((each) => typeof each !== 'string' && Object.values(each).some((query) => query !== undefined && isPartial(query)))
+  const inside =
+    typeof expand === 'string'
+      ? /\$select/.test(expand)
+      : (expand ?? []).some(
+          (each) =>
+            typeof each !== 'string' &&
+            Object.values(each).some((query) => query !== undefined && isPartial(query)),
+        )
   return select !== undefined || compute !== undefined || inside
 }

@@ -16,7 +16,12 @@ export interface Protocol extends Wire, QueryRules {
   /** What an operation of this name returned: an object, or another value. */
   result(json: unknown, name: string, isObject: boolean): unknown
   /** A page of a list. */
-  page(json: unknown): { readonly rows: unknown; readonly total: unknown; readonly next: unknown; readonly changes: unknown }
+  page(json: unknown): {
+    readonly rows: unknown
+    readonly total: unknown
+    readonly next: unknown
+    readonly changes: unknown
+  }
   /** The service's words for a failure. */
   failure(json: unknown): { readonly code: string; readonly message: string } | undefined
   /** The address below that of an entity at which what it is linked to stands, and what says a target there. */

@@ -37,24 +37,53 @@ export interface Query<Terms, Name extends string, Expansions> {
   readonly levels?: number | 'max'
 }
 
-export type Expand<Expansions> = Extract<keyof Expansions, string> | { readonly [Name in keyof Expansions]?: Expansions[Name] }
-export type Order<Name extends string> = Name | `${Name} asc` | `${Name} desc` | `${string}/${string}`
+export type Expand<Expansions> =
+  Extract<keyof Expansions, string> | { readonly [Name in keyof Expansions]?: Expansions[Name] }
+export type Order<Name extends string> =
+  Name | `${Name} asc` | `${Name} desc` | `${string}/${string}`
 
 /** What comes back of an entity when a query asks for a part of it: the properties that were selected, and what was expanded. */
 export type Asked<Entity, Asking> = Entity extends unknown
-  ? { [Name in keyof Entity as Name extends Exclude<Selected<Entity, Asking>, Expanded<Asking>> ? Name : never]: Entity[Name] } & { [Name in Extract<keyof Entity, Expanded<Asking>>]-?: AskedInside<Exclude<Entity[Name], undefined>, Within<Asking, Name>> }
+  ? {
+      [
+        Name in keyof Entity as Name extends Exclude<Selected<Entity, Asking>, Expanded<Asking>>
+          ? Name
+          : never
+      ]: Entity[Name]
+    } & {
+      [Name in Extract<keyof Entity, Expanded<Asking>>]-?: AskedInside<
+        Exclude<Entity[Name], undefined>,
+        Within<Asking, Name>
+      >
+    }
   : never
 
 /** Properties that always come: those that no query names. */
 type Own = `$${string}`
 
-type Selected<Entity, Asking> = Asking extends { readonly select: readonly (infer Name)[] } ? Extract<keyof Entity, Name | Own> : keyof Entity
+type Selected<Entity, Asking> = Asking extends { readonly select: readonly (infer Name)[] }
+  ? Extract<keyof Entity, Name | Own>
+  : keyof Entity
 
-type Expanded<Asking> = Asking extends { readonly expand: readonly (infer Each)[] } ? (Each extends string ? Each : keyof Each) : never
+type Expanded<Asking> = Asking extends { readonly expand: readonly (infer Each)[] }
+  ? Each extends string
+    ? Each
+    : keyof Each
+  : never
 
-type Within<Asking, Name> = Asking extends { readonly expand: readonly (infer Each)[] } ? (Each extends { readonly [Inner in Name & string]: infer Query } ? Query : never) : never
+type Within<Asking, Name> = Asking extends { readonly expand: readonly (infer Each)[] }
+  ? Each extends { readonly [Inner in Name & string]: infer Query }
+    ? Query
+    : never
+  : never
 
-type AskedInside<Value, Asking> = [Asking] extends [never] ? Value : Value extends readonly (infer Item)[] ? Asked<Item, Asking>[] : Value extends null ? null : Asked<Value, Asking>
+type AskedInside<Value, Asking> = [Asking] extends [never]
+  ? Value
+  : Value extends readonly (infer Item)[]
+    ? Asked<Item, Asking>[]
+    : Value extends null
+      ? null
+      : Asked<Value, Asking>
 
 /** A query as it is looked at here. */
 export interface AnyQuery {
@@ -78,7 +107,9 @@ export type Option = readonly [name: string, text: string]
 
 /** Query options as the part of an address after `?`; empty when there are none. */
 export function queryString(options: readonly Option[]): string {
-  return options.length === 0 ? '' : `?${options.map(([name, text]) => `${encodeQuery(name)}=${encodeQuery(text)}`).join('&')}`
+  return options.length === 0
+    ? ''
+    : `?${options.map(([name, text]) => `${encodeQuery(name)}=${encodeQuery(text)}`).join('&')}`
 }
 
 /** Percent-encodes a query option, keeping what RFC 3986, section 3.4, and the ABNF of OData allow there for the sake of readers. */
@@ -94,7 +125,9 @@ export function listed(names: string | readonly string[]): string {
 export function targetOf(structure: Structure, name: string): Structure | undefined {
   const members = membersOf(structure)
   const property = Object.hasOwn(members, name) ? members[name] : undefined
-  return property !== undefined && isStructure(property.is) ? (settled(property.is) as Structure) : undefined
+  return property !== undefined && isStructure(property.is)
+    ? (settled(property.is) as Structure)
+    : undefined
 }
 
 /** What a version of OData admits in a query. */
@@ -104,7 +137,19 @@ export interface QueryRules {
   readonly nested: readonly string[]
 }
 
-const known = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count', 'compute', 'custom', 'levels']
+const known = [
+  'filter',
+  'select',
+  'expand',
+  'orderBy',
+  'top',
+  'skip',
+  'search',
+  'count',
+  'compute',
+  'custom',
+  'levels',
+]
 
 /**
  * Finds every place of a query that names what there is not, or has a value of the wrong kind.
@@ -112,34 +157,64 @@ const known = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search',
  * @param options the options that are admitted
  * @param others further members that the input has
  */
-export function checkQuery(query: Readonly<Record<string, unknown>>, structure: Structure, rules: QueryRules, options: readonly string[], others: readonly string[], path: string, misfits: Misfit[]): void {
-  const wrong = (name: string, message: string): void => void misfits.push({ path: join(path, name), message })
+export function checkQuery(
+  query: Readonly<Record<string, unknown>>,
+  structure: Structure,
+  rules: QueryRules,
+  options: readonly string[],
+  others: readonly string[],
+  path: string,
+  misfits: Misfit[],
+): void {
+  const wrong = (name: string, message: string): void =>
+    void misfits.push({ path: join(path, name), message })
   for (const [name, value] of Object.entries(query)) {
     if (value === undefined || others.includes(name)) continue
-    if (!options.includes(name)) wrong(name, known.includes(name) ? 'can\'t be asked for here' : unknownName(name, [...others, ...options]))
+    if (!options.includes(name))
+      wrong(
+        name,
+        known.includes(name)
+          ? "can't be asked for here"
+          : unknownName(name, [...others, ...options]),
+      )
     else if (name === 'top' || name === 'skip') {
-      if (typeof value !== 'number' || !Number.isInteger(value) || value < 0) wrong(name, `expected a whole number from 0 on, got ${show(value)}`)
+      if (typeof value !== 'number' || !Number.isInteger(value) || value < 0)
+        wrong(name, `expected a whole number from 0 on, got ${show(value)}`)
     } else if (name === 'count') {
       if (typeof value !== 'boolean') wrong(name, `expected true or false, got ${show(value)}`)
     } else if (name === 'levels') {
-      if (value !== 'max' && (typeof value !== 'number' || !Number.isInteger(value) || value < 1)) wrong(name, `expected a whole number from 1 on, or "max", got ${show(value)}`)
+      if (value !== 'max' && (typeof value !== 'number' || !Number.isInteger(value) || value < 1))
+        wrong(name, `expected a whole number from 1 on, or "max", got ${show(value)}`)
     } else if (name === 'custom') checkCustom(value, join(path, name), misfits)
     else if (name === 'search' || name === 'compute') {
       if (typeof value !== 'string') wrong(name, `expected text, got ${show(value)}`)
-    } else if (name === 'filter') checkFilter(value, structure, rules.words, join(path, name), misfits)
+    } else if (name === 'filter')
+      checkFilter(value, structure, rules.words, join(path, name), misfits)
     else if (name === 'expand') checkExpand(value, structure, rules, join(path, name), misfits)
-    else if (typeof value !== 'string' && !(Array.isArray(value) && value.every((each) => typeof each === 'string'))) wrong(name, `expected text or a list of names, got ${show(value)}`)
-    else for (const each of listed(value as string | readonly string[]).split(',')) checkPath(each.trim().replace(/ (?:asc|desc)$/, ''), structure, join(path, name), misfits)
+    else if (
+      typeof value !== 'string' &&
+      !(Array.isArray(value) && value.every((each) => typeof each === 'string'))
+    )
+      wrong(name, `expected text or a list of names, got ${show(value)}`)
+    else
+      for (const each of listed(value as string | readonly string[]).split(','))
+        checkPath(each.trim().replace(/ (?:asc|desc)$/, ''), structure, join(path, name), misfits)
   }
 }
 
 /** Names that begin with $ or @ are the standard's own (URL Conventions, section 5.2). */
 function checkCustom(value: unknown, path: string, misfits: Misfit[]): void {
-  if (!isObject(value)) misfits.push({ path, message: `expected an object with texts, got ${show(value)}` })
+  if (!isObject(value))
+    misfits.push({ path, message: `expected an object with texts, got ${show(value)}` })
   else {
     for (const [name, text] of Object.entries(value)) {
-      if (typeof text !== 'string') misfits.push({ path: join(path, name), message: `expected text, got ${show(text)}` })
-      if (/^[$@]|^$/.test(name)) misfits.push({ path: join(path, name), message: 'is no name for an option of a service\'s own: those don\'t begin with $ or @' })
+      if (typeof text !== 'string')
+        misfits.push({ path: join(path, name), message: `expected text, got ${show(text)}` })
+      if (/^[$@]|^$/.test(name))
+        misfits.push({
+          path: join(path, name),
+          message: "is no name for an option of a service's own: those don't begin with $ or @",
+        })
     }
   }
 }
@@ -149,7 +224,13 @@ export function customOptions({ custom }: AnyQuery): Option[] {
   return Object.entries(custom ?? {})
 }
 
-function checkFilter(value: unknown, structure: Structure, words: FilterWords, path: string, misfits: Misfit[]): void {
+function checkFilter(
+  value: unknown,
+  structure: Structure,
+  words: FilterWords,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (typeof value === 'string') {
     checkFilterText(value, structure, path, misfits)
     return
@@ -170,9 +251,16 @@ function checkPath(text: string, structure: Structure, path: string, misfits: Mi
   if (text !== '' && !text.includes('(')) walk(text.split('/'), structure, new Map(), path, misfits)
 }
 
-function checkExpand(value: unknown, structure: Structure, rules: QueryRules, path: string, misfits: Misfit[]): void {
+function checkExpand(
+  value: unknown,
+  structure: Structure,
+  rules: QueryRules,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (typeof value === 'string') {
-    for (const each of topLevel(value)) checkPath(each.replace(/\(.*$/s, '').trim(), structure, path, misfits)
+    for (const each of topLevel(value))
+      checkPath(each.replace(/\(.*$/s, '').trim(), structure, path, misfits)
     return
   }
   if (!Array.isArray(value)) {
@@ -181,12 +269,14 @@ function checkExpand(value: unknown, structure: Structure, rules: QueryRules, pa
   }
   for (const each of value as readonly unknown[]) {
     if (typeof each === 'string') checkPath(each.replace(/\(.*$/s, ''), structure, path, misfits)
-    else if (!isObject(each)) misfits.push({ path, message: `expected a name, or a name with a query, got ${show(each)}` })
+    else if (!isObject(each))
+      misfits.push({ path, message: `expected a name, or a name with a query, got ${show(each)}` })
     else {
       for (const [name, query] of Object.entries(each)) {
         const target = targetOf(structure, name)
         if (target === undefined) checkPath(name, structure, path, misfits)
-        else if (!isObject(query)) misfits.push({ path: join(path, name), message: `expected a query, got ${show(query)}` })
+        else if (!isObject(query))
+          misfits.push({ path: join(path, name), message: `expected a query, got ${show(query)}` })
         else checkQuery(query, target, rules, rules.nested, [], join(path, name), misfits)
       }
     }
@@ -201,7 +291,7 @@ export function topLevel(text: string, separator = ','): string[] {
   let start = 0
   for (let at = 0; at < text.length; at += 1) {
     const c = text[at]
-    if (c === '\'') inside = !inside
+    if (c === "'") inside = !inside
     else if (inside) continue
     else if (c === '(') depth += 1
     else if (c === ')') depth -= 1

@@ -22,22 +22,61 @@ export interface Restrictions {
 }
 
 /** Finds every place where a query asks for what the service says that it can't do. */
-export function checkRestrictions(restricted: Restrictions, input: Readonly<Record<string, unknown>>, structure: Structure, rules: QueryRules, misfits: Misfit[]): void {
+export function checkRestrictions(
+  restricted: Restrictions,
+  input: Readonly<Record<string, unknown>>,
+  structure: Structure,
+  rules: QueryRules,
+  misfits: Misfit[],
+): void {
   const { filter, orderBy, expand } = input as AnyQuery
-  const told = (path: string, names: readonly string[], refused: readonly string[] | undefined, what: string): void => {
-    for (const name of names) if (refused?.includes(name) === true) misfits.push({ path, message: `the service can't ${what} ${name}; it says so in its metadata` })
+  const told = (
+    path: string,
+    names: readonly string[],
+    refused: readonly string[] | undefined,
+    what: string,
+  ): void => {
+    for (const name of names)
+      if (refused?.includes(name) === true)
+        misfits.push({
+          path,
+          message: `the service can't ${what} ${name}; it says so in its metadata`,
+        })
   }
-  const inFilter = filter === undefined ? [] : namesInFilter(filterText(filter, structure, rules.words), structure)
+  const inFilter =
+    filter === undefined ? [] : namesInFilter(filterText(filter, structure, rules.words), structure)
   told('filter', inFilter, restricted.unfiltered, 'filter by')
-  told('orderBy', orderBy === undefined ? [] : listed(orderBy).split(',').map((each) => each.trim().replace(/ (?:asc|desc)$/, '')), restricted.unsorted, 'sort by')
+  told(
+    'orderBy',
+    orderBy === undefined
+      ? []
+      : listed(orderBy)
+          .split(',')
+          .map((each) => each.trim().replace(/ (?:asc|desc)$/, '')),
+    restricted.unsorted,
+    'sort by',
+  )
   told('expand', expandedNames(expand), restricted.unexpanded, 'expand')
   if (restricted.filtered === undefined) return
-  if (filter === undefined) misfits.push({ path: 'filter', message: `is missing; the service answers only who says which ones${restricted.filtered.length === 0 ? '' : `, by ${restricted.filtered.join(' and ')}`}` })
-  else for (const name of restricted.filtered) if (!inFilter.includes(name)) misfits.push({ path: join('filter', name), message: 'must be a part of the filter; the service wants it' })
+  if (filter === undefined)
+    misfits.push({
+      path: 'filter',
+      message: `is missing; the service answers only who says which ones${restricted.filtered.length === 0 ? '' : `, by ${restricted.filtered.join(' and ')}`}`,
+    })
+  else
+    for (const name of restricted.filtered)
+      if (!inFilter.includes(name))
+        misfits.push({
+          path: join('filter', name),
+          message: 'must be a part of the filter; the service wants it',
+        })
 }
 
 function expandedNames(expand: AnyQuery['expand']): string[] {
   if (expand === undefined) return []
-  if (typeof expand === 'string') return topLevel(expand).map((each) => each.replace(/[(/].*$/s, '').trim())
-  return expand.flatMap((each) => (typeof each === 'string' ? [each.replace(/[(/].*$/s, '')] : Object.keys(each)))
+  if (typeof expand === 'string')
+    return topLevel(expand).map((each) => each.replace(/[(/].*$/s, '').trim())
+  return expand.flatMap((each) =>
+    typeof each === 'string' ? [each.replace(/[(/].*$/s, '')] : Object.keys(each),
+  )
 }

@@ -1,4 +1,14 @@
-import { addressOf, checkCredential, exchange, openExchange, type Connection, type Opened, type Request, type Response, type ThisCall } from '../connection.js'
+import {
+  addressOf,
+  checkCredential,
+  exchange,
+  openExchange,
+  type Connection,
+  type Opened,
+  type Request,
+  type Response,
+  type ThisCall,
+} from '../connection.js'
 import { ContractBreach, isTooDeep, ServiceFault, tooDeep, TransportFailure } from '../failures.js'
 import { isObject } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
@@ -27,19 +37,36 @@ export interface Outgoing {
  *
  * @throws ServiceFault when the service refuses, TransportFailure
  */
-export async function send(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<Response> {
-  const response = await guarded(connection, operation, outgoing, thisCall, (request) => exchange(connection, request, thisCall, textOf))
+export async function send(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+): Promise<Response> {
+  const response = await guarded(connection, operation, outgoing, thisCall, (request) =>
+    exchange(connection, request, thisCall, textOf),
+  )
   if (response.status >= 400) throw faultOf(operation, response)
   return response
 }
 
 /** Sends a request; its answer is still to be read. */
-export function open(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<Opened> {
+export function open(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+): Promise<Opened> {
   checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   return openExchange(connection, requestOf(operation, outgoing, {}), thisCall)
 }
 
-export async function ask(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall): Promise<unknown> {
+export async function ask(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+): Promise<unknown> {
   return parsed(operation, await send(connection, operation, outgoing, thisCall))
 }
 
@@ -51,7 +78,9 @@ export function parsed(operation: Facts, response: Response): unknown {
   try {
     json = (isSafe ? JSON.parse : (operation.parse ?? JSON.parse))(text)
   } catch (error) {
-    throw isTooDeep(error) ? tooDeep() : new ContractBreach('', 'JSON', describeBody(response, text))
+    throw isTooDeep(error)
+      ? tooDeep()
+      : new ContractBreach('', 'JSON', describeBody(response, text))
   }
   response.inTime?.()
   return json
@@ -65,13 +94,28 @@ function shortened({ asksInBody }: Protocol, outgoing: Outgoing): Outgoing {
   const { method, url, headers } = outgoing
   const at = url.indexOf('?')
   if (!asksInBody || method !== 'GET' || at === -1 || url.length <= longestAddress) return outgoing
-  return { method: 'POST', url: `${url.slice(0, at)}/$query`, headers: { 'content-type': 'text/plain', ...headers }, body: url.slice(at + 1) }
+  return {
+    method: 'POST',
+    url: `${url.slice(0, at)}/$query`,
+    headers: { 'content-type': 'text/plain', ...headers },
+    body: url.slice(at + 1),
+  }
 }
 
-function requestOf({ protocol }: Facts, outgoing: Outgoing, guard: Readonly<Record<string, string>>): Request {
+function requestOf(
+  { protocol }: Facts,
+  outgoing: Outgoing,
+  guard: Readonly<Record<string, string>>,
+): Request {
   const { method, url, headers, body, wantsBack } = shortened(protocol, outgoing)
   const own = protocol.headers({ hasBody: body !== undefined, wantsBack: wantsBack === true })
-  return { method, url, headers: { ...own, ...guard, ...headers }, ...(body === undefined ? {} : { body }), deals: wantsToken }
+  return {
+    method,
+    url,
+    headers: { ...own, ...guard, ...headers },
+    ...(body === undefined ? {} : { body }),
+    deals: wantsToken,
+  }
 }
 
 /** Tokens against forged requests by connection, with the session that they belong to. */
@@ -82,30 +126,61 @@ function wantsToken({ status, headers }: Response): boolean {
 }
 
 /** Gateways want a token with everything that changes something: they refuse once, and the token is fetched. It is kept for the connection. */
-async function guarded(connection: Connection, operation: Facts, outgoing: Outgoing, thisCall: ThisCall, exchanged: (request: Request) => Promise<Response>): Promise<Response> {
+async function guarded(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+  exchanged: (request: Request) => Promise<Response>,
+): Promise<Response> {
   checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
   const isSafe = outgoing.method === 'GET' || outgoing.method === 'HEAD'
   const key = connection.closed
-  const response = await exchanged(requestOf(operation, outgoing, isSafe ? {} : (tokens.get(key) ?? {})))
+  const response = await exchanged(
+    requestOf(operation, outgoing, isSafe ? {} : (tokens.get(key) ?? {})),
+  )
   if (isSafe || !wantsToken(response)) return response
   tokens.set(key, await fetchToken(connection, operation, thisCall))
   const again = await exchanged(requestOf(operation, outgoing, tokens.get(key) ?? {}))
-  if (wantsToken(again)) throw new TransportFailure('login', 'the service wants a token (X-CSRF-Token) and refuses the one that it gave', { url: outgoing.url, status: 403 })
+  if (wantsToken(again))
+    throw new TransportFailure(
+      'login',
+      'the service wants a token (X-CSRF-Token) and refuses the one that it gave',
+      { url: outgoing.url, status: 403 },
+    )
   return again
 }
 
-async function fetchToken(connection: Connection, operation: Facts, thisCall: ThisCall): Promise<Readonly<Record<string, string>>> {
+async function fetchToken(
+  connection: Connection,
+  operation: Facts,
+  thisCall: ThisCall,
+): Promise<Readonly<Record<string, string>>> {
   const url = `${addressOf(connection)}/`
-  const opened = await openExchange(connection, requestOf(operation, { method: 'GET', url, headers: { 'x-csrf-token': 'Fetch' } }, {}), thisCall)
+  const opened = await openExchange(
+    connection,
+    requestOf(operation, { method: 'GET', url, headers: { 'x-csrf-token': 'Fetch' } }, {}),
+    thisCall,
+  )
   try {
     const { headers } = opened.answer
     const text = await opened.answer.text()
     opened.received(() => text)
     const token = headers.get('x-csrf-token')
-    if (token === null || /^required$/i.test(token)) throw new TransportFailure('login', 'the service wants a token (X-CSRF-Token) and gave none when it was asked for one', { url, status: opened.answer.status })
+    if (token === null || /^required$/i.test(token))
+      throw new TransportFailure(
+        'login',
+        'the service wants a token (X-CSRF-Token) and gave none when it was asked for one',
+        { url, status: opened.answer.status },
+      )
     // Browsers keep the session's cookies themselves, and show them to nobody.
     const cookies = (headers as Headers & { getSetCookie?(): string[] }).getSetCookie?.() ?? []
-    return { 'x-csrf-token': token, ...(cookies.length === 0 ? {} : { cookie: cookies.map((each) => each.split(';')[0] ?? '').join('; ') }) }
+    return {
+      'x-csrf-token': token,
+      ...(cookies.length === 0
+        ? {}
+        : { cookie: cookies.map((each) => each.split(';')[0] ?? '').join('; ') }),
+    }
   } catch (error) {
     throw opened.failure(error)
   } finally {
@@ -128,7 +203,18 @@ export function faultOf(operation: Facts, response: Response): ServiceFault<unde
   } catch {
     // What is no JSON is told as it came.
   }
-  const reason = said !== undefined && said.message !== '' ? said.message : text.trim() === '' ? `HTTP ${String(status)}` : `HTTP ${String(status)} with ${describeBody(response, text)}`
-  const conflict = status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
-  return new ServiceFault(conflict + reason, { fault: undefined, detail, code: said === undefined || said.code === '' ? String(status) : said.code, status })
+  const reason =
+    said !== undefined && said.message !== ''
+      ? said.message
+      : text.trim() === ''
+        ? `HTTP ${String(status)}`
+        : `HTTP ${String(status)} with ${describeBody(response, text)}`
+  const conflict =
+    status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
+  return new ServiceFault(conflict + reason, {
+    fault: undefined,
+    detail,
+    code: said === undefined || said.code === '' ? String(status) : said.code,
+    status,
+  })
 }

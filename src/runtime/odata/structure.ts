@@ -2,7 +2,19 @@ import { ContractBreach } from '../failures.js'
 import { anything, checkLimits, isObject, join, show } from '../json/values.js'
 import { entityAddress, isBinding } from './addresses.js'
 import type { Edm } from './edm.js'
-import { edmOf, isOpen, kindOf, membersOf, settled, type EnumType, type Property, type Reading, type Structure, type ValueType, type Wire } from './model.js'
+import {
+  edmOf,
+  isOpen,
+  kindOf,
+  membersOf,
+  settled,
+  type EnumType,
+  type Property,
+  type Reading,
+  type Structure,
+  type ValueType,
+  type Wire,
+} from './model.js'
 
 /** How entities and complex types are written to JSON and read from it. */
 
@@ -10,20 +22,29 @@ import { edmOf, isOpen, kindOf, membersOf, settled, type EnumType, type Property
 export function writeProperty(property: Property, value: unknown, wire: Wire): unknown {
   if (value === null || value === undefined) return value
   const type = settled(property.is)
-  return property.many === true ? (value as readonly unknown[]).map((each) => writeValue(type, each, wire)) : writeValue(type, value, wire)
+  return property.many === true
+    ? (value as readonly unknown[]).map((each) => writeValue(type, each, wire))
+    : writeValue(type, value, wire)
 }
 
 function writeValue(type: ValueType, value: unknown, wire: Wire): unknown {
   if (value === null) return null
-  if ('members' in type) return writeStructure(type, value as Readonly<Record<string, unknown>>, wire)
+  if ('members' in type)
+    return writeStructure(type, value as Readonly<Record<string, unknown>>, wire)
   if ('enumeration' in type) return Array.isArray(value) ? value.join(',') : value
   return edmOf(type).write(value as never)
 }
 
-export function writeStructure(declared: Structure, value: Readonly<Record<string, unknown>>, wire: Wire): Record<string, unknown> {
-  const structure = kindOf(declared, (each) => each.is !== undefined && each.is === value['$is']) ?? declared
+export function writeStructure(
+  declared: Structure,
+  value: Readonly<Record<string, unknown>>,
+  wire: Wire,
+): Record<string, unknown> {
+  const structure =
+    kindOf(declared, (each) => each.is !== undefined && each.is === value['$is']) ?? declared
   const members = membersOf(structure)
-  const json: Record<string, unknown> = structure === declared ? {} : { ...wire.typed(structure.type) }
+  const json: Record<string, unknown> =
+    structure === declared ? {} : { ...wire.typed(structure.type) }
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined || name.startsWith('$')) continue
     const property = Object.hasOwn(members, name) ? members[name] : undefined
@@ -35,17 +56,27 @@ export function writeStructure(declared: Structure, value: Readonly<Record<strin
 }
 
 /** What hangs off an entity that is sent: new entities, entities that are there, or both. */
-function writeRelated(name: string, property: Property, set: string, value: unknown, wire: Wire): Readonly<Record<string, unknown>> {
+function writeRelated(
+  name: string,
+  property: Property,
+  set: string,
+  value: unknown,
+  wire: Wire,
+): Readonly<Record<string, unknown>> {
   const all = [value].flat()
   const structure = settled(property.is) as Structure
-  const addresses = all.filter(isBinding).map(({ $bind }) => entityAddress(set, structure, $bind, wire))
+  const addresses = all
+    .filter(isBinding)
+    .map(({ $bind }) => entityAddress(set, structure, $bind, wire))
   const others = all.filter((each) => !isBinding(each))
   if (addresses.length === 0) return { [name]: writeProperty(property, value, wire) }
   const bound = wire.bound(name, addresses, property.many === true)
   if (others.length === 0) return bound
   const made = writeProperty(property, others, wire) as readonly unknown[]
   // Version 2 has both in one list.
-  return Array.isArray(bound[name]) ? { [name]: [...(bound[name] as readonly unknown[]), ...made] } : { ...bound, [name]: made }
+  return Array.isArray(bound[name])
+    ? { [name]: [...(bound[name] as readonly unknown[]), ...made] }
+    : { ...bound, [name]: made }
 }
 
 /**
@@ -53,20 +84,35 @@ function writeRelated(name: string, property: Property, set: string, value: unkn
  *
  * @throws ContractBreach when it can't be represented
  */
-export function readProperty(property: Property, json: unknown, path: string, reading: Reading): unknown {
+export function readProperty(
+  property: Property,
+  json: unknown,
+  path: string,
+  reading: Reading,
+): unknown {
   const type = settled(property.is)
   if (property.many === true) {
     const rows = reading.wire.rows(json)
-    if (reading.wire.isCut(json)) reading.onDeviation({ path, message: 'is only the beginning; the service keeps the rest back' })
+    if (reading.wire.isCut(json))
+      reading.onDeviation({
+        path,
+        message: 'is only the beginning; the service keeps the rest back',
+      })
     if (rows === null) {
-      reading.onDeviation({ path, message: 'is null, where the contract has a collection; it is taken for an empty one' })
+      reading.onDeviation({
+        path,
+        message: 'is null, where the contract has a collection; it is taken for an empty one',
+      })
       return []
     }
     if (!Array.isArray(rows)) throw new ContractBreach(path, 'a list', show(json))
-    return rows.map((each: unknown, at) => (each === null ? null : readValue(type, each, `${path}[${String(at)}]`, reading)))
+    return rows.map((each: unknown, at) =>
+      each === null ? null : readValue(type, each, `${path}[${String(at)}]`, reading),
+    )
   }
   if (json !== null) return readValue(type, json, path, reading)
-  if (property.nullable !== true) reading.onDeviation({ path, message: 'is null, which the contract does not allow' })
+  if (property.nullable !== true)
+    reading.onDeviation({ path, message: 'is null, which the contract does not allow' })
   return null
 }
 
@@ -81,9 +127,18 @@ function readValue(type: ValueType, json: unknown, path: string, reading: Readin
 }
 
 function readEnumeration(type: EnumType, json: unknown, path: string, reading: Reading): unknown {
-  if (typeof json !== 'string') throw new ContractBreach(path, `one of ${type.values.join(', ')}`, show(json))
-  const values = type.flags === true ? json.split(',').map((each) => each.trim()).filter((each) => each !== '' && each !== '0') : [json]
-  for (const value of values) if (!type.values.includes(value)) reading.onDeviation({ path, message: `${show(value)} is not one of the contract's values` })
+  if (typeof json !== 'string')
+    throw new ContractBreach(path, `one of ${type.values.join(', ')}`, show(json))
+  const values =
+    type.flags === true
+      ? json
+          .split(',')
+          .map((each) => each.trim())
+          .filter((each) => each !== '' && each !== '0')
+      : [json]
+  for (const value of values)
+    if (!type.values.includes(value))
+      reading.onDeviation({ path, message: `${show(value)} is not one of the contract's values` })
   return type.flags === true ? values : json
 }
 
@@ -104,24 +159,47 @@ function planOf(structure: Structure): Plan {
   let plan = plans.get(structure)
   if (plan === undefined) {
     const all = Object.entries(membersOf(structure))
-    const simple = all.flatMap(([name, { is, many }]) => (many === true || typeof is === 'function' || !('literal' in is) ? [] : [[name, is] as const]))
-    plan = { members: new Map(all), simple: new Map(simple), promised: all.filter(([, property]) => property.navigation !== true).map(([name]) => name), nullable: new Set(all.filter(([, property]) => property.nullable === true).map(([name]) => name)), isOpen: isOpen(structure) }
+    const simple = all.flatMap(([name, { is, many }]) =>
+      many === true || typeof is === 'function' || !('literal' in is) ? [] : [[name, is] as const],
+    )
+    plan = {
+      members: new Map(all),
+      simple: new Map(simple),
+      promised: all.filter(([, property]) => property.navigation !== true).map(([name]) => name),
+      nullable: new Set(
+        all.filter(([, property]) => property.nullable === true).map(([name]) => name),
+      ),
+      isOpen: isOpen(structure),
+    }
     plans.set(structure, plan)
   }
   return plan
 }
 
 /** The kind of a structure that an object says it is. */
-function kindSaid(declared: Structure, json: Readonly<Record<string, unknown>>, path: string, reading: Reading): Structure {
+function kindSaid(
+  declared: Structure,
+  json: Readonly<Record<string, unknown>>,
+  path: string,
+  reading: Reading,
+): Structure {
   const type = reading.wire.typeOf(json)
   if (type === undefined || type === declared.type) return declared
   const found = kindOf(declared, (each) => each.type === type)
-  if (found === undefined) reading.onDeviation({ path, message: `is of the type ${type}, which is no kind of ${declared.type}` })
+  if (found === undefined)
+    reading.onDeviation({
+      path,
+      message: `is of the type ${type}, which is no kind of ${declared.type}`,
+    })
   return found ?? declared
 }
 
 /** Is every member of an object already what it means, and all there? Then it need not be copied: nobody else has it. */
-function isAsItMeans(json: Readonly<Record<string, unknown>>, { simple, promised, nullable }: Plan, partial: boolean): boolean {
+function isAsItMeans(
+  json: Readonly<Record<string, unknown>>,
+  { simple, promised, nullable }: Plan,
+  partial: boolean,
+): boolean {
   let count = 0
   for (const name in json) {
     const member = json[name]
@@ -139,7 +217,12 @@ function isAsItMeans(json: Readonly<Record<string, unknown>>, { simple, promised
  *
  * @throws ContractBreach when it can't be represented
  */
-export function readStructure(declared: Structure, json: unknown, path: string, reading: Reading): Record<string, unknown> {
+export function readStructure(
+  declared: Structure,
+  json: unknown,
+  path: string,
+  reading: Reading,
+): Record<string, unknown> {
   if (!isObject(json)) throw new ContractBreach(path, 'an object', show(json))
   const structure = kindSaid(declared, json, path, reading)
   const plan = planOf(structure)
@@ -152,31 +235,47 @@ export function readStructure(declared: Structure, json: unknown, path: string, 
     const simple = plan.simple.get(name)
     if (simple !== undefined && member !== null && name !== '__proto__') {
       const read: unknown = simple.read(member)
-      if (read === undefined) throw new ContractBreach(join(path, name), simple.simple, show(member))
+      if (read === undefined)
+        throw new ContractBreach(join(path, name), simple.simple, show(member))
       value[name] = read
       continue
     }
     const about = reading.wire.about(name, member)
     if (about !== undefined) {
       etag = about.etag ?? etag
-      if (about.cut !== undefined) reading.onDeviation({ path: join(path, about.cut), message: 'is only the beginning; the service keeps the rest back' })
+      if (about.cut !== undefined)
+        reading.onDeviation({
+          path: join(path, about.cut),
+          message: 'is only the beginning; the service keeps the rest back',
+        })
       continue
     }
     const property = plan.members.get(name)
-    if (property !== undefined) setOwn(value, name, readProperty(property, member, join(path, name), reading))
+    if (property !== undefined)
+      setOwn(value, name, readProperty(property, member, join(path, name), reading))
     else {
       // An annotation of the service's own is kept without a word.
-      if (!plan.isOpen && !name.includes('@')) reading.onDeviation({ path: join(path, name), message: 'is not in the contract' })
+      if (!plan.isOpen && !name.includes('@'))
+        reading.onDeviation({ path: join(path, name), message: 'is not in the contract' })
       setOwn(value, name, anything.read(member))
     }
   }
-  if (!reading.partial) for (const name of plan.promised) if (!Object.hasOwn(value, name)) reading.onDeviation({ path: join(path, name), message: 'is missing' })
+  if (!reading.partial)
+    for (const name of plan.promised)
+      if (!Object.hasOwn(value, name))
+        reading.onDeviation({ path: join(path, name), message: 'is missing' })
   if (etag !== undefined) value['$etag'] = etag
   return value
 }
 
 /** Sets a member of this very name, `__proto__` too. */
 function setOwn(target: Record<string, unknown>, name: string, value: unknown): void {
-  if (name === '__proto__') Object.defineProperty(target, name, { value, enumerable: true, writable: true, configurable: true })
+  if (name === '__proto__')
+    Object.defineProperty(target, name, {
+      value,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   else target[name] = value
 }

@@ -14,17 +14,32 @@ const words: FilterWords = {
 }
 
 /** Nested expansions as paths: what is expanded, and what is selected there. */
-function paths(asked: AnyQuery, structure: Structure, prefix: string): { expand: string[]; select: string[] } {
+function paths(
+  asked: AnyQuery,
+  structure: Structure,
+  prefix: string,
+): { expand: string[]; select: string[] } {
   const { expand, select } = asked
-  const chosen = select === undefined ? [] : listed(select).split(',').map((name) => prefix + name.trim())
+  const chosen =
+    select === undefined
+      ? []
+      : listed(select)
+          .split(',')
+          .map((name) => prefix + name.trim())
   if (expand === undefined) return { expand: [], select: chosen }
-  if (typeof expand === 'string') return { expand: expand.split(',').map((name) => prefix + name.trim()), select: chosen }
+  if (typeof expand === 'string')
+    return { expand: expand.split(',').map((name) => prefix + name.trim()), select: chosen }
   const found = { expand: [] as string[], select: chosen }
   for (const each of expand) {
-    for (const [name, inner] of typeof each === 'string' ? [[each, {}] as const] : Object.entries(each)) {
+    for (const [name, inner] of typeof each === 'string'
+      ? [[each, {}] as const]
+      : Object.entries(each)) {
       const below = paths(inner ?? {}, targetOf(structure, name) ?? structure, `${prefix}${name}/`)
       for (const path of [prefix + name, ...below.expand]) found.expand.push(path)
-      for (const path of below.select.length === 0 && select !== undefined ? [prefix + name] : below.select) found.select.push(path)
+      for (const path of below.select.length === 0 && select !== undefined
+        ? [prefix + name]
+        : below.select)
+        found.select.push(path)
     }
   }
   return found
@@ -50,7 +65,9 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       // A selection inside an expansion leaves out all else, unless everything is asked for.
       const all = select === undefined && chosen.length > 0 ? ['*', ...chosen] : chosen
       return [
-        ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
+        ...(filter === undefined
+          ? []
+          : [['$filter', filterText(filter, structure, words)] as const]),
         ...(all.length === 0 ? [] : [['$select', all.join(',')] as const]),
         ...(expand.length === 0 ? [] : [['$expand', expand.join(',')] as const]),
         ...(orderBy === undefined ? [] : [['$orderby', listed(orderBy)] as const]),
@@ -79,7 +96,11 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       if (name.includes('odata.')) {
         if (name === 'odata.etag') return etagOf(value)
         const [, before, term] = /^(.+)@odata\.(.*)$/.exec(name) ?? []
-        return term === 'nextLink' && before !== undefined ? { cut: before } : before !== undefined || name.startsWith('odata.') ? {} : undefined
+        return term === 'nextLink' && before !== undefined
+          ? { cut: before }
+          : before !== undefined || name.startsWith('odata.')
+            ? {}
+            : undefined
       }
       // What was not expanded is there as a link only; what was may go on elsewhere.
       if (isObject(value) && '__deferred' in value) return {}
@@ -97,20 +118,39 @@ function protocol(version: '2.0' | '3.0'): Protocol {
     single: (answer) => (isObject(answer) && 'd' in answer ? answer['d'] : answer),
     result(answer, name) {
       const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
-      if (isObject(inside) && 'odata.metadata' in inside && 'value' in inside) return inside['value']
-      return isObject(inside) && Object.keys(inside).length === 1 && Object.hasOwn(inside, name) ? inside[name] : inside
+      if (isObject(inside) && 'odata.metadata' in inside && 'value' in inside)
+        return inside['value']
+      return isObject(inside) && Object.keys(inside).length === 1 && Object.hasOwn(inside, name)
+        ? inside[name]
+        : inside
     },
     page(answer) {
       const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
-      if (isObject(inside) && Array.isArray(inside['value'])) return { rows: inside['value'], total: inside['odata.count'], next: inside['odata.nextLink'], changes: undefined }
-      return isObject(inside) ? { rows: inside['results'], total: inside['__count'], next: inside['__next'], changes: inside['__delta'] } : { rows: inside, total: undefined, next: undefined, changes: undefined }
+      if (isObject(inside) && Array.isArray(inside['value']))
+        return {
+          rows: inside['value'],
+          total: inside['odata.count'],
+          next: inside['odata.nextLink'],
+          changes: undefined,
+        }
+      return isObject(inside)
+        ? {
+            rows: inside['results'],
+            total: inside['__count'],
+            next: inside['__next'],
+            changes: inside['__delta'],
+          }
+        : { rows: inside, total: undefined, next: undefined, changes: undefined }
     },
     failure(answer) {
       const error = isObject(answer) ? (answer['error'] ?? answer['odata.error']) : undefined
       if (!isObject(error)) return undefined
       const said = error['message']
       const message = isObject(said) ? said['value'] : said
-      return { code: typeof error['code'] === 'string' ? error['code'] : '', message: typeof message === 'string' ? message : '' }
+      return {
+        code: typeof error['code'] === 'string' ? error['code'] : '',
+        message: typeof message === 'string' ? message : '',
+      }
     },
     literal(property, value) {
       if (value === null) return 'null'

@@ -2,7 +2,14 @@ import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
 import { edmOf, settled, type Structure } from './model.js'
-import { customOptions, encodeQuery, listed, targetOf, type AnyQuery, type Option } from './query.js'
+import {
+  customOptions,
+  encodeQuery,
+  listed,
+  targetOf,
+  type AnyQuery,
+  type Option,
+} from './query.js'
 import { writeProperty } from './structure.js'
 
 /** OData 4.0 and 4.01 (OASIS: Protocol, URL Conventions, JSON Format). */
@@ -34,12 +41,33 @@ function protocol(version: '4.0' | '4.01'): Protocol {
   const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: Structure): string =>
     typeof expand === 'string'
       ? expand
-      : expand.flatMap((each) => (typeof each === 'string' ? [each] : Object.entries(each).map(([name, inner]) => name + nested(inner ?? {}, targetOf(structure, name) ?? structure)))).join(',')
+      : expand
+          .flatMap((each) =>
+            typeof each === 'string'
+              ? [each]
+              : Object.entries(each).map(
+                  ([name, inner]) =>
+                    name + nested(inner ?? {}, targetOf(structure, name) ?? structure),
+                ),
+          )
+          .join(',')
   const nested = (inner: AnyQuery, structure: Structure): string => {
     const options = query(inner, structure)
-    return options.length === 0 ? '' : `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
+    return options.length === 0
+      ? ''
+      : `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
   }
-  const options = ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'search', 'count', ...(version === '4.01' ? ['compute'] : [])]
+  const options = [
+    'filter',
+    'select',
+    'expand',
+    'orderBy',
+    'top',
+    'skip',
+    'search',
+    'count',
+    ...(version === '4.01' ? ['compute'] : []),
+  ]
   return {
     words,
     query,
@@ -51,7 +79,12 @@ function protocol(version: '4.0' | '4.01'): Protocol {
     headers: ({ hasBody, wantsBack }) => ({
       accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
       'odata-maxversion': version,
-      ...(hasBody ? { 'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true', 'odata-version': '4.0' } : {}),
+      ...(hasBody
+        ? {
+            'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
+            'odata-version': '4.0',
+          }
+        : {}),
       ...(wantsBack ? { prefer: 'return=representation' } : {}),
     }),
     typeOf(json) {
@@ -74,17 +107,34 @@ function protocol(version: '4.0' | '4.01'): Protocol {
     oneOfMany: (navigation, _, address) => `${navigation}/$ref?$id=${encodeQuery(address)}`,
     rows: (json) => json,
     single: (json) => json,
-    result: (json, _, wantsObject) => (!wantsObject && isObject(json) && Object.hasOwn(json, 'value') ? json['value'] : json),
-    page: (json) => (isObject(json) ? { rows: json['value'], total: json['@odata.count'] ?? json['@count'], next: json['@odata.nextLink'] ?? json['@nextLink'], changes: json['@odata.deltaLink'] ?? json['@deltaLink'] } : { rows: undefined, total: undefined, next: undefined, changes: undefined }),
+    result: (json, _, wantsObject) =>
+      !wantsObject && isObject(json) && Object.hasOwn(json, 'value') ? json['value'] : json,
+    page: (json) =>
+      isObject(json)
+        ? {
+            rows: json['value'],
+            total: json['@odata.count'] ?? json['@count'],
+            next: json['@odata.nextLink'] ?? json['@nextLink'],
+            changes: json['@odata.deltaLink'] ?? json['@deltaLink'],
+          }
+        : { rows: undefined, total: undefined, next: undefined, changes: undefined },
     failure(json) {
       const error = isObject(json) ? json['error'] : undefined
-      return isObject(error) ? { code: typeof error['code'] === 'string' ? error['code'] : '', message: typeof error['message'] === 'string' ? error['message'] : '' } : undefined
+      return isObject(error)
+        ? {
+            code: typeof error['code'] === 'string' ? error['code'] : '',
+            message: typeof error['message'] === 'string' ? error['message'] : '',
+          }
+        : undefined
     },
     literal(property, value) {
       if (value === null) return 'null'
       const type = settled(property.is)
-      if (property.many === true || 'members' in type) return jsonText(writeProperty(property, value, this))
-      return 'enumeration' in type ? words.enumeration(type, [value].flat() as string[]) : edmOf(type).literal(value as never)
+      if (property.many === true || 'members' in type)
+        return jsonText(writeProperty(property, value, this))
+      return 'enumeration' in type
+        ? words.enumeration(type, [value].flat() as string[])
+        : edmOf(type).literal(value as never)
     },
   }
 }

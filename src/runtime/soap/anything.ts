@@ -1,40 +1,162 @@
 import type { SaxesTagNS } from 'saxes'
 import type { Misfit } from '../failures.js'
 import { checkFragment, checkMembers, isObject, placeOf } from './check.js'
-import { kindOf, shapeOf, type AnyRecordCodec, type AnythingHandler, type OpenElement, type QName, type SimpleCodec, type TypedText } from './codec.js'
-import { base64Binary, boolean, byte, collapse, date, dateTime, decimal, double, duration, float, gregorianDay, gregorianMonth, gregorianYear, hexBinary, int, integer, long, monthDay, normalizedText, qualifiedName, short, show, splitName, text, time, token, unsignedByte, unsignedInt, unsignedLong, unsignedShort, uri, yearMonth } from './simple.js'
-import { FragmentFrame, ItemsFrame, MembersFrame, TextFrame, xsiNamespace, type Frame, type Reading } from './xml-reader.js'
-import { soapEncoding, writeContent, writeElement, writeOpenElement, xsdNamespace, type XmlWriter } from './xml-writer.js'
+import {
+  kindOf,
+  shapeOf,
+  type AnyRecordCodec,
+  type AnythingHandler,
+  type OpenElement,
+  type QName,
+  type SimpleCodec,
+  type TypedText,
+} from './codec.js'
+import {
+  base64Binary,
+  boolean,
+  byte,
+  collapse,
+  date,
+  dateTime,
+  decimal,
+  double,
+  duration,
+  float,
+  gregorianDay,
+  gregorianMonth,
+  gregorianYear,
+  hexBinary,
+  int,
+  integer,
+  long,
+  monthDay,
+  normalizedText,
+  qualifiedName,
+  short,
+  show,
+  splitName,
+  text,
+  time,
+  token,
+  unsignedByte,
+  unsignedInt,
+  unsignedLong,
+  unsignedShort,
+  uri,
+  yearMonth,
+} from './simple.js'
+import {
+  FragmentFrame,
+  ItemsFrame,
+  MembersFrame,
+  TextFrame,
+  xsiNamespace,
+  type Frame,
+  type Reading,
+} from './xml-reader.js'
+import {
+  soapEncoding,
+  writeContent,
+  writeElement,
+  writeOpenElement,
+  xsdNamespace,
+  type XmlWriter,
+} from './xml-writer.js'
 
 const soapEncodings: readonly string[] = [soapEncoding, 'http://www.w3.org/2003/05/soap-encoding']
 
 /** The simple types of XML Schema by their names, for values whose type only the message says. */
 const simpleTypes: Readonly<Record<string, SimpleCodec<unknown>>> = {
-  string: text, normalizedString: normalizedText, token, language: token, Name: token, NCName: token, NMTOKEN: token, ID: token, IDREF: token, ENTITY: token, anyURI: uri, anySimpleType: text, boolean, decimal, integer,
-  nonPositiveInteger: integer, negativeInteger: integer, nonNegativeInteger: integer, positiveInteger: integer, long, int, short, byte, unsignedLong, unsignedInt, unsignedShort, unsignedByte, float, double, duration, dateTime,
-  time, date, gYearMonth: yearMonth, gYear: gregorianYear, gMonthDay: monthDay, gMonth: gregorianMonth, gDay: gregorianDay, hexBinary, base64Binary, QName: qualifiedName,
+  string: text,
+  normalizedString: normalizedText,
+  token,
+  language: token,
+  Name: token,
+  NCName: token,
+  NMTOKEN: token,
+  ID: token,
+  IDREF: token,
+  ENTITY: token,
+  anyURI: uri,
+  anySimpleType: text,
+  boolean,
+  decimal,
+  integer,
+  nonPositiveInteger: integer,
+  negativeInteger: integer,
+  nonNegativeInteger: integer,
+  positiveInteger: integer,
+  long,
+  int,
+  short,
+  byte,
+  unsignedLong,
+  unsignedInt,
+  unsignedShort,
+  unsignedByte,
+  float,
+  double,
+  duration,
+  dateTime,
+  time,
+  date,
+  gYearMonth: yearMonth,
+  gYear: gregorianYear,
+  gMonthDay: monthDay,
+  gMonth: gregorianMonth,
+  gDay: gregorianDay,
+  hexBinary,
+  base64Binary,
+  QName: qualifiedName,
 }
 
 /** A frame for a value of any type: what the element says it is (XML Schema part 1, section 2.6.1). */
-function frame(records: readonly AnyRecordCodec[], tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {
+function frame(
+  records: readonly AnyRecordCodec[],
+  tag: SaxesTagNS,
+  reading: Reading,
+  deliver: (value: unknown) => void,
+): Frame {
   const [namespace, local] = saidType(tag, reading) ?? ['', '']
   const plain: readonly string[] = ['string', 'boolean', 'int', 'double', 'long', 'base64Binary']
   const isSimple = namespace === xsdNamespace || soapEncodings.includes(namespace)
   const simple = isSimple && Object.hasOwn(simpleTypes, local) ? simpleTypes[local] : undefined
-  if (simple !== undefined) return new TextFrame(simple, reading, (value) => deliver(plain.includes(local) ? value : { $is: `xs:${local}`, $text: simple.write(value, { prefix: (each) => `{${each}}` }) }))
-  if (soapEncodings.includes(namespace) && local === 'Array') return new ItemsFrame({ items: ['', 'item'], encoded: [namespace, local], of: { anything: anyValue, records: () => records }, nillable: true }, reading, deliver)
+  if (simple !== undefined)
+    return new TextFrame(simple, reading, (value) =>
+      deliver(
+        plain.includes(local)
+          ? value
+          : { $is: `xs:${local}`, $text: simple.write(value, { prefix: (each) => `{${each}}` }) },
+      ),
+    )
+  if (soapEncodings.includes(namespace) && local === 'Array')
+    return new ItemsFrame(
+      {
+        items: ['', 'item'],
+        encoded: [namespace, local],
+        of: { anything: anyValue, records: () => records },
+        nillable: true,
+      },
+      reading,
+      deliver,
+    )
   const record = records.find(({ type }) => type?.[1] === local && type[0] === namespace)
-  if (record !== undefined) return new MembersFrame(shapeOf(record), { $is: kindOf(record) }, tag, reading, deliver)
+  if (record !== undefined)
+    return new MembersFrame(shapeOf(record), { $is: kindOf(record) }, tag, reading, deliver)
   return new FragmentFrame(tag, (element) => {
     // A text alone is a text.
-    const isText = element.attributes === undefined && (element.content ?? []).every((piece) => typeof piece === 'string')
+    const isText =
+      element.attributes === undefined &&
+      (element.content ?? []).every((piece) => typeof piece === 'string')
     deliver(isText ? (element.content ?? []).join('') : element)
   })
 }
 
 /** The type that an element says it is of, resolved where it stands. */
 function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
-  const written = Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value
+  const written = Object.values(tag.attributes).find(
+    (attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace,
+  )?.value
   if (written === undefined) return undefined
   const [prefix, local] = splitName(collapse(written))
   return [reading.resolve(prefix) ?? '', local]
@@ -42,20 +164,32 @@ function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
 
 /** Writes a value of any type, which the element says (XML Schema part 1, section 2.6.1). */
 function write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown): void {
-  const say = (namespace: string, local: string): void => writer.attribute([xsiNamespace, 'type'], `${writer.prefix(namespace)}:${local}`)
+  const say = (namespace: string, local: string): void =>
+    writer.attribute([xsiNamespace, 'type'], `${writer.prefix(namespace)}:${local}`)
   const simple = (local: string, content: unknown): void => {
     say(xsdNamespace, local)
     writer.text(simpleTypes[local]?.write(content, writer) ?? '')
   }
   if (typeof value === 'string') simple('string', value)
   else if (typeof value === 'boolean') simple('boolean', value)
-  else if (typeof value === 'number') simple(Number.isInteger(value) && Math.abs(value) < 2 ** 31 && !Object.is(value, -0) ? 'int' : 'double', value)
-  else if (typeof value === 'bigint') simple(BigInt.asIntN(64, value) === value ? 'long' : 'integer', value)
+  else if (typeof value === 'number')
+    simple(
+      Number.isInteger(value) && Math.abs(value) < 2 ** 31 && !Object.is(value, -0)
+        ? 'int'
+        : 'double',
+      value,
+    )
+  else if (typeof value === 'bigint')
+    simple(BigInt.asIntN(64, value) === value ? 'long' : 'integer', value)
   else if (value instanceof Uint8Array) simple('base64Binary', value)
   else if (Array.isArray(value)) {
     say(writer.encoding ?? soapEncoding, 'Array')
-    writer.attribute([writer.encoding ?? soapEncoding, 'arrayType'], `${writer.prefix(xsdNamespace)}:anyType[${String(value.length)}]`)
-    for (const item of value) writeElement(writer, ['', 'item'], { anything: anyValue, records: () => records }, item)
+    writer.attribute(
+      [writer.encoding ?? soapEncoding, 'arrayType'],
+      `${writer.prefix(xsdNamespace)}:anyType[${String(value.length)}]`,
+    )
+    for (const item of value)
+      writeElement(writer, ['', 'item'], { anything: anyValue, records: () => records }, item)
   } else {
     const { $is: which, $text: text } = value as Partial<TypedText>
     const record = which === undefined ? undefined : records.find((each) => kindOf(each) === which)
@@ -71,7 +205,12 @@ function write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unk
 }
 
 /** Checks a value of any type: what it says it is, it must be. */
-function check(records: readonly AnyRecordCodec[], value: unknown, path: string, misfits: Misfit[]): void {
+function check(
+  records: readonly AnyRecordCodec[],
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (Array.isArray(value)) {
     value.forEach((item: unknown, at) => {
       if (item !== null) check(records, item, `${path}[${String(at)}]`, misfits)
@@ -79,17 +218,29 @@ function check(records: readonly AnyRecordCodec[], value: unknown, path: string,
     return
   }
   if (!isObject(value)) {
-    const message = typeof value === 'string' ? text.check(value) : ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array ? undefined : `expected a value, got ${show(value)}`
+    const message =
+      typeof value === 'string'
+        ? text.check(value)
+        : ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array
+          ? undefined
+          : `expected a value, got ${show(value)}`
     if (message !== undefined) misfits.push({ path, message })
     return
   }
   const which = value['$is']
-  const record = typeof which === 'string' ? records.find((each) => kindOf(each) === which) : undefined
+  const record =
+    typeof which === 'string' ? records.find((each) => kindOf(each) === which) : undefined
   if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
   else if (typeof which === 'string') {
     const simple = which.startsWith('xs:') ? simpleTypes[which.slice(3)] : undefined
-    const message = simple === undefined ? 'is no type that the contract knows' : typeof value['$text'] === 'string' && canRead(simple, value['$text']) ? undefined : `expected ${simple.simple} as $text, got ${show(value['$text'])}`
-    if (message !== undefined) misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
+    const message =
+      simple === undefined
+        ? 'is no type that the contract knows'
+        : typeof value['$text'] === 'string' && canRead(simple, value['$text'])
+          ? undefined
+          : `expected ${simple.simple} as $text, got ${show(value['$text'])}`
+    if (message !== undefined)
+      misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
   } else checkFragment(value, path, misfits)
 }
 

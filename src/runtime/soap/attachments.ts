@@ -44,15 +44,30 @@ export class Outgoing {
 export const fewBytes = 512
 
 /** A body of several parts, the envelope first, and the Content-Type that says so. */
-export function writeParts(envelope: string, contentType: string, { parts, takesBytesOut }: Outgoing): { readonly contentType: string; readonly body: Uint8Array } {
+export function writeParts(
+  envelope: string,
+  contentType: string,
+  { parts, takesBytesOut }: Outgoing,
+): { readonly contentType: string; readonly body: Uint8Array } {
   const boundary = `part-${crypto.randomUUID()}`
   const mediaType = contentType.replace(/;.*$/s, '')
   const action = /action="([^"]*)"/.exec(contentType)?.[1]
-  const rootType = takesBytesOut ? `application/xop+xml; charset=utf-8; type="${mediaType}${action === undefined ? '' : `; action=\\"${action}\\"`}"` : contentType
+  const rootType = takesBytesOut
+    ? `application/xop+xml; charset=utf-8; type="${mediaType}${action === undefined ? '' : `; action=\\"${action}\\"`}"`
+    : contentType
   const encoder = new TextEncoder()
-  const head = (type: string, id: string, encoding: string): Uint8Array => encoder.encode(`--${boundary}\r\nContent-Type: ${type.replace(/[\r\n]/g, ' ')}\r\nContent-Transfer-Encoding: ${encoding}\r\nContent-ID: <${id}>\r\n\r\n`)
+  const head = (type: string, id: string, encoding: string): Uint8Array =>
+    encoder.encode(
+      `--${boundary}\r\nContent-Type: ${type.replace(/[\r\n]/g, ' ')}\r\nContent-Transfer-Encoding: ${encoding}\r\nContent-ID: <${id}>\r\n\r\n`,
+    )
   const end = encoder.encode('\r\n')
-  const pieces = [head(rootType, 'envelope@message', '8bit'), encoder.encode(envelope), end, ...parts.flatMap((part) => [head(part.type, part.id, 'binary'), part.content, end]), encoder.encode(`--${boundary}--\r\n`)]
+  const pieces = [
+    head(rootType, 'envelope@message', '8bit'),
+    encoder.encode(envelope),
+    end,
+    ...parts.flatMap((part) => [head(part.type, part.id, 'binary'), part.content, end]),
+    encoder.encode(`--${boundary}--\r\n`),
+  ]
   const whole = takesBytesOut
     ? `multipart/related; type="application/xop+xml"; start="<envelope@message>"; start-info="${mediaType}"; boundary="${boundary}"${action === undefined ? '' : `; action="${action}"`}`
     : `multipart/related; type="${mediaType}"; start="<envelope@message>"; boundary="${boundary}"`
@@ -60,15 +75,27 @@ export function writeParts(envelope: string, contentType: string, { parts, takes
 }
 
 /** The envelope of an answer, and what came beside it. An answer of one part is the envelope itself. */
-export function readParts(response: Response): { readonly envelope: Response; readonly parts: readonly Attachment[] } {
+export function readParts(response: Response): {
+  readonly envelope: Response
+  readonly parts: readonly Attachment[]
+} {
   const contentType = response.headers['content-type'] ?? ''
-  const boundary = /^\s*multipart\/related\b/i.test(contentType) ? parameterOf(contentType, 'boundary') : undefined
+  const boundary = /^\s*multipart\/related\b/i.test(contentType)
+    ? parameterOf(contentType, 'boundary')
+    : undefined
   if (boundary === undefined) return { envelope: response, parts: [] }
   const found = attachmentsOf(response.body, boundary)
   const start = parameterOf(contentType, 'start')?.replace(/^<|>$/g, '')
   const root = found.find(({ id }) => start !== undefined && id === start) ?? found[0]
   if (root === undefined) return { envelope: response, parts: [] }
-  return { envelope: { ...response, headers: { ...response.headers, 'content-type': root.type }, body: root.content }, parts: found.filter((part) => part !== root) }
+  return {
+    envelope: {
+      ...response,
+      headers: { ...response.headers, 'content-type': root.type },
+      body: root.content,
+    },
+    parts: found.filter((part) => part !== root),
+  }
 }
 
 /** The parts of a body as attachments. */
@@ -81,9 +108,16 @@ function attachmentsOf(body: Uint8Array, boundary: string): Attachment[] {
 }
 
 function decoded(content: Uint8Array, encoding: string): Uint8Array {
-  if (encoding.toLowerCase() === 'base64') return Uint8Array.from(atob(new TextDecoder().decode(content).replace(/\s+/g, '')), (each) => each.charCodeAt(0))
+  if (encoding.toLowerCase() === 'base64')
+    return Uint8Array.from(atob(new TextDecoder().decode(content).replace(/\s+/g, '')), (each) =>
+      each.charCodeAt(0),
+    )
   if (encoding.toLowerCase() !== 'quoted-printable') return content
-  const text = binaryText(content).replace(/=\r?\n/g, '').replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) => String.fromCharCode(Number.parseInt(digits, 16)))
+  const text = binaryText(content)
+    .replace(/=\r?\n/g, '')
+    .replace(/=([0-9A-Fa-f]{2})/g, (_, digits: string) =>
+      String.fromCharCode(Number.parseInt(digits, 16)),
+    )
   return Uint8Array.from(text, (each) => each.charCodeAt(0))
 }
 
@@ -94,11 +128,16 @@ export function partAt(parts: readonly Attachment[], address: string): Attachmen
 }
 
 /** The parts that a contract names: those whose Content-ID says so, and the others in their order. */
-export function namedParts(parts: readonly Attachment[], names: readonly string[]): ReadonlyMap<string, Attachment> {
+export function namedParts(
+  parts: readonly Attachment[],
+  names: readonly string[],
+): ReadonlyMap<string, Attachment> {
   const left = [...parts]
   const found = new Map<string, Attachment>()
   for (const name of names) {
-    const at = left.findIndex(({ id }) => unescaped(id).startsWith(`${name}=`) || unescaped(id) === name)
+    const at = left.findIndex(
+      ({ id }) => unescaped(id).startsWith(`${name}=`) || unescaped(id) === name,
+    )
     if (at !== -1) found.set(name, left.splice(at, 1)[0] as Attachment)
   }
   for (const name of names) {

@@ -1,5 +1,20 @@
 import type { Misfit } from '../failures.js'
-import { findSubtype, settled, shapeOf, type AnyCodec, type AnyMember, type AnyRecordCodec, type AnyTextCodec, type Bounds, type Entry, type Limits, type MemberChoice, type OpenContent, type OpenElement, type Shape } from './codec.js'
+import {
+  findSubtype,
+  settled,
+  shapeOf,
+  type AnyCodec,
+  type AnyMember,
+  type AnyRecordCodec,
+  type AnyTextCodec,
+  type Bounds,
+  type Entry,
+  type Limits,
+  type MemberChoice,
+  type OpenContent,
+  type OpenElement,
+  type Shape,
+} from './codec.js'
 import { compareMoments } from './moments.js'
 import { show, text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
@@ -13,24 +28,31 @@ import { isName, parseName } from './xml-name.js'
 export function check(codec: AnyCodec, value: unknown, path: string, misfits: Misfit[]): void {
   if ('members' in codec) checkRecord(codec, value, path, misfits)
   else if ('items' in codec) {
-    if (!Array.isArray(value)) misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    if (!Array.isArray(value))
+      misfits.push({ path, message: `expected a list, got ${show(value)}` })
     else {
       checkBounds(codec, value.length, path, misfits)
       checkEach(value, settled(codec.of), codec.nillable === true, path, misfits)
     }
-  } else if ('anything' in codec) codec.anything.check(codec.records?.() ?? [], value, path, misfits)
+  } else if ('anything' in codec)
+    codec.anything.check(codec.records?.() ?? [], value, path, misfits)
   else if ('whole' in codec) {
     const message = codec.whole.check(value)
     if (message !== undefined) misfits.push({ path, message })
-  }
-  else {
+  } else {
     const message = checkText(codec, value)
     if (message !== undefined) misfits.push({ path, message })
   }
 }
 
 /** Checks the members of a record, of an input or of its headers. */
-export function checkMembers(shape: Shape, value: unknown, path: string, misfits: Misfit[], also: readonly string[] = []): void {
+export function checkMembers(
+  shape: Shape,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+  also: readonly string[] = [],
+): void {
   if (!isObject(value)) {
     misfits.push({ path, message: `expected an object, got ${show(value)}` })
     return
@@ -41,11 +63,15 @@ export function checkMembers(shape: Shape, value: unknown, path: string, misfits
       const before = misfits.length
       checkMember(entry, each, '', misfits)
       if (misfits.length > before) inside(misfits, before, placeOf(path, entry.key))
-    } else if (!mayBeMissing(entry)) misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
+    } else if (!mayBeMissing(entry))
+      misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
   }
   for (const key of Object.keys(value)) {
     if (shape.keys.has(key) || also.includes(key) || value[key] === undefined) continue
-    misfits.push({ path: placeOf(path, key), message: unknownMember(key, [...shape.keys.keys(), ...also]) })
+    misfits.push({
+      path: placeOf(path, key),
+      message: unknownMember(key, [...shape.keys.keys(), ...also]),
+    })
   }
   if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
 }
@@ -62,8 +88,20 @@ export function mayBeMissing({ place, member }: Entry): boolean {
   return member.repeated === true && member.min === undefined
 }
 
-function checkMember({ place, codec, textCodec, member }: Entry, value: unknown, path: string, misfits: Misfit[]): void {
-  const text = value === null || member.repeated === true || member.fixed !== undefined || place === 'open' || place === 'group' ? undefined : textCodec()
+function checkMember(
+  { place, codec, textCodec, member }: Entry,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
+  const text =
+    value === null ||
+    member.repeated === true ||
+    member.fixed !== undefined ||
+    place === 'open' ||
+    place === 'group'
+      ? undefined
+      : textCodec()
   if (text !== undefined) {
     const message = checkText(text, value)
     if (message !== undefined) misfits.push({ path, message })
@@ -73,15 +111,26 @@ function checkMember({ place, codec, textCodec, member }: Entry, value: unknown,
   else if (place === 'group') checkTurns(member, codec() as AnyRecordCodec, value, path, misfits)
   else if (member.repeated === true) checkRepeated(member, codec(), value, path, misfits)
   else if (value === null) {
-    if (member.nillable !== true) misfits.push({ path, message: member.optional === true ? 'can\'t be null; leave it out instead' : 'can\'t be null' })
+    if (member.nillable !== true)
+      misfits.push({
+        path,
+        message: member.optional === true ? "can't be null; leave it out instead" : "can't be null",
+      })
   } else {
     check(codec(), value, path, misfits)
-    if (member.fixed !== undefined && String(value) !== member.fixed) misfits.push({ path, message: `must be "${member.fixed}"` })
+    if (member.fixed !== undefined && String(value) !== member.fixed)
+      misfits.push({ path, message: `must be "${member.fixed}"` })
   }
 }
 
 /** Checks turns of a group that repeats; texts may be among them where the content is mixed. */
-function checkTurns(member: AnyMember, codec: AnyRecordCodec, value: unknown, path: string, misfits: Misfit[]): void {
+function checkTurns(
+  member: AnyMember,
+  codec: AnyRecordCodec,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (!Array.isArray(value)) {
     misfits.push({ path, message: `expected a list, got ${show(value)}` })
     return
@@ -89,7 +138,8 @@ function checkTurns(member: AnyMember, codec: AnyRecordCodec, value: unknown, pa
   checkBounds(member, value.filter((turn) => typeof turn !== 'string').length, path, misfits)
   value.forEach((turn: unknown, at) => {
     const place = `${path}[${String(at)}]`
-    if (member.mixed !== true || typeof turn !== 'string') checkMembers(shapeOf(codec), turn, place, misfits)
+    if (member.mixed !== true || typeof turn !== 'string')
+      checkMembers(shapeOf(codec), turn, place, misfits)
     else {
       const message = text.check(turn)
       if (message !== undefined) misfits.push({ path: place, message })
@@ -99,7 +149,9 @@ function checkTurns(member: AnyMember, codec: AnyRecordCodec, value: unknown, pa
 
 /** Checks open content: how many elements there are, and of which namespaces (XML Schema part 1, section 3.10). */
 function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Misfit[]): void {
-  const { elements = [], attributes = {} }: OpenContent = isObject(value) ? (value as OpenContent) : {}
+  const { elements = [], attributes = {} }: OpenContent = isObject(value)
+    ? (value as OpenContent)
+    : {}
   if (!isObject(value) || !Array.isArray(elements) || !isObject(attributes)) {
     misfits.push({ path, message: `expected { elements, attributes }, got ${show(value)}` })
     return
@@ -109,18 +161,34 @@ function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Mis
     const place = `${path}.elements[${String(at)}]`
     checkFragment(element, place, misfits)
     const [namespace] = parseName(String((element as { name?: unknown } | null)?.name))
-    if (!admits(member, namespace)) misfits.push({ path: place, message: `can't be in ${namespace === '' ? 'no namespace' : `the namespace "${namespace}"`} here` })
+    if (!admits(member, namespace))
+      misfits.push({
+        path: place,
+        message: `can't be in ${namespace === '' ? 'no namespace' : `the namespace "${namespace}"`} here`,
+      })
   }
 }
 
 /** Checks an element of open content, and all that is in it: what goes into a message must be XML. */
 export function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
-  const { name, attributes = {}, content = [] }: Partial<OpenElement> = isObject(element) ? (element as Partial<OpenElement>) : {}
+  const {
+    name,
+    attributes = {},
+    content = [],
+  }: Partial<OpenElement> = isObject(element) ? (element as Partial<OpenElement>) : {}
   if (typeof name !== 'string' || !isObject(attributes) || !Array.isArray(content)) {
-    misfits.push({ path, message: `expected an element as { name, attributes, content }, got ${show(element)}` })
+    misfits.push({
+      path,
+      message: `expected an element as { name, attributes, content }, got ${show(element)}`,
+    })
     return
   }
-  for (const each of [name, ...Object.keys(attributes)]) if (!isName(each)) misfits.push({ path, message: `${show(each)} is no name in XML; expected {namespace}name, or just name` })
+  for (const each of [name, ...Object.keys(attributes)])
+    if (!isName(each))
+      misfits.push({
+        path,
+        message: `${show(each)} is no name in XML; expected {namespace}name, or just name`,
+      })
   for (const [key, value] of Object.entries(attributes)) {
     const message = text.check(value)
     if (message !== undefined) misfits.push({ path: `${path}.attributes.${key}`, message })
@@ -141,29 +209,54 @@ export function admits(member: AnyMember, namespace: string): boolean {
   return member.namespaces?.includes(namespace) ?? true
 }
 
-function checkRecord(declared: AnyRecordCodec, value: unknown, path: string, misfits: Misfit[]): void {
+function checkRecord(
+  declared: AnyRecordCodec,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (!isObject(value)) {
     misfits.push({ path, message: `expected an object, got ${show(value)}` })
     return
   }
   const which = value['$is']
-  const record = which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
+  const record =
+    which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
   if (record === undefined || (record.abstract === true && which !== undefined)) {
-    misfits.push({ path: placeOf(path, '$is'), message: `expected ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}, got ${show(which)}` })
+    misfits.push({
+      path: placeOf(path, '$is'),
+      message: `expected ${concreteNames(declared)
+        .map((name) => `"${name}"`)
+        .join(' or ')}, got ${show(which)}`,
+    })
     return
   }
   if (record.abstract === true) {
-    misfits.push({ path: placeOf(path, '$is'), message: `is missing: say which it is, ${concreteNames(declared).map((name) => `"${name}"`).join(' or ')}` })
+    misfits.push({
+      path: placeOf(path, '$is'),
+      message: `is missing: say which it is, ${concreteNames(declared)
+        .map((name) => `"${name}"`)
+        .join(' or ')}`,
+    })
     return
   }
   checkMembers(shapeOf(record), value, path, misfits, ['$is'])
 }
 
 /** Checks that of the groups of each choice exactly one is there, and whole. */
-export function checkChoices(choices: readonly MemberChoice[], value: unknown, path: string, misfits: Misfit[]): void {
+export function checkChoices(
+  choices: readonly MemberChoice[],
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (!isObject(value)) return
-  const isGiven = (name: string): boolean => Object.hasOwn(value, name) && value[name] !== undefined && (name !== '$open' || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
-  const wrong = (message: string, name = ''): void => void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
+  const isGiven = (name: string): boolean =>
+    Object.hasOwn(value, name) &&
+    value[name] !== undefined &&
+    (name !== '$open' || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
+  const wrong = (message: string, name = ''): void =>
+    void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
   for (const { of, optional } of choices) {
     // A group that has all the members given is the one that is meant, also where groups share members.
     const given = [...new Set(of.flatMap(({ members }) => members))].filter(isGiven)
@@ -173,15 +266,23 @@ export function checkChoices(choices: readonly MemberChoice[], value: unknown, p
       continue
     }
     const chosen = of.filter(({ members }) => given.every((name) => members.includes(name)))
-    if (chosen.length === 0) wrong(`only one of these can be given: ${groups}; there are ${given.join(' and ')}`)
+    if (chosen.length === 0)
+      wrong(`only one of these can be given: ${groups}; there are ${given.join(' and ')}`)
     else if (!chosen.some(({ members, required }) => (required ?? members).every(isGiven))) {
       const [first] = chosen
-      for (const name of (first?.required ?? first?.members ?? []).filter((each) => !isGiven(each))) wrong(`is missing beside ${given.join(' and ')}`, name)
+      for (const name of (first?.required ?? first?.members ?? []).filter((each) => !isGiven(each)))
+        wrong(`is missing beside ${given.join(' and ')}`, name)
     }
   }
 }
 
-function checkRepeated(member: Entry['member'], codec: AnyCodec, value: unknown, path: string, misfits: Misfit[]): void {
+function checkRepeated(
+  member: Entry['member'],
+  codec: AnyCodec,
+  value: unknown,
+  path: string,
+  misfits: Misfit[],
+): void {
   if (!Array.isArray(value)) {
     misfits.push({ path, message: `expected a list, got ${show(value)}` })
     return
@@ -190,7 +291,13 @@ function checkRepeated(member: Entry['member'], codec: AnyCodec, value: unknown,
   checkEach(value, codec, member.nillable === true, path, misfits)
 }
 
-function checkEach(items: readonly unknown[], codec: AnyCodec, nillable: boolean, path: string, misfits: Misfit[]): void {
+function checkEach(
+  items: readonly unknown[],
+  codec: AnyCodec,
+  nillable: boolean,
+  path: string,
+  misfits: Misfit[],
+): void {
   for (const [at, item] of items.entries()) {
     if (item === null && nillable) continue
     const before = misfits.length
@@ -203,70 +310,113 @@ function checkEach(items: readonly unknown[], codec: AnyCodec, nillable: boolean
 function inside(misfits: Misfit[], from: number, place: string): void {
   for (let at = from; at < misfits.length; at += 1) {
     const misfit = misfits[at]
-    if (misfit !== undefined) misfits[at] = { ...misfit, path: misfit.path === '' ? place : misfit.path.startsWith('[') ? `${place}${misfit.path}` : `${place}.${misfit.path}` }
+    if (misfit !== undefined)
+      misfits[at] = {
+        ...misfit,
+        path:
+          misfit.path === ''
+            ? place
+            : misfit.path.startsWith('[')
+              ? `${place}${misfit.path}`
+              : `${place}.${misfit.path}`,
+      }
   }
 }
 
 function checkBounds(bounds: Bounds, count: number, path: string, misfits: Misfit[]): void {
-  if (bounds.min !== undefined && count < bounds.min) misfits.push({ path, message: `must have at least ${String(bounds.min)}, has ${String(count)}` })
-  if (bounds.max !== undefined && count > bounds.max) misfits.push({ path, message: `must have at most ${String(bounds.max)}, has ${String(count)}` })
+  if (bounds.min !== undefined && count < bounds.min)
+    misfits.push({
+      path,
+      message: `must have at least ${String(bounds.min)}, has ${String(count)}`,
+    })
+  if (bounds.max !== undefined && count > bounds.max)
+    misfits.push({ path, message: `must have at most ${String(bounds.max)}, has ${String(count)}` })
 }
 
 /** What is wrong with a value that stands in a text or an attribute. */
 export function checkText(codec: AnyTextCodec, value: unknown): string | undefined {
   if ('read' in codec) return codec.check(value)
-  if ('literals' in codec) return codec.literals.includes(value) ? undefined : `expected one of ${codec.literals.map((literal) => show(literal)).join(', ')}, got ${show(value)}`
+  if ('literals' in codec)
+    return codec.literals.includes(value)
+      ? undefined
+      : `expected one of ${codec.literals.map((literal) => show(literal)).join(', ')}, got ${show(value)}`
   if ('restricts' in codec) return codec.restricts.check(value) ?? checkLimits(codec, value)
   if ('union' in codec) {
     const messages = codec.union.map((each) => checkText(each, value))
     const all = [...new Set(messages)].filter((message) => message !== undefined)
-    return messages.includes(undefined) ? checkPatterns(codec, String(value), value) : all.join(', or ')
+    return messages.includes(undefined)
+      ? checkPatterns(codec, String(value), value)
+      : all.join(', or ')
   }
   if (!Array.isArray(value)) return `expected a list, got ${show(value)}`
-  if (codec.min !== undefined && value.length < codec.min) return `must have at least ${String(codec.min)}, has ${String(value.length)}`
-  if (codec.max !== undefined && value.length > codec.max) return `must have at most ${String(codec.max)}, has ${String(value.length)}`
+  if (codec.min !== undefined && value.length < codec.min)
+    return `must have at least ${String(codec.min)}, has ${String(value.length)}`
+  if (codec.max !== undefined && value.length > codec.max)
+    return `must have at most ${String(codec.max)}, has ${String(value.length)}`
   for (const [at, item] of value.entries()) {
-    const message = checkText(codec.spaced, item) ?? (typeof item === 'string' && /[\t\n\r ]|^$/.test(item) ? 'an item of this list can\'t be empty or have spaces' : undefined)
+    const message =
+      checkText(codec.spaced, item) ??
+      (typeof item === 'string' && /[\t\n\r ]|^$/.test(item)
+        ? "an item of this list can't be empty or have spaces"
+        : undefined)
     if (message !== undefined) return `item ${String(at + 1)}: ${message}`
   }
   const whole = value.map(String).join(' ')
-  if (codec.allowed?.includes(whole) === false) return `must be ${codec.allowed.join(' or ')}, is ${show(whole)}`
+  if (codec.allowed?.includes(whole) === false)
+    return `must be ${codec.allowed.join(' or ')}, is ${show(whole)}`
   return checkPatterns(codec, whole, whole)
 }
 
 function checkLimits(limits: Limits, value: unknown): string | undefined {
   const written = typeof value === 'string' ? value : String(value)
-  if (limits.minimum !== undefined && compare(written, limits.minimum) < 0) return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && compare(written, limits.maximum) > 0) return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (limits.exclusiveMinimum !== undefined && compare(written, limits.exclusiveMinimum) <= 0) return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (limits.exclusiveMaximum !== undefined && compare(written, limits.exclusiveMaximum) >= 0) return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  if (limits.allowed?.some((each) => each === written || compare(written, each) === 0) === false) return `must be ${limits.allowed.join(' or ')}, is ${show(value)}`
+  if (limits.minimum !== undefined && compare(written, limits.minimum) < 0)
+    return `must be at least ${limits.minimum}, is ${show(value)}`
+  if (limits.maximum !== undefined && compare(written, limits.maximum) > 0)
+    return `must be at most ${limits.maximum}, is ${show(value)}`
+  if (limits.exclusiveMinimum !== undefined && compare(written, limits.exclusiveMinimum) <= 0)
+    return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
+  if (limits.exclusiveMaximum !== undefined && compare(written, limits.exclusiveMaximum) >= 0)
+    return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
+  if (limits.allowed?.some((each) => each === written || compare(written, each) === 0) === false)
+    return `must be ${limits.allowed.join(' or ')}, is ${show(value)}`
   if (limits.minLength !== undefined || limits.maxLength !== undefined) {
     const length = value instanceof Uint8Array ? value.length : [...written].length
     const unit = value instanceof Uint8Array ? 'bytes' : 'characters'
-    if (limits.minLength !== undefined && length < limits.minLength) return `must have at least ${String(limits.minLength)} ${unit}, has ${String(length)}`
-    if (limits.maxLength !== undefined && length > limits.maxLength) return `must have at most ${String(limits.maxLength)} ${unit}, has ${String(length)}`
+    if (limits.minLength !== undefined && length < limits.minLength)
+      return `must have at least ${String(limits.minLength)} ${unit}, has ${String(length)}`
+    if (limits.maxLength !== undefined && length > limits.maxLength)
+      return `must have at most ${String(limits.maxLength)} ${unit}, has ${String(length)}`
   }
   if (limits.fractionDigits !== undefined || limits.totalDigits !== undefined) {
     const { whole, fraction } = digitsOf(written)
-    if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits) return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-    if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits) return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
+    if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits)
+      return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
+    if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits)
+      return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
   }
   return checkPatterns(limits, written, value)
 }
 
 const expressions = new Map<string, RegExp>()
 
-function checkPatterns({ patterns }: Pick<Limits, 'patterns'>, written: string, value: unknown): string | undefined {
+function checkPatterns(
+  { patterns }: Pick<Limits, 'patterns'>,
+  written: string,
+  value: unknown,
+): string | undefined {
   for (const group of patterns ?? []) {
     const matches = (pattern: string): boolean => {
       let expression = expressions.get(pattern)
-      if (expression === undefined) expressions.set(pattern, (expression = new RegExp(`^(?:${pattern})$`, 'u')))
+      if (expression === undefined)
+        expressions.set(pattern, (expression = new RegExp(`^(?:${pattern})$`, 'u')))
       // An engine that backtracks takes a time that grows with the text's length to the power of the repetitions: what is too long for that is not checked.
       const repetitions = pattern.match(/[*+]|\{\d+,/g)?.length ?? 0
-      return (written.length > 100 && written.length ** repetitions > 1e8) || expression.test(written)
+      return (
+        (written.length > 100 && written.length ** repetitions > 1e8) || expression.test(written)
+      )
     }
-    if (!group.some(matches)) return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
+    if (!group.some(matches))
+      return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
   }
   return undefined
 }
@@ -275,11 +425,14 @@ const plainNumber = /^[+-]?(?:\d+\.?\d*|\.\d+)$/
 
 /** Compares two numbers, without rounding decimals, or two moments or durations; NaN where there is no order. */
 function compare(left: string, right: string): number {
-  if (!plainNumber.test(left) || !plainNumber.test(right)) return compareMoments(left, right) ?? Number(left) - Number(right)
+  if (!plainNumber.test(left) || !plainNumber.test(right))
+    return compareMoments(left, right) ?? Number(left) - Number(right)
   const a = digitsOf(left)
   const b = digitsOf(right)
   const length = Math.max(a.fraction.length, b.fraction.length)
-  const scaled = (parts: typeof a, text: string): bigint => (text.startsWith('-') ? -1n : 1n) * BigInt(`${parts.whole}${parts.fraction.padEnd(length, '0')}` || '0')
+  const scaled = (parts: typeof a, text: string): bigint =>
+    (text.startsWith('-') ? -1n : 1n) *
+    BigInt(`${parts.whole}${parts.fraction.padEnd(length, '0')}` || '0')
   const difference = scaled(a, left) - scaled(b, right)
   return difference < 0n ? -1 : difference > 0n ? 1 : 0
 }
@@ -291,16 +444,33 @@ function digitsOf(text: string): { whole: string; fraction: string } {
 }
 
 function concreteNames(record: AnyRecordCodec): string[] {
-  return [...(record.abstract === true || record.is === undefined ? [] : [record.is]), ...(record.subtypes?.() ?? []).flatMap(concreteNames)]
+  return [
+    ...(record.abstract === true || record.is === undefined ? [] : [record.is]),
+    ...(record.subtypes?.() ?? []).flatMap(concreteNames),
+  ]
 }
 
 function unknownMember(key: string, names: readonly string[]): string {
   const folded = names.find((name) => name.toLowerCase() === key.toLowerCase())
-  const near = folded ?? names.find((name) => name.length > 2 && (name.toLowerCase().startsWith(key.toLowerCase().slice(0, 3)) || key.toLowerCase().includes(name.toLowerCase())))
-  return near === undefined ? `is not known here; there are ${names.filter((name) => !name.startsWith('$')).join(', ') || 'no members'}` : `is not known here; is "${near}" meant?`
+  const near =
+    folded ??
+    names.find(
+      (name) =>
+        name.length > 2 &&
+        (name.toLowerCase().startsWith(key.toLowerCase().slice(0, 3)) ||
+          key.toLowerCase().includes(name.toLowerCase())),
+    )
+  return near === undefined
+    ? `is not known here; there are ${names.filter((name) => !name.startsWith('$')).join(', ') || 'no members'}`
+    : `is not known here; is "${near}" meant?`
 }
 
 /** Is it an object with members? */
 export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Uint8Array)
+  return (
+    typeof value === 'object' &&
+    value !== null &&
+    !Array.isArray(value) &&
+    !(value instanceof Uint8Array)
+  )
 }

@@ -80,7 +80,8 @@ export interface SpacedCodec<T> extends Bounds {
 }
 
 /** What can stand in a text or an attribute. */
-export type TextCodec<T> = SimpleCodec<T> | LiteralsCodec<T> | RestrictedCodec<T> | UnionCodec<T> | SpacedCodec<T>
+export type TextCodec<T> =
+  SimpleCodec<T> | LiteralsCodec<T> | RestrictedCodec<T> | UnionCodec<T> | SpacedCodec<T>
 
 /** A list as an element around its items. */
 export interface ItemsCodec<T> extends Bounds {
@@ -101,7 +102,9 @@ export interface Bounds {
 export interface RecordCodec<T, Base = unknown, Any = T> extends AnyRecordCodec {
   /** Never there: tells the compiler what it is a codec of (with its subtypes), also where its base has some of the members. */
   readonly value?: Any
-  readonly members: { readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]> } & { readonly $open?: OpenMember }
+  readonly members: {
+    readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]>
+  } & { readonly $open?: OpenMember }
 }
 
 /** A record codec whose members are not known to the compiler. */
@@ -126,7 +129,10 @@ export interface AnyRecordCodec {
 
 /** Groups of members of which exactly one is there; with `optional` perhaps none. All of a group must be there, unless it says which. */
 export interface MemberChoice {
-  readonly of: readonly { readonly members: readonly string[]; readonly required?: readonly string[] }[]
+  readonly of: readonly {
+    readonly members: readonly string[]
+    readonly required?: readonly string[]
+  }[]
   readonly optional?: true
 }
 
@@ -140,7 +146,12 @@ export interface AnythingCodec {
 
 /** Reads, writes and checks values of any type, among them these records. */
 export interface AnythingHandler {
-  frame(records: readonly AnyRecordCodec[], tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame
+  frame(
+    records: readonly AnyRecordCodec[],
+    tag: SaxesTagNS,
+    reading: Reading,
+    deliver: (value: unknown) => void,
+  ): Frame
   write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown): void
   check(records: readonly AnyRecordCodec[], value: unknown, path: string, misfits: Misfit[]): void
 }
@@ -174,9 +185,24 @@ export interface TypedRecord {
  * A value of any type: texts, booleans, numbers (xs:int, xs:double), `bigint` (xs:long), bytes (xs:base64Binary), other simple types as
  * `{ $is: 'xs:date', $text: '2026-11-23' }`, records of the contract with `$is`, lists in SOAP's own encoding, anything else as an element.
  */
-export type AnyValue = string | boolean | number | bigint | Uint8Array | TypedText | TypedRecord | OpenElement | readonly (AnyValue | null)[]
+export type AnyValue =
+  | string
+  | boolean
+  | number
+  | bigint
+  | Uint8Array
+  | TypedText
+  | TypedRecord
+  | OpenElement
+  | readonly (AnyValue | null)[]
 
-export type Codec<T> = TextCodec<T> | ItemsCodec<T> | Pick<RecordCodec<T>, 'members'> | (AnyRecordCodec & { readonly value?: T }) | AnythingCodec | WholeCodec<T>
+export type Codec<T> =
+  | TextCodec<T>
+  | ItemsCodec<T>
+  | Pick<RecordCodec<T>, 'members'>
+  | (AnyRecordCodec & { readonly value?: T })
+  | AnythingCodec
+  | WholeCodec<T>
 
 /** A codec, or a function that gives it: for those that refer to each other. */
 export type CodecRef<T> = Codec<T> | (() => Codec<T>)
@@ -190,10 +216,20 @@ type ItemOf<T> = [Present<T>] extends [readonly (infer Item)[]] ? Present<Item> 
  * an element around each; with `mixed` there may be texts among them.
  */
 export type Member<T> =
-  | (Bounds & { readonly group: CodecRef<Exclude<ItemOf<T>, string>>; readonly optional?: true; readonly mixed?: true })
+  | (Bounds & {
+      readonly group: CodecRef<Exclude<ItemOf<T>, string>>
+      readonly optional?: true
+      readonly mixed?: true
+    })
   | (ElementFacts & { readonly element: CodecRef<Present<T>>; readonly repeated?: never })
   | (ElementFacts & Bounds & { readonly element: CodecRef<ItemOf<T>>; readonly repeated: true })
-  | { readonly attribute: TextCodec<Present<T>>; readonly optional?: true; readonly name?: string; readonly namespace?: string; readonly fixed?: string }
+  | {
+      readonly attribute: TextCodec<Present<T>>
+      readonly optional?: true
+      readonly name?: string
+      readonly namespace?: string
+      readonly fixed?: string
+    }
   | { readonly text: TextCodec<Present<T>> }
 
 /** Where open content stands among the members, and what it may be. */
@@ -255,8 +291,14 @@ export interface OpenContent {
 }
 
 /** A codec of unknown kind, for the machinery. */
-export type AnyCodec = AnyTextCodec | AnyItems | AnyRecordCodec | AnythingCodec | WholeCodec<unknown>
-export type AnyTextCodec = SimpleCodec<unknown> | LiteralsCodec<unknown> | RestrictedCodec<unknown> | UnionCodec<unknown> | AnySpaced
+export type AnyCodec =
+  AnyTextCodec | AnyItems | AnyRecordCodec | AnythingCodec | WholeCodec<unknown>
+export type AnyTextCodec =
+  | SimpleCodec<unknown>
+  | LiteralsCodec<unknown>
+  | RestrictedCodec<unknown>
+  | UnionCodec<unknown>
+  | AnySpaced
 export interface AnySpaced extends Bounds {
   readonly spaced: AnyTextCodec
   readonly patterns?: readonly (readonly string[])[]
@@ -317,12 +359,14 @@ const shapes = new WeakMap<AnyRecordCodec, Shape>()
 export function shapeOf(record: AnyRecordCodec): Shape {
   let shape = shapes.get(record)
   if (shape === undefined) {
-    const base = record.base === undefined || record.narrows === true ? undefined : shapeOf(record.base())
+    const base =
+      record.base === undefined || record.narrows === true ? undefined : shapeOf(record.base())
     const own = Object.entries(record.members).map(([key, member]) => entryOf(record, key, member))
     const entries = [...(base?.entries ?? []), ...own]
     const places = new Map<string, number[]>()
     entries.forEach((entry, at) => {
-      for (const local of localNames(entry, [])) places.set(local, [...(places.get(local) ?? []), at])
+      for (const local of localNames(entry, []))
+        places.set(local, [...(places.get(local) ?? []), at])
     })
     shape = {
       entries,
@@ -353,12 +397,28 @@ function blanks(): () => Record<string, unknown> {
 
 /** Must it be there in an answer? */
 function isPromised({ place, member }: Entry): boolean {
-  return place !== 'text' && member.optional !== true && (place === 'open' || place === 'group' || member.repeated === true ? (member.min ?? 0) > 0 : true)
+  return (
+    place !== 'text' &&
+    member.optional !== true &&
+    (place === 'open' || place === 'group' || member.repeated === true
+      ? (member.min ?? 0) > 0
+      : true)
+  )
 }
 
 function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry {
-  const place = member.open === true ? 'open' : member.element !== undefined ? 'element' : member.attribute !== undefined ? 'attribute' : member.group !== undefined ? 'group' : 'text'
-  const namespace = member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
+  const place =
+    member.open === true
+      ? 'open'
+      : member.element !== undefined
+        ? 'element'
+        : member.attribute !== undefined
+          ? 'attribute'
+          : member.group !== undefined
+            ? 'group'
+            : 'text'
+  const namespace =
+    member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
   const reference = member.element ?? member.attribute ?? member.text ?? member.group
   let known: AnyCodec | undefined
   let knownText: AnyTextCodec | undefined
@@ -375,9 +435,23 @@ function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry 
   }
   const simpleCodec = (): SimpleCodec<unknown> | undefined => {
     const text = textCodec()
-    return text === undefined ? undefined : 'restricts' in text ? text.restricts : 'read' in text ? text : undefined
+    return text === undefined
+      ? undefined
+      : 'restricts' in text
+        ? text.restricts
+        : 'read' in text
+          ? text
+          : undefined
   }
-  return { key, place, name: [namespace, member.name ?? key], codec, textCodec, simpleCodec, member }
+  return {
+    key,
+    place,
+    name: [namespace, member.name ?? key],
+    codec,
+    textCodec,
+    simpleCodec,
+    member,
+  }
 }
 
 /** The names of the elements that an entry stands for: its own, or all that its group may hold. */
@@ -385,7 +459,13 @@ function localNames(entry: Entry, within: readonly AnyCodec[]): string[] {
   if (entry.place === 'element') return [entry.name[1]]
   const codec = entry.place === 'group' ? entry.codec() : undefined
   if (codec === undefined || !('members' in codec) || within.includes(codec)) return []
-  return [...new Set(Object.entries(codec.members).flatMap(([key, member]) => localNames(entryOf(codec, key, member), [...within, codec])))]
+  return [
+    ...new Set(
+      Object.entries(codec.members).flatMap(([key, member]) =>
+        localNames(entryOf(codec, key, member), [...within, codec]),
+      ),
+    ),
+  ]
 }
 
 /** Does a codec make sense of a text, and not of elements? */
@@ -399,7 +479,10 @@ export function kindOf(record: AnyRecordCodec): string {
 }
 
 /** The record among `record` and everything that extends it for which `accept` holds. */
-export function findSubtype(record: AnyRecordCodec, accept: (candidate: AnyRecordCodec) => boolean): AnyRecordCodec | undefined {
+export function findSubtype(
+  record: AnyRecordCodec,
+  accept: (candidate: AnyRecordCodec) => boolean,
+): AnyRecordCodec | undefined {
   if (accept(record)) return record
   for (const subtype of record.subtypes?.() ?? []) {
     const found = findSubtype(subtype, accept)

@@ -20,8 +20,11 @@ export function atOnce<Result>(work: Pieces<Result>): Result {
  *
  * @param check is asked between; what it throws ends the work
  */
-export async function byAndBy<Result>(work: Pieces<Result>, check: () => void = () => undefined): Promise<Result> {
-  for (let since = performance.now(); ; ) {
+export async function byAndBy<Result>(
+  work: Pieces<Result>,
+  check: () => void = () => undefined,
+): Promise<Result> {
+  for (let since = performance.now(); ;) {
     const step = work.next()
     if (step.done === true) return step.value
     check()

@@ -1,9 +1,24 @@
-import { checkCredential, exchange, hearOfDeviations, withoutLogin, type Connection, type Response, type ThisCall } from '../connection.js'
+import {
+  checkCredential,
+  exchange,
+  hearOfDeviations,
+  withoutLogin,
+  type Connection,
+  type Response,
+  type ThisCall,
+} from '../connection.js'
 import { ContractBreach, InputRejected, ServiceFault, type Deviation } from '../failures.js'
 import { checkMembers } from './check.js'
 import { settled, type AnyCodec, type AnyTextCodec, type QName, type Shape } from './codec.js'
 import { byAndBy, type Pieces } from './pieces.js'
-import { chooseEndpoint, describeBody, parseMessage, shapeOfMembers, textOfResponse, type Members } from './soap.js'
+import {
+  chooseEndpoint,
+  describeBody,
+  parseMessage,
+  shapeOfMembers,
+  textOfResponse,
+  type Members,
+} from './soap.js'
 import { frameFor, NotXml } from './xml-reader.js'
 import { textOf } from './xml-writer.js'
 
@@ -29,29 +44,67 @@ export interface PlainOperation<Input, Outcome> {
  *
  * @throws InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function sendPlain<Input extends object, Outcome>(connection: Connection, operation: PlainOperation<Input, Outcome>, input: Input, thisCall: ThisCall = {}): Promise<Outcome> {
+export async function sendPlain<Input extends object, Outcome>(
+  connection: Connection,
+  operation: PlainOperation<Input, Outcome>,
+  input: Input,
+  thisCall: ThisCall = {},
+): Promise<Outcome> {
   const shape = shapeOfMembers(operation.input, operation.namespace)
-  const [, endpoint] = chooseEndpoint(connection, Object.fromEntries(operation.endpoints.map((name) => [name, ''])))
+  const [, endpoint] = chooseEndpoint(
+    connection,
+    Object.fromEntries(operation.endpoints.map((name) => [name, ''])),
+  )
   if (connection.settings.checkInputs !== false) {
     const misfits: InputRejected['misfits'][number][] = []
     checkMembers(shape, input, '', misfits)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
-  const { address, body } = plainRequest(operation, shape, input as Readonly<Record<string, unknown>>, withoutLogin(connection.settings.url ?? endpoint.address))
-  const headers = { accept: operation.answer === 'text' ? 'text/plain, */*' : operation.answer === 'bytes' ? '*/*' : 'text/xml, application/xml', ...(body === undefined ? {} : { 'content-type': 'application/x-www-form-urlencoded' }) }
-  const response = await exchange(connection, { method: operation.verb, url: address, headers, ...(body === undefined ? {} : { body }) }, thisCall, textOfResponse)
-  return (await byAndBy(plainAnswerIn(operation, response, hearOfDeviations(connection, thisCall)), response.inTime)) as Outcome
+  const { address, body } = plainRequest(
+    operation,
+    shape,
+    input as Readonly<Record<string, unknown>>,
+    withoutLogin(connection.settings.url ?? endpoint.address),
+  )
+  const headers = {
+    accept:
+      operation.answer === 'text'
+        ? 'text/plain, */*'
+        : operation.answer === 'bytes'
+          ? '*/*'
+          : 'text/xml, application/xml',
+    ...(body === undefined ? {} : { 'content-type': 'application/x-www-form-urlencoded' }),
+  }
+  const response = await exchange(
+    connection,
+    { method: operation.verb, url: address, headers, ...(body === undefined ? {} : { body }) },
+    thisCall,
+    textOfResponse,
+  )
+  return (await byAndBy(
+    plainAnswerIn(operation, response, hearOfDeviations(connection, thisCall)),
+    response.inTime,
+  )) as Outcome
 }
 
 /** Where a request goes, and its form. */
-export function plainRequest<Input, Outcome>({ location, parameters }: PlainOperation<Input, Outcome>, shape: Shape, input: Readonly<Record<string, unknown>>, base: string): { readonly address: string; readonly body?: string } {
-  const texts = shape.entries.flatMap(({ key, name, codec }) => textsOf(codec(), input[key]).map((text): [string, string] => [name[1], text]))
+export function plainRequest<Input, Outcome>(
+  { location, parameters }: PlainOperation<Input, Outcome>,
+  shape: Shape,
+  input: Readonly<Record<string, unknown>>,
+  base: string,
+): { readonly address: string; readonly body?: string } {
+  const texts = shape.entries.flatMap(({ key, name, codec }) =>
+    textsOf(codec(), input[key]).map((text): [string, string] => [name[1], text]),
+  )
   const path = parameters === 'path' ? filled(location, texts) : location
   const address = `${base.replace(/\/+$/, '')}/${path.replace(/^\/+/, '')}`
   if (parameters === 'form') return { address, body: new URLSearchParams(texts).toString() }
   const query = parameters === 'query' ? new URLSearchParams(texts).toString() : ''
-  return { address: query === '' ? address : `${address}${address.includes('?') ? '&' : '?'}${query}` }
+  return {
+    address: query === '' ? address : `${address}${address.includes('?') ? '&' : '?'}${query}`,
+  }
 }
 
 /** A location with values in the place of the names in brackets (WSDL 1.1, section 4.5). */
@@ -64,13 +117,24 @@ function filled(location: string, texts: readonly (readonly [string, string])[])
 
 function textsOf(codec: AnyCodec, value: unknown): string[] {
   if (value === undefined || value === null) return []
-  if ('items' in codec) return (value as readonly unknown[]).flatMap((item) => textsOf(settled(codec.of), item))
+  if ('items' in codec)
+    return (value as readonly unknown[]).flatMap((item) => textsOf(settled(codec.of), item))
   return [textOf(codec as AnyTextCodec, value, { prefix: () => '' })]
 }
 
-function* plainAnswerIn<Input, Outcome>({ answer }: PlainOperation<Input, Outcome>, response: Response, onDeviation: (deviation: Deviation) => void): Pieces<unknown> {
+function* plainAnswerIn<Input, Outcome>(
+  { answer }: PlainOperation<Input, Outcome>,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): Pieces<unknown> {
   const text = textOfResponse(response)
-  if (response.status >= 400) throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, text)}`, { fault: undefined, detail: text, code: '', status: response.status })
+  if (response.status >= 400)
+    throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, text)}`, {
+      fault: undefined,
+      detail: text,
+      code: '',
+      status: response.status,
+    })
   if (answer === undefined) return undefined
   if (answer === 'text') return text
   if (answer === 'bytes') return response.body
@@ -79,7 +143,10 @@ function* plainAnswerIn<Input, Outcome>({ answer }: PlainOperation<Input, Outcom
     yield* parseMessage(text, false, onDeviation, (tag, reading) => {
       const [namespace, local] = answer.element
       if (tag.local.toLowerCase() === 'html') throw new NotXml('it is an HTML page')
-      if (tag.local !== local || tag.uri !== namespace) reading.deviate(`the answer's element is "${tag.local}" (${tag.uri}), where the contract promised "${local}" (${namespace})`)
+      if (tag.local !== local || tag.uri !== namespace)
+        reading.deviate(
+          `the answer's element is "${tag.local}" (${tag.uri}), where the contract promised "${local}" (${namespace})`,
+        )
       reading.startPathsHere()
       return frameFor(settled(answer.codec), tag, reading, true, (read) => {
         value = read

@@ -31,14 +31,26 @@ export function hasReferences(xml: string): boolean {
  *
  * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays an attribute.
  */
-export function* parseWithReferences(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, encoded: boolean, parts: readonly Attachment[] = []): Pieces<void> {
+export function* parseWithReferences(
+  xml: string,
+  onDeviation: (deviation: Deviation) => void,
+  root: (tag: SaxesTagNS, reading: Reading) => Frame,
+  encoded: boolean,
+  parts: readonly Attachment[] = [],
+): Pieces<void> {
   const { top, byId, references } = yield* readTree(xml)
   if (top === undefined) throw new NotXml('there is no element in it')
   const player = new Player(byId, references, encoded, onDeviation, parts)
   player.play(top, (tag) => root(tag, player.reading))
 }
 
-function* readTree(xml: string): Pieces<{ top: Node | undefined; byId: ReadonlyMap<string, Node>; references: ReadonlySet<string> }> {
+function* readTree(
+  xml: string,
+): Pieces<{
+  top: Node | undefined
+  byId: ReadonlyMap<string, Node>
+  references: ReadonlySet<string>
+}> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const byId = new Map<string, Node>()
   const references = new Set<string>()
@@ -84,11 +96,21 @@ class Player {
   private readonly within: Node[] = []
   private count = 0
 
-  constructor(byId: ReadonlyMap<string, Node>, references: ReadonlySet<string>, encoded: boolean, onDeviation: (deviation: Deviation) => void, parts: readonly Attachment[]) {
+  constructor(
+    byId: ReadonlyMap<string, Node>,
+    references: ReadonlySet<string>,
+    encoded: boolean,
+    onDeviation: (deviation: Deviation) => void,
+    parts: readonly Attachment[],
+  ) {
     this.byId = byId
     this.references = references
     this.encoded = encoded
-    this.reading = new Reading({ resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) }, onDeviation, parts)
+    this.reading = new Reading(
+      { resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) },
+      onDeviation,
+      parts,
+    )
   }
 
   /** Plays an element, or what it refers to; `begin` makes its frame. */
@@ -98,7 +120,8 @@ class Player {
       this.reading.deviate('refers to something that is not in the answer', node.tag.local)
       return
     }
-    if (target !== node && !this.encoded) this.reading.deviate('refers to another element, as only encoded messages do', node.tag.local)
+    if (target !== node && !this.encoded)
+      this.reading.deviate('refers to another element, as only encoded messages do', node.tag.local)
     if (this.within.includes(target)) {
       this.reading.deviate('refers back to what it is inside of; that is left out', node.tag.local)
       return
@@ -111,7 +134,11 @@ class Player {
     const isBody = node.tag.local === 'Body' && this.within.length === 2
     for (const child of target.children) {
       if (typeof child === 'string') frame.text(child)
-      else if (!(isBody && isReferredTo(child, target)) && child.tag.uri !== 'http://www.w3.org/2003/05/soap-rpc') this.play(child, (tag) => frame.child(tag))
+      else if (
+        !(isBody && isReferredTo(child, target)) &&
+        child.tag.uri !== 'http://www.w3.org/2003/05/soap-rpc'
+      )
+        this.play(child, (tag) => frame.child(tag))
     }
     frame.end()
     this.reading.leave()
@@ -120,17 +147,29 @@ class Player {
 
   /** What an element stands for: itself, unless it refers to another one. */
   private targetOf(node: Node): Node | undefined {
-    const reference = attributeOf(node.tag, 'href')?.replace(/^#/, '') ?? Object.values(node.tag.attributes).find((each) => each.local === 'ref' && each.uri === encoding12)?.value
+    const reference =
+      attributeOf(node.tag, 'href')?.replace(/^#/, '') ??
+      Object.values(node.tag.attributes).find(
+        (each) => each.local === 'ref' && each.uri === encoding12,
+      )?.value
     if (reference === undefined) return node
-    const target = node.children.some((child) => typeof child !== 'string' || child.trim() !== '') ? undefined : this.byId.get(reference)
+    const target = node.children.some((child) => typeof child !== 'string' || child.trim() !== '')
+      ? undefined
+      : this.byId.get(reference)
     return this.encoded ? target : (target ?? node)
   }
 
   /** The attributes that are content: not those with which the encoding helps itself. */
   private contentAttributes({ tag }: Node): SaxesTagNS['attributes'] {
     const helps = ({ uri, local }: SaxesTagNS['attributes'][string]): boolean =>
-      uri === encoding11 || uri === encoding12 || local === 'encodingStyle' || (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) || (uri === '' && local === 'href' && this.encoded)
-    return Object.fromEntries(Object.entries(tag.attributes).filter(([, attribute]) => !helps(attribute)))
+      uri === encoding11 ||
+      uri === encoding12 ||
+      local === 'encodingStyle' ||
+      (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) ||
+      (uri === '' && local === 'href' && this.encoded)
+    return Object.fromEntries(
+      Object.entries(tag.attributes).filter(([, attribute]) => !helps(attribute)),
+    )
   }
 
   private isReferredTo(tag: SaxesTagNS): boolean {
@@ -141,15 +180,21 @@ class Player {
 /** Elements beside the answer in the body are there to be referred to. */
 function isReferredTo(child: Node, body: Node): boolean {
   const elements = body.children.flatMap((each) => (typeof each === 'string' ? [] : [each]))
-  return attributeOf(child.tag, 'id') !== undefined && elements.some((each) => attributeOf(each.tag, 'id') === undefined)
+  return (
+    attributeOf(child.tag, 'id') !== undefined &&
+    elements.some((each) => attributeOf(each.tag, 'id') === undefined)
+  )
 }
 
 /** An attribute of the encoding: without a namespace in version 1.1, in its own in version 1.2. */
 function attributeOf(tag: SaxesTagNS, name: string): string | undefined {
-  return Object.values(tag.attributes).find((each) => each.local === name && (each.uri === '' || each.uri === encoding12))?.value
+  return Object.values(tag.attributes).find(
+    (each) => each.local === name && (each.uri === '' || each.uri === encoding12),
+  )?.value
 }
 
 function namespaceAt(node: Node | undefined, prefix: string): string | undefined {
-  for (let at = node; at !== undefined; at = at.parent) if (Object.hasOwn(at.tag.ns, prefix)) return at.tag.ns[prefix]
+  for (let at = node; at !== undefined; at = at.parent)
+    if (Object.hasOwn(at.tag.ns, prefix)) return at.tag.ns[prefix]
   return undefined
 }

@@ -14,5 +14,9 @@ export function nameText(namespace: string, local: string): string {
 /** Can it be the name of an element or an attribute (Namespaces in XML, section 4)? */
 export function isName(name: string): boolean {
   const [namespace, local] = parseName(name)
-  return /^[\p{L}_][\p{L}\p{N}\p{M}._·-]*$/u.test(local) && !/[\u0000-\u001f\ufffe\uffff{}]/.test(namespace) && namespace !== 'http://www.w3.org/2000/xmlns/'
+  return (
+    /^[\p{L}_][\p{L}\p{N}\p{M}._·-]*$/u.test(local) &&
+    !/[\u0000-\u001f\ufffe\uffff{}]/.test(namespace) &&
+    namespace !== 'http://www.w3.org/2000/xmlns/'
+  )
 }

@@ -2,7 +2,21 @@ import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
-import { findSubtype, settled, shapeOf, type AnyCodec, type AnyItems, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenElement, type QName, type ReadContext, type Shape, type SimpleCodec } from './codec.js'
+import {
+  findSubtype,
+  settled,
+  shapeOf,
+  type AnyCodec,
+  type AnyItems,
+  type AnyRecordCodec,
+  type AnyTextCodec,
+  type Entry,
+  type OpenElement,
+  type QName,
+  type ReadContext,
+  type Shape,
+  type SimpleCodec,
+} from './codec.js'
 import { pieceLength, type Pieces } from './pieces.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
@@ -10,7 +24,10 @@ import { nameText } from './xml-name.js'
 export const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 
 /** Attributes of the envelope itself may stand on what is in it: who is to understand a header, how it is encoded. */
-const envelopes: readonly string[] = ['http://schemas.xmlsoap.org/soap/envelope/', 'http://www.w3.org/2003/05/soap-envelope']
+const envelopes: readonly string[] = [
+  'http://schemas.xmlsoap.org/soap/envelope/',
+  'http://www.w3.org/2003/05/soap-envelope',
+]
 
 /** The XML itself is broken, or has what is refused. */
 export class NotXml extends Error {}
@@ -42,7 +59,11 @@ export class Reading implements ReadContext {
    * @param namespaces tells what a prefix is bound to where the reader stands
    * @param parts what came beside the document
    */
-  constructor(namespaces: { resolve(prefix: string): string | undefined }, onDeviation: (deviation: Deviation) => void, parts: readonly Attachment[] = []) {
+  constructor(
+    namespaces: { resolve(prefix: string): string | undefined },
+    onDeviation: (deviation: Deviation) => void,
+    parts: readonly Attachment[] = [],
+  ) {
     this.namespaces = namespaces
     this.onDeviation = onDeviation
     this.parts = parts
@@ -57,7 +78,8 @@ export class Reading implements ReadContext {
   }
 
   enter(name: string): void {
-    if (this.trail.length > deepest) throw new NotXml(`elements are nested more than ${String(deepest)} deep`)
+    if (this.trail.length > deepest)
+      throw new NotXml(`elements are nested more than ${String(deepest)} deep`)
     this.trail.push(name)
   }
 
@@ -80,7 +102,10 @@ export class Reading implements ReadContext {
 }
 
 /** Sends a document to a parser, piece by piece. */
-export function* writeInPieces(parser: SaxesParser<{ xmlns: true; position: false }>, xml: string): Pieces<void> {
+export function* writeInPieces(
+  parser: SaxesParser<{ xmlns: true; position: false }>,
+  xml: string,
+): Pieces<void> {
   for (let at = xml.startsWith('\ufeff') ? 1 : 0; at < xml.length; at += pieceLength) {
     parser.write(xml.slice(at, at + pieceLength))
     yield
@@ -94,7 +119,12 @@ export function* writeInPieces(parser: SaxesParser<{ xmlns: true; position: fals
  * @param root makes the frame for the root element
  * @throws NotXml when the document is not well-formed or has a DTD; whatever the frames throw
  */
-export function* parseDocument(xml: string, onDeviation: (deviation: Deviation) => void, root: (tag: SaxesTagNS, reading: Reading) => Frame, parts: readonly Attachment[] = []): Pieces<void> {
+export function* parseDocument(
+  xml: string,
+  onDeviation: (deviation: Deviation) => void,
+  root: (tag: SaxesTagNS, reading: Reading) => Frame,
+  parts: readonly Attachment[] = [],
+): Pieces<void> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const reading = new Reading(parser, onDeviation, parts)
   const stack: Frame[] = []
@@ -122,14 +152,22 @@ export function* parseDocument(xml: string, onDeviation: (deviation: Deviation) 
 }
 
 /** A frame for an element of this codec; the value is delivered when the element ends. */
-export function frameFor(codec: AnyCodec, tag: SaxesTagNS, reading: Reading, nillable: boolean, deliver: (value: unknown) => void): Frame {
+export function frameFor(
+  codec: AnyCodec,
+  tag: SaxesTagNS,
+  reading: Reading,
+  nillable: boolean,
+  deliver: (value: unknown) => void,
+): Frame {
   if (hasAttributes(tag) && isNil(tag)) {
     if (!nillable) reading.deviate('is null, which the contract does not allow')
     return new IgnoringFrame(() => deliver(null))
   }
   if ('members' in codec) return recordFrame(codec, tag, reading, deliver)
-  if ('anything' in codec) return codec.anything.frame(codec.records?.() ?? [], tag, reading, deliver)
-  if ('whole' in codec) return new FragmentFrame(tag, (element) => deliver(codec.whole.read(element)))
+  if ('anything' in codec)
+    return codec.anything.frame(codec.records?.() ?? [], tag, reading, deliver)
+  if ('whole' in codec)
+    return new FragmentFrame(tag, (element) => deliver(codec.whole.read(element)))
   tellAttributes(tag, reading)
   if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
   return new TextFrame(codec, reading, deliver)
@@ -144,26 +182,37 @@ function hasAttributes({ attributes }: SaxesTagNS): boolean {
 function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
   for (const key in tag.attributes) {
     const { name, uri, prefix } = tag.attributes[key] as SaxesTagNS['attributes'][string]
-    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace && !envelopes.includes(uri)) reading.deviate('is not in the contract', `@${name}`)
+    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace && !envelopes.includes(uri))
+      reading.deviate('is not in the contract', `@${name}`)
   }
 }
 
 function isNil(tag: SaxesTagNS): boolean {
-  const nil = Object.values(tag.attributes).find((attribute) => attribute.local === 'nil' && attribute.uri === xsiNamespace)?.value
+  const nil = Object.values(tag.attributes).find(
+    (attribute) => attribute.local === 'nil' && attribute.uri === xsiNamespace,
+  )?.value
   return nil === 'true' || nil === '1'
 }
 
 /** What a text means by its codec; a text that means nothing is a breach. */
-export function readText(codec: AnyTextCodec, text: string, reading: Reading, member = ''): unknown {
+export function readText(
+  codec: AnyTextCodec,
+  text: string,
+  reading: Reading,
+  member = '',
+): unknown {
   if ('read' in codec) return readSimple(codec, text, reading, member)
   if ('spaced' in codec) {
     const collapsed = collapse(text)
-    return collapsed === '' ? [] : collapsed.split(' ').map((item) => readText(codec.spaced, item, reading, member))
+    return collapsed === ''
+      ? []
+      : collapsed.split(' ').map((item) => readText(codec.spaced, item, reading, member))
   }
   if ('literals' in codec) {
     if (codec.literals.includes(text)) return text
     const found = codec.literals.find((literal) => literal === collapse(text))
-    if (found === undefined) reading.deviate(`${show(text)} is not one of the contract's values`, member)
+    if (found === undefined)
+      reading.deviate(`${show(text)} is not one of the contract's values`, member)
     return found ?? text
   }
   if ('union' in codec) return readUnion(codec, text, reading, member)
@@ -173,17 +222,31 @@ export function readText(codec: AnyTextCodec, text: string, reading: Reading, me
   return value
 }
 
-function readSimple(simple: SimpleCodec<unknown>, text: string, reading: Reading, member: string): unknown {
+function readSimple(
+  simple: SimpleCodec<unknown>,
+  text: string,
+  reading: Reading,
+  member: string,
+): unknown {
   try {
     return simple.read(text, reading)
   } catch (error) {
     if (!(error instanceof Unreadable)) throw error
-    throw new ContractBreach(reading.path(member), simple.simple, text.trim() === '' ? 'nothing' : show(text))
+    throw new ContractBreach(
+      reading.path(member),
+      simple.simple,
+      text.trim() === '' ? 'nothing' : show(text),
+    )
   }
 }
 
 /** What a text means by the first of several types that it is valid for. */
-function readUnion({ union }: { readonly union: readonly AnyTextCodec[] }, text: string, reading: Reading, member: string): unknown {
+function readUnion(
+  { union }: { readonly union: readonly AnyTextCodec[] },
+  text: string,
+  reading: Reading,
+  member: string,
+): unknown {
   for (const codec of union) {
     let isValid = true
     const trial = new Reading(reading, () => (isValid = false))
@@ -274,16 +337,24 @@ export class ItemsFrame implements Frame {
     const [namespace, local] = this.codec.items
     if (this.codec.encoded !== undefined) {
       // Items of an encoded array may be called anything.
-    } else if (tag.local !== local) this.reading.deviate(`is an item of a list whose items are called "${local}"`)
+    } else if (tag.local !== local)
+      this.reading.deviate(`is an item of a list whose items are called "${local}"`)
     else if (tag.uri !== namespace) this.reading.deviate(wrongNamespace(tag.uri, namespace))
     const at = this.items.push(undefined) - 1
-    return frameFor(settled(this.codec.of), tag, this.reading, this.codec.nillable === true, (value) => {
-      this.items[at] = value
-    })
+    return frameFor(
+      settled(this.codec.of),
+      tag,
+      this.reading,
+      this.codec.nillable === true,
+      (value) => {
+        this.items[at] = value
+      },
+    )
   }
 
   text(piece: string): void {
-    if (piece.trim() !== '') this.reading.deviate(`has text between its items: ${show(piece.trim())}`)
+    if (piece.trim() !== '')
+      this.reading.deviate(`has text between its items: ${show(piece.trim())}`)
   }
 
   end(): void {
@@ -301,7 +372,8 @@ export class FragmentFrame implements Frame {
   constructor(tag: SaxesTagNS, deliver: (value: OpenElement) => void) {
     this.name = nameText(tag.uri, tag.local)
     for (const attribute of Object.values(tag.attributes)) {
-      if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns') put(this.attributes, nameText(attribute.uri, attribute.local), attribute.value)
+      if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns')
+        put(this.attributes, nameText(attribute.uri, attribute.local), attribute.value)
     }
     this.deliver = deliver
   }
@@ -319,17 +391,34 @@ export class FragmentFrame implements Frame {
 
   end(): void {
     // White space between elements is layout, not content.
-    const content = this.content.some((piece) => typeof piece !== 'string') ? this.content.filter((piece) => typeof piece !== 'string' || piece.trim() !== '') : this.content
+    const content = this.content.some((piece) => typeof piece !== 'string')
+      ? this.content.filter((piece) => typeof piece !== 'string' || piece.trim() !== '')
+      : this.content
     this.deliver({
       name: this.name,
       ...(Object.keys(this.attributes).length === 0 ? {} : { attributes: this.attributes }),
-      ...(content.length === 0 ? {} : { content: content.every((piece) => typeof piece === 'string') ? [content.join('')] : content }),
+      ...(content.length === 0
+        ? {}
+        : {
+            content: content.every((piece) => typeof piece === 'string')
+              ? [content.join('')]
+              : content,
+          }),
     })
   }
 }
 
-function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading, deliver: (value: unknown) => void): Frame {
-  const written = hasAttributes(tag) ? Object.values(tag.attributes).find((attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace)?.value : undefined
+function recordFrame(
+  declared: AnyRecordCodec,
+  tag: SaxesTagNS,
+  reading: Reading,
+  deliver: (value: unknown) => void,
+): Frame {
+  const written = hasAttributes(tag)
+    ? Object.values(tag.attributes).find(
+        (attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace,
+      )?.value
+    : undefined
   let record = declared
   if (written !== undefined) {
     const [prefix, local] = splitName(collapse(written))
@@ -337,8 +426,10 @@ function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading
     // A service that forgets the prefix still means the type of that name.
     const exact = findSubtype(declared, ({ type }) => type?.[1] === local && type[0] === namespace)
     const found = exact ?? findSubtype(declared, ({ type }) => type?.[1] === local)
-    if (found === undefined) reading.deviate(`is of the type ${show(written)}, which the contract does not know here`)
-    else if (exact === undefined) reading.deviate(`names its type ${show(written)} without the right namespace`)
+    if (found === undefined)
+      reading.deviate(`is of the type ${show(written)}, which the contract does not know here`)
+    else if (exact === undefined)
+      reading.deviate(`names its type ${show(written)} without the right namespace`)
     record = found ?? declared
   }
   const shape = shapeOf(record)
@@ -354,10 +445,16 @@ function recordFrame(declared: AnyRecordCodec, tag: SaxesTagNS, reading: Reading
  */
 function bytesBeside(codec: AnyTextCodec, tag: SaxesTagNS, reading: Reading): Uint8Array {
   const simple = 'restricts' in codec ? codec.restricts : codec
-  if (tag.uri !== xopNamespace || !('read' in simple) || simple.canTravelBeside !== true) throw new ContractBreach(reading.path(), 'a text', `an element <${tag.name}>`)
+  if (tag.uri !== xopNamespace || !('read' in simple) || simple.canTravelBeside !== true)
+    throw new ContractBreach(reading.path(), 'a text', `an element <${tag.name}>`)
   const address = Object.values(tag.attributes).find(({ local }) => local === 'href')?.value ?? ''
   const content = reading.attached(address)
-  if (content === undefined) throw new ContractBreach(reading.path(), 'bytes beside the message', `no part with the address ${show(address)}`)
+  if (content === undefined)
+    throw new ContractBreach(
+      reading.path(),
+      'bytes beside the message',
+      `no part with the address ${show(address)}`,
+    )
   return content
 }
 
@@ -388,7 +485,12 @@ class LeafFrame extends Collecting {
     }
     const { member } = entry
     // Many services write an empty element where they mean that there is none, or null: that is what is understood, and told.
-    if ((member.optional === true || member.nillable === true) && member.repeated !== true && collected.trim() === '' && !canBeEmpty(codec, reading)) {
+    if (
+      (member.optional === true || member.nillable === true) &&
+      member.repeated !== true &&
+      collected.trim() === '' &&
+      !canBeEmpty(codec, reading)
+    ) {
       reading.deviate('is empty, where the contract promised a value or nothing at all')
       if (member.nillable === true) owner.take(entry, null)
     } else owner.take(entry, readText(codec, collected, reading))
@@ -412,12 +514,20 @@ export class MembersFrame implements Frame {
   private turn: { readonly at: number; readonly frame: MembersFrame } | undefined
 
   /** @param tag the record's element; none for a turn of a group, which has no element of its own */
-  constructor(shape: Shape, value: Record<string, unknown>, tag: SaxesTagNS | undefined, reading: Reading, deliver: (value: Record<string, unknown>) => void) {
+  constructor(
+    shape: Shape,
+    value: Record<string, unknown>,
+    tag: SaxesTagNS | undefined,
+    reading: Reading,
+    deliver: (value: Record<string, unknown>) => void,
+  ) {
     this.shape = shape
     this.value = value
     this.reading = reading
     this.deliver = deliver
-    if (tag !== undefined) for (const key in tag.attributes) this.readAttribute(tag.attributes[key] as SaxesTagNS['attributes'][string])
+    if (tag !== undefined)
+      for (const key in tag.attributes)
+        this.readAttribute(tag.attributes[key] as SaxesTagNS['attributes'][string])
   }
 
   child(tag: SaxesTagNS): Frame {
@@ -429,7 +539,8 @@ export class MembersFrame implements Frame {
     this.endTurn()
     if (name[0] !== tag.uri) this.reading.deviate(wrongNamespace(tag.uri, name[0]))
     if (at < this.furthest) {
-      if (!this.shape.anyOrder) this.reading.deviate('comes in another order than the contract says')
+      if (!this.shape.anyOrder)
+        this.reading.deviate('comes in another order than the contract says')
     } else this.furthest = at
     const isNew = this.see(at)
     if (!isNew && member.repeated !== true) return this.unknown(tag, 'comes more than once')
@@ -471,14 +582,26 @@ export class MembersFrame implements Frame {
   end(): void {
     this.endTurn()
     const { promised, textEntry } = this.shape
-    if (textEntry !== undefined) put(this.value, textEntry.key, readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading))
-    else if (this.collected !== '' && this.collected.trim() !== '') this.reading.deviate(`has text that the contract does not know: ${show(this.collected.trim())}`)
+    if (textEntry !== undefined)
+      put(
+        this.value,
+        textEntry.key,
+        readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading),
+      )
+    else if (this.collected !== '' && this.collected.trim() !== '')
+      this.reading.deviate(
+        `has text that the contract does not know: ${show(this.collected.trim())}`,
+      )
     for (const [key, value] of this.attributes ?? []) put(this.value, key, value)
     for (const at of promised) {
       const entry = this.shape.entries[at]
       if (entry === undefined || this.isSeen(at)) continue
       const { key, member, place } = entry
-      if (place === 'open' && (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined) continue
+      if (
+        place === 'open' &&
+        (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined
+      )
+        continue
       this.reading.deviate('is missing', key)
       if (member.repeated === true || place === 'group') put(this.value, key, [])
     }
@@ -498,14 +621,24 @@ export class MembersFrame implements Frame {
   private admitsOpen(tag: SaxesTagNS): boolean {
     const member = this.shape.openEntry?.member
     const { elements = [] } = (this.value['$open'] ?? {}) as { elements?: readonly OpenElement[] }
-    return member !== undefined && admits(member, tag.uri) && elements.length < (member.max ?? Infinity) && this.agrees('$open')
+    return (
+      member !== undefined &&
+      admits(member, tag.uri) &&
+      elements.length < (member.max ?? Infinity) &&
+      this.agrees('$open')
+    )
   }
 
   /** Can a member stand beside those that were read, by the choices between them? */
   private agrees(key: string): boolean {
     return this.shape.choices.every(({ of }) => {
       const chosen = of.flatMap(({ members }) => members).filter((name) => this.hasSeen(name))
-      return !of.some(({ members }) => members.includes(key)) || of.some(({ members }) => members.includes(key) && chosen.every((name) => members.includes(name)))
+      return (
+        !of.some(({ members }) => members.includes(key)) ||
+        of.some(
+          ({ members }) => members.includes(key) && chosen.every((name) => members.includes(name)),
+        )
+      )
     })
   }
 
@@ -515,16 +648,28 @@ export class MembersFrame implements Frame {
     // Mostly it is the next one, or the same again.
     for (let at = Math.max(0, this.furthest); at <= this.furthest + 1; at += 1) {
       const entry = entries[at]
-      if (entry !== undefined && entry.place === 'element' && entry.name[1] === tag.local && entry.name[0] === tag.uri && (at > this.furthest || entry.member.repeated === true)) return at
+      if (
+        entry !== undefined &&
+        entry.place === 'element' &&
+        entry.name[1] === tag.local &&
+        entry.name[0] === tag.uri &&
+        (at > this.furthest || entry.member.repeated === true)
+      )
+        return at
     }
     const candidates = this.shape.places.get(tag.local)
     if (candidates === undefined) return -1
     const only = candidates[0] ?? -1
     if (candidates.length === 1) return only
-    const fits = (at: number): boolean => entries[at]?.place === 'group' || entries[at]?.name[0] === tag.uri
+    const fits = (at: number): boolean =>
+      entries[at]?.place === 'group' || entries[at]?.name[0] === tag.uri
     const isFree = (at: number): boolean => {
       const entry = entries[at]
-      return entry !== undefined && at >= this.furthest && (!this.isSeen(at) || entry.member.repeated === true || entry.place === 'group')
+      return (
+        entry !== undefined &&
+        at >= this.furthest &&
+        (!this.isSeen(at) || entry.member.repeated === true || entry.place === 'group')
+      )
     }
     return candidates.find((at) => fits(at) && isFree(at)) ?? candidates.find(fits) ?? only
   }
@@ -576,28 +721,54 @@ export class MembersFrame implements Frame {
   }
 
   private readAttribute(attribute: SaxesTagNS['attributes'][string]): void {
-    if (attribute.prefix === 'xmlns' || attribute.name === 'xmlns' || attribute.uri === xsiNamespace || envelopes.includes(attribute.uri)) return
+    if (
+      attribute.prefix === 'xmlns' ||
+      attribute.name === 'xmlns' ||
+      attribute.uri === xsiNamespace ||
+      envelopes.includes(attribute.uri)
+    )
+      return
     const { attributes, openEntry } = this.shape
-    const entry = attributes.find(({ name }) => name[1] === attribute.local && name[0] === attribute.uri) ?? attributes.find(({ name }) => name[1] === attribute.local)
+    const entry =
+      attributes.find(({ name }) => name[1] === attribute.local && name[0] === attribute.uri) ??
+      attributes.find(({ name }) => name[1] === attribute.local)
     if (entry === undefined) {
-      if (openEntry?.member.attributes !== true) this.reading.deviate('is not in the contract', `@${attribute.name}`)
+      if (openEntry?.member.attributes !== true)
+        this.reading.deviate('is not in the contract', `@${attribute.name}`)
       const open = this.openContent()
       put((open.attributes ??= {}), nameText(attribute.uri, attribute.local), attribute.value)
       return
     }
     this.see(this.shape.keys.get(entry.key) ?? 0)
     this.attributes ??= []
-    this.attributes.push([entry.key, readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key)])
+    this.attributes.push([
+      entry.key,
+      readText(entry.codec() as AnyTextCodec, attribute.value, this.reading, entry.key),
+    ])
   }
 
   /** What no member is for is kept under `$open`; it is a deviation where the contract does not provide for it. */
   private unknown(tag: SaxesTagNS, message: string): Frame {
     const { openEntry, entries } = this.shape
-    if (openEntry === undefined || openEntry.member.max === 0 || !admits(openEntry.member, tag.uri)) {
+    if (
+      openEntry === undefined ||
+      openEntry.member.max === 0 ||
+      !admits(openEntry.member, tag.uri)
+    ) {
       // It may belong to a turn of a group that is open.
-      const at = this.turn?.at ?? entries.findIndex(({ place, codec }) => place === 'group' && shapeOf(codec() as AnyRecordCodec).openEntry !== undefined)
+      const at =
+        this.turn?.at ??
+        entries.findIndex(
+          ({ place, codec }) =>
+            place === 'group' && shapeOf(codec() as AnyRecordCodec).openEntry !== undefined,
+        )
       const group = entries[at]
-      if (group !== undefined && message === 'is not in the contract' && shapeOf(group.codec() as AnyRecordCodec).openEntry !== undefined) return this.inTurn(at, group, tag)
+      if (
+        group !== undefined &&
+        message === 'is not in the contract' &&
+        shapeOf(group.codec() as AnyRecordCodec).openEntry !== undefined
+      )
+        return this.inTurn(at, group, tag)
       this.reading.deviate(message)
     }
     const open = this.shape.keys.get('$open')
@@ -609,7 +780,10 @@ export class MembersFrame implements Frame {
   }
 
   private openContent(): { elements?: OpenElement[]; attributes?: Record<string, string> } {
-    return (this.value['$open'] ??= {}) as { elements?: OpenElement[]; attributes?: Record<string, string> }
+    return (this.value['$open'] ??= {}) as {
+      elements?: OpenElement[]
+      attributes?: Record<string, string>
+    }
   }
 }
 
@@ -632,7 +806,13 @@ function wrongNamespace(came: string, promised: string): string {
 }
 
 function put(target: Record<string, unknown>, key: string, value: unknown): void {
-  if (key === '__proto__') Object.defineProperty(target, key, { value, enumerable: true, writable: true, configurable: true })
+  if (key === '__proto__')
+    Object.defineProperty(target, key, {
+      value,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
   else target[key] = value
 }
 

@@ -1,4 +1,18 @@
-import { findSubtype, settled, shapeOf, type AnyCodec, type AnyRecordCodec, type AnyTextCodec, type Entry, type OpenContent, type OpenElement, type QName, type Shape, type SimpleCodec, type WriteContext } from './codec.js'
+import {
+  findSubtype,
+  settled,
+  shapeOf,
+  type AnyCodec,
+  type AnyRecordCodec,
+  type AnyTextCodec,
+  type Entry,
+  type OpenContent,
+  type OpenElement,
+  type QName,
+  type Shape,
+  type SimpleCodec,
+  type WriteContext,
+} from './codec.js'
 import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
 import { parseName } from './xml-name.js'
@@ -7,7 +21,12 @@ const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 export const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
 export const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
 /** Prefixes that every reader of XML knows. */
-const usualPrefixes: Readonly<Record<string, string>> = { [xsiNamespace]: 'xsi', [xsdNamespace]: 'xsd', [soapEncoding]: 'enc', 'http://www.w3.org/2003/05/soap-encoding': 'enc' }
+const usualPrefixes: Readonly<Record<string, string>> = {
+  [xsiNamespace]: 'xsi',
+  [xsdNamespace]: 'xsd',
+  [soapEncoding]: 'enc',
+  'http://www.w3.org/2003/05/soap-encoding': 'enc',
+}
 
 /**
  * Writes XML element by element. Namespaces are declared once, on the root, with prefixes in the order of first use, so that
@@ -27,17 +46,24 @@ export class XmlWriter implements WriteContext {
   /** What travels beside the message. */
   private readonly outgoing: Outgoing
 
-  constructor(fixedPrefixes: Readonly<Record<string, string>>, encoding?: string, outgoing: Outgoing = new Outgoing()) {
+  constructor(
+    fixedPrefixes: Readonly<Record<string, string>>,
+    encoding?: string,
+    outgoing: Outgoing = new Outgoing(),
+  ) {
     this.encoding = encoding
     this.outgoing = outgoing
-    for (const [prefix, namespace] of Object.entries(fixedPrefixes)) this.prefixes.set(namespace, prefix)
+    for (const [prefix, namespace] of Object.entries(fixedPrefixes))
+      this.prefixes.set(namespace, prefix)
   }
 
   prefix(namespace: string): string {
     if (namespace === 'http://www.w3.org/XML/1998/namespace') return 'xml'
     let prefix = this.prefixes.get(namespace)
     if (prefix === undefined) {
-      prefix = usualPrefixes[namespace] ?? `n${String([...this.prefixes.values()].filter((each) => /^n\d+$/.test(each)).length + 1)}`
+      prefix =
+        usualPrefixes[namespace] ??
+        `n${String([...this.prefixes.values()].filter((each) => /^n\d+$/.test(each)).length + 1)}`
       this.prefixes.set(namespace, prefix)
     }
     return prefix
@@ -72,7 +98,12 @@ export class XmlWriter implements WriteContext {
 
   /** An element with nothing but a text in it. */
   textElement<T>(name: QName, codec: SimpleCodec<T>, plain: T): void {
-    if (this.outgoing.takesBytesOut && codec.canTravelBeside === true && plain instanceof Uint8Array && plain.length >= fewBytes) {
+    if (
+      this.outgoing.takesBytesOut &&
+      codec.canTravelBeside === true &&
+      plain instanceof Uint8Array &&
+      plain.length >= fewBytes
+    ) {
       this.start(name)
       this.start([xopNamespace, 'Include'])
       this.attribute(['', 'href'], this.attach(plain))
@@ -102,7 +133,9 @@ export class XmlWriter implements WriteContext {
   finish(): string {
     this.flush()
     const [root = '', ...rest] = this.chunks
-    const declarations = [...this.prefixes].map(([namespace, prefix]) => ` xmlns:${prefix}="${escapeAttribute(namespace)}"`)
+    const declarations = [...this.prefixes].map(
+      ([namespace, prefix]) => ` xmlns:${prefix}="${escapeAttribute(namespace)}"`,
+    )
     return [root, ...declarations, ...rest].join('')
   }
 
@@ -138,19 +171,28 @@ interface Tags {
  *
  * @param name the element's name
  */
-export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, value: unknown, type?: QName): void {
+export function writeElement(
+  writer: XmlWriter,
+  name: QName,
+  codec: AnyCodec,
+  value: unknown,
+  type?: QName,
+): void {
   const simple = 'restricts' in codec ? codec.restricts : codec
   if ('read' in simple && value !== null && writer.encoding === undefined) {
     writer.textElement(name, simple, value)
     return
   }
   writer.start(name)
-  if (value !== null && writer.encoding !== undefined) writeType(writer, writer.encoding, codec, value, type)
+  if (value !== null && writer.encoding !== undefined)
+    writeType(writer, writer.encoding, codec, value, type)
   if (value === null) writer.attribute([xsiNamespace, 'nil'], 'true')
-  else if ('members' in codec) writeRecord(writer, codec, value as Readonly<Record<string, unknown>>)
+  else if ('members' in codec)
+    writeRecord(writer, codec, value as Readonly<Record<string, unknown>>)
   else if ('items' in codec) {
     const item = settled(codec.of)
-    for (const each of value as readonly unknown[]) writeElement(writer, codec.items, item, each, codec.encoded)
+    for (const each of value as readonly unknown[])
+      writeElement(writer, codec.items, item, each, codec.encoded)
   } else if ('anything' in codec) codec.anything.write(codec.records?.() ?? [], writer, value)
   else if ('whole' in codec) writeOpenElement(writer, codec.whole.write(value))
   else writer.text(textOf(codec, value, writer))
@@ -161,7 +203,13 @@ export function writeElement(writer: XmlWriter, name: QName, codec: AnyCodec, va
  * Says the type of an encoded element (SOAP 1.1, section 5.1), and of an array also how many items of which type it has (section 5.4.2;
  * SOAP 1.2 part 2, section 3.3).
  */
-function writeType(writer: XmlWriter, encoding: string, codec: AnyCodec, value: unknown, type: QName | undefined): void {
+function writeType(
+  writer: XmlWriter,
+  encoding: string,
+  codec: AnyCodec,
+  value: unknown,
+  type: QName | undefined,
+): void {
   const written = (name: QName): string => `${writer.prefix(name[0])}:${name[1]}`
   if ('items' in codec && codec.encoded !== undefined) {
     const size = String((value as readonly unknown[]).length)
@@ -172,11 +220,21 @@ function writeType(writer: XmlWriter, encoding: string, codec: AnyCodec, value: 
       writer.attribute([encoding, 'itemType'], written(codec.encoded))
       writer.attribute([encoding, 'arraySize'], size)
     }
-  } else if (!('members' in codec) && !('anything' in codec) && !('whole' in codec) && type !== undefined) writer.attribute([xsiNamespace, 'type'], written(type))
+  } else if (
+    !('members' in codec) &&
+    !('anything' in codec) &&
+    !('whole' in codec) &&
+    type !== undefined
+  )
+    writer.attribute([xsiNamespace, 'type'], written(type))
 }
 
 /** Writes a record's members into the element that was started. */
-export function writeMembers(writer: XmlWriter, { entries, attributes, openEntry }: Shape, value: Readonly<Record<string, unknown>>): void {
+export function writeMembers(
+  writer: XmlWriter,
+  { entries, attributes, openEntry }: Shape,
+  value: Readonly<Record<string, unknown>>,
+): void {
   for (const { key, name, codec, member } of attributes) {
     // A required attribute with only one possible value needs no word from the caller.
     const each = valueOf(value, key) ?? (member.optional === true ? undefined : member.fixed)
@@ -190,22 +248,36 @@ export function writeMembers(writer: XmlWriter, { entries, attributes, openEntry
   if (openEntry === undefined) writeOpenElements(writer, valueOf(value, '$open'))
 }
 
-function writeMember(writer: XmlWriter, { place, name, codec, simpleCodec, member }: Entry, value: unknown): void {
+function writeMember(
+  writer: XmlWriter,
+  { place, name, codec, simpleCodec, member }: Entry,
+  value: unknown,
+): void {
   switch (place) {
     case 'element': {
-      const simple = member.repeated === true || value === null || writer.encoding !== undefined ? undefined : simpleCodec()
+      const simple =
+        member.repeated === true || value === null || writer.encoding !== undefined
+          ? undefined
+          : simpleCodec()
       if (simple !== undefined) {
         writer.textElement(name, simple, value)
         break
       }
-      if (member.repeated === true) for (const item of value as readonly unknown[]) writeElement(writer, name, codec(), item, member.type)
+      if (member.repeated === true)
+        for (const item of value as readonly unknown[])
+          writeElement(writer, name, codec(), item, member.type)
       else writeElement(writer, name, codec(), value, member.type)
       break
     }
     case 'group':
       for (const turn of value as readonly unknown[]) {
         if (typeof turn === 'string') writer.text(turn)
-        else writeMembers(writer, shapeOf(codec() as AnyRecordCodec), turn as Readonly<Record<string, unknown>>)
+        else
+          writeMembers(
+            writer,
+            shapeOf(codec() as AnyRecordCodec),
+            turn as Readonly<Record<string, unknown>>,
+          )
       }
       break
     case 'text':
@@ -222,17 +294,30 @@ function valueOf(value: Readonly<Record<string, unknown>>, key: string): unknown
   return Object.hasOwn(value, key) ? value[key] : undefined
 }
 
-function writeRecord(writer: XmlWriter, declared: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
+function writeRecord(
+  writer: XmlWriter,
+  declared: AnyRecordCodec,
+  value: Readonly<Record<string, unknown>>,
+): void {
   const which = value['$is']
-  const record = (which === undefined ? undefined : findSubtype(declared, (candidate) => candidate.is === which)) ?? declared
-  if ((record !== declared || writer.encoding !== undefined) && record.type !== undefined) writer.attribute([xsiNamespace, 'type'], `${writer.prefix(record.type[0])}:${record.type[1]}`)
+  const record =
+    (which === undefined
+      ? undefined
+      : findSubtype(declared, (candidate) => candidate.is === which)) ?? declared
+  if ((record !== declared || writer.encoding !== undefined) && record.type !== undefined)
+    writer.attribute([xsiNamespace, 'type'], `${writer.prefix(record.type[0])}:${record.type[1]}`)
   writeContent(writer, record, value)
 }
 
 /** Writes the attributes and the content of a record into the element that was started. */
-export function writeContent(writer: XmlWriter, record: AnyRecordCodec, value: Readonly<Record<string, unknown>>): void {
+export function writeContent(
+  writer: XmlWriter,
+  record: AnyRecordCodec,
+  value: Readonly<Record<string, unknown>>,
+): void {
   const open = value['$open'] as OpenContent | undefined
-  for (const [name, text] of Object.entries(open?.attributes ?? {})) writer.attribute(parseName(name), text)
+  for (const [name, text] of Object.entries(open?.attributes ?? {}))
+    writer.attribute(parseName(name), text)
   writeMembers(writer, shapeOf(record), value)
 }
 
@@ -247,7 +332,8 @@ function writeOpenElements(writer: XmlWriter, open: unknown): void {
 
 /** Writes the attributes and the content of an element that is kept as it is. */
 export function writeOpenElement(writer: XmlWriter, element: OpenElement): void {
-  for (const [name, text] of Object.entries(element.attributes ?? {})) writer.attribute(parseName(name), text)
+  for (const [name, text] of Object.entries(element.attributes ?? {}))
+    writer.attribute(parseName(name), text)
   for (const piece of element.content ?? []) {
     if (typeof piece === 'string') writer.text(piece)
     else {
@@ -263,14 +349,27 @@ export function writeOpenElement(writer: XmlWriter, element: OpenElement): void 
 export function textOf(codec: AnyTextCodec, value: unknown, context: WriteContext): string {
   if ('literals' in codec) return String(value)
   if ('restricts' in codec) return codec.restricts.write(value, context)
-  if ('spaced' in codec) return (value as readonly unknown[]).map((item) => textOf(codec.spaced, item, context)).join(' ')
-  if ('union' in codec) return textOf(codec.union.find((each) => checkText(each, value) === undefined) ?? (codec.union[0] as AnyTextCodec), value, context)
+  if ('spaced' in codec)
+    return (value as readonly unknown[])
+      .map((item) => textOf(codec.spaced, item, context))
+      .join(' ')
+  if ('union' in codec)
+    return textOf(
+      codec.union.find((each) => checkText(each, value) === undefined) ??
+        (codec.union[0] as AnyTextCodec),
+      value,
+      context,
+    )
   return codec.write(value, context)
 }
 
 /** Text with what would be markup escaped, and the carriage returns that a parser would normalise away (XML 1.0, sections 2.4 and 2.11). */
 function escapeText(value: string): string {
-  return !/[&<>\r]/.test(value) ? value : value.replace(/[&<>\r]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;'))
+  return !/[&<>\r]/.test(value)
+    ? value
+    : value.replace(/[&<>\r]/g, (c) =>
+        c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;',
+      )
 }
 
 function escapeAttribute(value: string): string {

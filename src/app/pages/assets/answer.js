@@ -2,7 +2,9 @@
 {
   const compare = (a, b) => {
     const isNumber = (text) => /^[+-]?\d+(?:\.\d+)?$/.test(text)
-    return isNumber(a) && isNumber(b) ? Number(a) - Number(b) || a.localeCompare(b) : a.localeCompare(b, undefined, { numeric: true })
+    return isNumber(a) && isNumber(b)
+      ? Number(a) - Number(b) || a.localeCompare(b)
+      : a.localeCompare(b, undefined, { numeric: true })
   }
   for (const table of document.querySelectorAll('table.rows')) {
     const body = table.tBodies[0]
@@ -29,6 +31,7 @@
     const text = search.value.toLowerCase()
     const rows = [...document.querySelectorAll('table.rows tbody tr')]
     for (const row of rows) row.hidden = !row.textContent.toLowerCase().includes(text)
-    count.textContent = text === '' ? '' : `${rows.filter((row) => !row.hidden).length} of ${rows.length}`
+    count.textContent =
+      text === '' ? '' : `${rows.filter((row) => !row.hidden).length} of ${rows.length}`
   })
 }

@@ -17,7 +17,14 @@
     const parts = [element('div', undefined, close), element('h2', name), element('p', what)]
     parts[2].className = 'faint'
     if (documentation) parts.push(element('p', documentation))
-    if (rows.length > 0) parts.push(element('table', undefined, ...rows.map((row) => element('tr', undefined, ...row.map((cell) => element('td', cell))))))
+    if (rows.length > 0)
+      parts.push(
+        element(
+          'table',
+          undefined,
+          ...rows.map((row) => element('tr', undefined, ...row.map((cell) => element('td', cell)))),
+        ),
+      )
     for (const { text, to } of links) {
       const link = element('a', text)
       link.href = '#'

@@ -9,18 +9,25 @@
   const found = document.querySelector('#picture-found')
   let dragged = false
 
-  const show = ({ x, y, width, height }) => svg.setAttribute('viewBox', `${x} ${y} ${width} ${height}`)
+  const show = ({ x, y, width, height }) =>
+    svg.setAttribute('viewBox', `${x} ${y} ${width} ${height}`)
 
   const zoom = (factor, at) => {
     const { x, y, width, height } = svg.viewBox.baseVal
     const wide = Math.min(full.width * 3, Math.max(200, width / factor))
     const by = wide / width
     const middle = at ?? { x: x + width / 2, y: y + height / 2 }
-    show({ x: middle.x - (middle.x - x) * by, y: middle.y - (middle.y - y) * by, width: wide, height: height * by })
+    show({
+      x: middle.x - (middle.x - x) * by,
+      y: middle.y - (middle.y - y) * by,
+      width: wide,
+      height: height * by,
+    })
   }
 
   /** A place on the screen as a place in the picture. */
-  const inPicture = (event) => new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse())
+  const inPicture = (event) =>
+    new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse())
 
   const pan = (dx, dy) => {
     const { x, y, width, height } = svg.viewBox.baseVal
@@ -31,22 +38,32 @@
     const box = type.getBBox()
     const width = Math.min(full.width, Math.max(box.width * 4, 700))
     const height = (width * svg.clientHeight) / Math.max(1, svg.clientWidth)
-    show({ x: box.x + box.width / 2 - width / 2, y: box.y + box.height / 2 - height / 2, width, height })
+    show({
+      x: box.x + box.width / 2 - width / 2,
+      y: box.y + box.height / 2 - height / 2,
+      width,
+      height,
+    })
   }
 
-  svg.addEventListener('wheel', (event) => {
-    // In a page with other things the wheel is for the page, unless a key says otherwise.
-    if (!document.body.classList.contains('diagram') && !event.ctrlKey) return
-    event.preventDefault()
-    zoom(Math.exp(-event.deltaY * 0.0015), inPicture(event))
-  }, { passive: false })
+  svg.addEventListener(
+    'wheel',
+    (event) => {
+      // In a page with other things the wheel is for the page, unless a key says otherwise.
+      if (!document.body.classList.contains('diagram') && !event.ctrlKey) return
+      event.preventDefault()
+      zoom(Math.exp(-event.deltaY * 0.0015), inPicture(event))
+    },
+    { passive: false },
+  )
 
   svg.addEventListener('pointerdown', (event) => {
     if (event.button !== 0) return
     dragged = false
     let last = inPicture(event)
     const move = (moved) => {
-      if (!dragged && Math.hypot(moved.clientX - event.clientX, moved.clientY - event.clientY) < 4) return
+      if (!dragged && Math.hypot(moved.clientX - event.clientX, moved.clientY - event.clientY) < 4)
+        return
       dragged = true
       svg.classList.add('dragging')
       const now = inPicture(moved)
@@ -63,12 +80,26 @@
     addEventListener('pointercancel', end, { once: true })
   })
 
-  for (const [name, act] of [['in', () => zoom(1.4)], ['out', () => zoom(1 / 1.4)], ['fit', () => show(full)]]) document.querySelector(`#picture-${name}`).addEventListener('click', act)
+  for (const [name, act] of [
+    ['in', () => zoom(1.4)],
+    ['out', () => zoom(1 / 1.4)],
+    ['fit', () => show(full)],
+  ])
+    document.querySelector(`#picture-${name}`).addEventListener('click', act)
 
   svg.setAttribute('tabindex', '0')
   svg.addEventListener('keydown', (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return
-    const act = { '+': () => zoom(1.4), '=': () => zoom(1.4), '-': () => zoom(1 / 1.4), 0: () => show(full), ArrowLeft: () => pan(-0.1, 0), ArrowRight: () => pan(0.1, 0), ArrowUp: () => pan(0, -0.1), ArrowDown: () => pan(0, 0.1) }[event.key]
+    const act = {
+      '+': () => zoom(1.4),
+      '=': () => zoom(1.4),
+      '-': () => zoom(1 / 1.4),
+      0: () => show(full),
+      ArrowLeft: () => pan(-0.1, 0),
+      ArrowRight: () => pan(0.1, 0),
+      ArrowUp: () => pan(0, -0.1),
+      ArrowDown: () => pan(0, 0.1),
+    }[event.key]
     if (act === undefined) return
     event.preventDefault()
     act()
@@ -76,8 +107,16 @@
 
   const choose = (type) => {
     for (const each of types) each.classList.toggle('chosen', each === type)
-    for (const link of links) link.classList.toggle('chosen', type !== undefined && [link.dataset.id, link.dataset.to].includes(type.dataset.id))
-    svg.dispatchEvent(new CustomEvent('choose', { detail: type === undefined ? null : { id: type.dataset.id, name: type.dataset.name } }))
+    for (const link of links)
+      link.classList.toggle(
+        'chosen',
+        type !== undefined && [link.dataset.id, link.dataset.to].includes(type.dataset.id),
+      )
+    svg.dispatchEvent(
+      new CustomEvent('choose', {
+        detail: type === undefined ? null : { id: type.dataset.id, name: type.dataset.name },
+      }),
+    )
   }
 
   for (const type of types) {
@@ -98,9 +137,14 @@
   let current = -1
   const look = () => {
     const text = search.value.trim().toLowerCase()
-    matches = text === '' ? [] : types.filter((type) => type.textContent.toLowerCase().includes(text))
+    matches =
+      text === '' ? [] : types.filter((type) => type.textContent.toLowerCase().includes(text))
     // Names come before what stands inside.
-    matches.sort((a, b) => Number(b.dataset.name.toLowerCase().includes(text)) - Number(a.dataset.name.toLowerCase().includes(text)))
+    matches.sort(
+      (a, b) =>
+        Number(b.dataset.name.toLowerCase().includes(text)) -
+        Number(a.dataset.name.toLowerCase().includes(text)),
+    )
     current = -1
     svg.classList.toggle('searching', text !== '')
     for (const type of types) type.classList.toggle('match', matches.includes(type))
@@ -121,5 +165,8 @@
     found.textContent = `${current + 1} of ${matches.length}`
   })
 
-  window.picture = { choose: (id) => choose(types.find((type) => type.dataset.id === id)), centre: (id) => centre(types.find((type) => type.dataset.id === id)) }
+  window.picture = {
+    choose: (id) => choose(types.find((type) => type.dataset.id === id)),
+    centre: (id) => centre(types.find((type) => type.dataset.id === id)),
+  }
 }

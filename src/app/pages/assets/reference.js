@@ -5,7 +5,12 @@
   const entries = [...document.querySelectorAll('nav li')].map((item) => {
     const link = item.querySelector('a')
     const section = document.getElementById(decodeURIComponent(link.hash.slice(1)))
-    return { item, link, name: link.textContent, text: (section?.textContent ?? link.textContent).toLowerCase() }
+    return {
+      item,
+      link,
+      name: link.textContent,
+      text: (section?.textContent ?? link.textContent).toLowerCase(),
+    }
   })
   const headings = [...document.querySelectorAll('nav h2')]
 
@@ -19,7 +24,10 @@
   }
 
   const look = () => {
-    const words = search.value.toLowerCase().split(/\s+/).filter((word) => word !== '')
+    const words = search.value
+      .toLowerCase()
+      .split(/\s+/)
+      .filter((word) => word !== '')
     let hits = 0
     for (const { item, link, name, text } of entries) {
       const isHit = words.every((word) => text.includes(word))
@@ -27,7 +35,10 @@
       if (isHit) hits += 1
       link.replaceChildren(...(words.length === 0 ? [name] : marked(name, words)))
     }
-    for (const heading of headings) heading.hidden = [...(heading.nextElementSibling?.children ?? [])].every((item) => item.hidden)
+    for (const heading of headings)
+      heading.hidden = [...(heading.nextElementSibling?.children ?? [])].every(
+        (item) => item.hidden,
+      )
     count.textContent = words.length === 0 ? '' : `${hits} of ${entries.length}`
   }
   search.addEventListener('input', look)

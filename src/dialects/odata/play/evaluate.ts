@@ -1,6 +1,13 @@
 import { largest } from '../../../contract/lists.js'
 import { bytesToBase64 } from '../../../runtime/plain.js'
-import { edmOf, isStructure, membersOf, settled, type Property, type Structure } from '../../../runtime/odata/model.js'
+import {
+  edmOf,
+  isStructure,
+  membersOf,
+  settled,
+  type Property,
+  type Structure,
+} from '../../../runtime/odata/model.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
 
 /** A row with what it is: values in the shapes of the client. */
@@ -41,30 +48,47 @@ export function evaluate(expression: Expression, scope: Scope): Value {
     }
     case 'minus': {
       const value = evaluate(expression.of, scope)
-      return value instanceof NumberValue ? new NumberValue(value.digits.startsWith('-') ? value.digits.slice(1) : `-${value.digits}`) : null
+      return value instanceof NumberValue
+        ? new NumberValue(value.digits.startsWith('-') ? value.digits.slice(1) : `-${value.digits}`)
+        : null
     }
     case 'path':
       return valueAt(expression.steps, scope)
     case 'lambda': {
       const items = itemsAt(expression.steps, scope)
       const { body, variable, word } = expression
-      const holds = (item: Row | Value): boolean => body === undefined || isTrue(body, { ...scope, variables: new Map([...scope.variables, [variable, item]]) })
+      const holds = (item: Row | Value): boolean =>
+        body === undefined ||
+        isTrue(body, { ...scope, variables: new Map([...scope.variables, [variable, item]]) })
       return word === 'any' ? items.some(holds) : items.every(holds)
     }
     case 'call':
       if (expression.name === 'isof') return isOf(expression.inputs, scope)
-      return call(expression.name, expression.inputs.map((each) => evaluate(each, scope)))
+      return call(
+        expression.name,
+        expression.inputs.map((each) => evaluate(each, scope)),
+      )
     case 'operator':
-      return operate(expression.word, evaluate(expression.left, scope), evaluate(expression.right, scope))
+      return operate(
+        expression.word,
+        evaluate(expression.left, scope),
+        evaluate(expression.right, scope),
+      )
   }
 }
 
 /** Is the row, or what a path leads to, of a type? (URL Conventions, section 5.1.1.10.2.) */
 function isOf(inputs: readonly Expression[], scope: Scope): boolean {
   const last = inputs.at(-1)
-  const name = last?.kind === 'path' ? last.steps.join('/') : last?.kind === 'literal' ? String(last.value as string) : ''
+  const name =
+    last?.kind === 'path'
+      ? last.steps.join('/')
+      : last?.kind === 'literal'
+        ? String(last.value as string)
+        : ''
   const path = inputs.length > 1 ? inputs[0] : undefined
-  const items = path === undefined ? [scope.row] : path.kind === 'path' ? itemsAt(path.steps, scope) : []
+  const items =
+    path === undefined ? [scope.row] : path.kind === 'path' ? itemsAt(path.steps, scope) : []
   return items.some((item) => isRow(item) && isKind(item.structure, name))
 }
 
@@ -78,7 +102,10 @@ function isRow(item: unknown): item is Row {
 }
 
 /** Where a path starts: at a variable, or at the row itself. */
-function start(steps: readonly string[], scope: Scope): { at: Row | Value; rest: readonly string[] } {
+function start(
+  steps: readonly string[],
+  scope: Scope,
+): { at: Row | Value; rest: readonly string[] } {
   const [first = '', ...rest] = steps
   const variable = scope.variables.get(first)
   if (variable !== undefined) return { at: variable, rest }
@@ -88,7 +115,8 @@ function start(steps: readonly string[], scope: Scope): { at: Row | Value; rest:
 function itemsAt(steps: readonly string[], scope: Scope): readonly (Row | Value)[] {
   const { at, rest } = start(steps, scope)
   let current: readonly (Row | Value)[] = [at]
-  for (const step of rest) current = current.flatMap((each) => (isRow(each) ? inside(each, step, scope) : []))
+  for (const step of rest)
+    current = current.flatMap((each) => (isRow(each) ? inside(each, step, scope) : []))
   return current
 }
 
@@ -98,15 +126,22 @@ function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] 
   if (step.includes('.')) return isKind(row.structure, step) ? [row] : []
   const members = membersOf(row.structure)
   const property = Object.hasOwn(members, step) ? members[step] : undefined
-  if (property === undefined) throw new NotAnExpression(`"${row.structure.type}" has no property "${step}"`)
+  if (property === undefined)
+    throw new NotAnExpression(`"${row.structure.type}" has no property "${step}"`)
   if (property.navigation === true) return scope.related(row, step) ?? []
   const value = row.values[step]
-  const items: readonly unknown[] = property.many === true ? (Array.isArray(value) ? value : []) : [value]
-  return items.map((each) => (isStructure(property.is) && typeof each === 'object' && each !== null ? { structure: settled(property.is) as Structure, values: each as Row['values'] } : valueOf(property, each)))
+  const items: readonly unknown[] =
+    property.many === true ? (Array.isArray(value) ? value : []) : [value]
+  return items.map((each) =>
+    isStructure(property.is) && typeof each === 'object' && each !== null
+      ? { structure: settled(property.is) as Structure, values: each as Row['values'] }
+      : valueOf(property, each),
+  )
 }
 
 function valueAt(steps: readonly string[], scope: Scope): Value {
-  if (steps.at(-1) === '$count') return new NumberValue(String(itemsAt(steps.slice(0, -1), scope).length))
+  if (steps.at(-1) === '$count')
+    return new NumberValue(String(itemsAt(steps.slice(0, -1), scope).length))
   const [first] = itemsAt(steps, scope)
   return first === undefined || isRow(first) ? (isRow(first) ? true : null) : first
 }
@@ -116,45 +151,83 @@ function valueOf(property: Property, value: unknown): Value {
   if (value === null || value === undefined) return null
   if (typeof value === 'bigint' || typeof value === 'number') return new NumberValue(String(value))
   const type = settled(property.is)
-  if (typeof value === 'string' && !('members' in type) && !('enumeration' in type) && edmOf(type).term === 'number') return new NumberValue(value)
+  if (
+    typeof value === 'string' &&
+    !('members' in type) &&
+    !('enumeration' in type) &&
+    edmOf(type).term === 'number'
+  )
+    return new NumberValue(value)
   if (value instanceof Uint8Array) return bytesToBase64(value)
   if (Array.isArray(value)) return value.map(String)
   return typeof value === 'boolean' ? value : String(value as string)
 }
 
 function operate(word: string, left: Value, right: Value): Value {
-  if (word === 'and') return left === false || right === false ? false : left === null || right === null ? null : true
-  if (word === 'or') return left === true || right === true ? true : left === null || right === null ? null : false
-  if (word === 'in') return Array.isArray(right) && right.some((each: Value) => compare(left, each) === 0)
-  if (word === 'has') return [left].flat().length > 0 && [right].flat().every((each) => [left].flat().includes(each as never))
-  if (word === 'eq' || word === 'ne') return (sameValue(left, right)) === (word === 'eq')
+  if (word === 'and')
+    return left === false || right === false ? false : left === null || right === null ? null : true
+  if (word === 'or')
+    return left === true || right === true ? true : left === null || right === null ? null : false
+  if (word === 'in')
+    return Array.isArray(right) && right.some((each: Value) => compare(left, each) === 0)
+  if (word === 'has')
+    return (
+      [left].flat().length > 0 &&
+      [right].flat().every((each) => [left].flat().includes(each as never))
+    )
+  if (word === 'eq' || word === 'ne') return sameValue(left, right) === (word === 'eq')
   if (['gt', 'ge', 'lt', 'le'].includes(word)) {
     // Null is neither greater nor less than anything (section 5.1.1.1).
     if (left === null || right === null) return false
     const order = compare(left, right)
-    return word === 'gt' ? order > 0 : word === 'ge' ? order >= 0 : word === 'lt' ? order < 0 : order <= 0
+    return word === 'gt'
+      ? order > 0
+      : word === 'ge'
+        ? order >= 0
+        : word === 'lt'
+          ? order < 0
+          : order <= 0
   }
   if (!(left instanceof NumberValue) || !(right instanceof NumberValue)) return null
   const [a, b] = [Number(left.digits), Number(right.digits)]
   const whole = /^-?\d+$/.test(left.digits) && /^-?\d+$/.test(right.digits)
-  const result = word === 'add' ? a + b : word === 'sub' ? a - b : word === 'mul' ? a * b : word === 'mod' ? a % b : whole && word === 'div' ? Math.trunc(a / b) : a / b
+  const result =
+    word === 'add'
+      ? a + b
+      : word === 'sub'
+        ? a - b
+        : word === 'mul'
+          ? a * b
+          : word === 'mod'
+            ? a % b
+            : whole && word === 'div'
+              ? Math.trunc(a / b)
+              : a / b
   return new NumberValue(String(Number(result.toPrecision(15))))
 }
 
 function sameValue(left: Value, right: Value): boolean {
   if (left === null || right === null) return left === right
-  if (Array.isArray(left) || Array.isArray(right)) return [left].flat().map(String).sort().join() === [right].flat().map(String).sort().join()
+  if (Array.isArray(left) || Array.isArray(right))
+    return [left].flat().map(String).sort().join() === [right].flat().map(String).sort().join()
   return compare(left, right) === 0
 }
 
 /** The order of two values: of numbers by their size to the last digit, of moments by time, of texts by code units. */
 export function compare(left: Value, right: Value): number {
   if (left === null || right === null) return left === right ? 0 : left === null ? -1 : 1
-  if (left instanceof NumberValue && right instanceof NumberValue) return compareDigits(left.digits, right.digits)
+  if (left instanceof NumberValue && right instanceof NumberValue)
+    return compareDigits(left.digits, right.digits)
   const [a, b] = [String(left as string), String(right as string)]
   const moment = /^\d{4}-\d\d-\d\dT.*(?:Z|[+-]\d\d:\d\d)$/
   if (moment.test(a) && moment.test(b)) return Math.sign(Date.parse(a) - Date.parse(b))
-  if (typeof left === 'string' && typeof right === 'string' && /^[\da-f]{8}-/i.test(a) && a.toLowerCase() === b.toLowerCase()) return 0
+  if (
+    typeof left === 'string' &&
+    typeof right === 'string' &&
+    /^[\da-f]{8}-/i.test(a) &&
+    a.toLowerCase() === b.toLowerCase()
+  )
+    return 0
   return a < b ? -1 : a > b ? 1 : 0
 }
 
@@ -177,12 +250,15 @@ function call(name: string, inputs: readonly Value[]): Value {
 }
 
 function called(name: string, inputs: readonly Value[]): Value {
-  const text = (at: number): string => (inputs[at] instanceof NumberValue ? inputs[at].digits : String(inputs[at] as string))
+  const text = (at: number): string =>
+    inputs[at] instanceof NumberValue ? inputs[at].digits : String(inputs[at] as string)
   const number = (at: number): number => Number(text(at))
   const counted = (value: number): Value => new NumberValue(String(value))
   // Points in time are counted in their own zone.
   const part = (from: number, to: number): Value => counted(Number(text(0).slice(from, to)))
-  const clock = /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text(0)) ?? /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text(0))
+  const clock =
+    /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text(0)) ??
+    /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text(0))
   switch (name.toLowerCase()) {
     case 'contains':
       return text(0).includes(text(1))
@@ -230,11 +306,17 @@ function called(name: string, inputs: readonly Value[]): Value {
       return new NumberValue(/:\d\d(\.\d+)/.exec(text(0))?.[1]?.replace(/^/, '0') ?? '0')
     case 'totaloffsetminutes': {
       const [, sign, hours, minutes] = /([+-])(\d\d):(\d\d)$/.exec(text(0)) ?? []
-      return counted(hours === undefined ? 0 : (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)))
+      return counted(
+        hours === undefined ? 0 : (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)),
+      )
     }
     case 'totalseconds': {
-      const [, sign, days = '0', hours = '0', minutes = '0', seconds = '0'] = /^(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?$/.exec(text(0)) ?? []
-      return counted((sign === '-' ? -1 : 1) * (Number(days) * 86400 + Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)))
+      const [, sign, days = '0', hours = '0', minutes = '0', seconds = '0'] =
+        /^(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?$/.exec(text(0)) ?? []
+      return counted(
+        (sign === '-' ? -1 : 1) *
+          (Number(days) * 86400 + Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)),
+      )
     }
     case 'now':
       return new Date().toISOString()
@@ -247,7 +329,9 @@ function called(name: string, inputs: readonly Value[]): Value {
     case 'date':
       return text(0).slice(0, 10)
     case 'time':
-      return text(0).slice(11).replace(/(?:Z|[+-]\d\d:\d\d)$/, '')
+      return text(0)
+        .slice(11)
+        .replace(/(?:Z|[+-]\d\d:\d\d)$/, '')
     default:
       throw new NotAnExpression(`the function "${name}" is not played here`)
   }

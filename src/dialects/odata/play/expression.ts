@@ -5,9 +5,20 @@ export type Expression =
   | { readonly kind: 'literal'; readonly value: Value }
   | { readonly kind: 'path'; readonly steps: readonly string[] }
   | { readonly kind: 'call'; readonly name: string; readonly inputs: readonly Expression[] }
-  | { readonly kind: 'operator'; readonly word: string; readonly left: Expression; readonly right: Expression }
+  | {
+      readonly kind: 'operator'
+      readonly word: string
+      readonly left: Expression
+      readonly right: Expression
+    }
   | { readonly kind: 'not' | 'minus'; readonly of: Expression }
-  | { readonly kind: 'lambda'; readonly word: 'any' | 'all'; readonly steps: readonly string[]; readonly variable: string; readonly body: Expression | undefined }
+  | {
+      readonly kind: 'lambda'
+      readonly word: 'any' | 'all'
+      readonly steps: readonly string[]
+      readonly variable: string
+      readonly body: Expression | undefined
+    }
   | { readonly kind: 'list'; readonly items: readonly Expression[] }
 
 /** A value in an expression. A number keeps its digits. */
@@ -24,9 +35,15 @@ export class NumberValue {
 /** The text is no expression. */
 export class NotAnExpression extends Error {}
 
-type Token = { readonly kind: 'word' | 'text' | 'number' | 'sign'; readonly text: string; readonly at: number; readonly prefix?: string }
+type Token = {
+  readonly kind: 'word' | 'text' | 'number' | 'sign'
+  readonly text: string
+  readonly at: number
+  readonly prefix?: string
+}
 
-const forms = /\s+|((?:[\p{L}_][\p{L}\p{N}_.]*)?)'((?:[^']|'')*)'|([\da-fA-F]{8}-(?:[\da-fA-F]{4}-){3}[\da-fA-F]{12}|\d{4}-\d\d-\d\d(?:T[\d:.]+(?:Z|[+-]\d\d:\d\d)?)?|\d\d:\d\d(?::\d\d(?:\.\d+)?)?)|(\d+(?:\.\d+)?(?:[eE][+-]?\d+)?[LlMmDdFf]?)|([@$]?[\p{L}_][\p{L}\p{N}_.]*(?:\/(?:\$count|[\p{L}_][\p{L}\p{N}_.]*))*)|([(),:=-])/uy
+const forms =
+  /\s+|((?:[\p{L}_][\p{L}\p{N}_.]*)?)'((?:[^']|'')*)'|([\da-fA-F]{8}-(?:[\da-fA-F]{4}-){3}[\da-fA-F]{12}|\d{4}-\d\d-\d\d(?:T[\d:.]+(?:Z|[+-]\d\d:\d\d)?)?|\d\d:\d\d(?::\d\d(?:\.\d+)?)?)|(\d+(?:\.\d+)?(?:[eE][+-]?\d+)?[LlMmDdFf]?)|([@$]?[\p{L}_][\p{L}\p{N}_.]*(?:\/(?:\$count|[\p{L}_][\p{L}\p{N}_.]*))*)|([(),:=-])/uy
 
 /**
  * Parses an expression.
@@ -38,14 +55,23 @@ export function parseExpression(text: string): Expression {
 }
 
 /** Parses the items of `$orderby`. */
-export function parseOrder(text: string): { readonly by: Expression; readonly descending: boolean }[] {
+export function parseOrder(
+  text: string,
+): { readonly by: Expression; readonly descending: boolean }[] {
   return new Parser(tokens(text), text).order()
 }
 
 /** A literal as it stands in an address: of a key, of a parameter. */
 export function parseLiteral(text: string): Value {
   const expression = parseExpression(text)
-  const value = expression.kind === 'minus' && expression.of.kind === 'literal' && expression.of.value instanceof NumberValue ? new NumberValue(`-${expression.of.value.digits}`) : expression.kind === 'literal' ? expression.value : undefined
+  const value =
+    expression.kind === 'minus' &&
+    expression.of.kind === 'literal' &&
+    expression.of.value instanceof NumberValue
+      ? new NumberValue(`-${expression.of.value.digits}`)
+      : expression.kind === 'literal'
+        ? expression.value
+        : undefined
   if (value === undefined) throw new NotAnExpression(`"${text}" is no literal`)
   return value
 }
@@ -56,11 +82,14 @@ function tokens(text: string): Token[] {
   while (forms.lastIndex < text.length) {
     const at = forms.lastIndex
     const match = forms.exec(text)
-    if (match === null) throw new NotAnExpression(`"${text}" makes no sense from position ${at + 1} on`)
+    if (match === null)
+      throw new NotAnExpression(`"${text}" makes no sense from position ${at + 1} on`)
     const [, prefix, quoted, dated, number, word, sign] = match
-    if (quoted !== undefined) found.push({ kind: 'text', text: quoted.replaceAll('\'\'', '\''), at, prefix: prefix ?? '' })
+    if (quoted !== undefined)
+      found.push({ kind: 'text', text: quoted.replaceAll("''", "'"), at, prefix: prefix ?? '' })
     else if (dated !== undefined) found.push({ kind: 'text', text: dated, at, prefix: 'bare' })
-    else if (number !== undefined) found.push({ kind: 'number', text: number.replace(/[LlMmDdFf]$/, ''), at })
+    else if (number !== undefined)
+      found.push({ kind: 'number', text: number.replace(/[LlMmDdFf]$/, ''), at })
     else if (word !== undefined) found.push({ kind: 'word', text: word, at })
     else if (sign !== undefined) found.push({ kind: 'sign', text: sign, at })
   }
@@ -68,7 +97,14 @@ function tokens(text: string): Token[] {
 }
 
 /** Levels of operators, those that bind least first (URL Conventions, section 5.1.1.17). */
-const levels: readonly (readonly string[])[] = [['or'], ['and'], ['eq', 'ne'], ['gt', 'ge', 'lt', 'le', 'in', 'has'], ['add', 'sub'], ['mul', 'div', 'divby', 'mod']]
+const levels: readonly (readonly string[])[] = [
+  ['or'],
+  ['and'],
+  ['eq', 'ne'],
+  ['gt', 'ge', 'lt', 'le', 'in', 'has'],
+  ['add', 'sub'],
+  ['mul', 'div', 'divby', 'mod'],
+]
 
 class Parser {
   private readonly tokens: readonly Token[]
@@ -106,7 +142,12 @@ class Parser {
       const token = this.tokens[this.position]
       if (token?.kind !== 'word' || !words.includes(token.text)) return left
       this.position += 1
-      left = { kind: 'operator', word: token.text, left, right: token.text === 'in' ? this.list() : this.level(at + 1) }
+      left = {
+        kind: 'operator',
+        word: token.text,
+        left,
+        right: token.text === 'in' ? this.list() : this.level(at + 1),
+      }
     }
   }
 
@@ -146,7 +187,8 @@ class Parser {
     if (!this.accept('sign', '(')) return { kind: 'path', steps: text.split('/') }
     const steps = text.split('/')
     const last = steps.at(-1)
-    if (steps.length > 1 && (last === 'any' || last === 'all')) return this.lambda(steps.slice(0, -1), last)
+    if (steps.length > 1 && (last === 'any' || last === 'all'))
+      return this.lambda(steps.slice(0, -1), last)
     const inputs: Expression[] = []
     if (!this.accept('sign', ')')) {
       do inputs.push(this.level(0))
@@ -157,7 +199,8 @@ class Parser {
   }
 
   private lambda(steps: readonly string[], word: 'any' | 'all'): Expression {
-    if (this.accept('sign', ')')) return { kind: 'lambda', word, steps, variable: '', body: undefined }
+    if (this.accept('sign', ')'))
+      return { kind: 'lambda', word, steps, variable: '', body: undefined }
     const variable = this.tokens[this.position]?.text ?? ''
     this.position += 1
     this.expect(':')
@@ -178,13 +221,20 @@ class Parser {
   }
 
   private unexpected(token: Token | undefined = this.tokens[this.position]): NotAnExpression {
-    return new NotAnExpression(token === undefined ? `"${this.text}" ends too early` : `"${this.text}" makes no sense from position ${token.at + 1} on`)
+    return new NotAnExpression(
+      token === undefined
+        ? `"${this.text}" ends too early`
+        : `"${this.text}" makes no sense from position ${token.at + 1} on`,
+    )
   }
 }
 
 /** A quoted literal by the name before its quotes: names with a dot are enumerations, whose value may be several. */
 function textValue({ text, prefix = '' }: Token): Value {
   if (prefix.includes('.')) return text.includes(',') ? text.split(',') : text
-  if (/^(?:X|binary)$/i.test(prefix) && /^[\da-f]*$/i.test(text)) return bytesToBase64(Uint8Array.from(text.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16)))
+  if (/^(?:X|binary)$/i.test(prefix) && /^[\da-f]*$/i.test(text))
+    return bytesToBase64(
+      Uint8Array.from(text.match(/../g) ?? [], (pair) => Number.parseInt(pair, 16)),
+    )
   return text
 }

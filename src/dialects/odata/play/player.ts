@@ -4,12 +4,31 @@ import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
 import { checkProperty } from '../../../runtime/odata/checking.js'
 import type { Invocation } from '../../../runtime/odata/invocations.js'
-import { isStructure, membersOf, type Property, type Structure } from '../../../runtime/odata/model.js'
+import {
+  isStructure,
+  membersOf,
+  type Property,
+  type Structure,
+} from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, writeProperty, writeStructure } from '../../../runtime/odata/structure.js'
 import { toPlain } from '../../../runtime/plain.js'
-import type { LoadedDocument, Player, PlayRequest, PlayResponse, Rows, ServedDocument, SeveralCalls, UnderstoodCall } from '../../dialect.js'
-import { operationLayout, type EntityLayout, type InvocationLayout, type ResourceLayout } from '../layout.js'
+import type {
+  LoadedDocument,
+  Player,
+  PlayRequest,
+  PlayResponse,
+  Rows,
+  ServedDocument,
+  SeveralCalls,
+  UnderstoodCall,
+} from '../../dialect.js'
+import {
+  operationLayout,
+  type EntityLayout,
+  type InvocationLayout,
+  type ResourceLayout,
+} from '../layout.js'
 import { isServiceDocument } from '../reader.js'
 import { NotABatch, readBatch } from './batch.js'
 import { NotAnExpression, parseLiteral } from './expression.js'
@@ -26,7 +45,23 @@ export function playOData(contract: Contract): Player {
 
 type Kind = EntityLayout['kind']
 
-const queryOptions = ['filter', 'select', 'expand', 'orderby', 'top', 'skip', 'search', 'count', 'inlinecount', 'skiptoken', 'format', 'apply', 'deltatoken', 'id', 'compute']
+const queryOptions = [
+  'filter',
+  'select',
+  'expand',
+  'orderby',
+  'top',
+  'skip',
+  'search',
+  'count',
+  'inlinecount',
+  'skiptoken',
+  'format',
+  'apply',
+  'deltatoken',
+  'id',
+  'compute',
+]
 
 class ODataPlayer implements Player {
   private readonly side: ServiceSide
@@ -34,7 +69,8 @@ class ODataPlayer implements Player {
   private readonly reader: RequestReader
   private readonly performer: Performer
   private readonly sets = new Map<string, SetFacts>()
-  private readonly calls: { operation: Operation; layout: InvocationLayout; live: Invocation }[] = []
+  private readonly calls: { operation: Operation; layout: InvocationLayout; live: Invocation }[] =
+    []
   private readonly endpoint: Endpoint
   /** The address at which it is played. */
   private base = ''
@@ -44,18 +80,42 @@ class ODataPlayer implements Player {
     this.side = side
     this.tables = new Tables(contract, codecs)
     this.endpoint = endpointsOf(contract)[0] as Endpoint
-    this.reader = new RequestReader(side, (id) => this.tables.structure(id), (set) => this.sets.get(set)?.entity)
+    this.reader = new RequestReader(
+      side,
+      (id) => this.tables.structure(id),
+      (set) => this.sets.get(set)?.entity,
+    )
     for (const operation of operationsOf(contract)) {
       const layout = operationLayout(operation)
-      if (layout.kind === 'invoke') this.calls.push({ operation, layout, live: codecs.of(trees.operation(operation)) as Invocation })
+      if (layout.kind === 'invoke')
+        this.calls.push({
+          operation,
+          layout,
+          live: codecs.of(trees.operation(operation)) as Invocation,
+        })
       else {
         const id = idOf(layout)
-        const facts = this.sets.get(id) ?? { id, path: layout.path, entity: layout.entity, singleton: layout.singleton === true, operations: new Map<Kind, Operation>(), streams: [] }
+        const facts = this.sets.get(id) ?? {
+          id,
+          path: layout.path,
+          entity: layout.entity,
+          singleton: layout.singleton === true,
+          operations: new Map<Kind, Operation>(),
+          streams: [],
+        }
         facts.operations.set(layout.kind, operation)
-        this.sets.set(id, layout.streams === undefined ? facts : { ...facts, streams: layout.streams })
+        this.sets.set(
+          id,
+          layout.streams === undefined ? facts : { ...facts, streams: layout.streams },
+        )
       }
     }
-    this.performer = new Performer({ side, tables: this.tables, reader: this.reader, base: () => this.base })
+    this.performer = new Performer({
+      side,
+      tables: this.tables,
+      reader: this.reader,
+      base: () => this.base,
+    })
   }
 
   metadata(documents: readonly LoadedDocument[], address: string): ServedDocument[] {
@@ -65,18 +125,25 @@ class ODataPlayer implements Player {
       .filter((document) => !isServiceDocument(document.text))
       .map((document, at) => {
         let { text } = document
-        for (const [reference, label] of document.refers) text = text.replaceAll(`"${reference}"`, `"${label}"`)
-        return { target: at === 0 ? `${pathname}/$metadata` : `${pathname}/${document.label}`, mediaType: /^\s*\{/.test(text) ? 'application/json' : 'application/xml', text }
+        for (const [reference, label] of document.refers)
+          text = text.replaceAll(`"${reference}"`, `"${label}"`)
+        return {
+          target: at === 0 ? `${pathname}/$metadata` : `${pathname}/${document.label}`,
+          mediaType: /^\s*\{/.test(text) ? 'application/json' : 'application/xml',
+          text,
+        }
       })
   }
 
   several(request: PlayRequest): SeveralCalls | PlayResponse | undefined {
     if (!/\/\$batch(?:\?|$)/.test(request.target)) return undefined
-    if (request.method !== 'POST') return this.side.failure(405, `${request.method} is not offered at $batch.`)
+    if (request.method !== 'POST')
+      return this.side.failure(405, `${request.method} is not offered at $batch.`)
     try {
       return readBatch(request)
     } catch (error) {
-      if (error instanceof NotABatch || error instanceof SyntaxError) return this.side.failure(400, `This is no batch: ${error.message}`)
+      if (error instanceof NotABatch || error instanceof SyntaxError)
+        return this.side.failure(400, `This is no batch: ${error.message}`)
       throw error
     }
   }
@@ -91,7 +158,13 @@ class ODataPlayer implements Player {
 
   private refused(error: unknown): PlayResponse {
     if (error instanceof Refusal) return this.side.failure(error.status, error.message)
-    if (error instanceof NotAnExpression || error instanceof ContractBreach || error instanceof SyntaxError || error instanceof URIError) return this.side.failure(400, error.message)
+    if (
+      error instanceof NotAnExpression ||
+      error instanceof ContractBreach ||
+      error instanceof SyntaxError ||
+      error instanceof URIError
+    )
+      return this.side.failure(400, error.message)
     throw error
   }
 
@@ -99,8 +172,16 @@ class ODataPlayer implements Player {
     const request = queryInBody(asked)
     const [path = '', search = ''] = request.target.split('?')
     // The stand-in plays each contract under its name: the first step of the path.
-    const steps = path.split('/').slice(2).filter((step) => step !== '').map(decodeURIComponent)
-    const options = readOptions(search === '' ? [] : search.split('&').map((pair) => decodeURIComponent(pair.replaceAll('+', '%20'))))
+    const steps = path
+      .split('/')
+      .slice(2)
+      .filter((step) => step !== '')
+      .map(decodeURIComponent)
+    const options = readOptions(
+      search === ''
+        ? []
+        : search.split('&').map((pair) => decodeURIComponent(pair.replaceAll('+', '%20'))),
+    )
     const [first] = steps
     if (first === undefined) return this.serviceDocument()
     const found = this.locate(steps)
@@ -108,16 +189,32 @@ class ODataPlayer implements Player {
     const { place, rest } = found
     const isOne = place.facts.singleton || place.key !== undefined
     const [next, after] = rest
-    if (next === undefined) return this.onSet(request, place, this.kindFor(request, place, isOne, options), options)
-    if (next === '$count' && rest.length === 1 && !isOne) return this.onSet(request, place, 'count', options)
-    if (isOne && rest.length === 1 && (next === '$value' || place.facts.streams.includes(next))) return this.onSet(request, { ...place, stream: next === '$value' ? '' : next }, request.method === 'GET' ? 'download' : request.method === 'PUT' ? 'upload' : 'unknown', options)
-    const link = this.side.isNew ? (after === '$ref' && rest.length === 2 ? next : undefined) : next === '$links' && rest.length === 2 ? after : undefined
+    if (next === undefined)
+      return this.onSet(request, place, this.kindFor(request, place, isOne, options), options)
+    if (next === '$count' && rest.length === 1 && !isOne)
+      return this.onSet(request, place, 'count', options)
+    if (isOne && rest.length === 1 && (next === '$value' || place.facts.streams.includes(next)))
+      return this.onSet(
+        request,
+        { ...place, stream: next === '$value' ? '' : next },
+        request.method === 'GET' ? 'download' : request.method === 'PUT' ? 'upload' : 'unknown',
+        options,
+      )
+    const link = this.side.isNew
+      ? after === '$ref' && rest.length === 2
+        ? next
+        : undefined
+      : next === '$links' && rest.length === 2
+        ? after
+        : undefined
     if (isOne && link !== undefined) return this.onLink(request, place, link, options)
     return this.call(request, { place, steps: rest.slice(0, -1) }, rest.at(-1) ?? '', options)
   }
 
   /** The resource that an address begins with, as far as sets and what lies inside their entities go. */
-  private locate(steps: readonly string[]): { place: Located; rest: readonly string[] } | undefined {
+  private locate(
+    steps: readonly string[],
+  ): { place: Located; rest: readonly string[] } | undefined {
     const parse = (step: string): { name: string; brackets: string | undefined } => {
       const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
       return { name, brackets }
@@ -127,49 +224,141 @@ class ODataPlayer implements Player {
     for (; at < steps.length; at += 1) {
       const { name, brackets } = parse(steps[at] ?? '')
       if (place !== undefined && place.key === undefined && !place.facts.singleton) break
-      const facts: SetFacts | undefined = this.sets.get(place === undefined ? name : `${place.facts.id}/${name}`)
+      const facts: SetFacts | undefined = this.sets.get(
+        place === undefined ? name : `${place.facts.id}/${name}`,
+      )
       if (facts === undefined) break
-      place = { facts, address: `${place === undefined ? '' : `${place.address}/`}${steps[at] ?? ''}`, key: brackets === undefined || facts.singleton ? undefined : this.reader.key(facts.entity, brackets), ...(place === undefined ? {} : { outer: place }) }
+      place = {
+        facts,
+        address: `${place === undefined ? '' : `${place.address}/`}${steps[at] ?? ''}`,
+        key:
+          brackets === undefined || facts.singleton
+            ? undefined
+            : this.reader.key(facts.entity, brackets),
+        ...(place === undefined ? {} : { outer: place }),
+      }
     }
     return place === undefined ? undefined : { place, rest: steps.slice(at) }
   }
 
-  private kindFor(request: PlayRequest, { facts, address }: Located, isOne: boolean, options: Options): Kind {
-    const kinds: Readonly<Record<string, Kind>> = isOne ? { GET: 'get', PATCH: 'update', MERGE: 'update', PUT: 'replace', DELETE: 'delete' } : { GET: 'list', POST: facts.operations.has('createMedia') ? 'createMedia' : 'create' }
-    const kind = options['apply'] !== undefined ? 'aggregate' : options['deltatoken'] !== undefined ? 'changes' : kinds[request.method]
-    if (kind === undefined || ((request.method === 'PATCH') !== this.side.isNew && kind === 'update') || !facts.operations.has(kind)) throw new Refusal(405, `${request.method} is not offered at ${address}.`)
+  private kindFor(
+    request: PlayRequest,
+    { facts, address }: Located,
+    isOne: boolean,
+    options: Options,
+  ): Kind {
+    const kinds: Readonly<Record<string, Kind>> = isOne
+      ? { GET: 'get', PATCH: 'update', MERGE: 'update', PUT: 'replace', DELETE: 'delete' }
+      : { GET: 'list', POST: facts.operations.has('createMedia') ? 'createMedia' : 'create' }
+    const kind =
+      options['apply'] !== undefined
+        ? 'aggregate'
+        : options['deltatoken'] !== undefined
+          ? 'changes'
+          : kinds[request.method]
+    if (
+      kind === undefined ||
+      ((request.method === 'PATCH') !== this.side.isNew && kind === 'update') ||
+      !facts.operations.has(kind)
+    )
+      throw new Refusal(405, `${request.method} is not offered at ${address}.`)
     return kind
   }
 
   private serviceDocument(): PlayResponse {
     const sets = [...this.sets.values()].filter(({ id }) => !id.includes('/'))
-    const json = this.side.isNew ? { '@odata.context': `${this.base}/$metadata`, value: sets.map(({ id, singleton }) => ({ name: id, kind: singleton ? 'Singleton' : 'EntitySet', url: id })) } : { d: { EntitySets: sets.map(({ id }) => id) } }
+    const json = this.side.isNew
+      ? {
+          '@odata.context': `${this.base}/$metadata`,
+          value: sets.map(({ id, singleton }) => ({
+            name: id,
+            kind: singleton ? 'Singleton' : 'EntitySet',
+            url: id,
+          })),
+        }
+      : { d: { EntitySets: sets.map(({ id }) => id) } }
     return jsonAnswer(200, json, headersOf(this.side))
   }
 
-  private onSet(request: PlayRequest, place: Located, kind: Kind | 'unknown', options: Options): UnderstoodCall {
+  private onSet(
+    request: PlayRequest,
+    place: Located,
+    kind: Kind | 'unknown',
+    options: Options,
+  ): UnderstoodCall {
     const { facts } = place
     const operation = kind === 'unknown' ? undefined : facts.operations.get(kind)
-    if (operation === undefined || kind === 'unknown') throw new Refusal(405, `${request.method} is not offered at ${place.address}${place.stream === undefined ? '' : `/${place.stream === '' ? '$value' : place.stream}`}.`)
-    const unknown = Object.keys(options).find((name) => !queryOptions.includes(name) && !name.startsWith('@') && request.target.includes(`$${name}`))
-    if (unknown !== undefined) throw new Refusal(501, `The query option $${unknown} is not played here.`)
+    if (operation === undefined || kind === 'unknown')
+      throw new Refusal(
+        405,
+        `${request.method} is not offered at ${place.address}${place.stream === undefined ? '' : `/${place.stream === '' ? '$value' : place.stream}`}.`,
+      )
+    const unknown = Object.keys(options).find(
+      (name) =>
+        !queryOptions.includes(name) &&
+        !name.startsWith('@') &&
+        request.target.includes(`$${name}`),
+    )
+    if (unknown !== undefined)
+      throw new Refusal(501, `The query option $${unknown} is not played here.`)
     const structure = this.tables.structure(facts.entity)
-    const body = kind === 'create' || kind === 'update' || kind === 'replace' ? this.changed(request, structure, kind, facts) : undefined
-    const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }), ...(body === undefined ? {} : { body }), ...options }
+    const body =
+      kind === 'create' || kind === 'update' || kind === 'replace'
+        ? this.changed(request, structure, kind, facts)
+        : undefined
+    const input = {
+      ...outerInput(place),
+      ...(place.key === undefined ? {} : { key: place.key }),
+      ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }),
+      ...(body === undefined ? {} : { body }),
+      ...options,
+    }
     const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
     const context = `${this.base}/$metadata#${facts.id}`
     // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of its own.
     const special: Partial<Readonly<Record<Kind, (value: unknown) => PlayResponse>>> = {
-      download: (value) => (value instanceof Uint8Array ? { status: 200, headers: { 'content-type': 'application/octet-stream' }, body: value } : { status: 204, headers: {}, body: '' }),
-      aggregate: (value) => jsonAnswer(200, this.side.page([value].flat(), { total: undefined, next: undefined, context }), headersOf(this.side)),
-      changes: () => jsonAnswer(200, this.side.page([], { total: undefined, next: undefined, context }), headersOf(this.side)),
+      download: (value) =>
+        value instanceof Uint8Array
+          ? { status: 200, headers: { 'content-type': 'application/octet-stream' }, body: value }
+          : { status: 204, headers: {}, body: '' },
+      aggregate: (value) =>
+        jsonAnswer(
+          200,
+          this.side.page([value].flat(), { total: undefined, next: undefined, context }),
+          headersOf(this.side),
+        ),
+      changes: () =>
+        jsonAnswer(
+          200,
+          this.side.page([], { total: undefined, next: undefined, context }),
+          headersOf(this.side),
+        ),
     }
     const answer = special[kind]
-    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.perform(rows, { request, place, kind, body, options })), ...this.answers(kind === 'upload' || kind === 'delete' ? undefined : type, kind === 'create' || kind === 'createMedia' ? 201 : 200, facts.path, kind === 'count'), ...(answer === undefined ? {} : { answer }) }
+    return {
+      operation,
+      endpoint: this.endpoint,
+      input,
+      perform: this.performing((rows) =>
+        this.performer.perform(rows, { request, place, kind, body, options }),
+      ),
+      ...this.answers(
+        kind === 'upload' || kind === 'delete' ? undefined : type,
+        kind === 'create' || kind === 'createMedia' ? 201 : 200,
+        facts.path,
+        kind === 'count',
+      ),
+      ...(answer === undefined ? {} : { answer }),
+    }
   }
 
   /** The entity in a body. On the wire an upsert is a change with all that a new entity has. */
-  private changed(request: PlayRequest, structure: Structure, kind: Kind, facts: SetFacts): Record<string, unknown> {
+  private changed(
+    request: PlayRequest,
+    structure: Structure,
+    kind: Kind,
+    facts: SetFacts,
+  ): Record<string, unknown> {
     if (kind !== 'update') return this.reader.entity(request, structure, 'create')
     try {
       return this.reader.entity(request, structure, 'change')
@@ -183,23 +372,49 @@ class ODataPlayer implements Player {
     }
   }
 
-  private onLink(request: PlayRequest, place: Located, step: string, options: Options): UnderstoodCall {
+  private onLink(
+    request: PlayRequest,
+    place: Located,
+    step: string,
+    options: Options,
+  ): UnderstoodCall {
     const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
     const property = membersOf(this.tables.structure(place.facts.entity))[name]
-    if (property?.navigation !== true) throw new Refusal(404, `${place.address} has no navigation property ${name}.`)
+    if (property?.navigation !== true)
+      throw new Refusal(404, `${place.address} has no navigation property ${name}.`)
     const isMany = property.many === true
     const adding = request.method === (isMany ? 'POST' : 'PUT')
     const operation = place.facts.operations.get(adding ? 'link' : 'unlink')
-    if (operation === undefined || (!adding && request.method !== 'DELETE')) throw new Refusal(405, `${request.method} is not offered at ${place.address}/${step}.`)
-    const body = adding ? (this.reader.body(request) as Readonly<Record<string, unknown>> | undefined) : undefined
-    const address = adding ? (body?.['@odata.id'] ?? body?.['@id'] ?? body?.['uri']) : (options['id'] ?? (brackets === undefined ? undefined : `${property.binds ?? ''}(${brackets})`))
-    if (address === undefined && (adding || isMany)) throw new Refusal(400, 'It is not said which entity is meant.')
-    const target = address === undefined ? undefined : this.reader.addressed(String(address as string))
-    const input = { ...outerInput(place), ...(place.key === undefined ? {} : { key: place.key }), [name]: target?.key ?? true }
-    return { operation, endpoint: this.endpoint, input, perform: this.performing((rows) => this.performer.link(rows, place, name, target, adding)), ...this.answers(undefined, 204, name, false) }
+    if (operation === undefined || (!adding && request.method !== 'DELETE'))
+      throw new Refusal(405, `${request.method} is not offered at ${place.address}/${step}.`)
+    const body = adding
+      ? (this.reader.body(request) as Readonly<Record<string, unknown>> | undefined)
+      : undefined
+    const address = adding
+      ? (body?.['@odata.id'] ?? body?.['@id'] ?? body?.['uri'])
+      : (options['id'] ??
+        (brackets === undefined ? undefined : `${property.binds ?? ''}(${brackets})`))
+    if (address === undefined && (adding || isMany))
+      throw new Refusal(400, 'It is not said which entity is meant.')
+    const target =
+      address === undefined ? undefined : this.reader.addressed(String(address as string))
+    const input = {
+      ...outerInput(place),
+      ...(place.key === undefined ? {} : { key: place.key }),
+      [name]: target?.key ?? true,
+    }
+    return {
+      operation,
+      endpoint: this.endpoint,
+      input,
+      perform: this.performing((rows) => this.performer.link(rows, place, name, target, adding)),
+      ...this.answers(undefined, 204, name, false),
+    }
   }
 
-  private performing(perform: (rows: Rows) => PlayResponse | undefined): (rows: Rows) => PlayResponse | undefined {
+  private performing(
+    perform: (rows: Rows) => PlayResponse | undefined,
+  ): (rows: Rows) => PlayResponse | undefined {
     return (rows) => {
       try {
         return perform(rows)
@@ -210,50 +425,142 @@ class ODataPlayer implements Player {
   }
 
   /** A function or an action: bound to what stands before it in the path, or by itself. */
-  private call(request: PlayRequest, bound: { place: Located; steps: readonly string[] } | undefined, step: string, options: Options): UnderstoodCall {
+  private call(
+    request: PlayRequest,
+    bound: { place: Located; steps: readonly string[] } | undefined,
+    step: string,
+    options: Options,
+  ): UnderstoodCall {
     const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
-    const given = new Map(topLevel(brackets ?? '').map((part) => [part.split('=')[0]?.trim() ?? '', part.slice(part.indexOf('=') + 1).trim()]))
-    const candidates = this.calls.filter(({ layout: { call, on } }) => call === name && (on === undefined ? undefined : idOf(on)) === bound?.place.facts.id && (on === undefined || (on.many === true || on.singleton === true) === (bound?.place.key === undefined)) && (on?.cast ?? '') === (bound?.steps.join('/') ?? ''))
+    const given = new Map(
+      topLevel(brackets ?? '').map((part) => [
+        part.split('=')[0]?.trim() ?? '',
+        part.slice(part.indexOf('=') + 1).trim(),
+      ]),
+    )
+    const candidates = this.calls.filter(
+      ({ layout: { call, on } }) =>
+        call === name &&
+        (on === undefined ? undefined : idOf(on)) === bound?.place.facts.id &&
+        (on === undefined ||
+          (on.many === true || on.singleton === true) === (bound?.place.key === undefined)) &&
+        (on?.cast ?? '') === (bound?.steps.join('/') ?? ''),
+    )
     // Overloads of functions are told by their parameters.
-    const wires = (live: Invocation): string[] => Object.entries(live.parameters ?? {}).map(([own, { name: wire }]) => wire ?? own)
-    const found = candidates.find(({ live, layout }) => layout.passing !== 'inline' || ([...given.keys()].every((each) => wires(live).includes(each)) && Object.entries(live.parameters ?? {}).every(([own, property]) => given.has(property.name ?? own) || property.optional === true || property.nullable === true)))
-    if (found === undefined) throw new Refusal(404, bound === undefined ? `There is no ${step}.` : `${bound.place.address} has no ${[...bound.steps, step].join('/')}.`)
+    const wires = (live: Invocation): string[] =>
+      Object.entries(live.parameters ?? {}).map(([own, { name: wire }]) => wire ?? own)
+    const found = candidates.find(
+      ({ live, layout }) =>
+        layout.passing !== 'inline' ||
+        ([...given.keys()].every((each) => wires(live).includes(each)) &&
+          Object.entries(live.parameters ?? {}).every(
+            ([own, property]) =>
+              given.has(property.name ?? own) ||
+              property.optional === true ||
+              property.nullable === true,
+          )),
+    )
+    if (found === undefined)
+      throw new Refusal(
+        404,
+        bound === undefined
+          ? `There is no ${step}.`
+          : `${bound.place.address} has no ${[...bound.steps, step].join('/')}.`,
+      )
     const { operation, layout, live } = found
-    if (layout.method !== request.method) throw new Refusal(405, `${request.method} is not offered at ${step}.`)
-    const input: Record<string, unknown> = bound === undefined ? {} : { ...outerInput(bound.place), ...(bound.place.key === undefined ? {} : { key: bound.place.key }) }
+    if (layout.method !== request.method)
+      throw new Refusal(405, `${request.method} is not offered at ${step}.`)
+    const input: Record<string, unknown> =
+      bound === undefined
+        ? {}
+        : {
+            ...outerInput(bound.place),
+            ...(bound.place.key === undefined ? {} : { key: bound.place.key }),
+          }
     const body = layout.passing === 'body' ? (this.reader.body(request) ?? {}) : {}
     const misfits: Misfit[] = []
     for (const [own, property] of Object.entries(live.parameters ?? {})) {
-      const value = this.parameter(layout, property, property.name ?? own, given, options, body as Readonly<Record<string, unknown>>)
+      const value = this.parameter(
+        layout,
+        property,
+        property.name ?? own,
+        given,
+        options,
+        body as Readonly<Record<string, unknown>>,
+      )
       if (value !== undefined) {
         input[own] = value
         checkProperty(property, value, own, 'value', misfits)
-      } else if (property.optional !== true && property.nullable !== true) misfits.push({ path: own, message: 'is missing' })
+      } else if (property.optional !== true && property.nullable !== true)
+        misfits.push({ path: own, message: 'is missing' })
     }
-    if (misfits.length > 0) throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
-    return { operation, endpoint: this.endpoint, input, ...this.answers(live.returns, 200, name, false) }
+    if (misfits.length > 0)
+      throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
+    return {
+      operation,
+      endpoint: this.endpoint,
+      input,
+      ...this.answers(live.returns, 200, name, false),
+    }
   }
 
-  private parameter(layout: InvocationLayout, property: Property, name: string, given: ReadonlyMap<string, string>, options: Options, body: Readonly<Record<string, unknown>>): unknown {
-    if (layout.passing === 'body') return body[name] === undefined ? undefined : readProperty(property, body[name], name, this.reader.reading(() => undefined))
+  private parameter(
+    layout: InvocationLayout,
+    property: Property,
+    name: string,
+    given: ReadonlyMap<string, string>,
+    options: Options,
+    body: Readonly<Record<string, unknown>>,
+  ): unknown {
+    if (layout.passing === 'body')
+      return body[name] === undefined
+        ? undefined
+        : readProperty(
+            property,
+            body[name],
+            name,
+            this.reader.reading(() => undefined),
+          )
     const written = layout.passing === 'query' ? options[name.toLowerCase()] : given.get(name)
     // An alias stands for what is behind the question mark.
     const text = written?.startsWith('@') === true ? options[written.toLowerCase()] : written
     if (text === undefined) return undefined
-    if (property.many === true || (isStructure(property.is) && text !== 'null')) return readProperty(property, exactJson(text), name, this.reader.reading(() => undefined))
+    if (property.many === true || (isStructure(property.is) && text !== 'null'))
+      return readProperty(
+        property,
+        exactJson(text),
+        name,
+        this.reader.reading(() => undefined),
+      )
     return this.reader.value({ ...property, nullable: true }, parseLiteral(text), name)
   }
 
   /** How a value is answered that seed data names, or that is made up; and how a refusal is. */
-  private answers(returns: Property | undefined, status: number, name: string, isCount: boolean): Pick<UnderstoodCall, 'answer' | 'fault'> {
+  private answers(
+    returns: Property | undefined,
+    status: number,
+    name: string,
+    isCount: boolean,
+  ): Pick<UnderstoodCall, 'answer' | 'fault'> {
     const { side } = this
     return {
       answer: (value) => {
-        if (isCount) return { status: 200, headers: { 'content-type': 'text/plain' }, body: String(value as number) }
-        if (returns === undefined || value === undefined || (value === null && side.isNew)) return { status: 204, headers: {}, body: '' }
+        if (isCount)
+          return {
+            status: 200,
+            headers: { 'content-type': 'text/plain' },
+            body: String(value as number),
+          }
+        if (returns === undefined || value === undefined || (value === null && side.isNew))
+          return { status: 204, headers: {}, body: '' }
         return jsonAnswer(status, side.result(this.written(returns, value), name), headersOf(side))
       },
-      fault: (fault, detail, reason) => side.failure(/^\d{3}$/.test(fault.name) ? Number(fault.name) : 400, reason === '' ? String(toPlain(detail)) : reason, /^\d{3}$/.test(fault.name) ? undefined : fault.name),
+      fault: (fault, detail, reason) =>
+        side.failure(
+          /^\d{3}$/.test(fault.name) ? Number(fault.name) : 400,
+          reason === '' ? String(toPlain(detail)) : reason,
+          /^\d{3}$/.test(fault.name) ? undefined : fault.name,
+        ),
     }
   }
 
@@ -261,7 +568,14 @@ class ODataPlayer implements Player {
     const { protocol } = this.side
     if (!isStructure(returns.is)) return writeProperty(returns, value, protocol)
     const structure = typeof returns.is === 'function' ? returns.is() : (returns.is as Structure)
-    const one = (each: unknown): unknown => (each === null ? null : writeStructure(structure, withoutUnknown(each as Record<string, unknown>, structure), protocol))
+    const one = (each: unknown): unknown =>
+      each === null
+        ? null
+        : writeStructure(
+            structure,
+            withoutUnknown(each as Record<string, unknown>, structure),
+            protocol,
+          )
     return returns.many === true && Array.isArray(value) ? value.map(one) : one(value)
   }
 }
@@ -274,7 +588,8 @@ function idOf({ path, within = [] }: ResourceLayout): string {
 /** The input `of`: the key of what a resource lies in, or the keys of all that it lies in. */
 function outerInput({ outer }: Located): Record<string, unknown> {
   const keys: (readonly [string, unknown])[] = []
-  for (let at = outer; at !== undefined; at = at.outer) if (at.key !== undefined) keys.unshift([at.facts.path, at.key])
+  for (let at = outer; at !== undefined; at = at.outer)
+    if (at.key !== undefined) keys.unshift([at.facts.path, at.key])
   const [only, ...others] = keys
   return only === undefined ? {} : { of: others.length === 0 ? only[1] : Object.fromEntries(keys) }
 }
@@ -283,11 +598,23 @@ function outerInput({ outer }: Located): Record<string, unknown> {
 function queryInBody(request: PlayRequest): PlayRequest {
   const at = request.target.indexOf('/$query')
   if (at === -1 || request.method !== 'POST') return request
-  return { ...request, method: 'GET', target: `${request.target.slice(0, at)}?${new TextDecoder().decode(request.body)}`, body: new Uint8Array() }
+  return {
+    ...request,
+    method: 'GET',
+    target: `${request.target.slice(0, at)}?${new TextDecoder().decode(request.body)}`,
+    body: new Uint8Array(),
+  }
 }
 
 /** Seed rows may have fields that are for the rules alone. */
-function withoutUnknown(row: Record<string, unknown>, structure: Structure): Record<string, unknown> {
+function withoutUnknown(
+  row: Record<string, unknown>,
+  structure: Structure,
+): Record<string, unknown> {
   const kinds = [structure, ...(structure.subtypes?.() ?? [])]
-  return Object.fromEntries(Object.entries(row).filter(([name]) => name === '$is' || kinds.some((each) => Object.hasOwn(membersOf(each), name))))
+  return Object.fromEntries(
+    Object.entries(row).filter(
+      ([name]) => name === '$is' || kinds.some((each) => Object.hasOwn(membersOf(each), name)),
+    ),
+  )
 }

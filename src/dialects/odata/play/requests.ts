@@ -4,7 +4,16 @@ import { exactJson } from '../../../runtime/json/exact-json.js'
 import { isObject } from '../../../runtime/json/values.js'
 import { Reference } from '../../../runtime/odata/addresses.js'
 import { checkStructure } from '../../../runtime/odata/checking.js'
-import { keyProperty, keysOf, membersOf, settled, type Property, type Purpose, type Reading, type Structure } from '../../../runtime/odata/model.js'
+import {
+  keyProperty,
+  keysOf,
+  membersOf,
+  settled,
+  type Property,
+  type Purpose,
+  type Reading,
+  type Structure,
+} from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, readStructure } from '../../../runtime/odata/structure.js'
 import type { PlayRequest } from '../../dialect.js'
@@ -40,7 +49,11 @@ export class RequestReader {
   private readonly entityOf: (set: string) => TypeId | undefined
   private readonly structureOf: (id: TypeId) => Structure
 
-  constructor(side: ServiceSide, structureOf: (id: TypeId) => Structure, entityOf: (set: string) => TypeId | undefined) {
+  constructor(
+    side: ServiceSide,
+    structureOf: (id: TypeId) => Structure,
+    entityOf: (set: string) => TypeId | undefined,
+  ) {
     this.side = side
     this.structureOf = structureOf
     this.entityOf = entityOf
@@ -56,18 +69,37 @@ export class RequestReader {
     const names = keysOf(structure)
     const parts = topLevel(text)
     const [only] = names
-    const value = (name: string, literal: string): unknown => this.value({ ...(keyProperty(structure, name) as Property), nullable: false }, parseLiteral(literal.trim()), name)
-    if (only !== undefined && names.length === 1 && parts.length === 1) return value(only, text.replace(new RegExp(`^\\s*${only}=`), ''))
-    const given = new Map(parts.map((part) => [part.split('=')[0]?.trim() ?? '', part.slice(part.indexOf('=') + 1)]))
+    const value = (name: string, literal: string): unknown =>
+      this.value(
+        { ...(keyProperty(structure, name) as Property), nullable: false },
+        parseLiteral(literal.trim()),
+        name,
+      )
+    if (only !== undefined && names.length === 1 && parts.length === 1)
+      return value(only, text.replace(new RegExp(`^\\s*${only}=`), ''))
+    const given = new Map(
+      parts.map((part) => [part.split('=')[0]?.trim() ?? '', part.slice(part.indexOf('=') + 1)]),
+    )
     const missing = names.find((name) => !given.has(name))
-    if (missing !== undefined || given.size !== names.length) throw new Refusal(400, `The key of ${structure.type} is ${names.join(', ')}.`)
+    if (missing !== undefined || given.size !== names.length)
+      throw new Refusal(400, `The key of ${structure.type} is ${names.join(', ')}.`)
     return Object.fromEntries(names.map((name) => [name, value(name, given.get(name) ?? '')]))
   }
 
   /** A literal as a value of the client. */
   value(property: Property, literal: Value, path: string): unknown {
-    const json = literal instanceof NumberValue ? (/^-?\d{1,15}$/.test(literal.digits) ? Number(literal.digits) : exactJson(literal.digits)) : literal
-    return readProperty(property, Array.isArray(json) ? json.join(',') : json, path, this.reading(() => undefined))
+    const json =
+      literal instanceof NumberValue
+        ? /^-?\d{1,15}$/.test(literal.digits)
+          ? Number(literal.digits)
+          : exactJson(literal.digits)
+        : literal
+    return readProperty(
+      property,
+      Array.isArray(json) ? json.join(',') : json,
+      path,
+      this.reading(() => undefined),
+    )
   }
 
   reading(onDeviation: (deviation: Misfit) => void): Reading {
@@ -76,7 +108,11 @@ export class RequestReader {
 
   body(request: PlayRequest): unknown {
     if (request.body.length === 0) return undefined
-    if (!/[/+]json/i.test(request.headers['content-type'] ?? '')) throw new Refusal(415, `The body is to be JSON, not "${request.headers['content-type'] ?? ''}".`)
+    if (!/[/+]json/i.test(request.headers['content-type'] ?? ''))
+      throw new Refusal(
+        415,
+        `The body is to be JSON, not "${request.headers['content-type'] ?? ''}".`,
+      )
     return exactJson(new TextDecoder().decode(request.body))
   }
 
@@ -84,51 +120,86 @@ export class RequestReader {
   entity(request: PlayRequest, structure: Structure, purpose: Purpose): Record<string, unknown> {
     const misfits: Misfit[] = []
     const { json, bound } = this.bindings(this.body(request) ?? {}, structure)
-    const value = readStructure(structure, json, 'body', this.reading((deviation) => misfits.push(deviation)))
+    const value = readStructure(
+      structure,
+      json,
+      'body',
+      this.reading((deviation) => misfits.push(deviation)),
+    )
     for (const [name, keys] of bound) {
       const all = keys.map(($bind) => ({ $bind }))
-      value[name] = membersOf(structure)[name]?.many === true ? [...((value[name] ?? []) as unknown[]), ...all] : all[0]
+      value[name] =
+        membersOf(structure)[name]?.many === true
+          ? [...((value[name] ?? []) as unknown[]), ...all]
+          : all[0]
     }
     checkStructure(structure, value, 'body', purpose, misfits, this.side.protocol.deepUpdates)
-    if (misfits.length > 0) throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
+    if (misfits.length > 0)
+      throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
     return value
   }
 
   /** The key in the address of an entity: `Owners(7)`, absolute or below the service root. */
   addressed(address: string): { readonly set: string; readonly key: unknown } {
-    const [, set = '', brackets = ''] = /(?:^|\/)([^/(]+)\((.*)\)$/s.exec(decodeURIComponent(address)) ?? []
+    const [, set = '', brackets = ''] =
+      /(?:^|\/)([^/(]+)\((.*)\)$/s.exec(decodeURIComponent(address)) ?? []
     const entity = this.entityOf(set)
     if (entity === undefined) throw new Refusal(400, `"${address}" is the address of no entity.`)
     return { set, key: this.key(entity, brackets) }
   }
 
   /** A body without what it binds (JSON Format, section 8.5; in version 2 by the address in the metadata of an entity). */
-  private bindings(json: unknown, structure: Structure): { json: unknown; bound: Map<string, unknown[]> } {
+  private bindings(
+    json: unknown,
+    structure: Structure,
+  ): { json: unknown; bound: Map<string, unknown[]> } {
     const bound = new Map<string, unknown[]>()
     if (!isObject(json)) return { json, bound }
     const rest: Record<string, unknown> = {}
     const members = membersOf(structure)
     const bind = (name: string, addresses: readonly unknown[]): void => {
       const property = members[name]
-      if (property?.navigation !== true) throw new Refusal(400, `"${structure.type}" has no navigation property "${name}".`)
+      if (property?.navigation !== true)
+        throw new Refusal(400, `"${structure.type}" has no navigation property "${name}".`)
       const target = settled(property.is) as Structure
-      bound.set(name, addresses.map((each) => {
-        const { set, key } = this.addressed(String(each as string))
-        if (this.entityOf(set) !== target.type) throw new Refusal(400, `"${name}" leads to entities of ${target.type}, and "${String(each as string)}" is none.`)
-        return new BoundKey(set, key)
-      }))
+      bound.set(
+        name,
+        addresses.map((each) => {
+          const { set, key } = this.addressed(String(each as string))
+          if (this.entityOf(set) !== target.type)
+            throw new Refusal(
+              400,
+              `"${name}" leads to entities of ${target.type}, and "${String(each as string)}" is none.`,
+            )
+          return new BoundKey(set, key)
+        }),
+      )
     }
     for (const [name, value] of Object.entries(json)) {
       const [, before] = /^(.+)@(?:odata\.)?bind$/.exec(name) ?? []
       if (before !== undefined) bind(before, [value].flat())
       else if (!this.side.isNew && members[name]?.navigation === true) {
-        const isLink = (each: unknown): boolean => isObject(each) && Object.keys(each).join() === '__metadata'
+        const isLink = (each: unknown): boolean =>
+          isObject(each) && Object.keys(each).join() === '__metadata'
         const all = [isObject(value) && 'results' in value ? value['results'] : value].flat()
-        if (all.some(isLink)) bind(name, all.filter(isLink).map((each) => ((each as Record<string, Record<string, unknown>>)['__metadata'] ?? {})['uri']))
+        if (all.some(isLink))
+          bind(
+            name,
+            all
+              .filter(isLink)
+              .map(
+                (each) =>
+                  ((each as Record<string, Record<string, unknown>>)['__metadata'] ?? {})['uri'],
+              ),
+          )
         const others = all.filter((each) => !isLink(each))
         if (others.length > 0) put(rest, name, members[name]?.many === true ? others : others[0])
       } else {
-        if (JSON.stringify(value)?.includes('@odata.bind"') === true) throw new Refusal(501, `Binding inside of what comes along ("${name}") is not played here.`)
+        if (JSON.stringify(value)?.includes('@odata.bind"') === true)
+          throw new Refusal(
+            501,
+            `Binding inside of what comes along ("${name}") is not played here.`,
+          )
         put(rest, name, value)
       }
     }
@@ -138,5 +209,10 @@ export class RequestReader {
 
 /** Sets a member of this very name, `__proto__` too. */
 function put(target: object, name: string, value: unknown): void {
-  Object.defineProperty(target, name, { value, enumerable: true, writable: true, configurable: true })
+  Object.defineProperty(target, name, {
+    value,
+    enumerable: true,
+    writable: true,
+    configurable: true,
+  })
 }

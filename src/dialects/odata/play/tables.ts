@@ -32,7 +32,8 @@ export class Tables {
     this.codecs = codecs
     for (const operation of operationsOf(contract)) {
       const layout = operationLayout(operation)
-      if (layout.kind === 'list' && layout.within === undefined && !this.sets.has(layout.entity)) this.sets.set(layout.entity, layout.path)
+      if (layout.kind === 'list' && layout.within === undefined && !this.sets.has(layout.entity))
+        this.sets.set(layout.entity, layout.path)
     }
   }
 
@@ -47,18 +48,39 @@ export class Tables {
   /** The entity of a key: of a plain value, or of values by name. */
   find(rows: Rows, table: string, entity: TypeId, key: unknown): Entity | undefined {
     const wanted = sameKey(key)
-    return this.all(rows, table, entity)?.find(({ structure, values }) => sameKey(keyOf(structure, values)) === wanted)
+    return this.all(rows, table, entity)?.find(
+      ({ structure, values }) => sameKey(keyOf(structure, values)) === wanted,
+    )
   }
 
   private entity(table: string, id: TypeId, plain: Plain): Entity {
     const kind = this.kindOf(id, plain)
-    return { table, plain, structure: this.structure(kind), values: fromPlain(this.contract, { kind: 'reference', to: kind, origin: this.contract.origin }, plain) as Row['values'] }
+    return {
+      table,
+      plain,
+      structure: this.structure(kind),
+      values: fromPlain(
+        this.contract,
+        { kind: 'reference', to: kind, origin: this.contract.origin },
+        plain,
+      ) as Row['values'],
+    }
   }
 
   private kindOf(id: TypeId, plain: Plain): TypeId {
     const which = plain['$is']
-    const extending = (type: RecordType): boolean => type.base !== undefined && (type.base.to === id || extending(resolve(this.contract, type.base) as RecordType))
-    return Object.values(this.contract.types).find((type) => type.kind === 'record' && type.variantOf === undefined && type.name === which && extending(type))?.id ?? id
+    const extending = (type: RecordType): boolean =>
+      type.base !== undefined &&
+      (type.base.to === id || extending(resolve(this.contract, type.base) as RecordType))
+    return (
+      Object.values(this.contract.types).find(
+        (type) =>
+          type.kind === 'record' &&
+          type.variantOf === undefined &&
+          type.name === which &&
+          extending(type),
+      )?.id ?? id
+    )
   }
 
   /** What a navigation property leads to, by the properties that must be equal, or by what the seed data nests; with its table. */
@@ -72,12 +94,26 @@ export class Tables {
     if (linked !== undefined) return linked()
     if (field?.relation?.contained === true) {
       const inside = (row as Entity).plain[navigation]
-      return [inside].flat().filter((each): each is Plain => typeof each === 'object' && each !== null).map((plain) => this.entity(`${(row as Entity).table}/${navigation}`, target, plain))
+      return [inside]
+        .flat()
+        .filter((each): each is Plain => typeof each === 'object' && each !== null)
+        .map((plain) => this.entity(`${(row as Entity).table}/${navigation}`, target, plain))
     }
     const table = facts.set ?? this.sets.get(target)
-    const pairs = facts.constraints ?? this.constraintsOf(target, field?.relation?.partner)?.map(([there, here]) => [here, there] as const)
+    const pairs =
+      facts.constraints ??
+      this.constraintsOf(target, field?.relation?.partner)?.map(
+        ([there, here]) => [here, there] as const,
+      )
     if (table === undefined || pairs === undefined) return undefined
-    return this.all(rows, table, target)?.filter(({ values }) => pairs.every(([here, there]) => row.values[here] !== null && row.values[here] !== undefined && String(values[there] as string) === String(row.values[here] as string)))
+    return this.all(rows, table, target)?.filter(({ values }) =>
+      pairs.every(
+        ([here, there]) =>
+          row.values[here] !== null &&
+          row.values[here] !== undefined &&
+          String(values[there] as string) === String(row.values[here] as string),
+      ),
+    )
   }
 
   /** Links of rows that no properties tell, by navigation property. */
@@ -85,32 +121,56 @@ export class Tables {
 
   /** Links a row to another one, or with `undefined` to none; says whether there is a way to. */
   link(rows: Rows, entity: Entity, navigation: string, target: Entity | undefined): void {
-    const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
+    const field = fieldsOf(
+      this.contract,
+      namedType(this.contract, entity.structure.type) as RecordType,
+    ).find((each) => each.name === navigation)
     const facts = field === undefined ? undefined : fieldLayout(field).navigation
     if (field === undefined || facts === undefined) return
     const back = this.constraintsOf(targetOf(field), field.relation?.partner)
-    if (facts.constraints !== undefined) for (const [here, there] of facts.constraints) entity.plain[here] = target === undefined ? null : target.plain[there]
-    else if (back !== undefined && target !== undefined) for (const [there, here] of back) target.plain[there] = entity.plain[here]
+    if (facts.constraints !== undefined)
+      for (const [here, there] of facts.constraints)
+        entity.plain[here] = target === undefined ? null : target.plain[there]
+    else if (back !== undefined && target !== undefined)
+      for (const [there, here] of back) target.plain[there] = entity.plain[here]
     else {
       const all = field.type.kind === 'list' ? (this.related(rows, entity, navigation) ?? []) : []
-      const now = target === undefined ? [] : [...all.filter(({ plain }) => plain !== target.plain), target]
-      this.links.set(entity.plain, new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]))
+      const now =
+        target === undefined ? [] : [...all.filter(({ plain }) => plain !== target.plain), target]
+      this.links.set(
+        entity.plain,
+        new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]),
+      )
     }
   }
 
   /** Takes the link to one of many away. */
   unlink(rows: Rows, entity: Entity, navigation: string, target: Entity): void {
-    const field = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).find((each) => each.name === navigation)
-    const back = field === undefined ? undefined : this.constraintsOf(targetOf(field), field.relation?.partner)
+    const field = fieldsOf(
+      this.contract,
+      namedType(this.contract, entity.structure.type) as RecordType,
+    ).find((each) => each.name === navigation)
+    const back =
+      field === undefined ? undefined : this.constraintsOf(targetOf(field), field.relation?.partner)
     if (back !== undefined) for (const [there] of back) target.plain[there] = null
     else {
-      const now = (this.related(rows, entity, navigation) ?? []).filter(({ plain }) => plain !== target.plain)
-      this.links.set(entity.plain, new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]))
+      const now = (this.related(rows, entity, navigation) ?? []).filter(
+        ({ plain }) => plain !== target.plain,
+      )
+      this.links.set(
+        entity.plain,
+        new Map([...(this.links.get(entity.plain) ?? []), [navigation, () => now]]),
+      )
     }
   }
 
-  private constraintsOf(id: TypeId, partner: string | undefined): readonly (readonly [string, string])[] | undefined {
-    const field = fieldsOf(this.contract, namedType(this.contract, id) as RecordType).find((each) => each.name === partner)
+  private constraintsOf(
+    id: TypeId,
+    partner: string | undefined,
+  ): readonly (readonly [string, string])[] | undefined {
+    const field = fieldsOf(this.contract, namedType(this.contract, id) as RecordType).find(
+      (each) => each.name === partner,
+    )
     return field === undefined ? undefined : fieldLayout(field).navigation?.constraints
   }
 
@@ -118,23 +178,40 @@ export class Tables {
   create(rows: Rows, table: string, id: TypeId, body: Readonly<Record<string, unknown>>): Entity {
     const plain = toPlain(body) as Plain
     const kind = this.kindOf(id, plain)
-    const fields = fieldsOf(this.contract, namedType(this.contract, kind) as RecordType).filter((field) => fieldLayout(field).about !== true)
+    const fields = fieldsOf(this.contract, namedType(this.contract, kind) as RecordType).filter(
+      (field) => fieldLayout(field).about !== true,
+    )
     const all = rows(table) ?? []
     const keys = keysOf(this.structure(kind))
-    const nested = fields.filter((field) => fieldLayout(field).navigation !== undefined && plain[field.name] !== undefined && plain[field.name] !== null)
+    const nested = fields.filter(
+      (field) =>
+        fieldLayout(field).navigation !== undefined &&
+        plain[field.name] !== undefined &&
+        plain[field.name] !== null,
+    )
     const made: Plain = plain['$is'] === undefined ? {} : { $is: plain['$is'] }
     for (const field of fields) {
       if (fieldLayout(field).navigation !== undefined) continue
       made[field.name] = plain[field.name] ?? this.fresh(field, all, keys.includes(field.name))
     }
     // Where this one points to the nested one, that comes first; else it points back.
-    for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints !== undefined)) {
+    for (const field of nested.filter(
+      (each) => fieldLayout(each).navigation?.constraints !== undefined,
+    )) {
       if (isBinding(body[field.name])) continue
-      const target = this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), body[field.name] as Plain)
-      for (const [here, there] of fieldLayout(field).navigation?.constraints ?? []) made[here] = target.plain[there]
+      const target = this.create(
+        rows,
+        this.sets.get(targetOf(field)) ?? '',
+        targetOf(field),
+        body[field.name] as Plain,
+      )
+      for (const [here, there] of fieldLayout(field).navigation?.constraints ?? [])
+        made[here] = target.plain[there]
     }
     all.push(made)
-    for (const field of nested.filter((each) => fieldLayout(each).navigation?.constraints === undefined)) {
+    for (const field of nested.filter(
+      (each) => fieldLayout(each).navigation?.constraints === undefined,
+    )) {
       const back = this.constraintsOf(targetOf(field), field.relation?.partner) ?? []
       const contained = field.relation?.contained === true
       if (contained) made[field.name] = field.type.kind === 'list' ? [] : null
@@ -142,13 +219,21 @@ export class Tables {
         if (isBinding(each)) continue
         if (contained) {
           const shelf: Plain[] = []
-          const inner = this.create((name) => (name === 'inside' ? shelf : rows(name)), 'inside', targetOf(field), each)
+          const inner = this.create(
+            (name) => (name === 'inside' ? shelf : rows(name)),
+            'inside',
+            targetOf(field),
+            each,
+          )
           if (field.type.kind === 'list') (made[field.name] as Plain[]).push(inner.plain)
           else made[field.name] = inner.plain
           continue
         }
         const pointing = Object.fromEntries(back.map(([here, there]) => [here, made[there]]))
-        this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), { ...each, ...pointing })
+        this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), {
+          ...each,
+          ...pointing,
+        })
       }
     }
     this.journal.push({ table, plain: made, gone: false })
@@ -156,7 +241,11 @@ export class Tables {
   }
 
   /** What happened to rows, in order. */
-  private readonly journal: { readonly table: string; readonly plain: Plain; readonly gone: boolean }[] = []
+  private readonly journal: {
+    readonly table: string
+    readonly plain: Plain
+    readonly gone: boolean
+  }[] = []
 
   /** How much happened so far. */
   get moment(): number {
@@ -164,8 +253,17 @@ export class Tables {
   }
 
   /** The rows of a table to which something happened since a moment: each once, as it was left. */
-  since(moment: number, table: string, id: TypeId): { readonly entity: Entity; readonly gone: boolean }[] {
-    const last = new Map(this.journal.slice(moment).filter((each) => each.table === table).map((each) => [each.plain, each.gone]))
+  since(
+    moment: number,
+    table: string,
+    id: TypeId,
+  ): { readonly entity: Entity; readonly gone: boolean }[] {
+    const last = new Map(
+      this.journal
+        .slice(moment)
+        .filter((each) => each.table === table)
+        .map((each) => [each.plain, each.gone]),
+    )
     return [...last].map(([plain, gone]) => ({ entity: this.entity(table, id, plain), gone }))
   }
 
@@ -174,7 +272,12 @@ export class Tables {
     if (type.kind === 'list') return []
     const isMade = isKey || fieldLayout(field).computed === true
     if (type.kind === 'scalar' && isMade) {
-      if (['int16', 'int32', 'int64'].includes(type.base)) return String(all.map((row) => BigInt(textOf(row[field.name]))).reduce((most, each) => (each > most ? each : most), 0n) + 1n)
+      if (['int16', 'int32', 'int64'].includes(type.base))
+        return String(
+          all
+            .map((row) => BigInt(textOf(row[field.name])))
+            .reduce((most, each) => (each > most ? each : most), 0n) + 1n,
+        )
       if (type.format === 'Edm.Guid') return randomUUID()
       if (type.base === 'dateTime') return new Date().toISOString().replace(/\.\d+/, '')
     }
@@ -185,14 +288,28 @@ export class Tables {
   change(entity: Entity, body: Readonly<Record<string, unknown>>, whole: boolean): void {
     this.journal.push({ table: entity.table, plain: entity.plain, gone: false })
     const keys = keysOf(entity.structure)
-    const fields = fieldsOf(this.contract, namedType(this.contract, entity.structure.type) as RecordType).filter(({ name, ...field }) => fieldLayout({ name, ...field }).navigation === undefined && !keys.includes(name))
-    if (whole) for (const field of fields) if (fieldLayout(field).computed !== true && fieldLayout(field).about !== true) entity.plain[field.name] = this.fresh(field, [], false)
+    const fields = fieldsOf(
+      this.contract,
+      namedType(this.contract, entity.structure.type) as RecordType,
+    ).filter(
+      ({ name, ...field }) =>
+        fieldLayout({ name, ...field }).navigation === undefined && !keys.includes(name),
+    )
+    if (whole)
+      for (const field of fields)
+        if (fieldLayout(field).computed !== true && fieldLayout(field).about !== true)
+          entity.plain[field.name] = this.fresh(field, [], false)
     for (const [name, value] of Object.entries(toPlain(body) as Plain)) {
       const field = fields.find((each) => each.name === name)
       if (field === undefined) continue
       const before = entity.plain[name]
       // A complex value is changed property by property, unless all is replaced (Protocol, section 11.4.3).
-      const isComplex = resolve(this.contract, field.type).kind === 'record' && typeof before === 'object' && before !== null && typeof value === 'object' && value !== null
+      const isComplex =
+        resolve(this.contract, field.type).kind === 'record' &&
+        typeof before === 'object' &&
+        before !== null &&
+        typeof value === 'object' &&
+        value !== null
       entity.plain[name] = isComplex && !whole ? { ...before, ...value } : value
     }
   }
@@ -206,13 +323,20 @@ export class Tables {
 
   /** A weak ETag: another one whenever something changed. */
   etag(entity: Entity): string {
-    return `W/"${textDigest(JSON.stringify(toPlain(entity.values))).replace(/^.*:/, '').slice(0, 12)}"`
+    return `W/"${textDigest(JSON.stringify(toPlain(entity.values)))
+      .replace(/^.*:/, '')
+      .slice(0, 12)}"`
   }
 }
 
 /** A key as a text that equal keys have in common. */
 function sameKey(key: unknown): string {
-  return typeof key === 'object' && key !== null ? Object.entries(key).map(([name, value]) => `${name}=${String(value)}`).sort().join() : String(key as string)
+  return typeof key === 'object' && key !== null
+    ? Object.entries(key)
+        .map(([name, value]) => `${name}=${String(value)}`)
+        .sort()
+        .join()
+    : String(key as string)
 }
 
 function targetOf(field: Field): TypeId {
