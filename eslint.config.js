@@ -73,7 +73,8 @@ export default tseslint.config(
     rules: { 'no-restricted-syntax': ['error', castToSafe, spreadOfMany] },
   },
   {
-    // What is shown goes through src/cli/terminal.ts, where nothing of others commands the terminal; help is our own text.
+    // What is shown goes through src/cli/terminal.ts, where nothing of others commands the
+    // terminal; help is our own text.
     files: ['src/cli/**/*.ts'],
     ignores: ['src/cli/terminal.ts', 'src/cli/colours.ts', 'src/cli/main.ts'],
     rules: { 'no-restricted-syntax': ['error', castToSafe, spreadOfMany, ...writesByItself] },

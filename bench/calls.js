@@ -1,5 +1,5 @@
-// What a generated call costs over a bare fetch that parses the same answer, for bodies of 1 kB, 100 kB and 1 MB.
-// Run with: npm run build && node bench/calls.js
+// What a generated call costs over a bare fetch that parses the same answer, for bodies of 1 kB,
+// 100 kB and 1 MB. Run with: npm run build && node bench/calls.js
 import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'

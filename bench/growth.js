@@ -1,4 +1,6 @@
-// Does work grow with the document, and no faster? Each command on documents of n and of four times n operations, in all three dialects. Run with: npm run build && node bench/growth.js [n] [part of a document's name]
+// Does work grow with the document, and no faster? Each command on documents of n and of four times
+// n operations, in all three dialects. Run with: npm run build && node bench/growth.js [n] [part of
+// a document's name]
 import { spawnSync } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -11,7 +13,10 @@ const times = 4
 const [count, wanted = ''] = [Number(process.argv[2] ?? 1000), process.argv[3]]
 const range = (size, line) => Array.from({ length: size }, (_, at) => line(at)).join('\n')
 
-/** Documents of so many operations (for OData: sets) whose types refer to each other in one circle, the worst that walks over types can meet; and of one operation, wide ones. */
+/**
+ * Documents of so many operations (for OData: sets) whose types refer to each other in one circle,
+ * the worst that walks over types can meet; and of one operation, wide ones.
+ */
 const documents = {
   'rest.json'(size) {
     const ref = (at) => ({ $ref: `#/components/schemas/Berth${at % size}` })
@@ -187,7 +192,10 @@ function commands(file) {
   ]
 }
 
-/** Seconds that a process computes, apart from what its start takes: waiting for a disk is not counted. */
+/**
+ * Seconds that a process computes, apart from what its start takes: waiting for a disk is not
+ * counted.
+ */
 function seconds(words, cwd) {
   const script =
     'import resource, subprocess, sys\ncode = subprocess.call(sys.argv[1:], stdout=subprocess.DEVNULL)\nused = resource.getrusage(resource.RUSAGE_CHILDREN)\nprint(used.ru_utime)\nsys.exit(code)'

@@ -1,4 +1,5 @@
-// How fast SOAP messages are read and written, beside their floors. Run with: npm run build && node bench/messages.js
+// How fast SOAP messages are read and written, beside their floors. Run with: npm run build && node
+// bench/messages.js
 import { SaxesParser } from 'saxes'
 import { boolean, dateTime, decimal, int, long, text } from '../dist/runtime/soap/simple.js'
 import { checkInput, readAnswer, soap11, writeRequest } from '../dist/runtime/soap/soap.js'
@@ -42,7 +43,9 @@ const rows = Array.from({ length: 40_000 }, (_, at) => ({
   Kind: kinds[at % 3],
 }))
 
-/** A request as somebody would write it by hand, who checks and escapes as much as the client does. */
+/**
+ * A request as somebody would write it by hand, who checks and escapes as much as the client does.
+ */
 function byHand() {
   const must = (holds) => {
     if (!holds) throw new Error('not valid')

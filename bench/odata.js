@@ -1,4 +1,5 @@
-// How fast are OData answers read, against fetching and parsing the same pages? Does metadata with many types take time in step? Run with: npm run build && node bench/odata.js
+// How fast are OData answers read, against fetching and parsing the same pages? Does metadata with
+// many types take time in step? Run with: npm run build && node bench/odata.js
 import { spawnSync } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'

@@ -1,5 +1,5 @@
-// What a call for each row takes in memory and time: 2,000 rows and 20,000, eight calls at a time, one in ten failing.
-// Run with: npm run build && node bench/rows.js
+// What a call for each row takes in memory and time: 2,000 rows and 20,000, eight calls at a time,
+// one in ten failing. Run with: npm run build && node bench/rows.js
 import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'

@@ -1,4 +1,5 @@
-// Do import and generate keep in step with very large descriptions, in time and in memory? Run with: npm run build && node bench/scale.js [json|yaml]
+// Do import and generate keep in step with very large descriptions, in time and in memory? Run
+// with: npm run build && node bench/scale.js [json|yaml]
 import { spawnSync } from 'node:child_process'
 import {
   mkdirSync,
@@ -19,7 +20,10 @@ const program = resolve('dist/bin/main.js')
 const base = mkdtempSync(join(tmpdir(), 'tolmach-scale-'))
 const prose = 'A place at the quay, with its depth at low water. '
 
-/** A description of this many operations: three schemas for each, which share members, extend and contain each other. */
+/**
+ * A description of this many operations: three schemas for each, which share members, extend and
+ * contain each other.
+ */
 function description(count) {
   const ref = (name) => ({ $ref: `#/components/schemas/${name}` })
   const content = (schema) => ({ content: { 'application/json': { schema } } })
@@ -60,7 +64,8 @@ function description(count) {
   }
   const paths = {}
   for (let at = 0; at < count; at += 1) {
-    // Types refer to each other in circles, but not all of them in one: real ones stay in their part of the service.
+    // Types refer to each other in circles, but not all of them in one: real ones stay in their
+    // part of the service.
     const other = Math.min(at - (at % 10) + (((at % 10) * 7 + 3) % 10), count - 1)
     schemas[`Berth${at}`] = {
       description: prose.repeat(2),

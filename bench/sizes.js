@@ -1,4 +1,5 @@
-// Does the time to import and generate grow in step with the size? Run with: npm run build && node bench/sizes.js
+// Does the time to import and generate grow in step with the size? Run with: npm run build && node
+// bench/sizes.js
 import { spawnSync } from 'node:child_process'
 import {
   mkdirSync,
@@ -19,7 +20,10 @@ const rounds = 5
 const program = resolve('dist/bin/main.js')
 const base = mkdtempSync(join(tmpdir(), 'tolmach-sizes-'))
 
-/** A description with this many operations, each with parameters, a payload and an answer of its own types. */
+/**
+ * A description with this many operations, each with parameters, a payload and an answer of its own
+ * types.
+ */
 function description(count) {
   const paths = {}
   const schemas = {
@@ -70,7 +74,9 @@ function description(count) {
   )
 }
 
-/** OData metadata with this many operations: seven for each entity set, whose types hang together. */
+/**
+ * OData metadata with this many operations: seven for each entity set, whose types hang together.
+ */
 function metadata(count) {
   const sets = Math.ceil(count / 7)
   const kinds = ['String', 'Int64', 'Decimal', 'DateTimeOffset', 'Boolean']

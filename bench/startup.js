@@ -1,4 +1,5 @@
-// How long a person waits: start-up and a whole call, beside what Node itself takes. Run with: npm run bench
+// How long a person waits: start-up and a whole call, beside what Node itself takes. Run with: npm
+// run bench
 import { spawn, spawnSync } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'

@@ -18,7 +18,8 @@ import { pick, spoiledExchange, spoiledTarget } from './mutations.js'
 const timeLimit = 5000
 
 /**
- * Fixtures that play: a stand-in for each, with a generated client that calls it through `fetch`, which the fuzzer replaces for each call.
+ * Fixtures that play: a stand-in for each, with a generated client that calls it through `fetch`,
+ * which the fuzzer replaces for each call.
  *
  * @param files where their metadata is
  * @returns the fixtures, with what ends them

@@ -1,4 +1,5 @@
-// Reads documents, answers and requests with mistakes, as many of each as wished: npm run fuzz -- --count 300 --seed 1 [--of answers]
+// Reads documents, answers and requests with mistakes, as many of each as wished: npm run fuzz --
+// --count 300 --seed 1 [--of answers]
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 import { join } from 'node:path'
@@ -83,7 +84,10 @@ async function run(kind) {
   return failures.length
 }
 
-/** Whatever is read, nothing is written. Gives what allows it again, and tells how often it was tried. */
+/**
+ * Whatever is read, nothing is written. Gives what allows it again, and tells how often it was
+ * tried.
+ */
 function forbidWriting() {
   const names = ['writeFile', 'mkdir', 'rename', 'rm', 'cp', 'unlink']
   const own = Object.fromEntries(names.map((name) => [name, fs.promises[name]]))

@@ -1,4 +1,7 @@
-/** Documents with mistakes that keep their structure: what stands in one place stands in another, is gone, there twice, or makes no sense. */
+/**
+ * Documents with mistakes that keep their structure: what stands in one place stands in another, is
+ * gone, there twice, or makes no sense.
+ */
 
 /** The name that no generated code may have as an identifier of its own. */
 export const marker = 'wentOverboard'

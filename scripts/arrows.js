@@ -1,4 +1,5 @@
-// Lists which rooms of src/ use which, as the code has it, and fails where docs/architecture.md does not allow it.
+// Lists which rooms of src/ use which, as the code has it, and fails where docs/architecture.md
+// does not allow it.
 import { readdirSync, readFileSync } from 'node:fs'
 import { rooms } from './rooms.js'
 

@@ -1,6 +1,7 @@
 /**
- * The rooms of src/ and which rooms each may use: docs/architecture.md in a form that eslint.config.js and scripts/arrows.js enforce.
- * `dialectsToo`: dialects/dialect.ts, the interface, and nothing else of dialects.
+ * The rooms of src/ and which rooms each may use: docs/architecture.md in a form that
+ * eslint.config.js and scripts/arrows.js enforce. `dialectsToo`: dialects/dialect.ts, the
+ * interface, and nothing else of dialects.
  */
 export const rooms = {
   contract: { mayUse: [] },

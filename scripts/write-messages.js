@@ -1,4 +1,5 @@
-// Writes the table of docs/messages.md from the catalogue of the built program, and leaves the words above it: npm run build && node scripts/write-messages.js
+// Writes the table of docs/messages.md from the catalogue of the built program, and leaves the
+// words above it: npm run build && node scripts/write-messages.js
 import { readFileSync, writeFileSync } from 'node:fs'
 import { messages } from '../dist/contract/messages.js'
 

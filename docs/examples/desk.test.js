@@ -1,10 +1,13 @@
-// A unit test of an application that talks to the berth desk, without the berth desk: a stand-in plays it inside the test.
-// It runs as it stands: node --test docs/examples/
+// A unit test of an application that talks to the berth desk, without the berth desk: a stand-in
+// plays it inside the test. It runs as it stands: node --test docs/examples/
 import assert from 'node:assert/strict'
 import { after, before, beforeEach, test } from 'node:test'
 import { callOperation, serveContracts } from 'tolmach'
 
-/** What is tested: it takes the first berth that is free. An application has the generated client here: `new BerthDesk({ url })`. */
+/**
+ * What is tested: it takes the first berth that is free. An application has the generated client
+ * here: `new BerthDesk({ url })`.
+ */
 async function takeBerth(url, vessel, berths) {
   for (const Berth of berths) {
     const input = {

@@ -24,12 +24,17 @@ export interface Question {
   readonly complaint?: string
 }
 
-/** `keep` what was there before, `omit` it, `open` it to be asked for its fields, `end` all asking, or a text. */
+/**
+ * `keep` what was there before, `omit` it, `open` it to be asked for its fields, `end` all asking,
+ * or a text.
+ */
 export type Reply =
   | { readonly kind: 'keep' | 'omit' | 'open' | 'end' }
   | { readonly kind: 'text'; readonly text: string }
 
-/** Replies of one round, by path, for the next one to start from; `undefined` is what was left out. */
+/**
+ * Replies of one round, by path, for the next one to start from; `undefined` is what was left out.
+ */
 export type Replies = Map<string, string | undefined>
 
 /** Deeper than this records are asked for as a whole. */
@@ -98,7 +103,8 @@ class Round {
     const isOpen = [...this.last].some(
       ([name, text]) => name.startsWith(`${path}.`) && text !== undefined,
     )
-    // What must be there and has fields needs no question of its own; nor does what was opened before.
+    // What must be there and has fields needs no question of its own; nor does what was opened
+    // before.
     if (
       opens &&
       ((!field.optional && !this.last.has(path) && this.given(path) === undefined) || isOpen)

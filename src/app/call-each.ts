@@ -42,14 +42,18 @@ export interface Run extends Progress {
   readonly results: RowResults
 }
 
-/** After so many rows in a row for which nobody answered, or a login was wanted, there is no point in going on. */
+/**
+ * After so many rows in a row for which nobody answered, or a login was wanted, there is no point
+ * in going on.
+ */
 const mostSilent = 10
 
 /**
  * One call for each row of a file.
  *
  * @param file CSV, JSON or NDJSON
- * @throws Problem TM-1018 for rows that can't be used, TM-1019, and those of a single call; nothing is sent then
+ * @throws Problem TM-1018 for rows that can't be used, TM-1019, and those of a single call;
+ *   nothing is sent then
  */
 export async function callEach(
   reference: string,

@@ -12,11 +12,12 @@ export interface CallOptions extends ClientOptions, Manner {
 }
 
 /**
- * Calls an operation through the generated client itself: the one in its folder when that is current and unedited, else a fresh one
- * built aside.
+ * Calls an operation through the generated client itself: the one in its folder when that is
+ * current and unedited, else a fresh one built aside.
  *
  * @param reference the contract's name in the project, or the location of its metadata
- * @throws Problem for what is wrong before anything is sent (the input of the wrong shape excepted: that is told in the result)
+ * @throws Problem for what is wrong before anything is sent (the input of the wrong shape
+ *   excepted: that is told in the result)
  */
 export async function callOperation(
   reference: string,

@@ -5,7 +5,8 @@ import { printable } from '../contract/problem.js'
 const longest = 3000
 
 /**
- * What the certificate of a host says of itself: for whom it is, who signed it, until when it holds. Nothing is sent over that connection.
+ * What the certificate of a host says of itself: for whom it is, who signed it, until when it
+ * holds. Nothing is sent over that connection.
  *
  * @returns a line for people, or undefined where there is none to be had
  */

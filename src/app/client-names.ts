@@ -20,7 +20,8 @@ export async function namesFor(open: OpenContract): Promise<Names> {
 }
 
 /**
- * The identifiers of a contract that is imported. Its class is called unlike those of the other contracts, so that one file can import them all.
+ * The identifiers of a contract that is imported. Its class is called unlike those of the other
+ * contracts, so that one file can import them all.
  *
  * @param className the name of the class where the project says it
  * @param others the classes of the project's other contracts, by contract

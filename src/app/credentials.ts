@@ -15,7 +15,10 @@ import { keepToken, keptToken } from './token-store.js'
 export interface Person {
   /** Is somebody there? */
   readonly isThere: boolean
-  /** Asks for something, without showing what is typed unless told so; undefined where nothing is given. */
+  /**
+   * Asks for something, without showing what is typed unless told so; undefined where nothing is
+   * given.
+   */
   ask(what: string, isShown?: boolean): Promise<string | undefined>
   /** Tells something that needs to be done. */
   tell(text: string): void
@@ -46,9 +49,11 @@ export const noProof: Proof = {
 }
 
 /**
- * Makes ready what proves who calls: the values of variables come from the environment, a file `.env` beside the project file, or whoever is asked.
+ * Makes ready what proves who calls: the values of variables come from the environment, a file
+ * `.env` beside the project file, or whoever is asked.
  *
- * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set, TM-1007 for files of certificates
+ * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set,
+ *   TM-1007 for files of certificates
  */
 export async function proofFor(
   project: Project,
@@ -208,7 +213,10 @@ async function proofOf(
 
 type OAuth = Extract<Credential, { kind: 'oauth2' }>
 
-/** A person's login with a browser: renewed from before, else made now, where somebody is there to do it. */
+/**
+ * A person's login with a browser: renewed from before, else made now, where somebody is there to
+ * do it.
+ */
 async function loggedIn(
   name: string,
   login: OAuth,

@@ -44,11 +44,12 @@ const formats: Readonly<Record<string, 'svg' | 'png' | 'pdf' | 'html' | 'dot' | 
 export const mostBoxes = 400
 
 /**
- * Draws the types of a contract into a file: SVG, PNG, PDF, HTML, DOT or Mermaid text, by its ending. With a view and a selection, the
- * selection is kept in the project file under that name.
+ * Draws the types of a contract into a file: SVG, PNG, PDF, HTML, DOT or Mermaid text, by its
+ * ending. With a view and a selection, the selection is kept in the project file under that name.
  *
- * @throws Problem TM-3004 for a type that there is not, TM-3005 when there is too much to draw, TM-3006 for an unknown view, TM-3007 for an
- * unknown ending, TM-1008 when the file can't be written; those of opening a contract
+ * @throws Problem TM-3004 for a type that there is not, TM-3005 when there is too much to draw,
+ *   TM-3006 for an unknown view, TM-3007 for an unknown ending, TM-1008 when the file can't be
+ *   written; those of opening a contract
  */
 export async function drawDiagram(
   reference: string,
@@ -125,7 +126,10 @@ async function keepView(
     await writeView(open.kept.project.folder, open.name, name, view)
 }
 
-/** A view with changes on top: names are added to its lists, and what is added is no longer taken away. */
+/**
+ * A view with changes on top: names are added to its lists, and what is added is no longer taken
+ * away.
+ */
 function changed(saved: View, { add = [], remove = [], ...others }: View): View {
   const without = (names: readonly string[], others: readonly string[]): string[] =>
     names.filter((name) => !others.includes(name))

@@ -38,9 +38,11 @@ export interface Finished {
 }
 
 /**
- * Looks at what is asked for an answer, before anything is sent: what can't be understood then costs nothing.
+ * Looks at what is asked for an answer, before anything is sent: what can't be understood then
+ * costs nothing.
  *
- * @returns what does it all when the answer is there; it throws Problem TM-1010 for a path or field that is not in it
+ * @returns what does it all when the answer is there; it throws Problem TM-1010 for a path or
+ *   field that is not in it
  * @throws Problem TM-1010, TM-1007, TM-1009 for what can't be understood or read
  */
 export async function prepareAnswer(
@@ -152,7 +154,11 @@ async function textFor(
   })
 }
 
-/** An answer as CSV (RFC 4180): its rows, or names and values. @param forSpreadsheets without formulas that one would run */
+/**
+ * An answer as CSV (RFC 4180): its rows, or names and values.
+ *
+ * @param forSpreadsheets without formulas that one would run
+ */
 export async function csvText(
   value: unknown,
   columns?: string,

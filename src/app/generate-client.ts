@@ -77,7 +77,10 @@ export async function buildClient(
 /** What is different in a client's folder from before. */
 type Differences = Pick<Generated, 'added' | 'changed' | 'removed' | 'moved'>
 
-/** Writes a client's files and the names that they were made of, all of it or nothing. What others have put there stays. */
+/**
+ * Writes a client's files and the names that they were made of, all of it or nothing. What others
+ * have put there stays.
+ */
 async function writeClient(
   projectFolder: string,
   name: string,
@@ -142,7 +145,8 @@ function freeName(path: string, taken: ReadonlySet<string>): string {
  * Writes the client of a contract of the project, all of it or nothing.
  *
  * @param name the contract's name in the project
- * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of others, and those of opening a contract
+ * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of
+ *   others, and those of opening a contract
  */
 export async function generateClient(
   name: string,

@@ -61,11 +61,12 @@ export interface Imported {
 }
 
 /**
- * Reads a service's metadata with everything it refers to, keeps a snapshot and writes the contract into the project file. Either all of
- * that happens, or nothing changes.
+ * Reads a service's metadata with everything it refers to, keeps a snapshot and writes the contract
+ * into the project file. Either all of that happens, or nothing changes.
  *
  * @param location a path of a file or folder, or an address
- * @throws Problem TM-1004 when the name is taken, TM-1006 when it can't be a name, TM-3003, and those of reading metadata
+ * @throws Problem TM-1004 when the name is taken, TM-1006 when it can't be a name, TM-3003, and
+ *   those of reading metadata
  */
 export async function importContract(
   location: string,
@@ -141,7 +142,10 @@ interface Keeping {
   readonly overwrite: boolean
 }
 
-/** Writes snapshot and project file, both or neither. What the project says is looked at again: somebody else may have been quicker. */
+/**
+ * Writes snapshot and project file, both or neither. What the project says is looked at again:
+ * somebody else may have been quicker.
+ */
 async function keep({
   folder,
   name,

@@ -29,14 +29,18 @@ export interface Located {
   /** Where the generated code has it; undefined where it is not there, and then why. */
   readonly code: Place | undefined
   readonly why?: string
-  /** Where it was declared: in the snapshot, or at the source of a contract that is not kept. Undefined for what came from an address and was not kept. */
+  /**
+   * Where it was declared: in the snapshot, or at the source of a contract that is not kept.
+   * Undefined for what came from an address and was not kept.
+   */
   readonly metadata: Place | undefined
 }
 
 /**
  * Where something of a contract is in the generated code and in the metadata.
  *
- * @param wanted the name of an operation, group, type or endpoint, or of a field, input, fault or value: `Vessel.Flag`
+ * @param wanted the name of an operation, group, type or endpoint, or of a field, input, fault or
+ *   value: `Vessel.Flag`
  * @throws Problem TM-1005 when there is no such thing; those of opening a contract
  */
 export async function locateThing(
@@ -156,7 +160,10 @@ function originOf(thing: Thing): Origin {
   }
 }
 
-/** The file of the client that declares a thing, and what to look for in it: each within what the one before it found. */
+/**
+ * The file of the client that declares a thing, and what to look for in it: each within what the
+ * one before it found.
+ */
 function declarationOf(
   thing: Thing,
   { contract, names }: Described,
@@ -215,7 +222,10 @@ function declarationOf(
   }
 }
 
-/** The place of the last finder's first group; where that isn't found, of the one before it. Things inside a declaration stand before the next one. */
+/**
+ * The place of the last finder's first group; where that isn't found, of the one before it. Things
+ * inside a declaration stand before the next one.
+ */
 function positionOf(
   lines: readonly string[],
   finders: readonly RegExp[],

@@ -5,8 +5,9 @@ import { nodeTransport, type NodeTransportSettings } from '../runtime/node/trans
 import { noProof, type Person, type Proof } from './credentials.js'
 
 /**
- * What fetches metadata that is behind a login: with the credential that was named, or one that is asked for when the service wants one;
- * asked once, kept for the run, and never sent anywhere but where the metadata is.
+ * What fetches metadata that is behind a login: with the credential that was named, or one that is
+ * asked for when the service wants one; asked once, kept for the run, and never sent anywhere but
+ * where the metadata is.
  *
  * @param location where the metadata is
  */

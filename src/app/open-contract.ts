@@ -60,9 +60,11 @@ export interface OpenOptions {
 }
 
 /**
- * Opens a contract by its name in the project, or by the path or address of its metadata (then nothing is kept).
+ * Opens a contract by its name in the project, or by the path or address of its metadata (then
+ * nothing is kept).
  *
- * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and those of reading metadata
+ * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and
+ *   those of reading metadata
  */
 export async function openContract(
   reference: string,
@@ -173,7 +175,8 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
   if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
   const index = await readSnapshotIndex(project.folder, name, entry.from)
   const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
-  // Reading metadata is slow where it is large; what was read is kept under the digest of all that went in.
+  // Reading metadata is slow where it is large; what was read is kept under the digest of all that
+  // went in.
   let whole = await readCachedContract(contractKey(name, index))
   if (whole === undefined) {
     whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
@@ -233,7 +236,9 @@ async function readCachedContract(key: string): Promise<Contract | undefined> {
   return rest === undefined ? undefined : { ...rest, types }
 }
 
-/** A project whose file was found valid before is not checked again: the checker is large to load. */
+/**
+ * A project whose file was found valid before is not checked again: the checker is large to load.
+ */
 export async function readProjectCached(folder: string): Promise<Project> {
   const text = await readFile(join(folder, projectFileName), 'utf8').catch(() => undefined)
   if (text === undefined) return readProject(folder)

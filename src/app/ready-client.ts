@@ -79,11 +79,12 @@ export interface ReadyClient {
 }
 
 /**
- * Makes the client of a contract ready: the one in its folder when that is current and unedited, else a fresh one built aside.
+ * Makes the client of a contract ready: the one in its folder when that is current and unedited,
+ * else a fresh one built aside.
  *
  * @param reference the contract's name in the project, or the location of its metadata
- * @throws Problem TM-1026 for a credential of a scheme that there is not, TM-1027 for a secret that would go to an address that nobody confirmed, and what openContract and
- *   proofFor throw
+ * @throws Problem TM-1026 for a credential of a scheme that there is not, TM-1027 for a secret
+ *   that would go to an address that nobody confirmed, and what openContract and proofFor throw
  */
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
@@ -114,7 +115,8 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   const stray = proof.credentials.find(
     ({ scheme }) => scheme !== undefined && !schemes.includes(scheme),
   )?.scheme
-  // A contract without any scheme takes every credential; one with some would leave this one out without a word.
+  // A contract without any scheme takes every credential; one with some would leave this one out
+  // without a word.
   if (stray !== undefined && schemes.length > 0)
     throw problem('TM-1026', {
       name: stray,
@@ -155,7 +157,8 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const { password } = new URL(address)
     keepSecret(password)
     keepSecret(decodeURIComponent(password))
-    // Where the contract offers several media types, asking for one decides what comes; elsewhere it is just a header.
+    // Where the contract offers several media types, asking for one decides what comes; elsewhere
+    // it is just a header.
     const acceptIsInput = found.inputs.some(
       (each) =>
         each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration',
@@ -207,8 +210,9 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
 }
 
 /**
- * Credentials whose secrets go to addresses for tokens: where only the metadata names such an address, a person has to say yes, or the project
- * file has to name it too. Whoever wrote the metadata could have it sent anywhere.
+ * Credentials whose secrets go to addresses for tokens: where only the metadata names such an
+ * address, a person has to say yes, or the project file has to name it too. Whoever wrote the
+ * metadata could have it sent anywhere.
  */
 async function confirmedTokens(
   contract: Contract,

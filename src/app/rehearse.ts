@@ -32,9 +32,15 @@ export interface RehearseOptions extends Pick<
   ClientOptions,
   'project' | 'at' | 'timeLimit' | 'retries' | 'person'
 > {
-  /** Addresses by contract, instead of those of the site or the metadata; `''` for whichever contract there is. */
+  /**
+   * Addresses by contract, instead of those of the site or the metadata; `''` for whichever
+   * contract there is.
+   */
   readonly urls?: Readonly<Record<string, string>> | undefined
-  /** A folder for the answers: one file each, for later comparing, and one of recorded exchanges for each contract, for stand-ins. */
+  /**
+   * A folder for the answers: one file each, for later comparing, and one of recorded exchanges for
+   * each contract, for stand-ins.
+   */
   readonly keep?: string | undefined
   readonly onRehearsal?: ((rehearsal: Rehearsal) => void) | undefined
   readonly onStep?: ((report: StepReport) => void) | undefined
@@ -63,14 +69,17 @@ export async function rehearse(
     }
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
-  // Whatever becomes of the reports, no secret is in them: neither one of this run, nor what is called like one.
+  // Whatever becomes of the reports, no secret is in them: neither one of this run, nor what is
+  // called like one.
   return reports.map((report) => ({
     ...maskedPlain(report),
     steps: maskedPlain(report.steps).map(withoutSecretNames),
   }))
 }
 
-/** A step's report without what its input, its row and its answer hold under the names of secrets. */
+/**
+ * A step's report without what its input, its row and its answer hold under the names of secrets.
+ */
 function withoutSecretNames(step: StepReport): StepReport {
   const { input, row, value, shown, compared } = step
   return {

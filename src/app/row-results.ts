@@ -7,7 +7,10 @@ import type { RowOutcome } from '../exercise/row-outcome.js'
 /** No file has so many rows that its outcomes could be told. */
 const mostRows = 100_000_000
 
-/** Where the outcomes of rows stand in the file, and whether they went well: in tables of numbers, for there may be very many rows. */
+/**
+ * Where the outcomes of rows stand in the file, and whether they went well: in tables of numbers,
+ * for there may be very many rows.
+ */
 class Places {
   private starts = new Float64Array(1024)
   private lengths = new Uint32Array(1024)
@@ -68,8 +71,8 @@ export interface RunMark {
 }
 
 /**
- * The outcomes of a run over the rows of a file, kept in a file of their own as they come, a line of JSON each: what was done is known
- * however the run ends, and is never in memory as a whole.
+ * The outcomes of a run over the rows of a file, kept in a file of their own as they come, a line
+ * of JSON each: what was done is known however the run ends, and is never in memory as a whole.
  */
 export class RowResults {
   readonly path: string
@@ -88,7 +91,8 @@ export class RowResults {
    * Opens the file of a run.
    *
    * @param manner `start` a new one, `resume` an earlier one, or start over with `overwrite`
-   * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it, TM-1010 when there is none to resume, TM-1008
+   * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it,
+   *   TM-1010 when there is none to resume, TM-1008
    */
   static async open(
     path: string,
@@ -167,7 +171,11 @@ export class RowResults {
     this.end += bytesWritten
   }
 
-  /** Reads what an earlier run left. A last line that was cut off is not counted. @returns its mark, if it is one of ours */
+  /**
+   * Reads what an earlier run left. A last line that was cut off is not counted.
+   *
+   * @returns its mark, if it is one of ours
+   */
   private async load(): Promise<RunMark | undefined> {
     let mark: RunMark | undefined
     let start = 0

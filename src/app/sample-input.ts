@@ -24,7 +24,8 @@ export interface Sample {
 }
 
 /**
- * A ready-to-edit input for an operation: from examples and defaults of the metadata first, then made to satisfy every constraint.
+ * A ready-to-edit input for an operation: from examples and defaults of the metadata first, then
+ * made to satisfy every constraint.
  *
  * @throws Problem TM-1005 when there is no such operation
  */
@@ -121,7 +122,10 @@ function words(contract: Contract, field: Field, choices: readonly Choice[]): st
   ].join('. ')
 }
 
-/** The type behind references and lists; of several shapes the one that has most of the members that are there. */
+/**
+ * The type behind references and lists; of several shapes the one that has most of the members that
+ * are there.
+ */
 function shapeOf(contract: Contract, type: Type, has: (name: string) => boolean): Type {
   const actual = resolve(contract, type)
   if (actual.kind === 'list') return shapeOf(contract, actual.item, has)

@@ -12,7 +12,11 @@ import type { Run } from './call-each.js'
 /** What the outcomes of a run over rows can be written as. */
 export type OutcomeFormat = 'json' | 'ndjson' | 'csv' | 'html'
 
-/** The format that a file's ending asks for. @throws Problem TM-1010 for an ending that says none */
+/**
+ * The format that a file's ending asks for.
+ *
+ * @throws Problem TM-1010 for an ending that says none
+ */
 export function outcomeFormat(file: string): OutcomeFormat {
   const format = (
     {

@@ -7,7 +7,8 @@ import { openContract, type OpenOptions } from './open-contract.js'
  * Writes a page with everything in a contract, to browse without anything else.
  *
  * @param file where to; it ends in .html
- * @throws Problem TM-3007 for another ending, TM-1008 when the file can't be written; those of opening a contract
+ * @throws Problem TM-3007 for another ending, TM-1008 when the file can't be written; those of
+ *   opening a contract
  */
 export async function saveReferencePage(
   reference: string,

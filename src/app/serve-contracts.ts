@@ -22,7 +22,10 @@ export interface ServeOptions extends OpenOptions {
   readonly host?: string | undefined
   /** A file of seed data; otherwise seeds/<contract>.yaml of the project. */
   readonly seed?: string | undefined
-  /** A file of recorded answers (HAR), or a folder with one for each contract; otherwise recorded/<contract>.har of the project. */
+  /**
+   * A file of recorded answers (HAR), or a folder with one for each contract; otherwise
+   * recorded/<contract>.har of the project.
+   */
   readonly recorded?: string | undefined
   /** Milliseconds before each answer. */
   readonly delay?: number | undefined
@@ -41,8 +44,9 @@ export interface Served extends StandIn {
 }
 
 /**
- * Starts stand-ins for contracts on one port, on loopback unless told otherwise. They answer with what was recorded, else by seed data,
- * else with made-up values that satisfy the contract; what breaks the contract is refused with the rule that it breaks.
+ * Starts stand-ins for contracts on one port, on loopback unless told otherwise. They answer with
+ * what was recorded, else by seed data, else with made-up values that satisfy the contract; what
+ * breaks the contract is refused with the rule that it breaks.
  *
  * @example
  * const standIn = await serveContracts(['berths'], { seed: 'seeds/berths.yaml' })
@@ -50,7 +54,8 @@ export interface Served extends StandIn {
  * // …
  * console.log(standIn.asked.map(({ operation, input }) => [operation, input]))
  * await standIn.stop()
- * @throws Problem TM-1014, TM-1020 when seed data or recorded answers are not valid, TM-1007 when they can't be read, TM-1016 when the port can't be had
+ * @throws Problem TM-1014, TM-1020 when seed data or recorded answers are not valid, TM-1007 when
+ *   they can't be read, TM-1016 when the port can't be had
  */
 export async function serveContracts(
   references: readonly string[],

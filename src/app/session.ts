@@ -16,7 +16,10 @@ export interface Opened {
 
 type Call = (operation: string, input: Readonly<Record<string, unknown>>) => Promise<Called>
 
-/** A session of a service's own: an operation opens it before the first call, another one closes it after the last. */
+/**
+ * A session of a service's own: an operation opens it before the first call, another one closes it
+ * after the last.
+ */
 export class Session {
   private readonly entry: SessionEntry
   private readonly variables: ReadonlyMap<string, string>
@@ -36,7 +39,11 @@ export class Session {
     return operation === this.entry.open.call || operation === this.entry.close?.call
   }
 
-  /** Opens the session, once. @throws Problem when that fails, TM-1023 for a variable that is not set */
+  /**
+   * Opens the session, once.
+   *
+   * @throws Problem when that fails, TM-1023 for a variable that is not set
+   */
   open(): Promise<Opened> {
     this.opened ??= this.begin()
     return this.opened

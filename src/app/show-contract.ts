@@ -32,10 +32,11 @@ export type Shown =
   Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
 
 /**
- * What is in a contract: the overview, or one operation, group of operations, type or endpoint in full (also for what is inside of it). Things that `only` leaves out can
- * be looked at as well.
+ * What is in a contract: the overview, or one operation, group of operations, type or endpoint in
+ * full (also for what is inside of it). Things that `only` leaves out can be looked at as well.
  *
- * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a contract
+ * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a
+ *   contract
  */
 export async function showContract(
   reference: string,
@@ -70,7 +71,8 @@ export interface Found {
 }
 
 /**
- * Looks for words in the names and the documentation of everything in a contract, also of what `only` leaves out.
+ * Looks for words in the names and the documentation of everything in a contract, also of what
+ * `only` leaves out.
  *
  * @throws those of opening a contract
  */
@@ -88,7 +90,10 @@ export async function findInContract(
   }
 }
 
-/** Everything that a contract's source declares, ready to be described. Types that no operation needs are in nobody's way. */
+/**
+ * Everything that a contract's source declares, ready to be described. Types that no operation
+ * needs are in nobody's way.
+ */
 export async function describedFrom(open: OpenContract): Promise<Described> {
   const contract = neededOf(open.whole)
   const chosen = new Set(operationsOf(open.contract).map(pathOf))

@@ -51,8 +51,9 @@ export type Thing =
     }
 
 /**
- * The thing that a person means: an operation, a group of operations (an entity set, a tag), a type, an endpoint; or with a dot behind it
- * the input or fault of an operation, the field of a type, the value of an enumeration. Exactly first, then ignoring case.
+ * The thing that a person means: an operation, a group of operations (an entity set, a tag), a
+ * type, an endpoint; or with a dot behind it the input or fault of an operation, the field of a
+ * type, the value of an enumeration. Exactly first, then ignoring case.
  *
  * @param contractName what the contract is called in messages
  * @throws Problem TM-1005 with the nearest names

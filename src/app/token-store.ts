@@ -5,8 +5,9 @@ import { cacheFolder } from '../project/cache.js'
 import { writeFileSafely } from '../project/safe-writing.js'
 
 /**
- * Refresh tokens of people who logged in with a browser, so that they need not do so for each call. Each is kept encrypted, in the user's
- * own cache, under a key in a file of its own that only that user can read.
+ * Refresh tokens of people who logged in with a browser, so that they need not do so for each call.
+ * Each is kept encrypted, in the user's own cache, under a key in a file of its own that only that
+ * user can read.
  */
 
 async function key(): Promise<Buffer> {
@@ -23,7 +24,9 @@ function pathFor(what: string): string {
   return join(cacheFolder(), `token-${createHash('sha256').update(what).digest('hex')}`)
 }
 
-/** The refresh token kept for something; undefined when there is none, or it can't be read any more. */
+/**
+ * The refresh token kept for something; undefined when there is none, or it can't be read any more.
+ */
 export async function keptToken(what: string): Promise<string | undefined> {
   try {
     const sealed = await readFile(pathFor(what))

@@ -6,7 +6,10 @@ import { readyClient } from '../app/ready-client.js'
 import { proseLines } from './tables.js'
 import { say, tellAll, type Voice } from './terminal.js'
 
-/** Lines from standard input, whether somebody types them or they come through a pipe; prompts go to standard error. */
+/**
+ * Lines from standard input, whether somebody types them or they come through a pipe; prompts go to
+ * standard error.
+ */
 class Lines {
   private readonly reader: Interface
   private readonly lines: AsyncIterator<string>
@@ -41,7 +44,8 @@ class Lines {
 }
 
 /**
- * Asks for each input of an operation, calls it, shows the answer, and asks again, with what was given last, until somebody quits.
+ * Asks for each input of an operation, calls it, shows the answer, and asks again, with what was
+ * given last, until somebody quits.
  *
  * @param show shows what came of a call, and gives its exit code
  * @returns the exit code of the last call

@@ -26,7 +26,8 @@ export async function runEach(
   voice: Voice,
 ): Promise<number> {
   if (command.save !== undefined) outcomeFormat(command.save)
-  // Left to itself, V8 lets what is done with pile up before it looks for it: with very many rows that is most of the memory.
+  // Left to itself, V8 lets what is done with pile up before it looks for it: with very many rows
+  // that is most of the memory.
   setFlagsFromString('--heap-growing-percent=20')
   const stop = new AbortController()
   const onInterrupt = (): void => {
@@ -98,7 +99,10 @@ async function tellFailures({ results, failed }: Run, voice: Voice): Promise<voi
   if (failed > told) say(voice, pc.red(`… and ${failed - told} more`))
 }
 
-/** Counts, and how to go on. Rows that failed are in the table; when that has many rows they are told again. */
+/**
+ * Counts, and how to go on. Rows that failed are in the table; when that has many rows they are
+ * told again.
+ */
 function tellEnd(
   { rows, done, failed, before, stopped, results }: Run,
   save: string | undefined,

@@ -5,14 +5,19 @@ import { proseLines } from './tables.js'
 import { count, terminalWidth } from './terminal.js'
 import { widthOf, wrapped as inLines } from './widths.js'
 
-/** Up to so many operations, or types, are told one by one; more of them by groups, or by their names alone. */
+/**
+ * Up to so many operations, or types, are told one by one; more of them by groups, or by their
+ * names alone.
+ */
 const manyLines = 40
 /** A remark behind a line has at least so much room. */
 const leastRemark = 24
 /** So many names of types are told when there are very many. */
 const manyNames = 100
 
-/** A line of the tree, with a remark that is cut where the terminal ends, and what hangs below it. */
+/**
+ * A line of the tree, with a remark that is cut where the terminal ends, and what hangs below it.
+ */
 interface Branch {
   readonly text: string
   readonly remark?: string

@@ -25,8 +25,8 @@ const light = {
 const sliceLength = 200
 
 /**
- * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are narrowed, the widest first, and their
- * texts wrapped. Numbers stand to the right.
+ * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are
+ * narrowed, the widest first, and their texts wrapped. Numbers stand to the right.
  */
 export function tableText(
   headings: readonly string[],
@@ -87,7 +87,10 @@ function slices<Row>(rows: readonly Row[]): Row[][] {
   )
 }
 
-/** Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is none. */
+/**
+ * Prose in a faint colour, as wide as the terminal; its own line breaks stay. Nothing when there is
+ * none.
+ */
 export function proseLines(text: string | undefined): string[] {
   return text === undefined
     ? []
@@ -102,14 +105,20 @@ function fitted(text: string, width: number): readonly string[] {
   return widthOf(text) <= width && !text.includes('\n') ? [text] : wrapped(text, width, true)
 }
 
-/** A row of cells with several lines as rows of one line: what lays tables out takes a time that grows with the square of a cell's text. */
+/**
+ * A row of cells with several lines as rows of one line: what lays tables out takes a time that
+ * grows with the square of a cell's text.
+ */
 function lined(cells: readonly (readonly string[])[]): string[][] {
   return Array.from({ length: largest(cells.map((lines) => lines.length)) }, (_, at) =>
     cells.map((lines) => lines[at] ?? ''),
   )
 }
 
-/** Makes the widest column narrower, again and again, until all fit; none goes below its least width. */
+/**
+ * Makes the widest column narrower, again and again, until all fit; none goes below its least
+ * width.
+ */
 function narrow(widths: number[], least: readonly number[], room: number): void {
   for (let total = sum(widths); total > room; total -= 1) {
     const spare = widths.map((width, at) => (width > (least[at] ?? 0) ? width : 0))

@@ -23,7 +23,9 @@ export function print(text: string): void {
   process.stdout.write(shown(withLineEnd(withoutSecrets(text))))
 }
 
-/** An answer that programs read too, as CSV or bare text: as it is where none sits at a terminal. */
+/**
+ * An answer that programs read too, as CSV or bare text: as it is where none sits at a terminal.
+ */
 export function printData(text: string): void {
   const whole = withLineEnd(withoutSecrets(text))
   process.stdout.write(process.stdout.isTTY ? shown(whole) : whole)
@@ -35,7 +37,8 @@ export function printPiece(text: string, format: 'json' | 'csv' | 'html' | 'ndjs
 }
 
 export function printJson(value: unknown): void {
-  // Masked in its texts: masking the whole might leave no JSON. What a terminal would obey is escaped, which means the same in JSON.
+  // Masked in its texts: masking the whole might leave no JSON. What a terminal would obey is
+  // escaped, which means the same in JSON.
   process.stdout.write(`${shown(maskedJson(value, 2))}\n`)
 }
 
@@ -63,7 +66,10 @@ export function progress(voice: Voice, text = ''): void {
   if (showsProgress(voice)) process.stderr.write(`\r\u001b[K${shown(text)}`)
 }
 
-/** A problem as people read it: code and place first, then what happened, what is wrong in detail, and what to try. */
+/**
+ * A problem as people read it: code and place first, then what happened, what is wrong in detail,
+ * and what to try.
+ */
 export async function problemText(problem: Problem): Promise<string> {
   const { wrapped } = await import('./widths.js')
   const { place } = problem

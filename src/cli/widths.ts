@@ -8,7 +8,11 @@ export function widthOf(text: string): number {
   return /^[ -~]*$/.test(text) ? text.length : stringWidth(shown(text))
 }
 
-/** A text in lines of so many columns at most; colours go on from line to line. @param hard breaks words that are too long */
+/**
+ * A text in lines of so many columns at most; colours go on from line to line.
+ *
+ * @param hard breaks words that are too long
+ */
 export function wrapped(text: string, width: number, hard = false): string[] {
   return concealed(wrapAnsi(shown(text), width, { hard })).split('\n')
 }

@@ -2,8 +2,9 @@ import type { Contract, Operation } from './contract.js'
 import { operationsOf, pathOf } from './queries.js'
 
 /**
- * The operations that a person means by a name, of which `*` stands for any characters: the name of one, of a group in the client (an
- * entity set, say), a tag, or a service where there are several. Letter case counts only where something is called exactly so.
+ * The operations that a person means by a name, of which `*` stands for any characters: the name of
+ * one, of a group in the client (an entity set, say), a tag, or a service where there are several.
+ * Letter case counts only where something is called exactly so.
  *
  * @returns them in the contract's order; none when nothing is called like that
  */

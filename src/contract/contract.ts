@@ -1,9 +1,13 @@
 /**
- * The contract: one imported description of a service, whatever its dialect. A plain, JSON-serialisable, read-only value.
- * docs/contract.md shows how it carries the hard cases of the three dialects.
+ * The contract: one imported description of a service, whatever its dialect. A plain,
+ * JSON-serialisable, read-only value. docs/contract.md shows how it carries the hard cases of the
+ * three dialects.
  */
 
-/** Where something was declared: the document's label in its snapshot, and the 1-based line and column of its first character. */
+/**
+ * Where something was declared: the document's label in its snapshot, and the 1-based line and
+ * column of its first character.
+ */
 export interface Origin {
   readonly document: string
   readonly line: number
@@ -32,7 +36,10 @@ export interface Contract extends Node {
   /** What the service sends of its own accord (webhooks). */
   readonly incoming?: readonly Incoming[]
   readonly notes: readonly Note[]
-  /** Operations that the service says itself that it does not offer, by the paths that they would have. */
+  /**
+   * Operations that the service says itself that it does not offer, by the paths that they would
+   * have.
+   */
   readonly notOffered?: readonly string[]
   /** Facts only the contract's own dialect looks into. */
   readonly layout?: unknown
@@ -73,7 +80,10 @@ export interface Incoming extends Node {
 export interface Operation extends Node {
   /** Its path in the client: `['listBerths']`, `['bookings', 'create']`. Unique in the contract. */
   readonly path: readonly string[]
-  /** What it is called on the wire, where that is surer than its path: names that were given are found again by it. */
+  /**
+   * What it is called on the wire, where that is surer than its path: names that were given are
+   * found again by it.
+   */
   readonly key?: string
   /** The fields of its one input object. */
   readonly inputs: readonly InputField[]
@@ -94,15 +104,24 @@ export interface Operation extends Node {
   readonly incoming?: readonly Incoming[]
   /** What an answer leads to: other operations, in words. */
   readonly leadsTo?: readonly string[]
-  /** Names of the security schemes that it wants: all of one list. An empty list stands for none at all. */
+  /**
+   * Names of the security schemes that it wants: all of one list. An empty list stands for none at
+   * all.
+   */
   readonly security?: readonly (readonly string[])[]
-  /** The dialect's facts, by the name of the endpoint they hold for. An operation is on offer at exactly these endpoints. */
+  /**
+   * The dialect's facts, by the name of the endpoint they hold for. An operation is on offer at
+   * exactly these endpoints.
+   */
   readonly wire: Readonly<Record<string, unknown>>
   /** Facts of the dialect that hold at every endpoint. */
   readonly layout?: unknown
 }
 
-/** Where an input travels. A message header belongs to the message and not to HTTP; the caller writes it under `headers`. An attachment travels beside the message. */
+/**
+ * Where an input travels. A message header belongs to the message and not to HTTP; the caller
+ * writes it under `headers`. An attachment travels beside the message.
+ */
 export type Place = 'body' | 'messageHeader' | 'attachment' | 'header' | 'path' | 'query' | 'cookie'
 
 export interface InputField extends Field {
@@ -110,10 +129,11 @@ export interface InputField extends Field {
 }
 
 /**
- * What an operation answers: `nothing`; `value`, one value of a type; or `record`, several values by name
- * (the outputs of a SOAP operation that returns more than one part). With `iterable`, the value is a list whose items a client fetches as
- * they are looked at; with `stream`, one whose items are sent one by one over a single answer, which may have no end. `headers` are those
- * that the answer is promised to have.
+ * What an operation answers: `nothing`; `value`, one value of a type; or `record`, several values
+ * by name (the outputs of a SOAP operation that returns more than one part). With `iterable`, the
+ * value is a list whose items a client fetches as they are looked at; with `stream`, one whose
+ * items are sent one by one over a single answer, which may have no end. `headers` are those that
+ * the answer is promised to have.
  */
 export type Outcome =
   | ({ readonly kind: 'nothing'; readonly headers?: readonly Field[] } & Node)
@@ -137,7 +157,10 @@ export type TypeId = string
 
 /** A member of a record, an input, or an output. */
 export interface Field extends Node {
-  /** The name a caller writes. The wire's own name, with a trailing `_` where that would clash with one of ours. */
+  /**
+   * The name a caller writes. The wire's own name, with a trailing `_` where that would clash with
+   * one of ours.
+   */
   readonly name: string
   readonly type: Type
   /** May it be left out? */
@@ -175,8 +198,9 @@ export interface Relation {
 }
 
 /**
- * Groups of fields of which exactly one is present; with `optional` perhaps none. The fields themselves say that they may be left out;
- * `required` are those of an alternative that must be there when it is the one.
+ * Groups of fields of which exactly one is present; with `optional` perhaps none. The fields
+ * themselves say that they may be left out; `required` are those of an alternative that must be
+ * there when it is the one.
  */
 export interface Choice {
   readonly alternatives: readonly {
@@ -204,7 +228,10 @@ export type Type =
 
 /** What every type has. */
 export interface TypeNode extends Node {
-  /** Facts only the contract's own dialect looks into: how it is written, and what a value must satisfy beyond its shape. */
+  /**
+   * Facts only the contract's own dialect looks into: how it is written, and what a value must
+   * satisfy beyond its shape.
+   */
   readonly layout?: unknown
 }
 
@@ -227,7 +254,10 @@ export interface RecordType extends TypeNode {
   readonly abstract?: boolean
   /** May it carry content that no field declares? */
   readonly open?: boolean
-  /** What members are that no field names: by a pattern of their names, and all the others. Only where `open`. */
+  /**
+   * What members are that no field names: by a pattern of their names, and all the others. Only
+   * where `open`.
+   */
   readonly patterned?: readonly { readonly pattern: string; readonly type: Type }[]
   readonly rest?: Type
   /** What its open content may be, where some must be there: `$open` in plain form. */
@@ -237,8 +267,8 @@ export interface RecordType extends TypeNode {
   /** No message can name it. */
   readonly anonymous?: true
   /**
-   * The type that this is a shape of: what is sent to create or to change something lacks what the service makes itself. On the wire, and
-   * in `$is`, it goes by that type's name.
+   * The type that this is a shape of: what is sent to create or to change something lacks what the
+   * service makes itself. On the wire, and in `$is`, it goes by that type's name.
    */
   readonly variantOf?: TypeId
 }
@@ -254,7 +284,10 @@ export interface EnumerationMember extends Node {
   readonly value: string
 }
 
-/** The neutral bases of simple values; docs/contract.md says how each is written in TypeScript and at the prompt. */
+/**
+ * The neutral bases of simple values; docs/contract.md says how each is written in TypeScript and
+ * at the prompt.
+ */
 export type ScalarBase =
   | 'text'
   | 'boolean'
@@ -303,7 +336,10 @@ export interface Constraints {
   readonly multipleOf?: string
   readonly totalDigits?: number
   readonly fractionDigits?: number
-  /** Each group must match; within a group any one pattern is enough. ECMAScript sources, anchored, for the `u` flag. */
+  /**
+   * Each group must match; within a group any one pattern is enough. ECMAScript sources, anchored,
+   * for the `u` flag.
+   */
   readonly patterns?: readonly (readonly string[])[]
   /** The only values there may be, as texts; equal values may be spelled otherwise. */
   readonly allowed?: readonly string[]
@@ -391,7 +427,9 @@ export interface SecurityScheme extends Node {
   readonly layout?: unknown
 }
 
-/** Something in the metadata that was approximated, ignored or refused, said openly with its place. */
+/**
+ * Something in the metadata that was approximated, ignored or refused, said openly with its place.
+ */
 export interface Note {
   readonly code: string
   readonly effect: 'approximated' | 'ignored' | 'refused'

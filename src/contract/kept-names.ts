@@ -1,6 +1,8 @@
 import type { TypeId } from './contract.js'
 
-/** The identifiers given to a contract's operations and types. Kept from one generation to the next. */
+/**
+ * The identifiers given to a contract's operations and types. Kept from one generation to the next.
+ */
 export interface KeptNames {
   readonly class?: string
   /** By type id: what it is called in types.ts; its codec is called the same in camelCase. */

@@ -1,4 +1,7 @@
-/** Adds many things to a list, however many: as arguments of one call they would have to fit on the stack. */
+/**
+ * Adds many things to a list, however many: as arguments of one call they would have to fit on the
+ * stack.
+ */
 export function addAll<Item>(list: Item[], items: Iterable<Item>): void {
   for (const item of items) list.push(item)
 }
@@ -17,7 +20,10 @@ export function addTo<Key, Item>(map: Map<Key, Item[]>, key: Key, item: Item): v
   else list.push(item)
 }
 
-/** Adds many things to the list that a map has under a key, which is there afterwards though there are none. */
+/**
+ * Adds many things to the list that a map has under a key, which is there afterwards though there
+ * are none.
+ */
 export function addEach<Key, Item>(map: Map<Key, Item[]>, key: Key, items: Iterable<Item>): void {
   const list = map.get(key)
   if (list === undefined) map.set(key, [...items])

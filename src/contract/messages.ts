@@ -1,9 +1,10 @@
 import type { ProblemKind } from './problem.js'
 
 /**
- * Every message that Tolmach can give, by its stable code. A code is never used again for something else.
- * 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 23xx OpenAPI · 24xx OData · 30xx generation · 40xx calls · 90xx defects.
- * docs/messages.md lists the same codes; a test compares the two.
+ * Every message that Tolmach can give, by its stable code. A code is never used again for something
+ * else. 10xx the command and the project · 20xx documents · 21xx WSDL · 22xx XML Schema · 23xx
+ * OpenAPI · 24xx OData · 30xx generation · 40xx calls · 90xx defects. docs/messages.md lists the
+ * same codes; a test compares the two.
  */
 export const messages = {
   'TM-1001': entry('input', 'There is no contract "{name}" in this project.', '{nearest}'),

@@ -1,7 +1,8 @@
 import { distance } from 'fastest-levenshtein'
 
 /**
- * Finds the one name that a person means: the exact one, else the only one that differs by case alone.
+ * Finds the one name that a person means: the exact one, else the only one that differs by case
+ * alone.
  *
  * @returns the name as it stands in `names`, or undefined
  */
@@ -11,7 +12,10 @@ export function matchName(wanted: string, names: readonly string[]): string | un
   return folded.length === 1 ? folded[0] : undefined
 }
 
-/** Up to three of `names` that look most like `wanted`, the most alike first; names that are quite different are left out. */
+/**
+ * Up to three of `names` that look most like `wanted`, the most alike first; names that are quite
+ * different are left out.
+ */
 export function nearestNames(wanted: string, names: readonly string[]): string[] {
   const target = wanted.toLowerCase()
   const allowed = Math.max(2, Math.floor(target.length / 2))
@@ -29,7 +33,10 @@ export function nearestNames(wanted: string, names: readonly string[]): string[]
     .map(({ name }) => name)
 }
 
-/** A sentence for a message: the nearest names, or the names there are when none is near and they are few. */
+/**
+ * A sentence for a message: the nearest names, or the names there are when none is near and they
+ * are few.
+ */
 export function nearestAdvice(wanted: string, names: readonly string[]): string {
   const near = nearestNames(wanted, names)
   if (near.length > 0) return `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.`

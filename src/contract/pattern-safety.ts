@@ -1,9 +1,11 @@
 /**
- * Tells patterns that can make an engine which backtracks try without end from those that can't: whoever writes a pattern into metadata decides
- * how long others check it. What can't be told counts as endless.
+ * Tells patterns that can make an engine which backtracks try without end from those that can't:
+ * whoever writes a pattern into metadata decides how long others check it. What can't be told
+ * counts as endless.
  *
- * How: the pattern as an automaton over its letters (Glushkov's construction). If a state can be reached from itself in two ways by the same text,
- * the ways double with every letter (exponential ambiguity: Weber and Seidl, "On the degree of ambiguity of finite automata").
+ * How: the pattern as an automaton over its letters (Glushkov's construction). If a state can be
+ * reached from itself in two ways by the same text, the ways double with every letter (exponential
+ * ambiguity: Weber and Seidl, "On the degree of ambiguity of finite automata").
  */
 
 /** More letters than this in a pattern, repetitions written out, are not looked through. */
@@ -28,7 +30,10 @@ class Untold extends Error {}
 
 const kept = new Map<string, boolean>()
 
-/** Does checking a text against this pattern end in a time that is no more than a power of the text's length? */
+/**
+ * Does checking a text against this pattern end in a time that is no more than a power of the
+ * text's length?
+ */
 export function endsInTime(pattern: string): boolean {
   let known = kept.get(pattern)
   if (known === undefined) {
@@ -54,7 +59,10 @@ function judge(pattern: string): boolean {
   }
 }
 
-/** Reads ECMAScript's syntax of patterns (ECMA-262, section 22.2.1), as far as it tells what repeats what. */
+/**
+ * Reads ECMAScript's syntax of patterns (ECMA-262, section 22.2.1), as far as it tells what repeats
+ * what.
+ */
 class PatternReader {
   readonly letters: Letter[] = []
   /** What stands in lookarounds, which are tried by themselves. */

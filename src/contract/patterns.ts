@@ -1,6 +1,9 @@
 const expressions = new Map<string, RegExp>()
 
-/** A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of that (`[\w-.]`). */
+/**
+ * A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of
+ * that (`[\w-.]`).
+ */
 export function expression(pattern: string): RegExp {
   let made = expressions.get(pattern)
   if (made === undefined) {

@@ -12,8 +12,8 @@ import { expression } from './patterns.js'
 import { directSubtypes, fieldsOf, kindOf, membersOf, namedType, resolve } from './queries.js'
 
 /**
- * A number as it was written. JSON and YAML files are read with these, so that digits beyond a double's and trailing zeros are not
- * lost before it is known what type they are for.
+ * A number as it was written. JSON and YAML files are read with these, so that digits beyond a
+ * double's and trailing zeros are not lost before it is known what type they are for.
  */
 export class ExactNumber {
   readonly source: string
@@ -26,8 +26,9 @@ export class ExactNumber {
 const bigBases: readonly ScalarBase[] = ['int64', 'uint64', 'integer']
 
 /**
- * A plain value (as JSON or YAML have it) in the shapes of the client, by its type: digits to `bigint`, base64 text to bytes. What does
- * not fit is left as it is: the client's own check says what is wrong with it, so there is one judge only.
+ * A plain value (as JSON or YAML have it) in the shapes of the client, by its type: digits to
+ * `bigint`, base64 text to bytes. What does not fit is left as it is: the client's own check says
+ * what is wrong with it, so there is one judge only.
  */
 export function fromPlain(contract: Contract, type: Type, plain: unknown): unknown {
   if (plain === null || plain === undefined || plain instanceof Uint8Array) return plain
@@ -97,7 +98,8 @@ function anything(origin: Origin): Type {
 }
 
 /**
- * An object whose members are described by fields, converted member by member. Members that nothing describes stay.
+ * An object whose members are described by fields, converted member by member. Members that nothing
+ * describes stay.
  *
  * @param others what members are that no field names
  */
@@ -124,7 +126,8 @@ export function fieldsFromPlain(
 }
 
 /**
- * A value from a text typed at the prompt, by the type at its place. For records and lists the text is to be parsed first.
+ * A value from a text typed at the prompt, by the type at its place. For records and lists the text
+ * is to be parsed first.
  */
 export function fromText(contract: Contract, type: Type, text: string): unknown {
   const actual = resolve(contract, type)
@@ -137,7 +140,10 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
     : text
 }
 
-/** The alternative of a union that a plain value looks like: by the discriminator, else by its members or its kind. */
+/**
+ * The alternative of a union that a plain value looks like: by the discriminator, else by its
+ * members or its kind.
+ */
 function alternativeFor(contract: Contract, union: UnionType, plain: unknown): Type {
   const { discriminator, alternatives, origin } = union
   const nothing: Type = { kind: 'anything', origin }

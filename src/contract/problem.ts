@@ -27,14 +27,18 @@ export const exitCodes: Readonly<Record<ProblemKind, number>> = {
   defect: 70,
 }
 
-/** Where the cause of a failed call lies: with whoever calls, with the service, or on the way between the two. */
+/**
+ * Where the cause of a failed call lies: with whoever calls, with the service, or on the way
+ * between the two.
+ */
 export type Side = 'caller' | 'service' | 'between'
 
 /** A place in a document, as far as it is known. */
 export type Place = Pick<Origin, 'document'> & Partial<Omit<Origin, 'document'>>
 
 /**
- * A problem told to the user: what happened, where, what it means, what to try. Made with {@link problem}.
+ * A problem told to the user: what happened, where, what it means, what to try. Made with {@link
+ * problem}.
  */
 export class Problem extends Error {
   readonly code: MessageCode
@@ -73,7 +77,8 @@ export interface ProblemOptions {
  * Makes a {@link Problem} from the catalogue in messages.ts.
  *
  * @param code the message's stable code
- * @param values what fills the template's `{placeholders}`, as text; hidden characters are made visible
+ * @param values what fills the template's `{placeholders}`, as text; hidden characters are made
+ *   visible
  */
 export function problem(
   code: MessageCode,
@@ -84,7 +89,10 @@ export function problem(
   return new Problem(code, fill(text, values), options.advice ?? fill(advice, values), options)
 }
 
-/** The text of a catalogue entry with its placeholders filled: for notes, which are told and not thrown. */
+/**
+ * The text of a catalogue entry with its placeholders filled: for notes, which are told and not
+ * thrown.
+ */
 export function messageText(
   code: MessageCode,
   values: Readonly<Record<string, string | number>> = {},
@@ -98,7 +106,10 @@ function fill(template: string, values: Readonly<Record<string, string | number>
   )
 }
 
-/** Text from a document, safe to print on a terminal: control characters are shown as escapes, and what is very long is cut. */
+/**
+ * Text from a document, safe to print on a terminal: control characters are shown as escapes, and
+ * what is very long is cut.
+ */
 export function printable(text: string, longest = 2000): string {
   const cut =
     text.length > longest ? `${text.slice(0, longest)}… (${text.length} characters)` : text

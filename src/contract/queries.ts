@@ -55,7 +55,10 @@ export function resolve(contract: Contract, type: Type): Type {
   return current
 }
 
-/** The records a record extends and inherits from, the farthest first. One that restricts another says all its fields itself. */
+/**
+ * The records a record extends and inherits from, the farthest first. One that restricts another
+ * says all its fields itself.
+ */
 export function basesOf(contract: Contract, record: RecordType): RecordType[] {
   const bases: RecordType[] = []
   let base = record.restricts === true ? undefined : record.base
@@ -73,7 +76,10 @@ export function fieldsOf(contract: Contract, record: RecordType): Field[] {
   return [...basesOf(contract, record), record].flatMap((each) => each.fields)
 }
 
-/** The fields that a value of this type may have: of a record, of all parts of an intersection, of any alternative of a union. */
+/**
+ * The fields that a value of this type may have: of a record, of all parts of an intersection, of
+ * any alternative of a union.
+ */
 export function membersOf(contract: Contract, type: Type): Field[] {
   return membersInside(contract, type, new Set())
 }
@@ -95,7 +101,9 @@ function membersInside(contract: Contract, type: Type, seen: Set<Type>): Field[]
   }
 }
 
-/** For each type that others extend: the ids of those that extend it directly, in code unit order. */
+/**
+ * For each type that others extend: the ids of those that extend it directly, in code unit order.
+ */
 export function directSubtypes({
   types,
 }: Pick<Contract, 'types'>): ReadonlyMap<TypeId, readonly TypeId[]> {
@@ -144,7 +152,10 @@ export function typesOfIncoming(incoming: readonly Incoming[] | undefined): Type
   return (incoming ?? []).flatMap(({ type }) => (type === undefined ? [] : [type]))
 }
 
-/** The types that an operation names directly: of its inputs, its outcome, its faults and its callbacks. */
+/**
+ * The types that an operation names directly: of its inputs, its outcome, its faults and its
+ * callbacks.
+ */
 export function typesOfOperation(operation: Operation): Type[] {
   const { outcome } = operation
   const out =
@@ -197,7 +208,10 @@ function identifyingShape(contract: Contract, id: TypeId, names: readonly string
   }
 }
 
-/** Ids of every named type that these operations need: what they name, what hangs off that, and every subtype of it. Sorted. */
+/**
+ * Ids of every named type that these operations need: what they name, what hangs off that, and
+ * every subtype of it. Sorted.
+ */
 export function reachableTypes(contract: Contract, operations: readonly Operation[]): TypeId[] {
   const subtypes = directSubtypes(contract)
   const found = new Set<TypeId>()
@@ -238,7 +252,10 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
   return [...found].sort()
 }
 
-/** The types that these operations need, as people count them: lists are written as arrays, and shapes for sending are no types of their own. */
+/**
+ * The types that these operations need, as people count them: lists are written as arrays, and
+ * shapes for sending are no types of their own.
+ */
 export function countedTypes(contract: Contract, operations: readonly Operation[]): NamedType[] {
   const ids =
     operations.length === operationsOf(contract).length
@@ -270,7 +287,10 @@ export function neededOf(contract: Contract): Contract {
   })
 }
 
-/** The contract with only those operations that `chosen` accepts, only the services that offer some of them, and only the types they need. */
+/**
+ * The contract with only those operations that `chosen` accepts, only the services that offer some
+ * of them, and only the types they need.
+ */
 export function selectOperations(
   contract: Contract,
   chosen: (operation: Operation) => boolean,
@@ -297,7 +317,9 @@ export function selectOperations(
   }
 }
 
-/** Is there a type of this kind anywhere in a contract: named, or inside others, or of an operation? */
+/**
+ * Is there a type of this kind anywhere in a contract: named, or inside others, or of an operation?
+ */
 export function someType(contract: Contract, wanted: (type: Type) => boolean): boolean {
   const waiting: Type[] = typesOfIncoming(contract.incoming)
   for (const operation of operationsOf(contract))

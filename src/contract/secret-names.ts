@@ -1,9 +1,18 @@
-/** What secrets are called, wherever they stand: one list for addresses, headers, bodies, inputs and answers. */
+/**
+ * What secrets are called, wherever they stand: one list for addresses, headers, bodies, inputs and
+ * answers.
+ */
 
-/** Where a name stands. In addresses and headers more names mean a secret: a `key` there lets somebody in, in a body it tells rows apart. */
+/**
+ * Where a name stands. In addresses and headers more names mean a secret: a `key` there lets
+ * somebody in, in a body it tells rows apart.
+ */
 export type NamePlace = 'address' | 'header' | 'body'
 
-/** A name that ends so is a secret's, written together or apart: `accessToken`, `API-KEY`, `user_password`. */
+/**
+ * A name that ends so is a secret's, written together or apart: `accessToken`, `API-KEY`,
+ * `user_password`.
+ */
 const endings =
   /(?:password|passwd|passphrase|passcode|secret|token|jwt|bearer|credential|authorization|sessionid|sessionkey|apikey|accesskey|privatekey|secretkey|accountkey|sharedkey|subscriptionkey|signingkey|encryptionkey|masterkey|licensekey|authkey|hostkey|functionkey)$/
 /** Tokens that only say where to go on. */
@@ -82,7 +91,10 @@ const passWords = new Set([
   'old',
 ])
 
-/** Is what is called so a secret? Spelling does not matter: `X-Api-Key`, `apiKey` and `APIKEY` are the same. */
+/**
+ * Is what is called so a secret? Spelling does not matter: `X-Api-Key`, `apiKey` and `APIKEY` are
+ * the same.
+ */
 export function isSecretName(name: string, place: NamePlace): boolean {
   const words = wordsIn(name)
   const joined = words.join('').replace(/(?<!s)s$/, '')

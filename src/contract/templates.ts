@@ -6,8 +6,9 @@ const whole = /^\$[A-Za-z_][\w.[\]]*$/
 const inside = /\$\{([A-Za-z_][\w.[\]]*)\}/g
 
 /**
- * A plain value with its `$` references filled in: `$name.field` stands for a value, `${name.field}` inside a text for its text, `$$` at
- * the start for a dollar sign. Members whose reference leads to nothing are left out.
+ * A plain value with its `$` references filled in: `$name.field` stands for a value,
+ * `${name.field}` inside a text for its text, `$$` at the start for a dollar sign. Members whose
+ * reference leads to nothing are left out.
  *
  * @param lookUp the value that a reference leads to, or undefined
  */

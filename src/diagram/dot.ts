@@ -12,7 +12,10 @@ const arrows: Readonly<Record<Link['kind'], DotText>> = {
   uses: dot`arrowhead=none, style=dotted`,
 }
 
-/** A graph in the DOT language of Graphviz, with a cluster for each namespace where there are several. */
+/**
+ * A graph in the DOT language of Graphviz, with a cluster for each namespace where there are
+ * several.
+ */
 export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
   const ids = new Map(graph.boxes.map((box, at) => [box.id, dot`t${at}`]))
   const idOf = (id: string): DotText => ids.get(id) ?? dot``
@@ -72,7 +75,10 @@ function endLabel(name: DotText, text: string): DotText[] {
   return text === '' ? [] : [dot`${name}=${inDot(text)}`]
 }
 
-/** A record label: name, then a line for each field, below each other: braces turn the direction, which is that of the whole graph. */
+/**
+ * A record label: name, then a line for each field, below each other: braces turn the direction,
+ * which is that of the whole graph.
+ */
 function labelOf(box: Box, towards: 'right' | 'down'): DotText {
   const rows = box.rows.map(
     (row) =>

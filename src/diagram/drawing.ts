@@ -8,7 +8,10 @@ const margin = 24
 /** Entries of a list beside the boxes; more are counted. */
 const mostEntries = 40
 
-/** A graph that was laid out, as shapes: a title, the boxes with their links, lists and a legend below them. */
+/**
+ * A graph that was laid out, as shapes: a title, the boxes with their links, lists and a legend
+ * below them.
+ */
 export function drawingOf(graph: Graph, layout: Layout): Picture {
   const head = 44
   const body: Shape[] = [
@@ -184,7 +187,10 @@ function frameOf(kind: BoxKind, x: number, y: number, w: number, h: number): Sha
   return { kind: 'rectangle', x, y, w, h, radius: kind === 'entity' ? 0 : 6, ...stroke }
 }
 
-/** The band at the left: whole for entities, in two parts for records, in many for enumerations, none for what is one of several. */
+/**
+ * The band at the left: whole for entities, in two parts for records, in many for enumerations,
+ * none for what is one of several.
+ */
 function bandOf(kind: BoxKind, x: number, y: number, h: number): Shape[] {
   const piece = (top: number, height: number, fill: Paint): Shape => ({
     kind: 'rectangle',
@@ -243,7 +249,10 @@ export function linkText(link: Link, nameOf: (id: string) => string): string {
   return `${from} ${link.kind === 'contains' ? 'contains' : 'leads to'} ${to}: ${endText(link.target).replace('  ', ' ')}${back === '' ? '' : `; back: ${back.replace('  ', ' ')}`}`
 }
 
-/** The line with what stands at its ends: an open arrow where a field leads, a square where something contains, a hollow arrow to what is extended, a circle at the union. */
+/**
+ * The line with what stands at its ends: an open arrow where a field leads, a square where
+ * something contains, a hollow arrow to what is extended, a circle at the union.
+ */
 function lineOf(kind: Link['kind'], points: readonly Point[], leadsBack = false): Shape[] {
   const [start, second] = points
   const [end, before] = [points.at(-1), points.at(-2)]

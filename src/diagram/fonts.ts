@@ -3,8 +3,8 @@ import { createRequire } from 'node:module'
 import { create, type Font } from 'fontkit'
 
 /**
- * The font that pictures are drawn in: it ships with the program, so that a picture is the same on every machine, and has letters for
- * most scripts that are written from left to right.
+ * The font that pictures are drawn in: it ships with the program, so that a picture is the same on
+ * every machine, and has letters for most scripts that are written from left to right.
  */
 export const fontFamily = 'DejaVu Sans'
 

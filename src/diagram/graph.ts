@@ -35,15 +35,19 @@ export interface Box {
   readonly documentation: string | undefined
 }
 
-/** One end of a link: what the things at this end are called from the other end, and how many there are. */
+/**
+ * One end of a link: what the things at this end are called from the other end, and how many there
+ * are.
+ */
 export interface End {
   readonly name?: string
   readonly multiplicity?: string
 }
 
 /**
- * How two types hang together. `leadsTo`: a field of `from` has values of `to`; `contains`: they are parts of it; `extends`: `from` is a
- * kind of `to`; `oneOf`: `to` is an alternative of the union `from`; `uses`: a field of `from` has values of the enumeration `to`.
+ * How two types hang together. `leadsTo`: a field of `from` has values of `to`; `contains`: they
+ * are parts of it; `extends`: `from` is a kind of `to`; `oneOf`: `to` is an alternative of the
+ * union `from`; `uses`: a field of `from` has values of the enumeration `to`.
  */
 export interface Link {
   readonly kind: 'leadsTo' | 'contains' | 'extends' | 'oneOf' | 'uses'
@@ -70,7 +74,10 @@ export interface Graph {
   readonly whole: number
 }
 
-/** The types that have boxes: records, enumerations and unions of them. Others are written where they stand. */
+/**
+ * The types that have boxes: records, enumerations and unions of them. Others are written where
+ * they stand.
+ */
 export function drawnTypes(contract: Contract): NamedType[] {
   return countedTypes(contract, operationsOf(contract)).filter(
     (type) => kindOfBox(contract, type) !== undefined,
@@ -80,7 +87,8 @@ export function drawnTypes(contract: Contract): NamedType[] {
 /**
  * The graph of some types of a contract.
  *
- * @param shown ids of the types to draw; all that have boxes when left out. Fields that lead to others stay in their boxes as rows
+ * @param shown ids of the types to draw; all that have boxes when left out. Fields that lead to
+ *   others stay in their boxes as rows
  */
 export function graphOf(contract: Contract, shown?: ReadonlySet<TypeId>): Graph {
   const all = drawnTypes(contract)
@@ -175,7 +183,10 @@ function ownFields(contract: Contract, type: Type): readonly Field[] {
   return []
 }
 
-/** What is written in a box: the values of an enumeration, the alternatives of a union that have no boxes, fields that no link stands for. */
+/**
+ * What is written in a box: the values of an enumeration, the alternatives of a union that have no
+ * boxes, fields that no link stands for.
+ */
 function rowsOf(contract: Contract, type: NamedType, byLink: ReadonlySet<Field>): Row[] {
   if (type.kind === 'enumeration')
     return type.members.map(({ value, documentation }) => ({

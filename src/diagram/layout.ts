@@ -64,7 +64,8 @@ const widestName = 190
 const widestType = 170
 
 /**
- * Lays a graph out by the layered method of elkjs: links lead to the right or downwards, as far as they can.
+ * Lays a graph out by the layered method of elkjs: links lead to the right or downwards, as far as
+ * they can.
  *
  * @returns places in pixels from the left upper corner
  */
@@ -194,7 +195,10 @@ export function endText({
   return [name, multiplicity].filter((part) => part !== undefined).join('  ')
 }
 
-/** How long a side of each box must be, so that what stands at the ends of its links has room beside each other: the ends are spread evenly. */
+/**
+ * How long a side of each box must be, so that what stands at the ends of its links has room beside
+ * each other: the ends are spread evenly.
+ */
 function roomForEnds(graph: Graph, towards: 'right' | 'down'): Map<string, number> {
   const sides = new Map<string, { count: number; widest: number }>()
   const take = (key: string, end: End): void => {

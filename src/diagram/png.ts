@@ -2,7 +2,9 @@ import { fontFamily, fontFiles } from './fonts.js'
 import { palette, type Picture } from './shapes.js'
 import { svgText } from './svg.js'
 
-/** Pixels that a picture may have, on a side and in all: what programs that open pictures can stand. */
+/**
+ * Pixels that a picture may have, on a side and in all: what programs that open pictures can stand.
+ */
 const longestSide = 16_000
 const mostPixels = 48_000_000
 

@@ -1,4 +1,7 @@
-/** A picture as plain shapes, which every format can draw. Coordinates are in pixels, from the left upper corner. */
+/**
+ * A picture as plain shapes, which every format can draw. Coordinates are in pixels, from the left
+ * upper corner.
+ */
 export interface Picture {
   readonly width: number
   readonly height: number
@@ -74,8 +77,8 @@ export type Shape =
     }
 
 /**
- * Calm colours that differ in lightness, so that they are told apart in grey and by whoever sees colours differently; shapes tell the
- * same again.
+ * Calm colours that differ in lightness, so that they are told apart in grey and by whoever sees
+ * colours differently; shapes tell the same again.
  */
 export const palette: Readonly<Record<Paint, string>> = {
   paper: '#fcfcfa',

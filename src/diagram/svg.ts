@@ -4,8 +4,9 @@ import { inMarkup } from '../printing/escaping.js'
 import { joined, markup, type Markup } from '../printing/safe-text.js'
 
 /**
- * A picture as SVG 1.1. Documentation is shown when somebody points at a shape; boxes and links bear `data-` attributes that say what they
- * stand for, and colours have classes, so that a page can give them others.
+ * A picture as SVG 1.1. Documentation is shown when somebody points at a shape; boxes and links
+ * bear `data-` attributes that say what they stand for, and colours have classes, so that a page
+ * can give them others.
  *
  * @param place in a page it is as large as the page lets it be
  */

@@ -3,7 +3,9 @@ import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { drawnTypes, neighboursOf } from './graph.js'
 
-/** A selection and arrangement of types. Names are those of types; `*` stands for any characters. */
+/**
+ * A selection and arrangement of types. Names are those of types; `*` stands for any characters.
+ */
 export interface View {
   /** What to start from when it is not around something. Default `everything`. */
   readonly start?: 'everything' | 'nothing'

@@ -2,8 +2,9 @@ import type { Contract, NamedType, TypeId } from '../contract/contract.js'
 import type { Names } from '../naming/names.js'
 
 /**
- * So many codecs go on one page. Compilers take a time that grows with the square of a page's constants, because each of them may have
- * narrowed what comes after it: a client of thousands of types has several pages.
+ * So many codecs go on one page. Compilers take a time that grows with the square of a page's
+ * constants, because each of them may have narrowed what comes after it: a client of thousands of
+ * types has several pages.
  */
 const most = 250
 
@@ -12,7 +13,10 @@ const kept = new WeakMap<
   { readonly contract: Contract; readonly modules: ReadonlyMap<TypeId, string> }
 >()
 
-/** The module that a type's codec is on: codecs.ts, or in large clients one of several, in the order of the names. */
+/**
+ * The module that a type's codec is on: codecs.ts, or in large clients one of several, in the order
+ * of the names.
+ */
 export function codecModule(contract: Contract, names: Names, id: TypeId): string {
   let known = kept.get(names)
   if (known?.contract !== contract)

@@ -6,8 +6,9 @@ import type { Page } from '../printing/page.js'
 import { code, joined, type Code } from '../printing/safe-text.js'
 
 /**
- * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree serves twice: printed, it is the
- * generated codecs.ts; brought to life, it is what the stand-in reads and writes with.
+ * Codecs of a contract as trees of plain data, with leaves that name what they refer to. One tree
+ * serves twice: printed, it is the generated codecs.ts; brought to life, it is what the stand-in
+ * reads and writes with.
  */
 export type CodecTree =
   | string
@@ -105,7 +106,8 @@ export class LiveCodecs {
     if (!this.made.has(id)) {
       const tree = this.treeOf(id)
       if (tree === undefined) throw new Error(`${id} has no codec of its own`)
-      // A type that is another one by a further name is that one: late, it would be a function of a function.
+      // A type that is another one by a further name is that one: late, it would be a function of a
+      // function.
       this.made.set(id, tree instanceof CodecReference ? this.named(tree.id) : this.of(tree))
     }
     return this.made.get(id)

@@ -15,24 +15,35 @@ import type { Code, Markdown } from '../printing/safe-text.js'
 
 export type { LoadedDocument } from '../documents/documents.js'
 
-/** What the rest of the house asks of a dialect. A new dialect is one folder beside this file, one in runtime, one line in the registry. */
+/**
+ * What the rest of the house asks of a dialect. A new dialect is one folder beside this file, one
+ * in runtime, one line in the registry.
+ */
 export interface Dialect {
   readonly name: DialectName
 
-  /** Is this document the starting point of a contract in this dialect? Must be quick and never throw. */
+  /**
+   * Is this document the starting point of a contract in this dialect? Must be quick and never
+   * throw.
+   */
   recognise(text: string): boolean
 
   /**
    * Reads a contract, following references through `documents`.
    *
-   * @param kept names given before, for dialects in which operations are told apart by more than their names
-   * @throws Problem of kind `metadata` when there is nothing to call or the documents contradict themselves
+   * @param kept names given before, for dialects in which operations are told apart by more than
+   *   their names
+   * @throws Problem of kind `metadata` when there is nothing to call or the documents contradict
+   *   themselves
    */
   read(documents: Documents, name: string, kept?: KeptNames): Promise<Contract>
 
   readonly emit: Emitter
 
-  /** Facts of an operation at one endpoint for people, as label and value: action, version, names on the wire. */
+  /**
+   * Facts of an operation at one endpoint for people, as label and value: action, version, names on
+   * the wire.
+   */
   describe(
     contract: Contract,
     operation: Operation,
@@ -40,8 +51,9 @@ export interface Dialect {
   ): readonly (readonly [label: string, value: string])[]
 
   /**
-   * What only the dialect knows of values beyond their types: whether a plain value satisfies a type with all its rules, and values to try
-   * where the type itself says little. Left out where types say all.
+   * What only the dialect knows of values beyond their types: whether a plain value satisfies a
+   * type with all its rules, and values to try where the type itself says little. Left out where
+   * types say all.
    */
   rules?(contract: Contract): {
     allows(type: Type, plain: unknown): boolean
@@ -51,17 +63,21 @@ export interface Dialect {
   /** The rules that a named type has beyond its shape, in words. Left out where types say all. */
   rulesInWords?(contract: Contract, type: Type): readonly string[]
 
-  /** The variables in an endpoint's address with the values they may have (none: any), and the address with some of them set. Left out where addresses have none. */
-  serverVariables?(
-    endpoint: Endpoint,
-  ):
+  /**
+   * The variables in an endpoint's address with the values they may have (none: any), and the
+   * address with some of them set. Left out where addresses have none.
+   */
+  serverVariables?(endpoint: Endpoint):
     | {
         readonly variables: Readonly<Record<string, readonly string[]>>
         address(values: Readonly<Record<string, string>>): string
       }
     | undefined
 
-  /** Where the metadata says that tokens are had, by security scheme; a discovery document says it in turn. Left out where metadata says no such thing. */
+  /**
+   * Where the metadata says that tokens are had, by security scheme; a discovery document says it
+   * in turn. Left out where metadata says no such thing.
+   */
   tokenPlaces?(
     contract: Contract,
   ): readonly { readonly scheme: string; readonly address: string; readonly isDiscovery: boolean }[]
@@ -76,21 +92,37 @@ export interface Emitter {
   runtimeFiles(contract: Contract): readonly string[]
   /** Packages of the registry that such a client needs, with the version range. */
   dependencies(contract: Contract): Readonly<Record<string, string>>
-  /** Identifiers that the operation's file uses itself, so that no type may be imported under them. */
+  /**
+   * Identifiers that the operation's file uses itself, so that no type may be imported under them.
+   */
   readonly reservedNames: readonly string[]
-  /** Files beside those that all clients have: codecs.ts, unless every type is on the wire as it is in TypeScript, and what else the dialect needs. */
+  /**
+   * Files beside those that all clients have: codecs.ts, unless every type is on the wire as it is
+   * in TypeScript, and what else the dialect needs.
+   */
   pages(contract: Contract, names: Names): readonly Page[]
   /** How an operation is declared on a page, where that says more than the contract's types do. */
   declaration?(context: DeclarationContext): Declaration
-  /** Adds to an operation's file its exported function, and what that needs. The input and outcome types are on the page already. */
+  /**
+   * Adds to an operation's file its exported function, and what that needs. The input and outcome
+   * types are on the page already.
+   */
   operation(context: OperationContext): void
   /** Adds `endpoints` to settings.ts: the addresses and protocols of the metadata. */
   endpoints(contract: Contract, page: Page): void
-  /** How content that the contract leaves open is typed: an element of it, and the member of a record that holds it. */
+  /**
+   * How content that the contract leaves open is typed: an element of it, and the member of a
+   * record that holds it.
+   */
   readonly open: OpenTypes
-  /** Sections of the client's README about what is this dialect's own, as lines of Markdown; `variable` holds the client in examples. */
+  /**
+   * Sections of the client's README about what is this dialect's own, as lines of Markdown;
+   * `variable` holds the client in examples.
+   */
   readme?(contract: Contract, variable: Code, names: Names): readonly Markdown[]
-  /** Variables that settings can be filled from, besides those of all clients, without their prefix. */
+  /**
+   * Variables that settings can be filled from, besides those of all clients, without their prefix.
+   */
   readonly variables?: readonly string[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
   readonly reexports: readonly (readonly [module: string, clause: Code])[]
@@ -116,7 +148,10 @@ export interface DeclarationContext {
 
 /** What of an operation's declaration differs from the usual. */
 export interface Declaration {
-  /** What the input's type is built on, and the inputs that it covers: those need no lines of their own. */
+  /**
+   * What the input's type is built on, and the inputs that it covers: those need no lines of their
+   * own.
+   */
   readonly inputBase?: { readonly text: Code; readonly covers: readonly string[] }
   readonly signature?: Signature
 }
@@ -152,21 +187,27 @@ export interface PlayResponse {
   readonly body: string | Uint8Array
 }
 
-/** A request that was understood: the operation, its input in the shapes of the client, and how to answer it. */
+/**
+ * A request that was understood: the operation, its input in the shapes of the client, and how to
+ * answer it.
+ */
 export interface UnderstoodCall {
   readonly operation: Operation
   readonly endpoint: Endpoint
   readonly input: Readonly<Record<string, unknown>>
   answer(value: unknown): PlayResponse
   /**
-   * What the dialect itself says that the operation does, where its standard defines that: with rows of the stand-in, which it may change.
-   * Undefined when the rows it would need are not there.
+   * What the dialect itself says that the operation does, where its standard defines that: with
+   * rows of the stand-in, which it may change. Undefined when the rows it would need are not there.
    */
   perform?(rows: Rows): PlayResponse | undefined
   fault(fault: Fault, detail: unknown, reason: string): PlayResponse
 }
 
-/** The rows that a stand-in knows, by table, in plain form: live, so that what is changed is changed. */
+/**
+ * The rows that a stand-in knows, by table, in plain form: live, so that what is changed is
+ * changed.
+ */
 export type Rows = (table: string) => Record<string, unknown>[] | undefined
 
 /** Several calls in one request: units, of which each happens as a whole or not at all. */
@@ -182,7 +223,10 @@ export interface SeveralCalls {
 
 /** Understands requests and forms answers, from the contract alone. */
 export interface Player {
-  /** The calls of a request that carries several; undefined when it is an ordinary one. Left out where there is no such thing. */
+  /**
+   * The calls of a request that carries several; undefined when it is an ordinary one. Left out
+   * where there is no such thing.
+   */
   several?(request: PlayRequest): SeveralCalls | PlayResponse | undefined
   /** The call in a request; or, when it can't be understood, the response that says so. */
   understand(request: PlayRequest): UnderstoodCall | PlayResponse

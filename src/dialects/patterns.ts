@@ -5,7 +5,10 @@ export function isPattern(pattern: string): boolean {
   return compiles(pattern, 'u') && endsInTime(pattern)
 }
 
-/** Is it a pattern of ECMAScript at all, and one that can be checked in good time? Many are written without thought of the `u` flag, which forbids `[\w-.]`. */
+/**
+ * Is it a pattern of ECMAScript at all, and one that can be checked in good time? Many are written
+ * without thought of the `u` flag, which forbids `[\w-.]`.
+ */
 export function isLoosePattern(pattern: string): boolean {
   return (compiles(pattern, 'u') || compiles(pattern, '')) && endsInTime(pattern)
 }

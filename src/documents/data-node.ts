@@ -6,7 +6,9 @@ export class DataSource {
   readonly label: string
   readonly text: string
   private lineStarts: Uint32Array | undefined
-  /** The place that was asked for last: readers ask for the same one again and again, and share it. */
+  /**
+   * The place that was asked for last: readers ask for the same one again and again, and share it.
+   */
   private last: { readonly offset: number; readonly origin: Origin } | undefined
 
   /** @param text the document's text; a node's start counts UTF-16 units in it */
@@ -40,8 +42,9 @@ const noMembers: ReadonlyMap<string, DataNode> = new Map()
 const noItems: readonly DataNode[] = []
 
 /**
- * A value of a JSON or YAML metadata document that remembers where it stood, and whether a reader has looked at it. Documents have
- * millions of them: what can be worked out when it is asked for (line and column, JSON Pointer) is not kept.
+ * A value of a JSON or YAML metadata document that remembers where it stood, and whether a reader
+ * has looked at it. Documents have millions of them: what can be worked out when it is asked for
+ * (line and column, JSON Pointer) is not kept.
  */
 export class DataNode {
   readonly kind: 'object' | 'list' | 'text' | 'number' | 'boolean' | 'null'

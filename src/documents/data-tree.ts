@@ -3,18 +3,22 @@ import { isMap, isScalar, isSeq, LineCounter, parseDocument } from 'yaml'
 import { problem } from '../contract/problem.js'
 import { DataNode, DataSource } from './data-node.js'
 
-/** Deeper nesting than this is refused: it is an attack or an accident, and stacks are not endless. */
+/**
+ * Deeper nesting than this is refused: it is an attack or an accident, and stacks are not endless.
+ */
 const deepest = 1000
 
 /**
  * Parses a JSON or YAML 1.2 document. In YAML dates, `on` and `no` stay texts, and keys are texts.
  *
  * @param label the document's, for origins
- * @throws Problem TM-2016 with line and column when it is not well-formed or has a key twice; TM-2012 when it is nested too deeply
+ * @throws Problem TM-2016 with line and column when it is not well-formed or has a key twice;
+ *   TM-2012 when it is nested too deeply
  */
 export function parseData(text: string, label: string): DataNode {
   const source = new DataSource(label, text)
-  // YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to JSON. JSON by another name is tried first, being much faster.
+  // YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to
+  // JSON. JSON by another name is tried first, being much faster.
   if (/\.json$/i.test(label)) return parseJson(source)
   if (/^\s*\{/.test(text)) {
     try {
@@ -158,7 +162,8 @@ function parseYaml(source: DataSource): DataNode {
       const made = make('object')
       for (const { key: name, value } of node.items) {
         const text = String(isScalar(name) ? (name.source ?? name.value) : name)
-        // A merge key brings the members of other maps, those that are there already excepted (YAML 1.1, as many tools still write it).
+        // A merge key brings the members of other maps, those that are there already excepted (YAML
+        // 1.1, as many tools still write it).
         if (text === '<<')
           for (const [inherited, member] of merged(convert(value, made, text, depth + 1)))
             if (!made.members.has(inherited)) made.put(inherited, member)
@@ -204,7 +209,9 @@ function merged(node: DataNode): Iterable<[string, DataNode]> {
   return node.kind === 'list' ? node.items.flatMap((item) => [...item.members]) : node.members
 }
 
-/** The node at a JSON Pointer, `''` being the root; percent-encoding undone, as in URL fragments. */
+/**
+ * The node at a JSON Pointer, `''` being the root; percent-encoding undone, as in URL fragments.
+ */
 export function nodeAt(root: DataNode, pointer: string): DataNode | undefined {
   let node: DataNode | undefined = root
   for (const step of pointer.split('/').slice(1)) {

@@ -17,7 +17,10 @@ const mostDocuments = 2000
 
 /** One document of a contract. */
 export interface LoadedDocument {
-  /** Short and unique in its contract, fit for a file name: `desk.wsdl`. Origins name documents by it. */
+  /**
+   * Short and unique in its contract, fit for a file name: `desk.wsdl`. Origins name documents by
+   * it.
+   */
   readonly label: string
   /** Where it was found, without secrets: a web address, or a path. */
   readonly from: string
@@ -27,7 +30,10 @@ export interface LoadedDocument {
   readonly refers: Map<string, string>
 }
 
-/** The documents of one contract: the one asked for, and those it refers to, fetched as a reader follows the references. */
+/**
+ * The documents of one contract: the one asked for, and those it refers to, fetched as a reader
+ * follows the references.
+ */
 export interface Documents {
   readonly root: LoadedDocument
   /** All that were loaded so far, in the order of loading. */
@@ -162,7 +168,10 @@ class FetchedDocuments implements Documents {
     return address.href
   }
 
-  /** Documents handed over in one folder often still name the far server: the file of the same name in the folder is meant. */
+  /**
+   * Documents handed over in one folder often still name the far server: the file of the same name
+   * in the folder is meant.
+   */
   private fileBeside(reference: string): string | undefined {
     if (this.folder === undefined || !isWebAddress(reference)) return undefined
     const wanted = labelFor(reference)
@@ -230,7 +239,10 @@ function isPath(address: URL): boolean {
   }
 }
 
-/** Is there something at a path that can be read without end, and was not asked for by the user but by a document? */
+/**
+ * Is there something at a path that can be read without end, and was not asked for by the user but
+ * by a document?
+ */
 async function isEndless(path: string): Promise<boolean> {
   return stat(path).then(
     (found) => !found.isFile() && !found.isDirectory(),
@@ -239,8 +251,9 @@ async function isEndless(path: string): Promise<boolean> {
 }
 
 /**
- * A label for the document at an address: the file name in its path, or what its query asks for (`desk?xsd=types.xsd` -> `types.xsd`,
- * `desk?wsdl` -> `desk.wsdl`; `$metadata` -> `metadata.xml`), with nothing in it that a file system could mind.
+ * A label for the document at an address: the file name in its path, or what its query asks for
+ * (`desk?xsd=types.xsd` -> `types.xsd`, `desk?wsdl` -> `desk.wsdl`; `$metadata` -> `metadata.xml`),
+ * with nothing in it that a file system could mind.
  */
 export function labelFor(address: string): string {
   const url = new URL(address, 'file:///')

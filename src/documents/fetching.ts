@@ -22,12 +22,14 @@ export function isWebAddress(location: string): boolean {
 }
 
 /**
- * Reads one document from a file or over HTTP (redirects followed, compression undone, proxies of the environment honoured).
+ * Reads one document from a file or over HTTP (redirects followed, compression undone, proxies of
+ * the environment honoured).
  *
  * @param address an absolute `file:` or `http(s):` address
  * @param seconds how long to wait for an answer
  * @param send what fetches from the web, where that needs more than an address
- * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable, timeout, login
+ * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable,
+ *   timeout, login
  */
 export async function fetchDocument(
   address: string,
@@ -167,7 +169,10 @@ function unescaped(text: string): string {
   }
 }
 
-/** An address without its login and with the values of query parameters that look like secrets replaced: fit to be shown and kept. */
+/**
+ * An address without its login and with the values of query parameters that look like secrets
+ * replaced: fit to be shown and kept.
+ */
 export function withoutSecrets(address: string): string {
   if (!isWebAddress(address)) return address
   const bare = withoutLogin(address)

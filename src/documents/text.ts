@@ -2,8 +2,8 @@ import { problem } from '../contract/problem.js'
 import { systemCode } from '../contract/system-error.js'
 
 /**
- * Decodes a document's bytes: by its byte-order mark, else the charset it was served with, else its XML declaration, else UTF-8
- * (XML 1.0, appendix F). The byte-order mark is left out of the result.
+ * Decodes a document's bytes: by its byte-order mark, else the charset it was served with, else its
+ * XML declaration, else UTF-8 (XML 1.0, appendix F). The byte-order mark is left out of the result.
  *
  * @param bytes the document as it came
  * @param label its label, for messages

@@ -2,7 +2,10 @@ import { SaxesParser } from 'saxes'
 import type { Origin } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
 
-/** Nesting beyond this is refused: no real document comes near, and a hostile one could exhaust the stack. */
+/**
+ * Nesting beyond this is refused: no real document comes near, and a hostile one could exhaust the
+ * stack.
+ */
 const deepest = 500
 
 /** An attribute of a metadata document. `read` tells whether a reader has looked at it. */
@@ -15,8 +18,8 @@ export interface XmlAttribute {
 }
 
 /**
- * An element of a metadata document: a light tree that remembers where everything stood and what has been read, so that
- * whatever no reader looked at can be told in a note.
+ * An element of a metadata document: a light tree that remembers where everything stood and what
+ * has been read, so that whatever no reader looked at can be told in a note.
  */
 export class XmlElement {
   readonly namespace: string
@@ -85,7 +88,9 @@ export class XmlElement {
     for (const child of this.children) child.readWhole()
   }
 
-  /** The namespace a prefix is bound to here (`''` asks for the default namespace), or undefined. */
+  /**
+   * The namespace a prefix is bound to here (`''` asks for the default namespace), or undefined.
+   */
   namespaceOf(prefix: string): string | undefined {
     if (Object.hasOwn(this.bindings, prefix)) return this.bindings[prefix]
     if (this.parent !== undefined) return this.parent.namespaceOf(prefix)
@@ -102,7 +107,8 @@ export class XmlElement {
  *
  * @param text the document's characters, without a byte-order mark
  * @param document its label, for origins
- * @throws Problem TM-2007 when it is not well-formed, TM-2008 when it has a DTD, TM-2015 when empty, TM-2217 when nested too deep
+ * @throws Problem TM-2007 when it is not well-formed, TM-2008 when it has a DTD, TM-2015 when
+ *   empty, TM-2217 when nested too deep
  */
 export function parseXml(text: string, document: string): XmlElement {
   if (text.trim() === '') throw problem('TM-2015', {}, { place: { document } })

@@ -3,7 +3,8 @@ import { stringify } from 'csv-stringify/sync'
 /**
  * Rows as CSV (RFC 4180).
  *
- * @param forSpreadsheets makes cells harmless that a spreadsheet would take for formulas and run: an apostrophe goes before them, as a person would type it
+ * @param forSpreadsheets makes cells harmless that a spreadsheet would take for formulas and run:
+ *   an apostrophe goes before them, as a person would type it
  */
 export function csvRows(rows: readonly (readonly string[])[], forSpreadsheets: boolean): string {
   return stringify(

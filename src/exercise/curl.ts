@@ -2,8 +2,9 @@ import type { Exchange } from '../runtime/connection.js'
 import { isSecretHeader, mask, maskedBody, maskedUrl, withoutSecrets } from './masking.js'
 
 /**
- * A request as a line for curl in a POSIX shell. Secrets in headers become variables of the shell, which whoever runs it sets; those in
- * addresses and bodies are masked. Whatever stands in the request, the shell runs curl and nothing else.
+ * A request as a line for curl in a POSIX shell. Secrets in headers become variables of the shell,
+ * which whoever runs it sets; those in addresses and bodies are masked. Whatever stands in the
+ * request, the shell runs curl and nothing else.
  *
  * @param prefix what the variables start with: `BERTHS`; letters, digits and `_`
  * @returns the line, and the variables that it needs

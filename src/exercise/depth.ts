@@ -1,7 +1,9 @@
 /** Values that are nested more deeply than this are shown by nothing. */
 export const deepest = 1000
 
-/** Is a value nested more deeply than that? Looked at level by level, since it may be much deeper. */
+/**
+ * Is a value nested more deeply than that? Looked at level by level, since it may be much deeper.
+ */
 export function isTooDeeplyNested(value: unknown): boolean {
   let level: unknown[] = [value]
   for (let depth = 0; level.length > 0; depth += 1) {

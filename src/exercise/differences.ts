@@ -14,8 +14,8 @@ export interface Difference {
 }
 
 /**
- * What is different between two answers in plain form. Rows are matched by their key: the fields named in `keys`, else a field that is
- * different in every row of both, else by their position.
+ * What is different between two answers in plain form. Rows are matched by their key: the fields
+ * named in `keys`, else a field that is different in every row of both, else by their position.
  */
 export function differences(
   before: unknown,
@@ -40,7 +40,10 @@ export function differences(
   return found
 }
 
-/** What the rows of two lists are called in their differences: by their key, or by their position where they have none. */
+/**
+ * What the rows of two lists are called in their differences: by their key, or by their position
+ * where they have none.
+ */
 export function rowNames(
   before: readonly unknown[],
   after: readonly unknown[],

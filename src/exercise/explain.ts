@@ -2,7 +2,10 @@ import type { Problem } from '../contract/problem.js'
 import type { Exchange } from '../runtime/connection.js'
 import { ContractBreach, ServiceFault, TransportFailure } from '../runtime/failures.js'
 
-/** What a person wants to know of a failed call beside what happened: whose side it is on, and what to try. */
+/**
+ * What a person wants to know of a failed call beside what happened: whose side it is on, and what
+ * to try.
+ */
 export interface Explanation {
   readonly side: NonNullable<Problem['side']>
   readonly advice: string
@@ -10,13 +13,19 @@ export interface Explanation {
 
 /** What is known of a call beside what came of it. */
 export interface CallContext {
-  /** The name that the contract goes by, and whether it is in a project, where settings have a place. */
+  /**
+   * The name that the contract goes by, and whether it is in a project, where settings have a
+   * place.
+   */
   readonly contract: string
   readonly isKept: boolean
   readonly address: string
   /** The kinds of credentials that were configured. */
   readonly kinds: readonly string[]
-  /** The host in the metadata's own address looks like one that only the service's own network knows. */
+  /**
+   * The host in the metadata's own address looks like one that only the service's own network
+   * knows.
+   */
   readonly isInternal: boolean
 }
 
@@ -235,7 +244,8 @@ function explainFault(
         ? 'Try again later.'
         : `It asks to try again ${/^\d+$/.test(wait) ? `after ${wait} s` : `after ${wait}`}.`,
     )
-  // In HTTP descriptions faults are statuses, and those from 500 on are the service's own; of SOAP all are answered with 500.
+  // In HTTP descriptions faults are statuses, and those from 500 on are the service's own; of SOAP
+  // all are answered with 500.
   const isDeclared = fault !== undefined && !(status >= 500 && /^(?:\d|default$)/.test(fault))
   if (isDeclared && status !== 412)
     return explained(

@@ -224,7 +224,9 @@ async function readText(
     : { value: fromText(contract, type, text) }
 }
 
-/** The path that is meant: an input's own name may have dots or brackets in it, like `filter[x]`. */
+/**
+ * The path that is meant: an input's own name may have dots or brackets in it, like `filter[x]`.
+ */
 function pathIn(operation: Operation, { written, path }: Assignment): readonly (string | number)[] {
   const names = operation.inputs
     .map((input) => input.name)

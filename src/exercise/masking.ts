@@ -9,7 +9,10 @@ const shortestSecret = 4
 const secrets = new Set<string>()
 let pattern: RegExp | undefined
 
-/** Remembers a secret of this run: in whatever is told from now on it is masked, in the forms that it may come in. */
+/**
+ * Remembers a secret of this run: in whatever is told from now on it is masked, in the forms that
+ * it may come in.
+ */
 export function keepSecret(secret: string): void {
   if (secret.length < shortestSecret || secrets.has(secret)) return
   const bytes = Buffer.from(secret)
@@ -17,7 +20,8 @@ export function keepSecret(secret: string): void {
     ...textForms(secret),
     bytes.toString('base64url'),
     bytes.toString('hex'),
-    // Inside of something longer its base64 depends on what stands before it: the letters that are its own alone.
+    // Inside of something longer its base64 depends on what stands before it: the letters that are
+    // its own alone.
     ...[0, 1, 2].map((before) =>
       Buffer.concat([Buffer.alloc(before), bytes])
         .toString('base64')
@@ -33,7 +37,10 @@ export function keepSecret(secret: string): void {
   )
 }
 
-/** How a text may be written: as it is, in addresses and forms, in JSON (which may stand in JSON again), in XML and HTML. */
+/**
+ * How a text may be written: as it is, in addresses and forms, in JSON (which may stand in JSON
+ * again), in XML and HTML.
+ */
 function textForms(text: string): string[] {
   const json = (each: string): string => JSON.stringify(each).slice(1, -1)
   const xml = (each: string): string =>
@@ -61,7 +68,10 @@ export function withoutSecrets(text: string): string {
   return pattern === undefined ? text : text.replace(pattern, mask)
 }
 
-/** A plain value as JSON without the secrets of this run: in its texts, so that it stays JSON whatever the secrets are. */
+/**
+ * A plain value as JSON without the secrets of this run: in its texts, so that it stays JSON
+ * whatever the secrets are.
+ */
 export function maskedJson(value: unknown, indent?: number): string {
   return JSON.stringify(
     value,
@@ -108,7 +118,10 @@ function decoded(text: string): string {
   }
 }
 
-/** A body without what stands in elements, attributes, members and fields of a form that are called like secrets. */
+/**
+ * A body without what stands in elements, attributes, members and fields of a form that are called
+ * like secrets.
+ */
 export function maskedBody(body: string): string {
   const hide = (whole: string, name: string, masked: () => string): string =>
     isSecretName(name, 'body') ? masked() : whole
@@ -133,7 +146,10 @@ export function maskedBody(body: string): string {
   )
 }
 
-/** A plain value without what its members hold that are called like secrets, and without the secrets of this run. */
+/**
+ * A plain value without what its members hold that are called like secrets, and without the secrets
+ * of this run.
+ */
 export function maskedNames<Value>(value: Value): Value {
   const hide = (each: unknown, name: string): unknown => {
     if (

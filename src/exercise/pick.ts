@@ -14,8 +14,10 @@ export async function checkPath(path: string): Promise<void> {
  * What a JSONPath finds in an answer.
  *
  * @param plain the answer in plain form, as `--json` has it
- * @returns the value itself for a path that can only find one (`$.Lines[0].Text`), else the list of all values found
- * @throws Problem TM-1010 when the path is not valid, or can only find one value and that is not there
+ * @returns the value itself for a path that can only find one (`$.Lines[0].Text`), else the list
+ *   of all values found
+ * @throws Problem TM-1010 when the path is not valid, or can only find one value and that is not
+ *   there
  */
 export async function pick(plain: unknown, path: string): Promise<unknown> {
   const query = await compiled(path)

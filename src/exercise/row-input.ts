@@ -32,7 +32,8 @@ export function parseFillings(written: string): Filling[] {
 }
 
 /**
- * The input that a row stands for, on top of what holds for all rows: its columns are inputs by their headings, or as the fillings say.
+ * The input that a row stands for, on top of what holds for all rows: its columns are inputs by
+ * their headings, or as the fillings say.
  *
  * @param base what holds for all rows, in plain form
  * @throws Problem TM-1018 when a column is no input, or a column that was named is not there

@@ -40,7 +40,8 @@ function recordOf(value: unknown): Record<string, unknown> {
 }
 
 /**
- * The columns of a table of outcomes: the row's number, what was asked for or all there is, and why a row failed where one did.
+ * The columns of a table of outcomes: the row's number, what was asked for or all there is, and why
+ * a row failed where one did.
  *
  * @param names the members that any of the records has
  * @param columns as they were written, or undefined for all

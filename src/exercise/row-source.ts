@@ -3,7 +3,9 @@ import { problem, Problem } from '../contract/problem.js'
 import { ExactNumber, isPlainObject } from '../contract/plain.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 
-/** A row of a file: what stands in it, by column. Texts of CSV are still to be read by their types. */
+/**
+ * A row of a file: what stands in it, by column. Texts of CSV are still to be read by their types.
+ */
 export interface Row {
   /** From 1, the heading not counted. */
   readonly number: number
@@ -16,8 +18,8 @@ export interface Row {
 const largestRow = 16 * 1024 * 1024
 
 /**
- * The rows of a file, one by one: CSV with a heading (RFC 4180; commas, semicolons or tabs), a JSON list, or JSON values one after the
- * other (NDJSON). The file is never in memory as a whole.
+ * The rows of a file, one by one: CSV with a heading (RFC 4180; commas, semicolons or tabs), a JSON
+ * list, or JSON values one after the other (NDJSON). The file is never in memory as a whole.
  *
  * @param file its path
  * @throws Problem TM-1018 with the line of what is wrong, TM-1007 when it can't be read
@@ -128,7 +130,10 @@ async function* jsonRows(file: string): AsyncGenerator<Row, void, undefined> {
   }
 }
 
-/** The texts of the values in a list, or of those that stand one after the other, each with the line that it starts in. */
+/**
+ * The texts of the values in a list, or of those that stand one after the other, each with the line
+ * that it starts in.
+ */
 async function* jsonTexts(
   file: string,
 ): AsyncGenerator<{ text: string; line: number }, void, undefined> {
@@ -172,7 +177,8 @@ async function* jsonTexts(
           ;[pieces, from] = [[], at + 1]
         }
       }
-      // Between rows there are commas and white space only; anything else is a row that is no object.
+      // Between rows there are commas and white space only; anything else is a row that is no
+      // object.
       else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign))
         throw problem(
           'TM-1018',

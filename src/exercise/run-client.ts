@@ -61,7 +61,10 @@ function filesPlugin(files: Readonly<Record<string, string>>): import('esbuild')
 
 /** What came of a call through a generated client. */
 export interface CallResult {
-  /** The decoded value, or the failure that was thrown. Of a list that is fetched page by page: the rows that were wanted. */
+  /**
+   * The decoded value, or the failure that was thrown. Of a list that is fetched page by page: the
+   * rows that were wanted.
+   */
   readonly value?: unknown
   readonly failure?: unknown
   /** Of such a list: are there more rows, and how many in all, where the service said it? */
@@ -87,7 +90,9 @@ export interface CallManner {
 
 /** A client of a bundled module, ready to call. */
 export interface LoadedClient {
-  /** Sends one call: what an application would do, no more and no less. Calls may go side by side. */
+  /**
+   * Sends one call: what an application would do, no more and no less. Calls may go side by side.
+   */
   call(operation: Operation, input: unknown, manner: CallManner): Promise<CallResult>
 }
 
@@ -112,7 +117,8 @@ interface Observed {
  *
  * @param bundle the path of the bundled module
  * @param className the name of the client class in it
- * @param query what every address gets, where a key has its place there and the contract does not say so
+ * @param query what every address gets, where a key has its place there and the contract does not
+ *   say so
  */
 export async function loadClient(
   bundle: string,

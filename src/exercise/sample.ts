@@ -24,7 +24,8 @@ import {
 } from '../contract/queries.js'
 import { compareMoments } from '../runtime/soap/moments.js'
 
-// The package declares a default export that it doesn't have for ES modules: the module is the class.
+// The package declares a default export that it doesn't have for ES modules: the module is the
+// class.
 const RandExp = randexp as unknown as typeof randexp.default
 
 export interface SampleOptions {
@@ -43,15 +44,18 @@ export interface Shortfall {
   readonly reason: string
 }
 
-/** Rules that only a dialect can read: whether a value satisfies a type with all of them, and values to try where the type itself says little. */
+/**
+ * Rules that only a dialect can read: whether a value satisfies a type with all of them, and values
+ * to try where the type itself says little.
+ */
 export interface SampleRules {
   allows(type: Type, plain: unknown): boolean
   candidates(type: Type): readonly unknown[]
 }
 
 /**
- * An input for an operation that satisfies its contract, in plain form: 64-bit integers and decimals as text, bytes as base64.
- * Defaults and fixed values of the metadata come first.
+ * An input for an operation that satisfies its contract, in plain form: 64-bit integers and
+ * decimals as text, bytes as base64. Defaults and fixed values of the metadata come first.
  */
 export function sampleInput(
   contract: Contract,
@@ -77,7 +81,10 @@ export function sampleInput(
   return sample
 }
 
-/** A value that satisfies a type, in plain form. `name` is what a text says where nothing better is known. */
+/**
+ * A value that satisfies a type, in plain form. `name` is what a text says where nothing better is
+ * known.
+ */
 export function sampleValue(
   contract: Contract,
   type: Type,
@@ -87,7 +94,10 @@ export function sampleValue(
   return new Sampler(contract, options).value(type, name)
 }
 
-/** So many values, and so many levels of types inside each other, are enough for a sample that somebody reads. */
+/**
+ * So many values, and so many levels of types inside each other, are enough for a sample that
+ * somebody reads.
+ */
 const mostValues = 20_000
 const mostLevels = 100
 /** So many items, and so many characters, of what asks for more. */
@@ -176,7 +186,10 @@ class Sampler {
     this.shortfalls.push({ path: this.path.join('.'), reason })
   }
 
-  /** A value that satisfies the rules of its type, where the first one does not and another one is found. */
+  /**
+   * A value that satisfies the rules of its type, where the first one does not and another one is
+   * found.
+   */
   private allowed(type: Type, name: string, value: unknown): unknown {
     const { rules } = this
     if (rules === undefined || type.layout === undefined || rules.allows(type, value)) return value
@@ -235,7 +248,10 @@ class Sampler {
   /** How many values were made so far. */
   private values = 0
 
-  /** Types can ask for more than there is room for, or for themselves without end: where it is enough, a sample stops, and says so. */
+  /**
+   * Types can ask for more than there is room for, or for themselves without end: where it is
+   * enough, a sample stops, and says so.
+   */
   private isEnough(): boolean {
     this.values += 1
     if (this.values <= mostValues && this.within.length <= mostLevels) return false
@@ -410,7 +426,10 @@ class Sampler {
     return numbers.includes(actual.base) ? Number(text) : text
   }
 
-  /** Types that lead to many others, and those again, would fill a sample that nobody reads: what is optional stays out where it is deep, or too much already. */
+  /**
+   * Types that lead to many others, and those again, would fill a sample that nobody reads: what is
+   * optional stays out where it is deep, or too much already.
+   */
   private tooMuch(type: Type): boolean {
     const isDeep = this.within.length >= 3 && this.records > 60
     return (isDeep || this.records > 300) && leadsOn(type)
@@ -613,7 +632,10 @@ function matching(pattern: string, length: number): string {
   }
 }
 
-/** What a pattern is read as: parts one after the other or instead of each other, one that repeats, one that repeats another's text, or one character. */
+/**
+ * What a pattern is read as: parts one after the other or instead of each other, one that repeats,
+ * one that repeats another's text, or one character.
+ */
 interface Token {
   readonly type: number
   readonly stack?: readonly Token[]
@@ -626,7 +648,10 @@ interface Token {
 /** The type of a part that repeats another's text. */
 const reference = 6
 
-/** How many characters a text that is made for a pattern may have; `groups` has those of the groups that a later part may repeat. */
+/**
+ * How many characters a text that is made for a pattern may have; `groups` has those of the groups
+ * that a later part may repeat.
+ */
 function longest(token: Token, groups: number[] = []): number {
   const sum = (tokens: readonly Token[]): number =>
     tokens.reduce((length, each) => length + longest(each, groups), 0)
@@ -645,7 +670,10 @@ function longest(token: Token, groups: number[] = []): number {
   return length
 }
 
-/** A pattern with Unicode properties replaced by some of what they stand for, which is all that the generator knows. */
+/**
+ * A pattern with Unicode properties replaced by some of what they stand for, which is all that the
+ * generator knows.
+ */
 function plainClasses(pattern: string): string {
   const ranges: Readonly<Record<string, string>> = {
     L: 'A-Za-z',

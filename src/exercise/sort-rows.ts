@@ -6,8 +6,9 @@ import { parsePath } from './input.js'
 import { at, rowsOf } from './tabulate.js'
 
 /**
- * An answer with its rows in the order of a field: a list, or the one list of records in an envelope. Numbers, also long and exact ones
- * written as texts, go by their size, other texts by the alphabet; rows that lack the field come last.
+ * An answer with its rows in the order of a field: a list, or the one list of records in an
+ * envelope. Numbers, also long and exact ones written as texts, go by their size, other texts by
+ * the alphabet; rows that lack the field come last.
  *
  * @param sort the field's name or path, with `desc` behind it for the other direction
  * @throws Problem TM-1010 when there are no rows, or none has that field

@@ -9,15 +9,17 @@ export interface Table {
   readonly rows: readonly (readonly string[])[]
 }
 
-/** An answer arranged for reading: values by name above, and a table of rows. Either may be missing. */
+/**
+ * An answer arranged for reading: values by name above, and a table of rows. Either may be missing.
+ */
 export interface Arranged {
   readonly values?: Table
   readonly rows?: Table
 }
 
 /**
- * Arranges an answer as tables. A list of records becomes rows; a record becomes names and values, and a single list of records in it,
- * as in an envelope, becomes rows beneath.
+ * Arranges an answer as tables. A list of records becomes rows; a record becomes names and values,
+ * and a single list of records in it, as in an envelope, becomes rows beneath.
  *
  * @param columns what was asked for with --columns, or undefined for all
  * @throws Problem TM-1010 when a column is not in the answer
@@ -38,7 +40,10 @@ export function arrange(value: unknown, columns?: string): Arranged {
     : { rows: tabulate([value], columns) }
 }
 
-/** The one list of records in a record, and what else is in it; undefined where there is none, or several. */
+/**
+ * The one list of records in a record, and what else is in it; undefined where there is none, or
+ * several.
+ */
 function envelopeOf(
   value: Readonly<Record<string, unknown>>,
 ): { name: string; rows: readonly unknown[]; others: Record<string, unknown> } | undefined {
@@ -144,7 +149,10 @@ function namesAndValues(value: Readonly<Record<string, unknown>>): Table {
   }
 }
 
-/** A value as the text of one cell: nothing for what is absent, `null` for null, names and values in a row for what is nested. */
+/**
+ * A value as the text of one cell: nothing for what is absent, `null` for null, names and values in
+ * a row for what is nested.
+ */
 export function cell(value: unknown): string {
   if (value === undefined) return ''
   if (value === null) return 'null'

@@ -1,7 +1,10 @@
 /** The longest identifier we make; file names hold it on every file system. */
 const longest = 80
 
-/** Words in a name of the wire: split at everything that can't be in an identifier, and where the case says so. */
+/**
+ * Words in a name of the wire: split at everything that can't be in an identifier, and where the
+ * case says so.
+ */
 export function wordsOf(name: string): string[] {
   // Most are words of small letters with capitals between.
   if (/^[A-Za-z][a-z0-9]*$/.test(name)) return [name]
@@ -24,7 +27,10 @@ export function pascalCase(name: string): string {
   return beginning(cut(joined), 'N')
 }
 
-/** A name as camelCase: the first word in small letters, unless it is the start of a longer run of capitals. */
+/**
+ * A name as camelCase: the first word in small letters, unless it is the start of a longer run of
+ * capitals.
+ */
 export function camelCase(name: string): string {
   const [first = '', ...rest] = wordsOf(name)
   const head =

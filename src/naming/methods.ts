@@ -1,7 +1,10 @@
 import type { Operation } from '../contract/contract.js'
 import { camelCase } from './identifiers.js'
 
-/** A step of an operation's path as a member of the client: in camelCase; an underscore that was put behind it stays. */
+/**
+ * A step of an operation's path as a member of the client: in camelCase; an underscore that was put
+ * behind it stays.
+ */
 export function memberName(step: string): string {
   return camelCase(step) + (/_$/.test(step) ? '_' : '')
 }
@@ -12,7 +15,10 @@ export function methodName(operation: Operation): string {
   return ['constructor', 'connection', 'close'].includes(name) ? `${name}_` : name
 }
 
-/** The name of a group of operations as a property of the class: as it is, unless the class has such a member itself. */
+/**
+ * The name of a group of operations as a property of the class: as it is, unless the class has such
+ * a member itself.
+ */
 export function groupName(group: string): string {
   return ['constructor', 'connection', 'close'].includes(group) ? `${group}_` : group
 }

@@ -65,8 +65,9 @@ const kindSuffix: Partial<Record<NamedType['kind'], string>> = {
 }
 
 /**
- * Decides the identifiers of a client. Those kept from before stay as they are; the others are made from the names of the metadata in
- * an order that does not depend on the order of the document, and get a suffix where they would clash.
+ * Decides the identifiers of a client. Those kept from before stay as they are; the others are made
+ * from the names of the metadata in an order that does not depend on the order of the document, and
+ * get a suffix where they would clash.
  *
  * @param kept what earlier generations decided
  * @param reserved names that generated files use themselves
@@ -176,7 +177,10 @@ export function assignNames(
   return { class: theClass, types, codecs, operations, groups, paths }
 }
 
-/** Kept names lie in a file of the project, which anybody may have written: what is no identifier never becomes code. */
+/**
+ * Kept names lie in a file of the project, which anybody may have written: what is no identifier
+ * never becomes code.
+ */
 function checkKept(
   { class: className, types, codecs, operations, groups }: KeptNames,
   contract: string,
@@ -189,7 +193,10 @@ function checkKept(
   if (unfit !== undefined) throw problem('TM-3010', { contract, name: String(unfit) })
 }
 
-/** What an operation's function is called when nothing is in the way: outside its group it needs the group's name, `createBookings`. */
+/**
+ * What an operation's function is called when nothing is in the way: outside its group it needs the
+ * group's name, `createBookings`.
+ */
 export function wantedFunction(operation: Operation): string {
   const last = operation.path.at(-1) ?? ''
   const group = pascalCase(groupOf(operation) ?? '')

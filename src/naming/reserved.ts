@@ -1,4 +1,7 @@
-/** Words that can't be an identifier in a module (ECMAScript 2023, section 12.7.2), or that TypeScript gives a meaning. */
+/**
+ * Words that can't be an identifier in a module (ECMAScript 2023, section 12.7.2), or that
+ * TypeScript gives a meaning.
+ */
 export const keywords: ReadonlySet<string> = new Set(
   (
     'abstract any as asserts async await bigint boolean break case catch class const constructor continue debugger declare default delete do else enum ' +
@@ -8,7 +11,10 @@ export const keywords: ReadonlySet<string> = new Set(
   ).split(' '),
 )
 
-/** Names that mean something everywhere in a program: a type of the same name would be taken for them. */
+/**
+ * Names that mean something everywhere in a program: a type of the same name would be taken for
+ * them.
+ */
 export const globals: ReadonlySet<string> = new Set(
   (
     'AbortController AbortSignal Array ArrayBuffer AsyncIterable AsyncIterator Atomics BigInt Blob Boolean Buffer CustomEvent DataView Date Document Element ' +

@@ -9,9 +9,15 @@ import {
   type VariablesText,
 } from './safe-text.js'
 
-/** Text from metadata, made safe for where it lands. Nothing of a document reaches what is written but through these. */
+/**
+ * Text from metadata, made safe for where it lands. Nothing of a document reaches what is written
+ * but through these.
+ */
 
-/** What nobody sees, and what changes the order of what is seen: control characters, line separators, bidirectional marks, halves of characters. */
+/**
+ * What nobody sees, and what changes the order of what is seen: control characters, line
+ * separators, bidirectional marks, halves of characters.
+ */
 const unseen =
   /[\u0000-\u001f\u007f-\u009f\u00ad\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]|\p{Surrogate}/gu
 
@@ -50,7 +56,10 @@ export function modulePath(path: string): Code {
   return path as Code
 }
 
-/** The name of a property: as it is where it is an identifier, else as a string literal; `__proto__` would set a prototype. */
+/**
+ * The name of a property: as it is where it is an identifier, else as a string literal; `__proto__`
+ * would set a prototype.
+ */
 export function propertyName(name: string): Code {
   if (name === '__proto__') return code`['__proto__']`
   return isIdentifier(name) && /^[\u0021-\u007e\u00a1-\uffff]+$/.test(name)
@@ -70,7 +79,10 @@ export function plainLiteral(value: number | bigint | boolean | null | undefined
   return (typeof value === 'bigint' ? `${value}n` : String(value)) as Code
 }
 
-/** Prose that can't end the comment it stands in, nor tell a compiler or bundler anything. What is not seen goes first, so that nothing joins behind the escaping. */
+/**
+ * Prose that can't end the comment it stands in, nor tell a compiler or bundler anything. What is
+ * not seen goes first, so that nothing joins behind the escaping.
+ */
 export function commentText(text: string): Code {
   const clean = text.split('\n').map(seen).join('\n')
   return clean.replace(/\*\//g, '*\\/').replace(/[@#](?=ts-|__|internal\b|jsx)/g, '$& ') as Code
@@ -149,7 +161,10 @@ export function fenced(lines: readonly Code[]): Markdown[] {
   return [`${fence}ts`, ...lines, fence] as Markdown[]
 }
 
-/** Text in HTML, SVG or other XML, as content or in an attribute with quotes; what XML can't carry is left out. */
+/**
+ * Text in HTML, SVG or other XML, as content or in an attribute with quotes; what XML can't carry
+ * is left out.
+ */
 export function inMarkup(text: string): Markup {
   return text
     .replace(/[^\t\n\r\u{20}-\u{d7ff}\u{e000}-\u{fffd}\u{10000}-\u{10ffff}]/gu, '')
@@ -173,7 +188,10 @@ export function inMermaid(text: string): MermaidText {
   return `"${seen(text).replace(/"/g, "'").replace(/[[\]]/g, ' ')}"` as MermaidText
 }
 
-/** A word inside a Mermaid diagram, in a class or behind a link: what would end it, or be read as a method or a type, is left out. */
+/**
+ * A word inside a Mermaid diagram, in a class or behind a link: what would end it, or be read as a
+ * method or a type, is left out.
+ */
 export function memberInMermaid(text: string): MermaidText {
   return seen(text)
     .replace(/[{}()~<>":;]/g, ' ')
@@ -205,7 +223,10 @@ export function ourOwnMarkup(text: string): Markup {
   return text as Markup
 }
 
-/** Facts for the scripts of a page, between the tags of an element for data: nothing in them can end it. */
+/**
+ * Facts for the scripts of a page, between the tags of an element for data: nothing in them can end
+ * it.
+ */
 export function jsonInMarkup(value: unknown): Markup {
   return JSON.stringify(value).replace(
     /[<>&\u2028\u2029]/g,

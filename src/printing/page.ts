@@ -63,12 +63,16 @@ export class Page {
     return this.import(module, name, false)
   }
 
-  /** The identifier of a type of another module (a module of the client, or a package) on this page. */
+  /**
+   * The identifier of a type of another module (a module of the client, or a package) on this page.
+   */
   useType(module: string, name: string): Code {
     return this.import(module, name, true)
   }
 
-  /** The names of a module that this page uses; of its own module those asked for in the same way. */
+  /**
+   * The names of a module that this page uses; of its own module those asked for in the same way.
+   */
   usesOf(module: string): string[] {
     return module === this.module ? [...this.own] : [...(this.imports.get(module)?.keys() ?? [])]
   }

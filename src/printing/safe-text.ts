@@ -1,6 +1,7 @@
 /**
- * Text that is safe where it is printed, by type: text from metadata becomes such only through the functions of escaping.ts, and what is written
- * to files takes nothing else. A cast to one of these types is refused by lint everywhere but here and there.
+ * Text that is safe where it is printed, by type: text from metadata becomes such only through the
+ * functions of escaping.ts, and what is written to files takes nothing else. A cast to one of these
+ * types is refused by lint everywhere but here and there.
  */
 declare const form: unique symbol
 

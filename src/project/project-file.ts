@@ -53,8 +53,9 @@ export interface SiteEntry {
 }
 
 /**
- * A session of a service's own: an operation that opens it, what of its answer is kept (JSONPath), how later calls use that, and what closes
- * it. `$NAME` in inputs is what was kept under that name, or a variable.
+ * A session of a service's own: an operation that opens it, what of its answer is kept (JSONPath),
+ * how later calls use that, and what closes it. `$NAME` in inputs is what was kept under that name,
+ * or a variable.
  */
 export interface SessionEntry {
   readonly open: {
@@ -72,7 +73,10 @@ export interface SessionEntry {
 /** The name of a credential; or one for each security scheme of the contract. */
 export type CredentialChoice = string | Readonly<Record<string, string>>
 
-/** A credential as the project file has it: its secrets are names of variables, `$DESK_PASSWORD`. docs/reference.md says which kind has what. */
+/**
+ * A credential as the project file has it: its secrets are names of variables, `$DESK_PASSWORD`.
+ * docs/reference.md says which kind has what.
+ */
 export interface CredentialEntry {
   readonly kind: 'basic' | 'digest' | 'ntlm' | 'wsse' | 'bearer' | 'key' | 'oauth2' | 'certificate'
   readonly user?: string
@@ -271,7 +275,10 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   )
 }
 
-/** A folder that no client can have: outside the project, the project's own or one of its own folders, or another client's. */
+/**
+ * A folder that no client can have: outside the project, the project's own or one of its own
+ * folders, or another client's.
+ */
 function unfitFolder(
   contracts: ProjectText['contracts'],
 ): { readonly name: string; readonly folder: string; readonly reason: string } | undefined {
@@ -301,7 +308,10 @@ function unfitFolder(
 const clearSecret = 'secret.clear'
 const loginInAddress = 'address.login'
 
-/** Addresses of the project file have no logins: those belong into credentials, whose secrets are variables. */
+/**
+ * Addresses of the project file have no logins: those belong into credentials, whose secrets are
+ * variables.
+ */
 function withoutLogin(
   value: string,
   helpers: { error(code: string): import('joi').ErrorReport },
@@ -379,7 +389,10 @@ function nearestNode(
   return undefined
 }
 
-/** A contract's entry in the project file, which is made if need be. Comments and everything else stay. The project must be locked. */
+/**
+ * A contract's entry in the project file, which is made if need be. Comments and everything else
+ * stay. The project must be locked.
+ */
 export async function contractEntryChange(
   folder: string,
   name: string,
@@ -435,7 +448,10 @@ async function changeOfProjectFile(
   return { path: join(folder, projectFileName), contents: document.toString({ lineWidth: 0 }) }
 }
 
-/** A path as the project file has it: from the project's folder, with `/`. Paths outside it stay absolute. */
+/**
+ * A path as the project file has it: from the project's folder, with `/`. Paths outside it stay
+ * absolute.
+ */
 export function projectPath(folder: string, path: string): string {
   const inside = relative(folder, resolve(path))
   const written = inside.startsWith('..') ? resolve(path) : inside === '' ? '.' : inside

@@ -5,7 +5,10 @@ import { join } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 
-/** Where a project's files are put together before they go where they belong; nothing in it is ever committed, and it is gone when nobody writes. */
+/**
+ * Where a project's files are put together before they go where they belong; nothing in it is ever
+ * committed, and it is gone when nobody writes.
+ */
 export function workFolder(projectFolder: string): string {
   return join(projectFolder, '.tolmach')
 }
@@ -25,7 +28,8 @@ const patience = 20_000
  * Does something while nobody else writes into the project. A process that died holds nothing up.
  *
  * @param command what it is done for, as others are told who wait
- * @throws Problem TM-1029 when another process goes on writing, TM-1008 when the project's folder can't be written
+ * @throws Problem TM-1029 when another process goes on writing, TM-1008 when the project's folder
+ *   can't be written
  */
 export async function whileLocked<Result>(
   projectFolder: string,
@@ -119,7 +123,9 @@ function holderIn(text: string): Holder | undefined {
   }
 }
 
-/** Is whoever holds the lock gone? Of other machines, and of what can't be read, only its age tells. */
+/**
+ * Is whoever holds the lock gone? Of other machines, and of what can't be read, only its age tells.
+ */
 async function isDead(lock: string, holder: Holder | undefined): Promise<boolean> {
   if (holder !== undefined && holder.host === hostname()) {
     if (holder.process === process.pid) return false

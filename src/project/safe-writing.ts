@@ -19,8 +19,9 @@ import { fileReason, systemCode } from '../contract/system-error.js'
 import { whileLocked, workFolder } from './project-lock.js'
 
 /**
- * Writes a file so that whoever reads it sees the old or the new contents, never a part. What is no ordinary file, a device or a pipe, is
- * written into as it is; where a link leads, that is written, and the link stays.
+ * Writes a file so that whoever reads it sees the old or the new contents, never a part. What is no
+ * ordinary file, a device or a pipe, is written into as it is; where a link leads, that is written,
+ * and the link stays.
  *
  * @throws Problem TM-1008 when it can't be written
  */
@@ -85,7 +86,10 @@ async function linkTarget(path: string): Promise<string> {
   return resolve(dirname(path), await readlink(path))
 }
 
-/** Clears away what killed programs left beside a file. Younger leftovers may belong to one that is still at work. */
+/**
+ * Clears away what killed programs left beside a file. Younger leftovers may belong to one that is
+ * still at work.
+ */
 async function clearAsides(target: string): Promise<void> {
   const start = `.${basename(target)}.`
   for (const name of await readdir(dirname(target)).catch(() => [])) {
@@ -111,7 +115,10 @@ export type Change =
       >
     }
 
-/** One move of the journal: what was put together, where it belongs, and where what was there goes until all is done. Paths are from the project's folder. */
+/**
+ * One move of the journal: what was put together, where it belongs, and where what was there goes
+ * until all is done. Paths are from the project's folder.
+ */
 interface Move {
   readonly from: string
   readonly to: string
@@ -119,9 +126,10 @@ interface Move {
 }
 
 /**
- * Changes files and folders of a project together: however the program ends, all of them are as they were or all are new, at the latest when the
- * next command has looked ({@link recoverProject}). A folder that a link leads to out of the project, or that is on another file system, is
- * swapped by itself, after the others. The project must be locked.
+ * Changes files and folders of a project together: however the program ends, all of them are as
+ * they were or all are new, at the latest when the next command has looked ({@link
+ * recoverProject}). A folder that a link leads to out of the project, or that is on another file
+ * system, is swapped by itself, after the others. The project must be locked.
  *
  * @throws Problem TM-1008 when something can't be written; then nothing changed
  */
@@ -164,7 +172,8 @@ export async function writeTogether(
     await finishJournal(project)
     for (const swap of swaps) await swapFolder(swap.from, swap.to)
   } catch (error) {
-    // With a journal all was put together: what could not be moved now is moved by the next command.
+    // With a journal all was put together: what could not be moved now is moved by the next
+    // command.
     await finishJournal(project).catch(() => undefined)
     throw writeProblem(changes[0]?.path ?? projectFolder, error)
   } finally {
@@ -210,7 +219,10 @@ async function writeFolder(
     await cp(join(before, path), join(folder, name), { recursive: true, verbatimSymlinks: true })
 }
 
-/** Does what a journal says, from wherever its doing was broken off: inside the project, whoever wrote it, and nowhere else. */
+/**
+ * Does what a journal says, from wherever its doing was broken off: inside the project, whoever
+ * wrote it, and nowhere else.
+ */
 async function finishJournal(project: string): Promise<void> {
   const work = workFolder(project)
   const journal = join(work, 'journal.json')
@@ -261,7 +273,10 @@ async function staysInside(path: string, project: string): Promise<boolean> {
   return real === project || isInside(real, project)
 }
 
-/** Ends what a killed program had begun in a project, or waits for one that is still at it. Costs one look where there is nothing. */
+/**
+ * Ends what a killed program had begun in a project, or waits for one that is still at it. Costs
+ * one look where there is nothing.
+ */
 export async function recoverProject(projectFolder: string): Promise<void> {
   if (!(await exists(join(workFolder(projectFolder), 'journal.json')))) return
   await whileLocked(projectFolder, 'recovery', async () => {
@@ -270,7 +285,10 @@ export async function recoverProject(projectFolder: string): Promise<void> {
   })
 }
 
-/** Clears away what killed programs had put together, and nobody needs any more. The project must be locked. */
+/**
+ * Clears away what killed programs had put together, and nobody needs any more. The project must be
+ * locked.
+ */
 export async function clearStages(projectFolder: string): Promise<void> {
   const work = workFolder(projectFolder)
   for (const name of await readdir(work).catch(() => []))

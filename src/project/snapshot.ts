@@ -34,7 +34,10 @@ export function snapshotFolder(projectFolder: string, contract: string): string 
   return join(projectFolder, 'snapshots', contract)
 }
 
-/** A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so far. */
+/**
+ * A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so
+ * far.
+ */
 export function snapshotChange(
   projectFolder: string,
   contract: string,

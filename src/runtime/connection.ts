@@ -19,19 +19,33 @@ export interface Settings {
   readonly endpoint?: string
   /** Headers that every request carries. */
   readonly headers?: Readonly<Record<string, string>>
-  /** What proves who calls; several where the service wants several, or different ones for different operations. */
+  /**
+   * What proves who calls; several where the service wants several, or different ones for different
+   * operations.
+   */
   readonly credential?: Credential | readonly Credential[]
   /** Values for the variables in a server's address, where the metadata has such. */
   readonly serverVariables?: Readonly<Record<string, string>>
   /** Milliseconds that a whole call may take, `Infinity` for as long as it likes. Default 60000. */
   readonly timeLimit?: number
-  /** Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it. */
+  /**
+   * Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it.
+   */
   readonly addressing?: boolean
-  /** Do the bytes in SOAP messages travel beside them (MTOM)? When left out, where the metadata asks for it. */
+  /**
+   * Do the bytes in SOAP messages travel beside them (MTOM)? When left out, where the metadata asks
+   * for it.
+   */
   readonly mtom?: boolean
-  /** How often a call is tried again, where that is safe: after an answer that asks for it (429, 503), without a connection, and reading calls also after 502 and 504. Default 0. */
+  /**
+   * How often a call is tried again, where that is safe: after an answer that asks for it (429,
+   * 503), without a connection, and reading calls also after 502 and 504. Default 0.
+   */
   readonly retries?: number
-  /** No answer is read beyond so many bytes, counted as they are unpacked; `Infinity` for no limit. Default 256 MiB. What is read as a stream has none. */
+  /**
+   * No answer is read beyond so many bytes, counted as they are unpacked; `Infinity` for no limit.
+   * Default 256 MiB. What is read as a stream has none.
+   */
   readonly mostBytes?: number
   /** Is every input checked against the contract before it is sent? Default true. */
   readonly checkInputs?: boolean
@@ -50,7 +64,10 @@ export type Credential = (
   | { readonly kind: 'digest'; readonly user: string; readonly password: string }
   | { readonly kind: 'bearer'; readonly token: string }
   | { readonly kind: 'key'; readonly value: string }
-  /** Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that user's password. */
+  /**
+   * Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that
+   * user's password.
+   */
   | {
       readonly kind: 'oauth2'
       readonly clientId: string
@@ -61,7 +78,10 @@ export type Credential = (
       readonly tokenUrl?: string
       /** For one who logged in before: what new tokens are had with. */ readonly refreshToken?: string
     }
-  /** A user name token in the header of SOAP messages (WS-Security); with `digest` the password itself does not travel. */
+  /**
+   * A user name token in the header of SOAP messages (WS-Security); with `digest` the password
+   * itself does not travel.
+   */
   | {
       readonly kind: 'wsse'
       readonly user: string
@@ -128,8 +148,10 @@ export function close(connection: Connection): Promise<void> {
 }
 
 /**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and `_PASSWORD` with `_DIGEST` (`true`), `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET` with
- * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`, `_MOST_BYTES`.
+ * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and
+ * `_PASSWORD` with `_DIGEST` (`true`), `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET` with
+ * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with
+ * `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`, `_MOST_BYTES`.
  *
  * @throws TypeError when `_TIME_LIMIT`, `_RETRIES` or `_MOST_BYTES` is not a number
  */
@@ -201,8 +223,8 @@ export function settingsFrom(
 }
 
 /**
- * The address that calls go to: that of the settings, else of the endpoint chosen, else of the preferred one. Without a slash at its end, and
- * without a login, which goes into a header instead.
+ * The address that calls go to: that of the settings, else of the endpoint chosen, else of the
+ * preferred one. Without a slash at its end, and without a login, which goes into a header instead.
  *
  * @param offered the endpoints that the operation is offered at, where that is not all of them
  */
@@ -298,7 +320,10 @@ export interface Request {
   readonly proven?: boolean
   /** Does the caller deal itself with an answer of 401, 403 or 407? */
   deals?(response: Response): boolean
-  /** Does the contract have answers of this status? Those below 200 and redirects that can't be followed are failures where it has not. */
+  /**
+   * Does the contract have answers of this status? Those below 200 and redirects that can't be
+   * followed are failures where it has not.
+   */
   expects?(status: number): boolean
 }
 
@@ -307,7 +332,9 @@ export interface Response {
   readonly status: number
   readonly headers: Readonly<Record<string, string>>
   readonly body: Uint8Array
-  /** For whoever reads a large answer: throws when the call's time is over, or when it was aborted. */
+  /**
+   * For whoever reads a large answer: throws when the call's time is over, or when it was aborted.
+   */
   readonly inTime?: () => void
 }
 
@@ -329,7 +356,8 @@ export interface Opened {
 /**
  * Sends a request; its answer's body is still to be read.
  *
- * @throws TransportFailure when there is no connection, no answer in time, a redirect that can't be followed, or a login is wanted (401, 403, 407)
+ * @throws TransportFailure when there is no connection, no answer in time, a redirect that can't
+ *   be followed, or a login is wanted (401, 403, 407)
  * @throws ContractBreach when what came is no answer
  */
 export async function openExchange(
@@ -432,7 +460,8 @@ export async function openExchange(
  * Sends a request and waits for the whole answer.
  *
  * @param text turns the answer's bytes into text, for whoever observes the exchange
- * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted (401, 403, 407)
+ * @throws TransportFailure when there is no connection, no answer in time, or a login is wanted
+ *   (401, 403, 407)
  */
 export async function exchange(
   connection: Connection,
@@ -481,7 +510,11 @@ export async function exchange(
   }
 }
 
-/** Reading an answer takes time too. @param end when the call's time is over, by the clock of `performance` */
+/**
+ * Reading an answer takes time too.
+ *
+ * @param end when the call's time is over, by the clock of `performance`
+ */
 function checkTime(end: number, url: string, { signal, timeLimit }: ThisCall): void {
   if (signal?.aborted === true) throw signal.reason
   if (performance.now() > end)
@@ -497,7 +530,10 @@ const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
 
 type Sender = (url: string, init: RequestInit) => Promise<globalThis.Response>
 
-/** What sends a request: never to another origin with what proves who calls. At once where it can be: a batch collects its requests as they are sent. */
+/**
+ * What sends a request: never to another origin with what proves who calls. At once where it can
+ * be: a batch collects its requests as they are sent.
+ */
 function sender(
   connection: Connection,
   request: Request,
@@ -552,7 +588,10 @@ async function tokenSender(
   }
 }
 
-/** Sends a request that has something which must not leave its origin; where that redirects, it is followed with care. */
+/**
+ * Sends a request that has something which must not leave its origin; where that redirects, it is
+ * followed with care.
+ */
 export async function guided(
   send: typeof fetch,
   url: string,
@@ -565,7 +604,10 @@ export async function guided(
     : answer
 }
 
-/** Is there nothing to read in an answer of this status, because it ends no exchange or leads elsewhere? */
+/**
+ * Is there nothing to read in an answer of this status, because it ends no exchange or leads
+ * elsewhere?
+ */
 function isUnfinished(status: number): boolean {
   return status < 200 || (status >= 300 && status < 400 && status !== 304)
 }
@@ -613,7 +655,10 @@ async function* piecesOf({
   }
 }
 
-/** Leaves an answer that nobody needs: read where it is short, so that its connection serves again, else broken off. */
+/**
+ * Leaves an answer that nobody needs: read where it is short, so that its connection serves again,
+ * else broken off.
+ */
 export async function discard(answer: globalThis.Response): Promise<void> {
   await readUpTo(answer, 65_536).catch(() => undefined)
 }
@@ -669,7 +714,9 @@ function allHeaders(
   return merged
 }
 
-/** The basic login that the address of the calls has in itself, for requests to that very origin. */
+/**
+ * The basic login that the address of the calls has in itself, for requests to that very origin.
+ */
 function addressLogin(connection: Connection, url: string): string | undefined {
   const [, , userAndPassword] = userPart.exec(wholeAddress(connection)) ?? []
   if (
@@ -686,7 +733,10 @@ function addressLogin(connection: Connection, url: string): string | undefined {
   })
 }
 
-/** Refuses what HTTP can't carry in a header (RFC 9110, sections 5.1 and 5.5), before it could become a header of its own anywhere. */
+/**
+ * Refuses what HTTP can't carry in a header (RFC 9110, sections 5.1 and 5.5), before it could
+ * become a header of its own anywhere.
+ */
 function checkHeaders(headers: Readonly<Record<string, string>>): void {
   const misfits = Object.entries(headers).flatMap(([name, value]) => {
     if (!/^[!#$%&'*+.^_`|~0-9a-z-]+$/.test(name))

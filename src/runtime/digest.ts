@@ -13,8 +13,9 @@ export interface DigestLogin {
 type Send = (url: string, init: RequestInit) => Promise<Response>
 
 /**
- * Sends requests that prove who calls by HTTP Digest (RFC 7616, with what RFC 2617 services still ask for): the first one is refused with a
- * challenge and sent again with the proof; later ones bring it along.
+ * Sends requests that prove who calls by HTTP Digest (RFC 7616, with what RFC 2617 services still
+ * ask for): the first one is refused with a challenge and sent again with the proof; later ones
+ * bring it along.
  */
 export class Digest {
   private readonly login: DigestLogin
@@ -36,7 +37,8 @@ export class Digest {
     const first = await send(url, this.challenge === undefined ? init : await proven())
     const challenge =
       first.status === 401 ? bestChallenge(first.headers.get('www-authenticate') ?? '') : undefined
-    // One that was answered before is refused again only when its nonce is stale, or the password is wrong.
+    // One that was answered before is refused again only when its nonce is stale, or the password
+    // is wrong.
     if (
       challenge === undefined ||
       (this.challenge !== undefined &&

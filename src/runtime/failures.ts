@@ -1,6 +1,6 @@
 /**
- * What can go wrong with a call. Every failure is a class of its own with a common base; `instanceof` looks at a brand, so it
- * also works when two copies of this file are loaded.
+ * What can go wrong with a call. Every failure is a class of its own with a common base;
+ * `instanceof` looks at a brand, so it also works when two copies of this file are loaded.
  */
 
 /** The common base of all failures of a call. */
@@ -16,7 +16,8 @@ export abstract class CallFailure extends Error {
 }
 
 /**
- * The service itself refused the call. `Name` is the declared fault it sent, if it is one of those, and `Detail` its content.
+ * The service itself refused the call. `Name` is the declared fault it sent, if it is one of those,
+ * and `Detail` its content.
  */
 export class ServiceFault<
   Name extends string | undefined = string | undefined,
@@ -49,7 +50,10 @@ export class ServiceFault<
   }
 }
 
-/** The call did not reach the service, or no answer came back: no connection, no answer in time, or a login was wanted. */
+/**
+ * The call did not reach the service, or no answer came back: no connection, no answer in time, or
+ * a login was wanted.
+ */
 export class TransportFailure extends CallFailure {
   override readonly kind: 'unreachable' | 'timeout' | 'login'
   override readonly brand: readonly string[] = ['CallFailure', 'TransportFailure']
@@ -145,7 +149,10 @@ export function notTooDeep<Value>(read: () => Value): Value {
   }
 }
 
-/** A difference between an answer and what the contract promised that could still be represented. The call succeeds. */
+/**
+ * A difference between an answer and what the contract promised that could still be represented.
+ * The call succeeds.
+ */
 export interface Deviation {
   /** Where in the answer. */
   readonly path: string

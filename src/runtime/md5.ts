@@ -1,4 +1,7 @@
-/** The MD5 digest (RFC 1321) of a text, as hexadecimal digits: what Digest logins (RFC 7616) need, and what the platform's own cryptography leaves out. */
+/**
+ * The MD5 digest (RFC 1321) of a text, as hexadecimal digits: what Digest logins (RFC 7616) need,
+ * and what the platform's own cryptography leaves out.
+ */
 export function md5(text: string): string {
   const bytes = new TextEncoder().encode(text)
   const length = bytes.length

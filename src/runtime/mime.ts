@@ -20,7 +20,8 @@ export function splitParts(body: Uint8Array, boundary: string): Part[] {
   for (let at = indexOf(body, mark, 0); at !== -1; at = indexOf(body, mark, at + mark.length))
     if (at === 0 || body[at - 1] === 10) marks.push(at)
   return marks.slice(0, -1).flatMap((at, index) => {
-    // What ends the line before the next boundary belongs to that; so does what stands behind the boundary itself.
+    // What ends the line before the next boundary belongs to that; so does what stands behind the
+    // boundary itself.
     const part = body.subarray(
       indexOf(body, new Uint8Array([10]), at + mark.length) + 1,
       (marks[index + 1] ?? body.length) - 1,
@@ -30,7 +31,9 @@ export function splitParts(body: Uint8Array, boundary: string): Part[] {
   })
 }
 
-/** Header lines, and what follows the empty line behind them; undefined when there is no such line. */
+/**
+ * Header lines, and what follows the empty line behind them; undefined when there is no such line.
+ */
 export function headAndRest(part: Uint8Array): Part | undefined {
   const [gap, size] = headEnd(part)
   if (gap === -1) return undefined
@@ -46,7 +49,10 @@ export function headAndRest(part: Uint8Array): Part | undefined {
   return { headers, content: part.subarray(gap + size) }
 }
 
-/** Where the headers of a part end, and how long the empty line is. A part may begin with it: then it has no headers. */
+/**
+ * Where the headers of a part end, and how long the empty line is. A part may begin with it: then
+ * it has no headers.
+ */
 function headEnd(part: Uint8Array): [at: number, size: number] {
   if (part[0] === 10) return [0, 1]
   if (part[0] === 13 && part[1] === 10) return [0, 2]

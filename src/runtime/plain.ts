@@ -3,8 +3,8 @@ export type Plain =
   null | boolean | number | string | readonly Plain[] | { readonly [name: string]: Plain }
 
 /**
- * Turns any value of the client into plain JSON: `bigint` to its digits, bytes to base64, members that are undefined left out, and
- * numbers that JSON lacks (`NaN`, infinities) to their names.
+ * Turns any value of the client into plain JSON: `bigint` to its digits, bytes to base64, members
+ * that are undefined left out, and numbers that JSON lacks (`NaN`, infinities) to their names.
  */
 export function toPlain(value: unknown): Plain {
   if (value === null || value === undefined) return null

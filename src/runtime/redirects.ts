@@ -10,9 +10,15 @@ export interface Trip {
   readonly body: string | Uint8Array | undefined
 }
 
-/** What a request is sent with; beyond what every `fetch` knows, what transports that prove who calls by themselves have to heed. */
+/**
+ * What a request is sent with; beyond what every `fetch` knows, what transports that prove who
+ * calls by themselves have to heed.
+ */
 export type GuidedInit = RequestInit & {
-  /** The request was led to another origin: nothing that proves who calls may go along, neither a login nor a certificate nor cookies of others. */
+  /**
+   * The request was led to another origin: nothing that proves who calls may go along, neither a
+   * login nor a certificate nor cookies of others.
+   */
   readonly unproven?: boolean
 }
 
@@ -20,10 +26,11 @@ export type GuidedInit = RequestInit & {
 export const mostRedirects = 20
 
 /**
- * Where a redirect leads (RFC 9110, section 15.4), with what may go along: to another origin neither credentials nor a body, which may have
- * some in it.
+ * Where a redirect leads (RFC 9110, section 15.4), with what may go along: to another origin
+ * neither credentials nor a body, which may have some in it.
  *
- * @returns undefined when the answer is no redirect; the reason, where it is one that can't be followed
+ * @returns undefined when the answer is no redirect; the reason, where it is one that can't be
+ *   followed
  */
 export function redirected(
   { url, method, headers, body }: Trip,
@@ -51,7 +58,8 @@ export function redirected(
     ([name]) =>
       (!isElsewhere || harmless.includes(name)) && !(becomesGet && name.startsWith('content-')),
   )
-  // A login in the address itself comes from whoever redirects, and would be no use to anybody else.
+  // A login in the address itself comes from whoever redirects, and would be no use to anybody
+  // else.
   target.username = ''
   target.password = ''
   return {
@@ -65,8 +73,10 @@ export function redirected(
 /**
  * Follows the redirects that a first answer begins.
  *
- * @param expects does the contract have answers of a status? Those are handed back when they can't be followed
- * @throws TransportFailure with the way it went, when a redirect can't be followed; TypeError where a browser shows nobody where one leads
+ * @param expects does the contract have answers of a status? Those are handed back when they
+ *   can't be followed
+ * @throws TransportFailure with the way it went, when a redirect can't be followed; TypeError
+ *   where a browser shows nobody where one leads
  */
 export async function follow(
   send: typeof fetch,
@@ -109,7 +119,10 @@ export async function follow(
   }
 }
 
-/** The failure that an answer is which ends nothing: a redirect that nobody followed, or a status that is none of an answer. */
+/**
+ * The failure that an answer is which ends nothing: a redirect that nobody followed, or a status
+ * that is none of an answer.
+ */
 export function unfinished({ url, status, headers }: Response, trip: Trip): Error {
   if (status < 300)
     return new ContractBreach('', 'an answer', `HTTP ${String(status)}, which ends no exchange`)

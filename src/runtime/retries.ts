@@ -1,7 +1,10 @@
 import type { Response } from './connection.js'
 import { TransportFailure } from './failures.js'
 
-/** How long to wait before a call is tried again, in milliseconds; undefined where that is not safe, or no use. */
+/**
+ * How long to wait before a call is tried again, in milliseconds; undefined where that is not safe,
+ * or no use.
+ */
 export function waitBefore(
   method: string,
   response: Response | undefined,
@@ -15,7 +18,8 @@ export function waitBefore(
       failure instanceof TransportFailure && failure.kind === 'unreachable'
         ? String((failure.cause as { readonly code?: unknown } | undefined)?.code)
         : ''
-    // What never reached the service did nothing there; what may have, is repeated only where that does no harm.
+    // What never reached the service did nothing there; what may have, is repeated only where that
+    // does no harm.
     return ['ECONNREFUSED', 'EAI_AGAIN', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) ||
       (reads && ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET'].includes(code))
       ? usual

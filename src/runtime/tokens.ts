@@ -31,7 +31,9 @@ export interface TokenSource {
 
 interface Token {
   readonly text: string
-  /** When it ends, in milliseconds since 1970; a little early, so that it does not end on the way. */
+  /**
+   * When it ends, in milliseconds since 1970; a little early, so that it does not end on the way.
+   */
   readonly until: number
   readonly refresh?: string
 }
@@ -41,8 +43,10 @@ type OAuth = Extract<Credential, { kind: 'oauth2' }>
 const tokens = /* @__PURE__ */ new WeakMap<Connection, Map<string, Promise<Token>>>()
 
 /**
- * Tokens of OAuth 2.0 (RFC 6749): by the client's credentials (section 4.4), with a user by that user's password (section 4.3), or by a refresh token that somebody logged in for; kept until
- * they end, then refreshed where there is a refresh token (section 6). The address may come from OpenID Connect Discovery (section 4).
+ * Tokens of OAuth 2.0 (RFC 6749): by the client's credentials (section 4.4), with a user by that
+ * user's password (section 4.3), or by a refresh token that somebody logged in for; kept until they
+ * end, then refreshed where there is a refresh token (section 6). The address may come from OpenID
+ * Connect Discovery (section 4).
  */
 export const tokenSource: TokenSource = {
   async get(connection, scheme, credential, scopes, thisCall) {
@@ -108,7 +112,10 @@ async function obtain(
   return ask(connection, url, credential, usual, thisCall, credential.refreshToken)
 }
 
-/** Where tokens are renewed: what the metadata says of that counts only where it is at home with the rest, since the secret goes there too. */
+/**
+ * Where tokens are renewed: what the metadata says of that counts only where it is at home with the
+ * rest, since the secret goes there too.
+ */
 function renewalAt({ refreshUrl }: TokenPlace, url: string): string {
   return refreshUrl !== undefined && originOf(refreshUrl) === originOf(url) ? refreshUrl : url
 }
@@ -126,7 +133,8 @@ async function ask(
     accept: 'application/json',
     'content-type': 'application/x-www-form-urlencoded',
   }
-  // A client that has a secret says so in the header (section 2.3.1), encoded before it is put together.
+  // A client that has a secret says so in the header (section 2.3.1), encoded before it is put
+  // together.
   const encoded = (text: string): string => new URLSearchParams([['', text]]).toString().slice(1)
   if (credential.clientSecret === undefined) body.set('client_id', credential.clientId)
   else

@@ -2,9 +2,11 @@ import type { ServerResponse } from 'node:http'
 import type { PlayResponse } from '../dialects/dialect.js'
 
 /**
- * Ways in which a stand-in can fail on purpose, as services do: `busy` asks to be left alone for a while (503 with Retry-After),
- * `faulty` answers with an error of the dialect, `hang-up` breaks off in the middle of an answer, `garbled` sends half of it as if that
- * were all, `mistyped` sends a text where a number or a truth value belongs, `trickle` sends it byte by byte, `silent` never answers.
+ * Ways in which a stand-in can fail on purpose, as services do: `busy` asks to be left alone for a
+ * while (503 with Retry-After), `faulty` answers with an error of the dialect, `hang-up` breaks off
+ * in the middle of an answer, `garbled` sends half of it as if that were all, `mistyped` sends a
+ * text where a number or a truth value belongs, `trickle` sends it byte by byte, `silent` never
+ * answers.
  */
 export const misbehaviours = [
   'busy',
@@ -26,20 +28,27 @@ export interface Temper {
   readonly rate: number
 }
 
-/** Says of request after request whether it is to fail, and how: evenly, so that it can be counted on. */
+/**
+ * Says of request after request whether it is to fail, and how: evenly, so that it can be counted
+ * on.
+ */
 export function turnsOf({ kinds, rate }: Temper): () => Misbehaviour | undefined {
   let asked = 0
   let failed = 0
   return () => {
     asked += 1
-    // So many would have failed by now; a small amount makes up for fractions that binary numbers can't hold.
+    // So many would have failed by now; a small amount makes up for fractions that binary numbers
+    // can't hold.
     if (Math.floor(asked * rate + 1e-9) <= failed) return undefined
     failed += 1
     return kinds[(failed - 1) % kinds.length]
   }
 }
 
-/** The answer that a misbehaviour makes of a good one, where it is one that is sent like any other; undefined where it is not. */
+/**
+ * The answer that a misbehaviour makes of a good one, where it is one that is sent like any other;
+ * undefined where it is not.
+ */
 export function spoiled(kind: Misbehaviour, answer: PlayResponse): PlayResponse | undefined {
   switch (kind) {
     case 'busy':

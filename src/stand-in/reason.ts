@@ -2,7 +2,10 @@ import { isPlainObject } from '../contract/plain.js'
 import { printable } from '../contract/problem.js'
 import type { PlayResponse } from '../dialects/dialect.js'
 
-/** Why an answer refuses, in its own words: the reason of a SOAP fault, the message of an error in JSON, or its text. */
+/**
+ * Why an answer refuses, in its own words: the reason of a SOAP fault, the message of an error in
+ * JSON, or its text.
+ */
 export function reasonIn({ body }: PlayResponse): string {
   const text = typeof body === 'string' ? body : new TextDecoder().decode(body)
   const inXml = /<(?:\w+:)?(?:faultstring|Text)[^>]*>([^<]*)</

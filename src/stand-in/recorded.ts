@@ -95,7 +95,10 @@ function isKept(name: string): boolean {
   )
 }
 
-/** Plays recorded answers: to the same request the same answer; to one that was recorded several times, one after the other, and the last from then on. */
+/**
+ * Plays recorded answers: to the same request the same answer; to one that was recorded several
+ * times, one after the other, and the last from then on.
+ */
 export class RecordedState {
   private readonly recorded: Recorded
   private readonly played = new Map<string, number>()
@@ -104,7 +107,11 @@ export class RecordedState {
     this.recorded = recorded
   }
 
-  /** The answer to a request, or undefined when there is none. @param prefix the part of its path that is the stand-in's own */
+  /**
+   * The answer to a request, or undefined when there is none.
+   *
+   * @param prefix the part of its path that is the stand-in's own
+   */
   play(request: PlayRequest, prefix: string): PlayResponse | undefined {
     const [path = '', search = ''] = request.target.split('?')
     const below = path.slice(prefix.length)

@@ -3,7 +3,8 @@ import { isPlainObject } from '../contract/plain.js'
 import { fillTemplate, inPlain, plainText, stepsOf } from '../contract/templates.js'
 
 /**
- * Seed data: what a stand-in knows and how its operations use it. docs/reference.md describes the format; the words are these.
+ * Seed data: what a stand-in knows and how its operations use it. docs/reference.md describes the
+ * format; the words are these.
  */
 export interface Seed {
   readonly seed: 1
@@ -116,7 +117,10 @@ export class SeedState {
     )
   }
 
-  /** Follows the first rule of an operation that fits its input (in plain form); undefined when it has none that does. */
+  /**
+   * Follows the first rule of an operation that fits its input (in plain form); undefined when it
+   * has none that does.
+   */
   play(operation: string, input: Readonly<Record<string, unknown>>): Played | undefined {
     for (const rule of this.seed.operations[operation] ?? []) {
       const names = new Map<string, unknown>([['input', input]])

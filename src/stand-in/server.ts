@@ -74,7 +74,10 @@ export interface StandIn {
   }[]
   /** What was asked so far, the latest last; at most the last thousand. */
   readonly asked: readonly Event[]
-  /** Puts its rows back to how the seed data has them, begins recorded answers anew, and forgets what was asked. */
+  /**
+   * Puts its rows back to how the seed data has them, begins recorded answers anew, and forgets
+   * what was asked.
+   */
   reset(): void
   stop(): Promise<void>
 }
@@ -349,7 +352,10 @@ function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): Play
   return several.answer(answers)
 }
 
-/** Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with a made-up outcome. */
+/**
+ * Plays an operation: by the rules of the seed data, else as the dialect's standard says, else with
+ * a made-up outcome.
+ */
 function perform(
   { part, state }: Stage,
   call: UnderstoodCall,
@@ -451,8 +457,9 @@ function ownFailure(error: unknown): PlayResponse {
 }
 
 /**
- * Is a request meant for this server? A page of somebody else's in a browser can have its own name lead to this machine, and would then be let in
- * as if it were at home here; the name that it calls gives it away.
+ * Is a request meant for this server? A page of somebody else's in a browser can have its own name
+ * lead to this machine, and would then be let in as if it were at home here; the name that it calls
+ * gives it away.
  */
 function isCalledSo(called: string | undefined, host: string): boolean {
   if (called === undefined) return true

@@ -35,7 +35,9 @@ export interface ClientOptions extends PrintOptions {
   readonly contractName: string
   /** The sources of src/runtime, by their path below it. */
   readonly runtime: Readonly<Record<string, string>>
-  /** Digests of the snapshot's documents, by label: the manifest says what the client was made of. */
+  /**
+   * Digests of the snapshot's documents, by label: the manifest says what the client was made of.
+   */
   readonly sources: Readonly<Record<string, string>>
   /** Digest of everything the client depends on: documents, names, choices. */
   readonly inputs: string
@@ -47,7 +49,8 @@ const header =
   "// Written by Tolmach from the service's metadata. Changes made here are lost when it is generated again.\n"
 
 /**
- * Writes a client as texts; touches no disk. The same contract, names and options give the same bytes.
+ * Writes a client as texts; touches no disk. The same contract, names and options give the same
+ * bytes.
  *
  * @returns the files, sorted by path, manifest.json among them
  */

@@ -124,7 +124,10 @@ function typed(
       }
 }
 
-/** A value in which every record says what kind it is where TypeScript wants it to: where its type extends another one. */
+/**
+ * A value in which every record says what kind it is where TypeScript wants it to: where its type
+ * extends another one.
+ */
 function withKinds(contract: Contract, names: Names, type: Type, value: unknown): unknown {
   if (Array.isArray(value)) {
     const actual = resolve(contract, type)
@@ -167,7 +170,9 @@ export function clientVariable(names: Names): Code {
   return identifier(names.class.charAt(0).toLowerCase() + names.class.slice(1))
 }
 
-/** A value as a literal of TypeScript: on one line where it is short enough, else a member a line. */
+/**
+ * A value as a literal of TypeScript: on one line where it is short enough, else a member a line.
+ */
 export function literalLines(value: unknown, room: number): Code[] {
   const line = literal(value)
   if (

@@ -6,9 +6,11 @@ import { exportedNames } from './exported-names.js'
 import { code, joined, type Code } from '../printing/safe-text.js'
 
 /**
- * Prints an operation's exported function, which hands the input on with the page's constant `operation`.
+ * Prints an operation's exported function, which hands the input on with the page's constant
+ * `operation`.
  *
- * @param call what does the work: a function of the runtime that takes the connection, the operation, the input and what belongs to this call
+ * @param call what does the work: a function of the runtime that takes the connection, the
+ *   operation, the input and what belongs to this call
  * @param remarks further lines of its documentation
  */
 export function printFunction(

@@ -95,7 +95,10 @@ function inputDeclaration(
   ]
 }
 
-/** An operation as a method of the class, up to its body: `quoteDues(input: QuoteDuesInput, thisCall?: ThisCall): Promise<Quote>`. */
+/**
+ * An operation as a method of the class, up to its body: `quoteDues(input: QuoteDuesInput,
+ * thisCall?: ThisCall): Promise<Quote>`.
+ */
 export function methodHead(
   operation: Operation,
   texts: TypeTexts,
@@ -116,7 +119,10 @@ export function methodHead(
   return code`${propertyName(methodName(operation))}${signature.typeParameters}(${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns}`
 }
 
-/** The declarations of an operation's input and outcome types, as they stand in its file; nothing for an input that there is not. */
+/**
+ * The declarations of an operation's input and outcome types, as they stand in its file; nothing
+ * for an input that there is not.
+ */
 export function operationTypes(operation: Operation, texts: TypeTexts, dialect: Dialect): Code[] {
   const page = new Page('operations/shown')
   const [, input, outcome] = exportedNames(texts.names, operation)

@@ -46,7 +46,10 @@ const groups: readonly {
   },
 ]
 
-/** A template of the settings of a client, without any secret: a file of variables to be copied and filled in. */
+/**
+ * A template of the settings of a client, without any secret: a file of variables to be copied and
+ * filled in.
+ */
 export function settingsTemplate(
   contract: Contract,
   names: Names,

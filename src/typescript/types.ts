@@ -149,7 +149,10 @@ export class TypeTexts {
     return code`[${joined([...items, ...(rest === undefined ? [] : [code`...${arrayOf(rest)}`])], ', ')}]`
   }
 
-  /** The alternatives of a union, each with the value of the discriminator that tells it, so that TypeScript can narrow by it. */
+  /**
+   * The alternatives of a union, each with the value of the discriminator that tells it, so that
+   * TypeScript can narrow by it.
+   */
   private alternatives({ alternatives, discriminator }: UnionType, page: Page): ReadonlySet<Code> {
     const values = new Map<TypeId, Code[]>()
     for (const [value, id] of Object.entries(discriminator?.mapping ?? {}))
@@ -222,7 +225,10 @@ export class TypeTexts {
 
 const kept = new WeakMap<Names, TypeTexts>()
 
-/** The texts of a contract's types under its names: made once, because every operation asks for them. */
+/**
+ * The texts of a contract's types under its names: made once, because every operation asks for
+ * them.
+ */
 export function typeTextsOf(contract: Contract, names: Names, open: OpenTypes): TypeTexts {
   let texts = kept.get(names)
   if (texts?.contract !== contract) kept.set(names, (texts = new TypeTexts(contract, names, open)))
@@ -302,7 +308,10 @@ export function typesPage(
   return page
 }
 
-/** The declaration of a type, as lines of types.ts; none for lists, which are written as arrays where they stand. */
+/**
+ * The declaration of a type, as lines of types.ts; none for lists, which are written as arrays
+ * where they stand.
+ */
 export function declaration(texts: TypeTexts, type: NamedType, page: Page): Code[] {
   const name = identifier(texts.names.types[type.id] ?? type.id)
   switch (type.kind) {
@@ -404,8 +413,8 @@ function recordDeclaration(
 }
 
 /**
- * An object type whose fields exclude each other in groups: what they have in common, and for each choice a union of its alternatives, in
- * which the fields of the others can't be.
+ * An object type whose fields exclude each other in groups: what they have in common, and for each
+ * choice a union of its alternatives, in which the fields of the others can't be.
  */
 export function choiceDeclaration(
   texts: TypeTexts,
@@ -442,7 +451,10 @@ export function choiceDeclaration(
   ]
 }
 
-/** One alternative of a choice, on one line where that is enough; `all` are the fields that some alternative has. Open content may be one of them. */
+/**
+ * One alternative of a choice, on one line where that is enough; `all` are the fields that some
+ * alternative has. Open content may be one of them.
+ */
 function alternativeLines(
   texts: TypeTexts,
   fields: readonly Field[],
@@ -472,7 +484,10 @@ export function choiceText({ alternatives, optional }: Choice): string {
   return `${optional === true ? 'At most' : 'Exactly'} one of these is there: ${alternatives.map((each) => each.fields.map((name) => `\`${name}\``).join(' with ')).join(', or ')}.`
 }
 
-/** Keys for the members of an enumeration's constant: camelCase where that keeps them apart, else the values themselves. */
+/**
+ * Keys for the members of an enumeration's constant: camelCase where that keeps them apart, else
+ * the values themselves.
+ */
 export function enumerationKeys(values: readonly string[]): { key: string; value: string }[] {
   const wished = values.map((value) =>
     /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(value) ? value : value === '' ? 'empty' : camelCase(value),

@@ -9,7 +9,10 @@ import { documentsOf } from '../../src/documents/documents.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { brokenRule, type LiveRule } from '../../src/runtime/json/rules.js'
 
-/** Documents of a few kilobytes whose meaning is endless, or of the size of two to the power of forty. */
+/**
+ * Documents of a few kilobytes whose meaning is endless, or of the size of two to the power of
+ * forty.
+ */
 
 const times = (count: number, text: (at: number) => string): string =>
   Array.from({ length: count }, (_, at) => text(at)).join('')
@@ -64,7 +67,10 @@ function edmx(types: string): string {
   return `<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices><Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="n">${types}<EntityType Name="E"><Key><PropertyRef Name="I"/></Key><Property Name="I" Type="Edm.Int32" Nullable="false"/><Property Name="X" Type="n.A0" Nullable="false"/></EntityType><EntityContainer Name="C"><EntitySet Name="Es" EntityType="n.E"/></EntityContainer></Schema></edmx:DataServices></edmx:Edmx>`
 }
 
-/** Reads a document and makes samples of all its inputs: what a sample lacks, or the code of the problem. */
+/**
+ * Reads a document and makes samples of all its inputs: what a sample lacks, or the code of the
+ * problem.
+ */
 async function outcome(dialect: Dialect, text: string): Promise<string> {
   const label = dialect === http ? 'service.json' : 'service.xml'
   const document = {

@@ -29,7 +29,10 @@ interface Case {
   readonly valid?: boolean
 }
 
-/** Files about what OpenAPI has not: addresses of schemas elsewhere, and formats (which 2020-12 does not assert). */
+/**
+ * Files about what OpenAPI has not: addresses of schemas elsewhere, and formats (which 2020-12 does
+ * not assert).
+ */
 const others = [
   'refRemote.json',
   'id.json',
@@ -458,7 +461,10 @@ const own: Case[] = [
   ),
 ]
 
-/** Why the check of inputs is stricter than the schema, in words of docs/coverage.md; undefined when there is no reason. */
+/**
+ * Why the check of inputs is stricter than the schema, in words of docs/coverage.md; undefined when
+ * there is no reason.
+ */
 function reasonFor(schema: unknown, value: unknown): string | undefined {
   const text = JSON.stringify(schema)
   const isObject = typeof value === 'object' && value !== null && !Array.isArray(value)
@@ -582,7 +588,8 @@ describe("schemas and values, judged by Ajv and by the standard's own test data"
   })
 
   test('rules agree on every pair', () => {
-    // What contains has found counts as evaluated, and nothing else does (2020-12 Core, section 11.2); Ajv lets everything pass there.
+    // What contains has found counts as evaluated, and nothing else does (2020-12 Core, section
+    // 11.2); Ajv lets everything pass there.
     expect(
       judged
         .filter((each) => each.byRules !== each.byAjv)

@@ -33,7 +33,10 @@ const junk = [
   '('.repeat(50),
 ]
 
-/** One mistake: a value that stands elsewhere or makes no sense, an attribute or an element that is gone, there twice, or called otherwise. */
+/**
+ * One mistake: a value that stands elsewhere or makes no sense, an attribute or an element that is
+ * gone, there twice, or called otherwise.
+ */
 function spoiled(text: string, kind: number, at: number, from: number, wrong: string): string {
   const attributes = [
     ...text.matchAll(/(?<= )(?!xmlns)[\w:]+="([^"]*)"|"(\$?[\w.@]+)"(?=: "([^"]*)")/g),

@@ -39,7 +39,10 @@ const junk = [
   'object',
 ]
 
-/** Puts something that does not belong there into a description: down a way of steps, each a share of the members that there are. */
+/**
+ * Puts something that does not belong there into a description: down a way of steps, each a share
+ * of the members that there are.
+ */
 function spoiled(document: object, way: readonly number[], wrong: unknown): object {
   const copy = structuredClone(document) as Record<string, unknown>
   let [holder, name]: [Record<string, unknown> | undefined, string] = [undefined, '']

@@ -15,7 +15,10 @@ let server: Server
 let heard = ''
 let url: string
 
-/** A folder for programs in which there is curl, and `evil`, which leaves a file behind when somebody starts it. */
+/**
+ * A folder for programs in which there is curl, and `evil`, which leaves a file behind when
+ * somebody starts it.
+ */
 beforeAll(async () => {
   folder = await freshFolder()
   const { stdout } = await execute('/bin/sh', ['-c', 'command -v curl'])
@@ -39,7 +42,10 @@ beforeAll(async () => {
 })
 afterAll(() => void server.close())
 
-/** What a server hears when bash runs the line: the request line, headers in lower case, and the body. */
+/**
+ * What a server hears when bash runs the line: the request line, headers in lower case, and the
+ * body.
+ */
 async function run(
   line: string,
   variables: readonly string[],

@@ -165,7 +165,8 @@ describe('the same voyage for a REST service', () => {
       'X-Counter=7',
       '--preview',
     )) as { request: { url: string; headers: object } }
-    // Worked by hand: form without explode keeps the commas, deepObject has the members in brackets (OpenAPI 3.1, section 4.8.12.5; RFC 3986, section 2.3).
+    // Worked by hand: form without explode keeps the commas, deepObject has the members in brackets
+    // (OpenAPI 3.1, section 4.8.12.5; RFC 3986, section 2.3).
     expect(request.url).toBe(
       `${standIn.service}/sailings?line=L%27%C3%8Ele%20%3Cround%20trip%3E&days=2027-07-15,2027-07-16&room%5Bcars%5D=3&room%5BdeckMetres%5D=1.5`,
     )

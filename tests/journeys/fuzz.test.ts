@@ -4,7 +4,10 @@ import { promisify } from 'node:util'
 import { describe, expect, it } from '@jest/globals'
 import { repository } from '../support/program.js'
 
-/** What the fuzzer counted for three hundred things with mistakes: how many had each outcome. It ends with 1 where one of them failed. */
+/**
+ * What the fuzzer counted for three hundred things with mistakes: how many had each outcome. It
+ * ends with 1 where one of them failed.
+ */
 async function outcomesOf(kind: string): Promise<Record<string, number>> {
   const { stdout } = await promisify(execFile)(process.execPath, [
     join(repository, 'fuzz/main.js'),

@@ -12,7 +12,10 @@ import {
 } from '../support/program.js'
 import { hasViewers } from '../support/viewers.js'
 
-/** A description with so many operations: each with a type of its own, which names the type of its tag. */
+/**
+ * A description with so many operations: each with a type of its own, which names the type of its
+ * tag.
+ */
 function largeDescription(operations: number, tags: number): string {
   const schemas: Record<string, object> = {}
   const paths: Record<string, object> = {}

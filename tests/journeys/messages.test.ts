@@ -553,7 +553,10 @@ test('parts are read back as they were written, whatever is in them', () => {
   })
 })
 
-/** What Python's mail package makes of a body; undefined where there is no Python, unless it has to be there. */
+/**
+ * What Python's mail package makes of a body; undefined where there is no Python, unless it has to
+ * be there.
+ */
 async function pythonParts(
   contentType: string,
   body: Uint8Array,

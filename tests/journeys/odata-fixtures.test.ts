@@ -20,7 +20,10 @@ import * as entities from '../../src/runtime/odata/odata.js'
 import { complaints, writeFirstLines } from '../support/compilers.js'
 import { freshFolder, repository, tolmach } from '../support/program.js'
 
-/** Metadata of our own in the styles of different producers: what each must be read as, sampled, sent and compiled. */
+/**
+ * Metadata of our own in the styles of different producers: what each must be read as, sampled,
+ * sent and compiled.
+ */
 const folder = join(repository, 'tests/fixtures/odata')
 const files = await readdir(folder)
 type Call = (connection: Connection, operation: unknown, input: object) => unknown
@@ -132,7 +135,8 @@ describe.each(files)('%s', (file) => {
           'operation' in understood
             ? pathOf(understood.operation)
             : `${request.method} ${request.target} ${String(understood.status)} ${String(understood.body)}`
-        // On the wire an upsert is an update, and what was asked for in changes is an address of the service's own.
+        // On the wire an upsert is an update, and what was asked for in changes is an address of
+        // the service's own.
         if (
           what !== pathOf(operation) &&
           !what.includes('is not played here') &&

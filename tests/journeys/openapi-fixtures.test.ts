@@ -173,7 +173,8 @@ describe('clients of all fixtures', () => {
     }
     const generated = await tolmach(project, ['generate'])
     expect({ code: generated.code, stderr: generated.stderr }).toMatchObject({ code: 0 })
-    // TypeScript itself takes no record without a member that is called like one of every object: toString.
+    // TypeScript itself takes no record without a member that is called like one of every object:
+    // toString.
     await writeFirstLines(project, ['ugly-properties'])
   }, 300_000)
   afterAll(() => rm(project, { recursive: true, force: true }))

@@ -6,7 +6,10 @@ import type { Browser, Page } from 'puppeteer-core'
 import { freshFolder, repository, startStandIn, tolmach, tolmachJson } from '../support/program.js'
 import { hasViewers } from '../support/viewers.js'
 
-/** Pages that we write, driven in Debian's headless Chromium: what goes wrong in them, and whatever they ask the network for, is collected. */
+/**
+ * Pages that we write, driven in Debian's headless Chromium: what goes wrong in them, and whatever
+ * they ask the network for, is collected.
+ */
 ;(hasViewers ? describe : describe.skip)(
   'pages in a browser (left out where there is none)',
   () => {

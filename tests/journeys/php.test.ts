@@ -6,7 +6,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { complaints, runBundled } from '../support/compilers.js'
 import { freshFolder, repository, tolmach, tolmachJson } from '../support/program.js'
 
-/** PHP's own SOAP server, which knows nothing of us, publishes services from fixtures; the generated clients call every operation. */
+/**
+ * PHP's own SOAP server, which knows nothing of us, publishes services from fixtures; the generated
+ * clients call every operation.
+ */
 const services = ['encoded', 'literal', 'document'] as const
 
 function hasPhp(): boolean {

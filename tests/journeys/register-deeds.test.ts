@@ -4,7 +4,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { complaints, runBundled } from '../support/compilers.js'
 import { freshFolder, startServer, startStandIn, tolmach, tolmachJson } from '../support/program.js'
 
-/** What is done with entities beyond reading and changing them one by one: from the command line, and in code that is compiled and run. */
+/**
+ * What is done with entities beyond reading and changing them one by one: from the command line,
+ * and in code that is compiled and run.
+ */
 describe('links, streams, logs inside vessels, batches, sums and changes', () => {
   let folder: string
   let registry: Awaited<ReturnType<typeof startStandIn>>
@@ -448,14 +451,12 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
         Balance: '0.00',
         Remark: null,
       }))
-      response
-        .writeHead(200, { 'content-type': 'application/json' })
-        .end(
-          JSON.stringify({
-            value,
-            ...(from < 9900 ? { '@odata.nextLink': `Owners?from=${from + 100}` } : {}),
-          }),
-        )
+      response.writeHead(200, { 'content-type': 'application/json' }).end(
+        JSON.stringify({
+          value,
+          ...(from < 9900 ? { '@odata.nextLink': `Owners?from=${from + 100}` } : {}),
+        }),
+      )
     })
     await writeFile(
       join(folder, 'src/long.ts'),

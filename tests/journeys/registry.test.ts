@@ -56,7 +56,10 @@ const owner = {
   },
 }
 
-/** Written by hand from the metadata and the rules of JSON Format 4.01, sections 7 and 4.5, and of OData V2, JSON Format, section 4. */
+/**
+ * Written by hand from the metadata and the rules of JSON Format 4.01, sections 7 and 4.5, and of
+ * OData V2, JSON Format, section 4.
+ */
 const schemas: Readonly<Record<string, object>> = {
   'registry Vessels.create': {
     type: 'object',
@@ -477,15 +480,13 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
         PilotAt: null,
         Dues: null,
       }))
-      response
-        .writeHead(200, { 'content-type': 'application/json' })
-        .end(
-          JSON.stringify({
-            '@odata.count': 180,
-            value: rows,
-            ...(from < 120 ? { '@odata.nextLink': `PortCalls?from=${from + 60}` } : {}),
-          }),
-        )
+      response.writeHead(200, { 'content-type': 'application/json' }).end(
+        JSON.stringify({
+          '@odata.count': 180,
+          value: rows,
+          ...(from < 120 ? { '@odata.nextLink': `PortCalls?from=${from + 60}` } : {}),
+        }),
+      )
     })
     const listing = [
       'call',

@@ -64,7 +64,8 @@ test('several schemes at once, alternatives and none, for each operation as the 
   expect(await call('readOther')).toEqual([0, ['/other - crumb=crumb-word']])
   expect(await call('readOpen')).toEqual([0, ['/open - -']])
 
-  // Of alternatives the one there is everything for; with less than is wanted the service is asked, and tells.
+  // Of alternatives the one there is everything for; with less than is wanted the service is asked,
+  // and tells.
   await withCredential('{ clerk: clerkToken }')
   expect(await call('readEither')).toEqual([0, ['/either Bearer clerk-word -']])
   expect(await call('readBoth')).toEqual([0, ['/both Bearer clerk-word -']])

@@ -8,7 +8,10 @@ import { freshFolder, repository, startServer, tolmach } from '../support/progra
 import { atTerminal, hasTerminal } from '../support/terminal.js'
 import { hasViewers } from '../support/viewers.js'
 
-/** A service that wants whatever it is asked for at `/…`, gives tokens, and repeats in its answers all that it was sent. */
+/**
+ * A service that wants whatever it is asked for at `/…`, gives tokens, and repeats in its answers
+ * all that it was sent.
+ */
 function echo(): Promise<{
   url: string
   stop: () => Promise<void>
@@ -231,7 +234,8 @@ describe('a secret in every kind of credential', () => {
         )
         told.push(stdout, stderr)
       }
-      // It was there: the service saw it, in its place; of those that answer a challenge nothing travels without one.
+      // It was there: the service saw it, in its place; of those that answer a challenge nothing
+      // travels without one.
       const used = JSON.stringify(service.seen.splice(0))
       expect(
         [

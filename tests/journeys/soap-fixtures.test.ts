@@ -51,7 +51,10 @@ function answered(operation: Live, value: unknown): { outcome: unknown; deviatio
   }
 }
 
-/** What is the same on the wire is made the same: lists that are empty or absent, texts beside each other. */
+/**
+ * What is the same on the wire is made the same: lists that are empty or absent, texts beside each
+ * other.
+ */
 function normalised(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(normalised)
   if (typeof value !== 'object' || value === null || value instanceof Uint8Array) return value
@@ -90,7 +93,10 @@ describe.each(names)('%s', (name) => {
   let samples: Record<string, unknown>[]
   let random: Record<string, unknown>[]
   let mutants: { value: unknown; mutation: string }[]
-  /** What libxml2 says of the samples, the random values and the mutants: judged at once, because it takes long to begin. */
+  /**
+   * What libxml2 says of the samples, the random values and the mutants: judged at once, because it
+   * takes long to begin.
+   */
   let verdicts: { samples: string[][]; random: string[][]; mutants: string[][] }
   beforeAll(async () => {
     fixture = await readFixture(`${folder}/${name}.wsdl`)
@@ -171,7 +177,8 @@ function isExplained(
 ): boolean {
   // The order and number of elements among texts is not modelled (TM-2208).
   if (notes[name]?.includes('TM-2208') === true) return true
-  // Some mistakes vanish on the way, so that libxml2 can't see them: members that nobody knows, a turn of a group with what belongs into two.
+  // Some mistakes vanish on the way, so that libxml2 can't see them: members that nobody knows, a
+  // turn of a group with what belongs into two.
   const { outcome } = answered(operation, value)
   return (
     ours.length > 0 &&

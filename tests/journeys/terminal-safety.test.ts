@@ -5,7 +5,10 @@ import { parse } from 'yaml'
 import { freshFolder, startServer, tolmach, type Ran } from '../support/program.js'
 import { atTerminal, hasTerminal } from '../support/terminal.js'
 
-/** What would clear a screen, set a title, ring, write a clipboard, go back in a line, colour, hide, or turn text around. */
+/**
+ * What would clear a screen, set a title, ring, write a clipboard, go back in a line, colour, hide,
+ * or turn text around.
+ */
 const commands =
   '\u001b[2J\u001b]0;gone\u0007\u001b[31m\u001b]52;c;ZXZpbA==\u001b\\\b\b\r\u009b31m\u0090q\u009c\u202egnp.exe\u2066\u200f\u2028\u007f'
 const hostile = `Nord${commands}kai`

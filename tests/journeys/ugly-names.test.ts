@@ -115,7 +115,10 @@ const ugly = [
   ],
 ]
 
-/** A description in which every ugly name is an operation, a tag, a schema, a property, a parameter and an enumeration's value. */
+/**
+ * A description in which every ugly name is an operation, a tag, a schema, a property, a parameter
+ * and an enumeration's value.
+ */
 function torture(names: readonly string[]): string {
   const key = (name: string): string => name.replaceAll('~', '~0').replaceAll('/', '~1')
   const schemas: Record<string, unknown> = {}

@@ -17,7 +17,10 @@ import { tokensOf, troubleIn } from '../support/generated-code.js'
 import { hostileTexts } from '../support/hostile.js'
 import { repository } from '../support/program.js'
 
-/** Puts texts into the places of a document: prose, or any text that is not what the reader finds its way by. */
+/**
+ * Puts texts into the places of a document: prose, or any text that is not what the reader finds
+ * its way by.
+ */
 type Fill = (document: string, textFor: (was: string) => string, everywhere: boolean) => string
 
 /** What a description's reader finds its way by; another text there makes another document. */

@@ -89,7 +89,8 @@ test('a kill at any change of a file, 200 in all, leaves what was or what is new
           kills += 1
           await tolmach(folder, ['list', '--quiet'])
           const state = await stateOf(folder)
-          // What is left of work that was broken off lies where version control does not look, or is a file aside whose name says so.
+          // What is left of work that was broken off lies where version control does not look, or
+          // is a file aside whose name says so.
           for (const path of Object.keys(state))
             if (path.startsWith('.tolmach') || /(?:^|\/)\.[^/]+\.[0-9a-f]{8}\.new$/.test(path))
               Reflect.deleteProperty(state, path)

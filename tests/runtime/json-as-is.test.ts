@@ -70,7 +70,10 @@ const jsons = fc.letrec<{ json: unknown }>((tie) => ({
   ),
 })).json
 
-/** What reading finds where nothing is taken as it is: a name that is elsewhere switches that off, at this level. */
+/**
+ * What reading finds where nothing is taken as it is: a name that is elsewhere switches that off,
+ * at this level.
+ */
 function read(codec: JsonCodec, json: unknown): { value: unknown; deviations: number } | 'breach' {
   let deviations = 0
   try {

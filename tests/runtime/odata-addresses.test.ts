@@ -22,7 +22,9 @@ import type {
 import { v2 } from '../../src/runtime/odata/v2.js'
 import { v4, v401 } from '../../src/runtime/odata/v4.js'
 
-/** Every address here was worked by hand from the standard's rules; the section stands beside it. */
+/**
+ * Every address here was worked by hand from the standard's rules; the section stands beside it.
+ */
 
 const kind: EnumType = { enumeration: 'Ns.Kind', values: ['Tug', 'Ferry'] }
 const access: EnumType = { enumeration: 'Ns.Access', values: ['Read', 'Write'], flags: true }

@@ -20,7 +20,9 @@ import { readStructure, writeStructure } from '../../src/runtime/odata/structure
 import { v2, v3 } from '../../src/runtime/odata/v2.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
 
-/** Answers written by hand from the texts of the standards and from what services are known to send. */
+/**
+ * Answers written by hand from the texts of the standards and from what services are known to send.
+ */
 
 const survey: Structure = {
   type: 'Ns.Survey',

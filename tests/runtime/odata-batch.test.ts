@@ -26,7 +26,10 @@ import type { Protocol } from '../../src/runtime/odata/protocol.js'
 import { v2, v3 } from '../../src/runtime/odata/v2.js'
 import { v4, v401 } from '../../src/runtime/odata/v4.js'
 
-/** Requests and answers written by hand from Protocol 4.01, section 11.7, JSON Format 4.01, sections 15 and 19, and OData 2, Batch Processing. */
+/**
+ * Requests and answers written by hand from Protocol 4.01, section 11.7, JSON Format 4.01, sections
+ * 15 and 19, and OData 2, Batch Processing.
+ */
 
 const owner: Structure = {
   type: 'Ns.Owner',

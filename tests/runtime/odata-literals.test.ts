@@ -11,7 +11,10 @@ import { v2 } from '../../src/runtime/odata/v2.js'
 import { v4, v401 } from '../../src/runtime/odata/v4.js'
 import { writeStructure } from '../../src/runtime/odata/structure.js'
 
-/** Every text here was worked by hand: literals from the ABNF of OData 4.01 (its rules are named) and from OData 2, Overview, section 6; addresses from the URL Conventions. */
+/**
+ * Every text here was worked by hand: literals from the ABNF of OData 4.01 (its rules are named)
+ * and from OData 2, Overview, section 6; addresses from the URL Conventions.
+ */
 
 const bytes = (...values: number[]): Uint8Array => new Uint8Array(values)
 

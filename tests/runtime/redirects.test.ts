@@ -391,7 +391,8 @@ describe('an exchange that ends nothing is a failure', () => {
           () => undefined,
           (error: unknown) => error,
         )
-        // What the platform's own fetch makes of it by itself may be a failure of another kind; it is never a success.
+        // What the platform's own fetch makes of it by itself may be a failure of another kind; it
+        // is never a success.
         if (name === 'nodeTransport') expect(failure).toBeInstanceOf(kind)
         else
           expect([TransportFailure, ContractBreach].some((each) => failure instanceof each)).toBe(

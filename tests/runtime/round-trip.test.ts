@@ -24,7 +24,10 @@ import { validateXML } from 'xmllint-wasm'
 const { contract } = await readFixture('tests/fixtures/everything/everything.wsdl')
 const store = liveOperation(contract, 'store')
 
-/** The fixture's schemas for libxml2: the inline ones taken out of the WSDL's own text, the others as they are. */
+/**
+ * The fixture's schemas for libxml2: the inline ones taken out of the WSDL's own text, the others
+ * as they are.
+ */
 async function judgedByLibxml2(envelopes: readonly string[]): Promise<string[][]> {
   const wsdl = await readFile(join(fixtures, 'everything/everything.wsdl'), 'utf8')
   const [main = '', odd = ''] = [...wsdl.matchAll(/<xs:schema[\s\S]*?<\/xs:schema>/g)].map(
@@ -145,7 +148,8 @@ describe('what is written can be read', () => {
       ['language', 'x-'],
       ['language', '1x'],
     ]
-    // Left out: libxml2 lets an empty xs:NMTOKENS pass, whose minLength is 1 (part 2, section 3.4.2).
+    // Left out: libxml2 lets an empty xs:NMTOKENS pass, whose minLength is 1 (part 2, section
+    // 3.4.2).
     const inputs = mistakes.map(([name, value]) => ({
       Value: { ...valid.Value, Basics: { ...basics, [name]: value } },
     }))

@@ -2,7 +2,10 @@ import { describe, expect, test } from '@jest/globals'
 import { readAnswer, soap11 } from '../../src/runtime/soap/soap.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
-/** Answers of the small fixtures in tests/fixtures/soap, written by hand: `<v>` stands for the value's element, `n:` for the fixture's namespace. */
+/**
+ * Answers of the small fixtures in tests/fixtures/soap, written by hand: `<v>` stands for the
+ * value's element, `n:` for the fixture's namespace.
+ */
 async function read(
   fixture: string,
   inside: string,

@@ -3,7 +3,10 @@ import type { Deviation } from '../../src/runtime/failures.js'
 import { int, long, text } from '../../src/runtime/soap/simple.js'
 import { readAnswer, writeRequest, type SoapOperation } from '../../src/runtime/soap/soap.js'
 
-/** Messages in SOAP's own encoding, written by hand from SOAP 1.1, section 5, and SOAP 1.2 part 2, section 3. */
+/**
+ * Messages in SOAP's own encoding, written by hand from SOAP 1.1, section 5, and SOAP 1.2 part 2,
+ * section 3.
+ */
 
 const xsd = 'http://www.w3.org/2001/XMLSchema'
 const person = {

@@ -6,7 +6,10 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals'
 import { serveContracts } from '../../src/app/serve-contracts.js'
 import { freshFolder } from '../support/program.js'
 
-/** A description whose media type is no text for a header, beside an operation that is as it should be. */
+/**
+ * A description whose media type is no text for a header, beside an operation that is as it should
+ * be.
+ */
 const description = {
   openapi: '3.1.0',
   info: { title: 'Odd', version: '1' },

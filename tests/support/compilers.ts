@@ -40,7 +40,8 @@ const stricter = {
 }
 
 /**
- * Compiles what is in `src/` of a folder under the strictest settings that each of three compilers knows, and under usual ones.
+ * Compiles what is in `src/` of a folder under the strictest settings that each of three compilers
+ * knows, and under usual ones.
  *
  * @param more further compiler options
  * @returns what they complain of; nothing when all is well

@@ -5,8 +5,9 @@ import addFormats from 'ajv-formats'
 import Fastify, { type FastifyInstance } from 'fastify'
 
 /**
- * An independent server: its routes and schemas are written by hand beside the contract in tests/fixtures/fastify/quay.yaml. It validates
- * strictly (texts become numbers in addresses only, nothing is stripped, nothing unknown is let in) and echoes the values it received.
+ * An independent server: its routes and schemas are written by hand beside the contract in
+ * tests/fixtures/fastify/quay.yaml. It validates strictly (texts become numbers in addresses only,
+ * nothing is stripped, nothing unknown is let in) and echoes the values it received.
  */
 export async function startQuay(): Promise<{
   address: string

@@ -1,11 +1,15 @@
 import ts from 'typescript'
 
-/** What may be called in generated code: what the client imports from its runtime, its own functions, and these of the platform. */
+/**
+ * What may be called in generated code: what the client imports from its runtime, its own
+ * functions, and these of the platform.
+ */
 const platform = new Set(['AbortController', 'Uint8Array', 'Symbol'])
 
 /**
- * An independent look at a generated file, with TypeScript's own parser: whatever came in with the metadata, it is nothing but declarations and
- * plain data, and nothing is called that the file does not import or declare.
+ * An independent look at a generated file, with TypeScript's own parser: whatever came in with the
+ * metadata, it is nothing but declarations and plain data, and nothing is called that the file does
+ * not import or declare.
  *
  * @returns what is there that should not be; nothing when all is well
  */

@@ -1,4 +1,7 @@
-/** What nobody sees and what turns text around: control characters, separators, bidirectional marks. Of these XML can carry those from U+007F on. */
+/**
+ * What nobody sees and what turns text around: control characters, separators, bidirectional marks.
+ * Of these XML can carry those from U+007F on.
+ */
 export const unseen: readonly string[] = [
   ...Array.from({ length: 32 }, (_, at) => at),
   ...Array.from({ length: 33 }, (_, at) => 0x7f + at),
@@ -22,7 +25,10 @@ export const unseen: readonly string[] = [
   0xfeff,
 ].map((at) => String.fromCharCode(at))
 
-/** What ends comments, literals, templates, elements, fences and cells somewhere, or tells a compiler or bundler something. */
+/**
+ * What ends comments, literals, templates, elements, fences and cells somewhere, or tells a
+ * compiler or bundler something.
+ */
 const closers = [
   '*/',
   "'",
@@ -46,7 +52,10 @@ const closers = [
   ') {',
 ]
 
-/** Texts that try to get out of where they stand: each closer as it is, and with something unseen inside and around it. */
+/**
+ * Texts that try to get out of where they stand: each closer as it is, and with something unseen
+ * inside and around it.
+ */
 export function hostileTexts(isXml: boolean): string[] {
   const fit = isXml ? unseen.filter((c) => c >= '\u007f' && c !== '\ufffe') : unseen
   const broken = closers.flatMap((closer) =>

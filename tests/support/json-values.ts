@@ -2,7 +2,10 @@ import fc, { type Arbitrary } from 'fast-check'
 import type { Contract, Field, ScalarType, Type } from '../../src/contract/contract.js'
 import { namedType } from '../../src/contract/queries.js'
 
-/** Random values of a type of an OpenAPI contract, in the shapes of the client. They have its shape, but rules may refuse them. */
+/**
+ * Random values of a type of an OpenAPI contract, in the shapes of the client. They have its shape,
+ * but rules may refuse them.
+ */
 export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary<unknown> {
   const inside = (each: Type): Arbitrary<unknown> => jsonValues(contract, each, depth + 1)
   switch (type.kind) {
@@ -99,16 +102,14 @@ function members(
   const odd = fields.find((field) => field.name === '__proto__')
   return odd === undefined
     ? record
-    : fc
-        .tuple(record, jsonValues(contract, odd.type, depth))
-        .map(([value, member]) =>
-          Object.defineProperty(value, '__proto__', {
-            value: member,
-            enumerable: true,
-            writable: true,
-            configurable: true,
-          }),
-        )
+    : fc.tuple(record, jsonValues(contract, odd.type, depth)).map(([value, member]) =>
+        Object.defineProperty(value, '__proto__', {
+          value: member,
+          enumerable: true,
+          writable: true,
+          configurable: true,
+        }),
+      )
 }
 
 function scalars({ base, format, constraints }: ScalarType): Arbitrary<unknown> {

@@ -6,8 +6,8 @@ const soap11 = 'http://schemas.xmlsoap.org/soap/envelope/'
 const soap12 = 'http://www.w3.org/2003/05/soap-envelope'
 
 /**
- * libxml2 as the judge of envelopes, by the schemas that a WSDL holds and those that stand beside it: cut out of its text, and not taken
- * from our reader. Every child of the body must be declared.
+ * libxml2 as the judge of envelopes, by the schemas that a WSDL holds and those that stand beside
+ * it: cut out of its text, and not taken from our reader. Every child of the body must be declared.
  */
 export async function judgeFor(
   wsdl: string,

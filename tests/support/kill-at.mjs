@@ -1,5 +1,5 @@
-// Loaded before the program: ends it, as the system would, just before its nth change of a file in the current folder; with KILL_AT=0 it
-// writes on descriptor 2 how many there are.
+// Loaded before the program: ends it, as the system would, just before its nth change of a file in
+// the current folder; with KILL_AT=0 it writes on descriptor 2 how many there are.
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 import process from 'node:process'

@@ -7,7 +7,10 @@ const envelopes: Readonly<Record<string, string>> = {
   '1.2': 'http://www.w3.org/2003/05/soap-envelope',
 }
 
-/** A schema for an envelope whose header and body hold elements that must be declared in the schemas imported. */
+/**
+ * A schema for an envelope whose header and body hold elements that must be declared in the schemas
+ * imported.
+ */
 function envelopeSchema(
   version: string,
   imports: readonly { namespace: string; file: string }[],

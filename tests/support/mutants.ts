@@ -6,8 +6,9 @@ interface Place {
 }
 
 /**
- * A copy of a value with one mistake, or what may be one: a member left out, one added from another value of the same type, a list made
- * longer or shorter, a text or a number changed. Which it is follows from `seed`.
+ * A copy of a value with one mistake, or what may be one: a member left out, one added from another
+ * value of the same type, a list made longer or shorter, a text or a number changed. Which it is
+ * follows from `seed`.
  */
 export function mutantOf(
   value: unknown,
@@ -69,7 +70,10 @@ function at(value: unknown, path: readonly string[]): unknown {
   )
 }
 
-/** Another value of the same kind in JavaScript, so that only the contract can tell whether it is wrong. */
+/**
+ * Another value of the same kind in JavaScript, so that only the contract can tell whether it is
+ * wrong.
+ */
 function scalarMutant(value: unknown, random: () => number): unknown {
   const pick = <T>(values: readonly T[]): T => values[Math.floor(random() * values.length)] as T
   switch (typeof value) {

@@ -97,7 +97,10 @@ export async function makeCertificates(
 }
 
 export interface Gate {
-  /** Plain HTTP: `/guarded/…` wants a login, `/open/…` none, `/moved/…` leads to another origin, `/slow/…` waits. */
+  /**
+   * Plain HTTP: `/guarded/…` wants a login, `/open/…` none, `/moved/…` leads to another origin,
+   * `/slow/…` waits.
+   */
   readonly plain: string
   /** TLS by a private authority; below `/clerks/…` with the client's own certificate. */
   readonly secure: string

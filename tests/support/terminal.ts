@@ -8,7 +8,10 @@ import { repository } from './program.js'
 export const hasTerminal: boolean =
   process.env['TOLMACH_WANTS_PYTHON'] === '1' || existsSync('/usr/bin/python3')
 
-/** Plays a person at a terminal: waits for a text, types another (or opens the last address in sight); tells all that was on the screen, and the exit code. */
+/**
+ * Plays a person at a terminal: waits for a text, types another (or opens the last address in
+ * sight); tells all that was on the screen, and the exit code.
+ */
 const person = `
 import json, os, pty, re, sys, urllib.request
 words, talk = json.loads(sys.argv[1]), json.loads(sys.argv[2])
@@ -39,7 +42,11 @@ while read(): pass
 print(json.dumps({'code': os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]), 'screen': screen.decode()}))
 `
 
-/** Runs the built program in a pseudo-terminal. @param talk what to wait for on the screen, and what to type then */
+/**
+ * Runs the built program in a pseudo-terminal.
+ *
+ * @param talk what to wait for on the screen, and what to type then
+ */
 export async function atTerminal(
   cwd: string,
   words: readonly string[],

@@ -28,7 +28,9 @@ const narrowedValues: Readonly<Record<string, readonly unknown[]>> = {
   'minimum 0 fractionDigits 2': ['0', '12.50', '100.00'],
 }
 
-/** Random values of a type that satisfy the contract. Independent of the samples and of the codecs. */
+/**
+ * Random values of a type that satisfy the contract. Independent of the samples and of the codecs.
+ */
 export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unknown> {
   if (type.kind === 'reference') {
     const named = namedType(model, type.to)

@@ -111,7 +111,8 @@ describe('the generated client', () => {
       join(folder, 'two.ts'),
       "import { BerthDesk } from './index.js'\nconsole.log(new BerthDesk().listBerths())\n",
     )
-    // What only some credentials need is in files of its own, which a page fetches when it meets one.
+    // What only some credentials need is in files of its own, which a page fetches when it meets
+    // one.
     const bundle = async (entry: string, minify = false): Promise<string> => {
       const { outputFiles, metafile } = await build({
         entryPoints: [join(folder, entry)],

@@ -9,7 +9,10 @@ import { dataText, pageText, pictureBar } from './shell.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
-/** A page with one picture: zoom, pan, search; a click on a type shows its fields and where its generated code is. */
+/**
+ * A page with one picture: zoom, pan, search; a click on a type shows its fields and where its
+ * generated code is.
+ */
 export async function diagramPage(open: OpenContract, graph: Graph, svg: Markup): Promise<Markup> {
   const locator = new Locator(open, await describedFrom(open))
   const facts: Record<string, object> = {}

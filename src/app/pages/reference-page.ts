@@ -20,7 +20,10 @@ import { pageText, pictureBar } from './shell.js'
 import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
-/** A page with everything in a contract: endpoints, operations with samples, types, a diagram; searchable, printable, light and dark. */
+/**
+ * A page with everything in a contract: endpoints, operations with samples, types, a diagram;
+ * searchable, printable, light and dark.
+ */
 export async function referencePage(open: OpenContract): Promise<Markup> {
   const described = await describedFrom({ ...open, whole: open.contract })
   const { contract } = described

@@ -5,7 +5,8 @@ import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import { packageFolder } from '../package-files.js'
 
 /**
- * A page that needs nothing but itself: style and scripts are in it, and it may load nothing from anywhere.
+ * A page that needs nothing but itself: style and scripts are in it, and it may load nothing from
+ * anywhere.
  *
  * @param scripts names of files in assets/, in the order in which they run
  */

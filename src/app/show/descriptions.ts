@@ -86,7 +86,10 @@ export interface EndpointDescription {
   readonly protocol: string
   readonly address: string
   readonly documentation: string | undefined
-  /** The credentials that it wants: alternatives, each with the operations that want it where those are not all. */
+  /**
+   * The credentials that it wants: alternatives, each with the operations that want it where those
+   * are not all.
+   */
   readonly credentials: readonly {
     readonly wanted: string
     readonly operations: readonly string[] | undefined
@@ -107,7 +110,10 @@ export interface GroupDescription {
   readonly types: readonly string[]
 }
 
-/** What descriptions are made from: a contract, how its client calls things, and which of its operations are chosen. */
+/**
+ * What descriptions are made from: a contract, how its client calls things, and which of its
+ * operations are chosen.
+ */
 export interface Described {
   readonly contract: Contract
   readonly dialect: Dialect
@@ -247,7 +253,10 @@ export function describeEndpoint({ contract }: Described, endpoint: Endpoint): E
   }
 }
 
-/** What operations want of whoever calls, in words; those that say nothing of their own want what the contract does. */
+/**
+ * What operations want of whoever calls, in words; those that say nothing of their own want what
+ * the contract does.
+ */
 function credentialsOf(
   { security }: Contract,
   operations: readonly Operation[],

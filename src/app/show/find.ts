@@ -22,8 +22,8 @@ const before = 40
 const excerpt = 160
 
 /**
- * Looks for words in the names and the documentation of everything in a contract. All words must be there, in the name or in the
- * documentation; letter case does not count.
+ * Looks for words in the names and the documentation of everything in a contract. All words must be
+ * there, in the name or in the documentation; letter case does not count.
  *
  * @param left paths of operations and ids of types that are left out
  * @returns matches in names first, then by kind and name
@@ -103,7 +103,8 @@ function lookInType(
     within?: string,
   ) => void,
 ): void {
-  // A shape for sending says nothing that the type itself doesn't, and a list nothing that its items don't.
+  // A shape for sending says nothing that the type itself doesn't, and a list nothing that its
+  // items don't.
   if (type.kind === 'list' || (type.kind === 'record' && type.variantOf !== undefined)) return
   look('type', type.name, type.documentation, leftOut)
   const within = `${type.name}.`

@@ -1,7 +1,10 @@
 import type { Contract, Operation, Origin, Type } from '../../contract/contract.js'
 import { basesOf, namedType } from '../../contract/queries.js'
 
-/** Types, inputs and places as people read them: the neutral base for simple values, the metadata's names for others. */
+/**
+ * Types, inputs and places as people read them: the neutral base for simple values, the metadata's
+ * names for others.
+ */
 
 /** A type in words: the neutral base for simple values, the metadata's name for others. */
 export function typeText(contract: Contract, type: Type, depth = 0): string {

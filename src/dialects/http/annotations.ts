@@ -25,7 +25,8 @@ export function documented(node: DataNode): { documentation?: string } {
 }
 
 /**
- * An example of the metadata, in plain form. One that its own schema does not allow is left out with a note: people copy examples.
+ * An example of the metadata, in plain form. One that its own schema does not allow is left out
+ * with a note: people copy examples.
  *
  * @param schema where the example stands; `target` is what that refers to
  */

@@ -4,7 +4,10 @@ import { needsExactJson } from './json-trees.js'
 import { operationLayout, typeLayout, type BodyLayout, type FaultLayout } from './layout.js'
 import type { ContentKind } from './media-types.js'
 
-/** Which files of the runtime, and which packages, a client needs beyond those that all HTTP clients have. */
+/**
+ * Which files of the runtime, and which packages, a client needs beyond those that all HTTP clients
+ * have.
+ */
 export function runtimeNeeds(contract: Contract): {
   readonly files: readonly string[]
   readonly packages: Readonly<Record<string, string>>

@@ -52,7 +52,10 @@ interface Contents {
   readonly types: readonly Placed[]
 }
 
-/** Reads bodies and answers: their media types, and what each carries (OpenAPI 3.1, sections 4.8.13 to 4.8.17). */
+/**
+ * Reads bodies and answers: their media types, and what each carries (OpenAPI 3.1, sections 4.8.13
+ * to 4.8.17).
+ */
 export class ContentReader {
   private readonly references: References
   private readonly schemas: SchemaReader
@@ -103,7 +106,10 @@ export class ContentReader {
         ]
   }
 
-  /** Where its bytes are files, a multipart body also takes their names and types: known once all types are read. */
+  /**
+   * Where its bytes are files, a multipart body also takes their names and types: known once all
+   * types are read.
+   */
   finish(operation: Operation): Operation {
     return {
       ...operation,
@@ -251,7 +257,10 @@ export class ContentReader {
     return { layout, placed }
   }
 
-  /** An event of a stream (WHATWG HTML, section 9.2): what its data are, where the schema speaks of them alone. */
+  /**
+   * An event of a stream (WHATWG HTML, section 9.2): what its data are, where the schema speaks of
+   * them alone.
+   */
   private readEvents(schema: DataNode, where: string): Placed {
     const target = this.references.peek(schema) ?? schema
     const placed = this.schemas.read(
@@ -408,7 +417,10 @@ export class ContentReader {
     return []
   }
 
-  /** The media types of an answer. Sequences can't be had beside something else: they end, or not, in their own way. */
+  /**
+   * The media types of an answer. Sequences can't be had beside something else: they end, or not,
+   * in their own way.
+   */
   private readSettled(response: DataNode): Media[] {
     const all = readMedia(response, this.references, this.notes)
     const whole = all.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
@@ -577,7 +589,10 @@ export class ContentReader {
     }
   }
 
-  /** The headers that good answers are promised to have; those that not all of them have may be missing. */
+  /**
+   * The headers that good answers are promised to have; those that not all of them have may be
+   * missing.
+   */
   private readHeaders(responses: readonly DataNode[], where: string): Field[] {
     const found = new Map<string, { field: Field; count: number }>()
     for (const response of responses) {

@@ -2,10 +2,16 @@ import type { DataNode } from '../../documents/data-node.js'
 import { referenceOf, type References } from './references.js'
 import { isShelved } from './schema-facts.js'
 
-/** Does a type travel to the service or from it? Read-only members are left out of the one, write-only ones of the other. */
+/**
+ * Does a type travel to the service or from it? Read-only members are left out of the one,
+ * write-only ones of the other.
+ */
 export type Direction = 'in' | 'out'
 
-/** Schemas that have a read-only or write-only member, or refer to one that has, over any number of steps. */
+/**
+ * Schemas that have a read-only or write-only member, or refer to one that has, over any number of
+ * steps.
+ */
 export function differingSchemas(references: References): Set<DataNode> {
   const users = new Map<DataNode, Set<DataNode>>()
   const found = new Set<DataNode>()

@@ -37,7 +37,8 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
 }
 
 /**
- * The values that stand for a schema: those of the mapping; else the only one that the schema itself allows its member; else the schema's name.
+ * The values that stand for a schema: those of the mapping; else the only one that the schema
+ * itself allows its member; else the schema's name.
  */
 export function valuesFor(
   schema: DataNode,
@@ -73,7 +74,10 @@ function onlyValue(
   return undefined
 }
 
-/** For each schema with a discriminator of its own: the schemas that extend it by `allOf`, directly or through others, in the order of the documents. */
+/**
+ * For each schema with a discriminator of its own: the schemas that extend it by `allOf`, directly
+ * or through others, in the order of the documents.
+ */
 export function childSchemas(references: References): ReadonlyMap<DataNode, readonly DataNode[]> {
   const direct = new Map<DataNode, DataNode[]>()
   const parents = new Set<DataNode>()

@@ -3,17 +3,24 @@ import { pascalCase } from '../../naming/identifiers.js'
 import { referenceOf, type References } from './references.js'
 import { isShelved, schemaName } from './schema-facts.js'
 
-/** What `$dynamicRef`s mean while a schema is read: the anchors of the schemas on the way to it, the outermost first. */
+/**
+ * What `$dynamicRef`s mean while a schema is read: the anchors of the schemas on the way to it, the
+ * outermost first.
+ */
 interface Scope {
   readonly anchors: ReadonlyMap<string, DataNode>
-  /** What sets the type apart from the same schema reached on another way: behind its id and its name. */
+  /**
+   * What sets the type apart from the same schema reached on another way: behind its id and its
+   * name.
+   */
   readonly suffix: string
   readonly name: string
 }
 
 /**
- * `$dynamicRef` and `$dynamicAnchor` (JSON Schema 2020-12 Core, section 8.2.3.2): a template is read once for each schema that fills it in.
- * Schemas with an `$id`, and those on a shelf, count as resources of their own.
+ * `$dynamicRef` and `$dynamicAnchor` (JSON Schema 2020-12 Core, section 8.2.3.2): a template is
+ * read once for each schema that fills it in. Schemas with an `$id`, and those on a shelf, count as
+ * resources of their own.
  */
 export class DynamicScopes {
   private readonly references: References

@@ -179,7 +179,8 @@ function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[]
     const printer = new TreePrinter(page, contract, names, new Map(), codecModule)
     for (const type of types) {
       const text = printer.print(trees.ofNamed(type))
-      // A type that is just another one refers to it when it is used, whichever of the two comes first.
+      // A type that is just another one refers to it when it is used, whichever of the two comes
+      // first.
       page.print(
         code``,
         code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
@@ -212,14 +213,20 @@ function constantsPage(
 
 const trees = new WeakMap<Contract, JsonTrees>()
 
-/** The trees of a contract: the same for all its pages, which have to agree on the names of constants. */
+/**
+ * The trees of a contract: the same for all its pages, which have to agree on the names of
+ * constants.
+ */
 function treesOf(contract: Contract): JsonTrees {
   const made = trees.get(contract) ?? new JsonTrees(contract)
   trees.set(contract, made)
   return made
 }
 
-/** How an operation is declared whose answer is a sequence, bytes, one of several media types, or has headers to tell. */
+/**
+ * How an operation is declared whose answer is a sequence, bytes, one of several media types, or
+ * has headers to tell.
+ */
 function declare({
   contract,
   names,

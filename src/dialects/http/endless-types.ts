@@ -2,10 +2,12 @@ import type { NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { Notes } from '../notes.js'
 
 /**
- * Mends named types that reach themselves without an object between: as aliases TypeScript could not write them down.
+ * Mends named types that reach themselves without an object between: as aliases TypeScript could
+ * not write them down.
  *
  * - A list of itself becomes a union of one, which keeps its name.
- * - What is made of itself by `allOf`, `oneOf` or a reference alone says nothing there, and becomes any value, with a note.
+ * - What is made of itself by `allOf`, `oneOf` or a reference alone says nothing there, and
+ *   becomes any value, with a note.
  */
 export function mendEndlessTypes(types: Record<TypeId, NamedType>, notes: Notes): void {
   for (const id of Object.keys(types)) breakCircle(id, types, notes)

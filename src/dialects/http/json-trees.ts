@@ -186,7 +186,8 @@ export class JsonTrees {
   operation(operation: Operation): { readonly [key: string]: CodecTree } {
     const layout = operationLayout(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
-    // The choice between media types is no parameter: it decides what travels, and is not sent itself.
+    // The choice between media types is no parameter: it decides what travels, and is not sent
+    // itself.
     const parameters = operation.inputs.filter(
       (input) => input.place !== 'body' && !isChoice(input),
     )
@@ -350,7 +351,8 @@ export class JsonTrees {
 
   /** Who may call, by the constants of security.ts. */
   private security(operation: Operation): CodecTree | undefined {
-    // What is open beside operations that are not takes any credential without wanting it; with no scheme anywhere there is nothing to go by.
+    // What is open beside operations that are not takes any credential without wanting it; with no
+    // scheme anywhere there is nothing to go by.
     const security = operation.security ?? (this.isAnySecured ? [[]] : undefined)
     if (security === undefined) return undefined
     const { scopes } = operationLayout(operation)

@@ -13,7 +13,10 @@ import type { ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
 import type { XmlLayout } from './xml-layout.js'
 
-/** The facts of HTTP and JSON that the neutral contract can't say; only this dialect looks into them. */
+/**
+ * The facts of HTTP and JSON that the neutral contract can't say; only this dialect looks into
+ * them.
+ */
 
 /** How a parameter is written. The name is the wire's. */
 export interface ParameterLayout {
@@ -49,7 +52,10 @@ export interface EncodingLayout {
   readonly headers?: Readonly<Record<string, string>>
 }
 
-/** The input `body`: the ways to send it, the usual one first. With `several`, its type is a union of what each takes. */
+/**
+ * The input `body`: the ways to send it, the usual one first. With `several`, its type is a union
+ * of what each takes.
+ */
 export interface BodyLayout {
   readonly contents: readonly ContentLayout[]
   readonly several?: true
@@ -92,7 +98,9 @@ export interface SchemeLayout {
 export interface OperationLayout {
   readonly method: string
   readonly path: string
-  /** What answers carry, by status; the preferred media type first, none where there is no content. */
+  /**
+   * What answers carry, by status; the preferred media type first, none where there is no content.
+   */
   readonly answers: Readonly<Record<string, readonly ContentLayout[]>>
   /** The outcome is a union of `{ status, body }`. */
   readonly byStatus?: true

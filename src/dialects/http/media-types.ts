@@ -46,7 +46,10 @@ const order: readonly ContentKind[] = [
   'bytes',
 ]
 
-/** The media types of a `content`, those first that are understood best; of several spellings of one thing only the first. */
+/**
+ * The media types of a `content`, those first that are understood best; of several spellings of one
+ * thing only the first.
+ */
 export function readMedia(owner: DataNode, references: References, notes: Notes): Media[] {
   const all = owner.entries('content').map(([name, each]): Media => {
     const node = references.settle(each)

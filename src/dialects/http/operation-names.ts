@@ -18,7 +18,10 @@ export class OperationNames {
     for (const path of this.kept.values()) this.take(path.split('.'))
   }
 
-  /** By its operationId, under its first tag; an id with dots is a path already; without an id by method and path. */
+  /**
+   * By its operationId, under its first tag; an id with dots is a path already; without an id by
+   * method and path.
+   */
   pathFor(path: string, method: string, node: DataNode): string[] {
     const id = node.text('operationId')
     const before = this.kept.get(operationKey(path, method))

@@ -31,7 +31,10 @@ export class ParameterReader {
     this.notes = notes
   }
 
-  /** The parameters of an operation: its own, those of its path, and those that only the path's template has. */
+  /**
+   * The parameters of an operation: its own, those of its path, and those that only the path's
+   * template has.
+   */
   read(path: string, node: DataNode, item: DataNode, where: string): InputField[] {
     const found = new Map<string, InputField>()
     for (const each of [...item.list('parameters'), ...node.list('parameters')]) {

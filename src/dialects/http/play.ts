@@ -20,7 +20,10 @@ interface Live {
   readonly names: readonly string[]
 }
 
-/** Plays the service's side of HTTP: reads requests and writes answers with the codecs of the contract. */
+/**
+ * Plays the service's side of HTTP: reads requests and writes answers with the codecs of the
+ * contract.
+ */
 export function playHttp(contract: Contract): Player {
   const trees = new JsonTrees(contract)
   const codecs = liveJson(contract, trees)

@@ -7,8 +7,9 @@ import type { Notes } from '../notes.js'
 import { hasSiblings } from './siblings.js'
 
 /**
- * The documents of a description as trees, and what references in them mean: `$ref` by document and JSON Pointer (OpenAPI 3.1, section
- * 4.6; RFC 6901), and by the `$id`, `$anchor` and `$dynamicAnchor` of schemas (JSON Schema 2020-12 Core, section 8.2).
+ * The documents of a description as trees, and what references in them mean: `$ref` by document and
+ * JSON Pointer (OpenAPI 3.1, section 4.6; RFC 6901), and by the `$id`, `$anchor` and
+ * `$dynamicAnchor` of schemas (JSON Schema 2020-12 Core, section 8.2).
  */
 export class References {
   readonly root: DataNode
@@ -20,7 +21,10 @@ export class References {
   private readonly documents: Documents
   private readonly notes: Notes
   private readonly byLabel = new Map<string, LoadedDocument>()
-  /** Schemas with an `$id`, by that as an absolute address; and what has an anchor, by `address#name`. */
+  /**
+   * Schemas with an `$id`, by that as an absolute address; and what has an anchor, by
+   * `address#name`.
+   */
   private readonly identified = new Map<string, DataNode>()
   /** What references lead to, so that following one twice costs nothing. */
   private readonly found = new Map<DataNode, DataNode>()
@@ -68,8 +72,8 @@ export class References {
   }
 
   /**
-   * What a node stands for: itself, or what its `$ref` leads to in the end. One that leads nowhere or in a circle is told in a note, and
-   * stands for an empty object.
+   * What a node stands for: itself, or what its `$ref` leads to in the end. One that leads nowhere
+   * or in a circle is told in a note, and stands for an empty object.
    */
   settle(node: DataNode): DataNode {
     let current = node
@@ -134,7 +138,10 @@ export class References {
     return undefined
   }
 
-  /** The node that a reference names, as it stands in `from`; undefined when there is none. For references that are not in a `$ref`. */
+  /**
+   * The node that a reference names, as it stands in `from`; undefined when there is none. For
+   * references that are not in a `$ref`.
+   */
   lookUp(reference: string, from: DataNode): DataNode | undefined {
     const target = this.target(reference, from)
     return target === undefined ? undefined : this.peek(target)
@@ -201,7 +208,10 @@ export class References {
     return this.anchor(decodeURIComponent(fragment), tree) ?? this.mended(`/${fragment}`, tree)
   }
 
-  /** Schemas keep their old addresses in descriptions that were converted by hand, or lose a slash: what is meant is plain. */
+  /**
+   * Schemas keep their old addresses in descriptions that were converted by hand, or lose a slash:
+   * what is meant is plain.
+   */
   private moved(fragment: string, tree: DataNode): DataNode | undefined {
     const shelf =
       /^\/(definitions|components\/schemas|parameters|responses|components\/responses|components\/parameters)\//.exec(
@@ -227,7 +237,10 @@ export class References {
     return target
   }
 
-  /** A reference that is nothing but the name of a schema, as OpenAPI 1.2 had it and people still write it. */
+  /**
+   * A reference that is nothing but the name of a schema, as OpenAPI 1.2 had it and people still
+   * write it.
+   */
   private named(reference: string): DataNode | undefined {
     if (!/^[\w-]+$/.test(reference)) return undefined
     return (
@@ -252,7 +265,10 @@ export class References {
     }
   }
 
-  /** The address that references in a node start from: the nearest `$id` around it, else its document's own (section 8.2.1). */
+  /**
+   * The address that references in a node start from: the nearest `$id` around it, else its
+   * document's own (section 8.2.1).
+   */
   private baseOf(node: DataNode): string {
     const ids: string[] = []
     for (let each: DataNode | undefined = node; each !== undefined; each = each.parent) {
@@ -274,7 +290,9 @@ export class References {
 /** So many schemas can lead to each other, one to the next. */
 export const mostInside = 500
 
-/** The `$ref` of a node, where it is one: a property may be called so too, and then it is a schema. */
+/**
+ * The `$ref` of a node, where it is one: a property may be called so too, and then it is a schema.
+ */
 export function referenceOf(node: DataNode): DataNode | undefined {
   const reference = node.members.get('$ref')
   return reference !== undefined && typeof reference.value === 'string' ? reference : undefined

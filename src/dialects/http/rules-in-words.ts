@@ -19,8 +19,8 @@ const typeWords: Readonly<Record<string, string>> = {
 }
 
 /**
- * What a type's values must satisfy beyond their shape (JSON Schema 2020-12: the keywords of {@link Rule}), as sentences without a full
- * stop: `when kind is "night", price must be there`.
+ * What a type's values must satisfy beyond their shape (JSON Schema 2020-12: the keywords of {@link
+ * Rule}), as sentences without a full stop: `when kind is "night", price must be there`.
  */
 export function rulesInWords(_contract: Contract, type: Type): string[] {
   const { rule } = typeLayout(type)

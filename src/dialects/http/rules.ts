@@ -5,8 +5,8 @@ import { referenceOf, type References } from './references.js'
 import { bounds } from './scalars.js'
 
 /**
- * What a JSON value must satisfy: a schema of JSON Schema 2020-12 reduced to what can be wrong, as plain data. `$ref` is the id of another
- * rule. The client checks by it what types can't say.
+ * What a JSON value must satisfy: a schema of JSON Schema 2020-12 reduced to what can be wrong, as
+ * plain data. `$ref` is the id of another rule. The client checks by it what types can't say.
  */
 export type Rule = boolean | { readonly [keyword: string]: unknown }
 
@@ -21,7 +21,10 @@ const plainKeywords = [
   'maxProperties',
   'minProperties',
 ]
-/** Keywords whose values are a schema, a list of schemas, schemas by name; `items` is read apart, having been a list once. */
+/**
+ * Keywords whose values are a schema, a list of schemas, schemas by name; `items` is read apart,
+ * having been a list once.
+ */
 export const schemaKeywords: readonly string[] = [
   'not',
   'if',
@@ -40,7 +43,9 @@ export const mapKeywords: readonly string[] = [
   'dependentSchemas',
 ]
 
-/** Keywords that say something of values whose type has no place for it: they are checked by rules. */
+/**
+ * Keywords that say something of values whose type has no place for it: they are checked by rules.
+ */
 export const ruleKeywords: readonly string[] = [
   'not',
   'if',
@@ -227,7 +232,9 @@ export class RuleReader {
   }
 }
 
-/** Values that a rule itself names: of `const`, `enum` and `contains`, wherever they stand in it. */
+/**
+ * Values that a rule itself names: of `const`, `enum` and `contains`, wherever they stand in it.
+ */
 export function candidatesOf(rule: Rule | undefined): unknown[] {
   if (typeof rule !== 'object') return []
   const { const: only, enum: values, contains } = rule

@@ -3,7 +3,10 @@ import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
 
-/** Formats of texts that are more than texts (JSON Schema 2020-12 Validation, section 7; the OpenAPI format registry). */
+/**
+ * Formats of texts that are more than texts (JSON Schema 2020-12 Validation, section 7; the OpenAPI
+ * format registry).
+ */
 const textFormats: Readonly<Record<string, ScalarBase>> = {
   date: 'date',
   'date-time': 'dateTime',
@@ -31,7 +34,9 @@ const numberFormats: Readonly<Record<string, ScalarBase>> = {
   float: 'float',
   double: 'double',
 }
-/** Formats of numbers that are written with digits that all count, where the wire has them as texts. */
+/**
+ * Formats of numbers that are written with digits that all count, where the wire has them as texts.
+ */
 const exactBases: readonly ScalarBase[] = ['int64', 'uint64', 'decimal']
 
 /**
@@ -92,7 +97,10 @@ export function scalarType(
   }
 }
 
-/** In 3.0 `exclusiveMinimum` says of `minimum` that it is outside; in 3.1 it is a bound itself (2020-12 Validation, section 6.2). */
+/**
+ * In 3.0 `exclusiveMinimum` says of `minimum` that it is outside; in 3.1 it is a bound itself
+ * (2020-12 Validation, section 6.2).
+ */
 export function bounds(
   node: DataNode,
 ): Pick<
@@ -115,7 +123,10 @@ export function bounds(
   return limits
 }
 
-/** What `const` or `enum` allow: the values that are neither lists nor objects; `others` says whether there were such. */
+/**
+ * What `const` or `enum` allow: the values that are neither lists nor objects; `others` says
+ * whether there were such.
+ */
 export function enumerated(
   values: readonly DataNode[],
   node: DataNode,

@@ -25,7 +25,10 @@ export function typesOf(node: DataNode): string[] {
       : []
 }
 
-/** The types of a schema; where it names none, those that its keywords speak of, though by the letter it then allows all others too. */
+/**
+ * The types of a schema; where it names none, those that its keywords speak of, though by the
+ * letter it then allows all others too.
+ */
 export function impliedTypes(node: DataNode): string[] {
   const named = typesOf(node)
   if (named.length > 0 || node.members.has('type')) return named
@@ -75,7 +78,10 @@ export function isObjectSchema(node: DataNode, references: References): boolean 
   return isObject(node, references, new Map(), 0)
 }
 
-/** What is known of a schema is not asked again, or schemas that name others twice take twice as long with every step; while it is being asked it counts as one. */
+/**
+ * What is known of a schema is not asked again, or schemas that name others twice take twice as
+ * long with every step; while it is being asked it counts as one.
+ */
 function isObject(
   node: DataNode,
   references: References,
@@ -118,7 +124,8 @@ function saysObject(
 }
 
 /**
- * Does the schema only say what of its surroundings must be there or not, without describing anything? `oneOf: [{ required: [a] }, …]`.
+ * Does the schema only say what of its surroundings must be there or not, without describing
+ * anything? `oneOf: [{ required: [a] }, …]`.
  */
 export function isMereCondition(node: DataNode): boolean {
   const own = [...node.members.keys()].filter(

@@ -118,7 +118,10 @@ const telling: ReadonlySet<string> = new Set([
   'unevaluatedItems',
 ])
 
-/** Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into contract types. */
+/**
+ * Turns schemas of OpenAPI 2.0 to 3.2 (JSON Schema 2020-12 and the dialects of 2.0 and 3.0) into
+ * contract types.
+ */
 export class SchemaReader {
   readonly types: Record<TypeId, NamedType> = {}
   readonly rules: RuleReader
@@ -158,7 +161,10 @@ export class SchemaReader {
     return node.flag('nullable') || node.flag('x-nullable') ? { ...placed, nullable: true } : placed
   }
 
-  /** A type by the name of its schema; schemas are read later, because descriptions have chains longer than a stack is deep. */
+  /**
+   * A type by the name of its schema; schemas are read later, because descriptions have chains
+   * longer than a stack is deep.
+   */
   private refer(
     target: DataNode,
     from: DataNode,
@@ -221,13 +227,16 @@ export class SchemaReader {
     }
   }
 
-  /** A schema whose children name it in `allOf`: a value is any of them, told by the discriminator. */
+  /**
+   * A schema whose children name it in `allOf`: a value is any of them, told by the discriminator.
+   */
   private anyChild(parent: DataNode, children: readonly DataNode[], direction: Direction): Type {
     const discriminator = discriminatorOf(parent, this.references) as Discriminator
     const own = this.references.peek(
       parent.members.get('properties')?.members.get(discriminator.member) ?? parent,
     )
-    // Where the parent says which values there are and its own name is none of them, it is never meant itself.
+    // Where the parent says which values there are and its own name is none of them, it is never
+    // meant itself.
     const allowed = own?.members.get('enum')?.items.map((each) => String(each.value))
     const all = [
       ...children,
@@ -322,7 +331,10 @@ export class SchemaReader {
     return brokenRule(liveRule(rule, this.rules.named), null, '') === undefined
   }
 
-  /** What a schema is put together from: its own words, what it refers to, `allOf`, and the alternatives of `oneOf` and `anyOf`. */
+  /**
+   * What a schema is put together from: its own words, what it refers to, `allOf`, and the
+   * alternatives of `oneOf` and `anyOf`.
+   */
   private parts(
     node: DataNode,
     where: Where,
@@ -510,7 +522,10 @@ export class SchemaReader {
     }
   }
 
-  /** One type of several parts: all of them where they are objects; else the one that says most, the others being rules. */
+  /**
+   * One type of several parts: all of them where they are objects; else the one that says most, the
+   * others being rules.
+   */
   private combined(parts: readonly Part[], node: DataNode): Type {
     const { origin } = node
     const telling = parts.filter(
@@ -577,7 +592,8 @@ export class SchemaReader {
             keyword !== 'format' && keyword !== 'contentEncoding' && keyword !== 'required',
         ),
       )
-    // A member that has a schema of its own must satisfy those of the patterns that its name matches as well.
+    // A member that has a schema of its own must satisfy those of the patterns that its name
+    // matches as well.
     const patterns = [...(node.members.get('patternProperties')?.members.keys() ?? [])].filter(
       isLoosePattern,
     )
@@ -673,7 +689,10 @@ export class SchemaReader {
     }
   }
 
-  /** @param composed other parts describe the same object, so that `additionalProperties` speaks of what none of them names */
+  /**
+   * @param composed other parts describe the same object, so that `additionalProperties` speaks
+   *   of what none of them names
+   */
   private object(node: DataNode, where: Where, direction: Direction, composed: boolean): Type {
     const { origin } = node
     const rest = node.get('additionalProperties') ?? node.get('unevaluatedProperties')

@@ -8,7 +8,8 @@ import { isToken } from './tokens.js'
 type Kind = SecurityScheme['scheme']
 
 /**
- * Reads a security scheme (OpenAPI 3.1, section 4.8.27): what of it the client can do by itself, and what must be sent otherwise.
+ * Reads a security scheme (OpenAPI 3.1, section 4.8.27): what of it the client can do by itself,
+ * and what must be sent otherwise.
  *
  * @param address makes the address of a document-relative one
  */
@@ -60,7 +61,10 @@ export function readScheme(
   }
 }
 
-/** What of security an operation wants: alternatives, each of several schemes with their scopes (section 4.8.30). */
+/**
+ * What of security an operation wants: alternatives, each of several schemes with their scopes
+ * (section 4.8.30).
+ */
 export function readRequirements(
   node: DataNode | undefined,
 ): { readonly name: string; readonly scopes: readonly string[] }[][] {

@@ -1,7 +1,10 @@
 import type { LoadedDocument } from '../../documents/documents.js'
 import type { ServedDocument } from '../dialect.js'
 
-/** The documents as the stand-in serves them: the description with its own address as the only server. */
+/**
+ * The documents as the stand-in serves them: the description with its own address as the only
+ * server.
+ */
 export function servedDocuments(
   documents: readonly LoadedDocument[],
   address: string,
@@ -21,7 +24,10 @@ export function servedDocuments(
   })
 }
 
-/** Puts an address into the text of a description: in place of the server that it names, else behind its version. */
+/**
+ * Puts an address into the text of a description: in place of the server that it names, else behind
+ * its version.
+ */
 function withServer(text: string, address: string): string {
   const { host, pathname, protocol } = new URL(address)
   if (/["']?swagger["']?\s*:\s*["']?2/.test(text.slice(0, 50_000))) {

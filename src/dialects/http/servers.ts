@@ -4,7 +4,10 @@ import { camelCase } from '../../naming/identifiers.js'
 import { documented } from './annotations.js'
 import type { EndpointLayout } from './layout.js'
 
-/** Collects the servers of a description: of the whole, of paths and of operations (OpenAPI 3.1, section 4.8.5). */
+/**
+ * Collects the servers of a description: of the whole, of paths and of operations (OpenAPI 3.1,
+ * section 4.8.5).
+ */
 export class ServerReader {
   /** Each address once, in the order in which they were met. */
   readonly endpoints: Endpoint[] = []

@@ -11,7 +11,8 @@ export interface RequestParts {
 }
 
 /**
- * Reads a parameter as its style writes it (OpenAPI 3.1, section 4.8.12.4): what the stand-in does with requests.
+ * Reads a parameter as its style writes it (OpenAPI 3.1, section 4.8.12.4): what the stand-in does
+ * with requests.
  *
  * @returns the JSON that it stands for, undefined when it is not there
  * @throws URIError or SyntaxError when it can't be read
@@ -221,7 +222,10 @@ function deep(
       )
 }
 
-/** Texts of addresses, headers and forms as the JSON they stand for, where the type wants a number or a flag. */
+/**
+ * Texts of addresses, headers and forms as the JSON they stand for, where the type wants a number
+ * or a flag.
+ */
 export function typed(contract: Contract, text: string, type: Type | undefined): unknown {
   const whole = type === undefined ? undefined : resolve(contract, type)
   if (whole === undefined) return text

@@ -2,7 +2,10 @@ import type { DataNode } from '../../documents/data-node.js'
 import type { References } from './references.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch']
-/** What a parameter of 2.0 says of its value, where 3.0 has a schema of its own (2.0, "Parameter Object"). */
+/**
+ * What a parameter of 2.0 says of its value, where 3.0 has a schema of its own (2.0, "Parameter
+ * Object").
+ */
 const valueKeywords = [
   'type',
   'format',
@@ -24,8 +27,8 @@ const valueKeywords = [
 ]
 
 /**
- * Puts a description of OpenAPI 2.0 into the form of 3.0, in place: what is moved keeps its place in the document. Schemas stay where
- * they are, and so do references to them.
+ * Puts a description of OpenAPI 2.0 into the form of 3.0, in place: what is moved keeps its place
+ * in the document. Schemas stay where they are, and so do references to them.
  */
 export function translateVersion2(references: References): void {
   new Translation(references).translate()

@@ -64,8 +64,8 @@ const readMembers: ReadonlySet<string> = new Set([
 const vocabulary = 'Org.OData.Capabilities.V1'
 
 /**
- * Reads the capabilities of a set from its annotations and those of its container (vocabulary Capabilities), or from the attributes that
- * gateways of version 2 have for them.
+ * Reads the capabilities of a set from its annotations and those of its container (vocabulary
+ * Capabilities), or from the attributes that gateways of version 2 have for them.
  *
  * @param path what the annotations may name as their target: `Ns.Container/Set`
  */

@@ -1,6 +1,9 @@
 import type { XmlElement } from '../../documents/xml-tree.js'
 
-/** What an annotation says, as JSON has it: records as objects, collections as lists, enumeration members and paths as texts (CSDL XML 4.01, section 14.3 and 14.4). */
+/**
+ * What an annotation says, as JSON has it: records as objects, collections as lists, enumeration
+ * members and paths as texts (CSDL XML 4.01, section 14.3 and 14.4).
+ */
 export type Constant =
   boolean | number | string | null | readonly Constant[] | { readonly [name: string]: Constant }
 
@@ -21,7 +24,10 @@ const textual = [
   'AnyPropertyPath',
 ]
 
-/** The value of an annotation, or of a value of a property inside one. Without any it is true. What depends on an entity has no value here: undefined. */
+/**
+ * The value of an annotation, or of a value of a property inside one. Without any it is true. What
+ * depends on an entity has no value here: undefined.
+ */
 export function constantOf(element: XmlElement): Constant | undefined {
   for (const { local, value } of element.attributes) {
     const found = simple(local, value)

@@ -3,8 +3,9 @@ import { XmlElement } from '../../documents/xml-tree.js'
 import { edm4, edmx4 } from './namespaces.js'
 
 /**
- * Metadata in JSON (CSDL JSON 4.01) as the same metadata in XML: what the two formats say is the same, so that one reader serves both. Every
- * element keeps the place in the JSON that it comes from.
+ * Metadata in JSON (CSDL JSON 4.01) as the same metadata in XML: what the two formats say is the
+ * same, so that one reader serves both. Every element keeps the place in the JSON that it comes
+ * from.
  */
 export function xmlFromJson(root: DataNode): XmlElement {
   const edmx = element('Edmx', root, undefined, edmx4)
@@ -120,7 +121,10 @@ function readProperty(name: string, node: DataNode, holder: XmlElement): void {
   annotate(node, made)
 }
 
-/** In JSON a type that is not said is text, and what is not said to be nullable is not (CSDL JSON 4.01, section 7.2). */
+/**
+ * In JSON a type that is not said is text, and what is not said to be nullable is not (CSDL JSON
+ * 4.01, section 7.2).
+ */
 function typed(node: DataNode, made: XmlElement): void {
   const type = node.text('$Type') ?? 'Edm.String'
   set(made, 'Type', node.flag('$Collection') ? `Collection(${type})` : type)
@@ -186,7 +190,10 @@ function annotate(node: DataNode, holder: XmlElement, member = ''): void {
   }
 }
 
-/** A constant as an expression inside an annotation, a collection or a record; what is worked out from an entity keeps its name. */
+/**
+ * A constant as an expression inside an annotation, a collection or a record; what is worked out
+ * from an entity keeps its name.
+ */
 function express(node: DataNode, holder: XmlElement): void {
   if (node.kind === 'list') {
     const collection = element('Collection', node, holder)

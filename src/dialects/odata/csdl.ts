@@ -24,8 +24,8 @@ interface Schema {
 }
 
 /**
- * The schemas of a service, from all documents that they need, with names and annotations resolved (CSDL XML 4.01, sections 3 to 5 and
- * 14).
+ * The schemas of a service, from all documents that they need, with names and annotations resolved
+ * (CSDL XML 4.01, sections 3 to 5 and 14).
  */
 export class Csdl {
   readonly version: Version
@@ -56,7 +56,8 @@ export class Csdl {
   /**
    * Reads a metadata document and those that it includes and needs.
    *
-   * @throws Problem TM-2401 for a version or form that is not read, TM-2010 when a document can't be had
+   * @throws Problem TM-2401 for a version or form that is not read, TM-2010 when a document can't
+   *   be had
    */
   static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
     const root = parseMetadata(document)
@@ -88,7 +89,10 @@ export class Csdl {
     )
   }
 
-  /** The declarations of a kind with a name as it was written: functions and actions can have several. */
+  /**
+   * The declarations of a kind with a name as it was written: functions and actions can have
+   * several.
+   */
   overloads(
     local: 'Function' | 'Action' | 'Association' | 'EntityContainer',
     written: string,
@@ -164,7 +168,10 @@ export class Csdl {
     return found
   }
 
-  /** The annotations that stand inside an element, by their terms; the first where there are several. */
+  /**
+   * The annotations that stand inside an element, by their terms; the first where there are
+   * several.
+   */
   private annotationsHere(element: XmlElement): ReadonlyMap<string, XmlElement> {
     const known = this.annotationsInside.get(element)
     if (known !== undefined) return known
@@ -294,7 +301,9 @@ export class Csdl {
     }
   }
 
-  /** Aliases of the schema that is being read are known; those of others too, once they were read. */
+  /**
+   * Aliases of the schema that is being read are known; those of others too, once they were read.
+   */
   private resolvedLater(written: string, namespace: string, alias: string | undefined): string {
     const dot = written.lastIndexOf('.')
     return alias !== undefined && written.slice(0, dot) === alias
@@ -302,7 +311,10 @@ export class Csdl {
       : this.resolved(written)
   }
 
-  /** Fetches the documents whose namespaces the schemas speak of; vocabularies, which only annotations need, stay where they are. */
+  /**
+   * Fetches the documents whose namespaces the schemas speak of; vocabularies, which only
+   * annotations need, stay where they are.
+   */
   private async fetchIncluded(): Promise<void> {
     for (let more = true; more;) {
       more = false
@@ -358,12 +370,18 @@ export class Csdl {
   /** Members of annotations that nobody knows, where the rest is read: each place once. */
   private readonly ignored = new Map<string, { readonly term: string; readonly origin: Origin }>()
 
-  /** Remembers that a member of an annotation's record has no effect, to be told with what no reader looked at. */
+  /**
+   * Remembers that a member of an annotation's record has no effect, to be told with what no reader
+   * looked at.
+   */
   ignore(term: string, { origin }: XmlElement): void {
     this.ignored.set(`${origin.document}:${origin.line}:${origin.column} ${term}`, { term, origin })
   }
 
-  /** Tells what no reader looked at: elements each, attributes and annotations once with their number. */
+  /**
+   * Tells what no reader looked at: elements each, attributes and annotations once with their
+   * number.
+   */
   noteUnread(): void {
     const counts = new Map<
       string,

@@ -69,7 +69,10 @@ const works: Readonly<Record<OperationLayout['kind'], Work>> = {
   invoke: { module: 'invocations', call: 'invoke', facts: ['invocations', 'Invocation'] },
 }
 
-/** A record that is open has properties of any name. The one thing else that is left open is what stands for a key before there is one. */
+/**
+ * A record that is open has properties of any name. The one thing else that is left open is what
+ * stands for a key before there is one.
+ */
 const openMembers: OpenTypes = {
   fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'),
   recordLines: (_, __, indent = '  ') =>

@@ -70,7 +70,9 @@ export const odata: Dialect = {
   play: playOData,
 }
 
-/** What the service says that it can't do, for people: of what an operation of this kind could ask. */
+/**
+ * What the service says that it can't do, for people: of what an operation of this kind could ask.
+ */
 function restrictionsOf({ kind, restricted = {} }: EntityLayout): [label: string, value: string][] {
   const { unfiltered, unsorted, unexpanded, filtered, notCreated, notChanged } = restricted
   const isQuery = kind === 'list' || kind === 'count'

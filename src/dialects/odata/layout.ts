@@ -45,7 +45,10 @@ export interface FieldLayout {
   readonly wire?: string
 }
 
-/** An entity set, a singleton, or the entities inside another one: its name in the address, and what lies around it, the outermost first. */
+/**
+ * An entity set, a singleton, or the entities inside another one: its name in the address, and what
+ * lies around it, the outermost first.
+ */
 export interface ResourceLayout {
   readonly path: string
   readonly entity: TypeId

@@ -1,4 +1,6 @@
-/** The namespaces of metadata documents: OData 4 (CSDL XML 4.01, section 2), and what came before. */
+/**
+ * The namespaces of metadata documents: OData 4 (CSDL XML 4.01, section 2), and what came before.
+ */
 
 export const edmx4 = 'http://docs.oasis-open.org/odata/ns/edmx'
 export const edm4 = 'http://docs.oasis-open.org/odata/ns/edm'

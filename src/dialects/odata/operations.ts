@@ -43,7 +43,10 @@ import type { TypeReader } from './types.js'
 /** The one endpoint of a service, in the contract. */
 export const endpointName = 'service'
 
-/** Reads entity containers: sets and singletons with what can be done to them, functions and actions (CSDL XML 4.01, sections 12 and 13). */
+/**
+ * Reads entity containers: sets and singletons with what can be done to them, functions and actions
+ * (CSDL XML 4.01, sections 12 and 13).
+ */
 export class OperationReader {
   private readonly csdl: Csdl
   private readonly types: TypeReader
@@ -86,7 +89,8 @@ export class OperationReader {
     }
     this.noteLeftOut()
     this.readBound(resources)
-    // Sets and singletons in the order of the metadata, each with all that is bound to it; then what stands by itself.
+    // Sets and singletons in the order of the metadata, each with all that is bound to it; then
+    // what stands by itself.
     const positions = new Map(resources.map(({ name }, at) => [name, at]))
     const rank = ({ path }: Operation): number =>
       path.length === 1 ? resources.length : (positions.get(path[0] ?? '') ?? -1)
@@ -777,7 +781,10 @@ export class OperationReader {
     return { identifies: entities.map((type) => ({ type, fields: this.types.identifying(type) })) }
   }
 
-  /** The path itself; an overload is told by its parameters, and what is called like one of our own operations gets a trailing `_`. */
+  /**
+   * The path itself; an overload is told by its parameters, and what is called like one of our own
+   * operations gets a trailing `_`.
+   */
   private free(
     path: readonly string[],
     inputs: readonly InputField[],
@@ -841,7 +848,10 @@ function unbound(overloads: readonly Declared[]): Declared[] {
   return inOrder(overloads.filter(({ element }) => !isBound(element)))
 }
 
-/** Overloads in an order that does not depend on the document: by name and parameters. The first one keeps the plain name. */
+/**
+ * Overloads in an order that does not depend on the document: by name and parameters. The first one
+ * keeps the plain name.
+ */
 function inOrder(overloads: readonly Declared[]): Declared[] {
   const key = ({ name, element }: Declared): string =>
     [

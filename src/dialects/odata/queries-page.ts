@@ -46,7 +46,10 @@ export function queryNames(name: string): {
   }
 }
 
-/** queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be asked of it. */
+/**
+ * queries.ts: for each entity what a filter can say of it, what it can bring along, and what can be
+ * asked of it.
+ */
 export function queriesPage(contract: Contract, names: Names): Page | undefined {
   const version = versionOf(contract)
   const records = Object.values(contract.types).filter(
@@ -148,7 +151,10 @@ function searchable(contract: Contract, id: TypeId): boolean {
   return once(searchables, contract, () => new Set(lists())).has(id)
 }
 
-/** The options that the query of an entity has, as queries.ts types them: those that its operations can have at most. */
+/**
+ * The options that the query of an entity has, as queries.ts types them: those that its operations
+ * can have at most.
+ */
 export function queryOptions(contract: Contract, id: TypeId): string[] {
   const version = versionOf(contract)
   const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some(
@@ -188,7 +194,10 @@ class TermPrinter {
     return this.ofType(field.type)
   }
 
-  /** What can be said of the kinds of a record: whether it is one, and in version 4 of their own properties. */
+  /**
+   * What can be said of the kinds of a record: whether it is one, and in version 4 of their own
+   * properties.
+   */
   kinds(record: RecordType & NamedType): Code[] {
     // Those that extend others have it from them.
     const below = record.base === undefined ? this.below(record.id) : []

@@ -19,7 +19,8 @@ export function isServiceDocument(text: string): boolean {
 }
 
 /**
- * Reads an OData service from its metadata (CSDL XML and JSON 4.0 and 4.01, EDMX of versions 1 to 3), or from its service root.
+ * Reads an OData service from its metadata (CSDL XML and JSON 4.0 and 4.01, EDMX of versions 1 to
+ * 3), or from its service root.
  *
  * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2401 to TM-2411
  */
@@ -82,7 +83,10 @@ async function metadataOf(root: LoadedDocument, documents: Documents): Promise<L
   return documents.follow(beside, root, { document: root.label, line: 1, column: 1 })
 }
 
-/** The address of the service whose metadata stands at an address; metadata in files does not say it. */
+/**
+ * The address of the service whose metadata stands at an address; metadata in files does not say
+ * it.
+ */
 function serviceRoot(from: string): string {
   return /^https?:/i.test(from) ? from.replace(/[?#].*$/, '').replace(/\$metadata$/, '') : '/'
 }

@@ -31,7 +31,10 @@ const deepest = 3
 /** So many are followed. */
 const mostInside = 2000
 
-/** Reads what an entity container has, and what lies inside of that (CSDL XML 4.01, sections 8.4 and 13.2 to 13.4). */
+/**
+ * Reads what an entity container has, and what lies inside of that (CSDL XML 4.01, sections 8.4 and
+ * 13.2 to 13.4).
+ */
 export class ResourceReader {
   private readonly csdl: Csdl
   private readonly types: TypeReader
@@ -113,7 +116,10 @@ export class ResourceReader {
     this.types.bindNavigations((field, holder) => this.setOf(field, holder, placed))
   }
 
-  /** Resources by what is asked of them: by name, by the type of their entities, and by every type that those extend. */
+  /**
+   * Resources by what is asked of them: by name, by the type of their entities, and by every type
+   * that those extend.
+   */
   private index(resources: readonly Resource[]): Placed {
     const of = (
       keys: (resource: Resource) => readonly string[],
@@ -131,7 +137,10 @@ export class ResourceReader {
     }
   }
 
-  /** The set that a navigation property leads to: what is bound to it, else the only set of entities of its type. */
+  /**
+   * The set that a navigation property leads to: what is bound to it, else the only set of entities
+   * of its type.
+   */
   private setOf(
     field: Field,
     holder: TypeId,

@@ -59,7 +59,10 @@ export class ODataTrees {
     )
   }
 
-  /** The tree of a named type; undefined for the shapes in which entities are sent, which stand on the wire as the entities do. */
+  /**
+   * The tree of a named type; undefined for the shapes in which entities are sent, which stand on
+   * the wire as the entities do.
+   */
   ofNamed(type: NamedType): CodecTree | undefined {
     if (type.kind === 'record')
       return type.variantOf === undefined ? this.structure(type) : undefined

@@ -74,7 +74,10 @@ export interface Placed {
   readonly nullable: boolean
 }
 
-/** Reads entity types, complex types, enumerations and type definitions, and makes the shapes in which entities are sent. */
+/**
+ * Reads entity types, complex types, enumerations and type definitions, and makes the shapes in
+ * which entities are sent.
+ */
 export class TypeReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly csdl: Csdl
@@ -104,7 +107,10 @@ export class TypeReader {
     return type
   }
 
-  /** The fields of an entity's key, which may stand in a base; none when it has no key that can be written. */
+  /**
+   * The fields of an entity's key, which may stand in a base; none when it has no key that can be
+   * written.
+   */
   keyFields(id: TypeId): Field[] {
     const chain = this.withBases(id)
     const holder = chain.find(({ keys: own }) => own !== undefined)
@@ -155,7 +161,8 @@ export class TypeReader {
   /**
    * Tells navigation properties which set their entities are in.
    *
-   * @param setOf the set for a navigation property of a type; undefined when there is none, or not one only
+   * @param setOf the set for a navigation property of a type; undefined when there is none, or
+   *   not one only
    */
   bindNavigations(setOf: (field: Field, holder: TypeId) => string | undefined): void {
     for (const id of this.entities) {
@@ -388,7 +395,10 @@ export class TypeReader {
     })
   }
 
-  /** The names that the parts of the key go by, and the paths of those that lie inside complex properties (CSDL XML 4.01, section 6.5). */
+  /**
+   * The names that the parts of the key go by, and the paths of those that lie inside complex
+   * properties (CSDL XML 4.01, section 6.5).
+   */
   private keys(
     element: XmlElement,
   ): { names: string[]; paths: Record<string, readonly string[]> } | undefined {
@@ -457,7 +467,8 @@ export class TypeReader {
         {
           name,
           type,
-          // A complex value has one shape for both directions; an entity that comes has all its properties.
+          // A complex value has one shape for both directions; an entity that comes has all its
+          // properties.
           optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
           nullable,
           ...(layout.computed === true ? { readOnly: true } : {}),
@@ -615,7 +626,10 @@ export class TypeReader {
     return isDependent ? dependent.map((name, at) => [name, principal[at] ?? ''] as const) : []
   }
 
-  /** The shape in which an entity is created: what the service makes is left out, what may be null or has a default may be. */
+  /**
+   * The shape in which an entity is created: what the service makes is left out, what may be null
+   * or has a default may be.
+   */
   newShape(id: TypeId): TypeId {
     return this.variant(
       id,
@@ -642,7 +656,10 @@ export class TypeReader {
     )
   }
 
-  /** The shape of changes: everything may be left out; keys, and what is fixed once and for all, can't be changed. */
+  /**
+   * The shape of changes: everything may be left out; keys, and what is fixed once and for all,
+   * can't be changed.
+   */
   changesShape(id: TypeId): TypeId {
     return this.variant(
       id,
@@ -661,7 +678,10 @@ export class TypeReader {
     )
   }
 
-  /** What hangs off an entity that is sent: new ones, which have the shape of those, or ones that are there, by their keys. */
+  /**
+   * What hangs off an entity that is sent: new ones, which have the shape of those, or ones that
+   * are there, by their keys.
+   */
   private retargeted(type: Type, navigation: Navigation, mayBeNew: boolean): Type {
     const { origin } = type
     if (type.kind === 'list')
@@ -709,7 +729,8 @@ export class TypeReader {
     const made = idOf(id)
     if (Object.hasOwn(this.types, made)) return made
     const record = this.record(id)
-    // Set first: types can be recursive, and lead to each other in long chains, which no stack is deep enough for.
+    // Set first: types can be recursive, and lead to each other in long chains, which no stack is
+    // deep enough for.
     this.types[made] = { ...record, id: made, name: nameOf(record.name), variantOf: id, fields: [] }
     this.shapes.push(() => {
       const keys = this.keyFields(id).map((field) => field.name)

@@ -112,7 +112,8 @@ export class CodecTrees {
     switch (type.kind) {
       case 'reference': {
         const named = namedType(this.contract, type.to)
-        // Whatever isn't a record is declared above all records, so only references to records must wait.
+        // Whatever isn't a record is declared above all records, so only references to records must
+        // wait.
         if (hasCodec(named)) return new CodecReference(type.to, late && named.kind === 'record')
         return this.of(named, late)
       }
@@ -161,7 +162,10 @@ export class CodecTrees {
     }
   }
 
-  /** A table of members, by their names. `defaultNamespace` is what holds for elements that do not say otherwise. */
+  /**
+   * A table of members, by their names. `defaultNamespace` is what holds for elements that do not
+   * say otherwise.
+   */
   members(
     fields: readonly Field[],
     defaultNamespace: string,
@@ -318,7 +322,10 @@ export class CodecTrees {
     return { union: alternatives.map((each) => this.of(each, false)), ...constraints }
   }
 
-  /** The name of a simple type in XML Schema, which encoded elements say; records say theirs themselves. */
+  /**
+   * The name of a simple type in XML Schema, which encoded elements say; records say theirs
+   * themselves.
+   */
   private typeName(type: Type): QualifiedName | undefined {
     const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
     if (named?.kind === 'record') return recordLayout(named).typeName

@@ -3,11 +3,15 @@ import type { Choice, Field, ListType, Origin, Type } from '../../contract/contr
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
 
 /**
- * Content models (XML Schema part 1, section 3.8) as members of a record: particles put together step by step, from the inside out. What
- * excludes each other becomes choices between groups of fields; a group that repeats becomes the member `$items`.
+ * Content models (XML Schema part 1, section 3.8) as members of a record: particles put together
+ * step by step, from the inside out. What excludes each other becomes choices between groups of
+ * fields; a group that repeats becomes the member `$items`.
  */
 
-/** What particles amount to. Open content is the field `$open` for as long as its place among the others matters. */
+/**
+ * What particles amount to. Open content is the field `$open` for as long as its place among the
+ * others matters.
+ */
 export interface Content {
   readonly fields: readonly Field[]
   readonly choices: readonly Choice[]
@@ -53,7 +57,8 @@ function canBeMissing(field: Field): boolean {
 }
 
 /**
- * Contents one after the other. Where two have a field of the same name, the later one's gets a trailing `_`.
+ * Contents one after the other. Where two have a field of the same name, the later one's gets a
+ * trailing `_`.
  *
  * @param taken names that are not to be had, of fields that come from elsewhere
  */
@@ -175,7 +180,10 @@ export function oneOf(contents: readonly Content[], isOptional: boolean): Conten
   }
 }
 
-/** The fields of several alternatives together: an element that stands in several of them is one field. */
+/**
+ * The fields of several alternatives together: an element that stands in several of them is one
+ * field.
+ */
 class MergedFields {
   readonly fields: Field[] = []
   private readonly names = new Set<string>()
@@ -183,7 +191,8 @@ class MergedFields {
   private readonly known = new Map<string, Field[]>()
 
   /**
-   * Adds the fields of one alternative. A new one comes before whatever follows it in its own alternative, so that the order of each is kept.
+   * Adds the fields of one alternative. A new one comes before whatever follows it in its own
+   * alternative, so that the order of each is kept.
    *
    * @returns the names that fields go by
    */
@@ -255,7 +264,8 @@ export function loose(contents: readonly Content[]): Content {
 }
 
 /**
- * Content that repeats: one element as a list; anything more as the member `$items`, with an item for each turn.
+ * Content that repeats: one element as a list; anything more as the member `$items`, with an item
+ * for each turn.
  *
  * @param makeGroup keeps the content of a turn as a type, and gives a reference to it
  */

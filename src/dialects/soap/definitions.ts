@@ -25,7 +25,9 @@ export interface Definition {
   readonly element: XmlElement
 }
 
-/** All definitions and schemas of a contract, gathered over its documents (WSDL 1.1, section 2.1). */
+/**
+ * All definitions and schemas of a contract, gathered over its documents (WSDL 1.1, section 2.1).
+ */
 export class Definitions {
   readonly schemas: SchemaSet
   /** The <definitions> of every document, the starting one first. */
@@ -80,7 +82,10 @@ export class Definitions {
     }
   }
 
-  /** The descriptions that one of WSDL 2.0 includes and imports (WSDL 2.0 part 1, section 4); their schemas are added. */
+  /**
+   * The descriptions that one of WSDL 2.0 includes and imports (WSDL 2.0 part 1, section 4); their
+   * schemas are added.
+   */
   private async included(
     root: XmlElement,
     document: LoadedDocument,

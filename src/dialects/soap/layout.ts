@@ -10,8 +10,8 @@ import type {
 } from '../../contract/contract.js'
 
 /**
- * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`) beside the neutral shapes,
- * and only this dialect looks into them.
+ * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`)
+ * beside the neutral shapes, and only this dialect looks into them.
  */
 
 /** Namespace and local name; `''` is no namespace. */
@@ -20,8 +20,9 @@ export type QualifiedName = readonly [namespace: string, local: string]
 /** Where a field stands in its record's element. */
 export interface FieldLayout {
   /**
-   * `group`: turns of members that repeat without an element around them; `open`: open content, while a type is being read; `attachment`:
-   * beside the message; `headers`: the headers of an answer.
+   * `group`: turns of members that repeat without an element around them; `open`: open content,
+   * while a type is being read; `attachment`: beside the message; `headers`: the headers of an
+   * answer.
    */
   readonly place: 'element' | 'attribute' | 'text' | 'group' | 'open' | 'attachment' | 'headers'
   /** The element's or attribute's name; for `text` that of nothing. */
@@ -57,7 +58,10 @@ export interface RecordLayout {
   readonly open?: OpenLayout
 }
 
-/** How a list is written: as one element with an element for each item, or as one text with the items separated by spaces (xs:list). */
+/**
+ * How a list is written: as one element with an element for each item, or as one text with the
+ * items separated by spaces (xs:list).
+ */
 export type ListLayout =
   | {
       readonly written: 'items'
@@ -108,7 +112,10 @@ export interface OperationLayout {
   readonly addressedAction?: string
   /** No answer is to be expected. */
   readonly oneWay?: true
-  /** Messages are encoded by the rules of SOAP itself (SOAP 1.1, section 5): every element says its type. */
+  /**
+   * Messages are encoded by the rules of SOAP itself (SOAP 1.1, section 5): every element says its
+   * type.
+   */
   readonly encoded?: true
 }
 

@@ -59,7 +59,10 @@ interface Part {
   readonly typeName: string | undefined
 }
 
-/** Reads the operations of one port type, as the bindings of these ports put them on the wire (WSDL 1.1, sections 2.4, 2.5 and 3). */
+/**
+ * Reads the operations of one port type, as the bindings of these ports put them on the wire (WSDL
+ * 1.1, sections 2.4, 2.5 and 3).
+ */
 export class OperationReader {
   private readonly definitions: Definitions
   private readonly types: TypeReader
@@ -94,7 +97,10 @@ export class OperationReader {
     })
   }
 
-  /** The name of an overload: that of its input message, which is all that tells it apart (WSDL 1.1, section 2.4.5). */
+  /**
+   * The name of an overload: that of its input message, which is all that tells it apart (WSDL 1.1,
+   * section 2.4.5).
+   */
   private nameOverload(element: XmlElement, name: string, taken: Set<string>): string {
     const input = element.children.find((child) => child.is(wsdl, 'input'))
     const wished = [valueOf(input, 'name'), valueOf(input, 'message').replace(/^.*:/, '')].filter(
@@ -133,7 +139,8 @@ export class OperationReader {
     const actions = new Map<XmlElement, string>()
     for (const port of ports) {
       const bindings = port.byName.get(name) ?? []
-      // Overloads are bound under the names of their messages; where those are left out, in the same order.
+      // Overloads are bound under the names of their messages; where those are left out, in the
+      // same order.
       const binding = isOverloaded
         ? (bindings.find(
             (each) => inputName(each) !== '' && inputName(each) === inputName(element),
@@ -148,7 +155,8 @@ export class OperationReader {
           continue
         }
         const { action, ...read } = this.readBound(element, name, binding, port)
-        // Two bindings that put the same operation on the wire in different shapes would need two input shapes.
+        // Two bindings that put the same operation on the wire in different shapes would need two
+        // input shapes.
         const text = JSON.stringify(read)
         if (shape === undefined) {
           shape = read
@@ -492,7 +500,10 @@ export class OperationReader {
     }
   }
 
-  /** The parts of a MIME message: the one with the envelope, and the media types of those beside it (WSDL 1.1, section 5). */
+  /**
+   * The parts of a MIME message: the one with the envelope, and the media types of those beside it
+   * (WSDL 1.1, section 5).
+   */
   private mimeParts(
     bound: XmlElement,
     port: Port,
@@ -518,7 +529,10 @@ export class OperationReader {
     return { root, attachments }
   }
 
-  /** The parts of a message that travel beside it. Where only the sender knows their media type, he says it. */
+  /**
+   * The parts of a message that travel beside it. Where only the sender knows their media type, he
+   * says it.
+   */
   private attachmentFields(
     direction: XmlElement,
     operation: string,
@@ -577,7 +591,8 @@ export class OperationReader {
     if (part?.elementName === undefined)
       throw new NotYet(`its header "${partName}" names no element`)
     const field = this.partField(part, undefined)
-    // The caller writes a header under its element's name, and may leave it out: it is often set once for all calls.
+    // The caller writes a header under its element's name, and may leave it out: it is often set
+    // once for all calls.
     return { ...field, name: fieldName(field), optional: true }
   }
 
@@ -616,7 +631,9 @@ export class OperationReader {
     ]
   }
 
-  /** Faults about a header, whose detail stands in the header of the answer (WSDL 1.1, section 3.7). */
+  /**
+   * Faults about a header, whose detail stands in the header of the answer (WSDL 1.1, section 3.7).
+   */
   private headerFaults(header: XmlElement): Fault[] {
     return header.children
       .filter((child) => child.local === 'headerfault' && child.namespace === header.namespace)
@@ -638,7 +655,10 @@ export class OperationReader {
       })
   }
 
-  /** What a message asks for by WS-Addressing (WS-Addressing 1.0, Metadata, section 4.4), unless that is the SOAP action. */
+  /**
+   * What a message asks for by WS-Addressing (WS-Addressing 1.0, Metadata, section 4.4), unless
+   * that is the SOAP action.
+   */
   private addressedAction(
     operation: XmlElement,
     input: XmlElement,

@@ -1,8 +1,9 @@
 /**
- * Translates a regular expression of XML Schema (part 2, appendix F) into an ECMAScript source for the `u` flag.
+ * Translates a regular expression of XML Schema (part 2, appendix F) into an ECMAScript source for
+ * the `u` flag.
  *
- * @returns the source, to be anchored by whoever uses it; or undefined when it uses what ECMAScript can't say (class
- *   subtraction, Unicode blocks) or is not a valid expression
+ * @returns the source, to be anchored by whoever uses it; or undefined when it uses what
+ *   ECMAScript can't say (class subtraction, Unicode blocks) or is not a valid expression
  */
 export function translatePattern(pattern: string): string | undefined {
   let out = ''

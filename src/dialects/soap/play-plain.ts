@@ -13,7 +13,10 @@ type Plain = {
   readonly live: PlainOperation<Record<string, unknown>, unknown>
 }
 
-/** Plays the service's side of operations by plain HTTP: undefined when the request is for none of them. */
+/**
+ * Plays the service's side of operations by plain HTTP: undefined when the request is for none of
+ * them.
+ */
 export function understandPlain(
   contract: Contract,
   operations: readonly Plain[],

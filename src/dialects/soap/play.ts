@@ -52,7 +52,10 @@ interface LiveOperation {
   readonly faults: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
 }
 
-/** Plays the service's side of SOAP: reads requests and writes answers with the codecs of the contract. */
+/**
+ * Plays the service's side of SOAP: reads requests and writes answers with the codecs of the
+ * contract.
+ */
 export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
@@ -168,7 +171,8 @@ function understand(
             text: () => undefined,
             end: () => undefined,
           }
-          // Headers are looked up among those of every operation: the body, which tells which one it is, comes later.
+          // Headers are looked up among those of every operation: the body, which tells which one
+          // it is, comes later.
           const headerFrame: Frame = {
             child(inner) {
               const owner = [...byElement.values()]
@@ -328,7 +332,10 @@ function endpointFor(contract: Contract, version: string, operation: Operation):
   return endpoint
 }
 
-/** The documents as the stand-in serves them: the WSDL under `?wsdl`, the others by query, every address its own. */
+/**
+ * The documents as the stand-in serves them: the WSDL under `?wsdl`, the others by query, every
+ * address its own.
+ */
 function served(
   contract: Contract,
   documents: readonly LoadedDocument[],

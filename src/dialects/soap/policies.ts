@@ -9,7 +9,8 @@ import {
 } from './namespaces.js'
 
 /**
- * Does a binding or a port ask for something: by an element in it, or by a policy that it refers to (WS-PolicyAttachment, section 4)?
+ * Does a binding or a port ask for something: by an element in it, or by a policy that it refers to
+ * (WS-PolicyAttachment, section 4)?
  *
  * @param roots where policies stand
  * @param asks recognises the assertion
@@ -103,7 +104,8 @@ const sealed = [
 ]
 
 /**
- * Reads policies (WS-Policy 1.5, with WS-SecurityPolicy 1.2) as far as telling which credential is wanted.
+ * Reads policies (WS-Policy 1.5, with WS-SecurityPolicy 1.2) as far as telling which credential is
+ * wanted.
  *
  * @returns the ways of proving who calls that they name; what else they ask for is told in notes
  */

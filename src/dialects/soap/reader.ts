@@ -33,13 +33,11 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   types.readAll()
   const operations = new OperationReader(definitions, types, notes)
   const services = readServices(declared, definitions, operations, notes)
-  const elements = definitions.schemas
-    .all('element')
-    .map((component) => ({
-      name: component.name,
-      type: types.elementType(component),
-      origin: component.element.origin,
-    }))
+  const elements = definitions.schemas.all('element').map((component) => ({
+    name: component.name,
+    type: types.elementType(component),
+    origin: component.element.origin,
+  }))
   types.readWaiting()
   if (services.every((service) => service.operations.length === 0)) {
     const reasons = notes
@@ -122,7 +120,8 @@ function readServices(
     for (const operation of operationsIn(each)) countName(names, operation)
   for (const each of groups) {
     const { portType, ports, service } = each
-    // Operations are grouped under their service only where two of them would otherwise have the same path; those of plain HTTP give way to those of SOAP.
+    // Operations are grouped under their service only where two of them would otherwise have the
+    // same path; those of plain HTTP give way to those of SOAP.
     const twins = operationsIn(each).filter(
       (operation) =>
         (names.get(operation.attribute('name') ?? '') ?? 0) >
@@ -231,7 +230,10 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   return [{ endpoint, binding, portType, soap }]
 }
 
-/** Tells every element and attribute that no reader has looked at; inside an element that was told, nothing more. */
+/**
+ * Tells every element and attribute that no reader has looked at; inside an element that was told,
+ * nothing more.
+ */
 function noteUnread(element: XmlElement, notes: Notes): void {
   if (!element.read) {
     if (

@@ -4,8 +4,8 @@ import type { QualifiedName } from './layout.js'
 import { wsdl, xsd } from './namespaces.js'
 
 /**
- * Resolves a QName in an attribute's value (Namespaces in XML, section 4; for WSDL and XML Schema an unprefixed name is in the
- * default namespace).
+ * Resolves a QName in an attribute's value (Namespaces in XML, section 4; for WSDL and XML Schema
+ * an unprefixed name is in the default namespace).
  *
  * @throws Problem TM-2105 when the prefix is not bound
  */
@@ -30,7 +30,10 @@ export function keyOf([namespace, local]: QualifiedName): string {
   return `{${namespace}}${local}`
 }
 
-/** What the metadata says about an element in prose (wsdl:documentation or xs:annotation), lines trimmed, or undefined. */
+/**
+ * What the metadata says about an element in prose (wsdl:documentation or xs:annotation), lines
+ * trimmed, or undefined.
+ */
 export function documentationOf(element: XmlElement): string | undefined {
   const texts: string[] = []
   for (const documentation of element.take(wsdl, 'documentation')) {

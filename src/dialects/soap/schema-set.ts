@@ -25,7 +25,10 @@ export interface Component {
 
 export type ComponentKind = 'type' | 'element' | 'attribute' | 'group' | 'attributeGroup'
 
-/** What follows the name of a component as it was before it was redefined; no name in XML can have it. */
+/**
+ * What follows the name of a component as it was before it was redefined; no name in XML can have
+ * it.
+ */
 export const redefined = '~'
 
 const kinds: Readonly<Record<string, ComponentKind>> = {
@@ -144,7 +147,10 @@ export class SchemaSet {
       .map(([, component]) => component)
   }
 
-  /** Resolves a reference that stands in a schema; unprefixed names of a chameleon schema are in the namespace it took. */
+  /**
+   * Resolves a reference that stands in a schema; unprefixed names of a chameleon schema are in the
+   * namespace it took.
+   */
   resolve(value: string, at: XmlElement, schema: SchemaContext): QualifiedName {
     const original = this.originals.get(at)
     if (original !== undefined) return original
@@ -172,7 +178,8 @@ export class SchemaSet {
       element.readWhole()
       return
     }
-    // Types and elements are all read in the end; the others count as unread until something refers to them.
+    // Types and elements are all read in the end; the others count as unread until something refers
+    // to them.
     element.read = kind === 'type' || kind === 'element'
     this.components.set(key, { name, element, schema })
   }
@@ -194,7 +201,8 @@ export class SchemaSet {
       reference.attribute('namespace')
       reference.attribute('id')
       const location = reference.attribute('schemaLocation')
-      // An import without a location means schemas that are there anyway; the schemas of XML Schema and of SOAP's encoding are built in.
+      // An import without a location means schemas that are there anyway; the schemas of XML Schema
+      // and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
       if (
         location !== undefined &&
@@ -214,7 +222,10 @@ export class SchemaSet {
     }
   }
 
-  /** Puts a redefinition in the place of the component, which it may refer to as it was (XML Schema part 1, section 4.2.2). */
+  /**
+   * Puts a redefinition in the place of the component, which it may refer to as it was (XML Schema
+   * part 1, section 4.2.2).
+   */
   private redefine(element: XmlElement, schema: SchemaContext): void {
     const kind = element.namespace === xsd ? kinds[element.local] : undefined
     if (kind === undefined) return

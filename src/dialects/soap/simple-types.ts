@@ -16,7 +16,10 @@ import { translatePattern } from './pattern.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, wantedAttribute } from './reading.js'
 
-/** A built-in simple type of XML Schema as a contract type, or undefined when there is none of that name. */
+/**
+ * A built-in simple type of XML Schema as a contract type, or undefined when there is none of that
+ * name.
+ */
 export function builtinType(local: string, at: XmlElement): ScalarType | ListType | undefined {
   const builtin = Object.hasOwn(builtinTypes, local) ? builtinTypes[local] : undefined
   if (builtin === undefined) return undefined
@@ -92,7 +95,8 @@ export function readSimpleType(
     const inside = union
       .take(xsd, 'simpleType')
       .map((each) => readSimpleType(each, name, notes, simpleOf))
-    // The members of a union that is a member are members themselves: each once, or unions of unions double with every step.
+    // The members of a union that is a member are members themselves: each once, or unions of
+    // unions double with every step.
     const alternatives = [
       ...new Set(
         [...named, ...inside].flatMap((each) =>
@@ -223,13 +227,11 @@ export function applyFacets(
     }
   }
   if (base.kind === 'union') {
-    const members = restriction
-      .take(xsd, 'enumeration')
-      .map((element) => ({
-        value: wantedAttribute(element, 'value'),
-        ...documented(element),
-        origin: element.origin,
-      }))
+    const members = restriction.take(xsd, 'enumeration').map((element) => ({
+      value: wantedAttribute(element, 'value'),
+      ...documented(element),
+      origin: element.origin,
+    }))
     const { patterns } = patternsOf(base.constraints?.patterns)
     if (members.length > 0)
       return {
@@ -280,13 +282,11 @@ export function applyFacets(
     if (!isChecked) unchecked('enumeration')
     return scalar
   }
-  const members = restriction
-    .take(xsd, 'enumeration')
-    .map((element) => ({
-      value: wantedAttribute(element, 'value'),
-      ...documented(element),
-      origin: element.origin,
-    }))
+  const members = restriction.take(xsd, 'enumeration').map((element) => ({
+    value: wantedAttribute(element, 'value'),
+    ...documented(element),
+    origin: element.origin,
+  }))
   const distinct = [
     ...new Map(members.map((member) => [member.value, member] as const).reverse()).values(),
   ].reverse()

@@ -164,8 +164,9 @@ export class TypeReader {
   }
 
   /**
-   * The content of a global element whose type is a plain record: the parts inside a document/literal wrapper, or undefined when
-   * its type is anything else. The record itself is not kept as a type unless it is a named one.
+   * The content of a global element whose type is a plain record: the parts inside a
+   * document/literal wrapper, or undefined when its type is anything else. The record itself is not
+   * kept as a type unless it is a named one.
    */
   wrapperContent(
     component: Component,
@@ -256,8 +257,8 @@ export class TypeReader {
   }
 
   /**
-   * An array of SOAP encoding (SOAP 1.1, section 5.4.2; WSDL 1.1, section 2.2): a restriction of soapenc:Array whose items are told by
-   * wsdl:arrayType, or by the one element in it.
+   * An array of SOAP encoding (SOAP 1.1, section 5.4.2; WSDL 1.1, section 2.2): a restriction of
+   * soapenc:Array whose items are told by wsdl:arrayType, or by the one element in it.
    */
   private encodedArray(
     element: XmlElement,
@@ -385,7 +386,10 @@ export class TypeReader {
     }
   }
 
-  /** Attributes without those that are there already (XML Schema part 1, section 3.4.6: no two of one name). */
+  /**
+   * Attributes without those that are there already (XML Schema part 1, section 3.4.6: no two of
+   * one name).
+   */
   private eachOnce(attributes: readonly Field[]): Field[] {
     const byName = new Map<string, Field>()
     for (const attribute of attributes) {
@@ -416,7 +420,9 @@ export class TypeReader {
     }
   }
 
-  /** A type made from another: by extension or by restriction (XML Schema part 1, section 3.4.2). */
+  /**
+   * A type made from another: by extension or by restriction (XML Schema part 1, section 3.4.2).
+   */
   private derive(
     holder: XmlElement,
     isComplex: boolean,
@@ -463,7 +469,10 @@ export class TypeReader {
     return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
   }
 
-  /** A restriction says its elements anew; the attributes of its base are its own, unless it says those too. */
+  /**
+   * A restriction says its elements anew; the attributes of its base are its own, unless it says
+   * those too.
+   */
   private restrict(own: Draft, base: ReferenceType, derivation: XmlElement): Draft {
     const nameOf = ({ layout }: Field): string => (layout as FieldLayout).name[1]
     const prohibited = derivation.children
@@ -480,7 +489,10 @@ export class TypeReader {
     }
   }
 
-  /** What a redefinition extends is the type itself as it was: its content comes first, and there is no other type to tell apart. */
+  /**
+   * What a redefinition extends is the type itself as it was: its content comes first, and there is
+   * no other type to tell apart.
+   */
   private extendInPlace(own: Draft, base: ReferenceType): Draft {
     const original = this.types[base.to]
     if (original?.kind !== 'record') return own
@@ -513,7 +525,10 @@ export class TypeReader {
     ]
   }
 
-  /** Mixed content (XML Schema part 1, section 3.4.2): texts and elements in the order in which they stand, as the one member `$items`. */
+  /**
+   * Mixed content (XML Schema part 1, section 3.4.2): texts and elements in the order in which they
+   * stand, as the one member `$items`.
+   */
   private mixed(content: Content, owner: Owner, element: XmlElement): Content {
     const { origin } = element
     const [first] = content.fields
@@ -636,7 +651,10 @@ export class TypeReader {
     return type
   }
 
-  /** Simple content: the text becomes the member `$text`, unless the base has it already (section 3.4.2). */
+  /**
+   * Simple content: the text becomes the member `$text`, unless the base has it already (section
+   * 3.4.2).
+   */
   private simpleContent(
     name: QualifiedName,
     derivation: XmlElement,
@@ -811,7 +829,10 @@ export class TypeReader {
     )
   }
 
-  /** The elements that can take the place of a global one, directly or through others (XML Schema part 1, section 3.3.2). */
+  /**
+   * The elements that can take the place of a global one, directly or through others (XML Schema
+   * part 1, section 3.3.2).
+   */
   private substitutesOf(head: QualifiedName, within: readonly string[] = []): Component[] {
     if (this.substitutes === undefined) {
       this.substitutes = new Map()
@@ -1118,7 +1139,10 @@ export class TypeReader {
     return { kind: 'reference', to: id, origin: at.origin }
   }
 
-  /** Group definitions that contain themselves would never end, nor would those that contain others twice, which do so again. */
+  /**
+   * Group definitions that contain themselves would never end, nor would those that contain others
+   * twice, which do so again.
+   */
   private expand<Result>(component: Component, kind: string, read: () => Result): Result {
     const id = `${kind} ${keyOf(component.name)}`
     if (this.reading.has(id))
@@ -1157,8 +1181,9 @@ export class TypeReader {
   }
 
   /**
-   * Is the type nothing but a wrapper around one repeated element, so that it is shown as a list? Types that others extend are
-   * not, nor wrappers of wrappers: a list would hide what makes them different.
+   * Is the type nothing but a wrapper around one repeated element, so that it is shown as a list?
+   * Types that others extend are not, nor wrappers of wrappers: a list would hide what makes them
+   * different.
    */
   private isArrayWrapper(element: XmlElement, schema: SchemaContext, id: string): boolean {
     if (this.extended.has(id)) return false

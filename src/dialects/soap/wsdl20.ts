@@ -11,8 +11,9 @@ const httpTransport = 'http://schemas.xmlsoap.org/soap/http'
 const own = '$'
 
 /**
- * A WSDL 2.0 description as the WSDL 1.1 definitions that say the same: interfaces are port types, their faults and the elements they name
- * are messages, endpoints are ports (WSDL 2.0 part 1, section 2; part 2, section 5). Everything keeps its place in the document.
+ * A WSDL 2.0 description as the WSDL 1.1 definitions that say the same: interfaces are port types,
+ * their faults and the elements they name are messages, endpoints are ports (WSDL 2.0 part 1,
+ * section 2; part 2, section 5). Everything keeps its place in the document.
  *
  * @param others descriptions that this one includes or imports, whose interfaces it may use
  */
@@ -229,7 +230,9 @@ class Translation {
     ]
   }
 
-  /** A binding; one that names no interface serves every service that uses it (part 1, section 2.9). */
+  /**
+   * A binding; one that names no interface serves every service that uses it (part 1, section 2.9).
+   */
   private binding(source: XmlElement): XmlElement[] {
     const name = wantedAttribute(source, 'name')
     const isSoap = source.attribute('type') === soapExtension

@@ -200,7 +200,10 @@ function isNumeric(value: unknown): boolean {
   )
 }
 
-/** Is a plain value what somebody wrote? A number that was written as one equals the same number in a text: long and exact ones come as texts. */
+/**
+ * Is a plain value what somebody wrote? A number that was written as one equals the same number in
+ * a text: long and exact ones come as texts.
+ */
 function isSame(value: unknown, wanted: unknown): boolean {
   if (Array.isArray(wanted))
     return (

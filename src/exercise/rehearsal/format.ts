@@ -1,5 +1,6 @@
 /**
- * The format of rehearsals: what a file of steps may say. docs/reference.md describes it for people.
+ * The format of rehearsals: what a file of steps may say. docs/reference.md describes it for
+ * people.
  */
 
 /** A rehearsal, read and checked. */

@@ -9,7 +9,11 @@ import type { CallStep, CompareStep, LoopStep, Rehearsal, Step } from './format.
 
 /** How steps reach the services: what plays them. */
 export interface Stage {
-  /** Calls an operation with a filled input. @throws Problem for what is wrong before anything can be sent */
+  /**
+   * Calls an operation with a filled input.
+   *
+   * @throws Problem for what is wrong before anything can be sent
+   */
   call(
     step: CallStep,
     contract: string | undefined,
@@ -72,7 +76,10 @@ export interface Compared {
   readonly differences: readonly Difference[]
 }
 
-/** A table that says of each row what became of it, or where it came from; nothing where it is in both lists alike. */
+/**
+ * A table that says of each row what became of it, or where it came from; nothing where it is in
+ * both lists alike.
+ */
 export interface MarkedTable extends Table {
   readonly marks: readonly (Difference['kind'] | undefined)[]
 }

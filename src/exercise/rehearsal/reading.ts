@@ -316,7 +316,9 @@ function checkNames(rehearsal: Rehearsal): void {
   }
 }
 
-/** JSONPaths and regular expressions begin with a dollar sign, or end in one, and refer to nothing. */
+/**
+ * JSONPaths and regular expressions begin with a dollar sign, or end in one, and refer to nothing.
+ */
 function withoutPaths(content: unknown): unknown {
   return Array.isArray(content)
     ? content.map((each: unknown) =>

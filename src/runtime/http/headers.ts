@@ -18,7 +18,10 @@ export interface HeaderReader {
   ): Record<string, unknown>
 }
 
-/** Headers as the contract has them (OpenAPI 3.1, section 4.8.21; style `simple`). What can't be read stays a text, with a deviation. */
+/**
+ * Headers as the contract has them (OpenAPI 3.1, section 4.8.21; style `simple`). What can't be
+ * read stays a text, with a deviation.
+ */
 export function readHeaders(
   { of }: HeaderReader,
   headers: Readonly<Record<string, string>>,

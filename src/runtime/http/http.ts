@@ -28,7 +28,11 @@ import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from '.
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 
-/** A parameter: where it goes and how it is written there. What is one of a few words is typed as a text, because a parameter may be called `constructor`, whose context TypeScript takes from every object. */
+/**
+ * A parameter: where it goes and how it is written there. What is one of a few words is typed as a
+ * text, because a parameter may be called `constructor`, whose context TypeScript takes from every
+ * object.
+ */
 export interface Parameter extends JsonMember {
   /** `path`, `query`, `header` or `cookie`. */
   readonly in: string
@@ -46,7 +50,10 @@ export interface Parameter extends JsonMember {
 
 /** How content is written and read, where that is not plain JSON, text or bytes. */
 export interface Format {
-  /** The body, and its media type where that says more than the contract does. `json` is the value as the codec wrote it. */
+  /**
+   * The body, and its media type where that says more than the contract does. `json` is the value
+   * as the codec wrote it.
+   */
   write?(
     content: Content,
     value: unknown,

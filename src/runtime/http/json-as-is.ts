@@ -2,8 +2,9 @@ import { checkLimits, isObject, type SimpleJson } from '../json/values.js'
 import type { JsonCodec, JsonRef } from './json.js'
 
 /**
- * Most of what comes is exactly what was promised, and means itself: texts, truth values, numbers that a double holds, in lists and objects.
- * Then there is nothing to make of it, and looking through it once is all there is to do.
+ * Most of what comes is exactly what was promised, and means itself: texts, truth values, numbers
+ * that a double holds, in lists and objects. Then there is nothing to make of it, and looking
+ * through it once is all there is to do.
  */
 
 /** Is a JSON value exactly as promised, and already what the caller is to get? */
@@ -11,7 +12,10 @@ export type AsIs = (json: unknown) => boolean
 
 const known: WeakMap<object, AsIs | false> = /* @__PURE__ */ new WeakMap()
 
-/** How to see whether JSON is as a codec promises and needs no change; undefined where something may always have to be changed. */
+/**
+ * How to see whether JSON is as a codec promises and needs no change; undefined where something may
+ * always have to be changed.
+ */
 export function asIsOf(reference: JsonRef): AsIs | undefined {
   const codec = settled(reference)
   let found = known.get(codec)

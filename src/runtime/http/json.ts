@@ -16,8 +16,8 @@ import {
 import { asIsOf } from './json-as-is.js'
 
 /**
- * How types stand in JSON: plain data that serves to write, to read and to check, like the codecs for XML. A number whose digits count
- * is a RawNumber between the value and the JSON text.
+ * How types stand in JSON: plain data that serves to write, to read and to check, like the codecs
+ * for XML. A number whose digits count is a RawNumber between the value and the JSON text.
  */
 
 export type JsonRef = JsonCodec | (() => JsonCodec)
@@ -30,8 +30,9 @@ export interface JsonMember {
 }
 
 /**
- * A codec as it is written down: one of the kinds of {@link Codec}, told by what it has. Compilers check one type with members that may be
- * missing in a fraction of the time that a union takes them, and there are thousands of codecs in a client.
+ * A codec as it is written down: one of the kinds of {@link Codec}, told by what it has. Compilers
+ * check one type with members that may be missing in a fraction of the time that a union takes
+ * them, and there are thousands of codecs in a client.
  */
 export interface JsonCodec extends JsonLimits {
   readonly simple?: string
@@ -80,7 +81,9 @@ type Codec =
   | { readonly allOf: readonly JsonRef[] }
   | { readonly is: JsonRef; readonly obeys: Obeyed }
 
-/** What is left to check when the shape is right. `broken` says what of the JSON breaks the rule. */
+/**
+ * What is left to check when the shape is right. `broken` says what of the JSON breaks the rule.
+ */
 interface Obeyed {
   readonly rule: unknown
   broken(rule: never, json: unknown, path: string): Misfit | undefined
@@ -97,7 +100,10 @@ export interface JsonObject {
 
 export interface JsonAlternatives {
   readonly oneOf: readonly JsonRef[]
-  /** The member that tells which it is: position of the alternative by the member's value, and the one for all other values. */
+  /**
+   * The member that tells which it is: position of the alternative by the member's value, and the
+   * one for all other values.
+   */
   readonly by?: {
     readonly member: string
     readonly when: Readonly<Record<string, number>>
@@ -109,7 +115,10 @@ export interface JsonAlternatives {
 
 type AnySimple = SimpleJson<unknown>
 
-/** Names of members that other parts of the same object describe; `any` when it may have whatever members. */
+/**
+ * Names of members that other parts of the same object describe; `any` when it may have whatever
+ * members.
+ */
 type Elsewhere = readonly string[] | 'any'
 
 function settled(reference: JsonRef): Codec {
@@ -399,7 +408,10 @@ function checkObject(
     checkNames([...Object.keys(codec.members), ...elsewhere], value, path, misfits)
 }
 
-/** What a member of this name is: one that the codec names, or one of the others where it says what they are. Undefined when nobody says. */
+/**
+ * What a member of this name is: one that the codec names, or one of the others where it says what
+ * they are. Undefined when nobody says.
+ */
 function memberOf(
   codec: JsonObject,
   name: string,
@@ -487,8 +499,9 @@ function misfitsOf(reference: JsonRef, value: unknown, elsewhere: Elsewhere): nu
 }
 
 /**
- * How badly values fit alternatives. Alternatives that have alternatives, in values inside each other, would be tried again and again, twice as
- * often with every level: while one is being tried, what was found inside of it is known.
+ * How badly values fit alternatives. Alternatives that have alternatives, in values inside each
+ * other, would be tried again and again, twice as often with every level: while one is being tried,
+ * what was found inside of it is known.
  */
 class Trials {
   private readonly found = new Map<object, Map<unknown, number>>()
@@ -523,7 +536,10 @@ class Trials {
 const reading = /* @__PURE__ */ new Trials()
 const checking = /* @__PURE__ */ new Trials()
 
-/** What the other parts of an object describe, for one part. A part that is no union leaves judging of names to the whole. */
+/**
+ * What the other parts of an object describe, for one part. A part that is no union leaves judging
+ * of names to the whole.
+ */
 function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
   if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
   return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
@@ -577,7 +593,9 @@ function memberNames(reference: JsonRef): readonly string[] {
 
 const namesOf = /* @__PURE__ */ new WeakMap<object, readonly string[]>()
 
-/** One object of what several codecs made of the same one: each member from the codec that knows it. */
+/**
+ * One object of what several codecs made of the same one: each member from the codec that knows it.
+ */
 function mergeParts(
   parts: readonly Readonly<Record<string, unknown>>[],
   codecs: readonly JsonRef[],

@@ -12,8 +12,8 @@ interface File {
 }
 
 /**
- * Bodies of several parts (RFC 7578; OpenAPI 3.1, sections 4.8.14.4 and 4.8.15): texts as they are, bytes as files, what is nested as
- * JSON, lists as several parts of one name.
+ * Bodies of several parts (RFC 7578; OpenAPI 3.1, sections 4.8.14.4 and 4.8.15): texts as they are,
+ * bytes as files, what is nested as JSON, lists as several parts of one name.
  */
 export const multipart: Format = {
   write(content, value, json) {
@@ -24,7 +24,8 @@ export const multipart: Format = {
       if (whole === undefined) continue
       const { contentType, style, explode, headers = {} } = content.encoding?.[name] ?? {}
       const wholeJson = (json as Readonly<Record<string, unknown>>)[name]
-      // A type for the whole list means one part (section 4.8.15.1 leaves lists to their items otherwise).
+      // A type for the whole list means one part (section 4.8.15.1 leaves lists to their items
+      // otherwise).
       const isOne =
         !Array.isArray(whole) ||
         (contentType !== undefined &&
@@ -103,7 +104,9 @@ function isFile(value: unknown): value is File {
   )
 }
 
-/** Names in a header, as browsers write them (RFC 7578, section 2; WHATWG HTML, section 4.10.21.8). */
+/**
+ * Names in a header, as browsers write them (RFC 7578, section 2; WHATWG HTML, section 4.10.21.8).
+ */
 function escaped(name: string): string {
   return name.replace(/[\r\n"]/g, (c) => (c === '"' ? '%22' : c === '\r' ? '%0D' : '%0A'))
 }

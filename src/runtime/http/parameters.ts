@@ -1,4 +1,7 @@
-/** How parameters are written into addresses and headers (OpenAPI 3.1, section 4.8.12.4, which builds on RFC 6570). */
+/**
+ * How parameters are written into addresses and headers (OpenAPI 3.1, section 4.8.12.4, which
+ * builds on RFC 6570).
+ */
 
 export type Style =
   | 'simple'
@@ -93,7 +96,10 @@ export function inQuery(
     : `${key}=${entries.map(([member, each]) => `${encode(member)}${separator}${text(each)}`).join(separator)}`
 }
 
-/** Members in brackets behind the name. For what is nested deeper the specification has no rule; most servers read brackets again, and repeated names as lists. */
+/**
+ * Members in brackets behind the name. For what is nested deeper the specification has no rule;
+ * most servers read brackets again, and repeated names as lists.
+ */
 function deep(name: string, value: unknown): [path: string, text: string][] {
   if (Array.isArray(value)) return value.flatMap((item: unknown) => deep(name, item))
   if (typeof value === 'object' && value !== null && !('digits' in value))
@@ -112,7 +118,10 @@ export function inHeader(value: Written, explode: boolean): string {
     .join(',')
 }
 
-/** A value as cookies: pairs. The style `cookie` of 3.2 writes values as they are, `form` percent-encodes them. */
+/**
+ * A value as cookies: pairs. The style `cookie` of 3.2 writes values as they are, `form`
+ * percent-encodes them.
+ */
 export function inCookie(name: string, value: Written, style: Style, explode: boolean): string[] {
   if (style !== 'cookie') return inQuery(name, value, 'form', explode).split('&')
   if (typeof value === 'string') return [`${name}=${value}`]

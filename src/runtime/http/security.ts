@@ -17,7 +17,10 @@ export interface Scheme extends TokenPlace {
   readonly tokens?: TokenSource
 }
 
-/** Who may call an operation: alternatives, each of schemes that are all wanted (OpenAPI 3.1, section 4.8.30). */
+/**
+ * Who may call an operation: alternatives, each of schemes that are all wanted (OpenAPI 3.1,
+ * section 4.8.30).
+ */
 export interface Security {
   readonly anyOf: readonly (readonly {
     readonly scheme: Scheme
@@ -40,7 +43,8 @@ export interface Proof {
 }
 
 /**
- * What the settings have to prove who calls: by the first alternative for which there is everything.
+ * What the settings have to prove who calls: by the first alternative for which there is
+ * everything.
  *
  * @throws InputRejected when a credential has no place in any alternative
  */
@@ -95,7 +99,8 @@ export async function prove(
     }
   }
   if (chosen.length > 0) return { headers, query, cookies }
-  // Where the contract wants nothing, or something else, a login is sent all the same; a key has no place then.
+  // Where the contract wants nothing, or something else, a login is sent all the same; a key has no
+  // place then.
   const login = credentials
     .filter((each) => each.scheme === undefined)
     .map(authorization)

@@ -19,8 +19,9 @@ import {
 import { fromJson, type JsonRef } from './json.js'
 
 /**
- * Sends one call whose answer is a sequence: server-sent events (WHATWG HTML, section 9.2), lines of JSON, or JSON texts after record
- * separators (RFC 7464). The request is sent when the first item is asked for; whoever stops early ends it.
+ * Sends one call whose answer is a sequence: server-sent events (WHATWG HTML, section 9.2), lines
+ * of JSON, or JSON texts after record separators (RFC 7464). The request is sent when the first
+ * item is asked for; whoever stops early ends it.
  *
  * @throws while it is read: InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
@@ -107,7 +108,10 @@ async function* textsOf(
   }
 }
 
-/** Lines, however their ends are written; a `\r` at the end of a piece may belong to a `\n` that is still on its way. */
+/**
+ * Lines, however their ends are written; a `\r` at the end of a piece may belong to a `\n` that is
+ * still on its way.
+ */
 async function* linesOf(
   pieces: AsyncIterable<string>,
   end: RegExp,

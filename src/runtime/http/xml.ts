@@ -2,7 +2,10 @@ import { SaxesParser } from 'saxes'
 import { isObject, RawNumber } from '../json/values.js'
 import type { Format } from './http.js'
 
-/** How JSON stands in XML (OpenAPI 3.1, section 4.8.26; `nodeType` of 3.2, section 4.24), as plain data. */
+/**
+ * How JSON stands in XML (OpenAPI 3.1, section 4.8.26; `nodeType` of 3.2, section 4.24), as plain
+ * data.
+ */
 export interface XmlShape {
   /** The name of the element or attribute, where it differs from the member's. */
   readonly name?: string
@@ -15,7 +18,10 @@ export interface XmlShape {
   readonly text?: boolean
   readonly members?: Readonly<Record<string, XmlRef>>
   readonly items?: XmlRef
-  /** What a text of it means: a number, true or false, or whatever it looks like; a text when left out. */
+  /**
+   * What a text of it means: a number, true or false, or whatever it looks like; a text when left
+   * out.
+   */
   readonly reads?: 'number' | 'boolean' | 'any'
 }
 
@@ -47,7 +53,8 @@ function elementText(shape: XmlShape, member: string, json: unknown, isRoot = fa
   const local = shape.name ?? member
   if (Array.isArray(json)) {
     const item = settled(shape.items)
-    // Items are named by themselves, else like the member, never by what their type is called (section 4.8.26.1).
+    // Items are named by themselves, else like the member, never by what their type is called
+    // (section 4.8.26.1).
     const inside = json
       .map((each) =>
         elementText(item, isRoot || shape.wrapped === true ? (item.name ?? local) : member, each),

@@ -2,8 +2,9 @@ import { compareNumbers, isMultiple } from './numbers.js'
 import { matches, isObject, join, RawNumber, show, type JsonLimits } from './values.js'
 
 /**
- * What values must satisfy beyond their types: JSON Schema 2020-12 (Validation and the applicators of Core), as plain data. Bounds are
- * texts, exact; `$ref` is a function, so that rules can refer to themselves.
+ * What values must satisfy beyond their types: JSON Schema 2020-12 (Validation and the applicators
+ * of Core), as plain data. Bounds are texts, exact; `$ref` is a function, so that rules can refer
+ * to themselves.
  */
 export type LiveRule = boolean | RuleKeywords
 
@@ -56,7 +57,10 @@ export interface Break {
   readonly message: string
 }
 
-/** The first place at which a JSON value breaks a rule; undefined when it keeps it. Numbers may be RawNumbers. */
+/**
+ * The first place at which a JSON value breaks a rule; undefined when it keeps it. Numbers may be
+ * RawNumbers.
+ */
 export function brokenRule(rule: LiveRule, json: unknown, path: string): Break | undefined {
   steps = 0
   return judge(rule, json, path, new Set())
@@ -69,7 +73,10 @@ const mostLevels = 1000
 let steps = 0
 let level = 0
 
-/** Rules can lead to themselves, or to others twice which do so again: after very many steps nothing more counts as broken. */
+/**
+ * Rules can lead to themselves, or to others twice which do so again: after very many steps nothing
+ * more counts as broken.
+ */
 function judge(
   rule: LiveRule,
   json: unknown,
@@ -87,7 +94,8 @@ function judge(
 }
 
 /**
- * @param seen names of members and positions of items that a keyword had a say on: what `unevaluated…` leaves alone (Core, section 11)
+ * @param seen names of members and positions of items that a keyword had a say on: what
+ *   `unevaluated…` leaves alone (Core, section 11)
  */
 function judgeRule(
   rule: Exclude<LiveRule, true>,

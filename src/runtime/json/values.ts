@@ -2,7 +2,9 @@ import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { compareNumbers, isMultiple } from './numbers.js'
 
-/** Simple values in JSON, and JSON text itself: what the dialects that speak JSON have in common. */
+/**
+ * Simple values in JSON, and JSON text itself: what the dialects that speak JSON have in common.
+ */
 
 /** A number as its digits, on the way to or from JSON text. */
 export class RawNumber {
@@ -13,7 +15,9 @@ export class RawNumber {
   }
 }
 
-/** A time of day (RFC 3339, section 5.6), with its offset or, as many services write it, without. */
+/**
+ * A time of day (RFC 3339, section 5.6), with its offset or, as many services write it, without.
+ */
 const clock = `(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:[Zz]|${offset})?`
 
 /** A simple value. */
@@ -244,7 +248,10 @@ export function jsonText(json: unknown): string {
 
 const expressions = new Map<string, RegExp>()
 
-/** A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of that (`[\w-.]`). */
+/**
+ * A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of
+ * that (`[\w-.]`).
+ */
 export function expression(pattern: string): RegExp {
   let made = expressions.get(pattern)
   if (made === undefined) {
@@ -262,8 +269,9 @@ export function expression(pattern: string): RegExp {
 const mostSteps = 1e8
 
 /**
- * Does a text match a pattern? An engine that backtracks takes a time that grows with the length of the text to the power of the repetitions in the
- * pattern: a text that is too long for that is not checked. (Patterns that may take without end are in no client.)
+ * Does a text match a pattern? An engine that backtracks takes a time that grows with the length of
+ * the text to the power of the repetitions in the pattern: a text that is too long for that is not
+ * checked. (Patterns that may take without end are in no client.)
  */
 export function matches(pattern: string, text: string): boolean {
   return isTooLongFor(pattern, text) || expression(pattern).test(text)

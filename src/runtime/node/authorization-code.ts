@@ -41,8 +41,8 @@ interface ServerModule {
 }
 
 /**
- * Has a person log in with a browser: authorization code (RFC 6749, section 4.1) with a proof key (RFC 7636), sent back to this machine
- * (RFC 8252, section 7.3). For programs on Node.js.
+ * Has a person log in with a browser: authorization code (RFC 6749, section 4.1) with a proof key
+ * (RFC 7636), sent back to this machine (RFC 8252, section 7.3). For programs on Node.js.
  *
  * @throws Error when the login was refused, came back for somebody else, or took too long
  */

@@ -29,9 +29,11 @@ export class CookieJar {
   }
 
   /**
-   * What a request to an address carries; `''` for nothing. As the standard has it, services on several ports of a host share their cookies.
+   * What a request to an address carries; `''` for nothing. As the standard has it, services on
+   * several ports of a host share their cookies.
    *
-   * @param onlyOwn after a redirect to another origin: what that origin itself has set, and nothing of others
+   * @param onlyOwn after a redirect to another origin: what that origin itself has set, and
+   *   nothing of others
    */
   headerFor({ hostname, pathname, protocol, origin }: URL, onlyOwn = false): string {
     return (

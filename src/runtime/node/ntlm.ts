@@ -1,7 +1,8 @@
 import { joinBytes } from '../plain.js'
 
 /**
- * Company login over HTTP (NTLM, version 2 of its responses, as published in MS-NLMP): three messages on one and the same connection.
+ * Company login over HTTP (NTLM, version 2 of its responses, as published in MS-NLMP): three
+ * messages on one and the same connection.
  */
 
 /** Who calls. */

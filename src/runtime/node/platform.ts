@@ -1,6 +1,7 @@
 /**
- * What of Node.js the transport uses, as types of our own: a client compiles in projects that have no types of Node, browser projects
- * among them, and a bundler that never meets the transport never meets Node's modules.
+ * What of Node.js the transport uses, as types of our own: a client compiles in projects that have
+ * no types of Node, browser projects among them, and a bundler that never meets the transport never
+ * meets Node's modules.
  */
 
 /** A stream of bytes that come. */

@@ -10,7 +10,8 @@ export interface Proxy {
 }
 
 /**
- * The proxy for an address, as the settings or the variables HTTPS_PROXY, HTTP_PROXY, ALL_PROXY and NO_PROXY (also in small letters) say.
+ * The proxy for an address, as the settings or the variables HTTPS_PROXY, HTTP_PROXY, ALL_PROXY and
+ * NO_PROXY (also in small letters) say.
  *
  * @throws TypeError when its address is none
  */

@@ -40,7 +40,10 @@ class PlainHeaders {
 
 async function* nothing(): AsyncGenerator<Uint8Array, void, undefined> {}
 
-/** An answer: what reads one of the platform's `Response`. Loading that one takes longer than most calls. */
+/**
+ * An answer: what reads one of the platform's `Response`. Loading that one takes longer than most
+ * calls.
+ */
 export class PlainResponse {
   readonly status: number
   readonly ok: boolean

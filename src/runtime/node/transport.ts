@@ -15,7 +15,10 @@ import { proxyFor, tunnel, type Proxy } from './proxy.js'
 import { PlainResponse } from './response.js'
 import { mostRedirects, redirected, type GuidedInit, type Trip } from '../redirects.js'
 
-/** How the transport reaches services, beside what the settings of a client say. All of it may be left out. */
+/**
+ * How the transport reaches services, beside what the settings of a client say. All of it may be
+ * left out.
+ */
 export interface NodeTransportSettings {
   /** Certificates of authorities to trust beside the usual ones, as PEM texts. */
   readonly ca?: string | readonly string[]
@@ -35,23 +38,31 @@ export interface NodeTransportSettings {
   }
   /** A company login (NTLM): who calls is proven once for each connection. */
   readonly companyLogin?: CompanyLogin
-  /** The address of a proxy, with its login where it wants one; `false` for none. When left out, HTTPS_PROXY, HTTP_PROXY and NO_PROXY say. */
+  /**
+   * The address of a proxy, with its login where it wants one; `false` for none. When left out,
+   * HTTPS_PROXY, HTTP_PROXY and NO_PROXY say.
+   */
   readonly proxy?: string | false
   /** Milliseconds that connecting may take. Default 10000. */
   readonly connectLimit?: number
   /** No answer is read beyond so many bytes. Default: no limit. */
   readonly mostBytes?: number
-  /** Are cookies that a service sets sent back to it? Default true: services keep sessions with them. */
+  /**
+   * Are cookies that a service sets sent back to it? Default true: services keep sessions with
+   * them.
+   */
   readonly cookies?: boolean
 }
 
 /**
- * A `fetch` for Node.js that also does what the platform's own can't: proxies with a login, certificates of private authorities, client
- * certificates, cookies, a limit for connecting and for the size of answers. Redirects never carry credentials or cookies to another origin.
+ * A `fetch` for Node.js that also does what the platform's own can't: proxies with a login,
+ * certificates of private authorities, client certificates, cookies, a limit for connecting and for
+ * the size of answers. Redirects never carry credentials or cookies to another origin.
  *
  * @example
  * const desk = new BerthDesk({ fetch: nodeTransport({ ca: await readFile('harbour-ca.pem', 'utf8') }) })
- * @returns a function to be given to a client as its setting `fetch`. Its answers have what reads them: status, headers, body, `arrayBuffer`, `text`, `json`
+ * @returns a function to be given to a client as its setting `fetch`. Its answers have what reads
+ *   them: status, headers, body, `arrayBuffer`, `text`, `json`
  */
 export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetch {
   let line: Promise<Line> | undefined
@@ -79,7 +90,10 @@ class Line {
   /** For hosts that the service only led to: they are not shown the client's own certificate. */
   private unprovenAgent: Promise<Agent> | undefined
   private readonly jar = new CookieJar()
-  /** Connections over which somebody proved already who calls, by origin; each serves one request at a time. */
+  /**
+   * Connections over which somebody proved already who calls, by origin; each serves one request at
+   * a time.
+   */
   private readonly proven = new Map<string, Agent[]>()
 
   constructor(platform: NodePlatform, settings: NodeTransportSettings) {
@@ -182,7 +196,10 @@ class Line {
     return (this.secureAgent ??= agent())
   }
 
-  /** Sends a request over a connection of its own, on which a company login was made, or is made now. */
+  /**
+   * Sends a request over a connection of its own, on which a company login was made, or is made
+   * now.
+   */
   private async sendProven(
     trip: OwnTrip,
     signal: AbortSignal | undefined,
@@ -302,7 +319,8 @@ class Line {
             message.on('close', done)
             resolve(message)
           })
-          // Nobody asked for another protocol: what comes then is no answer, and the connection is of no use.
+          // Nobody asked for another protocol: what comes then is no answer, and the connection is
+          // of no use.
           request.on('upgrade', (message, socket) => {
             done()
             socket.destroy()
@@ -319,7 +337,8 @@ class Line {
           request.end(body)
         })
       } catch (error) {
-        // A connection that was kept may be closed by the service just when it is used again: the request was not read then.
+        // A connection that was kept may be closed by the service just when it is used again: the
+        // request was not read then.
         const isLost =
           isReused && (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
         if (!isLost || tries > 0 || own !== undefined || signal?.aborted === true) throw error
@@ -393,8 +412,9 @@ async function drained(message: IncomingMessage): Promise<void> {
 }
 
 /**
- * Settings of the transport from variables with a common prefix: `<PREFIX>_CA_FILE`, `_CERTIFICATE_FILE`, `_CERTIFICATE_KEY_FILE` and `_CERTIFICATE_PASSPHRASE`, `_PROXY`, `_NTLM_USER`,
- * `_NTLM_PASSWORD` and `_NTLM_DOMAIN`.
+ * Settings of the transport from variables with a common prefix: `<PREFIX>_CA_FILE`,
+ * `_CERTIFICATE_FILE`, `_CERTIFICATE_KEY_FILE` and `_CERTIFICATE_PASSPHRASE`, `_PROXY`,
+ * `_NTLM_USER`, `_NTLM_PASSWORD` and `_NTLM_DOMAIN`.
  */
 export function nodeTransportFrom(
   variables: Readonly<Record<string, string | undefined>>,
@@ -431,7 +451,10 @@ export function nodeTransportFrom(
   })
 }
 
-/** What Node's request is made of: straight to the host, through a proxy, or over a connection that a proxy made. */
+/**
+ * What Node's request is made of: straight to the host, through a proxy, or over a connection that
+ * a proxy made.
+ */
 function requestOptions(
   url: URL,
   method: string,

@@ -30,7 +30,10 @@ export class Reference {
   }
 }
 
-/** An entity that is there already, where a new one could stand: by its key, or by the call that makes it. */
+/**
+ * An entity that is there already, where a new one could stand: by its key, or by the call that
+ * makes it.
+ */
 export function isBinding(value: unknown): value is { readonly $bind: unknown } {
   return isObject(value) && Object.hasOwn(value, '$bind')
 }
@@ -47,7 +50,10 @@ export function keyText(structure: Structure, key: unknown, wire: Pick<Wire, 'li
   return `(${names.map((name) => `${name}=${literal(name, (key as Input)[name])}`).join(',')})`
 }
 
-/** The address of an entity below the service root; of one that a batch makes, what stands for it there (Protocol, section 11.7.3.1). */
+/**
+ * The address of an entity below the service root; of one that a batch makes, what stands for it
+ * there (Protocol, section 11.7.3.1).
+ */
 export function entityAddress(
   set: string,
   structure: Structure,
@@ -64,7 +70,10 @@ export function keyedSteps({
   return within.filter(({ singleton }) => singleton !== true)
 }
 
-/** The path of a resource below the service root. `input.of` is the key of what it lies in, or keys by the names of what it lies in. */
+/**
+ * The path of a resource below the service root. `input.of` is the key of what it lies in, or keys
+ * by the names of what it lies in.
+ */
 export function resourcePath(
   resource: Resource,
   input: object,
@@ -95,8 +104,8 @@ export function encodeSegment(text: string): string {
 }
 
 /**
- * A link of the service as an address on the host that calls go to: links often name an internal host, and what proves who calls is
- * nobody else's business.
+ * A link of the service as an address on the host that calls go to: links often name an internal
+ * host, and what proves who calls is nobody else's business.
  */
 export function onOurHost(connection: Connection, link: string): string {
   const base = addressOf(connection)

@@ -10,7 +10,9 @@ import { listingOf, readPage, reading } from './pages.js'
 import { checkQuery, queryString, type AnyQuery } from './query.js'
 import { ask } from './sending.js'
 
-/** What is reckoned out of many entities: how many there are, or a property of theirs by a method. */
+/**
+ * What is reckoned out of many entities: how many there are, or a property of theirs by a method.
+ */
 export type Measure<Name extends string> =
   'count' | { readonly of: Name; readonly by: 'sum' | 'min' | 'max' | 'average' | 'countdistinct' }
 

@@ -7,13 +7,19 @@ import { describeBody, isJson, textOf } from '../response-text.js'
 import { Reference } from './addresses.js'
 import { send, type Facts, type Outgoing } from './sending.js'
 
-/** Several calls in one request (Protocol, section 11.7; JSON Format, section 19; OData 2, Batch Processing). */
+/**
+ * Several calls in one request (Protocol, section 11.7; JSON Format, section 19; OData 2, Batch
+ * Processing).
+ */
 
 /** A call that waits in a batch. */
 export interface BatchCall<Outcome> {
   /** Settles when the batch was sent: every call by itself. */
   readonly outcome: Promise<Outcome>
-  /** Stands for the entity that the call makes: `{ $bind: call.reference }` binds another new one to it. */
+  /**
+   * Stands for the entity that the call makes: `{ $bind: call.reference }` binds another new one to
+   * it.
+   */
   readonly reference: Reference
 }
 
@@ -22,7 +28,10 @@ export interface BatchOptions {
   readonly together?: boolean
   /** Calls after one that failed are tried all the same. */
   readonly goOn?: boolean
-  /** Does the batch travel as JSON (version 4.01, and some services of version 4.0) instead of in parts? */
+  /**
+   * Does the batch travel as JSON (version 4.01, and some services of version 4.0) instead of in
+   * parts?
+   */
   readonly asJson?: boolean
 }
 
@@ -33,7 +42,8 @@ export interface Batch<Client> {
   /**
    * Sends all calls. When this is done, the outcome of every call is settled.
    *
-   * @throws ServiceFault, TransportFailure or ContractBreach when the batch as a whole failed; then all calls fail with that
+   * @throws ServiceFault, TransportFailure or ContractBreach when the batch as a whole failed;
+   *   then all calls fail with that
    */
   send(options?: BatchOptions, thisCall?: ThisCall): Promise<void>
 }
@@ -83,8 +93,9 @@ export function openBatch<Client>(
       })
     })
   }
-  // Calls may wait as long as they like; the batch itself has its time limit when it is sent.
-  // What answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is trying again.
+  // Calls may wait as long as they like; the batch itself has its time limit when it is sent. What
+  // answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is
+  // trying again.
   const credential = credentialsOf(connection.settings).filter(
     ({ kind }) => kind !== 'digest' && kind !== 'oauth2',
   )
@@ -215,7 +226,8 @@ function asParts(
     pieces.push(`--${boundary}\r\n`)
     if (first?.method === 'GET') add([...httpPart(first), '\r\n'])
     else {
-      // Changes stand in a change set, one by itself too: version 2 wants it so, and version 4 admits it.
+      // Changes stand in a change set, one by itself too: version 2 wants it so, and version 4
+      // admits it.
       const inner = `changes-${crypto.randomUUID()}`
       add([`Content-Type: multipart/mixed; boundary=${inner}\r\n\r\n`])
       for (const each of unit) add([`--${inner}\r\n`, ...httpPart(each), '\r\n'])

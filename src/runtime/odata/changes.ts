@@ -14,12 +14,15 @@ export interface Removed {
   readonly reason: 'deleted' | 'changed'
 }
 
-/** What became of an entity since the changes were last asked for: as it is now, with the properties that changed, or that it is gone. */
+/**
+ * What became of an entity since the changes were last asked for: as it is now, with the properties
+ * that changed, or that it is gone.
+ */
 export type Change<Entity> = (Partial<Entity> & { readonly $removed?: undefined }) | Removed
 
 /**
- * What changed since a list was fetched with `trackChanges` (Protocol, section 11.3; JSON Format, section 15). The last page of it says in
- * `changes` where to go on from.
+ * What changed since a list was fetched with `trackChanges` (Protocol, section 11.3; JSON Format,
+ * section 15). The last page of it says in `changes` where to go on from.
  */
 export function changes<Entity>(
   connection: Connection,

@@ -7,7 +7,10 @@ import {
   type SimpleJson,
 } from '../json/values.js'
 
-/** The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an address. */
+/**
+ * The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an
+ * address.
+ */
 
 /** What a filter can do with a value of the type. */
 export type TermKind = 'text' | 'number' | 'date' | 'time' | 'dateTime' | 'boolean' | 'other'

@@ -4,7 +4,10 @@ import { edm, floating, textLike, type Edm } from './edm.js'
 
 export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
-/** The primitive types as OData 2 writes them: in JSON (OData V2, JSON Format, section 4), and in addresses (OData V2, Overview, section 6, Abstract Type System). */
+/**
+ * The primitive types as OData 2 writes them: in JSON (OData V2, JSON Format, section 4), and in
+ * addresses (OData V2, Overview, section 6, Abstract Type System).
+ */
 
 const iso = '\\d{4}-\\d\\d-\\d\\dT(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,3})?)?'
 
@@ -74,7 +77,10 @@ function suffixed(written: string, suffix: string): string {
       : written.replace('Infinity', 'INF')
 }
 
-/** Milliseconds since 1970 in JSON, `/Date(1795444200000)/`, with the offset's minutes after a sign where there is one; ISO text for callers. */
+/**
+ * Milliseconds since 1970 in JSON, `/Date(1795444200000)/`, with the offset's minutes after a sign
+ * where there is one; ISO text for callers.
+ */
 function ticks(simple: string, form: RegExp): SimpleJson<never> {
   return {
     simple,

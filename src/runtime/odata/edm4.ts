@@ -6,8 +6,9 @@ import { bare, edm, floating, textLike, type Edm } from './edm.js'
 export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
 /**
- * The primitive types as OData 4 writes them: JSON Format 4.01, section 7.1, and URL Conventions, section 5.1.1.6. 64-bit integers and
- * decimals are texts in JSON, which `IEEE754Compatible=true` announces (JSON Format, section 3.2), so that no digit is lost on the way.
+ * The primitive types as OData 4 writes them: JSON Format 4.01, section 7.1, and URL Conventions,
+ * section 5.1.1.6. 64-bit integers and decimals are texts in JSON, which `IEEE754Compatible=true`
+ * announces (JSON Format, section 3.2), so that no digit is lost on the way.
  */
 
 const day = '\\d{4}-\\d\\d-\\d\\d'
@@ -56,7 +57,10 @@ export const guid: Edm = /* @__PURE__ */ edm(
   'other',
   bare,
 )
-/** Bytes, written with the alphabet that is safe in addresses (RFC 4648, section 5); both alphabets are read. */
+/**
+ * Bytes, written with the alphabet that is safe in addresses (RFC 4648, section 5); both alphabets
+ * are read.
+ */
 export const binary: Edm = {
   simple: 'bytes',
   term: 'other',

@@ -47,7 +47,8 @@ function joined(conditions: readonly Condition[], word: 'and' | 'or'): Condition
   const [first] = conditions
   if (first === undefined) return { text: word === 'and' ? 'true' : 'false', joined: 'nothing' }
   if (conditions.length === 1) return first
-  // `and` binds closer than `or` (URL Conventions, section 5.1.1.17): only an `or` inside an `and` needs brackets.
+  // `and` binds closer than `or` (URL Conventions, section 5.1.1.17): only an `or` inside an `and`
+  // needs brackets.
   return {
     text: conditions
       .map((each) => (word === 'and' && each.joined === 'or' ? `(${each.text})` : each.text))
@@ -70,7 +71,10 @@ function together(conditions: Conditions): Condition {
   return 'text' in conditions ? conditions : joined(conditions, 'and')
 }
 
-/** The terms of a structure's properties; made when they are asked for, because structures can be recursive. */
+/**
+ * The terms of a structure's properties; made when they are asked for, because structures can be
+ * recursive.
+ */
 function termsOf(structure: Structure, path: string, words: FilterWords, depth: number): unknown {
   const members = membersOf(structure)
   return new Proxy(members, {
@@ -303,12 +307,16 @@ const words = new Set(
     ' ',
   ),
 )
-/** Literals and names of a filter: texts (with the name of their type before them), GUIDs, numbers and dates, names and paths, everything else. */
+/**
+ * Literals and names of a filter: texts (with the name of their type before them), GUIDs, numbers
+ * and dates, names and paths, everything else.
+ */
 const token =
   /(?:[\p{L}_][\p{L}\p{N}_.]*)?'(?:[^']|'')*'|[\da-fA-F]{8}-(?:[\da-fA-F]{4}-){3}[\da-fA-F]{12}|\d[\w.:]*(?:[+-]\d[\w:.]*)*|[@$]?[\p{L}_][\p{L}\p{N}_.]*(?:\/\$?[\p{L}_][\p{L}\p{N}_.]*)*|\S/gu
 
 /**
- * Checks that a filter which was written as text names properties that there are. Its grammar is the service's to judge.
+ * Checks that a filter which was written as text names properties that there are. Its grammar is
+ * the service's to judge.
  */
 export function checkFilterText(
   text: string,
@@ -365,7 +373,8 @@ export function walk(
   const start = variables.get(first) ?? (first === '$it' ? root : undefined)
   let structure: Structure | undefined = start ?? root
   for (const step of start === undefined ? steps : steps.slice(1)) {
-    // Counts, aliases, and names with a dot, which are types and functions, are the service's to judge.
+    // Counts, aliases, and names with a dot, which are types and functions, are the service's to
+    // judge.
     if (/^[$@*]|\./.test(step)) return undefined
     const members: Readonly<Record<string, Property>> = membersOf(structure)
     const property = Object.hasOwn(members, step) ? members[step] : undefined

@@ -16,7 +16,11 @@ export interface EntityOperation extends Facts, Resource {
 
 type Input = Readonly<Record<string, unknown>>
 
-/** Checks an input, unless the settings say otherwise. @throws InputRejected with all that is wrong */
+/**
+ * Checks an input, unless the settings say otherwise.
+ *
+ * @throws InputRejected with all that is wrong
+ */
 export function checked(
   connection: Connection,
   operation: Facts,
@@ -88,7 +92,10 @@ export function checkListing(
   })
 }
 
-/** @param wanted the query options that are admitted, what a body is for, whether there is no entity yet, and further inputs */
+/**
+ * @param wanted the query options that are admitted, what a body is for, whether there is no
+ *   entity yet, and further inputs
+ */
 export function checkEntityInput(
   connection: Connection,
   operation: EntityOperation,

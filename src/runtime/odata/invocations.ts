@@ -15,7 +15,10 @@ export interface Invocation extends Facts {
   /** Its name in the address. */
   readonly call: string
   readonly method: 'GET' | 'POST'
-  /** Parameters stand in brackets behind the name (functions of version 4), in a body (actions), or behind the question mark (version 2). */
+  /**
+   * Parameters stand in brackets behind the name (functions of version 4), in a body (actions), or
+   * behind the question mark (version 2).
+   */
   readonly passing: 'inline' | 'body' | 'query'
   /** What it is bound to. With `many` to the whole set; `cast` is the type that it wants. */
   readonly on?: Resource & { readonly many?: boolean; readonly cast?: string }
@@ -125,7 +128,8 @@ export function invocationTarget(
           ),
         ),
     }
-  // What is not simple, or has a slash that servers stumble over, goes behind the question mark (URL Conventions, section 5.3.2).
+  // What is not simple, or has a slash that servers stumble over, goes behind the question mark
+  // (URL Conventions, section 5.3.2).
   const isAliased = ({ property, value }: (typeof named)[number]): boolean =>
     property.many === true ||
     (isStructure(property.is) && value !== null) ||

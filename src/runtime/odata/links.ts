@@ -6,7 +6,10 @@ import { checkEntityInput, checked, type EntityOperation } from './input-checks.
 import type { Structure } from './model.js'
 import { send, type Outgoing } from './sending.js'
 
-/** Links between entities that are there (Protocol, section 11.4.6; OData 2, Operations, section 2.9). */
+/**
+ * Links between entities that are there (Protocol, section 11.4.6; OData 2, Operations, section
+ * 2.9).
+ */
 
 /** A navigation property whose links can be made and taken away. */
 export interface LinkTarget {
@@ -18,12 +21,18 @@ export interface LinkTarget {
   readonly many?: boolean
 }
 
-/** An operation on the links of an entity: which one, says the one input that is given besides the key. */
+/**
+ * An operation on the links of an entity: which one, says the one input that is given besides the
+ * key.
+ */
 export interface LinkOperation extends EntityOperation {
   readonly targets: Readonly<Record<string, LinkTarget>>
 }
 
-/** Links an entity to another one: adds it to many, or puts it in the place of the one that was there. */
+/**
+ * Links an entity to another one: adds it to many, or puts it in the place of the one that was
+ * there.
+ */
 export async function link(
   connection: Connection,
   operation: LinkOperation,

@@ -7,7 +7,10 @@ import { checkEntityInput, checked, type EntityOperation } from './input-checks.
 import { created, entityUrl, ifMatchOf } from './odata.js'
 import { faultOf, open, send } from './sending.js'
 
-/** Bytes that belong to entities: media entities, and properties that are streams (Protocol, sections 11.2.4 and 11.4.7 to 11.4.8). */
+/**
+ * Bytes that belong to entities: media entities, and properties that are streams (Protocol,
+ * sections 11.2.4 and 11.4.7 to 11.4.8).
+ */
 
 export interface MediaOperation extends EntityOperation {
   /** The properties that are streams. */

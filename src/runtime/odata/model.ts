@@ -4,7 +4,9 @@ import type { Edm } from './edm.js'
 
 /** What is known of entities and complex types: plain data, printed into the client. */
 
-/** An enumeration; its values are the names of its members. With `flags` a value is a list of them. */
+/**
+ * An enumeration; its values are the names of its members. With `flags` a value is a list of them.
+ */
 export interface EnumType {
   /** The qualified name. */
   readonly enumeration: string
@@ -22,7 +24,10 @@ export interface Property {
   /** A collection. */
   readonly many?: boolean
   readonly nullable?: boolean
-  /** May be left out when an entity is created: it has a default, or is a key that the service may make. */
+  /**
+   * May be left out when an entity is created: it has a default, or is a key that the service may
+   * make.
+   */
   readonly optional?: boolean
   /** Comes only when it is expanded. */
   readonly navigation?: boolean
@@ -44,7 +49,10 @@ export interface Structure {
   readonly is?: string
   readonly abstract?: boolean
   readonly open?: boolean
-  /** The key: names of properties. Where one lies inside a complex property, its path, and the name that it goes by. */
+  /**
+   * The key: names of properties. Where one lies inside a complex property, its path, and the name
+   * that it goes by.
+   */
   readonly keys?: readonly string[]
   readonly keyPaths?: Readonly<Record<string, readonly string[]>>
   readonly members: Readonly<Record<string, Property>>
@@ -64,15 +72,19 @@ export interface Wire {
   /** Is only the beginning of a collection inside an object there? */
   isCut(json: unknown): boolean
   /**
-   * What a member of an object says about it, when it is none of its properties: its ETag, the name of a property of which only the beginning is
-   * there, or nothing that matters here. Undefined for properties.
+   * What a member of an object says about it, when it is none of its properties: its ETag, the name
+   * of a property of which only the beginning is there, or nothing that matters here. Undefined for
+   * properties.
    */
   about(name: string, value: unknown): About | undefined
   /** What tells the type of an object that is sent. */
   typed(name: string): Readonly<Record<string, unknown>>
   /** The rows of a collection inside an object, however it is wrapped. */
   rows(json: unknown): unknown
-  /** What binds a navigation property to entities that are there, by their addresses below the service root. */
+  /**
+   * What binds a navigation property to entities that are there, by their addresses below the
+   * service root.
+   */
   bound(
     name: string,
     addresses: readonly string[],

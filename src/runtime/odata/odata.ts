@@ -109,8 +109,8 @@ export async function count(
 }
 
 /**
- * Creates an entity and gives it back as the service made it. Where a service answers without it, it is read from the address that the
- * answer names.
+ * Creates an entity and gives it back as the service made it. Where a service answers without it,
+ * it is read from the address that the answer names.
  */
 export async function create<Entity>(
   connection: Connection,
@@ -173,7 +173,9 @@ export function update<Entity>(
   return write(connection, operation, input, thisCall, operation.protocol.change, 'change')
 }
 
-/** Changes an entity, or creates it under this key when there is none (Protocol, section 11.4.4). */
+/**
+ * Changes an entity, or creates it under this key when there is none (Protocol, section 11.4.4).
+ */
 export function upsert<Entity>(
   connection: Connection,
   operation: EntityOperation,

@@ -8,7 +8,9 @@ import type { Protocol } from './protocol.js'
 import type { Facts } from './sending.js'
 import { readProperty } from './structure.js'
 
-/** Lists as services cut them: pages with addresses of the next ones (Protocol, section 11.2.6.7). */
+/**
+ * Lists as services cut them: pages with addresses of the next ones (Protocol, section 11.2.6.7).
+ */
 
 /** One page of a list. */
 export interface ListingPage<Row> {
@@ -21,7 +23,9 @@ export interface ListingPage<Row> {
   readonly changes?: string
 }
 
-/** A list that is fetched as it is looked at: `for await` goes through all rows, page after page. */
+/**
+ * A list that is fetched as it is looked at: `for await` goes through all rows, page after page.
+ */
 export interface Listing<Row> extends AsyncIterable<Row> {
   /** One page: the first, or the one that `next` of another names. */
   page(next?: string): Promise<ListingPage<Row>>
@@ -46,7 +50,9 @@ export function listingOf<Row>(
   }
 }
 
-/** All rows, one after the other. A generator would cost more than all the rest for each of them. */
+/**
+ * All rows, one after the other. A generator would cost more than all the rest for each of them.
+ */
 function rowsFrom<Row>(
   fetchPage: (next?: string) => Promise<ListingPage<Row>>,
 ): AsyncIterator<Row> {
@@ -119,7 +125,10 @@ export function pageOf<Row>(
   }
 }
 
-/** How answers are read: whose words they are in, whether they are a part only, and who hears of deviations. */
+/**
+ * How answers are read: whose words they are in, whether they are a part only, and who hears of
+ * deviations.
+ */
 export function reading(
   connection: Connection,
   thisCall: ThisCall,

@@ -24,7 +24,10 @@ export interface Protocol extends Wire, QueryRules {
   }
   /** The service's words for a failure. */
   failure(json: unknown): { readonly code: string; readonly message: string } | undefined
-  /** The address below that of an entity at which what it is linked to stands, and what says a target there. */
+  /**
+   * The address below that of an entity at which what it is linked to stands, and what says a
+   * target there.
+   */
   links(navigation: string): string
   linkTo(address: string): unknown
   /** The address of a link to one of many: by the key of its target, or by its address. */

@@ -13,7 +13,10 @@ import type { Conditions } from './terms.js'
  * @typeParam Expansions the queries of what hangs off it, by the names of its navigation properties
  */
 export interface Query<Terms, Name extends string, Expansions> {
-  /** Which entities: a function that says it, or text in the standard's own language, like `Length gt 100`. */
+  /**
+   * Which entities: a function that says it, or text in the standard's own language, like `Length
+   * gt 100`.
+   */
   readonly filter?: string | ((entity: Terms) => Conditions)
   /** Only these properties; as text `Name,Flag`. */
   readonly select?: string | readonly Name[]
@@ -42,7 +45,10 @@ export type Expand<Expansions> =
 export type Order<Name extends string> =
   Name | `${Name} asc` | `${Name} desc` | `${string}/${string}`
 
-/** What comes back of an entity when a query asks for a part of it: the properties that were selected, and what was expanded. */
+/**
+ * What comes back of an entity when a query asks for a part of it: the properties that were
+ * selected, and what was expanded.
+ */
 export type Asked<Entity, Asking> = Entity extends unknown
   ? {
       [
@@ -112,7 +118,10 @@ export function queryString(options: readonly Option[]): string {
     : `?${options.map(([name, text]) => `${encodeQuery(name)}=${encodeQuery(text)}`).join('&')}`
 }
 
-/** Percent-encodes a query option, keeping what RFC 3986, section 3.4, and the ABNF of OData allow there for the sake of readers. */
+/**
+ * Percent-encodes a query option, keeping what RFC 3986, section 3.4, and the ABNF of OData allow
+ * there for the sake of readers.
+ */
 export function encodeQuery(text: string): string {
   return encodeURIComponent(text).replace(/%(?:2C|2F|3A|3B|3D|40|24)/g, decodeURIComponent)
 }

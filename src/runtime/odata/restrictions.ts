@@ -4,7 +4,10 @@ import { filterText, namesInFilter } from './filter.js'
 import type { Structure } from './model.js'
 import { listed, topLevel, type AnyQuery, type QueryRules } from './query.js'
 
-/** What a service says that it can't do with a set (the vocabulary Capabilities; attributes of `sap:` in version 2). */
+/**
+ * What a service says that it can't do with a set (the vocabulary Capabilities; attributes of
+ * `sap:` in version 2).
+ */
 export interface Restrictions {
   /** Query options that it does not have. */
   readonly without?: readonly string[]

@@ -72,7 +72,8 @@ export async function ask(
 
 export function parsed(operation: Facts, response: Response): unknown {
   const text = textOf(response)
-  // Where a service promises that long numbers are texts, there is nothing to round (JSON Format, section 3.2).
+  // Where a service promises that long numbers are texts, there is nothing to round (JSON Format,
+  // section 3.2).
   const isSafe = /;\s*IEEE754Compatible=true/i.test(response.headers['content-type'] ?? '')
   let json: unknown
   try {
@@ -86,10 +87,16 @@ export function parsed(operation: Facts, response: Response): unknown {
   return json
 }
 
-/** Servers and proxies take addresses of about 2,000 characters for granted, and refuse longer ones at their own limits. */
+/**
+ * Servers and proxies take addresses of about 2,000 characters for granted, and refuse longer ones
+ * at their own limits.
+ */
 const longestAddress = 2000
 
-/** A query that is too long for an address travels in a body (URL Conventions 4.01, "Passing Query Options in the Request Body"). */
+/**
+ * A query that is too long for an address travels in a body (URL Conventions 4.01, "Passing Query
+ * Options in the Request Body").
+ */
 function shortened({ asksInBody }: Protocol, outgoing: Outgoing): Outgoing {
   const { method, url, headers } = outgoing
   const at = url.indexOf('?')
@@ -125,7 +132,10 @@ function wantsToken({ status, headers }: Response): boolean {
   return status === 403 && /^required$/i.test(headers['x-csrf-token'] ?? '')
 }
 
-/** Gateways want a token with everything that changes something: they refuse once, and the token is fetched. It is kept for the connection. */
+/**
+ * Gateways want a token with everything that changes something: they refuse once, and the token is
+ * fetched. It is kept for the connection.
+ */
 async function guarded(
   connection: Connection,
   operation: Facts,

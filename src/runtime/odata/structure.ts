@@ -194,7 +194,10 @@ function kindSaid(
   return found ?? declared
 }
 
-/** Is every member of an object already what it means, and all there? Then it need not be copied: nobody else has it. */
+/**
+ * Is every member of an object already what it means, and all there? Then it need not be copied:
+ * nobody else has it.
+ */
 function isAsItMeans(
   json: Readonly<Record<string, unknown>>,
   { simple, promised, nullable }: Plan,

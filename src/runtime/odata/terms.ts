@@ -1,9 +1,13 @@
 /**
- * What a filter can say of an entity, as types: each property offers only what OData has for its type (URL Conventions 4.01, section 5.1.1).
- * The generated `…Terms` are made of these; filter.ts brings them to life.
+ * What a filter can say of an entity, as types: each property offers only what OData has for its
+ * type (URL Conventions 4.01, section 5.1.1). The generated `…Terms` are made of these; filter.ts
+ * brings them to life.
  */
 
-/** Something that is true of an entity or not. Made with the terms of its properties; several in a list must all be true. */
+/**
+ * Something that is true of an entity or not. Made with the terms of its properties; several in a
+ * list must all be true.
+ */
 export interface Condition {
   /** As it stands in the address, not yet percent-encoded. */
   readonly text: string

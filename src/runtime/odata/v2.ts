@@ -4,7 +4,10 @@ import type { Protocol } from './protocol.js'
 import { edmOf, settled, type About, type Structure } from './model.js'
 import { customOptions, listed, targetOf, type AnyQuery, type Option } from './query.js'
 
-/** OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside `d`. */
+/**
+ * OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside
+ * `d`.
+ */
 
 const words: FilterWords = {
   contains: (text, part) => `substringof(${part},${text})`,

@@ -37,7 +37,8 @@ function protocol(version: '4.0' | '4.01'): Protocol {
       ...customOptions(asked),
     ]
   }
-  // The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3).
+  // The options of an expanded property stand in brackets behind it (URL Conventions, section
+  // 5.1.3).
   const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: Structure): string =>
     typeof expand === 'string'
       ? expand

@@ -9,7 +9,10 @@ export interface MessageAddress {
   readonly action: string
 }
 
-/** Writes the headers that address a message (WS-Addressing 1.0, SOAP binding, section 2); the answer comes back on the same connection. */
+/**
+ * Writes the headers that address a message (WS-Addressing 1.0, SOAP binding, section 2); the
+ * answer comes back on the same connection.
+ */
 export function writeAddressing(writer: XmlWriter, { to, action }: MessageAddress): void {
   const element = (local: string, text: string): void => {
     const name: QName = [namespace, local]

@@ -110,7 +110,9 @@ const simpleTypes: Readonly<Record<string, SimpleCodec<unknown>>> = {
   QName: qualifiedName,
 }
 
-/** A frame for a value of any type: what the element says it is (XML Schema part 1, section 2.6.1). */
+/**
+ * A frame for a value of any type: what the element says it is (XML Schema part 1, section 2.6.1).
+ */
 function frame(
   records: readonly AnyRecordCodec[],
   tag: SaxesTagNS,

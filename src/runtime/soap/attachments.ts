@@ -3,8 +3,8 @@ import { binaryText, joinBytes } from '../plain.js'
 import type { Response } from '../connection.js'
 
 /**
- * Messages of several parts (MIME multipart/related, RFC 2387): an envelope with what is attached to it, as SOAP with Attachments has it, or
- * with bytes taken out of it (XOP, as MTOM has it).
+ * Messages of several parts (MIME multipart/related, RFC 2387): an envelope with what is attached
+ * to it, as SOAP with Attachments has it, or with bytes taken out of it (XOP, as MTOM has it).
  */
 
 export const xopNamespace = 'http://www.w3.org/2004/08/xop/include'
@@ -30,7 +30,8 @@ export class Outgoing {
   /**
    * Adds a part.
    *
-   * @param name the name of the message part that it is, where it is one; it becomes a part of the Content-ID (Attachments Profile 1.0, section 3.8)
+   * @param name the name of the message part that it is, where it is one; it becomes a part of
+   *   the Content-ID (Attachments Profile 1.0, section 3.8)
    * @returns its address, to be written into the envelope
    */
   add(content: Uint8Array, type: string, name = 'part'): string {
@@ -74,7 +75,9 @@ export function writeParts(
   return { contentType: whole, body: joinBytes(pieces) }
 }
 
-/** The envelope of an answer, and what came beside it. An answer of one part is the envelope itself. */
+/**
+ * The envelope of an answer, and what came beside it. An answer of one part is the envelope itself.
+ */
 export function readParts(response: Response): {
   readonly envelope: Response
   readonly parts: readonly Attachment[]
@@ -127,7 +130,9 @@ export function partAt(parts: readonly Attachment[], address: string): Attachmen
   return parts.find(({ id }) => id === wanted || id === unescaped(wanted))
 }
 
-/** The parts that a contract names: those whose Content-ID says so, and the others in their order. */
+/**
+ * The parts that a contract names: those whose Content-ID says so, and the others in their order.
+ */
 export function namedParts(
   parts: readonly Attachment[],
   names: readonly string[],

@@ -20,8 +20,8 @@ import { show, text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
 
 /**
- * Finds every place where a value doesn't satisfy its codec. This is the one set of rules: calls in an application and calls at
- * the prompt are checked by it.
+ * Finds every place where a value doesn't satisfy its codec. This is the one set of rules: calls in
+ * an application and calls at the prompt are checked by it.
  *
  * @param path the place of the value itself, `''` for a whole input
  */
@@ -147,7 +147,10 @@ function checkTurns(
   })
 }
 
-/** Checks open content: how many elements there are, and of which namespaces (XML Schema part 1, section 3.10). */
+/**
+ * Checks open content: how many elements there are, and of which namespaces (XML Schema part 1,
+ * section 3.10).
+ */
 function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Misfit[]): void {
   const { elements = [], attributes = {} }: OpenContent = isObject(value)
     ? (value as OpenContent)
@@ -169,7 +172,9 @@ function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Mis
   }
 }
 
-/** Checks an element of open content, and all that is in it: what goes into a message must be XML. */
+/**
+ * Checks an element of open content, and all that is in it: what goes into a message must be XML.
+ */
 export function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
   const {
     name,
@@ -258,7 +263,8 @@ export function checkChoices(
   const wrong = (message: string, name = ''): void =>
     void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
   for (const { of, optional } of choices) {
-    // A group that has all the members given is the one that is meant, also where groups share members.
+    // A group that has all the members given is the one that is meant, also where groups share
+    // members.
     const given = [...new Set(of.flatMap(({ members }) => members))].filter(isGiven)
     const groups = of.map(({ members }) => members.join(' with ')).join(', or ')
     if (given.length === 0) {
@@ -306,7 +312,10 @@ function checkEach(
   }
 }
 
-/** Says of the misfits found last that they are inside a place. Places are only put together for what is wrong: most is right. */
+/**
+ * Says of the misfits found last that they are inside a place. Places are only put together for
+ * what is wrong: most is right.
+ */
 function inside(misfits: Misfit[], from: number, place: string): void {
   for (let at = from; at < misfits.length; at += 1) {
     const misfit = misfits[at]
@@ -409,7 +418,8 @@ function checkPatterns(
       let expression = expressions.get(pattern)
       if (expression === undefined)
         expressions.set(pattern, (expression = new RegExp(`^(?:${pattern})$`, 'u')))
-      // An engine that backtracks takes a time that grows with the text's length to the power of the repetitions: what is too long for that is not checked.
+      // An engine that backtracks takes a time that grows with the text's length to the power of
+      // the repetitions: what is too long for that is not checked.
       const repetitions = pattern.match(/[*+]|\{\d+,/g)?.length ?? 0
       return (
         (written.length > 100 && written.length ** repetitions > 1e8) || expression.test(written)
@@ -423,7 +433,10 @@ function checkPatterns(
 
 const plainNumber = /^[+-]?(?:\d+\.?\d*|\.\d+)$/
 
-/** Compares two numbers, without rounding decimals, or two moments or durations; NaN where there is no order. */
+/**
+ * Compares two numbers, without rounding decimals, or two moments or durations; NaN where there is
+ * no order.
+ */
 function compare(left: string, right: string): number {
   if (!plainNumber.test(left) || !plainNumber.test(right))
     return compareMoments(left, right) ?? Number(left) - Number(right)
@@ -437,7 +450,10 @@ function compare(left: string, right: string): number {
   return difference < 0n ? -1 : difference > 0n ? 1 : 0
 }
 
-/** The digits that count: none that lead the whole part or trail the fraction as zeros (XML Schema part 2, section 4.3.11). */
+/**
+ * The digits that count: none that lead the whole part or trail the fraction as zeros (XML Schema
+ * part 2, section 4.3.11).
+ */
 function digitsOf(text: string): { whole: string; fraction: string } {
   const [whole = '', fraction = ''] = text.replace(/^[+-]/, '').split('.')
   return { whole: whole.replace(/^0+/, ''), fraction: fraction.replace(/0+$/, '') }

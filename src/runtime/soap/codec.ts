@@ -4,8 +4,9 @@ import type { Frame, Reading } from './xml-reader.js'
 import type { XmlWriter } from './xml-writer.js'
 
 /**
- * Codecs: plain data that says how a type stands in XML. The same data serves to write, to read and to check; it is compiled to
- * what that needs on first use. Being plain data, unused ones vanish from a bundle.
+ * Codecs: plain data that says how a type stands in XML. The same data serves to write, to read and
+ * to check; it is compiled to what that needs on first use. Being plain data, unused ones vanish
+ * from a bundle.
  */
 
 /** Namespace and local name; `''` is no namespace. */
@@ -45,7 +46,10 @@ export interface LiteralsCodec<T> {
   readonly literals: readonly T[]
 }
 
-/** A simple type whose values must satisfy more. Bounds are exact decimal texts; patterns are sources for the `u` flag. */
+/**
+ * A simple type whose values must satisfy more. Bounds are exact decimal texts; patterns are
+ * sources for the `u` flag.
+ */
 export interface RestrictedCodec<T> extends Limits {
   readonly restricts: SimpleCodec<T>
 }
@@ -65,7 +69,9 @@ export interface Limits {
   readonly allowed?: readonly string[]
 }
 
-/** One of several simple types: what a text means is what the first of them makes of it (xs:union). */
+/**
+ * One of several simple types: what a text means is what the first of them makes of it (xs:union).
+ */
 export interface UnionCodec<T> {
   readonly union: readonly TextCodec<T>[]
   readonly patterns?: readonly (readonly string[])[]
@@ -100,7 +106,10 @@ export interface Bounds {
 
 /** A record: an element with members. */
 export interface RecordCodec<T, Base = unknown, Any = T> extends AnyRecordCodec {
-  /** Never there: tells the compiler what it is a codec of (with its subtypes), also where its base has some of the members. */
+  /**
+   * Never there: tells the compiler what it is a codec of (with its subtypes), also where its base
+   * has some of the members.
+   */
   readonly value?: Any
   readonly members: {
     readonly [K in Exclude<keyof T, keyof Base | '$is' | '$open'>]: Member<T[K]>
@@ -127,7 +136,10 @@ export interface AnyRecordCodec {
   readonly anyOrder?: true
 }
 
-/** Groups of members of which exactly one is there; with `optional` perhaps none. All of a group must be there, unless it says which. */
+/**
+ * Groups of members of which exactly one is there; with `optional` perhaps none. All of a group
+ * must be there, unless it says which.
+ */
 export interface MemberChoice {
   readonly of: readonly {
     readonly members: readonly string[]
@@ -138,7 +150,10 @@ export interface MemberChoice {
 
 /** A value of any type at all, which the message names (xs:anyType). */
 export interface AnythingCodec {
-  /** What reads, writes and checks such values: `anyValue` of anything.ts, which only those clients carry that have them. */
+  /**
+   * What reads, writes and checks such values: `anyValue` of anything.ts, which only those clients
+   * carry that have them.
+   */
   readonly anything: AnythingHandler
   /** Records that it may be; none where it must be simple. */
   readonly records?: () => readonly AnyRecordCodec[]
@@ -182,8 +197,9 @@ export interface TypedRecord {
 }
 
 /**
- * A value of any type: texts, booleans, numbers (xs:int, xs:double), `bigint` (xs:long), bytes (xs:base64Binary), other simple types as
- * `{ $is: 'xs:date', $text: '2026-11-23' }`, records of the contract with `$is`, lists in SOAP's own encoding, anything else as an element.
+ * A value of any type: texts, booleans, numbers (xs:int, xs:double), `bigint` (xs:long), bytes
+ * (xs:base64Binary), other simple types as `{ $is: 'xs:date', $text: '2026-11-23' }`, records of
+ * the contract with `$is`, lists in SOAP's own encoding, anything else as an element.
  */
 export type AnyValue =
   | string
@@ -212,8 +228,9 @@ export type Present<T> = Exclude<T, null | undefined>
 type ItemOf<T> = [Present<T>] extends [readonly (infer Item)[]] ? Present<Item> : never
 
 /**
- * A member of a record: an element, an attribute, the text of the record's element, or turns of a group of members that repeats without
- * an element around each; with `mixed` there may be texts among them.
+ * A member of a record: an element, an attribute, the text of the record's element, or turns of a
+ * group of members that repeats without an element around each; with `mixed` there may be texts
+ * among them.
  */
 export type Member<T> =
   | (Bounds & {
@@ -343,13 +360,19 @@ export interface Shape {
   readonly promised: readonly number[]
   /** Where open content stands among the entries. */
   readonly openEntry: Entry | undefined
-  /** The entries that an element of this local name may belong to, by their place in `entries`: its own, or groups it may be in. */
+  /**
+   * The entries that an element of this local name may belong to, by their place in `entries`: its
+   * own, or groups it may be in.
+   */
   readonly places: ReadonlyMap<string, readonly number[]>
   /** The members' names, and the places of their entries. */
   readonly keys: ReadonlyMap<string, number>
   readonly choices: readonly MemberChoice[]
   readonly anyOrder: boolean
-  /** An object for a value of it, with room for its members: one written as a literal has little, and grows bit by bit. */
+  /**
+   * An object for a value of it, with room for its members: one written as a literal has little,
+   * and grows bit by bit.
+   */
   readonly blank: () => Record<string, unknown>
 }
 
@@ -386,7 +409,10 @@ export function shapeOf(record: AnyRecordCodec): Shape {
   return shape
 }
 
-/** Engines learn from the first objects of a constructor how much room the others need; what it makes are plain objects all the same. */
+/**
+ * Engines learn from the first objects of a constructor how much room the others need; what it
+ * makes are plain objects all the same.
+ */
 function blanks(): () => Record<string, unknown> {
   const Blank = function (): void {
     // Members come later.

@@ -16,7 +16,8 @@ import {
 import { parseName } from './xml-name.js'
 
 /**
- * Table data sets: results that bring their own schema, followed by an instance of it (a diffgram). They are delivered as rows by table.
+ * Table data sets: results that bring their own schema, followed by an instance of it (a diffgram).
+ * They are delivered as rows by table.
  */
 
 /** The rows of each table; what a row has no value for is null. */

@@ -1,4 +1,7 @@
-/** The order of dates, times and durations given as text (XML Schema part 2, sections 3.2.6.2 and 3.2.7.4). */
+/**
+ * The order of dates, times and durations given as text (XML Schema part 2, sections 3.2.6.2 and
+ * 3.2.7.4).
+ */
 
 const moment =
   /^(?:(-?\d{4,})(?:-(\d\d)(?:-(\d\d))?)?|--(\d\d)(?:-(\d\d))?|---(\d\d))?T?(?:(\d\d):(\d\d):(\d\d(?:\.\d+)?))?(Z|[+-]\d\d:\d\d)?$/
@@ -8,7 +11,8 @@ const span =
 /**
  * Compares two moments or two durations of the same type.
  *
- * @returns negative, zero or positive; undefined when the standard leaves the order open, or a text is neither
+ * @returns negative, zero or positive; undefined when the standard leaves the order open, or a
+ *   text is neither
  */
 export function compareMoments(left: string, right: string): number | undefined {
   if (span.test(left) && span.test(right)) return compareSpans(left, right)
@@ -52,7 +56,10 @@ function seconds(text: string): { at: number; zoned: boolean } | undefined {
   }
 }
 
-/** Days from the first of March of the year 0 to this day, in the Gregorian calendar without end on either side. */
+/**
+ * Days from the first of March of the year 0 to this day, in the Gregorian calendar without end on
+ * either side.
+ */
 function daysBefore(year: number, month: number, day: number): number {
   const shifted = month > 2 ? year : year - 1
   return (

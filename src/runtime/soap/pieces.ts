@@ -16,7 +16,8 @@ export function atOnce<Result>(work: Pieces<Result>): Result {
 }
 
 /**
- * Does all pieces, and lets others have their turn now and then: a large answer does not hold up a whole server.
+ * Does all pieces, and lets others have their turn now and then: a large answer does not hold up a
+ * whole server.
  *
  * @param check is asked between; what it throws ends the work
  */

@@ -22,13 +22,19 @@ import {
 import { frameFor, NotXml } from './xml-reader.js'
 import { textOf } from './xml-writer.js'
 
-/** Operations that are bound to plain HTTP: parameters in the address or as a form, and an answer without an envelope (WSDL 1.1, section 4). */
+/**
+ * Operations that are bound to plain HTTP: parameters in the address or as a form, and an answer
+ * without an envelope (WSDL 1.1, section 4).
+ */
 export interface PlainOperation<Input, Outcome> {
   readonly name: string
   /** The names of the endpoints that offer it. */
   readonly endpoints: readonly string[]
   readonly verb: 'GET' | 'POST'
-  /** What follows the endpoint's address; `(name)` stands for an input where they travel in the path. */
+  /**
+   * What follows the endpoint's address; `(name)` stands for an input where they travel in the
+   * path.
+   */
   readonly location: string
   readonly parameters: 'query' | 'path' | 'form'
   readonly namespace: string

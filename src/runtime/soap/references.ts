@@ -5,8 +5,9 @@ import type { Pieces } from './pieces.js'
 import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reader.js'
 
 /**
- * Messages whose elements refer to each other: those that SOAP itself encodes (SOAP 1.1, section 5.2.1; SOAP 1.2 part 2, section 3.1.5),
- * and literal ones of services that do it all the same. They are read from a tree, because what is referred to may come later.
+ * Messages whose elements refer to each other: those that SOAP itself encodes (SOAP 1.1, section
+ * 5.2.1; SOAP 1.2 part 2, section 3.1.5), and literal ones of services that do it all the same.
+ * They are read from a tree, because what is referred to may come later.
  */
 
 const encoding11 = 'http://schemas.xmlsoap.org/soap/encoding/'
@@ -29,7 +30,8 @@ export function hasReferences(xml: string): boolean {
 /**
  * Parses a document as parseDocument does, with every reference replaced by what it refers to.
  *
- * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays an attribute.
+ * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays
+ *   an attribute.
  */
 export function* parseWithReferences(
   xml: string,
@@ -44,9 +46,7 @@ export function* parseWithReferences(
   player.play(top, (tag) => root(tag, player.reading))
 }
 
-function* readTree(
-  xml: string,
-): Pieces<{
+function* readTree(xml: string): Pieces<{
   top: Node | undefined
   byId: ReadonlyMap<string, Node>
   references: ReadonlySet<string>

@@ -21,8 +21,8 @@ export interface UserNameToken {
 }
 
 /**
- * Makes a token for one message. With `digest` the password itself does not travel: what does is a digest of it with a nonce and the time
- * (section 3.1).
+ * Makes a token for one message. With `digest` the password itself does not travel: what does is a
+ * digest of it with a nonce and the time (section 3.1).
  */
 export async function userNameToken(credential: {
   readonly user: string

@@ -7,12 +7,18 @@ import type { ReadContext, SimpleCodec, WriteContext } from './codec.js'
 /** What reading a text can't make sense of. */
 export class Unreadable extends Error {}
 
-/** White space at both ends removed, and every run of it inside made one space (part 2, section 4.3.6). */
+/**
+ * White space at both ends removed, and every run of it inside made one space (part 2, section
+ * 4.3.6).
+ */
 export function collapse(value: string): string {
   return /[\t\n\r ]/.test(value) ? value.replace(/[\t\n\r ]+/g, ' ').replace(/^ | $/g, '') : value
 }
 
-/** Characters that XML 1.0 can't carry, not even escaped (section 2.2), and halves of surrogate pairs. */
+/**
+ * Characters that XML 1.0 can't carry, not even escaped (section 2.2), and halves of surrogate
+ * pairs.
+ */
 const notXml =
   /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/
 
@@ -46,7 +52,9 @@ function ofText(simple: string, normalise: (value: string) => string): SimpleCod
   }
 }
 
-/** Texts that must look a certain way and are kept as they are, apart from white space around them. */
+/**
+ * Texts that must look a certain way and are kept as they are, apart from white space around them.
+ */
 function lexical(
   simple: string,
   makeForm: () => RegExp,
@@ -282,7 +290,9 @@ export const hexBinary: SimpleCodec<Uint8Array> = /* @__PURE__ */ bytes(
   (value) => Array.from(value, (each) => each.toString(16).padStart(2, '0').toUpperCase()).join(''),
 )
 
-/** Bytes beside the message, which has only their address (Attachments Profile 1.0, section 4.4). */
+/**
+ * Bytes beside the message, which has only their address (Attachments Profile 1.0, section 4.4).
+ */
 export const attachedBytes: SimpleCodec<Uint8Array> = {
   simple: 'the address of an attachment',
   read(value, context) {

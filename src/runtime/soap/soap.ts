@@ -69,7 +69,10 @@ export interface SoapOperation<Input, Outcome> {
   readonly headers?: Input extends { readonly headers?: infer H }
     ? Members<Exclude<H, undefined>>
     : never
-  /** Inputs that travel beside the message, and their media types; one whose type the caller says is ''. */
+  /**
+   * Inputs that travel beside the message, and their media types; one whose type the caller says is
+   * ''.
+   */
   readonly attachments?: Readonly<Record<string, string>>
   /** What the message asks for by WS-Addressing, where that is not the SOAP action. */
   readonly addressedAction?: string
@@ -190,7 +193,10 @@ function checkAttachment(value: unknown, type: string, path: string, misfits: Mi
     misfits.push({ path: `${path}.type`, message: 'expected a media type like "image/png"' })
 }
 
-/** The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must satisfy the operation. */
+/**
+ * The envelope of a request (SOAP 1.1, section 4; SOAP 1.2 part 1, section 5). The input must
+ * satisfy the operation.
+ */
 export function writeRequest<Input extends object, Outcome>(
   operation: SoapOperation<Input, Outcome>,
   input: Input,
@@ -355,7 +361,8 @@ function* answerIn<Input, Outcome>(
   let outcome: { readonly value: Record<string, unknown> } | undefined
   let headers: Record<string, unknown> | undefined
   let fault: FaultFacts | undefined
-  // Faults about headers have their detail in the header, before the fault itself (SOAP 1.1, section 4.2.1).
+  // Faults about headers have their detail in the header, before the fault itself (SOAP 1.1,
+  // section 4.2.1).
   const aboutHeaders: Pick<FaultFacts, 'declared' | 'detail'> = {
     declared: undefined,
     detail: undefined,
@@ -500,7 +507,10 @@ function* answerIn<Input, Outcome>(
   return value as Outcome
 }
 
-/** Parses a message; where its elements refer to each other, what they refer to is put in their place. */
+/**
+ * Parses a message; where its elements refer to each other, what they refer to is put in their
+ * place.
+ */
 export function* parseMessage(
   xml: string,
   encoded: boolean,

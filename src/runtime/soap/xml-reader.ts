@@ -23,7 +23,10 @@ import { nameText } from './xml-name.js'
 
 export const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 
-/** Attributes of the envelope itself may stand on what is in it: who is to understand a header, how it is encoded. */
+/**
+ * Attributes of the envelope itself may stand on what is in it: who is to understand a header, how
+ * it is encoded.
+ */
 const envelopes: readonly string[] = [
   'http://schemas.xmlsoap.org/soap/envelope/',
   'http://www.w3.org/2003/05/soap-envelope',
@@ -114,7 +117,8 @@ export function* writeInPieces(
 }
 
 /**
- * Parses an XML document, sending what stands in it to frames. Typed values are read straight from the parser's events.
+ * Parses an XML document, sending what stands in it to frames. Typed values are read straight from
+ * the parser's events.
  *
  * @param root makes the frame for the root element
  * @throws NotXml when the document is not well-formed or has a DTD; whatever the frames throw
@@ -458,7 +462,10 @@ function bytesBeside(codec: AnyTextCodec, tag: SaxesTagNS, reading: Reading): Ui
   return content
 }
 
-/** Reads a member that is nothing but a text. There is one of these for a whole document: texts have nothing inside them. */
+/**
+ * Reads a member that is nothing but a text. There is one of these for a whole document: texts have
+ * nothing inside them.
+ */
 class LeafFrame extends Collecting {
   private owner: MembersFrame | undefined
   private entry: Entry | undefined
@@ -484,7 +491,8 @@ class LeafFrame extends Collecting {
       return
     }
     const { member } = entry
-    // Many services write an empty element where they mean that there is none, or null: that is what is understood, and told.
+    // Many services write an empty element where they mean that there is none, or null: that is
+    // what is understood, and told.
     if (
       (member.optional === true || member.nillable === true) &&
       member.repeated !== true &&
@@ -503,7 +511,10 @@ export class MembersFrame implements Frame {
   private readonly value: Record<string, unknown>
   private readonly reading: Reading
   private readonly deliver: (value: Record<string, unknown>) => void
-  /** The entries that were there, by their places: a bit for each of the first, of which there are mostly no more. */
+  /**
+   * The entries that were there, by their places: a bit for each of the first, of which there are
+   * mostly no more.
+   */
   private seenFirst = 0
   private seenLater: Set<number> | undefined
   /** Set when the element ends, so that members come in the contract's order: attributes last. */
@@ -513,7 +524,9 @@ export class MembersFrame implements Frame {
   /** The turn of a repeated group that is being read, with the place of its entry. */
   private turn: { readonly at: number; readonly frame: MembersFrame } | undefined
 
-  /** @param tag the record's element; none for a turn of a group, which has no element of its own */
+  /**
+   * @param tag the record's element; none for a turn of a group, which has no element of its own
+   */
   constructor(
     shape: Shape,
     value: Record<string, unknown>,
@@ -642,7 +655,10 @@ export class MembersFrame implements Frame {
     })
   }
 
-  /** The entry that an element belongs to: of its very name before one in another namespace, one that is still to come before one that was. */
+  /**
+   * The entry that an element belongs to: of its very name before one in another namespace, one
+   * that is still to come before one that was.
+   */
   private placeOf(tag: SaxesTagNS): number {
     const { entries } = this.shape
     // Mostly it is the next one, or the same again.
@@ -747,7 +763,10 @@ export class MembersFrame implements Frame {
     ])
   }
 
-  /** What no member is for is kept under `$open`; it is a deviation where the contract does not provide for it. */
+  /**
+   * What no member is for is kept under `$open`; it is a deviation where the contract does not
+   * provide for it.
+   */
   private unknown(tag: SaxesTagNS, message: string): Frame {
     const { openEntry, entries } = this.shape
     if (

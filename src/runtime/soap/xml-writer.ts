@@ -29,15 +29,18 @@ const usualPrefixes: Readonly<Record<string, string>> = {
 }
 
 /**
- * Writes XML element by element. Namespaces are declared once, on the root, with prefixes in the order of first use, so that
- * equal values give equal texts.
+ * Writes XML element by element. Namespaces are declared once, on the root, with prefixes in the
+ * order of first use, so that equal values give equal texts.
  */
 export class XmlWriter implements WriteContext {
   /** Joined in between: many small texts at once cost less than one that grows. */
   private readonly chunks: string[] = []
   private parts: string[] = []
   private readonly prefixes = new Map<string, string>()
-  /** Tags as they are written, by the very object that names them: most come from the same few codecs. */
+  /**
+   * Tags as they are written, by the very object that names them: most come from the same few
+   * codecs.
+   */
   private readonly tags = new Map<QName, Tags>()
   private open = false
   /** The namespace of SOAP's encoding, when what is written has to be encoded by its rules. */
@@ -200,8 +203,8 @@ export function writeElement(
 }
 
 /**
- * Says the type of an encoded element (SOAP 1.1, section 5.1), and of an array also how many items of which type it has (section 5.4.2;
- * SOAP 1.2 part 2, section 3.3).
+ * Says the type of an encoded element (SOAP 1.1, section 5.1), and of an array also how many items
+ * of which type it has (section 5.4.2; SOAP 1.2 part 2, section 3.3).
  */
 function writeType(
   writer: XmlWriter,
@@ -363,7 +366,10 @@ export function textOf(codec: AnyTextCodec, value: unknown, context: WriteContex
   return codec.write(value, context)
 }
 
-/** Text with what would be markup escaped, and the carriage returns that a parser would normalise away (XML 1.0, sections 2.4 and 2.11). */
+/**
+ * Text with what would be markup escaped, and the carriage returns that a parser would normalise
+ * away (XML 1.0, sections 2.4 and 2.11).
+ */
 function escapeText(value: string): string {
   return !/[&<>\r]/.test(value)
     ? value

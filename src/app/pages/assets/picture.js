@@ -1,4 +1,5 @@
-// Lets a reader move about in a picture: zoom, pan, search, and choose a type. Everything works from the keyboard too.
+// Lets a reader move about in a picture: zoom, pan, search, and choose a type. Everything works
+// from the keyboard too.
 {
   const svg = document.querySelector('svg.picture')
   const whole = svg.viewBox.baseVal

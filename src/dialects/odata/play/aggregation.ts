@@ -8,7 +8,8 @@ import type { Entity } from './tables.js'
 export type AggregatedRow = Readonly<Record<string, Value>>
 
 /**
- * Evaluates `$apply`: filters, then groups and reckons (OData Extension for Data Aggregation 4.0, sections 3.2 to 3.4).
+ * Evaluates `$apply`: filters, then groups and reckons (OData Extension for Data Aggregation 4.0,
+ * sections 3.2 to 3.4).
  *
  * @throws NotAnExpression when it says something else
  */

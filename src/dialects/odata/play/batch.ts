@@ -5,7 +5,9 @@ import { headAndRest, parameterOf, splitParts, type Part } from '../../../runtim
 import { isJson } from '../../../runtime/response-text.js'
 import type { PlayRequest, PlayResponse, SeveralCalls } from '../../dialect.js'
 
-/** Batches as a service reads and answers them (Protocol, section 11.7; JSON Format, section 19). */
+/**
+ * Batches as a service reads and answers them (Protocol, section 11.7; JSON Format, section 19).
+ */
 
 /** Something in a batch that makes no sense. */
 export class NotABatch extends Error {}
@@ -129,7 +131,10 @@ function bodyOf(body: unknown, type: string): Uint8Array {
     : base64ToBytes(body.replaceAll('-', '+').replaceAll('_', '/'))
 }
 
-/** Puts the addresses of what was made in the place of `$<id>`: at the start of an address, and where something is bound. */
+/**
+ * Puts the addresses of what was made in the place of `$<id>`: at the start of an address, and
+ * where something is bound.
+ */
 function resolved(request: PlayRequest, made: ReadonlyMap<string, string>): PlayRequest {
   const text = new TextDecoder().decode(request.body)
   let [{ target }, body] = [request, text]

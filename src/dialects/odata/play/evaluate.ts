@@ -19,7 +19,10 @@ export interface Row {
 /** Finds what hangs off a row. */
 export type Related = (row: Row, navigation: string) => readonly Row[] | undefined
 
-/** Where an expression is evaluated: the row, the rows that lambda variables stand for, and what hangs off them. */
+/**
+ * Where an expression is evaluated: the row, the rows that lambda variables stand for, and what
+ * hangs off them.
+ */
 export interface Scope {
   readonly row: Row
   readonly variables: ReadonlyMap<string, Row | Value>
@@ -213,7 +216,10 @@ function sameValue(left: Value, right: Value): boolean {
   return compare(left, right) === 0
 }
 
-/** The order of two values: of numbers by their size to the last digit, of moments by time, of texts by code units. */
+/**
+ * The order of two values: of numbers by their size to the last digit, of moments by time, of texts
+ * by code units.
+ */
 export function compare(left: Value, right: Value): number {
   if (left === null || right === null) return left === right ? 0 : left === null ? -1 : 1
   if (left instanceof NumberValue && right instanceof NumberValue)

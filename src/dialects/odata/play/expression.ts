@@ -1,6 +1,9 @@
 import { bytesToBase64 } from '../../../runtime/plain.js'
 
-/** The expressions of `$filter` and `$orderby` as trees (OData ABNF 4.01, commonExpr and boolCommonExpr; the literals of version 2 too). */
+/**
+ * The expressions of `$filter` and `$orderby` as trees (OData ABNF 4.01, commonExpr and
+ * boolCommonExpr; the literals of version 2 too).
+ */
 export type Expression =
   | { readonly kind: 'literal'; readonly value: Value }
   | { readonly kind: 'path'; readonly steps: readonly string[] }
@@ -229,7 +232,10 @@ class Parser {
   }
 }
 
-/** A quoted literal by the name before its quotes: names with a dot are enumerations, whose value may be several. */
+/**
+ * A quoted literal by the name before its quotes: names with a dot are enumerations, whose value
+ * may be several.
+ */
 function textValue({ text, prefix = '' }: Token): Value {
   if (prefix.includes('.')) return text.includes(',') ? text.split(',') : text
   if (/^(?:X|binary)$/i.test(prefix) && /^[\da-f]*$/i.test(text))

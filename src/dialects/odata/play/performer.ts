@@ -257,7 +257,10 @@ export class Performer {
     )
   }
 
-  /** An entity that a change was sent for and that was not there is made, when all is said that it needs (Protocol, section 11.4.4). */
+  /**
+   * An entity that a change was sent for and that was not there is made, when all is said that it
+   * needs (Protocol, section 11.4.4).
+   */
   private inserted(
     rows: Rows,
     table: string,

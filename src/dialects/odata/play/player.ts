@@ -38,7 +38,10 @@ import { readOptions, type Options } from './query.js'
 import { Refusal, RequestReader } from './requests.js'
 import { Tables } from './tables.js'
 
-/** Plays the service's side of OData: reads addresses and bodies, and does with rows what the protocol says that is done with entities. */
+/**
+ * Plays the service's side of OData: reads addresses and bodies, and does with rows what the
+ * protocol says that is done with entities.
+ */
 export function playOData(contract: Contract): Player {
   return new ODataPlayer(contract)
 }
@@ -211,7 +214,10 @@ class ODataPlayer implements Player {
     return this.call(request, { place, steps: rest.slice(0, -1) }, rest.at(-1) ?? '', options)
   }
 
-  /** The resource that an address begins with, as far as sets and what lies inside their entities go. */
+  /**
+   * The resource that an address begins with, as far as sets and what lies inside their entities
+   * go.
+   */
   private locate(
     steps: readonly string[],
   ): { place: Located; rest: readonly string[] } | undefined {
@@ -315,7 +321,8 @@ class ODataPlayer implements Player {
     }
     const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
     const context = `${this.base}/$metadata#${facts.id}`
-    // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of its own.
+    // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of
+    // its own.
     const special: Partial<Readonly<Record<Kind, (value: unknown) => PlayResponse>>> = {
       download: (value) =>
         value instanceof Uint8Array

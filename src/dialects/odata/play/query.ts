@@ -25,7 +25,9 @@ export interface Answering {
   etag(entity: Entity): string
 }
 
-/** Options inside the brackets of an expanded property, or behind the question mark of an address. */
+/**
+ * Options inside the brackets of an expanded property, or behind the question mark of an address.
+ */
 export function readOptions(pairs: readonly string[]): Options {
   const found: Record<string, string> = {}
   for (const pair of pairs) {
@@ -178,7 +180,9 @@ export function page<T>(rows: readonly T[], options: Options): T[] {
   return rows.slice(skip, top === undefined ? undefined : skip + top)
 }
 
-/** What is expanded, each with its own options: in brackets (version 4), or as paths (version 2). */
+/**
+ * What is expanded, each with its own options: in brackets (version 4), or as paths (version 2).
+ */
 function expansionsOf(text: string, isNew: boolean): Map<string, Options> {
   const found = new Map<string, Options>()
   for (const item of topLevel(text).map((each) => each.trim())) {

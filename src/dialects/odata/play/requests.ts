@@ -116,7 +116,10 @@ export class RequestReader {
     return exactJson(new TextDecoder().decode(request.body))
   }
 
-  /** The entity in a body; what does not fit what it is sent for is refused. What is bound stands in it as `{ $bind: key }`. */
+  /**
+   * The entity in a body; what does not fit what it is sent for is refused. What is bound stands in
+   * it as `{ $bind: key }`.
+   */
   entity(request: PlayRequest, structure: Structure, purpose: Purpose): Record<string, unknown> {
     const misfits: Misfit[] = []
     const { json, bound } = this.bindings(this.body(request) ?? {}, structure)
@@ -148,7 +151,10 @@ export class RequestReader {
     return { set, key: this.key(entity, brackets) }
   }
 
-  /** A body without what it binds (JSON Format, section 8.5; in version 2 by the address in the metadata of an entity). */
+  /**
+   * A body without what it binds (JSON Format, section 8.5; in version 2 by the address in the
+   * metadata of an entity).
+   */
   private bindings(
     json: unknown,
     structure: Structure,

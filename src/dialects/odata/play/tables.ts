@@ -83,7 +83,10 @@ export class Tables {
     )
   }
 
-  /** What a navigation property leads to, by the properties that must be equal, or by what the seed data nests; with its table. */
+  /**
+   * What a navigation property leads to, by the properties that must be equal, or by what the seed
+   * data nests; with its table.
+   */
   related(rows: Rows, row: Row, navigation: string): readonly Entity[] | undefined {
     const record = namedType(this.contract, row.structure.type) as RecordType
     const field = fieldsOf(this.contract, record).find((each) => each.name === navigation)
@@ -174,7 +177,10 @@ export class Tables {
     return field === undefined ? undefined : fieldLayout(field).navigation?.constraints
   }
 
-  /** Adds what a client sent, with what a service makes: keys, moments, defaults. What hangs off it goes into its own table. */
+  /**
+   * Adds what a client sent, with what a service makes: keys, moments, defaults. What hangs off it
+   * goes into its own table.
+   */
   create(rows: Rows, table: string, id: TypeId, body: Readonly<Record<string, unknown>>): Entity {
     const plain = toPlain(body) as Plain
     const kind = this.kindOf(id, plain)
@@ -284,7 +290,10 @@ export class Tables {
     return field.default ?? null
   }
 
-  /** Changes a row: what is sent takes the place of what was; with `whole` all else gets its default. */
+  /**
+   * Changes a row: what is sent takes the place of what was; with `whole` all else gets its
+   * default.
+   */
   change(entity: Entity, body: Readonly<Record<string, unknown>>, whole: boolean): void {
     this.journal.push({ table: entity.table, plain: entity.plain, gone: false })
     const keys = keysOf(entity.structure)
@@ -303,7 +312,8 @@ export class Tables {
       const field = fields.find((each) => each.name === name)
       if (field === undefined) continue
       const before = entity.plain[name]
-      // A complex value is changed property by property, unless all is replaced (Protocol, section 11.4.3).
+      // A complex value is changed property by property, unless all is replaced (Protocol, section
+      // 11.4.3).
       const isComplex =
         resolve(this.contract, field.type).kind === 'record' &&
         typeof before === 'object' &&
