@@ -54,9 +54,12 @@ function byHand() {
     /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/
   const escaped = (value) =>
     /[&<>\r]/.test(value)
-      ? value.replace(/[&<>\r]/g, (c) =>
-          c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;',
-        )
+      ? value.replace(/[&<>\r]/g, (c) => {
+          if (c === '&') return '&amp;'
+          if (c === '<') return '&lt;'
+          if (c === '>') return '&gt;'
+          return '&#13;'
+        })
       : value
   const moment =
     /^-?(?:[1-9]\d{3,}|0\d{3})-(?:0[1-9]|1[0-2])-\d\dT(?:(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d(?:\.\d+)?|24:00:00(?:\.0+)?)(?:Z|[+-](?:(?:0\d|1[0-3]):[0-5]\d|14:00))?$/

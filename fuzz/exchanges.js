@@ -175,11 +175,9 @@ export async function requestOutcome(fixture, random) {
 }
 
 function bytesOf(body) {
-  return body instanceof Uint8Array
-    ? body
-    : typeof body === 'string'
-      ? new TextEncoder().encode(body)
-      : new Uint8Array()
+  if (body instanceof Uint8Array) return body
+  if (typeof body === 'string') return new TextEncoder().encode(body)
+  return new Uint8Array()
 }
 
 /** What the stand-in answers to a request that is sent as it is; undefined where it can't be. */

@@ -178,13 +178,10 @@ class Round {
   /** What the input has already at a path, as a text. */
   private given(path: string): string | undefined {
     const value = at(this.plain, parsePath(path))
-    return value === undefined || value === null
-      ? undefined
-      : value instanceof ExactNumber
-        ? value.source
-        : typeof value === 'object'
-          ? JSON.stringify(toPlain(value))
-          : String(value as string | number | boolean)
+    if (value === undefined || value === null) return undefined
+    if (value instanceof ExactNumber) return value.source
+    if (typeof value === 'object') return JSON.stringify(toPlain(value))
+    return String(value as string | number | boolean)
   }
 }
 

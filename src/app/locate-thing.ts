@@ -101,11 +101,11 @@ export class Locator {
     }
     const found = positionOf(lines, finders)
     if (found !== undefined) return this.place(join(folder, file), found.line, found.column)
-    return thing.kind === 'type' && thing.type.kind === 'list'
-      ? 'Lists are written as arrays where they stand.'
-      : 'type' in thing && this.described.leftTypes.has(thing.type.id)
-        ? '"only" in tolmach.yaml leaves it out.'
-        : `The client has nothing of that name; it may be older than the contract: tolmach generate ${this.open.name}`
+    if (thing.kind === 'type' && thing.type.kind === 'list')
+      return 'Lists are written as arrays where they stand.'
+    if ('type' in thing && this.described.leftTypes.has(thing.type.id))
+      return '"only" in tolmach.yaml leaves it out.'
+    return `The client has nothing of that name; it may be older than the contract: tolmach generate ${this.open.name}`
   }
 
   private async metadataPlace({ document, line, column }: Origin): Promise<Place | undefined> {

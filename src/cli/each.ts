@@ -52,7 +52,9 @@ export async function runEach(
       await run.results.close(!whole)
     }
     tellEnd(run, command.save, voice)
-    return run.stopped === 'asked' ? interrupted : whole ? 0 : exitCodes.difference
+    if (run.stopped === 'asked') return interrupted
+    if (whole) return 0
+    return exitCodes.difference
   } finally {
     process.off('SIGINT', onInterrupt)
   }

@@ -133,7 +133,11 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
   const actual = resolve(contract, type)
   if (actual.kind === 'literal' && String(actual.value) === text) return actual.value
   if (actual.kind !== 'scalar') return text
-  if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
+  if (actual.base === 'boolean') {
+    if (text === 'true') return true
+    if (text === 'false') return false
+    return text
+  }
   if (actual.base === 'text' || actual.base === 'bytes') return scalarFromPlain(actual.base, text)
   return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text)
     ? scalarFromPlain(actual.base, new ExactNumber(text))

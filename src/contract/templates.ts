@@ -55,11 +55,8 @@ export function inPlain(value: unknown, steps: readonly string[]): unknown {
 
 /** A plain value as a text; nothing for what is not there. */
 export function plainText(value: unknown): string {
-  return value instanceof ExactNumber
-    ? value.source
-    : value === undefined || value === null
-      ? ''
-      : typeof value === 'object'
-        ? JSON.stringify(value)
-        : String(value as string | number | boolean | bigint)
+  if (value instanceof ExactNumber) return value.source
+  if (value === undefined || value === null) return ''
+  if (typeof value === 'object') return JSON.stringify(value)
+  return String(value as string | number | boolean | bigint)
 }

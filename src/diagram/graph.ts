@@ -136,11 +136,10 @@ interface FoundLink extends Link {
 function kindOfBox(contract: Contract, type: NamedType): BoxKind | undefined {
   switch (type.kind) {
     case 'record':
-      return type.variantOf !== undefined
-        ? undefined
-        : type.keys !== undefined || isEntity(contract, type)
-          ? 'entity'
-          : 'record'
+      if (type.variantOf !== undefined) return undefined
+      if (type.keys !== undefined || isEntity(contract, type)) return 'entity'
+      return 'record'
+
     case 'enumeration':
       return 'enumeration'
     case 'intersection':
@@ -276,11 +275,10 @@ function waysOf(
     waysOf(contract, part, drawn, times, [...within, type])
   switch (type.kind) {
     case 'reference':
-      return drawn.has(type.to)
-        ? [{ to: type.to, multiplicity }]
-        : isBoxless(contract, type.to)
-          ? inside(namedType(contract, type.to), multiplicity)
-          : []
+      if (drawn.has(type.to)) return [{ to: type.to, multiplicity }]
+      if (isBoxless(contract, type.to)) return inside(namedType(contract, type.to), multiplicity)
+      return []
+
     case 'list':
       return inside(type.item, listMultiplicity(type, multiplicity))
     case 'map':
@@ -302,13 +300,12 @@ function isBoxless(contract: Contract, id: TypeId): boolean {
 function listMultiplicity({ minItems = 0, maxItems }: ListType, outside: string): string {
   if (outside === '*') return '*'
   const least = outside === '1' ? minItems : 0
-  return maxItems === undefined
-    ? least === 0
-      ? '*'
-      : `${least}..*`
-    : least === maxItems
-      ? `${least}`
-      : `${least}..${maxItems}`
+  if (maxItems === undefined) {
+    if (least === 0) return '*'
+    return `${least}..*`
+  }
+  if (least === maxItems) return `${least}`
+  return `${least}..${maxItems}`
 }
 
 function sometimes(multiplicity: string): string {

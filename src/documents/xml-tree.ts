@@ -94,11 +94,9 @@ export class XmlElement {
   namespaceOf(prefix: string): string | undefined {
     if (Object.hasOwn(this.bindings, prefix)) return this.bindings[prefix]
     if (this.parent !== undefined) return this.parent.namespaceOf(prefix)
-    return prefix === 'xml'
-      ? 'http://www.w3.org/XML/1998/namespace'
-      : prefix === ''
-        ? ''
-        : undefined
+    if (prefix === 'xml') return 'http://www.w3.org/XML/1998/namespace'
+    if (prefix === '') return ''
+    return undefined
   }
 }
 

@@ -86,8 +86,11 @@ function keyOf(
     ['string', 'number'].includes(typeof first?.[name]),
   )
   // What is called like a key is tried first.
-  const likely = (name: string): number =>
-    /^(?:id|key|number|no|code)$/i.test(name) ? 0 : /(?:id|key|number|code)$/i.test(name) ? 1 : 2
+  const likely = (name: string): number => {
+    if (/^(?:id|key|number|no|code)$/i.test(name)) return 0
+    if (/(?:id|key|number|code)$/i.test(name)) return 1
+    return 2
+  }
   const best = candidates.sort((a, b) => likely(a) - likely(b)).find((name) => isKey([name]))
   return best === undefined ? undefined : [best]
 }

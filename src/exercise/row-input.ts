@@ -54,11 +54,9 @@ export function rowInput(
       ? row.fields[column]
       : at(row.fields, parsePath(column))
     const place = { written: input, path: parsePath(input) }
-    return value === undefined
-      ? []
-      : row.isText
-        ? [{ ...place, text: String(value) }]
-        : [{ ...place, plain: value }]
+    if (value === undefined) return []
+    if (row.isText) return [{ ...place, text: String(value) }]
+    return [{ ...place, plain: value }]
   })
   const unknown = assignments.find(
     ({ written, path }) =>

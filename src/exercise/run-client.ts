@@ -235,11 +235,9 @@ function withQuery(address: string, query: Readonly<Record<string, string>>): st
 }
 
 function bodyText(body: unknown): string {
-  return typeof body === 'string'
-    ? body
-    : body instanceof Uint8Array
-      ? new TextDecoder().decode(body)
-      : ''
+  if (typeof body === 'string') return body
+  if (body instanceof Uint8Array) return new TextDecoder().decode(body)
+  return ''
 }
 
 /** The first items of a sequence, which may have no end. */

@@ -487,11 +487,11 @@ function scalar(type: ScalarType, name: string): unknown {
       return decimal(limits)
     case 'float':
     case 'double':
-      return type.format === 'integer'
-        ? Number(wholeNumber(limits))
-        : limits.multipleOf !== undefined && limits.minimum === undefined
-          ? Number(limits.multipleOf)
-          : Number(decimal(limits))
+      if (type.format === 'integer') return Number(wholeNumber(limits))
+      if (limits.multipleOf !== undefined && limits.minimum === undefined)
+        return Number(limits.multipleOf)
+      return Number(decimal(limits))
+
     case 'bytes':
       return btoa(
         'x'.repeat(

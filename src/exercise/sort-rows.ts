@@ -65,5 +65,7 @@ function compareExactly(left: string, right: string): number {
     return BigInt(digits + fraction.padEnd(places, '0'))
   }
   const difference = whole(left) - whole(right)
-  return difference < 0n ? -1 : difference > 0n ? 1 : 0
+  if (difference < 0n) return -1
+  if (difference > 0n) return 1
+  return 0
 }

@@ -256,5 +256,9 @@ function namespaceWord(id: TypeId): string {
 }
 
 function sortedBy<T>(items: readonly T[], key: (item: T) => string): T[] {
-  return [...items].sort((a, b) => (key(a) < key(b) ? -1 : key(a) > key(b) ? 1 : 0))
+  return [...items].sort((a, b) => {
+    if (key(a) < key(b)) return -1
+    if (key(a) > key(b)) return 1
+    return 0
+  })
 }

@@ -265,7 +265,9 @@ function wholeAddress(connection: Connection, offered?: readonly string[]): stri
 /** The credentials of the settings, as a list. */
 export function credentialsOf(settings: Settings): readonly Credential[] {
   const { credential } = settings
-  return credential === undefined ? [] : 'kind' in credential ? [credential] : credential
+  if (credential === undefined) return []
+  if ('kind' in credential) return [credential]
+  return credential
 }
 
 /** The credential of a kind, where the settings have one. */
@@ -750,11 +752,10 @@ function checkHeaders(headers: Readonly<Record<string, string>>): void {
 
 /** The header that a name with a password, or a token, makes. */
 export function authorization(credential: Credential): string | undefined {
-  return credential.kind === 'basic'
-    ? `Basic ${base64(`${credential.user}:${credential.password}`)}`
-    : credential.kind === 'bearer'
-      ? `Bearer ${credential.token}`
-      : undefined
+  if (credential.kind === 'basic')
+    return `Basic ${base64(`${credential.user}:${credential.password}`)}`
+  if (credential.kind === 'bearer') return `Bearer ${credential.token}`
+  return undefined
 }
 
 function base64(text: string): string {

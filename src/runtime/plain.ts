@@ -13,13 +13,11 @@ export function toPlain(value: unknown): Plain {
     case 'string':
       return value
     case 'number':
-      return Number.isFinite(value)
-        ? value
-        : Number.isNaN(value)
-          ? 'NaN'
-          : value > 0
-            ? 'INF'
-            : '-INF'
+      if (Number.isFinite(value)) return value
+      if (Number.isNaN(value)) return 'NaN'
+      if (value > 0) return 'INF'
+      return '-INF'
+
     case 'bigint':
       return String(value)
     case 'object':

@@ -311,5 +311,7 @@ export function variableNames(dialect: Dialect, contractName: string): Markdown 
 }
 
 function compare(a: string, b: string): number {
-  return a < b ? -1 : a > b ? 1 : 0
+  if (a < b) return -1
+  if (a > b) return 1
+  return 0
 }

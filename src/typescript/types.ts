@@ -489,9 +489,11 @@ export function choiceText({ alternatives, optional }: Choice): string {
  * the values themselves.
  */
 export function enumerationKeys(values: readonly string[]): { key: string; value: string }[] {
-  const wished = values.map((value) =>
-    /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(value) ? value : value === '' ? 'empty' : camelCase(value),
-  )
+  const wished = values.map((value) => {
+    if (/^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(value)) return value
+    if (value === '') return 'empty'
+    return camelCase(value)
+  })
   const counts = new Map<string, number>()
   for (const key of wished) counts.set(key, (counts.get(key) ?? 0) + 1)
   return values.map((value, at) => ({
@@ -519,5 +521,7 @@ function article(name: string): string {
 }
 
 function compare(a: string, b: string): number {
-  return a < b ? -1 : a > b ? 1 : 0
+  if (a < b) return -1
+  if (a > b) return 1
+  return 0
 }

@@ -196,9 +196,11 @@ describe('views', () => {
 
 describe('the picture', () => {
   const texts = (shapes: readonly Shape[]): string[] =>
-    shapes.flatMap((shape) =>
-      shape.kind === 'group' ? texts(shape.shapes) : shape.kind === 'text' ? [shape.text] : [],
-    )
+    shapes.flatMap((shape) => {
+      if (shape.kind === 'group') return texts(shape.shapes)
+      if (shape.kind === 'text') return [shape.text]
+      return []
+    })
   const overlap = (
     a: { x: number; y: number; w: number; h: number },
     b: { x: number; y: number; w: number; h: number },

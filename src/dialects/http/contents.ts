@@ -156,13 +156,12 @@ export class ContentReader {
       (field) => isFile(field.type) || (field.type.kind === 'list' && isFile(field.type.item)),
     )
     if (!hasFiles) return undefined
-    const fields = record.fields.map((field): Field =>
-      isFile(field.type)
-        ? { ...field, type: file(field.type) }
-        : field.type.kind === 'list' && isFile(field.type.item)
-          ? { ...field, type: { ...field.type, item: file(field.type.item) } }
-          : field,
-    )
+    const fields = record.fields.map((field): Field => {
+      if (isFile(field.type)) return { ...field, type: file(field.type) }
+      if (field.type.kind === 'list' && isFile(field.type.item))
+        return { ...field, type: { ...field.type, item: file(field.type.item) } }
+      return field
+    })
     const name = pascalCase(path.join(' '))
     const id = `#operation:${name}/files`
     const { fields: _fields, ...rest } = record as RecordType

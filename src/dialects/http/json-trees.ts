@@ -280,7 +280,9 @@ export class JsonTrees {
       ),
     )
     const [only, ...others] = trees
-    return only === undefined ? {} : others.length === 0 ? only : trees
+    if (only === undefined) return {}
+    if (others.length === 0) return only
+    return trees
   }
 
   private content(layout: ContentLayout | undefined, type: Type): CodecTree {

@@ -232,12 +232,11 @@ function readBody(
     const members = membersOf(contract, field.type)
     const parts = isMultipart(request) ? readMultipart(request) : formMembers(text)
     const memberOf = (name: string): Field | undefined => members.find((each) => each.name === name)
-    const value = (name: string, part: unknown): unknown =>
-      typeof part === 'string'
-        ? typed(contract, part, memberOf(name)?.type)
-        : Array.isArray(part)
-          ? part.map((each: unknown) => value(name, each))
-          : part
+    const value = (name: string, part: unknown): unknown => {
+      if (typeof part === 'string') return typed(contract, part, memberOf(name)?.type)
+      if (Array.isArray(part)) return part.map((each: unknown) => value(name, each))
+      return part
+    }
     const listed = (name: string, part: unknown): unknown =>
       memberOf(name)?.type.kind === 'list' && !Array.isArray(part) ? [part] : part
     const json = Object.fromEntries(

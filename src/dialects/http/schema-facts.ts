@@ -18,11 +18,10 @@ const objectKeywords = [
 export function typesOf(node: DataNode): string[] {
   const type = node.get('type')
   for (const each of type?.items ?? []) each.read = true
-  return type?.kind === 'list'
-    ? type.items.map((each) => String(each.value)).filter((each) => each !== 'null')
-    : typeof type?.value === 'string' && type.value !== 'null'
-      ? [type.value]
-      : []
+  if (type?.kind === 'list')
+    return type.items.map((each) => String(each.value)).filter((each) => each !== 'null')
+  if (typeof type?.value === 'string' && type.value !== 'null') return [type.value]
+  return []
 }
 
 /**

@@ -231,16 +231,19 @@ export function typed(contract: Contract, text: string, type: Type | undefined):
   if (whole === undefined) return text
   const actual = whole.kind === 'list' ? resolve(contract, whole.item) : whole
   const isNumber = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text)
-  if (actual.kind === 'union' || actual.kind === 'literal' || actual.kind === 'anything')
-    return isNumber && !takesText(contract, actual)
-      ? exactJson(text)
-      : /^(?:true|false)$/.test(text) && !takesText(contract, actual)
-        ? text === 'true'
-        : text
+  if (actual.kind === 'union' || actual.kind === 'literal' || actual.kind === 'anything') {
+    if (isNumber && !takesText(contract, actual)) return exactJson(text)
+    if (/^(?:true|false)$/.test(text) && !takesText(contract, actual)) return text === 'true'
+    return text
+  }
   if (actual.kind === 'record' || actual.kind === 'map' || actual.kind === 'intersection')
     return /^\s*\{/.test(text) ? exactJson(text) : text
   if (actual.kind !== 'scalar') return text
-  if (actual.base === 'boolean') return text === 'true' ? true : text === 'false' ? false : text
+  if (actual.base === 'boolean') {
+    if (text === 'true') return true
+    if (text === 'false') return false
+    return text
+  }
   return ['text', 'date', 'dateTime', 'time', 'duration', 'bytes'].includes(actual.base) ||
     !isNumber
     ? text

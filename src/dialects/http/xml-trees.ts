@@ -65,11 +65,10 @@ export class XmlTrees {
           ? {}
           : { reads: 'number' }
       case 'literal':
-        return typeof actual.value === 'number'
-          ? { reads: 'number' }
-          : typeof actual.value === 'boolean'
-            ? { reads: 'boolean' }
-            : {}
+        if (typeof actual.value === 'number') return { reads: 'number' }
+        if (typeof actual.value === 'boolean') return { reads: 'boolean' }
+        return {}
+
       case 'anything':
         return { reads: 'any' }
       case 'record':

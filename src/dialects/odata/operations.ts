@@ -860,7 +860,11 @@ function inOrder(overloads: readonly Declared[]): Declared[] {
         .filter((child) => child.local === 'Parameter')
         .map((child) => child.attributes.find(({ local }) => local === 'Name')?.value ?? ''),
     ].join(' ')
-  return [...overloads].sort((a, b) => (key(a) < key(b) ? -1 : key(a) > key(b) ? 1 : 0))
+  return [...overloads].sort((a, b) => {
+    if (key(a) < key(b)) return -1
+    if (key(a) > key(b)) return 1
+    return 0
+  })
 }
 
 function isBound(element: XmlElement): boolean {

@@ -333,11 +333,9 @@ export class CodecTrees {
     if (local !== undefined && namespace !== undefined && named?.kind !== 'list')
       return [namespace, local]
     const actual = named ?? type
-    return actual.kind === 'scalar'
-      ? [xsd, actual.format.replace('xs:', '')]
-      : actual.kind === 'enumeration'
-        ? [xsd, 'string']
-        : undefined
+    if (actual.kind === 'scalar') return [xsd, actual.format.replace('xs:', '')]
+    if (actual.kind === 'enumeration') return [xsd, 'string']
+    return undefined
   }
 
   private ofScalar(type: ScalarType): Builtin | { readonly [key: string]: CodecTree } {
@@ -401,12 +399,11 @@ function commonNamespace(fields: readonly Field[], preferred: string): string {
 /** Codecs of a contract that work: what the stand-in reads and writes with. */
 export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
   return new LiveCodecs(
-    (name) =>
-      name === 'anyValue'
-        ? anyValue
-        : name === 'dataSet'
-          ? dataSet
-          : simple[name as keyof typeof simple],
+    (name) => {
+      if (name === 'anyValue') return anyValue
+      if (name === 'dataSet') return dataSet
+      return simple[name as keyof typeof simple]
+    },
     (id) => trees.ofNamed(namedType(contract, id)),
   )
 }

@@ -198,14 +198,12 @@ function understand(
             end: () => undefined,
           }
           return {
-            child: (inner) =>
-              inner.uri !== version
-                ? new IgnoringFrame()
-                : inner.local === 'Body'
-                  ? bodyFrame
-                  : inner.local === 'Header'
-                    ? headerFrame
-                    : new IgnoringFrame(),
+            child: (inner) => {
+              if (inner.uri !== version) return new IgnoringFrame()
+              if (inner.local === 'Body') return bodyFrame
+              if (inner.local === 'Header') return headerFrame
+              return new IgnoringFrame()
+            },
             text: () => undefined,
             end: () => undefined,
           }

@@ -10,9 +10,11 @@ export function namespacesOf(
   if (written === '##any') return {}
   if (written === '##other') return { except: target }
   return {
-    namespaces: written
-      .split(/\s+/)
-      .map((each) => (each === '##targetNamespace' ? target : each === '##local' ? '' : each)),
+    namespaces: written.split(/\s+/).map((each) => {
+      if (each === '##targetNamespace') return target
+      if (each === '##local') return ''
+      return each
+    }),
   }
 }
 

@@ -359,11 +359,9 @@ function tableOf(value: unknown, rows: readonly unknown[], columns: string | und
 }
 
 function titleOf(step: Step): string {
-  return step.kind === 'call'
-    ? step.operation
-    : step.kind === 'compare'
-      ? 'before and after'
-      : 'for each row'
+  if (step.kind === 'call') return step.operation
+  if (step.kind === 'compare') return 'before and after'
+  return 'for each row'
 }
 
 function troubleOf({

@@ -80,13 +80,10 @@ function split(text: string): string[] {
 }
 
 function scalar(text: string): unknown {
-  return /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text)
-    ? new RawNumber(text)
-    : text === 'true'
-      ? true
-      : text === 'false'
-        ? false
-        : text
+  if (/^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text)) return new RawNumber(text)
+  if (text === 'true') return true
+  if (text === 'false') return false
+  return text
 }
 
 function members(text: string, explode: boolean): Record<string, unknown> {

@@ -565,11 +565,9 @@ const openness = /* @__PURE__ */ new WeakMap<object, boolean>()
 function admitsOthers(codec: ReturnType<typeof settled>): boolean {
   if ('members' in codec) return codec.open === true
   if ('obeys' in codec) return isOpen(codec.is)
-  return 'allOf' in codec
-    ? codec.allOf.some(isOpen)
-    : 'oneOf' in codec
-      ? codec.oneOf.some(isOpen)
-      : true
+  if ('allOf' in codec) return codec.allOf.some(isOpen)
+  if ('oneOf' in codec) return codec.oneOf.some(isOpen)
+  return true
 }
 
 function memberNames(reference: JsonRef): readonly string[] {

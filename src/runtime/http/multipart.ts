@@ -108,5 +108,9 @@ function isFile(value: unknown): value is File {
  * Names in a header, as browsers write them (RFC 7578, section 2; WHATWG HTML, section 4.10.21.8).
  */
 function escaped(name: string): string {
-  return name.replace(/[\r\n"]/g, (c) => (c === '"' ? '%22' : c === '\r' ? '%0D' : '%0A'))
+  return name.replace(/[\r\n"]/g, (c) => {
+    if (c === '"') return '%22'
+    if (c === '\r') return '%0D'
+    return '%0A'
+  })
 }

@@ -135,14 +135,12 @@ export function inCookie(name: string, value: Written, style: Style, explode: bo
 
 /** What a JSON value is as texts of a parameter. */
 export function written(json: unknown): Written {
-  const text = (value: unknown): string =>
-    value === null || value === undefined
-      ? ''
-      : typeof value === 'object' && 'digits' in value
-        ? String(value.digits)
-        : typeof value === 'object'
-          ? JSON.stringify(value)
-          : String(value as string)
+  const text = (value: unknown): string => {
+    if (value === null || value === undefined) return ''
+    if (typeof value === 'object' && 'digits' in value) return String(value.digits)
+    if (typeof value === 'object') return JSON.stringify(value)
+    return String(value as string)
+  }
   if (Array.isArray(json)) return json.map(text)
   if (typeof json === 'object' && json !== null && !('digits' in json))
     return Object.fromEntries(

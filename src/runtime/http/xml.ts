@@ -102,11 +102,9 @@ function endTag(shape: XmlShape, local: string): string {
 }
 
 function leafText(json: unknown): string {
-  return json instanceof RawNumber
-    ? json.digits
-    : typeof json === 'object'
-      ? JSON.stringify(json)
-      : String(json)
+  if (json instanceof RawNumber) return json.digits
+  if (typeof json === 'object') return JSON.stringify(json)
+  return String(json)
 }
 
 /** Text for content and attributes; characters that XML can't have are left out. */

@@ -25,7 +25,9 @@ export function compareNumbers(a: string, b: string): number {
   if (!/\d/.test(a + b)) return Number(a) - Number(b)
   if (!/\d/.test(a)) return Number(a)
   const [first, second] = aligned(a, b)
-  return first < second ? -1 : first > second ? 1 : 0
+  if (first < second) return -1
+  if (first > second) return 1
+  return 0
 }
 
 /** Is `a` so many times `step`, exactly? */

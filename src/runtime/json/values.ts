@@ -161,14 +161,13 @@ export const base64: SimpleJson<never> = {
 }
 
 function withoutRawNumbers(): SimpleJson<never> {
-  const read = (json: unknown): unknown =>
-    json instanceof RawNumber
-      ? Number(json.digits)
-      : Array.isArray(json)
-        ? json.map(read)
-        : isObject(json)
-          ? Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)]))
-          : json
+  const read = (json: unknown): unknown => {
+    if (json instanceof RawNumber) return Number(json.digits)
+    if (Array.isArray(json)) return json.map(read)
+    if (isObject(json))
+      return Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)]))
+    return json
+  }
   // Inside of lists and objects there may be numbers that are still their digits.
   return {
     simple: 'any value',

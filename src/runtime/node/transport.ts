@@ -516,5 +516,7 @@ function plainHeaders(headers: RequestInit['headers']): Record<string, string> {
 
 function setCookies({ headers }: IncomingMessage): readonly string[] {
   const found = headers['set-cookie']
-  return found === undefined ? [] : typeof found === 'string' ? [found] : found
+  if (found === undefined) return []
+  if (typeof found === 'string') return [found]
+  return found
 }

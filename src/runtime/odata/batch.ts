@@ -208,9 +208,11 @@ function settleAll(
 function units(waiting: readonly Waiting[], together: boolean): Waiting[][] {
   if (!together) return waiting.map((each) => [each])
   const changes = waiting.filter(({ method }) => method !== 'GET')
-  return waiting.flatMap((each) =>
-    each.method === 'GET' ? [[each]] : each === changes[0] ? [changes] : [],
-  )
+  return waiting.flatMap((each) => {
+    if (each.method === 'GET') return [[each]]
+    if (each === changes[0]) return [changes]
+    return []
+  })
 }
 
 function asParts(

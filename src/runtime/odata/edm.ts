@@ -92,13 +92,10 @@ export function floating(write: (text: string, value: number) => unknown): Simpl
 }
 
 export function floatingText(value: number): string {
-  return Number.isFinite(value)
-    ? String(value)
-    : Number.isNaN(value)
-      ? 'NaN'
-      : value > 0
-        ? 'INF'
-        : '-INF'
+  if (Number.isFinite(value)) return String(value)
+  if (Number.isNaN(value)) return 'NaN'
+  if (value > 0) return 'INF'
+  return '-INF'
 }
 
 /** As the text is: what a literal of most types is. */

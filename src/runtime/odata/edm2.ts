@@ -70,11 +70,9 @@ export const binary: Edm = {
 }
 
 function suffixed(written: string, suffix: string): string {
-  return Number.isFinite(Number(written))
-    ? written + suffix
-    : written === 'NaN'
-      ? 'NaN'
-      : written.replace('Infinity', 'INF')
+  if (Number.isFinite(Number(written))) return written + suffix
+  if (written === 'NaN') return 'NaN'
+  return written.replace('Infinity', 'INF')
 }
 
 /**

@@ -72,7 +72,9 @@ export const binary: Edm = {
 
 /** Numbers as they are; the special ones by name. */
 function floatingLiteral(written: string): string {
-  return written === 'Infinity' ? 'INF' : written === '-Infinity' ? '-INF' : written
+  if (written === 'Infinity') return 'INF'
+  if (written === '-Infinity') return '-INF'
+  return written
 }
 
 function urlSafe(bytes: Uint8Array): string {

@@ -99,11 +99,9 @@ function protocol(version: '2.0' | '3.0'): Protocol {
       if (name.includes('odata.')) {
         if (name === 'odata.etag') return etagOf(value)
         const [, before, term] = /^(.+)@odata\.(.*)$/.exec(name) ?? []
-        return term === 'nextLink' && before !== undefined
-          ? { cut: before }
-          : before !== undefined || name.startsWith('odata.')
-            ? {}
-            : undefined
+        if (term === 'nextLink' && before !== undefined) return { cut: before }
+        if (before !== undefined || name.startsWith('odata.')) return {}
+        return undefined
       }
       // What was not expanded is there as a link only; what was may go on elsewhere.
       if (isObject(value) && '__deferred' in value) return {}

@@ -447,7 +447,9 @@ function compare(left: string, right: string): number {
     (text.startsWith('-') ? -1n : 1n) *
     BigInt(`${parts.whole}${parts.fraction.padEnd(length, '0')}` || '0')
   const difference = scaled(a, left) - scaled(b, right)
-  return difference < 0n ? -1 : difference > 0n ? 1 : 0
+  if (difference < 0n) return -1
+  if (difference > 0n) return 1
+  return 0
 }
 
 /**

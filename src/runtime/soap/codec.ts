@@ -461,13 +461,10 @@ function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry 
   }
   const simpleCodec = (): SimpleCodec<unknown> | undefined => {
     const text = textCodec()
-    return text === undefined
-      ? undefined
-      : 'restricts' in text
-        ? text.restricts
-        : 'read' in text
-          ? text
-          : undefined
+    if (text === undefined) return undefined
+    if ('restricts' in text) return text.restricts
+    if ('read' in text) return text
+    return undefined
   }
   return {
     key,

@@ -133,18 +133,16 @@ function valueOf(text: string, type: SimpleCodec<unknown> | undefined): unknown 
   }
 }
 
-const kindOf = (value: unknown): string =>
-  typeof value === 'boolean'
-    ? 'boolean'
-    : typeof value === 'bigint'
-      ? 'long'
-      : typeof value === 'number'
-        ? Number.isInteger(value)
-          ? 'int'
-          : 'double'
-        : value instanceof Uint8Array
-          ? 'base64Binary'
-          : 'string'
+const kindOf = (value: unknown): string => {
+  if (typeof value === 'boolean') return 'boolean'
+  if (typeof value === 'bigint') return 'long'
+  if (typeof value === 'number') {
+    if (Number.isInteger(value)) return 'int'
+    return 'double'
+  }
+  if (value instanceof Uint8Array) return 'base64Binary'
+  return 'string'
+}
 
 function write(set: DataSet): OpenElement {
   const schema = (

@@ -43,12 +43,11 @@ function ofText(simple: string, normalise: (value: string) => string): SimpleCod
     simple,
     read: normalise,
     write: (value) => value,
-    check: (value) =>
-      typeof value !== 'string'
-        ? wrong(simple, value)
-        : notXml.test(value)
-          ? "has characters that XML can't carry"
-          : undefined,
+    check: (value) => {
+      if (typeof value !== 'string') return wrong(simple, value)
+      if (notXml.test(value)) return "has characters that XML can't carry"
+      return undefined
+    },
   }
 }
 
@@ -126,16 +125,13 @@ function floating(simple: string): SimpleCodec<number> {
         throw new Unreadable(simple)
       return Number(collapsed)
     },
-    write: (value) =>
-      Number.isNaN(value)
-        ? 'NaN'
-        : value === Infinity
-          ? 'INF'
-          : value === -Infinity
-            ? '-INF'
-            : Object.is(value, -0)
-              ? '-0'
-              : String(value).replace('e+', 'E').replace('e', 'E'),
+    write: (value) => {
+      if (Number.isNaN(value)) return 'NaN'
+      if (value === Infinity) return 'INF'
+      if (value === -Infinity) return '-INF'
+      if (Object.is(value, -0)) return '-0'
+      return String(value).replace('e+', 'E').replace('e', 'E')
+    },
     check: (value) => (typeof value === 'number' ? undefined : wrong(simple, value)),
   }
 }

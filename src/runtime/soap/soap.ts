@@ -437,14 +437,12 @@ function* answerIn<Input, Outcome>(
           }
         }
         return {
-          child: (inner) =>
-            inner.uri !== version
-              ? new IgnoringFrame()
-              : inner.local === 'Body'
-                ? bodyFrame
-                : inner.local === 'Header'
-                  ? headerFrame()
-                  : new IgnoringFrame(),
+          child: (inner) => {
+            if (inner.uri !== version) return new IgnoringFrame()
+            if (inner.local === 'Body') return bodyFrame
+            if (inner.local === 'Header') return headerFrame()
+            return new IgnoringFrame()
+          },
           text: () => undefined,
           end: () => undefined,
         }

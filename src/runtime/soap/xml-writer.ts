@@ -373,9 +373,12 @@ export function textOf(codec: AnyTextCodec, value: unknown, context: WriteContex
 function escapeText(value: string): string {
   return !/[&<>\r]/.test(value)
     ? value
-    : value.replace(/[&<>\r]/g, (c) =>
-        c === '&' ? '&amp;' : c === '<' ? '&lt;' : c === '>' ? '&gt;' : '&#13;',
-      )
+    : value.replace(/[&<>\r]/g, (c) => {
+        if (c === '&') return '&amp;'
+        if (c === '<') return '&lt;'
+        if (c === '>') return '&gt;'
+        return '&#13;'
+      })
 }
 
 function escapeAttribute(value: string): string {

@@ -146,7 +146,11 @@ function valueAt(steps: readonly string[], scope: Scope): Value {
   if (steps.at(-1) === '$count')
     return new NumberValue(String(itemsAt(steps.slice(0, -1), scope).length))
   const [first] = itemsAt(steps, scope)
-  return first === undefined || isRow(first) ? (isRow(first) ? true : null) : first
+  if (first === undefined || isRow(first)) {
+    if (isRow(first)) return true
+    return null
+  }
+  return first
 }
 
 /** A value of the client's as expressions have them, by its type. */
@@ -167,10 +171,16 @@ function valueOf(property: Property, value: unknown): Value {
 }
 
 function operate(word: string, left: Value, right: Value): Value {
-  if (word === 'and')
-    return left === false || right === false ? false : left === null || right === null ? null : true
-  if (word === 'or')
-    return left === true || right === true ? true : left === null || right === null ? null : false
+  if (word === 'and') {
+    if (left === false || right === false) return false
+    if (left === null || right === null) return null
+    return true
+  }
+  if (word === 'or') {
+    if (left === true || right === true) return true
+    if (left === null || right === null) return null
+    return false
+  }
   if (word === 'in')
     return Array.isArray(right) && right.some((each: Value) => compare(left, each) === 0)
   if (word === 'has')
@@ -183,13 +193,10 @@ function operate(word: string, left: Value, right: Value): Value {
     // Null is neither greater nor less than anything (section 5.1.1.1).
     if (left === null || right === null) return false
     const order = compare(left, right)
-    return word === 'gt'
-      ? order > 0
-      : word === 'ge'
-        ? order >= 0
-        : word === 'lt'
-          ? order < 0
-          : order <= 0
+    if (word === 'gt') return order > 0
+    if (word === 'ge') return order >= 0
+    if (word === 'lt') return order < 0
+    return order <= 0
   }
   if (!(left instanceof NumberValue) || !(right instanceof NumberValue)) return null
   const [a, b] = [Number(left.digits), Number(right.digits)]
@@ -221,7 +228,11 @@ function sameValue(left: Value, right: Value): boolean {
  * by code units.
  */
 export function compare(left: Value, right: Value): number {
-  if (left === null || right === null) return left === right ? 0 : left === null ? -1 : 1
+  if (left === null || right === null) {
+    if (left === right) return 0
+    if (left === null) return -1
+    return 1
+  }
   if (left instanceof NumberValue && right instanceof NumberValue)
     return compareDigits(left.digits, right.digits)
   const [a, b] = [String(left as string), String(right as string)]
@@ -234,7 +245,9 @@ export function compare(left: Value, right: Value): number {
     a.toLowerCase() === b.toLowerCase()
   )
     return 0
-  return a < b ? -1 : a > b ? 1 : 0
+  if (a < b) return -1
+  if (a > b) return 1
+  return 0
 }
 
 function compareDigits(a: string, b: string): number {
@@ -246,7 +259,9 @@ function compareDigits(a: string, b: string): number {
     return BigInt(whole + fraction.padEnd(places, '0'))
   }
   const [first, second] = [scaled(a), scaled(b)]
-  return first < second ? -1 : first > second ? 1 : 0
+  if (first < second) return -1
+  if (first > second) return 1
+  return 0
 }
 
 /** A function of values; of null it gives null (section 5.1.1.4). */

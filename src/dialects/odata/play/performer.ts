@@ -229,12 +229,11 @@ export class Performer {
       .flat()
       .filter((each): each is Record<string, unknown> => typeof each === 'object' && each !== null)
     return {
-      rows: (name) =>
-        name !== table
-          ? above.rows(name)
-          : facts.singleton
-            ? inside
-            : (plain[facts.path] as Record<string, unknown>[]),
+      rows: (name) => {
+        if (name !== table) return above.rows(name)
+        if (facts.singleton) return inside
+        return plain[facts.path] as Record<string, unknown>[]
+      },
       table,
     }
   }
