@@ -10,6 +10,9 @@ export default {
     ],
   },
   moduleNameMapper: { '^(\\.{1,2}/.*)\\.js$': '$1' },
-  testTimeout: 120_000,
+  // Against what hangs, and nothing else: no test fails because a machine is busy.
+  testTimeout: 600_000,
+  // Many suites wait for programs that they start.
+  maxWorkers: '100%',
   reporters: ['default', '<rootDir>/scripts/totals-reporter.cjs'],
 }

@@ -57,13 +57,19 @@ export function firstLines(
     code`import { ${className} } from ${quoted(from)}`,
     code`const ${variable} = new ${className}()`,
   ]
-  if (isTooLong(input))
+  if (isTooLong(input)) {
+    const steps = [...(group === undefined ? [] : [groupName(group)]), methodName(operation)]
+    const method = code`${className}${joined(
+      steps.map((step) => code`[${quoted(step)}]`),
+      '',
+    )}`
     return [
       ...head,
-      code`export default async (input: Parameters<typeof ${path}>[0]) => {`,
+      code`export default async (input: Parameters<${method}>[0]): Promise<void> => {`,
       code`  ${open}${path}(input)${close}`,
       code`}`,
     ]
+  }
   const [first = code``, ...rest] = input
   return [
     ...head,

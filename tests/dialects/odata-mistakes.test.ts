@@ -111,4 +111,4 @@ test('whatever stands where it should not, metadata is read and generated with n
     { numRuns: 1200 },
   )
   expect(counts.read).toBeGreaterThan(500)
-}, 60_000)
+})

@@ -28,7 +28,7 @@ beforeAll(async () => {
   }
   open = (settings) => new Quay({ url: server.address, ...settings })
   quay = open({})
-}, 120_000)
+})
 afterAll(() => server.stop())
 
 const call = async (operation: string, input: object = {}, thisCall?: object): Promise<unknown> =>
@@ -131,7 +131,7 @@ describe('values that were meant arrive', () => {
       counts[weRefuse ? 'bad' : 'good'] += 1
     }
     expect(Math.min(counts.good, counts.bad)).toBeGreaterThan(30)
-  }, 60_000)
+  })
 
   test('as forms, as several parts, as text and bytes, there and back', async () => {
     expect(await call('echoForm', { body: { name: 'a b&c=ü+', tags: ['x', 'y z'] } })).toEqual({
@@ -273,4 +273,4 @@ export async function use(vessel: Vessel): Promise<number> {
 `,
   )
   expect(await complaints(folder)).toBe('')
-}, 120_000)
+})

@@ -34,7 +34,7 @@ describe('three hundred with mistakes are taken or refused by type, in time; not
     // Mistakes that make every document unreadable would judge nothing but the parser.
     expect(outcomes['read']).toBeGreaterThan(100)
     expect(sum(outcomes) - (outcomes['read'] ?? 0)).toBeGreaterThan(30)
-  }, 120_000)
+  })
 
   it('answers, to calls of generated clients', async () => {
     const outcomes = await outcomesOf('answers')
@@ -42,12 +42,12 @@ describe('three hundred with mistakes are taken or refused by type, in time; not
     expect(outcomes['value']).toBeGreaterThan(100)
     expect(outcomes['breach']).toBeGreaterThan(50)
     expect(outcomes['fault']).toBeGreaterThan(10)
-  }, 120_000)
+  })
 
   it('requests, of which the stand-in refuses none without a reason', async () => {
     const outcomes = await outcomesOf('requests')
     expect(sum(outcomes)).toBe(300)
     expect(outcomes['answered']).toBeGreaterThan(80)
     expect(outcomes['400']).toBeGreaterThan(20)
-  }, 120_000)
+  })
 })

@@ -169,10 +169,10 @@ describe('clients of all fixtures', () => {
       }).toMatchObject({ file, code: 0 })
     expect(await tolmach(project, ['generate'])).toMatchObject({ code: 0 })
     await writeFirstLines(project)
-  }, 300_000)
+  })
   afterAll(() => rm(project, { recursive: true, force: true }))
 
   test('compile under the strictest settings of three compilers, with the first lines to write', async () => {
     expect(await complaints(project, { skipLibCheck: true })).toBe('')
-  }, 400_000)
+  })
 })

@@ -65,7 +65,7 @@ import { hasViewers } from '../support/viewers.js'
       page.on('request', (request) => {
         if (!request.url().startsWith('file:')) troubles.push(`request: ${request.url()}`)
       })
-    }, 120_000)
+    })
     afterAll(() => browser.close())
 
     test.each([

@@ -46,7 +46,7 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
         ? fc.constant([])
         : fc.array(type.itemNullable === true ? fc.option(inside(type.item)) : inside(type.item), {
             minLength: type.minItems ?? 0,
-            maxLength: Math.min(type.maxItems ?? 2, 2),
+            maxLength: Math.max(type.minItems ?? 0, Math.min(type.maxItems ?? 2, 2)),
           })
     case 'tuple':
       return depth > 5
