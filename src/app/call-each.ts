@@ -115,12 +115,8 @@ export async function callEach(
   for await (const row of rowsOfFile(file)) {
     if (results.isDone(row.number)) continue
     while (underWay.size >= options.parallel) await Promise.race(underWay)
-    stopped =
-      options.signal?.aborted === true
-        ? 'asked'
-        : silent >= mostSilent
-          ? 'nobody answers'
-          : undefined
+    if (options.signal?.aborted === true) stopped = 'asked'
+    else stopped = silent >= mostSilent ? 'nobody answers' : undefined
     if (stopped !== undefined) break
     if (broken !== undefined) break
     const call: Promise<void> = perform(row)

@@ -4,7 +4,7 @@ import { Problem, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
 import { noNames } from '../contract/kept-names.js'
 import { findProject } from '../project/project-file.js'
-import { clientState } from './client-state.js'
+import { clientState, type ClientState } from './client-state.js'
 import { inputsDigest, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
 
 /** One contract of a project, for the list. */
@@ -35,14 +35,7 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
         const { contract } = open
         const operations = operationsOf(contract)
         const state = await clientState(resolve(folder, entry.folder))
-        const client =
-          state.manifest === undefined
-            ? 'not generated'
-            : state.edited.length > 0
-              ? 'edited by hand'
-              : state.manifest.inputs === inputsDigest(open, open.kept?.names ?? noNames)
-                ? 'current'
-                : 'older than the contract'
+        const client = stateInWords(state, inputsDigest(open, open.kept?.names ?? noNames))
         return {
           contract: name,
           dialect: contract.dialect,
@@ -70,4 +63,10 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
     },
     { concurrency: 4 },
   )
+}
+
+function stateInWords({ manifest, edited }: ClientState, inputs: string): Listed['client'] {
+  if (manifest === undefined) return 'not generated'
+  if (edited.length > 0) return 'edited by hand'
+  return manifest.inputs === inputs ? 'current' : 'older than the contract'
 }

@@ -284,11 +284,13 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   if (found !== undefined) return found
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
   const notOffered = open.whole.notOffered?.includes(wanted) === true
-  const nearest = notOffered
-    ? 'The service says in its metadata that it does not offer it.'
-    : notChosen
+  const known = (): string =>
+    notChosen
       ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.'
       : nearestAdvice(wanted, operations.map(pathOf))
+  const nearest = notOffered
+    ? 'The service says in its metadata that it does not offer it.'
+    : known()
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
 }
 

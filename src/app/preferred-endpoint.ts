@@ -15,7 +15,7 @@ export function preferredEndpoint(
     (a, b) =>
       Number(isPlain(a)) - Number(isPlain(b)) ||
       offering(b) - offering(a) ||
-      (a.protocol < b.protocol ? 1 : a.protocol > b.protocol ? -1 : 0),
+      Number(a.protocol < b.protocol) - Number(a.protocol > b.protocol),
   )
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }

@@ -8,7 +8,7 @@ import { problem } from '../app/problems.js'
  */
 export function readDuration(text: string, option = '--timeout'): number {
   const [, number = '', unit = 's'] = /^(\d+(?:\.\d+)?)\s*(ms|s|m)?$/.exec(text.trim()) ?? []
-  const milliseconds = Number(number) * (unit === 'ms' ? 1 : unit === 'm' ? 60_000 : 1000)
+  const milliseconds = Number(number) * (units[unit] ?? 1000)
   if (number === '' || !(milliseconds > 0))
     throw problem('TM-1010', {
       option,
@@ -120,3 +120,5 @@ export function namesIn(text: string): string[] {
 export function collect(value: string, before: readonly string[] | undefined): string[] {
   return [...(before ?? []), value]
 }
+
+const units: Readonly<Record<string, number>> = { ms: 1, s: 1000, m: 60_000 }

@@ -203,15 +203,7 @@ class PatternReader {
     // What refers to an earlier part can stand for any text.
     if (/[1-9k]/.test(sign)) throw new Untold()
     const rest = this.text.slice(this.at, this.at + 80).join('')
-    const [further = ''] =
-      (sign === 'p' || sign === 'P' || sign === 'u'
-        ? /^(?:\{[^}]*\}|[\da-fA-F]{4})/
-        : sign === 'x'
-          ? /^[\da-fA-F]{2}/
-          : sign === 'c'
-            ? /^[A-Za-z]/
-            : /^$/
-      ).exec(rest) ?? []
+    const [further = ''] = escapes[sign]?.exec(rest) ?? []
     this.at += [...further].length
     return this.letter(tester(`\\${sign}${further}`))
   }
@@ -399,4 +391,15 @@ function isAmbiguous(
     }
   }
   return false
+}
+
+const named = /^(?:\{[^}]*\}|[\da-fA-F]{4})/
+
+/** What goes on after the sign of an escape. */
+const escapes: Readonly<Record<string, RegExp>> = {
+  p: named,
+  P: named,
+  u: named,
+  x: /^[\da-fA-F]{2}/,
+  c: /^[A-Za-z]/,
 }

@@ -166,12 +166,7 @@ function alternativeFor(contract: Contract, union: UnionType, plain: unknown): T
   }
   if (Array.isArray(plain))
     return alternatives.find((each) => resolve(contract, each).kind === 'list') ?? nothing
-  const wanted =
-    plain instanceof ExactNumber
-      ? ['int32', 'int64', 'decimal', 'double', 'float']
-      : typeof plain === 'boolean'
-        ? ['boolean']
-        : ['text', 'date', 'dateTime', 'time', 'bytes']
+  const wanted = basesFor(plain)
   return (
     alternatives.find((each) => {
       const actual = resolve(contract, each)
@@ -238,4 +233,10 @@ export function isPlainObject(value: unknown): value is Record<string, unknown> 
     !(value instanceof Uint8Array) &&
     !(value instanceof ExactNumber)
   )
+}
+
+function basesFor(plain: unknown): readonly ScalarBase[] {
+  if (plain instanceof ExactNumber) return ['int32', 'int64', 'decimal', 'double', 'float']
+  if (typeof plain === 'boolean') return ['boolean']
+  return ['text', 'date', 'dateTime', 'time', 'bytes']
 }

@@ -158,12 +158,7 @@ export function typesOfIncoming(incoming: readonly Incoming[] | undefined): Type
  */
 export function typesOfOperation(operation: Operation): Type[] {
   const { outcome } = operation
-  const out =
-    outcome.kind === 'value'
-      ? [outcome.field.type]
-      : outcome.kind === 'record'
-        ? outcome.fields.map((field) => field.type)
-        : []
+  const out = fieldsOfOutcome(outcome).map((field) => field.type)
   const headers =
     outcome.kind === 'record' ? [] : (outcome.headers ?? []).map((field) => field.type)
   return [
@@ -330,4 +325,10 @@ export function someType(contract: Contract, wanted: (type: Type) => boolean): b
     for (const part of partsOf(type)) waiting.push(part)
   }
   return false
+}
+
+/** What an operation answers: one field, several, or none. */
+export function fieldsOfOutcome(outcome: Operation['outcome']): readonly Field[] {
+  if (outcome.kind === 'value') return [outcome.field]
+  return outcome.kind === 'record' ? outcome.fields : []
 }

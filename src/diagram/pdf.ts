@@ -52,12 +52,7 @@ function draw(document: PDFKit.PDFDocument, shape: Shape): void {
         .fontSize(shape.size)
         .fillColor(palette[shape.paint])
       const width = document.widthOfString(shape.text)
-      const left =
-        shape.anchor === 'end'
-          ? shape.x - width
-          : shape.anchor === 'middle'
-            ? shape.x - width / 2
-            : shape.x
+      const left = shape.x - width * before[shape.anchor ?? 'start']
       document.text(shape.text, left, shape.y, { lineBreak: false, baseline: 'alphabetic' })
       return
     }
@@ -95,3 +90,6 @@ function paint(document: PDFKit.PDFDocument, { fill, stroke, width = 1, dash }: 
 function pairs(points: readonly Point[]): [number, number][] {
   return points.map(({ x, y }) => [x, y])
 }
+
+/** How much of a text stands before its anchor. */
+const before = { start: 0, middle: 0.5, end: 1 } as const

@@ -31,13 +31,8 @@ export function typesOfView(contract: Contract, view: View): ReadonlySet<TypeId>
   if (around === undefined && start === 'everything' && remove.length === 0) return undefined
   const types = drawnTypes(contract)
   const meant = (name: string): TypeId[] => typesNamed(types, name, contract.name)
-  const shown = new Set<TypeId>(
-    around === undefined
-      ? start === 'everything'
-        ? types.map(({ id }) => id)
-        : []
-      : around.flatMap(meant),
-  )
+  const atFirst = start === 'everything' ? types.map(({ id }) => id) : []
+  const shown = new Set<TypeId>(around === undefined ? atFirst : around.flatMap(meant))
   if (around !== undefined) {
     const neighbours = neighboursOf(contract)
     let edge = [...shown]

@@ -70,12 +70,11 @@ function kindsOffered(offered: string): string[] {
 /** The lines of tolmach.yaml that configure a credential. */
 function linesFor(kind: string, contract: string): string {
   const prefix = contract.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
-  const fields =
-    kind === 'bearer'
-      ? `token: $${prefix}_TOKEN`
-      : kind === 'key'
-        ? `value: $${prefix}_KEY`
-        : `user: $${prefix}_USER, password: $${prefix}_PASSWORD`
+  const single: Readonly<Record<string, string>> = {
+    bearer: `token: $${prefix}_TOKEN`,
+    key: `value: $${prefix}_KEY`,
+  }
+  const fields = single[kind] ?? `user: $${prefix}_USER, password: $${prefix}_PASSWORD`
   return `credentials: { ${contract}: { kind: ${kind}, ${fields} } }, and below contracts.${contract}: credential: ${contract}`
 }
 
@@ -128,12 +127,7 @@ function explainLogin(
       `${told} So the user or the secret is wrong, or has ended.`,
       'Check the variables that the credential names.',
     )
-  const header =
-    best === 'bearer'
-      ? '--header "Authorization=Bearer <token>"'
-      : best === 'basic'
-        ? '--header "Authorization=Basic <base64 of user:password>"'
-        : undefined
+  const header = best === undefined ? undefined : headers[best]
   return explained(
     'caller',
     told,
@@ -317,4 +311,10 @@ function explained(of: Explanation['side']['of'], because: string, advice: strin
     side: { of, because: `${whose}: ${because.charAt(0).toLowerCase()}${because.slice(1)}` },
     advice,
   }
+}
+
+/** The headers that carry a login of a kind. */
+const headers: Readonly<Record<string, string>> = {
+  bearer: '--header "Authorization=Bearer <token>"',
+  basic: '--header "Authorization=Basic <base64 of user:password>"',
 }

@@ -173,12 +173,9 @@ async function assign(
     'plain' in assignment
       ? { plain: await loadFiles(assignment.plain, readFile) }
       : await readText(contract, type, assignment.text, path, readFile)
-  const value =
-    'value' in given
-      ? given.value
-      : type === undefined
-        ? given.plain
-        : fromPlain(contract, type, given.plain)
+  const typed = (plain: unknown): unknown =>
+    type === undefined ? plain : fromPlain(contract, type, plain)
+  const value = 'value' in given ? given.value : typed(given.plain)
   let target: Record<string | number, unknown> = input
   path.forEach((step, at) => {
     if (at === path.length - 1) {

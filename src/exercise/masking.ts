@@ -175,14 +175,7 @@ const addresses: ReadonlySet<string> = new Set(['location', 'content-location', 
 
 export function maskedHeaders(headers: Readonly<Record<string, string>>): Record<string, string> {
   return Object.fromEntries(
-    Object.entries(headers).map(([name, value]) => [
-      name,
-      isSecretHeader(name)
-        ? mask
-        : addresses.has(name.toLowerCase())
-          ? maskedUrl(value)
-          : withoutSecrets(value),
-    ]),
+    Object.entries(headers).map(([name, value]) => [name, maskedHeader(name, value)]),
   )
 }
 
@@ -194,4 +187,9 @@ export function maskedRequest({
   body,
 }: Exchange['request']): Exchange['request'] {
   return { method, url: maskedUrl(url), headers: maskedHeaders(headers), body: maskedBody(body) }
+}
+
+function maskedHeader(name: string, value: string): string {
+  if (isSecretHeader(name)) return mask
+  return addresses.has(name.toLowerCase()) ? maskedUrl(value) : withoutSecrets(value)
 }

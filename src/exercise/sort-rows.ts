@@ -53,7 +53,7 @@ export function compareValues(a: unknown, b: unknown): number {
   if (typeof a === 'number' && typeof b === 'number') return a - b
   return (
     left.localeCompare(right, 'en', { numeric: true, sensitivity: 'base' }) ||
-    (left < right ? -1 : left > right ? 1 : 0)
+    Number(left > right) - Number(left < right)
   )
 }
 

@@ -90,12 +90,7 @@ export async function readSnapshotIndex(
       {
         name: contract,
         from,
-        reason:
-          systemCode(error) === 'ENOENT'
-            ? 'it is missing'
-            : error instanceof Error
-              ? error.message
-              : String(error),
+        reason: systemCode(error) === 'ENOENT' ? 'it is missing' : messageOf(error),
       },
       { cause: error },
     )
@@ -169,4 +164,8 @@ export function namesText(names: KeptNames): string {
 
 export function bytesDigest(bytes: Uint8Array | string): string {
   return createHash('sha256').update(bytes).digest('hex')
+}
+
+function messageOf(error: unknown): string {
+  return error instanceof Error ? error.message : String(error)
 }

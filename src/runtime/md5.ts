@@ -16,22 +16,9 @@ export function md5(text: string): string {
     const [a0, b0, c0, d0] = [a, b, c, d]
     for (let step = 0; step < 64; step += 1) {
       const round = step >> 4
-      const mixed =
-        round === 0
-          ? (b & c) | (~b & d)
-          : round === 1
-            ? (d & b) | (~d & c)
-            : round === 2
-              ? b ^ c ^ d
-              : c ^ (b | ~d)
-      const word =
-        round === 0
-          ? step
-          : round === 1
-            ? (5 * step + 1) % 16
-            : round === 2
-              ? (3 * step + 5) % 16
-              : (7 * step) % 16
+      const mixed = mixers[round]?.(b, c, d) ?? 0
+      const [factor, start] = orders[round] ?? [1, 0]
+      const word = (factor * step + start) % 16
       const sum = (a + mixed + (sines[step] ?? 0) + view.getUint32(block + word * 4, true)) | 0
       const shift = shifts[round * 4 + (step % 4)] ?? 0
       ;[a, d, c, b] = [d, c, b, (b + ((sum << shift) | (sum >>> (32 - shift)))) | 0]
@@ -49,3 +36,19 @@ const shifts: readonly number[] = [7, 12, 17, 22, 5, 9, 14, 20, 4, 11, 16, 23, 6
 const sines: readonly number[] = /* @__PURE__ */ Array.from({ length: 64 }, (_, at) =>
   Math.floor(Math.abs(Math.sin(at + 1)) * 2 ** 32),
 )
+
+/** What each round mixes its words with (RFC 1321, section 3.4). */
+const mixers: readonly ((b: number, c: number, d: number) => number)[] = [
+  (b, c, d) => (b & c) | (~b & d),
+  (b, c, d) => (d & b) | (~d & c),
+  (b, c, d) => b ^ c ^ d,
+  (b, c, d) => c ^ (b | ~d),
+]
+
+/** Which word comes next: a factor and a start for each round. */
+const orders: readonly (readonly [number, number])[] = [
+  [1, 0],
+  [5, 1],
+  [3, 5],
+  [7, 0],
+]

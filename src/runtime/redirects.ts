@@ -132,14 +132,11 @@ export function unfinished({ url, status, headers }: Response, trip: Trip): Erro
     status,
     headers.get('location'),
   )
+  const there = next === undefined ? 'it names no one place to go on at' : next
   return notFollowed(
     way,
     status,
-    typeof next === 'string'
-      ? next
-      : next === undefined
-        ? 'it names no one place to go on at'
-        : `it leads to ${bare(next.url)}`,
+    typeof there === 'string' ? there : `it leads to ${bare(there.url)}`,
   )
 }
 

@@ -180,14 +180,7 @@ function fresh({ seed, recorded }: Part): Pick<Stage, 'state' | 'recorded'> {
 function listen(server: Server, port: number, host: string): Promise<void> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => {
-      const reason =
-        error.code === 'EADDRINUSE'
-          ? 'another program listens there'
-          : error.code === 'EACCES'
-            ? 'the system forbids it'
-            : ['EADDRNOTAVAIL', 'ENOTFOUND'].includes(error.code ?? '')
-              ? `this machine has no address ${host}`
-              : error.message
+      const reason = refusals(host)[error.code ?? ''] ?? error.message
       reject(problem('TM-1016', { port, reason }, { cause: error }))
     })
     server.listen(port, host, resolve)
@@ -294,11 +287,12 @@ function handleOne(
     const answer = recorded ?? understood
     // What needs no operation, like a list of what there is, is no refusal.
     const refused = recorded === undefined && answer.status >= 400
+    const untold = refused ? 'refused' : 'by the protocol'
     tell({
       contract,
       operation: `${request.method} ${request.target}`,
       status: answer.status,
-      answered: recorded !== undefined ? 'recorded' : refused ? 'refused' : 'by the protocol',
+      answered: recorded !== undefined ? 'recorded' : untold,
       ...(refused ? { reason: reasonIn(answer) } : {}),
     })
     return answer
@@ -481,5 +475,16 @@ function misdirected(called: string): PlayResponse {
     status: 421,
     headers: { 'content-type': 'text/plain; charset=utf-8' },
     body: `The stand-in is not called ${JSON.stringify(called)}. Call it by its address, or as localhost.\n`,
+  }
+}
+
+/** Why nobody can listen, by the system's code. */
+function refusals(host: string): Readonly<Record<string, string>> {
+  const unknown = `this machine has no address ${host}`
+  return {
+    EADDRINUSE: 'another program listens there',
+    EACCES: 'the system forbids it',
+    EADDRNOTAVAIL: unknown,
+    ENOTFOUND: unknown,
   }
 }

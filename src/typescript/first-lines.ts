@@ -44,11 +44,7 @@ export function firstLines(
   const isNeeded = operation.inputs.some(
     (input) => !input.optional && input.place !== 'messageHeader',
   )
-  const [open, close] = isIterable(operation)
-    ? [code`for await (const each of `, code`) console.log(each)`]
-    : operation.outcome.kind === 'nothing'
-      ? [code`await `, code``]
-      : [code`console.log(await `, code`)`]
+  const [open, close] = aroundCall(operation)
   const room = lineLength - open.length - path.length - close.length
   const input = isNeeded
     ? literalLines(typed(contract, names, operation, sample(operation)), room)
@@ -218,4 +214,11 @@ function literal(value: unknown): Code {
     .filter(([, each]) => each !== undefined)
     .map(([name, each]) => code`${propertyName(name)}: ${literal(each)}`)
   return members.length === 0 ? code`{}` : code`{ ${joined(members, ', ')} }`
+}
+
+/** What stands around a call so that its outcome is seen. */
+function aroundCall(operation: Operation): readonly [Code, Code] {
+  if (isIterable(operation)) return [code`for await (const each of `, code`) console.log(each)`]
+  if (operation.outcome.kind === 'nothing') return [code`await `, code``]
+  return [code`console.log(await `, code`)`]
 }

@@ -21,6 +21,8 @@ import { liveOperation, readFixture } from '../support/contracts.js'
 let url: string
 let answer: (response: ServerResponse) => void
 const server = createServer((_, response) => answer(response))
+// A caller that is busy with a large answer finds its connection as it left it.
+server.keepAliveTimeout = 0
 beforeAll(async () => {
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`

@@ -94,6 +94,8 @@ export async function startServer(
       answer(request, response, Buffer.concat(chunks).toString(), Buffer.concat(chunks)),
     )
   })
+  // A caller that is busy with a large answer finds its connection as it left it.
+  server.keepAliveTimeout = 0
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
   return {
     url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,

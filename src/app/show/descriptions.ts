@@ -2,6 +2,7 @@ import { addEach, addTo } from '../../contract/lists.js'
 import type {
   Contract,
   Endpoint,
+  Field,
   Operation,
   SecurityScheme,
   Type,
@@ -12,6 +13,7 @@ import { groupOf } from '../../contract/choice.js'
 import {
   directSubtypes,
   endpointsOffering,
+  fieldsOfOutcome,
   membersOf,
   namedType,
   operationsOf,
@@ -130,8 +132,7 @@ export function describeOperation(
   operation: Operation,
 ): OperationDescription {
   const { outcome } = operation
-  const outputs =
-    outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+  const outputs = fieldsOfOutcome(outcome)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const group = groupOf(operation)
   const leftOut = left.has(pathOf(operation))
@@ -191,11 +192,7 @@ export function describeType(
 ): TypeDescription {
   const type = namedType(contract, id)
   const shown =
-    type.kind === 'record' && fields === 'own'
-      ? type.fields
-      : ['record', 'intersection'].includes(type.kind)
-        ? membersOf(contract, type)
-        : []
+    type.kind === 'record' && fields === 'own' ? type.fields : membersToShow(contract, type)
   const subtypes = directSubtypes(contract).get(id) ?? []
   const uses = partsOf(type)
     .flatMap(namedIn)
@@ -345,4 +342,9 @@ function namedIn(type: Type): string[] {
 
 function distinct(names: readonly string[]): string[] {
   return [...new Set(names)]
+}
+
+/** Members of a union depend on its alternatives: those say them. */
+function membersToShow(contract: Contract, type: Type): readonly Field[] {
+  return ['record', 'intersection'].includes(type.kind) ? membersOf(contract, type) : []
 }

@@ -1,4 +1,4 @@
-import type { Contract, Field, NamedType } from '../../contract/contract.js'
+import type { Contract, NamedType } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 
 /** A thing in which something was found. */
@@ -108,12 +108,8 @@ function lookInType(
   if (type.kind === 'list' || (type.kind === 'record' && type.variantOf !== undefined)) return
   look('type', type.name, type.documentation, leftOut)
   const within = `${type.name}.`
-  const fields: readonly Field[] =
-    type.kind === 'record'
-      ? type.fields
-      : type.kind === 'intersection'
-        ? type.parts.flatMap((part) => (part.kind === 'record' ? part.fields : []))
-        : []
+  const parts = type.kind === 'intersection' ? type.parts : [type]
+  const fields = parts.flatMap((part) => (part.kind === 'record' ? part.fields : []))
   for (const field of fields)
     look('field', within + field.name, field.documentation, leftOut, within)
   if (type.kind === 'enumeration')

@@ -149,8 +149,8 @@ export function declare(command: Command): void {
       }
       if (options.each !== undefined) {
         const { runEach } = await import('../each.js')
-        const manner =
-          options.resume === true ? 'resume' : options.overwrite === true ? 'overwrite' : 'start'
+        const again = options.overwrite === true ? 'overwrite' : 'start'
+        const manner = options.resume === true ? 'resume' : again
         const parallel =
           options.parallel === undefined ? 1 : readCount(options.parallel, '--parallel', 1000)
         process.exitCode = await runEach(
@@ -364,13 +364,7 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
       printData(await csvText(value, options.columns))
       return
     case 'text':
-      printData(
-        typeof value === 'string'
-          ? await documentText(value)
-          : typeof value === 'object' && value !== null
-            ? JSON.stringify(toPlain(value), null, 2)
-            : cell(value),
-      )
+      printData(typeof value === 'string' ? await documentText(value) : valueText(value))
       return
     case 'table': {
       const { tableText } = await import('../tables.js')
@@ -408,4 +402,10 @@ async function documentText(text: string): Promise<string> {
   } catch {
     return text
   }
+}
+
+function valueText(value: unknown): string {
+  return typeof value === 'object' && value !== null
+    ? JSON.stringify(toPlain(value), null, 2)
+    : cell(value)
 }

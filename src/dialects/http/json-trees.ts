@@ -68,6 +68,15 @@ const builtins: Readonly<Partial<Record<ScalarType['base'], keyof typeof values>
   duration: 'duration',
 }
 
+/** Values of formats that are not on the wire as their base is. */
+const byFormat = new Map<string, keyof typeof values>([
+  ['string:int64', 'int64Text'],
+  ['string:uint64', 'uint64Text'],
+  ['string:decimal', 'decimalText'],
+  ['base64url', 'base64url'],
+  ['integer', 'integer'],
+])
+
 /** Names of the runtime's values that codecs of this dialect use. */
 export const valueNames: readonly string[] = [
   ...Object.values(builtins),
@@ -460,18 +469,7 @@ export class JsonTrees {
 
   private scalar(type: ScalarType): CodecTree {
     const { format } = type
-    const name =
-      format === 'string:int64'
-        ? 'int64Text'
-        : format === 'string:uint64'
-          ? 'uint64Text'
-          : format === 'string:decimal'
-            ? 'decimalText'
-            : format === 'base64url'
-              ? 'base64url'
-              : format === 'integer'
-                ? 'integer'
-                : (builtins[type.base] ?? 'text')
+    const name = byFormat.get(format) ?? builtins[type.base] ?? 'text'
     const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints

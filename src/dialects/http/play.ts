@@ -309,11 +309,7 @@ function readMultipart(request: PlayRequest): Record<string, unknown> {
     const [head = '', ...rest] = part.slice(2).split('\r\n\r\n')
     const content = rest.join('\r\n\r\n').replace(/\r\n$/, '')
     const name = /name="([^"]*)"/.exec(head)?.[1] ?? ''
-    const value: unknown = /filename=/.test(head)
-      ? Uint8Array.from(content, (c) => c.charCodeAt(0))
-      : /application\/json/.test(head)
-        ? exactJson(decodeBinary(content))
-        : decodeBinary(content)
+    const value = partValue(head, content)
     parts.set(name, parts.has(name) ? [parts.get(name), value].flat() : value)
   }
   return Object.fromEntries(parts)
@@ -321,4 +317,11 @@ function readMultipart(request: PlayRequest): Record<string, unknown> {
 
 function decodeBinary(text: string): string {
   return new TextDecoder().decode(Uint8Array.from(text, (c) => c.charCodeAt(0)))
+}
+
+/** The content of a part, by what its head says: a file, JSON, or a text. */
+function partValue(head: string, content: string): unknown {
+  if (/filename=/.test(head)) return Uint8Array.from(content, (c) => c.charCodeAt(0))
+  const text = decodeBinary(content)
+  return /application\/json/.test(head) ? exactJson(text) : text
 }

@@ -113,12 +113,8 @@ function condition(rule: Rule, depth: number): string {
 
 function containsText(rule: Keywords, depth: number): string {
   const [least = 1, most] = [rule['minContains'], rule['maxContains']]
-  const howMany =
-    most === undefined
-      ? `at least ${String(least)}`
-      : least === most
-        ? `exactly ${String(most)}`
-        : `${String(least)} to ${String(most)}`
+  const bounded = least === most ? `exactly ${String(most)}` : `${String(least)} to ${String(most)}`
+  const howMany = most === undefined ? `at least ${String(least)}` : bounded
   return `${howMany} of the items: ${condition(rule['contains'] as Rule, depth + 1)}`
 }
 

@@ -46,12 +46,8 @@ export class ServerReader {
       const preset = node.members.get('default')
       const values = (node.members.get('enum')?.items ?? []).map((each) => String(each.value))
       // The default is required, and often forgotten.
-      const usual =
-        preset === undefined
-          ? (values[0] ?? '')
-          : preset.kind === 'number'
-            ? preset.source
-            : String(preset.value)
+      const said = preset?.kind === 'number' ? preset.source : String(preset?.value)
+      const usual = preset === undefined ? (values[0] ?? '') : said
       address = address.replaceAll(`{${variable}}`, () => usual)
       Object.defineProperty(variables, variable, {
         value: { default: usual, ...(values.length === 0 ? {} : { values }) },

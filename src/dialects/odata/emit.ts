@@ -289,12 +289,8 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
   const printer = new TreePrinter(page, contract, names)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
-    const kind =
-      type.kind === 'record'
-        ? code`Structure`
-        : type.kind === 'enumeration'
-          ? code`EnumType`
-          : code`ValueType`
+    const other = type.kind === 'enumeration' ? code`EnumType` : code`ValueType`
+    const kind = type.kind === 'record' ? code`Structure` : other
     page.print(
       code``,
       code`export const ${identifier(name(type))}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`,

@@ -38,12 +38,8 @@ export const odata: Dialect = {
     const all = `/${addressOf(layout)}`
     const change = isNew ? 'PATCH' : 'MERGE'
     const links = isNew ? '(navigation property)/$ref' : '$links/(navigation property)'
-    const stream =
-      layout.streams === undefined
-        ? '$value'
-        : layout.media === true
-          ? '$value or its stream'
-          : layout.streams.join(' or ')
+    const own = layout.media === true ? '$value or its stream' : layout.streams?.join(' or ')
+    const stream = own === undefined || layout.streams === undefined ? '$value' : own
     const requests = {
       list: `GET ${all}`,
       get: `GET ${one}`,

@@ -33,12 +33,11 @@ export function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
   const [only] = keys
   if (only === undefined) return []
   const type = keyType(keys, origin)
-  const documentation =
-    keys.length === 1
-      ? only.documentation === undefined
-        ? `The key: ${only.name}.`
-        : `${only.name}: ${only.documentation}`
-      : 'The key.'
+  const said =
+    only.documentation === undefined
+      ? `The key: ${only.name}.`
+      : `${only.name}: ${only.documentation}`
+  const documentation = keys.length === 1 ? said : 'The key.'
   return [
     { name: 'key', type, optional: false, nullable: false, place: 'path', documentation, origin },
   ]

@@ -533,11 +533,12 @@ export class TypeReader {
           [each.attribute('Property') ?? '', each.attribute('ReferencedProperty') ?? ''] as const,
       )
     for (const each of property.take(property.namespace, 'OnDelete')) each.readWhole()
+    const one = nullable === 'false' ? '1' : '0..1'
     return {
       to: this.csdl.type((item ?? written).trim(), property).name,
       navigation: constraints.length === 0 ? {} : { constraints },
       relation: {
-        multiplicity: item !== undefined ? '*' : nullable === 'false' ? '1' : '0..1',
+        multiplicity: item !== undefined ? '*' : one,
         ...(partner === undefined ? {} : { partner }),
         ...(contained ? { contained: true as const } : {}),
       },

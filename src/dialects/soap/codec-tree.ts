@@ -11,7 +11,7 @@ import type {
   TypeId,
   UnionType,
 } from '../../contract/contract.js'
-import { directSubtypes, namedType } from '../../contract/queries.js'
+import { directSubtypes, fieldsOfOutcome, namedType } from '../../contract/queries.js'
 import { anyValue } from '../../runtime/soap/anything.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
@@ -212,8 +212,7 @@ export class CodecTrees {
     const body = operation.inputs.filter((input) => input.place === 'body')
     const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
     const { outcome } = operation
-    const all =
-      outcome.kind === 'value' ? [outcome.field] : outcome.kind === 'record' ? outcome.fields : []
+    const all = fieldsOfOutcome(outcome)
     const outputs = all.filter(
       (field) => !['attachment', 'headers'].includes(fieldLayout(field).place),
     )

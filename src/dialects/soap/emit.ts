@@ -1,4 +1,4 @@
-import type { Contract, NamedType, TypeId } from '../../contract/contract.js'
+import type { Contract, NamedType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import type { Names } from '../../naming/names.js'
@@ -116,14 +116,7 @@ function codecsPage(contract: Contract, names: Names): Page[] {
   for (const { type, tree } of types) {
     if (tree === undefined) continue
     const text = names.types[type.id] ?? code``
-    const kind =
-      type.kind === 'record'
-        ? code`RecordCodec`
-        : type.kind === 'enumeration'
-          ? code`LiteralsCodec`
-          : type.kind === 'union'
-            ? code`UnionCodec`
-            : code`RestrictedCodec`
+    const kind = codecKinds[type.kind] ?? code`RestrictedCodec`
     const typeName = (id: TypeId): string => names.types[id] ?? code``
     const inherited =
       type.kind === 'record' && type.base !== undefined && type.restricts !== true
@@ -132,12 +125,8 @@ function codecsPage(contract: Contract, names: Names): Page[] {
     const any = supertypes.has(type.id)
       ? page.useType('types', `Any${typeName(type.id)}`)
       : undefined
-    const base =
-      any === undefined
-        ? inherited === undefined
-          ? code``
-          : code`, ${inherited}`
-        : code`, ${inherited ?? code`unknown`}, ${any}`
+    const alone = inherited === undefined ? code`` : code`, ${inherited}`
+    const base = any === undefined ? alone : code`, ${inherited ?? code`unknown`}, ${any}`
     page.print(
       code``,
       code`export const ${identifier(name(type))}: ${page.useType(codecModule, kind)}<${page.useType('types', text)}${base}> = ${printer.print(tree)}`,
@@ -211,4 +200,10 @@ function namespaceConstants(types: readonly NamedType[], page: Page): Map<string
     found.set(namespace, page.declare(name))
   }
   return found
+}
+
+const codecKinds: Readonly<Partial<Record<Type['kind'], Code>>> = {
+  record: code`RecordCodec`,
+  enumeration: code`LiteralsCodec`,
+  union: code`UnionCodec`,
 }

@@ -25,14 +25,7 @@ export const soap: Dialect = {
           'address',
           `${endpoint.address.replace(/\/+$/, '')}/${plain.location.replace(/^\/+/, '')}`,
         ],
-        [
-          'parameters',
-          plain.parameters === 'query'
-            ? 'in the query'
-            : plain.parameters === 'path'
-              ? 'in the path'
-              : 'as a form',
-        ],
+        ['parameters', parameterPlaces[plain.parameters]],
       ]
     return [
       ['protocol', endpoint.protocol],
@@ -54,3 +47,5 @@ function elements(operation: Operation): (readonly [string, string])[] {
     ...(oneWay === true ? [['answer', 'none: a one-way operation'] as const] : []),
   ]
 }
+
+const parameterPlaces = { query: 'in the query', path: 'in the path', form: 'as a form' } as const

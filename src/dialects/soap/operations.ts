@@ -354,10 +354,11 @@ export class OperationReader {
           : isText
             ? 'text'
             : 'bytes'
+    const usualPlace = verb === 'GET' ? 'query' : 'form'
     const plain: PlainLayout = {
       verb,
       location,
-      parameters: isInPath ? 'path' : verb === 'GET' ? 'query' : 'form',
+      parameters: isInPath ? 'path' : usualPlace,
       ...(answer === undefined ? {} : { answer }),
     }
     return {

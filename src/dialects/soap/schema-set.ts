@@ -237,12 +237,7 @@ export class SchemaSet {
     this.components.set(`${kind} ${keyOf(name)}`, { name, element, schema })
     element.read = true
     const mark = (each: XmlElement): void => {
-      const attribute =
-        each.is(xsd, 'group') || each.is(xsd, 'attributeGroup')
-          ? 'ref'
-          : each.is(xsd, 'extension') || each.is(xsd, 'restriction')
-            ? 'base'
-            : undefined
+      const attribute = each.namespace === xsd ? referring.get(each.local) : undefined
       const value =
         attribute === undefined
           ? undefined
@@ -254,3 +249,11 @@ export class SchemaSet {
     mark(element)
   }
 }
+
+/** The attributes in which elements name what they build on. */
+const referring = new Map([
+  ['group', 'ref'],
+  ['attributeGroup', 'ref'],
+  ['extension', 'base'],
+  ['restriction', 'base'],
+])

@@ -262,12 +262,8 @@ export function applyFacets(
   if (patterns !== undefined) constraints.patterns = patterns
 
   const whiteSpace = values('whiteSpace')[0]?.value
-  const format =
-    base.format === 'xs:string' && whiteSpace === 'collapse'
-      ? 'xs:token'
-      : base.format === 'xs:string' && whiteSpace === 'replace'
-        ? 'xs:normalizedString'
-        : base.format
+  const narrower = base.format === 'xs:string' ? byWhiteSpace.get(whiteSpace ?? '') : undefined
+  const format = narrower ?? base.format
   const isChecked = numeric.includes(base.base) || moments.includes(base.base)
   const allowed = isChecked ? values('enumeration').map(({ value }) => value.trim()) : []
   if (allowed.length > 0) constraints.allowed = allowed
@@ -294,3 +290,9 @@ export function applyFacets(
     ? scalar
     : { kind: 'enumeration', members: distinct, base: scalar, origin: base.origin }
 }
+
+/** What a text becomes by what is said of white space. */
+const byWhiteSpace = new Map([
+  ['collapse', 'xs:token'],
+  ['replace', 'xs:normalizedString'],
+])

@@ -22,12 +22,8 @@ export function namespacesOf(
 export function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): {
   openExample?: unknown
 } {
-  const namespace =
-    namespaces === undefined
-      ? except === 'urn:example'
-        ? 'urn:example:other'
-        : 'urn:example'
-      : (namespaces[0] ?? '')
+  const any = except === 'urn:example' ? 'urn:example:other' : 'urn:example'
+  const namespace = namespaces === undefined ? any : (namespaces[0] ?? '')
   return min === 0
     ? {}
     : {

@@ -122,12 +122,8 @@ function words(
   ] as const) {
     if (limit === undefined) continue
     const wanted = fill(limit)
-    const order =
-      isNumeric(value) && isNumeric(wanted)
-        ? compareValues(plainText(value), plainText(wanted))
-        : typeof value === 'string'
-          ? compareValues(value, plainText(wanted))
-          : Number.NaN
+    const isOrdered = typeof value === 'string' || (isNumeric(value) && isNumeric(wanted))
+    const order = isOrdered ? compareValues(plainText(value), plainText(wanted)) : Number.NaN
     of(`is ${isLeast ? 'at least' : 'at most'} ${shown(wanted)}`, isLeast ? order >= 0 : order <= 0)
   }
   if (rows !== undefined) {

@@ -295,12 +295,7 @@ function checkNames(rehearsal: Rehearsal): void {
     'row',
   ]
   for (const step of steps) {
-    const content =
-      step.kind === 'call'
-        ? [step.with, step.expect]
-        : step.kind === 'compare'
-          ? [step.before, step.after, step.expect]
-          : [step.each]
+    const content = contentOf(step)
     for (const reference of content.flatMap((each) => referencesIn(withoutPaths(each)))) {
       const [name = ''] = stepsOf(reference)
       if (names.includes(name)) continue
@@ -325,4 +320,9 @@ function withoutPaths(content: unknown): unknown {
         isPlainObject(each) && 'line' in each ? { ...each, at: undefined, like: undefined } : each,
       )
     : content
+}
+
+function contentOf(step: Step): readonly unknown[] {
+  if (step.kind === 'call') return [step.with, step.expect]
+  return step.kind === 'compare' ? [step.before, step.after, step.expect] : [step.each]
 }

@@ -486,12 +486,8 @@ export function faultOf(
     )
     .find((value) => value !== undefined)
   const isRead = json !== undefined || typeof detail !== 'string'
-  const reason =
-    typeof said === 'string'
-      ? said
-      : text.trim() === '' || isRead
-        ? `HTTP ${String(status)}`
-        : `HTTP ${String(status)} with ${describeBody(response, text)}`
+  const told = text.trim() === '' || isRead ? '' : ` with ${describeBody(response, text)}`
+  const reason = typeof said === 'string' ? said : `HTTP ${String(status)}${told}`
   return new ServiceFault(reason, {
     fault: isRead ? declared : undefined,
     detail,

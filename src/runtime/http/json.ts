@@ -574,14 +574,7 @@ function memberNames(reference: JsonRef): readonly string[] {
   const codec = settled(reference)
   let found = namesOf.get(codec)
   if (found === undefined) {
-    const inside: readonly JsonRef[] =
-      'obeys' in codec
-        ? [codec.is]
-        : 'allOf' in codec
-          ? codec.allOf
-          : 'oneOf' in codec
-            ? codec.oneOf
-            : []
+    const inside = partsOf(codec)
     found =
       'members' in codec ? Object.keys(codec.members) : [...new Set(inside.flatMap(memberNames))]
     namesOf.set(codec, found)
@@ -610,4 +603,11 @@ function mergeParts(
         })
   })
   return merged
+}
+
+/** Codecs that all of a value goes through. */
+function partsOf(codec: ReturnType<typeof settled>): readonly JsonRef[] {
+  if ('obeys' in codec) return [codec.is]
+  if ('allOf' in codec) return codec.allOf
+  return 'oneOf' in codec ? codec.oneOf : []
 }

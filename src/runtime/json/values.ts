@@ -196,12 +196,7 @@ export function bigWhole(
     simple: 'a whole number (bigint) of 64 bits',
     check: (value) => typeof value === 'bigint' && fits(value),
     read(json) {
-      const digits =
-        json instanceof RawNumber
-          ? json.digits
-          : typeof json === 'number' || typeof json === 'string'
-            ? String(json)
-            : ''
+      const digits = digitsOf(json)
       if (!/^-?\d+$/.test(digits)) return undefined
       const value = BigInt(digits)
       return fits(value) ? (value as never) : undefined
@@ -216,12 +211,7 @@ export function exact(write: (digits: string) => unknown): SimpleJson<never> {
     simple: 'a decimal number as text, like "12.50"',
     check: (value) => typeof value === 'string' && form.test(value),
     read(json) {
-      const digits =
-        json instanceof RawNumber
-          ? json.digits
-          : typeof json === 'number' || typeof json === 'string'
-            ? String(json)
-            : ''
+      const digits = digitsOf(json)
       return form.test(digits) ? (digits as never) : undefined
     },
     write: (value) => write(value),
@@ -365,4 +355,10 @@ export function isObject(value: unknown): value is Readonly<Record<string, unkno
     !(value instanceof Uint8Array) &&
     !(value instanceof RawNumber)
   )
+}
+
+/** The digits of a number, or of a text that may be one. */
+function digitsOf(json: unknown): string {
+  if (json instanceof RawNumber) return json.digits
+  return typeof json === 'number' || typeof json === 'string' ? String(json) : ''
 }

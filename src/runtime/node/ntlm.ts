@@ -167,14 +167,9 @@ export function md4(bytes: Uint8Array): Uint8Array {
     for (let step = 0; step < 48; step += 1) {
       const round = step >> 4
       const [a = 0, b = 0, c = 0, d = 0] = state
-      const mixed =
-        round === 0 ? (b & c) | (~b & d) : round === 1 ? (b & c) | (b & d) | (c & d) : b ^ c ^ d
-      const word =
-        round === 0
-          ? step
-          : round === 1
-            ? (step % 4) * 4 + ((step >> 2) % 4)
-            : (order[step % 16] ?? 0)
+      const mixed = mixers[round]?.(b, c, d) ?? 0
+      const mirrored = round === 1 ? (step % 4) * 4 + ((step >> 2) % 4) : (order[step % 16] ?? 0)
+      const word = round === 0 ? step : mirrored
       const sum = (a + mixed + view.getUint32(block + word * 4, true) + (constants[round] ?? 0)) | 0
       const shift = shifts[round * 4 + (step % 4)] ?? 0
       state = [d, (sum << shift) | (sum >>> (32 - shift)), b, c]
@@ -189,3 +184,10 @@ export function md4(bytes: Uint8Array): Uint8Array {
 const constants = [0, 0x5a827999, 0x6ed9eba1]
 const shifts = [3, 7, 11, 19, 3, 5, 9, 13, 3, 9, 11, 15]
 const order = [0, 8, 4, 12, 2, 10, 6, 14, 1, 9, 5, 13, 3, 11, 7, 15]
+
+/** What each round mixes its words with (RFC 1320, section 3.4). */
+const mixers: readonly ((b: number, c: number, d: number) => number)[] = [
+  (b, c, d) => (b & c) | (~b & d),
+  (b, c, d) => (b & c) | (b & d) | (c & d),
+  (b, c, d) => b ^ c ^ d,
+]

@@ -40,9 +40,10 @@ export function proxyFor(
   const encrypted = protocol === 'https:'
   const login =
     username === '' ? undefined : `${decodeURIComponent(username)}:${decodeURIComponent(password)}`
+  const usual = encrypted ? 443 : 80
   return {
     host: hostname.replace(/^\[|\]$/g, ''),
-    port: port === '' ? (encrypted ? 443 : 80) : Number(port),
+    port: port === '' ? usual : Number(port),
     encrypted,
     headers:
       login === undefined
@@ -55,7 +56,8 @@ export function proxyFor(
 
 /** Does NO_PROXY name a host: by its name, as a domain above it, with a port, or all with `*`? */
 function isExempt({ hostname, port, protocol }: URL, list: string): boolean {
-  const actual = port === '' ? (protocol === 'https:' ? '443' : '80') : port
+  const usual = protocol === 'https:' ? '443' : '80'
+  const actual = port === '' ? usual : port
   return list
     .split(/[\s,]+/)
     .filter((each) => each !== '')

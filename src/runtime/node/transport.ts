@@ -395,12 +395,8 @@ class Line {
       .toLowerCase()
     if (!['gzip', 'x-gzip', 'deflate', 'br'].includes(encoding)) return message
     const zlib = await this.platform.zlib()
-    const decoder =
-      encoding === 'deflate'
-        ? zlib.createInflate()
-        : encoding === 'br'
-          ? zlib.createBrotliDecompress()
-          : zlib.createGunzip()
+    const make = encoding === 'br' ? zlib.createBrotliDecompress : zlib.createGunzip
+    const decoder = encoding === 'deflate' ? zlib.createInflate() : make()
     this.platform.stream.pipeline(message, decoder, () => undefined)
     return decoder
   }

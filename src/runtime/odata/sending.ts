@@ -213,12 +213,9 @@ export function faultOf(operation: Facts, response: Response): ServiceFault<unde
   } catch {
     // What is no JSON is told as it came.
   }
+  const told = text.trim() === '' ? '' : ` with ${describeBody(response, text)}`
   const reason =
-    said !== undefined && said.message !== ''
-      ? said.message
-      : text.trim() === ''
-        ? `HTTP ${String(status)}`
-        : `HTTP ${String(status)} with ${describeBody(response, text)}`
+    said !== undefined && said.message !== '' ? said.message : `HTTP ${String(status)}${told}`
   const conflict =
     status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
   return new ServiceFault(conflict + reason, {

@@ -322,12 +322,7 @@ function inside(misfits: Misfit[], from: number, place: string): void {
     if (misfit !== undefined)
       misfits[at] = {
         ...misfit,
-        path:
-          misfit.path === ''
-            ? place
-            : misfit.path.startsWith('[')
-              ? `${place}${misfit.path}`
-              : `${place}.${misfit.path}`,
+        path: /^(?:\[|$)/.test(misfit.path) ? `${place}${misfit.path}` : `${place}.${misfit.path}`,
       }
   }
 }

@@ -433,16 +433,7 @@ function isPromised({ place, member }: Entry): boolean {
 }
 
 function entryOf(record: AnyRecordCodec, key: string, member: AnyMember): Entry {
-  const place =
-    member.open === true
-      ? 'open'
-      : member.element !== undefined
-        ? 'element'
-        : member.attribute !== undefined
-          ? 'attribute'
-          : member.group !== undefined
-            ? 'group'
-            : 'text'
+  const place = placeOf(member)
   const namespace =
     member.namespace ?? (place === 'element' ? (record.namespace ?? record.type?.[0] ?? '') : '')
   const reference = member.element ?? member.attribute ?? member.text ?? member.group
@@ -512,4 +503,11 @@ export function findSubtype(
     if (found !== undefined) return found
   }
   return undefined
+}
+
+function placeOf(member: AnyMember): Entry['place'] {
+  if (member.open === true) return 'open'
+  if (member.element !== undefined) return 'element'
+  if (member.attribute !== undefined) return 'attribute'
+  return member.group !== undefined ? 'group' : 'text'
 }

@@ -75,11 +75,9 @@ export async function sendPlain<Input extends object, Outcome>(
   )
   const headers = {
     accept:
-      operation.answer === 'text'
-        ? 'text/plain, */*'
-        : operation.answer === 'bytes'
-          ? '*/*'
-          : 'text/xml, application/xml',
+      typeof operation.answer === 'string'
+        ? accepted[operation.answer]
+        : 'text/xml, application/xml',
     ...(body === undefined ? {} : { 'content-type': 'application/x-www-form-urlencoded' }),
   }
   const response = await exchange(
@@ -164,3 +162,6 @@ function* plainAnswerIn<Input, Outcome>(
   }
   return value
 }
+
+/** What is asked for where the answer is no XML. */
+const accepted = { text: 'text/plain, */*', bytes: '*/*' } as const

@@ -255,12 +255,11 @@ export function writeEnvelope(
   extras: Extras = {},
 ): string {
   const { headers, token, address, encoded } = extras
-  const style =
-    encoded !== true
-      ? undefined
-      : version === soap12
-        ? 'http://www.w3.org/2003/05/soap-encoding'
-        : 'http://schemas.xmlsoap.org/soap/encoding/'
+  const rules =
+    version === soap12
+      ? 'http://www.w3.org/2003/05/soap-encoding'
+      : 'http://schemas.xmlsoap.org/soap/encoding/'
+  const style = encoded === true ? rules : undefined
   const writer = new XmlWriter({ soap: version }, style, extras.outgoing)
   writer.start([version, 'Envelope'])
   const values = headers?.values ?? {}
@@ -643,12 +642,7 @@ export function chooseEndpoint(
 /** An answer's bytes as text, by the charset of its Content-Type or of its XML declaration. */
 export function textOfResponse(response: Response): string {
   const { body, headers } = response
-  const marked =
-    body[0] === 0xff && body[1] === 0xfe
-      ? 'utf-16le'
-      : body[0] === 0xfe && body[1] === 0xff
-        ? 'utf-16be'
-        : undefined
+  const marked = utf16Mark(body)
   const served = /charset\s*=\s*"?([\w.-]+)/i.exec(headers['content-type'] ?? '')?.[1]
   const declared = /^[^<]*<\?xml[^>]*?encoding\s*=\s*["']([\w.-]+)["']/.exec(
     String.fromCharCode(...body.subarray(0, 200)),
@@ -700,4 +694,10 @@ function headerShape<Input, Outcome>(operation: SoapOperation<Input, Outcome>): 
 
 function answerShape<Input, Outcome>(operation: SoapOperation<Input, Outcome>): Shape {
   return shapeOfMembers(operation.answer?.members, operation.namespace)
+}
+
+/** The encoding that the first two bytes tell. */
+function utf16Mark([first, second]: Uint8Array): string | undefined {
+  if (first === 0xff && second === 0xfe) return 'utf-16le'
+  return first === 0xfe && second === 0xff ? 'utf-16be' : undefined
 }

@@ -133,8 +133,8 @@ function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] 
     throw new NotAnExpression(`"${row.structure.type}" has no property "${step}"`)
   if (property.navigation === true) return scope.related(row, step) ?? []
   const value = row.values[step]
-  const items: readonly unknown[] =
-    property.many === true ? (Array.isArray(value) ? value : []) : [value]
+  const many: readonly unknown[] = Array.isArray(value) ? value : []
+  const items = property.many === true ? many : [value]
   return items.map((each) =>
     isStructure(property.is) && typeof each === 'object' && each !== null
       ? { structure: settled(property.is) as Structure, values: each as Row['values'] }
@@ -201,18 +201,8 @@ function operate(word: string, left: Value, right: Value): Value {
   if (!(left instanceof NumberValue) || !(right instanceof NumberValue)) return null
   const [a, b] = [Number(left.digits), Number(right.digits)]
   const whole = /^-?\d+$/.test(left.digits) && /^-?\d+$/.test(right.digits)
-  const result =
-    word === 'add'
-      ? a + b
-      : word === 'sub'
-        ? a - b
-        : word === 'mul'
-          ? a * b
-          : word === 'mod'
-            ? a % b
-            : whole && word === 'div'
-              ? Math.trunc(a / b)
-              : a / b
+  const quotient = whole && word === 'div' ? Math.trunc(a / b) : a / b
+  const result = calculations[word]?.(a, b) ?? quotient
   return new NumberValue(String(Number(result.toPrecision(15))))
 }
 
@@ -356,4 +346,11 @@ function called(name: string, inputs: readonly Value[]): Value {
     default:
       throw new NotAnExpression(`the function "${name}" is not played here`)
   }
+}
+
+const calculations: Readonly<Record<string, (a: number, b: number) => number>> = {
+  add: (a, b) => a + b,
+  sub: (a, b) => a - b,
+  mul: (a, b) => a * b,
+  mod: (a, b) => a % b,
 }

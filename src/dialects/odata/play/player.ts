@@ -200,16 +200,12 @@ class ODataPlayer implements Player {
       return this.onSet(
         request,
         { ...place, stream: next === '$value' ? '' : next },
-        request.method === 'GET' ? 'download' : request.method === 'PUT' ? 'upload' : 'unknown',
+        streamDeeds.get(request.method) ?? 'unknown',
         options,
       )
-    const link = this.side.isNew
-      ? after === '$ref' && rest.length === 2
-        ? next
-        : undefined
-      : next === '$links' && rest.length === 2
-        ? after
-        : undefined
+    const [word, name] = this.side.isNew ? [after, next] : [next, after]
+    const link =
+      word === (this.side.isNew ? '$ref' : '$links') && rest.length === 2 ? name : undefined
     if (isOne && link !== undefined) return this.onLink(request, place, link, options)
     return this.call(request, { place, steps: rest.slice(0, -1) }, rest.at(-1) ?? '', options)
   }
@@ -256,12 +252,8 @@ class ODataPlayer implements Player {
     const kinds: Readonly<Record<string, Kind>> = isOne
       ? { GET: 'get', PATCH: 'update', MERGE: 'update', PUT: 'replace', DELETE: 'delete' }
       : { GET: 'list', POST: facts.operations.has('createMedia') ? 'createMedia' : 'create' }
-    const kind =
-      options['apply'] !== undefined
-        ? 'aggregate'
-        : options['deltatoken'] !== undefined
-          ? 'changes'
-          : kinds[request.method]
+    const plain = options['deltatoken'] !== undefined ? 'changes' : kinds[request.method]
+    const kind = options['apply'] !== undefined ? 'aggregate' : plain
     if (
       kind === undefined ||
       ((request.method === 'PATCH') !== this.side.isNew && kind === 'update') ||
@@ -625,3 +617,8 @@ function withoutUnknown(
     ),
   )
 }
+
+const streamDeeds = new Map<string, 'download' | 'upload'>([
+  ['GET', 'download'],
+  ['PUT', 'upload'],
+])

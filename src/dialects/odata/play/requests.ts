@@ -88,12 +88,7 @@ export class RequestReader {
 
   /** A literal as a value of the client. */
   value(property: Property, literal: Value, path: string): unknown {
-    const json =
-      literal instanceof NumberValue
-        ? /^-?\d{1,15}$/.test(literal.digits)
-          ? Number(literal.digits)
-          : exactJson(literal.digits)
-        : literal
+    const json = literal instanceof NumberValue ? numberInJson(literal) : literal
     return readProperty(
       property,
       Array.isArray(json) ? json.join(',') : json,
@@ -221,4 +216,8 @@ function put(target: object, name: string, value: unknown): void {
     writable: true,
     configurable: true,
   })
+}
+
+function numberInJson({ digits }: NumberValue): unknown {
+  return /^-?\d{1,15}$/.test(digits) ? Number(digits) : exactJson(digits)
 }
