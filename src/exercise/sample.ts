@@ -120,6 +120,20 @@ class Sampler {
     this.rules = rules
   }
 
+  /** What the metadata gives as an example or a default, else a value that its type has. */
+  private valueOf(field: Field): unknown {
+    const { example, type, name } = field
+    if (example !== undefined && this.isFit(field, example)) return example
+    const preset = field.fixed ?? field.default
+    if (preset === undefined) return this.value(type, name)
+    return Array.isArray(preset) ? preset : this.preset(type, String(preset))
+  }
+
+  /** Examples are written by people, and may break the type that they are for. */
+  private isFit({ type, nullable }: Field, example: unknown): boolean {
+    return (example === null && nullable) || this.rules?.allows(type, example) !== false
+  }
+
   fields(fields: readonly Field[], choices: readonly Choice[] = []): Record<string, unknown> {
     const sample: Record<string, unknown> = {}
     // Of every choice the first alternative that comes to an end.
@@ -151,16 +165,8 @@ class Sampler {
         (!this.full || this.endless(field.type) || this.tooMuch(field.type))
       )
         continue
-      const preset = field.fixed ?? field.default
       this.path.push(field.name)
-      const value =
-        field.example !== undefined
-          ? field.example
-          : preset === undefined
-            ? this.value(field.type, field.name)
-            : Array.isArray(preset)
-              ? preset
-              : this.preset(field.type, String(preset))
+      const value = this.valueOf(field)
       this.path.pop()
       // A field may be called __proto__.
       Object.defineProperty(sample, field.name, {
