@@ -1,7 +1,7 @@
 import type { Operation } from '../contract/contract.js'
 import { problem, type Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
-import { systemCode } from '../contract/system-error.js'
+import { messageOf, systemCode } from '../contract/system-error.js'
 import { connectionReason } from '../documents/fetching.js'
 import { certificateFacts } from './certificate-facts.js'
 import { explain, type CallContext } from '../exercise/explain.js'
@@ -46,11 +46,7 @@ export async function callProblem(
     failure instanceof ContractBreach ||
     failure instanceof TransportFailure
   )) {
-    return problem(
-      'TM-9001',
-      { reason: failure instanceof Error ? failure.message : String(failure) },
-      { cause: failure },
-    )
+    return problem('TM-9001', { reason: messageOf(failure) }, { cause: failure })
   }
   const told = { ...explain(failure, exchanges, context), cause: failure }
   if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, told)

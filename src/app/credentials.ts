@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { fileReason } from '../contract/system-error.js'
+import { fileReason, messageOf } from '../contract/system-error.js'
 import { keepSecret } from '../exercise/masking.js'
 import { parsePath, type Assignment } from '../exercise/input.js'
 import type { CredentialChoice, CredentialEntry, Project } from '../project/project-file.js'
@@ -245,11 +245,7 @@ async function loggedIn(
       open: (url) =>
         person.tell(`To log in for "${name}", open this address in a browser:\n${url}`),
     }).catch((error: unknown) => {
-      throw problem(
-        'TM-1025',
-        { name, reason: error instanceof Error ? error.message : String(error) },
-        { cause: error },
-      )
+      throw problem('TM-1025', { name, reason: messageOf(error) }, { cause: error })
     })
   }
   for (const each of [tokens.token, tokens.refreshToken]) if (each !== undefined) keepSecret(each)

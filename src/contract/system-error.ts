@@ -26,3 +26,8 @@ export function fileReason(error: unknown): string {
   const code = systemCode(error)
   return known[code] ?? (code === '' ? String(error) : code)
 }
+
+/** What something that was thrown says. */
+export function messageOf(thrown: unknown): string {
+  return thrown instanceof Error ? thrown.message : String(thrown)
+}

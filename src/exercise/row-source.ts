@@ -1,7 +1,7 @@
 import { createReadStream } from 'node:fs'
 import { problem, Problem } from '../contract/problem.js'
 import { ExactNumber, isPlainObject } from '../contract/plain.js'
-import { fileReason, systemCode } from '../contract/system-error.js'
+import { fileReason, messageOf, systemCode } from '../contract/system-error.js'
 
 /**
  * A row of a file: what stands in it, by column. Texts of CSV are still to be read by their types.
@@ -115,7 +115,7 @@ async function* jsonRows(file: string): AsyncGenerator<Row, void, undefined> {
         'TM-1018',
         {
           file,
-          reason: `row ${number} is no JSON: ${error instanceof Error ? error.message : String(error)}`,
+          reason: `row ${number} is no JSON: ${messageOf(error)}`,
         },
         { place: { document: file, line, column: 1 }, cause: error },
       )

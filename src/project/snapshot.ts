@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises'
 import { isAbsolute, join } from 'node:path'
 import pMap from 'p-map'
 import { problem } from '../contract/problem.js'
-import { systemCode } from '../contract/system-error.js'
+import { messageOf, systemCode } from '../contract/system-error.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
 import { decodeText } from '../documents/text.js'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
@@ -164,8 +164,4 @@ export function namesText(names: KeptNames): string {
 
 export function bytesDigest(bytes: Uint8Array | string): string {
   return createHash('sha256').update(bytes).digest('hex')
-}
-
-function messageOf(error: unknown): string {
-  return error instanceof Error ? error.message : String(error)
 }

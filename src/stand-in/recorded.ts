@@ -1,3 +1,4 @@
+import { messageOf } from '../contract/system-error.js'
 import { isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import type { PlayRequest, PlayResponse } from '../dialects/dialect.js'
@@ -27,11 +28,7 @@ export function readRecorded(text: string, file: string): Recorded {
   try {
     archive = JSON.parse(text)
   } catch (error) {
-    throw problem(
-      'TM-1020',
-      { file, reason: error instanceof Error ? error.message : String(error) },
-      { cause: error },
-    )
+    throw problem('TM-1020', { file, reason: messageOf(error) }, { cause: error })
   }
   const log = isPlainObject(archive) ? archive['log'] : undefined
   const entries = isPlainObject(log) ? log['entries'] : undefined

@@ -1,3 +1,4 @@
+import { messageOf } from '../contract/system-error.js'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { isIP, type AddressInfo } from 'node:net'
 import { hostname } from 'node:os'
@@ -446,7 +447,7 @@ function ownFailure(error: unknown): PlayResponse {
   return {
     status: 500,
     headers: { 'content-type': 'text/plain; charset=utf-8' },
-    body: `The stand-in can't answer this: ${error instanceof Error ? error.message : String(error)}\n`,
+    body: `The stand-in can't answer this: ${messageOf(error)}\n`,
   }
 }
 

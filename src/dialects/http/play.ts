@@ -1,3 +1,4 @@
+import { messageOf } from '../../contract/system-error.js'
 import type { Contract, Endpoint, Field, Operation } from '../../contract/contract.js'
 import { endpointsOf, membersOf, operationsOf } from '../../contract/queries.js'
 import { exactJson } from '../../runtime/json/exact-json.js'
@@ -270,11 +271,7 @@ function readFormat(
   try {
     return read(content, text)
   } catch (error) {
-    throw new ContractBreach(
-      '',
-      content.type ?? '',
-      error instanceof Error ? error.message : String(error),
-    )
+    throw new ContractBreach('', content.type ?? '', messageOf(error))
   }
 }
 
