@@ -37,6 +37,12 @@ export function keepSecret(secret: string): void {
   )
 }
 
+/** Begins a new run in a process that lives on: secrets of the one before are none of it. */
+export function forgetSecrets(): void {
+  secrets.clear()
+  pattern = undefined
+}
+
 /**
  * How a text may be written: as it is, in addresses and forms, in JSON (which may stand in JSON
  * again), in XML and HTML.

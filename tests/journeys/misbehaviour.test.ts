@@ -33,7 +33,7 @@ describe.each(worlds)('a stand-in of %s that misbehaves', (name, document, opera
   })
 
   test.each(misbehaviours)(
-    '%s: a typed failure, in time, that says whose side it is on and what to try; no connection stays',
+    '%s: a typed failure, in time, that says whose side it is on and what to try; no connection is left that broke off',
     async (kind) => {
       const path = join(repository, 'demo', document)
       const standIn = await serveContracts([path], {
@@ -90,9 +90,12 @@ describe.each(worlds)('a stand-in of %s that misbehaves', (name, document, opera
       expect(standIn.asked.map(({ answered, misbehaviour }) => [answered, misbehaviour])).toEqual([
         ['misbehaving', kind],
       ])
-      for (let waited = 0; open.size > 0 && waited < 100; waited += 1)
+      // After a whole answer the connection may be used again, if the program lives on.
+      const idle = wanted.kind === 'fault' || wanted.kind === 'breach' ? 1 : 0
+      for (let waited = 0; open.size > idle && waited < 100; waited += 1)
         await new Promise((resolve) => setTimeout(resolve, 20))
-      expect(open.size).toBe(0)
+      expect(open.size).toBeLessThanOrEqual(idle)
+      for (const each of open) each.destroy()
       gate.close()
       await standIn.stop()
     },

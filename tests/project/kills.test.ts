@@ -1,6 +1,7 @@
-import { cp, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
+import { cp, readdir, readFile, writeFile } from 'node:fs/promises'
 import { join, relative } from 'node:path'
 import { pathToFileURL } from 'node:url'
+import { isDeepStrictEqual } from 'node:util'
 import { expect, test } from '@jest/globals'
 import { demoWsdl, freshFolder, repository, tolmach } from '../support/program.js'
 
@@ -24,9 +25,26 @@ async function stateOf(folder: string): Promise<Record<string, string>> {
   return Object.fromEntries(texts.sort(([a], [b]) => (a < b ? -1 : 1)))
 }
 
-const killAt = pathToFileURL(join(repository, 'tests/support/kill-at.mjs')).href
+const changes = pathToFileURL(join(repository, 'tests/support/changes-of-files.mjs')).href
 
-test('a kill at any change of a file, 200 in all, leaves what was or what is new: the next command sees to it', async () => {
+/** A copy of a project, in a folder of its own. */
+async function copyOf(project: string): Promise<string> {
+  const folder = join(await freshFolder(), 'project')
+  await cp(project, folder, { recursive: true })
+  return folder
+}
+
+/** What the next command makes of a project in which one was killed. */
+async function stateAfterKill(folder: string): Promise<Record<string, string>> {
+  await tolmach(folder, ['list', '--quiet'])
+  const state = await stateOf(folder)
+  // What is left of work that was broken off lies where version control does not look, or is a
+  // file aside whose name says so.
+  const left = /^\.tolmach|(?:^|\/)\.[^/]+\.[0-9a-f]{8}\.new$/
+  return Object.fromEntries(Object.entries(state).filter(([path]) => !left.test(path)))
+}
+
+test('a kill at any change of a file, more than 200 in all, leaves what was or what is new: the next command sees to it', async () => {
   const empty = await freshFolder()
   const imported = await freshFolder()
   await cp(join(repository, 'demo/berths'), join(imported, 'metadata'), { recursive: true })
@@ -61,46 +79,24 @@ test('a kill at any change of a file, 200 in all, leaves what was or what is new
   ]
   let kills = 0
   for (const [words, from] of lines) {
-    const copy = async (): Promise<string> => {
-      const folder = join(await freshFolder(), 'project')
-      await mkdir(folder)
-      await cp(from, folder, { recursive: true })
-      return folder
-    }
-    const run = (folder: string, at: number): ReturnType<typeof tolmach> =>
-      tolmach(folder, words.split(' '), {
-        env: { NODE_OPTIONS: `--import ${killAt}`, KILL_AT: String(at) },
-      })
-    const whole = await copy()
-    const ran = await run(whole, 0)
-    expect([words, ran.code]).toEqual([words, 0])
+    const run = (folder: string, env: Record<string, string>): ReturnType<typeof tolmach> =>
+      tolmach(folder, words.split(' '), { env: { NODE_OPTIONS: `--import ${changes}`, ...env } })
+    const [whole, snapshots] = [await copyOf(from), await freshFolder()]
+    expect([words, (await run(whole, { SNAPSHOTS: snapshots })).code]).toEqual([words, 0])
     const [old, fresh] = [await stateOf(from), await stateOf(whole)]
-    const count = Number(/(\d+) changes/.exec(ran.stderr)?.[1])
-    // Of a client's many files each is like the one before.
-    const moments = Array.from({ length: count }, (_, at) => at + 1).filter(
-      (at) => count < 45 || at < 12 || at > count - 16 || at % 4 === 0,
-    )
-    const seen = { old: 0, new: 0 }
-    for (let start = 0; start < moments.length; start += 4) {
-      await Promise.all(
-        moments.slice(start, start + 4).map(async (at) => {
-          const folder = await copy()
-          expect((await run(folder, at)).code).not.toBe(0)
-          kills += 1
-          await tolmach(folder, ['list', '--quiet'])
-          const state = await stateOf(folder)
-          // What is left of work that was broken off lies where version control does not look, or
-          // is a file aside whose name says so.
-          for (const path of Object.keys(state))
-            if (path.startsWith('.tolmach') || /(?:^|\/)\.[^/]+\.[0-9a-f]{8}\.new$/.test(path))
-              Reflect.deleteProperty(state, path)
-          const isNew = JSON.stringify(state) === JSON.stringify(fresh)
-          if (!isNew) expect({ words, at, state }).toEqual({ words, at, state: old })
-          seen[isNew ? 'new' : 'old'] += 1
-        }),
-      )
+    const moments = await readdir(snapshots)
+    const killed = await copyOf(from)
+    const middle = String(Math.ceil(moments.length / 2))
+    expect([words, (await run(killed, { KILL_AT: middle })).code]).toEqual([words, -1])
+    let remained = 0
+    for (const folder of [...moments.map((at) => join(snapshots, at)), killed]) {
+      kills += 1
+      const state = await stateAfterKill(folder)
+      if (isDeepStrictEqual(state, fresh)) continue
+      expect({ words, folder, state }).toEqual({ words, folder, state: old })
+      remained += 1
     }
-    expect([words, seen.old > 0]).toEqual([words, true])
+    expect([words, remained > 0]).toEqual([words, true])
   }
   expect(kills).toBeGreaterThanOrEqual(200)
 })

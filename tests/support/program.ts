@@ -1,4 +1,5 @@
-import { spawn } from 'node:child_process'
+import { fork, spawn, type ChildProcess } from 'node:child_process'
+import { once } from 'node:events'
 import { mkdtemp, realpath } from 'node:fs/promises'
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -22,33 +23,99 @@ export async function freshFolder(): Promise<string> {
 
 let cache: string | undefined
 
-/** Runs the built program in a folder, as a person would. */
-export async function tolmach(
-  cwd: string,
-  words: readonly string[],
-  options: { input?: string; env?: Record<string, string> } = {},
-): Promise<Ran> {
+async function environment(more: Readonly<Record<string, string>> = {}) {
   cache ??= await freshFolder()
-  const env = {
+  return {
     ...process.env,
     XDG_CACHE_HOME: cache,
     NO_COLOR: '1',
     COLUMNS: '120',
     NODE_OPTIONS: '',
-    ...options.env,
+    ...more,
   }
+}
+
+interface StepOptions {
+  /** What it reads from standard input. */
+  readonly input?: string
+  readonly env?: Readonly<Record<string, string>>
+}
+
+/** What Node and the colour library read when they start, and never again. */
+const readAtStart = new Set(['NODE_OPTIONS', 'NODE_EXTRA_CA_CERTS', 'NO_COLOR', 'FORCE_COLOR'])
+
+/**
+ * Runs a command line in a folder. All those of a suite run in one process, by the entry that the
+ * program has.
+ */
+export async function tolmach(
+  cwd: string,
+  words: readonly string[],
+  options: StepOptions = {},
+): Promise<Ran> {
+  const { input = '', env } = options
+  if (Object.keys(env ?? {}).some((name) => readAtStart.has(name)))
+    return startTolmach(cwd, words, options)
+  steps ??= startSteps()
+  const { child, waiting } = await steps
+  const id = (counted += 1)
+  const whole = await environment(env)
+  return new Promise((done) => {
+    waiting.set(id, done)
+    child.send({ id, cwd, words, env: whole, input })
+  })
+}
+
+/**
+ * Starts the built program in a folder, as a person would: for what only a process shows, such as
+ * what it looks at when it starts.
+ */
+export async function startTolmach(
+  cwd: string,
+  words: readonly string[],
+  { input = '', env }: StepOptions = {},
+): Promise<Ran> {
   const child = spawn(process.execPath, [join(repository, 'dist', 'bin', 'main.js'), ...words], {
     cwd,
-    env,
+    env: await environment(env),
   })
   let stdout = ''
   let stderr = ''
   child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
   child.stderr.on('data', (chunk: Buffer) => (stderr += chunk.toString()))
-  child.stdin.end(options.input ?? '')
+  child.stdin.end(input)
   const code = await new Promise<number>((done) => child.on('close', (exit) => done(exit ?? -1)))
   return { code, stdout, stderr }
 }
+
+interface Steps {
+  readonly child: ChildProcess
+  readonly waiting: Map<number, (ran: Ran) => void>
+}
+let steps: Promise<Steps> | undefined
+let counted = 0
+
+async function startSteps(): Promise<Steps> {
+  const child = fork(join(repository, 'tests', 'support', 'steps-in-one-process.mjs'), {
+    env: await environment(),
+    execArgv: [],
+  })
+  const waiting = new Map<number, (ran: Ran) => void>()
+  await once(child, 'message')
+  child.on('message', ({ id, ...ran }: Ran & { id: number }) => {
+    waiting.get(id)?.(ran)
+    waiting.delete(id)
+  })
+  child.on('exit', (code) => {
+    for (const done of waiting.values())
+      done({ code: -1, stdout: '', stderr: `the process of the steps ended with ${code}` })
+  })
+  return { child, waiting }
+}
+
+afterAll(async () => {
+  if (steps !== undefined) (await steps).child.disconnect()
+})
 
 /** A running stand-in of a contract of the demo world, in a process of its own. */
 export async function startStandIn(
