@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process'
 import { cp, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
-import { demoWsdl, freshFolder, repository, tolmach } from '../support/program.js'
+import { demoWsdl, freshFolder, repository, startTolmach as tolmach } from '../support/program.js'
 
 describe('a project with two contracts', () => {
   let folder: string

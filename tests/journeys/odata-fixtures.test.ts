@@ -1,6 +1,6 @@
-import { mkdir, readdir, readFile, rm, symlink } from 'node:fs/promises'
+import { readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { beforeAll, describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/open-contract.js'
 import type { Contract, Operation } from '../../src/contract/contract.js'
 import { fieldsFromPlain } from '../../src/contract/plain.js'
@@ -17,8 +17,7 @@ import * as invocations from '../../src/runtime/odata/invocations.js'
 import * as links from '../../src/runtime/odata/links.js'
 import * as media from '../../src/runtime/odata/media.js'
 import * as entities from '../../src/runtime/odata/odata.js'
-import { complaints, writeFirstLines } from '../support/compilers.js'
-import { freshFolder, repository, tolmach } from '../support/program.js'
+import { repository } from '../support/program.js'
 
 /**
  * Metadata of our own in the styles of different producers: what each must be read as, sampled,
@@ -147,32 +146,5 @@ describe.each(files)('%s', (file) => {
       }
     }
     expect(told).toEqual([])
-  })
-})
-
-describe('clients of all fixtures', () => {
-  let project: string
-  beforeAll(async () => {
-    project = await freshFolder()
-    await mkdir(join(project, 'src'))
-    await symlink(folder, join(project, 'fixtures'))
-    for (const file of files)
-      expect({
-        file,
-        ...(await tolmach(project, [
-          'import',
-          `fixtures/${file}`,
-          '--as',
-          file.replace(/\.\w+$/, ''),
-          '--quiet',
-        ])),
-      }).toMatchObject({ file, code: 0 })
-    expect(await tolmach(project, ['generate'])).toMatchObject({ code: 0 })
-    await writeFirstLines(project)
-  })
-  afterAll(() => rm(project, { recursive: true, force: true }))
-
-  test('compile under the strictest settings of three compilers, with the first lines to write', async () => {
-    expect(await complaints(project, { skipLibCheck: true })).toBe('')
   })
 })

@@ -288,7 +288,7 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
     })
   })
 
-  test('in code: typed, compiled by three compilers, and run', async () => {
+  test('in code: typed, compiled, and run', async () => {
     await writeFile(join(folder, 'src/deeds.ts'), deeds)
     await writeFile(join(folder, 'src/old-deeds.ts'), oldDeeds)
     expect(await complaints(folder)).toBe('')

@@ -1,4 +1,4 @@
-import { readdir, rm, symlink } from 'node:fs/promises'
+import { readdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
@@ -15,10 +15,8 @@ import {
   type SoapOperation,
 } from '../../src/runtime/soap/soap.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
-import { complaints, writeFirstLines } from '../support/compilers.js'
 import { judgeFor } from '../support/judge.js'
 import { mutantOf } from '../support/mutants.js'
-import { freshFolder, repository, tolmach } from '../support/program.js'
 import { recordValues } from '../support/values.js'
 
 const folder = 'tests/fixtures/soap'
@@ -185,28 +183,3 @@ function isExplained(
     JSON.stringify(toPlain(normalised(outcome))) !== JSON.stringify(toPlain(normalised(value)))
   )
 }
-
-test('every client compiles, and the first lines to write with it, with three compilers', async () => {
-  const project = await freshFolder()
-  for (const name of names)
-    expect(
-      (
-        await tolmach(project, [
-          'import',
-          join(repository, folder, `${name}.wsdl`),
-          '--as',
-          name,
-          '--quiet',
-        ])
-      ).code,
-    ).toBe(0)
-  expect((await tolmach(project, ['generate', '--quiet'])).code).toBe(0)
-  await writeFirstLines(project)
-  // The runtime is the same in each: to compile it once is enough.
-  const [first = '', ...others] = names.map((name) => join(project, 'src/clients', name, 'runtime'))
-  for (const each of others) {
-    await rm(each, { recursive: true })
-    await symlink(first, each)
-  }
-  expect(await complaints(project, { skipLibCheck: true })).toBe('')
-})

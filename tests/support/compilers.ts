@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process'
 import { access, symlink, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
-import { repository, tolmach } from './program.js'
+import { repository } from './program.js'
 
 const execute = promisify(execFile)
 
@@ -71,23 +71,6 @@ async function complaintsOf(compiler: string, folder: string, options: object): 
     { cwd: folder, maxBuffer: 64 * 1024 * 1024 },
   ).catch((error: { stdout: string }) => error)
   return stdout === '' ? '' : `${compiler}: ${stdout}\n`
-}
-
-/**
- * Writes the first lines of every client of a project into files, so that they are compiled too.
- *
- * @param except contracts whose first lines can't compile
- */
-export async function writeFirstLines(
-  folder: string,
-  except: readonly string[] = [],
-): Promise<void> {
-  const told = JSON.parse((await tolmach(folder, ['generate', '--json'])).stdout) as {
-    contract: string
-    firstLines: string[]
-  }[]
-  for (const { contract, firstLines } of told.filter((each) => !except.includes(each.contract)))
-    await writeFile(join(folder, 'src', `first-${contract}.ts`), `${firstLines.join('\n')}\n`)
 }
 
 /** Bundles a file of a folder and runs it with arguments; gives what it prints. */

@@ -41,22 +41,23 @@ interface StepOptions {
   readonly env?: Readonly<Record<string, string>>
 }
 
-/** What Node and the colour library read when they start, and never again. */
-const readAtStart = new Set(['NODE_OPTIONS', 'NODE_EXTRA_CA_CERTS', 'NO_COLOR', 'FORCE_COLOR'])
+/** What Node reads when it starts, and never again. */
+const readByNode = ['NODE_OPTIONS', 'NODE_EXTRA_CA_CERTS']
 
 /**
  * Runs a command line in a folder. All those of a suite run in one process, by the entry that the
- * program has.
+ * program has; those with colours in another one.
  */
 export async function tolmach(
   cwd: string,
   words: readonly string[],
   options: StepOptions = {},
 ): Promise<Ran> {
-  const { input = '', env } = options
-  if (Object.keys(env ?? {}).some((name) => readAtStart.has(name)))
-    return startTolmach(cwd, words, options)
-  steps ??= startSteps()
+  const { input = '', env = {} } = options
+  if (readByNode.some((name) => name in env)) return startTolmach(cwd, words, options)
+  const colours = JSON.stringify([env['NO_COLOR'], env['FORCE_COLOR']])
+  const steps = processes.get(colours) ?? startSteps(env)
+  processes.set(colours, steps)
   const { child, waiting } = await steps
   const id = (counted += 1)
   const whole = await environment(env)
@@ -92,16 +93,17 @@ interface Steps {
   readonly child: ChildProcess
   readonly waiting: Map<number, (ran: Ran) => void>
 }
-let steps: Promise<Steps> | undefined
+const processes = new Map<string, Promise<Steps>>()
 let counted = 0
 
-async function startSteps(): Promise<Steps> {
+async function startSteps(env: Readonly<Record<string, string>>): Promise<Steps> {
   const child = fork(join(repository, 'tests', 'support', 'steps-in-one-process.mjs'), {
-    env: await environment(),
+    env: await environment(env),
     execArgv: [],
   })
   const waiting = new Map<number, (ran: Ran) => void>()
-  await once(child, 'message')
+  const ended = once(child, 'exit').then(() => Promise.reject(new Error('the steps ended at once')))
+  await Promise.race([once(child, 'message'), ended])
   child.on('message', ({ id, ...ran }: Ran & { id: number }) => {
     waiting.get(id)?.(ran)
     waiting.delete(id)
@@ -114,7 +116,7 @@ async function startSteps(): Promise<Steps> {
 }
 
 afterAll(async () => {
-  if (steps !== undefined) (await steps).child.disconnect()
+  for (const steps of processes.values()) (await steps).child.disconnect()
 })
 
 /** A running stand-in of a contract of the demo world, in a process of its own. */

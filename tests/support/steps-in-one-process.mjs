@@ -1,10 +1,10 @@
 // Runs command lines one after another in this process, by the entry that the program itself has:
 // most of what a step costs is the start of a process. What only a process shows (signals, what the
 // environment says at its start, the bundle) has tests that start the program.
+import { Buffer } from 'node:buffer'
+import process from 'node:process'
 import { Readable } from 'node:stream'
 
-// Libraries look for colours when they are loaded.
-process.env.NO_COLOR = '1'
 const [{ run }, { forgetSecrets }] = await Promise.all([
   import('../../dist/cli/run.js'),
   import('../../dist/exercise/masking.js'),
@@ -13,7 +13,8 @@ const [{ run }, { forgetSecrets }] = await Promise.all([
 /** Runs one command line; gives its exit code and what it printed. */
 async function step({ cwd, words, env, input }) {
   process.chdir(cwd)
-  for (const name of Object.keys(process.env)) if (!(name in env)) delete process.env[name]
+  for (const name of Object.keys(process.env))
+    if (!(name in env)) Reflect.deleteProperty(process.env, name)
   Object.assign(process.env, env)
   Object.defineProperty(process, 'stdin', { value: Readable.from([Buffer.from(input)]) })
   const printed = { stdout: '', stderr: '' }
