@@ -56,6 +56,7 @@ export default tseslint.config(
   ...tseslint.configs.strict,
   {
     rules: {
+      'no-nested-ternary': 'error',
       '@typescript-eslint/no-unused-vars': [
         'error',
         { argsIgnorePattern: '^_', varsIgnorePattern: '^_' },

@@ -19,13 +19,12 @@ export function preferredEndpoint(
   )
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }
-  const reason =
-    isPlain(second) && !isPlain(best)
-      ? 'SOAP says more than plain HTTP: types, and faults'
-      : offering(best) > offering(second)
-        ? 'it offers the most operations'
-        : best.protocol === second.protocol
-          ? 'it is the first of several alike'
-          : 'it has the newest protocol'
+  const reasons: readonly (readonly [holds: boolean, reason: string])[] = [
+    [isPlain(second) && !isPlain(best), 'SOAP says more than plain HTTP: types, and faults'],
+    [offering(best) > offering(second), 'it offers the most operations'],
+    [best.protocol === second.protocol, 'it is the first of several alike'],
+    [true, 'it has the newest protocol'],
+  ]
+  const [, reason = ''] = reasons.find(([holds]) => holds) ?? []
   return { chosen: best, reason }
 }

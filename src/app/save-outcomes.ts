@@ -85,7 +85,9 @@ export async function* outcomeTexts(
       yield `${before}${isList ? '  ' : ''}${JSON.stringify(outcome)}`
       before = isList ? ',\n' : '\n'
     }
-    yield isList ? (before === '[\n' ? '[]\n' : '\n]\n') : before === '' ? '' : '\n'
+    const isEmpty = before === '' || before === '[\n'
+    if (isList) yield isEmpty ? '[]\n' : '\n]\n'
+    else yield isEmpty ? '' : '\n'
   }
 }
 

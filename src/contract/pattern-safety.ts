@@ -148,7 +148,8 @@ class PatternReader {
       const [whole, least = '', comma, most = ''] =
         /^\{(\d+)(,?)(\d*)\}/.exec(this.text.slice(this.at, this.at + 24).join('')) ?? []
       if (whole === undefined) return found
-      found = [Number(least), comma === '' ? Number(least) : most === '' ? Infinity : Number(most)]
+      const upTo = most === '' ? Infinity : Number(most)
+      found = [Number(least), comma === '' ? Number(least) : upTo]
       this.at += whole.length - 1
     } else return found
     this.at += 1

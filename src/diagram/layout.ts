@@ -204,12 +204,10 @@ function roomForEnds(graph: Graph, towards: 'right' | 'down'): Map<string, numbe
   const take = (key: string, end: End): void => {
     const { count, widest } = sides.get(key) ?? { count: 0, widest: 0 }
     const text = endText(end)
+    const below = text === '' ? 14 : textWidth(text, sizes.label) + 14
     sides.set(key, {
       count: count + 1,
-      widest: Math.max(
-        widest,
-        towards === 'right' ? 17 : text === '' ? 14 : textWidth(text, sizes.label) + 14,
-      ),
+      widest: Math.max(widest, towards === 'right' ? 17 : below),
     })
   }
   for (const { from, to, source, target } of graph.links) {

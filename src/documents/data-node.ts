@@ -72,7 +72,8 @@ export class DataNode {
     this.parent = parent
     this.key = key
     this.value = value
-    this.inside = kind === 'object' ? new Map() : kind === 'list' ? [] : undefined
+    if (kind === 'object') this.inside = new Map()
+    else this.inside = kind === 'list' ? [] : undefined
   }
 
   /** The members of an object; none of anything else. */

@@ -263,19 +263,12 @@ export function labelFor(address: string): string {
       .filter((part) => part !== '')
       .pop() ?? 'document'
   const path = last === '$metadata' ? 'metadata.xml' : last
-  const [asked = '', value = ''] = url.search.slice(1).split('&')[0]?.split('=') ?? []
-  const kind = /^(wsdl|xsd|singlewsdl)$/i.test(asked)
-    ? asked.toLowerCase().replace('single', '')
-    : ''
+  const [word = '', value = ''] = url.search.slice(1).split('&')[0]?.split('=') ?? []
+  const kind = /^(wsdl|xsd|singlewsdl)$/i.test(word) ? word.toLowerCase().replace('single', '') : ''
   const stem = path.replace(/\.[A-Za-z]{1,5}$/, '')
-  const name =
-    kind === ''
-      ? path
-      : value === ''
-        ? `${stem}.${kind}`
-        : /\.\w+$/.test(value)
-          ? decode(value)
-          : `${stem}-${decode(value)}.${kind}`
+  const named = /\.\w+$/.test(value) ? decode(value) : `${stem}-${decode(value)}.${kind}`
+  const asked = value === '' ? `${stem}.${kind}` : named
+  const name = kind === '' ? path : asked
   const safe = name
     .replace(/[^A-Za-z0-9._-]+/g, '-')
     .replace(/^[.-]+/, '')

@@ -103,10 +103,11 @@ function fieldDifferences(row: string, before: unknown, after: unknown, field = 
       fieldDifferences(row, before[name], after[name], inside(name)),
     )
   }
+  const still = after === undefined ? 'gone' : 'changed'
   return [
     {
       row,
-      kind: before === undefined ? 'added' : after === undefined ? 'gone' : 'changed',
+      kind: before === undefined ? 'added' : still,
       ...(field === '' ? {} : { field }),
       ...(before === undefined ? {} : { before }),
       ...(after === undefined ? {} : { after }),

@@ -49,12 +49,11 @@ function recordOf(value: unknown): Record<string, unknown> {
 export function outcomeColumns(names: ReadonlySet<string>, columns: string | undefined): Column[] {
   const plain = (name: string): Column => ({ path: [name], heading: name })
   const inner = [...names].filter((name) => name !== 'row' && name !== 'failed')
-  const asked =
-    columns === undefined
-      ? inner.map(plain)
-      : inner.length === 0
-        ? []
-        : parseColumns(columns, [Object.fromEntries(inner.map((name) => [name, null]))], inner)
+  const chosen = (wanted: string): Column[] =>
+    inner.length === 0
+      ? []
+      : parseColumns(wanted, [Object.fromEntries(inner.map((name) => [name, null]))], inner)
+  const asked = columns === undefined ? inner.map(plain) : chosen(columns)
   return [plain('row'), ...asked, ...(names.has('failed') ? [plain('failed')] : [])]
 }
 

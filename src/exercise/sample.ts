@@ -664,14 +664,10 @@ function longest(token: Token, groups: number[] = []): number {
   if (token.min !== undefined && typeof token.value === 'object')
     return (token.min + 8) * longest(token.value, groups)
   const at = token.remember === true ? groups.push(0) - 1 : undefined
-  const length =
-    token.stack !== undefined
-      ? sum(token.stack)
-      : token.options !== undefined
-        ? largest(token.options.map(sum))
-        : typeof token.value === 'number' && token.type === reference
-          ? (groups[token.value - 1] ?? 0)
-          : 1
+  const repeated =
+    typeof token.value === 'number' && token.type === reference ? (groups[token.value - 1] ?? 0) : 1
+  const choices = token.options === undefined ? repeated : largest(token.options.map(sum))
+  const length = token.stack === undefined ? choices : sum(token.stack)
   if (at !== undefined) groups[at] = length
   return length
 }

@@ -454,7 +454,8 @@ async function changeOfProjectFile(
  */
 export function projectPath(folder: string, path: string): string {
   const inside = relative(folder, resolve(path))
-  const written = inside.startsWith('..') ? resolve(path) : inside === '' ? '.' : inside
+  const within = inside === '' ? '.' : inside
+  const written = inside.startsWith('..') ? resolve(path) : within
   return written.split(sep).join('/')
 }
 

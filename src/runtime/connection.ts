@@ -165,12 +165,6 @@ export function settingsFrom(
   }
   const url = get('URL')
   const endpoint = get('ENDPOINT')
-  const user = get('USER')
-  const token = get('TOKEN')
-  const key = get('KEY')
-  const wsseUser = get('WSSE_USER')
-  const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
-  const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
   const limit = get('TIME_LIMIT')
   const retries = get('RETRIES') === undefined ? undefined : Number(get('RETRIES'))
   if (retries !== undefined && !(retries >= 0))
@@ -183,35 +177,7 @@ export function settingsFrom(
     throw new TypeError(
       `${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`,
     )
-  const credential: Credential | undefined =
-    wsseUser !== undefined
-      ? {
-          kind: 'wsse',
-          user: wsseUser,
-          password: get('WSSE_PASSWORD') ?? '',
-          digest: get('WSSE_DIGEST') === 'true',
-        }
-      : clientId !== undefined
-        ? {
-            kind: 'oauth2',
-            clientId,
-            ...(clientSecret === undefined ? {} : { clientSecret }),
-            ...(user === undefined ? {} : { user, password: get('PASSWORD') ?? '' }),
-            ...(tokenUrl === undefined ? {} : { tokenUrl }),
-            ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }),
-            ...(refreshToken === undefined ? {} : { refreshToken }),
-          }
-        : token !== undefined
-          ? { kind: 'bearer', token }
-          : key !== undefined
-            ? { kind: 'key', value: key }
-            : user !== undefined
-              ? {
-                  kind: get('DIGEST') === 'true' ? 'digest' : 'basic',
-                  user,
-                  password: get('PASSWORD') ?? '',
-                }
-              : undefined
+  const credential = credentialFrom(get)
   return {
     ...(url === undefined ? {} : { url }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -220,6 +186,36 @@ export function settingsFrom(
     ...(retries === undefined ? {} : { retries }),
     ...(mostBytes === undefined ? {} : { mostBytes }),
   }
+}
+
+/** The credential that settings from variables name: of several the most telling one. */
+function credentialFrom(get: (name: string) => string | undefined): Credential | undefined {
+  const [user, password = ''] = [get('USER'), get('PASSWORD')]
+  const wsseUser = get('WSSE_USER')
+  if (wsseUser !== undefined)
+    return {
+      kind: 'wsse',
+      user: wsseUser,
+      password: get('WSSE_PASSWORD') ?? '',
+      digest: get('WSSE_DIGEST') === 'true',
+    }
+  const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
+  const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
+  if (clientId !== undefined)
+    return {
+      kind: 'oauth2',
+      clientId,
+      ...(clientSecret === undefined ? {} : { clientSecret }),
+      ...(user === undefined ? {} : { user, password }),
+      ...(tokenUrl === undefined ? {} : { tokenUrl }),
+      ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }),
+      ...(refreshToken === undefined ? {} : { refreshToken }),
+    }
+  const [token, key] = [get('TOKEN'), get('KEY')]
+  if (token !== undefined) return { kind: 'bearer', token }
+  if (key !== undefined) return { kind: 'key', value: key }
+  if (user === undefined) return undefined
+  return { kind: get('DIGEST') === 'true' ? 'digest' : 'basic', user, password }
 }
 
 /**
@@ -431,12 +427,7 @@ export async function openExchange(
           method: request.method,
           url: request.url,
           headers,
-          body:
-            typeof body === 'string'
-              ? body
-              : body === undefined
-                ? ''
-                : new TextDecoder().decode(body),
+          body: textOf(body),
         },
         response: { status: answer.status, headers: namesToValues(answer.headers), body: text() },
         milliseconds: Math.round(performance.now() - started),
@@ -768,4 +759,9 @@ export function namesToValues(headers: Headers): Record<string, string> {
     found[name] = value
   })
   return found
+}
+
+function textOf(body: Request['body']): string {
+  if (body === undefined) return ''
+  return typeof body === 'string' ? body : new TextDecoder().decode(body)
 }

@@ -84,17 +84,7 @@ async function obtain(
   const url =
     credential.tokenUrl ?? scheme.tokenUrl ?? (await discovered(connection, scheme, thisCall))
   const scope: Record<string, string> = scopes.length === 0 ? {} : { scope: scopes.join(' ') }
-  const usual: Record<string, string> =
-    credential.refreshToken !== undefined
-      ? { grant_type: 'refresh_token', refresh_token: credential.refreshToken }
-      : credential.user === undefined
-        ? { grant_type: 'client_credentials', ...scope }
-        : {
-            grant_type: 'password',
-            username: credential.user,
-            password: credential.password ?? '',
-            ...scope,
-          }
+  const usual = usualGrant(credential, scope)
   if (refresh !== undefined) {
     try {
       return await ask(
@@ -227,4 +217,15 @@ async function fetched(
       { url, cause },
     )
   }
+}
+
+/** The grant that a credential without an authorization code asks with (RFC 6749, 4.3, 4.4, 6). */
+function usualGrant(
+  { refreshToken, user, password = '' }: OAuth,
+  scope: Readonly<Record<string, string>>,
+): Record<string, string> {
+  if (refreshToken !== undefined)
+    return { grant_type: 'refresh_token', refresh_token: refreshToken }
+  if (user === undefined) return { grant_type: 'client_credentials', ...scope }
+  return { grant_type: 'password', username: user, password, ...scope }
 }

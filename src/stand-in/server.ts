@@ -299,12 +299,12 @@ function handleOne(
     return answer
   }
   const isChosen = stage.part.chosen?.has(pathOf(understood.operation)) !== false
+  const made = (): ReturnType<typeof perform> =>
+    isChosen
+      ? perform(stage, understood)
+      : { answer: notChosen(understood.operation), answered: 'refused' }
   const performed =
-    recorded !== undefined
-      ? { answer: recorded, answered: 'recorded' as const }
-      : isChosen
-        ? perform(stage, understood)
-        : { answer: notChosen(understood.operation), answered: 'refused' as const }
+    recorded === undefined ? made() : { answer: recorded, answered: 'recorded' as const }
   const { answer, answered } = performed
   tell({
     contract,

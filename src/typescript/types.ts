@@ -255,13 +255,7 @@ export function constraintTexts(constraints: Constraints): string[] {
     patterns,
   } = constraints
   return [
-    ...(minimum !== undefined && maximum !== undefined
-      ? [`${minimum} to ${maximum}`]
-      : minimum !== undefined
-        ? [`at least ${minimum}`]
-        : maximum !== undefined
-          ? [`at most ${maximum}`]
-          : []),
+    ...rangeTexts(minimum, maximum),
     ...(exclusiveMinimum === undefined ? [] : [`more than ${exclusiveMinimum}`]),
     ...(exclusiveMaximum === undefined ? [] : [`less than ${exclusiveMaximum}`]),
     ...(minLength !== undefined && minLength === maxLength
@@ -524,4 +518,10 @@ function compare(a: string, b: string): number {
   if (a < b) return -1
   if (a > b) return 1
   return 0
+}
+
+function rangeTexts(minimum: string | undefined, maximum: string | undefined): string[] {
+  if (minimum !== undefined && maximum !== undefined) return [`${minimum} to ${maximum}`]
+  if (minimum !== undefined) return [`at least ${minimum}`]
+  return maximum === undefined ? [] : [`at most ${maximum}`]
 }

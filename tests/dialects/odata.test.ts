@@ -301,15 +301,13 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       ['/svc/', '<service xmlns="http://www.w3.org/2007/app" xml:base="x"><workspace/></service>'],
       ['/svc', '{"d":{"EntitySets":["Things"]}}'],
     ] as const) {
+      const answers = new Map([
+        ['/svc/$metadata', edmx4(schema4(thing + things))],
+        [path, root],
+      ])
       const server = await startServer(
         (request, response) =>
-          void response.end(
-            request.url === '/svc/$metadata'
-              ? edmx4(schema4(thing + things))
-              : request.url === path
-                ? root
-                : response.writeHead(404),
-          ),
+          void response.end(answers.get(request.url ?? '') ?? response.writeHead(404)),
       )
       const documents = await loadDocuments(server.url + path, { recognise: odata.recognise })
       expect(odata.recognise(documents.root.text)).toBe(true)

@@ -350,7 +350,7 @@ describe('recorded answers', () => {
       expect.objectContaining({
         code: 'TM-1020',
         message: expect.stringContaining(reason) as unknown,
-      }) as Error,
+      }) as unknown as Error,
     )
   })
 })

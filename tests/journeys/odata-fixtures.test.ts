@@ -46,12 +46,7 @@ async function sent(contract: Contract, operation: Operation, input: object): Pr
       method: init.method ?? 'GET',
       target: url.replace('http://stand.example', ''),
       headers: init.headers as Record<string, string>,
-      body:
-        body === undefined
-          ? new Uint8Array()
-          : typeof body === 'string'
-            ? new TextEncoder().encode(body)
-            : body,
+      body: typeof body === 'string' ? new TextEncoder().encode(body) : (body ?? new Uint8Array()),
     }
     return Promise.reject(new Error('seen'))
   }) as unknown as typeof fetch

@@ -39,6 +39,10 @@ test('a session is opened before the first call, used by every one, and closed a
   const folder = await freshFolder()
   const seen: string[] = []
   let refuse = false
+  const answers = new Map<string, unknown>([
+    ['/in', { sessionId: 'session-4711' }],
+    ['/out', 'bye'],
+  ])
   const server = await startServer((request, response) => {
     const { pathname, searchParams } = new URL(request.url ?? '', 'http://x')
     seen.push(
@@ -47,16 +51,7 @@ test('a session is opened before the first call, used by every one, and closed a
     response.setHeader('content-type', 'application/json')
     if (pathname === '/in' && refuse)
       response.writeHead(422).end('{"detail":"The office is closed."}')
-    else
-      response.end(
-        JSON.stringify(
-          pathname === '/in'
-            ? { sessionId: 'session-4711' }
-            : pathname === '/out'
-              ? 'bye'
-              : ['N-1', 'N-2'],
-        ),
-      )
+    else response.end(JSON.stringify(answers.get(pathname) ?? ['N-1', 'N-2']))
   })
   await writeFile(join(folder, 'gate.json'), description(server.url))
   expect((await tolmach(folder, ['import', 'gate.json', '--as', 'gate', '--quiet'])).code).toBe(0)

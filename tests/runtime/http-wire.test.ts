@@ -13,12 +13,8 @@ import { repository } from '../support/program.js'
 
 const contracts = new Map<string, Contract>()
 async function contractOf(fixture: string): Promise<Contract> {
-  const file =
-    fixture === 'several'
-      ? 'several/root.yaml'
-      : fixture.includes('.')
-        ? fixture
-        : `${fixture}.yaml`
+  const named = fixture.includes('.') ? fixture : `${fixture}.yaml`
+  const file = fixture === 'several' ? 'several/root.yaml' : named
   const known =
     contracts.get(file) ??
     (await readSource(join(repository, 'tests/fixtures/openapi', file), 'fixture')).contract
@@ -40,11 +36,7 @@ async function request(
 ): Promise<{ line: string; headers: Readonly<Record<string, string>>; body: string | undefined }> {
   const made = await requestFor(connect(settings), liveHttp(await contractOf(fixture), name), input)
   const body =
-    made.body === undefined
-      ? undefined
-      : typeof made.body === 'string'
-        ? made.body
-        : new TextDecoder('latin1').decode(made.body)
+    made.body instanceof Uint8Array ? new TextDecoder('latin1').decode(made.body) : made.body
   const boundary = /boundary=(\S+)/.exec(made.headers['content-type'] ?? '')?.[1]
   return {
     line: `${made.method} ${made.url.replace('http://h', '')}`,

@@ -74,8 +74,7 @@ function service(...answers: ((request: Seen) => Response)[]): {
       method: init?.method ?? '',
       url: String(url as string),
       headers: init?.headers as Record<string, string>,
-      body:
-        typeof body === 'string' ? body : body === undefined ? '' : new TextDecoder().decode(body),
+      body: body instanceof Uint8Array ? new TextDecoder().decode(body) : (body ?? ''),
     }
     seen.push(request)
     return Promise.resolve(

@@ -210,12 +210,8 @@ describe('what proves who calls stays at its origin', () => {
           )
             return
           const start = from === 'https' ? secure : plain
-          const [goal, address] =
-            to === 'host'
-              ? [otherPort, otherPort?.url.replace('localhost', '127.0.0.1')]
-              : to === 'https'
-                ? [otherSecure, otherSecure?.url]
-                : [otherPort, otherPort?.url]
+          const goal = to === 'https' ? otherSecure : otherPort
+          const address = to === 'host' ? goal?.url.replace('localhost', '127.0.0.1') : goal?.url
           if (start === undefined || goal === undefined) throw new Error('no station')
           for (const each of [start, goal]) each.heard = []
           const send =

@@ -1,3 +1,4 @@
+import { afterAll } from '@jest/globals'
 import { fork, spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdtemp, realpath } from 'node:fs/promises'

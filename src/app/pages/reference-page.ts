@@ -32,6 +32,15 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
   const writer = new Writer(described, types)
   const graph = graphOf(contract)
   const isDrawn = graph.boxes.length > 0 && graph.boxes.length <= mostBoxes
+  const diagram = async (): Promise<Markup[]> =>
+    isDrawn
+      ? [
+          markup`<div class="bar">${pictureBar()}</div>`,
+          markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
+        ]
+      : [
+          markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`,
+        ]
   const groups = byGroup(operations)
   const body = joined(
     [
@@ -63,18 +72,7 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
       prose(contract.documentation),
       markup`<h2>Endpoints</h2>`,
       ...endpointsOf(contract).map((endpoint) => writer.endpoint(endpoint)),
-      ...(isDrawn
-        ? [
-            markup`<h2>Diagram</h2>`,
-            markup`<div class="bar">${pictureBar()}</div>`,
-            markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
-          ]
-        : graph.boxes.length === 0
-          ? []
-          : [
-              markup`<h2>Diagram</h2>`,
-              markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`,
-            ]),
+      ...(graph.boxes.length === 0 ? [] : [markup`<h2>Diagram</h2>`, ...(await diagram())]),
       markup`<h2>Operations</h2>`,
       ...operations.map((operation) => writer.operation(operation)),
       markup`<h2>Types</h2>`,

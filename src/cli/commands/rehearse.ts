@@ -125,18 +125,7 @@ function stepLines(
     indent?: string,
   ) => string,
 ): string[] {
-  const {
-    title,
-    outcome,
-    operation,
-    status,
-    milliseconds,
-    row,
-    trouble,
-    verdicts,
-    shown,
-    compared,
-  } = step
+  const { title, outcome, operation, status, milliseconds, row, verdicts, shown, compared } = step
   const colour = { passed: pc.green, failed: pc.red, 'left out': pc.dim }[outcome]
   const facts = [
     ...(operation === undefined || operation === title ? [] : [operation]),
@@ -146,19 +135,7 @@ function stepLines(
   const indent = '      '
   return [
     `  ${colour(signs[outcome])} ${outcome === 'left out' ? pc.dim(title) : title}${row === undefined ? '' : pc.dim(`  ${rowText(row)}`)}  ${pc.dim(facts.join('  '))}`.trimEnd(),
-    ...(trouble === undefined
-      ? []
-      : outcome === 'left out'
-        ? step.isAfterwards
-          ? [pc.dim(`${indent}left out: ${trouble.message}`)]
-          : []
-        : [
-            `${indent}${pc.red(trouble.message)}`,
-            ...trouble.details.map((detail) => `${indent}- ${detail}`),
-            ...[trouble.side, trouble.advice]
-              .filter((each) => each !== undefined)
-              .map((each) => `${indent}${each}`),
-          ]),
+    ...troubleLines(step, indent),
     ...verdicts
       .filter(({ met }) => !met)
       .flatMap(({ expected, was, line }) => [
@@ -221,4 +198,17 @@ function summary(reports: readonly RehearsalReport[]): string {
 /** A report for scripts: without whole answers, and what went over the wire. */
 function withoutValues(report: RehearsalReport): object {
   return { ...report, steps: report.steps.map(({ value: _value, wire: _wire, ...step }) => step) }
+}
+
+/** What went wrong with a step; of those left out only what would have cleaned up. */
+function troubleLines({ trouble, outcome, isAfterwards }: StepReport, indent: string): string[] {
+  if (trouble === undefined) return []
+  if (outcome === 'left out')
+    return isAfterwards ? [pc.dim(`${indent}left out: ${trouble.message}`)] : []
+  const more = [trouble.side, trouble.advice].filter((each) => each !== undefined)
+  return [
+    `${indent}${pc.red(trouble.message)}`,
+    ...trouble.details.map((detail) => `${indent}- ${detail}`),
+    ...more.map((each) => `${indent}${each}`),
+  ]
 }

@@ -275,12 +275,11 @@ export class JsonTrees {
       operationLayout(operation).byStatus === true && type.kind === 'union'
         ? type.alternatives[at]
         : undefined
+    const item = outcome.stream === true && type.kind === 'list' ? type.item : type
     const own =
       alternative?.kind === 'record'
         ? (alternative.fields.find((field) => field.name === 'body')?.type ?? type)
-        : outcome.stream === true && type.kind === 'list'
-          ? type.item
-          : type
+        : item
     const several = (outcome.field.layout as OutcomeLayout | undefined)?.several === true
     const trees = contents.map((content) =>
       this.content(

@@ -59,14 +59,12 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     // Anything at all, or a name of the maker's own with an object in it, is JSON as a rule.
     const isRange = name.includes('*')
     const isStructured = schema !== undefined && isObjectSchema(schema, references)
-    const kind =
+    const isAnyJson =
       isRange &&
       /^(?:\*\/\*|application\/\*)$/.test(name.trim()) &&
       (schema === undefined || !isBinary(schema, references))
-        ? 'json'
-        : named === 'bytes' && isStructured && !/^multipart\//i.test(name)
-          ? 'json'
-          : named
+    const isOwnJson = named === 'bytes' && isStructured && !/^multipart\//i.test(name)
+    const kind = isAnyJson || isOwnJson ? 'json' : named
     if (kind === 'json' && named !== 'json')
       notes.add(
         'approximated',
@@ -90,13 +88,7 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
         node.origin,
       )
     return {
-      mediaType: isRange
-        ? kind === 'json'
-          ? 'application/json'
-          : name
-              .replace('*/*', 'application/octet-stream')
-              .replace('/*', kind === 'text' ? '/plain' : '/octet-stream')
-        : name,
+      mediaType: isRange ? oneOfRange(name, kind) : name,
       kind,
       node,
       schema: item ?? schema,
@@ -130,4 +122,12 @@ function isSameSchema(a: DataNode | undefined, b: DataNode | undefined): boolean
     (referenceOf(a) !== undefined && referenceOf(a)?.value === referenceOf(b)?.value) ||
     JSON.stringify(a.plain()) === JSON.stringify(b.plain())
   )
+}
+
+/** What is sent where a range of media types may be. */
+function oneOfRange(range: string, kind: Media['kind']): string {
+  if (kind === 'json') return 'application/json'
+  return range
+    .replace('*/*', 'application/octet-stream')
+    .replace('/*', kind === 'text' ? '/plain' : '/octet-stream')
 }

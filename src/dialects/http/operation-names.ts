@@ -37,12 +37,9 @@ export class OperationNames {
           .filter((step) => step !== '')
           .map(camelCase)
       : [camelCase(base)]
+    const inGroup = tag === undefined ? steps : [tag, ...steps]
     const wished =
-      steps.length > 1
-        ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? '']
-        : tag === undefined
-          ? steps
-          : [tag, ...steps]
+      steps.length > 1 ? [camelCase(steps.slice(0, -1).join(' ')), steps.at(-1) ?? ''] : inGroup
     const [top = '', ...rest] = wished
     const grouped =
       rest.length > 0 && this.tops.get(top.toLowerCase()) === 'operation'

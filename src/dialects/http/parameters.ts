@@ -140,15 +140,13 @@ export class ParameterReader {
             'in',
           )
     const kind = mediaType === undefined ? undefined : kindOf(mediaType)
+    const isWhole = declared === 'querystring'
     const layout: ParameterLayout = {
       name,
       ...this.written(node, place),
       ...(node.flag('allowReserved') ? { allowReserved: true } : {}),
-      ...(declared === 'querystring'
-        ? { whole: kind === 'json' ? 'json' : 'form' }
-        : kind === 'json'
-          ? { json: true as const }
-          : {}),
+      ...(isWhole ? { whole: kind === 'json' ? 'json' : 'form' } : {}),
+      ...(!isWhole && kind === 'json' ? { json: true as const } : {}),
     }
     const target = schema === undefined ? undefined : this.references.settle(schema)
     const preset = schema?.get('default') ?? target?.get('default')

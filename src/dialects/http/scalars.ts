@@ -53,12 +53,9 @@ export function scalarType(
   const format = node.text('format') ?? ''
   const isText = type === 'string'
   const encoding = isText ? node.text('contentEncoding')?.toLowerCase() : undefined
-  const base =
-    encoding === 'base64' || encoding === 'base64url'
-      ? 'bytes'
-      : isText
-        ? (textFormats[format] ?? 'text')
-        : (numberFormats[format] ?? 'double')
+  const isBase64 = encoding === 'base64' || encoding === 'base64url'
+  const byFormat = isText ? (textFormats[format] ?? 'text') : (numberFormats[format] ?? 'double')
+  const base = isBase64 ? 'bytes' : byFormat
   const known = isText ? format in textFormats : format in numberFormats
   const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = isText ? {} : bounds(node)
   if (base === 'text') {
@@ -72,22 +69,8 @@ export function scalarType(
     if (pattern !== undefined && isLoosePattern(pattern)) limits.patterns = [[pattern]]
     else if (pattern !== undefined) notes.add('approximated', 'TM-2211', { pattern }, origin)
   } else if (isText) for (const keyword of ['minLength', 'maxLength', 'pattern']) node.get(keyword)
-  const wire =
-    base === 'bytes'
-      ? encoding === 'base64url' || format === 'base64url'
-        ? 'base64url'
-        : 'byte'
-      : type === 'integer' && base === 'double'
-        ? 'integer'
-        : known && isText && exactBases.includes(base)
-          ? `string:${base}`
-          : known || format === ''
-            ? format === ''
-              ? type
-              : format
-            : isText
-              ? format
-              : type
+  const isUrlSafe = encoding === 'base64url' || format === 'base64url'
+  const wire = wireFormat({ type, base, format, known, isUrlSafe })
   return {
     kind: 'scalar',
     base,
@@ -169,13 +152,32 @@ export function enumerated(
   }))
   if (others) return { type: { kind: 'anything', origin }, others }
   const [only, ...more] = literals
+  const several: Type =
+    only === undefined || more.length > 0 ? { kind: 'union', alternatives: literals, origin } : only
   return {
-    type:
-      only === undefined
-        ? { kind: 'literal', value: null, origin }
-        : more.length === 0
-          ? only
-          : { kind: 'union', alternatives: literals, origin },
+    type: only === undefined ? { kind: 'literal', value: null, origin } : several,
     others,
   }
+}
+
+/** How a value of a scalar type stands in JSON: the name that its codec is chosen by. */
+function wireFormat({
+  type,
+  base,
+  format,
+  known,
+  isUrlSafe,
+}: {
+  readonly type: 'integer' | 'number' | 'string'
+  readonly base: ScalarBase
+  readonly format: string
+  readonly known: boolean
+  readonly isUrlSafe: boolean
+}): string {
+  if (base === 'bytes') return isUrlSafe ? 'base64url' : 'byte'
+  if (type === 'integer' && base === 'double') return 'integer'
+  const isText = type === 'string'
+  if (known && isText && exactBases.includes(base)) return `string:${base}`
+  if (format === '') return type
+  return known || isText ? format : type
 }

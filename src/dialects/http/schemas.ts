@@ -342,11 +342,8 @@ export class SchemaReader {
     { inherited, asBase = false, isNamed = false }: Reading,
   ): Part[] {
     const parts: Part[] = []
-    const values = node.members.has('const')
-      ? [node.get('const') as DataNode]
-      : node.members.get('enum')?.kind === 'list'
-        ? node.list('enum')
-        : undefined
+    const listed = node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
+    const values = node.members.has('const') ? [node.get('const') as DataNode] : listed
     const implied = impliedTypes(node)
     const types = implied.length === 0 && !node.members.has('type') ? (inherited ?? []) : implied
     const composed = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf'].filter((keyword) =>
@@ -656,14 +653,11 @@ export class SchemaReader {
           ),
         ),
       )
-      const restType =
-        rest?.value === false
-          ? undefined
-          : rest === undefined
-            ? { kind: 'anything' as const, origin }
-            : orNull(
-                this.read(rest, { id: `${where.id}/items`, name: `${where.name}Item` }, direction),
-              )
+      const declared = (items: DataNode): Type =>
+        orNull(this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction))
+      const anything: Type = { kind: 'anything', origin }
+      const others = rest === undefined ? anything : declared(rest)
+      const restType = rest?.value === false ? undefined : others
       if (itemsNode?.kind === 'list') itemsNode.read = true
       return {
         kind: 'tuple',
@@ -765,12 +759,9 @@ export class SchemaReader {
         ),
       ),
     }))
-    const restType =
-      rest?.kind === 'object' && rest.members.size > 0
-        ? others()
-        : rest?.value === false && isOpen
-          ? ({ kind: 'nothing', origin } as const)
-          : undefined
+    const closed: Type | undefined =
+      rest?.value === false && isOpen ? { kind: 'nothing', origin } : undefined
+    const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : closed
     return {
       kind: 'record',
       fields,

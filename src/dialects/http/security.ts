@@ -31,16 +31,7 @@ export function readScheme(
     .map((flow) => flows?.members.get(flow)?.text('refreshUrl'))
     .find((url) => url !== undefined)
   const discovery = node.text('openIdConnectUrl')
-  const kind: Kind =
-    type === 'apiKey' && keyName !== undefined && (place === 'query' || isToken(keyName))
-      ? 'key'
-      : type === 'http' && (http === 'basic' || http === 'bearer' || http === 'digest')
-        ? http
-        : type === 'oauth2' || type === 'openIdConnect'
-          ? 'oauth2'
-          : type === 'mutualTLS'
-            ? 'certificate'
-            : 'unsupported'
+  const kind = kindOfScheme(node)
   if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate')
     notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
   const layout: SchemeLayout = {
@@ -75,4 +66,25 @@ export function readRequirements(
       scopes: scopes.items.map((scope) => String(scope.value)),
     })),
   )
+}
+
+/** How a scheme proves who calls. */
+function kindOfScheme(node: DataNode): Kind {
+  const http = node.text('scheme')?.toLowerCase()
+  const keyName = node.text('name')
+  switch (node.text('type')) {
+    case 'apiKey':
+      return keyName !== undefined && (node.text('in') === 'query' || isToken(keyName))
+        ? 'key'
+        : 'unsupported'
+    case 'http':
+      return http === 'basic' || http === 'bearer' || http === 'digest' ? http : 'unsupported'
+    case 'oauth2':
+    case 'openIdConnect':
+      return 'oauth2'
+    case 'mutualTLS':
+      return 'certificate'
+    default:
+      return 'unsupported'
+  }
 }

@@ -156,11 +156,8 @@ function readOperation(name: string, node: DataNode, schema: XmlElement): void {
 function readResource(name: string, node: DataNode, container: XmlElement): void {
   if (/^[$@]|.@/.test(name)) return
   const kind = ['$Function', '$Action'].find((each) => node.members.has(each))?.slice(1)
-  const made = element(
-    kind === undefined ? (node.flag('$Collection') ? 'EntitySet' : 'Singleton') : `${kind}Import`,
-    node,
-    container,
-  )
+  const direct = node.flag('$Collection') ? 'EntitySet' : 'Singleton'
+  const made = element(kind === undefined ? direct : `${kind}Import`, node, container)
   set(made, 'Name', name)
   if (kind !== undefined) set(made, kind, node.text(`$${kind}`))
   else set(made, made.local === 'EntitySet' ? 'EntityType' : 'Type', node.text('$Type'))

@@ -301,12 +301,7 @@ export class CodecTrees {
 
   /** Turns of a group that repeats. */
   private turns({ type, optional }: Field, mixed: boolean, late: boolean): CodecTree {
-    const item =
-      type.kind === 'list'
-        ? type.item.kind === 'union'
-          ? type.item.alternatives.find((each) => each.kind === 'reference')
-          : type.item
-        : undefined
+    const item = type.kind === 'list' ? elementAmongTexts(type.item) : undefined
     return {
       // Of texts alone there is no group, only texts.
       group: item?.kind === 'reference' ? this.of(item, late) : { members: {} },
@@ -405,4 +400,9 @@ export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
     },
     (id) => trees.ofNamed(namedType(contract, id)),
   )
+}
+
+/** What stands among the texts of mixed content, where texts may stand too. */
+function elementAmongTexts(item: Type): Type | undefined {
+  return item.kind === 'union' ? item.alternatives.find((each) => each.kind === 'reference') : item
 }

@@ -336,24 +336,17 @@ export class OperationReader {
       layout: { place: 'element', name: ['', 'value'] } satisfies FieldLayout,
     })
     const isText = media?.some((each) => /^text\//.test(each)) === true
-    const value =
-      answered !== undefined
-        ? this.partField(answered, ['', answered.name])
-        : media === undefined || media.length === 0
-          ? undefined
-          : field(
-              isText
-                ? { kind: 'scalar', base: 'text', format: 'xs:string', origin }
-                : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin },
-            )
-    const answer =
-      answered !== undefined && value !== undefined
-        ? (value.layout as FieldLayout).name
-        : value === undefined
-          ? undefined
-          : isText
-            ? 'text'
-            : 'bytes'
+    const declared = (): Field =>
+      field(
+        isText
+          ? { kind: 'scalar', base: 'text', format: 'xs:string', origin }
+          : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin },
+      )
+    const bare = media === undefined || media.length === 0 ? undefined : declared()
+    const value = answered === undefined ? bare : this.partField(answered, ['', answered.name])
+    const plainly = isText ? 'text' : 'bytes'
+    const wrapped = answered === undefined ? plainly : (value?.layout as FieldLayout).name
+    const answer = value === undefined ? undefined : wrapped
     const usualPlace = verb === 'GET' ? 'query' : 'form'
     const plain: PlainLayout = {
       verb,

@@ -211,13 +211,10 @@ export function applyFacets(
     const maximum = length ?? values('maxLength')[0]?.value
     values('whiteSpace')
     const allowed = values('enumeration').map(({ value }) => value.trim().replace(/\s+/g, ' '))
+    const enumerated = allowed.length > 0 ? allowed : base.constraints?.allowed
     const constraints = {
       ...patternsOf(base.constraints?.patterns),
-      ...(allowed.length > 0
-        ? { allowed }
-        : base.constraints?.allowed === undefined
-          ? {}
-          : { allowed: base.constraints.allowed }),
+      ...(enumerated === undefined ? {} : { allowed: enumerated }),
     }
     return {
       ...base,

@@ -289,12 +289,14 @@ export class TypeReader {
     const item = find(restriction, (each) => each.is(xsd, 'element'))
     const [, name = '', dimensions = ''] =
       /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
-    const type: Type =
+    const inside = (): Type =>
+      item === undefined
+        ? { kind: 'fragment', mayBeRecord: true, origin: element.origin }
+        : this.readElementField(item, schema, owner).type
+    const type =
       typed !== undefined && name !== ''
         ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed)
-        : item === undefined
-          ? { kind: 'fragment', mayBeRecord: true, origin: element.origin }
-          : this.readElementField(item, schema, owner).type
+        : inside()
     if (/,/.test(dimensions))
       this.notes.add(
         'approximated',

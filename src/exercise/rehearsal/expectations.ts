@@ -247,13 +247,8 @@ function absent(whole: unknown): string {
 /** A value in a few words. */
 function shown(value: unknown): string {
   if (value === undefined) return 'nothing'
-  const text =
-    typeof value === 'string'
-      ? JSON.stringify(value)
-      : value instanceof ExactNumber
-        ? value.source
-        : JSON.stringify(value, (_, each: unknown) =>
-            each instanceof ExactNumber ? each.source : each,
-          )
+  const asJson = (): string =>
+    JSON.stringify(value, (_, each: unknown) => (each instanceof ExactNumber ? each.source : each))
+  const text = value instanceof ExactNumber ? value.source : asJson()
   return text.length > 300 ? `${text.slice(0, 300)}… (${text.length} characters)` : text
 }

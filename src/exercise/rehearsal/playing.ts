@@ -287,12 +287,9 @@ class Player {
   private async loop(step: LoopStep, outer: Row | undefined): Promise<void> {
     let rows: readonly unknown[]
     try {
-      const found =
-        typeof step.each !== 'string'
-          ? step.each
-          : step.each.startsWith('$')
-            ? fillTemplate(step.each, this.lookUp)
-            : await this.stage.rows(step.each)
+      const named = async (rows: string): Promise<unknown> =>
+        rows.startsWith('$') ? fillTemplate(rows, this.lookUp) : this.stage.rows(rows)
+      const found = typeof step.each === 'string' ? await named(step.each) : step.each
       if (!Array.isArray(found)) {
         this.report(step, outer, {
           outcome: 'failed',

@@ -241,13 +241,11 @@ class Reading {
         ? Object.fromEntries(Object.entries(value).map(([name, each]) => [name, numbers(each)]))
         : Number(String((value as { source?: string }).source ?? value))
     const read: Record<string, unknown> = { line: this.lineOf(path) }
-    for (const [word, value] of Object.entries(plain))
-      read[word] =
-        word === 'equals' || word === 'has'
-          ? { value }
-          : ['rows', 'added', 'gone', 'changed', 'status'].includes(word)
-            ? numbers(value)
-            : value
+    for (const [word, value] of Object.entries(plain)) {
+      const isCount = ['rows', 'added', 'gone', 'changed', 'status'].includes(word)
+      if (word === 'equals' || word === 'has') read[word] = { value }
+      else read[word] = isCount ? numbers(value) : value
+    }
     return read as unknown as Expectation
   }
 

@@ -267,18 +267,17 @@ export function writeParameters(
         inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved),
       )
     else if (parameter.in === 'query') {
-      const pairs =
-        parameter.whole === 'json'
-          ? encode(jsonText(json))
-          : parameter.whole === 'form'
-            ? formText({}, json)
-            : inQuery(
-                name,
-                style === 'deepObject' ? json : texts,
-                style ?? 'form',
-                explode,
-                parameter.allowReserved,
-              )
+      const named = (): string =>
+        inQuery(
+          name,
+          style === 'deepObject' ? json : texts,
+          style ?? 'form',
+          explode,
+          parameter.allowReserved,
+        )
+      const whole = (): string =>
+        parameter.whole === 'json' ? encode(jsonText(json)) : formText({}, json)
+      const pairs = parameter.whole === undefined ? named() : whole()
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
     else for (const pair of inCookie(name, texts, style ?? 'form', explode)) cookies.push(pair)

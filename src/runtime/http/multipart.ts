@@ -67,7 +67,8 @@ function partOf(
   contentType: string | undefined,
   written6570: { style: Style; explode: boolean } | undefined,
 ): { file?: string; type?: string; content: string | Uint8Array } {
-  const file = value instanceof Uint8Array ? { content: value } : isFile(value) ? value : undefined
+  const given = isFile(value) ? value : undefined
+  const file = value instanceof Uint8Array ? { content: value } : given
   if (file !== undefined) {
     // Of several allowed types, or of a range, the sender says which it is.
     const declared = contentType === undefined || /[*,]/.test(contentType) ? undefined : contentType

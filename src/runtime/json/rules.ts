@@ -242,8 +242,8 @@ function judgeMembers(
 
 /** What a value breaks of the keywords that look at it alone. */
 function simpleBreak(rule: RuleKeywords, json: unknown): string | undefined {
-  const number =
-    json instanceof RawNumber ? json.digits : typeof json === 'number' ? String(json) : undefined
+  const plain = typeof json === 'number' ? String(json) : undefined
+  const number = json instanceof RawNumber ? json.digits : plain
   if (rule.type !== undefined && !rule.type.some((type) => isOfType(type, json, number)))
     return `must be ${rule.type.join(' or ')}, is ${show(json)}`
   if (rule.const !== undefined && !isSame(rule.const, json))

@@ -75,12 +75,9 @@ function parse(header: string, { hostname, pathname, origin }: URL): Cookie | un
   )
     return undefined
   const [age, expires, path] = [attribute('max-age'), attribute('expires'), attribute('path')]
-  const ends =
-    age !== undefined && /^-?\d+$/.test(age)
-      ? Date.now() + Number(age) * 1000
-      : expires === undefined || Number.isNaN(Date.parse(expires))
-        ? undefined
-        : Date.parse(expires)
+  const moment = Date.parse(expires ?? '')
+  const named = Number.isNaN(moment) ? undefined : moment
+  const ends = age !== undefined && /^-?\d+$/.test(age) ? Date.now() + Number(age) * 1000 : named
   return {
     name: pair.slice(0, equals).trim(),
     value: pair.slice(equals + 1).trim(),

@@ -68,10 +68,7 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
   let line: Promise<Line> | undefined
   return async (input, init = {}) => {
     line ??= nodePlatform().then((platform) => new Line(platform, settings))
-    return (await line).fetch(
-      new URL(typeof input === 'string' ? input : 'href' in input ? input.href : input.url),
-      init,
-    ) as unknown as Promise<Response>
+    return (await line).fetch(new URL(addressOf(input)), init) as unknown as Promise<Response>
   }
 }
 
@@ -105,14 +102,7 @@ class Line {
   async fetch(url: URL, init: GuidedInit): Promise<PlainResponse> {
     const signal = init.signal ?? undefined
     signal?.throwIfAborted()
-    const body =
-      init.body === undefined || init.body === null
-        ? undefined
-        : typeof init.body === 'string'
-          ? new TextEncoder().encode(init.body)
-          : init.body instanceof Uint8Array
-            ? init.body
-            : new Uint8Array(await new Response(init.body).arrayBuffer())
+    const body = await bytesOf(init.body ?? undefined)
     const { companyLogin } = this.settings
     let trip: OwnTrip = {
       url: url.href,
@@ -269,6 +259,7 @@ class Line {
   ): Promise<IncomingMessage> {
     const url = new URL(address)
     const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url, unproven)
+    const saysLength = body !== undefined || ['POST', 'PUT', 'PATCH'].includes(method)
     const sent: Record<string, string> = {
       accept: '*/*',
       'accept-encoding': 'gzip, deflate, br',
@@ -277,11 +268,7 @@ class Line {
       ...(cookies === ''
         ? {}
         : { cookie: [headers['cookie'], cookies].filter((each) => each !== undefined).join('; ') }),
-      ...(body === undefined
-        ? ['POST', 'PUT', 'PATCH'].includes(method)
-          ? { 'content-length': '0' }
-          : {}
-        : { 'content-length': String(body.length) }),
+      ...(saysLength ? { 'content-length': String(body?.length ?? 0) } : {}),
     }
     const proxy =
       this.settings.proxy === false
@@ -499,12 +486,11 @@ function limited(source: Incoming, most: number | undefined, { stream }: NodePla
 }
 
 function plainHeaders(headers: RequestInit['headers']): Record<string, string> {
-  const pairs: Iterable<readonly string[]> =
-    headers === undefined
-      ? []
-      : Symbol.iterator in headers
-        ? (headers as Iterable<readonly string[]>)
-        : Object.entries(headers as Readonly<Record<string, string>>)
+  const given = headers ?? []
+  const pairs =
+    Symbol.iterator in given
+      ? (given as Iterable<readonly string[]>)
+      : Object.entries(given as Readonly<Record<string, string>>)
   return Object.fromEntries(
     [...pairs].map(([name = '', value = '']): [string, string] => [name.toLowerCase(), value]),
   )
@@ -515,4 +501,15 @@ function setCookies({ headers }: IncomingMessage): readonly string[] {
   if (found === undefined) return []
   if (typeof found === 'string') return [found]
   return found
+}
+
+function addressOf(input: string | URL | Request): string {
+  if (typeof input === 'string') return input
+  return 'href' in input ? input.href : input.url
+}
+
+async function bytesOf(body: BodyInit | undefined): Promise<Uint8Array | undefined> {
+  if (body === undefined || body instanceof Uint8Array) return body
+  if (typeof body === 'string') return new TextEncoder().encode(body)
+  return new Uint8Array(await new Response(body).arrayBuffer())
 }

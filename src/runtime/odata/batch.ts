@@ -306,10 +306,7 @@ function asJson(
 ): Pick<Outgoing, 'headers' | 'body'> {
   const requests = waiting.map(({ id, method, target, headers, body }) => {
     const type = headers['content-type'] ?? ''
-    const content =
-      body === undefined
-        ? ''
-        : `,"body":${typeof body !== 'string' ? JSON.stringify(base64url(body)) : isJson(type) ? body : JSON.stringify(body)}`
+    const content = body === undefined ? '' : `,"body":${bodyInJson(body, type)}`
     const group = together === true && method !== 'GET' ? ',"atomicityGroup":"changes"' : ''
     return `{"id":${JSON.stringify(id)},"method":${JSON.stringify(method)},"url":${JSON.stringify(target)},"headers":${JSON.stringify(headers)}${group}${content}}`
   })
@@ -333,14 +330,7 @@ function fromJson(text: string, { parse = JSON.parse }: Facts): Answer[][] | und
     const { body } = each
     const type =
       headers['content-type'] ?? (typeof body === 'string' ? 'text/plain' : 'application/json')
-    const bytes =
-      body === undefined || body === null
-        ? new Uint8Array()
-        : typeof body !== 'string' || isJson(type)
-          ? new TextEncoder().encode(jsonText(body))
-          : /^text\//i.test(type)
-            ? new TextEncoder().encode(body)
-            : fromBase64url(body)
+    const bytes = bodyFromJson(body, type)
     return [
       {
         id: String(each['id']),
@@ -361,4 +351,17 @@ function base64url(bytes: Uint8Array): string {
 function fromBase64url(text: string): Uint8Array {
   const packed = text.replaceAll('-', '+').replaceAll('_', '/').replace(/=+$/, '')
   return base64ToBytes(packed.padEnd(Math.ceil(packed.length / 4) * 4, '='))
+}
+
+/** A body inside of a JSON document: JSON as it is, text as text, bytes in base64url. */
+function bodyInJson(body: string | Uint8Array, type: string): string {
+  if (typeof body !== 'string') return JSON.stringify(base64url(body))
+  return isJson(type) ? body : JSON.stringify(body)
+}
+
+/** The bytes of a body that stood in a JSON document. */
+function bodyFromJson(body: unknown, type: string): Uint8Array {
+  if (body === undefined || body === null) return new Uint8Array()
+  if (typeof body !== 'string' || isJson(type)) return new TextEncoder().encode(jsonText(body))
+  return /^text\//i.test(type) ? new TextEncoder().encode(body) : fromBase64url(body)
 }

@@ -143,11 +143,10 @@ export function checkStructure(
     return
   }
   const which = value['$is']
+  const itself = declared.abstract === true ? undefined : declared
   const structure =
     which === undefined
-      ? declared.abstract === true
-        ? undefined
-        : declared
+      ? itself
       : kindOf(declared, (each) => each.is === which && each.abstract !== true)
   if (structure === undefined) {
     misfits.push({

@@ -220,12 +220,10 @@ function check(
     return
   }
   if (!isObject(value)) {
-    const message =
-      typeof value === 'string'
-        ? text.check(value)
-        : ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array
-          ? undefined
-          : `expected a value, got ${show(value)}`
+    const isPlain =
+      ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array
+    const strange = isPlain ? undefined : `expected a value, got ${show(value)}`
+    const message = typeof value === 'string' ? text.check(value) : strange
     if (message !== undefined) misfits.push({ path, message })
     return
   }
@@ -235,12 +233,7 @@ function check(
   if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
   else if (typeof which === 'string') {
     const simple = which.startsWith('xs:') ? simpleTypes[which.slice(3)] : undefined
-    const message =
-      simple === undefined
-        ? 'is no type that the contract knows'
-        : typeof value['$text'] === 'string' && canRead(simple, value['$text'])
-          ? undefined
-          : `expected ${simple.simple} as $text, got ${show(value['$text'])}`
+    const message = troubleWithText(simple, value['$text'])
     if (message !== undefined)
       misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
   } else checkFragment(value, path, misfits)
@@ -257,3 +250,13 @@ function canRead(simple: SimpleCodec<unknown>, written: string): boolean {
 
 /** Values of any type, which the message names. */
 export const anyValue: AnythingHandler = { frame, write, check }
+
+function troubleWithText(
+  simple: SimpleCodec<unknown> | undefined,
+  text: unknown,
+): string | undefined {
+  if (simple === undefined) return 'is no type that the contract knows'
+  return typeof text === 'string' && canRead(simple, text)
+    ? undefined
+    : `expected ${simple.simple} as $text, got ${show(text)}`
+}

@@ -195,10 +195,7 @@ function jsonAnswers(
       if (answer === undefined) return []
       const type = answer.headers['content-type'] ?? ''
       const { body } = answer
-      const content =
-        body.length === 0
-          ? ''
-          : `,"body":${typeof body !== 'string' ? JSON.stringify(bytesToBase64(body)) : isJson(type) ? body : JSON.stringify(body)}`
+      const content = body.length === 0 ? '' : `,"body":${bodyInJson(body, type)}`
       return [
         `{"id":${JSON.stringify(id)},"status":${answer.status},"headers":${JSON.stringify(answer.headers)}${content}}`,
       ]
@@ -209,4 +206,10 @@ function jsonAnswers(
     headers: { 'content-type': 'application/json' },
     body: `{"responses":[${responses.join(',')}]}`,
   }
+}
+
+/** A body inside of a JSON document: JSON as it is, text as text, bytes in base64url. */
+function bodyInJson(body: string | Uint8Array, type: string): string {
+  if (typeof body !== 'string') return JSON.stringify(bytesToBase64(body))
+  return isJson(type) ? body : JSON.stringify(body)
 }

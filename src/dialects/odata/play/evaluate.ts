@@ -83,15 +83,11 @@ export function evaluate(expression: Expression, scope: Scope): Value {
 /** Is the row, or what a path leads to, of a type? (URL Conventions, section 5.1.1.10.2.) */
 function isOf(inputs: readonly Expression[], scope: Scope): boolean {
   const last = inputs.at(-1)
-  const name =
-    last?.kind === 'path'
-      ? last.steps.join('/')
-      : last?.kind === 'literal'
-        ? String(last.value as string)
-        : ''
+  const literal = last?.kind === 'literal' ? String(last.value as string) : ''
+  const name = last?.kind === 'path' ? last.steps.join('/') : literal
   const path = inputs.length > 1 ? inputs[0] : undefined
-  const items =
-    path === undefined ? [scope.row] : path.kind === 'path' ? itemsAt(path.steps, scope) : []
+  const found = path?.kind === 'path' ? itemsAt(path.steps, scope) : []
+  const items = path === undefined ? [scope.row] : found
   return items.some((item) => isRow(item) && isKind(item.structure, name))
 }
 

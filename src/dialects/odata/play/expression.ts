@@ -67,14 +67,13 @@ export function parseOrder(
 /** A literal as it stands in an address: of a key, of a parameter. */
 export function parseLiteral(text: string): Value {
   const expression = parseExpression(text)
+  const plain = expression.kind === 'literal' ? expression.value : undefined
   const value =
     expression.kind === 'minus' &&
     expression.of.kind === 'literal' &&
     expression.of.value instanceof NumberValue
       ? new NumberValue(`-${expression.of.value.digits}`)
-      : expression.kind === 'literal'
-        ? expression.value
-        : undefined
+      : plain
   if (value === undefined) throw new NotAnExpression(`"${text}" is no literal`)
   return value
 }

@@ -128,13 +128,7 @@ function side2(protocol: Protocol): ServiceSide {
       },
     }),
     entity: (json) => ({ d: json }),
-    result: (json, name) => ({
-      d: Array.isArray(json)
-        ? { results: json }
-        : typeof json === 'object' && json !== null
-          ? json
-          : { [name]: json },
-    }),
+    result: (json, name) => ({ d: result2(json, name) }),
     about: ({ type, etag, url, links }) => ({
       __metadata: { uri: url, type, etag },
       ...Object.fromEntries(links.map((name) => [name, { __deferred: { uri: `${url}/${name}` } }])),
@@ -151,4 +145,10 @@ function side2(protocol: Protocol): ServiceSide {
 
 export function headersOf(side: ServiceSide): Readonly<Record<string, string>> {
   return side.isNew ? headers4 : { 'content-type': 'application/json', dataserviceversion: '2.0' }
+}
+
+/** What a function of V2 gives: a list or a record as it is, a value by the function's name. */
+function result2(json: unknown, name: string): object {
+  if (Array.isArray(json)) return { results: json as unknown[] }
+  return typeof json === 'object' && json !== null ? json : { [name]: json }
 }
