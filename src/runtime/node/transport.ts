@@ -102,7 +102,7 @@ class Line {
   async fetch(url: URL, init: GuidedInit): Promise<PlainResponse> {
     const signal = init.signal ?? undefined
     signal?.throwIfAborted()
-    const body = await bytesOf(init.body ?? undefined)
+    const body = await bytesOf(init.body)
     const { companyLogin } = this.settings
     let trip: OwnTrip = {
       url: url.href,
@@ -508,8 +508,9 @@ function addressOf(input: string | URL | Request): string {
   return 'href' in input ? input.href : input.url
 }
 
-async function bytesOf(body: BodyInit | undefined): Promise<Uint8Array | undefined> {
-  if (body === undefined || body instanceof Uint8Array) return body
+async function bytesOf(body: RequestInit['body']): Promise<Uint8Array | undefined> {
+  if (body === undefined || body === null) return undefined
+  if (body instanceof Uint8Array) return body
   if (typeof body === 'string') return new TextEncoder().encode(body)
   return new Uint8Array(await new Response(body).arrayBuffer())
 }
