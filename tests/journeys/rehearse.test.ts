@@ -244,6 +244,7 @@ test('the example of a unit test with a stand-in runs as it stands', async () =>
       await page.setViewport({ width: 1280, height: 800 })
       const troubles: string[] = []
       page.on('console', (message) => void troubles.push(message.text()))
+      page.on('pageerror', (error) => void troubles.push(String(error)))
       page.on(
         'request',
         (request) => void (request.url().startsWith('file:') || troubles.push(request.url())),

@@ -70,7 +70,7 @@ describe('names of the wire as identifiers', () => {
     ['…', 'Unnamed', 'unnamed'],
     ['URL', 'URL', 'url'],
     ['getURLOf', 'GetURLOf', 'getURLOf'],
-  ])('%s', (wire, pascal, camel) =>
+  ])('%j is %s as a type and %s as a member', (wire, pascal, camel) =>
     expect([pascalCase(wire), camelCase(wire)]).toEqual([pascal, camel]),
   )
 

@@ -1,3 +1,4 @@
+import { inspect } from 'node:util'
 import { describe, expect, test } from '@jest/globals'
 import { entityPath, keyText, Reference, resourcePath } from '../../src/runtime/odata/addresses.js'
 import { applyText } from '../../src/runtime/odata/aggregation.js'
@@ -10,6 +11,13 @@ import type { Conditions, NumberTerm, TextTerm } from '../../src/runtime/odata/t
 import { v2 } from '../../src/runtime/odata/v2.js'
 import { v4, v401 } from '../../src/runtime/odata/v4.js'
 import { writeStructure } from '../../src/runtime/odata/structure.js'
+
+/** Cases by what they come to, which stands last in each. */
+function titled<Case extends readonly [...unknown[], string]>(
+  cases: readonly Case[],
+): (readonly [title: string, ...Case])[] {
+  return cases.map((each) => [String(each.at(-1)), ...each])
+}
 
 /**
  * Every text here was worked by hand: literals from the ABNF of OData 4.01 (its rules are named)
@@ -193,8 +201,9 @@ describe('literals of version 4 (OData ABNF 4.01, primitiveLiteral)', () => {
     [edm4.string, 5],
     [edm4.boolean, 'true'],
   ]
-  test.each(refused)('is no value of its type: %#', (edm, value) =>
-    expect(edm.check(value)).toBe(false),
+  test.each(refused.map(([edm, value]) => [inspect(value), edm, value] as const))(
+    '%s is no value of its type',
+    (_, edm, value) => expect(edm.check(value)).toBe(false),
   )
 })
 
@@ -229,7 +238,7 @@ describe('literals of version 2 (OData 2, Overview, section 6, "Abstract Type Sy
     [edm2.binary, bytes(35, 171, 255), "X'23ABFF'"],
     [edm2.binary, bytes(), "X''"],
   ]
-  test.each(table)('%#', (edm, value, literal) => {
+  test.each(titled(table))('%s', (_, edm, value, literal) => {
     expect(edm.check(value)).toBe(true)
     expect(edm.literal(value as never)).toBe(literal)
   })
@@ -264,41 +273,50 @@ describe('keys (URL Conventions, section 4.3.1; RFC 3986, section 3.3)', () => {
     members: { Place: { is: () => place }, Number: { is: edm4.int32 } },
   }
   const heir: Structure = { type: 'Ns.Heir', base: () => two, members: {} }
-  test.each<[Structure, unknown, typeof v4, string]>([
-    [keyed(edm4.int32), 7, v4, '(7)'],
-    [keyed(edm4.int64), -7n, v4, '(-7)'],
-    [keyed(edm4.string), 'BKM/4', v4, "('BKM%2F4')"],
-    [keyed(edm4.string), "O'Neil", v4, "('O''Neil')"],
-    [keyed(edm4.string), 'a b?c#d&e=f+g', v4, "('a%20b%3Fc%23d%26e=f%2Bg')"],
-    [keyed(edm4.string), 'Å', v4, "('%C3%85')"],
-    [keyed(edm4.string), '(x)', v4, "('(x)')"],
-    [
-      keyed(edm4.guid),
-      '01234567-89ab-cdef-0123-456789abcdef',
-      v4,
-      '(01234567-89ab-cdef-0123-456789abcdef)',
-    ],
-    [keyed(edm4.date), '2026-11-23', v4, '(2026-11-23)'],
-    [keyed(edm4.dateTimeOffset), '2026-11-23T14:30:00+01:00', v4, '(2026-11-23T14:30:00%2B01:00)'],
-    [keyed(edm4.duration), 'PT1H', v4, "(duration'PT1H')"],
-    [keyed(edm4.boolean), true, v4, '(true)'],
-    [keyed(kind), 'Tug', v4, "(Ns.Kind'Tug')"],
-    [two, { Vessel: 9007199254740993n, Call: 'a,b' }, v4, "(Vessel=9007199254740993,Call='a,b')"],
-    [two, { Call: 'x', Vessel: 1n }, v4, "(Vessel=1,Call='x')"],
-    [heir, { Vessel: 1n, Call: '' }, v4, "(Vessel=1,Call='')"],
-    [inside, { Row: 3, Number: 4 }, v4, '(Row=3,Number=4)'],
-    [keyed(edm2.int64), 7n, v2, '(7L)'],
-    [
-      keyed(edm2.guid),
-      '01234567-89ab-cdef-0123-456789abcdef',
-      v2,
-      "(guid'01234567-89ab-cdef-0123-456789abcdef')",
-    ],
-    [keyed(edm2.dateTime), '2026-11-23T00:00:00', v2, "(datetime'2026-11-23T00:00:00')"],
-    [keyed(edm2.decimal), '1.50', v2, '(1.50M)'],
-    [keyed(edm2.string), 'BKM/4', v2, "('BKM%2F4')"],
-    [keyed(edm2.binary), bytes(171), v2, "(X'AB')"],
-  ])('%#', (structure, key, protocol, text) => expect(keyText(structure, key, protocol)).toBe(text))
+  test.each(
+    titled<[Structure, unknown, typeof v4, string]>([
+      [keyed(edm4.int32), 7, v4, '(7)'],
+      [keyed(edm4.int64), -7n, v4, '(-7)'],
+      [keyed(edm4.string), 'BKM/4', v4, "('BKM%2F4')"],
+      [keyed(edm4.string), "O'Neil", v4, "('O''Neil')"],
+      [keyed(edm4.string), 'a b?c#d&e=f+g', v4, "('a%20b%3Fc%23d%26e=f%2Bg')"],
+      [keyed(edm4.string), 'Å', v4, "('%C3%85')"],
+      [keyed(edm4.string), '(x)', v4, "('(x)')"],
+      [
+        keyed(edm4.guid),
+        '01234567-89ab-cdef-0123-456789abcdef',
+        v4,
+        '(01234567-89ab-cdef-0123-456789abcdef)',
+      ],
+      [keyed(edm4.date), '2026-11-23', v4, '(2026-11-23)'],
+      [
+        keyed(edm4.dateTimeOffset),
+        '2026-11-23T14:30:00+01:00',
+        v4,
+        '(2026-11-23T14:30:00%2B01:00)',
+      ],
+      [keyed(edm4.duration), 'PT1H', v4, "(duration'PT1H')"],
+      [keyed(edm4.boolean), true, v4, '(true)'],
+      [keyed(kind), 'Tug', v4, "(Ns.Kind'Tug')"],
+      [two, { Vessel: 9007199254740993n, Call: 'a,b' }, v4, "(Vessel=9007199254740993,Call='a,b')"],
+      [two, { Call: 'x', Vessel: 1n }, v4, "(Vessel=1,Call='x')"],
+      [heir, { Vessel: 1n, Call: '' }, v4, "(Vessel=1,Call='')"],
+      [inside, { Row: 3, Number: 4 }, v4, '(Row=3,Number=4)'],
+      [keyed(edm2.int64), 7n, v2, '(7L)'],
+      [
+        keyed(edm2.guid),
+        '01234567-89ab-cdef-0123-456789abcdef',
+        v2,
+        "(guid'01234567-89ab-cdef-0123-456789abcdef')",
+      ],
+      [keyed(edm2.dateTime), '2026-11-23T00:00:00', v2, "(datetime'2026-11-23T00:00:00')"],
+      [keyed(edm2.decimal), '1.50', v2, '(1.50M)'],
+      [keyed(edm2.string), 'BKM/4', v2, "('BKM%2F4')"],
+      [keyed(edm2.binary), bytes(171), v2, "(X'AB')"],
+    ]),
+  )('key %s', (_, structure, key, protocol, text) =>
+    expect(keyText(structure, key, protocol)).toBe(text),
+  )
 
   test('what lies inside something else: its key in between, a singleton without (section 4.3.3)', () => {
     const log: Structure = keyed(edm4.int32, 'Page')
@@ -377,77 +395,79 @@ describe('query options (URL Conventions, section 5.1; ABNF, queryOptions)', () 
   const by = (condition: (it: Terms) => Conditions): AnyQuery => ({
     filter: condition as unknown as (it: never) => Conditions,
   })
-  test.each<[AnyQuery, typeof v4, string]>([
-    [{}, v4, ''],
-    [{ top: 0 }, v4, '?$top=0'],
-    [{ skip: 20, top: 10 }, v4, '?$top=10&$skip=20'],
-    [{ count: true }, v4, '?$count=true'],
-    [{ count: false }, v4, '?$count=false'],
-    [{ select: ['Name', 'Length'] }, v4, '?$select=Name,Length'],
-    [{ select: 'Place/Quay' }, v4, '?$select=Place/Quay'],
-    [{ orderBy: ['Length desc', 'Name'] }, v4, '?$orderby=Length%20desc,Name'],
-    [{ orderBy: 'Place/Row asc' }, v4, '?$orderby=Place/Row%20asc'],
-    [{ search: 'blue OR "green tug"' }, v4, '?$search=blue%20OR%20%22green%20tug%22'],
-    [{ filter: "Name eq 'A&B'" }, v4, "?$filter=Name%20eq%20'A%26B'"],
-    [{ filter: "Name eq '50% + 1'" }, v4, "?$filter=Name%20eq%20'50%25%20%2B%201'"],
-    [{ filter: "Name eq '#1'" }, v4, "?$filter=Name%20eq%20'%231'"],
-    [{ expand: ['Owner'] }, v4, '?$expand=Owner'],
-    [{ expand: ['Owner', 'Next'] }, v4, '?$expand=Owner,Next'],
-    [{ expand: [{ Owner: { select: ['Name'] } }] }, v4, '?$expand=Owner($select=Name)'],
-    [
-      { expand: [{ Surveys: { filter: 'Id gt 5', top: 1, orderBy: ['Id desc'] } }] },
-      v4,
-      '?$expand=Surveys($filter=Id%20gt%205;$orderby=Id%20desc;$top=1)',
-    ],
-    [
-      { expand: [{ Next: { expand: [{ Next: { expand: ['Owner'] } }] } }] },
-      v4,
-      '?$expand=Next($expand=Next($expand=Owner))',
-    ],
-    [{ expand: [{ Next: { levels: 3 } }] }, v4, '?$expand=Next($levels=3)'],
-    [{ expand: [{ Next: { levels: 'max' } }] }, v4, '?$expand=Next($levels=max)'],
-    [
-      { expand: [{ Surveys: { count: true, search: 'x' } }] },
-      v4,
-      '?$expand=Surveys($search=x;$count=true)',
-    ],
-    [
-      { compute: 'Length mul 2 as Twice', select: ['Name'] },
-      v401,
-      '?$select=Name&$compute=Length%20mul%202%20as%20Twice',
-    ],
-    [{ custom: { 'sap-client': '100', 'x y': 'a&b' } }, v4, '?sap-client=100&x%20y=a%26b'],
-    [by((it) => it.$is('Tug')), v4, '?$filter=isof(Ns.Tug)'],
-    [by((it) => it.Next.$is('Tug')), v4, '?$filter=isof(Next,Ns.Tug)'],
-    [by((it) => it.$as('Tug').Pull.gt(40)), v4, '?$filter=Ns.Tug/Pull%20gt%2040'],
-    [by((it) => it.Next.$as('Tug').Pull.lt(1)), v4, '?$filter=Next/Ns.Tug/Pull%20lt%201'],
-    [
-      by((it) => [it.At.date().eq('2026-11-23'), it.At.time().lt('12:00:00')]),
-      v4,
-      '?$filter=date(At)%20eq%202026-11-23%20and%20time(At)%20lt%2012:00:00',
-    ],
-    [
-      by((it) => [it.At.fractionalSeconds().eq(0.5), it.At.totalOffsetMinutes().ne(60)]),
-      v4,
-      '?$filter=fractionalseconds(At)%20eq%200.5%20and%20totaloffsetminutes(At)%20ne%2060',
-    ],
-    [by((it) => it.Stay.totalSeconds().ge(3600)), v4, '?$filter=totalseconds(Stay)%20ge%203600'],
-    [by((it) => it.Name.matches('^A.e$')), v401, "?$filter=matchesPattern(Name,'%5EA.e$')"],
-    [
-      { select: ['Name'], expand: [{ Owner: { select: ['Id'] } }] },
-      v2,
-      '?$select=Name,Owner/Id&$expand=Owner',
-    ],
-    [{ expand: [{ Next: { expand: ['Owner'] } }] }, v2, '?$expand=Next,Next/Owner'],
-    [{ count: true, top: 5 }, v2, '?$top=5&$inlinecount=allpages'],
-    [
-      { filter: "Name eq 'x'", orderBy: ['Name desc'] },
-      v2,
-      "?$filter=Name%20eq%20'x'&$orderby=Name%20desc",
-    ],
-    [{ search: 'tug', custom: { 'sap-language': 'EN' } }, v2, '?search=tug&sap-language=EN'],
-    [by((it) => it.$is('Tug')), v2, "?$filter=isof('Ns.Tug')"],
-  ])('%#', (query, protocol, text) => {
+  test.each(
+    titled<[AnyQuery, typeof v4, string]>([
+      [{}, v4, ''],
+      [{ top: 0 }, v4, '?$top=0'],
+      [{ skip: 20, top: 10 }, v4, '?$top=10&$skip=20'],
+      [{ count: true }, v4, '?$count=true'],
+      [{ count: false }, v4, '?$count=false'],
+      [{ select: ['Name', 'Length'] }, v4, '?$select=Name,Length'],
+      [{ select: 'Place/Quay' }, v4, '?$select=Place/Quay'],
+      [{ orderBy: ['Length desc', 'Name'] }, v4, '?$orderby=Length%20desc,Name'],
+      [{ orderBy: 'Place/Row asc' }, v4, '?$orderby=Place/Row%20asc'],
+      [{ search: 'blue OR "green tug"' }, v4, '?$search=blue%20OR%20%22green%20tug%22'],
+      [{ filter: "Name eq 'A&B'" }, v4, "?$filter=Name%20eq%20'A%26B'"],
+      [{ filter: "Name eq '50% + 1'" }, v4, "?$filter=Name%20eq%20'50%25%20%2B%201'"],
+      [{ filter: "Name eq '#1'" }, v4, "?$filter=Name%20eq%20'%231'"],
+      [{ expand: ['Owner'] }, v4, '?$expand=Owner'],
+      [{ expand: ['Owner', 'Next'] }, v4, '?$expand=Owner,Next'],
+      [{ expand: [{ Owner: { select: ['Name'] } }] }, v4, '?$expand=Owner($select=Name)'],
+      [
+        { expand: [{ Surveys: { filter: 'Id gt 5', top: 1, orderBy: ['Id desc'] } }] },
+        v4,
+        '?$expand=Surveys($filter=Id%20gt%205;$orderby=Id%20desc;$top=1)',
+      ],
+      [
+        { expand: [{ Next: { expand: [{ Next: { expand: ['Owner'] } }] } }] },
+        v4,
+        '?$expand=Next($expand=Next($expand=Owner))',
+      ],
+      [{ expand: [{ Next: { levels: 3 } }] }, v4, '?$expand=Next($levels=3)'],
+      [{ expand: [{ Next: { levels: 'max' } }] }, v4, '?$expand=Next($levels=max)'],
+      [
+        { expand: [{ Surveys: { count: true, search: 'x' } }] },
+        v4,
+        '?$expand=Surveys($search=x;$count=true)',
+      ],
+      [
+        { compute: 'Length mul 2 as Twice', select: ['Name'] },
+        v401,
+        '?$select=Name&$compute=Length%20mul%202%20as%20Twice',
+      ],
+      [{ custom: { 'sap-client': '100', 'x y': 'a&b' } }, v4, '?sap-client=100&x%20y=a%26b'],
+      [by((it) => it.$is('Tug')), v4, '?$filter=isof(Ns.Tug)'],
+      [by((it) => it.Next.$is('Tug')), v4, '?$filter=isof(Next,Ns.Tug)'],
+      [by((it) => it.$as('Tug').Pull.gt(40)), v4, '?$filter=Ns.Tug/Pull%20gt%2040'],
+      [by((it) => it.Next.$as('Tug').Pull.lt(1)), v4, '?$filter=Next/Ns.Tug/Pull%20lt%201'],
+      [
+        by((it) => [it.At.date().eq('2026-11-23'), it.At.time().lt('12:00:00')]),
+        v4,
+        '?$filter=date(At)%20eq%202026-11-23%20and%20time(At)%20lt%2012:00:00',
+      ],
+      [
+        by((it) => [it.At.fractionalSeconds().eq(0.5), it.At.totalOffsetMinutes().ne(60)]),
+        v4,
+        '?$filter=fractionalseconds(At)%20eq%200.5%20and%20totaloffsetminutes(At)%20ne%2060',
+      ],
+      [by((it) => it.Stay.totalSeconds().ge(3600)), v4, '?$filter=totalseconds(Stay)%20ge%203600'],
+      [by((it) => it.Name.matches('^A.e$')), v401, "?$filter=matchesPattern(Name,'%5EA.e$')"],
+      [
+        { select: ['Name'], expand: [{ Owner: { select: ['Id'] } }] },
+        v2,
+        '?$select=Name,Owner/Id&$expand=Owner',
+      ],
+      [{ expand: [{ Next: { expand: ['Owner'] } }] }, v2, '?$expand=Next,Next/Owner'],
+      [{ count: true, top: 5 }, v2, '?$top=5&$inlinecount=allpages'],
+      [
+        { filter: "Name eq 'x'", orderBy: ['Name desc'] },
+        v2,
+        "?$filter=Name%20eq%20'x'&$orderby=Name%20desc",
+      ],
+      [{ search: 'tug', custom: { 'sap-language': 'EN' } }, v2, '?search=tug&sap-language=EN'],
+      [by((it) => it.$is('Tug')), v2, "?$filter=isof('Ns.Tug')"],
+    ]),
+  )('query %s', (_, query, protocol, text) => {
     const made = queryString(protocol.query(query, ship))
     expect(made).toBe(text)
     // The platform reads back what was meant.
@@ -456,27 +476,29 @@ describe('query options (URL Conventions, section 5.1; ABNF, queryOptions)', () 
     )
   })
 
-  test.each<[Parameters<typeof applyText>[0], string]>([
-    [{ measures: { Number: 'count' } }, 'aggregate($count as Number)'],
-    [{ groupBy: ['Kind'], measures: {} }, 'groupby((Kind))'],
-    [
-      {
-        groupBy: ['Kind', 'Place/Quay'],
-        measures: { Total: { of: 'Length', by: 'sum' }, Number: 'count' },
-      },
-      'groupby((Kind,Place/Quay),aggregate(Length with sum as Total,$count as Number))',
-    ],
-    [
-      {
-        filter: 'Length gt 5',
-        measures: {
-          Mean: { of: 'Length', by: 'average' },
-          Names: { of: 'Name', by: 'countdistinct' },
+  test.each(
+    titled<[Parameters<typeof applyText>[0], string]>([
+      [{ measures: { Number: 'count' } }, 'aggregate($count as Number)'],
+      [{ groupBy: ['Kind'], measures: {} }, 'groupby((Kind))'],
+      [
+        {
+          groupBy: ['Kind', 'Place/Quay'],
+          measures: { Total: { of: 'Length', by: 'sum' }, Number: 'count' },
         },
-      },
-      'filter(Length gt 5)/aggregate(Length with average as Mean,Name with countdistinct as Names)',
-    ],
-  ])('data aggregation (sections 3.2 to 3.4): %#', (aggregation, text) =>
+        'groupby((Kind,Place/Quay),aggregate(Length with sum as Total,$count as Number))',
+      ],
+      [
+        {
+          filter: 'Length gt 5',
+          measures: {
+            Mean: { of: 'Length', by: 'average' },
+            Names: { of: 'Name', by: 'countdistinct' },
+          },
+        },
+        'filter(Length gt 5)/aggregate(Length with average as Mean,Name with countdistinct as Names)',
+      ],
+    ]),
+  )('data aggregation (sections 3.2 to 3.4): %s', (_, aggregation, text) =>
     expect(applyText(aggregation, ship, { protocol: v4 })).toBe(text),
   )
 })
