@@ -5,12 +5,16 @@ import type {
   Contract,
   Field,
   InputField,
+  NamedType,
   Operation,
   RecordType,
   ScalarBase,
   ScalarType,
   Type,
+  TypeId,
+  UnionType,
 } from '../contract/contract.js'
+import { alternativeDepth, leastDepth } from '../contract/least-depth.js'
 import { largest } from '../contract/lists.js'
 import { expression } from '../contract/patterns.js'
 import {
@@ -125,7 +129,10 @@ class Sampler {
     const { example, type, name } = field
     if (example !== undefined && this.isFit(field, example)) return example
     const preset = field.fixed ?? field.default
-    if (preset === undefined) return this.value(type, name)
+    if (preset === undefined)
+      return field.nullable && (this.isLeast() || this.endless(type))
+        ? null
+        : this.value(type, name)
     return Array.isArray(preset) ? preset : this.preset(type, String(preset))
   }
 
@@ -136,24 +143,12 @@ class Sampler {
 
   fields(fields: readonly Field[], choices: readonly Choice[] = []): Record<string, unknown> {
     const sample: Record<string, unknown> = {}
-    // Of every choice the first alternative that comes to an end.
     const excluded = new Set<string>()
     const wanted = new Set<string>()
-    for (const { alternatives, optional } of choices) {
-      const ends = ({ required }: Choice['alternatives'][number]): boolean =>
-        required.every(
-          (name) =>
-            name !== '$open' &&
-            !this.endless(
-              fields.find((field) => field.name === name)?.type ?? {
-                kind: 'nothing',
-                origin: { document: '', line: 0, column: 0 },
-              },
-            ),
-        )
-      const chosen =
-        optional === true && !this.full ? undefined : (alternatives.find(ends) ?? alternatives[0])
-      for (const name of alternatives.flatMap((each) => each.fields))
+    const byName = new Map(fields.map((field) => [field.name, field]))
+    for (const choice of choices) {
+      const chosen = this.alternativeOf(choice, byName)
+      for (const name of choice.alternatives.flatMap((each) => each.fields))
         if (chosen?.fields.includes(name) !== true) excluded.add(name)
       for (const name of chosen?.required ?? []) wanted.add(name)
     }
@@ -162,7 +157,7 @@ class Sampler {
       if (
         field.optional &&
         !wanted.has(field.name) &&
-        (!this.full || this.endless(field.type) || this.tooMuch(field.type))
+        (!this.full || this.isLeast() || this.endless(field.type) || this.tooMuch(field.type))
       )
         continue
       this.path.push(field.name)
@@ -177,6 +172,28 @@ class Sampler {
       })
     }
     return sample
+  }
+
+  /**
+   * Of a choice the first alternative that comes to an end, or what leads there soonest; nothing
+   * where nothing has to be chosen.
+   */
+  private alternativeOf(
+    { alternatives, optional }: Choice,
+    fields: ReadonlyMap<string, Field>,
+  ): Choice['alternatives'][number] | undefined {
+    if (optional === true && (!this.full || this.isLeast())) return undefined
+    const named = alternatives.filter(({ required }) => !required.includes('$open'))
+    const depth = (each: Choice['alternatives'][number]): number =>
+      alternativeDepth(each, fields, (type) => leastDepth(this.contract, type))
+    const ends = (each: Choice['alternatives'][number]): boolean =>
+      depth(each) < Infinity &&
+      each.required.every((name) => {
+        const field = fields.get(name)
+        return field === undefined || !this.endless(field.type)
+      })
+    const first = this.isLeast() ? undefined : named.find(ends)
+    return first ?? leastOf(named, depth) ?? alternatives[0]
   }
 
   value(type: Type, name: string): unknown {
@@ -211,7 +228,7 @@ class Sampler {
     if (actual.kind === 'list') {
       const [first, second] = [this.value(actual.item, name), this.value(actual.item, `${name}2`)]
       yield* [[], [first], [first, second], ...rules.candidates(type).map((each) => [each])]
-    } else if (actual.kind === 'map') {
+    } else if (actual.kind === 'map' && !this.endless(actual.value)) {
       const member = this.value(actual.value, name)
       yield* [
         { [name]: member },
@@ -267,6 +284,17 @@ class Sampler {
   }
   private isCut = false
 
+  /** How many of the types being filled are filled for the second time. */
+  private again = 0
+
+  /**
+   * Inside of a type that is filled for the second time, everything takes the shortest way to an
+   * end: each step leads to a type whose least value is less deep.
+   */
+  private isLeast(): boolean {
+    return this.again > 0
+  }
+
   private items(least: number, make: (at: number) => unknown): unknown[] {
     if (least > mostItems) this.fallShort(`it must have at least ${String(least)} items`)
     const items: unknown[] = []
@@ -279,16 +307,8 @@ class Sampler {
     if (this.isEnough() && partsOf(type).length + Number(type.kind === 'reference') > 0)
       return type.kind === 'list' || type.kind === 'tuple' ? [] : {}
     switch (type.kind) {
-      case 'reference': {
-        const named = namedType(this.contract, type.to)
-        this.within.push(type.to)
-        const value =
-          named.kind === 'record'
-            ? this.allowed(named, name, this.record(named, type.to))
-            : this.value(named, name)
-        this.within.pop()
-        return value
-      }
+      case 'reference':
+        return this.referenced(type.to, name)
       case 'record':
         return {
           ...this.fields(type.fields, type.choices),
@@ -306,30 +326,24 @@ class Sampler {
             .split(' ')
             .map((item) => this.preset(type.item, item))
         if (
+          !this.isLeast() &&
           type.item.kind === 'union' &&
           type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))
         )
           return this.mixedItems(type.item.alternatives)
         const least = type.minItems ?? 0
-        const count = this.endless(type.item)
-          ? least
-          : Math.max(least, Math.min(1, type.maxItems ?? 1))
-        return this.items(count, () => this.value(type.item, name))
+        const isShort = this.isLeast() || this.endless(type.item)
+        const count = isShort ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
+        return this.items(count, () =>
+          isShort && type.itemNullable === true ? null : this.value(type.item, name),
+        )
       }
       case 'fragment':
         return name
       case 'literal':
         return type.value
       case 'union': {
-        // Inside of what hangs off something already, the key of another one will do.
-        const plainest =
-          this.within.length < 2
-            ? undefined
-            : type.alternatives.find(
-                (each) => each.kind === 'record' && type.alternatives.some(leadsOn),
-              )
-        const first =
-          plainest ?? type.alternatives.find((each) => !this.endless(each)) ?? type.alternatives[0]
+        const first = this.isLeast() ? this.soonest(type.alternatives) : this.plainest(type)
         const value = first === undefined ? null : this.value(first, name)
         const named = Object.entries(type.discriminator?.mapping ?? {}).find(
           ([, id]) => first?.kind === 'reference' && first.to === id,
@@ -344,7 +358,7 @@ class Sampler {
         return {}
       case 'tuple': {
         const items = type.items.filter(
-          (item, at) => at < type.minItems || (this.full && !this.endless(item)),
+          (item, at) => at < type.minItems || (this.full && !this.isLeast() && !this.endless(item)),
         )
         const rest =
           type.rest === undefined
@@ -357,6 +371,42 @@ class Sampler {
       default:
         return null
     }
+  }
+
+  private referenced(id: string, name: string): unknown {
+    const named = namedType(this.contract, id)
+    const isAgain = this.within.includes(id)
+    if (isAgain && leastDepth(this.contract, referenceTo(named)) === Infinity) {
+      this.fallShort(
+        `there is no value of ${named.name} that comes to an end: each must have another one in it`,
+      )
+      return null
+    }
+    this.within.push(id)
+    this.again += Number(isAgain)
+    const value =
+      named.kind === 'record'
+        ? this.allowed(named, name, this.record(named, id))
+        : this.value(named, name)
+    this.again -= Number(isAgain)
+    this.within.pop()
+    return value
+  }
+
+  /** Of a union the alternative that a reader looks for first, if it comes to an end. */
+  private plainest({ alternatives }: UnionType): Type | undefined {
+    // Inside of what hangs off something already, the key of another one will do.
+    const key =
+      this.within.length < 2
+        ? undefined
+        : alternatives.find((each) => each.kind === 'record' && alternatives.some(leadsOn))
+    const ends = (each: Type): boolean =>
+      !this.endless(each) && leastDepth(this.contract, each) < Infinity
+    return key ?? alternatives.find(ends) ?? this.soonest(alternatives)
+  }
+
+  private soonest(alternatives: readonly Type[]): Type | undefined {
+    return leastOf(alternatives, (each) => leastDepth(this.contract, each))
   }
 
   private scalar(type: ScalarType, name: string): unknown {
@@ -414,11 +464,17 @@ class Sampler {
         ),
         ...(open === undefined ? {} : { $open: open }),
       }
-    const subtype = (directSubtypes(this.contract).get(id) ?? []).find(
-      (each) => !this.within.includes(each),
-    )
+    const subtypes = directSubtypes(this.contract).get(id) ?? []
+    const depth = (each: TypeId): number =>
+      leastDepth(this.contract, referenceTo(namedType(this.contract, each)))
+    const subtype =
+      (this.isLeast() ? undefined : subtypes.find((each) => !this.within.includes(each))) ??
+      leastOf(subtypes, depth)
     const named = subtype === undefined ? undefined : namedType(this.contract, subtype)
-    if (named?.kind !== 'record' || subtype === undefined) return {}
+    if (named?.kind !== 'record' || subtype === undefined) {
+      this.fallShort('it is abstract, and no type extends it')
+      return {}
+    }
     return {
       ...(named.abstract === true ? {} : { $is: kindOf(this.contract, named).name }),
       ...(this.record(named, subtype) as object),
@@ -451,6 +507,16 @@ class Sampler {
       return type.alternatives.length > 0 && type.alternatives.every((each) => this.endless(each))
     return type.kind === 'reference' && this.within.includes(type.to)
   }
+}
+
+function referenceTo({ id, origin }: NamedType): Type {
+  return { kind: 'reference', to: id, origin }
+}
+
+/** The first of those for which a number is least. */
+function leastOf<Item>(items: readonly Item[], number: (item: Item) => number): Item | undefined {
+  const numbers = items.map(number)
+  return items[numbers.indexOf(numbers.reduce((least, each) => Math.min(least, each), Infinity))]
 }
 
 /** Is there a named type in it, which may lead to others? */

@@ -102,6 +102,8 @@ async function outcome(dialect: Dialect, text: string): Promise<string> {
 }
 
 const endless = 'it would go on without end, or for very long'
+const none = (type: string): string =>
+  `there is no value of ${type} that comes to an end: each must have another one in it`
 
 test.each([
   [
@@ -153,7 +155,21 @@ test.each([
     ),
     endless,
   ],
-  ['a record that must be in itself', wsdl(one('<xs:element name="x" type="T"/>')), endless],
+  ['a record that must be in itself', wsdl(one('<xs:element name="x" type="T"/>')), none('T')],
+  [
+    'a record that must be in itself by way of others, whichever is taken',
+    wsdl(
+      one('<xs:element name="x" type="W"/>') +
+        '<xs:complexType name="W" abstract="true"><xs:sequence/></xs:complexType>' +
+        ['A', 'B']
+          .map(
+            (name) =>
+              `<xs:complexType name="${name}"><xs:complexContent><xs:extension base="W"><xs:sequence><xs:element name="back" type="T"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>`,
+          )
+          .join(''),
+    ),
+    none('T'),
+  ],
   [
     'many of many',
     wsdl(
@@ -278,6 +294,24 @@ describe('JSON Schema', () => {
     expect(typeof (await outcome(http, api({ T: schema })))).toBe('string'),
   )
 
+  const within = (schema: object): object => ({
+    T: { type: 'object', required: ['x'], properties: { x: schema } },
+  })
+  it.each([
+    ['a member', within(ref('T')), none('T')],
+    ['a list of at least one', within({ type: 'array', minItems: 1, items: ref('T') }), none('T')],
+    ['alternatives', within({ anyOf: [ref('T'), { allOf: [ref('T')] }] }), none('T')],
+    [
+      'a map of at least one',
+      within({ type: 'object', minProperties: 1, additionalProperties: ref('T') }),
+      'no value was found that satisfies all its rules',
+    ],
+    ['one of which need not be', within({ oneOf: [ref('T'), { type: 'string' }] }), 'read'],
+    ['what may be null', within({ oneOf: [ref('T'), { type: 'null' }] }), 'read'],
+  ])('a record that requires itself as %s', async (_what, schemas, told) =>
+    expect(await outcome(http, api(schemas as Record<string, unknown>))).toBe(told),
+  )
+
   it.each([
     ['references', (at: number) => ref(`s${String(at + 1)}`)],
     ['allOf', (at: number) => ({ allOf: [ref(`s${String(at + 1)}`)] })],
@@ -366,7 +400,7 @@ test.each([
   [
     'complex types in themselves',
     '<ComplexType Name="A0"><Property Name="b" Type="n.A0" Nullable="false"/></ComplexType>',
-    endless,
+    none('A0'),
   ],
   [
     'complex types that extend each other',

@@ -1,5 +1,6 @@
 import fc, { type Arbitrary } from 'fast-check'
 import type { Contract, Field, ScalarType, Type } from '../../src/contract/contract.js'
+import { leastDepth } from '../../src/contract/least-depth.js'
 import { namedType } from '../../src/contract/queries.js'
 
 /**
@@ -27,7 +28,11 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
         .map((parts) => Object.assign({}, ...parts) as object)
     case 'union': {
       const { discriminator, alternatives } = type
-      const usable = depth > 6 ? alternatives.slice(0, 1) : alternatives
+      // Deep inside, what comes to an end soonest.
+      const byDepth = [...alternatives].sort(
+        (a, b) => leastDepth(contract, a) - leastDepth(contract, b),
+      )
+      const usable = depth > 6 ? byDepth.slice(0, 1) : alternatives
       return fc.oneof(
         ...usable.map((each) => {
           const told = Object.entries(discriminator?.mapping ?? {})
@@ -78,6 +83,14 @@ export function jsonValues(contract: Contract, type: Type, depth = 0): Arbitrary
   }
 }
 
+function member(contract: Contract, field: Field, depth: number): Arbitrary<unknown> {
+  if (depth > 6 && field.nullable) return fc.constant(null)
+  const values = jsonValues(contract, field.type, depth)
+  return field.nullable && field.type.kind !== 'anything'
+    ? fc.option(values, { nil: null, freq: 4 })
+    : values
+}
+
 function members(
   contract: Contract,
   fields: readonly Field[],
@@ -87,12 +100,7 @@ function members(
     (field) => field.name !== '__proto__' && (depth < 5 || !field.optional),
   )
   const values = Object.fromEntries(
-    usable.map((field) => [
-      field.name,
-      field.nullable && field.type.kind !== 'anything'
-        ? fc.option(jsonValues(contract, field.type, depth), { nil: null, freq: 4 })
-        : jsonValues(contract, field.type, depth),
-    ]),
+    usable.map((field) => [field.name, member(contract, field, depth)]),
   )
   const record = fc.record(values, {
     requiredKeys: usable.filter((field) => !field.optional).map((field) => field.name),

@@ -1,6 +1,7 @@
 import { expect } from '@jest/globals'
 import fc, { type Arbitrary } from 'fast-check'
 import type { Choice, Contract, Field, ScalarType, Type } from '../../src/contract/contract.js'
+import { alternativeDepth, leastDepth } from '../../src/contract/least-depth.js'
 import { ExactNumber, fromPlain } from '../../src/contract/plain.js'
 import {
   basesOf,
@@ -28,6 +29,14 @@ const narrowedValues: Readonly<Record<string, readonly unknown[]>> = {
   'minimum 0 fractionDigits 2': ['0', '12.50', '100.00'],
 }
 
+/** From here on, values take the shortest way to an end. */
+const deep = 4
+
+/** Of types the one whose values end soonest. */
+function soonest(model: Contract, types: readonly Type[]): Type[] {
+  return [...types].sort((a, b) => leastDepth(model, a) - leastDepth(model, b)).slice(0, 1)
+}
+
 /**
  * Random values of a type that satisfy the contract. Independent of the samples and of the codecs.
  */
@@ -47,10 +56,12 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
       named.base === undefined && subtypes.length === 0
         ? own
         : own.map((value) => ({ $is: named.name, ...value }))
+    const references = subtypes.map((to): Type => ({ kind: 'reference', to, origin: type.origin }))
+    const usable = depth > deep ? soonest(model, references) : references
     const choices = [
       ...(named.abstract === true ? [] : [tagged]),
-      ...subtypes.map((id) =>
-        valuesOf(model, { kind: 'reference', to: id, origin: type.origin }, depth),
+      ...(depth > deep && named.abstract !== true ? [] : usable).map((each) =>
+        valuesOf(model, each, depth),
       ),
     ]
     return fc.oneof(...choices)
@@ -179,19 +190,36 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
 export function recordValues(
   model: Contract,
   fields: readonly Field[],
-  choices: readonly Choice[],
+  allChoices: readonly Choice[],
   depth: number,
 ): Arbitrary<Record<string, unknown>> {
   const members: Record<string, Arbitrary<unknown>> = {}
+  const byName = new Map(fields.map((field) => [field.name, field]))
+  const endOf = (each: Choice['alternatives'][number]): number =>
+    alternativeDepth(each, byName, (type) => leastDepth(model, type))
+  const choices =
+    depth <= deep
+      ? allChoices
+      : allChoices.map((choice) => ({
+          ...choice,
+          alternatives: [...choice.alternatives]
+            .sort((a, b) => endOf(a) - endOf(b))
+            .slice(0, 1)
+            .map(({ required }) => ({ required, fields: required })),
+        }))
   // Recursion ends because what may be left out is, from some depth on.
   for (const field of fields.filter(
     (each) =>
-      depth <= 4 ||
+      depth <= deep ||
       !each.optional ||
       choices.some(({ alternatives }) =>
         alternatives.some(({ required }) => required.includes(each.name)),
       ),
   )) {
+    if (depth > deep && field.nullable) {
+      members[field.name] = fc.constant(null)
+      continue
+    }
     const value =
       field.fixed === undefined
         ? valuesOf(model, field.type, depth)
@@ -227,7 +255,7 @@ export function recordValues(
       },
     )
   const chosen = new Set(
-    choices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)),
+    allChoices.flatMap(({ alternatives }) => alternatives.flatMap((each) => each.fields)),
   )
   const common = fields.filter((field) => !chosen.has(field.name))
   const ways = choices.map(({ alternatives, optional }) =>
