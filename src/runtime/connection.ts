@@ -6,6 +6,7 @@ import {
   TransportFailure,
   type Deviation,
 } from './failures.js'
+import { climbs, wireAddress } from './wire-address.js'
 import type { Digest } from './digest.js'
 import { harmless } from './harmless.js'
 import { bytesToBase64, joinBytes } from './plain.js'
@@ -354,16 +355,24 @@ export interface Opened {
 /**
  * Sends a request; its answer's body is still to be read.
  *
+ * @throws InputRejected when its address would lead to another resource
  * @throws TransportFailure when there is no connection, no answer in time, a redirect that can't
  *   be followed, or a login is wanted (401, 403, 407)
  * @throws ContractBreach when what came is no answer
  */
 export async function openExchange(
   connection: Connection,
-  request: Request,
+  asked: Request,
   thisCall: ThisCall,
 ): Promise<Opened> {
   const { settings } = connection
+  const base = settings.url ?? ''
+  const below = asked.url.startsWith(base) ? asked.url.slice(base.length) : asked.url
+  if (climbs(below))
+    throw new InputRejected('the call', [
+      { path: '', message: 'makes an address with a step "." or "..": that leads elsewhere' },
+    ])
+  const request = { ...asked, url: wireAddress(asked.url) }
   const { body } = request
   const headers = allHeaders(connection, request, thisCall)
   const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000

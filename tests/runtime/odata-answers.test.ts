@@ -261,7 +261,7 @@ describe('answers of version 4 (JSON Format 4.01)', () => {
     const { connection, asked } = service(['\uFEFF 12 ', 'twelve'])
     expect(await count(connection, ships, { filter: "Name eq 'a'" })).toBe(12)
     expect(asked[0]).toMatchObject({
-      url: "https://outside.example/gate/ships/Ships/$count?$filter=Name%20eq%20'a'",
+      url: 'https://outside.example/gate/ships/Ships/$count?$filter=Name%20eq%20%27a%27',
       headers: { accept: 'text/plain' },
     })
     await expect(count(connection, ships)).rejects.toThrow('promised was a number')

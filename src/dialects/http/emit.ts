@@ -70,6 +70,7 @@ export const httpEmitter: Emitter = {
     'harmless.ts',
     'md5.ts',
     'redirects.ts',
+    'wire-address.ts',
     'retries.ts',
     'tokens.ts',
     'failures.ts',

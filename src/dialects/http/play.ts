@@ -18,6 +18,8 @@ interface Live {
   readonly live: HttpOperation
   /** Matches a path; its groups are the path parameters, in order. */
   readonly pattern: RegExp
+  /** Pairs of a query that its path asks for; a value in braces is a path parameter. */
+  readonly pairs: readonly (readonly [name: string, value: string])[]
   readonly names: readonly string[]
 }
 
@@ -34,17 +36,19 @@ export function playHttp(contract: Contract): Player {
       name: operation.path.join('.'),
       ...(codecs.of(trees.operation(operation)) as object),
     } as unknown as HttpOperation
-    const names = [...path.matchAll(/\{([^}]+)\}/g)].map(([, name]) => name ?? '')
+    // Keys of `paths` may say more than a path: pairs of a query, and a fragment, which is not sent.
+    const [, steps = '', pairs = ''] = /^([^?#]*)\??([^#]*)/.exec(path) ?? []
+    const names = [...steps.matchAll(/\{([^}]+)\}/g)].map(([, name]) => name ?? '')
     const pattern = new RegExp(
-      `^${path
+      `^${steps
         .split(/\{[^}]+\}/)
         .map((part) => part.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&'))
         .join('([^/]+)')}$`,
     )
-    return { operation, live, pattern, names }
+    return { operation, live, pattern, names, pairs: [...new URLSearchParams(pairs)] }
   })
-  // A path without parameters wins over one with (section 4.8.8.2).
-  operations.sort((a, b) => a.names.length - b.names.length)
+  // What says more wins, and a path without parameters over one with (section 4.8.8.2).
+  operations.sort((a, b) => b.pairs.length - a.pairs.length || a.names.length - b.names.length)
   return {
     understand: (request) => understand(contract, operations, request),
     metadata: servedDocuments,
@@ -60,7 +64,14 @@ function understand(
   const search = request.target.slice(path.length + 1)
   // The stand-in plays each contract under its name: the first step of the path.
   const below = path.replace(/^\/[^/]+/, '') || '/'
-  const here = operations.filter(({ pattern }) => pattern.test(below))
+  const asked = new URLSearchParams(search)
+  const here = operations.filter(
+    ({ pattern, pairs }) =>
+      pattern.test(below) &&
+      pairs.every(([name, value]) =>
+        value.startsWith('{') ? asked.has(name) : asked.getAll(name).includes(value),
+      ),
+  )
   const found = here.find(({ operation }) => operationLayout(operation).method === request.method)
   if (found === undefined) {
     if (here.length === 0) return refused(404, `There is no path ${below}.`)
@@ -72,8 +83,9 @@ function understand(
       },
     }
   }
-  const { operation, live, pattern, names } = found
+  const { operation, live, pattern, names, pairs } = found
   const values = pattern.exec(below)?.slice(1) ?? []
+  const inQuery = pairs.map(([name, value]) => [value.slice(1, -1), asked.get(name) ?? ''] as const)
   const input: Record<string, unknown> = {}
   try {
     for (const field of operation.inputs) {
@@ -82,7 +94,10 @@ function understand(
         field.place === 'body'
           ? readBody(contract, field, live, request)
           : readStyled(contract, field, live.parameters?.[field.name]?.in ?? 'query', {
-              path: new Map(names.map((name, at) => [name, values[at] ?? ''])),
+              path: new Map([
+                ...names.map((name, at) => [name, values[at] ?? ''] as const),
+                ...inQuery,
+              ]),
               search,
               headers: request.headers,
             })

@@ -120,6 +120,7 @@ export const odataEmitter: Emitter = {
     'harmless.ts',
     'md5.ts',
     'redirects.ts',
+    'wire-address.ts',
     'retries.ts',
     'tokens.ts',
     'failures.ts',

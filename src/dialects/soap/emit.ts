@@ -39,6 +39,7 @@ export const soapEmitter: Emitter = {
     'harmless.ts',
     'md5.ts',
     'redirects.ts',
+    'wire-address.ts',
     'retries.ts',
     'tokens.ts',
     'failures.ts',

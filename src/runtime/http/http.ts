@@ -24,6 +24,7 @@ import {
 import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { HeaderReader } from './headers.js'
+import { climbs } from '../wire-address.js'
 import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
@@ -241,7 +242,11 @@ export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
   return misfits
 }
 
-/** The path and query of a request, and the headers that parameters make. */
+/**
+ * The path and query of a request, and the headers that parameters make.
+ *
+ * @throws InputRejected when the path would lead to another resource
+ */
 export function writeParameters(
   operation: HttpOperation,
   input: Readonly<Record<string, unknown>>,
@@ -250,7 +255,9 @@ export function writeParameters(
     cookies: [],
   },
 ): { target: string; headers: Record<string, string> } {
-  let path = operation.path
+  // A key of `paths` may end in a fragment, which tells operations apart and is never sent.
+  let [path = ''] = operation.path.split('#')
+  const inPathBy: Record<string, string> = {}
   const query: string[] = []
   const cookies: string[] = []
   const headers: Record<string, string> = {}
@@ -262,11 +269,11 @@ export function writeParameters(
     const texts = parameter.json === true ? jsonText(json) : written(json)
     const style = parameter.style as Style | undefined
     const explode = parameter.explode ?? (parameter.in === 'query' || parameter.in === 'cookie')
-    if (parameter.in === 'path')
-      path = path.replaceAll(`{${name}}`, () =>
-        inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved),
-      )
-    else if (parameter.in === 'query') {
+    if (parameter.in === 'path') {
+      const text = inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved)
+      inPathBy[member] = text
+      path = path.replaceAll(`{${name}}`, () => text)
+    } else if (parameter.in === 'query') {
       const named = (): string =>
         inQuery(
           name,
@@ -281,6 +288,12 @@ export function writeParameters(
       if (pairs !== '') query.push(pairs)
     } else if (parameter.in === 'header') headers[name.toLowerCase()] = inHeader(texts, explode)
     else for (const pair of inCookie(name, texts, style ?? 'form', explode)) cookies.push(pair)
+  }
+  if (climbs(path)) {
+    const [member = ''] = Object.keys(inPathBy).filter((each) => climbs(inPathBy[each] ?? ''))
+    throw new InputRejected(operation.name, [
+      { path: member, message: 'makes a step "." or "..", which leads to another address' },
+    ])
   }
   for (const pair of proof.query) query.push(pair)
   for (const pair of proof.cookies) cookies.push(pair)

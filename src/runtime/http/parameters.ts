@@ -43,7 +43,9 @@ export function inPath(
   explode: boolean,
   allowReserved = false,
 ): string {
-  const text = (each: string): string => encode(each, allowReserved)
+  // Reserved or not, what would end the path is encoded.
+  const text = (each: string): string =>
+    encode(each, allowReserved).replace(/[?#]/g, encodeURIComponent)
   const pairs = (separator: string, between: string): string =>
     Object.entries(value as Readonly<Record<string, string>>)
       .map(([key, each]) => `${encode(key)}${between}${text(each)}`)
