@@ -83,11 +83,18 @@ export class Page {
   }
 
   text(options: PrintOptions): Code {
+    const body = this.body(options)
+    // Only what stands on the page in the end: lines may have been asked for and left out.
+    const mentioned = namesIn(body)
     const imports = [...this.imports]
-      .map(([module, names]) => ({ from: this.address(module, options), names }))
+      .map(([module, names]) => ({
+        from: this.address(module, options),
+        names: [...names].filter(([, { local }]) => mentioned.has(local)),
+      }))
+      .filter(({ names }) => names.length > 0)
       .sort((a, b) => compare(a.from, b.from))
     const rows = imports.map(({ from, names }) => {
-      const all = [...names].map(([name, { local, isType }]) => ({
+      const all = names.map(([name, { local, isType }]) => ({
         isType,
         text: name === local ? local : code`${identifier(name)} as ${local}`,
       }))
@@ -97,7 +104,6 @@ export class Page {
         .map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
       return code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'\n`
     })
-    const body = this.body(options)
     return joined(
       [this.head, joined(rows, ''), body === '' ? body : code`${body}\n`].filter(
         (part) => part !== '',
@@ -145,4 +151,17 @@ function compare(a: string, b: string): number {
   if (a < b) return -1
   if (a > b) return 1
   return 0
+}
+
+/** Comments and texts, and names with what stands around them. */
+const tokens =
+  /\/\*[\s\S]*?\*\/|\/\/[^\n]*|'(?:[^'\\\n]|\\.)*'|(?<before>(?<!\.)\.|)(?<name>[\p{ID_Start}$_][\p{ID_Continue}$]*)(?<after>\??:)?/gu
+
+/** The names that code mentions otherwise than as a member: `Berth`, but not `.Berth`, `Berth:`. */
+function namesIn(text: Code): ReadonlySet<string> {
+  const found = new Set<string>()
+  for (const { groups } of text.matchAll(tokens))
+    if (groups?.['name'] !== undefined && groups['before'] === '' && groups['after'] === undefined)
+      found.add(groups['name'])
+  return found
 }
