@@ -90,11 +90,14 @@ function readServices(
   reader: OperationReader,
   notes: Notes,
 ): Service[] {
-  const read = declared.map((service) => ({
-    service,
-    ports: service.element.take(wsdl, 'port').flatMap((port) => readPort(port, definitions, notes)),
-  }))
-  // Endpoint names must be unique in a contract: ports of different services may share theirs.
+  const read = withOwnNames(
+    declared.map((service) => ({
+      service,
+      ports: service.element
+        .take(wsdl, 'port')
+        .flatMap((port) => readPort(port, definitions, notes)),
+    })),
+  )
   const portTypes = new Map<string, { portType: Definition; ports: Port[]; service: Definition }>()
   for (const { service, ports } of read) {
     for (const port of ports) {
@@ -146,6 +149,26 @@ function readServices(
     operations: byService.get(service) ?? [],
     ...documented(service.element),
     origin: service.element.origin,
+  }))
+}
+
+/**
+ * Endpoints have names of their own in a contract, ports only in their service: those that share
+ * one with a port of another service are called `Service.Port`.
+ */
+function withOwnNames<Read extends { readonly service: Definition; readonly ports: Port[] }>(
+  services: readonly Read[],
+): Read[] {
+  const counts = new Map<string, number>()
+  for (const { endpoint } of services.flatMap(({ ports }) => ports))
+    counts.set(endpoint.name, (counts.get(endpoint.name) ?? 0) + 1)
+  const named = (port: Port, { name: [, service] }: Definition): Port =>
+    counts.get(port.endpoint.name) === 1
+      ? port
+      : { ...port, endpoint: { ...port.endpoint, name: `${service}.${port.endpoint.name}` } }
+  return services.map((each) => ({
+    ...each,
+    ports: each.ports.map((port) => named(port, each.service)),
   }))
 }
 
