@@ -430,3 +430,14 @@ describe('answers in disorder decode right, and the breach of the contract is to
     )
   })
 })
+
+test('null where there may be none is left out, as the type says, and told', async () => {
+  expect(await read('recursion', '<v><n:Name i:nil="true"/><n:Next i:nil="true"/></v>')).toEqual({
+    value: {},
+    deviations: [
+      'value.Name is null, which the contract does not allow',
+      'value.Next is null, which the contract does not allow',
+    ],
+  })
+  await expect(read('recursion', '<v i:nil="true"/>')).rejects.toThrow('promised was a value')
+})

@@ -568,8 +568,9 @@ export class MembersFrame implements Frame {
     const list = member.repeated === true ? (this.value[key] as unknown[]) : undefined
     const index = (list?.push(undefined) ?? 0) - 1
     return frameFor(expected, tag, this.reading, member.nillable === true, (value) => {
-      if (list === undefined) put(this.value, key, value)
-      else list[index] = value
+      // Null where there may be none is left out, which is what the type says.
+      if (list !== undefined) list[index] = value
+      else if (value !== null || member.nillable === true) put(this.value, key, value)
     })
   }
 
