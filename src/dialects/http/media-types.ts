@@ -51,7 +51,11 @@ const order: readonly ContentKind[] = [
  * thing only the first.
  */
 export function readMedia(owner: DataNode, references: References, notes: Notes): Media[] {
-  const all = owner.entries('content').map(([name, each]): Media => {
+  // What names one media type goes before what names a range of them.
+  const entries = [...owner.entries('content')].sort(
+    ([a], [b]) => Number(a.includes('*')) - Number(b.includes('*')),
+  )
+  const all = entries.map(([name, each]): Media => {
     const node = references.settle(each)
     const item = node.get('itemSchema')
     const schema = node.get('schema')
@@ -95,7 +99,7 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     }
   })
   all.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))
-  const used = all.filter(
+  const different = all.filter(
     (media, at) =>
       all.findIndex(
         (other) =>
@@ -104,8 +108,37 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
           (media.kind === 'json' || media.kind === 'xml' || other.mediaType === media.mediaType),
       ) === at,
   )
+  const used = onceEach(different, notes)
   for (const media of all) if (!used.includes(media)) media.node.readWhole()
   return used
+}
+
+/**
+ * Each media type once: a range and a media type of its kind may come to the same one, of which
+ * only one says what is in it.
+ */
+function onceEach(all: readonly Media[], notes: Notes): Media[] {
+  const byType = new Map<string, Media>()
+  for (const media of all) {
+    const type = media.mediaType.toLowerCase()
+    const known = byType.get(type)
+    if (known === undefined || (known.schema === undefined && media.schema !== undefined))
+      byType.set(type, media)
+  }
+  const isUsed = (media: Media): boolean => byType.get(media.mediaType.toLowerCase()) === media
+  for (const { mediaType, schema, node } of all.filter((media) => !isUsed(media)))
+    if (schema !== undefined)
+      notes.add(
+        'approximated',
+        'TM-2315',
+        {
+          what: `Another description of ${mediaType}`,
+          as: 'the one before',
+          reason: 'the media type is the same',
+        },
+        node.origin,
+      )
+  return all.filter(isUsed)
 }
 
 function isBinary(schema: DataNode, references: References): boolean {
