@@ -72,7 +72,10 @@ function understand(
         value.startsWith('{') ? asked.has(name) : asked.getAll(name).includes(value),
       ),
   )
-  const found = here.find(({ operation }) => operationLayout(operation).method === request.method)
+  const offered = here.filter(
+    ({ operation }) => operationLayout(operation).method === request.method,
+  )
+  const [found] = offered
   if (found === undefined) {
     if (here.length === 0) return refused(404, `There is no path ${below}.`)
     return {
@@ -83,7 +86,36 @@ function understand(
       },
     }
   }
-  const { operation, live, pattern, names, pairs } = found
+  // Fragments of paths are not sent: of operations that differ in nothing else the first that the
+  // request satisfies is meant.
+  const twins = offered.filter(
+    ({ pattern, pairs }) =>
+      pattern.source === found.pattern.source && pairs.length === found.pairs.length,
+  )
+  const target = { below, search, asked }
+  let refusal: PlayResponse | undefined
+  for (const twin of twins) {
+    const read = understandAs(contract, twin, request, target)
+    if ('operation' in read) return read
+    refusal ??= read
+  }
+  return refusal as PlayResponse
+}
+
+/** Where a request goes: its path below the contract's, and what stands behind. */
+interface Target {
+  readonly below: string
+  readonly search: string
+  readonly asked: URLSearchParams
+}
+
+/** Reads a request as a call of an operation, or refuses it. */
+function understandAs(
+  contract: Contract,
+  { operation, live, pattern, names, pairs }: Live,
+  request: PlayRequest,
+  { below, search, asked }: Target,
+): UnderstoodCall | PlayResponse {
   const values = pattern.exec(below)?.slice(1) ?? []
   const inQuery = pairs.map(([name, value]) => [value.slice(1, -1), asked.get(name) ?? ''] as const)
   const input: Record<string, unknown> = {}
@@ -146,7 +178,8 @@ function understand(
       const status = /^\d+$/.test(chosen) ? Number(chosen) : 200
       if (content?.type === undefined || body === undefined)
         return {
-          status: content?.type === undefined && status === 200 ? 204 : status,
+          // A status that the description names is what it says, with or without a body.
+          status: Object.keys(layout.answers).length === 0 ? 204 : status,
           headers: {},
           body: '',
         }

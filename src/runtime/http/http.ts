@@ -401,7 +401,7 @@ function readContent(
   response: Response,
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
-  if (content?.type === undefined) return undefined
+  if (content?.type === undefined) return readUndeclared(operation, response, onDeviation)
   const isText = content.json === true || content.format?.read !== undefined || isJson(content.type)
   if (
     response.status === 204 ||
@@ -442,6 +442,29 @@ function readContent(
   return content.is === undefined
     ? textOf(response)
     : fromJson(content.is, textOf(response), '', onDeviation)
+}
+
+/** A body that the contract says nothing of is handed on, as its media type says. */
+function readUndeclared(
+  operation: HttpOperation,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
+  if (response.body.length === 0 || operation.method === 'HEAD') return undefined
+  const type = response.headers['content-type'] ?? ''
+  onDeviation({
+    path: '',
+    message: `has a body${type === '' ? '' : ` of ${essence(type)}`}, where the contract promised none`,
+  })
+  if (isJson(type)) {
+    try {
+      return (operation.parse ?? JSON.parse)(textOf(response)) as unknown
+    } catch (error) {
+      if (isTooDeep(error)) throw tooDeep()
+      return textOf(response)
+    }
+  }
+  return /^text\/|xml\b/i.test(type) ? textOf(response) : response.body
 }
 
 function hearOfHeaders(
