@@ -216,12 +216,18 @@ function scalarFromPlain(base: ScalarBase, plain: unknown): unknown {
 }
 
 function withoutExactNumbers(plain: unknown): unknown {
-  if (plain instanceof ExactNumber) return Number(plain.source)
+  if (plain instanceof ExactNumber) return heldBest(plain.source)
   if (Array.isArray(plain)) return plain.map(withoutExactNumbers)
   if (!isPlainObject(plain)) return plain
   return Object.fromEntries(
     Object.entries(plain).map(([key, value]) => [key, withoutExactNumbers(value)]),
   )
+}
+
+/** A number as JavaScript holds it best: whole ones with all their digits. */
+function heldBest(digits: string): number | bigint {
+  const value = Number(digits)
+  return /^-?\d+$/.test(digits) && BigInt(digits) !== BigInt(value) ? BigInt(digits) : value
 }
 
 /** Is it an object with members, and not a list, bytes or an exact number? */

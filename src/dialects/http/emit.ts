@@ -83,6 +83,7 @@ export const httpEmitter: Emitter = {
     'http/parameters.ts',
     'http/security.ts',
     'json/numbers.ts',
+    'json/parse-json.ts',
     'json/values.ts',
     ...runtimeNeeds(contract).files,
   ],

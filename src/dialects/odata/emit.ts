@@ -128,6 +128,7 @@ export const odataEmitter: Emitter = {
     'plain.ts',
     'response-text.ts',
     'json/numbers.ts',
+    'json/parse-json.ts',
     'json/values.ts',
     ...[
       'addresses',

@@ -1,4 +1,5 @@
 import type { Deviation } from '../failures.js'
+import { parseJson } from '../json/parse-json.js'
 import { RawNumber } from '../json/values.js'
 import { fromJson, type JsonMember } from './json.js'
 
@@ -47,7 +48,7 @@ function decoded(
 ): unknown {
   const candidates =
     header.json === true
-      ? [() => JSON.parse(text) as unknown]
+      ? [() => parseJson(text)]
       : [
           () => text,
           () => scalar(text),

@@ -21,7 +21,8 @@ import {
   type Deviation,
   type Misfit,
 } from '../failures.js'
-import { jsonText } from '../json/values.js'
+import { hasManyDigits, parseJson } from '../json/parse-json.js'
+import { jsonText, readAnything } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
@@ -418,7 +419,7 @@ function readContent(
     try {
       json =
         content.format?.read === undefined
-          ? (operation.parse ?? JSON.parse)(text)
+          ? (operation.parse ?? parseJson)(text)
           : content.format.read(content, text)
     } catch (error) {
       throw isTooDeep(error)
@@ -433,7 +434,7 @@ function readContent(
     if (json === null && content.is !== undefined) return null
     const value =
       content.is === undefined
-        ? json
+        ? untyped(operation, text, json, onDeviation)
         : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
     response.inTime?.()
     return value
@@ -442,6 +443,17 @@ function readContent(
   return content.is === undefined
     ? textOf(response)
     : fromJson(content.is, textOf(response), '', onDeviation)
+}
+
+/** JSON that the contract says nothing of, as it was parsed: with numbers as they are held best. */
+function untyped(
+  operation: HttpOperation,
+  text: string,
+  json: unknown,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
+  if (operation.parse === undefined && !hasManyDigits(text)) return json
+  return notTooDeep(() => readAnything(json, (message) => onDeviation({ path: '', message })))
 }
 
 /** A body that the contract says nothing of is handed on, as its media type says. */
@@ -458,7 +470,8 @@ function readUndeclared(
   })
   if (isJson(type)) {
     try {
-      return (operation.parse ?? JSON.parse)(textOf(response)) as unknown
+      const text = textOf(response)
+      return untyped(operation, text, (operation.parse ?? parseJson)(text), onDeviation)
     } catch (error) {
       if (isTooDeep(error)) throw tooDeep()
       return textOf(response)
@@ -493,7 +506,7 @@ export function faultOf(
   let json: unknown
   try {
     json = isJson(response.headers['content-type'] ?? '')
-      ? (operation.parse ?? JSON.parse)(text)
+      ? (operation.parse ?? parseJson)(text)
       : undefined
     if (json === undefined && content?.format?.read !== undefined)
       detail = fromJson(
@@ -505,7 +518,7 @@ export function faultOf(
     if (json !== undefined)
       detail =
         content?.is === undefined || content.format !== undefined
-          ? JSON.parse(text)
+          ? untyped(operation, text, json, onDeviation)
           : fromJson(content.is, json, '', onDeviation)
   } catch {
     // What isn't as promised is told as it came.

@@ -2,6 +2,7 @@ import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
 import {
   anything,
+  readAnything,
   asNumber,
   checkLimits,
   matches,
@@ -182,7 +183,8 @@ export function fromJson(
   const deviate = (message: string, at = path): void => onDeviation({ path: at, message })
   if ('simple' in codec || 'restricts' in codec) {
     const simple = 'restricts' in codec ? codec.restricts : codec
-    const value = simple.read(json)
+    const value =
+      simple === (anything as SimpleJson<unknown>) ? readAnything(json, deviate) : simple.read(json)
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
     if (message !== undefined) deviate(message)
@@ -265,7 +267,7 @@ export function fromJson(
     if (known === undefined) {
       if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name))
         deviate('is not in the contract', join(path, name))
-      return anything.read(member)
+      return readAnything(member, (message) => deviate(message, join(path, name)))
     }
     if (member !== null || known.nullable === undefined)
       return fromJson(known.is, member, join(path, name), onDeviation)

@@ -1,3 +1,5 @@
+import { parseJson } from '../json/parse-json.js'
+import { readAnything } from '../json/values.js'
 import {
   hearOfDeviations,
   namesToValues,
@@ -62,7 +64,7 @@ export async function* stream<Item>(
         describeBody(response, textOf(response)),
       )
     }
-    const parse = operation.parse ?? JSON.parse
+    const parse = operation.parse ?? parseJson
     let text = ''
     let at = 0
     const items = /event-stream/i.test(content.type ?? '') ? eventsOf : recordsOf
@@ -72,7 +74,9 @@ export async function* stream<Item>(
       parse,
     )) {
       yield (
-        content.is === undefined ? json : fromJson(content.is, json, `[${String(at)}]`, onDeviation)
+        content.is === undefined
+          ? readAnything(json, (message) => onDeviation({ path: `[${String(at)}]`, message }))
+          : fromJson(content.is, json, `[${String(at)}]`, onDeviation)
       ) as Item
       at += 1
     }

@@ -54,6 +54,48 @@ export function plain(simple: string, check: (value: unknown) => boolean): Simpl
   }
 }
 
+/** Does JavaScript give back a number with the digits that it came with? */
+export function isHeldExactly(digits: string): boolean {
+  return digits.length < 16 || significant(digits) === significant(String(Number(digits)))
+}
+
+/** The digits of a number that count, and where its point stands. */
+function significant(digits: string): string {
+  const [mantissa = '', exponent = '0'] = digits.toLowerCase().split('e')
+  const [whole = '', fraction = ''] = mantissa.replace('-', '').split('.')
+  const all = `${whole}${fraction}`.replace(/^0+/, '')
+  const counting = all.replace(/0+$/, '')
+  return `${counting}e${String(Number(exponent) - fraction.length + all.length - counting.length)}`
+}
+
+/** A number as JavaScript holds it best: whole ones with all their digits. */
+function heldBest(digits: string): number | bigint {
+  return /^-?\d+$/.test(digits) && !isHeldExactly(digits) ? BigInt(digits) : Number(digits)
+}
+
+/**
+ * Reads what the contract says nothing of.
+ *
+ * @param onLoss hears of a number that can't be held with all its digits
+ */
+export function readAnything(json: unknown, onLoss: (message: string) => void): unknown {
+  const lost = lostIn(json)
+  if (lost !== undefined) onLoss(`has more digits than a number holds exactly: ${lost}`)
+  return anything.read(json)
+}
+
+/** The first number in JSON that is read without some of its digits. */
+function lostIn(json: unknown): string | undefined {
+  if (json instanceof RawNumber)
+    return /^-?\d+$/.test(json.digits) || isHeldExactly(json.digits) ? undefined : json.digits
+  if (typeof json !== 'object' || json === null) return undefined
+  for (const each of Array.isArray(json) ? (json as unknown[]) : Object.values(json)) {
+    const lost = lostIn(each)
+    if (lost !== undefined) return lost
+  }
+  return undefined
+}
+
 export const asNumber = (json: unknown): unknown =>
   json instanceof RawNumber ? Number(json.digits) : json
 
@@ -162,7 +204,7 @@ export const base64: SimpleJson<never> = {
 
 function withoutRawNumbers(): SimpleJson<never> {
   const read = (json: unknown): unknown => {
-    if (json instanceof RawNumber) return Number(json.digits)
+    if (json instanceof RawNumber) return heldBest(json.digits)
     if (Array.isArray(json)) return json.map(read)
     if (isObject(json))
       return Object.fromEntries(Object.entries(json).map(([name, value]) => [name, read(value)]))
@@ -232,6 +274,7 @@ export function jsonText(json: unknown): string {
     const members = Object.entries(json).filter(([, value]) => value !== undefined)
     return `{${members.map(([name, value]) => `${JSON.stringify(name)}:${jsonText(value)}`).join(',')}}`
   }
+  if (Object.is(json, -0)) return '-0'
   return typeof json === 'bigint' ? String(json) : (JSON.stringify(json) ?? 'null')
 }
 

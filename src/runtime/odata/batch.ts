@@ -1,5 +1,6 @@
 import { addressOf, credentialsOf, type Connection, type ThisCall } from '../connection.js'
 import { ContractBreach, ServiceFault } from '../failures.js'
+import { parseJson } from '../json/parse-json.js'
 import { asNumber, isObject, jsonText } from '../json/values.js'
 import { headAndRest, parameterOf, splitParts, type Part } from '../mime.js'
 import { base64ToBytes, bytesToBase64, joinBytes } from '../plain.js'
@@ -316,7 +317,7 @@ function asJson(
   }
 }
 
-function fromJson(text: string, { parse = JSON.parse }: Facts): Answer[][] | undefined {
+function fromJson(text: string, { parse = parseJson }: Facts): Answer[][] | undefined {
   const json: unknown = parse(text)
   const responses = isObject(json) ? json['responses'] : undefined
   if (!Array.isArray(responses)) return undefined

@@ -10,7 +10,8 @@ import {
   type ThisCall,
 } from '../connection.js'
 import { ContractBreach, isTooDeep, ServiceFault, tooDeep, TransportFailure } from '../failures.js'
-import { isObject } from '../json/values.js'
+import { parseJson } from '../json/parse-json.js'
+import { anything, isObject } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { Protocol } from './protocol.js'
 
@@ -77,7 +78,7 @@ export function parsed(operation: Facts, response: Response): unknown {
   const isSafe = /;\s*IEEE754Compatible=true/i.test(response.headers['content-type'] ?? '')
   let json: unknown
   try {
-    json = (isSafe ? JSON.parse : (operation.parse ?? JSON.parse))(text)
+    json = (isSafe ? parseJson : (operation.parse ?? parseJson))(text)
   } catch (error) {
     throw isTooDeep(error)
       ? tooDeep()
@@ -206,7 +207,7 @@ export function faultOf(operation: Facts, response: Response): ServiceFault<unde
   let said: { code: string; message: string } | undefined
   try {
     if (isJson(response.headers['content-type'] ?? '')) {
-      const json: unknown = JSON.parse(text)
+      const json: unknown = anything.read(parseJson(text))
       said = operation.protocol.failure(json)
       detail = isObject(json) ? (json['error'] ?? json) : json
     }

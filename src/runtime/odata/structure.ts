@@ -1,5 +1,5 @@
 import { ContractBreach } from '../failures.js'
-import { anything, checkLimits, isObject, join, show } from '../json/values.js'
+import { checkLimits, isObject, join, readAnything, show } from '../json/values.js'
 import { entityAddress, isBinding } from './addresses.js'
 import type { Edm } from './edm.js'
 import {
@@ -260,7 +260,9 @@ export function readStructure(
       // An annotation of the service's own is kept without a word.
       if (!plan.isOpen && !name.includes('@'))
         reading.onDeviation({ path: join(path, name), message: 'is not in the contract' })
-      setOwn(value, name, anything.read(member))
+      const at = join(path, name)
+      const onLoss = (message: string): void => reading.onDeviation({ path: at, message })
+      setOwn(value, name, readAnything(member, onLoss))
     }
   }
   if (!reading.partial)
