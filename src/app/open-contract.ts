@@ -1,7 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
-import { nearestAdvice, matchName } from '../contract/nearest.js'
+import { nearestAdvice, matchName, matchPath } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { namesForChoice, operationsMeant } from '../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
@@ -279,7 +279,7 @@ export function chooseOperations(
 /** The operation that a person names. @throws Problem TM-1005 with the nearest names */
 export function findOperation(open: OpenContract, wanted: string): Operation {
   const operations = operationsOf(open.contract)
-  const path = matchName(wanted, operations.map(pathOf))
+  const path = matchPath(wanted, operations.map(pathOf))
   const found = operations.find((operation) => pathOf(operation) === path)
   if (found !== undefined) return found
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)

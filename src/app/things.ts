@@ -10,7 +10,7 @@ import type {
   Origin,
 } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
-import { matchName, nearestAdvice } from '../contract/nearest.js'
+import { matchName, matchPath, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { endpointsOf, membersOf, operationsOf, pathOf } from '../contract/queries.js'
 
@@ -53,7 +53,8 @@ export type Thing =
 /**
  * The thing that a person means: an operation, a group of operations (an entity set, a tag), a
  * type, an endpoint; or with a dot behind it the input or fault of an operation, the field of a
- * type, the value of an enumeration. Exactly first, then ignoring case.
+ * type, the value of an enumeration. Exactly first, then ignoring case, then an operation by the
+ * last step of its path.
  *
  * @param contractName what the contract is called in messages
  * @throws Problem TM-1005 with the nearest names
@@ -73,7 +74,7 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
   ]
 
   const whole = (text: string): Thing | undefined => {
-    const name = matchName(text, all) ?? ''
+    const name = matchName(text, all) ?? matchPath(text, [...operations.keys()]) ?? ''
     const operation = operations.get(name)
     if (operation !== undefined) return { kind: 'operation', name, operation }
     const members = groups.get(name)

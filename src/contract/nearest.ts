@@ -13,6 +13,19 @@ export function matchName(wanted: string, names: readonly string[]): string | un
 }
 
 /**
+ * The path of an operation that a person means: the whole of it, or its last step where only one
+ * ends in that.
+ */
+export function matchPath(wanted: string, paths: readonly string[]): string | undefined {
+  const whole = matchName(wanted, paths)
+  if (whole !== undefined || wanted.includes('.')) return whole
+  const lastStep = (path: string): string => path.slice(path.lastIndexOf('.') + 1)
+  const step = matchName(wanted, [...new Set(paths.map(lastStep))])
+  const ending = paths.filter((path) => lastStep(path) === step)
+  return ending.length === 1 ? ending[0] : undefined
+}
+
+/**
  * Up to three of `names` that look most like `wanted`, the most alike first; names that are quite
  * different are left out.
  */
