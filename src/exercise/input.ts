@@ -168,11 +168,12 @@ async function assign(
   readFile: (path: string) => Promise<Uint8Array>,
 ): Promise<void> {
   const path = pathIn(operation, assignment)
-  const type = typeAt(contract, operation, path)
+  const place = placeAt(contract, operation, path)
+  const { type } = place
   const given =
     'plain' in assignment
       ? { plain: await loadFiles(assignment.plain, readFile) }
-      : await readText(contract, type, assignment.text, path, readFile)
+      : await readText(contract, place, assignment.text, path, readFile)
   const typed = (plain: unknown): unknown =>
     type === undefined ? plain : fromPlain(contract, type, plain)
   const value = 'value' in given ? given.value : typed(given.plain)
@@ -201,14 +202,19 @@ async function assign(
   })
 }
 
-/** A text by the type at its place: JSON or YAML where that is no single value. */
+/**
+ * A text by the type at its place: JSON or YAML where that is no single value. `null` is null where
+ * null may stand; there the text of that name is written `"null"`.
+ */
 async function readText(
   contract: Contract,
-  type: Type | undefined,
+  { type, nullable }: PlaceInside,
   text: string,
   path: readonly (string | number)[],
   readFile: (path: string) => Promise<Uint8Array>,
 ): Promise<{ plain: unknown } | { value: unknown }> {
+  if (nullable && text === 'null') return { plain: null }
+  if (nullable && text === '"null"') return { value: 'null' }
   if (type === undefined) return { value: text }
   const actual = resolve(contract, type)
   const isOpen = ['union', 'anything'].includes(actual.kind)
@@ -236,12 +242,28 @@ function pathIn(operation: Operation, { written, path }: Assignment): readonly (
   return longest === undefined ? path : [longest, ...parsePath(written.slice(longest.length))]
 }
 
+/** What may stand at a place of an input: of which type, where the contract has one, or null. */
+interface PlaceInside {
+  readonly type: Type | undefined
+  readonly nullable: boolean
+}
+
+const unknownPlace: PlaceInside = { type: undefined, nullable: false }
+
 /** The type at a path of an operation's input, or undefined where the contract has none. */
 export function typeAt(
   contract: Contract,
   operation: Operation,
   path: readonly (string | number)[],
 ): Type | undefined {
+  return placeAt(contract, operation, path).type
+}
+
+function placeAt(
+  contract: Contract,
+  operation: Operation,
+  path: readonly (string | number)[],
+): PlaceInside {
   const [first, ...rest] = path
   const isHeader = first === 'headers' && headersOf(operation).length > 0
   let fields: readonly Field[] = isHeader
@@ -249,16 +271,28 @@ export function typeAt(
     : operation.inputs.filter((input) => input.place !== 'messageHeader')
   let type: Type | undefined
   let holder: Type | undefined
+  let nullable = false
   for (const step of isHeader ? rest : path) {
     // Inside of a map every name is right, and where anything may be, so may anything in it.
     if (holder?.kind === 'anything') type = holder
-    else if (typeof step === 'number') type = holder?.kind === 'list' ? holder.item : undefined
-    else
-      type =
-        holder?.kind === 'map' ? holder.value : fields.find((field) => field.name === step)?.type
-    if (type === undefined) return undefined
+    else if (typeof step === 'number') {
+      type = holder?.kind === 'list' ? holder.item : undefined
+      nullable = holder?.kind === 'list' && holder.itemNullable === true
+    } else {
+      const field = fields.find(({ name }) => name === step)
+      type = holder?.kind === 'map' ? holder.value : field?.type
+      nullable = field?.nullable === true
+    }
+    if (type === undefined) return unknownPlace
     holder = resolve(contract, type)
     fields = membersOf(contract, holder)
   }
-  return holder?.kind === 'list' ? holder : type
+  if (holder !== undefined && allowsNull(contract, holder)) nullable = true
+  return { type: holder?.kind === 'list' ? holder : type, nullable }
+}
+
+function allowsNull(contract: Contract, type: Type): boolean {
+  if (type.kind === 'union')
+    return type.alternatives.some((each) => allowsNull(contract, resolve(contract, each)))
+  return type.kind === 'anything' || (type.kind === 'literal' && type.value === null)
 }

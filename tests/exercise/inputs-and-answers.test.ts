@@ -1,18 +1,77 @@
 import { describe, expect, test } from '@jest/globals'
 import { ExactNumber, fromPlain, fromText } from '../../src/contract/plain.js'
 import { matchName, nearestAdvice, nearestNames } from '../../src/contract/nearest.js'
+import { readSource } from '../../src/app/open-contract.js'
 import { printable, problem } from '../../src/contract/problem.js'
 import type { Operation, ScalarBase, Type } from '../../src/contract/contract.js'
 import { parseAssignment, parseInput, parsePath, readInput } from '../../src/exercise/input.js'
 import { arrange, cell } from '../../src/exercise/tabulate.js'
 import { base64ToBytes, bytesToBase64, toPlain } from '../../src/runtime/plain.js'
 import { operationNamed, readFixture } from '../support/contracts.js'
+import { readText } from '../support/descriptions.js'
 
 const { contract } = await readFixture('demo/berths/desk.wsdl')
 const origin = { document: 'x', line: 1, column: 1 }
 const scalar = (base: ScalarBase): Type => ({ kind: 'scalar', base, format: '', origin })
 
+const withNulls = `
+openapi: 3.1.0
+info: { title: Nulls, version: '1' }
+paths:
+  /a:
+    post:
+      operationId: tell
+      requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Part' } } } }
+      responses: { '200': { description: d } }
+components:
+  schemas:
+    Part:
+      type: object
+      properties:
+        Remark: { type: [string, 'null'] }
+        Name: { type: string }
+        Any: {}
+        Weights: { type: array, items: { type: [number, 'null'] } }
+`
+
 describe('inputs', () => {
+  test.each([
+    [
+      'XML Schema',
+      'demo/berths/desk.wsdl',
+      'reserveBerth',
+      'Reservation.Vessel',
+      'Draught',
+      'Name',
+    ],
+    ['OData', 'demo/registry/registry.xml', 'Vessels.update', 'body', 'OwnerNumber', 'Name'],
+    ['OpenAPI', withNulls, 'tell', 'body', 'Remark', 'Name'],
+    ['OpenAPI, anything', withNulls, 'tell', 'body', 'Any', 'Name'],
+    ['OpenAPI, an item', withNulls, 'tell', 'body', 'Weights[0]', 'Name'],
+  ])(
+    'null at the prompt is null where null may stand, and its text is written "null": %s',
+    async (_dialect, metadata, name, owner, nullable, other) => {
+      const { contract } = metadata.includes('\n')
+        ? await readText('nulls.yaml', metadata)
+        : { contract: await readSource(metadata, 'api').then((read) => read.contract) }
+      const read = (assignment: string): Promise<unknown> =>
+        readInput(
+          contract,
+          operationNamed(contract, name),
+          {},
+          [parseAssignment(`${owner}.${assignment}`)],
+          () => Promise.reject(new Error('no file')),
+        )
+      const member = nullable.replace('[0]', '')
+      const inOwner = (value: object): object =>
+        owner.split('.').reduceRight<object>((inner, step) => ({ [step]: inner }), value)
+      const shape = (value: unknown): unknown => (member === nullable ? value : [value])
+      expect(await read(`${nullable}=null`)).toEqual(inOwner({ [member]: shape(null) }))
+      expect(await read(`${other}=null`)).toEqual(inOwner({ [other]: 'null' }))
+      expect(await read(`${nullable}="null"`)).toEqual(inOwner({ [member]: shape('null') }))
+    },
+  )
+
   test('JSON and YAML keep every digit until the type is known', async () => {
     const json = await parseInput(
       '{"a": 9007199254740993, "b": 1.10, "c": 1e2, "d": "1.10", "e": null, "f": [true]}',
