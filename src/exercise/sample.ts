@@ -683,19 +683,33 @@ function text(limits: Constraints, name: string): string {
     plain,
     ...(limits.patterns ?? [])
       .flat()
-      .flatMap((pattern) => [matching(pattern, least), matching(pattern, least + 1)]),
+      .flatMap((pattern) =>
+        [least, least + 1].flatMap((length) => [
+          matching(pattern, length, 'few'),
+          matching(pattern, length, 'many'),
+        ]),
+      ),
   ]
   return candidates.find((each) => fitsText(limits, each)) ?? plain
 }
 
-/** A text that matches a pattern; always the same one. */
-function matching(pattern: string, length: number): string {
+/**
+ * A text that matches a pattern; always the same one.
+ *
+ * @param repeated how often what may repeat does: as seldom as it may, or as often as the length
+ *   allows
+ */
+function matching(pattern: string, length: number, repeated: 'few' | 'many'): string {
   const classes = plainClasses(pattern)
   try {
     const generator = new RandExp(classes)
     generator.max = Math.max(1, length)
-    generator.randInt = (from, to) =>
-      to - from > 1000 ? from : Math.min(to, from + (to - from > 25 ? 7 : 0))
+    // It is asked for characters of a class, of which there are many, and for repetitions.
+    generator.randInt = (from, to) => {
+      if (to - from > 1000) return from
+      if (to - from > 25) return from + 7
+      return repeated === 'few' ? from : to
+    }
     return longest(Reflect.get(generator, 'tokens') as Token) > mostCharacters
       ? ''
       : generator.gen()
