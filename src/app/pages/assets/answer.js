@@ -10,8 +10,8 @@
     const body = table.tBodies[0]
     const headings = [...table.tHead.rows[0].cells]
     headings.forEach((heading, column) => {
-      const button = heading.querySelector('button')
-      button.addEventListener('click', () => {
+      // Tables that are read in their own order have headings without buttons.
+      heading.querySelector('button')?.addEventListener('click', () => {
         const downwards = heading.getAttribute('aria-sort') === 'ascending'
         for (const each of headings) each.removeAttribute('aria-sort')
         heading.setAttribute('aria-sort', downwards ? 'descending' : 'ascending')
