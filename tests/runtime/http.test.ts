@@ -371,3 +371,34 @@ describe('unions and compositions', () => {
     }
   })
 })
+
+describe('a body that no answer promises', () => {
+  const nothing: HttpOperation = { name: 'n', method: 'GET', path: '/', answers: { '200': {} } }
+  const read = (type: string, body: string): { value: unknown; told: string[] } => {
+    const told: string[] = []
+    const value = readAnswer(
+      nothing,
+      { status: 200, headers: { 'content-type': type }, body: new TextEncoder().encode(body) },
+      ({ message }) => told.push(message),
+    )
+    return { value, told }
+  }
+
+  test.each([
+    ['application/json', '{"a":9007199254740993}', { a: 9007199254740993n }],
+    ['application/problem+json; charset=utf-8', '[1]', [1]],
+    ['application/json', 'no JSON', 'no JSON'],
+    ['text/plain', 'all well', 'all well'],
+    ['application/pdf', '%P', Uint8Array.of(37, 80)],
+  ])('is handed on as %s says, and told: %s', (type, body, value) => {
+    const [essence = ''] = type.split(';')
+    expect(read(type, body)).toEqual({
+      value,
+      told: [`has a body of ${essence}, where the contract promised none`],
+    })
+  })
+
+  test('none is nothing', () => {
+    expect(read('application/json', '')).toEqual({ value: undefined, told: [] })
+  })
+})
