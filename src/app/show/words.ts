@@ -1,4 +1,4 @@
-import type { Contract, Operation, Origin, Type } from '../../contract/contract.js'
+import type { Contract, Operation, Origin, ScalarType, Type } from '../../contract/contract.js'
 import { basesOf, namedType } from '../../contract/queries.js'
 
 /**
@@ -17,7 +17,7 @@ export function typeText(contract: Contract, type: Type, depth = 0): string {
       return named.kind === 'list' || named.kind === 'map' ? inside(named) : named.name
     }
     case 'scalar':
-      return type.base
+      return scalarText(contract, type)
     case 'list':
       return bracketed(inside(type.item), '[]')
     case 'enumeration':
@@ -43,6 +43,16 @@ export function typeText(contract: Contract, type: Type, depth = 0): string {
     default:
       return type.kind
   }
+}
+
+/**
+ * A simple value: its base, with the format of JSON Schema where that says more, as `uuid` of a
+ * text.
+ */
+function scalarText({ dialect }: Contract, { base, format }: ScalarType): string {
+  if (base === 'double' && format === 'integer') return 'integer'
+  const isTelling = dialect === 'http' && /^[a-z][\w-]*$/i.test(format) && format !== 'string'
+  return base === 'text' && isTelling ? `text (${format})` : base
 }
 
 function bracketed(text: string, after: string): string {
