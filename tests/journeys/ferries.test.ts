@@ -172,7 +172,7 @@ describe('the same voyage for a REST service', () => {
     )
     expect(request.headers).toMatchObject({
       'x-counter': '7',
-      accept: 'application/json, application/problem+json',
+      accept: 'application/json, application/problem+json;q=0.9',
     })
     expect(await value('sailings.search', '--with', "line=L'Île <round trip>")).toMatchObject([
       { code: 'SKE-0801' },

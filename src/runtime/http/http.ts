@@ -569,9 +569,10 @@ function acceptOf(operation: HttpOperation, wanted: unknown): string {
   const good = Object.values(operation.answers).some(Array.isArray)
     ? [typeof wanted === 'string' ? wanted : contents[0]?.type]
     : contents.map(({ type }) => type)
-  return (
-    [...new Set([...good, ...faults.map(({ type }) => type)])]
-      .filter((type) => type !== undefined)
-      .join(', ') || '*/*'
-  )
+  const wished = new Set(good.filter((type) => type !== undefined))
+  // What is promised is liked better than how errors are told (RFC 9110, section 12.5.1).
+  const others = new Set(faults.flatMap(({ type }) => (type === undefined ? [] : [type])))
+  const liked = [...others].filter((type) => !wished.has(type))
+  const quality = wished.size === 0 ? '' : ';q=0.9'
+  return [...wished, ...liked.map((type) => `${type}${quality}`)].join(', ') || '*/*'
 }
