@@ -30,7 +30,7 @@ const narrowedValues: Readonly<Record<string, readonly unknown[]>> = {
 }
 
 /** From here on, values take the shortest way to an end. */
-const deep = 4
+const deep = 3
 
 /** Of types the one whose values end soonest. */
 function soonest(model: Contract, types: readonly Type[]): Type[] {
