@@ -402,3 +402,14 @@ describe('a body that no answer promises', () => {
     expect(read('application/json', '')).toEqual({ value: undefined, told: [] })
   })
 })
+
+test('content that is described with 204 never comes, and nobody is told', () => {
+  const told: string[] = []
+  const answers = { '204': { type: 'application/json', is: json.text } }
+  const value = readAnswer(
+    { name: 'n', method: 'DELETE', path: '/', answers },
+    { status: 204, headers: {}, body: new Uint8Array() },
+    ({ message }) => told.push(message),
+  )
+  expect([value, told]).toEqual([undefined, []])
+})
