@@ -227,7 +227,8 @@ function withoutExactNumbers(plain: unknown): unknown {
 /** A number as JavaScript holds it best: whole ones with all their digits. */
 function heldBest(digits: string): number | bigint {
   const value = Number(digits)
-  return /^-?\d+$/.test(digits) && BigInt(digits) !== BigInt(value) ? BigInt(digits) : value
+  if (!/^-?\d+$/.test(digits) || Number.isSafeInteger(value)) return value
+  return Number.isFinite(value) && BigInt(digits) === BigInt(value) ? value : BigInt(digits)
 }
 
 /** Is it an object with members, and not a list, bytes or an exact number? */

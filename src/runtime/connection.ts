@@ -366,9 +366,10 @@ export async function openExchange(
   thisCall: ThisCall,
 ): Promise<Opened> {
   const { settings } = connection
-  const base = settings.url ?? ''
-  const below = asked.url.startsWith(base) ? asked.url.slice(base.length) : asked.url
-  if (climbs(below))
+  // What the settings or the metadata say of the address is theirs; what values add may not climb.
+  const addresses = Object.values(connection.endpoints).map(({ address }) => address)
+  const bases = [settings.url ?? '', ...addresses].filter((each) => asked.url.startsWith(each))
+  if (climbs(asked.url.slice(bases.sort((a, b) => b.length - a.length)[0]?.length)))
     throw new InputRejected('the call', [
       { path: '', message: 'makes an address with a step "." or "..": that leads elsewhere' },
     ])

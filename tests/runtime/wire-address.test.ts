@@ -127,3 +127,19 @@ describe('the address that is shown is the one that a server gets, and no value 
     )
   })
 })
+
+it('a base with such steps is the business of who gave it', async () => {
+  const connection = {
+    endpoints: { quay: { address: `${base}/a/../b`, protocol: 'HTTP' } },
+    closed: new AbortController(),
+    settings: {},
+  }
+  const request = (below: string): Parameters<typeof exchange>[1] => ({
+    method: 'GET',
+    url: `${base}/a/../b${below}`,
+    headers: {},
+  })
+  await exchange(connection, request('/x'), {}, () => '')
+  expect(seen).toBe('/b/x')
+  await expect(exchange(connection, request('/../x'), {}, () => '')).rejects.toThrow(InputRejected)
+})

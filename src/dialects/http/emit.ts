@@ -1,3 +1,4 @@
+import { commonRuntime } from '../common-runtime.js'
 import type { Contract, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
@@ -64,17 +65,7 @@ export const httpEmitter: Emitter = {
     'AsStream',
   ],
   runtimeFiles: (contract) => [
-    'calendar.ts',
-    'connection.ts',
-    'digest.ts',
-    'harmless.ts',
-    'md5.ts',
-    'redirects.ts',
-    'wire-address.ts',
-    'retries.ts',
-    'tokens.ts',
-    'failures.ts',
-    'plain.ts',
+    ...commonRuntime,
     'response-text.ts',
     'http/http.ts',
     'http/headers.ts',

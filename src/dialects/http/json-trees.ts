@@ -365,11 +365,11 @@ export class JsonTrees {
     // scheme anywhere there is nothing to go by.
     const security = operation.security ?? (this.isAnySecured ? [[]] : undefined)
     if (security === undefined) return undefined
-    const { scopes } = operationLayout(operation)
+    const scopes = new Map(Object.entries(operationLayout(operation).scopes ?? {}))
     const anyOf = security.map((alternative): CodecTree =>
       alternative.map((name) => ({
         scheme: new Builtin('security', this.schemeNames.get(name) ?? ''),
-        ...(scopes?.[name] === undefined ? {} : { scopes: [...scopes[name]] }),
+        ...(scopes.has(name) ? { scopes: [...(scopes.get(name) ?? [])] } : {}),
       })),
     )
     return {

@@ -92,10 +92,9 @@ function understand(
     ({ pattern, pairs }) =>
       pattern.source === found.pattern.source && pairs.length === found.pairs.length,
   )
-  const target = { below, search, asked }
   let refusal: PlayResponse | undefined
   for (const twin of twins) {
-    const read = understandAs(contract, twin, request, target)
+    const read = understandAs(contract, twin, request, { below, search })
     if ('operation' in read) return read
     refusal ??= read
   }
@@ -106,7 +105,6 @@ function understand(
 interface Target {
   readonly below: string
   readonly search: string
-  readonly asked: URLSearchParams
 }
 
 /** Reads a request as a call of an operation, or refuses it. */
@@ -114,9 +112,10 @@ function understandAs(
   contract: Contract,
   { operation, live, pattern, names, pairs }: Live,
   request: PlayRequest,
-  { below, search, asked }: Target,
+  { below, search }: Target,
 ): UnderstoodCall | PlayResponse {
   const values = pattern.exec(below)?.slice(1) ?? []
+  const asked = new URLSearchParams(search)
   const inQuery = pairs.map(([name, value]) => [value.slice(1, -1), asked.get(name) ?? ''] as const)
   const input: Record<string, unknown> = {}
   try {

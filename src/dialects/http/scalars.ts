@@ -7,33 +7,33 @@ import { isLoosePattern } from '../patterns.js'
  * Formats of texts that are more than texts (JSON Schema 2020-12 Validation, section 7; the OpenAPI
  * format registry).
  */
-const textFormats: Readonly<Record<string, ScalarBase>> = {
-  date: 'date',
-  'date-time': 'dateTime',
-  time: 'time',
-  duration: 'duration',
-  byte: 'bytes',
-  binary: 'bytes',
-  base64url: 'bytes',
-  int64: 'int64',
-  uint64: 'uint64',
-  decimal: 'decimal',
-  decimal128: 'decimal',
-}
-const numberFormats: Readonly<Record<string, ScalarBase>> = {
-  int8: 'int8',
-  int16: 'int16',
-  int32: 'int32',
-  uint8: 'uint8',
-  uint16: 'uint16',
-  uint32: 'uint32',
-  int64: 'int64',
-  uint64: 'uint64',
-  decimal: 'decimal',
-  decimal128: 'decimal',
-  float: 'float',
-  double: 'double',
-}
+const textFormats: ReadonlyMap<string, ScalarBase> = new Map([
+  ['date', 'date'],
+  ['date-time', 'dateTime'],
+  ['time', 'time'],
+  ['duration', 'duration'],
+  ['byte', 'bytes'],
+  ['binary', 'bytes'],
+  ['base64url', 'bytes'],
+  ['int64', 'int64'],
+  ['uint64', 'uint64'],
+  ['decimal', 'decimal'],
+  ['decimal128', 'decimal'],
+])
+const numberFormats: ReadonlyMap<string, ScalarBase> = new Map([
+  ['int8', 'int8'],
+  ['int16', 'int16'],
+  ['int32', 'int32'],
+  ['uint8', 'uint8'],
+  ['uint16', 'uint16'],
+  ['uint32', 'uint32'],
+  ['int64', 'int64'],
+  ['uint64', 'uint64'],
+  ['decimal', 'decimal'],
+  ['decimal128', 'decimal'],
+  ['float', 'float'],
+  ['double', 'double'],
+])
 /**
  * Formats of numbers that are written with digits that all count, where the wire has them as texts.
  */
@@ -54,9 +54,11 @@ export function scalarType(
   const isText = type === 'string'
   const encoding = isText ? node.text('contentEncoding')?.toLowerCase() : undefined
   const isBase64 = encoding === 'base64' || encoding === 'base64url'
-  const byFormat = isText ? (textFormats[format] ?? 'text') : (numberFormats[format] ?? 'double')
+  const byFormat = isText
+    ? (textFormats.get(format) ?? 'text')
+    : (numberFormats.get(format) ?? 'double')
   const base = isBase64 ? 'bytes' : byFormat
-  const known = isText ? format in textFormats : format in numberFormats
+  const known = (isText ? textFormats : numberFormats).has(format)
   const limits: { -readonly [K in keyof Constraints]: Constraints[K] } = isText ? {} : bounds(node)
   if (base === 'text') {
     const [least, most, pattern] = [

@@ -1,3 +1,4 @@
+import { commonRuntime } from '../common-runtime.js'
 import type { Contract, NamedType, Operation, RecordType } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
@@ -114,18 +115,8 @@ export const odataEmitter: Emitter = {
     'exactJson',
   ],
   runtimeFiles: (contract) => [
-    'calendar.ts',
-    'connection.ts',
-    'digest.ts',
-    'harmless.ts',
-    'md5.ts',
-    'redirects.ts',
-    'wire-address.ts',
-    'retries.ts',
-    'tokens.ts',
-    'failures.ts',
+    ...commonRuntime,
     'mime.ts',
-    'plain.ts',
     'response-text.ts',
     'json/numbers.ts',
     'json/parse-json.ts',

@@ -1,3 +1,4 @@
+import { commonRuntime } from '../common-runtime.js'
 import type { Contract, NamedType, Type, TypeId } from '../../contract/contract.js'
 import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
@@ -33,18 +34,8 @@ export const soapEmitter: Emitter = {
   reexports: [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
   reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
   runtimeFiles: () => [
-    'calendar.ts',
-    'connection.ts',
-    'digest.ts',
-    'harmless.ts',
-    'md5.ts',
-    'redirects.ts',
-    'wire-address.ts',
-    'retries.ts',
-    'tokens.ts',
-    'failures.ts',
+    ...commonRuntime,
     'mime.ts',
-    'plain.ts',
     ...[
       'addressing',
       'anything',

@@ -258,7 +258,7 @@ export function writeParameters(
 ): { target: string; headers: Record<string, string> } {
   // A key of `paths` may end in a fragment, which tells operations apart and is never sent.
   let [path = ''] = operation.path.split('#')
-  const inPathBy: Record<string, string> = {}
+  const steps: (readonly [member: string, text: string])[] = []
   const query: string[] = []
   const cookies: string[] = []
   const headers: Record<string, string> = {}
@@ -272,7 +272,7 @@ export function writeParameters(
     const explode = parameter.explode ?? (parameter.in === 'query' || parameter.in === 'cookie')
     if (parameter.in === 'path') {
       const text = inPath(name, texts, style ?? 'simple', explode, parameter.allowReserved)
-      inPathBy[member] = text
+      steps.push([member, text])
       path = path.replaceAll(`{${name}}`, () => text)
     } else if (parameter.in === 'query') {
       const named = (): string =>
@@ -291,7 +291,7 @@ export function writeParameters(
     else for (const pair of inCookie(name, texts, style ?? 'form', explode)) cookies.push(pair)
   }
   if (climbs(path)) {
-    const [member = ''] = Object.keys(inPathBy).filter((each) => climbs(inPathBy[each] ?? ''))
+    const [member = ''] = steps.find(([, text]) => climbs(text)) ?? []
     throw new InputRejected(operation.name, [
       { path: member, message: 'makes a step "." or "..", which leads to another address' },
     ])

@@ -355,13 +355,13 @@ function fromBase64url(text: string): Uint8Array {
 }
 
 /** A body inside of a JSON document: JSON as it is, text as text, bytes in base64url. */
-function bodyInJson(body: string | Uint8Array, type: string): string {
+export function bodyInJson(body: string | Uint8Array, type: string): string {
   if (typeof body !== 'string') return JSON.stringify(base64url(body))
   return isJson(type) ? body : JSON.stringify(body)
 }
 
 /** The bytes of a body that stood in a JSON document. */
-function bodyFromJson(body: unknown, type: string): Uint8Array {
+export function bodyFromJson(body: unknown, type: string): Uint8Array {
   if (body === undefined || body === null) return new Uint8Array()
   if (typeof body !== 'string' || isJson(type)) return new TextEncoder().encode(jsonText(body))
   return /^text\//i.test(type) ? new TextEncoder().encode(body) : fromBase64url(body)

@@ -1,6 +1,7 @@
-import { base64ToBytes, bytesToBase64, joinBytes } from '../../../runtime/plain.js'
+import { bodyFromJson, bodyInJson } from '../../../runtime/odata/batch.js'
+import { joinBytes } from '../../../runtime/plain.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
-import { isObject, jsonText } from '../../../runtime/json/values.js'
+import { isObject } from '../../../runtime/json/values.js'
 import { headAndRest, parameterOf, splitParts, type Part } from '../../../runtime/mime.js'
 import { isJson } from '../../../runtime/response-text.js'
 import type { PlayRequest, PlayResponse, SeveralCalls } from '../../dialect.js'
@@ -112,7 +113,7 @@ function jsonUnits(text: string, root: string): Inner[][] {
         method: method.toUpperCase(),
         target: targetOf(url, root),
         headers,
-        body: bodyOf(each['body'], headers['content-type'] ?? 'application/json'),
+        body: bodyFromJson(each['body'], headers['content-type'] ?? 'application/json'),
       },
     }
     const group = each['atomicityGroup']
@@ -121,14 +122,6 @@ function jsonUnits(text: string, root: string): Inner[][] {
     else open.calls.push(call)
   }
   return units.map(({ calls }) => calls)
-}
-
-function bodyOf(body: unknown, type: string): Uint8Array {
-  if (body === undefined || body === null) return new Uint8Array()
-  if (isJson(type) || typeof body !== 'string') return new TextEncoder().encode(jsonText(body))
-  return /^text\//i.test(type)
-    ? new TextEncoder().encode(body)
-    : base64ToBytes(body.replaceAll('-', '+').replaceAll('_', '/'))
 }
 
 /**
@@ -206,10 +199,4 @@ function jsonAnswers(
     headers: { 'content-type': 'application/json' },
     body: `{"responses":[${responses.join(',')}]}`,
   }
-}
-
-/** A body inside of a JSON document: JSON as it is, text as text, bytes in base64url. */
-function bodyInJson(body: string | Uint8Array, type: string): string {
-  if (typeof body !== 'string') return JSON.stringify(bytesToBase64(body))
-  return isJson(type) ? body : JSON.stringify(body)
 }

@@ -1,0 +1,14 @@
+/** Files of the runtime that the clients of every dialect need. */
+export const commonRuntime: readonly string[] = [
+  'calendar.ts',
+  'connection.ts',
+  'digest.ts',
+  'failures.ts',
+  'harmless.ts',
+  'md5.ts',
+  'plain.ts',
+  'redirects.ts',
+  'retries.ts',
+  'tokens.ts',
+  'wire-address.ts',
+]
