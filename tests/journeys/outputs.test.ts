@@ -24,11 +24,13 @@ const standIns: Served[] = []
 
 beforeAll(async () => {
   project = await freshFolder()
-  const found = new Map([['$demo', demo]])
+  const found = new Map<string, string>()
+  // In the project, so that what is shown is as long wherever the repository lies.
+  await cp(demo, join(project, 'demo'), { recursive: true })
   for (const [name, document] of Object.entries(documents)) {
-    const path = join(demo, document)
+    const path = join('demo', document)
     await tolmach(project, ['import', path, '--as', name, '--quiet'])
-    const standIn = await serveContracts([path], { seed: join(demo, name, 'seed.yaml') })
+    const standIn = await serveContracts([join(demo, document)], { seed: join(demo, name, 'seed.yaml') })
     standIns.push(standIn)
     found.set(`$${name}`, standIn.addresses[0]?.service.replace(/\/$/, '') ?? '')
   }
