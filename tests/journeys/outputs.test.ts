@@ -43,8 +43,14 @@ function replaced(text: string, pairs: Iterable<readonly [string, string]>): str
   return [...pairs].reduce((made, [from, to]) => made.replaceAll(from, to), text)
 }
 
+/** A folder whose path is as long everywhere: lines are broken by its length. */
+async function folderOfLength(length: number): Promise<string> {
+  const fresh = await freshFolder()
+  return join(fresh, 'quay'.padEnd(length - fresh.length - 1, '-'))
+}
+
 async function outputOf(line: string): Promise<string> {
-  const folder = join(await freshFolder(), 'quay')
+  const folder = await folderOfLength(90)
   await cp(project, folder, { recursive: true })
   const words = replaced(line, places).split(' ').slice(2)
   const { code, stdout, stderr } = await tolmach(folder, words, { env: { COLUMNS: '100' } })
