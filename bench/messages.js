@@ -2,7 +2,9 @@
 // bench/messages.js
 import { SaxesParser } from 'saxes'
 import { boolean, dateTime, decimal, int, long, text } from '../dist/runtime/soap/simple.js'
-import { checkInput, readAnswer, soap11, writeRequest } from '../dist/runtime/soap/soap.js'
+import { checkInput } from '../dist/runtime/soap/soap.js'
+import { readAnswer } from '../dist/runtime/soap/answer.js'
+import { soap11, writeRequest } from '../dist/runtime/soap/envelope.js'
 
 const rounds = 15
 const namespace = 'urn:brackmouth:bench'

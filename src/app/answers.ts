@@ -4,6 +4,11 @@ export { maskedHeaders, maskedRequest, maskedUrl } from '../exercise/masking.js'
 export { indentXml, shownBody } from '../exercise/wire-text.js'
 export { curlLine } from '../exercise/curl.js'
 export { sortRows } from '../exercise/sort-rows.js'
-export { ServiceFault } from '../runtime/failures.js'
+export {
+  ContractBreach,
+  ServiceFault,
+  TransportFailure,
+  type CallFailure,
+} from '../runtime/failures.js'
 export { toPlain } from '../runtime/plain.js'
 export type { Exchange } from '../runtime/connection.js'

@@ -51,7 +51,11 @@ export async function callProblem(
   const told = { ...explain(failure, exchanges, context), cause: failure }
   if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, told)
   if (failure instanceof ContractBreach)
-    return problem('TM-4005', { reason: failure.message }, told)
+    return problem(
+      'TM-4005',
+      { reason: failure.message },
+      { ...told, details: breachDetails(failure) },
+    )
   switch (failure.kind) {
     case 'timeout':
       return problem('TM-4003', { address, time: `${timeLimit / 1000} s` }, told)
@@ -61,6 +65,8 @@ export async function callProblem(
         'TM-4004',
         {
           address,
+          reason: failure.reason === undefined ? '' : `"${failure.reason}". `,
+          wish: failure.status === 403 ? 'does not allow this' : 'wants a login',
           status: failure.status ?? '',
           schemes: schemes === undefined ? '' : `, offering ${schemes}`,
         },
@@ -76,10 +82,35 @@ export async function callProblem(
         'TM-4002',
         {
           address,
-          reason: failure.cause === undefined ? failure.message : connectionReason(failure.cause),
+          reason: reasonOf(failure),
         },
         { ...told, details: facts === undefined ? [] : [facts] },
       )
     }
   }
+}
+
+/** Why no answer, or no whole one, came. */
+function reasonOf({ cause, answer, message }: TransportFailure): string {
+  if (cause === undefined) return message
+  const reason = connectionReason(cause)
+  return answer === undefined
+    ? reason
+    : `it began (HTTP ${answer.status}), and broke off after ${answer.bytes.length} bytes: ${reason}`
+}
+
+/** So many places of an answer, and so many characters of it, are told of a breach. */
+const mostTold = { places: 10, characters: 400 }
+
+/** What else is not as promised, and how the answer begins. */
+function breachDetails({ misfits, answer }: ContractBreach): string[] {
+  const others = misfits
+    .slice(0, -1)
+    .slice(0, mostTold.places)
+    .map(({ path, message }) => `${path === '' ? 'the answer' : path} ${message}`)
+  const text = answer?.text.trim() ?? ''
+  // Bytes that are no text say nothing to anybody.
+  if (text === '' || text.includes('\ufffd')) return others
+  const begin = text.slice(0, mostTold.characters).replace(/\s+/g, ' ')
+  return [...others, `It came: ${begin}${text.length > mostTold.characters ? ' …' : ''}`]
 }

@@ -15,6 +15,8 @@ export interface Manner {
   readonly all?: boolean | undefined
   /** Send nothing; tell what would be sent. */
   readonly preview?: boolean | undefined
+  /** The answer is wanted as it came, not checked against the contract. */
+  readonly uncheckedAnswer?: boolean | undefined
 }
 
 /** What a person wrote as the input of a call. */
@@ -74,6 +76,7 @@ export async function callReady(
   const result = await client.call(operation, input, {
     mostRows: manner.all === true ? Infinity : usualRows,
     preview: manner.preview === true,
+    checkAnswer: manner.uncheckedAnswer !== true,
     ...(opened === undefined ? {} : { headers: opened.headers }),
   })
   const failed = 'failure' in result && !wasNotSent(result.failure)

@@ -47,6 +47,8 @@ export interface ClientOptions extends OpenOptions {
   readonly mostBytes?: number | undefined
   /** Bytes that are answered go to a file: they may be as many as they like. */
   readonly savesBytes?: boolean | undefined
+  /** The input is sent though the contract may not allow it. */
+  readonly uncheckedInput?: boolean | undefined
   /** Whoever can be asked for secrets that no variable has. */
   readonly person?: Person | undefined
 }
@@ -147,13 +149,14 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const endpoint = chooseEndpoint(open, found, options.endpoint)
     const address =
       options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
-    if (!URL.canParse(address)) {
-      throw problem('TM-1010', {
-        option: options.url === undefined ? 'the address of the endpoint' : '--url',
-        reason: `"${maskedUrl(address)}" is not a valid address`,
-        remedy: 'Give one like --url http://127.0.0.1:4801/desk.',
-      })
-    }
+    if (!URL.canParse(address))
+      throw options.url === undefined
+        ? problem('TM-1030', { contract: open.contract.name, address: maskedUrl(address) })
+        : problem('TM-1010', {
+            option: '--url',
+            reason: `"${maskedUrl(address)}" is not a valid address`,
+            remedy: 'Give one like --url http://127.0.0.1:4801/desk.',
+          })
     const { password } = new URL(address)
     keepSecret(password)
     keepSecret(decodeURIComponent(password))
@@ -180,6 +183,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }),
       ...(options.retries === undefined ? {} : { retries: options.retries }),
       ...(mostBytes === undefined ? {} : { mostBytes }),
+      ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
       ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
     }
     const key = JSON.stringify(settings)

@@ -127,6 +127,11 @@ export const messages = {
     'Another process is writing into this project: {process} on {host}, for `{command}`, since {since}.',
     'Wait until it is done, and try again. If it is not running any more, remove the file .tolmach/lock.',
   ),
+  'TM-1030': entry(
+    'input',
+    'The metadata of {contract} does not say where the service is: its address is "{address}".',
+    'Give the whole address: --url https://…, or url below a site in tolmach.yaml; in code, url in the settings.',
+  ),
 
   'TM-2001': entry(
     'metadata',
@@ -560,13 +565,13 @@ export const messages = {
   ),
   'TM-4004': entry(
     'login',
-    'The service at {address} wants a login (HTTP {status}{schemes}).',
+    '{reason}The service at {address} {wish} (HTTP {status}{schemes}).',
     'Give what it wants: a credential in tolmach.yaml, or --header "Authorization=Basic …".',
   ),
   'TM-4005': entry(
     'breach',
     'The answer is not what the contract promised: {reason}',
-    "The fault is on the service's side, or the contract is out of date. See the answer itself with --traffic.",
+    "The fault is on the service's side, or the contract is out of date. See the answer itself with --unchecked-answer.",
   ),
   'TM-4006': entry(
     'input',

@@ -40,7 +40,10 @@ export function explain(
   context: CallContext,
 ): Explanation {
   const response = exchanges.at(-1)?.response
-  if (failure instanceof ServiceFault) return explainFault(failure, response)
+  if (failure instanceof ServiceFault)
+    return [401, 403, 407].includes(failure.status)
+      ? explainLogin(failure, response, context)
+      : explainFault(failure, response)
   if (failure instanceof ContractBreach) return explainBreach(failure, response)
   switch (failure.kind) {
     case 'timeout':
@@ -79,7 +82,7 @@ function linesFor(kind: string, contract: string): string {
 }
 
 function explainLogin(
-  { status, message }: TransportFailure,
+  { status, message }: Pick<TransportFailure, 'status' | 'message'>,
   response: Exchange['response'] | undefined,
   { contract, isKept, kinds }: CallContext,
 ): Explanation {
@@ -138,9 +141,15 @@ function explainLogin(
 }
 
 function explainUnreachable(
-  { cause, status }: TransportFailure,
+  { cause, status, answer }: TransportFailure,
   { address, isInternal }: CallContext,
 ): Explanation {
+  if (answer !== undefined)
+    return explained(
+      'between',
+      'The way back broke when the answer had begun.',
+      'The service may have done what was asked: before you repeat a call that changes something, look whether it did. What came stands in --json.',
+    )
   if (status !== undefined)
     return explained(
       'service',
@@ -297,7 +306,7 @@ function explainBreach(
   return explained(
     'service',
     'It does not keep to the contract, or the contract is out of date.',
-    'Import the metadata again if it is newer than yours; --traffic shows the answer itself. Its owner will want to know.',
+    'Import the metadata again if it is newer than yours; --unchecked-answer shows what came all the same. Its owner will want to know.',
   )
 }
 

@@ -84,6 +84,8 @@ export interface CallManner {
   readonly mostRows: number
   /** Send nothing. */
   readonly preview?: boolean
+  /** With `false` the answer is had as it came. */
+  readonly checkAnswer?: boolean
   /** Headers of this call alone. */
   readonly headers?: Readonly<Record<string, string>>
 }
@@ -178,7 +180,7 @@ async function outcomeOf(
   client: Record<string, unknown>,
   operation: Operation,
   input: unknown,
-  { mostRows, headers = {} }: CallManner,
+  { mostRows, headers = {}, checkAnswer = true }: CallManner,
 ): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
   const group = operation.path
     .slice(0, -1)
@@ -193,7 +195,7 @@ async function outcomeOf(
   ) => unknown
   const { outcome } = operation
   try {
-    const answer = method.call(group, input, { headers })
+    const answer = method.call(group, input, { headers, checkAnswer })
     if (outcome.kind === 'value' && outcome.stream === true)
       return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
     if (outcome.kind === 'value' && outcome.iterable === true)

@@ -9,6 +9,7 @@ import {
 import { climbs, wireAddress } from './wire-address.js'
 import type { Digest } from './digest.js'
 import { harmless } from './harmless.js'
+import { keepAnswer } from './hearing.js'
 import { bytesToBase64, joinBytes } from './plain.js'
 import type { GuidedInit } from './redirects.js'
 
@@ -103,6 +104,11 @@ export interface ThisCall {
   readonly headers?: Readonly<Record<string, string>>
   readonly onExchange?: (exchange: Exchange) => void
   readonly onDeviation?: (deviation: Deviation) => void
+  /**
+   * With `false` the outcome is the answer as it came: decoded as far as its media type says, not
+   * checked, and so not what the types say.
+   */
+  readonly checkAnswer?: boolean
 }
 
 /** One request with its response, as sent on the wire. */
@@ -298,17 +304,6 @@ export function checkCredential(
     ])
 }
 
-/** Tells everybody of a deviation who wants to hear of it. */
-export function hearOfDeviations(
-  connection: Connection,
-  thisCall: ThisCall,
-): (deviation: Deviation) => void {
-  return (deviation) => {
-    connection.settings.onDeviation?.(deviation)
-    thisCall.onDeviation?.(deviation)
-  }
-}
-
 /** A request on its way out. */
 export interface Request {
   readonly method: string
@@ -317,7 +312,10 @@ export interface Request {
   readonly body?: string | Uint8Array
   /** Its headers prove already who calls. */
   readonly proven?: boolean
-  /** Does the caller deal itself with an answer of 401, 403 or 407? */
+  /**
+   * Does the caller deal itself with an answer of 401, 403 or 407, because it is told in the way of
+   * the contract?
+   */
   deals?(response: Response): boolean
   /**
    * Does the contract have answers of this status? Those below 200 and redirects that can't be
@@ -344,8 +342,8 @@ export interface Opened {
   received(body: () => string): void
   /** Ends the clock, where an answer may take as long as it likes. */
   untimed(): void
-  /** The failure that an error while reading stands for. */
-  failure(error: unknown): unknown
+  /** The failure that an error while reading stands for, in these words where it is none yet. */
+  failure(error: unknown, words?: string): unknown
   /** How much of the answer may be read. */
   readonly mostBytes: number
   /** Gives back what the request holds. */
@@ -396,7 +394,7 @@ export async function openExchange(
     clearTimeout(timeout)
     for (const signal of others) signal.removeEventListener('abort', abort)
   }
-  const failure = (error: unknown): unknown => {
+  const failure = (error: unknown, words = "the service can't be reached"): unknown => {
     if (error instanceof CallFailure) return error
     if (tooLate)
       return new TransportFailure('timeout', `no answer within ${String(limit)} ms`, {
@@ -407,7 +405,7 @@ export async function openExchange(
     if (thisCall.signal?.aborted === true) return thisCall.signal.reason
     const cause: unknown = error instanceof Error && error.cause !== undefined ? error.cause : error
     const reason = cause instanceof Error ? cause.message : String(cause)
-    return new TransportFailure('unreachable', `the service can't be reached: ${reason}`, {
+    return new TransportFailure('unreachable', `${words}: ${reason}`, {
       url: request.url,
       cause,
     })
@@ -622,9 +620,14 @@ const usualBytes = 256 * 1024 * 1024
  * Reads an answer's body.
  *
  * @param most so many bytes at most, as they are unpacked
+ * @param read gets them as they come, for whoever wants them when the answer breaks off
  * @throws ContractBreach when there are more
  */
-export async function readUpTo(answer: globalThis.Response, most: number): Promise<Uint8Array> {
+export async function readUpTo(
+  answer: globalThis.Response,
+  most: number,
+  read: Uint8Array[] = [],
+): Promise<Uint8Array> {
   const tooLarge = (): ContractBreach =>
     new ContractBreach(
       '',
@@ -634,7 +637,6 @@ export async function readUpTo(answer: globalThis.Response, most: number): Promi
   // A transport may read faster than its stream does.
   const pieces =
     (answer as { readonly pieces?: AsyncIterable<Uint8Array> }).pieces ?? piecesOf(answer)
-  const read: Uint8Array[] = []
   let size = 0
   for await (const piece of pieces) {
     size += piece.length
@@ -668,23 +670,26 @@ export async function discard(answer: globalThis.Response): Promise<void> {
 
 /** Reads an answer to its end. */
 export async function receive(
-  { answer, received, mostBytes }: Opened,
+  { answer, received, failure, mostBytes }: Opened,
   url: string,
   text: (response: Response) => string,
   deals: (response: Response) => boolean = () => false,
 ): Promise<Response> {
-  const response: Response = {
-    status: answer.status,
-    headers: namesToValues(answer.headers),
-    body: await readUpTo(answer, mostBytes),
+  const { status } = answer
+  const headers = namesToValues(answer.headers)
+  const read: Uint8Array[] = []
+  let response: Response
+  try {
+    response = { status, headers, body: await readUpTo(answer, mostBytes, read) }
+  } catch (error) {
+    const came = { status, headers, body: joinBytes(read) }
+    throw keepAnswer(failure(error, 'the answer broke off'), came, [], true)
   }
   received(() => text(response))
-  if ((answer.status === 401 || answer.status === 403 || answer.status === 407) && !deals(response))
-    throw new TransportFailure(
-      'login',
-      `the service wants a login (HTTP ${String(answer.status)})`,
-      { url, status: answer.status },
-    )
+  if ([401, 403, 407].includes(status) && !deals(response)) {
+    const { loginWanted } = await import('./refusals.js')
+    throw keepAnswer(loginWanted(response, url, text(response)), response)
+  }
   return response
 }
 

@@ -3,16 +3,52 @@
  * `instanceof` looks at a brand, so it also works when two copies of this file are loaded.
  */
 
+/** An answer as it came, kept with the failure that came of it. */
+export interface KeptAnswer {
+  readonly status: number
+  readonly headers: Readonly<Record<string, string>>
+  /** Its body, or the first 64 KiB of a longer one. */
+  readonly bytes: Uint8Array
+  /** The same as text, by the charset that it names. */
+  readonly text: string
+  readonly isWhole: boolean
+}
+
 /** The common base of all failures of a call. */
 export abstract class CallFailure extends Error {
   /** What happened, in one word that scripts can rely on. */
   abstract readonly kind: 'fault' | 'unreachable' | 'timeout' | 'login' | 'breach' | 'input'
   /** The names of the failure's classes; what `instanceof` looks at. */
   readonly brand: readonly string[] = ['CallFailure']
+  /** The answer that it came of, where there was one. */
+  answer?: KeptAnswer
 
   static override [Symbol.hasInstance](value: unknown): boolean {
     return hasBrand(value, 'CallFailure')
   }
+}
+
+/** What a SOAP fault says (SOAP 1.1, section 4.4; SOAP 1.2 part 1, section 5.4). */
+export interface SoapFault {
+  /** Its code, and the subcodes of SOAP 1.2 from the outermost in. */
+  readonly codes: readonly { readonly namespace: string; readonly name: string }[]
+  /** Its reason, in every language that it came in. */
+  readonly reasons: readonly { readonly language?: string; readonly text: string }[]
+  /** Who is at fault: the actor of SOAP 1.1, the role of SOAP 1.2. */
+  readonly role?: string
+  /** Where it happened (SOAP 1.2). */
+  readonly node?: string
+  /** Everything in its detail: elements, decoded where they are declared, and text. */
+  readonly details: readonly SoapDetail[]
+}
+
+/** One thing in the detail of a SOAP fault. */
+export interface SoapDetail {
+  /** Its element; text has none. */
+  readonly element?: { readonly namespace: string; readonly name: string }
+  /** Which of the operation's declared faults it is. */
+  readonly fault?: string
+  readonly value: unknown
 }
 
 /**
@@ -32,10 +68,12 @@ export class ServiceFault<
   /** The service's code for it: a SOAP fault code, for example `Client`. */
   readonly code: string
   readonly status: number
+  /** Of a SOAP fault: all that it says. */
+  readonly soap: SoapFault | undefined
 
   constructor(
     reason: string,
-    facts: { fault: Name; detail: Detail; code: string; status: number },
+    facts: { fault: Name; detail: Detail; code: string; status: number; soap?: SoapFault },
   ) {
     super(reason)
     this.name = 'ServiceFault'
@@ -43,6 +81,7 @@ export class ServiceFault<
     this.detail = facts.detail
     this.code = facts.code
     this.status = facts.status
+    this.soap = facts.soap
   }
 
   static override [Symbol.hasInstance](value: unknown): boolean {
@@ -60,17 +99,20 @@ export class TransportFailure extends CallFailure {
   readonly url: string
   /** The status of the answer, where there was one (401, 403, 407). */
   readonly status: number | undefined
+  /** The service's own words, where it gave a reason for wanting a login. */
+  readonly reason: string | undefined
 
   constructor(
     kind: 'unreachable' | 'timeout' | 'login',
     message: string,
-    facts: { url: string; status?: number; cause?: unknown },
+    facts: { url: string; status?: number; reason?: string; cause?: unknown },
   ) {
     super(message, facts.cause === undefined ? undefined : { cause: facts.cause })
     this.name = 'TransportFailure'
     this.kind = kind
     this.url = facts.url
     this.status = facts.status
+    this.reason = facts.reason
   }
 
   static override [Symbol.hasInstance](value: unknown): boolean {
@@ -86,6 +128,8 @@ export class ContractBreach extends CallFailure {
   readonly place: string
   readonly promised: string
   readonly came: string
+  /** Everything that was found not to be as promised, this place last. */
+  misfits: readonly Misfit[]
 
   constructor(place: string, promised: string, came: string) {
     super(
@@ -95,6 +139,7 @@ export class ContractBreach extends CallFailure {
     this.place = place
     this.promised = promised
     this.came = came
+    this.misfits = [{ path: place, message: `promised was ${promised}, but there came ${came}` }]
   }
 
   static override [Symbol.hasInstance](value: unknown): boolean {
@@ -102,7 +147,7 @@ export class ContractBreach extends CallFailure {
   }
 }
 
-/** One place of an input that doesn't satisfy the contract. */
+/** One place of an input, or of an answer, that doesn't satisfy the contract. */
 export interface Misfit {
   /** The path to it, for example `Lines[0].Amount`. */
   readonly path: string

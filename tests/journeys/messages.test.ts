@@ -7,13 +7,9 @@ import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { Outgoing, readParts, writeParts } from '../../src/runtime/soap/attachments.js'
 import { ServiceFault } from '../../src/runtime/failures.js'
-import {
-  checkInput,
-  readAnswer,
-  soap11,
-  soap12,
-  writeRequest,
-} from '../../src/runtime/soap/soap.js'
+import { checkInput } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { soap11, soap12, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { complaints } from '../support/compilers.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { judgeFor } from '../support/judge.js'

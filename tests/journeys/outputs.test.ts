@@ -30,7 +30,9 @@ beforeAll(async () => {
   for (const [name, document] of Object.entries(documents)) {
     const path = join('demo', document)
     await tolmach(project, ['import', path, '--as', name, '--quiet'])
-    const standIn = await serveContracts([join(demo, document)], { seed: join(demo, name, 'seed.yaml') })
+    const standIn = await serveContracts([join(demo, document)], {
+      seed: join(demo, name, 'seed.yaml'),
+    })
     standIns.push(standIn)
     found.set(`$${name}`, standIn.addresses[0]?.service.replace(/\/$/, '') ?? '')
   }

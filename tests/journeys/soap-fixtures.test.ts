@@ -5,15 +5,10 @@ import fc from 'fast-check'
 import { fieldsFromPlain } from '../../src/contract/plain.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { toPlain } from '../../src/runtime/plain.js'
-import {
-  checkInput,
-  readAnswer,
-  shapeOfMembers,
-  soap11,
-  writeEnvelope,
-  writeRequest,
-  type SoapOperation,
-} from '../../src/runtime/soap/soap.js'
+import { checkInput, type SoapOperation } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { shapeOfMembers } from '../../src/runtime/soap/message-shapes.js'
+import { soap11, writeEnvelope, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { judgeFor } from '../support/judge.js'
 import { mutantOf } from '../support/mutants.js'

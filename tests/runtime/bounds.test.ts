@@ -15,7 +15,9 @@ import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
 import type { Structure } from '../../src/runtime/odata/model.js'
 import { get, list } from '../../src/runtime/odata/odata.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
-import { readAnswer, send as sendSoap, soap11 } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { send as sendSoap } from '../../src/runtime/soap/soap.js'
+import { soap11 } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
 let url: string

@@ -8,7 +8,8 @@ import {
   type Deviation,
 } from '../../src/runtime/failures.js'
 import { toPlain } from '../../src/runtime/plain.js'
-import { checkInput, readAnswer } from '../../src/runtime/soap/soap.js'
+import { checkInput } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
 const { contract: desk } = await readFixture('demo/berths/desk.wsdl')

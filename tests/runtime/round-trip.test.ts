@@ -7,15 +7,10 @@ import { resolve } from '../../src/contract/queries.js'
 import { parseXml } from '../../src/documents/xml-tree.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { toPlain } from '../../src/runtime/plain.js'
-import {
-  checkInput,
-  readAnswer,
-  soap11,
-  soap12,
-  writeEnvelope,
-  writeRequest,
-  shapeOfMembers,
-} from '../../src/runtime/soap/soap.js'
+import { checkInput } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { soap11, soap12, writeEnvelope, writeRequest } from '../../src/runtime/soap/envelope.js'
+import { shapeOfMembers } from '../../src/runtime/soap/message-shapes.js'
 import type { Deviation } from '../../src/runtime/failures.js'
 import { fixtures, liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { recordValues } from '../support/values.js'

@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
-import { readAnswer, soap11 } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { soap11 } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
 /**

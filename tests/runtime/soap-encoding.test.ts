@@ -1,7 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
 import type { Deviation } from '../../src/runtime/failures.js'
 import { int, long, text } from '../../src/runtime/soap/simple.js'
-import { readAnswer, writeRequest, type SoapOperation } from '../../src/runtime/soap/soap.js'
+import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { writeRequest } from '../../src/runtime/soap/envelope.js'
+import { type SoapOperation } from '../../src/runtime/soap/soap.js'
 
 /**
  * Messages in SOAP's own encoding, written by hand from SOAP 1.1, section 5, and SOAP 1.2 part 2,

@@ -11,7 +11,7 @@ import { v4 } from '../../src/runtime/odata/v4.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import { plainRequest } from '../../src/runtime/soap/plain-http.js'
 import * as xml from '../../src/runtime/soap/simple.js'
-import { shapeOfMembers } from '../../src/runtime/soap/soap.js'
+import { shapeOfMembers } from '../../src/runtime/soap/message-shapes.js'
 import { climbs } from '../../src/runtime/wire-address.js'
 
 /** What a server saw of the address of the request that came last. */

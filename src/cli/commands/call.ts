@@ -3,12 +3,15 @@ import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
 import {
   arrange,
+  type CallFailure,
   cell,
+  ContractBreach,
   indentXml,
   maskedHeaders,
   maskedRequest,
   ServiceFault,
   toPlain,
+  TransportFailure,
 } from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
@@ -55,6 +58,8 @@ interface Options {
   readonly save?: string
   readonly exact?: boolean
   readonly against?: string
+  readonly uncheckedInput?: boolean
+  readonly uncheckedAnswer?: boolean
   readonly preview?: boolean
   readonly traffic?: boolean
   readonly har?: string
@@ -67,6 +72,7 @@ export function declare(command: Command): void {
     .option('--input <file>', 'the input, JSON or YAML; - reads standard input')
     .option('--with <path=value>', 'one input, on top of --input; may be repeated', collect)
     .option('--ask', 'ask for each input, call, show the answer, ask again until you quit')
+    .option('--unchecked-input', 'send the input though the contract does not allow it')
     .optionsGroup('For each row of a file:')
     .option(
       '--each <file>',
@@ -113,6 +119,7 @@ export function declare(command: Command): void {
       'with --save to .csv: leave cells as they are that a spreadsheet would take for formulas',
     )
     .option('--against <file>', 'tell what is different from an earlier answer')
+    .option('--unchecked-answer', 'show the answer as it came, not checked against the contract')
     .optionsGroup('To understand it:')
     .option('--preview', 'show the request and send nothing')
     .option('--traffic', 'show the request and the answer as sent')
@@ -143,6 +150,8 @@ export function declare(command: Command): void {
         mostBytes: options.mostBytes === undefined ? undefined : readSize(options.mostBytes),
         savesBytes: options.save !== undefined,
         retries: options.retry === undefined ? undefined : readCount(options.retry, '--retry', 20),
+        uncheckedInput: options.uncheckedInput,
+        uncheckedAnswer: options.uncheckedAnswer,
         person,
         all: options.all,
         preview: options.preview === true || options.curl === true,
@@ -224,6 +233,8 @@ async function report(
   voice: Voice,
 ): Promise<number> {
   const { result } = called
+  if (options.uncheckedInput === true)
+    say(voice, pc.yellow('The input is not checked against the contract.'))
   if (options.traffic === true && !voice.json) {
     const sent =
       result.exchanges.length === 0 && called.request !== undefined
@@ -235,13 +246,8 @@ async function report(
   if (called.problem !== undefined) {
     const { failure } = result
     const fault = failure instanceof ServiceFault ? failure : undefined
-    const further = {
-      status: fault?.status ?? result.exchanges.at(-1)?.response.status,
-      ...(fault === undefined
-        ? {}
-        : { fault: fault.fault, faultCode: fault.code, detail: toPlain(fault.detail) }),
-    }
-    const exit = await tell(called.problem, voice, failure, further)
+    const status = fault?.status ?? result.exchanges.at(-1)?.response.status
+    const exit = await tell(called.problem, voice, failure, { status, ...factsOf(failure) })
     if (fault !== undefined && !voice.json) await reportFault(fault)
     return exit
   }
@@ -271,13 +277,14 @@ async function report(
       ...(total === undefined ? {} : { total }),
       ...(saved === undefined ? {} : { saved }),
       ...(differences === undefined ? {} : { differences }),
+      ...(options.uncheckedInput === true ? { uncheckedInput: true } : {}),
       deviations,
       milliseconds,
     })
     return exit
   }
   for (const { path, message } of result.deviations.slice(0, 10))
-    say(voice, `${pc.yellow('deviation')} ${path} ${message}`)
+    say(voice, `${pc.yellow('deviation')} ${path === '' ? 'the answer' : path} ${message}`)
   if (result.deviations.length > 10)
     say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
   const shown = Array.isArray(result.value) ? result.value.length : 0
@@ -290,6 +297,24 @@ async function report(
   if (result.more === true)
     say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
   return exit
+}
+
+/** What a program wants to know of a failure beside the words for it. */
+function factsOf(failure: unknown): Record<string, unknown> {
+  if (failure instanceof ServiceFault) {
+    const { fault, code, detail, soap } = failure
+    return { fault, faultCode: code, detail: toPlain(detail), ...(soap && { soap: toPlain(soap) }) }
+  }
+  if (failure instanceof ContractBreach)
+    return { misfits: failure.misfits, answer: shownAnswer(failure) }
+  return failure instanceof TransportFailure ? { answer: shownAnswer(failure) } : {}
+}
+
+/** The answer that a failure keeps, as it may be shown. */
+function shownAnswer({ answer }: CallFailure): unknown {
+  if (answer === undefined) return undefined
+  const { status, headers, text, isWhole } = answer
+  return { status, headers: maskedHeaders(headers), text: withoutSecrets(text), isWhole }
 }
 
 /** The call as a line for curl, with what must be set before it runs. */
@@ -348,8 +373,28 @@ async function reportFault(fault: ServiceFault): Promise<void> {
           row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''],
         )
   }
+  rows.push(...soapRows(fault))
   tellAll(`${tableText([], rows, '               ')}\n`)
   if (list !== undefined) tellAll(`${tableText(list.headings, list.rows, '               ')}\n`)
+}
+
+/** What a SOAP fault says beside its code, its first reason and its first detail. */
+function soapRows({ soap, detail }: ServiceFault): string[][] {
+  if (soap === undefined) return []
+  const { codes, reasons, role, node, details } = soap
+  const [, ...otherReasons] = reasons
+  return [
+    ...(codes.length > 1 ? [['codes', codes.map(({ name }) => name).join(' > ')]] : []),
+    ...otherReasons.map(({ language, text }) => [`reason ${language ?? ''}`.trim(), text]),
+    ...(role === undefined ? [] : [['role', role]]),
+    ...(node === undefined ? [] : [['node', node]]),
+    ...details
+      .filter(({ value }) => value !== detail)
+      .map(({ element, value }) => [
+        element?.name ?? 'detail',
+        typeof value === 'string' ? value : JSON.stringify(toPlain(value)),
+      ]),
+  ]
 }
 
 async function printAnswer(value: unknown, options: Options): Promise<void> {

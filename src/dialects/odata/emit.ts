@@ -117,7 +117,7 @@ export const odataEmitter: Emitter = {
   runtimeFiles: (contract) => [
     ...commonRuntime,
     'mime.ts',
-    'response-text.ts',
+    'json/as-it-came.ts',
     'json/numbers.ts',
     'json/parse-json.ts',
     'json/values.ts',

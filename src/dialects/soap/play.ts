@@ -10,15 +10,15 @@ import type { PlainOperation } from '../../runtime/soap/plain-http.js'
 import { atOnce } from '../../runtime/soap/pieces.js'
 import {
   addAttachments,
-  parseMessage,
-  shapeOfMembers,
   soap11,
   soap12,
   takeAttachments,
-  textOfResponse,
   writeEnvelope,
   writeFault,
-} from '../../runtime/soap/soap.js'
+} from '../../runtime/soap/envelope.js'
+import { parseMessage } from '../../runtime/soap/answer.js'
+import { shapeOfMembers } from '../../runtime/soap/message-shapes.js'
+import { textOfResponse } from '../../runtime/soap/message-text.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type {
   Player,

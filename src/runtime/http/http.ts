@@ -2,7 +2,6 @@ import {
   addressOf,
   checkCredential,
   exchange,
-  hearOfDeviations,
   namesToValues,
   openExchange,
   receive,
@@ -22,8 +21,11 @@ import {
   type Misfit,
 } from '../failures.js'
 import { hasManyDigits, parseJson } from '../json/parse-json.js'
-import { jsonText, readAnything } from '../json/values.js'
+import { jsonText } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
+import { hearOfDeviations, readAnswerOf } from '../hearing.js'
+import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
+import { reasonIn } from '../refusals.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
 import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
@@ -147,19 +149,35 @@ export async function send<Outcome>(
         hearOfHeaders(operation, namesToValues(opened.answer.headers), thisCall, onDeviation)
         return opened.answer.body as Outcome
       }
-      const failed = await receive(opened, request.url, textOf).finally(opened.done)
-      return readAnswer(operation, failed, onDeviation) as Outcome
+      const failed = await receive(opened, request.url, textOf, request.deals).finally(opened.done)
+      return outcomeOf(connection, operation, failed, thisCall)
     }
     try {
       const response = await exchange(connection, request, thisCall, textOf)
       if (response.status < 400) hearOfHeaders(operation, response.headers, thisCall, onDeviation)
-      return readAnswer(operation, response, onDeviation) as Outcome
+      return await outcomeOf<Outcome>(connection, operation, response, thisCall)
     } catch (error) {
       // A token may have been withdrawn before its time; then a new one is worth a try.
       if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true)
         throw error
     }
   }
+}
+
+/** The outcome in an answer, or the failure that it is, which keeps the answer. */
+function outcomeOf<Outcome>(
+  connection: Connection,
+  operation: HttpOperation,
+  response: Response,
+  thisCall: HttpCall,
+): Promise<Outcome> {
+  return readAnswerOf(
+    connection,
+    thisCall,
+    response,
+    (hear) => readAnswer(operation, response, hear) as Outcome,
+    (hear) => bodyAsItCame(response, hear),
+  )
 }
 
 /** The request that an input makes. @throws InputRejected, and what getting a token throws */
@@ -201,6 +219,7 @@ export async function requestFor(
     },
     ...(body === undefined ? {} : { body: body.content }),
     ...(security === undefined ? {} : { proven: true }),
+    deals: (response) => faultOf(operation, response, () => undefined).fault !== undefined,
     expects: (status) =>
       [...Object.keys(operation.answers), ...Object.keys(operation.faults ?? {})].some((key) =>
         matches(key, status),
@@ -436,7 +455,7 @@ function readContent(
     if (json === null && content.is !== undefined) return null
     const value =
       content.is === undefined
-        ? untyped(operation, text, json, onDeviation)
+        ? jsonAsItCame(json, operation.parse !== undefined || hasManyDigits(text), onDeviation)
         : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
     response.inTime?.()
     return value
@@ -451,17 +470,6 @@ function isPromisedEmpty({ answers }: HttpOperation, status: number): boolean {
   return (status === 204 || status === 205) && Object.hasOwn(answers, String(status))
 }
 
-/** JSON that the contract says nothing of, as it was parsed: with numbers as they are held best. */
-function untyped(
-  operation: HttpOperation,
-  text: string,
-  json: unknown,
-  onDeviation: (deviation: Deviation) => void,
-): unknown {
-  if (operation.parse === undefined && !hasManyDigits(text)) return json
-  return notTooDeep(() => readAnything(json, (message) => onDeviation({ path: '', message })))
-}
-
 /** A body that the contract says nothing of is handed on, as its media type says. */
 function readUndeclared(
   operation: HttpOperation,
@@ -474,16 +482,7 @@ function readUndeclared(
     path: '',
     message: `has a body${type === '' ? '' : ` of ${essence(type)}`}, where the contract promised none`,
   })
-  if (isJson(type)) {
-    try {
-      const text = textOf(response)
-      return untyped(operation, text, (operation.parse ?? parseJson)(text), onDeviation)
-    } catch (error) {
-      if (isTooDeep(error)) throw tooDeep()
-      return textOf(response)
-    }
-  }
-  return /^text\/|xml\b/i.test(type) ? textOf(response) : response.body
+  return bodyAsItCame(response, onDeviation)
 }
 
 function hearOfHeaders(
@@ -524,24 +523,15 @@ export function faultOf(
     if (json !== undefined)
       detail =
         content?.is === undefined || content.format !== undefined
-          ? untyped(operation, text, json, onDeviation)
+          ? jsonAsItCame(json, operation.parse !== undefined || hasManyDigits(text), onDeviation)
           : fromJson(content.is, json, '', onDeviation)
   } catch {
     // What isn't as promised is told as it came.
   }
-  // The member that usually says most, first (RFC 9457 has detail and title).
-  const members = typeof detail === 'object' && detail !== null ? Object.entries(detail) : []
-  const said: unknown = ['detail', 'message', 'reason', 'error', 'title']
-    .map(
-      (wanted) =>
-        members.find(
-          ([name, value]) => name.toLowerCase() === wanted && typeof value === 'string',
-        )?.[1] as unknown,
-    )
-    .find((value) => value !== undefined)
+  const said = reasonIn(detail)
   const isRead = json !== undefined || typeof detail !== 'string'
   const told = text.trim() === '' || isRead ? '' : ` with ${describeBody(response, text)}`
-  const reason = typeof said === 'string' ? said : `HTTP ${String(status)}${told}`
+  const reason = said ?? `HTTP ${String(status)}${told}`
   return new ServiceFault(reason, {
     fault: isRead ? declared : undefined,
     detail,

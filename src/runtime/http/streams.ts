@@ -1,7 +1,6 @@
 import { parseJson } from '../json/parse-json.js'
 import { readAnything } from '../json/values.js'
 import {
-  hearOfDeviations,
   namesToValues,
   openExchange,
   receive,
@@ -9,6 +8,7 @@ import {
   type Response,
 } from '../connection.js'
 import { CallFailure, ContractBreach } from '../failures.js'
+import { hearOfDeviations, keepAnswer } from '../hearing.js'
 import { describeBody, textOf } from '../response-text.js'
 import {
   answerContent,
@@ -37,35 +37,42 @@ export async function* stream<Item>(
   const request = await requestFor(connection, operation, input, thisCall)
   const opened = await openExchange(connection, request, thisCall)
   const { answer } = opened
+  let text = ''
+  const came = (): Response => ({
+    status: answer.status,
+    headers: namesToValues(answer.headers),
+    body: new TextEncoder().encode(text),
+  })
   try {
     if (!answer.ok || answer.body === null) {
-      const response = await receive(opened, request.url, textOf)
-      readAnswer(operation, response, onDeviation)
+      const response = await receive(opened, request.url, textOf, request.deals)
+      try {
+        readAnswer(operation, response, onDeviation)
+      } catch (error) {
+        throw keepAnswer(error, response)
+      }
       return
     }
     // From here on the service decides when there is something to tell.
     opened.untimed()
-    const head: Response = {
-      status: answer.status,
-      headers: namesToValues(answer.headers),
-      body: new Uint8Array(),
-    }
+    const head = came()
     if (operation.headers !== undefined)
       thisCall.onHeaders?.(
         operation.headers.read(operation.headers, head.headers, onDeviation) as never,
       )
     const content = answerContent(operation, head, onDeviation) ?? {}
-    const came = head.headers['content-type'] ?? ''
-    if (/html/i.test(came)) {
+    if (/html/i.test(head.headers['content-type'] ?? '')) {
       const response = await receive(opened, request.url, textOf)
-      throw new ContractBreach(
-        '',
-        content.type ?? 'a sequence',
-        describeBody(response, textOf(response)),
+      throw keepAnswer(
+        new ContractBreach(
+          '',
+          content.type ?? 'a sequence',
+          describeBody(response, textOf(response)),
+        ),
+        response,
       )
     }
     const parse = operation.parse ?? parseJson
-    let text = ''
     let at = 0
     const items = /event-stream/i.test(content.type ?? '') ? eventsOf : recordsOf
     for await (const json of items(
@@ -82,7 +89,10 @@ export async function* stream<Item>(
     }
     opened.received(() => text)
   } catch (error) {
-    throw error instanceof CallFailure ? error : opened.failure(error)
+    // Of a sequence that broke off, what came so far is kept.
+    throw error instanceof CallFailure
+      ? keepAnswer(error, came())
+      : keepAnswer(opened.failure(error, 'the answer broke off'), came(), [], true)
   } finally {
     opened.done()
     if (answer.body !== null && !answer.body.locked)

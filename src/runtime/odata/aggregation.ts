@@ -6,9 +6,8 @@ import { double } from './edm4.js'
 import { filterText } from './filter.js'
 import { checked, checkWithin, type EntityOperation } from './input-checks.js'
 import { membersOf, type Property, type Structure } from './model.js'
-import { listingOf, readPage, reading } from './pages.js'
+import { fetchPage, listingOf, readPage, reading } from './pages.js'
 import { checkQuery, queryString, type AnyQuery } from './query.js'
-import { ask } from './sending.js'
 
 /**
  * What is reckoned out of many entities: how many there are, or a property of theirs by a method.
@@ -67,16 +66,13 @@ export async function aggregate<Row>(
   const asked = input as AnyAggregation
   checkAggregation(connection, operation, asked)
   const start = `${addressOf(connection)}/${resourcePath(operation, input, protocol)}${queryString([['$apply', applyText(asked, of, operation)]])}`
-  const listing = listingOf<Row>(async (next) => {
+  const listing = listingOf<Row>((next) => {
     const url = next === undefined ? start : onOurHost(connection, next)
-    const json = await ask(connection, operation, { method: 'GET', url }, thisCall)
-    return readPage<Row>(
-      operation,
-      { is: rowOf(of, asked), many: true },
-      json,
-      url,
-      reading(connection, thisCall, protocol, true),
-    )
+    const outgoing = { method: 'GET', url }
+    return fetchPage(connection, operation, outgoing, thisCall, (json, hear) => {
+      const rows = { is: rowOf(of, asked), many: true }
+      return readPage<Row>(operation, rows, json, url, reading(protocol, true, hear))
+    })
   })
   return listing.all()
 }

@@ -1,4 +1,10 @@
-import { addressOf, credentialsOf, type Connection, type ThisCall } from '../connection.js'
+import {
+  addressOf,
+  credentialsOf,
+  type Connection,
+  type Response,
+  type ThisCall,
+} from '../connection.js'
 import { ContractBreach, ServiceFault } from '../failures.js'
 import { parseJson } from '../json/parse-json.js'
 import { asNumber, isObject, jsonText } from '../json/values.js'
@@ -6,7 +12,7 @@ import { headAndRest, parameterOf, splitParts, type Part } from '../mime.js'
 import { base64ToBytes, bytesToBase64, joinBytes } from '../plain.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import { Reference } from './addresses.js'
-import { send, type Facts, type Outgoing } from './sending.js'
+import { answered, type Facts, type Outgoing } from './sending.js'
 
 /**
  * Several calls in one request (Protocol, section 11.7; JSON Format, section 19; OData 2, Batch
@@ -141,30 +147,16 @@ export function openBatch<Client>(
           options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
         const preference: Readonly<Record<string, string>> =
           options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
-        const response = await send(
-          connection,
-          operation,
-          {
-            ...outgoing,
-            method: 'POST',
-            url: `${base}/$batch`,
-            headers: { ...outgoing.headers, ...preference },
-          },
-          thisCall,
+        const batch = {
+          ...outgoing,
+          method: 'POST',
+          url: `${base}/$batch`,
+          headers: { ...outgoing.headers, ...preference },
+        }
+        const answers = await answered(connection, operation, batch, thisCall, (response) =>
+          answersOf(response, operation),
         )
-        const type = response.headers['content-type'] ?? ''
-        const answers = isJson(type)
-          ? fromJson(textOf(response), operation)
-          : fromParts({ headers: response.headers, content: response.body })?.map((part) =>
-              answersIn(part),
-            )
-        if (answers === undefined)
-          throw new ContractBreach(
-            '',
-            'the answers of a batch',
-            describeBody(response, textOf(response)),
-          )
-        settleAll(waiting, answers, options, isJson(type))
+        settleAll(waiting, answers, options)
       } catch (error) {
         for (const each of waiting) each.fail(error)
         throw error
@@ -175,12 +167,29 @@ export function openBatch<Client>(
   }
 }
 
+/** The answers in the answer to a batch. @throws ContractBreach when it holds none */
+function answersOf(response: Response, operation: Facts): Answers {
+  const byId = isJson(response.headers['content-type'] ?? '')
+  const whole = { headers: response.headers, content: response.body }
+  const units = byId
+    ? fromJson(textOf(response), operation)
+    : fromParts(whole)?.map((part) => answersIn(part))
+  if (units === undefined)
+    throw new ContractBreach('', 'the answers of a batch', describeBody(response, textOf(response)))
+  return { units, byId }
+}
+
+/** The answers to a batch: unit by unit, or each by its id. */
+interface Answers {
+  readonly units: readonly (readonly Answer[])[]
+  readonly byId: boolean
+}
+
 /** Hands the answers out: in parts they come unit by unit, in JSON by their ids. */
 function settleAll(
   waiting: readonly Waiting[],
-  answers: readonly (readonly Answer[])[],
+  { units: answers, byId }: Answers,
   { together }: BatchOptions,
-  byId: boolean,
 ): void {
   units(waiting, together === true).forEach((unit, at) => {
     const group = byId
@@ -290,7 +299,7 @@ function responseOf(
   body: Uint8Array,
 ): globalThis.Response {
   const isEmpty = body.length === 0 || status === 204 || status === 304
-  return new Response(isEmpty ? null : body.slice(), {
+  return new globalThis.Response(isEmpty ? null : body.slice(), {
     status,
     headers: Object.fromEntries(
       Object.entries(headers).filter(

@@ -3,8 +3,7 @@ import { InputRejected } from '../failures.js'
 import { isObject, show } from '../json/values.js'
 import { onOurHost } from './addresses.js'
 import type { EntityOperation } from './input-checks.js'
-import { listingOf, pageOf, reading, type Listing } from './pages.js'
-import { ask } from './sending.js'
+import { fetchPage, listingOf, pageOf, reading, type Listing } from './pages.js'
 import { readStructure } from './structure.js'
 
 /** An entity that is not there any more, or no longer among those that were asked for. */
@@ -40,17 +39,18 @@ export function changes<Entity>(
         },
       ])
     const url = onOurHost(connection, next ?? since)
-    const json = await ask(connection, operation, { method: 'GET', url }, thisCall)
-    const how = reading(connection, thisCall, operation.protocol, true)
-    return pageOf(
-      operation,
-      json,
-      url,
-      (rows) =>
-        rows.flatMap((row, at) =>
-          changeOf(row, (each) => readStructure(operation.of, each, `[${String(at)}]`, how)),
-        ) as Change<Entity>[],
-    )
+    return fetchPage(connection, operation, { method: 'GET', url }, thisCall, (json, hear) => {
+      const how = reading(operation.protocol, true, hear)
+      return pageOf(
+        operation,
+        json,
+        url,
+        (rows) =>
+          rows.flatMap((row, at) =>
+            changeOf(row, (each) => readStructure(operation.of, each, `[${String(at)}]`, how)),
+          ) as Change<Entity>[],
+      )
+    })
   })
 }
 

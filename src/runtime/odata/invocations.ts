@@ -1,13 +1,14 @@
 import { notTooDeep } from '../failures.js'
-import { addressOf, type Connection, type ThisCall } from '../connection.js'
+import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
+import type { Hear } from '../hearing.js'
 import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, onOurHost, resourcePath, type Resource } from './addresses.js'
 import { checkKey, checkProperty, unknownName } from './checking.js'
 import { checkWithin, checked } from './input-checks.js'
 import { isStructure, type Property } from './model.js'
-import { readPage, reading, type ListingPage } from './pages.js'
+import { pageAsItCame, readPage, reading, type ListingPage } from './pages.js'
 import { queryString } from './query.js'
-import { ask, parsed, send, type Facts } from './sending.js'
+import { answered, parsed, type Facts, type Outgoing } from './sending.js'
 import { readProperty, writeProperty } from './structure.js'
 
 /** A function or an action. */
@@ -35,52 +36,64 @@ export async function invoke<Outcome>(
   input: object = {},
   thisCall: ThisCall = {},
 ): Promise<Outcome> {
-  const { protocol, returns } = operation
+  const { returns } = operation
   checkInvocation(connection, operation, input as Input)
   const { target, body } = invocationTarget(operation, input as Input)
   const url = `${addressOf(connection)}/${target}`
-  const response = await send(
-    connection,
-    operation,
-    { method: operation.method, url, ...(body === undefined ? {} : { body }) },
-    thisCall,
-  )
-  const how = reading(connection, thisCall, protocol, false)
-  if (returns === undefined) return undefined as Outcome
-  if (response.body.length === 0) {
+  const outgoing = { method: operation.method, url, ...(body === undefined ? {} : { body }) }
+  if (returns?.many === true)
+    return (await allRows(connection, operation, returns, outgoing, thisCall)) as Outcome
+  return (await answered(connection, operation, outgoing, thisCall, (response, hear) => {
+    if (returns === undefined) return undefined
+    if (response.body.length > 0) return readReturned(operation, returns, response, hear)
     if (returns.nullable !== true)
-      how.onDeviation({ path: '', message: 'is empty, where the contract promised a value' })
-    return null as Outcome
-  }
-  const json = parsed(operation, response)
-  if (returns.many !== true)
-    return notTooDeep(() =>
-      readProperty(
-        returns,
-        protocol.result(json, operation.call, isStructure(returns.is)),
-        '',
-        how,
-      ),
-    ) as Outcome
-  const first = readPage(operation, returns, json, url, how)
-  const rows = [...first.rows]
-  for (let next = first.next; next !== undefined;) {
-    const page: ListingPage<unknown> = readPage(
+      hear({ path: '', message: 'is empty, where the contract promised a value' })
+    return null
+  })) as Outcome
+}
+
+/** The one value that an operation returns. */
+function readReturned(
+  operation: Invocation,
+  returns: Property,
+  response: Response,
+  hear: Hear,
+): unknown {
+  const { protocol, call } = operation
+  const result = protocol.result(parsed(operation, response), call, isStructure(returns.is))
+  return notTooDeep(() => readProperty(returns, result, '', reading(protocol, false, hear)))
+}
+
+/** The rows of all pages that an operation returns; null where there are none at all. */
+async function allRows(
+  connection: Connection,
+  operation: Invocation,
+  returns: Property,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+): Promise<unknown[] | null> {
+  const rows: unknown[] = []
+  for (let request = outgoing; ;) {
+    const page = await answered<ListingPage<unknown> | null>(
+      connection,
       operation,
-      returns,
-      await ask(
-        connection,
-        operation,
-        { method: 'GET', url: onOurHost(connection, next) },
-        thisCall,
-      ),
-      url,
-      how,
+      request,
+      thisCall,
+      (response, hear) => {
+        const how = reading(operation.protocol, false, hear)
+        if (response.body.length > 0)
+          return readPage(operation, returns, parsed(operation, response), outgoing.url, how)
+        if (returns.nullable !== true)
+          hear({ path: '', message: 'is empty, where the contract promised a value' })
+        return null
+      },
+      pageAsItCame(operation, outgoing.url),
     )
+    if (page === null) return null
     for (const row of page.rows) rows.push(row)
-    next = page.next
+    if (page.next === undefined) return rows
+    request = { method: 'GET', url: onOurHost(connection, page.next) }
   }
-  return rows as Outcome
 }
 
 /** Where an invocation goes, below the service root, and what it carries. */

@@ -1,11 +1,12 @@
 import { addressOf, receive, type Connection, type ThisCall } from '../connection.js'
 import type { Misfit } from '../failures.js'
+import { keepAnswer } from '../hearing.js'
 import { show } from '../json/values.js'
 import { textOf } from '../response-text.js'
 import { resourcePath } from './addresses.js'
 import { checkEntityInput, checked, type EntityOperation } from './input-checks.js'
 import { created, entityUrl, ifMatchOf } from './odata.js'
-import { faultOf, open, send } from './sending.js'
+import { faultOf, isRefusal, open, send } from './sending.js'
 
 /**
  * Bytes that belong to entities: media entities, and properties that are streams (Protocol,
@@ -47,8 +48,8 @@ export async function download<Bytes>(
     return answer.body as Bytes
   }
   try {
-    const response = await receive(opened, url, textOf)
-    if (response.status >= 400) throw faultOf(operation, response)
+    const response = await receive(opened, url, textOf, (each) => isRefusal(operation, each))
+    if (response.status >= 400) throw keepAnswer(faultOf(operation, response), response)
     return (response.status === 204 ? null : response.body) as Bytes
   } catch (error) {
     throw opened.failure(error)

@@ -1,13 +1,15 @@
 import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, notTooDeep } from '../failures.js'
+import type { Hear } from '../hearing.js'
+import { bodyAsItCame } from '../json/as-it-came.js'
 import { jsonText } from '../json/values.js'
 import { describeBody, textOf } from '../response-text.js'
 import { absolute, entityPath, onOurHost, resourcePath } from './addresses.js'
 import { checkEntityInput, checkListing, type EntityOperation } from './input-checks.js'
 import type { Purpose, Reading } from './model.js'
-import { isPartial, listingOf, readPage, reading, type Listing } from './pages.js'
+import { fetchPage, isPartial, listingOf, readPage, reading, type Listing } from './pages.js'
 import { queryString, type AnyQuery } from './query.js'
-import { ask, parsed, send, type Outgoing } from './sending.js'
+import { answered, parsed, send, type Outgoing } from './sending.js'
 import { readStructure, writeStructure } from './structure.js'
 
 /** What can be done with the entities of a set (Protocol, sections 11.2 and 11.4). */
@@ -34,23 +36,15 @@ export function list<Row>(
       ...(trackChanges === true ? ['odata.track-changes'] : []),
       ...(pageSize === undefined ? [] : [`odata.maxpagesize=${String(pageSize)}`]),
     ]
-    const json = await ask(
-      connection,
-      operation,
-      {
-        method: 'GET',
-        url,
-        ...(preferences.length === 0 ? {} : { headers: { prefer: preferences.join(',') } }),
-      },
-      thisCall,
-    )
-    return readPage<Row>(
-      operation,
-      { is: of, many: true },
-      json,
+    const outgoing: Outgoing = {
+      method: 'GET',
       url,
-      reading(connection, thisCall, protocol, isPartial(input)),
-    )
+      ...(preferences.length === 0 ? {} : { headers: { prefer: preferences.join(',') } }),
+    }
+    return fetchPage(connection, operation, outgoing, thisCall, (json, hear) => {
+      const how = reading(protocol, isPartial(input), hear)
+      return readPage<Row>(operation, { is: of, many: true }, json, url, how)
+    })
   })
 }
 
@@ -63,7 +57,7 @@ export async function get<Entity>(
 ): Promise<Entity> {
   const { protocol, of } = operation
   checkEntityInput(connection, operation, input, { options: ['select', 'expand', 'custom'] })
-  const response = await send(
+  return answered(
     connection,
     operation,
     {
@@ -72,12 +66,9 @@ export async function get<Entity>(
         entityUrl(connection, operation, input) + queryString(protocol.query(queryOf(input), of)),
     },
     thisCall,
+    (response, hear) =>
+      readEntity(operation, response, reading(protocol, isPartial(input), hear)) as Entity,
   )
-  return readEntity(
-    operation,
-    response,
-    reading(connection, thisCall, protocol, isPartial(input)),
-  ) as Entity
 }
 
 /** How many entities there are, or how many fit. */
@@ -95,12 +86,16 @@ export async function count(
     protocol.options.filter((each) => each === 'filter' || each === 'search' || each === 'custom'),
   )
   const url = `${addressOf(connection)}/${resourcePath(operation, input, protocol)}/$count${queryString(protocol.query(input, of))}`
-  const response = await send(
+  return answered(
     connection,
     operation,
     { method: 'GET', url, headers: { accept: 'text/plain' } },
     thisCall,
+    readCount,
   )
+}
+
+function readCount(response: Response): number {
   const text = textOf(response)
     .replace(/^\uFEFF/, '')
     .trim()
@@ -140,27 +135,36 @@ export async function created<Entity>(
   outgoing: Outgoing,
   thisCall: ThisCall,
 ): Promise<Entity> {
-  let response = await send(connection, operation, outgoing, thisCall)
-  if (response.body.length === 0) {
-    const made = response.headers['location'] ?? response.headers['odata-entityid']
-    if (made === undefined)
-      throw new ContractBreach(
-        '',
-        'the entity that was created',
-        'an answer without it, and without its address',
-      )
-    response = await send(
-      connection,
-      operation,
-      { method: 'GET', url: onOurHost(connection, absolute(made, outgoing.url)) },
-      thisCall,
-    )
-  }
-  return readEntity(
+  const read = (response: Response, hear: Hear): Entity =>
+    readEntity(operation, response, reading(operation.protocol, false, hear)) as Entity
+  // What comes of the first answer: the entity, or the address where it is to be had.
+  const made = await answered<{ entity: Entity } | { address: string }>(
+    connection,
     operation,
-    response,
-    reading(connection, thisCall, operation.protocol, false),
-  ) as Entity
+    outgoing,
+    thisCall,
+    (response, hear) => addressOfMade(response) ?? { entity: read(response, hear) },
+    (response, hear) =>
+      response.body.length === 0
+        ? addressOfMade(response)
+        : { entity: bodyAsItCame(response, hear) },
+  )
+  if ('entity' in made) return made.entity
+  const url = onOurHost(connection, absolute(made.address, outgoing.url))
+  return answered(connection, operation, { method: 'GET', url }, thisCall, read)
+}
+
+/** Where the entity is that an answer without it made. */
+function addressOfMade({ headers, body }: Response): { address: string } | undefined {
+  if (body.length > 0) return undefined
+  const address = headers['location'] ?? headers['odata-entityid']
+  if (address === undefined)
+    throw new ContractBreach(
+      '',
+      'the entity that was created',
+      'an answer without it, and without its address',
+    )
+  return { address }
 }
 
 /** Changes some properties of an entity; gives it back as it is now when the service sends it. */
@@ -216,14 +220,11 @@ async function write<Entity>(
     body: jsonText(writeStructure(of, body, protocol)),
     wantsBack: true,
   }
-  const response = await send(connection, operation, request, thisCall)
-  return response.body.length === 0
-    ? undefined
-    : (readEntity(
-        operation,
-        response,
-        reading(connection, thisCall, protocol, isPartial(input)),
-      ) as Entity)
+  return answered(connection, operation, request, thisCall, (response, hear) =>
+    response.body.length === 0
+      ? undefined
+      : (readEntity(operation, response, reading(protocol, isPartial(input), hear)) as Entity),
+  )
 }
 
 /** Deletes an entity. */

@@ -1,11 +1,13 @@
-import { hearOfDeviations, type Connection, type ThisCall } from '../connection.js'
+import type { Connection, Response, ThisCall } from '../connection.js'
 import { ContractBreach, notTooDeep } from '../failures.js'
+import type { Hear } from '../hearing.js'
+import { bodyAsItCame } from '../json/as-it-came.js'
 import { asNumber, show } from '../json/values.js'
 import { absolute } from './addresses.js'
 import type { Property, Reading } from './model.js'
 import type { AnyQuery } from './query.js'
 import type { Protocol } from './protocol.js'
-import type { Facts } from './sending.js'
+import { answered, parsed, type Facts, type Outgoing } from './sending.js'
 import { readProperty } from './structure.js'
 
 /**
@@ -35,28 +37,24 @@ export interface Listing<Row> extends AsyncIterable<Row> {
 }
 
 /** A listing of pages that are fetched one by one. */
-export function listingOf<Row>(
-  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
-): Listing<Row> {
+export function listingOf<Row>(pageAt: (next?: string) => Promise<ListingPage<Row>>): Listing<Row> {
   return {
-    page: fetchPage,
-    pages: () => pagesFrom(fetchPage),
+    page: pageAt,
+    pages: () => pagesFrom(pageAt),
     async all() {
       const rows: Row[] = []
-      for await (const page of pagesFrom(fetchPage)) for (const row of page.rows) rows.push(row)
+      for await (const page of pagesFrom(pageAt)) for (const row of page.rows) rows.push(row)
       return rows
     },
-    [Symbol.asyncIterator]: () => rowsFrom(fetchPage),
+    [Symbol.asyncIterator]: () => rowsFrom(pageAt),
   }
 }
 
 /**
  * All rows, one after the other. A generator would cost more than all the rest for each of them.
  */
-function rowsFrom<Row>(
-  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
-): AsyncIterator<Row> {
-  const pages = pagesFrom(fetchPage)
+function rowsFrom<Row>(pageAt: (next?: string) => Promise<ListingPage<Row>>): AsyncIterator<Row> {
+  const pages = pagesFrom(pageAt)
   let rows: readonly Row[] = []
   let at = 0
   const nextPage = async (): Promise<IteratorResult<Row, undefined>> => {
@@ -79,11 +77,11 @@ function rowsFrom<Row>(
 }
 
 async function* pagesFrom<Row>(
-  fetchPage: (next?: string) => Promise<ListingPage<Row>>,
+  pageAt: (next?: string) => Promise<ListingPage<Row>>,
 ): AsyncGenerator<ListingPage<Row>, void, undefined> {
   const seen = new Set<string>()
   for (let next: string | undefined; ;) {
-    const page = await fetchPage(next)
+    const page = await pageAt(next)
     yield page
     next = page.next
     if (next === undefined) return
@@ -125,17 +123,42 @@ export function pageOf<Row>(
   }
 }
 
+/** Fetches a page. @throws what `send` throws; ContractBreach when it can't be read */
+export function fetchPage<Row>(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+  read: (json: unknown, hear: Hear) => ListingPage<Row>,
+): Promise<ListingPage<Row>> {
+  return answered(
+    connection,
+    operation,
+    outgoing,
+    thisCall,
+    (response, hear) => read(parsed(operation, response), hear),
+    pageAsItCame(operation, outgoing.url),
+  )
+}
+
+/** The page of an answer that is not checked: its rows as they came, or all that came as one. */
+export function pageAsItCame(operation: Facts, url: string) {
+  return (response: Response, hear: Hear): ListingPage<unknown> => {
+    const body = bodyAsItCame(response, hear)
+    const { rows, next } = operation.protocol.page(body)
+    return {
+      rows: Array.isArray(rows) ? rows : [body],
+      ...(typeof next === 'string' ? { next: absolute(next, url) } : {}),
+    }
+  }
+}
+
 /**
  * How answers are read: whose words they are in, whether they are a part only, and who hears of
  * deviations.
  */
-export function reading(
-  connection: Connection,
-  thisCall: ThisCall,
-  wire: Protocol,
-  partial: boolean,
-): Reading {
-  return { wire, partial, onDeviation: hearOfDeviations(connection, thisCall) }
+export function reading(wire: Protocol, partial: boolean, onDeviation: Hear): Reading {
+  return { wire, partial, onDeviation }
 }
 
 /** Does a query ask for a part of the properties, here or inside what it expands? */

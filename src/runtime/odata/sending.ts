@@ -10,8 +10,11 @@ import {
   type ThisCall,
 } from '../connection.js'
 import { ContractBreach, isTooDeep, ServiceFault, tooDeep, TransportFailure } from '../failures.js'
+import { keepAnswer, readAnswerOf, type Hear } from '../hearing.js'
+import { bodyAsItCame } from '../json/as-it-came.js'
 import { parseJson } from '../json/parse-json.js'
 import { anything, isObject } from '../json/values.js'
+import { reasonIn } from '../refusals.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import type { Protocol } from './protocol.js'
 
@@ -47,8 +50,32 @@ export async function send(
   const response = await guarded(connection, operation, outgoing, thisCall, (request) =>
     exchange(connection, request, thisCall, textOf),
   )
-  if (response.status >= 400) throw faultOf(operation, response)
+  if (response.status >= 400) throw keepAnswer(faultOf(operation, response), response)
   return response
+}
+
+/**
+ * Sends a request and reads its answer.
+ *
+ * @param asItCame makes the outcome where the call wants its answer unchecked
+ * @throws ServiceFault when the service refuses, TransportFailure, ContractBreach
+ */
+export async function answered<Outcome>(
+  connection: Connection,
+  operation: Facts,
+  outgoing: Outgoing,
+  thisCall: ThisCall,
+  read: (response: Response, hear: Hear) => Outcome,
+  asItCame: (response: Response, hear: Hear) => unknown = bodyAsItCame,
+): Promise<Outcome> {
+  const response = await send(connection, operation, outgoing, thisCall)
+  return readAnswerOf(
+    connection,
+    thisCall,
+    response,
+    (hear) => read(response, hear),
+    (hear) => asItCame(response, hear),
+  )
 }
 
 /** Sends a request; its answer is still to be read. */
@@ -62,15 +89,7 @@ export function open(
   return openExchange(connection, requestOf(operation, outgoing, {}), thisCall)
 }
 
-export async function ask(
-  connection: Connection,
-  operation: Facts,
-  outgoing: Outgoing,
-  thisCall: ThisCall,
-): Promise<unknown> {
-  return parsed(operation, await send(connection, operation, outgoing, thisCall))
-}
-
+/** The JSON of an answer. @throws ContractBreach when it is none */
 export function parsed(operation: Facts, response: Response): unknown {
   const text = textOf(response)
   // Where a service promises that long numbers are texts, there is nothing to round (JSON Format,
@@ -111,10 +130,11 @@ function shortened({ asksInBody }: Protocol, outgoing: Outgoing): Outgoing {
 }
 
 function requestOf(
-  { protocol }: Facts,
+  operation: Facts,
   outgoing: Outgoing,
   guard: Readonly<Record<string, string>>,
 ): Request {
+  const { protocol } = operation
   const { method, url, headers, body, wantsBack } = shortened(protocol, outgoing)
   const own = protocol.headers({ hasBody: body !== undefined, wantsBack: wantsBack === true })
   return {
@@ -122,7 +142,7 @@ function requestOf(
     url,
     headers: { ...own, ...guard, ...headers },
     ...(body === undefined ? {} : { body }),
-    deals: wantsToken,
+    deals: (response) => wantsToken(response) || isRefusal(operation, response),
   }
 }
 
@@ -199,27 +219,65 @@ async function fetchToken(
   }
 }
 
+/** The service's words for a refusal, in its JSON or in the XML that older services use. */
+interface Refusal {
+  readonly detail: unknown
+  readonly said?: { readonly code: string; readonly message: string }
+}
+
+/** Is an answer an error in the way of OData? */
+export function isRefusal(operation: Facts, response: Response): boolean {
+  return refusalIn(operation, response).said !== undefined
+}
+
+function refusalIn({ protocol }: Facts, response: Response): Refusal {
+  const text = textOf(response)
+  if (!isJson(response.headers['content-type'] ?? '')) {
+    const said = xmlRefusal(text)
+    return said === undefined ? { detail: text } : { detail: text, said }
+  }
+  try {
+    const json: unknown = anything.read(parseJson(text))
+    const said = protocol.failure(json)
+    const detail = isObject(json) ? (json['error'] ?? json['odata.error'] ?? json) : json
+    return said === undefined ? { detail } : { detail, said }
+  } catch {
+    // What is no JSON is told as it came.
+    return { detail: text }
+  }
+}
+
+/** Code and message of an error in XML (OData 2 and 3, Atom Format, section 19). */
+function xmlRefusal(text: string): Refusal['said'] {
+  if (!/^\ufeff?\s*(?:<\?xml[^>]*\?>\s*)?<(?:\w+:)?error[\s>]/.test(text)) return undefined
+  const within = (name: string): string => {
+    const found = new RegExp(`<(?:\\w+:)?${name}(?:\\s[^>]*)?>([^<]*)<`).exec(text)?.[1] ?? ''
+    return found.replace(
+      /&(lt|gt|quot|apos|amp);/g,
+      (_, entity: string) => characters[entity] ?? '',
+    )
+  }
+  return { code: within('code'), message: within('message').trim() }
+}
+
+const characters: Readonly<Record<string, string>> = {
+  lt: '<',
+  gt: '>',
+  quot: '"',
+  apos: "'",
+  amp: '&',
+}
+
 /** The service's refusal, with its own words (JSON Format, section 21). */
 export function faultOf(operation: Facts, response: Response): ServiceFault<undefined> {
   const { status } = response
+  const { said, detail } = refusalIn(operation, response)
   const text = textOf(response)
-  let detail: unknown = text
-  let said: { code: string; message: string } | undefined
-  try {
-    if (isJson(response.headers['content-type'] ?? '')) {
-      const json: unknown = anything.read(parseJson(text))
-      said = operation.protocol.failure(json)
-      detail = isObject(json) ? (json['error'] ?? json) : json
-    }
-  } catch {
-    // What is no JSON is told as it came.
-  }
   const told = text.trim() === '' ? '' : ` with ${describeBody(response, text)}`
-  const reason =
-    said !== undefined && said.message !== '' ? said.message : `HTTP ${String(status)}${told}`
+  const words = said === undefined || said.message === '' ? reasonIn(detail) : said.message
   const conflict =
     status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
-  return new ServiceFault(conflict + reason, {
+  return new ServiceFault(conflict + (words ?? `HTTP ${String(status)}${told}`), {
     fault: undefined,
     detail,
     code: said === undefined || said.code === '' ? String(status) : said.code,

@@ -1,24 +1,22 @@
 import {
   checkCredential,
   exchange,
-  hearOfDeviations,
   withoutLogin,
   type Connection,
   type Response,
   type ThisCall,
 } from '../connection.js'
-import { ContractBreach, InputRejected, ServiceFault, type Deviation } from '../failures.js'
+import { ContractBreach, InputRejected, ServiceFault } from '../failures.js'
+import { readAnswerOf, type Hear } from '../hearing.js'
+import { describeBody } from '../response-text.js'
 import { checkMembers } from './check.js'
 import { settled, type AnyCodec, type AnyTextCodec, type QName, type Shape } from './codec.js'
 import { byAndBy, type Pieces } from './pieces.js'
-import {
-  chooseEndpoint,
-  describeBody,
-  parseMessage,
-  shapeOfMembers,
-  textOfResponse,
-  type Members,
-} from './soap.js'
+import { parseMessage } from './answer.js'
+import { shapeOfMembers } from './message-shapes.js'
+import { textOfResponse } from './message-text.js'
+import type { Members } from './operation.js'
+import { chooseEndpoint } from './soap.js'
 import { frameFor, NotXml } from './xml-reader.js'
 import { textOf } from './xml-writer.js'
 
@@ -86,10 +84,14 @@ export async function sendPlain<Input extends object, Outcome>(
     thisCall,
     textOfResponse,
   )
-  return (await byAndBy(
-    plainAnswerIn(operation, response, hearOfDeviations(connection, thisCall)),
-    response.inTime,
-  )) as Outcome
+  return readAnswerOf(
+    connection,
+    thisCall,
+    response,
+    async (hear) =>
+      (await byAndBy(plainAnswerIn(operation, response, hear), response.inTime)) as Outcome,
+    () => bodyOf(response),
+  )
 }
 
 /** Where a request goes, and its form. */
@@ -129,7 +131,7 @@ function textsOf(codec: AnyCodec, value: unknown): string[] {
 function* plainAnswerIn<Input, Outcome>(
   { answer }: PlainOperation<Input, Outcome>,
   response: Response,
-  onDeviation: (deviation: Deviation) => void,
+  hear: Hear,
 ): Pieces<unknown> {
   const text = textOfResponse(response)
   if (response.status >= 400)
@@ -144,7 +146,7 @@ function* plainAnswerIn<Input, Outcome>(
   if (answer === 'bytes') return response.body
   let value: unknown
   try {
-    yield* parseMessage(text, false, onDeviation, (tag, reading) => {
+    yield* parseMessage(text, false, hear, (tag, reading) => {
       const [namespace, local] = answer.element
       if (tag.local.toLowerCase() === 'html') throw new NotXml('it is an HTML page')
       if (tag.local !== local || tag.uri !== namespace)
@@ -161,6 +163,12 @@ function* plainAnswerIn<Input, Outcome>(
     throw new ContractBreach('', `an element <${answer.element[1]}>`, describeBody(response, text))
   }
   return value
+}
+
+/** What came, as its media type says: text and XML as text, else bytes. */
+function bodyOf(response: Response): unknown {
+  const isText = /^text\/|[/+](?:xml|json)\b/i.test(response.headers['content-type'] ?? '')
+  return isText ? textOfResponse(response) : response.body
 }
 
 /** What is asked for where the answer is no XML. */

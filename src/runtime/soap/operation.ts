@@ -1,0 +1,47 @@
+import type { Member, MemberChoice, QName } from './codec.js'
+
+/** The members of a value of type T, each with its codec. */
+export type Members<T> = { readonly [K in keyof T]-?: Member<T[K]> }
+
+/** What is known of an operation: plain data, printed into the client. */
+export interface SoapOperation<Input, Outcome> {
+  readonly name: string
+  /** The SOAP action; by endpoint where it differs. */
+  readonly action: string | Readonly<Record<string, string>>
+  /** The element around the inputs; none when they are children of the body. */
+  readonly request?: QName
+  /** Messages are encoded by the rules of SOAP itself (use="encoded"). */
+  readonly encoded?: true
+  /** The namespace of the inputs and outputs, unless a member says otherwise. */
+  readonly namespace: string
+  readonly input: Partial<Members<Omit<Input, 'headers'>>>
+  /** Groups of inputs that exclude each other. */
+  readonly choices?: readonly MemberChoice[]
+  readonly headers?: Input extends { readonly headers?: infer H }
+    ? Members<Exclude<H, undefined>>
+    : never
+  /**
+   * Inputs that travel beside the message, and their media types; one whose type the caller says is
+   * ''.
+   */
+  readonly attachments?: Readonly<Record<string, string>>
+  /** What the message asks for by WS-Addressing, where that is not the SOAP action. */
+  readonly addressedAction?: string
+  /** What is answered; nothing for a one-way operation. */
+  readonly answer?: SoapAnswer<Outcome>
+  /** The declared faults: the element in the detail, and its content. */
+  readonly faults?: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
+}
+
+/** Outputs of an operation: a record of several, or the one named by `value`. */
+export interface SoapAnswer<Outcome> {
+  /** The element around the outputs; none when they are children of the body. */
+  readonly element?: QName
+  readonly members: Readonly<Record<string, Member<Outcome>>> | Partial<Members<Outcome>>
+  /** The one member that is the outcome; without it the outcome is the record of them all. */
+  readonly value?: string
+  /** What may stand in the header, which is then the member `headers` of the outcome. */
+  readonly headers?: Readonly<Record<string, unknown>>
+  /** Outputs that come beside the message, as for inputs. */
+  readonly attachments?: Readonly<Record<string, string>>
+}
