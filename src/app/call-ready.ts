@@ -93,6 +93,7 @@ export async function callReady(
           contract: open.name,
           isKept: open.kept !== undefined,
           address,
+          isSoap: endpoint.protocol.startsWith('SOAP'),
           kinds: ready.proof.kinds,
           isInternal:
             address === endpoint.address &&

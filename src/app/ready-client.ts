@@ -47,6 +47,9 @@ export interface ClientOptions extends OpenOptions {
   readonly mostBytes?: number | undefined
   /** Bytes that are answered go to a file: they may be as many as they like. */
   readonly savesBytes?: boolean | undefined
+  /** Are SOAP messages sent in parts (MTOM), and addressed? As the project or the metadata says. */
+  readonly mtom?: boolean | undefined
+  readonly addressing?: boolean | undefined
   /** The input is sent though the contract may not allow it. */
   readonly uncheckedInput?: boolean | undefined
   /** Whoever can be asked for secrets that no variable has. */
@@ -176,6 +179,8 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
     bundled ??= bundleFor(open)
     const { bundle, className, aside } = await bundled
+    const mtom = options.mtom ?? site?.mtom ?? open.kept?.entry.mtom
+    const addressing = options.addressing ?? site?.addressing ?? open.kept?.entry.addressing
     const settings: Settings = {
       url: address,
       endpoint: endpoint.name,
@@ -183,6 +188,8 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }),
       ...(options.retries === undefined ? {} : { retries: options.retries }),
       ...(mostBytes === undefined ? {} : { mostBytes }),
+      ...(mtom === undefined ? {} : { mtom }),
+      ...(addressing === undefined ? {} : { addressing }),
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
       ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
     }

@@ -20,6 +20,8 @@ export interface CallContext {
   readonly contract: string
   readonly isKept: boolean
   readonly address: string
+  /** Is the message one of SOAP? */
+  readonly isSoap: boolean
   /** The kinds of credentials that were configured. */
   readonly kinds: readonly string[]
   /**
@@ -43,7 +45,7 @@ export function explain(
   if (failure instanceof ServiceFault)
     return [401, 403, 407].includes(failure.status)
       ? explainLogin(failure, response, context)
-      : explainFault(failure, response)
+      : explainFault(failure, response, context)
   if (failure instanceof ContractBreach) return explainBreach(failure, response)
   switch (failure.kind) {
     case 'timeout':
@@ -231,7 +233,14 @@ function explainCertificate(code: string, hostname: string): Explanation {
 function explainFault(
   { status, code, fault }: ServiceFault,
   response: Exchange['response'] | undefined,
+  { isSoap, contract }: CallContext,
 ): Explanation {
+  if (status === 415 && isSoap)
+    return explained(
+      'caller',
+      'It does not take a message in this form: as one document or in parts (MTOM), or of this version of SOAP.',
+      `Try --mtom, or --no-mtom, or another --endpoint (tolmach show ${contract} lists them). What helps stands in tolmach.yaml as mtom or endpoint, and in code in the settings.`,
+    )
   if (status === 400 && /plain HTTP request was sent to HTTPS port/i.test(response?.body ?? ''))
     return explained(
       'caller',

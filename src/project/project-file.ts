@@ -26,6 +26,9 @@ export interface ContractEntry {
   readonly endpoint?: string
   /** What proves who calls; a site may say otherwise. */
   readonly credential?: CredentialChoice
+  /** Are SOAP messages sent in parts (MTOM), and addressed? As the metadata says when left out. */
+  readonly mtom?: boolean
+  readonly addressing?: boolean
   /** Operations that open and close a session of the service's own. */
   readonly session?: SessionEntry
   /** What imports in the client end in; `.js` when left out. */
@@ -48,6 +51,9 @@ export interface ViewEntry {
 export interface SiteEntry {
   readonly url?: string
   readonly credential?: CredentialChoice
+  /** As for the contract, which this site may say otherwise. */
+  readonly mtom?: boolean
+  readonly addressing?: boolean
   /** A file with certificates of authorities to trust there, as PEM texts. */
   readonly ca?: string
 }
@@ -190,6 +196,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     towards: Joi.string().valid('right', 'down'),
   })
   const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
+  const soapSettings = { mtom: Joi.boolean(), addressing: Joi.boolean() }
   const contract = Joi.object({
     from: Joi.string()
       .custom(withoutLogin)
@@ -203,6 +210,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     only: names.min(1),
     endpoint: Joi.string(),
     credential: choice,
+    ...soapSettings,
     session: Joi.object({
       open: Joi.object({
         call: Joi.string().required(),
@@ -229,6 +237,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
               .custom(withoutLogin)
               .messages({ [loginInAddress]: '{{#label}} has a login in it' }),
             credential: choice,
+            ...soapSettings,
             ca: Joi.string(),
           }),
         ),

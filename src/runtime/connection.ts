@@ -35,8 +35,8 @@ export interface Settings {
    */
   readonly addressing?: boolean
   /**
-   * Do the bytes in SOAP messages travel beside them (MTOM)? When left out, where the metadata asks
-   * for it.
+   * Do SOAP messages travel in several parts, with bytes beside them (MTOM)? When left out, where
+   * the metadata asks for it.
    */
   readonly mtom?: boolean
   /**
@@ -133,7 +133,7 @@ export interface Endpoint {
   readonly protocol: string
   /** Messages are to be addressed by WS-Addressing. */
   readonly addressing?: boolean
-  /** Bytes in messages are to travel beside them. */
+  /** Messages are to travel in several parts, with bytes beside them. */
   readonly mtom?: boolean
   /** Variables in the address, with the values they have when the settings give none. */
   readonly variables?: Readonly<Record<string, string>>

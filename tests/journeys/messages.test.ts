@@ -283,6 +283,26 @@ export async function use(): Promise<unknown[]> {
         ])
     })
 
+    test('where MTOM is wanted, a message without bytes travels in parts too; at the prompt and in the project one can say otherwise', async () => {
+      const own = await freshFolder()
+      const path = join(folder, 'addressed.wsdl')
+      await tolmach(own, ['import', path, '--as', 'addressed', '--quiet'])
+      const typeOf = async (...more: string[]): Promise<string> => {
+        const words = ['call', 'addressed', 'keep', '--with', 'Name=x', '--with', 'Content=']
+        const { stdout } = await tolmach(own, [...words, '--preview', '--json', ...more])
+        const { request } = JSON.parse(stdout) as { request: { headers: Record<string, string> } }
+        return request.headers['content-type'] ?? ''
+      }
+      const inParts = /^multipart\/related; type="application\/xop\+xml"/
+      expect(await typeOf()).toMatch(inParts)
+      expect(await typeOf('--no-mtom')).toBe('text/xml; charset=utf-8')
+      const file = join(own, 'tolmach.yaml')
+      const text = await readFile(file, 'utf8')
+      await writeFile(file, text.replace(/^( +)from:/m, '$1mtom: false\n$1from:'))
+      expect(await typeOf()).toBe('text/xml; charset=utf-8')
+      expect(await typeOf('--mtom')).toMatch(inParts)
+    })
+
     test('an answer whose bytes are not there is a breach', async () => {
       reply = {
         body: envelope(

@@ -58,6 +58,8 @@ interface Options {
   readonly save?: string
   readonly exact?: boolean
   readonly against?: string
+  readonly mtom?: boolean
+  readonly addressing?: boolean
   readonly uncheckedInput?: boolean
   readonly uncheckedAnswer?: boolean
   readonly preview?: boolean
@@ -97,6 +99,10 @@ export function declare(command: Command): void {
     .option('--credential <name>', 'the credential of tolmach.yaml to use')
     .option('--header <name=value>', 'a header to send along; may be repeated', collect)
     .option('--accept <media type>', 'the media type to ask for, where there are several')
+    .option('--mtom', 'send SOAP messages in parts, with bytes beside them (MTOM)')
+    .option('--no-mtom', 'send them as one document')
+    .option('--addressing', 'send SOAP messages with the headers of WS-Addressing')
+    .option('--no-addressing', 'send them without')
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .option('--retry <n>', 'try again so often, where that is safe (default: 0)')
     .option('--most-bytes <size>', 'how large an answer may be, like 500MB (default: 256MB)')
@@ -150,6 +156,8 @@ export function declare(command: Command): void {
         mostBytes: options.mostBytes === undefined ? undefined : readSize(options.mostBytes),
         savesBytes: options.save !== undefined,
         retries: options.retry === undefined ? undefined : readCount(options.retry, '--retry', 20),
+        mtom: options.mtom,
+        addressing: options.addressing,
         uncheckedInput: options.uncheckedInput,
         uncheckedAnswer: options.uncheckedAnswer,
         person,
@@ -373,7 +381,7 @@ async function reportFault(fault: ServiceFault): Promise<void> {
           row.length > 1 ? [`detail.${row[0] ?? ''}`, row[1] ?? ''] : ['detail', row[0] ?? ''],
         )
   }
-  rows.push(...soapRows(fault))
+  for (const row of soapRows(fault)) rows.push(row)
   tellAll(`${tableText([], rows, '               ')}\n`)
   if (list !== undefined) tellAll(`${tableText(list.headings, list.rows, '               ')}\n`)
 }

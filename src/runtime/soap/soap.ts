@@ -57,7 +57,9 @@ export async function send<Input extends object, Outcome>(
     outgoing,
   })
   const several =
-    outgoing.parts.length > 0 ? writeParts(envelope, contentType, outgoing) : undefined
+    outgoing.parts.length > 0 || outgoing.takesBytesOut
+      ? writeParts(envelope, contentType, outgoing)
+      : undefined
   const request = {
     method: 'POST',
     url,
