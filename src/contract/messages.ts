@@ -288,6 +288,11 @@ export const messages = {
     'The port {name} offers by plain HTTP what other ports offer by SOAP; its operations are called {group}.…',
     'Prefer those of SOAP: their types say more, and their faults are told apart.',
   ),
+  'TM-2119': entry(
+    'metadata',
+    'The binding "{name}" is declared for SOAP {declared}, and its operations for SOAP {read}: messages are sent as SOAP {read}.',
+    "If they are refused, ask the service's owner for the version that it speaks.",
+  ),
 
   'TM-2201': entry(
     'metadata',

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import { readAnswer } from '../../src/runtime/soap/answer.js'
-import { soap11 } from '../../src/runtime/soap/envelope.js'
+import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
 /**
@@ -266,6 +266,21 @@ describe('answers as the contract has them', () => {
   ])('%s', async (fixture, xml, value) =>
     expect(await read(fixture, xml)).toEqual({ value, deviations: [] }),
   )
+})
+
+test('an element given where anything may be keeps its own name; one called as its place is that place', async () => {
+  const { contract } = await readFixture('tests/fixtures/soap/any-type.wsdl')
+  const send = liveOperation(contract, 'send')
+  const gift = { name: '{urn:gifts}Gift', content: ['rope'] }
+  const written = writeRequest(
+    send,
+    {
+      value: { Any: gift, Simple: 'x', Many: [{ ...gift, name: '{urn:brackmouth:any-type}Many' }] },
+    },
+    soap11,
+  )
+  expect(written).toMatch(/<(n\d):Any><(n\d):Gift>rope<\/\2:Gift><\/\1:Any>/)
+  expect(written).toMatch(/<(n\d):Many>rope<\/\1:Many>/)
 })
 
 describe('answers in disorder decode right, and the breach of the contract is told', () => {

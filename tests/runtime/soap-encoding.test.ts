@@ -142,3 +142,75 @@ describe('answers whose elements refer to each other (section 5.2.1)', () => {
     ).toMatchObject({ value: [{ $open: { attributes: { href: '#5' } } }] })
   })
 })
+
+describe('arrays of several dimensions, and parts of arrays (section 5.4.2)', () => {
+  const cell = { items: ['', 'item'], encoded: [xsd, 'int'], of: int, nillable: true } as const
+  const grid = { ...cell, dimensions: 2, of: { ...cell } } as const
+  const chart = {
+    name: 'chart',
+    action: '',
+    request: ['urn:t', 'chart'],
+    encoded: true,
+    namespace: '',
+    input: { grid: { element: grid } },
+    answer: {
+      element: ['urn:t', 'chartResponse'],
+      members: { grid: { element: grid } },
+      value: 'grid',
+    },
+  } as unknown as SoapOperation<{ grid: unknown }, unknown>
+  const read = (array: string): unknown =>
+    readAnswer(
+      chart,
+      {
+        status: 200,
+        headers: {},
+        body: new TextEncoder().encode(
+          `<s:Envelope xmlns:s="http://schemas.xmlsoap.org/soap/envelope/" xmlns:e="http://schemas.xmlsoap.org/soap/encoding/" xmlns:x="${xsd}"><s:Body><c:chartResponse xmlns:c="urn:t">${array}</c:chartResponse></s:Body></s:Envelope>`,
+        ),
+      },
+      (deviation) => expect(deviation).toBeUndefined(),
+    )
+  const items = [1, 2, 3, 4, 5, 6].map((each) => `<i>${each}</i>`).join('')
+
+  test.each([
+    ['http://schemas.xmlsoap.org/soap/envelope/', 'enc:arrayType="xsd:int[2,3]"'],
+    ['http://www.w3.org/2003/05/soap-envelope', 'enc:arraySize="2 3"'],
+  ])('written in %s with the size of each dimension', (version, said) => {
+    const grid = [
+      [1, 2, 3],
+      [4, 5, 6],
+    ]
+    const written = writeRequest(chart, { grid }, version)
+    expect(written).toContain(said)
+    expect(written.match(/<item/g)).toHaveLength(6)
+  })
+
+  test.each([
+    ['by rows', 'e:arrayType="x:int[2,3]"', '[[1,2,3],[4,5,6]]'],
+    ['by other rows', 'e:arrayType="x:int[3,2]"', '[[1,2],[3,4],[5,6]]'],
+    [
+      'with an offset',
+      'e:arrayType="x:int[3,3]" e:offset="[1,0]"',
+      '[[null,null,null],[1,2,3],[4,5,6]]',
+    ],
+  ])('read back in its shape, %s', (_how, attributes, shape) => {
+    expect(JSON.stringify(read(`<grid ${attributes}>${items}</grid>`))).toBe(shape)
+  })
+
+  test('items that say their place', () => {
+    const placed = '<i e:position="[0,1]">7</i><i e:position="[1,0]">8</i>'
+    expect(read(`<grid e:arrayType="x:int[2,2]">${placed}</grid>`)).toEqual([
+      [null, 7],
+      [8, null],
+    ])
+  })
+
+  test.each([
+    ['e:arrayType="x:int[]"', items],
+    ['e:arrayType="x:int[100000,100000]"', items],
+    ['e:arrayType="x:int[2,2]"', '<i e:position="[1000000000,0]">1</i>'],
+  ])('%s is a breach, and costs nothing', (attributes, content) => {
+    expect(() => read(`<grid ${attributes}>${content}</grid>`)).toThrow(/promised was/)
+  })
+})

@@ -1,4 +1,5 @@
 import type {
+  ListType,
   Choice,
   Contract,
   Fault,
@@ -131,9 +132,7 @@ export class CodecTrees {
           return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
         const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
         const encoded =
-          layout.written === 'items' && layout.encoded === true
-            ? { encoded: this.typeName(type.item) ?? [xsd, 'anyType'] }
-            : {}
+          layout.written === 'items' && layout.encoded === true ? this.encodedTree(type) : {}
         return {
           items: item,
           ...encoded,
@@ -160,6 +159,22 @@ export class CodecTrees {
       default:
         throw new Error(`XML has no ${type.kind} types`)
     }
+  }
+
+  /** What an array in SOAP's own encoding says of its items. */
+  private encodedTree(list: ListType): { encoded: QualifiedName; dimensions?: number } {
+    const dimensions = dimensionsOf(list)
+    let item = list.item
+    for (let at = 1; at < dimensions && item.kind === 'list'; at += 1) item = item.item
+    return { encoded: this.itemTypeName(item), ...(dimensions > 1 ? { dimensions } : {}) }
+  }
+
+  /** The type of the items of an encoded array: `int[]` where they are arrays themselves. */
+  private itemTypeName(item: Type): QualifiedName {
+    if (item.kind !== 'list' || listLayout(item).written !== 'items')
+      return this.typeName(item) ?? [xsd, 'anyType']
+    const { encoded } = this.encodedTree(item)
+    return [encoded[0], `${encoded[1]}[${','.repeat(dimensionsOf(item) - 1)}]`]
   }
 
   /**
@@ -405,4 +420,10 @@ export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
 /** What stands among the texts of mixed content, where texts may stand too. */
 function elementAmongTexts(item: Type): Type | undefined {
   return item.kind === 'union' ? item.alternatives.find((each) => each.kind === 'reference') : item
+}
+
+/** How many dimensions an array in SOAP's own encoding has. */
+function dimensionsOf(list: ListType): number {
+  const layout = listLayout(list)
+  return layout.written === 'items' ? (layout.dimensions ?? 1) : 1
 }

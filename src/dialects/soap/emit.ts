@@ -1,5 +1,12 @@
 import { commonRuntime } from '../common-runtime.js'
-import type { Contract, NamedType, Type, TypeId } from '../../contract/contract.js'
+import type {
+  Contract,
+  Endpoint,
+  NamedType,
+  Operation,
+  Type,
+  TypeId,
+} from '../../contract/contract.js'
 import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import type { Names } from '../../naming/names.js'
@@ -44,6 +51,7 @@ export const soapEmitter: Emitter = {
       'check',
       'codec',
       'data-set',
+      'encoded-arrays',
       'envelope',
       'faults',
       'message-shapes',
@@ -169,12 +177,25 @@ function printOperation(context: OperationContext): void {
       ? (actions[0] ?? '')
       : Object.fromEntries(offering.map((endpoint, at) => [endpoint.name, actions[at] ?? code``])),
     ...trees.operation(operation),
+    ...differencesAt(operation, offering),
   }
   const printer = new TreePrinter(page, contract, names)
   page.print(
     code``,
     code`const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`,
   )
+}
+
+/** What differs between the endpoints that offer an operation, besides its action. */
+function differencesAt(
+  operation: Operation,
+  offering: readonly Endpoint[],
+): { readonly at?: CodecTree } {
+  const at = offering.flatMap(({ name }) => {
+    const { action: _action, ...others } = wireAt(operation, name)
+    return Object.keys(others).length === 0 ? [] : [[name, others as CodecTree] as const]
+  })
+  return at.length === 0 ? {} : { at: Object.fromEntries(at) }
 }
 
 /** Namespaces that several codecs name get a constant each. */

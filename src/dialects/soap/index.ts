@@ -1,4 +1,4 @@
-import type { Operation } from '../../contract/contract.js'
+import type { Endpoint, Operation } from '../../contract/contract.js'
 import type { Dialect } from '../dialect.js'
 import { soapEmitter } from './emit.js'
 import { operationLayout, wireAt, type QualifiedName } from './layout.js'
@@ -31,17 +31,19 @@ export const soap: Dialect = {
       ['protocol', endpoint.protocol],
       ['address', endpoint.address],
       ['action', action === '' ? '(none)' : action],
-      ...elements(operation),
+      ...elements(operation, endpoint),
     ]
   },
   play: playSoap,
 }
 
-function elements(operation: Operation): (readonly [string, string])[] {
-  const { style, request, answer, oneWay } = operationLayout(operation)
+function elements(operation: Operation, endpoint: Endpoint): (readonly [string, string])[] {
+  const { style, encoded, oneWay, ...usual } = operationLayout(operation)
+  const { request, answer } = { ...usual, ...wireAt(operation, endpoint.name) }
+  const use = encoded === true ? 'encoded' : 'literal'
   const text = ([namespace, local]: QualifiedName): string => `${local} (${namespace})`
   return [
-    ['style', style === 'rpc' ? 'rpc/literal' : `document/literal, ${style}`],
+    ['style', style === 'rpc' ? `rpc/${use}` : `document/${use}, ${style}`],
     ...(request === undefined ? [] : [['request element', text(request)] as const]),
     ...(answer === undefined ? [] : [['answer element', text(answer)] as const]),
     ...(oneWay === true ? [['answer', 'none: a one-way operation'] as const] : []),

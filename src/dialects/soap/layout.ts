@@ -66,7 +66,10 @@ export type ListLayout =
   | {
       readonly written: 'items'
       readonly item: QualifiedName
-      /** An array of SOAP's own encoding, whose items may be called anything. */ readonly encoded?: true
+      /** An array of SOAP's own encoding, whose items may be called anything. */
+      readonly encoded?: true
+      /** How many dimensions such an array has, where that is more than one: lists of lists. */
+      readonly dimensions?: number
     }
   | { readonly written: 'spaced' }
   | { readonly written: 'repeated' | 'turns' }
@@ -89,6 +92,10 @@ export interface EndpointLayout {
 export interface OperationWire {
   /** The SOAP action, `''` when the binding gives none. */
   readonly action: string
+  /** The elements around the content, and what is asked for by WS-Addressing, where they differ. */
+  readonly request?: QualifiedName
+  readonly answer?: QualifiedName
+  readonly addressedAction?: string
 }
 
 /** How an operation travels by plain HTTP, without SOAP (WSDL 1.1, section 4). */

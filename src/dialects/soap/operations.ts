@@ -23,7 +23,14 @@ import type {
   OperationWire,
   QualifiedName,
 } from './layout.js'
-import { addressingNamespaces, httpBinding, mimeBinding, wsdl } from './namespaces.js'
+import {
+  addressingNamespaces,
+  httpBinding,
+  mimeBinding,
+  soap11Binding,
+  soap12Binding,
+  wsdl,
+} from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
@@ -33,8 +40,17 @@ export interface Port {
   readonly endpoint: Endpoint
   readonly binding: Definition
   readonly portType: Definition
-  /** The namespace of its SOAP binding elements. */
+  /** The namespace of its SOAP binding elements: that which its operations use. */
   readonly soap: string
+}
+
+/**
+ * The elements of SOAP of a local name, in the namespace of the port's version or else of the
+ * other: some bindings mix them.
+ */
+function takeOfSoap(element: XmlElement, { soap }: Port, local: string): XmlElement[] {
+  const other = soap === soap12Binding ? soap11Binding : soap12Binding
+  return [...element.take(soap, local), ...element.take(other, local)]
 }
 
 /** A port with the operations of its binding, by name. */
@@ -132,11 +148,10 @@ export class OperationReader {
     const documentation = documented(element)
     element.attribute('parameterOrder')
     const wire: Record<string, OperationWire> = {}
-    let shape: Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> | undefined
-    let shapeText = ''
+    let shape: BoundShape | undefined
     let isBound = false
     // Ports often share a binding, which puts the operation on the wire in one way.
-    const actions = new Map<XmlElement, string>()
+    const known = new Map<XmlElement, OperationWire>()
     for (const port of ports) {
       const bindings = port.byName.get(name) ?? []
       // Overloads are bound under the names of their messages; where those are left out, in the
@@ -149,22 +164,16 @@ export class OperationReader {
       if (binding === undefined) continue
       isBound = true
       try {
-        const known = actions.get(binding)
-        if (known !== undefined) {
-          wire[port.endpoint.name] = { action: known }
+        const same = known.get(binding)
+        if (same !== undefined) {
+          wire[port.endpoint.name] = same
           continue
         }
         const { action, ...read } = this.readBound(element, name, binding, port)
-        // Two bindings that put the same operation on the wire in different shapes would need two
-        // input shapes.
-        const text = JSON.stringify(read)
-        if (shape === undefined) {
-          shape = read
-          shapeText = text
-        } else if (text !== shapeText)
-          throw new NotYet('its messages differ from those at the first endpoint')
-        actions.set(binding, action)
-        wire[port.endpoint.name] = { action }
+        shape = shape === undefined ? read : inOneShape(shape, read)
+        const here = { action, ...differing(shape.layout, read.layout) }
+        known.set(binding, here)
+        wire[port.endpoint.name] = here
       } catch (error) {
         if (!(error instanceof NotYet)) throw error
         this.notes.add(
@@ -187,7 +196,10 @@ export class OperationReader {
         )
       return undefined
     }
-    return { path: [...group, given], ...shape, wire, ...documentation, origin: element.origin }
+    const { outputs, outputsAt, ...rest } = shape
+    const outcome = outcomeOf(outputs, outputsAt)
+    const path = [...group, given]
+    return { path, ...rest, outcome, wire, ...documentation, origin: element.origin }
   }
 
   /** The operation as one binding has it. */
@@ -196,13 +208,13 @@ export class OperationReader {
     name: string,
     binding: XmlElement,
     port: Port,
-  ): Pick<Operation, 'inputs' | 'choices' | 'outcome' | 'faults' | 'layout'> & OperationWire {
+  ): BoundShape & Pick<OperationWire, 'action'> {
     documentationOf(binding)
     if (port.soap === httpBinding) return this.readPlain(element, name, binding, port)
-    const soapOperation = binding.takeOne(port.soap, 'operation')
+    const [soapOperation] = takeOfSoap(binding, port, 'operation')
     const action = soapOperation?.attribute('soapAction') ?? ''
     soapOperation?.attribute('soapActionRequired')
-    const soapBinding = port.binding.element.takeOne(port.soap, 'binding')
+    const [soapBinding] = takeOfSoap(port.binding.element, port, 'binding')
     const style = soapOperation?.attribute('style') ?? soapBinding?.attribute('style') ?? 'document'
 
     const input = element.takeOne(wsdl, 'input')
@@ -281,7 +293,8 @@ export class OperationReader {
         ...headers,
       ],
       ...(request.choices.length === 0 ? {} : { choices: request.choices }),
-      outcome: outcomeOf(outputs, output ?? element),
+      outputs,
+      outputsAt: output ?? element,
       faults: withHeaderFaults(
         this.readFaults(element, binding, port, name),
         [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) =>
@@ -357,7 +370,8 @@ export class OperationReader {
     return {
       action: '',
       inputs,
-      outcome: outcomeOf(value === undefined ? [] : [value], output ?? element),
+      outputs: value === undefined ? [] : [value],
+      outputsAt: output ?? element,
       faults: [],
       layout: { style: 'plain', plain } satisfies OperationLayout,
     }
@@ -373,8 +387,8 @@ export class OperationReader {
     if (bound === undefined) return undefined
     bound.attribute('name')
     documentationOf(bound)
-    const { root, attachments } = this.mimeParts(bound, port)
-    const body = root.takeOne(port.soap, 'body')
+    const { root, attachments } = this.mimeParts(bound)
+    const [body] = takeOfSoap(root, port, 'body')
     body?.attribute('encodingStyle')
     return {
       parts: body
@@ -383,8 +397,8 @@ export class OperationReader {
         .filter((part) => part !== ''),
       namespace: body?.attribute('namespace'),
       headers: [
-        ...bound.take(port.soap, 'header'),
-        ...(root === bound ? [] : root.take(port.soap, 'header')),
+        ...takeOfSoap(bound, port, 'header'),
+        ...(root === bound ? [] : takeOfSoap(root, port, 'header')),
       ],
       attachments,
       encoded: body?.attribute('use') === 'encoded',
@@ -498,10 +512,10 @@ export class OperationReader {
    * The parts of a MIME message: the one with the envelope, and the media types of those beside it
    * (WSDL 1.1, section 5).
    */
-  private mimeParts(
-    bound: XmlElement,
-    port: Port,
-  ): { root: XmlElement; attachments: ReadonlyMap<string, readonly string[]> } {
+  private mimeParts(bound: XmlElement): {
+    root: XmlElement
+    attachments: ReadonlyMap<string, readonly string[]>
+  } {
     const attachments = new Map<string, string[]>()
     const related = bound.takeOne(mimeBinding, 'multipartRelated')
     if (related === undefined) {
@@ -512,7 +526,7 @@ export class OperationReader {
     let root = bound
     for (const part of related.take(mimeBinding, 'part')) {
       part.attribute('name')
-      if (part.children.some((child) => child.is(port.soap, 'body'))) root = part
+      if (part.children.some(({ local }) => local === 'body')) root = part
       for (const content of part.take(mimeBinding, 'content')) {
         const name = content.attribute('part') ?? part.attribute('name') ?? ''
         addTo(attachments, name, content.attribute('type') ?? '*/*')
@@ -579,12 +593,13 @@ export class OperationReader {
   }
 
   private readHeader(header: XmlElement): Field {
-    if (header.attribute('use') === 'encoded') throw new NotYet('an encoded header is not read yet')
+    header.attribute('use')
     const partName = wantedAttribute(header, 'part')
     const part = this.headerPart(header, 'header')
-    if (part?.elementName === undefined)
-      throw new NotYet(`its header "${partName}" names no element`)
-    const field = this.partField(part, undefined)
+    if (part === undefined) throw new NotYet(`its header names no part of a message: "${partName}"`)
+    // A part of a type stands in an element of its own name, in the namespace that the header says
+    // (WSDL 1.1, section 3.7).
+    const field = this.partField(part, [header.attribute('namespace') ?? '', part.name])
     // The caller writes a header under its element's name, and may leave it out: it is often set
     // once for all calls.
     return { ...field, name: fieldName(field), optional: true }
@@ -686,7 +701,7 @@ export class OperationReader {
     for (const bound of binding.take(wsdl, 'fault')) {
       documentationOf(bound)
       bound.attribute('name')
-      for (const fault of bound.take(port.soap, 'fault')) {
+      for (const fault of takeOfSoap(bound, port, 'fault')) {
         fault.attribute('name')
         if (fault.attribute('use') === 'encoded')
           this.notes.add(
@@ -720,6 +735,79 @@ export class OperationReader {
         layout: { element: name } satisfies FaultLayout,
       }
     })
+  }
+}
+
+/** An operation as a binding has it. */
+interface BoundShape extends Pick<Operation, 'inputs' | 'choices' | 'faults'> {
+  readonly layout: OperationLayout
+  readonly outputs: readonly Field[]
+  /** Where they are declared. */
+  readonly outputsAt: XmlElement
+}
+
+/**
+ * Two ways of putting an operation on the wire as one: with the headers and the faults about
+ * headers of both. Elements around the content and actions are facts of the endpoint.
+ *
+ * @throws NotYet where anything else differs, which would need two shapes for one input
+ */
+function inOneShape(first: BoundShape, other: BoundShape): BoundShape {
+  const body = ({ inputs, choices, outputs, faults, layout }: BoundShape): string =>
+    JSON.stringify([
+      inputs.filter(({ place }) => place !== 'messageHeader'),
+      choices,
+      outputs.filter((field) => !isHeaders(field)),
+      faults.filter((fault) => (fault.layout as FaultLayout).inHeader !== true),
+      { ...layout, request: undefined, answer: undefined, addressedAction: undefined },
+      layout.request === undefined,
+      layout.answer === undefined,
+    ])
+  if (body(first) !== body(other))
+    throw new NotYet('its messages differ from those at the first endpoint')
+  const headers = (of: BoundShape): readonly Field[] =>
+    of.outputs.filter(isHeaders).flatMap(({ type }) => (type.kind === 'record' ? type.fields : []))
+  const returned = withOthers(headers(first), headers(other))
+  const [holder] = [...first.outputs, ...other.outputs].filter(isHeaders)
+  return {
+    ...first,
+    inputs: withOthers(first.inputs, other.inputs),
+    outputs: [
+      ...first.outputs.filter((field) => !isHeaders(field)),
+      ...(holder === undefined
+        ? []
+        : [{ ...holder, type: { ...(holder.type as RecordType), fields: returned } }]),
+    ],
+    faults: withHeaderFaults(first.faults, other.faults),
+  }
+}
+
+function isHeaders(field: Field): boolean {
+  return (field.layout as FieldLayout).place === 'headers'
+}
+
+/** Fields with those of others that are not among them. @throws NotYet where one is of two types */
+function withOthers<Each extends Field>(fields: readonly Each[], others: readonly Each[]): Each[] {
+  const known = new Map(fields.map((field) => [field.name, field]))
+  for (const other of others) {
+    const same = known.get(other.name)
+    if (same !== undefined && JSON.stringify(same.type) !== JSON.stringify(other.type))
+      throw new NotYet(`its header "${other.name}" has another type at the first endpoint`)
+  }
+  return [...fields, ...others.filter(({ name }) => !known.has(name))]
+}
+
+/** What is put on the wire otherwise than at the first endpoint. */
+function differing(first: OperationLayout, here: OperationLayout): Omit<OperationWire, 'action'> {
+  const isSame = (one: unknown, other: unknown): boolean =>
+    JSON.stringify(one) === JSON.stringify(other)
+  const { request, answer, addressedAction } = here
+  return {
+    ...(request === undefined || isSame(first.request, request) ? {} : { request }),
+    ...(answer === undefined || isSame(first.answer, answer) ? {} : { answer }),
+    ...(addressedAction === undefined || first.addressedAction === addressedAction
+      ? {}
+      : { addressedAction }),
   }
 }
 

@@ -87,7 +87,7 @@ export function playSoap(contract: Contract): Player {
       }
     })
   const byElement = new Map<string, LiveOperation[]>()
-  for (const each of operations) {
+  for (const each of operations.flatMap(asAtEndpoints)) {
     const first =
       each.request ??
       Object.entries(each.input).map(([key, member]): QName => [
@@ -101,6 +101,23 @@ export function playSoap(contract: Contract): Player {
       understandPlain(contract, plain, request) ?? understand(contract, byElement, request),
     metadata: (documents, address) => served(contract, documents, address),
   }
+}
+
+/** An operation, and as it travels at the endpoints where that differs. */
+function asAtEndpoints(live: LiveOperation): LiveOperation[] {
+  const { operation, answer } = live
+  const others = Object.keys(operation.wire).flatMap((name) => {
+    const { request, answer: element } = wireAt(operation, name)
+    if (request === undefined && element === undefined) return []
+    return [
+      {
+        ...live,
+        request: request ?? live.request,
+        answer: answer === undefined || element === undefined ? answer : { ...answer, element },
+      },
+    ]
+  })
+  return [live, ...others]
 }
 
 function understand(

@@ -177,6 +177,32 @@ function countName(names: Map<string, number>, operation: XmlElement): void {
   names.set(name, (names.get(name) ?? 0) + 1)
 }
 
+const bothSoaps = [soap12Binding, soap11Binding]
+
+/**
+ * The namespace of a binding's version of SOAP: that which its operations use, where the binding
+ * says another.
+ */
+function soapOf({ name, element }: Definition, notes: Notes): string | undefined {
+  const declared = bothSoaps.find((each) =>
+    element.children.some((child) => child.is(each, 'binding')),
+  )
+  const used = bothSoaps.filter((each) =>
+    element.children.some(({ children }) => children.some((child) => child.is(each, 'operation'))),
+  )
+  const [read] = used
+  if (read === undefined || (declared !== undefined && used.includes(declared))) return declared
+  const version = (of: string | undefined): string => (of === soap12Binding ? '1.2' : '1.1')
+  if (declared !== undefined)
+    notes.add(
+      'approximated',
+      'TM-2119',
+      { name: name[1], declared: version(declared), read: version(read) },
+      element.origin,
+    )
+  return read
+}
+
 /** A port as an endpoint, or nothing and a note where it can't be called. */
 function readPort(element: XmlElement, definitions: Definitions, notes: Notes): Port[] {
   const name = wantedAttribute(element, 'name')
@@ -197,9 +223,7 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   portType.element.read = true
   documentationOf(binding.element)
 
-  const soap = [soap12Binding, soap11Binding].find((namespace) =>
-    binding.element.children.some((child) => child.is(namespace, 'binding')),
-  )
+  const soap = soapOf(binding, notes)
   const leaveOut = (reason: string): Port[] => {
     notes.add('refused', 'TM-2110', { name, reason }, element.origin)
     element.readWhole()
@@ -225,7 +249,7 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     }
     return [{ endpoint, binding, portType, soap: httpBinding }]
   }
-  const soapBinding = binding.element.takeOne(soap, 'binding')
+  const [soapBinding] = bothSoaps.flatMap((each) => binding.element.take(each, 'binding'))
   const transport = soapBinding?.attribute('transport') ?? ''
   soapBinding?.attribute('style')
   if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport))

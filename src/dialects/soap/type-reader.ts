@@ -297,30 +297,28 @@ export class TypeReader {
       typed !== undefined && name !== ''
         ? this.typeNamed(this.schemas.resolve(name, typed, schema), typed)
         : inside()
-    if (/,/.test(dimensions))
-      this.notes.add(
-        'approximated',
-        'TM-2213',
-        {
-          what: `The array "${owner.name}" of several dimensions`,
-          reason: 'its items are read one after the other',
-        },
-        element.origin,
-      )
-    // `T[][]` is an array of arrays.
-    const depth = (dimensions.match(/\[/g) ?? ['[']).length
-    let list = this.encodedList(type, element.origin)
-    for (let at = 1; at < depth; at += 1) list = this.encodedList(list, element.origin)
+    // `T[][]` is an array of arrays, `T[,]` one array of two dimensions.
+    const ranks = [...(dimensions === '' ? '[]' : dimensions).matchAll(/\[([^\]]*)\]/g)]
+    const list = ranks.reduce<Type>(
+      (item, [, commas = '']) => this.encodedList(item, element.origin, commas.split(',').length),
+      type,
+    ) as ListType
     return { ...list, ...documentation }
   }
 
-  private encodedList(item: Type, origin: Origin): ListType {
+  private encodedList(item: Type, origin: Origin, dimensions = 1): ListType {
+    const inner = dimensions > 1 ? this.encodedList(item, origin, dimensions - 1) : item
     return {
       kind: 'list',
-      item,
-      itemNullable: true,
+      item: inner,
+      ...(dimensions > 1 ? {} : { itemNullable: true }),
       origin,
-      layout: { written: 'items', item: ['', 'item'], encoded: true } satisfies ListLayout,
+      layout: {
+        written: 'items',
+        item: ['', 'item'],
+        encoded: true,
+        ...(dimensions > 1 ? { dimensions } : {}),
+      } satisfies ListLayout,
     }
   }
 

@@ -54,6 +54,7 @@ import {
   type Frame,
   type Reading,
 } from './xml-reader.js'
+import { nameText } from './xml-name.js'
 import {
   soapEncoding,
   writeContent,
@@ -165,7 +166,12 @@ function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
 }
 
 /** Writes a value of any type, which the element says (XML Schema part 1, section 2.6.1). */
-function write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown): void {
+function write(
+  records: readonly AnyRecordCodec[],
+  writer: XmlWriter,
+  value: unknown,
+  element: QName,
+): void {
   const say = (namespace: string, local: string): void =>
     writer.attribute([xsiNamespace, 'type'], `${writer.prefix(namespace)}:${local}`)
   const simple = (local: string, content: unknown): void => {
@@ -198,12 +204,18 @@ function write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unk
     if (record !== undefined) {
       if (record.type !== undefined) say(...record.type)
       writeContent(writer, record, value as Readonly<Record<string, unknown>>)
-    } else if (which === undefined) writeOpenElement(writer, value as OpenElement)
+    } else if (which === undefined) writeGiven(writer, value as OpenElement, element)
     else {
       say(xsdNamespace, which.slice(3))
       writer.text(text ?? '')
     }
   }
+}
+
+/** Writes an element that was given: as the member's own where it is called so, else inside of it. */
+function writeGiven(writer: XmlWriter, given: OpenElement, [namespace, local]: QName): void {
+  const isOwn = given.name === nameText(namespace, local) || given.name === local
+  writeOpenElement(writer, isOwn ? given : { name: '', content: [given] })
 }
 
 /** Checks a value of any type: what it says it is, it must be. */
@@ -232,11 +244,17 @@ function check(
     typeof which === 'string' ? records.find((each) => kindOf(each) === which) : undefined
   if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
   else if (typeof which === 'string') {
-    const simple = which.startsWith('xs:') ? simpleTypes[which.slice(3)] : undefined
+    const simple = simpleTypeNamed(which)
     const message = troubleWithText(simple, value['$text'])
     if (message !== undefined)
       misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
   } else checkFragment(value, path, misfits)
+}
+
+/** The simple type that `xs:name` names. */
+function simpleTypeNamed(written: string): SimpleCodec<unknown> | undefined {
+  const name = written.startsWith('xs:') ? written.slice(3) : ''
+  return Object.hasOwn(simpleTypes, name) ? simpleTypes[name] : undefined
 }
 
 function canRead(simple: SimpleCodec<unknown>, written: string): boolean {

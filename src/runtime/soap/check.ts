@@ -15,6 +15,7 @@ import {
   type OpenElement,
   type Shape,
 } from './codec.js'
+import { isEven } from './encoded-arrays.js'
 import { compareMoments } from './moments.js'
 import { show, text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
@@ -32,6 +33,8 @@ export function check(codec: AnyCodec, value: unknown, path: string, misfits: Mi
       misfits.push({ path, message: `expected a list, got ${show(value)}` })
     else {
       checkBounds(codec, value.length, path, misfits)
+      if (!isEven(value, codec.dimensions ?? 1))
+        misfits.push({ path, message: 'expected rows that are all as long' })
       checkEach(value, settled(codec.of), codec.nillable === true, path, misfits)
     }
   } else if ('anything' in codec)

@@ -93,6 +93,8 @@ export type TextCodec<T> =
 export interface ItemsCodec<T> extends Bounds {
   readonly items: QName
   readonly encoded?: QName
+  /** Of an encoded array of several dimensions: how many. It holds lists of lists. */
+  readonly dimensions?: number
   readonly of: T extends readonly (infer Item)[] ? CodecRef<Present<Item>> : never
   /** Items may be null. */
   readonly nillable?: true
@@ -167,7 +169,8 @@ export interface AnythingHandler {
     reading: Reading,
     deliver: (value: unknown) => void,
   ): Frame
-  write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown): void
+  /** @param element the element that it stands in */
+  write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown, element: QName): void
   check(records: readonly AnyRecordCodec[], value: unknown, path: string, misfits: Misfit[]): void
 }
 
@@ -325,6 +328,7 @@ export interface AnyItems extends Bounds {
   readonly items: QName
   /** Of an array in SOAP's own encoding: the type of its items, which may be called anything. */
   readonly encoded?: QName
+  readonly dimensions?: number
   readonly of: AnyCodec | (() => AnyCodec)
   readonly nillable?: true
 }
@@ -332,6 +336,14 @@ export interface AnyItems extends Bounds {
 /** The codec itself, where a function may stand for it. */
 export function settled(reference: unknown): AnyCodec {
   return (typeof reference === 'function' ? (reference as () => AnyCodec)() : reference) as AnyCodec
+}
+
+/** The codec of what travels as an item: in arrays of several dimensions those of the innermost. */
+export function itemCodec({ of, dimensions = 1 }: AnyItems): AnyCodec {
+  const inner = settled(of)
+  return dimensions > 1 && 'items' in inner
+    ? itemCodec({ ...inner, dimensions: dimensions - 1 })
+    : inner
 }
 
 /** A member of a record, with what its record and its bases say about it worked out. */

@@ -84,6 +84,8 @@ export function writeEnvelope(
     Object.values(values).some((each) => each !== undefined)
   ) {
     writer.start([version, 'Header'])
+    if (style !== undefined && version === soap11)
+      writer.attribute([version, 'encodingStyle'], style)
     if (address !== undefined) writeAddressing(writer, address)
     if (token !== undefined) writeSecurity(writer, version, token)
     if (headers !== undefined) writeMembers(writer, headers.shape, values)

@@ -10,6 +10,8 @@ export interface SoapOperation<Input, Outcome> {
   readonly action: string | Readonly<Record<string, string>>
   /** The element around the inputs; none when they are children of the body. */
   readonly request?: QName
+  /** What differs at some endpoints, by their names. */
+  readonly at?: Readonly<Record<string, AtEndpoint>>
   /** Messages are encoded by the rules of SOAP itself (use="encoded"). */
   readonly encoded?: true
   /** The namespace of the inputs and outputs, unless a member says otherwise. */
@@ -31,6 +33,24 @@ export interface SoapOperation<Input, Outcome> {
   readonly answer?: SoapAnswer<Outcome>
   /** The declared faults: the element in the detail, and its content. */
   readonly faults?: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
+}
+
+/** How an operation travels at one endpoint, where that is not as at the others. */
+export interface AtEndpoint {
+  readonly request?: QName
+  /** The element around the outputs. */
+  readonly answer?: QName
+  readonly addressedAction?: string
+}
+
+/** An operation as it travels at an endpoint. */
+export function operationAt<Input, Outcome>(
+  operation: SoapOperation<Input, Outcome>,
+  endpoint: string,
+): SoapOperation<Input, Outcome> {
+  const { answer, ...others } = operation.at?.[endpoint] ?? {}
+  if (answer === undefined || operation.answer === undefined) return { ...operation, ...others }
+  return { ...operation, ...others, answer: { ...operation.answer, element: answer } }
 }
 
 /** Outputs of an operation: a record of several, or the one named by `value`. */

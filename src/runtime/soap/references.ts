@@ -130,7 +130,8 @@ class Player {
     if (this.count > mostElements) throw new NotXml('its references unfold without end')
     this.within.push(target)
     this.reading.enter(node.tag.local)
-    const frame = begin({ ...node.tag, attributes: this.contentAttributes(target) })
+    const attributes = { ...placing(node), ...this.contentAttributes(target) }
+    const frame = begin({ ...node.tag, attributes })
     const isBody = node.tag.local === 'Body' && this.within.length === 2
     for (const child of target.children) {
       if (typeof child === 'string') frame.text(child)
@@ -159,11 +160,13 @@ class Player {
     return this.encoded ? target : (target ?? node)
   }
 
-  /** The attributes that are content: not those with which the encoding helps itself. */
+  /**
+   * The attributes that are content, or tell of an array: not the others with which the encoding
+   * helps itself.
+   */
   private contentAttributes({ tag }: Node): SaxesTagNS['attributes'] {
     const helps = ({ uri, local }: SaxesTagNS['attributes'][string]): boolean =>
-      uri === encoding11 ||
-      uri === encoding12 ||
+      ((uri === encoding11 || uri === encoding12) && !ofArrays.includes(local)) ||
       local === 'encodingStyle' ||
       (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) ||
       (uri === '' && local === 'href' && this.encoded)
@@ -175,6 +178,18 @@ class Player {
   private isReferredTo(tag: SaxesTagNS): boolean {
     return this.references.has(attributeOf(tag, 'id') ?? '')
   }
+}
+
+/** Attributes of the encoding that tell how an array is laid out. */
+const ofArrays = ['arrayType', 'arraySize', 'position', 'offset']
+
+/** What an element says of its place in an array, also where it refers to another one. */
+function placing({ tag }: Node): SaxesTagNS['attributes'] {
+  return Object.fromEntries(
+    Object.entries(tag.attributes).filter(
+      ([, { local, uri }]) => local === 'position' && uri === encoding11,
+    ),
+  )
 }
 
 /** Elements beside the answer in the body are there to be referred to. */

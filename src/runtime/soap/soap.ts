@@ -16,7 +16,7 @@ import { checkMembers } from './check.js'
 import { soap11, soap12, writeRequest } from './envelope.js'
 import { headerShape, inputShape } from './message-shapes.js'
 import { textOfResponse } from './message-text.js'
-import type { SoapOperation } from './operation.js'
+import { operationAt, type SoapOperation } from './operation.js'
 import { byAndBy } from './pieces.js'
 import { userNameToken } from './security.js'
 
@@ -29,11 +29,12 @@ export type { Members, SoapAnswer, SoapOperation } from './operation.js'
  */
 export async function send<Input extends object, Outcome>(
   connection: Connection,
-  operation: SoapOperation<Input, Outcome>,
+  declared: SoapOperation<Input, Outcome>,
   input: Input,
   thisCall: ThisCall = {},
 ): Promise<Outcome> {
-  const [name, endpoint] = chooseEndpoint(connection, operation.action)
+  const [name, endpoint] = chooseEndpoint(connection, declared.action)
+  const operation = operationAt(declared, name)
   if (connection.settings.checkInputs !== false) {
     const misfits = checkInput(operation, input)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)

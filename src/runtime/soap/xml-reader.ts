@@ -4,7 +4,7 @@ import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
 import {
   findSubtype,
-  settled,
+  itemCodec,
   shapeOf,
   type AnyCodec,
   type AnyItems,
@@ -17,6 +17,7 @@ import {
   type Shape,
   type SimpleCodec,
 } from './codec.js'
+import { saidPlace, saidSizes, shaped } from './encoded-arrays.js'
 import { pieceLength, type Pieces } from './pieces.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
@@ -173,7 +174,7 @@ export function frameFor(
   if ('whole' in codec)
     return new FragmentFrame(tag, (element) => deliver(codec.whole.read(element)))
   tellAttributes(tag, reading)
-  if ('items' in codec) return new ItemsFrame(codec, reading, deliver)
+  if ('items' in codec) return new ItemsFrame(codec, reading, deliver, tag)
   return new TextFrame(codec, reading, deliver)
 }
 
@@ -182,11 +183,18 @@ function hasAttributes({ attributes }: SaxesTagNS): boolean {
   return false
 }
 
+/** The namespaces of SOAP's own encoding, whose attributes tell how a message is laid out. */
+const encodings: readonly string[] = [
+  'http://schemas.xmlsoap.org/soap/encoding/',
+  'http://www.w3.org/2003/05/soap-encoding',
+]
+
 /** Attributes that nobody reads are told of. */
 function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
   for (const key in tag.attributes) {
     const { name, uri, prefix } = tag.attributes[key] as SaxesTagNS['attributes'][string]
-    if (name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace && !envelopes.includes(uri))
+    const isOwn = name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace
+    if (isOwn && !envelopes.includes(uri) && !encodings.includes(uri))
       reading.deviate('is not in the contract', `@${name}`)
   }
 }
@@ -324,17 +332,31 @@ export class TextFrame extends Collecting {
   }
 }
 
+/** Of so many items of an encoded array at most only the places travel. */
+const mostMissing = 1_000_000
+
 /** Reads a list: an element around its items. */
 export class ItemsFrame implements Frame {
   private readonly codec: AnyItems
   private readonly reading: Reading
   private readonly deliver: (value: unknown) => void
   private readonly items: unknown[] = []
+  /** Of an encoded array: how many there are in each dimension, and where the next one stands. */
+  private readonly sizes: readonly number[] | undefined
+  private next = 0
 
-  constructor(codec: AnyItems, reading: Reading, deliver: (value: unknown) => void) {
+  constructor(
+    codec: AnyItems,
+    reading: Reading,
+    deliver: (value: unknown) => void,
+    tag?: SaxesTagNS,
+  ) {
     this.codec = codec
     this.reading = reading
     this.deliver = deliver
+    if (codec.encoded === undefined || tag === undefined || !hasAttributes(tag)) return
+    this.sizes = saidSizes(tag)
+    this.next = saidPlace(tag, 'offset', this.sizes) ?? 0
   }
 
   child(tag: SaxesTagNS): Frame {
@@ -344,9 +366,10 @@ export class ItemsFrame implements Frame {
     } else if (tag.local !== local)
       this.reading.deviate(`is an item of a list whose items are called "${local}"`)
     else if (tag.uri !== namespace) this.reading.deviate(wrongNamespace(tag.uri, namespace))
-    const at = this.items.push(undefined) - 1
+    const at = this.placeOf(tag)
+    this.items[at] = undefined
     return frameFor(
-      settled(this.codec.of),
+      itemCodec(this.codec),
       tag,
       this.reading,
       this.codec.nillable === true,
@@ -356,13 +379,38 @@ export class ItemsFrame implements Frame {
     )
   }
 
+  /** Where an item stands: of an encoded array perhaps where it says itself. */
+  private placeOf(tag: SaxesTagNS): number {
+    const said =
+      this.codec.encoded !== undefined && hasAttributes(tag)
+        ? saidPlace(tag, 'position', this.sizes)
+        : undefined
+    const at = said ?? this.next
+    if (at > this.items.length + mostMissing)
+      throw new ContractBreach(this.reading.path(), 'a place in a list', `place ${String(at)}`)
+    this.next = at + 1
+    return at
+  }
+
   text(piece: string): void {
     if (piece.trim() !== '')
       this.reading.deviate(`has text between its items: ${show(piece.trim())}`)
   }
 
   end(): void {
-    this.deliver(this.items)
+    const { dimensions = 1, encoded } = this.codec
+    const { items, sizes } = this
+    const size = (sizes ?? []).reduce((product, each) => product * each, 1)
+    if (encoded === undefined) this.deliver(items)
+    else if (dimensions === 1) this.deliver(Array.from(items, (item) => item ?? null))
+    else if (sizes?.length === dimensions && size <= items.length + mostMissing)
+      this.deliver(shaped(items, sizes))
+    else
+      throw new ContractBreach(
+        this.reading.path(),
+        `an array of ${String(dimensions)} dimensions`,
+        'one that does not say how long they are, or not as it is',
+      )
   }
 }
 

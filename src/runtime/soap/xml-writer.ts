@@ -1,6 +1,6 @@
 import {
   findSubtype,
-  settled,
+  itemCodec,
   shapeOf,
   type AnyCodec,
   type AnyRecordCodec,
@@ -15,6 +15,7 @@ import {
 } from './codec.js'
 import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
+import { flattened } from './encoded-arrays.js'
 import { parseName } from './xml-name.js'
 
 const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
@@ -193,10 +194,10 @@ export function writeElement(
   else if ('members' in codec)
     writeRecord(writer, codec, value as Readonly<Record<string, unknown>>)
   else if ('items' in codec) {
-    const item = settled(codec.of)
-    for (const each of value as readonly unknown[])
-      writeElement(writer, codec.items, item, each, codec.encoded)
-  } else if ('anything' in codec) codec.anything.write(codec.records?.() ?? [], writer, value)
+    const item = itemCodec(codec)
+    const { items } = flattened(value as readonly unknown[], codec.dimensions ?? 1)
+    for (const each of items) writeElement(writer, codec.items, item, each, codec.encoded)
+  } else if ('anything' in codec) codec.anything.write(codec.records?.() ?? [], writer, value, name)
   else if ('whole' in codec) writeOpenElement(writer, codec.whole.write(value))
   else writer.text(textOf(codec, value, writer))
   writer.end(name)
@@ -215,13 +216,17 @@ function writeType(
 ): void {
   const written = (name: QName): string => `${writer.prefix(name[0])}:${name[1]}`
   if ('items' in codec && codec.encoded !== undefined) {
-    const size = String((value as readonly unknown[]).length)
+    const { sizes } = flattened(value as readonly unknown[], codec.dimensions ?? 1)
     if (encoding === soapEncoding) {
       writer.attribute([xsiNamespace, 'type'], written([encoding, 'Array']))
-      writer.attribute([encoding, 'arrayType'], `${written(codec.encoded)}[${size}]`)
+      writer.attribute([encoding, 'arrayType'], `${written(codec.encoded)}[${sizes.join(',')}]`)
     } else {
-      writer.attribute([encoding, 'itemType'], written(codec.encoded))
-      writer.attribute([encoding, 'arraySize'], size)
+      const isArray = codec.encoded[1].endsWith(']')
+      writer.attribute(
+        [encoding, 'itemType'],
+        written(isArray ? [encoding, 'Array'] : codec.encoded),
+      )
+      writer.attribute([encoding, 'arraySize'], sizes.join(' '))
     }
   } else if (
     !('members' in codec) &&
