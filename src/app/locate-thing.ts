@@ -9,7 +9,7 @@ import { inRegExp, propertyName, quoted } from '../printing/escaping.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
 import type { Described } from './show/descriptions.js'
 import { describedFrom } from './show-contract.js'
-import { thingNamed, type Thing } from './things.js'
+import { othersNamed, thingNamed, type Thing } from './things.js'
 
 /** A place in a file. */
 export interface Place {
@@ -34,6 +34,8 @@ export interface Located {
    * Undefined for what came from an address and was not kept.
    */
   readonly metadata: Place | undefined
+  /** What else goes by the same name, as it can be named alone. */
+  readonly others?: readonly string[]
 }
 
 /**
@@ -50,7 +52,10 @@ export async function locateThing(
 ): Promise<Located> {
   const open = await openContract(reference, options)
   const locator = new Locator(open, await describedFrom(open))
-  return locator.locate(thingNamed(locator.described.contract, wanted, open.name))
+  const { contract } = locator.described
+  const found = thingNamed(contract, wanted, open.name)
+  const others = othersNamed(contract, found)
+  return { ...(await locator.locate(found)), ...(others.length === 0 ? {} : { others }) }
 }
 
 /** Finds places of one contract; every file is read once. */

@@ -1,4 +1,5 @@
 import type { Endpoint, Operation } from '../contract/contract.js'
+import { isPlainHttp } from '../contract/queries.js'
 
 /** The endpoint that calls go to when nobody says otherwise. */
 export function preferredEndpoint(
@@ -10,17 +11,19 @@ export function preferredEndpoint(
   if (named !== undefined) return { chosen: named, reason: 'tolmach.yaml names it' }
   const offering = (endpoint: Endpoint): number =>
     operations.filter((operation) => Object.hasOwn(operation.wire, endpoint.name)).length
-  const isPlain = ({ protocol }: Endpoint): boolean => /^HTTP (?:GET|POST)$/.test(protocol)
   const [best, second] = [...endpoints].sort(
     (a, b) =>
-      Number(isPlain(a)) - Number(isPlain(b)) ||
+      Number(isPlainHttp(a)) - Number(isPlainHttp(b)) ||
       offering(b) - offering(a) ||
       Number(a.protocol < b.protocol) - Number(a.protocol > b.protocol),
   )
   if (best === undefined) return undefined
   if (second === undefined) return { chosen: best, reason: 'it is the only one' }
   const reasons: readonly (readonly [holds: boolean, reason: string])[] = [
-    [isPlain(second) && !isPlain(best), 'SOAP says more than plain HTTP: types, and faults'],
+    [
+      isPlainHttp(second) && !isPlainHttp(best),
+      'SOAP says more than plain HTTP: types, and faults',
+    ],
     [offering(best) > offering(second), 'it offers the most operations'],
     [best.protocol === second.protocol, 'it is the first of several alike'],
     [true, 'it has the newest protocol'],

@@ -16,7 +16,7 @@ import {
 } from './show/descriptions.js'
 import { findIn, type Match } from './show/find.js'
 import { overview, type Overview } from './show/overview.js'
-import { thingNamed } from './things.js'
+import { othersNamed, thingNamed, type Thing } from './things.js'
 
 export type {
   EndpointDescription,
@@ -28,8 +28,12 @@ export type { Mark, Match } from './show/find.js'
 export type { FieldDescription } from './show/fields.js'
 export type { Choice, GroupSummary, OperationSummary, Overview } from './show/overview.js'
 
-export type Shown =
+export type Shown = (
   Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription
+) & {
+  /** What else goes by the same name, as it can be named alone. */
+  readonly others?: readonly string[]
+}
 
 /**
  * What is in a contract: the overview, or one operation, group of operations, type or endpoint in
@@ -47,6 +51,11 @@ export async function showContract(
   if (thing === undefined) return overview(open)
   const described = await describedFrom(open)
   const found = thingNamed(described.contract, thing, open.name)
+  const others = othersNamed(described.contract, found)
+  return { ...description(described, found), ...(others.length === 0 ? {} : { others }) }
+}
+
+function description(described: Described, found: Thing): Exclude<Shown, Overview> {
   switch (found.kind) {
     case 'operation':
     case 'input':

@@ -50,43 +50,89 @@ export type Thing =
       readonly member: EnumerationMember
     }
 
+/** What can be named by itself, in the order in which a name is taken for one. */
+const kinds = ['operation', 'group', 'type', 'endpoint'] as const
+type Kind = (typeof kinds)[number]
+
+/** Everything that can be named by itself, by kind and name. Types go by their ids, too. */
+function thingsOf(contract: Contract): Readonly<Record<Kind, ReadonlyMap<string, Thing>>> {
+  const operations = operationsOf(contract)
+  const members = new Map<string, Operation[]>()
+  for (const operation of operations)
+    for (const group of new Set([groupOf(operation) ?? [], operation.tags ?? []].flat()))
+      addTo(members, group, operation)
+  const origins = new Map(
+    contract.services
+      .flatMap(({ groups = [] }) => groups)
+      .map(({ name, origin }) => [name, origin]),
+  )
+  const types = Object.values(contract.types)
+  const typeAs = (called: (type: NamedType) => string): (readonly [string, Thing])[] =>
+    types.map((type) => [called(type), { kind: 'type', name: type.name, type }])
+  return {
+    operation: new Map(
+      operations.map((operation) => {
+        const name = pathOf(operation)
+        return [name, { kind: 'operation', name, operation }]
+      }),
+    ),
+    group: new Map(
+      [...members].map(([name, all]) => {
+        const origin = origins.get(name) ?? (all[0] as Operation).origin
+        return [name, { kind: 'group', name, operations: all, origin }]
+      }),
+    ),
+    type: new Map([...typeAs(({ id }) => id), ...typeAs(({ name }) => name).reverse()]),
+    endpoint: new Map(
+      endpointsOf(contract).map((endpoint) => [
+        endpoint.name,
+        { kind: 'endpoint', name: endpoint.name, endpoint },
+      ]),
+    ),
+  }
+}
+
+/**
+ * What else goes by the name of a thing, as it can be named alone: `type:Vessel`, and types of the
+ * same name in other namespaces by their ids.
+ */
+export function othersNamed(contract: Contract, thing: Thing): string[] {
+  const things = thingsOf(contract)
+  const others = kinds
+    .filter((kind) => kind !== thing.kind && things[kind].has(thing.name))
+    .map((kind) => `${kind}:${thing.name}`)
+  if (!kinds.some((kind) => kind === thing.kind)) return []
+  const twins = Object.values(contract.types).filter(
+    ({ name, id }) => name === thing.name && !('type' in thing && thing.type.id === id),
+  )
+  return twins.length > 1 || thing.kind === 'type'
+    ? [
+        ...others.filter((each) => !each.startsWith('type:')),
+        ...twins.map(({ id }) => `type:${id}`),
+      ]
+    : others
+}
+
 /**
  * The thing that a person means: an operation, a group of operations (an entity set, a tag), a
- * type, an endpoint; or with a dot behind it the input or fault of an operation, the field of a
- * type, the value of an enumeration. Exactly first, then ignoring case, then an operation by the
- * last step of its path.
+ * type, an endpoint, by its name alone or with its kind before it (`type:Vessel`); or with a dot
+ * behind it the input or fault of an operation, the field of a type, the value of an enumeration.
+ * Exactly first, then ignoring case, then an operation by the last step of its path.
  *
  * @param contractName what the contract is called in messages
  * @throws Problem TM-1005 with the nearest names
  */
 export function thingNamed(contract: Contract, wanted: string, contractName: string): Thing {
-  const operations = new Map(
-    operationsOf(contract).map((operation) => [pathOf(operation), operation]),
-  )
-  const types = new Map(Object.values(contract.types).map((type) => [type.name, type]))
-  const endpoints = new Map(endpointsOf(contract).map((endpoint) => [endpoint.name, endpoint]))
-  const groups = new Map<string, Operation[]>()
-  for (const operation of operations.values())
-    for (const group of new Set([groupOf(operation) ?? [], operation.tags ?? []].flat()))
-      addTo(groups, group, operation)
-  const all = [
-    ...new Set([...operations.keys(), ...groups.keys(), ...types.keys(), ...endpoints.keys()]),
-  ]
+  const things = thingsOf(contract)
+  const [, kind, rest = ''] = /^(operation|group|type|endpoint):(.+)$/.exec(wanted) ?? []
+  const alone = kind === undefined ? undefined : things[kind as Kind]
+  const exactly = alone?.get(matchName(rest, [...alone.keys()]) ?? '')
+  if (exactly !== undefined) return exactly
+  const all = [...new Set(kinds.flatMap((each) => [...things[each].keys()]))]
 
   const whole = (text: string): Thing | undefined => {
-    const name = matchName(text, all) ?? matchPath(text, [...operations.keys()]) ?? ''
-    const operation = operations.get(name)
-    if (operation !== undefined) return { kind: 'operation', name, operation }
-    const members = groups.get(name)
-    const said = contract.services
-      .flatMap(({ groups: all = [] }) => all)
-      .find((group) => group.name === name)
-    if (members?.[0] !== undefined)
-      return { kind: 'group', name, operations: members, origin: said?.origin ?? members[0].origin }
-    const type = types.get(name)
-    if (type !== undefined) return { kind: 'type', name, type }
-    const endpoint = endpoints.get(name)
-    return endpoint === undefined ? undefined : { kind: 'endpoint', name, endpoint }
+    const name = matchName(text, all) ?? matchPath(text, [...things.operation.keys()]) ?? ''
+    return kinds.map((each) => things[each].get(name)).find((thing) => thing !== undefined)
   }
   const found = whole(wanted)
   if (found !== undefined) return found
@@ -98,11 +144,8 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
   for (let dot = wanted.lastIndexOf('.'); dot > 0; dot = wanted.lastIndexOf('.', dot - 1)) {
     const owner = wanted.slice(0, dot)
     // A type may be called like an operation.
-    const type = types.get(matchName(owner, [...types.keys()]) ?? '')
-    const owners = [
-      whole(owner),
-      type === undefined ? undefined : ({ kind: 'type', name: type.name, type } satisfies Thing),
-    ]
+    const type = things.type.get(matchName(owner, [...things.type.keys()]) ?? '')
+    const owners = [whole(owner), type]
     for (const each of owners) {
       const members = each === undefined ? new Map<string, Thing>() : membersOfThing(contract, each)
       const member = members.get(matchName(wanted.slice(dot + 1), [...members.keys()]) ?? '')
@@ -122,7 +165,10 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
     what: 'operation, group, type or endpoint',
     name: wanted,
     contract: contractName,
-    nearest: nearestAdvice(wanted, all),
+    nearest: nearestAdvice(
+      wanted,
+      all.filter((name) => !name.startsWith('{')),
+    ),
   })
 }
 

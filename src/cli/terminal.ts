@@ -122,6 +122,11 @@ export function failureJson(
   }
 }
 
+/** Says what else goes by the name that was given, and how it can be had. */
+export function sayOthers(voice: Voice, others: readonly string[] = []): void {
+  if (others.length > 0) say(voice, `\nAlso of that name: ${others.join(', ')}`)
+}
+
 /** One or many of something: `1 operation`, `2 operations`. */
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number} ${number === 1 ? one : many}`

@@ -266,6 +266,8 @@ export interface RecordType extends TypeNode {
   readonly keys?: readonly string[]
   /** No message can name it. */
   readonly anonymous?: true
+  /** It is the wrapper of a message, and no value of its own. */
+  readonly wrapper?: true
   /**
    * The type that this is a shape of: what is sent to create or to change something lacks what the
    * service makes itself. On the wire, and in `$is`, it goes by that type's name.

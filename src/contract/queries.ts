@@ -37,6 +37,11 @@ export function endpointsOffering(contract: Contract, operation: Operation): End
   return endpointsOf(contract).filter((endpoint) => Object.hasOwn(operation.wire, endpoint.name))
 }
 
+/** Is an endpoint one of plain HTTP in a contract of SOAP? It says less than those of SOAP do. */
+export function isPlainHttp({ protocol }: Endpoint): boolean {
+  return /^HTTP (?:GET|POST)$/.test(protocol)
+}
+
 /**
  * The named type with this id.
  *
@@ -226,7 +231,7 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
       if (type.kind === 'fragment' && type.mayBeRecord === true && !mayBeAny) {
         mayBeAny = true
         for (const [id, named] of Object.entries(contract.types))
-          if (named.kind === 'record' && named.anonymous !== true)
+          if (named.kind === 'record' && named.anonymous !== true && named.wrapper !== true)
             waiting.push({ kind: 'reference', to: id, origin: type.origin })
       }
       continue

@@ -1,7 +1,8 @@
 import type { Contract, Field, Operation, Type } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
-import { fieldsOf, resolve } from '../contract/queries.js'
+import { endpointsOf, fieldsOf, isPlainHttp, resolve } from '../contract/queries.js'
+import { wordsOf } from '../naming/identifiers.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
 import {
@@ -87,16 +88,35 @@ function isTooLong(input: readonly Code[]): boolean {
   )
 }
 
-/** What answers something and needs nothing, best of all a list; else what needs least. */
+/**
+ * What answers something and needs nothing, best of all a list; else what needs least. Never what is
+ * only offered by plain HTTP where there is SOAP, nor what ends or takes away something by its name,
+ * unless there is nothing else.
+ */
 function firstToCall(contract: Contract, operations: readonly Operation[]): Operation | undefined {
-  const answering = operations.filter((each) => each.outcome.kind !== 'nothing')
+  const endpoints = endpointsOf(contract).filter((each) => !isPlainHttp(each))
+  const gentle = operations.filter((each) => !endsSomething(each))
+  const proper = gentle.filter(({ wire }) =>
+    endpoints.some(({ name }) => Object.hasOwn(wire, name)),
+  )
+  const suggestable = [proper, gentle, operations].find(({ length }) => length > 0) ?? []
+  const answering = suggestable.filter((each) => each.outcome.kind !== 'nothing')
   const easy = answering.filter((each) => required(each) === 0)
   const isList = ({ outcome }: Operation): boolean =>
     outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
-  const [least] = [...(answering.length > 0 ? answering : operations)].sort(
+  const [least] = [...(answering.length > 0 ? answering : suggestable)].sort(
     (a, b) => required(a) - required(b),
   )
   return easy.find(isIterable) ?? easy.find(isList) ?? easy[0] ?? least
+}
+
+/** First words of operations that switch something off, or take it away. */
+const ending =
+  /^(?:abort|cancel|clear|close|deactivate|decommission|delete|destroy|detach|disable|drop|erase|halt|kill|logoff|logout|purge|reboot|remove|reset|restart|revoke|shut|shutdown|stop|suspend|switch|terminate|uninstall|unsubscribe|wipe)$/i
+
+function endsSomething({ path }: Operation): boolean {
+  const [first = ''] = wordsOf(path.at(-1) ?? '')
+  return ending.test(first)
 }
 
 function required({ inputs }: Operation): number {

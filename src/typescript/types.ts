@@ -356,6 +356,28 @@ function memberDocumentation(type: NamedType): string | undefined {
         .join('\n')
 }
 
+/** A type that is one of several: on one line where that is not too long, else one on each. */
+function unionDeclaration(name: Code, alternatives: readonly Code[]): Code[] {
+  const line = code`export type ${name} = ${joined(alternatives, ' | ')}`
+  return line.length <= 100
+    ? [line]
+    : [code`export type ${name} =`, ...alternatives.map((each) => code`  | ${each}`)]
+}
+
+/** What `$is` says of a record. */
+function kindName(texts: TypeTexts, type: RecordType & NamedType): Code {
+  return quoted(texts.names.types[type.variantOf ?? type.id] ?? type.name)
+}
+
+/** The records below one in its hierarchy that there can be. */
+function concreteBelow(texts: TypeTexts, id: TypeId): (RecordType & NamedType)[] {
+  return texts.subtypesOf(id).flatMap((each) => {
+    const type = namedType(texts.contract, each)
+    const below = concreteBelow(texts, each)
+    return type.kind === 'record' && type.abstract !== true ? [type, ...below] : below
+  })
+}
+
 function recordDeclaration(
   texts: TypeTexts,
   type: RecordType & NamedType,
@@ -384,25 +406,25 @@ function recordDeclaration(
   const lines = [
     ...docComment([type.documentation, ...(type.choices ?? []).map(choiceText)]),
     code`export interface ${name}${base} {`,
-    ...(several && type.abstract !== true
-      ? [
-          code`  $is${type.base === undefined ? code`?` : code``}: ${quoted(texts.names.types[type.variantOf ?? type.id] ?? name)}`,
-        ]
-      : []),
+    ...(several && type.abstract !== true ? [code`  $is?: ${kindName(texts, type)}`] : []),
     ...type.fields.flatMap((field) => texts.propertyLines(field, page)),
     ...(type.open === true ? texts.open.recordLines(page) : []),
     code`}`,
   ]
   if (subtypes.length === 0) return lines
+  // Only its own kind may leave out which it is: where a type is named itself, nothing else can
+  // stand.
   const alternatives = [
     ...(type.abstract === true ? [] : [name]),
-    ...subtypes.map((id) => (texts.hasSubtypes(id) ? code`Any${typeName(id)}` : typeName(id))),
+    ...concreteBelow(texts, type.id).map(
+      (each) => code`(${typeName(each.id)} & { $is: ${kindName(texts, each)} })`,
+    ),
   ]
   return [
     ...lines,
     code``,
     ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]),
-    code`export type Any${name} = ${joined(alternatives, ' | ')}`,
+    ...unionDeclaration(code`Any${name}`, alternatives),
   ]
 }
 

@@ -2,15 +2,16 @@ import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/open-contract.js'
-import type { Contract } from '../../src/contract/contract.js'
+import type { Contract, Origin } from '../../src/contract/contract.js'
 import { fieldsFromPlain } from '../../src/contract/plain.js'
-import { operationsOf, pathOf } from '../../src/contract/queries.js'
+import { neededOf, operationsOf, pathOf } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
+import { withReadableNames } from '../../src/dialects/soap/readable-names.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { checkInput } from '../../src/runtime/soap/soap.js'
 import { readAnswer } from '../../src/runtime/soap/answer.js'
 import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
-import { liveOperation, operationNamed } from '../support/contracts.js'
+import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { freshFolder } from '../support/program.js'
 
 interface Shape {
@@ -60,6 +61,7 @@ const simple = (schema: string, partName = 'parameters'): Promise<Contract> =>
   })
 const wrapped = (inside: string, types = ''): string =>
   `${types}<xs:element name="ask"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element><xs:element name="answer"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element>`
+const nowhere = { document: 0, line: 1, column: 1 } as unknown as Origin
 const notesOf = (contract: Contract): string[] =>
   contract.notes.map(({ code, effect }) => `${code} ${effect}`)
 const bodyOf = (xml: string): string => /<soap:Body>([\s\S]*)<\/soap:Body>/.exec(xml)?.[1] ?? ''
@@ -230,6 +232,69 @@ test.each(['minOccurs="two"', 'maxOccurs="-1"', 'maxOccurs="many"'])(
     ).rejects.toMatchObject({ code: 'TM-2220', message: expect.stringContaining(bounds) })
   },
 )
+
+describe('names that servers work out', () => {
+  test('become readable ones; wrappers of messages are no types, lists of lists have none in between', async () => {
+    const { contract } = await readFixture('tests/fixtures/soap/generated-names.wsdl')
+    expect(contract.title).toBe('generated-names')
+    const needed = Object.values(neededOf(contract).types)
+    expect(needed.map(({ name, kind }) => `${kind} ${name}`).sort()).toEqual([
+      'list ArrayOfArrayOfShip',
+      'list ArrayOfKeyValueOfStringInt',
+      'list ArrayOfShip',
+      'record KeyValueOfStringInt',
+      'record Knots',
+      'record PageOfShip',
+      'record Ship',
+    ])
+  })
+
+  test.each([
+    ['PageOfShipSchedule', ['Ship'], 'PageOfShipSchedule'],
+    ['PageOfShipq4z7XyzP', ['Ship'], 'PageOfShip'],
+    ['PageOfShipq4z7Xy_P_S', ['Ship'], 'PageOfShip'],
+    ['KeyValueOfstringArrayOfShipq4z7XyzP', ['Ship', 'ArrayOfShip'], 'KeyValueOfStringArrayOfShip'],
+    ['OfficeOfRecords', ['Records'], 'OfficeOfRecords'],
+    ['PageOfPlaneq4z7XyzP', ['Ship'], 'PageOfPlaneq4z7XyzP'],
+    ['Net_x0020_Weight', [], 'NetWeight'],
+  ])('%s beside %j is %s', (name, others, readable) => {
+    const types = Object.fromEntries(
+      [name, ...others].map((each) => [
+        each,
+        { kind: 'record' as const, id: each, name: each, fields: [], origin: nowhere },
+      ]),
+    )
+    expect(withReadableNames(types)[name]?.name).toBe(readable)
+  })
+
+  test('two that would be one keep their own', () => {
+    const names = ['PageOfShipq4z7XyzP', 'PageOfShipq4z7XyzQ', 'Ship']
+    const types = Object.fromEntries(
+      names.map((each) => [
+        each,
+        { kind: 'record' as const, id: each, name: each, fields: [], origin: nowhere },
+      ]),
+    )
+    expect(Object.values(withReadableNames(types)).map(({ name }) => name)).toEqual(names)
+  })
+
+  test('overloads do not move other operations of their service into groups', async () => {
+    const operation = (name: string, message: string): string =>
+      `<operation name="${name}"><input message="t:${message}"/></operation>`
+    const bare = (name: string): string =>
+      `<operation name="${name}"><input><soap:body use="literal"/></input></operation>`
+    const contract = await read({
+      messages:
+        '<message name="M"/><message name="N"><part name="number" type="xs:int"/></message>',
+      portTypes: `<portType name="P">${operation('find', 'M')}${operation('find', 'N')}${operation('keep', 'M')}</portType><portType name="Q">${operation('drop', 'M')}</portType>`,
+      bindings:
+        bound('B', 'P', bare('find') + bare('find') + bare('keep'), 'rpc') +
+        bound('C', 'Q', bare('drop'), 'rpc'),
+      services: `<service name="S">${port('B')}${port('C')}</service>`,
+    })
+    expect(operationsOf(contract).map(pathOf)).toEqual(['find', 'N', 'keep', 'drop'])
+  })
+})
 
 describe('traps of real services', () => {
   const answerTo = async (contract: Contract, name: string, xml: string): Promise<unknown> =>

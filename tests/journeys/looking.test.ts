@@ -52,6 +52,42 @@ function largeDescription(operations: number, tags: number): string {
   })
 }
 
+test('a name that fits two things leads to one, and the other is told; the first line takes nothing away', async () => {
+  const folder = await freshFolder()
+  const answers = {
+    200: {
+      description: 'ok',
+      content: { 'application/json': { schema: { $ref: '#/components/schemas/quay' } } },
+    },
+  }
+  await writeFile(
+    join(folder, 'twice.json'),
+    JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Twice', version: '1' },
+      servers: [{ url: 'http://quay.example' }],
+      paths: {
+        '/a': { post: { operationId: 'deleteAll', responses: answers } },
+        '/b': { post: { operationId: 'shutDown', responses: answers } },
+        '/quay': { get: { operationId: 'quay', responses: answers } },
+      },
+      components: {
+        schemas: { quay: { type: 'object', properties: { code: { type: 'string' } } } },
+      },
+    }),
+  )
+  const shown = await tolmach(folder, ['show', 'twice.json', 'quay'])
+  expect(shown.stdout).toMatch(/^quay {2}operation/)
+  expect(shown.stderr).toContain('Also of that name: type:quay')
+  const other = await tolmach(folder, ['show', 'twice.json', 'type:quay'])
+  expect(other.stdout).toMatch(/^quay {2}record/)
+  expect(other.stderr).toContain('operation:quay')
+  const { stderr } = await tolmach(folder, ['locate', 'twice.json', 'quay'])
+  expect(stderr).toContain('type:quay')
+  const imported = await tolmach(folder, ['import', 'twice.json', '--as', 'twice'])
+  expect(imported.stdout + imported.stderr).toContain('console.log(await twice.quay())')
+})
+
 describe('looking before adding', () => {
   let folder: string
   const run = (...words: string[]): Promise<Ran> => tolmach(folder, words)

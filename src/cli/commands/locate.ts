@@ -2,7 +2,7 @@ import type { Command } from 'commander'
 import { linked, pc } from '../colours.js'
 import { locateThing, type Place } from '../../app/locate-thing.js'
 import { globalsOf } from '../run.js'
-import { print, printJson } from '../terminal.js'
+import { print, printJson, sayOthers } from '../terminal.js'
 
 export function declare(command: Command): void {
   command
@@ -34,6 +34,7 @@ export function declare(command: Command): void {
             ...rows.map(([label = '', text = '']) => `  ${label.padEnd(8)}  ${text}`),
           ].join('\n'),
         )
+      sayOthers(voice, located.others)
     })
 }
 

@@ -15,7 +15,7 @@ import { foundText } from '../found-text.js'
 import { overviewText } from '../overview-text.js'
 import { globalsOf } from '../run.js'
 import { proseLines, tableText } from '../tables.js'
-import { count, print, printJson, say } from '../terminal.js'
+import { count, print, printJson, say, sayOthers } from '../terminal.js'
 import { sayNotes } from './import.js'
 
 interface Options {
@@ -65,6 +65,7 @@ export function declare(command: Command): void {
       }
       print(shown.kind === 'contract' ? overviewText(shown, options.full === true) : textOf(shown))
       if (shown.kind === 'contract') sayNotes(voice, shown.notes)
+      sayOthers(voice, shown.others)
     })
 }
 

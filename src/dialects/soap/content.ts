@@ -17,6 +17,8 @@ export interface Content {
   readonly choices: readonly Choice[]
   /** Elements may come in any order. */
   readonly anyOrder: boolean
+  /** What it is called as a whole, where it has a name: the head of a substitution group. */
+  readonly name?: string
 }
 
 type Alternative = Choice['alternatives'][number]
@@ -264,8 +266,8 @@ export function loose(contents: readonly Content[]): Content {
 }
 
 /**
- * Content that repeats: one element as a list; anything more as the member `$items`, with an item
- * for each turn.
+ * Content that repeats: one element as a list; anything more as the member `$items`, or one of its own
+ * name, with an item for each turn.
  *
  * @param makeGroup keeps the content of a turn as a type, and gives a reference to it
  */
@@ -275,7 +277,7 @@ export function repeated(
   origin: Origin,
   makeGroup: (content: Content) => Type,
 ): Content {
-  const { fields, choices } = content
+  const { fields, choices, name = '$items' } = content
   const [only] = fields
   if (only === undefined) return content
   const times = (inner: number | undefined): number | undefined =>
@@ -313,7 +315,7 @@ export function repeated(
     layout: { written: 'turns' } satisfies ListLayout,
   }
   return ofField({
-    name: '$items',
+    name,
     type,
     optional: minimum === 0,
     nullable: false,

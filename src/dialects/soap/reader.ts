@@ -10,7 +10,6 @@ import { OperationReader, type Port } from './operations.js'
 import { asksFor, asksForAddressing, asksForMtom, readPolicies } from './policies.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
-import { redefined } from './schema-set.js'
 import { TypeReader } from './type-reader.js'
 
 /**
@@ -67,13 +66,9 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   return {
     name,
     dialect: 'soap',
-    title: services[0]?.name ?? name,
+    title: titleOf(services[0], root, name),
     services,
-    types: Object.fromEntries(
-      Object.entries(types.types)
-        .filter(([id]) => !id.endsWith(redefined))
-        .sort(([a], [b]) => (a < b ? -1 : 1)),
-    ),
+    types: types.finished(),
     security,
     notes: notes.all(),
     ...((documentation ?? services[0]?.documentation)
@@ -82,6 +77,27 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     origin: root.origin,
     layout,
   }
+}
+
+/** Names that servers give to services when nobody else does. */
+const anyService = /^(?:web)?services?\d*$/i
+
+/**
+ * What a contract is called: by its first service, or where that is called `Service` by the last
+ * word of its namespace or address that tells anything, else by the contract's own name.
+ */
+function titleOf(service: Service | undefined, root: XmlElement, name: string): string {
+  const own = service?.name ?? name
+  if (!anyService.test(own)) return own
+  const namespace = root.attributes.find(({ local }) => local === 'targetNamespace')?.value ?? ''
+  const address = (service?.endpoints[0]?.address ?? '').replace(/^\w+:\/\/[^/]*/, '')
+  const words = [namespace.replace(/^https?:\/\/[^/]*/, ''), address].map((each) =>
+    each
+      .split(/[/:#?]+/)
+      .map((word) => word.replace(/\.\w+$/, ''))
+      .findLast((word) => /^\p{L}./u.test(word) && word !== 'urn' && !anyService.test(word)),
+  )
+  return words.find((word) => word !== undefined) ?? name
 }
 
 function readServices(
@@ -120,14 +136,15 @@ function readServices(
   const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] =>
     portType.element.children.filter((child) => child.is(wsdl, 'operation'))
   for (const each of soapGroups.length > 0 ? soapGroups : groups)
-    for (const operation of operationsIn(each)) countName(names, operation)
+    for (const name of new Set(operationsIn(each).map(nameOf)))
+      names.set(name, (names.get(name) ?? 0) + 1)
   for (const each of groups) {
     const { portType, ports, service } = each
     // Operations are grouped under their service only where two of them would otherwise have the
     // same path; those of plain HTTP give way to those of SOAP.
     const twins = operationsIn(each).filter(
       (operation) =>
-        (names.get(operation.attribute('name') ?? '') ?? 0) >
+        (names.get(nameOf(operation)) ?? 0) >
         (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0),
     )
     const clash = groups.length > 1 && twins.length > 0
@@ -172,9 +189,8 @@ function withOwnNames<Read extends { readonly service: Definition; readonly port
   }))
 }
 
-function countName(names: Map<string, number>, operation: XmlElement): void {
-  const name = operation.attribute('name') ?? ''
-  names.set(name, (names.get(name) ?? 0) + 1)
+function nameOf(operation: XmlElement): string {
+  return operation.attribute('name') ?? ''
 }
 
 const bothSoaps = [soap12Binding, soap11Binding]

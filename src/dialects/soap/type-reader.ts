@@ -47,7 +47,8 @@ import {
   soleRepeatedElement,
   withoutName,
 } from './recognising.js'
-import { type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
+import { withReadableNames } from './readable-names.js'
+import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { namespacesOf, openExample } from './wildcards.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
 
@@ -81,6 +82,8 @@ export class TypeReader {
   private readonly waiting: Component[] = []
   private readonly reading = new Set<TypeId>()
   private readonly extended = new Set<string>()
+  /** Types that are the wrappers of messages. */
+  private readonly wrappers = new Set<TypeId>()
 
   constructor(schemas: SchemaSet) {
     this.schemas = schemas
@@ -95,6 +98,21 @@ export class TypeReader {
   readAll(): void {
     for (const component of this.schemas.all('type')) this.readGlobalType(component)
     this.readWaiting()
+  }
+
+  /** The types that were read, with names that people can read, sorted by their ids. */
+  finished(): Record<TypeId, NamedType> {
+    for (const id of this.wrappers) {
+      const type = this.types[id]
+      if (type?.kind === 'record') this.types[id] = { ...type, wrapper: true }
+    }
+    return withReadableNames(
+      Object.fromEntries(
+        Object.entries(this.types)
+          .filter(([id]) => !id.endsWith(redefined))
+          .sort(([a], [b]) => (a < b ? -1 : 1)),
+      ),
+    )
   }
 
   /** Reads the types that were only referred to so far. */
@@ -193,7 +211,9 @@ export class TypeReader {
       record.fields.every((field) =>
         ['element', 'group'].includes((field.layout as FieldLayout).place),
       )
-    return plain ? { fields: [...record.fields], choices: record.choices ?? [] } : undefined
+    if (!plain) return undefined
+    if (named !== undefined) this.wrappers.add(keyOf(this.schemas.resolve(named, element, schema)))
+    return { fields: [...record.fields], choices: record.choices ?? [] }
   }
 
   private readGlobalType(component: Component): void {
@@ -245,7 +265,8 @@ export class TypeReader {
     const isList = this.isArrayWrapper(element, schema, owner.id)
     const record = this.readRecord(element, schema, owner)
     const field = record.fields[0]
-    if (!isList || field?.type.kind !== 'list' || field.name === '$items') return record
+    if (!isList || field?.type.kind !== 'list' || (field.layout as FieldLayout).place === 'group')
+      return record
     const { name } = field.layout as FieldLayout
     const { documentation, origin } = record
     return {
@@ -876,7 +897,10 @@ export class TypeReader {
         layout: { place: 'element', name: component.name } satisfies FieldLayout,
       }
     })
-    return oneOf([...(isAbstract ? [] : [head]), ...others].map(ofField), false)
+    return {
+      ...oneOf([...(isAbstract ? [] : [head]), ...others].map(ofField), false),
+      ...(others.length + (isAbstract ? 0 : 1) > 1 ? { name: head.name } : {}),
+    }
   }
 
   /** An element declaration or reference as the field of one element. */
@@ -1188,9 +1212,6 @@ export class TypeReader {
   private isArrayWrapper(element: XmlElement, schema: SchemaContext, id: string): boolean {
     if (this.extended.has(id)) return false
     const item = soleRepeatedElement(element)
-    const itemType = item?.attributes.find(
-      (attribute) => attribute.local === 'type' && attribute.namespace === '',
-    )?.value
     if (item === undefined) return false
     const reference = item.attributes.find((attribute) => attribute.local === 'ref')?.value
     if (
@@ -1198,11 +1219,28 @@ export class TypeReader {
       this.substitutesOf(this.schemas.resolve(reference, item, schema)).length > 0
     )
       return false
-    const inner =
-      itemType === undefined
-        ? item.children.find((child) => child.is(xsd, 'complexType'))
-        : this.schemas.find('type', this.schemas.resolve(itemType, item, schema))?.element
-    return inner === undefined || soleRepeatedElement(inner) === undefined
+    return !this.leadsBack(element, schema)
+  }
+
+  /** Is a list, through the lists that it is of, one of itself? Such a one needs a name. */
+  private leadsBack(element: XmlElement, schema: SchemaContext): boolean {
+    const seen = new Set<XmlElement>()
+    let [list, context]: [XmlElement | undefined, SchemaContext] = [element, schema]
+    while (list !== undefined) {
+      if (seen.has(list)) return true
+      seen.add(list)
+      const item = soleRepeatedElement(list)
+      const type = item?.attributes.find(
+        ({ local, namespace }) => local === 'type' && namespace === '',
+      )?.value
+      const named: Component | undefined =
+        item === undefined || type === undefined
+          ? undefined
+          : this.schemas.find('type', this.schemas.resolve(type, item, context))
+      list = named?.element ?? item?.children.find((child) => child.is(xsd, 'complexType'))
+      context = named?.schema ?? context
+    }
+    return false
   }
 
   private collectBases(element: XmlElement, schema: SchemaContext): void {

@@ -1,0 +1,82 @@
+import type { NamedType, TypeId } from '../../contract/contract.js'
+import { pascalCase } from '../../naming/identifiers.js'
+import { builtinTypes } from './builtin-types.js'
+
+/**
+ * Readable names for types whose names servers work out: those of generic types, with their
+ * arguments and a hash of where these come from (`PageOfShipq4z7XyzP`), and those of items without a
+ * name inside of lists (`ArrayOfKeyValueOfstringintKeyValueOfstringint`).
+ */
+
+/** Eight characters that a hash may end in; `/` and `+` of base64 are written `_S` and `_P`. */
+const hash = /(?:_[PS]|[A-Za-z0-9]){8}$/
+
+/**
+ * The types with readable names. Where two would get the same one, both keep theirs.
+ *
+ * @param types by their ids
+ */
+export function withReadableNames(
+  types: Readonly<Record<TypeId, NamedType>>,
+): Record<TypeId, NamedType> {
+  const known = new Set(Object.values(types).map(({ name }) => name))
+  for (const name of Object.keys(builtinTypes)) known.add(name)
+  const wanted = new Map<TypeId, string>()
+  const counts = new Map<string, number>()
+  for (const type of Object.values(types)) {
+    const name = readableName(itemName(type, types) ?? type.name, known)
+    wanted.set(type.id, name)
+    const key = name.toLowerCase()
+    counts.set(key, (counts.get(key) ?? 0) + 1)
+  }
+  return Object.fromEntries(
+    Object.entries(types).map(([id, type]) => {
+      const name = wanted.get(id) ?? type.name
+      return [id, counts.get(name.toLowerCase()) === 1 ? { ...type, name } : type]
+    }),
+  )
+}
+
+/** The own name of an item without a type's name, where what it is inside of is only a list. */
+function itemName(
+  { id }: NamedType,
+  types: Readonly<Record<TypeId, NamedType>>,
+): string | undefined {
+  const slash = id.lastIndexOf('/')
+  const list = Object.hasOwn(types, id.slice(0, slash)) ? types[id.slice(0, slash)] : undefined
+  return list?.kind === 'list' ? id.slice(slash + 1) : undefined
+}
+
+/** A name without its hash and escapes, and with its arguments as words. */
+function readableName(written: string, known: ReadonlySet<string>): string {
+  // Characters that names of XML can't have are escaped by some (`_x0020_`).
+  const name = /_x[0-9A-Fa-f]{4}_/.test(written) ? pascalCase(written) : written
+  const end = hash.exec(name)
+  // A word of eight letters is none that was worked out.
+  const isHash = end !== null && /[\d_]|[a-z][A-Z]/.test(end[0])
+  const bare = isHash ? wordsOfGeneric(name.slice(0, end.index), known) : undefined
+  return (bare ?? wordsOfGeneric(name, known) ?? [name]).join('')
+}
+
+/** `KeyValueOfstringShip` as `KeyValueOf`, `String` and `Ship`, where its arguments are known. */
+function wordsOfGeneric(name: string, known: ReadonlySet<string>): string[] | undefined {
+  for (const { index } of name.matchAll(/Of(?=.)/g)) {
+    const rest = argumentsOf(name.slice(index + 2), known)
+    if (index > 0 && rest !== undefined) return [name.slice(0, index + 2), ...rest]
+  }
+  return undefined
+}
+
+/** The type names that a text is made of, or undefined. */
+function argumentsOf(text: string, known: ReadonlySet<string>): string[] | undefined {
+  /** From each place on: the names to the end. */
+  const found = new Map<number, string[]>([[text.length, []]])
+  for (let at = text.length - 1; at >= 0; at -= 1)
+    for (let end = text.length; end > at && !found.has(at); end -= 1) {
+      const rest = found.get(end)
+      const name = text.slice(at, end)
+      if (rest === undefined || !known.has(name)) continue
+      found.set(at, [`${name.charAt(0).toUpperCase()}${name.slice(1)}`, ...rest])
+    }
+  return found.get(0) ?? (text.includes('Of') ? wordsOfGeneric(text, known) : undefined)
+}
