@@ -10,6 +10,8 @@ import {
   tolmachJson,
   type Ran,
 } from '../support/program.js'
+import { foldNotes } from '../../src/app/fold-notes.js'
+import type { Note } from '../../src/contract/contract.js'
 import { hasViewers } from '../support/viewers.js'
 
 /**
@@ -84,8 +86,29 @@ test('a name that fits two things leads to one, and the other is told; the first
   expect(other.stderr).toContain('operation:quay')
   const { stderr } = await tolmach(folder, ['locate', 'twice.json', 'quay'])
   expect(stderr).toContain('type:quay')
-  const imported = await tolmach(folder, ['import', 'twice.json', '--as', 'twice'])
-  expect(imported.stdout + imported.stderr).toContain('console.log(await twice.quay())')
+  await tolmach(folder, ['import', 'twice.json', '--as', 'twice'])
+  expect((await tolmach(folder, ['generate'])).stderr).toContain('await twice.quay()')
+})
+
+test('notes of one kind are told as one, refusals first', () => {
+  const note = (code: string, effect: Note['effect'], line: number): Note => ({
+    code,
+    effect,
+    message: `${code} at ${line}`,
+    origin: { document: 'a', line, column: 1 },
+  })
+  const folded = foldNotes([
+    ...[1, 2, 3, 4].map((line) => note('TM-1', 'ignored', line)),
+    note('TM-2', 'ignored', 5),
+    note('TM-3', 'refused', 6),
+    note('TM-3', 'refused', 7),
+  ])
+  expect(folded.map(({ first, others }) => [first.message, others.length])).toEqual([
+    ['TM-3 at 6', 0],
+    ['TM-3 at 7', 0],
+    ['TM-1 at 1', 3],
+    ['TM-2 at 5', 0],
+  ])
 })
 
 describe('looking before adding', () => {

@@ -3,7 +3,8 @@ import { access, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { operationsOf, pathOf } from '../../src/contract/queries.js'
+import type { RecordType, Type } from '../../src/contract/contract.js'
+import { fieldsOf, operationsOf, pathOf, resolve } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { Outgoing, readParts, writeParts } from '../../src/runtime/soap/attachments.js'
 import { ServiceFault } from '../../src/runtime/failures.js'
@@ -479,6 +480,18 @@ describe('endpoints that put one operation on the wire in different ways', () =>
       expect(understood.answer({ Metres: '1.5', headers: {} }).body).toContain(`"${namespace}"`)
     }
   })
+})
+
+test('what is understood, or says nothing of the contract, is no finding; the schema of xml:lang is not fetched', async () => {
+  const { contract } = await fixture('understood')
+  expect(contract.notes).toEqual([])
+  expect(contract.services[0]?.endpoints[0]?.layout).toMatchObject({ addressing: true })
+  const [words] = operationNamed(contract, 'ask').inputs
+  expect(
+    fieldsOf(contract, resolve(contract, words?.type as Type) as RecordType).map(
+      ({ name }) => name,
+    ),
+  ).toEqual(['$text', 'lang', 'space', 'id', 'base'])
 })
 
 test('WSDL 2.0: interfaces, what they extend, faults, versions of SOAP; what can be any element is left out', async () => {

@@ -3,6 +3,7 @@ import { pc } from '../colours.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
 import { clashText } from '../../app/client-names.js'
+import { foldNotes } from '../../app/fold-notes.js'
 import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
@@ -74,20 +75,30 @@ export function declare(command: Command): void {
     })
 }
 
-/** Tells notes, a screenful of them. */
+/** Tells notes, a screenful of them: those of one kind together, what is refused first. */
 export function sayNotes(voice: Voice, notes: readonly Note[]): void {
-  const shown = notes.slice(0, 12)
+  const folded = foldNotes(notes)
+  const shown = folded.slice(0, 12)
   if (shown.length > 0) say(voice, '')
-  for (const note of shown)
-    say(
-      voice,
-      `${pc.yellow('note')} ${note.code}  ${note.origin.document}:${note.origin.line}:${note.origin.column}  ${note.message}`,
-    )
-  if (notes.length > shown.length)
-    say(
-      voice,
-      pc.dim(`… and ${count(notes.length - shown.length, 'more note')}; --json has them all`),
-    )
+  for (const { first, others } of shown) {
+    say(voice, `${pc.yellow('note')} ${first.code}  ${placeOf(first)}  ${first.message}`)
+    if (others.length > 0) say(voice, pc.dim(`     and ${othersText(others)}`))
+  }
+  const left = folded
+    .slice(shown.length)
+    .reduce((total, { others }) => total + 1 + others.length, 0)
+  if (left > 0) say(voice, pc.dim(`… and ${count(left, 'more note')}; --json has them all`))
+}
+
+/** How many more notes of a kind there are, and where the first of them are. */
+function othersText(others: readonly Note[]): string {
+  const places = others.slice(0, 3).map(placeOf).join(', ')
+  const dots = others.length > 3 ? ', …' : ''
+  return `${others.length} more of this kind, at ${places}${dots}`
+}
+
+function placeOf({ origin: { document, line, column } }: Note): string {
+  return `${document}:${line}:${column}`
 }
 
 /** Tells what is called otherwise in the client, a few of them. */

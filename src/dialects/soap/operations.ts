@@ -703,6 +703,8 @@ export class OperationReader {
       bound.attribute('name')
       for (const fault of takeOfSoap(bound, port, 'fault')) {
         fault.attribute('name')
+        fault.attribute('namespace')
+        fault.attribute('encodingStyle')
         if (fault.attribute('use') === 'encoded')
           this.notes.add(
             'approximated',

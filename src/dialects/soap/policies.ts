@@ -28,14 +28,7 @@ export function asksFor(
   const holds = (element: XmlElement): boolean =>
     (asks(element) && !isOptional(element)) ||
     (!isOptional(element) && element.children.some(holds))
-  const references = elements.flatMap((element) =>
-    element.children
-      .filter((child) => child.local === 'PolicyReference')
-      .map(
-        (child) =>
-          child.attributes.find(({ local }) => local === 'URI')?.value.replace(/^#/, '') ?? '',
-      ),
-  )
+  const references = elements.flatMap(policiesNamed)
   const policies = roots.flatMap((root) =>
     root.children.filter(
       (child) =>
@@ -49,6 +42,20 @@ export function asksFor(
     ),
     ...policies,
   ].some(holds)
+}
+
+/**
+ * The ids of the policies that an element refers to, by elements in it or by an attribute (WS-Policy
+ * Attachment 1.5, section 3.3).
+ */
+function policiesNamed(element: XmlElement): string[] {
+  const attribute = policyNamespaces
+    .map((namespace) => element.attribute('PolicyURIs', namespace))
+    .find((each) => each !== undefined)
+  const inside = element.children
+    .filter((child) => child.local === 'PolicyReference')
+    .map((child) => child.attributes.find(({ local }) => local === 'URI')?.value ?? '')
+  return [...inside, ...(attribute?.split(/\s+/) ?? [])].map((each) => each.replace(/^#/, ''))
 }
 
 export function asksForAddressing({ namespace, local }: XmlElement): boolean {
@@ -80,11 +87,23 @@ const frames = [
   'Basic128',
   'Basic256',
   'Basic256Sha256',
-  'Wss10',
-  'Wss11',
   'WssUsernameToken10',
   'WssUsernameToken11',
   'NoPassword',
+  // What must be supported of other standards, for tokens that nobody asks for here.
+  'Wss10',
+  'Wss11',
+  'Trust10',
+  'Trust13',
+  'MustSupportRefKeyIdentifier',
+  'MustSupportRefIssuerSerial',
+  'MustSupportRefThumbprint',
+  'MustSupportRefEncryptedKey',
+  'MustSupportRefEmbeddedToken',
+  'MustSupportRefExternalURI',
+  'MustSupportIssuedTokens',
+  'RequireClientEntropy',
+  'RequireServerEntropy',
 ]
 /** Assertions that ask for signatures or encryption. */
 const sealed = [

@@ -273,6 +273,9 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   const address =
     element.take(soap11Binding, 'address')[0] ?? element.take(soap12Binding, 'address')[0]
   const location = address?.attribute('location')?.trim() ?? ''
+  readReference(element)
+  // What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2).
+  const subjects = [element, binding.element, portType.element]
   const version = soap === soap12Binding ? '1.2' : '1.1'
   const endpoint: Endpoint = {
     name,
@@ -282,15 +285,28 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     origin: element.origin,
     layout: {
       version,
-      ...(asksFor([element, binding.element], definitions.roots, asksForAddressing)
+      ...(asksFor(subjects, definitions.roots, asksForAddressing)
         ? { addressing: true as const }
         : {}),
-      ...(asksFor([element, binding.element], definitions.roots, asksForMtom)
-        ? { mtom: true as const }
-        : {}),
+      ...(asksFor(subjects, definitions.roots, asksForMtom) ? { mtom: true as const } : {}),
     } satisfies EndpointLayout,
   }
   return [{ endpoint, binding, portType, soap }]
+}
+
+const addressCores = [
+  'http://www.w3.org/2005/08/addressing',
+  'http://schemas.xmlsoap.org/ws/2004/08/addressing',
+]
+
+/** Takes note of an endpoint's address in the way of WS-Addressing, where it says nothing more. */
+function readReference(port: XmlElement): void {
+  const references = port.children.filter(
+    ({ local, namespace }) => local === 'EndpointReference' && addressCores.includes(namespace),
+  )
+  for (const reference of references)
+    if (reference.children.every(({ local }) => local === 'Address' || local === 'Identity'))
+      reference.readWhole()
 }
 
 /**
@@ -330,7 +346,9 @@ function noteUnread(element: XmlElement, notes: Notes): void {
     return
   }
   for (const attribute of element.attributes) {
-    if (!attribute.read)
+    // Attributes of other namespaces say nothing in a schema (XML Schema part 1, section 3.1.1).
+    const isForeign = element.is(xsd) && ![xsd, wsdl, ''].includes(attribute.namespace)
+    if (!attribute.read && !isForeign)
       notes.add(
         'ignored',
         'TM-2204',

@@ -46,6 +46,8 @@ export function documentationOf(element: XmlElement): string | undefined {
       documentation.readWhole()
     }
     annotation.attribute('id')
+    // What is meant for other programs says nothing of the contract.
+    for (const hint of annotation.take(xsd, 'appinfo')) hint.readWhole()
   }
   const lines = texts
     .join('\n\n')

@@ -3,7 +3,7 @@ import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
-import { attachmentsProfile, soapEncodings, xsd } from './namespaces.js'
+import { attachmentsProfile, soapEncodings, xmlNamespace, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
@@ -201,12 +201,13 @@ export class SchemaSet {
       reference.attribute('namespace')
       reference.attribute('id')
       const location = reference.attribute('schemaLocation')
-      // An import without a location means schemas that are there anyway; the schemas of XML Schema
-      // and of SOAP's encoding are built in.
+      // An import without a location means schemas that are there anyway; the schemas of XML itself,
+      // of XML Schema and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
       if (
         location !== undefined &&
         imported !== xsd &&
+        imported !== xmlNamespace &&
         imported !== attachmentsProfile &&
         !soapEncodings.includes(imported)
       ) {

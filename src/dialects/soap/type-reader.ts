@@ -34,7 +34,7 @@ import type {
   QualifiedName,
   RecordLayout,
 } from './layout.js'
-import { attachmentsProfile, soapEncodings, wsdl, xsd } from './namespaces.js'
+import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
 import {
@@ -957,11 +957,11 @@ export class TypeReader {
       .take(xsd, 'attribute')
       .flatMap((attribute) => this.readAttributeField(attribute, schema, owner) ?? [])
     const groups = parent.take(xsd, 'attributeGroup').map((reference) => {
-      const group = this.schemas.require(
-        'attributeGroup',
-        this.schemas.resolve(wantedAttribute(reference, 'ref'), reference, schema),
-        reference,
-      )
+      const written = wantedAttribute(reference, 'ref')
+      const name = this.schemas.resolve(written, reference, schema)
+      if (name[0] === xmlNamespace)
+        return { attributes: xmlAttributes(reference), openAttributes: false }
+      const group = this.schemas.require('attributeGroup', name, reference)
       documentationOf(group.element)
       return this.expand(group, 'attribute group', () =>
         this.readAttributes(group.element, group.schema, owner),
@@ -996,23 +996,8 @@ export class TypeReader {
     let context = schema
     if (reference !== undefined) {
       name = this.schemas.resolve(reference, attribute, schema)
-      if (name[0] === 'http://www.w3.org/XML/1998/namespace') {
-        const text: ScalarType = {
-          kind: 'scalar',
-          base: 'text',
-          format: 'xs:string',
-          origin: attribute.origin,
-        }
-        return {
-          name: name[1],
-          type: text,
-          optional: use !== 'required',
-          nullable: false,
-          ...documentation,
-          origin: attribute.origin,
-          layout: { place: 'attribute', name } satisfies FieldLayout,
-        }
-      }
+      if (name[0] === xmlNamespace)
+        return { ...xmlAttribute(name, attribute), optional: use !== 'required', ...documentation }
       const component = this.schemas.require('attribute', name, attribute)
       declaration = component.element
       context = component.schema
@@ -1253,4 +1238,21 @@ export class TypeReader {
       this.collectBases(child, schema)
     }
   }
+}
+
+/** An attribute of XML's own, like `xml:lang`. */
+function xmlAttribute(name: QualifiedName, { origin }: XmlElement): Field {
+  return {
+    name: name[1],
+    type: { kind: 'scalar', base: 'text', format: 'xs:string', origin },
+    optional: true,
+    nullable: false,
+    origin,
+    layout: { place: 'attribute', name } satisfies FieldLayout,
+  }
+}
+
+/** The attributes of XML's own, as its group of them has all four. */
+function xmlAttributes(at: XmlElement): Field[] {
+  return ['base', 'lang', 'space', 'id'].map((local) => xmlAttribute([xmlNamespace, local], at))
 }
