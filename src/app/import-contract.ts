@@ -24,7 +24,8 @@ import { namesForImport } from './client-names.js'
 import { noProof, proofFor, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
-import { cacheContract, chooseOperations, contractNameFor, readSource } from './open-contract.js'
+import { cacheContract, chooseOperations, contractNameFor } from './open-contract.js'
+import { readSource } from './read-source.js'
 
 export interface ImportOptions {
   /** The name in the project; made from the location when left out. */
@@ -58,6 +59,8 @@ export interface Imported {
   readonly clashes: readonly NameClash[]
   /** Something the user should know before the first call. */
   readonly warning: string | undefined
+  /** The address that the metadata was found at, where another one was given. */
+  readonly found: string | undefined
 }
 
 /**
@@ -93,15 +96,16 @@ export async function importContract(
     (options.credential !== undefined || options.person !== undefined)
       ? metadataFetch(location, proof, options.person)
       : undefined
-  const { contract: whole, documents } = await readSource(
-    location,
-    name,
-    { seconds: options.seconds, send },
-    kept,
-  )
+  const {
+    contract: whole,
+    documents,
+    found,
+  } = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
-  const from = isWebAddress(location) ? withoutSecrets(location) : projectPath(folder, location)
+  const from = isWebAddress(location)
+    ? withoutSecrets(found ?? location)
+    : projectPath(folder, location)
   const { entry, clashes, index } = await keep({
     folder,
     name,
@@ -110,6 +114,7 @@ export async function importContract(
     kept,
     from,
     only,
+    credential: options.credential,
     overwrite: options.overwrite === true,
   })
   await cacheContract(whole, name, index)
@@ -124,6 +129,7 @@ export async function importContract(
     entry,
     endpoint,
     clashes,
+    found: found === undefined ? undefined : withoutSecrets(found),
     warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location),
     endpoints: endpointsOf(contract),
     operations: operationsOf(contract),
@@ -139,6 +145,8 @@ interface Keeping {
   readonly kept: KeptNames
   readonly from: string
   readonly only: readonly string[] | undefined
+  /** The credential that the metadata was had with; calls are made with it, too. */
+  readonly credential: string | undefined
   readonly overwrite: boolean
 }
 
@@ -154,6 +162,7 @@ async function keep({
   kept,
   from,
   only,
+  credential,
   overwrite,
 }: Keeping): Promise<{
   entry: ContractEntry
@@ -177,6 +186,7 @@ async function keep({
       folder: existing?.folder ?? `src/clients/${name}`,
       class: names.class,
       ...(only === undefined ? {} : { only }),
+      ...(credential === undefined ? {} : { credential }),
     }
     const snapshot = snapshotChange(folder, name, documents, names)
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])

@@ -5,7 +5,6 @@ import { nearestAdvice, matchName, matchPath } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { namesForChoice, operationsMeant } from '../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
-import type { Dialect } from '../dialects/dialect.js'
 import type { Documents } from '../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
@@ -28,6 +27,7 @@ import {
   type SnapshotIndex,
 } from '../project/snapshot.js'
 import { buildMark } from './package-files.js'
+import { readDocuments, readSource } from './read-source.js'
 
 /** A contract ready for use, from a project or straight from its source. */
 export interface OpenContract {
@@ -100,74 +100,6 @@ export async function openContract(
     digests: digestsOf(documents),
     documents: () => Promise.resolve(documents),
   }
-}
-
-/**
- * Reads a contract from its source.
- *
- * @param location a path of a file or folder, or an address
- * @param kept names given before
- * @throws Problem of kind `metadata`, `unreachable`, `timeout` or `login`
- */
-export async function readSource(
-  location: string,
-  name: string,
-  { seconds, send }: Pick<OpenOptions, 'seconds' | 'send'> = {},
-  kept?: KeptNames,
-): Promise<{ contract: Contract; documents: Documents }> {
-  const [{ dialects }, { loadDocuments }] = await Promise.all([
-    import('../dialects/registry.js'),
-    import('../documents/documents.js'),
-  ])
-  const all: Dialect[] = []
-  for (const load of Object.values(dialects)) all.push(await load())
-  const documents = await loadDocuments(location, {
-    recognise: (text) => all.some((dialect) => dialect.recognise(text)),
-    send,
-    ...(seconds === undefined ? {} : { seconds }),
-  })
-  return { contract: await readDocuments(documents, name, kept), documents }
-}
-
-async function readDocuments(
-  documents: Documents,
-  name: string,
-  kept?: KeptNames,
-): Promise<Contract> {
-  const { text, label } = documents.root
-  const { dialectOf } = await import('../dialects/registry.js')
-  const dialect = await dialectOf(text)
-  if (dialect !== undefined) return dialect.read(documents, name, kept)
-  const html = /^\s*(?:<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
-  if (html) {
-    const title = /<title[^>]*>([^<]{1,200})/i.exec(text)?.[1]?.trim()
-    if (/<input\b[^>]*type\s*=\s*["']?password/i.test(text))
-      throw problem(
-        'TM-2017',
-        { titled: title === undefined ? '' : ` (its title is "${title}")` },
-        { place: { document: label } },
-      )
-    throw problem(
-      'TM-2006',
-      { titled: title === undefined ? '' : ` (its title is "${title}")` },
-      { place: { document: label } },
-    )
-  }
-  // What isn't well-formed is told as such; parsing finds the place.
-  const { parseXml } = await import('../documents/xml-tree.js')
-  if (/^\s*</.test(text) || text.trim() === '') {
-    const root = parseXml(text, label)
-    throw problem(
-      'TM-2009',
-      { found: `its root element is <${root.name}>` },
-      { place: root.origin },
-    )
-  }
-  throw problem(
-    'TM-2009',
-    { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` },
-    { place: { document: label, line: 1, column: 1 } },
-  )
 }
 
 async function openKept(project: Project, name: string): Promise<OpenContract> {

@@ -1,7 +1,6 @@
-import { readdir, readFile, stat } from 'node:fs/promises'
-import { basename, join, relative, resolve as resolvePath, sep } from 'node:path'
+import { stat } from 'node:fs/promises'
+import { resolve as resolvePath } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
-import pMap from 'p-map'
 import { problem, Problem, type Place } from '../contract/problem.js'
 import {
   fetchDocument,
@@ -10,6 +9,7 @@ import {
   type Fetched,
   type WebFetch,
 } from './fetching.js'
+import { DocumentFolder, type Wanted } from './folder.js'
 import { decodeText } from './text.js'
 
 /** No contract is spread over more documents than this. */
@@ -42,9 +42,15 @@ export interface Documents {
    * The document that `reference` names when it stands in `from`.
    *
    * @param place where the reference stands, for messages
+   * @param wanted what the reference says of it, by which it is found in a folder
    * @throws Problem TM-2010 or TM-2011 when it can't be had
    */
-  follow(reference: string, from: LoadedDocument, place: Place): Promise<LoadedDocument>
+  follow(
+    reference: string,
+    from: LoadedDocument,
+    place: Place,
+    wanted?: Wanted,
+  ): Promise<LoadedDocument>
 }
 
 export interface LoadOptions {
@@ -79,8 +85,8 @@ export async function loadDocuments(location: string, options: LoadOptions): Pro
     (found) => found.isDirectory(),
     () => false,
   )
-  const folder = isFolder ? await listFolder(path) : undefined
-  const file = folder === undefined ? path : await rootOfFolder(path, folder, options.recognise)
+  const folder = isFolder ? await DocumentFolder.read(path, mostDocuments) : undefined
+  const file = folder?.root(options.recognise) ?? path
   return new FetchedDocuments(
     await fetchDocument(pathToFileURL(file).href, seconds),
     seconds,
@@ -109,15 +115,17 @@ export function documentsOf(documents: readonly LoadedDocument[], rootLabel: str
 class FetchedDocuments implements Documents {
   readonly root: LoadedDocument
   private readonly seconds: number
-  private readonly folder: readonly string[] | undefined
+  private readonly folder: DocumentFolder | undefined
   private readonly send: WebFetch | undefined
   private readonly byAddress = new Map<string, LoadedDocument>()
   private readonly addresses = new Map<LoadedDocument, string>()
+  /** The files of the folder that far addresses stand for. */
+  private readonly besides = new Map<string, string>()
 
   constructor(
     root: Fetched,
     seconds: number,
-    folder: readonly string[] | undefined,
+    folder: DocumentFolder | undefined,
     send: WebFetch | undefined,
   ) {
     this.seconds = seconds
@@ -130,8 +138,13 @@ class FetchedDocuments implements Documents {
     return [...this.addresses.keys()]
   }
 
-  async follow(reference: string, from: LoadedDocument, place: Place): Promise<LoadedDocument> {
-    const address = this.addressOf(reference, from, place)
+  async follow(
+    reference: string,
+    from: LoadedDocument,
+    place: Place,
+    wanted?: Wanted,
+  ): Promise<LoadedDocument> {
+    const address = this.addressOf(reference, from, place, wanted)
     let found = this.byAddress.get(address)
     if (found === undefined) {
       if (this.addresses.size >= mostDocuments)
@@ -142,9 +155,14 @@ class FetchedDocuments implements Documents {
     return found
   }
 
-  private addressOf(reference: string, from: LoadedDocument, place: Place): string {
+  private addressOf(
+    reference: string,
+    from: LoadedDocument,
+    place: Place,
+    wanted?: Wanted,
+  ): string {
     const base = this.addresses.get(from) ?? ''
-    const beside = this.fileBeside(reference)
+    const beside = this.fileBeside(reference, wanted)
     if (beside !== undefined) return pathToFileURL(beside).href
     if (!URL.canParse(reference, base))
       throw problem('TM-2010', { reference, reason: 'it is not a valid address' }, { place })
@@ -170,12 +188,17 @@ class FetchedDocuments implements Documents {
 
   /**
    * Documents handed over in one folder often still name the far server: the file of the same name
-   * in the folder is meant.
+   * in the folder is meant, or else the one for the same namespace.
    */
-  private fileBeside(reference: string): string | undefined {
+  private fileBeside(reference: string, wanted: Wanted | undefined): string | undefined {
     if (this.folder === undefined || !isWebAddress(reference)) return undefined
-    const wanted = labelFor(reference)
-    return this.folder.find((path) => basename(path) === wanted)
+    const isTaken = (path: string): boolean => this.byAddress.has(pathToFileURL(path).href)
+    const found =
+      this.besides.get(reference) ??
+      this.folder.named(labelFor(reference)) ??
+      (wanted === undefined ? undefined : this.folder.withNamespace(wanted, isTaken))
+    if (found !== undefined) this.besides.set(reference, found)
+    return found
   }
 
   private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
@@ -282,42 +305,4 @@ function decode(text: string): string {
   } catch {
     return text
   }
-}
-
-async function listFolder(folder: string): Promise<string[]> {
-  const entries = await readdir(folder, { withFileTypes: true, recursive: true })
-  const files = entries
-    .filter((entry) => entry.isFile() && /\.(wsdl|xsd|xml|edmx|csdl|ya?ml|json)$/i.test(entry.name))
-    .map((entry) => join(entry.parentPath, entry.name))
-  if (files.length > mostDocuments)
-    throw problem('TM-2012', { limit: `${mostDocuments} documents` })
-  return files.sort()
-}
-
-async function rootOfFolder(
-  folder: string,
-  files: readonly string[],
-  recognise: (text: string) => boolean,
-): Promise<string> {
-  const texts = await pMap(
-    files,
-    async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) }),
-    { concurrency: 64 },
-  )
-  const candidates = texts.filter(({ text }) => recognise(text))
-  // A document that another one names is a part of it.
-  const roots = candidates.filter(
-    ({ path }) =>
-      !candidates.some((other) => other.path !== path && other.text.includes(basename(path))),
-  )
-  const [first, ...others] = roots.length > 0 ? roots : candidates
-  if (first === undefined) throw problem('TM-2013', { location: folder, detail: '' })
-  if (others.length > 0) {
-    const names = [first, ...others].map(({ path }) => relative(folder, path).split(sep).join('/'))
-    throw problem('TM-2013', {
-      location: folder,
-      detail: ` of one service only; it has ${names.join(', ')}`,
-    })
-  }
-  return first.path
 }

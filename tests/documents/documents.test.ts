@@ -7,7 +7,7 @@ import { labelFor, loadDocuments } from '../../src/documents/documents.js'
 import { withoutSecrets } from '../../src/documents/fetching.js'
 import { decodeText } from '../../src/documents/text.js'
 import { parseXml } from '../../src/documents/xml-tree.js'
-import { readSource } from '../../src/app/open-contract.js'
+import { readSource } from '../../src/app/read-source.js'
 import { freshFolder, repository, startServer } from '../support/program.js'
 
 const recognise = (text: string): boolean => text.includes('definitions')
@@ -37,6 +37,68 @@ describe('documents and what they refer to', () => {
     await expect(loadDocuments(await freshFolder(), { recognise })).rejects.toMatchObject({
       code: 'TM-2013',
     })
+  })
+
+  test('from a folder of documents under any name: one service among many, found by what they are for, when the server is gone', async () => {
+    const folder = await freshFolder()
+    const berths = (name: string): Promise<string> =>
+      readFile(join(repository, 'demo/berths', name), 'utf8')
+    const far = (text: string): string =>
+      text.replace(/schemaLocation="(\w+)\.xsd"/g, 'schemaLocation="http://127.0.0.1:1/$1?id=7"')
+    const wsdl = far(await berths('desk.wsdl'))
+    const service = /<service[\s\S]*<\/service>/.exec(wsdl)?.[0] ?? ''
+    // The service stands in a document of its own, which imports the others by a far address.
+    const root = /<definitions[^>]*>/.exec(wsdl)?.[0] ?? ''
+    await writeFile(
+      join(folder, 'a1.wsdl'),
+      `${root.replace(/targetNamespace="[^"]*"/, 'targetNamespace="urn:other"')}<import namespace="urn:brackmouth:desk" location="http://127.0.0.1:1/part"/>${service}</definitions>`,
+    )
+    await writeFile(join(folder, 'b2.wsdl'), wsdl.replace(service, ''))
+    for (const name of ['desk', 'dues', 'harbour'])
+      await writeFile(join(folder, `z-${name}-saved.xml`), far(await berths(`${name}.xsd`)))
+    const { contract } = await readSource(folder, 'desk')
+    expect(contract.services.flatMap(({ operations }) => operations)).toHaveLength(8)
+  })
+
+  test('an address of a service or of its help page leads to the metadata; a refusal tells where it was looked for', async () => {
+    const wsdl = await readFile(join(repository, 'tests/fixtures/two-services.wsdl'), 'utf8')
+    const csdl = await readFile(join(repository, 'demo/registry/registry.xml'), 'utf8')
+    const openapi = JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Quay', version: '1' },
+      paths: { '/a': { get: { responses: { 204: { description: 'done' } } } } },
+    })
+    const xhtml =
+      '<?xml version="1.0"?><!DOCTYPE html PUBLIC "x" "y"><html xmlns="http://www.w3.org/1999/xhtml"><title>Desk</title></html>'
+    const answers: Readonly<Record<string, string>> = {
+      '/desk': xhtml,
+      '/desk?wsdl': wsdl,
+      '/registry/$metadata': csdl,
+      '/help': '<html><a href="docs/openapi.json">the description</a></html>',
+      '/docs/openapi.json': openapi,
+      '/page': xhtml,
+    }
+    const server = await startServer((request, response) => {
+      const text = answers[request.url ?? '']
+      response.statusCode = text === undefined ? 404 : 200
+      response.end(text ?? '')
+    })
+    const read = (path: string): ReturnType<typeof readSource> =>
+      readSource(server.url + path, 'found')
+    for (const [path, found, dialect] of [
+      ['/desk', '/desk?wsdl', 'soap'],
+      ['/registry/', '/registry/$metadata', 'odata'],
+      ['/help', '/docs/openapi.json', 'http'],
+    ] as const) {
+      const source = await read(path)
+      expect([source.found, source.contract.dialect]).toEqual([server.url + found, dialect])
+    }
+    const tried = [
+      expect.stringContaining(`${server.url}/page?wsdl, ${server.url}/page?singleWsdl`),
+    ]
+    await expect(read('/page')).rejects.toMatchObject({ code: 'TM-2006', details: tried })
+    await expect(read('/none')).rejects.toMatchObject({ code: 'TM-2005' })
+    await server.stop()
   })
 
   test('over HTTP: queries, redirects, compression, a login in the address, each document once', async () => {

@@ -1,7 +1,8 @@
+import { laidOut } from '../../src/exercise/documents-in-text.js'
 import { describe, expect, test } from '@jest/globals'
 import { ExactNumber, fromPlain, fromText } from '../../src/contract/plain.js'
 import { matchName, nearestAdvice, nearestNames } from '../../src/contract/nearest.js'
-import { readSource } from '../../src/app/open-contract.js'
+import { readSource } from '../../src/app/read-source.js'
 import { printable, problem } from '../../src/contract/problem.js'
 import type { Operation, ScalarBase, Type } from '../../src/contract/contract.js'
 import { parseAssignment, parseInput, parsePath, readInput } from '../../src/exercise/input.js'
@@ -304,5 +305,21 @@ describe('names and messages', () => {
   test("what a document says can't play with the terminal", () => {
     expect(printable('a\u001b[31mred\u202e\u0007\nb')).toBe('a\\u001b[31mred\\u202e\\u0007\nb')
     expect(problem('TM-1006', { name: '\u001b[2J' }).message).not.toContain('\u001b')
+  })
+})
+
+describe('a document inside of a text', () => {
+  test.each([
+    ['XML', '<a><b>1</b></a>', '<a>\n  <b>1</b>\n</a>'],
+    ['XML that is not well-formed, as it is', '<a><b></a>', '<a><b></a>'],
+    [
+      'JSON, with every digit',
+      '{"n":12345678901234567890,"l":[1.10]}',
+      '{\n  "n": 12345678901234567890,\n  "l": [\n    1.10\n  ]\n}',
+    ],
+    ['broken JSON, as it is', '{"n":', '{"n":'],
+    ['any other text', 'a < b', 'a < b'],
+  ])('%s', async (_what, text, shown) => {
+    expect(await laidOut(text)).toBe(shown)
   })
 })

@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import type { RecordType, Type } from '../../src/contract/contract.js'
 import { fieldsOf, operationsOf, pathOf, resolve } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
+import { sampleInput } from '../../src/exercise/sample.js'
 import { Outgoing, readParts, writeParts } from '../../src/runtime/soap/attachments.js'
 import { ServiceFault } from '../../src/runtime/failures.js'
 import { checkInput } from '../../src/runtime/soap/soap.js'
@@ -492,6 +493,15 @@ test('what is understood, or says nothing of the contract, is no finding; the sc
       ({ name }) => name,
     ),
   ).toEqual(['$text', 'lang', 'space', 'id', 'base'])
+})
+
+test('samples of plain HTTP are in the shape of what the operation by SOAP knows', async () => {
+  const { contract } = await fixture('data-sets')
+  expect(
+    sampleInput(contract, operationNamed(contract, 'TablesHttpGet.Count'), { full: false }),
+  ).toMatchObject({
+    Unit: '1',
+  })
 })
 
 test('WSDL 2.0: interfaces, what they extend, faults, versions of SOAP; what can be any element is left out', async () => {

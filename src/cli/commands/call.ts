@@ -6,7 +6,7 @@ import {
   type CallFailure,
   cell,
   ContractBreach,
-  indentXml,
+  laidOut,
   maskedHeaders,
   maskedRequest,
   ServiceFault,
@@ -297,7 +297,7 @@ async function report(
     say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
   const shown = Array.isArray(result.value) ? result.value.length : 0
   if (differences !== undefined) await printDifferences(differences, options.against ?? '')
-  else if (saved === undefined) await printAnswer(value, options)
+  else if (saved === undefined) await printAnswer(value, options, voice)
   if (saved !== undefined)
     print(`Saved: ${saved}${Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''}`)
   if (result.total !== undefined && result.total !== shown)
@@ -405,7 +405,9 @@ function soapRows({ soap, detail }: ServiceFault): string[][] {
   ]
 }
 
-async function printAnswer(value: unknown, options: Options): Promise<void> {
+async function printAnswer(value: unknown, options: Options, voice: Voice): Promise<void> {
+  // Whoever wants the answer alone gets a text as it came.
+  const shown = (text: string): string | Promise<string> => (voice.quiet ? text : laidOut(text))
   switch (options.format) {
     case 'json':
       printJson(toPlain(value))
@@ -417,7 +419,7 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
       printData(await csvText(value, options.columns))
       return
     case 'text':
-      printData(typeof value === 'string' ? await documentText(value) : valueText(value))
+      printData(typeof value === 'string' ? await shown(value) : valueText(value))
       return
     case 'table': {
       const { tableText } = await import('../tables.js')
@@ -426,7 +428,7 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
         return
       }
       if (typeof value === 'string') {
-        print(await documentText(value))
+        print(await shown(value))
         return
       }
       const { values, rows } = arrange(value, options.columns)
@@ -443,17 +445,6 @@ async function printAnswer(value: unknown, options: Options): Promise<void> {
           print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
       }
     }
-  }
-}
-
-/** A text that is a whole XML or JSON document is read more easily with its lines. */
-async function documentText(text: string): Promise<string> {
-  if (/^\ufeff?\s*<[?\w]/.test(text)) return indentXml(text)
-  if (!/^\s*[[{]/.test(text)) return text
-  try {
-    return JSON.stringify(JSON.parse(text), null, 2)
-  } catch {
-    return text
   }
 }
 

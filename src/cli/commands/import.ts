@@ -66,6 +66,7 @@ export function declare(command: Command): void {
       print(tableText(['endpoint', 'protocol', 'address', ''], rows))
       if (imported.warning !== undefined)
         say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
+      if (imported.found !== undefined) say(voice, `\nThe metadata was found at ${imported.found}.`)
       sayNotes(voice, contract.notes)
       sayClashes(voice, imported.clashes)
       say(

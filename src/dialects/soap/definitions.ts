@@ -67,10 +67,11 @@ export class Definitions {
     root.attribute('name')
     for (const imported of root.take(wsdl, 'import')) {
       documentationOf(imported)
-      imported.attribute('namespace')
+      const wanted = { namespace: imported.attribute('namespace') ?? '', root: 'definitions' }
       const location = imported.attribute('location')
-      if (location !== undefined)
-        await this.add(await this.documents.follow(location, document, imported.origin), imported)
+      if (location === undefined) continue
+      const { origin } = imported
+      await this.add(await this.documents.follow(location, document, origin, wanted), imported)
     }
     for (const types of root.take(wsdl, 'types')) {
       documentationOf(types)

@@ -7,6 +7,7 @@ import { Definitions, type Definition } from './definitions.js'
 import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
 import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
+import { withExamplesOfTwins } from './plain-twins.js'
 import { asksFor, asksForAddressing, asksForMtom, readPolicies } from './policies.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
@@ -62,13 +63,14 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   const isEncoded = services.some((service) =>
     service.operations.some((operation) => operationLayout(operation).encoded === true),
   )
+  const known = types.finished()
   const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
   return {
     name,
     dialect: 'soap',
     title: titleOf(services[0], root, name),
-    services,
-    types: types.finished(),
+    services: withExamplesOfTwins(services, known),
+    types: known,
     security,
     notes: notes.all(),
     ...((documentation ?? services[0]?.documentation)

@@ -211,12 +211,12 @@ export class SchemaSet {
         imported !== attachmentsProfile &&
         !soapEncodings.includes(imported)
       ) {
-        const target = await this.documents.follow(location, document, reference.origin)
-        await this.addDocument(
-          target,
-          reference,
-          reference.is(xsd, 'import') ? undefined : context.namespace,
-        )
+        const isImport = reference.is(xsd, 'import')
+        const target = await this.documents.follow(location, document, reference.origin, {
+          namespace: isImport ? imported : context.namespace,
+          root: 'schema',
+        })
+        await this.addDocument(target, reference, isImport ? undefined : context.namespace)
       }
       if (reference.is(xsd, 'redefine'))
         for (const child of reference.children) this.redefine(child, context)

@@ -1,0 +1,31 @@
+import { indentXml } from './wire-text.js'
+
+/**
+ * A text that is a whole XML or JSON document, with a line for each element or member; any other
+ * text as it is. Nothing but white space changes, so that every digit stays.
+ */
+export async function laidOut(text: string): Promise<string> {
+  if (/^\ufeff?\s*<[?\w]/.test(text)) return (await isWellFormed(text)) ? indentXml(text) : text
+  return /^\s*[[{]/.test(text) ? laidOutJson(text) : text
+}
+
+async function laidOutJson(text: string): Promise<string> {
+  try {
+    JSON.parse(text)
+  } catch {
+    return text
+  }
+  const { applyEdits, format } = (await import('jsonc-parser')).default
+  return applyEdits(text, format(text, undefined, { tabSize: 2, insertSpaces: true, eol: '\n' }))
+}
+
+async function isWellFormed(xml: string): Promise<boolean> {
+  const { SaxesParser } = await import('saxes')
+  const parser = new SaxesParser({ xmlns: true as const })
+  let isFine = true
+  parser.on('error', () => {
+    isFine = false
+  })
+  parser.write(xml.replace(/^\ufeff/, '')).close()
+  return isFine
+}
