@@ -271,6 +271,12 @@ function explainFault(
       'There is nothing at this address or with this key (HTTP 404).',
       'Check the key, and whether the address is that of the service: --preview shows where the request goes.',
     )
+  if (status === 428)
+    return explained(
+      'caller',
+      'It wants to know for which version of the entity this is meant, so that no change is lost (HTTP 428).',
+      'Give the ETag that it had: --with ifMatch=<ETag>, or --with ifMatch=* for whatever is there; in code, ifMatch.',
+    )
   if (status === 409 || status === 412)
     return explained(
       'caller',

@@ -60,6 +60,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       'Things.list',
       'Things.get',
       'Things.count',
+      'Things.aggregate',
       'Things.create',
       'Things.update',
       'Things.replace',
@@ -67,6 +68,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       'Things.delete',
       'Bares.list',
       'Bares.count',
+      'Bares.aggregate',
       'Bares.create',
       'Me.get',
       'Me.update',
@@ -213,6 +215,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       inputs: [
         { name: 'key', type: { base: 'int32' } },
         { name: 'key_', type: { base: 'text' } },
+        { name: 'ifMatch', optional: true, place: 'header' },
       ],
       outcome: { kind: 'nothing' },
       layout: { method: 'POST', call: 'Ns.Get' },
@@ -639,4 +642,39 @@ describe("the stand-in's own reading of filters", () => {
       { by: { steps: ['n'] }, descending: true },
       { by: { name: 'tolower' }, descending: false },
     ]))
+})
+
+test('built-in abstract types, types of paths, annotations by signature and by cast; nothing that only annotates is fetched', async () => {
+  const contract = await read({
+    'a.xml': edmx4(
+      schema4(`<Term Name="T" Type="Core.Tag"/>
+        <EntityType Name="A"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Int32" Nullable="false"/><Property Name="P" Type="Edm.PrimitiveType"/><Property Name="Path" Type="Edm.NavigationPropertyPath"/><NavigationProperty Name="E" Type="Collection(Edm.EntityType)"/></EntityType>
+        <EntityType Name="B" BaseType="N.A"><Property Name="X" Type="Edm.String"/></EntityType>
+        <Function Name="F" IsBound="true"><Parameter Name="it" Type="N.A"/><Parameter Name="n" Type="Edm.Int32"/><Parameter Name="o" Type="Edm.Int32"/><ReturnType Type="Edm.EntityType"/></Function>
+        ${container('<EntitySet Name="As" EntityType="N.A"/>')}
+        <Annotations Target="N.F(N.A,Edm.Int32,Edm.Int32)/o"><Annotation Term="Org.OData.Core.V1.OptionalParameter"/></Annotations>
+        <Annotations Target="N.A/N.B/X"><Annotation Term="Org.OData.Core.V1.Description" String="by cast"/></Annotations>`),
+      '<edmx:Reference Uri="http://127.0.0.1:1/core.xml"><edmx:Include Namespace="Org.OData.Core.V1" Alias="Core"/></edmx:Reference>',
+    ),
+  })
+  const { P, Path, E } = fieldsOf(contract, 'Ns.A')
+  expect([P, Path, E].map((field) => field?.type.kind)).toEqual(['anything', 'scalar', 'list'])
+  const bound = operationsOf(contract).find(({ path }) => path[1] === 'F')
+  expect(bound?.inputs.map(({ name, layout }) => [name, layout])).toEqual([
+    ['key', undefined],
+    ['n', { always: true }],
+    ['o', undefined],
+    ['ifMatch', undefined],
+  ])
+  expect(fieldsOf(contract, 'Ns.B')['X']?.documentation).toBe('by cast')
+})
+
+test('vocabularies by their aliases in version 2, in the namespace of version 4', async () => {
+  const contract = await read({
+    'a.xml': `<edmx:Edmx Version="1.0" xmlns:edmx="http://schemas.microsoft.com/ado/2007/06/edmx"><edmx:Reference xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Uri="http://127.0.0.1:1/c.xml"><edmx:Include Namespace="Org.OData.Capabilities.V1" Alias="Capa"/></edmx:Reference><edmx:DataServices xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata" m:DataServiceVersion="2.0"><Schema Namespace="Ns" xmlns="http://schemas.microsoft.com/ado/2008/09/edm">
+      ${thing}${container('<EntitySet Name="Things" EntityType="Ns.Thing"/>')}
+      <Annotations Target="Ns.Container/Things" xmlns="http://docs.oasis-open.org/odata/ns/edm"><Annotation Term="Capa.DeleteRestrictions"><Record><PropertyValue Property="Deletable" Bool="false"/></Record></Annotation></Annotations>
+    </Schema></edmx:DataServices></edmx:Edmx>`,
+  })
+  expect(paths(contract)).not.toContain('Things.delete')
 })

@@ -12,9 +12,9 @@ const comesTo: Readonly<
 > = {
   busy: { kind: 'fault', side: 'service', code: 1, advice: /try again after 1 s/ },
   faulty: { kind: 'fault', side: 'service', code: 1, advice: /--traffic/ },
-  'hang-up': { kind: 'unreachable', side: 'between', code: 4, advice: /running/ },
-  garbled: { kind: 'breach', side: 'service', code: 5, advice: /--traffic/ },
-  mistyped: { kind: 'breach', side: 'service', code: 5, advice: /--traffic/ },
+  'hang-up': { kind: 'unreachable', side: 'between', code: 4, advice: /look whether it did/ },
+  garbled: { kind: 'breach', side: 'service', code: 5, advice: /--unchecked-answer/ },
+  mistyped: { kind: 'breach', side: 'service', code: 5, advice: /--unchecked-answer/ },
   trickle: { kind: 'timeout', side: 'between', code: 4, advice: /--timeout/ },
   silent: { kind: 'timeout', side: 'between', code: 4, advice: /--timeout/ },
 }

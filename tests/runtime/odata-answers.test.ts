@@ -268,6 +268,46 @@ describe('answers of version 4 (JSON Format 4.01)', () => {
   })
 })
 
+describe('what services send that is not quite what they promised is taken, and told', () => {
+  test.each([
+    ['{"value":2}', 2],
+    ['{"@odata.count":"7"}', 7],
+  ])('a count as %s', async (body, number) => {
+    const { connection, deviations } = service([body])
+    expect(await count(connection, ships)).toBe(number)
+    expect(deviations).toMatchObject([{ message: expect.stringContaining('is an object') }])
+  })
+
+  test.each(['{"value":SHIP}', '{"@odata.context":"x","value":[SHIP]}'])(
+    'one entity wrapped as %s',
+    async (wrapper) => {
+      const { connection, deviations } = service([wrapper.replace('SHIP', one)])
+      expect(await get(connection, ships, { key: 1n })).toMatchObject({ Name: 'a' })
+      expect(deviations).toMatchObject([{ message: expect.stringContaining('is wrapped') }])
+    },
+  )
+
+  test('an entity without its key, unless the query left it out', async () => {
+    const { connection, deviations } = service([
+      '{"value":[{"Name":"a"},{"Name":"b","Number":"1"}]}',
+      '{"value":[{"Name":"a"}]}',
+      '{"Name":"a"}',
+    ])
+    await list(connection, ships, { expand: [{ Surveys: { select: ['Passed'] } }] }).page()
+    expect(deviations.map(({ path }) => path)).toEqual(['[0].Number'])
+    await list(connection, ships, { select: ['Name'] }).page()
+    expect(deviations).toHaveLength(1)
+    await get(connection, ships, { key: 1n, select: ['Name', 'Number'] })
+    expect(deviations.at(-1)).toMatchObject({ path: 'Number' })
+  })
+
+  test('bytes in either alphabet of base64, with or without padding', () => {
+    for (const binary of [edm2.binary, edm4.binary])
+      for (const text of ['-_8=', '-_8', '+/8=', '+/8'])
+        expect(binary.read(text)).toEqual(new Uint8Array([0xfb, 0xff]))
+  })
+})
+
 describe('writing', () => {
   test('an entity is created; a service that answers without it is asked for it (Protocol, section 11.4.2)', async () => {
     const { connection, asked } = service([
@@ -432,6 +472,28 @@ describe("refusals in the service's words", () => {
     })
     expect(await refusal(v4, '', 'text/plain', 503)).toBeInstanceOf(ServiceFault)
   })
+})
+
+test('for which version an action is meant; a service that insists on it is told as such (Protocol, section 11.4.1.1)', async () => {
+  const rename = {
+    name: 'rename',
+    call: 'Ns.rename',
+    method: 'POST' as const,
+    passing: 'body' as const,
+    protocol: v4,
+    on: { path: 'Ships', of: ship },
+  }
+  const { connection, asked } = service([
+    '',
+    { status: 428, body: '{"error":{"message":"which?"}}' },
+  ])
+  await invoke(connection, rename, { key: 1n, ifMatch: 'W/"1"' })
+  expect(asked[0]?.headers).toMatchObject({ 'if-match': 'W/"1"' })
+  await expect(invoke(connection, rename, { key: 1n })).rejects.toMatchObject({
+    status: 428,
+    message: 'the service wants to know which version is meant (`ifMatch`): which?',
+  })
+  await expect(invoke(connection, rename, { key: 1n, ifMatch: 5 })).rejects.toThrow(InputRejected)
 })
 
 describe('functions and actions', () => {

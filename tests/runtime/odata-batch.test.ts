@@ -13,15 +13,16 @@ import {
 } from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { aggregate } from '../../src/runtime/odata/aggregation.js'
-import { openBatch, type Batch } from '../../src/runtime/odata/batch.js'
+import { openBatch, type Batch, type BatchOptions } from '../../src/runtime/odata/batch.js'
 import { changes } from '../../src/runtime/odata/changes.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
+import { invoke } from '../../src/runtime/odata/invocations.js'
 import { link, unlink, type LinkOperation } from '../../src/runtime/odata/links.js'
 import { createMedia, download, upload } from '../../src/runtime/odata/media.js'
 import type { Structure } from '../../src/runtime/odata/model.js'
-import { create, get, list, remove } from '../../src/runtime/odata/odata.js'
+import { create, get, list, remove, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
 import { v2, v3 } from '../../src/runtime/odata/v2.js'
 import { v4, v401 } from '../../src/runtime/odata/v4.js'
@@ -194,6 +195,93 @@ describe('batches in parts', () => {
     const linked = batchOn(connection)
     void linked.add((later) => remove(later, operation(ship, 'Ships'), { key: 1 })).reference
     await expect(linked.send()).rejects.toThrow('sent together')
+  })
+})
+
+describe('entities that the same batch makes', () => {
+  const fill = async (batch: Batch<Connection>, options: BatchOptions): Promise<unknown[]> => {
+    const made = batch.add((later) =>
+      create(later, operation(owner, 'Owners'), { body: { Name: 'A' } }),
+    )
+    const all = [
+      made.outcome,
+      batch.add((later) =>
+        update(later, operation(owner, 'Owners'), { key: made.key, body: { Name: 'B' } }),
+      ).outcome,
+      batch.add((later) => remove(later, operation(owner, 'Owners'), { key: made.key })).outcome,
+      batch.add((later) =>
+        invoke(
+          later,
+          {
+            name: 'greet',
+            call: 'Ns.greet',
+            method: 'POST',
+            passing: 'body',
+            protocol: v401,
+            on: { path: 'Owners', of: owner },
+          },
+          { key: made.key },
+        ),
+      ).outcome,
+      batch.add((later) =>
+        create(later, operation(ship, 'Ships'), {
+          body: { Name: 'S', Owner: { $bind: made.reference } },
+        }),
+      ).outcome,
+    ]
+    await batch.send(options).catch(() => undefined)
+    return settled(all)
+  }
+
+  test('are changed, deleted and called by what stands for them', async () => {
+    const { connection, seen } = service(answer('', 'text/plain', 500))
+    await fill(batchOn(connection), { together: true })
+    expect(seen[0]?.body.match(/^(?:POST|PATCH|DELETE) .*$/gm)?.map((line) => line.trim())).toEqual(
+      [
+        'POST Owners HTTP/1.1',
+        'PATCH $1 HTTP/1.1',
+        'DELETE $1 HTTP/1.1',
+        'POST $1/Ns.greet HTTP/1.1',
+        'POST Ships HTTP/1.1',
+      ],
+    )
+  })
+
+  test('in JSON, what refers to another call says so, together or not', async () => {
+    for (const together of [true, false]) {
+      const { connection, seen } = service(answer('', 'text/plain', 500))
+      await fill(batchOn(connection, v401), { asJson: true, together })
+      const { requests } = JSON.parse(seen[0]?.body ?? '') as {
+        requests: { url: string; dependsOn?: string[] }[]
+      }
+      expect(requests.map(({ url, dependsOn }) => [url, dependsOn])).toEqual([
+        ['Owners', undefined],
+        ['$1', ['1']],
+        ['$1', ['1']],
+        ['$1/Ns.greet', ['1']],
+        ['Ships', ['1']],
+      ])
+    }
+  })
+
+  test('when one of several changes that were to happen together failed, none is done, whatever the service says of the others', async () => {
+    const one = (id: string, status: number): object => ({
+      id,
+      status,
+      headers: { 'content-type': 'application/json' },
+      ...(status < 400
+        ? { body: { Id: 1, Name: 'A' } }
+        : { body: { error: { code: 'X', message: 'no' } } }),
+    })
+    const responses = [one('1', 201), one('2', 204), one('3', 409), one('4', 204), one('5', 201)]
+    const { connection } = service(answer(JSON.stringify({ responses })))
+    expect(await fill(batchOn(connection, v401), { asJson: true, together: true })).toEqual([
+      'ServiceFault 424',
+      'ServiceFault 424',
+      'ServiceFault 409',
+      'ServiceFault 424',
+      'ServiceFault 424',
+    ])
   })
 })
 

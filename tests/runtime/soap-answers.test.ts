@@ -91,7 +91,7 @@ describe('answers as the contract has them', () => {
       'substitution',
       '<v><n:Remark><n:At>2026-11-23T00:00:00Z</n:At><n:Words>w</n:Words></n:Remark><n:Arrival><n:At>2026-11-23T01:00:00</n:At><n:Draught>3</n:Draught></n:Arrival></v>',
       {
-        $items: [
+        Event: [
           { Remark: expect.objectContaining({ At: '2026-11-23T00:00:00Z', Words: 'w' }) },
           { Arrival: { $is: 'Arrival', At: '2026-11-23T01:00:00', Draught: '3' } },
         ],

@@ -16,8 +16,10 @@ export interface Capabilities {
   readonly delete: boolean
   /** It keeps track of changes, so that they can be asked for later. */
   readonly changes: boolean
-  /** It reckons over many entities ($apply). */
+  /** It reckons over many entities ($apply), or does not say that it can't: most don't say. */
   readonly aggregate: boolean
+  /** It says that it does. */
+  readonly promisesSums: boolean
   readonly restricted: Restrictions | undefined
 }
 
@@ -33,6 +35,7 @@ export const unrestricted: Capabilities = {
   delete: true,
   changes: false,
   aggregate: false,
+  promisesSums: false,
   restricted: undefined,
 }
 
@@ -160,6 +163,7 @@ export function readCapabilities(
     ...told,
     ...(required.length > 0 || mustFilter ? { filtered: required } : {}),
   }
+  const applied = term('ApplySupported', 'Org.OData.Aggregation.V1')
   const readable = memberOf(reads, 'Readable') !== false
   const byKey = memberOf(memberOf(reads, 'ReadByKeyRestrictions'), 'Readable')
   return {
@@ -172,7 +176,8 @@ export function readCapabilities(
     upsert: updatable && creatable && memberOf(term('UpdateRestrictions'), 'Upsertable') !== false,
     delete: deletable,
     changes: csdl.isNew && memberOf(term('ChangeTracking'), 'Supported') === true,
-    aggregate: csdl.isNew && isOffered(term('ApplySupported', 'Org.OData.Aggregation.V1')),
+    aggregate: csdl.isNew && (applied === undefined || isOffered(applied)),
+    promisesSums: isOffered(applied),
     restricted: Object.keys(restricted).length === 0 ? undefined : restricted,
   }
 }

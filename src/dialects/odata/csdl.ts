@@ -161,12 +161,34 @@ export class Csdl {
    * @param term the term's qualified name
    */
   annotation(element: XmlElement, path: string, term: string): XmlElement | undefined {
+    const elsewhere = [path, this.withSignature(element, path)].flatMap(
+      (each) => (each === undefined ? undefined : this.annotations.get(each)) ?? [],
+    )
     const found =
       this.annotationsHere(element).get(term) ??
-      this.annotations.get(path)?.find((each) => this.termOf(each) === term)
+      elsewhere.find((each) => this.termOf(each) === term)
     found?.readWhole()
     return found
   }
+
+  /**
+   * The path to an action or function, or to one of its parameters, with the types of all its
+   * parameters, which tell an overload (CSDL 4.01, section 14.2.2).
+   */
+  private withSignature(element: XmlElement, path: string): string | undefined {
+    const operation = ['Function', 'Action'].includes(element.local)
+      ? element
+      : this.operationOf.get(element)
+    if (operation === undefined) return undefined
+    const types = operation.children
+      .filter(({ local }) => local === 'Parameter')
+      .map((each) => each.attributes.find(({ local }) => local === 'Type')?.value ?? '')
+      .map((type) => type.replace(/[^()]+\.[^()]+/, (name) => this.resolved(name)))
+    return path.replace(/^[^/]+/, (name) => `${name}(${types.join(',')})`)
+  }
+
+  /** The actions and functions that parameters belong to. */
+  private readonly operationOf = new Map<XmlElement, XmlElement>()
 
   /**
    * The annotations that stand inside an element, by their terms; the first where there are
@@ -233,16 +255,18 @@ export class Csdl {
     root.read = true
     for (const attribute of ['Version']) root.attribute(attribute)
     const edmx = root.namespace
-    for (const reference of root.take(edmx, 'Reference')) {
+    // Documents of version 2 name vocabularies as version 4 does, in its namespace.
+    const references = [...new Set([edmx, edmx4])].flatMap((each) => root.take(each, 'Reference'))
+    for (const reference of references) {
       const uri = reference.attribute('Uri') ?? reference.attribute('Url')
-      for (const include of reference.take(edmx, 'Include')) {
+      for (const include of reference.take(reference.namespace, 'Include')) {
         const namespace = include.attribute('Namespace') ?? ''
         const alias = include.attribute('Alias')
         if (alias !== undefined) this.aliases.set(alias, namespace)
         if (uri !== undefined && !this.includes.has(namespace))
           this.includes.set(namespace, { reference: uri, from: document, element: include })
       }
-      for (const each of reference.take(edmx, 'IncludeAnnotations')) {
+      for (const each of reference.take(reference.namespace, 'IncludeAnnotations')) {
         this.notes.add('ignored', 'TM-2404', { element: each.name }, each.origin)
         each.readWhole()
       }
@@ -288,15 +312,20 @@ export class Csdl {
         name !== undefined
       ) {
         const key = `${child.local} ${namespace}.${name}`
+        for (const inner of child.children)
+          if (['Parameter', 'ReturnType'].includes(inner.local)) this.operationOf.set(inner, child)
         addTo(this.others, key, { name: `${namespace}.${name}`, element: child })
       } else if (child.local === 'Annotations') {
         child.read = true
         const target = child.attribute('Target') ?? ''
         child.attribute('Qualifier')
-        const path = target.replace(/^[^/(]+/, (first) =>
-          this.resolvedLater(first, namespace, alias),
+        // Names of types stand at the start, in a signature, and as casts (CSDL 4.01, section 14.2.2).
+        const path = target.replace(/[^/(),]+/g, (name) =>
+          name.includes('.') ? this.resolvedLater(name, namespace, alias) : name,
         )
         addEach(this.annotations, path, child.children)
+        const cast = /^[^/(]+\/(?:.*\/)?([^/(),]+\.[^/(),]+\/[^/]+)$/.exec(path)?.[1]
+        if (cast !== undefined) addEach(this.annotations, cast, child.children)
       }
     }
   }
@@ -339,7 +368,8 @@ export class Csdl {
     const needed = new Set<string>()
     const declared = new Set(this.schemas.map(({ namespace }) => namespace))
     const visit = (element: XmlElement): void => {
-      if (element.local === 'Annotation' || element.local === 'Annotations') return
+      // What only annotations need stays where it is: the types of terms, too.
+      if (['Annotation', 'Annotations', 'Term'].includes(element.local)) return
       for (const { local, value } of element.attributes) {
         if (
           ![

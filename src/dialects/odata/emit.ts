@@ -247,7 +247,7 @@ function queriesSection(contract: Contract, variable: Code, names: Names): Markd
     markdown``,
     ...fenced(together),
     markdown``,
-    markdown`A new entity can be bound to one that is there, \`{ $bind: key }\`, or to one that another call of the batch makes, \`{ $bind: call.reference }\`.`,
+    markdown`A new entity can be bound to one that is there, \`{ $bind: key }\`, or to one that another call of the batch makes, \`{ $bind: call.reference }\`; later calls can change it, \`{ key: call.key }\`.`,
     markdown``,
   ]
 }

@@ -196,6 +196,8 @@ export function aggregationInputs(
   names: readonly string[],
   origin: Origin,
 ): InputField[] {
+  let measure = 'Number'
+  while (names.includes(measure)) measure += '_'
   return [
     ...shape.filter((field) => field.name === 'filter'),
     input(
@@ -213,7 +215,7 @@ export function aggregationInputs(
         'query',
         'What is reckoned out, by the name that it gets: `count`, or a property `of` and a method `by` (sum, min, max, average, countdistinct).',
         origin,
-        { Number: 'count' },
+        { [measure]: 'count' },
       ),
       optional: false,
     },

@@ -43,6 +43,8 @@ export interface FieldLayout {
   readonly about?: true
   /** The name of a parameter on the wire, where the input calls it otherwise. */
   readonly wire?: string
+  /** Of a parameter of a function: it is said also where it is null. */
+  readonly always?: true
 }
 
 /**

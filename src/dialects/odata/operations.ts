@@ -138,14 +138,7 @@ export class OperationReader {
     })
     const outer = this.outerKey(place, origin)
     const key = [...outer, ...(singleton ? [] : keyInput(keys, origin))]
-    const ifMatch = input(
-      'ifMatch',
-      text(origin, 'ETag'),
-      'header',
-      `Only if the entity still has this ETag; \`*\` for any.${resource.guarded ? ' The service guards against lost changes, and may insist on it.' : ''}`,
-      origin,
-      '*',
-    )
+    const ifMatch = ifMatchInput(resource)
     const { without = [], has = [] } = capabilities.restricted ?? {}
     const shape = this.types.isEntity(entity)
       ? queryInputs(this.propertyNames(entity), this.csdl.version, origin).filter(
@@ -161,6 +154,7 @@ export class OperationReader {
       inputs: readonly InputField[],
       outcome: Outcome,
       more: Partial<EntityLayout> = {},
+      called: string = kind === 'createMedia' ? 'create' : kind,
     ): void => {
       const layout: EntityLayout = {
         kind,
@@ -169,7 +163,7 @@ export class OperationReader {
         ...more,
       }
       this.add(
-        [name, kind === 'createMedia' ? 'create' : kind],
+        [name, called],
         inputs,
         outcome,
         [sentence, resource.documentation].filter((part) => part !== undefined).join('\n\n'),
@@ -234,7 +228,7 @@ export class OperationReader {
       if (capabilities.aggregate)
         add(
           'aggregate',
-          `Reckons over the entities of ${name}: how many there are, sums, averages.`,
+          `Reckons over the entities of ${name}: how many there are, sums, averages.${capabilities.promisesSums ? '' : ' The metadata does not say whether the service can.'}`,
           [...outer, ...aggregationInputs(shape, this.propertyNames(entity).names, origin)],
           value({
             kind: 'list',
@@ -262,7 +256,17 @@ export class OperationReader {
             value(reference),
             { media },
           )
-        else
+        // Gateways of version 2 also take such entities like others, and the bytes later.
+        if (media === true && !this.csdl.isNew)
+          add(
+            'create',
+            `Creates an entity in ${name} without the bytes that it stands for; they are uploaded afterwards.`,
+            [...outer, body(this.types.newShape(entity))],
+            value(reference),
+            {},
+            'createWithoutContent',
+          )
+        if (media !== true)
           add(
             'create',
             `Creates an entity in ${name} and gives it back as the service made it.`,
@@ -690,15 +694,21 @@ export class OperationReader {
           }),
     }
     const outer = place === undefined ? [] : this.outerKey(place, facts.origin)
+    // What happens to one entity may be meant for one version of it.
+    const guards = on === undefined || on.many ? [] : [ifMatchInput(on.resource)]
     // A parameter may be called like our own words for keys.
     const apart = inputs.map((each) =>
-      [...outer, ...key].some(({ name: own }) => own === each.name)
-        ? { ...each, name: `${each.name}_`, layout: { wire: each.name } satisfies FieldLayout }
+      [...outer, ...key, ...guards].some(({ name: own }) => own === each.name)
+        ? {
+            ...each,
+            name: `${each.name}_`,
+            layout: { ...fieldLayout(each), wire: each.name } satisfies FieldLayout,
+          }
         : each,
     )
     this.add(
       path,
-      [...outer, ...key, ...apart],
+      [...outer, ...key, ...apart, ...guards],
       outcome,
       facts.documentation ?? this.csdl.documentation(element, name),
       facts.origin,
@@ -720,6 +730,8 @@ export class OperationReader {
       place: 'body',
       ...documented(this.csdl.documentation(element, path)),
       origin: element.origin,
+      // Who does not say it says null: the overload is told by all its parameters.
+      ...(nullable && !optional ? { layout: { always: true } satisfies FieldLayout } : {}),
     }
   }
 
@@ -869,4 +881,17 @@ function inOrder(overloads: readonly Declared[]): Declared[] {
 
 function isBound(element: XmlElement): boolean {
   return element.attribute('IsBound') === 'true'
+}
+
+/** The input that says for which version of an entity a request is meant. */
+function ifMatchInput({ guarded, origin }: Resource): InputField {
+  const insists = guarded ? ' The service guards against lost changes, and may insist on it.' : ''
+  return input(
+    'ifMatch',
+    text(origin, 'ETag'),
+    'header',
+    `Only if the entity still has this ETag; \`*\` for any.${insists}`,
+    origin,
+    '*',
+  )
 }

@@ -104,13 +104,14 @@ export class ODataTrees {
 
   /** A field with what the runtime needs to know of it. */
   property(field: Field): Tree {
-    const { navigation, computed, immutable, later, madeWhenMissing, wire } = fieldLayout(field)
+    const { navigation, computed, immutable, later, madeWhenMissing, wire, always } =
+      fieldLayout(field)
     return {
       ...this.placed(field.type),
       ...(field.nullable ? { nullable: true } : {}),
       ...(field.default !== undefined ||
       madeWhenMissing === true ||
-      (navigation === undefined && field.optional)
+      (navigation === undefined && field.optional && always !== true)
         ? { optional: true }
         : {}),
       ...(navigation === undefined ? {} : { navigation: true }),

@@ -64,6 +64,9 @@ const examples: Readonly<Record<string, string>> = {
 
 /** Types of values that the contract can say nothing of. */
 const anyValue = /^Edm\.(?:Untyped|PrimitiveType|ComplexType|EntityType|Geo\w+)$/
+/** Types of paths through the model, which travel as texts (CSDL 4.01, section 4.5). */
+const pathValue =
+  /^Edm\.(?:Any|Annotation|ModelElement|Navigation|NavigationProperty|Property)?(?:Property)?Path$/
 
 /** So many types can extend each other, one the next. */
 const mostBases = 500
@@ -244,6 +247,7 @@ export class TypeReader {
       return scalar('text', 'Edm.String', facets, origin)
     }
     if (base !== undefined) return scalar(base, name, facets, origin)
+    if (pathValue.test(name)) return scalar('text', 'Edm.String', facets, origin)
     if (anyValue.test(name)) {
       if (name.startsWith('Edm.Geo'))
         this.notes.add(
@@ -494,6 +498,8 @@ export class TypeReader {
   private navigations(element: XmlElement, path: string): Field[] {
     return element.take(element.namespace, 'NavigationProperty').flatMap((property): Field[] => {
       const name = property.attribute('Name') ?? ''
+      const built = this.navigationToAny(property, `${path}/${name}`)
+      if (built !== undefined) return [built]
       const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
       const { navigation, relation, to } = found
       const reference: Type = { kind: 'reference', to, origin: property.origin }
@@ -513,6 +519,25 @@ export class TypeReader {
         },
       ]
     })
+  }
+
+  /** A navigation property to entities of any type, which nothing more is known of. */
+  private navigationToAny(property: XmlElement, path: string): Field | undefined {
+    const written = property.attribute('Type')?.trim() ?? ''
+    const item = /^Collection\((.*)\)$/.exec(written)?.[1]
+    if (!anyValue.test(item ?? written)) return undefined
+    const { origin } = property
+    property.readWhole()
+    const any: Type = { kind: 'anything', origin }
+    return {
+      name: property.attribute('Name') ?? '',
+      type: item === undefined ? any : { kind: 'list', item: any, origin },
+      optional: true,
+      nullable: item === undefined,
+      ...documented(this.csdl.documentation(property, path)),
+      origin,
+      layout: { navigation: {} } satisfies FieldLayout,
+    }
   }
 
   /** CSDL XML 4.01, section 8. */

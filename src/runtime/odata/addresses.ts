@@ -81,20 +81,24 @@ export function resourcePath(
 ): string {
   const { of } = input as { readonly of?: unknown }
   const several = keyedSteps(resource).length > 1
-  const steps = (resource.within ?? []).map(
-    (step) =>
-      `${step.path}${step.singleton === true ? '' : keyText(step.of, several ? (of as Input)[step.path] : of, wire)}/`,
-  )
-  return steps.join('') + resource.path
+  let path = ''
+  for (const step of resource.within ?? []) {
+    const key = several ? (of as Input)[step.path] : of
+    if (step.singleton === true) path += `${step.path}/`
+    // What a batch makes stands for the whole path to it.
+    else if (key instanceof Reference) path = `$${key.id}/`
+    else path += `${step.path}${keyText(step.of, key, wire)}/`
+  }
+  return path + resource.path
 }
 
 /** The path of an entity, or of a singleton. `input.key` is its key. */
 export function entityPath(resource: Resource, input: object, wire: Pick<Wire, 'literal'>): string {
+  const { key } = input as { readonly key?: unknown }
+  if (key instanceof Reference) return `$${key.id}`
   return (
     resourcePath(resource, input, wire) +
-    (resource.singleton === true
-      ? ''
-      : keyText(resource.of, (input as { readonly key?: unknown }).key, wire))
+    (resource.singleton === true ? '' : keyText(resource.of, key, wire))
   )
 }
 

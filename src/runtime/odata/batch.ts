@@ -28,6 +28,11 @@ export interface BatchCall<Outcome> {
    * it.
    */
   readonly reference: Reference
+  /**
+   * The same where a key is wanted: later calls of the batch can change, delete or call the entity
+   * that this one makes, `{ key: call.key }`. Of no type, so that it fits every key.
+   */
+  readonly key: never
 }
 
 export interface BatchOptions {
@@ -124,21 +129,27 @@ export function openBatch<Client>(
       // Whoever looks at the outcome later must still find the failure there.
       outcome.catch(() => undefined)
       const added = waiting[before]
+      const reference = (): Reference => {
+        if (added === undefined)
+          throw new TypeError('the call sends nothing, so that nothing can refer to it')
+        refersInside = true
+        return new Reference(added.id)
+      }
       return {
         outcome,
         get reference() {
-          if (added === undefined)
-            throw new TypeError('the call sends nothing, so that nothing can refer to it')
-          refersInside = true
-          return new Reference(added.id)
+          return reference()
+        },
+        get key() {
+          return reference() as never
         },
       }
     },
     async send(options = {}, thisCall = {}) {
       if (sent) throw new TypeError('the batch was sent already')
-      if (refersInside && options.together !== true)
+      if (refersInside && options.together !== true && options.asJson !== true)
         throw new TypeError(
-          'calls that refer to each other are sent together: send({ together: true })',
+          'calls that refer to each other are sent together or as JSON: send({ together: true }), send({ asJson: true })',
         )
       sent = true
       if (waiting.length === 0) return
@@ -195,23 +206,26 @@ function settleAll(
     const group = byId
       ? answers.flat().filter(({ id }) => unit.some((each) => each.id === id))
       : (answers[at] ?? [])
-    // A change set that failed has one answer for all (Protocol, section 11.7.4).
+    // A change set that failed has one answer for all (Protocol, section 11.7.4). Where a service
+    // gives several, nothing is done all the same.
     const forAll = group.length === 1 && group[0]?.response.ok === false ? group[0] : undefined
+    const isUndone = unit.length > 1 && group.some(({ response }) => !response.ok)
     unit.forEach((each, position) => {
       const answer =
         forAll ?? group.find(({ id }) => id === each.id) ?? (byId ? undefined : group[position])
-      if (answer !== undefined) each.settle(answer.response.clone())
-      else
-        each.fail(
-          new ServiceFault('the service stopped before this call, because one before it failed', {
-            fault: undefined,
-            detail: undefined,
-            code: 'FailedDependency',
-            status: 424,
-          }),
-        )
+      if (answer === undefined)
+        each.fail(notDone('the service stopped before this call, because one before it failed'))
+      else if (isUndone && answer.response.ok)
+        each.fail(notDone('another change failed with which this one was to happen together'))
+      else each.settle(answer.response.clone())
     })
   })
+}
+
+/** The failure of a call that another one took along. */
+function notDone(reason: string): ServiceFault {
+  const code = 'FailedDependency'
+  return new ServiceFault(reason, { fault: undefined, detail: undefined, code, status: 424 })
 }
 
 /** Requests as they stand in the batch: changes that happen together are one unit. */
@@ -318,12 +332,21 @@ function asJson(
     const type = headers['content-type'] ?? ''
     const content = body === undefined ? '' : `,"body":${bodyInJson(body, type)}`
     const group = together === true && method !== 'GET' ? ',"atomicityGroup":"changes"' : ''
-    return `{"id":${JSON.stringify(id)},"method":${JSON.stringify(method)},"url":${JSON.stringify(target)},"headers":${JSON.stringify(headers)}${group}${content}}`
+    const needs = referredTo(target, body)
+    const depends = needs.length === 0 ? '' : `,"dependsOn":${JSON.stringify(needs)}`
+    return `{"id":${JSON.stringify(id)},"method":${JSON.stringify(method)},"url":${JSON.stringify(target)},"headers":${JSON.stringify(headers)}${group}${depends}${content}}`
   })
   return {
     headers: { 'content-type': 'application/json' },
     body: `{"requests":[${requests.join(',')}]}`,
   }
+}
+
+/** The ids of the requests that one refers to, in its address or as what it binds to. */
+function referredTo(target: string, body: Waiting['body']): string[] {
+  const inBody = typeof body === 'string' ? body.matchAll(/"\$(\d+)"/g) : []
+  const found = [...target.matchAll(/^\$(\d+)/g), ...inBody].map(([, id = '']) => id)
+  return [...new Set(found)]
 }
 
 function fromJson(text: string, { parse = parseJson }: Facts): Answer[][] | undefined {

@@ -62,10 +62,8 @@ function checkRelated(
   purpose: Purpose,
   misfits: Misfit[],
 ): void {
-  if (!isBinding(value))
-    checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, misfits)
-  else if (!(value.$bind instanceof Reference))
-    checkKey(structure, value.$bind, join(path, '$bind'), misfits)
+  if (isBinding(value)) checkKey(structure, value.$bind, join(path, '$bind'), misfits)
+  else checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, misfits)
 }
 
 /** Finds every place where a key does not fit. */
@@ -75,6 +73,7 @@ export function checkKey(
   path: string,
   misfits: Misfit[],
 ): void {
+  if (key instanceof Reference) return
   const names = keysOf(structure)
   const [only] = names
   const check = (name: string, value: unknown, at: string): void => {

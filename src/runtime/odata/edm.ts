@@ -1,11 +1,13 @@
 import {
   anything,
   asNumber,
+  base64,
   boolean as jsonBoolean,
   jsonText,
   text,
   type SimpleJson,
 } from '../json/values.js'
+import { base64ToBytes } from '../plain.js'
 
 /**
  * The primitive types of OData (CSDL, section 3.3): how each stands in JSON and as a literal in an
@@ -130,4 +132,24 @@ export const untyped: Edm = {
   read: anything.read,
   write: anything.write,
   literal: (value) => jsonText(value),
+}
+
+/** Bytes from base64, in either alphabet and with or without its padding. */
+export function readBytes(json: unknown): never | undefined {
+  return base64.read(typeof json === 'string' ? padded(json) : json)
+}
+
+function padded(text: string): string {
+  const packed = text
+    .replaceAll('-', '+')
+    .replaceAll('_', '/')
+    .replace(/[\s=]+/g, '')
+  const whole = packed + '='.repeat((4 - (packed.length % 4)) % 4)
+  // What is no base64 stays as it is, and is told.
+  try {
+    base64ToBytes(whole)
+    return whole
+  } catch {
+    return text
+  }
 }

@@ -1,6 +1,6 @@
 import { dayExists, offset } from '../calendar.js'
 import { base64, decimalText, int64Text, type SimpleJson } from '../json/values.js'
-import { edm, floating, textLike, type Edm } from './edm.js'
+import { edm, floating, readBytes, textLike, type Edm } from './edm.js'
 
 export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
@@ -61,7 +61,7 @@ export const binary: Edm = {
   simple: base64.simple,
   term: 'other',
   check: base64.check,
-  read: base64.read,
+  read: readBytes,
   write: base64.write,
   literal: (value: Uint8Array) =>
     `X'${Array.from(value, (each) => each.toString(16).padStart(2, '0'))

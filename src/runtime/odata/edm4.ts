@@ -1,7 +1,7 @@
 import { dayExists, offset } from '../calendar.js'
-import { base64, decimalText, int64Text } from '../json/values.js'
-import { bytesToBase64, base64ToBytes } from '../plain.js'
-import { bare, edm, floating, textLike, type Edm } from './edm.js'
+import { decimalText, int64Text } from '../json/values.js'
+import { bytesToBase64 } from '../plain.js'
+import { bare, edm, floating, readBytes, textLike, type Edm } from './edm.js'
 
 export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
@@ -65,7 +65,7 @@ export const binary: Edm = {
   simple: 'bytes',
   term: 'other',
   check: (value) => value instanceof Uint8Array,
-  read: (json) => base64.read(typeof json === 'string' ? padded(json) : json),
+  read: readBytes,
   write: (value) => urlSafe(value),
   literal: (value) => `binary'${urlSafe(value)}'`,
 }
@@ -79,19 +79,4 @@ function floatingLiteral(written: string): string {
 
 function urlSafe(bytes: Uint8Array): string {
   return bytesToBase64(bytes).replaceAll('+', '-').replaceAll('/', '_').replace(/=+$/, '')
-}
-
-function padded(text: string): string {
-  const packed = text
-    .replaceAll('-', '+')
-    .replaceAll('_', '/')
-    .replace(/[\s=]+/g, '')
-  const whole = packed + '='.repeat((4 - (packed.length % 4)) % 4)
-  // What is no base64 stays as it is, and is told.
-  try {
-    base64ToBytes(whole)
-    return whole
-  } catch {
-    return text
-  }
 }

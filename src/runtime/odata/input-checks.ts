@@ -126,8 +126,7 @@ export function checkEntityInput(
               message: `is not taken ${isNew ? 'from who creates an entity' : 'as a change'} here: the service says so`,
             })
     }
-    if (values['ifMatch'] !== undefined && typeof values['ifMatch'] !== 'string')
-      misfits.push({ path: 'ifMatch', message: `expected text, got ${show(values['ifMatch'])}` })
+    checkIfMatch(values, misfits)
     checkQuery(
       values,
       of,
@@ -146,6 +145,18 @@ export function checkEntityInput(
     if (restricted !== undefined && misfits.length === 0)
       checkRestrictions({ ...restricted, filtered: undefined }, values, of, protocol, misfits)
   })
+}
+
+/** Checks what says for which version of an entity a request is meant. */
+export function checkIfMatch({ ifMatch }: Input, misfits: Misfit[]): void {
+  if (ifMatch !== undefined && typeof ifMatch !== 'string')
+    misfits.push({ path: 'ifMatch', message: `expected text, got ${show(ifMatch)}` })
+}
+
+/** The header that says for which version of an entity a request is meant. */
+export function ifMatchOf(input: object): Readonly<Record<string, string>> {
+  const { ifMatch } = input as { readonly ifMatch?: string }
+  return ifMatch === undefined ? {} : { 'if-match': ifMatch }
 }
 
 function offered(

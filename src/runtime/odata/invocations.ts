@@ -4,7 +4,7 @@ import type { Hear } from '../hearing.js'
 import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, onOurHost, resourcePath, type Resource } from './addresses.js'
 import { checkKey, checkProperty, unknownName } from './checking.js'
-import { checkWithin, checked } from './input-checks.js'
+import { checkIfMatch, checkWithin, checked, ifMatchOf } from './input-checks.js'
 import { isStructure, type Property } from './model.js'
 import { pageAsItCame, readPage, reading, type ListingPage } from './pages.js'
 import { queryString } from './query.js'
@@ -40,7 +40,12 @@ export async function invoke<Outcome>(
   checkInvocation(connection, operation, input as Input)
   const { target, body } = invocationTarget(operation, input as Input)
   const url = `${addressOf(connection)}/${target}`
-  const outgoing = { method: operation.method, url, ...(body === undefined ? {} : { body }) }
+  const outgoing = {
+    method: operation.method,
+    url,
+    headers: ifMatchOf(input),
+    ...(body === undefined ? {} : { body }),
+  }
   if (returns?.many === true)
     return (await allRows(connection, operation, returns, outgoing, thisCall)) as Outcome
   return (await answered(connection, operation, outgoing, thisCall, (response, hear) => {
@@ -169,7 +174,9 @@ function checkInvocation(connection: Connection, operation: Invocation, input: I
       else if (property.optional !== true && property.nullable !== true)
         misfits.push({ path: name, message: 'is missing' })
     }
-    const names = [...outer, ...(hasKey ? ['key'] : []), ...Object.keys(parameters)]
+    const guards = on === undefined || on.many === true ? [] : ['ifMatch']
+    if (guards.length > 0) checkIfMatch(input, misfits)
+    const names = [...outer, ...(hasKey ? ['key'] : []), ...Object.keys(parameters), ...guards]
     for (const name of Object.keys(input))
       if (!names.includes(name) && input[name] !== undefined)
         misfits.push({ path: name, message: unknownName(name, names) })

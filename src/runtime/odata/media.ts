@@ -4,8 +4,8 @@ import { keepAnswer } from '../hearing.js'
 import { show } from '../json/values.js'
 import { textOf } from '../response-text.js'
 import { resourcePath } from './addresses.js'
-import { checkEntityInput, checked, type EntityOperation } from './input-checks.js'
-import { created, entityUrl, ifMatchOf } from './odata.js'
+import { checkEntityInput, checked, ifMatchOf, type EntityOperation } from './input-checks.js'
+import { created, entityUrl } from './odata.js'
 import { faultOf, isRefusal, open, send } from './sending.js'
 
 /**

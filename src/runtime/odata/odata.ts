@@ -2,11 +2,11 @@ import { addressOf, type Connection, type Response, type ThisCall } from '../con
 import { ContractBreach, notTooDeep } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { bodyAsItCame } from '../json/as-it-came.js'
-import { jsonText } from '../json/values.js'
+import { isObject, jsonText } from '../json/values.js'
 import { describeBody, textOf } from '../response-text.js'
 import { absolute, entityPath, onOurHost, resourcePath } from './addresses.js'
-import { checkEntityInput, checkListing, type EntityOperation } from './input-checks.js'
-import type { Purpose, Reading } from './model.js'
+import { checkEntityInput, checkListing, ifMatchOf, type EntityOperation } from './input-checks.js'
+import { keysOf, membersOf, type Purpose, type Reading, type Structure } from './model.js'
 import { fetchPage, isPartial, listingOf, readPage, reading, type Listing } from './pages.js'
 import { queryString, type AnyQuery } from './query.js'
 import { answered, parsed, send, type Outgoing } from './sending.js'
@@ -42,8 +42,11 @@ export function list<Row>(
       ...(preferences.length === 0 ? {} : { headers: { prefer: preferences.join(',') } }),
     }
     return fetchPage(connection, operation, outgoing, thisCall, (json, hear) => {
-      const how = reading(protocol, isPartial(input), hear)
-      return readPage<Row>(operation, { is: of, many: true }, json, url, how)
+      const isPart = isPartial(input)
+      const how = reading(protocol, isPart, hear)
+      const page = readPage<Row>(operation, { is: of, many: true }, json, url, how)
+      if (isPart) hearOfKeys(of, input, page.rows, hear)
+      return page
     })
   })
 }
@@ -66,8 +69,12 @@ export async function get<Entity>(
         entityUrl(connection, operation, input) + queryString(protocol.query(queryOf(input), of)),
     },
     thisCall,
-    (response, hear) =>
-      readEntity(operation, response, reading(protocol, isPartial(input), hear)) as Entity,
+    (response, hear) => {
+      const isPart = isPartial(input)
+      const entity = readEntity(operation, response, reading(protocol, isPart, hear))
+      if (isPart) hearOfKeys(of, input, [entity], hear)
+      return entity as Entity
+    },
   )
 }
 
@@ -95,12 +102,20 @@ export async function count(
   )
 }
 
-function readCount(response: Response): number {
+function readCount(response: Response, hear: Hear): number {
   const text = textOf(response)
     .replace(/^\uFEFF/, '')
     .trim()
-  if (!/^\d+$/.test(text)) throw new ContractBreach('', 'a number', describeBody(response, text))
-  return Number(text)
+  const [, wrapped] =
+    /^\{\s*"(?:value|@odata\.count|@count|d)"\s*:\s*"?(\d+)"?\s*\}$/.exec(text) ?? []
+  if (wrapped !== undefined)
+    hear({
+      path: '',
+      message: 'is an object with a number in it, where the contract promised the number',
+    })
+  const number = wrapped ?? text
+  if (!/^\d+$/.test(number)) throw new ContractBreach('', 'a number', describeBody(response, text))
+  return Number(number)
 }
 
 /**
@@ -243,12 +258,6 @@ export async function remove(
   )
 }
 
-/** The header that says for which version of an entity a change is meant. */
-export function ifMatchOf(input: object): Readonly<Record<string, string>> {
-  const { ifMatch } = input as { readonly ifMatch?: string }
-  return ifMatch === undefined ? {} : { 'if-match': ifMatch }
-}
-
 export function entityUrl(
   connection: Connection,
   operation: EntityOperation,
@@ -271,9 +280,48 @@ function readEntity(
   response: Response,
   how: Reading,
 ): Record<string, unknown> {
-  const value = notTooDeep(() =>
-    readStructure(operation.of, operation.protocol.single(parsed(operation, response)), '', how),
-  )
+  const { of, protocol } = operation
+  const json = unwrapped(of, protocol.single(parsed(operation, response)), how.onDeviation)
+  const value = notTooDeep(() => readStructure(of, json, '', how))
   const etag = response.headers['etag']
   return etag === undefined || value['$etag'] !== undefined ? value : { ...value, $etag: etag }
+}
+
+/** An entity out of a wrapper that some services put around it as if it were a list. */
+function unwrapped(structure: Structure, json: unknown, hear: Hear): unknown {
+  const isWrapper =
+    isObject(json) &&
+    Object.keys(json).every((name) => name === 'value' || name.startsWith('@')) &&
+    !Object.hasOwn(membersOf(structure), 'value')
+  const inner = isWrapper ? json['value'] : undefined
+  const entity: unknown = Array.isArray(inner) && inner.length === 1 ? inner[0] : inner
+  if (!isObject(entity)) return json
+  hear({ path: '', message: 'is wrapped as a list is, where the contract promised one entity' })
+  return entity
+}
+
+/**
+ * Tells of entities that come without their keys, though the query leaves them in: what was asked
+ * for of the other properties is the caller's business.
+ */
+function hearOfKeys(
+  structure: Structure,
+  query: AnyQuery,
+  rows: readonly unknown[],
+  hear: Hear,
+): void {
+  const { select } = query
+  const wanted = keysOf(structure).filter(
+    (name) =>
+      !name.includes('/') &&
+      (select === undefined || (Array.isArray(select) && select.includes(name))),
+  )
+  rows.forEach((row, at) => {
+    for (const name of wanted)
+      if (isObject(row) && !Object.hasOwn(row, name))
+        hear({
+          path: `${rows.length === 1 ? '' : `[${String(at)}].`}${name}`,
+          message: 'is missing, which is a key',
+        })
+  })
 }

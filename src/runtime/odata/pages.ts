@@ -142,8 +142,11 @@ export function fetchPage<Row>(
 }
 
 /** The page of an answer that is not checked: its rows as they came, or all that came as one. */
-export function pageAsItCame(operation: Facts, url: string) {
-  return (response: Response, hear: Hear): ListingPage<unknown> => {
+export function pageAsItCame(
+  operation: Facts,
+  url: string,
+): (response: Response, hear: Hear) => ListingPage<unknown> {
+  return (response, hear) => {
     const body = bodyAsItCame(response, hear)
     const { rows, next } = operation.protocol.page(body)
     return {

@@ -268,6 +268,12 @@ const characters: Readonly<Record<string, string>> = {
   amp: '&',
 }
 
+/** What statuses about versions of an entity mean (Protocol, section 11.4.1.1). */
+const conflicts: Readonly<Record<number, string>> = {
+  412: 'the entity was changed meanwhile, so that the ETag does not fit: ',
+  428: 'the service wants to know which version is meant (`ifMatch`): ',
+}
+
 /** The service's refusal, with its own words (JSON Format, section 21). */
 export function faultOf(operation: Facts, response: Response): ServiceFault<undefined> {
   const { status } = response
@@ -275,9 +281,7 @@ export function faultOf(operation: Facts, response: Response): ServiceFault<unde
   const text = textOf(response)
   const told = text.trim() === '' ? '' : ` with ${describeBody(response, text)}`
   const words = said === undefined || said.message === '' ? reasonIn(detail) : said.message
-  const conflict =
-    status === 412 ? 'the entity was changed meanwhile, so that the ETag does not fit: ' : ''
-  return new ServiceFault(conflict + (words ?? `HTTP ${String(status)}${told}`), {
+  return new ServiceFault((conflicts[status] ?? '') + (words ?? `HTTP ${String(status)}${told}`), {
     fault: undefined,
     detail,
     code: said === undefined || said.code === '' ? String(status) : said.code,

@@ -18,11 +18,11 @@ export type DeclaredFaults = Readonly<
 
 /** The name of the declared fault whose detail is an element of this name. */
 export function declaredFault(
-  faults: DeclaredFaults = {},
+  faults: DeclaredFaults | undefined,
   [namespace, local]: QName,
 ): string | undefined {
-  return Object.keys(faults).find((name) => {
-    const element = faults[name]?.element
+  return Object.keys(faults ?? {}).find((name) => {
+    const element = faults?.[name]?.element
     return element?.[1] === local && element[0] === namespace
   })
 }
