@@ -95,6 +95,7 @@ export async function callReady(
           address,
           isSoap: endpoint.protocol.startsWith('SOAP'),
           kinds: ready.proof.kinds,
+          declared: declaredKinds(open.contract),
           isInternal:
             address === endpoint.address &&
             !hostOf(address).includes('.') &&
@@ -104,6 +105,12 @@ export async function callReady(
     client: ready.from,
     asideBecause: ready.asideBecause,
   }
+}
+
+/** The kinds of credentials that a contract declares, as the project file calls them. */
+function declaredKinds({ security }: Contract): string[] {
+  const kinds = security.map(({ scheme }) => (scheme === 'usernameToken' ? 'wsse' : scheme))
+  return kinds.filter((kind) => kind !== 'unsupported')
 }
 
 function hostOf(address: string): string {

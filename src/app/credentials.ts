@@ -52,6 +52,7 @@ export const noProof: Proof = {
  * Makes ready what proves who calls: the values of variables come from the environment, a file
  * `.env` beside the project file, or whoever is asked.
  *
+ * @param isPreview nothing is sent: what no variable says is `***`, and nobody is asked
  * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set,
  *   TM-1007 for files of certificates
  */
@@ -59,6 +60,7 @@ export async function proofFor(
   project: Project,
   choice: CredentialChoice | undefined,
   person: Person | undefined,
+  isPreview = false,
 ): Promise<Proof> {
   if (choice === undefined) return noProof
   const chosen =
@@ -72,7 +74,10 @@ export async function proofFor(
         name,
         nearest: nearestAdvice(name, Object.keys(project.credentials)),
       })
-    proof = together(proof, await proofOf(project.folder, name, scheme, entry, variables, person))
+    const made = isPreview
+      ? await previewOf(project.folder, name, scheme, entry, variables)
+      : await proofOf(project.folder, name, scheme, entry, variables, person)
+    proof = together(proof, made)
   }
   return proof
 }
@@ -86,6 +91,28 @@ export async function variablesOf(folder: string): Promise<Map<string, string>> 
       value === undefined ? [] : [[name, value] as const],
     ),
   )
+}
+
+/** Nobody gives what stands for secrets in previews. */
+const masked = '***'
+
+/** What stands for a proof where nothing is sent. */
+async function previewOf(
+  folder: string,
+  name: string,
+  scheme: string | undefined,
+  entry: CredentialEntry,
+  variables: Map<string, string>,
+): Promise<Proof> {
+  // A certificate travels below what is shown; a token that is not had yet stands as one.
+  if (entry.kind === 'certificate') return { ...noProof, kinds: ['certificate'] }
+  const shown: CredentialEntry = entry.kind === 'oauth2' ? { kind: 'bearer', token: masked } : entry
+  const nobody: Person = {
+    isThere: false,
+    ask: () => Promise.resolve(masked),
+    tell: () => undefined,
+  }
+  return proofOf(folder, name, scheme, shown, variables, nobody)
 }
 
 async function proofOf(

@@ -37,6 +37,7 @@ export function metadataFetch(
   const stranger = connect(noProof)
   let known = connect(named)
   let isAsked = named !== noProof
+  let isProven = isAsked
   const send = async (
     connection: Connection,
     url: string,
@@ -47,7 +48,7 @@ export function metadataFetch(
     opened.untimed()
     return opened.answer
   }
-  return async (url, { headers, signal }) => {
+  const fetching: WebFetch = async (url, { headers, signal }) => {
     const isHere = new URL(url).origin === origin
     const address = isHere ? withQuery(url, named.query) : url
     const answer = await send(isHere ? known : stranger, address, headers, signal)
@@ -58,9 +59,11 @@ export function metadataFetch(
     if (user === undefined || password === undefined) return answer
     keepSecret(password)
     await answer.arrayBuffer()
+    isProven = true
     known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
     return send(known, address, headers, signal)
   }
+  return Object.defineProperty(fetching, 'isProven', { get: () => isProven })
 }
 
 /** A user and a password as the service wants to have them proven. */

@@ -52,6 +52,8 @@ export interface ClientOptions extends OpenOptions {
   readonly addressing?: boolean | undefined
   /** The input is sent though the contract may not allow it. */
   readonly uncheckedInput?: boolean | undefined
+  /** Nothing is sent, so that no secret is needed. */
+  readonly preview?: boolean | undefined
   /** Whoever can be asked for secrets that no variable has. */
   readonly person?: Person | undefined
 }
@@ -109,6 +111,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
           project,
           options.credential ?? site?.credential ?? open.kept?.entry.credential,
           options.person,
+          options.preview === true,
         )
   const proof = {
     ...given,

@@ -215,6 +215,11 @@ export const messages = {
     "This is a login page, not a service's metadata{titled}.",
     'Log in with a browser, save the metadata there and import the file; or, where the service knows other ways to log in, name one with --credential. Nothing was imported.',
   ),
+  'TM-2018': entry(
+    'login',
+    '{location} does not take the login that was given (HTTP {status}).',
+    'Check the user, the password and the credential: they are wrong, have ended, or are of another kind than is wanted. Nothing was imported.',
+  ),
 
   'TM-2101': entry(
     'metadata',

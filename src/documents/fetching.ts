@@ -68,8 +68,11 @@ async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): 
       headers,
       signal: AbortSignal.timeout(seconds * 1000),
     })
-    if (response.status === 401 || response.status === 403 || response.status === 407)
-      throw problem('TM-2004', { location: shown, status: response.status })
+    if (response.status === 401 || response.status === 403 || response.status === 407) {
+      const isProven = send?.isProven === true || headers['authorization'] !== undefined
+      const code = isProven && response.status !== 407 ? 'TM-2018' : 'TM-2004'
+      throw problem(code, { location: shown, status: response.status })
+    }
     if (!response.ok) throw problem('TM-2005', { location: shown, status: response.status })
     const bytes = await readLimited(response.body)
     const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(
@@ -84,10 +87,14 @@ async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): 
 }
 
 /** What fetches from the web. */
-export type WebFetch = (
-  url: string,
-  init: { readonly headers: Readonly<Record<string, string>>; readonly signal: AbortSignal },
-) => Promise<Response>
+export interface WebFetch {
+  (
+    url: string,
+    init: { readonly headers: Readonly<Record<string, string>>; readonly signal: AbortSignal },
+  ): Promise<Response>
+  /** Was who asks proven with what was sent last? */
+  readonly isProven?: boolean
+}
 
 /** What does so where nobody says otherwise: with the proxies of the environment. */
 async function plainFetch(seconds: number): Promise<{ send: WebFetch; close(): Promise<void> }> {

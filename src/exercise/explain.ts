@@ -22,6 +22,8 @@ export interface CallContext {
   readonly address: string
   /** Is the message one of SOAP? */
   readonly isSoap: boolean
+  /** The kinds of credentials that the contract declares. */
+  readonly declared: readonly string[]
   /** The kinds of credentials that were configured. */
   readonly kinds: readonly string[]
   /**
@@ -86,7 +88,7 @@ function linesFor(kind: string, contract: string): string {
 function explainLogin(
   { status, message }: Pick<TransportFailure, 'status' | 'message'>,
   response: Exchange['response'] | undefined,
-  { contract, isKept, kinds }: CallContext,
+  { contract, isKept, kinds, declared }: CallContext,
 ): Explanation {
   if (status === 403)
     return explained(
@@ -106,6 +108,7 @@ function explainLogin(
       `No token was given for what is configured (${kinds.join(', ') || 'nothing'}).`,
       'Check the client id, its secret, the user and the scopes with whoever gave them to you; tokenUrl in the credential names another place for tokens.',
     )
+  const [own = 'basic'] = declared
   const offered = response?.headers['www-authenticate'] ?? ''
   const possible = kindsOffered(offered)
   const [best] = possible
@@ -120,10 +123,10 @@ function explainLogin(
       'caller',
       kinds.length === 0
         ? 'It wants to know who calls, and was told nothing.'
-        : `It does not believe what was configured (${kinds.join(', ')}), and says nothing of what it wants.`,
+        : `It does not take what was configured (${kinds.join(', ')}): it is wrong or has ended, or something else is wanted.`,
       isKept
-        ? `Ask its owner; a login looks like this in tolmach.yaml: ${linesFor('basic', contract)}.`
-        : 'Give what it wants, for example --header "Authorization=Basic <base64 of user:password>".',
+        ? `${declared.length === 0 ? 'Ask its owner; a login' : 'What its metadata declares'} looks like this in tolmach.yaml: ${linesFor(own, contract)}.`
+        : `Give what it wants, for example ${headers[own] ?? '--header "<name>=<value>"'}.`,
     )
   const told = `It offers ${possible.join(', ')}; configured is ${kinds.length === 0 ? 'nothing' : kinds.join(', ')}.`
   if (possible.some((kind) => kinds.includes(kind)))

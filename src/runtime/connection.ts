@@ -350,6 +350,22 @@ export interface Opened {
   done(): void
 }
 
+/** What happens when signals abort: each has one listener, however many calls wait for it. */
+const waiting = /* @__PURE__ */ new WeakMap<AbortSignal, Set<() => void>>()
+
+/** Calls `then` when a signal aborts. @returns what ends that */
+export function whenAborted(signal: AbortSignal, then: () => void): () => void {
+  let all = waiting.get(signal)
+  if (all === undefined) {
+    const made = new Set<() => void>()
+    signal.addEventListener('abort', () => made.forEach((each) => each()))
+    waiting.set(signal, (all = made))
+  }
+  const calls = all
+  calls.add(then)
+  return () => void calls.delete(then)
+}
+
 /**
  * Sends a request; its answer's body is still to be read.
  *
@@ -387,12 +403,12 @@ export async function openExchange(
     ...(thisCall.signal === undefined ? [] : [thisCall.signal]),
   ]
   const abort = (): void => end.abort(others.find((signal) => signal.aborted)?.reason)
-  for (const signal of others) signal.addEventListener('abort', abort)
+  const stops = others.map((signal) => whenAborted(signal, abort))
   if (others.some((signal) => signal.aborted)) abort()
   const started = performance.now()
   const done = (): void => {
     clearTimeout(timeout)
-    for (const signal of others) signal.removeEventListener('abort', abort)
+    for (const stop of stops) stop()
   }
   const failure = (error: unknown, words = "the service can't be reached"): unknown => {
     if (error instanceof CallFailure) return error

@@ -1,4 +1,4 @@
-import type { Response } from './connection.js'
+import { whenAborted, type Response } from './connection.js'
 import { TransportFailure } from './failures.js'
 
 /**
@@ -40,12 +40,12 @@ export function pause(milliseconds: number, signals: readonly AbortSignal[]): Pr
   return new Promise((resolve, reject) => {
     const end = (): void => {
       clearTimeout(timer)
-      for (const signal of signals) signal.removeEventListener('abort', end)
+      for (const stop of stops) stop()
       const aborted = signals.find((signal) => signal.aborted)
       if (aborted === undefined) resolve()
       else reject(aborted.reason as Error)
     }
     const timer = setTimeout(end, milliseconds)
-    for (const signal of signals) signal.addEventListener('abort', end)
+    const stops = signals.map((signal) => whenAborted(signal, end))
   })
 }

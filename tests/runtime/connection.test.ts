@@ -152,3 +152,28 @@ describe('an exchange with a service', () => {
     )
   })
 })
+
+test('two hundred calls side by side, with one signal for all: no warning of Node, and nothing is left waiting', async () => {
+  const warnings: string[] = []
+  const hear = ({ message }: Error): void => void warnings.push(message)
+  process.on('warning', hear)
+  const shared = new AbortController()
+  const connection: Connection = {
+    settings: {
+      url: 'http://quay.example',
+      fetch: () => new Promise((resolve) => setTimeout(() => resolve(new Response('done')), 20)),
+    },
+    endpoints: {},
+    closed: new AbortController(),
+  }
+  const request = { method: 'GET', url: 'http://quay.example/', headers: {} }
+  const call = (): Promise<unknown> =>
+    exchange(connection, request, { signal: shared.signal }, () => '')
+  await Promise.all(Array.from({ length: 200 }, call))
+  await new Promise((resolve) => setTimeout(resolve, 20))
+  process.off('warning', hear)
+  expect(warnings).toEqual([])
+  const late = call()
+  shared.abort(new Error('enough'))
+  await expect(late).rejects.toThrow('enough')
+})
