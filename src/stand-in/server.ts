@@ -2,7 +2,8 @@ import { messageOf } from '../contract/system-error.js'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { isIP, type AddressInfo } from 'node:net'
 import { hostname } from 'node:os'
-import type { Contract, Fault, Field, Operation, Type } from '../contract/contract.js'
+import type { Contract, Fault, Operation, Type } from '../contract/contract.js'
+import { withNulls } from '../contract/with-nulls.js'
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
@@ -19,6 +20,7 @@ import { toPlain } from '../runtime/plain.js'
 import { sendBadly, spoiled, turnsOf, type Misbehaviour, type Temper } from './misbehaviour.js'
 import { reasonIn } from './reason.js'
 import { RecordedState, type Recorded } from './recorded.js'
+import { MadeUp } from './made-up.js'
 import { SeedState, type Seed } from './seed.js'
 
 /** A request larger than this is refused. */
@@ -91,6 +93,7 @@ interface Stage {
   readonly part: Part
   readonly player: ReturnType<Dialect['play']>
   state: SeedState | undefined
+  madeUp: MadeUp
   recorded: RecordedState | undefined
   documents: ReadonlyMap<string, ServedDocument>
 }
@@ -171,8 +174,12 @@ const notHttpReason =
   'This is no request of HTTP, or one with a method that this server does not know.\n'
 const notHttp = `HTTP/1.1 400 Bad Request\r\ncontent-type: text/plain; charset=utf-8\r\ncontent-length: ${String(notHttpReason.length)}\r\nconnection: close\r\n\r\n${notHttpReason}`
 
-function fresh({ seed, recorded }: Part): Pick<Stage, 'state' | 'recorded'> {
+function fresh(part: Part): Pick<Stage, 'state' | 'recorded' | 'madeUp'> {
+  const { seed, recorded, contract, improvise } = part
   return {
+    madeUp: new MadeUp(contract, ({ type, name }) =>
+      fromPlain(contract, type, improvise(type, name)),
+    ),
     state: seed === undefined ? undefined : new SeedState(seed),
     recorded: recorded === undefined ? undefined : new RecordedState(recorded),
   }
@@ -352,7 +359,7 @@ function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): Play
  * a made-up outcome.
  */
 function perform(
-  { part, state }: Stage,
+  { part, state, madeUp }: Stage,
   call: UnderstoodCall,
 ): { answer: PlayResponse; answered: Event['answered'] } {
   const { operation } = call
@@ -370,7 +377,11 @@ function perform(
   const performed = played === undefined ? call.perform?.((table) => state?.rows(table)) : undefined
   if (performed !== undefined) return { answer: performed, answered: 'by the protocol' }
   return {
-    answer: call.answer(outcomeValue(part, operation, played?.value, played !== undefined)),
+    answer: call.answer(
+      played === undefined
+        ? madeUp.outcome(operation, call.input as Record<string, unknown>)
+        : knownOutcome(part, operation, played.value),
+    ),
     answered: played === undefined ? 'made up' : 'by seed data',
   }
 }
@@ -380,23 +391,17 @@ function unknownFault({ origin }: Operation, name: string): Fault {
   return { name, type: { kind: 'nothing', origin }, origin }
 }
 
-function outcomeValue(
-  part: Part,
-  { outcome }: Operation,
-  plain: unknown,
-  isKnown: boolean,
-): unknown {
-  const value = (field: Field): unknown =>
-    fromPlain(part.contract, field.type, part.improvise(field.type, field.name))
+/** An outcome that the seed data says, in plain form. */
+function knownOutcome({ contract }: Part, { outcome }: Operation, plain: unknown): unknown {
   switch (outcome.kind) {
     case 'nothing':
       return undefined
-    case 'value':
-      return isKnown ? fromPlain(part.contract, outcome.field.type, plain) : value(outcome.field)
+    case 'value': {
+      const { type } = outcome.field
+      return withNulls(contract, type, fromPlain(contract, type, plain))
+    }
     case 'record':
-      return isKnown
-        ? fieldsFromPlain(part.contract, outcome.fields, isPlainObject(plain) ? plain : {})
-        : Object.fromEntries(outcome.fields.map((field) => [field.name, value(field)]))
+      return fieldsFromPlain(contract, outcome.fields, isPlainObject(plain) ? plain : {})
   }
 }
 

@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto'
-import type { Contract, Field, RecordType, TypeId } from '../../../contract/contract.js'
+import type { Contract, Field, RecordType, Type, TypeId } from '../../../contract/contract.js'
 import { textDigest } from '../../../contract/digest.js'
 import { ExactNumber, fromPlain } from '../../../contract/plain.js'
+import { withNulls } from '../../../contract/with-nulls.js'
 import { fieldsOf, namedType, operationsOf, resolve } from '../../../contract/queries.js'
 import { toPlain } from '../../../runtime/plain.js'
 import { isBinding } from '../../../runtime/odata/addresses.js'
@@ -55,16 +56,11 @@ export class Tables {
 
   private entity(table: string, id: TypeId, plain: Plain): Entity {
     const kind = this.kindOf(id, plain)
-    return {
-      table,
-      plain,
-      structure: this.structure(kind),
-      values: fromPlain(
-        this.contract,
-        { kind: 'reference', to: kind, origin: this.contract.origin },
-        plain,
-      ) as Row['values'],
-    }
+    const type: Type = { kind: 'reference', to: kind, origin: this.contract.origin }
+    const given = fromPlain(this.contract, type, plain)
+    // Entities come with all their properties (Protocol, section 11.2.5.1).
+    const values = withNulls(this.contract, type, given, isProperty)
+    return { table, plain, structure: this.structure(kind), values: values as Row['values'] }
   }
 
   private kindOf(id: TypeId, plain: Plain): TypeId {
@@ -357,4 +353,9 @@ function targetOf(field: Field): TypeId {
 function textOf(value: unknown): string {
   const text = value instanceof ExactNumber ? value.source : String(value as string)
   return /^-?\d+$/.test(text) ? text : '0'
+}
+
+function isProperty(field: Field): boolean {
+  const { navigation, about } = fieldLayout(field)
+  return navigation === undefined && about !== true
 }
