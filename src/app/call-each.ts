@@ -79,8 +79,10 @@ export async function callEach(
   }
   // A mistake far down is told before anything is sent.
   let rows = 0
+  const contents: string[] = []
   for await (const row of rowsOfFile(file)) {
     if (rows === 0) inputOf(row)
+    if (options.manner === 'resume') contents[row.number] = contentOf(row)
     rows += 1
   }
   const operation = pathOf(ready.operation)
@@ -95,13 +97,14 @@ export async function callEach(
     mark,
     file,
     options.manner,
+    contents,
   )
   const before = results.counts.done
   const tell = (): void => options.onProgress?.({ rows, ...results.counts })
 
   let silent = 0
   const perform = async (row: Row): Promise<void> => {
-    const outcome = await rowOutcome(ready, row.number, () => inputOf(row), options)
+    const outcome = await rowOutcome(ready, row, () => inputOf(row), options)
     silent =
       outcome.failure !== undefined && ['unreachable', 'login'].includes(outcome.failure.kind)
         ? silent + 1
@@ -113,7 +116,7 @@ export async function callEach(
   let broken: unknown
   let stopped: Run['stopped']
   for await (const row of rowsOfFile(file)) {
-    if (results.isDone(row.number)) continue
+    if (results.isSettled(row.number)) continue
     while (underWay.size >= options.parallel) await Promise.race(underWay)
     if (options.signal?.aborted === true) stopped = 'asked'
     else stopped = silent >= mostSilent ? 'nobody answers' : undefined
@@ -135,12 +138,13 @@ export async function callEach(
 
 async function rowOutcome(
   ready: ReadyOperation,
-  row: number,
+  row: Row,
   input: () => WrittenInput,
   options: EachOptions,
 ): Promise<RowOutcome> {
-  let facts: Pick<RowOutcome, 'row' | 'status' | 'deviations' | 'milliseconds'> = {
-    row,
+  const known = { row: row.number, content: contentOf(row) }
+  let facts: Pick<RowOutcome, 'row' | 'content' | 'status' | 'deviations' | 'milliseconds'> = {
+    ...known,
     milliseconds: 0,
   }
   try {
@@ -148,7 +152,7 @@ async function rowOutcome(
     const { milliseconds, deviations } = result
     const status = result.exchanges.at(-1)?.response.status
     facts = {
-      row,
+      ...known,
       ...(status === undefined ? {} : { status }),
       ...(deviations.length === 0 ? {} : { deviations: deviations.length }),
       milliseconds,
@@ -170,6 +174,14 @@ async function rowOutcome(
       failure: { kind, code, message, ...(details.length === 0 ? {} : { details }) },
     }
   }
+}
+
+/** A digest of what a row says. */
+function contentOf({ fields }: Row): string {
+  const text = JSON.stringify(fields, (_, value: unknown) =>
+    typeof value === 'bigint' ? String(value) : value,
+  )
+  return createHash('sha256').update(text).digest('hex').slice(0, 24)
 }
 
 async function fileDigest(file: string): Promise<string> {

@@ -1,4 +1,4 @@
-import { open, rm, type FileHandle } from 'node:fs/promises'
+import { open, rename, rm, type FileHandle } from 'node:fs/promises'
 import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
 import { maskedJson } from '../exercise/masking.js'
@@ -80,6 +80,10 @@ export class RowResults {
   private end: number
   private pending: Promise<unknown> = Promise.resolve()
   private readonly places = new Places()
+  /** Rows that must not be sent, since they were done under other values. */
+  private readonly held = new Set<number>()
+  /** So many rows that an earlier run had done are not in the file any more. */
+  gone = 0
 
   private constructor(path: string, file: FileHandle, end: number) {
     this.path = path
@@ -91,6 +95,8 @@ export class RowResults {
    * Opens the file of a run.
    *
    * @param manner `start` a new one, `resume` an earlier one, or start over with `overwrite`
+   * @param contents what the rows say, as digests by their numbers: by these, what was done is known
+   *   when the file was corrected meanwhile
    * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it,
    *   TM-1010 when there is none to resume, TM-1008
    */
@@ -99,6 +105,7 @@ export class RowResults {
     mark: RunMark,
     rowsFile: string,
     manner: 'start' | 'resume' | 'overwrite',
+    contents: readonly string[] = [],
   ): Promise<RowResults> {
     const earlier = await open(path, 'r+').catch(() => undefined)
     if (earlier !== undefined) {
@@ -106,7 +113,11 @@ export class RowResults {
       const found = await results.load()
       const isSame = found !== undefined && JSON.stringify(found) === JSON.stringify(mark)
       if (manner === 'resume' && isSame) return results
+      const isCorrected = found?.contract === mark.contract && found.operation === mark.operation
+      const matched =
+        manner === 'resume' && isCorrected ? await results.matched(mark, contents) : undefined
       await earlier.close()
+      if (matched !== undefined) return matched
       if (manner === 'resume')
         throw problem('TM-1010', {
           option: '--resume',
@@ -129,9 +140,9 @@ export class RowResults {
     return results
   }
 
-  /** Did the call for this row go well, now or in an earlier run? */
-  isDone(row: number): boolean {
-    return this.places.at(row)?.isWell === true
+  /** Did the call for this row go well, now or in an earlier run, or must it not be made? */
+  isSettled(row: number): boolean {
+    return this.places.at(row)?.isWell === true || this.held.has(row)
   }
 
   get counts(): { readonly done: number; readonly failed: number } {
@@ -144,14 +155,19 @@ export class RowResults {
     const length = Buffer.byteLength(line)
     const kept = this.pending.then(async () => {
       this.places.set(outcome.row, this.end, length, outcome.ok)
+      this.hold(outcome)
       await this.append(line)
     })
     this.pending = kept
     return kept
   }
 
-  /** All outcomes, in the order of the rows. */
+  /** All outcomes, in the order of the rows; what the rows said is nobody's business. */
   async *outcomes(): AsyncGenerator<RowOutcome, void, undefined> {
+    for await (const { content: _content, ...outcome } of this.kept()) yield outcome
+  }
+
+  private async *kept(): AsyncGenerator<RowOutcome, void, undefined> {
     await this.pending
     for (const { start, length } of this.places.all()) {
       const { buffer } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
@@ -164,6 +180,47 @@ export class RowResults {
     await this.pending
     await this.file.close()
     if (!keep) await rm(this.path, { force: true })
+  }
+
+  private hold({ row, failure }: RowOutcome): void {
+    if (failure?.code === 'TM-1031') this.held.add(row)
+  }
+
+  /**
+   * The outcomes of an earlier run over a file that was corrected since: rows are known by what they
+   * say. One that was done where another stands now is held back, for sending it could do the same
+   * thing twice.
+   *
+   * @returns undefined when the earlier run does not say what its rows said
+   */
+  private async matched(
+    mark: RunMark,
+    contents: readonly string[],
+  ): Promise<RowResults | undefined> {
+    const done = new Map<string, RowOutcome[]>()
+    const contentAt = new Map<number, string>()
+    for await (const outcome of this.kept()) {
+      const { row, ok, content } = outcome
+      if (!ok) continue
+      if (content === undefined) return undefined
+      done.set(content, [...(done.get(content) ?? []), outcome])
+      contentAt.set(row, content)
+    }
+    const path = `${this.path}.new`
+    const results = new RowResults(this.path, await open(path, 'w+'), 0)
+    await results.append(`${JSON.stringify(mark)}\n`)
+    const present = new Set(contents)
+    for (let row = 1; row < contents.length; row += 1) {
+      const content = contents[row] ?? ''
+      const known = done.get(content)?.shift()
+      const before = contentAt.get(row)
+      if (known !== undefined) await results.add({ ...known, row })
+      else if (before !== undefined && !present.has(before))
+        await results.add(heldBack(row, content))
+    }
+    results.gone = [...done.values()].reduce((sum, { length }) => sum + length, 0)
+    await rename(path, this.path)
+    return results
   }
 
   private async append(line: string): Promise<void> {
@@ -193,9 +250,12 @@ export class RowResults {
           if ((read as Partial<RunMark> | undefined)?.tolmach !== 'rows') return undefined
           mark = read as RunMark
         } else if (read !== undefined) {
-          const { row, ok } = read as RowOutcome
-          if (Number.isInteger(row) && row > 0 && row < mostRows)
+          const outcome = read as RowOutcome
+          const { row, ok } = outcome
+          if (Number.isInteger(row) && row > 0 && row < mostRows) {
             this.places.set(row, start, at + 1, ok)
+            this.hold(outcome)
+          }
         }
         start += at + 1
         begun = begun.subarray(at + 1)
@@ -204,6 +264,12 @@ export class RowResults {
     this.end = start
     return mark
   }
+}
+
+/** The outcome of a row that is not sent. */
+function heldBack(row: number, content: string): RowOutcome {
+  const { kind, code, message } = problem('TM-1031')
+  return { row, content, ok: false, failure: { kind, code, message }, milliseconds: 0 }
 }
 
 function parsed(line: string): unknown {

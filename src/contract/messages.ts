@@ -132,6 +132,11 @@ export const messages = {
     'The metadata of {contract} does not say where the service is: its address is "{address}".',
     'Give the whole address: --url https://…, or url below a site in tolmach.yaml; in code, url in the settings.',
   ),
+  'TM-1031': entry(
+    'input',
+    'This row was done with other values in an earlier run, and is not sent again.',
+    'If what was done is to be changed, change it by a call of its own; if this is a new row, put it into a file of its own.',
+  ),
 
   'TM-2001': entry(
     'metadata',

@@ -5,6 +5,8 @@ import { cell, at, parseColumns, type Column } from './tabulate.js'
 export interface RowOutcome {
   /** The row's number in its file, from 1. */
   readonly row: number
+  /** A digest of what the row said, by which it is known when the file changes. */
+  readonly content?: string
   readonly ok: boolean
   readonly status?: number
   /** The answer, or what was picked from it, in plain form. */

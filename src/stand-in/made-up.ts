@@ -82,8 +82,7 @@ export class MadeUp {
     const all = of.kind === 'reference' ? (this.remembered.get(of.to) ?? []) : []
     const fitting = all.filter((value) =>
       [...sent].every(
-        ([name, given]) =>
-          !Object.hasOwn(value, name) || String(value[name]) === String(given.value),
+        ([name, given]) => !Object.hasOwn(value, name) || isSame(value[name], given.value),
       ),
     )
     if (fitting.length === 0) return undefined
@@ -103,6 +102,11 @@ export class MadeUp {
     const named = namedType(this.contract, type.to)
     return named.kind === 'record' ? (named.variantOf ?? named.id) : named.id
   }
+}
+
+/** Are two values the same single one? Objects are none. */
+function isSame(one: unknown, other: unknown): boolean {
+  return typeof one !== 'object' && typeof other !== 'object' && String(one) === String(other)
 }
 
 type Sent = Map<string, { readonly type: Type; readonly value: unknown }>

@@ -120,6 +120,27 @@ describe('outcomes of rows', () => {
     ])
   })
 
+  test('of a corrected file: known by what rows say; who was done and is gone is counted, who was done otherwise is held back', async () => {
+    const path = join(folder, 'y.unfinished.ndjson')
+    const mark = { tolmach: 'rows', contract: 'c', operation: 'o', rows: 'd' } as const
+    const first = await RowResults.open(path, mark, 'rows.csv', 'start')
+    for (const [at, content] of ['a', 'b', 'c', 'b'].entries())
+      await first.add({ row: at + 1, content, ok: at !== 2, milliseconds: 1 })
+    await first.close(true)
+    const next = { ...mark, rows: 'e' }
+    const again = await RowResults.open(path, next, 'rows.csv', 'resume', ['', 'n', 'b', 'x', 'b'])
+    expect([1, 2, 3, 4].map((row) => again.isSettled(row))).toEqual([true, true, false, true])
+    const told: unknown[] = []
+    for await (const { row, ok, failure } of again.outcomes()) told.push([row, ok, failure?.code])
+    expect(told).toEqual([
+      [1, false, 'TM-1031'],
+      [2, true, undefined],
+      [4, true, undefined],
+    ])
+    expect(again.gone).toBe(1)
+    await again.close(false)
+  })
+
   test('are kept as they come and told in order; a later try counts; a line that was cut off does not', async () => {
     const path = join(folder, 'x.unfinished.ndjson')
     const mark = { tolmach: 'rows', contract: 'c', operation: 'o', rows: 'd' } as const
@@ -137,7 +158,7 @@ describe('outcomes of rows', () => {
       RowResults.open(path, { ...mark, rows: 'other' }, 'rows.csv', 'resume'),
     ).rejects.toMatchObject({ code: 'TM-1010' })
     const again = await RowResults.open(path, mark, 'rows.csv', 'resume')
-    expect([again.counts, again.isDone(1), again.isDone(2), again.isDone(9)]).toEqual([
+    expect([again.counts, again.isSettled(1), again.isSettled(2), again.isSettled(9)]).toEqual([
       { done: 3, failed: 1 },
       true,
       false,

@@ -195,6 +195,27 @@ describe('a call for each row', () => {
     }
   })
 
+  test('a file that was corrected is gone on with: done rows are known by what they say, and nothing is done twice', async () => {
+    const file = join(folder, 'corrected.csv')
+    const rows = (...nights: (string | number)[]): Promise<void> =>
+      writeFile(file, `Vessel,Nights\n${nights.map((each) => `BKM-114,${each}\n`).join('')}`)
+    const sentNow = async (...words: string[]): Promise<string[]> => {
+      const ran = await each('corrected.csv', ...words)
+      return ran.told.results.map(
+        ({ row, ok, failure }) => `${row} ${ok ? 'well' : (failure?.code ?? '')}`,
+      )
+    }
+    await rows(3, 70, 5, 80)
+    expect(await sentNow()).toEqual(['1 well', '2 TM-1013', '3 well', '4 TM-1013'])
+    // One row comes before all others, one that failed is corrected, one that went well moves.
+    await rows(9, 3, 7, 5, 80)
+    expect(await sentNow('--resume')).toEqual(['1 well', '2 well', '3 well', '4 well', '5 TM-1013'])
+    // A row that was done says something else now: it is not sent.
+    await rows(9, 4, 7, 5, 8)
+    expect(await sentNow('--resume')).toEqual(['1 well', '2 TM-1031', '3 well', '4 well', '5 well'])
+    expect(await sentNow('--resume')).toContain('2 TM-1031')
+  })
+
   test.each([
     ['no such input', 'Vesel,Nights\nBKM-114,3\n', [], /"Vesel" is no input.*Nearest: "Vessel"/s],
     ['two columns of one name', 'Nights,Nights\n1,2\n', [], /two columns are called "Nights"/],
