@@ -53,6 +53,43 @@ describe('a stand-in without seed data', () => {
   })
 })
 
+test('of two paths with as many parameters, the one that says more is meant', async () => {
+  const folder = await freshFolder()
+  const document = join(folder, 'moves.json')
+  const get = (operationId: string, property: string): object => ({
+    get: {
+      operationId,
+      parameters: [{ name: 'name', in: 'path', required: true, schema: { type: 'string' } }],
+      responses: {
+        200: {
+          description: 'ok',
+          content: {
+            'application/json': {
+              schema: { type: 'object', properties: { [property]: { type: 'string' } } },
+            },
+          },
+        },
+      },
+    },
+  })
+  await writeFile(
+    document,
+    JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Moves', version: '1' },
+      servers: [{ url: 'http://quay.example' }],
+      paths: { '/v1/{name}': get('look', 'seen'), '/v1/{name}:move': get('move', 'moved') },
+    }),
+  )
+  const standIn = await serveContracts([document], {})
+  const answers = ['a', 'a:move'].map(async (step) => {
+    const answer = await fetch(`${standIn.addresses[0]?.service ?? ''}/v1/${step}`)
+    return Object.keys((await answer.json()) as object)
+  })
+  expect(await Promise.all(answers)).toEqual([['seen'], ['moved']])
+  await standIn.stop()
+})
+
 test('rows of seed data that leave out what may be null answer null', async () => {
   const folder = await freshFolder()
   const seed = join(folder, 'seed.yaml')

@@ -48,7 +48,12 @@ export function playHttp(contract: Contract): Player {
     return { operation, live, pattern, names, pairs: [...new URLSearchParams(pairs)] }
   })
   // What says more wins, and a path without parameters over one with (section 4.8.8.2).
-  operations.sort((a, b) => b.pairs.length - a.pairs.length || a.names.length - b.names.length)
+  operations.sort(
+    (a, b) =>
+      b.pairs.length - a.pairs.length ||
+      a.names.length - b.names.length ||
+      b.pattern.source.length - a.pattern.source.length,
+  )
   return {
     understand: (request) => understand(contract, operations, request),
     metadata: servedDocuments,
