@@ -5,11 +5,6 @@ export { laidOut } from '../exercise/documents-in-text.js'
 export { shownBody } from '../exercise/wire-text.js'
 export { curlLine } from '../exercise/curl.js'
 export { sortRows } from '../exercise/sort-rows.js'
-export {
-  ContractBreach,
-  ServiceFault,
-  TransportFailure,
-  type CallFailure,
-} from '../runtime/failures.js'
+export { ServiceFault } from '../runtime/failures.js'
 export { toPlain } from '../runtime/plain.js'
 export type { Exchange } from '../runtime/connection.js'

@@ -116,7 +116,7 @@ export async function callEach(
   let broken: unknown
   let stopped: Run['stopped']
   for await (const row of rowsOfFile(file)) {
-    if (results.isSettled(row.number)) continue
+    if (results.isDone(row.number)) continue
     while (underWay.size >= options.parallel) await Promise.race(underWay)
     if (options.signal?.aborted === true) stopped = 'asked'
     else stopped = silent >= mostSilent ? 'nobody answers' : undefined

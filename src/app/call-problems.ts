@@ -5,6 +5,7 @@ import { messageOf, systemCode } from '../contract/system-error.js'
 import { connectionReason } from '../documents/fetching.js'
 import { certificateFacts } from './certificate-facts.js'
 import { explain, type CallContext } from '../exercise/explain.js'
+import { maskedBody } from '../exercise/masking.js'
 import type { CallResult } from '../exercise/run-client.js'
 import {
   ContractBreach,
@@ -80,10 +81,7 @@ export async function callProblem(
           : undefined
       return problem(
         'TM-4002',
-        {
-          address,
-          reason: reasonOf(failure),
-        },
+        { address, reason: reasonOf(failure) },
         { ...told, details: facts === undefined ? [] : [facts] },
       )
     }
@@ -108,7 +106,7 @@ function breachDetails({ misfits, answer }: ContractBreach): string[] {
     .slice(0, -1)
     .slice(0, mostTold.places)
     .map(({ path, message }) => `${path === '' ? 'the answer' : path} ${message}`)
-  const text = answer?.text.trim() ?? ''
+  const text = maskedBody(answer?.text.trim() ?? '')
   // Bytes that are no text say nothing to anybody.
   if (text === '' || text.includes('\ufffd')) return others
   const begin = text.slice(0, mostTold.characters).replace(/\s+/g, ' ')

@@ -93,7 +93,7 @@ export async function callReady(
           contract: open.name,
           isKept: open.kept !== undefined,
           address,
-          isSoap: endpoint.protocol.startsWith('SOAP'),
+          isSoap: open.contract.dialect === 'soap',
           kinds: ready.proof.kinds,
           declared: declaredKinds(open.contract),
           isInternal:

@@ -1,3 +1,4 @@
+import { addTo } from '../contract/lists.js'
 import type { Note } from '../contract/contract.js'
 
 /** Notes of one kind, as people want to read them: the first of them, and where the others are. */
@@ -17,12 +18,7 @@ const mostApart = 2
 export function foldNotes(notes: readonly Note[]): FoldedNote[] {
   return order.flatMap((effect) => {
     const kinds = new Map<string, Note[]>()
-    for (const note of notes) {
-      if (note.effect !== effect) continue
-      const kind = kinds.get(note.code)
-      if (kind === undefined) kinds.set(note.code, [note])
-      else kind.push(note)
-    }
+    for (const note of notes) if (note.effect === effect) addTo(kinds, note.code, note)
     return [...kinds.values()].flatMap((kind): FoldedNote[] => {
       const [first, ...others] = kind
       if (first === undefined || kind.length <= mostApart)

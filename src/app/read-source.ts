@@ -27,6 +27,8 @@ export async function readSource(
   for (const load of Object.values(dialects)) all.push(await load())
   const options = {
     recognise: (text: string) => all.some((dialect) => dialect.recognise(text)),
+    glance: (text: string) =>
+      all.map((dialect) => dialect.glance?.(text)).find((each) => each !== undefined),
     send,
     ...(seconds === undefined ? {} : { seconds }),
   }

@@ -1,4 +1,5 @@
 import { open, rename, rm, type FileHandle } from 'node:fs/promises'
+import { addTo } from '../contract/lists.js'
 import { problem } from '../contract/problem.js'
 import { fileReason } from '../contract/system-error.js'
 import { maskedJson } from '../exercise/masking.js'
@@ -80,10 +81,6 @@ export class RowResults {
   private end: number
   private pending: Promise<unknown> = Promise.resolve()
   private readonly places = new Places()
-  /** Rows that must not be sent, since they were done under other values. */
-  private readonly held = new Set<number>()
-  /** So many rows that an earlier run had done are not in the file any more. */
-  gone = 0
 
   private constructor(path: string, file: FileHandle, end: number) {
     this.path = path
@@ -98,7 +95,8 @@ export class RowResults {
    * @param contents what the rows say, as digests by their numbers: by these, what was done is known
    *   when the file was corrected meanwhile
    * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it,
-   *   TM-1010 when there is none to resume, TM-1008
+   *   TM-1010 when there is none to resume, TM-1031 when rows that were done can't be found in a
+   *   corrected file, TM-1008
    */
   static async open(
     path: string,
@@ -115,9 +113,11 @@ export class RowResults {
       if (manner === 'resume' && isSame) return results
       const isCorrected = found?.contract === mark.contract && found.operation === mark.operation
       const matched =
-        manner === 'resume' && isCorrected ? await results.matched(mark, contents) : undefined
-      await earlier.close()
-      if (matched !== undefined) return matched
+        manner === 'resume' && isCorrected
+          ? results.matched(mark, contents, rowsFile)
+          : Promise.resolve(undefined)
+      const goneOn = await matched.finally(() => earlier.close())
+      if (goneOn !== undefined) return goneOn
       if (manner === 'resume')
         throw problem('TM-1010', {
           option: '--resume',
@@ -140,9 +140,9 @@ export class RowResults {
     return results
   }
 
-  /** Did the call for this row go well, now or in an earlier run, or must it not be made? */
-  isSettled(row: number): boolean {
-    return this.places.at(row)?.isWell === true || this.held.has(row)
+  /** Did the call for this row go well, now or in an earlier run? */
+  isDone(row: number): boolean {
+    return this.places.at(row)?.isWell === true
   }
 
   get counts(): { readonly done: number; readonly failed: number } {
@@ -155,7 +155,6 @@ export class RowResults {
     const length = Buffer.byteLength(line)
     const kept = this.pending.then(async () => {
       this.places.set(outcome.row, this.end, length, outcome.ok)
-      this.hold(outcome)
       await this.append(line)
     })
     this.pending = kept
@@ -169,10 +168,18 @@ export class RowResults {
 
   private async *kept(): AsyncGenerator<RowOutcome, void, undefined> {
     await this.pending
-    for (const { start, length } of this.places.all()) {
-      const { buffer } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
-      yield JSON.parse(buffer.toString('utf8')) as RowOutcome
-    }
+    for (const place of this.places.all()) yield this.outcomeAt(place)
+  }
+
+  private async outcomeAt({
+    start,
+    length,
+  }: {
+    readonly start: number
+    readonly length: number
+  }): Promise<RowOutcome> {
+    const { buffer } = await this.file.read(Buffer.allocUnsafe(length), 0, length, start)
+    return JSON.parse(buffer.toString('utf8')) as RowOutcome
   }
 
   /** Ends with it. @param keep whether the file stays, to be gone on with */
@@ -182,43 +189,38 @@ export class RowResults {
     if (!keep) await rm(this.path, { force: true })
   }
 
-  private hold({ row, failure }: RowOutcome): void {
-    if (failure?.code === 'TM-1031') this.held.add(row)
-  }
-
   /**
    * The outcomes of an earlier run over a file that was corrected since: rows are known by what they
-   * say. One that was done where another stands now is held back, for sending it could do the same
-   * thing twice.
+   * say.
    *
    * @returns undefined when the earlier run does not say what its rows said
+   * @throws Problem TM-1031 when rows that were done are not there any more: what is new could be one
+   *   of them, and be done twice
    */
   private async matched(
     mark: RunMark,
     contents: readonly string[],
+    rowsFile: string,
   ): Promise<RowResults | undefined> {
-    const done = new Map<string, RowOutcome[]>()
-    const contentAt = new Map<number, string>()
-    for await (const outcome of this.kept()) {
-      const { row, ok, content } = outcome
-      if (!ok) continue
-      if (content === undefined) return undefined
-      done.set(content, [...(done.get(content) ?? []), outcome])
-      contentAt.set(row, content)
+    const done = new Map<string, number[]>()
+    for await (const { row, ok, content } of this.kept()) {
+      if (ok && content === undefined) return undefined
+      if (ok && content !== undefined) addTo(done, content, row)
     }
+    const earlier = contents.map((content) => done.get(content)?.pop())
+    const gone = [...done.values()].flat().sort((a, b) => a - b)
+    if (gone.length > 0)
+      throw problem('TM-1031', {
+        file: rowsFile,
+        rows: `${gone.slice(0, 10).join(', ')}${gone.length > 10 ? ' …' : ''}`,
+      })
     const path = `${this.path}.new`
     const results = new RowResults(this.path, await open(path, 'w+'), 0)
     await results.append(`${JSON.stringify(mark)}\n`)
-    const present = new Set(contents)
-    for (let row = 1; row < contents.length; row += 1) {
-      const content = contents[row] ?? ''
-      const known = done.get(content)?.shift()
-      const before = contentAt.get(row)
-      if (known !== undefined) await results.add({ ...known, row })
-      else if (before !== undefined && !present.has(before))
-        await results.add(heldBack(row, content))
+    for (const [row, before] of earlier.entries()) {
+      const place = before === undefined ? undefined : this.places.at(before)
+      if (place !== undefined) await results.add({ ...(await this.outcomeAt(place)), row })
     }
-    results.gone = [...done.values()].reduce((sum, { length }) => sum + length, 0)
     await rename(path, this.path)
     return results
   }
@@ -250,12 +252,9 @@ export class RowResults {
           if ((read as Partial<RunMark> | undefined)?.tolmach !== 'rows') return undefined
           mark = read as RunMark
         } else if (read !== undefined) {
-          const outcome = read as RowOutcome
-          const { row, ok } = outcome
-          if (Number.isInteger(row) && row > 0 && row < mostRows) {
+          const { row, ok } = read as RowOutcome
+          if (Number.isInteger(row) && row > 0 && row < mostRows)
             this.places.set(row, start, at + 1, ok)
-            this.hold(outcome)
-          }
         }
         start += at + 1
         begun = begun.subarray(at + 1)
@@ -264,12 +263,6 @@ export class RowResults {
     this.end = start
     return mark
   }
-}
-
-/** The outcome of a row that is not sent. */
-function heldBack(row: number, content: string): RowOutcome {
-  const { kind, code, message } = problem('TM-1031')
-  return { row, content, ok: false, failure: { kind, code, message }, milliseconds: 0 }
 }
 
 function parsed(line: string): unknown {

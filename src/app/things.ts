@@ -97,20 +97,20 @@ function thingsOf(contract: Contract): Readonly<Record<Kind, ReadonlyMap<string,
  * same name in other namespaces by their ids.
  */
 export function othersNamed(contract: Contract, thing: Thing): string[] {
-  const things = thingsOf(contract)
-  const others = kinds
-    .filter((kind) => kind !== thing.kind && things[kind].has(thing.name))
-    .map((kind) => `${kind}:${thing.name}`)
   if (!kinds.some((kind) => kind === thing.kind)) return []
-  const twins = Object.values(contract.types).filter(
-    ({ name, id }) => name === thing.name && !('type' in thing && thing.type.id === id),
+  const { name } = thing
+  const things = thingsOf(contract)
+  const others = kinds.filter(
+    (kind) => kind !== 'type' && kind !== thing.kind && things[kind].has(name),
   )
-  return twins.length > 1 || thing.kind === 'type'
-    ? [
-        ...others.filter((each) => !each.startsWith('type:')),
-        ...twins.map(({ id }) => `type:${id}`),
-      ]
-    : others
+  const types = Object.values(contract.types).filter((type) => type.name === name)
+  const isMeant = ({ id }: NamedType): boolean => thing.kind === 'type' && thing.type.id === id
+  return [
+    ...others.map((kind) => `${kind}:${name}`),
+    ...types
+      .filter((type) => !isMeant(type))
+      .map(({ id }) => `type:${types.length === 1 ? name : id}`),
+  ]
 }
 
 /**

@@ -120,13 +120,6 @@ function tellEnd(
     ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]),
   ]
   say(voice, counts.join(', '))
-  if (results.gone > 0)
-    say(
-      voice,
-      pc.yellow(
-        `${count(results.gone, 'row')} that an earlier run did are not in the file any more.`,
-      ),
-    )
   if (stopped === 'nobody answers')
     say(
       voice,

@@ -134,8 +134,8 @@ export const messages = {
   ),
   'TM-1031': entry(
     'input',
-    'This row was done with other values in an earlier run, and is not sent again.',
-    'If what was done is to be changed, change it by a call of its own; if this is a new row, put it into a file of its own.',
+    'Rows that an earlier run did are not in {file} any more, or say something else now (rows {rows} of that run): what is new there could be one of them, and be done twice.',
+    'Put them back as they were, or put the rows that are still to be sent into a file of their own; --overwrite starts from the beginning. Nothing was sent.',
   ),
 
   'TM-2001': entry(

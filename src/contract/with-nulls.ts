@@ -28,15 +28,16 @@ function recordWithNulls(
   value: Readonly<Record<string, unknown>>,
   mustBe: (field: Field) => boolean,
 ): Record<string, unknown> {
-  const missing = fieldsOf(contract, record).filter(
+  const fields = fieldsOf(contract, record)
+  const types = new Map(fields.map(({ name, type }) => [name, type]))
+  const missing = fields.filter(
     (field) => field.nullable && mustBe(field) && !Object.hasOwn(value, field.name),
   )
-  const types = new Map(fieldsOf(contract, record).map(({ name, type }) => [name, type]))
   return Object.fromEntries([
-    ...Object.entries(value).map(([name, each]) => {
+    ...Object.entries(value).map(([name, each]): [string, unknown] => {
       const type = types.get(name)
       return [name, type === undefined ? each : withNulls(contract, type, each, mustBe)]
     }),
-    ...missing.map(({ name }) => [name, null]),
-  ]) as Record<string, unknown>
+    ...missing.map(({ name }): [string, unknown] => [name, null]),
+  ])
 }

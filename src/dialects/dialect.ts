@@ -1,3 +1,4 @@
+import type { Glance } from '../documents/folder.js'
 import type {
   Contract,
   DialectName,
@@ -27,6 +28,9 @@ export interface Dialect {
    * throw.
    */
   recognise(text: string): boolean
+
+  /** What a document, or a part of one, is for: by this it is found in a folder. */
+  readonly glance?: Glance
 
   /**
    * Reads a contract, following references through `documents`.

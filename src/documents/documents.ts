@@ -9,7 +9,7 @@ import {
   type Fetched,
   type WebFetch,
 } from './fetching.js'
-import { DocumentFolder, type Wanted } from './folder.js'
+import { DocumentFolder, type Glance, type Wanted } from './folder.js'
 import { decodeText } from './text.js'
 
 /** No contract is spread over more documents than this. */
@@ -58,6 +58,8 @@ export interface LoadOptions {
   readonly seconds?: number
   /** Can the document be the starting point of a contract? Needed to find it in a folder. */
   readonly recognise: (text: string) => boolean
+  /** What a document is for, by which it is found in a folder. */
+  readonly glance?: Glance
   /** What fetches from the web, where that needs a login. */
   readonly send?: WebFetch | undefined
 }
@@ -85,7 +87,9 @@ export async function loadDocuments(location: string, options: LoadOptions): Pro
     (found) => found.isDirectory(),
     () => false,
   )
-  const folder = isFolder ? await DocumentFolder.read(path, mostDocuments) : undefined
+  const folder = isFolder
+    ? await DocumentFolder.read(path, mostDocuments, options.glance ?? (() => undefined))
+    : undefined
   const file = folder?.root(options.recognise) ?? path
   return new FetchedDocuments(
     await fetchDocument(pathToFileURL(file).href, seconds),

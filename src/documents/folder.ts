@@ -6,24 +6,43 @@ import { decodeText } from './text.js'
 
 /** What a reference between documents says of what it names. */
 export interface Wanted {
-  /** The namespace that it is for (XML Schema part 1, section 4.2.6; WSDL 1.1, section 2.1.1). */
+  /** The namespace that it is for. */
   readonly namespace: string
-  /** The local name of its root element: `schema`, `definitions`. */
+  /** The local name of its root element. */
   readonly root: string
+}
+
+/** What a document is for, as far as its dialect knows it at a glance. */
+export interface Outline extends Wanted {
+  /** The namespaces that it imports from documents of its own kind. */
+  readonly imports: readonly string[]
+  /** It includes others for its own namespace. */
+  readonly includes: boolean
+  /** It declares a service. */
+  readonly serves: boolean
+}
+
+/** What looks at a document. */
+export type Glance = (text: string) => Outline | undefined
+
+interface File {
+  readonly path: string
+  readonly text: string
+  readonly outline: Outline | undefined
 }
 
 /** The documents of one contract, handed over in a folder. */
 export class DocumentFolder {
   private readonly folder: string
-  private readonly files: readonly { readonly path: string; readonly text: string }[]
+  private readonly files: readonly File[]
 
-  private constructor(folder: string, files: DocumentFolder['files']) {
+  private constructor(folder: string, files: readonly File[]) {
     this.folder = folder
     this.files = files
   }
 
   /** @throws Problem TM-2012 when there are more files than `most`, TM-2014 */
-  static async read(folder: string, most: number): Promise<DocumentFolder> {
+  static async read(folder: string, most: number, glance: Glance): Promise<DocumentFolder> {
     const entries = await readdir(folder, { withFileTypes: true, recursive: true })
     const paths = entries
       .filter(
@@ -34,7 +53,10 @@ export class DocumentFolder {
     if (paths.length > most) throw problem('TM-2012', { limit: `${most} documents` })
     const files = await pMap(
       paths,
-      async (path) => ({ path, text: decodeText(await readFile(path), basename(path)) }),
+      async (path): Promise<File> => {
+        const text = decodeText(await readFile(path), basename(path))
+        return { path, text, outline: glance(text) }
+      },
       { concurrency: 64 },
     )
     return new DocumentFolder(folder, files)
@@ -48,14 +70,14 @@ export class DocumentFolder {
    */
   root(recognise: (text: string) => boolean): string {
     const candidates = this.files.filter(({ text }) => recognise(text))
-    const named = new Set(this.files.flatMap(({ text }) => namespacesNamed(text)))
+    const imported = new Set(this.files.flatMap(({ outline }) => outline?.imports ?? []))
     const roots = candidates.filter(
-      ({ path, text }) =>
+      ({ path, outline }) =>
         !candidates.some((other) => other.path !== path && other.text.includes(basename(path))) &&
-        !named.has(targetOf(text) ?? ' '),
+        (outline === undefined || !imported.has(outline.namespace)),
     )
     const left = roots.length > 0 ? roots : candidates
-    const serving = left.filter(({ text }) => /<(?:[\w.-]+:)?service[\s>]/.test(text))
+    const serving = left.filter(({ outline }) => outline?.serves === true)
     const [first, ...others] = serving.length === 1 ? serving : left
     if (first === undefined) throw problem('TM-2013', { location: this.folder, detail: '' })
     if (others.length === 0) return first.path
@@ -83,26 +105,12 @@ export class DocumentFolder {
     { namespace, root }: Wanted,
     isTaken: (path: string) => boolean,
   ): string | undefined {
-    const start = new RegExp(`^[^<]*(?:<[?!][^>]*>[^<]*)*<(?:[\\w.-]+:)?${root}[\\s>]`)
-    const all = this.files.filter(({ text }) => targetOf(text) === namespace && start.test(text))
+    const all = this.files.filter(
+      ({ outline }) => outline?.namespace === namespace && outline.root === root,
+    )
     const left = all.filter(({ path }) => !isTaken(path))
     const found = left.length > 0 ? left : all
-    const including = found.find(({ text }) => /<(?:[\w.-]+:)?include[\s>]/.test(text))
+    const including = found.find(({ outline }) => outline?.includes === true)
     return (including ?? found[0])?.path
   }
-}
-
-/** The target namespace of a document. */
-function targetOf(text: string): string | undefined {
-  const root = /<(?:[\w.-]+:)?(?:definitions|description|schema)\b[^>]*>/.exec(text)?.[0] ?? ''
-  return /\stargetNamespace\s*=\s*["']([^"']*)["']/.exec(root)?.[1]
-}
-
-/** The namespaces that the imports of WSDL in a document name. */
-function namespacesNamed(text: string): string[] {
-  const own = targetOf(text)
-  return [...text.matchAll(/<(?:[\w.-]+:)?import\b[^>]*\slocation\s*=[^>]*>/g)].flatMap(([tag]) => {
-    const namespace = /\snamespace\s*=\s*["']([^"']*)["']/.exec(tag)?.[1]
-    return namespace === undefined || namespace === own ? [] : [namespace]
-  })
 }

@@ -14,7 +14,14 @@ export function reasonIn(detail: unknown): string | undefined {
   const members = Object.entries(detail)
   const named = (wanted: string): unknown =>
     members.find(([name]) => name.toLowerCase() === wanted)?.[1]
-  const said = telling.map(named).find((value) => typeof value === 'string' && value !== '')
+  // OData 2 has the message with its language in an object.
+  const textOf = (each: unknown): unknown =>
+    typeof each === 'object' && each !== null && 'lang' in each && 'value' in each
+      ? each.value
+      : each
+  const said = telling
+    .map((name) => textOf(named(name)))
+    .find((value) => typeof value === 'string' && value !== '')
   return typeof said === 'string' ? said : reasonIn(named('error'))
 }
 

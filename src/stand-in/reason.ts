@@ -1,6 +1,6 @@
-import { isPlainObject } from '../contract/plain.js'
 import { printable } from '../contract/problem.js'
 import type { PlayResponse } from '../dialects/dialect.js'
+import { reasonIn as saidIn } from '../runtime/refusals.js'
 
 /**
  * Why an answer refuses, in its own words: the reason of a SOAP fault, the message of an error in
@@ -19,13 +19,7 @@ export function reasonIn({ body }: PlayResponse): string {
 
 function inJson(text: string): string | undefined {
   try {
-    const json = JSON.parse(text) as unknown
-    if (!isPlainObject(json)) return undefined
-    const error = isPlainObject(json['error']) ? json['error'] : json
-    const message = isPlainObject(error['message'])
-      ? error['message']['value']
-      : (error['message'] ?? error['detail'])
-    return typeof message === 'string' ? message : undefined
+    return saidIn(JSON.parse(text))
   } catch {
     return undefined
   }

@@ -400,8 +400,10 @@ function knownOutcome({ contract }: Part, { outcome }: Operation, plain: unknown
       const { type } = outcome.field
       return withNulls(contract, type, fromPlain(contract, type, plain))
     }
-    case 'record':
-      return fieldsFromPlain(contract, outcome.fields, isPlainObject(plain) ? plain : {})
+    case 'record': {
+      const given = fieldsFromPlain(contract, outcome.fields, isPlainObject(plain) ? plain : {})
+      return withNulls(contract, { ...outcome, kind: 'record' }, given)
+    }
   }
 }
 

@@ -257,6 +257,9 @@ describe('names that servers work out', () => {
     ['OfficeOfRecords', ['Records'], 'OfficeOfRecords'],
     ['PageOfPlaneq4z7XyzP', ['Ship'], 'PageOfPlaneq4z7XyzP'],
     ['Net_x0020_Weight', [], 'NetWeight'],
+    ['ArrayOfKeyValueOfstringint', [], 'ArrayOfKeyValueOfStringInt'],
+    ['Of'.repeat(90), [], 'Of'.repeat(90)],
+    ['aOf'.repeat(60), ['b'], 'aOf'.repeat(60)],
   ])('%s beside %j is %s', (name, others, readable) => {
     const types = Object.fromEntries(
       [name, ...others].map((each) => [

@@ -3,17 +3,15 @@ import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
 import {
   arrange,
-  type CallFailure,
   cell,
-  ContractBreach,
   laidOut,
   maskedHeaders,
   maskedRequest,
   ServiceFault,
   toPlain,
-  TransportFailure,
 } from '../../app/answers.js'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
+import { failureFacts } from '../../app/failure-facts.js'
 import { csvText, prepareAnswer } from '../../app/finish-answer.js'
 import { yamlText } from '../../app/yaml-text.js'
 import { exitCodes, problem } from '../../app/problems.js'
@@ -255,7 +253,7 @@ async function report(
     const { failure } = result
     const fault = failure instanceof ServiceFault ? failure : undefined
     const status = fault?.status ?? result.exchanges.at(-1)?.response.status
-    const exit = await tell(called.problem, voice, failure, { status, ...factsOf(failure) })
+    const exit = await tell(called.problem, voice, failure, { status, ...failureFacts(failure) })
     if (fault !== undefined && !voice.json) await reportFault(fault)
     return exit
   }
@@ -305,24 +303,6 @@ async function report(
   if (result.more === true)
     say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
   return exit
-}
-
-/** What a program wants to know of a failure beside the words for it. */
-function factsOf(failure: unknown): Record<string, unknown> {
-  if (failure instanceof ServiceFault) {
-    const { fault, code, detail, soap } = failure
-    return { fault, faultCode: code, detail: toPlain(detail), ...(soap && { soap: toPlain(soap) }) }
-  }
-  if (failure instanceof ContractBreach)
-    return { misfits: failure.misfits, answer: shownAnswer(failure) }
-  return failure instanceof TransportFailure ? { answer: shownAnswer(failure) } : {}
-}
-
-/** The answer that a failure keeps, as it may be shown. */
-function shownAnswer({ answer }: CallFailure): unknown {
-  if (answer === undefined) return undefined
-  const { status, headers, text, isWhole } = answer
-  return { status, headers: maskedHeaders(headers), text: withoutSecrets(text), isWhole }
 }
 
 /** The call as a line for curl, with what must be set before it runs. */

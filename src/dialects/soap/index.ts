@@ -3,6 +3,7 @@ import type { Dialect } from '../dialect.js'
 import { soapEmitter } from './emit.js'
 import { operationLayout, wireAt, type QualifiedName } from './layout.js'
 import { wsdl, wsdl20 } from './namespaces.js'
+import { outlineOf } from './outline.js'
 import { playSoap } from './play.js'
 import { readWsdl } from './reader.js'
 
@@ -13,6 +14,7 @@ export const soap: Dialect = {
     const root = /<(?:([\w.-]+):)?(definitions|description)\b[^>]*>/.exec(text.slice(0, 20_000))
     return root !== null && (root[0].includes(wsdl) || root[0].includes(wsdl20))
   },
+  glance: outlineOf,
   read: readWsdl,
   emit: soapEmitter,
   describe(_contract, operation, endpoint) {

@@ -58,25 +58,30 @@ function readableName(written: string, known: ReadonlySet<string>): string {
   return (bare ?? wordsOfGeneric(name, known) ?? [name]).join('')
 }
 
-/** `KeyValueOfstringShip` as `KeyValueOf`, `String` and `Ship`, where its arguments are known. */
-function wordsOfGeneric(name: string, known: ReadonlySet<string>): string[] | undefined {
-  for (const { index } of name.matchAll(/Of(?=.)/g)) {
-    const rest = argumentsOf(name.slice(index + 2), known)
-    if (index > 0 && rest !== undefined) return [name.slice(0, index + 2), ...rest]
-  }
-  return undefined
-}
+/** Names beyond this are nobody's words. */
+const longest = 200
 
-/** The type names that a text is made of, or undefined. */
-function argumentsOf(text: string, known: ReadonlySet<string>): string[] | undefined {
-  /** From each place on: the names to the end. */
-  const found = new Map<number, string[]>([[text.length, []]])
-  for (let at = text.length - 1; at >= 0; at -= 1)
-    for (let end = text.length; end > at && !found.has(at); end -= 1) {
-      const rest = found.get(end)
-      const name = text.slice(at, end)
-      if (rest === undefined || !known.has(name)) continue
-      found.set(at, [`${name.charAt(0).toUpperCase()}${name.slice(1)}`, ...rest])
-    }
-  return found.get(0) ?? (text.includes('Of') ? wordsOfGeneric(text, known) : undefined)
+/**
+ * `KeyValueOfstringShip` as `KeyValueOf`, `String` and `Ship`, where all behind the first `Of` are
+ * names of types, or generic ones themselves.
+ */
+function wordsOfGeneric(name: string, known: ReadonlySet<string>): string[] | undefined {
+  if (name.length > longest) return undefined
+  const behindOf = [...name.matchAll(/Of(?=.)/g)].map(({ index }) => index + 2)
+  /** From each place on: the words to the end, where there are such. */
+  const words = new Map<number, string[]>([[name.length, []]])
+  for (let at = name.length - 1; at >= 0; at -= 1) {
+    const ends = Array.from({ length: name.length - at }, (_, back) => name.length - back)
+    const end =
+      (at === 0
+        ? undefined
+        : ends.find((each) => words.has(each) && known.has(name.slice(at, each)))) ??
+      behindOf.find((each) => each > at + 2 && words.has(each))
+    const rest = end === undefined ? undefined : words.get(end)
+    if (end === undefined || rest === undefined) continue
+    const word = name.slice(at, end)
+    words.set(at, [at === 0 ? word : `${word.charAt(0).toUpperCase()}${word.slice(1)}`, ...rest])
+  }
+  const all = words.get(0)
+  return all !== undefined && all.length > 1 && all[0]?.endsWith('Of') === true ? all : undefined
 }

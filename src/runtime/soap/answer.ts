@@ -42,17 +42,25 @@ export function* answerIn<Input, Outcome>(
   const body = textOfResponse(envelope)
   if (operation.answer === undefined && response.status < 400 && !hasFault(body))
     return undefined as Outcome
+  if (!/^\ufeff?\s*<(?![!]doctype html|html)/i.test(body))
+    throw noEnvelope(response, body, (came) => new ContractBreach('', 'a SOAP envelope', came))
   const found = new EnvelopeReader(operation)
   try {
     yield* parseMessage(
-      checkedXml(body),
+      body,
       operation.encoded === true,
       hear,
       (tag, reading) => found.root(tag, reading),
       parts,
     )
   } catch (error) {
-    throw error instanceof NotXml ? noEnvelope(error, response, body) : error
+    if (!(error instanceof NotXml)) throw error
+    const { message } = error
+    throw noEnvelope(
+      response,
+      body,
+      () => new ContractBreach('', 'well-formed XML', `broken XML: ${message}`),
+    )
   }
   if (found.fault !== undefined) throw found.fault.failure(response.status, found.aboutHeaders)
   if (response.status >= 400) throw refusal(response, body, 'without a fault')
@@ -64,20 +72,14 @@ export function hasFault(body: string): boolean {
   return /<(?:[\w.-]+:)?Fault[\s>]/.test(body)
 }
 
-class NotEvenXml extends NotXml {}
-
-function checkedXml(body: string): string {
-  if (!/^\ufeff?\s*<(?![!]doctype html|html)/i.test(body)) throw new NotEvenXml('it is no XML')
-  return body
-}
-
 /** What an answer without an envelope is: a refusal, or a breach of the contract. */
-function noEnvelope(error: NotXml, response: Response, body: string): CallFailure {
+function noEnvelope(
+  response: Response,
+  body: string,
+  breach: (came: string) => ContractBreach,
+): CallFailure {
   const described = describeBody(response, body)
-  if (response.status >= 400) return refusal(response, body, `with ${described}`)
-  return error instanceof NotEvenXml
-    ? new ContractBreach('', 'a SOAP envelope', described)
-    : new ContractBreach('', 'well-formed XML', `broken XML: ${error.message}`)
+  return response.status >= 400 ? refusal(response, body, `with ${described}`) : breach(described)
 }
 
 function refusal({ status }: Response, detail: string, how: string): ServiceFault {

@@ -65,6 +65,7 @@ export class Tables {
 
   private kindOf(id: TypeId, plain: Plain): TypeId {
     const which = plain['$is']
+    if (which === undefined) return id
     const extending = (type: RecordType): boolean =>
       type.base !== undefined &&
       (type.base.to === id || extending(resolve(this.contract, type.base) as RecordType))
