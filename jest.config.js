@@ -1,3 +1,5 @@
+import { availableParallelism } from 'node:os'
+
 export default {
   testEnvironment: 'node',
   roots: ['<rootDir>/tests'],
@@ -13,6 +15,6 @@ export default {
   // Against what hangs, and nothing else: no test fails because a machine is busy.
   testTimeout: 600_000,
   // Many suites wait for programs that they start.
-  maxWorkers: '100%',
+  maxWorkers: Math.ceil(availableParallelism() * 1.5),
   reporters: ['default', '<rootDir>/scripts/totals-reporter.cjs'],
 }

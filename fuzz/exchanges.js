@@ -1,14 +1,16 @@
-import { mkdtemp, rm, writeFile } from 'node:fs/promises'
+import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { build } from 'esbuild'
 import { buildClient } from '../dist/app/generate-client.js'
 import { openContract } from '../dist/app/open-contract.js'
 import { serveContracts } from '../dist/app/serve-contracts.js'
 import { operationsOf } from '../dist/contract/queries.js'
 import { dialectNamed } from '../dist/dialects/registry.js'
 import { readInput } from '../dist/exercise/input.js'
-import { bundleClient, loadClient } from '../dist/exercise/run-client.js'
+import { loadClient } from '../dist/exercise/run-client.js'
 import { sampleInput } from '../dist/exercise/sample.js'
 import { CallFailure } from '../dist/runtime/failures.js'
 import { toPlain } from '../dist/runtime/plain.js'
@@ -26,21 +28,22 @@ const timeLimit = 5000
  */
 export async function startFixtures(files) {
   const folder = await mkdtemp(join(tmpdir(), 'tolmach-fuzz-'))
-  const fixtures = []
-  for (const [at, file] of files.entries()) {
+  const opened = []
+  for (const file of files) {
     // Some fixtures are there to be refused.
     const open = await openContract(file).catch(() => undefined)
     if (open === undefined || operationsOf(open.contract).length === 0) continue
     const { files: pages, names } = await buildClient(open)
-    const bundle = join(folder, `${String(at)}.mjs`)
-    await writeFile(
-      bundle,
-      await bundleClient(Object.fromEntries(pages.map(({ path, text }) => [path, text]))),
-    )
+    const entry = await writeOwnPages(join(folder, String(opened.length)), pages)
+    opened.push({ file, open, entry, className: names.class })
+  }
+  await bundleAll(opened.map(({ entry }) => entry))
+  const fixtures = []
+  for (const { file, open, entry, className } of opened) {
     const standIn = await serveContracts([file])
     const { service } = standIn.addresses[0]
     const way = { send: undefined }
-    const client = await loadClient(bundle, names.class, {
+    const client = await loadClient(bundleOf(entry), className, {
       url: service,
       timeLimit,
       fetch: (address, init) => way.send(String(address), init),
@@ -62,6 +65,42 @@ export async function startFixtures(files) {
     await rm(folder, { recursive: true })
   }
   return { fixtures, stop }
+}
+
+/** A runtime that all clients share, because each bundle with one of its own takes long to make. */
+const sharedRuntime = {
+  name: 'shared runtime',
+  setup({ onResolve }) {
+    onResolve({ filter: /\/runtime\// }, ({ path }) => ({
+      path: new URL(path.replace(/^.*\/runtime\//, '../dist/runtime/'), import.meta.url).href,
+      external: true,
+    }))
+  },
+}
+
+/** Writes the pages of a client, but for its runtime; gives the one to begin with. */
+async function writeOwnPages(folder, pages) {
+  for (const { path, text } of pages.filter((page) => !page.path.startsWith('runtime/'))) {
+    await mkdir(dirname(join(folder, path)), { recursive: true })
+    await writeFile(join(folder, path), text)
+  }
+  return join(folder, 'index.ts')
+}
+
+const bundleOf = (entry) => entry.replace(/\.ts$/, '.mjs')
+
+async function bundleAll(entries) {
+  const outdir = dirname(dirname(entries[0]))
+  await build({
+    entryPoints: entries,
+    bundle: true,
+    outdir,
+    outbase: outdir,
+    outExtension: { '.js': '.mjs' },
+    format: 'esm',
+    alias: { 'lossless-json': fileURLToPath(import.meta.resolve('lossless-json')) },
+    plugins: [sharedRuntime],
+  })
 }
 
 /** A call that is as it should be, with the given way to send it. */

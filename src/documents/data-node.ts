@@ -78,12 +78,12 @@ export class DataNode {
 
   /** The members of an object; none of anything else. */
   get members(): ReadonlyMap<string, DataNode> {
-    return this.inside instanceof Map ? this.inside : noMembers
+    return this.kind === 'object' ? (this.inside as Map<string, DataNode>) : noMembers
   }
 
   /** The items of a list; none of anything else. */
   get items(): readonly DataNode[] {
-    return Array.isArray(this.inside) ? this.inside : noItems
+    return this.kind === 'list' ? (this.inside as DataNode[]) : noItems
   }
 
   /** Puts a node into an object or a list, while a tree is built. */

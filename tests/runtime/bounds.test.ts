@@ -188,7 +188,7 @@ describe('what is nested without end is a breach in every dialect, and what is w
     ).not.toThrow(RangeError)
   })
 
-  test('a page of a million rows, and a table of very many', async () => {
+  test('a page of 300,000 rows, and a table of very many', async () => {
     const row: Structure = { type: 'Ns.Row', keys: ['Id'], members: { Id: { is: edm4.int32 } } }
     const of = {
       name: 'Rows.list',
@@ -196,9 +196,9 @@ describe('what is nested without end is a breach in every dialect, and what is w
       path: [{ set: 'Rows', of: row }],
       of: row,
     } as unknown as EntityOperation
-    json(`{"value":[${'{"Id":1},'.repeat(999_999)}{"Id":2}]}`)
+    json(`{"value":[${'{"Id":1},'.repeat(299_999)}{"Id":2}]}`)
     const rows = await list<{ Id: number }>(connection(), of, {}).all()
-    expect([rows.length, rows.at(-1)]).toEqual([1_000_000, { Id: 2 }])
+    expect([rows.length, rows.at(-1)]).toEqual([300_000, { Id: 2 }])
     const numbers = {
       ...anything,
       answers: {
@@ -210,9 +210,9 @@ describe('what is nested without end is a breach in every dialect, and what is w
     expect(
       tableText(
         ['n'],
-        Array.from({ length: 200_000 }, (_, at) => [String(at)]),
+        Array.from({ length: 130_000 }, (_, at) => [String(at)]),
       ).split('\n').length,
-    ).toBe(200_002)
+    ).toBe(130_002)
   })
 })
 

@@ -120,6 +120,19 @@ function members(
       )
 }
 
+const decimals = fc.stringMatching(/^-?[1-9]\d{0,20}(\.\d{1,20})?$/)
+const texts = new Map<string, Arbitrary<string>>()
+
+/** Random texts, made once for each pair of limits: making them costs more than using them. */
+function textsOf(least: number, most: number): Arbitrary<string> {
+  const key = `${least} ${most}`
+  const known =
+    texts.get(key) ??
+    fc.string({ unit: 'grapheme', minLength: least, maxLength: Math.max(least, most) })
+  texts.set(key, known)
+  return known
+}
+
 function scalars({ base, format, constraints }: ScalarType): Arbitrary<unknown> {
   const [least, most] = [
     Number(constraints?.minimum ?? constraints?.exclusiveMinimum ?? -1e6),
@@ -130,21 +143,14 @@ function scalars({ base, format, constraints }: ScalarType): Arbitrary<unknown> 
       return fc.boolean()
     case 'text':
       return constraints?.patterns === undefined
-        ? fc.string({
-            unit: 'grapheme',
-            minLength: constraints?.minLength ?? 0,
-            maxLength: Math.max(
-              constraints?.minLength ?? 0,
-              Math.min(constraints?.maxLength ?? 8, 8),
-            ),
-          })
+        ? textsOf(constraints?.minLength ?? 0, Math.min(constraints?.maxLength ?? 8, 8))
         : fc.constantFrom('AB12', 'ab', 'A1', 'BKM-1')
     case 'int64':
       return fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n })
     case 'uint64':
       return fc.bigInt({ min: 0n, max: 2n ** 64n - 1n })
     case 'decimal':
-      return fc.stringMatching(/^-?[1-9]\d{0,20}(\.\d{1,20})?$/)
+      return decimals
     case 'bytes':
       return fc.uint8Array({ maxLength: 9 })
     case 'date':

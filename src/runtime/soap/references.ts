@@ -13,8 +13,12 @@ import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reade
 const encoding11 = 'http://schemas.xmlsoap.org/soap/encoding/'
 const encoding12 = 'http://www.w3.org/2003/05/soap-encoding'
 
-/** What an answer may unfold to when everything that is referred to is put in its place. */
-const mostElements = 2_000_000
+/**
+ * How many elements an answer may unfold to when everything that is referred to is put in its
+ * place: so many times its own, and as many as a small one needs.
+ */
+const mostTimes = 20
+const mostOfSmall = 200_000
 
 interface Node {
   readonly tag: SaxesTagNS
@@ -40,23 +44,29 @@ export function* parseWithReferences(
   encoded: boolean,
   parts: readonly Attachment[] = [],
 ): Pieces<void> {
-  const { top, byId, references } = yield* readTree(xml)
+  const tree = yield* readTree(xml)
+  const { top } = tree
   if (top === undefined) throw new NotXml('there is no element in it')
-  const player = new Player(byId, references, encoded, onDeviation, parts)
+  const player = new Player(tree, encoded, onDeviation, parts)
   player.play(top, (tag) => root(tag, player.reading))
 }
 
-function* readTree(xml: string): Pieces<{
-  top: Node | undefined
-  byId: ReadonlyMap<string, Node>
-  references: ReadonlySet<string>
-}> {
+interface Tree {
+  readonly top: Node | undefined
+  readonly byId: ReadonlyMap<string, Node>
+  readonly references: ReadonlySet<string>
+  /** How many elements there are. */
+  readonly count: number
+}
+
+function* readTree(xml: string): Pieces<Tree> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const byId = new Map<string, Node>()
   const references = new Set<string>()
   let top: Node | undefined
   let current: Node | undefined
   let depth = 0
+  let count = 0
   parser.on('error', (error) => {
     throw new NotXml(error.message)
   })
@@ -65,6 +75,7 @@ function* readTree(xml: string): Pieces<{
   })
   parser.on('opentag', (tag) => {
     depth += 1
+    count += 1
     if (depth > deepest) throw new NotXml(`elements are nested more than ${String(deepest)} deep`)
     const node: Node = { tag, parent: current, children: [] }
     current?.children.push(node)
@@ -83,7 +94,7 @@ function* readTree(xml: string): Pieces<{
     depth -= 1
   })
   yield* writeInPieces(parser, xml)
-  return { top, byId, references }
+  return { top, byId, references, count }
 }
 
 /** Sends a tree to frames, in the order in which its elements belong. */
@@ -94,11 +105,11 @@ class Player {
   private readonly encoded: boolean
   /** The elements inside of which the player is. */
   private readonly within: Node[] = []
-  private count = 0
+  private played = 0
+  private readonly most: number
 
   constructor(
-    byId: ReadonlyMap<string, Node>,
-    references: ReadonlySet<string>,
+    { byId, references, count }: Tree,
     encoded: boolean,
     onDeviation: (deviation: Deviation) => void,
     parts: readonly Attachment[],
@@ -106,6 +117,7 @@ class Player {
     this.byId = byId
     this.references = references
     this.encoded = encoded
+    this.most = Math.max(mostOfSmall, mostTimes * count)
     this.reading = new Reading(
       { resolve: (prefix) => namespaceAt(this.within.at(-1), prefix) },
       onDeviation,
@@ -126,17 +138,18 @@ class Player {
       this.reading.deviate('refers back to what it is inside of; that is left out', node.tag.local)
       return
     }
-    this.count += 1
-    if (this.count > mostElements) throw new NotXml('its references unfold without end')
+    this.played += 1
+    if (this.played > this.most) throw new NotXml('its references unfold without end')
     this.within.push(target)
     this.reading.enter(node.tag.local)
     const attributes = { ...placing(node), ...this.contentAttributes(target) }
     const frame = begin({ ...node.tag, attributes })
     const isBody = node.tag.local === 'Body' && this.within.length === 2
+    const holdsReferredTo = isBody && target.children.some(isAnswer)
     for (const child of target.children) {
       if (typeof child === 'string') frame.text(child)
       else if (
-        !(isBody && isReferredTo(child, target)) &&
+        !(holdsReferredTo && !isAnswer(child)) &&
         child.tag.uri !== 'http://www.w3.org/2003/05/soap-rpc'
       )
         this.play(child, (tag) => frame.child(tag))
@@ -192,13 +205,9 @@ function placing({ tag }: Node): SaxesTagNS['attributes'] {
   )
 }
 
-/** Elements beside the answer in the body are there to be referred to. */
-function isReferredTo(child: Node, body: Node): boolean {
-  const elements = body.children.flatMap((each) => (typeof each === 'string' ? [] : [each]))
-  return (
-    attributeOf(child.tag, 'id') !== undefined &&
-    elements.some((each) => attributeOf(each.tag, 'id') === undefined)
-  )
+/** An element of the body that isn't there to be referred to, as those beside the answer are. */
+function isAnswer(child: Node | string): boolean {
+  return typeof child !== 'string' && attributeOf(child.tag, 'id') === undefined
 }
 
 /** An attribute of the encoding: without a namespace in version 1.1, in its own in version 1.2. */
