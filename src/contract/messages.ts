@@ -303,6 +303,11 @@ export const messages = {
     'The binding "{name}" is declared for SOAP {declared}, and its operations for SOAP {read}: messages are sent as SOAP {read}.',
     "If they are refused, ask the service's owner for the version that it speaks.",
   ),
+  'TM-2120': entry(
+    'metadata',
+    'The operation "{name}" is called {given}: "{other}" has the same name in the client.',
+    'Nothing, unless you know it by the other name.',
+  ),
 
   'TM-2201': entry(
     'metadata',

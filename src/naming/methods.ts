@@ -22,3 +22,17 @@ export function methodName(operation: Operation): string {
 export function groupName(group: string): string {
   return ['constructor', 'connection', 'close'].includes(group) ? `${group}_` : group
 }
+
+/** So many code units of a name leave room for a number before it is cut. */
+const roomForNumber = 70
+
+/**
+ * A step of a path that is taken already, with the first number that makes another member of it.
+ * Long names are cut: what tells them apart may not be cut off.
+ */
+export function numberedStep(step: string, isFree: (candidate: string) => boolean): string {
+  const name = memberName(step)
+  const stem = name.length < roomForNumber ? step : [...name].slice(0, roomForNumber).join('')
+  for (let count = 2; ; count += 1)
+    if (isFree(`${stem}${String(count)}`)) return `${stem}${String(count)}`
+}

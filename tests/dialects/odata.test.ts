@@ -1,4 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
+import { camelCase } from '../../src/naming/identifiers.js'
+import { methodName } from '../../src/naming/methods.js'
 import fc from 'fast-check'
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -243,6 +245,23 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       'TM-2407 The action "Ns.Nowhere"',
       'TM-2407 The function "Ns.Alone"',
       'TM-2407 The import "Lost"',
+    ])
+  })
+
+  test('functions whose long names are cut to the same are numbered', async () => {
+    const long = `Near${'by'.repeat(50)}`
+    const contract = await read({
+      'a.xml': edmx4(
+        schema4(
+          `${thing}${['A', 'B', 'C'].map((each) => `<Function Name="${long}${each}"><ReturnType Type="Edm.Int32"/></Function>`).join('')}
+          ${container(['A', 'B', 'C'].map((each) => `<FunctionImport Name="${long}${each}" Function="N.${long}${each}"/>`).join(''))}`,
+        ),
+      ),
+    })
+    expect(operationsOf(contract).map(methodName)).toEqual([
+      camelCase(long),
+      `${camelCase(long).slice(0, 70)}2`,
+      `${camelCase(long).slice(0, 70)}3`,
     ])
   })
 

@@ -8,6 +8,7 @@ import { neededOf, operationsOf, pathOf } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { withReadableNames } from '../../src/dialects/soap/readable-names.js'
 import { sampleInput } from '../../src/exercise/sample.js'
+import { methodName } from '../../src/naming/methods.js'
 import { checkInput } from '../../src/runtime/soap/soap.js'
 import { readAnswer } from '../../src/runtime/soap/answer.js'
 import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
@@ -297,6 +298,23 @@ describe('names that servers work out', () => {
     })
     expect(operationsOf(contract).map(pathOf)).toEqual(['find', 'N', 'keep', 'drop'])
   })
+})
+
+test('operations whose names are one in the client are numbered, whatever their length, and in whatever order they stand', async () => {
+  const long = `Berth${'s'.repeat(90)}`
+  const names = ['getDock', 'GetDock', `${long}A`, `${long}B`]
+  for (const order of [names, [...names].reverse()]) {
+    const contract = await read({
+      messages: '<message name="M"/>',
+      portTypes: `<portType name="P">${order.map((name) => `<operation name="${name}"><input message="t:M"/><output message="t:M"/></operation>`).join('')}</portType>`,
+      bindings: bound('B', 'P', order.map((name) => literal(name)).join(''), 'rpc'),
+      services: `<service name="S">${port('B')}</service>`,
+    })
+    const paths = operationsOf(contract).map(pathOf).sort()
+    expect(paths).toEqual(['GetDock', `${long}A`, `b${long.slice(1, 70)}2`, 'getDock2'].sort())
+    expect(new Set(operationsOf(contract).map(methodName)).size).toBe(4)
+    expect(notesOf(contract)).toEqual(['TM-2120 approximated', 'TM-2120 approximated'])
+  }
 })
 
 describe('traps of real services', () => {

@@ -176,7 +176,7 @@ describe.each(dialects)('%s', (_, dialect, label, documents, fill) => {
       )
       expect(other?.map(({ path }) => path)).toEqual(plain?.map(({ path }) => path))
       for (const [at, { path, text }] of (other ?? []).entries()) {
-        expect([path, ...tokensOf(text)]).toEqual([path, ...tokensOf(plain?.[at]?.text ?? '')])
+        expect(tokensOf(text).join('\n')).toBe(tokensOf(plain?.[at]?.text ?? '').join('\n'))
         expect(troubleIn(path, text)).toEqual([])
         tokens += 1
       }
@@ -196,7 +196,7 @@ describe.each(dialects)('%s', (_, dialect, label, documents, fill) => {
             place += 1
             if (place % 3 !== 0) return was
             const chosen = Array.from(
-              { length: 5 },
+              { length: 20 },
               () => hostile[(next += 1) % hostile.length] ?? '',
             )
             for (const each of chosen) placed.add(each)

@@ -51,6 +51,16 @@ function complaints(lines: readonly string[]): (string | undefined)[] {
   })
 }
 
+/** What an attempt is refused with; nothing where it isn't. */
+function refusalOf(attempt: () => unknown): string {
+  try {
+    attempt()
+    return ''
+  } catch (error) {
+    return (error as Error).message
+  }
+}
+
 describe('raw text is not printed', () => {
   const raw = [
     'page.print(text)',
@@ -82,10 +92,12 @@ describe('raw text is not printed', () => {
   })
 
   test('a name that is no identifier and a module that is no path are defects, not code', () => {
-    for (const text of hostileTexts(false)) {
-      expect(() => identifier(text)).toThrow('is no identifier')
-      expect(() => modulePath(`operations/${text}`)).toThrow('is no path')
-    }
+    const taken = hostileTexts(false).filter(
+      (text) =>
+        !refusalOf(() => identifier(text)).includes('is no identifier') ||
+        !refusalOf(() => modulePath(`operations/${text}`)).includes('is no path'),
+    )
+    expect(taken).toEqual([])
     for (const path of ['../x', 'a//b', '/etc', 'a/../b', ''])
       expect(() => modulePath(path)).toThrow('is no path')
   })

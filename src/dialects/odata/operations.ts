@@ -11,7 +11,7 @@ import type {
 } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
-import { memberName } from '../../naming/methods.js'
+import { memberName, numberedStep } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
 import type { Capabilities } from './capabilities.js'
 import type { Csdl, Declared } from './csdl.js'
@@ -836,12 +836,13 @@ export class OperationReader {
     )
       return take([...path.slice(0, -1), `${last}_`])
     const parameters = inputs.filter((each) => each.name !== 'key').map((each) => each.name)
-    let candidate = [
-      ...path.slice(0, -1),
+    const beside = (step: string): readonly string[] => [...path.slice(0, -1), step]
+    const telling = beside(
       `${last}${parameters.length === 0 ? 'Plain' : `By${parameters.map(pascalCase).join('And')}`}`,
-    ]
-    for (let count = 2; !isFree(candidate); count += 1)
-      candidate = [...path.slice(0, -1), `${last}${count}`]
+    )
+    const candidate = isFree(telling)
+      ? telling
+      : beside(numberedStep(last, (step) => isFree(beside(step))))
     this.notes.add(
       'approximated',
       'TM-2409',

@@ -1,4 +1,4 @@
-import { addTo } from '../../contract/lists.js'
+import { addEach, addTo } from '../../contract/lists.js'
 import type {
   Choice,
   Endpoint,
@@ -31,6 +31,7 @@ import {
   soap12Binding,
   wsdl,
 } from './namespaces.js'
+import { memberName, numberedStep } from '../../naming/methods.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
@@ -96,13 +97,18 @@ export class OperationReader {
     const elements = portType.element.take(wsdl, 'operation')
     const byName = new Map<string, XmlElement[]>()
     for (const element of elements) addTo(byName, wantedAttribute(element, 'name'), element)
-    const taken = new Set([...byName.keys()].map((name) => name.toLowerCase()))
+    const byMember = new Map<string, XmlElement[]>()
+    for (const [name, overloads] of byName) addEach(byMember, memberName(name), overloads)
+    // Which one keeps the plain name must not depend on the order of the document.
+    const plain = new Map(
+      [...byMember].map(([member, namesakes]) => [member, firstByMessage(namesakes)]),
+    )
+    const taken = new Set([...plain.keys()].map((name) => name.toLowerCase()))
     return elements.flatMap((element) => {
       const name = wantedAttribute(element, 'name')
       const overloads = byName.get(name) ?? []
-      // Which overload keeps the plain name must not depend on the order of the document.
-      const [plain] = [...overloads].sort((a, b) => (messageKey(a) < messageKey(b) ? -1 : 1))
-      const given = element === plain ? name : this.nameOverload(element, name, taken)
+      const keeper = plain.get(memberName(name))
+      const given = element === keeper ? name : this.nameBeside(keeper, element, taken)
       const operation = this.readOperation(
         element,
         { name, given, at: overloads.indexOf(element), isOverloaded: overloads.length > 1 },
@@ -114,23 +120,31 @@ export class OperationReader {
   }
 
   /**
-   * The name of an overload: that of its input message, which is all that tells it apart (WSDL 1.1,
-   * section 2.4.5).
+   * The name of an operation beside the one that keeps it. That of an overload is the name of its
+   * input message, which is all that tells it apart (WSDL 1.1, section 2.4.5); names that differ only
+   * in what identifiers don't show are numbered.
    */
-  private nameOverload(element: XmlElement, name: string, taken: Set<string>): string {
+  private nameBeside(
+    keeper: XmlElement | undefined,
+    element: XmlElement,
+    taken: Set<string>,
+  ): string {
+    const name = valueOf(element, 'name')
+    const other = valueOf(keeper, 'name')
     const input = element.children.find((child) => child.is(wsdl, 'input'))
-    const wished = [valueOf(input, 'name'), valueOf(input, 'message').replace(/^.*:/, '')].filter(
-      (each) => each !== '' && each !== name,
-    )
-    let given = wished.find((each) => !taken.has(each.toLowerCase())) ?? `${name}2`
-    for (let count = 3; taken.has(given.toLowerCase()); count += 1) given = `${name}${count}`
-    taken.add(given.toLowerCase())
-    this.notes.add(
-      'approximated',
-      'TM-2117',
-      { name, message: valueOf(input, 'message'), given },
-      element.origin,
-    )
+    const message = valueOf(input, 'message')
+    const wished =
+      other === name
+        ? [valueOf(input, 'name'), message.replace(/^.*:/, '')].filter(
+            (each) => each !== '' && each !== name,
+          )
+        : []
+    const isFree = (each: string): boolean => !taken.has(memberName(each).toLowerCase())
+    const given = wished.find(isFree) ?? numberedStep(name, isFree)
+    taken.add(memberName(given).toLowerCase())
+    if (other === name)
+      this.notes.add('approximated', 'TM-2117', { name, message, given }, element.origin)
+    else this.notes.add('approximated', 'TM-2120', { name, other, given }, element.origin)
     return given
   }
 
@@ -862,9 +876,13 @@ function inputName(operation: XmlElement): string {
   )
 }
 
+function firstByMessage(operations: readonly XmlElement[]): XmlElement | undefined {
+  return [...operations].sort((a, b) => (messageKey(a) < messageKey(b) ? -1 : 1))[0]
+}
+
 function messageKey(operation: XmlElement): string {
   const input = operation.children.find((child) => child.is(wsdl, 'input'))
-  return `${valueOf(input, 'name')} ${valueOf(input, 'message')}`
+  return `${valueOf(operation, 'name')} ${valueOf(input, 'name')} ${valueOf(input, 'message')}`
 }
 
 function fieldName(field: Field): string {

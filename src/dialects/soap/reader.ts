@@ -9,6 +9,7 @@ import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespac
 import { OperationReader, type Port } from './operations.js'
 import { withExamplesOfTwins } from './plain-twins.js'
 import { asksFor, asksForAddressing, asksForMtom, readPolicies } from './policies.js'
+import { memberName, numberedStep } from '../../naming/methods.js'
 import { Notes } from '../notes.js'
 import { documentationOf, documented, keyOf, qualifiedName, wantedAttribute } from './reading.js'
 import { TypeReader } from './type-reader.js'
@@ -137,22 +138,31 @@ function readServices(
   const soapGroups = groups.filter((group) => !isPlain(group))
   const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] =>
     portType.element.children.filter((child) => child.is(wsdl, 'operation'))
+  const memberOf = (operation: XmlElement): string => memberName(nameOf(operation))
   for (const each of soapGroups.length > 0 ? soapGroups : groups)
-    for (const name of new Set(operationsIn(each).map(nameOf)))
+    for (const name of new Set(operationsIn(each).map(memberOf)))
       names.set(name, (names.get(name) ?? 0) + 1)
+  const groupNames = new Set<string>()
+  // Port types of two namespaces may have one name.
+  const ownGroup = (name: string): string => {
+    const isFree = (candidate: string): boolean => !groupNames.has(candidate.toLowerCase())
+    const own = isFree(name) ? name : numberedStep(name, isFree)
+    groupNames.add(own.toLowerCase())
+    return own
+  }
   for (const each of groups) {
     const { portType, ports, service } = each
     // Operations are grouped under their service only where two of them would otherwise have the
     // same path; those of plain HTTP give way to those of SOAP.
     const twins = operationsIn(each).filter(
       (operation) =>
-        (names.get(nameOf(operation)) ?? 0) >
+        (names.get(memberOf(operation)) ?? 0) >
         (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0),
     )
     const clash = groups.length > 1 && twins.length > 0
     const givesWay = clash && isPlain(each) && soapGroups.length > 0
     const sameService = givesWay || groups.filter((group) => group.service === service).length > 1
-    const group = clash ? [sameService ? portType.name[1] : service.name[1]] : []
+    const group = clash ? [ownGroup((sameService ? portType : service).name[1])] : []
     if (givesWay)
       notes.add(
         'approximated',

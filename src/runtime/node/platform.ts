@@ -78,7 +78,11 @@ export interface NodePlatform {
   }
   readonly environment: Readonly<Record<string, string | undefined>>
   https(): Promise<HttpModule>
-  tls(): Promise<{ connect(options: object): Socket; readonly rootCertificates: readonly string[] }>
+  tls(): Promise<{
+    connect(options: object): Socket
+    createSecureContext(options: object): object
+    readonly rootCertificates: readonly string[]
+  }>
   zlib(): Promise<{
     createGunzip(): Incoming
     createInflate(): Incoming

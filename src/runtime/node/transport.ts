@@ -72,6 +72,10 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
   }
 }
 
+/** What encrypted connections are made with; nothing where the usual will do. */
+type Security = { readonly secureContext?: object }
+type Certificate = NonNullable<NodeTransportSettings['certificate']>
+
 /** A request of this transport's own. */
 interface OwnTrip extends Trip {
   readonly body: Uint8Array | undefined
@@ -83,6 +87,8 @@ class Line {
   private readonly platform: NodePlatform
   private readonly settings: NodeTransportSettings
   private readonly plainAgent: Agent
+  private security: Promise<Security> | undefined
+  private unprovenSecurity: Promise<Security> | undefined
   private secureAgent: Promise<Agent> | undefined
   /** For hosts that the service only led to: they are not shown the client's own certificate. */
   private unprovenAgent: Promise<Agent> | undefined
@@ -145,35 +151,43 @@ class Line {
     }
   }
 
-  /** Whom to trust, and what proves who calls, for connections that are encrypted. */
-  private async secureOptions(unproven = false): Promise<Readonly<Record<string, unknown>>> {
+  /**
+   * Whom to trust, and what proves who calls, for connections that are encrypted: made once, since
+   * reading the authorities takes far longer than a call.
+   */
+  private secureOptions(unproven = false): Promise<Security> {
+    if (unproven) return (this.unprovenSecurity ??= this.newSecurity(undefined))
+    return (this.security ??= this.ownCertificate().then((own) => this.newSecurity(own)))
+  }
+
+  private async newSecurity(certificate: Certificate | undefined): Promise<Security> {
     const { settings, platform } = this
-    const { caFile, certificateFiles: files } = settings
-    const extra = platform.environment['NODE_EXTRA_CA_CERTS']
-    const read = async (path: string): Promise<string> =>
-      (await platform.fs()).readFileSync(path, 'utf8')
-    const certificate =
-      files === undefined
-        ? settings.certificate
-        : {
-            cert: await read(files.cert),
-            key: await read(files.key),
-            ...(files.passphrase === undefined ? {} : { passphrase: files.passphrase }),
-          }
+    const { caFile } = settings
     const own = [
       ...(settings.ca === undefined ? [] : [settings.ca].flat()),
-      ...(caFile === undefined ? [] : [await read(caFile)]),
+      ...(caFile === undefined ? [] : [await this.read(caFile)]),
     ]
+    if (own.length === 0 && certificate === undefined) return {}
+    const tls = await platform.tls()
+    const extra = platform.environment['NODE_EXTRA_CA_CERTS'] ?? ''
     // Naming authorities replaces the usual ones, so those are named too.
-    const ca =
-      own.length === 0
-        ? undefined
-        : [
-            ...(await platform.tls()).rootCertificates,
-            ...(extra === undefined || extra === '' ? [] : [await read(extra)]),
-            ...own,
-          ]
-    return { ...(ca === undefined ? {} : { ca }), ...(unproven ? {} : certificate) }
+    const ca = [...tls.rootCertificates, ...(extra === '' ? [] : [await this.read(extra)]), ...own]
+    return {
+      secureContext: tls.createSecureContext({
+        ...(own.length === 0 ? {} : { ca }),
+        ...certificate,
+      }),
+    }
+  }
+
+  private async ownCertificate(): Promise<Certificate | undefined> {
+    const { certificate, certificateFiles: files } = this.settings
+    if (files === undefined) return certificate
+    return { ...files, cert: await this.read(files.cert), key: await this.read(files.key) }
+  }
+
+  private async read(path: string): Promise<string> {
+    return (await this.platform.fs()).readFileSync(path, 'utf8')
   }
 
   private async agentFor({ protocol }: URL, unproven: boolean): Promise<Agent> {
