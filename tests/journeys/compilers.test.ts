@@ -8,7 +8,7 @@ import { operationsOf } from '../../src/contract/queries.js'
 import { dialectNamed } from '../../src/dialects/registry.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { firstLines } from '../../src/typescript/first-lines.js'
-import { complaints, olderComplaints } from '../support/compilers.js'
+import { complaints, olderComplaints, usualComplaints } from '../support/compilers.js'
 import { metadataFiles } from '../support/contracts.js'
 import { freshFolder } from '../support/program.js'
 
@@ -67,6 +67,7 @@ describe('the clients of all fixtures and of the demo, with the first lines to w
 
   test('the newest compiler takes them under its strictest and under usual settings', async () => {
     expect(await complaints(project, { skipLibCheck: true })).toBe('')
+    expect(await usualComplaints(project)).toBe('')
   })
 
   test.each(['typescript-5.4', 'typescript'])(
