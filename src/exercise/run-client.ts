@@ -114,6 +114,9 @@ interface Observed {
   request: Exchange['request'] | undefined
 }
 
+/** The call that is under way; one store for all clients, since each slows down every promise. */
+const calls = new AsyncLocalStorage<Observed>()
+
 /**
  * Loads a client from its bundle.
  *
@@ -135,7 +138,6 @@ export async function loadClient(
   >
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
-  const calls = new AsyncLocalStorage<Observed>()
   const send = settings.fetch ?? nodeTransport(transport)
   const client = new Client({
     ...settings,
