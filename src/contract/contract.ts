@@ -133,10 +133,15 @@ export interface InputField extends Field {
  * by name (the outputs of a SOAP operation that returns more than one part). With `iterable`, the
  * value is a list whose items a client fetches as they are looked at; with `stream`, one whose
  * items are sent one by one over a single answer, which may have no end. `headers` are those that
- * the answer is promised to have.
+ * the answer is promised to have. Where the metadata doesn't say whether anything comes, it is
+ * `undeclared`.
  */
 export type Outcome =
-  | ({ readonly kind: 'nothing'; readonly headers?: readonly Field[] } & Node)
+  | ({
+      readonly kind: 'nothing'
+      readonly undeclared?: true
+      readonly headers?: readonly Field[]
+    } & Node)
   | ({
       readonly kind: 'value'
       readonly field: Field

@@ -462,6 +462,11 @@ export const messages = {
     'An example does not satisfy its own schema, and is left out: {place}{reason}.',
     'Samples are made without it.',
   ),
+  'TM-2318': entry(
+    'metadata',
+    'The answer {status} declares no content: whatever comes is handed on as it is, with the type unknown.',
+    'Nothing, if nothing comes. Else ask for a description of it, or look at what comes with `tolmach call`.',
+  ),
 
   'TM-2401': entry(
     'metadata',

@@ -2,7 +2,7 @@ import type { Response } from './connection.js'
 
 /** Is a media type one of JSON, or built on it? */
 export function isJson(type: string): boolean {
-  return /^[^;]*[/+]json\b/i.test(type)
+  return /^[^;]*[/+]json(?![\w.+-])/i.test(type)
 }
 
 /** The text of an answer, in the encoding that it names. */

@@ -239,6 +239,7 @@ function literal(value: unknown): Code {
 /** What stands around a call so that its outcome is seen. */
 function aroundCall(operation: Operation): readonly [Code, Code] {
   if (isIterable(operation)) return [code`for await (const each of `, code`) console.log(each)`]
-  if (operation.outcome.kind === 'nothing') return [code`await `, code``]
+  const { outcome } = operation
+  if (outcome.kind === 'nothing' && outcome.undeclared !== true) return [code`await `, code``]
   return [code`console.log(await `, code`)`]
 }

@@ -53,8 +53,10 @@ function usualSignature(operation: Operation, inputType: Code, outcomeType: Code
 }
 
 function soleOutcome(operation: Operation, texts: TypeTexts, page: Page): Code {
-  if (operation.outcome.kind !== 'value') return code`void`
-  const { field } = operation.outcome
+  const { outcome } = operation
+  if (outcome.kind === 'nothing' && outcome.undeclared === true) return code`unknown`
+  if (outcome.kind !== 'value') return code`void`
+  const { field } = outcome
   const isList = field.type.kind === 'list'
   return code`${texts.of(field.type, page)}${field.nullable ? code` | null` : code``}${field.optional && !isList ? code` | undefined` : code``}`
 }

@@ -144,11 +144,11 @@ describe('operations', () => {
     const contract = await read(`openapi: 3.0.3
 paths:
   /a/{id}:
-    get: { responses: { 200: { description: d } } }
-    put: { operationId: get_a, tags: [Some things], responses: { 200: { description: d } } }
+    get: { responses: { 204: { description: d } } }
+    put: { operationId: get_a, tags: [Some things], responses: { 204: { description: d } } }
   /b:
-    get: { operationId: get_a, tags: [Some things], responses: { 200: { description: d } } }
-    post: { operationId: "b.of.create", callbacks: { x: {} }, requestBody: { content: { multipart/form-data: { schema: { type: object }, encoding: { a: {} } } } }, responses: { 200: { description: d, headers: { X: {} }, links: { l: {} } } } }
+    get: { operationId: get_a, tags: [Some things], responses: { 204: { description: d } } }
+    post: { operationId: "b.of.create", callbacks: { x: {} }, requestBody: { content: { multipart/form-data: { schema: { type: object }, encoding: { a: {} } } } }, responses: { 204: { description: d, headers: { X: {} }, links: { l: {} } } } }
 `)
     expect(operationsOf(contract).map(pathOf)).toEqual([
       'getAById',

@@ -934,6 +934,29 @@ describe('sequences', () => {
     ])
   })
 
+  test.each<[what: string, pieces: string[]]>([
+    ['with nothing between', ['{"name":"a"}{"name":"b"}{"na', 'me":"c"}']],
+    ['on several lines each', ['{\n  "name": "a"\n}\n{\n "name"', ': "b"\n}\n', '{"name":"c"}\n']],
+    ['in single characters', [...'{"name":"a"} {"name":"b"}{"name":"c"}']],
+  ])('JSON texts, one after the other: %s', async (_, pieces) => {
+    const all = [{ name: 'a' }, { name: 'b' }, { name: 'c' }]
+    for (const operation of ['told', 'marked'])
+      expect(await items('answers-as-json-texts', operation, 'application/json', pieces)).toEqual(
+        all,
+      )
+  })
+
+  test('JSON texts: brackets and quotes in texts end nothing; a broken one is a breach', async () => {
+    const name = 'a}"\\]{\\\\'
+    const text = JSON.stringify({ result: { name } })
+    expect(
+      await items('answers-as-json-texts', 'titled', 'application/json', [text + text]),
+    ).toEqual([{ result: { name } }, { result: { name } }])
+    await expect(
+      items('answers-as-json-texts', 'told', 'application/json', ['{"name":"a"}{"name"']),
+    ).rejects.toMatchObject({ kind: 'breach' })
+  })
+
   test('whoever leaves early ends it; faults and broken lines are thrown', async () => {
     expect(
       await items(

@@ -262,6 +262,36 @@ describe('answers, written by hand', () => {
     ).toEqual({ status: 200, body: { id: 1n, name: 'x' } })
   })
 
+  test('null as a whole is a value where it may be, and else nothing, of a list no items', () => {
+    const told = ' is null, where the contract promised a value'
+    const nullable = {
+      ...operation,
+      answers: { 200: { ...operation.answers['200'], nullable: true } },
+    }
+    expect(read(200, 'null')).toEqual({ value: undefined, deviations: [told] })
+    expect(read(206, 'null')).toEqual({ value: [], deviations: [told] })
+    expect(read(206, '').value).toEqual([])
+    expect(read(200, 'null', 'application/json', nullable)).toEqual({ value: null, deviations: [] })
+  })
+
+  test.each([
+    ['text/plain', ' comes as text/plain, where application/json was asked for'],
+    ['application/vnd.quay+json; charset=utf-8', undefined],
+    ['', undefined],
+  ])('an answer that comes as "%s" is read, and what was not asked for is told', (type, told) => {
+    expect(read(200, '{"id": 1, "name": "x"}', type)).toEqual({
+      value: { id: 1n, name: 'x' },
+      deviations: told === undefined ? [] : [told],
+    })
+  })
+
+  test('what has not changed since is nothing, and told', () => {
+    expect(read(304, '', '')).toEqual({
+      value: undefined,
+      deviations: ['status is 304: what was asked for has not changed'],
+    })
+  })
+
   test("what can't be represented is a breach", () => {
     for (const [body, place, came] of [
       ['<html><title>Hi</title></html>', '', 'an HTML page titled "Hi"'],
@@ -394,7 +424,7 @@ describe('a body that no answer promises', () => {
     const [essence = ''] = type.split(';')
     expect(read(type, body)).toEqual({
       value,
-      told: [`has a body of ${essence}, where the contract promised none`],
+      told: [`has a body of ${essence}, where the contract declares none`],
     })
   })
 

@@ -62,7 +62,7 @@ function bracketed(text: string, after: string): string {
 /** What an operation answers. */
 export function outcomeText(contract: Contract, operation: Operation): string {
   const { outcome } = operation
-  if (outcome.kind === 'nothing') return 'nothing'
+  if (outcome.kind === 'nothing') return outcome.undeclared === true ? 'whatever comes' : 'nothing'
   if (outcome.kind === 'value')
     return `${typeText(contract, outcome.field.type)}${outcome.field.nullable ? ' or null' : ''}`
   return `{ ${outcome.fields.map((field) => `${field.name}: ${typeText(contract, field.type)}`).join(', ')} }`

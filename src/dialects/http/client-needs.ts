@@ -35,7 +35,7 @@ export function runtimeNeeds(contract: Contract): {
     ...(['form', 'multipart', 'xml', 'lines'] as const)
       .filter((kind) => kinds.has(kind))
       .map((kind) => `http/${kind === 'form' ? 'forms' : kind}.ts`),
-    ...(isStreamed ? ['http/streams.ts'] : []),
+    ...(isStreamed ? ['http/json-texts.ts', 'http/streams.ts'] : []),
     ...(hasRules(contract) ? ['json/rules.ts'] : []),
     ...(needsExactJson(contract) ? ['json/exact-json.ts'] : []),
   ]

@@ -408,7 +408,27 @@ export class ContentReader {
       good.map((each) => each.node),
       where,
     )
-    return { ...this.outcome(good, headers, node), faults, links: [...new Set(links)] }
+    const isUndeclared = method !== 'head' && good.length === 1 && this.isUndeclared(good[0])
+    return {
+      ...this.outcome(good, headers, node, isUndeclared),
+      faults,
+      links: [...new Set(links)],
+    }
+  }
+
+  /**
+   * A good answer without a word of content: before OpenAPI 3.0 that meant that there is none (2.0,
+   * "Response Object"), since then nobody knows.
+   */
+  private isUndeclared(answer: { status: string; node: DataNode } | undefined): boolean {
+    if (answer === undefined || this.references.version.startsWith('2')) return false
+    const { status, node } = answer
+    // What a reference that leads nowhere stands for describes nothing.
+    const isDescribed = node.members.has('description')
+    if (!isDescribed || node.members.has('content') || !/^(?:200|2XX|default)$/.test(status))
+      return false
+    this.notes.add('approximated', 'TM-2318', { status }, node.origin)
+    return true
   }
 
   private unread(response: DataNode): Media[] {
@@ -444,6 +464,7 @@ export class ContentReader {
     good: readonly { status: string; contents: Contents; node: DataNode }[],
     headers: readonly Field[],
     node: DataNode,
+    isUndeclared: boolean,
   ): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
     const { origin } = node
     const promised = headers.length === 0 ? {} : { headers }
@@ -456,7 +477,12 @@ export class ContentReader {
     const [first] = good
     if (first === undefined || (texts.size === 1 && first.contents.types.length === 0))
       return {
-        outcome: { kind: 'nothing', origin, ...promised },
+        outcome: {
+          kind: 'nothing',
+          ...(isUndeclared ? { undeclared: true as const } : {}),
+          origin,
+          ...promised,
+        },
         layout,
         byStatus: false,
         inputs: [],

@@ -256,9 +256,7 @@ export class JsonTrees {
       several === true && body.type.kind === 'union'
         ? (body.type.alternatives[content.at] as Type)
         : body.type
-    const [first, ...others] = contents.map(
-      (content) => this.content(content, typeOf(content)) as Readonly<Record<string, CodecTree>>,
-    )
+    const [first, ...others] = contents.map((content) => this.content(content, typeOf(content)))
     return {
       ...first,
       ...(body.optional ? { optional: true } : {}),
@@ -276,24 +274,30 @@ export class JsonTrees {
         ? type.alternatives[at]
         : undefined
     const item = outcome.stream === true && type.kind === 'list' ? type.item : type
-    const own =
+    const body =
       alternative?.kind === 'record'
-        ? (alternative.fields.find((field) => field.name === 'body')?.type ?? type)
-        : item
+        ? alternative.fields.find((field) => field.name === 'body')
+        : { type: item, nullable: outcome.field.nullable }
+    const own = body?.type ?? type
+    const nullable = body?.nullable === true ? { nullable: true } : {}
     const several = (outcome.field.layout as OutcomeLayout | undefined)?.several === true
-    const trees = contents.map((content) =>
-      this.content(
+    const trees = contents.map((content) => ({
+      ...this.content(
         content,
         several && own.kind === 'union' ? (own.alternatives[content.at] as Type) : own,
       ),
-    )
+      ...nullable,
+    }))
     const [only, ...others] = trees
     if (only === undefined) return {}
     if (others.length === 0) return only
     return trees
   }
 
-  private content(layout: ContentLayout | undefined, type: Type): CodecTree {
+  private content(
+    layout: ContentLayout | undefined,
+    type: Type,
+  ): Readonly<Record<string, CodecTree>> {
     if (layout === undefined) return {}
     const { mediaType, kind, encoding } = layout
     const format = formats[kind]

@@ -68,7 +68,19 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
       /^(?:\*\/\*|application\/\*)$/.test(name.trim()) &&
       (schema === undefined || !isBinary(schema, references))
     const isOwnJson = named === 'bytes' && isStructured && !/^multipart\//i.test(name)
-    const kind = isAnyJson || isOwnJson ? 'json' : named
+    const whole = isAnyJson || isOwnJson ? 'json' : named
+    const kind = whole === 'json' && saysItStreams(owner, node, schema) ? 'lines' : whole
+    if (kind !== whole)
+      notes.add(
+        'approximated',
+        'TM-2315',
+        {
+          what: `The media type ${name}`,
+          as: 'a sequence of JSON texts',
+          reason: 'its description says that it streams',
+        },
+        node.origin,
+      )
     if (kind === 'json' && named !== 'json')
       notes.add(
         'approximated',
@@ -111,6 +123,25 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
   const used = onceEach(different, notes)
   for (const media of all) if (!used.includes(media)) media.node.readWhole()
   return used
+}
+
+/**
+ * Gateways that turn streams into JSON texts, one after the other, have no media type for that: they
+ * say so in words or in extensions.
+ */
+function saysItStreams(owner: DataNode, node: DataNode, schema: DataNode | undefined): boolean {
+  const hasMark = [owner, node].some((each) =>
+    [...each.members].some(
+      ([key, { value }]) => /^x-(?:is-)?stream(?:s|ed|ing)?$/i.test(key) && value === true,
+    ),
+  )
+  const words = String(owner.members.get('description')?.value ?? '')
+  const title = String(schema?.members.get('title')?.value ?? '')
+  return (
+    hasMark ||
+    /\(streaming (?:responses?|inputs?)\)/i.test(words) ||
+    /^stream result of /i.test(title)
+  )
 }
 
 /**

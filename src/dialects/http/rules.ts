@@ -1,3 +1,4 @@
+import { settleItems } from './lists-of-items.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
@@ -159,6 +160,7 @@ export class RuleReader {
     counts: (keyword: string) => boolean,
     rule: Record<string, unknown>,
   ): void {
+    settleItems(node, this.references.version, this.notes)
     const items = node.members.get('items')
     if (!counts('items') || items === undefined) return
     items.read = true

@@ -1,3 +1,4 @@
+import { settleItems } from './lists-of-items.js'
 import { addAll } from '../../contract/lists.js'
 import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
@@ -636,6 +637,7 @@ export class SchemaReader {
 
   private array(node: DataNode, where: Where, direction: Direction): Type {
     const { origin } = node
+    settleItems(node, this.references.version, this.notes)
     const [least, most] = [node.number('minItems'), node.number('maxItems')]
     const itemsNode = node.members.get('items')
     const positions =

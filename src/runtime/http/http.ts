@@ -28,7 +28,7 @@ import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
 import { reasonIn } from '../refusals.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
-import { checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
+import { checkJson, checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 
@@ -71,6 +71,8 @@ export interface Format {
 export interface Content {
   readonly type?: string
   readonly is?: JsonRef
+  /** It may be `null` as a whole. */
+  readonly nullable?: boolean
   readonly format?: Format
   /** It is JSON, though its media type does not say so. */
   readonly json?: boolean
@@ -390,6 +392,10 @@ export function answerContent(
 ): Content | undefined {
   const answer = byStatus(operation.answers, response.status)
   if (answer !== undefined) return contentFor(answer, response)
+  if (response.status === 304) {
+    onDeviation({ path: 'status', message: 'is 304: what was asked for has not changed' })
+    return undefined
+  }
   // 201 in life where the contract says 200: what the contract has is the best guess.
   const [promised, first] = Object.entries(operation.answers)[0] ?? []
   onDeviation({
@@ -429,41 +435,91 @@ function readContent(
     (response.body.length === 0 && isText)
   ) {
     // What is described with a status that has no content never comes (RFC 9110, section 15.3.5).
-    const canCome = response.body.length > 0 || !isPromisedEmpty(operation, response.status)
-    if (operation.method !== 'HEAD' && canCome)
-      onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
-    return undefined
+    if (response.body.length === 0 && isPromisedEmpty(operation, response.status)) return undefined
+    if (operation.method === 'HEAD') return undefined
+    onDeviation({ path: '', message: 'is empty, where the contract promised a body' })
+    return inPlaceOfNothing(content)
   }
-  if (isText) {
-    const text = textOf(response)
-    let json: unknown
-    try {
-      json =
-        content.format?.read === undefined
-          ? (operation.parse ?? parseJson)(text)
-          : content.format.read(content, text)
-    } catch (error) {
-      throw isTooDeep(error)
-        ? tooDeep()
-        : new ContractBreach(
-            '',
-            content.format?.read === undefined ? 'JSON' : content.type,
-            describeBody(response, text),
-          )
-    }
-    response.inTime?.()
-    if (json === null && content.is !== undefined) return null
-    const value =
-      content.is === undefined
-        ? jsonAsItCame(json, operation.parse !== undefined || hasManyDigits(text), onDeviation)
-        : notTooDeep(() => fromJson(content.is as JsonRef, json, '', onDeviation))
-    response.inTime?.()
-    return value
+  const value = isText
+    ? readJson(operation, content, response, onDeviation)
+    : readPlain(content, response, onDeviation)
+  const came = essence(response.headers['content-type'] ?? '')
+  if (came !== '' && !isPromised(content.type, came))
+    onDeviation({ path: '', message: `comes as ${came}, where ${content.type} was asked for` })
+  return value
+}
+
+/** Media types that say the same, as far as reading goes, are no news. */
+function isPromised(type: string, came: string): boolean {
+  const promised = essence(type)
+  const isXml = (each: string): boolean => /[/+]xml$/.test(each)
+  return (
+    promised === came ||
+    promised.endsWith('/octet-stream') ||
+    (isJson(promised) && isJson(came)) ||
+    (isXml(promised) && isXml(came))
+  )
+}
+
+function readJson(
+  operation: HttpOperation,
+  content: Content,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
+  const text = textOf(response)
+  let json: unknown
+  try {
+    json =
+      content.format?.read === undefined
+        ? (operation.parse ?? parseJson)(text)
+        : content.format.read(content, text)
+  } catch (error) {
+    throw isTooDeep(error)
+      ? tooDeep()
+      : new ContractBreach(
+          '',
+          content.format?.read === undefined ? 'JSON' : (content.type ?? ''),
+          describeBody(response, text),
+        )
   }
-  if (!content.type.startsWith('text/') && !/xml\b/.test(content.type)) return response.body
+  response.inTime?.()
+  const { is } = content
+  if (json === null && is !== undefined) {
+    if (content.nullable === true || takesNull(is)) return null
+    onDeviation({ path: '', message: 'is null, where the contract promised a value' })
+    return inPlaceOfNothing(content)
+  }
+  const value =
+    is === undefined
+      ? jsonAsItCame(json, operation.parse !== undefined || hasManyDigits(text), onDeviation)
+      : notTooDeep(() => fromJson(is, json, '', onDeviation))
+  response.inTime?.()
+  return value
+}
+
+function readPlain(
+  content: Content,
+  response: Response,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
+  const type = content.type ?? ''
+  if (!type.startsWith('text/') && !/xml\b/.test(type)) return response.body
   return content.is === undefined
     ? textOf(response)
     : fromJson(content.is, textOf(response), '', onDeviation)
+}
+
+/** What there is where nothing came: of a list no items. */
+function inPlaceOfNothing({ is }: Content): readonly [] | undefined {
+  const codec = typeof is === 'function' ? is() : is
+  return codec?.items === undefined ? undefined : []
+}
+
+function takesNull(is: JsonRef): boolean {
+  const misfits: Misfit[] = []
+  checkJson(is, null, '', misfits)
+  return misfits.length === 0
 }
 
 function isPromisedEmpty({ answers }: HttpOperation, status: number): boolean {
@@ -480,7 +536,7 @@ function readUndeclared(
   const type = response.headers['content-type'] ?? ''
   onDeviation({
     path: '',
-    message: `has a body${type === '' ? '' : ` of ${essence(type)}`}, where the contract promised none`,
+    message: `has a body${type === '' ? '' : ` of ${essence(type)}`}, where the contract declares none`,
   })
   return bodyAsItCame(response, onDeviation)
 }

@@ -9,7 +9,7 @@ import {
 } from '../connection.js'
 import { CallFailure, ContractBreach } from '../failures.js'
 import { hearOfDeviations, keepAnswer } from '../hearing.js'
-import { describeBody, textOf } from '../response-text.js'
+import { describeBody, isJson, textOf } from '../response-text.js'
 import {
   answerContent,
   readAnswer,
@@ -19,6 +19,7 @@ import {
   type HttpOperation,
 } from './http.js'
 import { fromJson, type JsonRef } from './json.js'
+import { jsonTextsOf } from './json-texts.js'
 
 /**
  * Sends one call whose answer is a sequence: server-sent events (WHATWG HTML, section 9.2), lines
@@ -141,18 +142,24 @@ async function* linesOf(
   if (rest !== '') yield rest.replace(/\r$/, '')
 }
 
+/** JSON texts: one a line, after record separators, or, where the body is plain JSON, one after the other. */
 async function* recordsOf(
   pieces: AsyncIterable<string>,
-  _content: Content,
+  content: Content,
   parse: (text: string) => unknown,
 ): AsyncGenerator<unknown, void, undefined> {
-  for await (const line of linesOf(pieces, /\r\n|\n|\u001e/)) {
-    if (line.trim() === '') continue
+  const isPlain = isJson(content.type ?? '')
+  for await (const text of isPlain ? jsonTextsOf(pieces) : linesOf(pieces, /\r\n|\n|\u001e/)) {
+    if (text.trim() === '') continue
     let json: unknown
     try {
-      json = parse(line)
+      json = parse(text)
     } catch {
-      throw new ContractBreach('', 'a JSON text on each line', `"${line.slice(0, 120)}"`)
+      throw new ContractBreach(
+        '',
+        isPlain ? 'JSON texts' : 'a JSON text on each line',
+        `"${text.slice(0, 120)}"`,
+      )
     }
     yield json
   }
