@@ -59,6 +59,7 @@ export async function callProblem(
     )
   switch (failure.kind) {
     case 'timeout':
+      if (failure.status === 202) return problem('TM-4007', { address: failure.url }, told)
       return problem('TM-4003', { address, time: `${timeLimit / 1000} s` }, told)
     case 'login': {
       const schemes = exchanges.at(-1)?.response.headers['www-authenticate']

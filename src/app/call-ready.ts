@@ -17,6 +17,8 @@ export interface Manner {
   readonly preview?: boolean | undefined
   /** The answer is wanted as it came, not checked against the contract. */
   readonly uncheckedAnswer?: boolean | undefined
+  /** Milliseconds that what is only accepted (202) is followed for, to its end. */
+  readonly wait?: number | undefined
 }
 
 /** What a person wrote as the input of a call. */
@@ -41,6 +43,8 @@ export interface Called {
   /** The request that was made, also when nobody answered or nothing was sent. */
   readonly request: Exchange['request'] | undefined
   readonly problem: Problem | undefined
+  /** It was only accepted, and the answer says where or when to ask for what becomes of it. */
+  readonly isAccepted: boolean
   /** Where the client that ran came from. */
   readonly client: 'its folder' | 'built aside'
   /** Why it did not come from its folder. */
@@ -77,6 +81,7 @@ export async function callReady(
     mostRows: manner.all === true ? Infinity : usualRows,
     preview: manner.preview === true,
     checkAnswer: manner.uncheckedAnswer !== true,
+    ...(manner.wait === undefined ? {} : { wait: manner.wait }),
     ...(opened === undefined ? {} : { headers: opened.headers }),
   })
   const failed = 'failure' in result && !wasNotSent(result.failure)
@@ -102,9 +107,15 @@ export async function callReady(
             hostOf(address) !== 'localhost',
         })
       : undefined,
+    isAccepted: isAccepted(result.exchanges.at(-1)),
     client: ready.from,
     asideBecause: ready.asideBecause,
   }
+}
+
+function isAccepted(exchange: Exchange | undefined): boolean {
+  const { status, headers = {} } = exchange?.response ?? {}
+  return status === 202 && ('location' in headers || 'retry-after' in headers)
 }
 
 /** The kinds of credentials that a contract declares, as the project file calls them. */

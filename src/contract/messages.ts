@@ -603,6 +603,11 @@ export const messages = {
     'The endpoint "{endpoint}" does not offer {operation}.',
     'It is on offer at: {offered}.',
   ),
+  'TM-4007': entry(
+    'timeout',
+    'The service accepted the call, and had not finished when the time to wait was over. It can be asked for at {address}.',
+    'Wait longer with --wait, or ask at that address later: another call would begin anew.',
+  ),
 
   'TM-9001': entry(
     'defect',

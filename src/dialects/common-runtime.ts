@@ -13,5 +13,6 @@ export const commonRuntime: readonly string[] = [
   'response-text.ts',
   'retries.ts',
   'tokens.ts',
+  'waiting.ts',
   'wire-address.ts',
 ]

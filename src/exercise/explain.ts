@@ -51,6 +51,12 @@ export function explain(
   if (failure instanceof ContractBreach) return explainBreach(failure, response)
   switch (failure.kind) {
     case 'timeout':
+      if (failure.status === 202)
+        return explained(
+          'service',
+          'It took the call over and works on it still.',
+          'Wait longer with --wait, or ask at that address later: another call would begin anew.',
+        )
       return explained(
         'between',
         'The request went out, and no whole answer came back in time: the service is slow, or something between you and it swallows answers.',

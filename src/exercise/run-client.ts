@@ -86,6 +86,8 @@ export interface CallManner {
   readonly preview?: boolean
   /** With `false` the answer is had as it came. */
   readonly checkAnswer?: boolean
+  /** Milliseconds that what is only accepted is followed for. */
+  readonly wait?: number
   /** Headers of this call alone. */
   readonly headers?: Readonly<Record<string, string>>
 }
@@ -182,7 +184,7 @@ async function outcomeOf(
   client: Record<string, unknown>,
   operation: Operation,
   input: unknown,
-  { mostRows, headers = {}, checkAnswer = true }: CallManner,
+  { mostRows, headers = {}, checkAnswer = true, wait }: CallManner,
 ): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
   const group = operation.path
     .slice(0, -1)
@@ -197,7 +199,11 @@ async function outcomeOf(
   ) => unknown
   const { outcome } = operation
   try {
-    const answer = method.call(group, input, { headers, checkAnswer })
+    const answer = method.call(group, input, {
+      headers,
+      checkAnswer,
+      ...(wait === undefined ? {} : { wait }),
+    })
     if (outcome.kind === 'value' && outcome.stream === true)
       return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
     if (outcome.kind === 'value' && outcome.iterable === true)

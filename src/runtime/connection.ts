@@ -109,6 +109,11 @@ export interface ThisCall {
    * checked, and so not what the types say.
    */
   readonly checkAnswer?: boolean
+  /**
+   * Milliseconds that what is only accepted (202) is followed for, to its end: where the answer says
+   * that it can be asked for. Not at all when left out.
+   */
+  readonly wait?: number
 }
 
 /** One request with its response, as sent on the wire. */
@@ -509,18 +514,20 @@ export async function exchange(
     } catch (error) {
       failure = error
     }
-    const wait =
+    const interval =
       tries < retries
         ? (await import('./retries.js')).waitBefore(request.method, response, failure, tries)
         : undefined
     // What can't end in time is not begun.
-    if (wait === undefined || performance.now() + wait >= end) {
+    if (interval === undefined || performance.now() + interval >= end) {
       if (response === undefined) throw failure
-      return response
+      if (response.status !== 202 || thisCall.wait === undefined) return response
+      const { untilDone } = await import('./waiting.js')
+      return untilDone(connection, request, response, thisCall, thisCall.wait, text)
     }
     await (
       await import('./retries.js')
-    ).pause(wait, [
+    ).pause(interval, [
       connection.closed.signal,
       ...(thisCall.signal === undefined ? [] : [thisCall.signal]),
     ])

@@ -27,12 +27,20 @@ export function waitBefore(
   }
   const { status, headers } = response
   if (status === 429 || status === 503) {
-    const after = headers['retry-after']
-    if (after === undefined) return reads ? usual : undefined
-    const seconds = /^\d+$/.test(after) ? Number(after) : (Date.parse(after) - Date.now()) / 1000
-    return Number.isFinite(seconds) ? Math.max(0, seconds * 1000) : usual
+    if (headers['retry-after'] === undefined) return reads ? usual : undefined
+    return pauseAskedFor(response) ?? usual
   }
   return reads && (status === 502 || status === 504) ? usual : undefined
+}
+
+/**
+ * The milliseconds that an answer asks to wait for (RFC 9110, section 10.2.3); undefined where it
+ * does not say.
+ */
+export function pauseAskedFor({ headers }: Response): number | undefined {
+  const after = headers['retry-after'] ?? ''
+  const seconds = /^\d+$/.test(after) ? Number(after) : (Date.parse(after) - Date.now()) / 1000
+  return Number.isFinite(seconds) ? Math.max(0, seconds * 1000) : undefined
 }
 
 /** Waits, unless the call is given up meanwhile. */

@@ -47,6 +47,7 @@ interface Options {
   readonly timeout?: string
   readonly credential?: string
   readonly retry?: string
+  readonly wait?: string
   readonly mostBytes?: string
   readonly format: Format
   readonly columns?: string
@@ -103,6 +104,7 @@ export function declare(command: Command): void {
     .option('--no-addressing', 'send them without')
     .option('--timeout <time>', 'how long the call may take, like 10s (default: 60s)')
     .option('--retry <n>', 'try again so often, where that is safe (default: 0)')
+    .option('--wait <time>', 'follow what is only accepted (202) to its end, for so long at most')
     .option('--most-bytes <size>', 'how large an answer may be, like 500MB (default: 256MB)')
     .optionsGroup('The answer:')
     .addOption(
@@ -158,6 +160,7 @@ export function declare(command: Command): void {
         addressing: options.addressing,
         uncheckedInput: options.uncheckedInput,
         uncheckedAnswer: options.uncheckedAnswer,
+        wait: options.wait === undefined ? undefined : readDuration(options.wait, '--wait'),
         person,
         all: options.all,
         preview: options.preview === true || options.curl === true,
@@ -281,6 +284,7 @@ async function report(
       value: toPlain(value),
       ...(more === true ? { more } : {}),
       ...(total === undefined ? {} : { total }),
+      ...(called.isAccepted ? { accepted: true } : {}),
       ...(saved === undefined ? {} : { saved }),
       ...(differences === undefined ? {} : { differences }),
       ...(options.uncheckedInput === true ? { uncheckedInput: true } : {}),
@@ -293,6 +297,8 @@ async function report(
     say(voice, `${pc.yellow('deviation')} ${path === '' ? 'the answer' : path} ${message}`)
   if (result.deviations.length > 10)
     say(voice, pc.yellow(`… and ${result.deviations.length - 10} more deviations`))
+  if (called.isAccepted)
+    say(voice, pc.yellow('The service accepted the call and works on it: --wait 5m waits for it.'))
   const shown = Array.isArray(result.value) ? result.value.length : 0
   if (differences !== undefined) await printDifferences(differences, options.against ?? '')
   else if (saved === undefined) await printAnswer(value, options, voice)
