@@ -396,6 +396,14 @@ describe('bodies', () => {
       '<?xml version="1.0" encoding="UTF-8"?><boats><q:boat xmlns:q="urn:quay" id="1"><title>a</title></q:boat></boats>',
     ],
     [
+      'XML of an object that is to be an attribute',
+      'xml-bodies',
+      'stow',
+      { body: { hold: { deck: 'B' } } },
+      'application/xml',
+      '<?xml version="1.0" encoding="UTF-8"?><stow><hold deck="B"></hold></stow>',
+    ],
+    [
       'lines of JSON',
       'line-bodies',
       'lines',
@@ -740,9 +748,10 @@ describe('answers', () => {
       'list',
       200,
       'application/json',
-      '[{"kind":"tug","name":"a","pull":1},{"kind":"Boat","name":"b"},{"kind":"FastFerry","name":"c","knots":40,"cars":2}]',
+      '[{"kind":"tug","name":"a","pull":1},{"kind":"flat","name":"f","holds":2},{"kind":"Boat","name":"b"},{"kind":"FastFerry","name":"c","knots":40,"cars":2}]',
       [
         { kind: 'tug', name: 'a', pull: 1 },
+        { kind: 'flat', name: 'f', holds: 2 },
         { kind: 'Boat', name: 'b' },
         { kind: 'FastFerry', name: 'c', knots: 40, cars: 2 },
       ],

@@ -293,7 +293,7 @@ export class ContentReader {
 
   private rootElement(schema: DataNode): ContentLayout['xml'] {
     const target = this.references.peek(schema) ?? schema
-    const own = xmlLayout(target).xml
+    const own = xmlLayout(target, this.notes).xml
     return { ...own, name: own?.name ?? schemaName(target) }
   }
 

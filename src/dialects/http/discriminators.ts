@@ -37,8 +37,8 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
 }
 
 /**
- * The values that stand for a schema: those of the mapping; else the only one that the schema
- * itself allows its member; else the schema's name.
+ * The values that stand for a schema: those of the mapping; else the one that an extension names, or
+ * the only one that the schema itself allows its member; else the schema's name.
  */
 export function valuesFor(
   schema: DataNode,
@@ -47,8 +47,14 @@ export function valuesFor(
 ): string[] {
   const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
   if (mapped.length > 0) return mapped
-  const own = onlyValue(schema, member, references, new Set())
+  const own = extensionValue(schema) ?? onlyValue(schema, member, references, new Set())
   return [own ?? schemaName(schema)]
+}
+
+/** 2.0 has no mapping; makers say in an extension what stands for a schema in place of its name. */
+function extensionValue({ members }: DataNode): string | undefined {
+  const found = [...members].find(([key]) => /^x-(?:\w+-)*discriminator-value$/i.test(key))?.[1]
+  return typeof found?.value === 'string' ? found.value : undefined
 }
 
 /** The one value that a schema allows a member, where there is but one. */

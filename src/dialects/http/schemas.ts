@@ -312,7 +312,7 @@ export class SchemaReader {
       isNullable(node) ||
       (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
     const type = obeying(this.combined(parts, node), rule)
-    const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node) }
+    const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node, this.notes) }
     const whole: Type = {
       ...type,
       ...(Object.keys(layout).length === 0 ? {} : { layout }),
@@ -849,13 +849,13 @@ export class SchemaReader {
       ...(flagged('writeOnly') ? { writeOnly: true } : {}),
       ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
       ...exampleOf(schema, target, this.rules, this.notes),
-      ...fieldLayout(schema, target),
+      ...fieldLayout(schema, target, this.notes),
     }
   }
 }
 
-function fieldLayout(schema: DataNode, target: DataNode): { layout?: TypeLayout } {
-  const layout = xmlLayout(schema.members.has('xml') ? schema : target)
+function fieldLayout(schema: DataNode, target: DataNode, notes: Notes): { layout?: TypeLayout } {
+  const layout = xmlLayout(schema.members.has('xml') ? schema : target, notes)
   return Object.keys(layout).length === 0 ? {} : { layout }
 }
 
