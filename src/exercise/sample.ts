@@ -679,19 +679,35 @@ function text(limits: Constraints, name: string): string {
     .slice(0, limits.maxLength ?? 60)
     .join('')
     .padEnd(least, 'x')
-  const candidates = [
-    plain,
-    ...(limits.patterns ?? [])
-      .flat()
-      .flatMap((pattern) =>
-        [least, least + 1].flatMap((length) => [
-          matching(pattern, length, 'few'),
-          matching(pattern, length, 'many'),
-        ]),
-      ),
-  ]
-  return candidates.find((each) => fitsText(limits, each)) ?? plain
+  if (fitsText(limits, plain)) return plain
+  for (const each of candidates(limits.patterns ?? [], least))
+    if (fitsText(limits, each)) return each
+  return plain
 }
+
+/** Texts that may match patterns: short ones, long ones, and those between. */
+function* candidates(patterns: readonly (readonly string[])[], least: number): Generator<string> {
+  const all = patterns.flat().flatMap((pattern) => [pattern, ...aheadIn(pattern)])
+  const lengths = [least, least + 1]
+  for (let part = least / 1.3; part >= 1; part /= 1.3) lengths.push(Math.ceil(part))
+  for (const length of lengths)
+    for (const pattern of all) {
+      yield matching(pattern, length, 'few')
+      yield matching(pattern, length, 'many')
+    }
+}
+
+/** What a pattern looks ahead for, which the generator of texts passes over. */
+function aheadIn(pattern: string): string[] {
+  return [...pattern.matchAll(/\(\?=((?:[^()\\]|\\.)*)\)/g)].map(([, inside = '']) => inside)
+}
+
+/**
+ * Where nearly any character may stand, the generator knows those from the blank to the tilde: a
+ * letter is what a reader expects.
+ */
+const lastPlace = 0x7e - 0x20
+const placeOfLetter = 0x78 - 0x20 - 1
 
 /**
  * A text that matches a pattern; always the same one.
@@ -704,9 +720,11 @@ function matching(pattern: string, length: number, repeated: 'few' | 'many'): st
   try {
     const generator = new RandExp(classes)
     generator.max = Math.max(1, length)
-    // It is asked for characters of a class, of which there are many, and for repetitions.
+    // It is asked for characters of a class, by their places in it, and for repetitions.
     generator.randInt = (from, to) => {
+      if (to - from === generator.max) return repeated === 'few' ? from : to
       if (to - from > 1000) return from
+      if (from === 0 && to >= placeOfLetter && to <= lastPlace) return placeOfLetter
       if (to - from > 25) return from + 7
       return repeated === 'few' ? from : to
     }
