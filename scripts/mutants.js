@@ -3,8 +3,9 @@
  *
  *   npm run mutants -- --count 20 --seed 1
  *
- * It works in a copy of what is committed. A breakage that the compiler refuses doesn't count. The
- * rooms' tests that the file belongs to run first, then everything that starts the program.
+ * It works in a copy of what is committed, whose tests must pass as they stand. A breakage that the
+ * compiler refuses doesn't count. The rooms' tests that the file belongs to run first, then
+ * everything that starts the program.
  */
 import { execFile } from 'node:child_process'
 import { mkdtemp, readFile, rm, symlink, writeFile } from 'node:fs/promises'
@@ -43,6 +44,9 @@ try {
   await execute('git', ['clone', '--quiet', repository, copy])
   await symlink(join(repository, 'node_modules'), join(copy, 'node_modules'))
   process.stdout.write(`seed ${values.seed}\n`)
+  const isSound =
+    (await goesWell('npm', ['run', '--silent', 'build'])) && (await goesWell(...jest()))
+  if (!isSound) throw new Error('the tests fail before anything is broken')
   const { stdout } = await execute('git', ['ls-files', 'src/**/*.ts'], { cwd: copy })
   const files = stdout.trim().split('\n')
   const unnoticed = []

@@ -141,7 +141,7 @@ async function freePort(): Promise<number> {
       },
     )
 
-    test('one object twice in an answer: PHP writes a reference, which is followed, and told where the contract declares none', async () => {
+    test('one object twice in an answer: PHP writes a reference, which is followed, and told where the contract promised none', async () => {
       const encoded = await call('encoded', 'twice', { crate })
       expect(encoded).toEqual({ value: { Left: crate, Right: crate }, deviations: [] })
       const literal = await call('literal', 'twice', { crate })

@@ -311,7 +311,7 @@ describe('answers in disorder decode right, and the breach of the contract is to
       '<v><n:Local>l</n:Local><n:Told>t</n:Told><n:Global>3</n:Global></v>',
       { Local: 'l', Told: 't', Global: 3 },
       [
-        'value.Local is in the namespace "urn:brackmouth:unqualified", where the contract declares none',
+        'value.Local is in the namespace "urn:brackmouth:unqualified", where the contract promised none',
       ],
     ],
     [
