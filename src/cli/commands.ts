@@ -48,13 +48,13 @@ export const commands: readonly CommandEntry[] = [
   },
   {
     name: 'sample',
-    usage: '<contract> <operation>',
+    usage: '<contract> [operation]',
     summary: 'an input that satisfies the contract, ready to edit',
     load: () => import('./commands/sample.js'),
   },
   {
     name: 'call',
-    usage: '<contract> <operation>',
+    usage: '<contract> [operation]',
     summary: 'send one call through the generated client and show the answer',
     load: () => import('./commands/call.js'),
   },

@@ -48,9 +48,7 @@ export function overviewText(shown: Overview, full: boolean): string {
     ...(choice === undefined ? [] : [`chosen in tolmach.yaml: ${choice.only.join(', ')}`]),
     '',
   ]
-  const isMany = !full && counts.operations > manyLines
   const branches = shown.services.flatMap((service): Branch[] => {
-    const grouped = service.groups.some(({ name }) => name !== '')
     const parts: Branch[] = [
       {
         text: pc.bold('endpoints'),
@@ -59,12 +57,7 @@ export function overviewText(shown: Overview, full: boolean): string {
           remark: each.preferred ? '(calls go here)' : '',
         })),
       },
-      {
-        text: pc.bold('operations'),
-        below: grouped
-          ? service.groups.flatMap((group) => groupBranches(group, full, isMany))
-          : few(service.groups[0]?.operations ?? [], full),
-      },
+      operationsOf(service, shown, full),
     ]
     return shown.services.length > 1 ? [{ text: pc.bold(service.name), below: parts }] : parts
   })
@@ -76,6 +69,30 @@ export function overviewText(shown: Overview, full: boolean): string {
     })
   branches.push({ text: pc.bold('types'), below: typeBranches(shown, full) })
   return [...head, ...lines(branches, '')].join('\n')
+}
+
+/** The operations of a contract alone, as a tree. */
+export function operationsText(shown: Overview): string {
+  const branches = shown.services.map((service) => ({
+    ...operationsOf(service, shown, false),
+    ...(shown.services.length > 1 ? { text: pc.bold(service.name) } : {}),
+  }))
+  return lines(branches, '').join('\n')
+}
+
+function operationsOf(
+  { groups }: Overview['services'][number],
+  { counts }: Overview,
+  full: boolean,
+): Branch {
+  const isMany = !full && counts.operations > manyLines
+  const grouped = groups.some(({ name }) => name !== '')
+  return {
+    text: pc.bold('operations'),
+    below: grouped
+      ? groups.flatMap((group) => groupBranches(group, full, isMany))
+      : few(groups[0]?.operations ?? [], full),
+  }
 }
 
 /** A group with what every such group has in one line, and the rest below it. */

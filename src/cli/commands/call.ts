@@ -21,6 +21,7 @@ import type { Difference } from '../../exercise/differences.js'
 import { readTextFile } from '../../app/text-files.js'
 import { collect, readCount, readDuration, readHeaders, readSize } from '../options.js'
 import { globalsOf, tell } from '../run.js'
+import { tellOperations } from '../which-operation.js'
 import { person } from '../person.js'
 import { count, print, printData, printJson, say, tellAll, type Voice } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
@@ -135,8 +136,12 @@ export function declare(command: Command): void {
       'after',
       '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
     )
-    .action(async (contract: string, operation: string, options: Options) => {
+    .action(async (contract: string, operation: string | undefined, options: Options) => {
       const { project, voice } = globalsOf(command)
+      if (operation === undefined) {
+        await tellOperations(contract, 'call', project, voice)
+        return
+      }
       checkTogether(options)
       const wanted: CallOptions = {
         project,

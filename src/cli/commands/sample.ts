@@ -3,6 +3,7 @@ import { pc } from '../colours.js'
 import { sampleFor } from '../../app/sample-input.js'
 import { saveText } from '../../app/text-files.js'
 import { globalsOf } from '../run.js'
+import { tellOperations } from '../which-operation.js'
 import { print, say } from '../terminal.js'
 
 interface Options {
@@ -25,16 +26,22 @@ export function declare(command: Command): void {
       'after',
       '\nExamples:\n  tolmach sample berths reserveBerth\n  tolmach sample berths reserveBerth --format yaml\n  tolmach sample berths reserveBerth --full --save samples/berths/reserveBerth.json',
     )
-    .action(async (contract: string, operation: string, { full, save, format }: Options) => {
-      const { project, voice } = globalsOf(command)
-      const { input, yaml, shortfalls } = await sampleFor(contract, operation, { project, full })
-      const isYaml = voice.json
-        ? false
-        : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
-      const text = isYaml ? await yaml() : `${JSON.stringify(input, null, 2)}\n`
-      if (save === undefined) print(text)
-      else await saveText(save, text)
-      for (const { path, reason } of shortfalls)
-        say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
-    })
+    .action(
+      async (contract: string, operation: string | undefined, { full, save, format }: Options) => {
+        const { project, voice } = globalsOf(command)
+        if (operation === undefined) {
+          await tellOperations(contract, 'sample', project, voice)
+          return
+        }
+        const { input, yaml, shortfalls } = await sampleFor(contract, operation, { project, full })
+        const isYaml = voice.json
+          ? false
+          : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
+        const text = isYaml ? await yaml() : `${JSON.stringify(input, null, 2)}\n`
+        if (save === undefined) print(text)
+        else await saveText(save, text)
+        for (const { path, reason } of shortfalls)
+          say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
+      },
+    )
 }

@@ -1,0 +1,24 @@
+import { showContract } from '../app/show-contract.js'
+import { operationsText } from './overview-text.js'
+import { print, printJson, say, type Voice } from './terminal.js'
+
+/**
+ * Tells the operations of a contract, where none was named.
+ *
+ * @param command what is to be done with one of them
+ */
+export async function tellOperations(
+  contract: string,
+  command: string,
+  project: string | undefined,
+  voice: Voice,
+): Promise<void> {
+  const shown = await showContract(contract, undefined, { project })
+  if (shown.kind !== 'contract') return
+  if (voice.json) {
+    printJson({ services: shown.services.map(({ name, groups }) => ({ name, groups })) })
+    return
+  }
+  print(operationsText(shown))
+  say(voice, `\nNext: tolmach ${command} ${contract} <operation>`)
+}
