@@ -22,6 +22,7 @@ export function settleItems(array: DataNode, version: string, notes: Notes): voi
     items.origin,
   )
   array.take('items')
+  if (items.items.length === 0) return
   const any = array.put('items', array.derive('object', 'items'))
   const alternatives = any.put('anyOf', any.derive('list', 'anyOf'))
   for (const [at, each] of items.items.entries()) alternatives.put(at, each)
