@@ -139,6 +139,16 @@ describe('documents of JSON and YAML', () => {
   })
 })
 
+test.each(['/api/quay.json', 'http://quay.example/v1', 'quay.yaml', ' '])(
+  'the title "%s" says where the description was, and does not name the client',
+  async (title) => {
+    const contract = await read(
+      `openapi: 3.0.3\ninfo: { title: "${title}", version: "1" }\npaths: { /a: { get: { responses: { 204: { description: d } } } } }\n`,
+    )
+    expect(contract.title).toBe(contract.name)
+  },
+)
+
 describe('operations', () => {
   test('are named by their ids, tags, or method and path; twins get another name and a note', async () => {
     const contract = await read(`openapi: 3.0.3

@@ -532,6 +532,13 @@ describe('who calls', () => {
       { authorization: 'Bearer t' },
     ],
     [
+      'a key whose header is called after a login',
+      'written',
+      { credential: { kind: 'bearer', token: 't' } },
+      'GET /written',
+      { authorization: 'Bearer t' },
+    ],
+    [
       'two together',
       'both',
       {

@@ -121,7 +121,7 @@ class DescriptionReader {
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)
     const finished = operations.map((operation) => this.contents.finish(operation))
-    const title = info?.text('title') ?? this.name
+    const title = tellingTitle(info?.text('title')) ?? this.name
     const contract: Contract = {
       name: this.name,
       dialect: 'http',
@@ -366,4 +366,10 @@ class DescriptionReader {
       for (const item of each.items) if (item.read) waiting.push(item)
     }
   }
+}
+
+/** The title, where it is more than the path or the file that the description came from. */
+function tellingTitle(title: string | undefined): string | undefined {
+  const isPath = /^\.{0,2}[/\\]|^https?:|\.(?:json|ya?ml|html?)$/i.test(title?.trim() ?? '')
+  return isPath || title?.trim() === '' ? undefined : title
 }

@@ -32,6 +32,17 @@ export function readScheme(
     .find((url) => url !== undefined)
   const discovery = node.text('openIdConnectUrl')
   const kind = kindOfScheme(node)
+  if (type === 'apiKey' && isLogin(kind))
+    notes.add(
+      'approximated',
+      'TM-2315',
+      {
+        what: `The key "${name}"`,
+        as: `a login by ${kind}`,
+        reason: 'the name of its header says so',
+      },
+      node.origin,
+    )
   if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate')
     notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
   const layout: SchemeLayout = {
@@ -72,13 +83,15 @@ export function readRequirements(
 function kindOfScheme(node: DataNode): Kind {
   const http = node.text('scheme')?.toLowerCase()
   const keyName = node.text('name')
+  const login = /^authorization\s*:\s*(\w+)$/i.exec(keyName ?? '')?.[1]?.toLowerCase()
   switch (node.text('type')) {
     case 'apiKey':
+      if (node.text('in') === 'header' && isLogin(login)) return login
       return keyName !== undefined && (node.text('in') === 'query' || isToken(keyName))
         ? 'key'
         : 'unsupported'
     case 'http':
-      return http === 'basic' || http === 'bearer' || http === 'digest' ? http : 'unsupported'
+      return isLogin(http) ? http : 'unsupported'
     case 'oauth2':
     case 'openIdConnect':
       return 'oauth2'
@@ -87,4 +100,9 @@ function kindOfScheme(node: DataNode): Kind {
     default:
       return 'unsupported'
   }
+}
+
+/** Logins of HTTP that the client can make. */
+function isLogin(scheme: string | undefined): scheme is 'basic' | 'bearer' | 'digest' {
+  return scheme === 'basic' || scheme === 'bearer' || scheme === 'digest'
 }
