@@ -741,6 +741,15 @@ describe('answers', () => {
       ['colour: is not in the contract', 'new: is not in the contract'],
     ],
     [
+      'XML of an object with any members, of which there are none',
+      'xml-bodies',
+      'held',
+      200,
+      'application/xml',
+      '<held><rest/></held>',
+      { rest: {} },
+    ],
+    [
       'alternatives told by their members',
       'version32',
       'search',

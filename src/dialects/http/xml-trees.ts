@@ -71,6 +71,8 @@ export class XmlTrees {
 
       case 'anything':
         return { reads: 'any' }
+      case 'map':
+        return { members: {} }
       case 'record':
       case 'intersection':
       case 'union': {
