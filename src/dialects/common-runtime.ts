@@ -7,6 +7,7 @@ export const commonRuntime: readonly string[] = [
   'harmless.ts',
   'hearing.ts',
   'md5.ts',
+  'mime.ts',
   'plain.ts',
   'redirects.ts',
   'refusals.ts',

@@ -1,6 +1,5 @@
 import {
   exchange,
-  namesToValues,
   originOf,
   type Connection,
   type Request,
@@ -8,6 +7,7 @@ import {
   type ThisCall,
 } from './connection.js'
 import { TransportFailure } from './failures.js'
+import { headAndRest } from './mime.js'
 import { pause, pauseAskedFor } from './retries.js'
 
 /** How long the pauses are at least, and where nobody says at most, in milliseconds. */
@@ -70,21 +70,9 @@ function questionOf({ body: _, ...request }: Request, url: string): Request {
 /** An answer that came inside of another one (OData 4.01 Protocol, section 11.6). */
 function unwrapped(answer: Response): Response {
   if (!/^application\/http\b/i.test(answer.headers['content-type'] ?? '')) return answer
-  const text = new TextDecoder('latin1').decode(answer.body)
-  const [, status, head = ''] =
-    /^HTTP\/[\d.]+ (\d{3})[^\r\n]*\r?\n([\s\S]*?)\r?\n\r?\n/.exec(text) ?? []
-  if (status === undefined) return answer
-  const start = /\r?\n\r?\n/.exec(text)
-  const headers = new Headers()
-  for (const line of head.split(/\r?\n/)) {
-    const [name = '', ...value] = line.split(':')
-    headers.append(name.trim(), value.join(':').trim())
-  }
-  const from = (start?.index ?? 0) + (start?.[0].length ?? 0)
-  return {
-    ...answer,
-    status: Number(status),
-    headers: namesToValues(headers),
-    body: answer.body.slice(from),
-  }
+  const first = new TextDecoder().decode(answer.body.subarray(0, 100))
+  const status = /^\s*HTTP\/[\d.]+ (\d{3})/.exec(first)?.[1]
+  const inner = headAndRest(answer.body.subarray(answer.body.indexOf(10) + 1))
+  if (status === undefined || inner === undefined) return answer
+  return { ...answer, status: Number(status), headers: inner.headers, body: inner.content }
 }

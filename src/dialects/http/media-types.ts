@@ -70,39 +70,18 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     const isOwnJson = named === 'bytes' && isStructured && !/^multipart\//i.test(name)
     const whole = isAnyJson || isOwnJson ? 'json' : named
     const kind = whole === 'json' && saysItStreams(owner, node, schema) ? 'lines' : whole
-    if (kind !== whole)
+    const tell = (as: string, reason: string): void =>
       notes.add(
         'approximated',
         'TM-2315',
-        {
-          what: `The media type ${name}`,
-          as: 'a sequence of JSON texts',
-          reason: 'its description says that it streams',
-        },
+        { what: `The media type ${name}`, as, reason },
         node.origin,
       )
+    if (kind !== whole) tell('a sequence of JSON texts', 'its description says that it streams')
     if (kind === 'json' && named !== 'json')
-      notes.add(
-        'approximated',
-        'TM-2315',
-        {
-          what: `The media type ${name}`,
-          as: 'JSON',
-          reason: isRange ? 'it may be anything' : 'it carries an object',
-        },
-        node.origin,
-      )
+      tell('JSON', isRange ? 'it may be anything' : 'it carries an object')
     else if (isStructured && kind === 'bytes')
-      notes.add(
-        'approximated',
-        'TM-2315',
-        {
-          what: `The media type ${name}`,
-          as: 'bytes',
-          reason: 'its parts are not written or read one by one',
-        },
-        node.origin,
-      )
+      tell('bytes', 'its parts are not written or read one by one')
     return {
       mediaType: isRange ? oneOfRange(name, kind) : name,
       kind,

@@ -1,5 +1,6 @@
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
+import { impliedTypes } from './schema-facts.js'
 
 /** How a schema stands in XML (OpenAPI 3.1, section 4.8.26; nodeType of 3.2). */
 export interface XmlLayout {
@@ -15,8 +16,12 @@ export interface XmlLayout {
 export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
   const xml = node.get('xml')
   if (xml === undefined || xml.kind !== 'object') return {}
-  // Attributes hold texts: that is told once, and then the object is an element.
-  if (isObject(node) && xml.take('attribute')?.value === true)
+  const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map(
+    (key) => xml.text(key),
+  )
+  const isAttribute = xml.flag('attribute') || nodeType === 'attribute'
+  const isObject = isAttribute && impliedTypes(node).includes('object')
+  if (isObject)
     notes.add(
       'approximated',
       'TM-2315',
@@ -27,22 +32,15 @@ export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
       },
       xml.origin,
     )
-  const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map(
-    (key) => xml.text(key),
-  )
   const layout: XmlLayout = {
     ...(name === undefined ? {} : { name }),
     ...(namespace === undefined ? {} : { namespace }),
     ...(prefix === undefined ? {} : { prefix }),
-    ...(xml.flag('attribute') || nodeType === 'attribute' ? { attribute: true } : {}),
+    ...(isAttribute && !isObject ? { attribute: true } : {}),
     ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items'))
       ? { wrapped: true }
       : {}),
     ...(nodeType === 'text' || nodeType === 'cdata' ? { text: true } : {}),
   }
   return Object.keys(layout).length === 0 ? {} : { xml: layout }
-}
-
-function isObject({ members }: DataNode): boolean {
-  return members.get('type')?.value === 'object' || members.has('properties')
 }

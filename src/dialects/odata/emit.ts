@@ -116,7 +116,6 @@ export const odataEmitter: Emitter = {
   ],
   runtimeFiles: (contract) => [
     ...commonRuntime,
-    'mime.ts',
     'json/as-it-came.ts',
     'json/numbers.ts',
     'json/parse-json.ts',

@@ -42,7 +42,6 @@ export const soapEmitter: Emitter = {
   reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
   runtimeFiles: () => [
     ...commonRuntime,
-    'mime.ts',
     ...[
       'addressing',
       'answer',

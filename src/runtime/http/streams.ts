@@ -142,7 +142,10 @@ async function* linesOf(
   if (rest !== '') yield rest.replace(/\r$/, '')
 }
 
-/** JSON texts: one a line, after record separators, or, where the body is plain JSON, one after the other. */
+/**
+ * JSON texts: one a line, after record separators, or, where the body is plain JSON, one after the
+ * other.
+ */
 async function* recordsOf(
   pieces: AsyncIterable<string>,
   content: Content,
