@@ -15,8 +15,9 @@ import type { OpenContract } from './open-contract.js'
 export async function namesFor(open: OpenContract): Promise<Names> {
   const { emit } = await dialectNamed(open.contract.dialect)
   const { class: className } = open.kept?.entry ?? {}
-  checkClass(className, open.name, emit.reservedNames)
-  return assignNames(open.contract, open.kept?.names ?? noNames, emit.reservedNames, className)
+  const reserved = emit.reservedNames(open.contract)
+  checkClass(className, open.name, reserved)
+  return assignNames(open.contract, open.kept?.names ?? noNames, reserved, className)
 }
 
 /**
@@ -33,18 +34,19 @@ export async function namesForImport(
   others: Readonly<Record<string, string>>,
 ): Promise<{ names: Names; clashes: NameClash[] }> {
   const { emit } = await dialectNamed(contract.dialect)
-  checkClass(className, contract.name, emit.reservedNames)
-  const names = assignNames(contract, kept, emit.reservedNames, className)
+  const reserved = emit.reservedNames(contract)
+  checkClass(className, contract.name, reserved)
+  const names = assignNames(contract, kept, reserved, className)
   const rival = Object.entries(others).find(
     ([, other]) => other.toLowerCase() === names.class.toLowerCase(),
   )
   if (className !== undefined || rival === undefined)
-    return { names, clashes: nameClashes(contract, names, emit.reservedNames) }
+    return { names, clashes: nameClashes(contract, names, reserved) }
   const taken = new Set(Object.values(others).map((name) => name.toLowerCase()))
   const wanted = `${pascalCase(contract.name)}${names.class}`
   let given = wanted
   for (let count = 2; taken.has(given.toLowerCase()); count += 1) given = `${wanted}${count}`
-  const renamed = assignNames(contract, kept, emit.reservedNames, given)
+  const renamed = assignNames(contract, kept, reserved, given)
   return {
     names: renamed,
     clashes: [
@@ -54,7 +56,7 @@ export async function namesForImport(
         given,
         reason: `the contract ${rival[0]} has a class of that name`,
       },
-      ...nameClashes(contract, renamed, emit.reservedNames),
+      ...nameClashes(contract, renamed, reserved),
     ],
   }
 }

@@ -178,7 +178,7 @@ export async function generateClient(
     operations: operations.length,
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,
-    clashes: nameClashes(open.contract, names, dialect.emit.reservedNames),
+    clashes: nameClashes(open.contract, names, dialect.emit.reservedNames(open.contract)),
     firstLines: firstLines(
       open.contract,
       names,

@@ -27,6 +27,7 @@ import {
   type SnapshotIndex,
 } from '../project/snapshot.js'
 import { buildMark } from './package-files.js'
+import { withPages } from './paged-contract.js'
 import { readDocuments, readSource } from './read-source.js'
 
 /** A contract ready for use, from a project or straight from its source. */
@@ -114,6 +115,7 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
     whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
     await cacheContract(whole, name, index)
   }
+  whole = await withPages(whole, entry.pages ?? {}, name)
   const contract = chooseOperations(whole, entry.only, name)
   const digests = Object.fromEntries(
     index.documents.map((document) => [document.label, document.digest]),
@@ -237,6 +239,7 @@ export function inputsDigest(open: OpenContract, names: KeptNames): string {
       entry?.class,
       entry?.only,
       entry?.endpoint,
+      entry?.pages,
       entry?.importSuffix,
       namesText(names),
     ]),

@@ -116,7 +116,7 @@ export async function describedFrom(open: OpenContract): Promise<Described> {
     names:
       contract === neededOf(open.contract)
         ? names
-        : assignNames(contract, names, dialect.emit.reservedNames, names.class),
+        : assignNames(contract, names, dialect.emit.reservedNames(open.contract), names.class),
     left: new Set(
       operationsOf(contract)
         .map(pathOf)

@@ -137,6 +137,11 @@ export const messages = {
     'Rows that an earlier run did are not in {file} any more, or say something else now (rows {rows} of that run): what is new there could be one of them, and be done twice.',
     'Put them back as they were, or put the rows that are still to be sent into a file of their own; --overwrite starts from the beginning. Nothing was sent.',
   ),
+  'TM-1032': entry(
+    'input',
+    "The rows of {operation} can't be had page by page as tolmach.yaml says: {reason}.",
+    'Mend its line under pages; docs/reference.md says what may stand there.',
+  ),
 
   'TM-2001': entry(
     'metadata',

@@ -287,6 +287,20 @@ export function neededOf(contract: Contract): Contract {
   })
 }
 
+/** The contract with its operations as `change` makes them. */
+export function changedOperations(
+  contract: Contract,
+  change: (operation: Operation) => Operation,
+): Contract {
+  return {
+    ...contract,
+    services: contract.services.map((service) => ({
+      ...service,
+      operations: service.operations.map(change),
+    })),
+  }
+}
+
 /**
  * The contract with only those operations that `chosen` accepts, only the services that offer some
  * of them, and only the types they need.

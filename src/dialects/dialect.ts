@@ -86,8 +86,31 @@ export interface Dialect {
     contract: Contract,
   ): readonly { readonly scheme: string; readonly address: string; readonly isDiscovery: boolean }[]
 
+  /**
+   * An operation whose outcome is a list that comes in pages, as somebody says who knows; or the
+   * reason in words why that can't be. Left out where the metadata says it all.
+   */
+  paged?(contract: Contract, operation: Operation, wish: PagesWish): Operation | string
+
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player
+}
+
+/**
+ * How a list comes in pages. Places in an answer are JSON Pointers (RFC 6901) into its body, or
+ * names of headers.
+ */
+export interface PagesWish {
+  /** Where the rows are; the whole answer, or the only list in it, when left out. */
+  readonly rows?: string
+  /** Where it says how many there are in all. */
+  readonly total?: string
+  /** Where it says what comes next; a link `next` of the header `Link` when left out. */
+  readonly next?: string
+  /** The path of the input that takes what stands there; when left out, that is an address. */
+  readonly into?: string
+  /** The words in `leadsTo` that say the same. */
+  readonly link?: string
 }
 
 /** The parts of a generated client that differ from dialect to dialect. */
@@ -99,7 +122,7 @@ export interface Emitter {
   /**
    * Identifiers that the operation's file uses itself, so that no type may be imported under them.
    */
-  readonly reservedNames: readonly string[]
+  reservedNames(contract: Contract): readonly string[]
   /**
    * Files beside those that all clients have: codecs.ts, unless every type is on the wire as it is
    * in TypeScript, and what else the dialect needs.
@@ -129,7 +152,7 @@ export interface Emitter {
    */
   readonly variables?: readonly string[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
-  readonly reexports: readonly (readonly [module: string, clause: Code])[]
+  reexports(contract: Contract): readonly (readonly [module: string, clause: Code])[]
 }
 
 /** Lines to put into a record that is open, and the type of a value that may be anything. */
@@ -199,7 +222,8 @@ export interface UnderstoodCall {
   readonly operation: Operation
   readonly endpoint: Endpoint
   readonly input: Readonly<Record<string, unknown>>
-  answer(value: unknown): PlayResponse
+  /** @param improvise makes a value of a type from nothing, for what an answer has besides */
+  answer(value: unknown, improvise: (type: Type, name: string) => unknown): PlayResponse
   /**
    * What the dialect itself says that the operation does, where its standard defines that: with
    * rows of the stand-in, which it may change. Undefined when the rows it would need are not there.

@@ -8,7 +8,7 @@ import type { Exchange, Settings, ThisCall } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
-import type { Listing } from '../runtime/odata/pages.js'
+import type { Listing } from '../runtime/listing.js'
 
 /**
  * Bundles a client's TypeScript into one module that Node can run.

@@ -29,12 +29,25 @@ export interface ContractEntry {
   /** Are SOAP messages sent in parts (MTOM), and addressed? As the metadata says when left out. */
   readonly mtom?: boolean
   readonly addressing?: boolean
+  /** How lists come in pages, by operation, where the metadata does not say it. */
+  readonly pages?: Readonly<Record<string, PagesEntry>>
   /** Operations that open and close a session of the service's own. */
   readonly session?: SessionEntry
   /** What imports in the client end in; `.js` when left out. */
   readonly importSuffix?: '.js' | '.ts' | ''
   /** Named selections and arrangements of types for diagrams. */
   readonly views?: Readonly<Record<string, ViewEntry>>
+}
+
+/**
+ * How a list comes in pages: where the rows, their number and what comes next stand in an answer,
+ * as JSON Pointers or names of headers, and which input takes what comes next.
+ */
+export interface PagesEntry {
+  readonly rows?: string
+  readonly total?: string
+  readonly next?: string
+  readonly into?: string
 }
 
 /** A view as the project file has it; the diagram room says what its keys do. */
@@ -195,6 +208,18 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     remove: names,
     towards: Joi.string().valid('right', 'down'),
   })
+  const answerPlace = Joi.string().pattern(
+    /^(?:\/.+|[!#$%&'*+.^_`|~\w-]+)$/,
+    'a JSON Pointer like /page/next, or the name of a header',
+  )
+  const pages = Joi.object({
+    rows: Joi.string()
+      .pattern(/^(?:\/.+)?$/, 'a JSON Pointer like /items')
+      .allow(''),
+    total: answerPlace,
+    next: answerPlace,
+    into: Joi.string(),
+  })
   const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
   const soapSettings = { mtom: Joi.boolean(), addressing: Joi.boolean() }
   const contract = Joi.object({
@@ -221,6 +246,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
       close: Joi.object({ call: Joi.string().required(), with: Joi.object() }),
     }),
     importSuffix: Joi.string().valid('.js', '.ts', ''),
+    pages: Joi.object().pattern(/^/, pages),
     views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
   })
   const schema = Joi.object({

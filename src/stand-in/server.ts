@@ -175,14 +175,17 @@ const notHttpReason =
 const notHttp = `HTTP/1.1 400 Bad Request\r\ncontent-type: text/plain; charset=utf-8\r\ncontent-length: ${String(notHttpReason.length)}\r\nconnection: close\r\n\r\n${notHttpReason}`
 
 function fresh(part: Part): Pick<Stage, 'state' | 'recorded' | 'madeUp'> {
-  const { seed, recorded, contract, improvise } = part
+  const { seed, recorded, contract } = part
   return {
-    madeUp: new MadeUp(contract, ({ type, name }) =>
-      fromPlain(contract, type, improvise(type, name)),
-    ),
+    madeUp: new MadeUp(contract, ({ type, name }) => improvised(part, type, name)),
     state: seed === undefined ? undefined : new SeedState(seed),
     recorded: recorded === undefined ? undefined : new RecordedState(recorded),
   }
+}
+
+/** A value made from nothing, in the shapes of the client. */
+function improvised({ contract, improvise }: Part, type: Type, name: string): unknown {
+  return fromPlain(contract, type, improvise(type, name))
 }
 
 function listen(server: Server, port: number, host: string): Promise<void> {
@@ -381,6 +384,7 @@ function perform(
       played === undefined
         ? madeUp.outcome(operation, call.input as Record<string, unknown>)
         : knownOutcome(part, operation, played.value),
+      (type, name) => improvised(part, type, name),
     ),
     answered: played === undefined ? 'made up' : 'by seed data',
   }

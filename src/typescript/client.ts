@@ -280,7 +280,7 @@ function indexPage(
     code`type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }`,
   )
   page.reexport('runtime/plain', code`{ toPlain, type Plain }`)
-  for (const [module, clause] of dialect.emit.reexports) page.reexport(module, clause)
+  for (const [module, clause] of dialect.emit.reexports(contract)) page.reexport(module, clause)
   return page
 }
 

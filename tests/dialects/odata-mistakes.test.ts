@@ -88,14 +88,19 @@ test('whatever stands where it should not, metadata is read and generated with n
         try {
           const contract = await odata.read(documentsOf([document], 'metadata.xml'), 'service')
           const runtime = new Proxy<Record<string, string>>({}, { get: () => '' })
-          clientFiles(contract, assignNames(contract, noNames, odata.emit.reservedNames), odata, {
-            contractName: 'service',
-            runtime,
-            sources: {},
-            inputs: '',
-            importSuffix: '.js',
-            sample: () => ({}),
-          })
+          clientFiles(
+            contract,
+            assignNames(contract, noNames, odata.emit.reservedNames(contract)),
+            odata,
+            {
+              contractName: 'service',
+              runtime,
+              sources: {},
+              inputs: '',
+              importSuffix: '.js',
+              sample: () => ({}),
+            },
+          )
           for (const operation of operationsOf(contract))
             for (const full of [false, true])
               sampleInput(contract, operation, { full, rules: undefined })

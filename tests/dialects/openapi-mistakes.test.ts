@@ -83,14 +83,19 @@ test('whatever stands where it should not, a description is read and generated w
         try {
           const contract = await readOpenApi(documentsOf([document], 'api.json'), 'api')
           const runtime = new Proxy<Record<string, string>>({}, { get: () => '' })
-          clientFiles(contract, assignNames(contract, noNames, http.emit.reservedNames), http, {
-            contractName: 'api',
-            runtime,
-            sources: {},
-            inputs: '',
-            importSuffix: '.js',
-            sample: () => ({}),
-          })
+          clientFiles(
+            contract,
+            assignNames(contract, noNames, http.emit.reservedNames(contract)),
+            http,
+            {
+              contractName: 'api',
+              runtime,
+              sources: {},
+              inputs: '',
+              importSuffix: '.js',
+              sample: () => ({}),
+            },
+          )
           for (const operation of operationsOf(contract))
             for (const full of [false, true])
               sampleInput(contract, operation, { full, rules: http.rules?.(contract) })

@@ -265,7 +265,7 @@ console.log(JSON.stringify([got, sent]))
 
 describe('names that were given', () => {
   const assign = (contract: Contract, kept = noNames): Names =>
-    assignNames(contract, kept, httpEmitter.reservedNames)
+    assignNames(contract, kept, httpEmitter.reservedNames(contract))
   const given = async (names: readonly string[], kept = noNames): Promise<Contract> =>
     (await readText('api.json', torture(names), {}, kept)).contract
 

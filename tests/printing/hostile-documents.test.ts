@@ -102,7 +102,7 @@ function generated(dialect: Dialect, contract: Contract): GeneratedFile[] {
   const rules = dialect.rules?.(contract)
   const files = clientFiles(
     contract,
-    assignNames(contract, noNames, dialect.emit.reservedNames),
+    assignNames(contract, noNames, dialect.emit.reservedNames(contract)),
     dialect,
     {
       contractName: 'quay',

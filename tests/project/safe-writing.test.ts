@@ -259,6 +259,9 @@ describe('the project file', () => {
       '    sites: {}\n',
       '    session: { open: { call: a, keep: { id: $.x } }, use: { headers: { H: $id } }, close: { call: b } }\n',
       '    session: { close: { call: b } }\n',
+      '    pages: { a: {}, b.c: { rows: /items, total: X-Total, next: /page/next, into: after } }\n',
+      '    pages: { a: { rows: items } }\n',
+      '    pages: { a: { next: "a b" } }\n',
       '    session: { open: { call: a, keep: { 1d: x } } }\n',
     ]
     const placed = [

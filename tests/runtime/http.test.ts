@@ -166,6 +166,7 @@ describe('bodies', () => {
 })
 
 describe('answers, written by hand', () => {
+  const { text } = json
   const vessel: JsonRef = {
     members: {
       id: { is: json.int64 },
@@ -282,6 +283,32 @@ describe('answers, written by hand', () => {
     expect(read(200, '{"id": 1, "name": "x"}', type)).toEqual({
       value: { id: 1n, name: 'x' },
       deviations: told === undefined ? [] : [told],
+    })
+  })
+
+  test.each([
+    ['a text without quotes', text, 'M-12', 'M-12'],
+    ['a text of digits', text, '0012', '0012'],
+    ['a text in quotes', text, '"M-12"', 'M-12'],
+    ['a list', { items: text }, '["M-12"]', ['M-12']],
+    ['a number', json.double, '12', 12],
+  ] as const)('%s that comes as text/plain is taken as it was meant', (_, is, body, value) => {
+    const answers = { 200: { type: 'application/json', is } }
+    expect(read(200, body, 'text/plain', { ...operation, answers })).toEqual({
+      value,
+      deviations: [' comes as text/plain, where application/json was asked for'],
+    })
+  })
+
+  test.each([
+    ['"-7"', json.int32, -7],
+    ['"1.5e3"', json.double, 1500],
+    ['"true"', json.boolean, true],
+  ] as const)('%s where no text was promised: taken, and told', (body, is, value) => {
+    const answers = { 200: { type: 'application/json', is } }
+    expect(read(200, body, 'application/json', { ...operation, answers })).toEqual({
+      value,
+      deviations: [` is the text ${body}, where the contract promised ${is.simple}`],
     })
   })
 

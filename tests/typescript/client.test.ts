@@ -23,7 +23,7 @@ import { freshFolder, repository } from '../support/program.js'
 const execute = promisify(execFile)
 
 function generate(contract: Contract, importSuffix: ImportSuffix = '.js'): GeneratedFile[] {
-  const names = assignNames(contract, noNames, soap.emit.reservedNames)
+  const names = assignNames(contract, noNames, soap.emit.reservedNames(contract))
   return clientFiles(contract, names, soap, {
     contractName: 'quay-desk',
     runtime: runtimeSources(),

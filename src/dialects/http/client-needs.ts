@@ -16,6 +16,7 @@ export function runtimeNeeds(contract: Contract): {
   const kinds = new Set<ContentKind>()
   const wanted = new Set<string>()
   let isStreamed = false
+  let isPaged = false
   for (const operation of operations) {
     const body = operation.inputs.find((input) => input.place === 'body')?.layout as
       BodyLayout | undefined
@@ -30,12 +31,14 @@ export function runtimeNeeds(contract: Contract): {
       if (content !== undefined) kinds.add(content.kind)
     for (const name of (operation.security ?? []).flat()) wanted.add(name)
     isStreamed ||= operation.outcome.kind === 'value' && operation.outcome.stream === true
+    isPaged ||= operationLayout(operation).pages !== undefined
   }
   const files = [
     ...(['form', 'multipart', 'xml', 'lines'] as const)
       .filter((kind) => kinds.has(kind))
       .map((kind) => `http/${kind === 'form' ? 'forms' : kind}.ts`),
     ...(isStreamed ? ['http/json-texts.ts', 'http/streams.ts'] : []),
+    ...(isPaged ? ['listing.ts', 'service-links.ts', 'http/pages.ts'] : []),
     ...(hasRules(contract) ? ['json/rules.ts'] : []),
     ...(needsExactJson(contract) ? ['json/exact-json.ts'] : []),
   ]

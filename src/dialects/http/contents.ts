@@ -37,8 +37,16 @@ export interface Answers {
   readonly byStatus: boolean
   /** The choice between media types, where there is one. */
   readonly inputs: readonly InputField[]
-  /** What answers lead to, in words. */
-  readonly links: readonly string[]
+  readonly links: readonly AnswerLink[]
+}
+
+/** What an answer leads to. */
+export interface AnswerLink {
+  readonly words: string
+  /** What goes into which parameter: runtime expressions (OpenAPI 3.1, section 4.8.20.4). */
+  readonly parameters: readonly (readonly [name: string, expression: string])[]
+  /** It is the same operation once more. */
+  readonly leadsBack: boolean
 }
 
 interface Content {
@@ -363,7 +371,7 @@ export class ContentReader {
   readAnswers(node: DataNode, where: string, method: string): Answers {
     const good: { status: string; contents: Contents; node: DataNode }[] = []
     const faults: Fault[] = []
-    const links: string[] = []
+    const links: AnswerLink[] = []
     const responses = node
       .entries('responses')
       .filter(([status]) => !status.startsWith('x-'))
@@ -374,7 +382,7 @@ export class ContentReader {
     for (const [status, each] of responses) {
       const response = this.references.settle(each)
       for (const key of ['description', 'summary']) response.get(key)
-      addAll(links, this.readLinks(response))
+      addAll(links, this.readLinks(response, node))
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
       const contents = this.readContents(
         method === 'head' ? this.unread(response) : this.readSettled(response),
@@ -412,7 +420,7 @@ export class ContentReader {
     return {
       ...this.outcome(good, headers, node, isUndeclared),
       faults,
-      links: [...new Set(links)],
+      links: [...new Map(links.map((each) => [each.words, each])).values()],
     }
   }
 
@@ -670,22 +678,25 @@ export class ContentReader {
     )
   }
 
-  /** Links in words: which operation, and what of the answer goes into it (section 4.8.20). */
-  private readLinks(response: DataNode): string[] {
+  /** Links: which operation, and what of the answer goes into it (section 4.8.20). */
+  private readLinks(response: DataNode, from: DataNode): AnswerLink[] {
     return response.entries('links').map(([name, each]) => {
       const link = this.references.settle(each)
       const reference = link.text('operationRef')
-      const operation =
-        link.text('operationId') ??
-        (reference === undefined
-          ? name
-          : (this.references.lookUp(reference, link)?.text('operationId') ?? reference))
-      const given = link
+      const referred = reference === undefined ? undefined : this.references.lookUp(reference, link)
+      const id = link.text('operationId') ?? referred?.text('operationId')
+      const operation = id ?? reference ?? name
+      const parameters = link
         .entries('parameters')
-        .map(([parameter, value]) => `${parameter} from ${String(value.value)}`)
+        .map(([parameter, value]) => [parameter, String(value.value)] as const)
+      const given = parameters.map(([parameter, value]) => `${parameter} from ${value}`)
       const said = link.text('description')
       link.readWhole()
-      return `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`
+      return {
+        words: `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`,
+        parameters,
+        leadsBack: referred === from || (id !== undefined && id === from.text('operationId')),
+      }
     })
   }
 }

@@ -1,5 +1,5 @@
 import { commonRuntime } from '../common-runtime.js'
-import type { Contract, Operation } from '../../contract/contract.js'
+import type { Contract, Field, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import {
@@ -28,10 +28,12 @@ import type {
 } from '../dialect.js'
 import { runtimeNeeds } from './client-needs.js'
 import { isChoice, JsonTrees, needsExactJson, valueNames } from './json-trees.js'
-import { endpointLayout, operationLayout, type BodyLayout } from './layout.js'
+import { endpointLayout, operationLayout, typeOfAnswer, type BodyLayout } from './layout.js'
 import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
 const httpModule = 'runtime/http/http'
+const listingModule = 'runtime/listing'
+const pagesModule = 'runtime/http/pages'
 const jsonModule = 'runtime/http/json'
 
 /** A record that is open has members of any name. */
@@ -47,8 +49,14 @@ const openMembers: OpenTypes = {
 /** What an HTTP client has besides the parts that all clients share. */
 export const httpEmitter: Emitter = {
   open: openMembers,
-  reexports: [],
-  reservedNames: [
+  reexports: (contract) =>
+    hasPages(contract)
+      ? [
+          [listingModule, code`type { Listing, ListingPage }`],
+          [pagesModule, code`type { AnswerPage }`],
+        ]
+      : [],
+  reservedNames: (contract) => [
     ...valueNames,
     'send',
     'stream',
@@ -63,6 +71,7 @@ export const httpEmitter: Emitter = {
     'tokenSource',
     'Accept',
     'AsStream',
+    ...(hasPages(contract) ? ['list', 'Listing', 'ListingPage', 'AnswerPage'] : []),
   ],
   runtimeFiles: (contract) => [
     ...commonRuntime,
@@ -147,6 +156,10 @@ export const httpEmitter: Emitter = {
     }
     page.print(code`}`)
   },
+}
+
+function hasPages(contract: Contract): boolean {
+  return operationsOf(contract).some((operation) => operationLayout(operation).pages !== undefined)
 }
 
 function hasXml(operation: Operation): boolean {
@@ -238,12 +251,21 @@ function declare({
     extras.push(
       code`readonly onHeaders?: (headers: ${page.useType(`operations/${call}`, headersType)}) => void`,
     )
+  if (outcome.kind === 'value' && outcome.iterable === true)
+    return {
+      signature: {
+        typeParameters: code``,
+        input: code`input: ${inputType}${usual}`,
+        returns: listingText(contract, names, operation, outcome.field, page),
+        thisCall: thisCallText(page, extras),
+      },
+    }
   const isBytes =
     outcome.kind === 'value' &&
     outcome.field.type.kind === 'scalar' &&
     outcome.field.type.base === 'bytes'
   if (isBytes) extras.push(code`readonly asStream?: AsStream`)
-  const thisCall = code`${page.useType('runtime/connection', 'ThisCall')}${extras.length === 0 ? code`` : code` & { ${joined(extras, '; ')} }`}`
+  const thisCall = thisCallText(page, extras)
   const several = operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
   if (outcome.kind === 'value' && outcome.stream === true) {
     return {
@@ -286,6 +308,27 @@ function declare({
           thisCall,
         },
       }
+}
+
+function thisCallText(page: Page, extras: readonly Code[]): Code {
+  const thisCall = page.useType('runtime/connection', 'ThisCall')
+  return extras.length === 0 ? thisCall : code`${thisCall} & { ${joined(extras, '; ')} }`
+}
+
+/** What a list in pages is: its rows, and pages that have the rest of each answer. */
+function listingText(
+  contract: Contract,
+  names: Names,
+  operation: Operation,
+  field: Field,
+  page: Page,
+): Code {
+  const texts = typeTextsOf(contract, names, openMembers)
+  const listing = page.useType(listingModule, 'Listing')
+  const row = texts.itemOf(field.type, page)
+  if (operationLayout(operation).pages?.rows.length === 0) return code`${listing}<${row}>`
+  const answer = texts.of(typeOfAnswer(operation, field), page)
+  return code`${listing}<${row}, ${page.useType(pagesModule, 'AnswerPage')}<${row}, ${answer}>>`
 }
 
 function printOperation(context: OperationContext): void {
@@ -331,12 +374,8 @@ function printOperation(context: OperationContext): void {
           `@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`,
         ]),
   ]
-  const isStream = outcome.kind === 'value' && outcome.stream === true
-  printFunction(
-    context,
-    isStream ? page.use('runtime/http/streams', 'stream') : page.use(httpModule, 'send'),
-    remarks,
-  )
+  const isPaged = operationLayout(operation).pages !== undefined
+  printFunction(context, worker(operation, page), remarks)
   printFaults(
     context,
     operation.faults.filter((each) => each.type.kind === 'reference'),
@@ -350,7 +389,20 @@ function printOperation(context: OperationContext): void {
     ...parse,
   }
   const text = new TreePrinter(page, contract, names, new Map(), codecModule).print(tree)
-  page.print(code``, code`const operation: ${page.useType(httpModule, 'HttpOperation')} = ${text}`)
+  const kind = isPaged
+    ? page.useType(pagesModule, 'PagedOperation')
+    : page.useType(httpModule, 'HttpOperation')
+  page.print(code``, code`const operation: ${kind} = ${text}`)
+}
+
+/** What does the work of an operation. */
+function worker(operation: Operation, page: Page): Code {
+  const { outcome } = operation
+  if (outcome.kind === 'value' && outcome.stream === true)
+    return page.use('runtime/http/streams', 'stream')
+  return operationLayout(operation).pages === undefined
+    ? page.use(httpModule, 'send')
+    : page.use(pagesModule, 'list')
 }
 
 /** What is worth knowing of this client, with its own operations as examples. */
@@ -360,6 +412,11 @@ function readme(contract: Contract, variable: Code): Markdown[] {
   const find = (wanted: (operation: Operation) => boolean): Operation | undefined =>
     operations.find(wanted)
   const streaming = find(({ outcome }) => outcome.kind === 'value' && outcome.stream === true)
+  const listed = find(
+    (operation) =>
+      operationLayout(operation).pages !== undefined &&
+      operation.inputs.every((input) => input.optional),
+  )
   const bytes = find(
     ({ outcome }) =>
       outcome.kind === 'value' &&
@@ -393,6 +450,13 @@ function readme(contract: Contract, variable: Code): Markdown[] {
           markdown`Sequences`,
           markdown`What the service sends piece by piece is read as it comes; leaving the loop ends the call.`,
           code`for await (const each of ${at(streaming)}(input)) console.log(each)`,
+        )),
+    ...(listed === undefined
+      ? []
+      : section(
+          markdown`Lists in pages`,
+          markdown`Rows are fetched as they are looked at, page after page; ${codeInMarkdown('page()')} gives one page, ${codeInMarkdown('all()')} all rows at once.`,
+          code`for await (const each of ${at(listed)}()) console.log(each)`,
         )),
     ...(bytes === undefined
       ? []

@@ -36,7 +36,9 @@ import {
   typeLayout,
   type ContentLayout,
   type HeaderLayout,
+  typeOfAnswer,
   type OutcomeLayout,
+  type PagesLayout,
   type ParameterLayout,
 } from './layout.js'
 import { mapRule, referredRules } from './live-rules.js'
@@ -222,6 +224,7 @@ export class JsonTrees {
         ]),
       ),
       ...(layout.byStatus === true ? { byStatus: true } : {}),
+      ...(layout.pages === undefined ? {} : { pages: pagesTree(layout.pages) }),
       ...(operation.faults.length === 0
         ? {}
         : {
@@ -268,7 +271,7 @@ export class JsonTrees {
   private answer(operation: Operation, contents: readonly ContentLayout[], at: number): CodecTree {
     const { outcome } = operation
     if (outcome.kind !== 'value') return {}
-    const { type } = outcome.field
+    const type = typeOfAnswer(operation, outcome.field)
     const alternative =
       operationLayout(operation).byStatus === true && type.kind === 'union'
         ? type.alternatives[at]
@@ -529,6 +532,11 @@ function record(entries: readonly (readonly [string, CodecTree])[]): {
       configurable: true,
     })
   return made
+}
+
+/** How the pages of a list are had, without what only the contract knows. */
+function pagesTree({ answer: _, ...pages }: PagesLayout): CodecTree {
+  return { ...pages }
 }
 
 const exactness = new WeakMap<Contract, boolean>()

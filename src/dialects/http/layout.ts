@@ -8,6 +8,7 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
+import type { Paging } from '../../runtime/http/pages.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
@@ -95,6 +96,12 @@ export interface SchemeLayout {
   readonly discovery?: string
 }
 
+/** How the pages of a list are had. */
+export interface PagesLayout extends Paging {
+  /** The type of a whole answer, which the outcome is a part of; the outcome's own when left out. */
+  readonly answer?: TypeId
+}
+
 export interface OperationLayout {
   readonly method: string
   readonly path: string
@@ -104,6 +111,7 @@ export interface OperationLayout {
   readonly answers: Readonly<Record<string, readonly ContentLayout[]>>
   /** The outcome is a union of `{ status, body }`. */
   readonly byStatus?: true
+  readonly pages?: PagesLayout
   /** The scopes that it needs, by the name of the security scheme. */
   readonly scopes?: Readonly<Record<string, readonly string[]>>
 }
@@ -147,4 +155,9 @@ export function schemeLayout(scheme: SecurityScheme): SchemeLayout {
 }
 export function operationLayout(operation: Operation): OperationLayout {
   return operation.layout as OperationLayout
+}
+/** The type of a whole answer, of which the outcome may be a part. */
+export function typeOfAnswer(operation: Operation, { type }: Field): Type {
+  const { answer } = operationLayout(operation).pages ?? {}
+  return answer === undefined ? type : { kind: 'reference', to: answer, origin: type.origin }
 }

@@ -7,6 +7,7 @@ import { fromJson, toJson, type JsonRef } from '../../runtime/http/json.js'
 import { jsonText } from '../../runtime/json/values.js'
 import { ContractBreach } from '../../runtime/failures.js'
 import type { Player, PlayRequest, PlayResponse, UnderstoodCall } from '../dialect.js'
+import { wholeAnswer } from './play-pages.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import { operationLayout } from './layout.js'
 import { kindOf } from './media-types.js'
@@ -163,7 +164,7 @@ function understandAs(
     operation,
     endpoint: endpointsOf(contract)[0] as Endpoint,
     input,
-    answer(value) {
+    answer(value, improvise) {
       const layout = operationLayout(operation)
       const chosen =
         layout.byStatus === true
@@ -172,7 +173,9 @@ function understandAs(
             )
           : (Object.keys(layout.answers)[0] ?? '200')
       const body =
-        layout.byStatus === true ? (value as { body?: unknown } | undefined)?.body : value
+        layout.byStatus === true
+          ? (value as { body?: unknown } | undefined)?.body
+          : wholeAnswer(contract, operation, value, improvise)
       const contents = [live.answers[chosen] ?? []].flat() as Content[]
       const content =
         contents.find(

@@ -12,6 +12,8 @@ import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
 import { camelCase, pascalCase } from '../../naming/identifiers.js'
+import { changedOperations, pathOf } from '../../contract/queries.js'
+import type { PagesWish } from '../dialect.js'
 import { Notes } from '../notes.js'
 import { documented } from './annotations.js'
 import { ContentReader } from './contents.js'
@@ -20,6 +22,7 @@ import type { ContractLayout, OperationLayout } from './layout.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { operationKey, OperationNames } from './operation-names.js'
+import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
 import { SchemaReader } from './schemas.js'
@@ -66,6 +69,8 @@ class DescriptionReader {
   private readonly schemes = new Map<string, SecurityScheme>()
   /** What an operation is found by in links: its id, and its place. */
   private readonly byId = new Map<string, string>()
+  /** How lists come in pages, by the path of the operation. */
+  private readonly pages = new Map<string, PagesWish>()
 
   constructor(
     references: References,
@@ -145,9 +150,15 @@ class DescriptionReader {
       origin: root.origin,
     }
     const rules = referredRules(contract, this.schemas.rules.named)
-    return Object.keys(rules).length === 0
-      ? contract
-      : { ...contract, layout: { rules } satisfies ContractLayout }
+    const ruled =
+      Object.keys(rules).length === 0
+        ? contract
+        : { ...contract, layout: { rules } satisfies ContractLayout }
+    return changedOperations(ruled, (operation) => {
+      const wish = this.pages.get(pathOf(operation))
+      const listed = wish === undefined ? operation : paged(ruled, operation, wish)
+      return typeof listed === 'string' ? operation : listed
+    })
   }
 
   private absolute(text: string): string {
@@ -235,6 +246,8 @@ class DescriptionReader {
         .filter((each) => each.scopes.length > 0)
         .map((each) => [each.name, each.scopes]),
     )
+    const pages = declaredPages(method, answers, inputs)
+    if (pages !== undefined) this.pages.set(operationPath.join('.'), pages)
     const incoming = this.readCallbacks(node, where)
     const tags = node.list('tags').map((each) => String(each.value))
     const layout: OperationLayout = {
@@ -255,7 +268,7 @@ class DescriptionReader {
       ...(node.flag('deprecated') ? { deprecated: true } : {}),
       ...(tags.length === 0 ? {} : { tags }),
       ...(incoming.length === 0 ? {} : { incoming }),
-      ...(answers.links.length === 0 ? {} : { leadsTo: answers.links }),
+      ...(answers.links.length === 0 ? {} : { leadsTo: answers.links.map(({ words }) => words) }),
       ...(requirements.length === 0
         ? {}
         : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),

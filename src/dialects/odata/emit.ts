@@ -33,7 +33,7 @@ import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-
 import { hasExactNumbers, ODataTrees } from './trees.js'
 import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
-const pagesModule = 'runtime/odata/pages'
+const listingModule = 'runtime/listing'
 const queryModule = 'runtime/odata/query'
 const modelModule = 'runtime/odata/model'
 
@@ -86,15 +86,15 @@ const openMembers: OpenTypes = {
 /** What an OData client has besides the parts that all clients share. */
 export const odataEmitter: Emitter = {
   open: openMembers,
-  reexports: [
-    [pagesModule, code`type { Listing, ListingPage }`],
+  reexports: () => [
+    [listingModule, code`type { Listing, ListingPage }`],
     ['runtime/odata/addresses', code`{ Reference }`],
     ['runtime/odata/batch', code`type { Batch, BatchCall, BatchOptions }`],
     ['batch', code`{ batch }`],
     ['runtime/odata/filter', code`{ allOf, anyOf, not }`],
     ['runtime/odata/terms', code`type { Condition, Conditions }`],
   ],
-  reservedNames: [
+  reservedNames: () => [
     'Listing',
     'ListingPage',
     'Reference',
@@ -116,6 +116,8 @@ export const odataEmitter: Emitter = {
   ],
   runtimeFiles: (contract) => [
     ...commonRuntime,
+    'listing.ts',
+    'service-links.ts',
     'json/as-it-came.ts',
     'json/numbers.ts',
     'json/parse-json.ts',
@@ -316,7 +318,7 @@ function declare(context: DeclarationContext): Declaration {
       signature: {
         typeParameters: code``,
         input: code`input: ${inputType}`,
-        returns: code`${page.useType(pagesModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>`,
+        returns: code`${page.useType(listingModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>`,
       },
     }
   if (layout.kind === 'aggregate') {
@@ -367,7 +369,7 @@ function declare(context: DeclarationContext): Declaration {
       input: isOptional ? code`input?: Input` : code`input: Input`,
       returns:
         layout.kind === 'list'
-          ? code`${page.useType(pagesModule, 'Listing')}<${shape}>`
+          ? code`${page.useType(listingModule, 'Listing')}<${shape}>`
           : code`Promise<${shape}${isAbsent(operation) ? code` | undefined` : code``}>`,
     },
   }

@@ -38,8 +38,8 @@ export const soapEmitter: Emitter = {
         indent,
       ),
   },
-  reexports: [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
-  reservedNames: [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
+  reexports: () => [[codecModule, code`type { AnyValue, OpenContent, OpenElement }`]],
+  reservedNames: () => [...Object.keys(simple), 'send', 'sendPlain', 'anyValue', 'dataSet'],
   runtimeFiles: () => [
     ...commonRuntime,
     ...[

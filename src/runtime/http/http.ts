@@ -140,24 +140,43 @@ export async function send<Outcome>(
   input: object,
   thisCall: HttpCall = {},
 ): Promise<Outcome> {
+  if (thisCall.asStream !== true) return sendAnd<Outcome>(connection, operation, input, thisCall)
+  const request = await requestFor(connection, operation, input, thisCall)
+  const opened = await openExchange(connection, request, thisCall)
+  if (opened.answer.ok && opened.answer.body !== null) {
+    opened.untimed()
+    opened.received(() => '')
+    const onDeviation = hearOfDeviations(connection, thisCall)
+    hearOfHeaders(operation, namesToValues(opened.answer.headers), thisCall, onDeviation)
+    return opened.answer.body as Outcome
+  }
+  const failed = await receive(opened, request.url, textOf, request.deals).finally(opened.done)
+  return outcomeOf<Outcome>(connection, operation, failed, thisCall)
+}
+
+/**
+ * Sends one call, once more where a token was withdrawn, and reads its answer.
+ *
+ * @param make what the call gives: of the answer's value, how it came, and who was asked
+ * @param address where the request goes, if not where the input says
+ * @throws as {@link send}
+ */
+export async function sendAnd<Outcome>(
+  connection: Connection,
+  operation: HttpOperation,
+  input: object,
+  thisCall: HttpCall,
+  make?: (value: unknown, response: Response, url: string) => Outcome,
+  address?: string,
+): Promise<Outcome> {
   const onDeviation = hearOfDeviations(connection, thisCall)
   for (let attempt = 1; ; attempt += 1) {
-    const request = await requestFor(connection, operation, input, thisCall)
-    if (thisCall.asStream === true) {
-      const opened = await openExchange(connection, request, thisCall)
-      if (opened.answer.ok && opened.answer.body !== null) {
-        opened.untimed()
-        opened.received(() => '')
-        hearOfHeaders(operation, namesToValues(opened.answer.headers), thisCall, onDeviation)
-        return opened.answer.body as Outcome
-      }
-      const failed = await receive(opened, request.url, textOf, request.deals).finally(opened.done)
-      return outcomeOf(connection, operation, failed, thisCall)
-    }
+    const request = await requestFor(connection, operation, input, thisCall, address)
     try {
       const response = await exchange(connection, request, thisCall, textOf)
       if (response.status < 400) hearOfHeaders(operation, response.headers, thisCall, onDeviation)
-      return await outcomeOf<Outcome>(connection, operation, response, thisCall)
+      const value = await outcomeOf<Outcome>(connection, operation, response, thisCall)
+      return make === undefined ? value : make(value, response, request.url)
     } catch (error) {
       // A token may have been withdrawn before its time; then a new one is worth a try.
       if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true)
@@ -182,12 +201,18 @@ function outcomeOf<Outcome>(
   )
 }
 
-/** The request that an input makes. @throws InputRejected, and what getting a token throws */
+/**
+ * The request that an input makes.
+ *
+ * @param address where it goes, if not where the input says: the next page of a list
+ * @throws InputRejected, and what getting a token throws
+ */
 export async function requestFor(
   connection: Connection,
   operation: HttpOperation,
   input: object,
   thisCall: ThisCall = {},
+  address?: string,
 ): Promise<Request> {
   const { settings } = connection
   if (settings.checkInputs !== false) {
@@ -212,7 +237,10 @@ export async function requestFor(
   const body = content === undefined ? undefined : writeBody(content, values['body'])
   return {
     method: operation.method,
-    url: addressOf(connection, operation.offered) + target,
+    url:
+      address === undefined
+        ? addressOf(connection, operation.offered) + target
+        : withPairs(address, proof.query),
     headers: {
       ...headers,
       ...proof.headers,
@@ -227,6 +255,19 @@ export async function requestFor(
         matches(key, status),
       ),
   }
+}
+
+/** An address that has what proves who calls, where the service did not write it there itself. */
+function withPairs(address: string, pairs: readonly string[]): string {
+  const url = new URL(address)
+  const missing = pairs.filter((pair) => !url.searchParams.has(nameIn(pair)))
+  for (const pair of missing) url.search += `${url.search === '' ? '' : '&'}${pair}`
+  return url.href
+}
+
+function nameIn(pair: string): string {
+  const [name = ''] = new URLSearchParams(pair).keys()
+  return name
 }
 
 /** Every place of an input that does not satisfy the operation. */
@@ -468,6 +509,8 @@ function readJson(
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
   const text = textOf(response)
+  const bare = bareText(content, response, text, onDeviation)
+  if (bare !== undefined) return bare
   let json: unknown
   try {
     json =
@@ -496,6 +539,27 @@ function readJson(
       : notTooDeep(() => fromJson(is, json, '', onDeviation))
   response.inTime?.()
   return value
+}
+
+/** A text that was promised as JSON and comes as a text without quotes. */
+function bareText(
+  { is, format }: Content,
+  response: Response,
+  text: string,
+  onDeviation: (deviation: Deviation) => void,
+): string | undefined {
+  const came = essence(response.headers['content-type'] ?? '')
+  if (came !== 'text/plain' || is === undefined || format !== undefined || /^\s*"/.test(text))
+    return undefined
+  const heard: Deviation[] = []
+  try {
+    const value = fromJson(is, text, '', (deviation) => heard.push(deviation))
+    if (typeof value !== 'string') return undefined
+    for (const each of heard) onDeviation(each)
+    return value
+  } catch {
+    return undefined
+  }
 }
 
 function readPlain(

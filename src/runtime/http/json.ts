@@ -3,6 +3,7 @@ import { ContractBreach } from '../failures.js'
 import {
   anything,
   readAnything,
+  readQuoted,
   asNumber,
   checkLimits,
   matches,
@@ -184,7 +185,9 @@ export function fromJson(
   if ('simple' in codec || 'restricts' in codec) {
     const simple = 'restricts' in codec ? codec.restricts : codec
     const value =
-      simple === (anything as SimpleJson<unknown>) ? readAnything(json, deviate) : simple.read(json)
+      simple === (anything as SimpleJson<unknown>)
+        ? readAnything(json, deviate)
+        : (simple.read(json) ?? readQuoted(simple, json, deviate))
     if (value === undefined) breach(simple.simple)
     const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
     if (message !== undefined) deviate(message)

@@ -96,6 +96,22 @@ function lostIn(json: unknown): string | undefined {
   return undefined
 }
 
+/** A number, `true` or `false` that came as a text: some services quote them all. */
+export function readQuoted<T>(
+  simple: SimpleJson<T>,
+  json: unknown,
+  hear: (message: string) => void,
+): T | undefined {
+  if (typeof json !== 'string') return undefined
+  const isNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(json)
+  const isBoolean = json === 'true' || json === 'false'
+  const meant = isNumber ? new RawNumber(json) : json === 'true'
+  const value = isNumber || isBoolean ? simple.read(meant) : undefined
+  if (value !== undefined)
+    hear(`is the text ${show(json)}, where the contract promised ${simple.simple}`)
+  return value
+}
+
 export const asNumber = (json: unknown): unknown =>
   json instanceof RawNumber ? Number(json.digits) : json
 

@@ -1,5 +1,3 @@
-import { ContractBreach } from '../failures.js'
-import { addressOf, type Connection } from '../connection.js'
 import { isObject } from '../json/values.js'
 import { keyProperty, keysOf, type Structure, type Wire } from './model.js'
 
@@ -105,33 +103,4 @@ export function entityPath(resource: Resource, input: object, wire: Pick<Wire, '
 /** Percent-encodes a piece of a path, keeping what RFC 3986, section 3.3, allows in it. */
 export function encodeSegment(text: string): string {
   return encodeURIComponent(text).replace(/%(?:2C|3A|3B|3D|40|24)/g, decodeURIComponent)
-}
-
-/**
- * A link of the service as an address on the host that calls go to: links often name an internal
- * host, and what proves who calls is nobody else's business.
- */
-export function onOurHost(connection: Connection, link: string): string {
-  const base = addressOf(connection)
-  const target = new URL(absolute(link, `${base}/`))
-  const root = new URL(base)
-  if (target.origin === root.origin) return target.href
-  const folder = root.pathname.replace(/\/+$/, '')
-  const last = folder.split('/').pop() ?? ''
-  // A gateway may put the service elsewhere: what follows the service's own name is the same.
-  const at = last === '' ? -1 : target.pathname.indexOf(`/${last}/`)
-  return (
-    root.origin +
-    (at === -1 ? target.pathname : folder + target.pathname.slice(at + last.length + 1)) +
-    target.search
-  )
-}
-
-/** An address that an answer has, in full. @throws ContractBreach when it is none */
-export function absolute(address: string, base: string): string {
-  try {
-    return new URL(address, base).href
-  } catch {
-    throw new ContractBreach('', 'an address', JSON.stringify(address.slice(0, 200)))
-  }
 }

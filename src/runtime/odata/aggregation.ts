@@ -1,12 +1,14 @@
 import { addressOf, type Connection, type ThisCall } from '../connection.js'
 import { isObject, join, show } from '../json/values.js'
-import { onOurHost, resourcePath } from './addresses.js'
+import { listingOf } from '../listing.js'
+import { onOurHost } from '../service-links.js'
+import { resourcePath } from './addresses.js'
 import { unknownName } from './checking.js'
 import { double } from './edm4.js'
 import { filterText } from './filter.js'
 import { checked, checkWithin, type EntityOperation } from './input-checks.js'
 import { membersOf, type Property, type Structure } from './model.js'
-import { fetchPage, listingOf, readPage, reading } from './pages.js'
+import { fetchPage, readPage, reading } from './pages.js'
 import { checkQuery, queryString, type AnyQuery } from './query.js'
 
 /**

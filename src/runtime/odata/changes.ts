@@ -1,9 +1,10 @@
 import type { Connection, ThisCall } from '../connection.js'
 import { InputRejected } from '../failures.js'
 import { isObject, show } from '../json/values.js'
-import { onOurHost } from './addresses.js'
+import { listingOf, type Listing } from '../listing.js'
+import { onOurHost } from '../service-links.js'
 import type { EntityOperation } from './input-checks.js'
-import { fetchPage, listingOf, pageOf, reading, type Listing } from './pages.js'
+import { fetchPage, pageOf, reading } from './pages.js'
 import { readStructure } from './structure.js'
 
 /** An entity that is not there any more, or no longer among those that were asked for. */

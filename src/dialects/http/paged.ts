@@ -1,0 +1,198 @@
+import type {
+  Contract,
+  Field,
+  InputField,
+  ListType,
+  Operation,
+  Type,
+} from '../../contract/contract.js'
+import { membersOf, resolve } from '../../contract/queries.js'
+import type { Paging } from '../../runtime/http/pages.js'
+import type { PagesWish } from '../dialect.js'
+import type { Answers } from './contents.js'
+import { isChoice } from './json-trees.js'
+import {
+  operationLayout,
+  parameterLayout,
+  typeOfAnswer,
+  type OperationLayout,
+  type PagesLayout,
+} from './layout.js'
+
+/** Lists in pages: what the description or the project says of them, as facts of the operation. */
+
+/**
+ * An operation whose rows are had page by page.
+ *
+ * @returns the operation, or the reason in words why that can't be
+ */
+export function paged(
+  contract: Contract,
+  operation: Operation,
+  wish: PagesWish,
+): Operation | string {
+  const { outcome } = operation
+  const layout = operationLayout(operation)
+  if (outcome.kind !== 'value' || outcome.stream === true || layout.byStatus === true)
+    return 'it does not answer one thing'
+  if (operation.inputs.some((input) => isChoice(input) && input.name === 'accept'))
+    return 'it answers in several media types'
+  if (wish.into === undefined && layout.method !== 'GET')
+    return `an address is followed with GET, and this is ${layout.method}: "into" is missing`
+  const type = typeOfAnswer(operation, outcome.field)
+  const rows = rowsIn(contract, type, wish.rows)
+  if (typeof rows === 'string') return rows
+  const into = wish.into === undefined ? undefined : inputAt(contract, operation, wish.into)
+  if (typeof into === 'string') return into
+  const places = placesOf(contract, type, wish)
+  if (typeof places === 'string') return places
+  const pages: PagesLayout = {
+    ...(type.kind === 'reference' ? { answer: type.to } : {}),
+    rows: rows.steps,
+    ...places,
+    ...(into === undefined ? {} : { into }),
+  }
+  const { leadsTo: _, ...rest } = operation
+  const others = (operation.leadsTo ?? []).filter((each) => each !== wish.link)
+  const { origin } = outcome
+  return {
+    ...rest,
+    ...(others.length === 0 ? {} : { leadsTo: others }),
+    ...(type.kind === 'reference' ? { needs: [...(operation.needs ?? []), type.to] } : {}),
+    outcome: {
+      ...outcome,
+      field: { ...outcome.field, type: { ...rows.list, origin }, nullable: false, optional: false },
+      iterable: true,
+    },
+    layout: { ...layout, pages } satisfies OperationLayout,
+  }
+}
+
+/**
+ * How a list comes in pages as its description says it: by a link that leads back to the same
+ * operation, with something of the answer in an input that may be left out; or with a header
+ * `Link`, where the whole answer is a list.
+ */
+export function declaredPages(
+  method: string,
+  { links, outcome }: Pick<Answers, 'links' | 'outcome'>,
+  inputs: readonly InputField[],
+): PagesWish | undefined {
+  for (const { leadsBack, parameters, words } of links) {
+    const given = parameters.filter(([, expression]) => expression.startsWith('$response.'))
+    const [only] = given
+    if (!leadsBack || given.length !== 1 || only === undefined) continue
+    const [name, expression] = only
+    const [, pointer, header] = /^\$response\.(?:body#(\/.+)|header\.(.+))$/.exec(expression) ?? []
+    const next = pointer ?? header
+    const input = inputs.find(
+      (each) => each.optional && isNamed(each, name) && ['query', 'header'].includes(each.place),
+    )
+    if (next !== undefined && input !== undefined) return { next, into: input.name, link: words }
+  }
+  const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? [])
+  const hasLinks = method === 'get' && headers.some(({ name }) => name.toLowerCase() === 'link')
+  return hasLinks ? { rows: '' } : undefined
+}
+
+/** A parameter as links name it: also with the place that it has. */
+function isNamed(input: InputField, name: string): boolean {
+  const own = parameterLayout(input).name
+  return name === own || name === `${input.place}.${own}`
+}
+
+/** The list in an answer, and the way to it; without a pointer the only one that there is. */
+function rowsIn(
+  contract: Contract,
+  type: Type,
+  pointer: string | undefined,
+): { readonly list: ListType; readonly steps: readonly string[] } | string {
+  const whole = resolve(contract, type)
+  if (pointer === undefined) {
+    if (whole.kind === 'list') return { list: bare(whole), steps: [] }
+    const lists = membersOf(contract, type).filter((each) => isList(contract, each))
+    const [only] = lists
+    if (only === undefined) return 'there is no list in what it answers'
+    if (lists.length > 1)
+      return `what it answers has several lists (${lists.map(({ name }) => name).join(', ')}): "rows" is missing`
+    return rowsIn(contract, type, pointerOf([only.name]))
+  }
+  const steps = stepsOf(pointer)
+  const found = typeAt(contract, type, steps)
+  const list = found === undefined ? undefined : resolve(contract, found)
+  if (list?.kind !== 'list') return `there is no list at ${pointer} in what it answers`
+  if (steps.length > 0 && type.kind !== 'reference') return 'what it answers has no name of its own'
+  return { list: bare(list), steps }
+}
+
+function isList(contract: Contract, { type }: Field): boolean {
+  return resolve(contract, type).kind === 'list'
+}
+
+/** A list without a name that it may have. */
+function bare(list: ListType): ListType {
+  const { id: _id, name: _name, ...rest } = list as ListType & { id?: string; name?: string }
+  return rest
+}
+
+/** Where it says what comes next, and how many there are; or what is wrong about that. */
+function placesOf(
+  contract: Contract,
+  type: Type,
+  { next, total }: PagesWish,
+): Pick<Paging, 'next' | 'total'> | string {
+  const wrong = [next, total].find(
+    (each) =>
+      each !== undefined &&
+      each.startsWith('/') &&
+      typeAt(contract, type, stepsOf(each)) === undefined,
+  )
+  if (wrong !== undefined) return `there is nothing at ${wrong} in what it answers`
+  return {
+    ...(total === undefined ? {} : { total: placeOf(total) }),
+    ...(next === undefined ? {} : { next: placeOf(next) }),
+  }
+}
+
+function placeOf(text: string): NonNullable<Paging['next']> {
+  return text.startsWith('/') ? { members: stepsOf(text) } : { header: text }
+}
+
+/** The type behind members, one inside the other. */
+function typeAt(contract: Contract, type: Type, steps: readonly string[]): Type | undefined {
+  return steps.reduce<Type | undefined>(
+    (found, step) =>
+      found === undefined
+        ? undefined
+        : membersOf(contract, found).find(({ name }) => name === step)?.type,
+    type,
+  )
+}
+
+/** The way to an input: `after`, `body.page.after`. */
+function inputAt(
+  contract: Contract,
+  { inputs }: Operation,
+  path: string,
+): readonly string[] | string {
+  const [first = '', ...further] = path.split('.')
+  const whole = inputs.find(({ name }) => name === path)
+  if (whole !== undefined) return [path]
+  const input = inputs.find(({ name }) => name === first)
+  return input === undefined || typeAt(contract, input.type, further) === undefined
+    ? `it has no input ${path}`
+    : [first, ...further]
+}
+
+/** The steps of a JSON Pointer (RFC 6901, section 4). */
+function stepsOf(pointer: string): string[] {
+  return pointer
+    .split('/')
+    .slice(1)
+    .map((step) => step.replaceAll('~1', '/').replaceAll('~0', '~'))
+}
+
+/** Members one inside the other as a JSON Pointer. */
+export function pointerOf(steps: readonly string[]): string {
+  return steps.map((step) => `/${step.replaceAll('~', '~0').replaceAll('/', '~1')}`).join('')
+}
