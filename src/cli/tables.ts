@@ -1,28 +1,7 @@
-import Table from 'cli-table3'
-import { concealed, pc, shown } from './colours.js'
+import { pc } from './colours.js'
 import { largest } from '../app/lists.js'
 import { terminalWidth } from './terminal.js'
 import { widthOf, wrapped } from './widths.js'
-
-const light = {
-  top: '',
-  'top-mid': '',
-  'top-left': '',
-  'top-right': '',
-  bottom: '',
-  'bottom-mid': '',
-  'bottom-left': '',
-  'bottom-right': '',
-  left: '',
-  'left-mid': '',
-  mid: '',
-  'mid-mid': '',
-  right: '',
-  'right-mid': '',
-  middle: '  ',
-}
-
-const sliceLength = 200
 
 /**
  * A table that fits the terminal: headings, a rule, rows. Columns that are too wide for it are
@@ -55,36 +34,20 @@ export function tableText(
     rows.length > 0 &&
     rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) &&
     rows.some((row) => (row[at] ?? '') !== '')
-  const colAligns = widths.map((_, at) => (isNumeric(at) ? ('right' as const) : ('left' as const)))
+  const numeric = widths.map((_, at) => isNumeric(at))
+  const cellsOf = (row: readonly string[]): string[][] =>
+    lined(widths.map((width, at) => fitted(row[at] ?? '', width)))
+  const rule = widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))
   const head =
-    headings.length === 0
-      ? []
-      : [
-          headings.map((heading, at) => pc.bold(fitted(heading, widths[at] ?? 8).join('\n'))),
-          widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width)))),
-        ]
-  const body = rows.flatMap((row) => lined(widths.map((width, at) => fitted(row[at] ?? '', width))))
-  const lines = slices([...head, ...body]).flatMap((slice) => {
-    const table = new Table({
-      chars: light,
-      style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
-      colWidths: widths,
-      colAligns,
+    headings.length === 0 ? [] : [...cellsOf(headings).map((line) => line.map(pc.bold)), rule]
+  const lines = [...head, ...rows.flatMap(cellsOf)].map((cells) => {
+    const padded = cells.map((cell, at) => {
+      const blanks = ' '.repeat(Math.max(0, (widths[at] ?? 0) - widthOf(cell)))
+      return numeric[at] === true ? blanks + cell : cell + blanks
     })
-    for (const row of slice) table.push(row.map(shown))
-    return concealed(table.toString()).split('\n')
+    return `${indent}${padded.join('  ').trimEnd()}`
   })
-  return lines
-    .map((line) => `${indent}${line.trimEnd()}`)
-    .filter((line, at) => line.trim() !== '' || at < lines.length - 1)
-    .join('\n')
-}
-
-/** Rows in slices: what lays them out takes a time that grows with the square of their number. */
-function slices<Row>(rows: readonly Row[]): Row[][] {
-  return Array.from({ length: Math.ceil(rows.length / sliceLength) }, (_, at) =>
-    rows.slice(at * sliceLength, (at + 1) * sliceLength),
-  )
+  return lines.filter((line, at) => line.trim() !== '' || at < lines.length - 1).join('\n')
 }
 
 /**
@@ -105,10 +68,7 @@ function fitted(text: string, width: number): readonly string[] {
   return widthOf(text) <= width && !text.includes('\n') ? [text] : wrapped(text, width, true)
 }
 
-/**
- * A row of cells with several lines as rows of one line: what lays tables out takes a time that
- * grows with the square of a cell's text.
- */
+/** A row of cells with several lines as rows of one line. */
 function lined(cells: readonly (readonly string[])[]): string[][] {
   return Array.from({ length: largest(cells.map((lines) => lines.length)) }, (_, at) =>
     cells.map((lines) => lines[at] ?? ''),
