@@ -313,6 +313,11 @@ export const messages = {
     'The operation "{name}" is called {given}: "{other}" has the same name in the client.',
     'Nothing, unless you know it by the other name.',
   ),
+  'TM-2121': entry(
+    'metadata',
+    'Messages are encoded by the rules of SOAP 1.1, by which any member of a record may be left out or nil: the types say what the schema says.',
+    'Look whether a member is there before you use it, where the service leaves members out.',
+  ),
 
   'TM-2201': entry(
     'metadata',

@@ -1,10 +1,10 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
-import { createServer } from 'node:net'
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { complaints, runBundled } from '../support/compilers.js'
-import { freshFolder, repository, tolmach, tolmachJson } from '../support/program.js'
+import { freePort } from '../support/nginx.js'
+import { freshFolder, isReached, repository, tolmach, tolmachJson } from '../support/program.js'
 
 /**
  * PHP's own SOAP server, which knows nothing of us, publishes services from fixtures; the generated
@@ -22,14 +22,6 @@ function hasPhp(): boolean {
 
 const isThere = process.env['TOLMACH_WANTS_PHP'] === '1' || hasPhp()
 
-async function freePort(): Promise<number> {
-  const server = createServer()
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-  const { port } = server.address() as { port: number }
-  await new Promise((done) => server.close(done))
-  return port
-}
-
 ;(isThere ? describe : describe.skip)(
   'an independent SOAP server: PHP (left out where it is not installed)',
   () => {
@@ -44,16 +36,7 @@ async function freePort(): Promise<number> {
         ['-S', base.slice('http://'.length), join(repository, 'tests/fixtures/php/server.php')],
         { stdio: 'ignore' },
       )
-      for (
-        let at = 0;
-        at < 100 &&
-        !(await fetch(base).then(
-          () => true,
-          () => false,
-        ));
-        at += 1
-      )
-        await new Promise((done) => setTimeout(done, 50))
+      await isReached(base)
       for (const name of services) {
         const { stderr, code } = await tolmach(folder, [
           'import',

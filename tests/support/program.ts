@@ -177,6 +177,19 @@ export async function startServer(
   }
 }
 
+/** Waits until somebody answers at an address: a server that was just started. */
+export async function isReached(url: string): Promise<void> {
+  for (let tries = 0; tries < 200; tries += 1) {
+    const isThere = await fetch(url).then(
+      () => true,
+      () => false,
+    )
+    if (isThere) return
+    await new Promise((done) => setTimeout(done, 50))
+  }
+  throw new Error(`nobody answers at ${url}`)
+}
+
 /** Runs a command that must go well, silently, and gives the JSON it prints. */
 export async function tolmachJson(
   cwd: string,

@@ -12,7 +12,13 @@ import type {
   TypeId,
   UnionType,
 } from '../../contract/contract.js'
-import { directSubtypes, fieldsOfOutcome, namedType } from '../../contract/queries.js'
+import {
+  directSubtypes,
+  fieldsOfOutcome,
+  namedType,
+  operationsOf,
+  reachableTypes,
+} from '../../contract/queries.js'
 import { anyValue } from '../../runtime/soap/anything.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
@@ -84,12 +90,18 @@ export class CodecTrees {
   private readonly subtypes: ReadonlyMap<TypeId, readonly TypeId[]>
   /** Do elements have to say their types? */
   private readonly isEncoded: boolean
+  /** The types in encoded messages, whose members may be left out or nil (SOAP 1.1, section 5.4). */
+  private readonly loose: ReadonlySet<TypeId>
 
   constructor(contract: Contract, nameOf: (id: TypeId) => string) {
     this.contract = contract
     this.nameOf = nameOf
     this.subtypes = directSubtypes(contract)
     this.isEncoded = (contract.layout as ContractLayout | undefined)?.encoded === true
+    const encoded = operationsOf(contract).filter(
+      (operation) => operationLayout(operation).encoded === true,
+    )
+    this.loose = new Set(this.isEncoded ? reachableTypes(contract, encoded) : [])
   }
 
   /** The codec of a named type; undefined when it is written out wherever it is used. */
@@ -286,7 +298,12 @@ export class CodecTrees {
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
       ...(record.restricts === true ? { narrows: true as const } : {}),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
-      members: this.members(record.fields, namespace, true, open),
+      members: this.members(
+        this.loose.has(record.id) ? record.fields.map(loosened) : record.fields,
+        namespace,
+        true,
+        open,
+      ),
       ...choicesTree(record.choices),
       ...(anyOrder === true ? { anyOrder } : {}),
       ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) }),
@@ -426,4 +443,11 @@ function elementAmongTexts(item: Type): Type | undefined {
 function dimensionsOf(list: ListType): number {
   const layout = listLayout(list)
   return layout.written === 'items' ? (layout.dimensions ?? 1) : 1
+}
+
+/** An element that may be left out, or nil, whatever its schema says. */
+function loosened(field: Field): Field {
+  return fieldLayout(field).place === 'element'
+    ? { ...field, optional: true, nullable: true }
+    : field
 }

@@ -4,6 +4,7 @@ import { problem } from '../../contract/problem.js'
 import type { Documents } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { Definitions, type Definition } from './definitions.js'
+import { openedCircles } from './encoded-circles.js'
 import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
 import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader, type Port } from './operations.js'
@@ -66,7 +67,8 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   )
   const known = types.finished()
   const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
-  return {
+  if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
+  const contract: Contract = {
     name,
     dialect: 'soap',
     title: titleOf(services[0], root, name),
@@ -80,6 +82,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     origin: root.origin,
     layout,
   }
+  return isEncoded ? openedCircles(contract) : contract
 }
 
 /** Names that servers give to services when nobody else does. */

@@ -118,12 +118,20 @@ export function queryString(options: readonly Option[]): string {
     : `?${options.map(([name, text]) => `${encodeQuery(name)}=${encodeQuery(text)}`).join('&')}`
 }
 
+const inTexts = /%(?:2C|3A|3B|3D|40|24)/g
+const inOptions = /%(?:2C|2F|3A|3B|3D|40|24)/g
+
 /**
  * Percent-encodes a query option, keeping what RFC 3986, section 3.4, and the ABNF of OData allow
- * there for the sake of readers.
+ * there for the sake of readers: slashes in paths, but not in texts.
  */
 export function encodeQuery(text: string): string {
-  return encodeURIComponent(text).replace(/%(?:2C|2F|3A|3B|3D|40|24)/g, decodeURIComponent)
+  return encodeURIComponent(text).replace(/'(?:[^']|'')*'|[^']+|'/g, (piece) =>
+    piece.replace(
+      piece.length > 1 && piece.startsWith("'") ? inTexts : inOptions,
+      decodeURIComponent,
+    ),
+  )
 }
 
 export function listed(names: string | readonly string[]): string {

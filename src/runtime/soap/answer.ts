@@ -4,7 +4,7 @@ import { ContractBreach, ServiceFault, type CallFailure } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { describeBody } from '../response-text.js'
 import { readParts, type Attachment } from './attachments.js'
-import type { AnyMember } from './codec.js'
+import type { AnyMember, Shape } from './codec.js'
 import { soap11, soap12, takeAttachments } from './envelope.js'
 import { declaredFault, FaultReader } from './faults.js'
 import { answerShape, shapeOfMembers } from './message-shapes.js'
@@ -126,7 +126,7 @@ class EnvelopeReader<Input, Outcome> {
 
   private bodyFrame(version: string, reading: Reading): Frame {
     const { answer, faults } = this.operation
-    let bare: MembersFrame | undefined
+    let bare: Frame | undefined
     return {
       child: (inner) => {
         if (inner.local === 'Fault' && inner.uri === version) {
@@ -154,10 +154,12 @@ class EnvelopeReader<Input, Outcome> {
     }
   }
 
-  private membersFrame(tag: SaxesTagNS | undefined, reading: Reading): MembersFrame {
-    return new MembersFrame(answerShape(this.operation), {}, tag, reading, (value) => {
+  private membersFrame(tag: SaxesTagNS | undefined, reading: Reading): Frame {
+    const shape = answerShape(this.operation)
+    const frame = new MembersFrame(shape, {}, tag, reading, (value) => {
       this.outcome = value
     })
+    return this.operation.encoded === true ? byPlace(frame, shape) : frame
   }
 
   private headerFrame(version: string, reading: Reading): Frame {
@@ -182,6 +184,26 @@ class EnvelopeReader<Input, Outcome> {
       text: () => undefined,
       end: () => members.end(),
     }
+  }
+}
+
+/**
+ * Reads encoded outputs, of which the first is the returned value whatever it is called, and the
+ * others come in the order of the operation (SOAP 1.1, section 7.1).
+ */
+function byPlace(frame: MembersFrame, { entries }: Shape): Frame {
+  let at = -1
+  return {
+    child(tag) {
+      at += 1
+      const isNamed = entries.some(({ name }) => name[1] === tag.local)
+      const here = entries[at]
+      if (isNamed || here?.place !== 'element') return frame.child(tag)
+      const [uri, local] = here.name
+      return frame.child({ ...tag, uri, local })
+    },
+    text: (piece) => frame.text(piece),
+    end: () => frame.end(),
   }
 }
 

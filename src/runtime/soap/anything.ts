@@ -125,7 +125,7 @@ function frame(
   const isSimple = namespace === xsdNamespace || soapEncodings.includes(namespace)
   const simple = isSimple && Object.hasOwn(simpleTypes, local) ? simpleTypes[local] : undefined
   if (simple !== undefined)
-    return new TextFrame(simple, reading, (value) =>
+    return new TextFrame(simple, tag, reading, (value) =>
       deliver(
         plain.includes(local)
           ? value

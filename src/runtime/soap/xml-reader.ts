@@ -1,5 +1,6 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
+import { base64ToBytes } from '../plain.js'
 import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
 import {
@@ -175,7 +176,7 @@ export function frameFor(
     return new FragmentFrame(tag, (element) => deliver(codec.whole.read(element)))
   tellAttributes(tag, reading)
   if ('items' in codec) return new ItemsFrame(codec, reading, deliver, tag)
-  return new TextFrame(codec, reading, deliver)
+  return new TextFrame(codec, tag, reading, deliver)
 }
 
 function hasAttributes({ attributes }: SaxesTagNS): boolean {
@@ -300,6 +301,8 @@ abstract class Collecting implements Frame {
   protected codec: AnyTextCodec
   protected collected = ''
   protected beside: Uint8Array | undefined
+  /** The element says of itself that it is bytes. */
+  protected isPacked = false
 
   constructor(codec: AnyTextCodec, reading: Reading) {
     this.codec = codec
@@ -315,20 +318,53 @@ abstract class Collecting implements Frame {
     this.collected += piece
   }
 
+  /** The text; of bytes where none were promised the one that they make. */
+  protected taken(): string {
+    return this.isPacked ? unpacked(this.collected, this.reading) : this.collected
+  }
+
   abstract end(): void
+}
+
+/** Does an element say that it is bytes, where something else was promised? */
+function saysBytes(codec: AnyTextCodec, tag: SaxesTagNS): boolean {
+  const simple = 'restricts' in codec ? codec.restricts : codec
+  if ('read' in simple && simple.canTravelBeside === true) return false
+  return Object.values(tag.attributes).some(
+    ({ local, uri, value }) =>
+      local === 'type' && uri === xsiNamespace && /(?:^|:)base64(?:Binary)?$/.test(value.trim()),
+  )
+}
+
+/** Some services send what has other letters than those of ASCII as the bytes of its text. */
+function unpacked(text: string, reading: Reading): string {
+  try {
+    const bytes = base64ToBytes(text.replace(/\s+/g, ''))
+    const made = new TextDecoder('utf-8', { fatal: true }).decode(bytes)
+    reading.deviate('is sent as bytes, and read as the text that they make')
+    return made
+  } catch {
+    return text
+  }
 }
 
 /** Reads an element that is nothing but a text. */
 export class TextFrame extends Collecting {
   private readonly deliver: (value: unknown) => void
 
-  constructor(codec: AnyTextCodec, reading: Reading, deliver: (value: unknown) => void) {
+  constructor(
+    codec: AnyTextCodec,
+    tag: SaxesTagNS,
+    reading: Reading,
+    deliver: (value: unknown) => void,
+  ) {
     super(codec, reading)
+    this.isPacked = hasAttributes(tag) && saysBytes(codec, tag)
     this.deliver = deliver
   }
 
   override end(): void {
-    this.deliver(this.beside ?? readText(this.codec, this.collected, this.reading))
+    this.deliver(this.beside ?? readText(this.codec, this.taken(), this.reading))
   }
 }
 
@@ -522,8 +558,9 @@ class LeafFrame extends Collecting {
     super({ literals: [] }, reading)
   }
 
-  begin(codec: AnyTextCodec, owner: MembersFrame, entry: Entry): this {
+  begin(codec: AnyTextCodec, owner: MembersFrame, entry: Entry, isPacked: boolean): this {
     this.codec = codec
+    this.isPacked = isPacked
     this.owner = owner
     this.entry = entry
     this.collected = ''
@@ -549,7 +586,7 @@ class LeafFrame extends Collecting {
     ) {
       reading.deviate('is empty, where the contract promised a value or nothing at all')
       if (member.nillable === true) owner.take(entry, null)
-    } else owner.take(entry, readText(codec, collected, reading))
+    } else owner.take(entry, readText(codec, this.taken(), reading))
   }
 }
 
@@ -610,7 +647,7 @@ export class MembersFrame implements Frame {
     const text = entry.textCodec()
     if (text !== undefined && !(attributed && isNil(tag))) {
       if (attributed) tellAttributes(tag, this.reading)
-      return this.reading.leaf.begin(text, this, entry)
+      return this.reading.leaf.begin(text, this, entry, attributed && saysBytes(text, tag))
     }
     const expected = codec()
     const list = member.repeated === true ? (this.value[key] as unknown[]) : undefined
