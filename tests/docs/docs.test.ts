@@ -55,6 +55,12 @@ describe('the documentation is true', () => {
     for (const path of named) await expect(readFile(join(repository, path))).resolves.toBeDefined()
   })
 
+  test('docs/coverage.md says of every line what judges it', async () => {
+    const lines = (await doc('coverage.md')).split('\n').filter((line) => line.startsWith('| '))
+    const cells = lines.map((line) => line.split(/(?<!\\)\|/).slice(1, -1))
+    expect(cells.filter((row) => row.length !== 4 || row.at(-1)?.trim() === '')).toEqual([])
+  })
+
   test('the reference has the exit codes, and every command with its options and examples', async () => {
     const reference = await doc('reference.md')
     for (const [kind, code] of Object.entries(exitCodes))

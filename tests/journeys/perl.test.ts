@@ -104,7 +104,11 @@ const isThere = process.env['TOLMACH_WANTS_SERVERS'] === '1' || hasPerl()
       ])
       expect({ code, ...(JSON.parse(stdout) as object) }).toMatchObject({
         code: 1,
-        failure: { kind: 'fault', faultCode: 'Client.Locked', message: expect.stringContaining('Locked: é') },
+        failure: {
+          kind: 'fault',
+          faultCode: 'Client.Locked',
+          message: expect.stringContaining('Locked: é'),
+        },
       })
     })
   },
