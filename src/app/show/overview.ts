@@ -1,5 +1,5 @@
 import { addTo } from '../../contract/lists.js'
-import type { Contract, Operation, Service } from '../../contract/contract.js'
+import type { Contract, Operation, OperationGroup } from '../../contract/contract.js'
 import { groupOf } from '../../contract/choice.js'
 import {
   countedTypes,
@@ -94,18 +94,21 @@ export function overview(open: OpenContract): Overview {
       notes: contract.notes.length,
     },
     ...(choice === undefined ? {} : { choice }),
-    services: contract.services.map((service) => ({
-      name: service.name,
-      endpoints: service.endpoints.map(({ name, protocol, address }) => ({
-        name,
-        protocol,
-        address,
-        preferred: name === preferred,
-      })),
-      groups: [...byGroup(service.operations)].map(([name, members]) =>
-        summariseGroup(contract, service, name, members),
-      ),
-    })),
+    services: contract.services.map((service) => {
+      const said = new Map((service.groups ?? []).map((group) => [group.name, group]))
+      return {
+        name: service.name,
+        endpoints: service.endpoints.map(({ name, protocol, address }) => ({
+          name,
+          protocol,
+          address,
+          preferred: name === preferred,
+        })),
+        groups: [...byGroup(service.operations)].map(([name, members]) =>
+          summariseGroup(contract, said.get(name), name, members),
+        ),
+      }
+    }),
     types: used
       .map((type) => ({
         name: type.name,
@@ -120,11 +123,10 @@ export function overview(open: OpenContract): Overview {
 
 function summariseGroup(
   contract: Contract,
-  { groups = [] }: Service,
+  said: OperationGroup | undefined,
   name: string,
   members: readonly Operation[],
 ): GroupSummary {
-  const said = groups.find((group) => group.name === name)
   const held = said?.holds === undefined ? undefined : namedType(contract, said.holds.type).name
   return {
     name,

@@ -19,6 +19,7 @@ import {
   operationsOf,
   reachableTypes,
 } from '../../contract/queries.js'
+import { once } from '../../contract/once.js'
 import { anyValue } from '../../runtime/soap/anything.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
@@ -83,6 +84,15 @@ const builtinNames: Readonly<Record<string, keyof typeof simple>> = {
   swaRef: 'attachedBytes',
 }
 
+const encodedTypes = new WeakMap<Contract, ReadonlySet<TypeId>>()
+
+function typesInEncodedMessages(contract: Contract): ReadonlySet<TypeId> {
+  const encoded = operationsOf(contract).filter(
+    (operation) => operationLayout(operation).encoded === true,
+  )
+  return new Set(reachableTypes(contract, encoded))
+}
+
 /** Builds the trees of one contract. `nameOf` gives the value of `$is` for a type. */
 export class CodecTrees {
   private readonly contract: Contract
@@ -98,10 +108,7 @@ export class CodecTrees {
     this.nameOf = nameOf
     this.subtypes = directSubtypes(contract)
     this.isEncoded = (contract.layout as ContractLayout | undefined)?.encoded === true
-    const encoded = operationsOf(contract).filter(
-      (operation) => operationLayout(operation).encoded === true,
-    )
-    this.loose = new Set(this.isEncoded ? reachableTypes(contract, encoded) : [])
+    this.loose = once(encodedTypes, contract, () => typesInEncodedMessages(contract))
   }
 
   /** The codec of a named type; undefined when it is written out wherever it is used. */

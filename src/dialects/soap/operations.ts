@@ -54,9 +54,16 @@ function takeOfSoap(element: XmlElement, { soap }: Port, local: string): XmlElem
   return [...element.take(soap, local), ...element.take(other, local)]
 }
 
-/** A port with the operations of its binding, by name. */
+/** A port with what its binding says of all operations, and of each by name. */
 interface BoundPort extends Port {
+  readonly style: string | undefined
   readonly byName: ReadonlyMap<string, readonly XmlElement[]>
+}
+
+/** The style that operations of a port have which say none. */
+function styleOf(port: Port): string | undefined {
+  const [binding] = takeOfSoap(port.binding.element, port, 'binding')
+  return binding?.attribute('style')
 }
 
 function boundOperations({ binding }: Port): Map<string, XmlElement[]> {
@@ -93,7 +100,11 @@ export class OperationReader {
 
   read(portType: Definition, ports: readonly Port[], group: readonly string[]): Operation[] {
     documentationOf(portType.element)
-    const bound = ports.map((port): BoundPort => ({ ...port, byName: boundOperations(port) }))
+    const bound = ports.map((port): BoundPort => ({
+      ...port,
+      style: styleOf(port),
+      byName: boundOperations(port),
+    }))
     const elements = portType.element.take(wsdl, 'operation')
     const byName = new Map<string, XmlElement[]>()
     for (const element of elements) addTo(byName, wantedAttribute(element, 'name'), element)
@@ -221,15 +232,14 @@ export class OperationReader {
     element: XmlElement,
     name: string,
     binding: XmlElement,
-    port: Port,
+    port: BoundPort,
   ): BoundShape & Pick<OperationWire, 'action'> {
     documentationOf(binding)
     if (port.soap === httpBinding) return this.readPlain(element, name, binding, port)
     const [soapOperation] = takeOfSoap(binding, port, 'operation')
     const action = soapOperation?.attribute('soapAction') ?? ''
     soapOperation?.attribute('soapActionRequired')
-    const [soapBinding] = takeOfSoap(port.binding.element, port, 'binding')
-    const style = soapOperation?.attribute('style') ?? soapBinding?.attribute('style') ?? 'document'
+    const style = soapOperation?.attribute('style') ?? port.style ?? 'document'
 
     const input = element.takeOne(wsdl, 'input')
     const output = element.takeOne(wsdl, 'output')
