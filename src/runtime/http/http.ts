@@ -260,14 +260,10 @@ export async function requestFor(
 /** An address that has what proves who calls, where the service did not write it there itself. */
 function withPairs(address: string, pairs: readonly string[]): string {
   const url = new URL(address)
-  const missing = pairs.filter((pair) => !url.searchParams.has(nameIn(pair)))
+  const nameOf = (pair: string): string => decodeURIComponent(pair.split('=')[0] ?? '')
+  const missing = pairs.filter((pair) => !url.searchParams.has(nameOf(pair)))
   for (const pair of missing) url.search += `${url.search === '' ? '' : '&'}${pair}`
   return url.href
-}
-
-function nameIn(pair: string): string {
-  const [name = ''] = new URLSearchParams(pair).keys()
-  return name
 }
 
 /** Every place of an input that does not satisfy the operation. */
