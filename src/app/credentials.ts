@@ -8,6 +8,7 @@ import { parsePath, type Assignment } from '../exercise/input.js'
 import type { CredentialChoice, CredentialEntry, Project } from '../project/project-file.js'
 import type { Credential } from '../runtime/connection.js'
 import { authorizationCode, renewed, type Tokens } from '../runtime/node/authorization-code.js'
+import { toolName } from './package-files.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { keepToken, keptToken } from './token-store.js'
 
@@ -255,7 +256,7 @@ async function loggedIn(
   const what = JSON.stringify([authorizeUrl, tokenUrl, clientId, scopes])
   const kept = await keptToken(what)
   const secret = clientSecret === undefined ? {} : { clientSecret }
-  const request = { tokenUrl, clientId, fetch: nodeTransport(), ...secret }
+  const request = { tokenUrl, clientId, fetch: nodeTransport({ userAgent: toolName() }), ...secret }
   let tokens: Tokens | undefined
   if (kept !== undefined) {
     keepSecret(kept)

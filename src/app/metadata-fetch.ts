@@ -2,6 +2,7 @@ import type { WebFetch } from '../documents/fetching.js'
 import { keepSecret } from '../exercise/masking.js'
 import { openExchange, type Connection, type Credential } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import { toolName } from './package-files.js'
 import { noProof, type Person, type Proof } from './credentials.js'
 
 /**
@@ -20,6 +21,7 @@ export function metadataFetch(
   const { origin, host } = new URL(location)
   const connect = (proof: Proof): Connection => {
     const transport: NodeTransportSettings = {
+      userAgent: toolName(),
       ...proof.transport,
       ...(ca === undefined ? {} : { ca }),
     }

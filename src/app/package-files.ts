@@ -12,6 +12,11 @@ export function version(): string {
   ).version
 }
 
+/** What the tool calls itself when it asks a service (RFC 9110, section 10.1.5). */
+export function toolName(): string {
+  return `tolmach/${version()}`
+}
+
 /** Tells one build of this program from another, so that nothing cached by another one is used. */
 export function buildMark(): string {
   const main = fileURLToPath(import.meta.url)

@@ -20,7 +20,7 @@ import {
   type OpenContract,
   type OpenOptions,
 } from './open-contract.js'
-import { buildMark } from './package-files.js'
+import { buildMark, toolName } from './package-files.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
 import { Session } from './session.js'
 import { readTextFile } from './text-files.js'
@@ -204,7 +204,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
         bundle,
         className,
         settings,
-        { ...proof.transport, ...(ca === undefined ? {} : { ca }) },
+        { userAgent: toolName(), ...proof.transport, ...(ca === undefined ? {} : { ca }) },
         proof.query,
       )
     clients.set(key, client)

@@ -1,4 +1,4 @@
-import type { Contract } from '../contract/contract.js'
+import type { Contract, SecurityScheme } from '../contract/contract.js'
 import { endpointsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import type { Names } from '../naming/names.js'
@@ -6,27 +6,38 @@ import { variablePrefix, type ClientOptions } from './client.js'
 import { inVariables } from '../printing/escaping.js'
 import { joined, variables, type VariablesText } from '../printing/safe-text.js'
 
-/** What a variable is for, where it belongs to a group that is needed together. */
-const groups: readonly {
+/** Variables that are needed together, and what for. */
+interface Group {
   readonly say: string
   readonly names: readonly string[]
+}
+
+/** Ways to say who calls, with the security schemes that each is for. */
+const logins: readonly (Group & {
+  readonly schemes: readonly SecurityScheme['scheme'][]
   readonly dialects?: readonly string[]
-}[] = [
+})[] = [
   {
     say: 'A user and a password (basic login); DIGEST=true for a login by digest.',
     names: ['USER', 'PASSWORD', 'DIGEST'],
+    schemes: ['basic', 'digest'],
   },
-  { say: 'Or a token that somebody gave you.', names: ['TOKEN'] },
-  { say: 'Or a key.', names: ['KEY'] },
+  { say: 'A token that somebody gave you.', names: ['TOKEN'], schemes: ['bearer', 'oauth2'] },
+  { say: 'A key.', names: ['KEY'], schemes: ['key'] },
   {
-    say: 'Or tokens of OAuth 2.0, had by the client itself, or with USER and PASSWORD above, or with a refresh token.',
+    say: 'Tokens of OAuth 2.0, had by the client itself, also with USER and PASSWORD, or with a refresh token.',
     names: ['CLIENT_ID', 'CLIENT_SECRET', 'TOKEN_URL', 'SCOPES', 'REFRESH_TOKEN'],
+    schemes: ['oauth2'],
   },
   {
-    say: 'Or a user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.',
+    say: 'A user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.',
     names: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
+    schemes: ['usernameToken'],
     dialects: ['soap'],
   },
+]
+
+const others: readonly Group[] = [
   {
     say: 'How long a call may take, in milliseconds, how often it is tried again where that is safe, and how many bytes an answer may have.',
     names: ['TIME_LIMIT', 'RETRIES', 'MOST_BYTES'],
@@ -46,6 +57,20 @@ const groups: readonly {
   },
 ]
 
+/** The ways to say who calls that a service takes; all of them where it says nothing of that. */
+function loginsFor({ security }: Contract, dialect: Dialect): readonly Group[] {
+  const known = security.map(({ scheme }) => scheme)
+  const possible = logins.filter(({ dialects }) => dialects?.includes(dialect.name) !== false)
+  if (known.some((each) => each !== 'unsupported'))
+    return possible.filter(({ schemes }) => schemes.some((each) => known.includes(each)))
+  return possible.map((each, at) => ({
+    ...each,
+    say: at === 0 ? `${unsaid} ${each.say}` : `Or: ${each.say}`,
+  }))
+}
+
+const unsaid = 'The metadata does not say who may call.'
+
 /**
  * A template of the settings of a client, without any secret: a file of variables to be copied and
  * filled in.
@@ -60,7 +85,7 @@ export function settingsTemplate(
     variables`# ${inVariables(`${variablePrefix(contractName)}_${name}`)}=`
   const className = inVariables(names.class)
   const endpoints = endpointsOf(contract)
-  const wanted = groups.filter(({ dialects }) => dialects?.includes(dialect.name) !== false)
+  const wanted = [...loginsFor(contract, dialect), ...others]
   const lines = [
     variables`# Settings of ${className}, for ${className}.fromVariables(process.env). Copy this file, fill in what is needed,`,
     variables`# and keep the copy out of version control:  node --env-file=<copy> your-program.js`,

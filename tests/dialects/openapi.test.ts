@@ -4,6 +4,7 @@ import { describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/read-source.js'
 import type { Contract, Operation, RecordType } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
+import { httpEmitter } from '../../src/dialects/http/emit.js'
 import { nodeAt, parseData } from '../../src/documents/data-tree.js'
 import { freshFolder, repository } from '../support/program.js'
 
@@ -360,5 +361,27 @@ Nest: { type: array, items: { $ref: "#/components/schemas/Nest" } }`)
         },
       },
     })
+  })
+
+  test.each([
+    ['sent only', '{}', '{ type: integer, format: int64 }', false],
+    ['answered, three types deep', '{ $ref: "#/components/schemas/A" }', '{ type: string }', true],
+    ['answered as a text', '{ type: string, format: decimal }', '{ type: string }', false],
+  ])('digits that count, %s: their parser is wanted where they are answered', async (_, answer, input, isWanted) => {
+    const contract = await read(`openapi: 3.1.0
+paths:
+  /a:
+    get:
+      parameters: [{ name: n, in: query, schema: ${input} }]
+      responses: { 200: { description: x, content: { application/json: { schema: ${answer} } } } }
+components:
+  schemas:
+    A: { type: object, properties: { b: { $ref: "#/components/schemas/B" } } }
+    B: { type: array, items: { $ref: "#/components/schemas/C" } }
+    C: { type: object, properties: { n: { type: integer, format: int64 }, a: { $ref: "#/components/schemas/A" } } }
+`)
+    expect(Object.keys(httpEmitter.dependencies(contract))).toEqual(
+      isWanted ? ['lossless-json'] : [],
+    )
   })
 })

@@ -4,7 +4,8 @@ import { describe, expect, test } from '@jest/globals'
 import { commands } from '../../src/cli/commands.js'
 import { messages } from '../../src/contract/messages.js'
 import { exitCodes } from '../../src/contract/problem.js'
-import { freshFolder, repository, tolmach } from '../support/program.js'
+import { nodeTransport } from '../../src/runtime/node/transport.js'
+import { freshFolder, repository, startServer, tolmach } from '../support/program.js'
 
 const doc = (name: string): Promise<string> => readFile(join(repository, 'docs', name), 'utf8')
 
@@ -53,6 +54,21 @@ describe('the documentation is true', () => {
     )
     expect(named.size).toBeGreaterThan(3)
     for (const path of named) await expect(readFile(join(repository, path))).resolves.toBeDefined()
+  })
+
+  test("tool and clients call themselves by the package's version", async () => {
+    const { version } = JSON.parse(await readFile(join(repository, 'package.json'), 'utf8')) as {
+      version: string
+    }
+    const agents: (string | undefined)[] = []
+    const server = await startServer((request, response) => {
+      agents.push(request.headers['user-agent'])
+      response.writeHead(404).end()
+    })
+    await nodeTransport()(server.url)
+    await tolmach(await freshFolder(), ['import', server.url])
+    await server.stop()
+    expect(new Set(agents)).toEqual(new Set([`tolmach-client/${version}`, `tolmach/${version}`]))
   })
 
   test('docs/coverage.md says of every line what judges it', async () => {

@@ -1,6 +1,6 @@
 import type { Contract } from '../../contract/contract.js'
 import { operationsOf, someType } from '../../contract/queries.js'
-import { needsExactJson } from './json-trees.js'
+import { needsExactJson } from './exact-numbers.js'
 import { operationLayout, typeLayout, type BodyLayout, type FaultLayout } from './layout.js'
 import type { ContentKind } from './media-types.js'
 

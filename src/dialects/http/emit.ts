@@ -27,7 +27,8 @@ import type {
   OperationContext,
 } from '../dialect.js'
 import { runtimeNeeds } from './client-needs.js'
-import { isChoice, JsonTrees, needsExactJson, valueNames } from './json-trees.js'
+import { answersExactly } from './exact-numbers.js'
+import { isChoice, JsonTrees, valueNames } from './json-trees.js'
 import { endpointLayout, operationLayout, typeOfAnswer, type BodyLayout } from './layout.js'
 import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
@@ -380,7 +381,7 @@ function printOperation(context: OperationContext): void {
     context,
     operation.faults.filter((each) => each.type.kind === 'reference'),
   )
-  const parse = needsExactJson(contract)
+  const parse = answersExactly(contract, operation)
     ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') }
     : {}
   const tree: CodecTree = {

@@ -7,13 +7,11 @@ import type {
   Type,
   UnionType,
 } from '../../contract/contract.js'
-import { once } from '../../contract/once.js'
 import {
   endpointsOf,
   membersOf,
   namedType,
   operationsOf,
-  someType,
 } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
@@ -537,21 +535,6 @@ function record(entries: readonly (readonly [string, CodecTree])[]): {
 /** How the pages of a list are had, without what only the contract knows. */
 function pagesTree({ answer: _, ...pages }: PagesLayout): CodecTree {
   return { ...pages }
-}
-
-const exactness = new WeakMap<Contract, boolean>()
-
-/** Does the contract's JSON carry numbers whose every digit counts? */
-export function needsExactJson(contract: Contract): boolean {
-  return once(exactness, contract, () =>
-    someType(
-      contract,
-      (type) =>
-        type.kind === 'scalar' &&
-        ['int64', 'uint64', 'decimal'].includes(type.base) &&
-        !type.format.startsWith('string:'),
-    ),
-  )
 }
 
 /** What the runtime has besides simple values. */

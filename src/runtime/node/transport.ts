@@ -52,7 +52,12 @@ export interface NodeTransportSettings {
    * them.
    */
   readonly cookies?: boolean
+  /** What the program calls itself: name and version. Default `tolmach-client`, with its version. */
+  readonly userAgent?: string
 }
+
+/** What made the client. */
+const ownName = 'tolmach-client/0.1.0'
 
 /**
  * A `fetch` for Node.js that also does what the platform's own can't: proxies with a login,
@@ -277,7 +282,7 @@ class Line {
     const sent: Record<string, string> = {
       accept: '*/*',
       'accept-encoding': 'gzip, deflate, br',
-      'user-agent': 'tolmach-client',
+      'user-agent': this.settings.userAgent ?? ownName,
       ...headers,
       ...(cookies === ''
         ? {}

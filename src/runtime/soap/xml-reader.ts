@@ -200,10 +200,15 @@ function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
   }
 }
 
-function isNil(tag: SaxesTagNS): boolean {
-  const nil = Object.values(tag.attributes).find(
-    (attribute) => attribute.local === 'nil' && attribute.uri === xsiNamespace,
+/** An attribute by which an element speaks of itself (XML Schema part 1, section 2.6). */
+function instanceAttribute(tag: SaxesTagNS, name: 'type' | 'nil'): string | undefined {
+  return Object.values(tag.attributes).find(
+    ({ local, uri }) => local === name && uri === xsiNamespace,
   )?.value
+}
+
+function isNil(tag: SaxesTagNS): boolean {
+  const nil = instanceAttribute(tag, 'nil')
   return nil === 'true' || nil === '1'
 }
 
@@ -330,10 +335,7 @@ abstract class Collecting implements Frame {
 function saysBytes(codec: AnyTextCodec, tag: SaxesTagNS): boolean {
   const simple = 'restricts' in codec ? codec.restricts : codec
   if ('read' in simple && simple.canTravelBeside === true) return false
-  return Object.values(tag.attributes).some(
-    ({ local, uri, value }) =>
-      local === 'type' && uri === xsiNamespace && /(?:^|:)base64(?:Binary)?$/.test(value.trim()),
-  )
+  return /(?:^|:)base64(?:Binary)?\s*$/.test(instanceAttribute(tag, 'type') ?? '')
 }
 
 /** Some services send what has other letters than those of ASCII as the bytes of its text. */
@@ -502,11 +504,7 @@ function recordFrame(
   reading: Reading,
   deliver: (value: unknown) => void,
 ): Frame {
-  const written = hasAttributes(tag)
-    ? Object.values(tag.attributes).find(
-        (attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace,
-      )?.value
-    : undefined
+  const written = hasAttributes(tag) ? instanceAttribute(tag, 'type') : undefined
   let record = declared
   if (written !== undefined) {
     const [prefix, local] = splitName(collapse(written))
