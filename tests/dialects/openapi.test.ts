@@ -367,8 +367,10 @@ Nest: { type: array, items: { $ref: "#/components/schemas/Nest" } }`)
     ['sent only', '{}', '{ type: integer, format: int64 }', false],
     ['answered, three types deep', '{ $ref: "#/components/schemas/A" }', '{ type: string }', true],
     ['answered as a text', '{ type: string, format: decimal }', '{ type: string }', false],
-  ])('digits that count, %s: their parser is wanted where they are answered', async (_, answer, input, isWanted) => {
-    const contract = await read(`openapi: 3.1.0
+  ])(
+    'digits that count, %s: their parser is wanted where they are answered',
+    async (_, answer, input, isWanted) => {
+      const contract = await read(`openapi: 3.1.0
 paths:
   /a:
     get:
@@ -380,8 +382,9 @@ components:
     B: { type: array, items: { $ref: "#/components/schemas/C" } }
     C: { type: object, properties: { n: { type: integer, format: int64 }, a: { $ref: "#/components/schemas/A" } } }
 `)
-    expect(Object.keys(httpEmitter.dependencies(contract))).toEqual(
-      isWanted ? ['lossless-json'] : [],
-    )
-  })
+      expect(Object.keys(httpEmitter.dependencies(contract))).toEqual(
+        isWanted ? ['lossless-json'] : [],
+      )
+    },
+  )
 })
