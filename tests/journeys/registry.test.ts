@@ -226,7 +226,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
     await writeFile(join(folder, 'src/old.ts'), useOfTheOldClient)
     expect(await complaints(folder)).toBe('')
     expect(await runBundled(folder, 'src/use.ts', registry.service)).toBe(
-      'Nordlys 99.90 Åsgård & Søn true\nEmsland>Küstenwind II>Küstenwind III\nSturdy pulls 65.5\n24 rows, page of 20, 24 in all\nreservist 9007199254741005\nFR: 3\n404 Vessels has no entity with this key.\n',
+      'Nordlys 99.90 Åsgård & Søn true\nEmsland>Küstenwind II>Küstenwind III\nSturdy pulls 65.5\nnot changed since\n24 rows, page of 20, 24 in all\nreservist 9007199254741005\nFR: 3\n404 Vessels has no entity with this key.\n',
     )
     expect(await runBundled(folder, 'src/old.ts', cargo.service)).toBe(
       '2300.000 2026-12-03T00:00:00 Søstjernen\n["North","South","Old harbour"]\n',
@@ -684,6 +684,8 @@ const names: string[] = named.map((each) => each.Name)
 say(names.join('>'))
 const tug = await getVessels(connect({ url: process.argv[2] ?? '' }), { key: 9007199254740999n })
 if (tug.$is === 'Tug') say(tug.Name, 'pulls', tug.BollardPull)
+const again = await registry.Vessels.get({ key: 9007199254740999n, select: ['Name'], ifNoneMatch: tug.$etag ?? '' })
+say(again?.Name ?? 'not changed since')
 const listing = registry.Vessels.list({ count: true })
 const page = await listing.page()
 say((await listing.all()).length, 'rows, page of', page.rows.length + ',', page.total, 'in all')

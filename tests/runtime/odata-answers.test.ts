@@ -82,7 +82,7 @@ function service(
       body = '',
     } = typeof answer === 'string' ? { body: answer } : answer
     return Promise.resolve(
-      new Response(status === 204 ? null : body, {
+      new Response([204, 304].includes(status) ? null : body, {
         status,
         headers: { 'content-type': 'application/json', ...headers },
       }),
@@ -377,6 +377,19 @@ describe('writing', () => {
       code: '412',
       message: 'the entity was changed meanwhile, so that the ETag does not fit: changed',
     })
+  })
+
+  test('what has not changed since is nothing, where the caller said what there is (section 8.2.5)', async () => {
+    const { connection, asked } = service([
+      { status: 304, headers: { etag: 'W/"1"' } },
+      { body: one },
+    ])
+    expect(await get(connection, ships, { key: 1n, ifNoneMatch: 'W/"1"' })).toBeUndefined()
+    expect(asked[0]).toMatchObject({ method: 'GET', headers: { 'if-none-match': 'W/"1"' } })
+    expect(await get(connection, ships, { key: 1n, ifNoneMatch: 'W/"0"' })).toMatchObject({
+      $etag: 'W/"1"',
+    })
+    await expect(get(connection, ships, { key: 1n, ifNoneMatch: 1 })).rejects.toThrow(InputRejected)
   })
 
   test('inputs that do not fit are refused at every place; nothing is sent', async () => {

@@ -344,7 +344,7 @@ function declare(context: DeclarationContext): Declaration {
   const covers = operation.inputs
     .filter((input) => input.place === 'query')
     .map((input) => input.name)
-  if (covers.length === 0) return {}
+  if (covers.length === 0) return layout.kind === 'get' ? unchangedDeclaration(context) : {}
   // Only the page that declares the input needs the query itself.
   const all = queryOptions(contract, layout.kind === 'invoke' ? '' : layout.entity)
   const inputBase = (): Code => {
@@ -370,7 +370,26 @@ function declare(context: DeclarationContext): Declaration {
       returns:
         layout.kind === 'list'
           ? code`${page.useType(listingModule, 'Listing')}<${shape}>`
-          : code`Promise<${shape}${isAbsent(operation) ? code` | undefined` : code``}>`,
+          : code`Promise<${shape}${unchanged(context)}${isAbsent(operation) ? code` | undefined` : code``}>`,
+    },
+  }
+}
+
+/** What else there is when an entity has not changed since: nothing, for whoever asks so. */
+function unchanged({ operation, page }: DeclarationContext): Code {
+  if (operationLayout(operation).kind !== 'get') return code``
+  return code` | ${page.useType(queryModule, 'Unchanged')}<Input>`
+}
+
+/** How an entity is got of which no part can be asked for. */
+function unchangedDeclaration(context: DeclarationContext): Declaration {
+  const { operation, inputType, outcomeType } = context
+  const isOptional = operation.inputs.every((input) => input.optional)
+  return {
+    signature: {
+      typeParameters: code`<const Input extends ${inputType}>`,
+      input: isOptional ? code`input?: Input` : code`input: Input`,
+      returns: code`Promise<${outcomeType}${unchanged(context)}>`,
     },
   }
 }

@@ -191,7 +191,12 @@ export class OperationReader {
           { ...value({ kind: 'list', item: reference, origin }), iterable: true },
         )
       if (keys.length > 0 && may('get'))
-        add('get', `Gets one entity of ${name} by its key.`, [...key, ...partial], value(reference))
+        add(
+          'get',
+          `Gets one entity of ${name} by its key.`,
+          [...key, ...partial, ifNoneMatchInput(resource)],
+          value(reference),
+        )
       if (may('count'))
         add(
           'count',
@@ -274,7 +279,13 @@ export class OperationReader {
             value(reference),
           )
       }
-    } else if (may('get')) add('get', `Gets ${name}.`, [...outer, ...partial], value(reference))
+    } else if (may('get'))
+      add(
+        'get',
+        `Gets ${name}.`,
+        [...outer, ...partial, ifNoneMatchInput(resource)],
+        value(reference),
+      )
     if (!singleton && keys.length === 0) return
     if (may('update'))
       add(
@@ -882,6 +893,18 @@ function inOrder(overloads: readonly Declared[]): Declared[] {
 
 function isBound(element: XmlElement): boolean {
   return element.attribute('IsBound') === 'true'
+}
+
+/** The input that asks for an entity only where it is another version (RFC 9110, section 13.1.2). */
+function ifNoneMatchInput({ origin }: Resource): InputField {
+  return input(
+    'ifNoneMatch',
+    text(origin, 'ETag'),
+    'header',
+    'Only if the entity has not this ETag any more; else nothing comes (304).',
+    origin,
+    'W/"1"',
+  )
 }
 
 /** The input that says for which version of an entity a request is meant. */

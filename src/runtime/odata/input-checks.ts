@@ -126,7 +126,8 @@ export function checkEntityInput(
               message: `is not taken ${isNew ? 'from who creates an entity' : 'as a change'} here: the service says so`,
             })
     }
-    checkIfMatch(values, misfits)
+    checkTag(values, 'ifMatch', misfits)
+    checkTag(values, 'ifNoneMatch', misfits)
     checkQuery(
       values,
       of,
@@ -148,9 +149,10 @@ export function checkEntityInput(
 }
 
 /** Checks what says for which version of an entity a request is meant. */
-export function checkIfMatch({ ifMatch }: Input, misfits: Misfit[]): void {
-  if (ifMatch !== undefined && typeof ifMatch !== 'string')
-    misfits.push({ path: 'ifMatch', message: `expected text, got ${show(ifMatch)}` })
+export function checkTag(input: Input, name: 'ifMatch' | 'ifNoneMatch', misfits: Misfit[]): void {
+  const tag = input[name]
+  if (tag !== undefined && typeof tag !== 'string')
+    misfits.push({ path: name, message: `expected text, got ${show(tag)}` })
 }
 
 /** The header that says for which version of an entity a request is meant. */

@@ -4,7 +4,7 @@ import type { Hear } from '../hearing.js'
 import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, resourcePath, type Resource } from './addresses.js'
 import { checkKey, checkProperty, unknownName } from './checking.js'
-import { checkIfMatch, checkWithin, checked, ifMatchOf } from './input-checks.js'
+import { checkTag, checkWithin, checked, ifMatchOf } from './input-checks.js'
 import { isStructure, type Property } from './model.js'
 import type { ListingPage } from '../listing.js'
 import { onOurHost } from '../service-links.js'
@@ -177,7 +177,7 @@ function checkInvocation(connection: Connection, operation: Invocation, input: I
         misfits.push({ path: name, message: 'is missing' })
     }
     const guards = on === undefined || on.many === true ? [] : ['ifMatch']
-    if (guards.length > 0) checkIfMatch(input, misfits)
+    if (guards.length > 0) checkTag(input, 'ifMatch', misfits)
     const names = [...outer, ...(hasKey ? ['key'] : []), ...Object.keys(parameters), ...guards]
     for (const name of Object.keys(input))
       if (!names.includes(name) && input[name] !== undefined)

@@ -53,7 +53,7 @@ export function list<Row>(
   })
 }
 
-/** One entity. */
+/** One entity; nothing where the caller has its version already. */
 export async function get<Entity>(
   connection: Connection,
   operation: EntityOperation,
@@ -61,7 +61,11 @@ export async function get<Entity>(
   thisCall: ThisCall = {},
 ): Promise<Entity> {
   const { protocol, of } = operation
-  checkEntityInput(connection, operation, input, { options: ['select', 'expand', 'custom'] })
+  checkEntityInput(connection, operation, input, {
+    options: ['select', 'expand', 'custom'],
+    others: ['ifNoneMatch'],
+  })
+  const { ifNoneMatch } = input as { readonly ifNoneMatch?: string }
   return answered(
     connection,
     operation,
@@ -69,9 +73,11 @@ export async function get<Entity>(
       method: 'GET',
       url:
         entityUrl(connection, operation, input) + queryString(protocol.query(queryOf(input), of)),
+      ...(ifNoneMatch === undefined ? {} : { headers: { 'if-none-match': ifNoneMatch } }),
     },
     thisCall,
     (response, hear) => {
+      if (response.status === 304) return undefined as Entity
       const isPart = isPartial(input)
       const entity = readEntity(operation, response, reading(protocol, isPart, hear))
       if (isPart) hearOfKeys(of, input, [entity], hear)

@@ -91,6 +91,9 @@ type AskedInside<Value, Asking> = [Asking] extends [never]
       ? null
       : Asked<Value, Asking>
 
+/** What comes of an entity whose version the caller has already: nothing, where that was said. */
+export type Unchanged<Asking> = Asking extends { readonly ifNoneMatch: string } ? undefined : never
+
 /** A query as it is looked at here. */
 export interface AnyQuery {
   readonly filter?: string | ((entity: never) => Conditions)

@@ -146,6 +146,8 @@ export class Performer {
     if (found === undefined) throw new Refusal(404, `${facts.id} has no entity with this key.`)
     if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== tables.etag(found))
       throw new Refusal(412, 'The ETag is not that of the entity any more.')
+    if (kind === 'get' && request.headers['if-none-match'] === tables.etag(found))
+      return { status: 304, headers: { etag: tables.etag(found) }, body: '' }
     if (kind === 'get') return one(found, 200)
     if (kind === 'download') return this.stream(found, place.stream ?? '')
     if (kind === 'upload') {
