@@ -74,7 +74,7 @@ export async function outcomeOf({ dialect, name }, text) {
     const runtime = new Proxy({}, { get: () => '' })
     const files = clientFiles(
       contract,
-      assignNames(contract, noNames, dialect.emit.reservedNames),
+      assignNames(contract, noNames, dialect.emit.reservedNames(contract)),
       dialect,
       {
         contractName: 'service',

@@ -142,7 +142,9 @@ class Round {
           if (before !== undefined) this.assign(path, before)
           return true
         case 'text': {
-          const read = readable(this.contract, actual, reply.text)
+          // Null is null where it may stand, as with --with.
+          const isNull = field.nullable && reply.text === 'null'
+          const read = isNull ? { text: reply.text } : readable(this.contract, actual, reply.text)
           if ('complaint' in read) {
             complaint = read.complaint
             continue

@@ -1,6 +1,14 @@
+import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { freshFolder, repository, startStandIn, tolmach, type Ran } from '../support/program.js'
+import {
+  freshFolder,
+  repository,
+  startServer,
+  startStandIn,
+  tolmach,
+  type Ran,
+} from '../support/program.js'
 import { atTerminal, hasTerminal } from '../support/terminal.js'
 
 const documents = {
@@ -87,6 +95,51 @@ describe('asked for each input', () => {
       told: expect.stringContaining('body.vehicle') as unknown,
     })
     expect(stdout + stderr).toMatch(/Søren/)
+  })
+
+  test('null is null where it may be; in quotes it is a text; a row of a file says it the same way', async () => {
+    const sent: unknown[] = []
+    const server = await startServer((_, response, body) => {
+      sent.push(JSON.parse(body))
+      response.setHeader('content-type', 'application/json')
+      response.end('{}')
+    })
+    const kind = (type: string, more = {}): object => ({ type: [type, 'null'], ...more })
+    const properties = {
+      number: kind('integer'),
+      text: kind('string'),
+      list: kind('array', { items: { type: 'integer' } }),
+      plain: { type: 'string' },
+    }
+    const schema = { type: 'object', required: Object.keys(properties), properties }
+    const description = {
+      openapi: '3.1.0',
+      info: { title: 'Notes', version: '1' },
+      paths: {
+        '/notes': {
+          post: {
+            operationId: 'note',
+            requestBody: { required: true, content: { 'application/json': { schema } } },
+            responses: { 200: { description: '', content: { 'application/json': {} } } },
+          },
+        },
+      },
+    }
+    await writeFile(join(folder, 'notes.json'), JSON.stringify(description))
+    await writeFile(
+      join(folder, 'notes.csv'),
+      'number,text,list,plain\nnull,"""null""",null,null\n',
+    )
+    const call = ['call', 'notes.json', 'note', '--url', server.url]
+    const asked = await tolmach(folder, [...call, '--ask'], {
+      input: ['null', '"null"', 'null', 'null', 'q', ''].join('\n'),
+    })
+    const columns = Object.keys(properties).map((name) => `body.${name}=${name}`)
+    const rows = await tolmach(folder, [...call, '--each', 'notes.csv', '--fill', columns.join()])
+    await server.stop()
+    expect([asked.code, rows.code]).toEqual([0, 0])
+    const meant = { number: null, text: 'null', list: null, plain: 'null' }
+    expect(sent).toEqual([meant, meant])
   })
 
   test('of an OData service', async () => {

@@ -15,7 +15,7 @@ import { soap11, soap12, writeRequest } from '../../src/runtime/soap/envelope.js
 import { complaints } from '../support/compilers.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { judgeFor } from '../support/judge.js'
-import { freshFolder, repository, startServer, tolmach } from '../support/program.js'
+import { freshFolder, repository, startServer, tolmach, type Ran } from '../support/program.js'
 
 const folder = join(repository, 'tests/fixtures/soap-messages')
 const names = [
@@ -459,6 +459,17 @@ describe('endpoints that put one operation on the wire in different ways', () =>
     expect(stdout).toContain(`xmlns:soap="${version}"`)
     expect(stdout).toContain(`="${namespace}">`)
     expect(stdout).toContain(action)
+  })
+
+  test('a header that only other endpoints take is refused', async () => {
+    const call = ['call', path, 'heightOf', '--with', 'Basin=North', '--with', 'headers.Pass=7']
+    const at = (endpoint: string): Promise<Ran> =>
+      freshFolder().then((cwd) => tolmach(cwd, [...call, '--preview', '--endpoint', endpoint]))
+    expect((await at('NewLine')).stdout).toContain('7</')
+    expect(await at('OldLine')).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('headers.Pass') as unknown,
+    })
   })
 
   test('a stand-in answers each of them in its own way; headers of any are inputs; one note tells of the mixed versions', async () => {

@@ -195,7 +195,7 @@ describe('answers as the contract has them', () => {
     [
       'odd-names',
       '<v n:Value="6"><n:Berth_x0020_No>1</n:Berth_x0020_No><n:class>c</n:class><n:Kind/><n:Kind>a</n:Kind><n:Kind>A</n:Kind><n:größe.max>2</n:größe.max></v>',
-      { Berth_x0020_No: 1, class: 'c', Kind: ['', 'a', 'A'], 'größe.max': 2, Value: 6 },
+      { BerthNo: 1, class: 'c', Kind: ['', 'a', 'A'], 'größe.max': 2, Value: 6 },
     ],
     [
       'wrapped-lists',

@@ -96,6 +96,8 @@ export interface OperationWire {
   readonly request?: QualifiedName
   readonly answer?: QualifiedName
   readonly addressedAction?: string
+  /** Headers that other endpoints take, and this one does not. */
+  readonly without?: readonly string[]
 }
 
 /** How an operation travels by plain HTTP, without SOAP (WSDL 1.1, section 4). */

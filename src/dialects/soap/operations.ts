@@ -176,7 +176,8 @@ export class OperationReader {
     let shape: BoundShape | undefined
     let isBound = false
     // Ports often share a binding, which puts the operation on the wire in one way.
-    const known = new Map<XmlElement, OperationWire>()
+    const known = new Map<XmlElement, { wire: OperationWire; headers: readonly string[] }>()
+    const headersAt = new Map<string, readonly string[]>()
     for (const port of ports) {
       const bindings = port.byName.get(name) ?? []
       // Overloads are bound under the names of their messages; where those are left out, in the
@@ -191,14 +192,16 @@ export class OperationReader {
       try {
         const same = known.get(binding)
         if (same !== undefined) {
-          wire[port.endpoint.name] = same
+          wire[port.endpoint.name] = same.wire
+          headersAt.set(port.endpoint.name, same.headers)
           continue
         }
         const { action, ...read } = this.readBound(element, name, binding, port)
         shape = shape === undefined ? read : inOneShape(shape, read)
         const here = { action, ...differing(shape.layout, read.layout) }
-        known.set(binding, here)
+        known.set(binding, { wire: here, headers: headersOf(read) })
         wire[port.endpoint.name] = here
+        headersAt.set(port.endpoint.name, headersOf(read))
       } catch (error) {
         if (!(error instanceof NotYet)) throw error
         this.notes.add(
@@ -220,6 +223,10 @@ export class OperationReader {
           element.origin,
         )
       return undefined
+    }
+    for (const [endpoint, taken] of headersAt) {
+      const without = headersOf(shape).filter((each) => !taken.includes(each))
+      if (without.length > 0) wire[endpoint] = { ...(wire[endpoint] as OperationWire), without }
     }
     const { outputs, outputsAt, ...rest } = shape
     const outcome = outcomeOf(outputs, outputsAt)
@@ -806,6 +813,11 @@ function inOneShape(first: BoundShape, other: BoundShape): BoundShape {
     ],
     faults: withHeaderFaults(first.faults, other.faults),
   }
+}
+
+/** The names of the headers that a request may have. */
+function headersOf({ inputs }: Pick<BoundShape, 'inputs'>): string[] {
+  return inputs.filter(({ place }) => place === 'messageHeader').map(({ name }) => name)
 }
 
 function isHeaders(field: Field): boolean {

@@ -1,5 +1,5 @@
 import type { NamedType, TypeId } from '../../contract/contract.js'
-import { pascalCase } from '../../naming/identifiers.js'
+import { isIdentifier, pascalCase } from '../../naming/identifiers.js'
 import { builtinTypes } from './builtin-types.js'
 
 /**
@@ -56,6 +56,20 @@ function readableName(written: string, known: ReadonlySet<string>): string {
   const isHash = end !== null && /[\d_]|[a-z][A-Z]/.test(end[0])
   const bare = isHash ? wordsOfGeneric(name.slice(0, end.index), known) : undefined
   return (bare ?? wordsOfGeneric(name, known) ?? [name]).join('')
+}
+
+/**
+ * A member's name without escapes of characters that names of XML can't have: `Berth_x0020_No` as
+ * `BerthNo`. Where that is no name in code it stays as it is.
+ */
+export function readableMember(written: string): string {
+  if (!/_x[0-9A-Fa-f]{4}_/.test(written)) return written
+  const decoded = written.replace(/_x([0-9A-Fa-f]{4})_/g, (_, code: string) =>
+    String.fromCharCode(parseInt(code, 16)),
+  )
+  const [first = '', ...others] = decoded.split(/[^\p{ID_Continue}$]+/u)
+  const name = first + others.map((word) => word.replace(/^./u, (it) => it.toUpperCase())).join('')
+  return isIdentifier(name) ? name : written
 }
 
 /** Names beyond this are nobody's words. */

@@ -47,7 +47,7 @@ import {
   soleRepeatedElement,
   withoutName,
 } from './recognising.js'
-import { withReadableNames } from './readable-names.js'
+import { readableMember, withReadableNames } from './readable-names.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { namespacesOf, openExample } from './wildcards.js'
 import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
@@ -888,7 +888,7 @@ export class TypeReader {
       component.element.read = true
       const nullable = isTrue(component.element.attribute('nillable'))
       return {
-        name: component.name[1],
+        name: readableMember(component.name[1]),
         type: this.elementType(component),
         optional: false,
         nullable,
@@ -937,7 +937,7 @@ export class TypeReader {
     this.noteIdentityConstraints(declaration)
     const layout: FieldLayout = { place: 'element', name }
     return {
-      name: name[1],
+      name: readableMember(name[1]),
       type,
       optional: false,
       nullable,
@@ -1008,7 +1008,7 @@ export class TypeReader {
     }
     const type = this.attributeType(declaration, context, owner, name[1])
     return {
-      name: name[1],
+      name: readableMember(name[1]),
       type,
       optional: use !== 'required',
       nullable: false,

@@ -41,6 +41,8 @@ export interface AtEndpoint {
   /** The element around the outputs. */
   readonly answer?: QName
   readonly addressedAction?: string
+  /** Headers that other endpoints take, and this one does not. */
+  readonly without?: readonly string[]
 }
 
 /** An operation as it travels at an endpoint. */
@@ -48,9 +50,17 @@ export function operationAt<Input, Outcome>(
   operation: SoapOperation<Input, Outcome>,
   endpoint: string,
 ): SoapOperation<Input, Outcome> {
-  const { answer, ...others } = operation.at?.[endpoint] ?? {}
-  if (answer === undefined || operation.answer === undefined) return { ...operation, ...others }
-  return { ...operation, ...others, answer: { ...operation.answer, element: answer } }
+  const { answer, without = [], ...others } = operation.at?.[endpoint] ?? {}
+  const headers = Object.entries(operation.headers ?? {}).filter(
+    ([name]) => !without.includes(name),
+  )
+  const here = {
+    ...operation,
+    ...others,
+    ...(without.length === 0 ? {} : { headers: Object.fromEntries(headers) as never }),
+  }
+  if (answer === undefined || operation.answer === undefined) return here
+  return { ...here, answer: { ...operation.answer, element: answer } }
 }
 
 /** Outputs of an operation: a record of several, or the one named by `value`. */
