@@ -237,7 +237,11 @@ export function typeTextsOf(contract: Contract, names: Names, open: OpenTypes): 
 
 /** Is there a value to tell that is assumed when the field is left out? */
 export function hasDefault(field: Field): boolean {
-  return field.optional && ['string', 'number', 'boolean'].includes(typeof field.default) && field.default !== ''
+  return (
+    field.optional &&
+    ['string', 'number', 'boolean'].includes(typeof field.default) &&
+    field.default !== ''
+  )
 }
 
 /** Constraints in words. */

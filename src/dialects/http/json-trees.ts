@@ -7,12 +7,7 @@ import type {
   Type,
   UnionType,
 } from '../../contract/contract.js'
-import {
-  endpointsOf,
-  membersOf,
-  namedType,
-  operationsOf,
-} from '../../contract/queries.js'
+import { endpointsOf, membersOf, namedType, operationsOf } from '../../contract/queries.js'
 import * as values from '../../runtime/json/values.js'
 import { form } from '../../runtime/http/forms.js'
 import { readHeaders } from '../../runtime/http/headers.js'
