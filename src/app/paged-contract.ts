@@ -19,12 +19,13 @@ export async function withPages(
   const dialect = await dialectNamed(contract.dialect)
   const place = { document: projectFileName }
   const operations = operationsOf(contract)
+  const paths = operations.map(pathOf)
   const paged = new Map<Operation, Operation>()
   for (const [wanted, wish] of Object.entries(pages)) {
-    const path = matchPath(wanted, operations.map(pathOf))
+    const path = matchPath(wanted, paths)
     const operation = operations.find((each) => pathOf(each) === path)
     if (operation === undefined) {
-      const nearest = nearestAdvice(wanted, operations.map(pathOf))
+      const nearest = nearestAdvice(wanted, paths)
       throw problem(
         'TM-1005',
         { what: 'operation', name: wanted, contract: name, nearest },

@@ -571,6 +571,16 @@ describe('who calls', () => {
     expect(made.headers).toMatchObject(headers)
   })
 
+  test.each([
+    ['http://h/query', 'http://h/query?api%20key=a%26b'],
+    ['http://h/query?page=2#x', 'http://h/query?page=2&api%20key=a%26b#x'],
+    ['http://h/query?api+key=own', 'http://h/query?api+key=own'],
+  ])('the next page at %s is asked for with the key in the query, once', async (next, asked) => {
+    const operation = liveHttp(await contractOf('security'), 'query')
+    const connection = connect({ credential: { kind: 'key', value: 'a&b' } })
+    expect((await requestFor(connection, operation, {}, {}, next)).url).toBe(asked)
+  })
+
   test('nothing is sent where nothing is wanted of that kind, and what has no place is refused', async () => {
     expect(
       (await request('security', 'maybe', {}, { credential: { kind: 'key', value: 'k' } })).headers,
