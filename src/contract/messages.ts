@@ -142,6 +142,16 @@ export const messages = {
     "The rows of {operation} can't be had page by page as tolmach.yaml says: {reason}.",
     'Mend its line under pages; docs/reference.md says what may stand there.',
   ),
+  'TM-1033': entry(
+    'input',
+    '{contract} takes no several calls in one request: only services of OData do.',
+    'Call them one by one, or put them into a rehearsal: `tolmach rehearse`.',
+  ),
+  'TM-1034': entry(
+    'input',
+    "The calls of {what} can't be used: {reason}.",
+    'Correct that place; docs/reference.md says what may stand in such a file. Nothing was sent.',
+  ),
 
   'TM-2001': entry(
     'metadata',

@@ -3,12 +3,13 @@ import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
 import { groupName, methodName } from '../naming/methods.js'
-import { tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
-import type { Exchange, Settings, ThisCall } from '../runtime/connection.js'
+import { CallFailure, tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
+import type { Connection, Exchange, Settings, ThisCall } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
 import type { Listing } from '../runtime/listing.js'
+import type { Batch, BatchCall } from '../runtime/odata/batch.js'
 
 /**
  * Bundles a client's TypeScript into one module that Node can run.
@@ -98,6 +99,31 @@ export interface LoadedClient {
    * Sends one call: what an application would do, no more and no less. Calls may go side by side.
    */
   call(operation: Operation, input: unknown, manner: CallManner): Promise<CallResult>
+  /** Opens a batch of calls that travel in one request. Left out where a client has none. */
+  batch?(preview: boolean): LoadedBatch
+}
+
+/** Calls that wait for each other. */
+export interface LoadedBatch {
+  /**
+   * Adds a call.
+   *
+   * @param as its name, for later ones: `$name` anywhere in their inputs stands for the entity
+   *   that it makes
+   * @returns what came of it, when the batch was sent
+   */
+  add(
+    operation: Operation,
+    input: unknown,
+    manner: CallManner,
+    as: string | undefined,
+  ): Promise<CallResult>
+  /**
+   * Sends them all; with `together` all changes happen, or none of them does.
+   *
+   * @throws TypeError when calls refer to each other and are not sent together; nothing is sent then
+   */
+  send(together: boolean): Promise<void>
 }
 
 /** Thrown inside the client's `fetch` so that nothing is sent. */
@@ -141,6 +167,8 @@ export async function loadClient(
   const Client = module[className]
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const send = settings.fetch ?? nodeTransport(transport)
+  const openBatch = module['batch'] as unknown as
+    ((connection: unknown) => Batch<Connection>) | undefined
   const client = new Client({
     ...settings,
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
@@ -165,6 +193,16 @@ export async function loadClient(
     },
   })
   return {
+    ...(openBatch === undefined
+      ? {}
+      : {
+          batch: (preview: boolean) =>
+            loadedBatch(
+              openBatch(client['connection']),
+              preview,
+              (connection) => new Client(connection.settings),
+            ),
+        }),
     call: async (operation, input, manner) => {
       const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
       const started = performance.now()
@@ -178,6 +216,48 @@ export async function loadClient(
       }
     },
   }
+}
+
+/** @param clientOf a client whose requests wait in the batch */
+function loadedBatch(
+  batch: Batch<Connection>,
+  preview: boolean,
+  clientOf: (connection: Connection) => Record<string, unknown>,
+): LoadedBatch {
+  const manner = { mostRows: Infinity, preview }
+  const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
+  const named = new Map<string, BatchCall<unknown>>()
+  const started = performance.now()
+  return {
+    async add(operation, input, how, as) {
+      const call = batch.add((connection) =>
+        outcomeOf(clientOf(connection), operation, withMade(input, named), how),
+      )
+      if (as !== undefined) named.set(as, call)
+      const told = await call.outcome
+      const { request, exchanges, deviations } = observed
+      const milliseconds = Math.round(performance.now() - started)
+      return { ...told, request, exchanges, deviations, milliseconds }
+    },
+    send: (together) =>
+      calls.run(observed, () =>
+        batch.send({ together }).catch((error: unknown) => {
+          // What fails as a whole fails each call, which tells of it.
+          if (!(error instanceof CallFailure)) throw error
+        }),
+      ),
+  }
+}
+
+/** An input in which `$name` stands for what a call of that name makes. */
+function withMade(value: unknown, named: ReadonlyMap<string, BatchCall<unknown>>): unknown {
+  if (typeof value === 'string' && value.startsWith('$'))
+    return named.get(value.slice(1))?.reference ?? value
+  if (Array.isArray(value)) return value.map((each) => withMade(each, named))
+  if (Object.prototype.toString.call(value) !== '[object Object]') return value
+  return Object.fromEntries(
+    Object.entries(value as object).map(([name, each]) => [name, withMade(each, named)]),
+  )
 }
 
 async function outcomeOf(

@@ -34,6 +34,8 @@ interface Options {
   readonly input?: string
   readonly with?: readonly string[]
   readonly each?: string
+  readonly calls?: string
+  readonly together?: boolean
   readonly fill?: string
   readonly parallel?: string
   readonly resume?: boolean
@@ -87,6 +89,9 @@ export function declare(command: Command): void {
     .option('--parallel <number>', 'how many calls go side by side (default: 1)')
     .option('--resume', 'go on with a run that was stopped or had failing rows')
     .option('--overwrite', 'start such a run over')
+    .optionsGroup('Several calls in one request (OData):')
+    .option('--calls <file>', 'a YAML or JSON list of calls, instead of an operation')
+    .option('--together', 'all their changes happen, or none of them does')
     .optionsGroup('Where to, and who calls:')
     .option('--at <site>', 'the site of tolmach.yaml whose addresses count')
     .option('--url <address>', "the address to call instead of the endpoint's own")
@@ -138,7 +143,7 @@ export function declare(command: Command): void {
     )
     .action(async (contract: string, operation: string | undefined, options: Options) => {
       const { project, voice } = globalsOf(command)
-      if (operation === undefined) {
+      if (operation === undefined && options.calls === undefined) {
         await tellOperations(contract, 'call', project, voice)
         return
       }
@@ -170,6 +175,14 @@ export function declare(command: Command): void {
         all: options.all,
         preview: options.preview === true || options.curl === true,
       }
+      if (options.calls !== undefined) {
+        const { runTogether } = await import('../together.js')
+        const calls = await readInputText(options.calls)
+        const { together } = options
+        process.exitCode = await runTogether(contract, { ...wanted, calls, together }, voice)
+        return
+      }
+      if (operation === undefined) return
       if (options.each !== undefined) {
         const { runEach } = await import('../each.js')
         const again = options.overwrite === true ? 'overwrite' : 'start'
@@ -229,6 +242,11 @@ function checkTogether(options: Options): void {
   if (!given('each'))
     for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const)
       if (given(name)) refuse(`--${name}`, 'it needs --each', 'Add --each <file>, or leave it out.')
+  if (given('calls'))
+    for (const name of ['each', 'ask', 'input', 'with', 'har', 'curl', 'save', 'against'] as const)
+      if (given(name)) refuse(`--${name}`, 'the file of --calls says what is called')
+  if (given('together') && !given('calls'))
+    refuse('--together', 'it needs --calls', 'Add --calls <file>, or leave it out.')
   if (given('resume') && given('overwrite'))
     refuse('--resume', 'it goes on with an earlier run, and --overwrite starts over')
   if (given('ask') && options.input === '-')
