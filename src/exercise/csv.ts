@@ -14,7 +14,8 @@ export function csvRows(rows: readonly (readonly string[])[], forSpreadsheets: b
 
 /** A cell that begins like a formula does; numbers with a sign are none. */
 function harmless(cell: string): string {
-  return /^[=+\-@\t\r\n]/.test(cell) && !/^[+-]?(?:\d[\d.,]*|[.,]\d+)(?:[eE][+-]?\d+)?$/.test(cell)
+  return /^[=+\-@\t\r\n]/.test(cell) &&
+    !/^[+-]?(?:\d[\d,]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(cell)
     ? `'${cell}`
     : cell
 }

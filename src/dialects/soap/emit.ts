@@ -56,6 +56,7 @@ export const soapEmitter: Emitter = {
       'message-shapes',
       'message-text',
       'moments',
+      'namespaces',
       'operation',
       'pieces',
       'plain-http',

@@ -11,6 +11,7 @@ import {
   type SimpleCodec,
   type TypedText,
 } from './codec.js'
+import { soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
 import {
   base64Binary,
   boolean,
@@ -50,13 +51,11 @@ import {
   ItemsFrame,
   MembersFrame,
   TextFrame,
-  xsiNamespace,
   type Frame,
   type Reading,
 } from './xml-reader.js'
 import { nameText } from './xml-name.js'
 import {
-  soapEncoding,
   writeContent,
   writeElement,
   writeOpenElement,
@@ -64,7 +63,7 @@ import {
   type XmlWriter,
 } from './xml-writer.js'
 
-const soapEncodings: readonly string[] = [soapEncoding, 'http://www.w3.org/2003/05/soap-encoding']
+const soapEncodings: readonly string[] = [soapEncoding, soapEncoding12]
 
 /** The simple types of XML Schema by their names, for values whose type only the message says. */
 const simpleTypes: Readonly<Record<string, SimpleCodec<unknown>>> = {

@@ -2,12 +2,12 @@ import { writeAddressing, type MessageAddress } from './addressing.js'
 import { namedParts, Outgoing, type Attachment } from './attachments.js'
 import { settled, type QName, type Shape } from './codec.js'
 import { headerShape, inputShape } from './message-shapes.js'
+import { soap11, soap12, soapEncoding, soapEncoding12 } from './namespaces.js'
 import type { SoapOperation } from './operation.js'
 import { writeSecurity, type UserNameToken } from './security.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
 
-export const soap11 = 'http://schemas.xmlsoap.org/soap/envelope/'
-export const soap12 = 'http://www.w3.org/2003/05/soap-envelope'
+export { soap11, soap12 } from './namespaces.js'
 
 /** What an envelope holds beside the members of its body. */
 export interface Extras {
@@ -70,10 +70,7 @@ export function writeEnvelope(
   extras: Extras = {},
 ): string {
   const { headers, token, address, encoded } = extras
-  const rules =
-    version === soap12
-      ? 'http://www.w3.org/2003/05/soap-encoding'
-      : 'http://schemas.xmlsoap.org/soap/encoding/'
+  const rules = version === soap12 ? soapEncoding12 : soapEncoding
   const style = encoded === true ? rules : undefined
   const writer = new XmlWriter({ soap: version }, style, extras.outgoing)
   writer.start([version, 'Envelope'])

@@ -1,6 +1,7 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import type { Deviation } from '../failures.js'
 import type { Attachment } from './attachments.js'
+import { soapEncoding, soapEncoding12 } from './namespaces.js'
 import type { Pieces } from './pieces.js'
 import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reader.js'
 
@@ -9,9 +10,6 @@ import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reade
  * 5.2.1; SOAP 1.2 part 2, section 3.1.5), and literal ones of services that do it all the same.
  * They are read from a tree, because what is referred to may come later.
  */
-
-const encoding11 = 'http://schemas.xmlsoap.org/soap/encoding/'
-const encoding12 = 'http://www.w3.org/2003/05/soap-encoding'
 
 /**
  * How many elements an answer may unfold to when everything that is referred to is put in its
@@ -164,7 +162,7 @@ class Player {
     const reference =
       attributeOf(node.tag, 'href')?.replace(/^#/, '') ??
       Object.values(node.tag.attributes).find(
-        (each) => each.local === 'ref' && each.uri === encoding12,
+        (each) => each.local === 'ref' && each.uri === soapEncoding12,
       )?.value
     if (reference === undefined) return node
     const target = node.children.some((child) => typeof child !== 'string' || child.trim() !== '')
@@ -179,7 +177,7 @@ class Player {
    */
   private contentAttributes({ tag }: Node): SaxesTagNS['attributes'] {
     const helps = ({ uri, local }: SaxesTagNS['attributes'][string]): boolean =>
-      ((uri === encoding11 || uri === encoding12) && !ofArrays.includes(local)) ||
+      ((uri === soapEncoding || uri === soapEncoding12) && !ofArrays.includes(local)) ||
       local === 'encodingStyle' ||
       (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) ||
       (uri === '' && local === 'href' && this.encoded)
@@ -200,7 +198,7 @@ const ofArrays = ['arrayType', 'arraySize', 'position', 'offset']
 function placing({ tag }: Node): SaxesTagNS['attributes'] {
   return Object.fromEntries(
     Object.entries(tag.attributes).filter(
-      ([, { local, uri }]) => local === 'position' && uri === encoding11,
+      ([, { local, uri }]) => local === 'position' && uri === soapEncoding,
     ),
   )
 }
@@ -213,7 +211,7 @@ function isAnswer(child: Node | string): boolean {
 /** An attribute of the encoding: without a namespace in version 1.1, in its own in version 1.2. */
 function attributeOf(tag: SaxesTagNS, name: string): string | undefined {
   return Object.values(tag.attributes).find(
-    (each) => each.local === name && (each.uri === '' || each.uri === encoding12),
+    (each) => each.local === name && (each.uri === '' || each.uri === soapEncoding12),
   )?.value
 }
 

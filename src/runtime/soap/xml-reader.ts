@@ -19,20 +19,16 @@ import {
   type SimpleCodec,
 } from './codec.js'
 import { saidPlace, saidSizes, shaped } from './encoded-arrays.js'
+import { soap11, soap12, soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
 import { pieceLength, type Pieces } from './pieces.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
-
-export const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 
 /**
  * Attributes of the envelope itself may stand on what is in it: who is to understand a header, how
  * it is encoded.
  */
-const envelopes: readonly string[] = [
-  'http://schemas.xmlsoap.org/soap/envelope/',
-  'http://www.w3.org/2003/05/soap-envelope',
-]
+const envelopes: readonly string[] = [soap11, soap12]
 
 /** The XML itself is broken, or has what is refused. */
 export class NotXml extends Error {}
@@ -185,10 +181,7 @@ function hasAttributes({ attributes }: SaxesTagNS): boolean {
 }
 
 /** The namespaces of SOAP's own encoding, whose attributes tell how a message is laid out. */
-const encodings: readonly string[] = [
-  'http://schemas.xmlsoap.org/soap/encoding/',
-  'http://www.w3.org/2003/05/soap-encoding',
-]
+const encodings: readonly string[] = [soapEncoding, soapEncoding12]
 
 /** Attributes that nobody reads are told of. */
 function tellAttributes(tag: SaxesTagNS, reading: Reading): void {

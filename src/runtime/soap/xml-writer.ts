@@ -16,17 +16,16 @@ import {
 import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
 import { flattened } from './encoded-arrays.js'
+import { soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
 import { parseName } from './xml-name.js'
 
-const xsiNamespace = 'http://www.w3.org/2001/XMLSchema-instance'
 export const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
-export const soapEncoding = 'http://schemas.xmlsoap.org/soap/encoding/'
 /** Prefixes that every reader of XML knows. */
 const usualPrefixes: Readonly<Record<string, string>> = {
   [xsiNamespace]: 'xsi',
   [xsdNamespace]: 'xsd',
   [soapEncoding]: 'enc',
-  'http://www.w3.org/2003/05/soap-encoding': 'enc',
+  [soapEncoding12]: 'enc',
 }
 
 /**
