@@ -526,6 +526,20 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
     ).toMatchObject({ protocol })
   })
 
+  test('what stands for bytes can be created without them as well: gateways take both', async () => {
+    const streamed = inside.replace(
+      '<EntityType Name="A">',
+      '<EntityType Name="A" m:HasStream="true">',
+    )
+    const contract = await read({ 'a.xml': edmx2(streamed) })
+    const made = operationsOf(contract).filter(({ path }) => /^create/.test(path.at(-1) ?? ''))
+    expect(made.map(({ path, inputs }) => [path.at(-1), inputs.map(({ name }) => name)])).toEqual([
+      ['create', ['content', 'contentType', 'slug']],
+      ['createWithoutContent', ['body']],
+    ])
+    expect(made[1]?.layout).toMatchObject({ kind: 'create' })
+  })
+
   test('a relation that nobody declares, and an end of no such role, are refused', async () => {
     expect(
       await problemOf({
