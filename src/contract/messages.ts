@@ -152,6 +152,11 @@ export const messages = {
     "The calls of {what} can't be used: {reason}.",
     'Correct that place; docs/reference.md says what may stand in such a file. Nothing was sent.',
   ),
+  'TM-1035': entry(
+    'input',
+    '{path} is {digits}, which no number of JavaScript holds exactly, and the contract does not say what stands there.',
+    'Write it with 15 digits at most, or in quotes if the service takes a text. Nothing was sent.',
+  ),
 
   'TM-2001': entry(
     'metadata',

@@ -8,6 +8,7 @@ import {
 } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { membersOf, resolve } from '../contract/queries.js'
+import { isHeldExactly } from '../runtime/json/values.js'
 
 /**
  * Parses the text of an input: JSON, or YAML 1.2. Numbers keep their digits.
@@ -103,6 +104,14 @@ export function parsePath(written: string): (string | number)[] {
   return steps
 }
 
+/** Steps as {@link parsePath} reads them: `Lines[0].Text`. */
+function pathText(path: readonly (string | number)[]): string {
+  return path
+    .map((step) => (typeof step === 'number' ? `[${String(step)}]` : `.${step}`))
+    .join('')
+    .replace(/^\./, '')
+}
+
 /**
  * An operation's input as the client takes it, from what a person wrote.
  *
@@ -129,6 +138,7 @@ export async function readInput(
   const withBytes = (await loadFiles(start, readFile)) as Record<string, unknown>
   for (const assignment of assignments)
     await assign(contract, operation, withBytes, assignment, readFile)
+  refuseLosses(contract, operation, start, [])
   const body = operation.inputs.filter((input) => input.place !== 'messageHeader')
   const { headers, ...others } = withBytes
   const converted = fieldsFromPlain(contract, body, others)
@@ -139,6 +149,41 @@ export async function readInput(
       ? fieldsFromPlain(contract, headersOf(operation), headers)
       : headers,
   }
+}
+
+/**
+ * Refuses numbers that would lose digits where the contract does not say what they are: elsewhere
+ * the type decides how they are carried.
+ */
+function refuseLosses(
+  contract: Contract,
+  operation: Operation,
+  plain: unknown,
+  path: readonly (string | number)[],
+): void {
+  if (plain instanceof ExactNumber) {
+    const { source } = plain
+    if (/^-?\d+$/.test(source) || (Number.isFinite(Number(source)) && isHeldExactly(source))) return
+    if (isUntyped(contract, operation, path))
+      throw problem('TM-1035', { path: pathText(path), digits: source.slice(0, 60) })
+  } else if (Array.isArray(plain))
+    plain.forEach((each, at) => refuseLosses(contract, operation, each, [...path, at]))
+  else if (isPlainObject(plain))
+    for (const [name, each] of Object.entries(plain))
+      refuseLosses(contract, operation, each, [...path, name])
+}
+
+/** Anything may stand there, or the member is one that an open record does not name. */
+function isUntyped(
+  contract: Contract,
+  operation: Operation,
+  path: readonly (string | number)[],
+): boolean {
+  const { type } = placeAt(contract, operation, path)
+  if (type !== undefined) return resolve(contract, type).kind === 'anything'
+  const around = placeAt(contract, operation, path.slice(0, -1)).type
+  const holder = around === undefined ? undefined : resolve(contract, around)
+  return holder?.kind === 'record' && holder.open === true && holder.rest === undefined
 }
 
 function headersOf(operation: Operation): InputField[] {
@@ -174,6 +219,7 @@ async function assign(
     'plain' in assignment
       ? { plain: await loadFiles(assignment.plain, readFile) }
       : await readText(contract, place, assignment.text, path, readFile)
+  if ('plain' in given) refuseLosses(contract, operation, given.plain, path)
   const typed = (plain: unknown): unknown =>
     type === undefined ? plain : fromPlain(contract, type, plain)
   const value = 'value' in given ? given.value : typed(given.plain)

@@ -32,6 +32,7 @@ components:
         Remark: { type: [string, 'null'] }
         Name: { type: string }
         Any: {}
+        Open: { type: object, properties: { a: { type: string } }, additionalProperties: true }
         Weights: { type: array, items: { type: [number, 'null'] } }
 `
 
@@ -101,6 +102,33 @@ describe('inputs', () => {
     })
     await expect(parseInput('a: &x [1]\nb: *x', 'x')).rejects.toMatchObject({ code: 'TM-1009' })
   })
+
+  test.each([
+    ['{"body":{"Any":[{"a":1.23456789012345678901}]}}', 'body.Any[0].a'],
+    ['{"body":{"Any":1e400}}', 'body.Any'],
+    ['{"body":{"Open":{"b":0.12345678901234567890}}}', 'body.Open.b'],
+    [
+      '{"body":{"Any":[9007199254740993,-0.0,1.50,1e3,0.1],"Weights":[1.23456789012345678901]}}',
+      undefined,
+    ],
+  ])(
+    '%s: digits that would be lost where nobody says what they are are refused',
+    async (text, path) => {
+      const { contract: nulls } = await readText('api.yaml', withNulls)
+      const plain = await parseInput(text, 'x')
+      const none = (): Promise<never> => Promise.reject(new Error('no file'))
+      const read = readInput(nulls, operationNamed(nulls, 'tell'), plain, [], none)
+      if (path === undefined)
+        await expect(read).resolves.toMatchObject({
+          body: { Any: [9007199254740993n, -0, 1.5, 1000, 0.1], Weights: [1.2345678901234568] },
+        })
+      else
+        await expect(read).rejects.toMatchObject({
+          code: 'TM-1035',
+          message: expect.stringContaining(`${path} is `) as unknown,
+        })
+    },
+  )
 
   test.each<[ScalarBase, unknown, unknown]>([
     ['int64', new ExactNumber('9007199254740993'), 9007199254740993n],
