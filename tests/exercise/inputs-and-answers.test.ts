@@ -120,7 +120,10 @@ describe('inputs', () => {
       const read = readInput(nulls, operationNamed(nulls, 'tell'), plain, [], none)
       if (path === undefined)
         await expect(read).resolves.toMatchObject({
-          body: { Any: [9007199254740993n, -0, 1.5, 1000, 0.1], Weights: [1.2345678901234568] },
+          body: {
+            Any: [9007199254740993n, -0, 1.5, 1000, 0.1],
+            Weights: [Number('1.23456789012345678901')],
+          },
         })
       else
         await expect(read).rejects.toMatchObject({
