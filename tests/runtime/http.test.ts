@@ -312,6 +312,14 @@ describe('answers, written by hand', () => {
     })
   })
 
+  test('a picture is bytes, in XML too', () => {
+    const answers = { 200: { type: 'image/svg+xml', is: json.base64 } }
+    expect(read(200, '<svg/>', 'image/svg+xml', { ...operation, answers })).toEqual({
+      value: new TextEncoder().encode('<svg/>'),
+      deviations: [],
+    })
+  })
+
   test('what has not changed since is nothing, and told', () => {
     expect(read(304, '', '')).toEqual({
       value: undefined,

@@ -566,7 +566,8 @@ function readPlain(
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
   const type = content.type ?? ''
-  if (!type.startsWith('text/') && !/xml\b/.test(type)) return response.body
+  // A picture in XML is carried as bytes, like any other.
+  if (!/^(?:text\/|application\/(?:[\w.-]+\+)?xml\b)/i.test(type)) return response.body
   return content.is === undefined
     ? textOf(response)
     : fromJson(content.is, textOf(response), '', onDeviation)
