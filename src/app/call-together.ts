@@ -32,13 +32,14 @@ export async function callTogether(reference: string, options: TogetherOptions):
   const written = await readCalls(options.calls)
   const client = await readyClient(reference, options)
   try {
-    const ready = await Promise.all(written.map(({ call }) => client.operation(call)))
-    const batch = ready[0]?.client.batch?.(options.preview === true)
+    const calls = await Promise.all(
+      written.map(async (each) => ({ ...each, ready: await client.operation(each.call) })),
+    )
+    const batch = calls[0]?.ready.client.batch?.(options.preview === true)
     if (batch === undefined) throw problem('TM-1033', { contract: client.open.name })
     const called: Promise<Called>[] = []
     const refused: Problem[] = []
-    for (const [at, each] of ready.entries()) {
-      const { with: plain = {}, as } = written[at] as WrittenCall
+    for (const { ready, with: plain = {}, as } of calls) {
       // A call is added before the next one is read, which may refer to it.
       await new Promise<void>((added, unreadable) => {
         const waiting: LoadedClient = {
@@ -48,7 +49,11 @@ export async function callTogether(reference: string, options: TogetherOptions):
             return result
           },
         }
-        const promise = callReady({ ...each, client: waiting }, { plain, assignments: [] }, options)
+        const promise = callReady(
+          { ...ready, client: waiting },
+          { plain, assignments: [] },
+          options,
+        )
         called.push(promise)
         promise.then(({ problem: wrong }) => {
           if (wrong !== undefined) refused.push(wrong)

@@ -5,7 +5,7 @@ import { exitCodes } from '../app/problems.js'
 import { withoutSecrets } from '../app/secrets.js'
 import { pc } from './colours.js'
 import { tableText } from './tables.js'
-import { failureJson, print, printJson, type Voice } from './terminal.js'
+import { failureJson, print, printJson, say, type Voice } from './terminal.js'
 import { requestText } from './traffic.js'
 
 /**
@@ -29,6 +29,11 @@ export async function runTogether(
     } else print(requestText(request))
     return 0
   }
+  for (const { operation, result } of calls)
+    for (const { path, message } of voice.json ? [] : result.deviations) {
+      const place = [operation.path.join('.'), path].filter((each) => each !== '').join(': ')
+      say(voice, `${pc.yellow('deviation')} ${place} ${message}`)
+    }
   if (voice.json) printJson(calls.map(asJson))
   else print(tableText(['#', 'call', 'outcome'], calls.map(asRow)))
   return exit
@@ -37,7 +42,7 @@ export async function runTogether(
 function asJson({ operation, result, problem }: Called): object {
   const call = operation.path.join('.')
   return problem === undefined
-    ? { call, ok: true, value: toPlain(result.value) }
+    ? { call, ok: true, value: toPlain(result.value), deviations: result.deviations }
     : { call, ...failureJson(problem) }
 }
 

@@ -1,3 +1,4 @@
+import { pointerStep } from './json-pointer.js'
 import { addAll } from '../contract/lists.js'
 import type { Origin } from '../contract/contract.js'
 
@@ -116,9 +117,7 @@ export class DataNode {
 
   /** Its place in the document (RFC 6901). */
   get pointer(): string {
-    return this.parent === undefined
-      ? ''
-      : `${this.parent.pointer}/${String(this.key).replaceAll('~', '~0').replaceAll('/', '~1')}`
+    return this.parent === undefined ? '' : this.parent.pointer + pointerStep(String(this.key))
   }
 
   /** A number as it was written. */

@@ -2,6 +2,7 @@ import { addAll } from '../contract/lists.js'
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
+import { isPlainObject } from '../contract/plain.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { CallFailure, tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Connection, Exchange, Settings, ThisCall } from '../runtime/connection.js'
@@ -230,12 +231,16 @@ function loadedBatch(
   const started = performance.now()
   return {
     async add(operation, input, how, as) {
+      const own: Observed = { manner: how, exchanges: [], deviations: [], request: undefined }
       const call = batch.add((connection) =>
-        outcomeOf(clientOf(connection), operation, withMade(input, named), how),
+        calls.run(own, () =>
+          outcomeOf(clientOf(connection), operation, withMade(input, named), how),
+        ),
       )
       if (as !== undefined) named.set(as, call)
       const told = await call.outcome
-      const { request, exchanges, deviations } = observed
+      const { request, exchanges } = observed
+      const { deviations } = own
       const milliseconds = Math.round(performance.now() - started)
       return { ...told, request, exchanges, deviations, milliseconds }
     },
@@ -254,9 +259,9 @@ function withMade(value: unknown, named: ReadonlyMap<string, BatchCall<unknown>>
   if (typeof value === 'string' && value.startsWith('$'))
     return named.get(value.slice(1))?.reference ?? value
   if (Array.isArray(value)) return value.map((each) => withMade(each, named))
-  if (Object.prototype.toString.call(value) !== '[object Object]') return value
+  if (!isPlainObject(value)) return value
   return Object.fromEntries(
-    Object.entries(value as object).map(([name, each]) => [name, withMade(each, named)]),
+    Object.entries(value).map(([name, each]) => [name, withMade(each, named)]),
   )
 }
 

@@ -213,9 +213,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
     'a JSON Pointer like /page/next, or the name of a header',
   )
   const pages = Joi.object({
-    rows: Joi.string()
-      .pattern(/^(?:\/.+)?$/, 'a JSON Pointer like /items')
-      .allow(''),
+    rows: Joi.string().pattern(/^\/./, 'a JSON Pointer like /items').allow(''),
     total: answerPlace,
     next: answerPlace,
     into: Joi.string(),

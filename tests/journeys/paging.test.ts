@@ -22,6 +22,8 @@ const pages: Readonly<Record<string, (response: ServerResponse) => void>> = {
     response
       .setHeader('link', '</buoys?at=3>; rel=next')
       .end(JSON.stringify(Array.from({ length: 100 }, () => ({ name: 'm' })))),
+  'GET /buoys?colour=odd': (response) =>
+    response.setHeader('link', '<http://[>; rel=next').end('[{"name":"o"}]'),
   'GET /lamps': (response) =>
     response.end('{"lamps":[{"watts":9007199254740993}],"page":{"next":7,"total":2}}'),
   'GET /lamps?after=7': (response) =>
@@ -75,6 +77,16 @@ describe('lists in pages', () => {
       value: [{ watts: '9007199254740993' }, { watts: '2' }],
     })
     expect(await call('listBells')).toMatchObject({ value: ['deep', 'high'] })
+  })
+
+  test('a next page at no address is a breach, which keeps the answer', async () => {
+    const { code, stdout } = await tolmach(folder, [
+      ...['call', 'pages', 'listBuoys', '--url', server.url, '--with', 'colour=odd', '--json'],
+    ])
+    expect({ code, ...(JSON.parse(stdout) as object) }).toMatchObject({
+      code: 5,
+      failure: { code: 'TM-4005', status: 200, answer: { text: '[{"name":"o"}]' } },
+    })
   })
 
   test('no more pages are fetched than are looked at', async () => {

@@ -1,7 +1,14 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { freshFolder, repository, startStandIn, tolmach, type Ran } from '../support/program.js'
+import {
+  freshFolder,
+  repository,
+  startServer,
+  startStandIn,
+  tolmach,
+  type Ran,
+} from '../support/program.js'
 
 const owner = { Name: 'Reservist', Address: { Street: 'Quay 1', Town: 'Brackmouth' } }
 const made = [
@@ -65,6 +72,40 @@ describe('a file of calls that travel in one request', () => {
       /^POST \S+\/\$batch\n[\s\S]*PATCH \$1 HTTP\/1\.1/,
     )
     expect(await names()).toEqual(before)
+  })
+
+  test.each([
+    ['--traffic', 'it is for a single call'],
+    ['--format=csv', 'it is for a single call'],
+    ['--with=top=1', 'the file of --calls says what is called'],
+  ])('%s is not passed over beside it', async (option, reason) => {
+    const { code, stderr } = await call([{ call: 'Owners.list' }], option)
+    expect(code).toBe(2)
+    expect(stderr.replace(/\s+/g, ' ')).toContain(reason)
+    const words = ['call', metadata, 'Owners.list', '--calls', 'calls.json']
+    expect((await tolmach(folder, words)).stderr).toContain('so does "Owners.list"')
+  })
+
+  test('what an answer of one of them has beyond the contract is told of that one', async () => {
+    const part = (body: string): string =>
+      `--b\r\nContent-Type: application/http\r\n\r\nHTTP/1.1 200 OK\r\nContent-Type: application/json\r\n\r\n${body}\r\n`
+    const server = await startServer((_, response) => {
+      response.setHeader('content-type', 'multipart/mixed; boundary=b')
+      response.end(`${part('7')}${part('{"value":[],"Odd":1}')}--b--`)
+    })
+    const calls = [{ call: 'Owners.count' }, { call: 'Owners.create', with: { body: owner } }]
+    const { stdout } = await call(calls, '--url', server.url, '--json')
+    await server.stop()
+    expect(JSON.parse(stdout)).toMatchObject([
+      { ok: true, value: 7, deviations: [] },
+      {
+        call: 'Owners.create',
+        ok: true,
+        deviations: expect.arrayContaining([
+          { path: 'Odd', message: 'is not in the contract' },
+        ]) as unknown,
+      },
+    ])
   })
 
   test.each([

@@ -148,6 +148,12 @@ export function declare(command: Command): void {
         return
       }
       checkTogether(options)
+      if (operation !== undefined && options.calls !== undefined)
+        throw problem('TM-1010', {
+          option: '--calls',
+          reason: `the file says what is called, and so does "${operation}"`,
+          remedy: 'Leave one of the two out.',
+        })
       const wanted: CallOptions = {
         project,
         input: options.input === undefined ? undefined : await readInputText(options.input),
@@ -230,6 +236,12 @@ export function declare(command: Command): void {
     })
 }
 
+/** Options about the one answer of a call. */
+const forOneAnswer = [
+  ...(['format', 'columns', 'pick', 'sort', 'save', 'exact', 'against'] as const),
+  ...(['traffic', 'har', 'curl', 'accept'] as const),
+]
+
 /** Options that make no sense together are told, not passed over. */
 function checkTogether(options: Options): void {
   const given = (name: keyof Options): boolean => options[name] !== undefined
@@ -243,8 +255,12 @@ function checkTogether(options: Options): void {
     for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const)
       if (given(name)) refuse(`--${name}`, 'it needs --each', 'Add --each <file>, or leave it out.')
   if (given('calls'))
-    for (const name of ['each', 'ask', 'input', 'with', 'har', 'curl', 'save', 'against'] as const)
+    for (const name of ['each', 'ask', 'input', 'with'] as const)
       if (given(name)) refuse(`--${name}`, 'the file of --calls says what is called')
+  if (given('calls'))
+    for (const name of forOneAnswer)
+      if (given(name) && options[name] !== 'table')
+        refuse(`--${name}`, 'it is for a single call, and --calls makes several', 'Leave it out.')
   if (given('together') && !given('calls'))
     refuse('--together', 'it needs --calls', 'Add --calls <file>, or leave it out.')
   if (given('resume') && given('overwrite'))

@@ -695,7 +695,9 @@ export class ContentReader {
       return {
         words: `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`,
         parameters,
-        leadsBack: referred === from || (id !== undefined && id === from.text('operationId')),
+        leadsBack:
+          !link.members.has('server') &&
+          (referred === from || (id !== undefined && id === from.text('operationId'))),
       }
     })
   }

@@ -7,6 +7,7 @@ import type {
   Type,
 } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
+import { pointerNames, pointerStep } from '../../documents/json-pointer.js'
 import type { Paging } from '../../runtime/http/pages.js'
 import type { PagesWish } from '../dialect.js'
 import type { Answers } from './contents.js'
@@ -117,7 +118,7 @@ function rowsIn(
       return `what it answers has several lists (${lists.map(({ name }) => name).join(', ')}): "rows" is missing`
     return rowsIn(contract, type, pointerOf([only.name]))
   }
-  const steps = stepsOf(pointer)
+  const steps = pointerNames(pointer)
   const found = typeAt(contract, type, steps)
   const list = found === undefined ? undefined : resolve(contract, found)
   if (list?.kind !== 'list') return `there is no list at ${pointer} in what it answers`
@@ -145,7 +146,7 @@ function placesOf(
     (each) =>
       each !== undefined &&
       each.startsWith('/') &&
-      typeAt(contract, type, stepsOf(each)) === undefined,
+      typeAt(contract, type, pointerNames(each)) === undefined,
   )
   if (wrong !== undefined) return `there is nothing at ${wrong} in what it answers`
   return {
@@ -155,18 +156,22 @@ function placesOf(
 }
 
 function placeOf(text: string): NonNullable<Paging['next']> {
-  return text.startsWith('/') ? { members: stepsOf(text) } : { header: text }
+  return text.startsWith('/') ? { members: pointerNames(text) } : { header: text }
 }
 
 /** The type behind members, one inside the other. */
 function typeAt(contract: Contract, type: Type, steps: readonly string[]): Type | undefined {
-  return steps.reduce<Type | undefined>(
-    (found, step) =>
-      found === undefined
-        ? undefined
-        : membersOf(contract, found).find(({ name }) => name === step)?.type,
-    type,
-  )
+  return steps.length === 0 ? type : fieldAt(contract, type, steps)?.type
+}
+
+/** The last of members that stand one inside the other. */
+export function fieldAt(
+  contract: Contract,
+  type: Type,
+  [step, ...steps]: readonly string[],
+): Field | undefined {
+  const field = membersOf(contract, type).find(({ name }) => name === step)
+  return field === undefined || steps.length === 0 ? field : fieldAt(contract, field.type, steps)
 }
 
 /** The way to an input: `after`, `body.page.after`. */
@@ -184,15 +189,7 @@ function inputAt(
     : [first, ...further]
 }
 
-/** The steps of a JSON Pointer (RFC 6901, section 4). */
-function stepsOf(pointer: string): string[] {
-  return pointer
-    .split('/')
-    .slice(1)
-    .map((step) => step.replaceAll('~1', '/').replaceAll('~0', '~'))
-}
-
 /** Members one inside the other as a JSON Pointer. */
 export function pointerOf(steps: readonly string[]): string {
-  return steps.map((step) => `/${step.replaceAll('~', '~0').replaceAll('/', '~1')}`).join('')
+  return steps.map(pointerStep).join('')
 }

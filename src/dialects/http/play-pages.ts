@@ -1,7 +1,7 @@
 import { isPlainObject } from '../../contract/plain.js'
 import type { Contract, Operation, Type } from '../../contract/contract.js'
-import { membersOf } from '../../contract/queries.js'
 import { operationLayout, typeOfAnswer } from './layout.js'
+import { fieldAt } from './paged.js'
 
 /**
  * The whole answer that has some rows in it, as the last page of its list: it names none after it.
@@ -37,11 +37,7 @@ function counted(count: number): (before: unknown) => unknown {
 
 /** What says that there is nothing more: no member, null, or a text with nothing in it. */
 function nothingAt(contract: Contract, type: Type, steps: readonly string[]): () => unknown {
-  const found = steps.reduce<{ type: Type; optional: boolean; nullable: boolean } | undefined>(
-    (around, step) =>
-      around && membersOf(contract, around.type).find((field) => field.name === step),
-    { type, optional: false, nullable: false },
-  )
+  const found = fieldAt(contract, type, steps)
   if (found?.optional === true) return () => undefined
   return found?.nullable === true ? () => null : () => ''
 }

@@ -151,7 +151,7 @@ export async function send<Outcome>(
     return opened.answer.body as Outcome
   }
   const failed = await receive(opened, request.url, textOf, request.deals).finally(opened.done)
-  return outcomeOf<Outcome>(connection, operation, failed, thisCall)
+  return outcomeOf(connection, operation, failed, thisCall, (value) => value as Outcome)
 }
 
 /**
@@ -175,8 +175,9 @@ export async function sendAnd<Outcome>(
     try {
       const response = await exchange(connection, request, thisCall, textOf)
       if (response.status < 400) hearOfHeaders(operation, response.headers, thisCall, onDeviation)
-      const value = await outcomeOf<Outcome>(connection, operation, response, thisCall)
-      return make === undefined ? value : make(value, response, request.url)
+      const whole = (value: unknown): Outcome =>
+        make === undefined ? (value as Outcome) : make(value, response, request.url)
+      return await outcomeOf(connection, operation, response, thisCall, whole)
     } catch (error) {
       // A token may have been withdrawn before its time; then a new one is worth a try.
       if (attempt > 1 || operation.security?.renew(connection, operation.security, error) !== true)
@@ -191,13 +192,14 @@ function outcomeOf<Outcome>(
   operation: HttpOperation,
   response: Response,
   thisCall: HttpCall,
+  make: (value: unknown) => Outcome,
 ): Promise<Outcome> {
   return readAnswerOf(
     connection,
     thisCall,
     response,
-    (hear) => readAnswer(operation, response, hear) as Outcome,
-    (hear) => bodyAsItCame(response, hear),
+    (hear) => make(readAnswer(operation, response, hear)),
+    (hear) => make(bodyAsItCame(response, hear)),
   )
 }
 

@@ -44,7 +44,7 @@ export function list<Row, Page extends ListingPage<Row> = ListingPage<Row>>(
   thisCall: HttpCall = {},
 ): Listing<Row, Page> {
   const { pages } = operation
-  return listingOf<Row, Page>((next) => {
+  return listingOf<Row, Page>(async (next) => {
     const isAddress = pages.into === undefined
     const address = isAddress && next !== undefined ? onOurHost(connection, next) : undefined
     return sendAnd(
