@@ -16,5 +16,8 @@ export default {
   testTimeout: 600_000,
   // Many suites wait for programs that they start.
   maxWorkers: Math.ceil(availableParallelism() * 1.5),
+  testSequencer: '<rootDir>/scripts/longest-first.cjs',
+  globalSetup: '<rootDir>/tests/support/begin.mjs',
+  globalTeardown: '<rootDir>/tests/support/end.mjs',
   reporters: ['default', '<rootDir>/scripts/totals-reporter.cjs'],
 }

@@ -172,28 +172,50 @@ describe('what proves who calls stays at its origin', () => {
     ['another port with https', 'https', 'https'],
   ] as const
 
-  const transports = {
-    "the platform's fetch": (): typeof fetch => {
-      const dispatcher =
-        certificates === undefined
-          ? undefined
-          : new Agent({ connect: { ca: readFileSync(certificates.ca, 'utf8') } })
-      return ((url: string, init: object) =>
-        undiciFetch(url, {
-          ...init,
-          ...(dispatcher === undefined ? {} : { dispatcher }),
-        })) as unknown as typeof fetch
-    },
-    nodeTransport: (): typeof fetch =>
-      nodeTransport({
-        ...(certificates === undefined
-          ? {}
-          : {
-              caFile: certificates.ca,
-              certificateFiles: { cert: certificates.clientCert, key: certificates.clientKey },
-            }),
-      }),
+  // What reads the authorities takes far longer than a call: one of each kind serves all tests.
+  const shared = new Map<string, typeof fetch>()
+  const once = (name: string, make: () => typeof fetch): typeof fetch => {
+    const made = shared.get(name) ?? make()
+    shared.set(name, made)
+    return made
   }
+
+  const transports = {
+    "the platform's fetch": (): typeof fetch =>
+      once('platform', () => {
+        const dispatcher =
+          certificates === undefined
+            ? undefined
+            : new Agent({ connect: { ca: readFileSync(certificates.ca, 'utf8') } })
+        return ((url: string, init: object) =>
+          undiciFetch(url, {
+            ...init,
+            ...(dispatcher === undefined ? {} : { dispatcher }),
+          })) as unknown as typeof fetch
+      }),
+    nodeTransport: (): typeof fetch =>
+      once('node', () =>
+        nodeTransport({
+          // What one test was given as a cookie is not sent by the next.
+          cookies: false,
+          ...(certificates === undefined
+            ? {}
+            : {
+                caFile: certificates.ca,
+                certificateFiles: { cert: certificates.clientCert, key: certificates.clientKey },
+              }),
+        }),
+      ),
+  }
+  const withCookies = (): typeof fetch =>
+    nodeTransport(certificates === undefined ? {} : { caFile: certificates.ca })
+  const withLogin = (): typeof fetch =>
+    once('login', () =>
+      nodeTransport({
+        companyLogin: { user: 'x', password: secret },
+        ...(certificates === undefined ? {} : { caFile: certificates.ca }),
+      }),
+    )
 
   const isPossible = (from: string, to: string): boolean =>
     hasServers || (from !== 'https' && to !== 'https')
@@ -214,13 +236,10 @@ describe('what proves who calls stays at its origin', () => {
           const address = to === 'host' ? goal?.url.replace('localhost', '127.0.0.1') : goal?.url
           if (start === undefined || goal === undefined) throw new Error('no station')
           for (const each of [start, goal]) each.heard = []
-          const send =
-            kind === 'a company login'
-              ? nodeTransport({
-                  companyLogin: { user: 'x', password: secret },
-                  ...(certificates === undefined ? {} : { caFile: certificates.ca }),
-                })
-              : transport()
+          const special = { 'a company login': withLogin, "a session's cookies": withCookies }
+          const send = (
+            Object.hasOwn(special, kind) ? special[kind as keyof typeof special] : transport
+          )()
           const connection: Connection = {
             settings: { fetch: send, ...settings(start.url) },
             endpoints: {},
