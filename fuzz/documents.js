@@ -11,6 +11,7 @@ import { sampleInput } from '../dist/exercise/sample.js'
 import { assignNames } from '../dist/naming/names.js'
 import { clientFiles } from '../dist/typescript/client.js'
 import { marker, spoiledXml, spoilTree } from './mutations.js'
+import { processorTime } from './processor-time.js'
 
 /** The documents of all dialects that a contract starts from, with their texts. */
 export async function metadataFiles(folder) {
@@ -65,7 +66,7 @@ export function spoiled({ text, tree }, random) {
  * @throws whatever is no problem with a place, and where generated code has a name that is data
  */
 export async function outcomeOf({ dialect, name }, text) {
-  const started = performance.now()
+  const started = processorTime()
   const label = name.replace(/\.yaml$/, '.json')
   let result = 'read'
   try {
@@ -97,7 +98,7 @@ export async function outcomeOf({ dialect, name }, text) {
       throw new Error(`${error.code} names no place: ${error.message}`, { cause: error })
     result = error.code
   }
-  return { result, milliseconds: performance.now() - started }
+  return { result, milliseconds: processorTime() - started }
 }
 
 /** Names that are data may stand in texts and comments only. */

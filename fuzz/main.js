@@ -8,6 +8,7 @@ import { parseArgs } from 'node:util'
 import { metadataFiles, outcomeOf, readFixtures, spoiled } from './documents.js'
 import { answerOutcome, requestOutcome, startFixtures } from './exchanges.js'
 import { pick, randomFrom } from './mutations.js'
+import { processorTime } from './processor-time.js'
 
 const folder = join(import.meta.dirname, '..', 'tests', 'fixtures')
 const { values } = parseArgs({
@@ -59,12 +60,14 @@ async function run(kind) {
   let slowest = 0
   for (let seed = first; seed < first + count; seed += 1) {
     try {
+      const before = processorTime()
       const { of, outcome, limit } = await attempt(randomFrom(seed))
+      const taken = processorTime() - before
       outcomes.set(outcome.result, (outcomes.get(outcome.result) ?? 0) + 1)
-      slowest = Math.max(slowest, outcome.milliseconds)
-      if (outcome.milliseconds > limit)
+      slowest = Math.max(slowest, taken)
+      if (taken > limit)
         failures.push(
-          `seed ${String(seed)}, ${of}: took ${outcome.milliseconds.toFixed(0)} ms, of ${limit.toFixed(0)}`,
+          `seed ${String(seed)}, ${of}: took ${taken.toFixed(0)} ms, of ${limit.toFixed(0)}`,
         )
     } catch (error) {
       failures.push(`seed ${String(seed)}: ${error.stack?.split('\n').slice(0, 5).join('\n    ')}`)

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process'
-import { cp, readFile, writeFile } from 'node:fs/promises'
+import { cp, readFile, rm, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import { demoWsdl, freshFolder, repository, startTolmach as tolmach } from '../support/program.js'
@@ -22,6 +22,10 @@ describe('a project with two contracts', () => {
   })
 
   test('list tells them apart, and whether their clients are current', async () => {
+    const own = await freshFolder()
+    await cp(folder, own, { recursive: true })
+    await rm(join(own, 'src'), { recursive: true, force: true })
+    const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(own, words)
     const client = async (): Promise<string[]> =>
       (
         JSON.parse((await run('list', '--json')).stdout) as {
@@ -40,9 +44,9 @@ describe('a project with two contracts', () => {
       'berths 8 current metadata/berths',
       'ferries 8 current outside',
     ])
-    const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
+    const project = await readFile(join(own, 'tolmach.yaml'), 'utf8')
     await writeFile(
-      join(folder, 'tolmach.yaml'),
+      join(own, 'tolmach.yaml'),
       project.replace('class: BerthDesk', 'class: BerthDesk\n    only: [getBerth]'),
     )
     expect(await client()).toEqual([
@@ -55,7 +59,6 @@ describe('a project with two contracts', () => {
     expect((await run('generate', 'berths')).stdout).toMatch(
       /changed: .*client\.ts[\s\S]*removed: .*operations\/listBerths\.ts/,
     )
-    await writeFile(join(folder, 'tolmach.yaml'), project)
   })
 
   test('the project file chooses the endpoint and how imports end; it is found from below', async () => {

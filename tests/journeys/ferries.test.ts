@@ -50,6 +50,7 @@ describe('the same voyage for a REST service', () => {
       notes: [],
       endpoints: [{ name: 'theOffice', address: standIn.service }],
     })
+    expect(await json('generate', 'ferries')).toMatchObject({ operations: 10, types: 23 })
   })
   afterAll(() => standIn.stop())
 
@@ -60,7 +61,6 @@ describe('the same voyage for a REST service', () => {
     expect((await run('show', 'ferries', 'bookings.create')).stdout).toMatch(
       /POST \/bookings\n[\s\S]*answer 201 +application\/json/,
     )
-    expect(await json('generate', 'ferries')).toMatchObject({ operations: 10, types: 23 })
     await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
     expect(await complaints(folder)).toBe('')
     expect(await runBundled(folder, 'src/use.ts', standIn.service)).toBe(

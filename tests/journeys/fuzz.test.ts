@@ -15,7 +15,9 @@ async function outcomesOfAll(): Promise<Map<string, Record<string, number>>> {
     '300',
     '--seed',
     '1',
-  ])
+  ]).catch(({ stdout: told }: { readonly stdout: string }) => {
+    throw new Error(told)
+  })
   const lines = stdout.matchAll(/^300 (\w+) from \d+: 0 failed; ([^;]*);/gm)
   return new Map(
     [...lines].map(([, kind = '', counts = '']) => [

@@ -120,14 +120,19 @@ describe('lists in pages', () => {
     expect(await call('findSoundings', '--with', 'body.depth=4')).toMatchObject({
       value: { found: [1, 2], from: 3 },
     })
+    const project = await freshFolder()
+    await cp(folder, project, { recursive: true })
     await appendFile(
-      join(folder, 'tolmach.yaml'),
+      join(project, 'tolmach.yaml'),
       '    pages:\n      findSoundings: { rows: /found, next: /from, into: body.page.from, total: /count }\n',
     )
     asked = []
-    expect(await call('findSoundings', '--with', 'body.depth=4')).toMatchObject({
-      value: [1, 2, 5],
-    })
+    expect(
+      await tolmachJson(project, [
+        ...['call', 'pages', 'findSoundings', '--url', server.url, '--all'],
+        ...['--with', 'body.depth=4'],
+      ]),
+    ).toMatchObject({ value: [1, 2, 5] })
     expect(asked).toEqual(Object.keys(pages).slice(-2))
   })
 })

@@ -81,8 +81,6 @@ describe.each(worlds)(
             'report.html',
             '--junit',
             'report.xml',
-            '--keep',
-            'kept',
           ]),
         ).toMatchObject({
           code: 0,
@@ -112,6 +110,7 @@ describe.each(worlds)(
     })
 
     test('what was kept serves later: answers to compare with, and a stand-in that plays them', async () => {
+      await tolmach(folder, ['rehearse', file, '--at', 'here', '--keep', 'kept'])
       const files = await readdir(join(folder, 'kept'))
       expect(files).toContain(`${name}.har`)
       const list = files.find((each) => each.startsWith('01-')) ?? ''

@@ -63,8 +63,7 @@ export function olderComplaints(folder: string, compiler: string): Promise<strin
 
 async function complaintsOf(compiler: string, folder: string, options: object): Promise<string> {
   await writeFile(join(folder, 'package.json'), '{"type":"module"}')
-  const modules = join(folder, 'node_modules')
-  await access(modules).catch(() => symlink(join(repository, 'node_modules'), modules))
+  await linkPackages(folder)
   await writeFile(
     join(folder, 'tsconfig.json'),
     JSON.stringify({ compilerOptions: options, include: ['src'] }),
@@ -77,12 +76,19 @@ async function complaintsOf(compiler: string, folder: string, options: object): 
   return stdout === '' ? '' : `${compiler}: ${stdout}\n`
 }
 
+/** Packages that generated code imports are found from a folder, too. */
+async function linkPackages(folder: string): Promise<void> {
+  const packages = join(folder, 'node_modules')
+  await access(packages).catch(() => symlink(join(repository, 'node_modules'), packages))
+}
+
 /** Bundles a file of a folder and runs it with arguments; gives what it prints. */
 export async function runBundled(
   folder: string,
   file: string,
   ...words: string[]
 ): Promise<string> {
+  await linkPackages(folder)
   await execute(
     join(repository, 'node_modules/.bin/esbuild'),
     [
