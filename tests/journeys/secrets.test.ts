@@ -3,7 +3,7 @@ import { execFile } from 'node:child_process'
 import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals'
 import { freshFolder, repository, startServer, tolmach } from '../support/program.js'
 import { atTerminal, hasTerminal } from '../support/terminal.js'
 import { hasViewers } from '../support/viewers.js'
@@ -160,6 +160,7 @@ describe('a secret in every kind of credential', () => {
   let service: Awaited<ReturnType<typeof echo>>
   const word = 'hush-word-4711'
   const env = { PLANTED: planted, PLANTED_WORD: word }
+  let projectFile: string
   beforeAll(async () => {
     folder = await freshFolder()
     cache = await freshFolder()
@@ -170,15 +171,16 @@ describe('a secret in every kind of credential', () => {
     const entries = Object.entries(credentials(service.url)).map(
       ([name, entry]) => `  ${name}: ${entry}`,
     )
-    await writeFile(
-      join(folder, 'tolmach.yaml'),
-      `${await readFile(join(folder, 'tolmach.yaml'), 'utf8')}credentials:\n${entries.join('\n')}\n`,
-    )
+    projectFile = `${await readFile(join(folder, 'tolmach.yaml'), 'utf8')}credentials:\n${entries.join('\n')}\n`
     await writeFile(join(folder, 'notes.csv'), 'body.note\nfirst\nsecond\n')
     await writeFile(
       join(folder, 'r.yaml'),
       'rehearsal: 1\ncontract: quay\nsteps:\n  - { call: tell, with: { body: { note: x } }, show: true, keep: { all: $ }, expect: [{ at: $.said, equals: never }] }\n',
     )
+  })
+  beforeEach(async () => {
+    await writeFile(join(folder, 'tolmach.yaml'), projectFile)
+    service.seen.length = 0
   })
   afterAll(() => service.stop())
 

@@ -3,7 +3,7 @@ import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { complaints } from '../support/compilers.js'
+import { complaints, runBundled } from '../support/compilers.js'
 import { demoErrors } from '../support/libxml2.js'
 import { freshFolder, repository, startStandIn, tolmach, tolmachJson } from '../support/program.js'
 
@@ -22,17 +22,21 @@ const operations = [
 describe("the first voyage, from the stand-in's own address", () => {
   let folder: string
   let standIn: Awaited<ReturnType<typeof startStandIn>>
+  let imported: Record<string, unknown>
+  let generated: Record<string, unknown>
   const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(folder, words)
   const json = (...words: string[]): ReturnType<typeof tolmachJson> => tolmachJson(folder, words)
 
   beforeAll(async () => {
     folder = await freshFolder()
     standIn = await startStandIn()
+    imported = await json('import', standIn.metadata, '--as', 'berths')
+    generated = await json('generate', 'berths')
+    await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
   })
   afterAll(() => standIn.stop())
 
   test('import reads the WSDL and the schemas behind it, and says what it found', async () => {
-    const imported = await json('import', standIn.metadata, '--as', 'berths')
     expect(imported).toMatchObject({
       contract: 'berths',
       dialect: 'soap',
@@ -71,7 +75,6 @@ describe("the first voyage, from the stand-in's own address", () => {
   })
 
   test('generate writes a client that compiles under the strictest settings, the same bytes each time', async () => {
-    const generated = await json('generate', 'berths')
     expect(generated).toMatchObject({
       contract: 'berths',
       folder: 'src/clients/berths',
@@ -86,7 +89,6 @@ describe("the first voyage, from the stand-in's own address", () => {
     expect(again.stdout).toContain('Nothing changed')
     expect(await read()).toEqual(before)
 
-    await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
     expect(await complaints(folder, { skipLibCheck: true })).toBe('')
     for (const text of before) expect(text).not.toMatch(/\bany\b[;,)>\]]|@ts-|eslint-disable/)
   })
@@ -320,21 +322,7 @@ describe("the first voyage, from the stand-in's own address", () => {
   })
 
   test('the program in src uses class, function and guard as an application would', async () => {
-    const result = await execute(
-      join(repository, 'node_modules', '.bin', 'esbuild'),
-      [
-        'src/use.ts',
-        '--bundle',
-        '--platform=node',
-        '--target=node20',
-        '--format=esm',
-        '--outfile=use.mjs',
-      ],
-      { cwd: folder },
-    )
-    expect(result.stderr).not.toContain('error')
-    const used = await execute(process.execPath, ['use.mjs', standIn.service], { cwd: folder })
-    expect(used.stdout).toBe(
+    expect(await runBundled(folder, 'src/use.ts', standIn.service)).toBe(
       '15 Nordkai 1250.50 BerthTaken N-12 input Nights: must be at most 60, is 90\n',
     )
   })

@@ -117,7 +117,7 @@ async function startSteps(env: Readonly<Record<string, string>>): Promise<Steps>
 }
 
 afterAll(async () => {
-  for (const steps of processes.values()) (await steps).child.disconnect()
+  for (const steps of processes.values()) (await steps).child.kill()
 })
 
 /** A running stand-in of a contract of the demo world, in a process of its own. */
