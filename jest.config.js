@@ -16,7 +16,7 @@ export default {
   testTimeout: 600_000,
   // Many suites wait for programs that they start.
   maxWorkers: Math.ceil(availableParallelism() * 1.5),
-  testSequencer: '<rootDir>/scripts/longest-first.cjs',
+  testSequencer: '<rootDir>/scripts/longest-first.js',
   globalSetup: '<rootDir>/tests/support/begin.mjs',
   globalTeardown: '<rootDir>/tests/support/end.mjs',
   reporters: ['default', '<rootDir>/scripts/totals-reporter.cjs'],

@@ -20,6 +20,8 @@ const { values } = parseArgs({
   options: {
     count: { type: 'string', default: '20' },
     seed: { type: 'string', default: String(Date.now() % 100_000) },
+    // They passed a moment ago: they are not run before anything is broken.
+    passing: { type: 'boolean', default: false },
   },
 })
 const repository = resolve('.')
@@ -45,7 +47,8 @@ try {
   await symlink(join(repository, 'node_modules'), join(copy, 'node_modules'))
   process.stdout.write(`seed ${values.seed}\n`)
   const isSound =
-    (await goesWell('npm', ['run', '--silent', 'build'])) && (await goesWell(...jest()))
+    (await goesWell('npm', ['run', '--silent', 'build'])) &&
+    (values.passing || (await goesWell(...jest())))
   if (!isSound) throw new Error('the tests fail before anything is broken')
   const { stdout } = await execute('git', ['ls-files', 'src/**/*.ts'], { cwd: copy })
   const files = stdout.trim().split('\n')

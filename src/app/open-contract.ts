@@ -252,15 +252,15 @@ function digestsOf(documents: Documents): Record<string, string> {
   )
 }
 
+/** Last steps of addresses that say what is there, and not what it is about. */
+const anyStep = /^(?:\$metadata|v\d+(?:\.\d+)*)$/i
+
 /** A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`. */
 export function contractNameFor(location: string): string {
   const path =
     isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
-  const last =
-    path
-      .split(/[/\\]/)
-      .filter((part) => part !== '')
-      .pop() ?? 'service'
+  const steps = path.split(/[/\\]/).filter((step) => step !== '')
+  const last = steps.findLast((step) => !anyStep.test(step)) ?? steps.at(-1) ?? 'service'
   const name = last
     .replace(/\.\w+$/, '')
     .replace(/[^\w-]+/g, '-')

@@ -5,6 +5,7 @@ import { endpointsOf, fieldsOf, isPlainHttp, resolve } from '../contract/queries
 import { wordsOf } from '../naming/identifiers.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
+import { globals, keywords } from '../naming/reserved.js'
 import {
   identifier,
   memberAccess,
@@ -187,9 +188,18 @@ function kindsOfFields(
   return made
 }
 
-/** The variable that holds a client in examples: `berthDesk`. */
+/** What else examples call by a name. */
+const namesInExamples: ReadonlySet<string> = new Set(
+  'answer batch call calls connection each error exchange headers input listing stream'.split(' '),
+)
+
+/** The variable that holds a client in examples: `berthDesk`; `deleteClient` of a class `Delete`. */
 export function clientVariable(names: Names): Code {
-  return identifier(names.class.charAt(0).toLowerCase() + names.class.slice(1))
+  const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
+  const isTaken =
+    [keywords, globals, namesInExamples].some((each) => each.has(variable)) ||
+    variable === names.class
+  return identifier(isTaken ? `${variable}Client` : variable)
 }
 
 /**

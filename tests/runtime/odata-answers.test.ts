@@ -262,7 +262,7 @@ describe('answers of version 4 (JSON Format 4.01)', () => {
     expect(await count(connection, ships, { filter: "Name eq 'a'" })).toBe(12)
     expect(asked[0]).toMatchObject({
       url: 'https://outside.example/gate/ships/Ships/$count?$filter=Name%20eq%20%27a%27',
-      headers: { accept: 'text/plain' },
+      headers: { accept: 'text/plain, */*;q=0.1' },
     })
     await expect(count(connection, ships)).rejects.toThrow('promised was a number')
   })

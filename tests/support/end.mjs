@@ -1,4 +1,5 @@
 import { rm } from 'node:fs/promises'
+import process from 'node:process'
 
 /** Takes away what the tests wrote; with `KEEP_TEMPORARY=1` it stays, for who wants to look. */
 export default async function end() {

@@ -12,8 +12,9 @@ import { noNames } from '../../src/contract/kept-names.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { readWsdl } from '../../src/dialects/soap/reader.js'
 import { loadDocuments } from '../../src/documents/documents.js'
-import { assignNames } from '../../src/naming/names.js'
+import { assignNames, type Names } from '../../src/naming/names.js'
 import { clientFiles, type GeneratedFile } from '../../src/typescript/client.js'
+import { clientVariable } from '../../src/typescript/first-lines.js'
 import { commentText, docComment, propertyName, quoted } from '../../src/printing/escaping.js'
 import { Page, type ImportSuffix } from '../../src/printing/page.js'
 import { code } from '../../src/printing/safe-text.js'
@@ -264,6 +265,16 @@ describe('a hostile document makes an ugly client, never a dangerous one', () =>
     expect(run.stdout).toBe('2 false\n')
   })
 })
+
+test.each([
+  ['BerthDesk', 'berthDesk'],
+  ['Default', 'defaultClient'],
+  ['Console', 'consoleClient'],
+  ['Each', 'eachClient'],
+  ['\u6e2f', '\u6e2fClient'],
+])('the variable of %s in examples is %s, which is free', (name, variable) =>
+  expect(String(clientVariable({ class: name } as Names))).toBe(variable),
+)
 
 describe('a page', () => {
   test('imports what its lines use, under another name where one is taken', () => {

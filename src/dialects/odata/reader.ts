@@ -9,6 +9,17 @@ import { atomService } from './namespaces.js'
 import { endpointName, OperationReader } from './operations.js'
 import { TypeReader } from './types.js'
 
+/** Names that frameworks give to containers when nobody else does. */
+const anyContainer = /^(?:default|entity|data|odata)*(?:container|context|service|entities)?$/i
+
+/**
+ * What a contract is called: by its container, or where that says nothing by the last word of its
+ * namespace that does, else by the contract's own name.
+ */
+function titleOf(container: string, name: string): string {
+  return container.split('.').findLast((word) => !anyContainer.test(word)) ?? name
+}
+
 /** A document of a service root: a list of its sets, in JSON or in Atom, and no metadata yet. */
 export function isServiceDocument(text: string): boolean {
   return (
@@ -35,11 +46,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
   const operations = reader.readAll()
   if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.origin })
   const [container] = csdl.all('EntityContainer')
-  const containerName = container?.element.attribute('Name') ?? name
-  // A container is often called "Container" and says nothing; then the namespace does.
-  const title = /^(?:default)?(?:entity)?container$|^entities$/i.test(containerName)
-    ? (container?.name.split('.').at(-2) ?? name)
-    : containerName
+  const title = titleOf(container?.name ?? '', name)
   const { origin } = container?.element ?? csdl.root
   const endpoint: Endpoint = {
     name: endpointName,

@@ -104,7 +104,8 @@ export async function count(
   return answered(
     connection,
     operation,
-    { method: 'GET', url, headers: { accept: 'text/plain' } },
+    // Some servers give the number as JSON, and refuse those that want nothing but text.
+    { method: 'GET', url, headers: { accept: 'text/plain, */*;q=0.1' } },
     thisCall,
     readCount,
   )

@@ -1,4 +1,4 @@
-const Sequencer = require('@jest/test-sequencer').default
+import Sequencer from '@jest/test-sequencer'
 
 /** What takes longest, for machines that don't know it yet: nothing long is left for the end. */
 const long = [
@@ -15,7 +15,7 @@ const long = [
   'journeys/commands',
 ]
 
-module.exports = class LongestFirst extends Sequencer {
+export default class LongestFirst extends Sequencer {
   sort(tests) {
     const rank = ({ path }) => {
       const at = long.findIndex((name) => path.endsWith(`${name}.test.ts`))
