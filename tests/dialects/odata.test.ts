@@ -223,10 +223,14 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       layout: { method: 'POST', call: 'Ns.Get' },
     })
     expect(all['Things.Grow']).toMatchObject({ layout: { on: { path: 'Things', cast: 'Ns.Big' } } })
+    const options = ['filter', 'select', 'orderBy', 'top', 'skip', 'search', 'custom']
     expect(all['Things.Near']).toMatchObject({
-      inputs: [{ name: 'a', optional: false }],
+      inputs: [
+        { name: 'a', optional: false },
+        ...options.map((name) => ({ name, place: 'query' })),
+      ],
       outcome: { field: { type: { kind: 'list' } } },
-      layout: { on: { many: true } },
+      layout: { on: { many: true }, asks: { entity: 'Ns.Thing', options } },
     })
     expect(all['Things.NearByB']).toMatchObject({
       inputs: [{ name: 'b', optional: true, nullable: true }],

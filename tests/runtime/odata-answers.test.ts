@@ -12,7 +12,7 @@ import { jsonText } from '../../src/runtime/json/values.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
-import { invoke } from '../../src/runtime/odata/invocations.js'
+import { invoke, type Invocation } from '../../src/runtime/odata/invocations.js'
 import { count, create, get, list, remove, replace, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
 import type { Structure } from '../../src/runtime/odata/model.js'
@@ -542,6 +542,25 @@ describe('functions and actions', () => {
     await expect(
       invoke(connection, { ...facts, parameters: { a: { is: edm4.int32 } } }, { b: 1 }),
     ).rejects.toThrow('a: is missing; b: is not known here')
+  })
+
+  test('what a function returns is asked for in part; a parameter that is called like an option is none (Protocol, section 11.5.4.1)', async () => {
+    const { connection, asked, deviations } = service(['{"value":[{"Id":1}]}'])
+    const operation: Invocation = {
+      ...facts,
+      parameters: { top: { is: edm4.string } },
+      returns: { is: () => survey, many: true },
+      asks: { of: survey, options: ['filter', 'select', 'orderBy'] },
+    }
+    const query = { filter: 'Passed', select: ['Id'], orderBy: 'Id desc' }
+    expect(await invoke(connection, operation, { top: 'a/b', ...query })).toEqual([{ Id: 1 }])
+    expect(decodeURIComponent(asked[0]?.url.split('/ships/')[1] ?? '')).toBe(
+      "Do(top=@top)?@top='a/b'&$filter=Passed&$select=Id&$orderby=Id desc",
+    )
+    expect(deviations).toEqual([])
+    await expect(
+      invoke(connection, operation, { top: 'a', select: 'Deep', skip: 1 }),
+    ).rejects.toThrow('select: "Deep" is not known here; there are Id, Passed; skip: is not known')
   })
 })
 

@@ -297,10 +297,11 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
 function declare(context: DeclarationContext): Declaration {
   const { contract, names, operation, page, inputType, outcomeType } = context
   const layout = operationLayout(operation)
+  const entityId = layout.kind === 'invoke' ? layout.asks?.entity : layout.entity
   const name =
-    layout.kind === 'invoke'
+    entityId === undefined
       ? code``
-      : (names.types[layout.entity] ?? contract.types[layout.entity]?.name ?? code``)
+      : (names.types[entityId] ?? contract.types[entityId]?.name ?? code``)
   const { query, terms } = queryNames(name)
   if (layout.kind === 'download') {
     const thisCall = code`${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
@@ -340,13 +341,13 @@ function declare(context: DeclarationContext): Declaration {
       },
     }
   }
-  if (!['list', 'get', 'count', 'update', 'replace', 'upsert'].includes(layout.kind)) return {}
+  if (!asking.has(layout.kind)) return {}
   const covers = operation.inputs
     .filter((input) => input.place === 'query')
     .map((input) => input.name)
   if (covers.length === 0) return layout.kind === 'get' ? unchangedDeclaration(context) : {}
   // Only the page that declares the input needs the query itself.
-  const all = queryOptions(contract, layout.kind === 'invoke' ? '' : layout.entity)
+  const all = entityId === undefined ? [] : queryOptions(contract, entityId)
   const inputBase = (): Code => {
     const local = page.useType('queries', query)
     return covers.length === all.length
@@ -367,12 +368,29 @@ function declare(context: DeclarationContext): Declaration {
       // Without a default: what a filter's function takes is found from the constraint.
       typeParameters: code`<const Input extends ${inputType}>`,
       input: isOptional ? code`input?: Input` : code`input: Input`,
-      returns:
-        layout.kind === 'list'
-          ? code`${page.useType(listingModule, 'Listing')}<${shape}>`
-          : code`Promise<${shape}${unchanged(context)}${isAbsent(operation) ? code` | undefined` : code``}>`,
+      returns: returnedBy(context, shape),
     },
   }
+}
+
+/** What is done with a query. */
+const asking: ReadonlySet<OperationLayout['kind']> = new Set([
+  'list',
+  'get',
+  'count',
+  'update',
+  'replace',
+  'upsert',
+  'invoke',
+])
+
+/** What an operation answers of which parts can be asked for, each of them of this shape. */
+function returnedBy(context: DeclarationContext, shape: Code): Code {
+  const { operation, page } = context
+  const { kind } = operationLayout(operation)
+  if (kind === 'list') return code`${page.useType(listingModule, 'Listing')}<${shape}>`
+  if (kind === 'invoke') return code`Promise<${shape}[]>`
+  return code`Promise<${shape}${unchanged(context)}${isAbsent(operation) ? code` | undefined` : code``}>`
 }
 
 /** What else there is when an entity has not changed since: nothing, for whoever asks so. */
@@ -399,7 +417,7 @@ function entityType({ contract, names, operation, page, outcomeType }: Declarati
   if (operation.outcome.kind !== 'value') return outcomeType
   const { type, nullable } = operation.outcome.field
   const texts = typeTextsOf(contract, names, openMembers)
-  if (operationLayout(operation).kind === 'list') return texts.itemOf(type, page)
+  if (type.kind === 'list') return texts.itemOf(type, page)
   return code`${texts.of(type, page)}${nullable ? code` | null` : code``}`
 }
 

@@ -105,6 +105,8 @@ export interface InvocationLayout {
   readonly method: 'GET' | 'POST'
   readonly passing: 'inline' | 'body' | 'query'
   readonly on?: ResourceLayout & { readonly many?: true; readonly cast?: string }
+  /** Of functions that return entities: their type, and what a query can ask of them. */
+  readonly asks?: { readonly entity: TypeId; readonly options: readonly string[] }
 }
 
 /** What an operation does, and to what. */

@@ -689,11 +689,19 @@ export class OperationReader {
       )
       return
     }
+    const entity = isFunction ? returnedEntities(outcome) : undefined
+    const asked =
+      entity === undefined || !this.types.isEntity(entity)
+        ? []
+        : this.askedOfRows(entity, inputs, facts.origin)
     const layout: InvocationLayout = {
       kind: 'invoke',
       call: facts.call,
       method: isFunction ? 'GET' : 'POST',
       passing: isFunction ? 'inline' : 'body',
+      ...(entity === undefined || asked.length === 0
+        ? {}
+        : { asks: { entity, options: asked.map((field) => field.name) } }),
       ...(on === undefined || place === undefined
         ? {}
         : {
@@ -719,11 +727,26 @@ export class OperationReader {
     )
     this.add(
       path,
-      [...outer, ...key, ...apart, ...guards],
+      [...outer, ...key, ...apart, ...guards, ...asked],
       outcome,
       facts.documentation ?? this.csdl.documentation(element, name),
       facts.origin,
       layout,
+    )
+  }
+
+  /**
+   * What a query can ask of the entities that a function returns (Protocol, section 11.5.4.1): what
+   * it calls one of its own parameters is that parameter. There is no place for a count.
+   */
+  private askedOfRows(
+    entity: TypeId,
+    parameters: readonly InputField[],
+    origin: Origin,
+  ): InputField[] {
+    const taken = new Set(['count', ...parameters.map((field) => field.name)])
+    return queryInputs(this.propertyNames(entity), this.csdl.version, origin).filter(
+      (field) => !taken.has(field.name),
     )
   }
 
@@ -846,7 +869,7 @@ export class OperationReader {
       isFree([...path.slice(0, -1), `${last}_`])
     )
       return take([...path.slice(0, -1), `${last}_`])
-    const parameters = inputs.filter((each) => each.name !== 'key').map((each) => each.name)
+    const parameters = inputs.filter((each) => each.place === 'body').map((each) => each.name)
     const beside = (step: string): readonly string[] => [...path.slice(0, -1), step]
     const telling = beside(
       `${last}${parameters.length === 0 ? 'Plain' : `By${parameters.map(pascalCase).join('And')}`}`,
@@ -866,6 +889,13 @@ export class OperationReader {
     )
     return take(candidate)
   }
+}
+
+/** The type of the entities that are returned as a list. */
+function returnedEntities(outcome: Outcome): TypeId | undefined {
+  if (outcome.kind !== 'value' || outcome.field.type.kind !== 'list') return undefined
+  const { item } = outcome.field.type
+  return item.kind === 'reference' ? item.to : undefined
 }
 
 function unbound(overloads: readonly Declared[]): Declared[] {

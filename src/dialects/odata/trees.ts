@@ -189,6 +189,14 @@ export class ODataTrees {
             ),
           }),
       ...(outcome.kind === 'value' ? { returns: this.property(outcome.field) } : {}),
+      ...(layout.asks === undefined
+        ? {}
+        : {
+            asks: {
+              of: new CodecReference(layout.asks.entity, false),
+              options: layout.asks.options,
+            },
+          }),
       protocol: this.protocol,
     }
   }

@@ -5,11 +5,11 @@ import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, resourcePath, type Resource } from './addresses.js'
 import { checkKey, checkProperty, unknownName } from './checking.js'
 import { checkTag, checkWithin, checked, ifMatchOf } from './input-checks.js'
-import { isStructure, type Property } from './model.js'
+import { isStructure, type Property, type Structure } from './model.js'
 import type { ListingPage } from '../listing.js'
 import { onOurHost } from '../service-links.js'
-import { pageAsItCame, readPage, reading } from './pages.js'
-import { queryString } from './query.js'
+import { isPartial, pageAsItCame, readPage, reading } from './pages.js'
+import { checkQuery, queryString, type AnyQuery } from './query.js'
 import { answered, parsed, type Facts, type Outgoing } from './sending.js'
 import { readProperty, writeProperty } from './structure.js'
 
@@ -27,6 +27,8 @@ export interface Invocation extends Facts {
   readonly on?: Resource & { readonly many?: boolean; readonly cast?: string }
   readonly parameters?: Readonly<Record<string, Property & { readonly name?: string }>>
   readonly returns?: Property
+  /** What a query can ask of the entities that it returns. */
+  readonly asks?: { readonly of: Structure; readonly options: readonly string[] }
 }
 
 type Input = Readonly<Record<string, unknown>>
@@ -49,7 +51,10 @@ export async function invoke<Outcome>(
     ...(body === undefined ? {} : { body }),
   }
   if (returns?.many === true)
-    return (await allRows(connection, operation, returns, outgoing, thisCall)) as Outcome
+    return (await allRows(connection, operation, returns, outgoing, {
+      isPart: isPartial(askedOf(operation, input as Input)),
+      thisCall,
+    })) as Outcome
   return (await answered(connection, operation, outgoing, thisCall, (response, hear) => {
     if (returns === undefined) return undefined
     if (response.body.length > 0) return readReturned(operation, returns, response, hear)
@@ -77,7 +82,7 @@ async function allRows(
   operation: Invocation,
   returns: Property,
   outgoing: Outgoing,
-  thisCall: ThisCall,
+  { isPart, thisCall }: { readonly isPart: boolean; readonly thisCall: ThisCall },
 ): Promise<unknown[] | null> {
   const rows: unknown[] = []
   for (let request = outgoing; ;) {
@@ -87,7 +92,7 @@ async function allRows(
       request,
       thisCall,
       (response, hear) => {
-        const how = reading(operation.protocol, false, hear)
+        const how = reading(operation.protocol, isPart, hear)
         if (response.body.length > 0)
           return readPage(operation, returns, parsed(operation, response), outgoing.url, how)
         if (returns.nullable !== true)
@@ -161,7 +166,16 @@ export function invocationTarget(
   const aliases = named
     .filter(isAliased)
     .map(({ wire, property, value }) => [`@${wire}`, protocol.literal(property, value)] as const)
-  return { target: `${bound}${operation.call}(${inline.join(',')})${queryString(aliases)}` }
+  const { asks } = operation
+  const asked = asks === undefined ? [] : protocol.query(askedOf(operation, input), asks.of)
+  return {
+    target: `${bound}${operation.call}(${inline.join(',')})${queryString([...aliases, ...asked])}`,
+  }
+}
+
+/** The part of an input that asks something of the entities that are returned. */
+function askedOf({ asks }: Invocation, input: Input): Input & AnyQuery {
+  return Object.fromEntries((asks?.options ?? []).map((name) => [name, input[name]]))
 }
 
 function checkInvocation(connection: Connection, operation: Invocation, input: Input): void {
@@ -178,7 +192,17 @@ function checkInvocation(connection: Connection, operation: Invocation, input: I
     }
     const guards = on === undefined || on.many === true ? [] : ['ifMatch']
     if (guards.length > 0) checkTag(input, 'ifMatch', misfits)
-    const names = [...outer, ...(hasKey ? ['key'] : []), ...Object.keys(parameters), ...guards]
+    const { asks, protocol } = operation
+    const options = asks?.options ?? []
+    if (asks !== undefined)
+      checkQuery(askedOf(operation, input), asks.of, protocol, options, [], '', misfits)
+    const names = [
+      ...options,
+      ...outer,
+      ...(hasKey ? ['key'] : []),
+      ...Object.keys(parameters),
+      ...guards,
+    ]
     for (const name of Object.keys(input))
       if (!names.includes(name) && input[name] !== undefined)
         misfits.push({ path: name, message: unknownName(name, names) })
