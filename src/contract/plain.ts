@@ -1,7 +1,9 @@
 import { addAll } from './lists.js'
+import { once } from './once.js'
 import type {
   Contract,
   Field,
+  NamedType,
   Origin,
   RecordType,
   ScalarBase,
@@ -72,9 +74,35 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
             othersOf(contract, actual),
           )
         : withoutExactNumbers(plain)
+    case 'fragment':
+      return actual.mayBeRecord === true
+        ? recordsFromPlain(contract, actual, plain)
+        : withoutExactNumbers(plain)
     default:
       return withoutExactNumbers(plain)
   }
+}
+
+/** What may be any record of the contract: those that say which they are, alone or in lists. */
+function recordsFromPlain(contract: Contract, type: Type, plain: unknown): unknown {
+  if (Array.isArray(plain)) return plain.map((item) => recordsFromPlain(contract, type, item))
+  const record = isPlainObject(plain) ? recordNamed(contract, plain['$is']) : undefined
+  return record === undefined
+    ? withoutExactNumbers(plain)
+    : fromPlain(contract, { kind: 'reference', to: record.id, origin: type.origin }, plain)
+}
+
+const recordsByName = new WeakMap<Contract, ReadonlyMap<unknown, NamedType>>()
+
+/** The record that goes by a name in `$is`. */
+function recordNamed(contract: Contract, name: unknown): NamedType | undefined {
+  const records = once(recordsByName, contract, () => {
+    const own = Object.values(contract.types).filter(
+      (type) => type.kind === 'record' && type.variantOf === undefined,
+    )
+    return new Map(own.map((type) => [type.name, type]))
+  })
+  return records.get(name)
 }
 
 /** What members are that a type does not name, by their names. */

@@ -261,16 +261,17 @@ async function readText(
 ): Promise<{ plain: unknown } | { value: unknown }> {
   if (nullable && text === 'null') return { plain: null }
   if (nullable && text === '"null"') return { value: 'null' }
-  if (type === undefined) return { value: text }
+  const parsed = async (): Promise<{ plain: unknown }> => ({
+    plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile),
+  })
+  if (type === undefined) return /^\{\s*"\$file"/.test(text) ? parsed() : { value: text }
   const actual = resolve(contract, type)
   const isOpen = ['union', 'anything'].includes(actual.kind)
   const structured = isOpen
     ? /^[[{"\d-]/.test(text)
     : ['record', 'list', 'fragment', 'map', 'intersection'].includes(actual.kind) ||
       (actual.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
-  return structured
-    ? { plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) }
-    : { value: fromText(contract, type, text) }
+  return structured ? parsed() : { value: fromText(contract, type, text) }
 }
 
 /**

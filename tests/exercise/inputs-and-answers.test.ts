@@ -4,7 +4,7 @@ import { ExactNumber, fromPlain, fromText } from '../../src/contract/plain.js'
 import { matchName, nearestAdvice, nearestNames } from '../../src/contract/nearest.js'
 import { readSource } from '../../src/app/read-source.js'
 import { printable, problem } from '../../src/contract/problem.js'
-import type { Operation, ScalarBase, Type } from '../../src/contract/contract.js'
+import type { InputField, Operation, ScalarBase, Type } from '../../src/contract/contract.js'
 import { parseAssignment, parseInput, parsePath, readInput } from '../../src/exercise/input.js'
 import { arrange, cell } from '../../src/exercise/tabulate.js'
 import { base64ToBytes, bytesToBase64, toPlain } from '../../src/runtime/plain.js'
@@ -252,6 +252,34 @@ describe('inputs', () => {
     )
     expect(Object.hasOwn(polluted, '__proto__')).toBe(true)
     expect(({} as Record<string, unknown>)['polluted']).toBeUndefined()
+  })
+
+  test('a record that stands where any may is read by the type that it says it is of', async () => {
+    const operation = operationNamed(contract, 'reserveBerth')
+    const [vessel] = operation.inputs
+    const any: Operation = {
+      ...operation,
+      inputs: [
+        {
+          ...(vessel as InputField),
+          name: 'any',
+          type: { kind: 'fragment', mayBeRecord: true, origin },
+        },
+      ],
+    }
+    const tug = '{"$is": "Tug", "Draught": 3.10, "Odd": 9007199254740993}'
+    const read = { $is: 'Tug', Draught: '3.10', Odd: 9007199254740993n }
+    const input = async (text: string, ...words: string[]): Promise<unknown> =>
+      readInput(contract, any, await parseInput(text, 'x'), words.map(parseAssignment), () =>
+        Promise.resolve(Uint8Array.of(1)),
+      )
+    expect(await input(`{"any": [${tug}, 3]}`)).toEqual({ any: [read, 3] })
+    expect(await input('{}', 'any.$is=Tug', 'any.Draught=3', 'any.Odd={"$file": "x"}')).toEqual({
+      any: { $is: 'Tug', Draught: '3', Odd: Uint8Array.of(1) },
+    })
+    expect(await input('{"any": {"$is": "Nobody", "Draught": 3.5}}')).toEqual({
+      any: { $is: 'Nobody', Draught: 3.5 },
+    })
   })
 })
 
