@@ -1,6 +1,14 @@
 import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
-import { directSubtypes, operationsOf, pathOf, neededOf } from '../contract/queries.js'
+import {
+  directSubtypes,
+  endpointsOf,
+  isPlainHttp,
+  neededOf,
+  operationsOf,
+  pathOf,
+  reachableTypes,
+} from '../contract/queries.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { problem } from '../contract/problem.js'
 import { camelCase, isIdentifier, pascalCase } from './identifiers.js'
@@ -142,7 +150,13 @@ export function assignNames(
     claimOperation(name)
   }
 
-  for (const type of sortedBy(Object.values(contract.types), (each) => each.id)) {
+  // What a plain-HTTP port alone needs does not take the good names from what SOAP needs.
+  const aside = typesOfPlainHttpAlone(contract)
+  const inOrder = sortedBy(Object.values(contract.types), (each) => each.id)
+  for (const type of [
+    ...inOrder.filter(({ id }) => !aside.has(id)),
+    ...inOrder.filter(({ id }) => aside.has(id)),
+  ]) {
     if (Object.hasOwn(types, type.id)) continue
     const suffixes = [kindSuffix[type.kind] ?? 'Type', namespaceWord(type.id)]
     const isFree = (name: string): boolean =>
@@ -253,6 +267,21 @@ function namespaceWord(id: TypeId): string {
     .split(/[/:#?]+/)
     .filter((word) => /\p{L}/u.test(word) && !/^(?:https?|urn|www)$/i.test(word))
   return words.length === 0 ? 'Other' : pascalCase(words.at(-1) ?? '')
+}
+
+/** Types that only operations need which no other port than plain-HTTP ones offers. */
+function typesOfPlainHttpAlone(contract: Contract): ReadonlySet<TypeId> {
+  const isPlain = new Set(
+    endpointsOf(contract)
+      .filter(isPlainHttp)
+      .map(({ name }) => name),
+  )
+  const offeredOtherwise = operationsOf(contract).filter(({ wire }) =>
+    Object.keys(wire).some((endpoint) => !isPlain.has(endpoint)),
+  )
+  if (isPlain.size === 0 || offeredOtherwise.length === 0) return new Set()
+  const needed = new Set(reachableTypes(contract, offeredOtherwise))
+  return new Set(Object.keys(contract.types).filter((id) => !needed.has(id)))
 }
 
 function sortedBy<T>(items: readonly T[], key: (item: T) => string): T[] {

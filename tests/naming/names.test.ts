@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import type { Contract, NamedType, Operation } from '../../src/contract/contract.js'
+import type { Contract, Endpoint, NamedType, Operation } from '../../src/contract/contract.js'
 import { noNames } from '../../src/contract/kept-names.js'
 import { camelCase, isIdentifier, pascalCase } from '../../src/naming/identifiers.js'
 import { assignNames, operationExports, type Names } from '../../src/naming/names.js'
@@ -104,6 +104,37 @@ describe('the names of a client', () => {
     )
     expect(new Set(exportsOf(names)).size).toBe(exportsOf(names).length)
     expect(names.codecs['{urn:made-up:n0}Date']).toBe('dateRecord')
+  })
+
+  test('what a plain-HTTP port alone needs takes no good name from what SOAP needs', () => {
+    const contract = contractWith(['find', 'findPlain'], ['Berth', 'Berth'])
+    const [service] = contract.services
+    const endpoint = (name: string, protocol: string): Endpoint => ({
+      name,
+      protocol,
+      address: '',
+      origin,
+      layout: {},
+    })
+    const endpoints = [endpoint('get', 'HTTP GET'), endpoint('line', 'SOAP 1.1')]
+    const operations = ['line', 'get'].map((name, at): Operation => {
+      const [find] = service?.operations ?? []
+      if (find === undefined) throw new Error('no operation')
+      return {
+        ...find,
+        path: [`find${name}`],
+        inputs: find.inputs.filter((_, place) => place !== at),
+        wire: { [name]: {} },
+      }
+    })
+    const { types } = assign({
+      ...contract,
+      services: [{ name: 's', endpoints, operations, origin }],
+    })
+    expect(types).toEqual({
+      '{urn:made-up:n0}Berth': 'BerthRecord',
+      '{urn:made-up:n1}Berth': 'Berth',
+    })
   })
 
   const wireName = fc.oneof(
