@@ -12,6 +12,7 @@ import { jsonText } from '../../src/runtime/json/values.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
+import type { Restrictions } from '../../src/runtime/odata/restrictions.js'
 import { invoke, type Invocation } from '../../src/runtime/odata/invocations.js'
 import { count, create, get, list, remove, replace, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
@@ -507,6 +508,42 @@ test('for which version an action is meant; a service that insists on it is told
     message: 'the service wants to know which version is meant (`ifMatch`): which?',
   })
   await expect(invoke(connection, rename, { key: 1n, ifMatch: 5 })).rejects.toThrow(InputRejected)
+})
+
+describe('what a service says of queries is heeded before it is asked', () => {
+  const one = ['Name']
+  test.each<[Restrictions, object, string | undefined]>([
+    [
+      { filtered: one },
+      {},
+      'filter: is missing; the service answers only who says which ones, by Name',
+    ],
+    [{ filtered: [] }, {}, 'filter: is missing; the service answers only who says which ones'],
+    [{ filtered: one }, { filter: 'Length gt 1' }, 'filter.Name: must be a part of the filter'],
+    [{ filtered: one }, { filter: "Length gt 1 and Name eq 'a'" }, undefined],
+    [
+      { unfiltered: one },
+      { filter: "startswith(Name,'a')" },
+      "filter: the service can't filter by Name",
+    ],
+    [{ unfiltered: one }, { filter: 'Length gt 1' }, undefined],
+    [
+      { unsorted: one },
+      { orderBy: ['Length', 'Name desc'] },
+      "orderBy: the service can't sort by Name",
+    ],
+    [{ unsorted: one }, { orderBy: 'Length' }, undefined],
+    [{ unexpanded: ['Surveys'] }, { expand: 'Surveys($top=1)' }, "can't expand Surveys"],
+    [{ unexpanded: ['Surveys'] }, { expand: [{ Surveys: { top: 1 } }] }, "can't expand Surveys"],
+    [{ without: ['top'] }, { top: 1 }, "top: can't be asked for here"],
+  ])('%j of %j', async (restricted, query, reason) => {
+    const { connection, asked } = service(['{"value":[]}'])
+    const rows = list(connection, { ...ships, restricted }, query).all()
+    await (reason === undefined
+      ? expect(rows).resolves.toEqual([])
+      : expect(rows).rejects.toThrow(reason))
+    expect(asked).toHaveLength(reason === undefined ? 1 : 0)
+  })
 })
 
 describe('functions and actions', () => {
