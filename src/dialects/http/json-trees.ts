@@ -306,6 +306,9 @@ export class JsonTrees {
         ? {}
         : { format: new Builtin(format.module, format.name) }),
       ...(kind === 'json' && kindOf(mediaType) !== 'json' ? { json: true } : {}),
+      ...(kind === 'bytes' && ['json', 'xml', 'lines'].includes(kindOf(mediaType))
+        ? { raw: true }
+        : {}),
       ...(encoding === undefined
         ? {}
         : {

@@ -63,12 +63,13 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     // Anything at all, or a name of the maker's own with an object in it, is JSON as a rule.
     const isRange = name.includes('*')
     const isStructured = schema !== undefined && isObjectSchema(schema, references)
-    const isAnyJson =
-      isRange &&
-      /^(?:\*\/\*|application\/\*)$/.test(name.trim()) &&
-      (schema === undefined || !isBinary(schema, references))
+    const isRaw = schema !== undefined && isBinary(schema, references)
+    const isAnyJson = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && !isRaw
     const isOwnJson = named === 'bytes' && isStructured && !/^multipart\//i.test(name)
-    const whole = isAnyJson || isOwnJson ? 'json' : named
+    // Texts of JSON and XML are no sequence of octets: what is one goes as it is.
+    const isRawStructure = isRaw && ['json', 'xml', 'lines'].includes(named)
+    const asNamed = isRawStructure ? 'bytes' : named
+    const whole = isAnyJson || isOwnJson ? 'json' : asNamed
     const kind = whole === 'json' && saysItStreams(owner, node, schema) ? 'lines' : whole
     const tell = (as: string, reason: string): void =>
       notes.add(
@@ -78,6 +79,9 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
         node.origin,
       )
     if (kind !== whole) tell('a sequence of JSON texts', 'its description says that it streams')
+    // A file of version 2.0 has the media types of all its neighbours.
+    if (isRawStructure && schema?.members.get('type')?.value !== 'file')
+      tell('bytes', 'its schema says that it is binary')
     if (kind === 'json' && named !== 'json')
       tell('JSON', isRange ? 'it may be anything' : 'it carries an object')
     else if (isStructured && kind === 'bytes')

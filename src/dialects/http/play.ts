@@ -281,6 +281,7 @@ function readBody(
 ): unknown {
   if (request.body.length === 0) return undefined
   const content = contentOf(live, request)
+  if (content?.raw === true) return request.body
   const mediaType = content?.type ?? ''
   const text = new TextDecoder().decode(request.body)
   if (kindOf(mediaType) === 'json' || content?.json === true) return exactJson(text)

@@ -76,6 +76,8 @@ export interface Content {
   readonly format?: Format
   /** It is JSON, though its media type does not say so. */
   readonly json?: boolean
+  /** It is bytes, though its media type says that it is JSON or XML. */
+  readonly raw?: boolean
   /** How parts of a form are written, by name. */
   readonly encoding?: Readonly<
     Record<
@@ -469,7 +471,9 @@ function readContent(
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
   if (content?.type === undefined) return readUndeclared(operation, response, onDeviation)
-  const isText = content.json === true || content.format?.read !== undefined || isJson(content.type)
+  const isText =
+    content.raw !== true &&
+    (content.json === true || content.format?.read !== undefined || isJson(content.type))
   if (
     response.status === 204 ||
     response.status === 205 ||
@@ -569,7 +573,8 @@ function readPlain(
 ): unknown {
   const type = content.type ?? ''
   // A picture in XML is carried as bytes, like any other.
-  if (!/^(?:text\/|application\/(?:[\w.-]+\+)?xml\b)/i.test(type)) return response.body
+  if (content.raw === true || !/^(?:text\/|application\/(?:[\w.-]+\+)?xml\b)/i.test(type))
+    return response.body
   return content.is === undefined
     ? textOf(response)
     : fromJson(content.is, textOf(response), '', onDeviation)
