@@ -62,6 +62,8 @@ export interface Dialect {
   rules?(contract: Contract): {
     allows(type: Type, plain: unknown): boolean
     candidates(type: Type): readonly unknown[]
+    /** What a text of a format looks like, where that is known. */
+    ofFormat(format: string): string | undefined
   }
 
   /** The rules that a named type has beyond its shape, in words. Left out where types say all. */

@@ -55,6 +55,8 @@ export interface Shortfall {
 export interface SampleRules {
   allows(type: Type, plain: unknown): boolean
   candidates(type: Type): readonly unknown[]
+  /** What a text of a format looks like, where that is known. */
+  ofFormat(format: string): string | undefined
 }
 
 /**
@@ -128,15 +130,24 @@ class Sampler {
   private valueOf(field: Field): unknown {
     const { example, type, name } = field
     if (example !== undefined && this.isFit(field, example)) return example
-    const preset = field.fixed ?? field.default
-    if (preset === undefined)
-      return field.nullable && (this.isLeast() || this.endless(type))
-        ? null
-        : this.value(type, name)
-    return Array.isArray(preset) ? preset : this.preset(type, String(preset))
+    const preset = this.preset(field)
+    if (preset !== undefined) return preset
+    return field.nullable && (this.isLeast() || this.endless(type)) ? null : this.value(type, name)
   }
 
-  /** Examples are written by people, and may break the type that they are for. */
+  /** The one value that a field may have, or its default where that is one. */
+  private preset(field: Field): unknown {
+    const { fixed, type } = field
+    const given = fixed ?? field.default
+    if (given === undefined) return undefined
+    const value = Array.isArray(given) ? given : this.typed(type, String(given))
+    return fixed !== undefined || this.isFit(field, value) ? value : undefined
+  }
+
+  /**
+   * Examples and defaults are written by people and programs, and may break the type that they are
+   * for.
+   */
   private isFit({ type, nullable }: Field, example: unknown): boolean {
     return (example === null && nullable) || this.rules?.allows(type, example) !== false
   }
@@ -324,7 +335,7 @@ class Sampler {
           return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name))
             .trim()
             .split(' ')
-            .map((item) => this.preset(type.item, item))
+            .map((item) => this.typed(type.item, item))
         if (
           !this.isLeast() &&
           type.item.kind === 'union' &&
@@ -410,7 +421,7 @@ class Sampler {
   }
 
   private scalar(type: ScalarType, name: string): unknown {
-    const value = scalar(type, name)
+    const value = this.ofFormat(type) ?? scalar(type, name)
     const limits = type.constraints ?? {}
     this.values += Math.floor(String(value).length / 100)
     if (type.base === 'bytes' && (limits.minLength ?? 0) > mostCharacters)
@@ -420,6 +431,15 @@ class Sampler {
         `no text was found that ${(limits.patterns ?? []).length > 0 ? `matches ${(limits.patterns ?? []).map((group) => group.join(' or ')).join(' and ')}` : 'has the right length'}`,
       )
     return value
+  }
+
+  /** What texts and moments of a format look like, where the limits leave room for that. */
+  private ofFormat({ base, format, example, constraints = {} }: ScalarType): string | undefined {
+    const usual = this.rules?.ofFormat(format)
+    if (usual === undefined || example !== undefined || constraints.allowed !== undefined)
+      return undefined
+    if (base === 'dateTime' || base === 'time') return moment(constraints, usual)
+    return base === 'text' && fitsText(constraints, usual) ? usual : undefined
   }
 
   private isTurn(id: string): boolean {
@@ -481,7 +501,7 @@ class Sampler {
     }
   }
 
-  private preset(type: Type, text: string): unknown {
+  private typed(type: Type, text: string): unknown {
     const actual = resolve(this.contract, type)
     if (actual.kind !== 'scalar') return text
     if (actual.base === 'boolean') return text === 'true' || text === '1'

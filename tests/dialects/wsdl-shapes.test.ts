@@ -14,6 +14,7 @@ import { readAnswer } from '../../src/runtime/soap/answer.js'
 import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
 import { freshFolder } from '../support/program.js'
+import { schemaCases } from './wsdl-shapes.cases.js'
 
 interface Shape {
   readonly schema?: string
@@ -420,120 +421,7 @@ describe('policies, as far as telling which credential is wanted', () => {
 })
 
 describe('what XML Schema says, and what becomes of it', () => {
-  test.each([
-    [
-      'a choice',
-      '<xs:choice><xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/></xs:choice>',
-      '',
-      [],
-      ['a?', 'b?'],
-    ],
-    [
-      'a choice inside another',
-      '<xs:choice><xs:element name="a" type="xs:int"/><xs:sequence><xs:choice><xs:element name="b" type="xs:int"/><xs:element name="c" type="xs:int"/></xs:choice></xs:sequence></xs:choice>',
-      '',
-      [],
-      ['a?', 'b?', 'c?'],
-    ],
-    [
-      'a group that repeats',
-      '<xs:sequence maxOccurs="3"><xs:element name="a" type="xs:int"/></xs:sequence>',
-      '',
-      [],
-      ['a'],
-    ],
-    [
-      'an element that occurs twice',
-      '<xs:element name="a" type="xs:int"/><xs:element name="b" type="xs:int"/><xs:element name="a" type="xs:int"/>',
-      '',
-      [],
-      ['a', 'b', 'a_'],
-    ],
-    [
-      'an element that may not occur',
-      '<xs:element name="a" type="xs:int" maxOccurs="0"/><xs:element name="b" type="xs:int"/>',
-      '',
-      [],
-      ['b'],
-    ],
-    [
-      'a named group',
-      '<xs:group ref="t:G" minOccurs="0"/>',
-      '<xs:group name="G"><xs:sequence><xs:element name="g" type="xs:int"/></xs:sequence></xs:group>',
-      [],
-      ['g?'],
-    ],
-    [
-      'a union',
-      '<xs:element name="a" type="t:U"/>',
-      '<xs:simpleType name="U"><xs:union memberTypes="xs:int xs:date"/></xs:simpleType>',
-      [],
-      ['a'],
-    ],
-    [
-      'an untranslatable pattern',
-      '<xs:element name="a" type="t:Q"/>',
-      '<xs:simpleType name="Q"><xs:restriction base="xs:string"><xs:pattern value="[a-z-[aeiou]]"/></xs:restriction></xs:simpleType>',
-      ['TM-2211 approximated'],
-      ['a'],
-    ],
-    [
-      'a range of dates',
-      '<xs:element name="a" type="t:D"/>',
-      '<xs:simpleType name="D"><xs:restriction base="xs:date"><xs:minInclusive value="2026-01-01"/></xs:restriction></xs:simpleType>',
-      [],
-      ['a'],
-    ],
-    [
-      'an enumeration of bytes',
-      '<xs:element name="a" type="t:D"/>',
-      '<xs:simpleType name="D"><xs:restriction base="xs:hexBinary"><xs:enumeration value="00"/></xs:restriction></xs:simpleType>',
-      ['TM-2219 approximated'],
-      ['a'],
-    ],
-    [
-      'more choices inside each other than are worth telling apart',
-      `<xs:choice><xs:sequence>${[...'abcdefg'].map((each) => `<xs:choice><xs:element name="${each}" type="xs:int"/><xs:element name="${each}${each}" type="xs:int"/></xs:choice>`).join('')}</xs:sequence><xs:element name="z" type="xs:int"/></xs:choice>`,
-      '',
-      ['TM-2205 approximated'],
-      [...[...'abcdefg'].flatMap((each) => [`${each}?`, `${each}${each}?`]), 'z?'],
-    ],
-    [
-      'a substitution group',
-      '<xs:element ref="t:head"/>',
-      '<xs:element name="head" type="xs:int"/><xs:element name="other" substitutionGroup="t:head"/><xs:element name="third" type="xs:int" substitutionGroup="t:other"/>',
-      [],
-      ['head?', 'other?', 'third?'],
-    ],
-    [
-      'a substitution group whose head is abstract, repeated',
-      '<xs:element ref="t:head" maxOccurs="unbounded"/>',
-      '<xs:element name="head" type="xs:int" abstract="true"/><xs:element name="other" substitutionGroup="t:head"/>',
-      [],
-      ['other'],
-    ],
-    [
-      'a restriction of a record',
-      '<xs:element name="a" type="t:R"/>',
-      '<xs:complexType name="L"><xs:sequence><xs:element name="x" type="xs:int" minOccurs="0"/></xs:sequence></xs:complexType><xs:complexType name="R"><xs:complexContent><xs:restriction base="t:L"><xs:sequence><xs:element name="x" type="xs:int"/></xs:sequence></xs:restriction></xs:complexContent></xs:complexType>',
-      [],
-      ['a'],
-    ],
-    [
-      'a type declared twice',
-      '<xs:element name="a" type="t:T"/>',
-      '<xs:simpleType name="T"><xs:restriction base="xs:int"/></xs:simpleType><xs:simpleType name="T"><xs:restriction base="xs:date"/></xs:simpleType>',
-      ['TM-2202 ignored'],
-      ['a'],
-    ],
-    [
-      'xml:lang',
-      '<xs:element name="a"><xs:complexType><xs:simpleContent><xs:extension base="xs:string"><xs:attribute ref="xml:lang"/></xs:extension></xs:simpleContent></xs:complexType></xs:element>',
-      '',
-      [],
-      ['a'],
-    ],
-  ])('%s', async (_what, inside, types, notes, fields) => {
+  test.each(schemaCases)('%s', async (_what, inside, types, notes, fields) => {
     const contract = await simple(wrapped(inside, types))
     expect([...new Set(notesOf(contract))]).toEqual(notes)
     expect(

@@ -1,6 +1,12 @@
 import { expect, test } from '@jest/globals'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import addFormats from 'ajv-formats'
 import type { Constraints, Contract } from '../../src/contract/contract.js'
-import { sampleValue } from '../../src/exercise/sample.js'
+import { formatExamples } from '../../src/dialects/http/format-examples.js'
+import { http } from '../../src/dialects/http/index.js'
+import { sampleInput, sampleValue } from '../../src/exercise/sample.js'
+import { operationNamed } from '../support/contracts.js'
+import { readText } from '../support/descriptions.js'
 
 const origin = { document: 'd', line: 1, column: 1 }
 const contract = { types: {} } as unknown as Contract
@@ -30,4 +36,48 @@ test.each<[pattern: string, least: number, most: number]>([
 
 test('where any character may stand, letters do', () => {
   expect(sampleOf({ patterns: [['to:.+']], minLength: 8 })).toMatch(/^to:[a-z]+$/)
+})
+
+test('texts of the formats that JSON Schema and OpenAPI name are such texts, as Ajv finds; defaults that are none are left out', async () => {
+  const formats = [...formatExamples.keys(), 'date', 'duration', 'byte', 'binary', 'password']
+  const properties = Object.fromEntries(
+    formats.map((format) => {
+      const isPreset = ['date-time', 'password'].includes(format)
+      return [format, { type: 'string', format, ...(isPreset ? { default: 'never' } : {}) }]
+    }),
+  )
+  const schema = { type: 'object', required: formats, properties }
+  const content = { 'application/json': { schema } }
+  const description = {
+    openapi: '3.1.0',
+    info: { title: 'Formats', version: '1' },
+    paths: {
+      '/': { put: { operationId: 'put', requestBody: { content }, responses: { 204: {} } } },
+    },
+  }
+  const { contract } = await readText('formats.json', JSON.stringify(description))
+  const { body } = sampleInput(contract, operationNamed(contract, 'put'), {
+    full: true,
+    rules: http.rules?.(contract),
+  })
+  const ajv = new Ajv2020({ strict: false, allErrors: true, logger: false })
+  ;(addFormats as unknown as (ajv: Ajv2020) => void)(ajv)
+  const validate = ajv.compile(schema)
+  expect({ valid: validate(body), errors: validate.errors }).toEqual({ valid: true, errors: null })
+  expect(body).toMatchObject({ 'date-time': '2026-11-23T14:30:00Z', password: 'never' })
+})
+
+test.each<[format: string, limits: Constraints, expected: RegExp]>([
+  ['uuid', {}, /^[0-9a-f]{8}-/],
+  ['uuid', { patterns: [['[A-F]{4}']] }, /^[A-F]{4}$/],
+  ['email', { maxLength: 5 }, /^.{1,5}$/],
+  ['email', { allowed: ['a@b.example'] }, /^a@b\.example$/],
+])('a text of the format %s within %j', (format, constraints, expected) => {
+  const type = { kind: 'scalar', base: 'text', format, constraints, origin } as const
+  const rules = {
+    allows: () => true,
+    candidates: () => [],
+    ofFormat: (name: string) => formatExamples.get(name),
+  }
+  expect(sampleValue(contract, type, 'berth', { full: true, rules })).toMatch(expected)
 })

@@ -5,6 +5,7 @@ import { once } from '../../contract/once.js'
 import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
 import { checkJson, type JsonRef } from '../../runtime/http/json.js'
+import { formatExamples } from './format-examples.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import {
   bodyLayout,
@@ -116,6 +117,7 @@ export const http: Dialect = {
           return misfits.length === 0
         },
         candidates: (type) => candidatesOf(typeLayout(type).rule),
+        ofFormat: (format) => formatExamples.get(format),
       }
     }),
   rulesInWords,
