@@ -715,7 +715,12 @@ function* candidates(patterns: readonly (readonly string[])[], least: number): G
       yield matching(pattern, length, 'few')
       yield matching(pattern, length, 'many')
     }
+  // What must have letters of both sizes, digits and signs somewhere is a password.
+  if (all.some((pattern) => pattern.includes('(?=')))
+    for (const word of passwords) yield word.padEnd(least, 'x')
 }
+
+const passwords = ['Harbour2026!', 'Harbour-2026', 'Harbour2026']
 
 /** What a pattern looks ahead for, which the generator of texts passes over. */
 function aheadIn(pattern: string): string[] {

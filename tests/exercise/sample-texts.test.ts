@@ -27,6 +27,8 @@ test.each<[pattern: string, least: number, most: number]>([
   ['key:(?:one|two):.+:line/.+', 46, 60],
   ['(?=\\$)(?=\\S+$).*', 0, 100],
   ['(?=.*[0-9]).{8,}', 8, 20],
+  ['(?=.*[a-z])(?=.*[A-Z])(?=.*[!@#$%&*()])[a-zA-Z\\d!@#$%&*()]{12,123}', 0, 200],
+  ['(?=^.{8,64}$)((?=.*\\d)(?=.*[A-Z])(?=.*[a-z])|(?=.*\\d)(?=.*[^A-Z])(?=.*[a-z]))^.*', 20, 64],
 ])('a text for %s of %i to %i characters matches', (pattern, minLength, maxLength) => {
   const text = sampleOf({ patterns: [[pattern]], minLength, maxLength })
   expect(text).toMatch(new RegExp(`^(?:${pattern})$`, 'u'))
