@@ -15,15 +15,18 @@ export function wordsOf(name: string): string[] {
     )
     .replace(/([\p{Ll}\p{N}])(\p{Lu})/gu, '$1 $2')
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
-    .split(/[^\p{L}\p{N}]+/u)
+    .split(/[^\p{L}\p{N}\p{M}]+/u)
     .filter((word) => word !== '')
+}
+
+function capitalised(word: string): string {
+  const [first = ''] = word
+  return first.toUpperCase() + word.slice(first.length)
 }
 
 /** A name as PascalCase; runs of capitals that the wire has are kept (`XMLFile` stays so). */
 export function pascalCase(name: string): string {
-  const joined = wordsOf(name)
-    .map((word) => word.charAt(0).toUpperCase() + word.slice(1))
-    .join('')
+  const joined = wordsOf(name).map(capitalised).join('')
   return beginning(cut(joined), 'N')
 }
 
@@ -33,12 +36,12 @@ export function pascalCase(name: string): string {
  */
 export function camelCase(name: string): string {
   const [first = '', ...rest] = wordsOf(name)
+  const [letter = ''] = first
   const head =
     first === first.toUpperCase()
       ? first.toLowerCase()
-      : first.charAt(0).toLowerCase() + first.slice(1)
-  const joined = head + rest.map((word) => word.charAt(0).toUpperCase() + word.slice(1)).join('')
-  return beginning(cut(joined), 'n')
+      : letter.toLowerCase() + first.slice(letter.length)
+  return beginning(cut(head + rest.map(capitalised).join('')), 'n')
 }
 
 /** Is the text an identifier as it stands? */

@@ -227,8 +227,9 @@ export async function validProjectText(text: string): Promise<ProjectText> {
       .required(),
     folder: Joi.string().required(),
     class: Joi.string().pattern(
-      /^\p{Lu}\p{ID_Continue}*$/u,
-      'a class name: a capital, then letters and digits',
+      // In scripts that have capitals it begins with one.
+      /^(?!\p{Changes_When_Uppercased})\p{ID_Start}\p{ID_Continue}*$/u,
+      'class name (a capital, then letters and digits)',
     ),
     only: names.min(1),
     endpoint: Joi.string(),

@@ -316,3 +316,43 @@ describe('names that were given', () => {
     )
   })
 })
+
+test('whatever a service and its things are called, in any language: what import writes, every command takes', async () => {
+  const odd =
+    '港務局 المرفأ नौका 123 - . constructor null ~ # a:b " \' Default Console Input each ß ﬁ ǆ İstanbul 𝒳 𐐨 💧 ../x class \u2028'
+  const text = fc.oneof(
+    fc.string({ unit: 'grapheme', maxLength: 12 }),
+    fc.string({ unit: 'binary', maxLength: 12 }),
+    fc.constantFrom(...odd.split(' '), '\n', 'a'.repeat(300)),
+  )
+  await fc.assert(
+    fc.asyncProperty(text, text, text, async (title, name, tag) => {
+      const folder = await freshFolder()
+      const schema = { title: name, type: 'object', properties: { [name]: { type: 'string' } } }
+      const content = { 'application/json': { schema: { $ref: '#/components/schemas/T' } } }
+      const responses = { 200: { description: 'd', content } }
+      const description = {
+        openapi: '3.1.0',
+        info: { title, version: '1' },
+        paths: { '/a': { get: { tags: [tag], operationId: name, responses } } },
+        components: { schemas: { T: schema } },
+      }
+      await writeFile(join(folder, 'a.json'), JSON.stringify(description))
+      for (const words of [
+        'import a.json --as api',
+        'list',
+        'show api',
+        'generate',
+        'diagram api m.svg',
+      ]) {
+        const { code, stderr } = await tolmach(folder, words.split(' '))
+        expect({ words, code, stderr: code === 0 ? '' : stderr }).toEqual({
+          words,
+          code: 0,
+          stderr: '',
+        })
+      }
+    }),
+    { numRuns: 12, examples: [['港務局', 'नौका', '💧']] },
+  )
+})
