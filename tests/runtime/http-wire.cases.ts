@@ -442,6 +442,15 @@ export const answerCases: [
   ],
   ['text', 'answers-as-bytes', 'text', 200, 'text/plain', 'ü', 'ü'],
   [
+    'a member that another part names, beside others that are objects',
+    'others-beside-names',
+    'boat',
+    200,
+    'application/json',
+    '{"id":"i","sails":true,"more":{"a":1}}',
+    { id: 'i', sails: true, more: { a: 1 } },
+  ],
+  [
     'bytes under json',
     'answers-as-bytes',
     'asJson',

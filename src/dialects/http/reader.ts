@@ -22,6 +22,7 @@ import type { ContractLayout, OperationLayout } from './layout.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { operationKey, OperationNames } from './operation-names.js'
+import { mendNamedBesideOthers } from './named-beside-others.js'
 import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
@@ -125,6 +126,7 @@ class DescriptionReader {
     this.schemas.readWaiting()
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)
+    mendNamedBesideOthers(this.schemas.types, this.notes)
     const finished = operations.map((operation) => this.contents.finish(operation))
     const title = tellingTitle(info?.text('title')) ?? this.name
     const contract: Contract = {

@@ -155,9 +155,11 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
     return mergeParts(
       codec.allOf.map(
         (each) =>
-          toJson(each, value, besides(codec.allOf, each, elsewhere)) as Readonly<
-            Record<string, unknown>
-          >,
+          toJson(
+            each,
+            partFor(codec.allOf, each, value),
+            besides(codec.allOf, each, elsewhere),
+          ) as Readonly<Record<string, unknown>>,
       ),
       codec.allOf,
     )
@@ -250,7 +252,13 @@ export function fromJson(
   if ('allOf' in codec) {
     // Each part knows its own members only; what no part knows is told once.
     const parts = codec.allOf.map((each) =>
-      fromJson(each, json, path, onDeviation, besides(codec.allOf, each, elsewhere)),
+      fromJson(
+        each,
+        partFor(codec.allOf, each, json),
+        path,
+        onDeviation,
+        besides(codec.allOf, each, elsewhere),
+      ),
     )
     if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
@@ -330,7 +338,13 @@ export function checkJson(
   } else if ('oneOf' in codec) checkAlternatives(codec, value, path, misfits, elsewhere)
   else if ('allOf' in codec) {
     for (const each of codec.allOf)
-      checkJson(each, value, path, misfits, besides(codec.allOf, each, elsewhere))
+      checkJson(
+        each,
+        partFor(codec.allOf, each, value),
+        path,
+        misfits,
+        besides(codec.allOf, each, elsewhere),
+      )
     // Each part knows its own members only: what is unknown to all of them is told once.
     if (isObject(value) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const told = new Set(misfits.map((misfit) => misfit.path))
@@ -548,6 +562,23 @@ const checking = /* @__PURE__ */ new Trials()
 function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
   if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
   return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
+}
+
+/**
+ * An object as one of its parts sees it: where that says what the members are which it does not
+ * name, those that another part names are none of them.
+ */
+function partFor(parts: readonly JsonRef[], part: JsonRef, value: unknown): unknown {
+  const codec = settled(part)
+  const saysOthers =
+    'values' in codec ||
+    ('members' in codec && (codec.rest !== undefined || codec.patterned !== undefined))
+  if (!saysOthers || !isObject(value)) return value
+  const own = memberNames(part)
+  const named = parts.filter((each) => each !== part).flatMap(memberNames)
+  const isOthers = (name: string): boolean => named.includes(name) && !own.includes(name)
+  if (!Object.keys(value).some(isOthers)) return value
+  return Object.fromEntries(Object.entries(value).filter(([name]) => !isOthers(name)))
 }
 
 function isUnion(reference: JsonRef): boolean {
