@@ -442,6 +442,15 @@ export const answerCases: [
   ],
   ['text', 'answers-as-bytes', 'text', 200, 'text/plain', 'ü', 'ü'],
   [
+    'what a part beside a reference says of its place in XML; a map without members',
+    'xml-bodies',
+    'add',
+    200,
+    'application/xml',
+    '<boat id="1"><title>t</title><skipper since="2026-11-23">N</skipper><mark/></boat>',
+    { id: 1n, name: 't', master: { name: 'N', since: '2026-11-23' }, marks: {} },
+  ],
+  [
     'a member that another part names, beside others that are objects',
     'others-beside-names',
     'boat',

@@ -526,8 +526,10 @@ export class SchemaReader {
    */
   private combined(parts: readonly Part[], node: DataNode): Type {
     const { origin } = node
+    // How something stands in XML says nothing of what it is.
     const telling = parts.filter(
-      (part) => part.type.kind !== 'anything' || part.type.layout !== undefined,
+      ({ type }) =>
+        type.kind !== 'anything' || Object.keys(type.layout ?? {}).some((fact) => fact !== 'xml'),
     )
     const [first, ...others] = telling
     if (first === undefined) return { kind: 'anything', origin }
@@ -855,7 +857,10 @@ export class SchemaReader {
 }
 
 function fieldLayout(schema: DataNode, target: DataNode, notes: Notes): { layout?: TypeLayout } {
-  const layout = xmlLayout(schema.members.has('xml') ? schema : target, notes)
+  // What 3.0 lets nobody say beside a reference is said in a part of its own.
+  const beside = schema.members.get('allOf')?.items ?? []
+  const own = [schema, ...beside].find((each) => each.members.has('xml'))
+  const layout = xmlLayout(own ?? target, notes)
   return Object.keys(layout).length === 0 ? {} : { layout }
 }
 
