@@ -180,7 +180,10 @@ export class JsonTrees {
       case 'union':
         return this.union(type, late)
       case 'intersection':
-        return { allOf: type.parts.map((each) => this.of(each, late)) }
+        return {
+          allOf: type.parts.map((each) => this.of(each, late)),
+          ...(typeLayout(type).apart === true ? { apart: true } : {}),
+        }
       default:
         return new Builtin(valuesModule, 'anything')
     }

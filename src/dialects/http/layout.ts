@@ -122,6 +122,8 @@ export interface TypeLayout {
   readonly rule?: Rule
   /** Not more than one of the alternatives of this union may fit. */
   readonly exactlyOne?: true
+  /** What one part of this object names is none of the others of another part. */
+  readonly apart?: true
   /** The alternative that is meant where the discriminator says nothing that is known. */
   readonly otherwise?: TypeId
   readonly xml?: XmlLayout

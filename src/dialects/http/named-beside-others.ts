@@ -1,17 +1,20 @@
 import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { Notes } from '../notes.js'
+import { typeLayout, type TypeLayout } from './layout.js'
 
 type Types = Record<TypeId, NamedType>
 
 /**
  * `additionalProperties` holds for whatever its own schema does not name, also for what another part
  * of the same object names (JSON Schema 2020-12, section 10.3.2.3). Where the two can't both be, the
- * name is what was meant: the others are anything then, with a note.
+ * name is what was meant, and stands apart, with a note; others that TypeScript could not tell from
+ * it are anything.
  */
 export function mendNamedBesideOthers(types: Types, notes: Notes): void {
   for (const [id, type] of Object.entries(types)) {
     if (type.kind !== 'intersection') continue
-    const parts = type.parts.map((part) => {
+    let apart = false
+    const parts = type.parts.map((part): Type => {
       const others = othersOf(types, part)
       const beside = type.parts.filter((each) => each !== part)
       const odd =
@@ -31,11 +34,14 @@ export function mendNamedBesideOthers(types: Types, notes: Notes): void {
         },
         part.origin,
       )
+      apart = true
       return part.kind === 'map'
         ? { ...part, value: { kind: 'anything', origin: part.origin } }
         : part
     })
-    types[id] = { ...type, parts: parts as Type[] }
+    if (!apart) continue
+    const layout: TypeLayout = { ...typeLayout(type), apart }
+    types[id] = { ...type, parts, layout }
   }
 }
 

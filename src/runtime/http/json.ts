@@ -80,8 +80,15 @@ type Codec =
   | { readonly values: JsonRef }
   | JsonObject
   | JsonAlternatives
-  | { readonly allOf: readonly JsonRef[] }
+  | JsonParts
   | { readonly is: JsonRef; readonly obeys: Obeyed }
+
+/** An object of several parts. */
+interface JsonParts {
+  readonly allOf: readonly JsonRef[]
+  /** What one part names is none of the others of another part. */
+  readonly apart?: boolean
+}
 
 /**
  * What is left to check when the shape is right. `broken` says what of the JSON breaks the rule.
@@ -157,7 +164,7 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
         (each) =>
           toJson(
             each,
-            partFor(codec.allOf, each, value),
+            partFor(codec, each, value),
             besides(codec.allOf, each, elsewhere),
           ) as Readonly<Record<string, unknown>>,
       ),
@@ -254,7 +261,7 @@ export function fromJson(
     const parts = codec.allOf.map((each) =>
       fromJson(
         each,
-        partFor(codec.allOf, each, json),
+        partFor(codec, each, json),
         path,
         onDeviation,
         besides(codec.allOf, each, elsewhere),
@@ -340,7 +347,7 @@ export function checkJson(
     for (const each of codec.allOf)
       checkJson(
         each,
-        partFor(codec.allOf, each, value),
+        partFor(codec, each, value),
         path,
         misfits,
         besides(codec.allOf, each, elsewhere),
@@ -565,10 +572,11 @@ function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere)
 }
 
 /**
- * An object as one of its parts sees it: where that says what the members are which it does not
- * name, those that another part names are none of them.
+ * An object as one of its parts sees it: where they stand apart, and this one says what the members
+ * are which it does not name, those that another part names are none of them.
  */
-function partFor(parts: readonly JsonRef[], part: JsonRef, value: unknown): unknown {
+function partFor({ allOf: parts, apart }: JsonParts, part: JsonRef, value: unknown): unknown {
+  if (apart !== true) return value
   const codec = settled(part)
   const saysOthers =
     'values' in codec ||
