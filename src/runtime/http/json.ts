@@ -160,13 +160,8 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
     )
   if ('allOf' in codec)
     return mergeParts(
-      codec.allOf.map(
-        (each) =>
-          toJson(
-            each,
-            partFor(codec, each, value),
-            besides(codec.allOf, each, elsewhere),
-          ) as Readonly<Record<string, unknown>>,
+      viewsOf(codec, value, elsewhere).map(
+        (view) => toJson(...view) as Readonly<Record<string, unknown>>,
       ),
       codec.allOf,
     )
@@ -258,14 +253,8 @@ export function fromJson(
   }
   if ('allOf' in codec) {
     // Each part knows its own members only; what no part knows is told once.
-    const parts = codec.allOf.map((each) =>
-      fromJson(
-        each,
-        partFor(codec, each, json),
-        path,
-        onDeviation,
-        besides(codec.allOf, each, elsewhere),
-      ),
+    const parts = viewsOf(codec, json, elsewhere).map(([part, seen, others]) =>
+      fromJson(part, seen, path, onDeviation, others),
     )
     if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
@@ -344,14 +333,8 @@ export function checkJson(
     })
   } else if ('oneOf' in codec) checkAlternatives(codec, value, path, misfits, elsewhere)
   else if ('allOf' in codec) {
-    for (const each of codec.allOf)
-      checkJson(
-        each,
-        partFor(codec, each, value),
-        path,
-        misfits,
-        besides(codec.allOf, each, elsewhere),
-      )
+    for (const [part, seen, others] of viewsOf(codec, value, elsewhere))
+      checkJson(part, seen, path, misfits, others)
     // Each part knows its own members only: what is unknown to all of them is told once.
     if (isObject(value) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
       const told = new Set(misfits.map((misfit) => misfit.path))
@@ -569,6 +552,19 @@ const checking = /* @__PURE__ */ new Trials()
 function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
   if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
   return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
+}
+
+/** For each part of an object: what it sees of it, and what the others describe. */
+function viewsOf(
+  codec: JsonParts,
+  value: unknown,
+  elsewhere: Elsewhere,
+): (readonly [part: JsonRef, seen: unknown, others: Elsewhere])[] {
+  return codec.allOf.map((part) => [
+    part,
+    partFor(codec, part, value),
+    besides(codec.allOf, part, elsewhere),
+  ])
 }
 
 /**
