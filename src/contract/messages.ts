@@ -245,6 +245,11 @@ export const messages = {
     '{location} does not take the login that was given (HTTP {status}).',
     'Check the user, the password and the credential: they are wrong, have ended, or are of another kind than is wanted. Nothing was imported.',
   ),
+  'TM-2019': entry(
+    'metadata',
+    '{what}: it is taken as it can only be meant.',
+    'Tell the owner: other readers refuse the document.',
+  ),
 
   'TM-2101': entry(
     'metadata',

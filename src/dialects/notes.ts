@@ -21,3 +21,8 @@ export class Notes {
     return [...this.kept].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, note]) => note)
   }
 }
+
+/** Takes note of what was broken in a document of JSON or YAML, and is taken all the same. */
+export function repairsInto(notes: Notes): (what: string, place: Origin) => void {
+  return (what, place) => notes.add('approximated', 'TM-2019', { what }, place)
+}

@@ -1,33 +1,39 @@
 import jsonc from 'jsonc-parser'
-import { isMap, isScalar, isSeq, LineCounter, parseDocument } from 'yaml'
+import { isMap, isScalar, isSeq } from 'yaml'
+import type { Origin } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
 import { DataNode, DataSource } from './data-node.js'
+import { mendedYaml } from './mended-yaml.js'
 
 /**
  * Deeper nesting than this is refused: it is an attack or an accident, and stacks are not endless.
  */
 const deepest = 1000
 
+/** Hears what was broken and is taken all the same, since it can mean one thing only. */
+export type HearRepair = (what: string, place: Origin) => void
+
 /**
  * Parses a JSON or YAML 1.2 document. In YAML dates, `on` and `no` stay texts, and keys are texts.
+ * A key may be there twice with the same value.
  *
  * @param label the document's, for origins
- * @throws Problem TM-2016 with line and column when it is not well-formed or has a key twice;
- *   TM-2012 when it is nested too deeply
+ * @throws Problem TM-2016 with line and column when it is not well-formed or has a key with two
+ *   values; TM-2012 when it is nested too deeply
  */
-export function parseData(text: string, label: string): DataNode {
+export function parseData(text: string, label: string, hear: HearRepair): DataNode {
   const source = new DataSource(label, text)
   // YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to
   // JSON. JSON by another name is tried first, being much faster.
-  if (/\.json$/i.test(label)) return parseJson(source)
+  if (/\.json$/i.test(label)) return parseJson(source, hear)
   if (/^\s*\{/.test(text)) {
     try {
-      return parseJson(source)
+      return parseJson(source, hear)
     } catch {
       // It may be YAML in braces.
     }
   }
-  return parseYaml(source)
+  return parseYaml(source, hear)
 }
 
 const jsonErrors: Readonly<Record<number, string>> = {
@@ -49,7 +55,7 @@ const jsonErrors: Readonly<Record<number, string>> = {
   16: 'There is a character that must be escaped',
 }
 
-function parseJson(source: DataSource): DataNode {
+function parseJson(source: DataSource, hear: HearRepair): DataNode {
   const text = source.text.startsWith('\ufeff') ? ` ${source.text.slice(1)}` : source.text
   const broken = (reason: string, offset: number): Error =>
     problem('TM-2016', { reason }, { place: source.originAt(offset) })
@@ -79,6 +85,7 @@ function parseJson(source: DataSource): DataNode {
         )
       open.push(add(kind, offset))
     }
+  const repeated: Repeated[] = []
   // The same names come again and again, and one copy of each is enough.
   const names = new Map<string, string>()
   jsonc.visit(
@@ -86,8 +93,10 @@ function parseJson(source: DataSource): DataNode {
     {
       onObjectBegin: begin('object'),
       onObjectProperty(property, offset) {
-        if (open.at(-1)?.members.has(property) === true)
-          throw broken(`The key "${property}" is there twice; keys must be unique`, offset)
+        const object = open.at(-1)
+        const before = object?.members.get(property)
+        if (object !== undefined && before !== undefined)
+          repeated.push({ object, name: property, before, offset })
         name = names.get(property) ?? property
         if (name === property) names.set(property, property)
       },
@@ -107,14 +116,36 @@ function parseJson(source: DataSource): DataNode {
     { disallowComments: true, allowTrailingComma: false },
   )
   if (root === undefined) throw broken('A value is expected here', 0)
+  for (const { object, name: key, before, offset } of repeated) {
+    if (!isSame(before, object.members.get(key)))
+      throw broken(`The key "${key}" is there twice; keys must be unique`, offset)
+    hear(`The key "${key}" is there twice, with the same value`, source.originAt(offset))
+  }
   return root
 }
 
-function parseYaml(source: DataSource): DataNode {
-  const lines = new LineCounter()
+/** A key that was there before. */
+interface Repeated {
+  readonly object: DataNode
+  readonly name: string
+  readonly before: DataNode
+  readonly offset: number
+}
+
+function isSame(one: DataNode, other: DataNode | undefined): boolean {
+  return JSON.stringify(one.plain()) === JSON.stringify(other?.plain())
+}
+
+function parseYaml(written: DataSource, hear: HearRepair): DataNode {
   let parsed
+  let source = written
   try {
-    parsed = parseDocument(source.text, { lineCounter: lines, prettyErrors: false, strict: false })
+    const mended = mendedYaml(written.text)
+    parsed = mended.document
+    if (mended.repair !== undefined) {
+      source = new DataSource(written.label, mended.text)
+      hear(mended.repair.what, source.originAt(mended.repair.offset))
+    }
   } catch (error) {
     if (error instanceof RangeError)
       throw problem(
@@ -138,6 +169,12 @@ function parseYaml(source: DataSource): DataNode {
       { reason: broken.message.replace(/\.$/, '') },
       { place: source.originAt(broken.pos[0]) },
     )
+  const repeat = (text: string, before: DataNode, member: DataNode, name: unknown): void => {
+    const place = source.originAt(startOf(name))
+    if (!isSame(before, member))
+      throw problem('TM-2016', { reason: 'Map keys must be unique' }, { place })
+    hear(`The key "${text}" is there twice, with the same value`, place)
+  }
   let aliases = 0
   const convert = (
     node: unknown,
@@ -145,11 +182,7 @@ function parseYaml(source: DataSource): DataNode {
     key: string | number,
     depth: number,
   ): DataNode => {
-    const range =
-      typeof node === 'object' && node !== null && 'range' in node
-        ? (node.range as [number] | null | undefined)
-        : undefined
-    const start = range?.[0] ?? 0
+    const start = startOf(node)
     const make = (kind: DataNode['kind'], value: DataNode['value'] = null): DataNode =>
       new DataNode(kind, source, start, parent, key, value)
     if (depth > deepest)
@@ -160,6 +193,7 @@ function parseYaml(source: DataSource): DataNode {
       )
     if (isMap(node)) {
       const made = make('object')
+      const own = new Set<string>()
       for (const { key: name, value } of node.items) {
         const text = String(isScalar(name) ? (name.source ?? name.value) : name)
         // A merge key brings the members of other maps, those that are there already excepted (YAML
@@ -167,7 +201,12 @@ function parseYaml(source: DataSource): DataNode {
         if (text === '<<')
           for (const [inherited, member] of merged(convert(value, made, text, depth + 1)))
             if (!made.members.has(inherited)) made.put(inherited, member)
-        if (text !== '<<') made.put(text, convert(value, made, text, depth + 1))
+        if (text === '<<') continue
+        const before = own.has(text) ? made.members.get(text) : undefined
+        const member = convert(value, made, text, depth + 1)
+        if (before !== undefined) repeat(text, before, member, name)
+        own.add(text)
+        made.put(text, member)
       }
       return made
     }
@@ -203,6 +242,15 @@ function parseYaml(source: DataSource): DataNode {
     return make('null')
   }
   return convert(parsed.contents, undefined, '', 0)
+}
+
+/** Where a node of the parser's begins. */
+function startOf(node: unknown): number {
+  const range =
+    typeof node === 'object' && node !== null && 'range' in node
+      ? (node.range as [number] | null | undefined)
+      : undefined
+  return range?.[0] ?? 0
 }
 
 function merged(node: DataNode): Iterable<[string, DataNode]> {

@@ -5,6 +5,7 @@ import { readSource } from '../../src/app/read-source.js'
 import type { Contract, Operation, RecordType } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { httpEmitter } from '../../src/dialects/http/emit.js'
+import type { DataNode } from '../../src/documents/data-node.js'
 import { nodeAt, parseData } from '../../src/documents/data-tree.js'
 import { freshFolder, repository } from '../support/program.js'
 
@@ -28,9 +29,11 @@ const typeOf = (contract: Contract, name: string): RecordType =>
 const operation = (contract: Contract, path: string): Operation =>
   operationsOf(contract).find((each) => pathOf(each) === path) as Operation
 
+const parsed = (text: string, label: string): DataNode => parseData(text, label, () => undefined)
+
 describe('documents of JSON and YAML', () => {
   test('know where everything stood; dates and words stay texts; pointers are followed', () => {
-    const root = parseData(
+    const root = parsed(
       'a: 2026-11-23\non: no\nb:\n  - {x/y: 1.10, "~z": [on]}\n404: &t [1]\nagain: *t\n',
       'd',
     )
@@ -49,7 +52,7 @@ describe('documents of JSON and YAML', () => {
     expect(nodeAt(root, '/b/1')).toBeUndefined()
     const caught = ((): unknown => {
       try {
-        return parseData('{"openapi": "3.1.0",\n "paths": }', 'd.json')
+        return parsed('{"openapi": "3.1.0",\n "paths": }', 'd.json')
       } catch (error) {
         return error
       }
@@ -58,7 +61,7 @@ describe('documents of JSON and YAML', () => {
       code: 'TM-2016',
       place: { document: 'd.json', line: 2, column: 11 },
     })
-    expect(parseData('{"a": [1, {"b": null}]}', 'd').plain()).toEqual({ a: [1, { b: null }] })
+    expect(parsed('{"a": [1, {"b": null}]}', 'd').plain()).toEqual({ a: [1, { b: null }] })
   })
 
   test.each([
@@ -103,10 +106,41 @@ describe('documents of JSON and YAML', () => {
     ).toEqual([expect.stringMatching(words)])
     expect(operationsOf(contract)).toHaveLength(1)
   })
+  test.each<[text: string, label: string, meant: unknown, told: string[]]>([
+    ['a: {b: 1}\nc: 2\na: {b: 1}\n', 'd.yaml', { a: { b: 1 }, c: 2 }, ['3:1 The key "a" is there']],
+    ['{"a": [1], "a": [1],\n "a": [1]}', 'd.json', { a: [1] }, ['1:12 The key', '2:2 The key']],
+    ['a:\n  b: 1\n\t\n  c: 2\n', 'd.yaml', { a: { b: 1, c: 2 } }, []],
+    ['a:\n  b: one\n  \t\n   two\n', 'd.yaml', { a: { b: 'one\ntwo' } }, ['There are tabs']],
+    ['a:\n  b: "one\n two"\nc: 1\n', 'd.yaml', { a: { b: 'one two' }, c: 1 }, ['2:10 Lines of']],
+    [
+      "- a: \"one\n\n two \\\" x\"\n- b: 'it''s\n c'\n",
+      'd.yaml',
+      [{ a: 'one\ntwo " x' }, { b: "it's c" }],
+      ['2:1 Lines of'],
+    ],
+    ['x: &x {a: 1}\ny: {<<: *x, a: 2}', 'd.yaml', { x: { a: 1 }, y: { a: 2 } }, []],
+  ])('%j can be meant in one way only, and is', (text, label, meant, told) => {
+    const heard: string[] = []
+    const root = parseData(text, label, (what, { line, column }) =>
+      heard.push(`${line}:${column} ${what}`),
+    )
+    expect(root.plain()).toEqual(meant)
+    expect(heard).toEqual(told.map((each) => expect.stringContaining(each) as unknown))
+  })
+
+  test.each([
+    ['a: 1\nb: 2\na: 3\n', 'd.yaml'],
+    ['{"a": 1, "a": 2, "a": 1}', 'd.json'],
+    ['a:\n\tb: 1\n', 'd.yaml'],
+    ['a:\n  b: "one\n two\n', 'd.yaml'],
+  ])('%j is refused', (text, label) => {
+    expect(() => parsed(text, label)).toThrow(/unique|tabs|closing/i)
+  })
+
   test('nesting without end, aliases that multiply, merge keys, JSON by another name', () => {
     const caught = (text: string, name: string): unknown => {
       try {
-        return parseData(text, name)
+        return parsed(text, name)
       } catch (error) {
         return error
       }
@@ -131,7 +165,7 @@ describe('documents of JSON and YAML', () => {
     expect(
       (caught('x: &x {a: 1, b: 2}\ny: {<<: *x, b: 3}', 'd.yaml') as { plain(): unknown }).plain(),
     ).toEqual({ x: { a: 1, b: 2 }, y: { a: 1, b: 3 } })
-    expect(parseData('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe(
+    expect(parsed('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe(
       '12345678901234567890',
     )
     expect(

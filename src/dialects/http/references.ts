@@ -3,7 +3,7 @@ import { nearestAdvice } from '../../contract/nearest.js'
 import { nodeAt, parseData } from '../../documents/data-tree.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
-import type { Notes } from '../notes.js'
+import { repairsInto, type Notes } from '../notes.js'
 import { hasSiblings } from './siblings.js'
 
 /**
@@ -44,7 +44,7 @@ export class References {
     const references = new References(
       documents,
       notes,
-      parseData(documents.root.text, documents.root.label),
+      parseData(documents.root.text, documents.root.label, repairsInto(notes)),
     )
     const waiting: LoadedDocument[] = [documents.root]
     for (let document = waiting.pop(); document !== undefined; document = waiting.pop()) {
@@ -64,7 +64,7 @@ export class References {
           continue
         const target = await documents.follow(location, document, node.origin)
         if (references.trees.has(target.label)) continue
-        references.trees.set(target.label, parseData(target.text, target.label))
+        references.trees.set(target.label, parseData(target.text, target.label, repairsInto(notes)))
         waiting.push(target)
       }
     }

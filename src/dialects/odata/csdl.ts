@@ -5,7 +5,7 @@ import { problem, type Problem } from '../../contract/problem.js'
 import { parseData } from '../../documents/data-tree.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
-import type { Notes } from '../notes.js'
+import { repairsInto, type Notes } from '../notes.js'
 import { xmlFromJson } from './csdl-json.js'
 import type { Version } from './layout.js'
 import { dataMetadata, edmx2, edmx4, isEdm, sap } from './namespaces.js'
@@ -60,7 +60,7 @@ export class Csdl {
    *   be had
    */
   static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
-    const root = parseMetadata(document)
+    const root = parseMetadata(document, notes)
     const csdl = new Csdl(root, versionOf(root), documents, notes)
     csdl.addDocument(root, document)
     await csdl.fetchIncluded()
@@ -356,7 +356,7 @@ export class Csdl {
           include.from,
           include.element.origin,
         )
-        const root = parseMetadata(document)
+        const root = parseMetadata(document, this.notes)
         if (!this.roots.some((each) => each.origin.document === document.label))
           this.addDocument(root, document)
         more = true
@@ -457,8 +457,10 @@ export function isJsonMetadata(text: string): boolean {
 }
 
 /** A metadata document as XML, in whatever format it came. */
-function parseMetadata({ text, label }: LoadedDocument): XmlElement {
-  return isJsonMetadata(text) ? xmlFromJson(parseData(text, label)) : parseXml(text, label)
+function parseMetadata({ text, label }: LoadedDocument, notes: Notes): XmlElement {
+  return isJsonMetadata(text)
+    ? xmlFromJson(parseData(text, label, repairsInto(notes)))
+    : parseXml(text, label)
 }
 
 /** The version that a metadata document is of. */

@@ -57,6 +57,7 @@ export interface JsonCodec extends JsonLimits {
   readonly by?: JsonAlternatives['by']
   readonly exactly?: boolean
   readonly allOf?: readonly JsonRef[]
+  readonly apart?: boolean
   readonly is?: JsonRef
   readonly obeys?: Obeyed
 }
