@@ -1,7 +1,8 @@
 import { spawn } from 'node:child_process'
-import { cp, readFile, rm, writeFile } from 'node:fs/promises'
+import { cp, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
+import { openDemo } from '../../src/app/demo-world.js'
 import { demoWsdl, freshFolder, repository, startTolmach as tolmach } from '../support/program.js'
 
 describe('a project with two contracts', () => {
@@ -197,4 +198,21 @@ test('a contract that is imported again keeps the names it gave', async () => {
   expect(
     await readFile(join(folder, 'src/clients/berths/operations/askThePrice.ts'), 'utf8'),
   ).toContain('export function askThePrice(')
+})
+
+test("the demo's folder is made anew each time; a folder of somebody's own is left as it is", async () => {
+  const folder = join(await freshFolder(), 'demo')
+  for (const left of ['berths.yaml', 'notes.txt']) {
+    const demo = await openDemo(folder)
+    expect((await fetch(demo.metadata.berths)).status).toBe(200)
+    await demo.stop()
+    expect((await readdir(join(folder, 'seeds'))).sort()).toEqual(
+      ['berths', 'cargo', 'ferries', 'registry'].map((name) => `${name}.yaml`),
+    )
+    await writeFile(join(folder, 'seeds', left), '')
+  }
+  const own = await freshFolder()
+  await writeFile(join(own, 'mine.txt'), 'mine')
+  await expect(openDemo(own)).rejects.toMatchObject({ code: 'TM-1017' })
+  expect(await readdir(own)).toEqual(['mine.txt'])
 })
