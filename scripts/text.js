@@ -7,11 +7,13 @@ import ts from 'typescript'
 const root = process.argv[2] ?? '.'
 
 function filesIn(folder) {
-  return readdirSync(join(root, folder), { recursive: true, withFileTypes: true })
-    .filter((entry) => entry.isFile() && /\.[jt]s$/.test(entry.name))
-    .map((entry) => join(entry.parentPath, entry.name))
-    // Tables of cases are data, as fixtures are.
-    .filter((file) => !file.includes('fixtures') && !file.endsWith('.cases.ts'))
+  return (
+    readdirSync(join(root, folder), { recursive: true, withFileTypes: true })
+      .filter((entry) => entry.isFile() && /\.[jt]s$/.test(entry.name))
+      .map((entry) => join(entry.parentPath, entry.name))
+      // Tables of cases are data, as fixtures are.
+      .filter((file) => !file.includes('fixtures') && !file.endsWith('.cases.ts'))
+  )
 }
 
 function inBrackets(node) {

@@ -231,7 +231,11 @@ describe('the project file', () => {
       4,
       'lie in each other',
     ],
-    ['tolmach: 1\ncontracts: { a: { from: x, folder: y, class: lower } }', 2, 'class name (a capital'],
+    [
+      'tolmach: 1\ncontracts: { a: { from: x, folder: y, class: lower } }',
+      2,
+      'class name (a capital',
+    ],
   ])('%j is refused with its line', async (text, line, words) => {
     await expect(validProjectText(text)).rejects.toMatchObject({
       code: expect.stringMatching(/TM-10(?:03|28)/),
