@@ -21,6 +21,7 @@ export function mendedYaml(text: string): MendedYaml {
   const document = read(text)
   const [broken] = document.errors
   if (broken === undefined) return { document, text }
+  // A line of blanks stays as long as it is: places keep their columns.
   let mended = withoutBlankTabs(text)
   let what = 'There are tabs in lines that are blank'
   for (let count = 0; count <= mostQuotes; count += 1) {
@@ -42,7 +43,7 @@ function read(text: string): Document.Parsed<ParsedNode> {
 }
 
 function withoutBlankTabs(text: string): string {
-  return text.replace(/^[ \t]*\t[ \t]*$/gm, (line) => ' '.repeat(line.length))
+  return text.replace(/^[ \t]+$/gm, (line) => ' '.repeat(line.length))
 }
 
 /**

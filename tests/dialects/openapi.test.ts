@@ -137,6 +137,10 @@ describe('documents of JSON and YAML', () => {
     expect(() => parsed(text, label)).toThrow(/unique|tabs|closing/i)
   })
 
+  test('a line of very many tabs is no reason to search for long', () => {
+    expect(() => parsed(`a:\n${'\t'.repeat(200_000)}x: 1\n`, 'd.yaml')).toThrow(/tabs/i)
+  })
+
   test('nesting without end, aliases that multiply, merge keys, JSON by another name', () => {
     const caught = (text: string, name: string): unknown => {
       try {
