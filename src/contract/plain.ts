@@ -94,8 +94,8 @@ function recordsFromPlain(contract: Contract, type: Type, plain: unknown): unkno
 
 const recordsByName = new WeakMap<Contract, ReadonlyMap<unknown, NamedType>>()
 
-/** The record that goes by a name in `$is`. */
-function recordNamed(contract: Contract, name: unknown): NamedType | undefined {
+/** The record that goes by a name in `$is`, which may be anything. */
+export function recordNamed(contract: Contract, name: unknown): NamedType | undefined {
   const records = once(recordsByName, contract, () => {
     const own = Object.values(contract.types).filter(
       (type) => type.kind === 'record' && type.variantOf === undefined,

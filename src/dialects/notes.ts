@@ -1,6 +1,7 @@
 import type { Note, Origin } from '../contract/contract.js'
 import type { MessageCode } from '../contract/messages.js'
 import { messageText } from '../contract/problem.js'
+import type { HearRepair } from '../documents/data-tree.js'
 
 /** Collects the notes of one reading: each once, given back in the order of the documents. */
 export class Notes {
@@ -23,6 +24,6 @@ export class Notes {
 }
 
 /** Takes note of what was broken in a document of JSON or YAML, and is taken all the same. */
-export function repairsInto(notes: Notes): (what: string, place: Origin) => void {
+export function repairsInto(notes: Notes): HearRepair {
   return (what, place) => notes.add('approximated', 'TM-2019', { what }, place)
 }

@@ -5,6 +5,7 @@ import {
   fromPlain,
   fromText,
   isPlainObject,
+  recordNamed,
 } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { membersOf, resolve } from '../contract/queries.js'
@@ -213,7 +214,7 @@ async function assign(
   readFile: (path: string) => Promise<Uint8Array>,
 ): Promise<void> {
   const path = pathIn(operation, assignment)
-  const place = placeAt(contract, operation, path)
+  const place = placeAt(contract, operation, path, input)
   const { type } = place
   const given =
     'plain' in assignment
@@ -261,17 +262,16 @@ async function readText(
 ): Promise<{ plain: unknown } | { value: unknown }> {
   if (nullable && text === 'null') return { plain: null }
   if (nullable && text === '"null"') return { value: 'null' }
-  const parsed = async (): Promise<{ plain: unknown }> => ({
-    plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile),
-  })
-  if (type === undefined) return /^\{\s*"\$file"/.test(text) ? parsed() : { value: text }
+  if (type === undefined) return { value: text }
   const actual = resolve(contract, type)
   const isOpen = ['union', 'anything'].includes(actual.kind)
   const structured = isOpen
     ? /^[[{"\d-]/.test(text)
     : ['record', 'list', 'fragment', 'map', 'intersection'].includes(actual.kind) ||
       (actual.kind === 'scalar' && actual.base === 'bytes' && text.startsWith('{'))
-  return structured ? parsed() : { value: fromText(contract, type, text) }
+  return structured
+    ? { plain: await loadFiles(await parseInput(text, `--with ${path.join('.')}`), readFile) }
+    : { value: fromText(contract, type, text) }
 }
 
 /**
@@ -306,10 +306,12 @@ export function typeAt(
   return placeAt(contract, operation, path).type
 }
 
+/** @param input what there is so far: where any record may stand, it says which one it is */
 function placeAt(
   contract: Contract,
   operation: Operation,
   path: readonly (string | number)[],
+  input?: unknown,
 ): PlaceInside {
   const [first, ...rest] = path
   const isHeader = first === 'headers' && headersOf(operation).length > 0
@@ -319,6 +321,7 @@ function placeAt(
   let type: Type | undefined
   let holder: Type | undefined
   let nullable = false
+  let given: unknown = isHeader ? memberOf(input, 'headers') : input
   for (const step of isHeader ? rest : path) {
     // Inside of a map every name is right, and where anything may be, so may anything in it.
     if (holder?.kind === 'anything') type = holder
@@ -332,10 +335,19 @@ function placeAt(
     }
     if (type === undefined) return unknownPlace
     holder = resolve(contract, type)
+    given = memberOf(given, step)
+    if (holder.kind === 'fragment' && holder.mayBeRecord === true)
+      holder = recordNamed(contract, memberOf(given, '$is')) ?? holder
     fields = membersOf(contract, holder)
   }
   if (holder !== undefined && allowsNull(contract, holder)) nullable = true
   return { type: holder?.kind === 'list' ? holder : type, nullable }
+}
+
+function memberOf(value: unknown, step: string | number): unknown {
+  return typeof value === 'object' && value !== null && Object.hasOwn(value, step)
+    ? (value as Readonly<Record<string | number, unknown>>)[step]
+    : undefined
 }
 
 function allowsNull(contract: Contract, type: Type): boolean {

@@ -274,8 +274,9 @@ describe('inputs', () => {
         Promise.resolve(Uint8Array.of(1)),
       )
     expect(await input(`{"any": [${tug}, 3]}`)).toEqual({ any: [read, 3] })
-    expect(await input('{}', 'any.$is=Tug', 'any.Draught=3', 'any.Odd={"$file": "x"}')).toEqual({
-      any: { $is: 'Tug', Draught: '3', Odd: Uint8Array.of(1) },
+    const words = ['any.$is=Tug', 'any.Draught=3.0', 'any.Name=12', 'any.BollardPull=40']
+    expect(await input('{}', ...words)).toEqual({
+      any: { $is: 'Tug', Draught: '3.0', Name: '12', BollardPull: 40 },
     })
     expect(await input('{"any": {"$is": "Nobody", "Draught": 3.5}}')).toEqual({
       any: { $is: 'Nobody', Draught: 3.5 },

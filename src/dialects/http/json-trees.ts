@@ -35,7 +35,7 @@ import {
   type ParameterLayout,
 } from './layout.js'
 import { mapRule, referredRules } from './live-rules.js'
-import { kindOf, type ContentKind } from './media-types.js'
+import { isStructuredText, kindOf, type ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
 import { XmlTrees } from './xml-trees.js'
 
@@ -309,9 +309,7 @@ export class JsonTrees {
         ? {}
         : { format: new Builtin(format.module, format.name) }),
       ...(kind === 'json' && kindOf(mediaType) !== 'json' ? { json: true } : {}),
-      ...(kind === 'bytes' && ['json', 'xml', 'lines'].includes(kindOf(mediaType))
-        ? { raw: true }
-        : {}),
+      ...(kind === 'bytes' && isStructuredText(kindOf(mediaType)) ? { raw: true } : {}),
       ...(encoding === undefined
         ? {}
         : {

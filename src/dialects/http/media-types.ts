@@ -67,7 +67,7 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
     const isAnyJson = isRange && /^(?:\*\/\*|application\/\*)$/.test(name.trim()) && !isRaw
     const isOwnJson = named === 'bytes' && isStructured && !/^multipart\//i.test(name)
     // Texts of JSON and XML are no sequence of octets: what is one goes as it is.
-    const isRawStructure = isRaw && ['json', 'xml', 'lines'].includes(named)
+    const isRawStructure = isRaw && isStructuredText(named)
     const asNamed = isRawStructure ? 'bytes' : named
     const whole = isAnyJson || isOwnJson ? 'json' : asNamed
     const kind = whole === 'json' && saysItStreams(owner, node, schema) ? 'lines' : whole
@@ -153,6 +153,11 @@ function onceEach(all: readonly Media[], notes: Notes): Media[] {
         node.origin,
       )
   return all.filter(isUsed)
+}
+
+/** Texts with a structure of their own, which bytes don't have. */
+export function isStructuredText(kind: Media['kind']): boolean {
+  return kind === 'json' || kind === 'xml' || kind === 'lines'
 }
 
 function isBinary(schema: DataNode, references: References): boolean {
