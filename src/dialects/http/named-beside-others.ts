@@ -1,28 +1,28 @@
-import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
+import type { Contract, Field, NamedType, Type, TypeId } from '../../contract/contract.js'
+import { membersOf, resolve } from '../../contract/queries.js'
 import type { Notes } from '../notes.js'
 import { typeLayout, type TypeLayout } from './layout.js'
-
-type Types = Record<TypeId, NamedType>
 
 /**
  * `additionalProperties` holds for whatever its own schema does not name, also for what another part
  * of the same object names (JSON Schema 2020-12, section 10.3.2.3). Where the two can't both be, the
  * name is what was meant, and stands apart, with a note; others that TypeScript could not tell from
  * it are anything.
+ *
+ * @returns the types that this changes
  */
-export function mendNamedBesideOthers(types: Types, notes: Notes): void {
-  for (const [id, type] of Object.entries(types)) {
+export function namesBesideOthers(contract: Contract, notes: Notes): Record<TypeId, NamedType> {
+  const mended: Record<TypeId, NamedType> = {}
+  for (const [id, type] of Object.entries(contract.types)) {
     if (type.kind !== 'intersection') continue
     let apart = false
     const parts = type.parts.map((part): Type => {
-      const others = othersOf(types, part)
-      const beside = type.parts.filter((each) => each !== part)
-      const odd =
-        others === undefined
-          ? undefined
-          : beside
-              .flatMap((each) => namedIn(types, each))
-              .find((field) => !isAlike(types, field, others))
+      const others = othersOf(contract, part)
+      if (others === undefined) return part
+      const odd = type.parts
+        .filter((each) => each !== part)
+        .flatMap((each) => membersOf(contract, each))
+        .find((field) => !isAlike(contract, field, others))
       if (odd === undefined) return part
       notes.add(
         'approximated',
@@ -41,38 +41,22 @@ export function mendNamedBesideOthers(types: Types, notes: Notes): void {
     })
     if (!apart) continue
     const layout: TypeLayout = { ...typeLayout(type), apart }
-    types[id] = { ...type, parts, layout }
+    mended[id] = { ...type, parts, layout }
   }
-}
-
-function settled(types: Types, type: Type): Type {
-  let found = type
-  for (let steps = 0; found.kind === 'reference' && steps < 100; steps += 1)
-    found = types[found.to] ?? { kind: 'anything', origin: found.origin }
-  return found
+  return mended
 }
 
 /** What the members are that a part does not name, where it says so. */
-function othersOf(types: Types, part: Type): Type | undefined {
-  const found = settled(types, part)
+function othersOf(contract: Contract, part: Type): Type | undefined {
+  const found = resolve(contract, part)
   const others = found.kind === 'record' ? found.rest : undefined
   const said = found.kind === 'map' ? found.value : others
   return said?.kind === 'anything' ? undefined : said
 }
 
-function namedIn(types: Types, part: Type, seen = new Set<Type>()): readonly Field[] {
-  const found = settled(types, part)
-  if (seen.has(found)) return []
-  seen.add(found)
-  if (found.kind === 'record') return found.fields
-  const inside = found.kind === 'intersection' ? found.parts : undefined
-  const all = found.kind === 'union' ? found.alternatives : inside
-  return (all ?? []).flatMap((each) => namedIn(types, each, seen))
-}
-
 /** May a value of the field's type be one of the other's, as far as their kinds say? */
-function isAlike(types: Types, field: Field, others: Type): boolean {
-  const [a, b] = [settled(types, field.type), settled(types, others)]
+function isAlike(contract: Contract, field: Field, others: Type): boolean {
+  const [a, b] = [resolve(contract, field.type), resolve(contract, others)]
   if ([a.kind, b.kind].some((kind) => kind === 'anything' || kind === 'union')) return true
   if (a.kind === 'scalar' && b.kind === 'scalar') return a.base === b.base
   return kindOf(a) === kindOf(b)

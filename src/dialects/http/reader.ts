@@ -22,7 +22,7 @@ import type { ContractLayout, OperationLayout } from './layout.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { operationKey, OperationNames } from './operation-names.js'
-import { mendNamedBesideOthers } from './named-beside-others.js'
+import { namesBesideOthers } from './named-beside-others.js'
 import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
@@ -126,10 +126,12 @@ class DescriptionReader {
     this.schemas.readWaiting()
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)
-    mendNamedBesideOthers(this.schemas.types, this.notes)
     const finished = operations.map((operation) => this.contents.finish(operation))
     const title = tellingTitle(info?.text('title')) ?? this.name
-    const contract: Contract = {
+    const types = Object.fromEntries(
+      Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1)),
+    )
+    const read: Contract = {
       name: this.name,
       dialect: 'http',
       title,
@@ -142,15 +144,15 @@ class DescriptionReader {
           origin: root.origin,
         },
       ],
-      types: Object.fromEntries(
-        Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1)),
-      ),
+      types,
       security: [...this.schemes.values()],
       ...(incoming.length === 0 ? {} : { incoming }),
-      notes: this.notes.all(),
+      notes: [],
       ...(info === undefined ? {} : documented(info)),
       origin: root.origin,
     }
+    const mended = namesBesideOthers(read, this.notes)
+    const contract = { ...read, types: { ...types, ...mended }, notes: this.notes.all() }
     const rules = referredRules(contract, this.schemas.rules.named)
     const ruled =
       Object.keys(rules).length === 0
