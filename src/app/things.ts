@@ -167,7 +167,7 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
     contract: contractName,
     nearest: nearestAdvice(
       wanted,
-      all.filter((name) => !name.startsWith('{')),
+      all.filter((name) => !things.type.has(name) || things.type.get(name)?.name === name),
     ),
   })
 }

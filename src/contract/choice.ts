@@ -40,7 +40,7 @@ export function namesForChoice(contract: Contract): string[] {
 }
 
 /** The group of an operation in the client; undefined when it stands by itself. */
-export function groupOf({ path }: Operation): string | undefined {
+export function groupOf({ path }: Pick<Operation, 'path'>): string | undefined {
   return path.length > 1 ? path[0] : undefined
 }
 

@@ -26,34 +26,42 @@ export function matchPath(wanted: string, paths: readonly string[]): string | un
 }
 
 /**
- * Up to three of `names` that look most like `wanted`, the most alike first; names that are quite
- * different are left out.
+ * Up to three of `names` that look most like `wanted`, the most alike first.
+ *
+ * @param allowed how many letters a name may differ by; names that differ by more are left out
  */
-export function nearestNames(wanted: string, names: readonly string[]): string[] {
+export function nearestNames(
+  wanted: string,
+  names: readonly string[],
+  allowed = Math.max(2, Math.floor(wanted.length / 2)),
+): string[] {
   const target = wanted.toLowerCase()
-  const allowed = Math.max(2, Math.floor(target.length / 2))
   return names
-    .map((name) => ({
-      name,
-      apart:
-        name.toLowerCase().includes(target) && target.length > 2
-          ? 1
-          : distance(target, name.toLowerCase()),
-    }))
+    .map((name) => {
+      const lower = name.toLowerCase()
+      const isPart = target.length > 2 && lower.includes(target)
+      return { name, apart: isPart ? 1 : distance(target, lower), length: name.length }
+    })
     .filter(({ apart }) => apart <= allowed)
-    .sort((a, b) => a.apart - b.apart || (a.name < b.name ? -1 : 1))
+    .sort((a, b) => a.apart - b.apart || a.length - b.length || (a.name < b.name ? -1 : 1))
     .slice(0, 3)
     .map(({ name }) => name)
 }
 
+/** So many names can be told all at once. */
+const few = 8
+
 /**
- * A sentence for a message: the nearest names, or the names there are when none is near and they
- * are few.
+ * A sentence for a message: the nearest names, or the names there are when they are few, else those that
+ * are the least different.
  */
 export function nearestAdvice(wanted: string, names: readonly string[]): string {
   const near = nearestNames(wanted, names)
   if (near.length > 0) return `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.`
   if (names.length === 0) return 'There are none.'
-  const few = [...names].sort().slice(0, 8)
-  return `There ${names.length === 1 ? 'is' : 'are'}: ${few.map((name) => `"${name}"`).join(', ')}${names.length > few.length ? ` and ${names.length - few.length} more` : ''}.`
+  const isAll = names.length <= few
+  const told = isAll ? [...names].sort() : nearestNames(wanted, names, Infinity)
+  const listed = told.map((name) => `"${name}"`).join(', ')
+  if (!isAll) return `There are ${names.length}; the nearest are ${listed}.`
+  return `There ${names.length === 1 ? 'is' : 'are'}: ${listed}.`
 }

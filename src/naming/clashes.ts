@@ -1,7 +1,8 @@
 import type { Contract, NamedType } from '../contract/contract.js'
 import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import { pascalCase } from './identifiers.js'
-import { operationExports, ownExports, wantedFunction, type Names } from './names.js'
+import { operationExports, ownExports, type Names } from './names.js'
+import { namesAlone, ownName } from './own-names.js'
 import { globals, keywords } from './reserved.js'
 
 /** Something that could not be called as it is in the metadata. */
@@ -27,6 +28,7 @@ export function nameClashes(
 ): NameClash[] {
   const contract = neededOf(whole)
   const types = Object.values(contract.types)
+  const alone = namesAlone(operationsOf(whole).map(({ path }) => path))
   const clashes: NameClash[] = []
   const reasonFor = (wanted: string, self: string): string => {
     const general = generalReason(wanted, reserved)
@@ -59,7 +61,7 @@ export function nameClashes(
     clashes.push({ what: 'class', name: contract.title, given: names.class, reason: isTaken })
   for (const operation of operationsOf(contract)) {
     const [wanted, path, given] = [
-      wantedFunction(operation),
+      ownName(operation, alone),
       pathOf(operation),
       names.operations[pathOf(operation)] ?? '',
     ]

@@ -1,4 +1,4 @@
-import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
+import type { Contract, NamedType, TypeId } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import {
   directSubtypes,
@@ -12,6 +12,7 @@ import {
 import type { KeptNames } from '../contract/kept-names.js'
 import { problem } from '../contract/problem.js'
 import { camelCase, isIdentifier, pascalCase } from './identifiers.js'
+import { namesAlone, ownName } from './own-names.js'
 import { globals, keywords } from './reserved.js'
 
 /** Every identifier that generation needs, decided. */
@@ -135,6 +136,7 @@ export function assignNames(
     claim(name)
   }
 
+  const alone = namesAlone(operationsOf(whole).map(({ path }) => path))
   const functions = new Set(Object.values(operations).map((name) => name.toLowerCase()))
   for (const operation of sortedBy(operationsOf(contract), pathOf)) {
     const path = pathOf(operation)
@@ -144,7 +146,7 @@ export function assignNames(
       !devices.test(name) &&
       !functions.has(name.toLowerCase()) &&
       operationExports(name).every((each) => !taken.has(each.toLowerCase()))
-    const name = free(wantedFunction(operation), ['Operation'], isFree)
+    const name = free(ownName(operation, alone), ['Operation'], isFree)
     operations[path] = name
     functions.add(name.toLowerCase())
     claimOperation(name)
@@ -205,20 +207,6 @@ function checkKept(
   ]
   const unfit = given.find((name: unknown) => typeof name !== 'string' || !isIdentifier(name))
   if (unfit !== undefined) throw problem('TM-3010', { contract, name: String(unfit) })
-}
-
-/**
- * What an operation's function is called when nothing is in the way: outside its group it needs the
- * group's name, `createBookings`.
- */
-export function wantedFunction(operation: Operation): string {
-  const last = operation.path.at(-1) ?? ''
-  const group = pascalCase(groupOf(operation) ?? '')
-  return camelCase(
-    groupOf(operation) === undefined || last.toLowerCase().includes(group.toLowerCase())
-      ? last
-      : `${last} ${group}`,
-  )
 }
 
 /** What an operation's file exports, by the name of its function. */

@@ -1,7 +1,9 @@
 import { posix } from 'node:path'
+import { addAll } from '../contract/lists.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { identifier, modulePath } from './escaping.js'
 import { code, joined, type Code } from './safe-text.js'
+import { wrapped } from './wrapping.js'
 
 /** How a generated file is to be printed. */
 export interface PrintOptions {
@@ -44,7 +46,11 @@ export class Page {
   /** Adds lines; an empty call adds an empty line. */
   print(...lines: readonly Code[]): void {
     if (lines.length === 0) this.lines.push(code``)
-    for (const line of lines) this.lines.push(line)
+    for (const line of lines)
+      addAll(
+        this.lines,
+        line.split('\n').flatMap((each) => wrapped(each as Code)),
+      )
   }
 
   /** Exports things of another module of the client: all of them, or those in `clause`. */
@@ -102,7 +108,8 @@ export class Page {
       const list = all
         .sort((a, b) => compare(a.text, b.text))
         .map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
-      return code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'\n`
+      const line = code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'`
+      return code`${joined(wrapped(line), '\n')}\n`
     })
     return joined(
       [this.head, joined(rows, ''), body === '' ? body : code`${body}\n`].filter(

@@ -2,7 +2,7 @@ import type { Contract, Field, Operation, Type } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
 import { endpointsOf, fieldsOf, isPlainHttp, resolve } from '../contract/queries.js'
-import { wordsOf } from '../naming/identifiers.js'
+import { camelCase, wordsOf } from '../naming/identifiers.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
 import { globals, keywords } from '../naming/reserved.js'
@@ -195,7 +195,7 @@ const namesInExamples: ReadonlySet<string> = new Set(
 
 /** The variable that holds a client in examples: `berthDesk`; `deleteClient` of a class `Delete`. */
 export function clientVariable(names: Names): Code {
-  const variable = names.class.charAt(0).toLowerCase() + names.class.slice(1)
+  const variable = camelCase(names.class)
   const isTaken =
     [keywords, globals, namesInExamples].some((each) => each.has(variable)) ||
     variable === names.class

@@ -360,14 +360,6 @@ function memberDocumentation(type: NamedType): string | undefined {
         .join('\n')
 }
 
-/** A type that is one of several: on one line where that is not too long, else one on each. */
-function unionDeclaration(name: Code, alternatives: readonly Code[]): Code[] {
-  const line = code`export type ${name} = ${joined(alternatives, ' | ')}`
-  return line.length <= 100
-    ? [line]
-    : [code`export type ${name} =`, ...alternatives.map((each) => code`  | ${each}`)]
-}
-
 /** What `$is` says of a record. */
 function kindName(texts: TypeTexts, type: RecordType & NamedType): Code {
   return quoted(texts.names.types[type.variantOf ?? type.id] ?? type.name)
@@ -428,7 +420,7 @@ function recordDeclaration(
     ...lines,
     code``,
     ...docComment([`${article(name)} of any kind; \`$is\` tells which.`]),
-    ...unionDeclaration(code`Any${name}`, alternatives),
+    code`export type Any${name} = ${joined(alternatives, ' | ')}`,
   ]
 }
 

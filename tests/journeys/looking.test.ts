@@ -496,7 +496,7 @@ describe('choosing a part', () => {
     ).toContain('1 endpoint, 1 operation, 2 types, 0 notes')
     expect((await run('generate', 'fifty')).code).toBe(0)
     expect(await readdir(join(folder, 'src/clients/fifty/operations'))).toEqual([
-      'getThing7Quay2.ts',
+      'getThing7.ts',
     ])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
     const before = await readFile(
@@ -525,7 +525,7 @@ describe('choosing a part', () => {
     expect(
       await readFile(join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'), 'utf8'),
     ).toBe(before)
-    expect(await choose('night watch')).toEqual(['getThing7Quay2.ts'])
+    expect(await choose('night watch')).toEqual(['getThing7.ts'])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
     expect(await choose('nightwatch')).toEqual([
       expect.stringMatching(/TM-3003[\s\S]*Nearest: "night watch"/),

@@ -3,15 +3,18 @@ import type {
   Fault,
   Field,
   InputField,
+  NamedType,
   Operation,
   Outcome,
   RecordType,
+  ReferenceType,
   Type,
+  TypeId,
 } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
-import { pascalCase } from '../../naming/identifiers.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
+import { inRequests } from './anonymous-types.js'
 import { documented, fitting } from './annotations.js'
 import type { Direction } from './directions.js'
 import type {
@@ -26,7 +29,7 @@ import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { isToken } from './tokens.js'
 import { schemaName } from './schema-facts.js'
-import type { Placed, SchemaReader } from './schemas.js'
+import type { Placed, SchemaReader, Where } from './schemas.js'
 import { xmlLayout } from './xml-layout.js'
 
 /** What an operation answers, read. */
@@ -75,15 +78,23 @@ export class ContentReader {
     this.notes = notes
   }
 
-  /** The input `body`, and with it `contentType` where there is a choice. */
-  readBody(node: DataNode, where: string): InputField[] {
+  /**
+   * The input `body`, and with it `contentType` where there is a choice.
+   *
+   * @param operation what the operation is called
+   */
+  readBody(node: DataNode, operation: string): InputField[] {
     const media = readMedia(node, this.references, this.notes).map((each): Media =>
       each.kind === 'events' ? { ...each, kind: 'text' } : each,
     )
     const [first] = media
     if (first === undefined) return []
     const { origin } = node
-    const { layouts, types } = this.readContents(media, `${where}Body`, 'in')
+    const { layouts, types } = this.readContents(
+      media,
+      this.placeOf(node, [operation, 'Body']),
+      'in',
+    )
     const several = types.length > 1
     const type: Type = several
       ? { kind: 'union', alternatives: types.map((each) => each.type), origin }
@@ -117,20 +128,22 @@ export class ContentReader {
   /**
    * Where its bytes are files, a multipart body also takes their names and types: known once all
    * types are read.
+   *
+   * @param name what the operation is called
    */
-  finish(operation: Operation): Operation {
+  finish(operation: Operation, name: string): Operation {
     return {
       ...operation,
       inputs: operation.inputs.map((input) => {
         const layout = input.layout as Partial<BodyLayout> | undefined
         if (layout?.contents?.[0]?.kind !== 'multipart' || layout.several === true) return input
-        const filed = this.withFiles(input.type, operation.path)
+        const filed = this.withFiles(input.type, name)
         return filed === undefined ? input : { ...input, type: filed }
       }),
     }
   }
 
-  private withFiles(type: Type, path: readonly string[]): Type | undefined {
+  private withFiles(type: Type, name: string): Type | undefined {
     const record = type.kind === 'reference' ? this.schemas.types[type.to] : type
     if (record?.kind !== 'record') return undefined
     const isFile = (each: Type): boolean => each.kind === 'scalar' && each.base === 'bytes'
@@ -170,37 +183,72 @@ export class ContentReader {
         return { ...field, type: { ...field.type, item: file(field.type.item) } }
       return field
     })
-    const name = pascalCase(path.join(' '))
     const id = `#operation:${name}/files`
     const { fields: _fields, ...rest } = record as RecordType
+    this.schemas.anonymous.add(id, { steps: [name, 'Files'], title: undefined })
     this.schemas.types[id] = { ...rest, fields, id, name: `${name}Files` }
     return { kind: 'reference', to: id, origin: type.origin }
   }
 
-  private readContents(media: readonly Media[], where: string, direction: Direction): Contents {
+  /** What is described once for many is known by the name that it has there. */
+  private placeOf(node: DataNode, steps: readonly string[]): readonly string[] {
+    const shelf = node.parent
+    const isShelved =
+      ['responses', 'requestBodies', 'parameters', 'headers'].includes(String(shelf?.key)) &&
+      (shelf?.parent?.parent === undefined || shelf.parent.key === 'components')
+    return isShelved ? [String(node.key)] : steps
+  }
+
+  private readContents(
+    media: readonly Media[],
+    place: readonly string[],
+    direction: Direction,
+  ): Contents {
     const contents = media.map((each, at) =>
-      this.readContent(
-        each,
-        media.length === 1 ? where : `${where}${at === 0 ? '' : pascalCase(each.kind)}`,
-        direction,
-      ),
+      this.readContent(each, at === 0 ? place : [...place, each.kind], direction),
     )
     const types: Placed[] = []
+    const texts: string[] = []
     const layouts = contents.map(({ layout, placed }): ContentLayout => {
-      const text = shapeText(placed.type)
-      let at = types.findIndex((each) => shapeText(each.type) === text)
-      if (at === -1) at = types.push(placed) - 1
+      const text = this.shapeText(placed.type)
+      let at = texts.indexOf(text)
+      if (at === -1) {
+        at = types.push(placed) - 1
+        texts.push(text)
+      }
       return { ...layout, at }
     })
     return { layouts, types }
   }
 
+  /**
+   * A type as a text that is the same for the same type, wherever it was written; types without a
+   * name are what they are.
+   */
+  private shapeText(type: Type): string {
+    const { anonymous, types } = this.schemas
+    const within = new Set<TypeId>()
+    const write = (each: unknown): string =>
+      JSON.stringify(each, (key, value: unknown) => {
+        if (key === 'origin' || key === 'documentation') return undefined
+        const to = (value as Partial<ReferenceType> | null)?.to
+        if (typeof to !== 'string' || !anonymous.has(to) || within.has(to)) return value
+        within.add(to)
+        const { id: _id, name: _name, ...shape } = types[to] as NamedType
+        const text = write(shape)
+        within.delete(to)
+        return text
+      })
+    return write(type)
+  }
+
   private readContent(
     { mediaType, kind, node, schema }: Media,
-    where: string,
+    steps: readonly string[],
     direction: Direction,
   ): Content {
     const { origin } = node
+    const where: Where = { steps, suffix: direction === 'in' ? inRequests : '' }
     const encoding = this.readEncoding(node, kind)
     const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
     const layout: ContentLayout = {
@@ -211,7 +259,6 @@ export class ContentReader {
       ...(xml === undefined ? {} : { xml }),
     }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
-    const id = `#operation:${where}`
     if (kind === 'text' || kind === 'bytes' || (kind === 'xml' && schema === undefined)) {
       schema?.readWhole()
       const isText = kind !== 'bytes'
@@ -220,7 +267,7 @@ export class ContentReader {
         schema !== undefined &&
         this.references.peek(schema)?.members.has('enum') === true
       )
-        return { layout, placed: this.schemas.read(schema, { id, name: where }, direction) }
+        return { layout, placed: this.schemas.read(schema, where, direction) }
       return {
         layout,
         placed: {
@@ -237,7 +284,7 @@ export class ContentReader {
     if (schema === undefined)
       return { layout, placed: { type: { kind: 'anything', origin }, nullable: true } }
     if (kind === 'events' && direction === 'out')
-      return { layout, placed: this.readEvents(schema, where) }
+      return { layout, placed: this.readEvents(schema, steps) }
     // In old descriptions a sequence is described as a list.
     const target = this.references.peek(schema) ?? schema
     const items =
@@ -247,7 +294,7 @@ export class ContentReader {
         ? target.get('items')
         : undefined
     if (items !== undefined) for (const each of [schema, target]) each.get('type')
-    const placed = this.schemas.read(items ?? schema, { id, name: where }, direction)
+    const placed = this.schemas.read(items ?? schema, where, direction)
     if (kind === 'lines' && direction === 'in')
       return {
         layout,
@@ -268,13 +315,9 @@ export class ContentReader {
    * An event of a stream (WHATWG HTML, section 9.2): what its data are, where the schema speaks of
    * them alone.
    */
-  private readEvents(schema: DataNode, where: string): Placed {
+  private readEvents(schema: DataNode, steps: readonly string[]): Placed {
     const target = this.references.peek(schema) ?? schema
-    const placed = this.schemas.read(
-      schema,
-      { id: `#operation:${where}/event`, name: `${where}Event` },
-      'out',
-    )
+    const placed = this.schemas.read(schema, { steps: [...steps, 'Event'], suffix: '' }, 'out')
     if (target.members.get('properties')?.members.has('data') === true) return placed
     const { origin } = schema
     const text = (name: string): Field => ({
@@ -368,7 +411,7 @@ export class ContentReader {
   }
 
   /** The answers of an operation: what is good makes its outcome, the others are its faults. */
-  readAnswers(node: DataNode, where: string, method: string): Answers {
+  readAnswers(node: DataNode, operation: string, method: string): Answers {
     const good: { status: string; contents: Contents; node: DataNode }[] = []
     const faults: Fault[] = []
     const links: AnswerLink[] = []
@@ -378,7 +421,13 @@ export class ContentReader {
       .map(
         ([status, each]) => [/^\dxx$/.test(status) ? status.toUpperCase() : status, each] as const,
       )
-    const hasGood = responses.some(([status]) => /^[123]/.test(status))
+    const isSuccess = (status: string): boolean => /^[123]/.test(status)
+    const successes = responses.filter(([status]) => isSuccess(status)).length
+    const hasGood = successes > 0
+    const roleOf = (status: string): string => {
+      if (!isSuccess(status) && hasGood) return `Fault${status}`
+      return successes > 1 ? `Answer${status}` : 'Answer'
+    }
     for (const [status, each] of responses) {
       const response = this.references.settle(each)
       for (const key of ['description', 'summary']) response.get(key)
@@ -386,10 +435,10 @@ export class ContentReader {
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
       const contents = this.readContents(
         method === 'head' ? this.unread(response) : this.readSettled(response),
-        `${where}${pascalCase(`answer ${status}`)}`,
+        this.placeOf(response, [operation, roleOf(status)]),
         'out',
       )
-      if (/^[123]/.test(status) || (status === 'default' && !hasGood))
+      if (isSuccess(status) || (status === 'default' && !hasGood))
         good.push({ status, contents, node: response })
       else {
         const [content, ...others] = contents.layouts
@@ -414,7 +463,7 @@ export class ContentReader {
     }
     const headers = this.readHeaders(
       good.map((each) => each.node),
-      where,
+      operation,
     )
     const isUndeclared = method !== 'head' && good.length === 1 && this.isUndeclared(good[0])
     return {
@@ -480,7 +529,9 @@ export class ContentReader {
       good.map(({ status, contents }) => [status, contents.layouts]),
     )
     const texts = new Set(
-      good.map(({ contents }) => contents.types.map((each) => shapeText(each.type)).join('\n')),
+      good.map(({ contents }) =>
+        contents.types.map((each) => this.shapeText(each.type)).join('\n'),
+      ),
     )
     const [first] = good
     if (first === undefined || (texts.size === 1 && first.contents.types.length === 0))
@@ -626,7 +677,7 @@ export class ContentReader {
    * The headers that good answers are promised to have; those that not all of them have may be
    * missing.
    */
-  private readHeaders(responses: readonly DataNode[], where: string): Field[] {
+  private readHeaders(responses: readonly DataNode[], operation: string): Field[] {
     const found = new Map<string, { field: Field; count: number }>()
     for (const response of responses) {
       for (const [name, each] of response.entries('headers')) {
@@ -650,7 +701,7 @@ export class ContentReader {
               }
             : this.schemas.read(
                 schema,
-                { id: `#operation:${where}/headers/${name}`, name: `${where}${pascalCase(name)}` },
+                { steps: this.placeOf(header, [operation, name]), suffix: '' },
                 'out',
               )
         const layout: HeaderLayout = {
@@ -727,11 +778,4 @@ function choice(
     origin,
     layout: { name, choice: true },
   }
-}
-
-/** A type as a text that is the same for the same type, wherever it was written. */
-function shapeText(type: Type): string {
-  return JSON.stringify(type, (key, value: unknown) =>
-    key === 'origin' || key === 'documentation' ? undefined : value,
-  )
 }

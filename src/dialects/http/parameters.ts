@@ -1,8 +1,8 @@
 import type { InputField, Place, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
-import { pascalCase } from '../../naming/identifiers.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
+import { inRequests } from './anonymous-types.js'
 import { documented, exampleOf, fitting } from './annotations.js'
 import type { ParameterLayout } from './layout.js'
 import { kindOf } from './media-types.js'
@@ -35,10 +35,10 @@ export class ParameterReader {
    * The parameters of an operation: its own, those of its path, and those that only the path's
    * template has.
    */
-  read(path: string, node: DataNode, item: DataNode, where: string): InputField[] {
+  read(path: string, node: DataNode, item: DataNode, operation: string): InputField[] {
     const found = new Map<string, InputField>()
     for (const each of [...item.list('parameters'), ...node.list('parameters')]) {
-      const field = this.readParameter(this.references.settle(each), where, path)
+      const field = this.readParameter(this.references.settle(each), operation, path)
       // A parameter of the operation replaces that of the path (section 4.8.9).
       if (field !== undefined)
         found.set(`${field.place} ${(field.layout as ParameterLayout).name}`, field)
@@ -66,7 +66,7 @@ export class ParameterReader {
     })
   }
 
-  private readParameter(node: DataNode, where: string, path: string): InputField | undefined {
+  private readParameter(node: DataNode, operation: string, path: string): InputField | undefined {
     const name = node.text('name') ?? ''
     const declared = node.text('in') ?? ''
     const place =
@@ -131,12 +131,13 @@ export class ParameterReader {
     const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
     const schema = content === undefined ? node.get('schema') : media?.get('schema')
     content?.readWhole()
+    const isShelved = node.parent?.key === 'parameters' && typeof node.key === 'string'
     const { type, nullable }: Placed =
       schema === undefined
         ? { type: textType(node), nullable: false }
         : this.schemas.read(
             schema,
-            { id: `#operation:${where}/${name}`, name: where + pascalCase(name) },
+            { steps: isShelved ? [String(node.key)] : [operation, name], suffix: inRequests },
             'in',
           )
     const kind = mediaType === undefined ? undefined : kindOf(mediaType)

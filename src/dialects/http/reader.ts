@@ -12,9 +12,16 @@ import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
 import { camelCase, pascalCase } from '../../naming/identifiers.js'
-import { changedOperations, pathOf } from '../../contract/queries.js'
+import { namesAlone, ownName } from '../../naming/own-names.js'
+import {
+  changedOperations,
+  pathOf,
+  typesOfIncoming,
+  typesOfOperation,
+} from '../../contract/queries.js'
 import type { PagesWish } from '../dialect.js'
 import { Notes } from '../notes.js'
+import { inRequests } from './anonymous-types.js'
 import { documented } from './annotations.js'
 import { ContentReader } from './contents.js'
 import { mendEndlessTypes } from './endless-types.js'
@@ -57,6 +64,16 @@ export async function readOpenApi(
   return new DescriptionReader(references, documents, name, notes, kept).read()
 }
 
+/** An operation of the description, and what it is called in the client. */
+interface DescribedOperation {
+  readonly path: string
+  readonly method: string
+  readonly node: DataNode
+  readonly item: DataNode
+  readonly endpoints: readonly string[]
+  readonly steps: readonly string[]
+}
+
 class DescriptionReader {
   private readonly references: References
   private readonly documents: Documents
@@ -72,6 +89,8 @@ class DescriptionReader {
   private readonly byId = new Map<string, string>()
   /** How lists come in pages, by the path of the operation. */
   private readonly pages = new Map<string, PagesWish>()
+  /** Last steps of paths that no other operation has. */
+  private alone: ReadonlySet<string> = new Set()
 
   constructor(
     references: References,
@@ -126,10 +145,16 @@ class DescriptionReader {
     this.schemas.readWaiting()
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)
-    const finished = operations.map((operation) => this.contents.finish(operation))
+    const finished = operations.map((operation) =>
+      this.contents.finish(operation, this.nameOf(operation)),
+    )
+    const settled = this.schemas.anonymous.settle(this.schemas.types, [
+      ...finished.flatMap(typesOfOperation),
+      ...typesOfIncoming(incoming),
+    ])
     const title = tellingTitle(info?.text('title')) ?? this.name
     const types = Object.fromEntries(
-      Object.entries<NamedType>(this.schemas.types).sort(([a], [b]) => (a < b ? -1 : 1)),
+      Object.entries<NamedType>(settled).sort(([a], [b]) => (a < b ? -1 : 1)),
     )
     const read: Contract = {
       name: this.name,
@@ -171,13 +196,7 @@ class DescriptionReader {
   }
 
   private readPaths(shared: readonly string[]): Operation[] {
-    const waiting: {
-      path: string
-      method: string
-      node: DataNode
-      item: DataNode
-      endpoints: readonly string[]
-    }[] = []
+    const waiting: Omit<DescribedOperation, 'steps'>[] = []
     for (const [path, each] of this.references.root.entries('paths')) {
       if (path.startsWith('x-')) continue
       const item = this.references.settle(each)
@@ -200,9 +219,9 @@ class DescriptionReader {
         else this.refuseMethod(method, path, node)
       }
     }
-    return waiting.map((each) =>
-      this.readOperation(each.path, each.method, each.node, each.item, each.endpoints),
-    )
+    const paths = waiting.map(({ path, method, node }) => this.names.pathFor(path, method, node))
+    this.alone = namesAlone(paths)
+    return waiting.map((each, at) => this.readOperation({ ...each, steps: paths[at] ?? [] }))
   }
 
   private refuseMethod(method: string, path: string, node: DataNode): void {
@@ -219,15 +238,10 @@ class DescriptionReader {
     )
   }
 
-  private readOperation(
-    path: string,
-    method: string,
-    node: DataNode,
-    item: DataNode,
-    endpoints: readonly string[],
-  ): Operation {
-    const operationPath = this.names.pathFor(path, method, node)
-    const where = pascalCase(operationPath.join(' '))
+  private readOperation(described: DescribedOperation): Operation {
+    const { path, method, node, item, endpoints, steps: operationPath } = described
+    const tags = node.list('tags').map((each) => String(each.value))
+    const where = this.nameOf({ path: operationPath, tags })
     const id = node.text('operationId')
     if (id !== undefined) this.byId.set(id, operationPath.join('.'))
     const parameters = this.parameters.read(path, node, item, where)
@@ -253,7 +267,6 @@ class DescriptionReader {
     const pages = declaredPages(method, answers, inputs)
     if (pages !== undefined) this.pages.set(operationPath.join('.'), pages)
     const incoming = this.readCallbacks(node, where)
-    const tags = node.list('tags').map((each) => String(each.value))
     const layout: OperationLayout = {
       method: methods.includes(method) ? method.toUpperCase() : method,
       path: path.startsWith('/') ? path : `/${path}`,
@@ -281,6 +294,11 @@ class DescriptionReader {
     }
   }
 
+  /** What an operation is called in the names of its types: as its function is. */
+  private nameOf(operation: Pick<Operation, 'path' | 'tags'>): string {
+    return pascalCase(ownName(operation, this.alone))
+  }
+
   private isScheme(name: string, node: DataNode | undefined): boolean {
     const known = this.schemes.has(name)
     if (!known)
@@ -303,7 +321,7 @@ class DescriptionReader {
           this.readIncoming(
             name,
             this.references.settle(item),
-            `${where}${pascalCase(name)}`,
+            [where, name],
             `The callback "${name}"`,
           ),
         )
@@ -317,13 +335,18 @@ class DescriptionReader {
         this.readIncoming(
           name,
           this.references.settle(item),
-          `${pascalCase(name)}Webhook`,
+          [name, 'Webhook'],
           `The webhook "${name}"`,
         ),
       )
   }
 
-  private readIncoming(name: string, item: DataNode, where: string, what: string): Incoming[] {
+  private readIncoming(
+    name: string,
+    item: DataNode,
+    steps: readonly string[],
+    what: string,
+  ): Incoming[] {
     const found = methods.flatMap((method) => {
       const node = item.get(method)
       if (node === undefined) return []
@@ -337,7 +360,7 @@ class DescriptionReader {
           ? undefined
           : this.schemas.read(
               media.schema,
-              { id: `#incoming:${where}`, name: `${where}Message` },
+              { steps: [...steps, 'Message'], suffix: inRequests },
               'in',
             )
       return [

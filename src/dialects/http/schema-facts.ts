@@ -156,13 +156,19 @@ export function isMereCondition(node: DataNode): boolean {
   )
 }
 
+/** What a schema calls itself, where that is a name. */
+export function titleOf(node: DataNode): string | undefined {
+  const title = node.members.get('title')?.value
+  return typeof title === 'string' && title.trim() !== '' ? title : undefined
+}
+
 /** The name of a schema that stands on a shelf, else one made of where it stands. */
 export function schemaName(node: DataNode): string {
   if (isShelved(node)) return String(node.key)
   if (node.parent === undefined)
     return String(node.members.get('title')?.value ?? node.document.replace(/\.\w+$/, ''))
-  const title = node.members.get('title')?.value
-  if (typeof title === 'string' && title.trim() !== '') return title
+  const title = titleOf(node)
+  if (title !== undefined) return title
   const words: string[] = []
   for (let each: DataNode | undefined = node; each.parent !== undefined; each = each.parent) {
     const key = String(each.key)

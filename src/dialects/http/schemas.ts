@@ -1,3 +1,4 @@
+import { AnonymousTypes, inRequests } from './anonymous-types.js'
 import { settleItems } from './lists-of-items.js'
 import { addAll } from '../../contract/lists.js'
 import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
@@ -8,6 +9,7 @@ import { expression } from '../../contract/patterns.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { isLoosePattern } from '../patterns.js'
 import { differingSchemas, type Direction } from './directions.js'
+import { wordsForAlternatives } from './alternatives.js'
 import { childSchemas, discriminatorOf, valuesFor, type Discriminator } from './discriminators.js'
 import { DynamicScopes } from './dynamic-scopes.js'
 import type { TypeLayout } from './layout.js'
@@ -23,6 +25,7 @@ import {
   isOnlyNull,
   isShelved,
   schemaName,
+  titleOf,
   typesOf,
 } from './schema-facts.js'
 import { xmlLayout } from './xml-layout.js'
@@ -33,10 +36,17 @@ export interface Placed {
   readonly nullable: boolean
 }
 
-/** What anonymous types are named after, and whether the type will stand under that id anyway. */
-interface Where {
-  readonly id: TypeId
-  readonly name: string
+/** What anonymous types are known by and named after. */
+export interface Where {
+  /** From what has a name (an operation, a schema on a shelf) to where they stand, step by step. */
+  readonly steps: readonly string[]
+  /** What sets them apart from the same schema read otherwise: behind its id. */
+  readonly suffix: string
+}
+
+/** One step further inside. */
+function inside({ steps, suffix }: Where, step: string): Where {
+  return { steps: [...steps, step], suffix }
 }
 
 interface Reading {
@@ -126,6 +136,8 @@ const telling: ReadonlySet<string> = new Set([
 export class SchemaReader {
   readonly types: Record<TypeId, NamedType> = {}
   readonly rules: RuleReader
+  /** The types that the description gives no name. */
+  readonly anonymous = new AnonymousTypes()
   private readonly references: References
   private readonly notes: Notes
   private readonly waiting: (() => void)[] = []
@@ -175,28 +187,25 @@ export class SchemaReader {
     const { origin } = from
     if (target.kind !== 'object' || target.members.size === 0) return this.anything(target)
     if (!isShelved(target) && isTrifle(target))
-      return this.inline(
-        target,
-        { id: this.references.idOf(target), name: schemaName(target) },
-        direction,
-        {},
-      )
+      return this.inline(target, { steps: [schemaName(target)], suffix: '' }, direction, {})
     const scope = this.scopes.entering(target)
     const children = asBase ? undefined : this.children.get(target)
     const isOwn = asBase && this.isParentOf(target, from)
-    const isInput = this.differing.has(target) && direction === 'in'
+    const isNamed = isShelved(target)
+    const isInput = direction === 'in' && (!isNamed || this.differing.has(target))
+    const suffix = scope.suffix + (isInput ? inRequests : '')
     const id =
       this.references.idOf(target) +
-      scope.suffix +
       (children === undefined ? '' : '~any') +
       (isOwn ? '~own' : '') +
-      (isInput ? '~in' : '')
+      suffix
     const name =
       (children === undefined ? '' : 'Any') +
       schemaName(target) +
       scope.name +
       (isOwn ? 'Base' : '') +
-      (isInput ? 'Input' : '')
+      (isInput && isNamed ? 'Input' : '')
+    if (!isNamed) this.anonymous.add(id, { steps: [name], title: undefined })
     if (!(id in this.types)) {
       // The place is taken first, so that recursion finds it.
       this.types[id] = { kind: 'anything', id, name, origin: target.origin }
@@ -204,7 +213,10 @@ export class SchemaReader {
         this.scopes.within(scope, () => {
           const { type } =
             children === undefined
-              ? this.inline(target, { id, name }, direction, { isNamed: true, asBase: isOwn })
+              ? this.inline(target, { steps: [name], suffix }, direction, {
+                  isNamed: true,
+                  asBase: isOwn,
+                })
               : { type: this.anyChild(target, children, direction) }
           this.types[id] = { ...type, id, name, ...documented(target) }
         }),
@@ -300,8 +312,9 @@ export class SchemaReader {
   private inline(node: DataNode, where: Where, direction: Direction, reading: Reading): Placed {
     const { isNamed = false, asBase = false } = reading
     if (node.kind !== 'object') return this.anything(node)
-    const title = isNamed ? undefined : node.members.get('title')?.value
-    if (typeof title === 'string' && title !== '') where = { id: where.id, name: title }
+    const around = where
+    const title = isNamed ? undefined : titleOf(node)
+    if (title !== undefined) where = { steps: [title], suffix: where.suffix }
     for (const [keyword, member] of node.members) {
       if (annotationSet.has(keyword)) member.readWhole()
       else if (keyword === '$defs' || keyword === 'definitions') member.read = true
@@ -324,8 +337,10 @@ export class SchemaReader {
         nullable:
           nullable || (whole.kind === 'anything' && (rule === undefined || this.allowsNull(rule))),
       }
-    this.types[where.id] ??= { ...whole, id: where.id, name: where.name }
-    return { type: { kind: 'reference', to: where.id, origin: node.origin }, nullable }
+    const id = this.references.idOf(node) + where.suffix
+    this.anonymous.add(id, { steps: around.steps, title })
+    this.types[id] ??= { ...whole, id, name: title ?? around.steps.join(' ') }
+    return { type: { kind: 'reference', to: id, origin: node.origin }, nullable }
   }
 
   private allowsNull(rule: Rule): boolean {
@@ -414,21 +429,12 @@ export class SchemaReader {
       // A part without a name stands for its own members.
       const placed = this.isPlainObject(part)
         ? { type: this.object(part, where, direction, true), nullable: isNullable(part) }
-        : this.read(
-            part,
-            {
-              id: `${where.id}/allOf/${at}`,
-              name: `${where.name}${at === 0 ? 'Base' : `Part${at}`}`,
-            },
-            direction,
-            {
-              asBase:
-                this.references.peek(part) !== part &&
-                (severalParts.length > 0 ||
-                  structural.some((keyword) => node.members.has(keyword))),
-              ...(types.length > 0 ? { inherited: types } : {}),
-            },
-          )
+        : this.read(part, inside(where, at === 0 ? 'Base' : `Part${at}`), direction, {
+            asBase:
+              this.references.peek(part) !== part &&
+              (severalParts.length > 0 || structural.some((keyword) => node.members.has(keyword))),
+            ...(types.length > 0 ? { inherited: types } : {}),
+          })
       if (this.isPlainObject(part))
         for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
       parts.push({
@@ -481,14 +487,12 @@ export class SchemaReader {
     const all = node.list(keyword)
     const present = all.filter((each) => !isOnlyNull(this.references.peek(each) ?? each))
     for (const each of all) if (!present.includes(each)) this.references.settle(each).readWhole()
+    const words = wordsForAlternatives(present, this.references)
     const read = present.map((each, at) => ({
       node: each,
       ...this.read(
         each,
-        {
-          id: `${where.id}/${keyword === 'anyOf' && node.members.has('oneOf') ? 'anyOf/' : ''}${at}`,
-          name: `${where.name}${at + 1}`,
-        },
+        inside(where, words[at] ?? String(at + 1)),
         direction,
         types.length > 0 ? { inherited: types } : {},
       ),
@@ -649,16 +653,10 @@ export class SchemaReader {
       node.get('prefixItems')
       const rest = itemsNode?.kind === 'list' ? node.get('additionalItems') : node.get('items')
       const items = positions.map((each, at) =>
-        orNull(
-          this.read(
-            each,
-            { id: `${where.id}/prefixItems/${at}`, name: `${where.name}${at + 1}` },
-            direction,
-          ),
-        ),
+        orNull(this.read(each, inside(where, String(at + 1)), direction)),
       )
       const declared = (items: DataNode): Type =>
-        orNull(this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction))
+        orNull(this.read(items, inside(where, 'Item'), direction))
       const anything: Type = { kind: 'anything', origin }
       const others = rest === undefined ? anything : declared(rest)
       const restType = rest?.value === false ? undefined : others
@@ -674,9 +672,7 @@ export class SchemaReader {
     }
     const items = node.get('items')
     const item =
-      items === undefined
-        ? this.anything(node)
-        : this.read(items, { id: `${where.id}/items`, name: `${where.name}Item` }, direction)
+      items === undefined ? this.anything(node) : this.read(items, inside(where, 'Item'), direction)
     return {
       kind: 'list',
       item: item.type,
@@ -706,13 +702,7 @@ export class SchemaReader {
     const others = (): Type =>
       rest === undefined || rest.kind === 'boolean' || rest.members.size === 0
         ? { kind: 'anything', origin }
-        : orNull(
-            this.read(
-              rest,
-              { id: `${where.id}/additionalProperties`, name: `${where.name}Value` },
-              direction,
-            ),
-          )
+        : orNull(this.read(rest, inside(where, 'Value'), direction))
     if (
       properties.length === 0 &&
       required.size === 0 &&
@@ -732,11 +722,7 @@ export class SchemaReader {
       if (elsewhere !== undefined)
         fields.push({
           name,
-          ...this.read(
-            elsewhere,
-            { id: this.references.idOf(elsewhere), name: schemaName(elsewhere) },
-            direction,
-          ),
+          ...this.read(elsewhere, inside(where, name), direction),
           optional: false,
           origin: elsewhere.origin,
         })
@@ -753,15 +739,9 @@ export class SchemaReader {
       patterns.length > 0 ||
       (rest !== undefined && rest.value !== false) ||
       (fields.length === 0 && rest === undefined)
-    const patterned = patterns.map(([pattern, schema], at) => ({
+    const patterned = patterns.map(([pattern, schema]) => ({
       pattern,
-      type: orNull(
-        this.read(
-          schema,
-          { id: `${where.id}/patternProperties/${at}`, name: `${where.name}Value` },
-          direction,
-        ),
-      ),
+      type: orNull(this.read(schema, inside(where, 'Value'), direction)),
     }))
     const closed: Type | undefined =
       rest?.value === false && isOpen ? { kind: 'nothing', origin } : undefined
@@ -824,14 +804,7 @@ export class SchemaReader {
       schema.readWhole()
       return undefined
     }
-    const { type, nullable } = this.read(
-      schema,
-      {
-        id: `${where.id}/${name}`,
-        name: where.name + name.charAt(0).toUpperCase() + name.slice(1),
-      },
-      direction,
-    )
+    const { type, nullable } = this.read(schema, inside(where, name), direction)
     const preset = schema.get('default') ?? target.get('default')
     const isRequired =
       required.has(name) ||

@@ -159,10 +159,7 @@ class Translation {
     const whole = bodies.find((body) => body.text('in') === 'body')
     const fields = bodies.filter((body) => body.text('in') === 'formData')
     if (whole === undefined && fields.length === 0) return
-    const body = operation.put(
-      'requestBody',
-      (whole ?? fields[0] ?? operation).derive('object', 'requestBody'),
-    )
+    const body = operation.put('requestBody', (whole ?? operation).derive('object', 'requestBody'))
     const content = body.put('content', body.derive('object', 'content'))
     if (whole !== undefined) {
       for (const key of ['description', 'required']) {
