@@ -1,37 +1,12 @@
 import type { Contract, NamedType, TypeId } from '../contract/contract.js'
+import { addTo } from '../contract/lists.js'
 import type { Names } from '../naming/names.js'
+import { typeParts } from '../naming/type-parts.js'
 
-/**
- * So many codecs go on one page. Compilers take a time that grows with the square of a page's
- * constants, because each of them may have narrowed what comes after it: a client of thousands of
- * types has several pages.
- */
-const most = 250
-
-const kept = new WeakMap<
-  Names,
-  { readonly contract: Contract; readonly modules: ReadonlyMap<TypeId, string> }
->()
-
-/**
- * The module that a type's codec is on: codecs.ts, or in large clients one of several, in the order
- * of the names.
- */
+/** The module that a type's codec is on: codecs.ts, or in large clients one for each part. */
 export function codecModule(contract: Contract, names: Names, id: TypeId): string {
-  let known = kept.get(names)
-  if (known?.contract !== contract)
-    kept.set(
-      names,
-      (known = {
-        contract,
-        modules: new Map(
-          codecPages(contract, names).flatMap(({ module, types }) =>
-            types.map((type) => [type.id, module] as const),
-          ),
-        ),
-      }),
-    )
-  return known.modules.get(id) ?? 'codecs'
+  const part = typeParts(contract, names).get(id)
+  return part === undefined ? 'codecs' : `codecs/${part}`
 }
 
 /** The pages of codecs, each with its types in the order of their codecs' names. */
@@ -41,9 +16,7 @@ export function codecPages(
 ): { readonly module: string; readonly types: readonly NamedType[] }[] {
   const name = (type: NamedType): string => names.codecs[type.id] ?? ''
   const types = Object.values(contract.types).sort((a, b) => (name(a) < name(b) ? -1 : 1))
-  if (types.length <= most) return types.length === 0 ? [] : [{ module: 'codecs', types }]
-  return Array.from({ length: Math.ceil(types.length / most) }, (_, at) => ({
-    module: `codecs/part${at + 1}`,
-    types: types.slice(at * most, (at + 1) * most),
-  }))
+  const pages = new Map<string, NamedType[]>()
+  for (const type of types) addTo(pages, codecModule(contract, names, type.id), type)
+  return [...pages].map(([module, own]) => ({ module, types: own }))
 }

@@ -158,9 +158,10 @@ export class TreePrinter {
         ', ',
       )}]`
     const inner = code`${indent}  `
-    const rows = Object.entries(tree).map(
-      ([key, value]) => code`${propertyName(key)}: ${this.print(value, inner)}`,
-    )
+    const rows = Object.entries(tree).map(([key, value]) => {
+      const [name, text] = [propertyName(key), this.print(value, inner)]
+      return value instanceof Builtin && text === name ? name : code`${name}: ${text}`
+    })
     if (rows.length === 0) return code`{}`
     const line = code`{ ${joined(rows, ', ')} }`
     return indent !== '' && line.length + indent.length < 110 && !line.includes('\n')

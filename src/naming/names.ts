@@ -13,15 +13,12 @@ import type { KeptNames } from '../contract/kept-names.js'
 import { problem } from '../contract/problem.js'
 import { camelCase, isIdentifier, pascalCase } from './identifiers.js'
 import { namesAlone, ownName } from './own-names.js'
-import { globals, keywords } from './reserved.js'
+import { globals, isDevice, keywords } from './reserved.js'
 
 /** Every identifier that generation needs, decided. */
 export interface Names extends KeptNames {
   readonly class: string
 }
-
-/** Names that some file systems keep for devices: no file can be called so. */
-const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/i
 
 /** Exports of every client that are not made from the metadata. */
 export const ownExports: readonly string[] = [
@@ -63,6 +60,7 @@ export const ownExports: readonly string[] = [
   'operation',
   'connection',
   'input',
+  'isDeclaredFault',
   'thisCall',
 ]
 
@@ -143,7 +141,7 @@ export function assignNames(
     if (Object.hasOwn(operations, path)) continue
     const isFree = (name: string): boolean =>
       !keywords.has(name) &&
-      !devices.test(name) &&
+      !isDevice(name) &&
       !functions.has(name.toLowerCase()) &&
       operationExports(name).every((each) => !taken.has(each.toLowerCase()))
     const name = free(ownName(operation, alone), ['Operation'], isFree)

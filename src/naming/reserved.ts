@@ -25,3 +25,8 @@ export const globals: ReadonlySet<string> = new Set(
     'Window Worker console crypto document fetch globalThis performance process self window'
   ).split(' '),
 )
+
+/** Is it a name that some file systems keep for a device? No file can be called so. */
+export function isDevice(name: string): boolean {
+  return /^(?:con|prn|aux|nul|com\d|lpt\d)$/i.test(name)
+}

@@ -51,7 +51,7 @@ export function identifier(name: string): Code {
 /** The path of a module below a client's folder, or the name of a package. */
 export function modulePath(path: string): Code {
   const steps = path.split('/')
-  if (!steps.every((step) => /^[a-z][a-z0-9-]*$/.test(step) || isIdentifier(step)))
+  if (!steps.every((step) => /^[\p{ID_Start}$_][\p{ID_Continue}$-]*$/u.test(step)))
     throw new Error(`${JSON.stringify(path)} is no path of a module`)
   return path as Code
 }

@@ -149,7 +149,11 @@ export class Page {
   }
 
   private address(module: string, options: PrintOptions): Code {
-    const relative = posix.relative(posix.dirname(this.module), modulePath(module))
+    const path = modulePath(module)
+    const relative = posix.join(
+      posix.relative(posix.dirname(this.module), posix.dirname(path)) || '.',
+      posix.basename(path),
+    )
     return `${relative.startsWith('.') ? relative : `./${relative}`}${options.importSuffix}` as Code
   }
 }

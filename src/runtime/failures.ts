@@ -89,6 +89,11 @@ export class ServiceFault<
   }
 }
 
+/** Is a caught error a fault of one of these names? */
+export function isDeclaredFault(error: unknown, names: readonly string[]): boolean {
+  return error instanceof ServiceFault && error.fault !== undefined && names.includes(error.fault)
+}
+
 /**
  * The call did not reach the service, or no answer came back: no connection, no answer in time, or
  * a login was wanted.

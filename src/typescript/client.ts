@@ -6,12 +6,14 @@ import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
-import { pascalCase } from '../naming/identifiers.js'
+import { isDevice } from '../naming/reserved.js'
+import { camelCase, pascalCase } from '../naming/identifiers.js'
 import {
   codeInMarkdown,
   docComment,
   fenced,
   identifier,
+  memberAccess,
   propertyName,
   quoted,
 } from '../printing/escaping.js'
@@ -21,7 +23,7 @@ import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
 import { methodHead, operationPage } from './operation-page.js'
-import { TypeTexts, typesPage } from './types.js'
+import { TypeTexts, typesPages } from './types.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
@@ -65,11 +67,15 @@ export function clientFiles(
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
   const further = dialect.emit.pages(contract, names)
-  const client = clientPage(contract, names, operations, texts, dialect, options)
+  const [client, ...groups] = clientPages(contract, names, operations, texts, dialect, options)
   const settings = settingsPage(contract, names, dialect, options)
-  const types = typesPage(texts, Object.keys(contract.types), [...pages, ...further])
-  const index = indexPage(contract, names, operations, types, dialect, options)
-  const all = [client, settings, ...(types.isEmpty() ? [] : [types]), index, ...pages, ...further]
+  const { page: types, parts } = typesPages(texts, Object.keys(contract.types), [
+    ...pages,
+    ...further,
+  ])
+  const index = indexPage(contract, names, operations, [client, ...groups, types], dialect, options)
+  const some = types.isEmpty() ? [] : [types, ...parts]
+  const all = [client, ...groups, settings, ...some, index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
     ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({
@@ -137,14 +143,18 @@ function groupsOf(operations: readonly Operation[]): Map<string, Operation[]> {
   return groups
 }
 
-function clientPage(
+/** Of so many operations each group has a file of its own. */
+const mostInOneFile = 300
+
+/** client.ts with the class; in large clients the classes of its groups have files of their own. */
+function clientPages(
   contract: Contract,
   names: Names,
   operations: readonly Operation[],
   texts: TypeTexts,
   dialect: Dialect,
   options: ClientOptions,
-): Page {
+): [client: Page, ...groups: Page[]] {
   const page = new Page('client')
   const name = page.declare(names.class)
   const connection = page.useType('runtime/connection', 'Connection')
@@ -153,8 +163,13 @@ function clientPage(
   const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
   const named = [...groups].filter(([group]) => group !== '')
-  const groupClass = (group: string): Code =>
-    identifier(names.groups[group] ?? `${names.class}${pascalCase(group)}`)
+  const className = (group: string): string =>
+    names.groups[group] ?? `${names.class}${pascalCase(group)}`
+  const moduleOf = (group: string): string =>
+    operations.length <= mostInOneFile
+      ? page.module
+      : `groups/${groupFile(className(group), names.class)}`
+  const groupClass = (group: string): Code => page.use(moduleOf(group), className(group))
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
     code`export class ${name} {`,
@@ -167,7 +182,7 @@ function clientPage(
     code`    this.connection = ${connect}(settings)`,
     ...named.map(
       ([group]) =>
-        code`    this[${quoted(groupName(group))}] = new ${groupClass(group)}(this.connection)`,
+        code`    this${memberAccess(groupName(group))} = new ${groupClass(group)}(this.connection)`,
     ),
     code`  }`,
     code``,
@@ -191,21 +206,43 @@ function clientPage(
     code`  }`,
     code`}`,
   )
+  const pages = new Map([[page.module, page]])
   for (const [group, members] of named) {
-    page.print(
-      code``,
-      ...docComment([`The operations of ${group}.`]),
-      code`export class ${groupClass(group)} {`,
-      code`  private readonly connection: ${connection}`,
-      code``,
-      code`  constructor(connection: ${connection}) {`,
-      code`    this.connection = connection`,
-      code`  }`,
-    )
-    for (const operation of members) page.print(...method(operation, texts, page, dialect))
-    page.print(code`}`)
+    const own = pages.get(moduleOf(group)) ?? new Page(moduleOf(group))
+    pages.set(own.module, own)
+    printGroup(own, identifier(className(group)), group, members, texts, dialect)
   }
-  return page
+  const [, ...groupPages] = pages.values()
+  return [page, ...groupPages]
+}
+
+function printGroup(
+  page: Page,
+  name: Code,
+  group: string,
+  members: readonly Operation[],
+  texts: TypeTexts,
+  dialect: Dialect,
+): void {
+  const connection = page.useType('runtime/connection', 'Connection')
+  page.print(
+    code``,
+    ...docComment([`The operations of ${group}.`]),
+    code`export class ${name} {`,
+    code`  private readonly connection: ${connection}`,
+    code``,
+    code`  constructor(connection: ${connection}) {`,
+    code`    this.connection = connection`,
+    code`  }`,
+  )
+  for (const operation of members) page.print(...method(operation, texts, page, dialect))
+  page.print(code`}`)
+}
+
+/** The file of a group's class: its name without that of the client's class. */
+function groupFile(name: string, client: string): string {
+  const short = camelCase(name.startsWith(client) ? name.slice(client.length) : name)
+  return isDevice(short) ? camelCase(name) : short
 }
 
 function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): Code[] {
@@ -251,7 +288,7 @@ function indexPage(
   contract: Contract,
   names: Names,
   operations: readonly Operation[],
-  types: Page,
+  others: readonly Page[],
   dialect: Dialect,
   options: ClientOptions,
 ): Page {
@@ -267,9 +304,8 @@ function indexPage(
     code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(first), '\n')}`]), '\n')}\n`,
   )
   const modules = [
-    'client',
+    ...others.filter((each) => !each.isEmpty()).map(({ module }) => module),
     'settings',
-    ...(types.isEmpty() ? [] : ['types']),
     ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`),
     'runtime/failures',
   ]

@@ -1,4 +1,5 @@
 import type { Type } from '../contract/contract.js'
+import { addTo } from '../contract/lists.js'
 import { namedType } from '../contract/queries.js'
 import type { OperationContext } from '../dialects/dialect.js'
 import { docComment, quoted } from '../printing/escaping.js'
@@ -39,14 +40,17 @@ export function printFaults(
 ): void {
   if (faults.length === 0) return
   const [call, , , fault, guard] = exportedNames(names, operation)
-  const serviceFault = page.use('runtime/failures', 'ServiceFault')
-  const detail = (type: Type): Code => {
+  const serviceFault = page.useType('runtime/failures', 'ServiceFault')
+  const detailOf = (type: Type): Code => {
     const named = type.kind === 'reference' ? namedType(contract, type.to) : undefined
     return named === undefined || named.kind === 'list'
       ? code`unknown`
       : page.useType('types', names.types[named.id] ?? '')
   }
-  const conditions = faults.map((each) => code`error.fault === ${quoted(each.name)}`)
+  const byDetail = new Map<Code, Code[]>()
+  for (const { name, type } of faults) addTo(byDetail, detailOf(type), quoted(name))
+  const isDeclaredFault = page.use('runtime/failures', 'isDeclaredFault')
+  const all = faults.map((each) => quoted(each.name))
   page.print(
     code``,
     ...docComment([
@@ -56,13 +60,13 @@ export function printFaults(
         .map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`),
     ]),
     code`export type ${fault} = ${joined(
-      faults.map((each) => code`${serviceFault}<${quoted(each.name)}, ${detail(each.type)}>`),
+      [...byDetail].map(([detail, own]) => code`${serviceFault}<${joined(own, ' | ')}, ${detail}>`),
       ' | ',
     )}`,
     code``,
     code`/** Is a caught error one of the faults that ${call} declares? */`,
     code`export function ${guard}(error: unknown): error is ${fault} {`,
-    code`  return error instanceof ${serviceFault} && ${conditions.length === 1 ? (conditions[0] ?? code``) : code`(${joined(conditions, ' || ')})`}`,
+    code`  return ${isDeclaredFault}(error, [${joined(all, ', ')}])`,
     code`}`,
   )
 }

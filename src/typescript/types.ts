@@ -12,11 +12,12 @@ import type {
   TypeId,
   UnionType,
 } from '../contract/contract.js'
-import { addTo } from '../contract/lists.js'
+import { addAll, addTo } from '../contract/lists.js'
 import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
 import type { Names } from '../naming/names.js'
+import { typeParts } from '../naming/type-parts.js'
 import {
   docComment,
   identifier,
@@ -175,8 +176,12 @@ export class TypeTexts {
 
   /** A field with its documentation, as lines of an interface. */
   propertyLines(field: Field, page: Page, indent: Indent = '  '): Code[] {
+    const { type, documentation } = field
+    // What a type says of itself is not said again wherever it is used.
+    const isOfType =
+      type.kind === 'reference' && namedType(this.contract, type.to).documentation === documentation
     return [
-      ...docComment([field.documentation, this.rulesOf(field)], indent),
+      ...docComment([isOfType ? undefined : documentation, this.rulesOf(field)], indent),
       ...indented([this.property(field, page)], indent),
     ]
   }
@@ -198,7 +203,20 @@ export class TypeTexts {
     const type = namedType(this.contract, id)
     if (type.kind === 'list') return this.of(type, page)
     const name = this.names.types[id] ?? id
-    return page.useType('types', this.subtypes.has(id) ? `Any${name}` : name)
+    return page.useType(this.moduleFor(id, page), this.subtypes.has(id) ? `Any${name}` : name)
+  }
+
+  /** A record by itself, without its subtypes, as it is written on a page. */
+  recordItself(id: TypeId, page: Page): Code {
+    return page.useType(this.moduleFor(id, page), this.names.types[id] ?? '')
+  }
+
+  /** The module that declares a type; whatever is no part of types.ts goes through that. */
+  moduleFor(id: TypeId, page: Page): string {
+    const part = page.module.startsWith('types/')
+      ? typeParts(this.contract, this.names).get(id)
+      : undefined
+    return part === undefined ? 'types' : `types/${part}`
   }
 
   private ofScalar(type: ScalarType, page: Page): Code {
@@ -279,31 +297,43 @@ export function constraintTexts(constraints: Constraints): string[] {
 }
 
 /**
- * types.ts: every type that the operations need, in the order of their names.
+ * types.ts: every type that the operations need, in the order of their names. In large clients it
+ * only brings together what pages of its parts declare.
  *
  * @param used ids of the types to declare
  * @param others pages that import from types.ts, so that the aliases they use are declared
+ * @returns types.ts, and the pages of the parts
  */
-export function typesPage(
+export function typesPages(
   texts: TypeTexts,
   used: readonly TypeId[],
   others: readonly Page[],
-): Page {
+): { readonly page: Page; readonly parts: readonly Page[] } {
   const page = new Page('types')
+  const byPart = new Map<string, Page>()
+  const parts = typeParts(texts.contract, texts.names)
   const ids = [...used].sort((a, b) =>
     compare(texts.names.types[a] ?? a, texts.names.types[b] ?? b),
   )
-  const body = ids.flatMap((id) => [
-    code``,
-    ...declaration(texts, namedType(texts.contract, id), page),
-  ])
-  const wanted = new Set([page, ...others].flatMap((each) => each.usesOf('types')))
+  const body: Code[] = []
+  for (const id of ids) {
+    const part = parts.get(id)
+    const own = part === undefined ? page : (byPart.get(part) ?? new Page(`types/${part}`))
+    if (part !== undefined) byPart.set(part, own)
+    const lines = [code``, ...declaration(texts, namedType(texts.contract, id), own)]
+    if (own === page) addAll(body, lines)
+    else for (const line of lines) own.print(line)
+  }
+  const filled = [...byPart.values()].filter((each) => !each.isEmpty())
+  const wanted = new Set([page, ...filled, ...others].flatMap((each) => each.usesOf('types')))
   for (const [alias, meaning] of Object.entries(textAliases)) {
     if (wanted.has(alias))
       page.print(code``, ...docComment([meaning]), code`export type ${identifier(alias)} = string`)
   }
   for (const line of body) page.print(line)
-  return page
+  if (filled.length > 0) page.print()
+  for (const { module } of filled.sort((a, b) => compare(a.module, b.module))) page.reexport(module)
+  return { page, parts: filled }
 }
 
 /**
@@ -380,7 +410,7 @@ function recordDeclaration(
   name: Code,
   page: Page,
 ): Code[] {
-  const typeName = (id: TypeId): Code => identifier(texts.names.types[id] ?? '')
+  const typeName = (id: TypeId): Code => texts.recordItself(id, page)
   const several = texts.isOneOfSeveral(type)
   const base =
     type.base === undefined || type.restricts === true

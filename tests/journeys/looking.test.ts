@@ -495,14 +495,9 @@ describe('choosing a part', () => {
       (await run('import', 'fifty.json', '--as', 'fifty', '--only', 'quay2.getThing7')).stdout,
     ).toContain('1 endpoint, 1 operation, 2 types, 0 notes')
     expect((await run('generate', 'fifty')).code).toBe(0)
-    expect(await readdir(join(folder, 'src/clients/fifty/operations'))).toEqual([
-      'getThing7.ts',
-    ])
+    expect(await readdir(join(folder, 'src/clients/fifty/operations'))).toEqual(['getThing7.ts'])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
-    const before = await readFile(
-      join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'),
-      'utf8',
-    )
+    const before = await readFile(join(folder, 'src/clients/fifty/operations/getThing7.ts'), 'utf8')
 
     const shown = (await run('show', 'fifty')).stdout
     expect(shown).toMatch(
@@ -522,9 +517,9 @@ describe('choosing a part', () => {
 
     expect(await choose('quay2', '"*.getThing4"')).toHaveLength(11)
     expect(await declared()).toHaveLength(13)
-    expect(
-      await readFile(join(folder, 'src/clients/fifty/operations/getThing7Quay2.ts'), 'utf8'),
-    ).toBe(before)
+    expect(await readFile(join(folder, 'src/clients/fifty/operations/getThing7.ts'), 'utf8')).toBe(
+      before,
+    )
     expect(await choose('night watch')).toEqual(['getThing7.ts'])
     expect(await declared()).toEqual(['Tag2', 'Thing7'])
     expect(await choose('nightwatch')).toEqual([

@@ -55,6 +55,7 @@ const ugly = [
     'operation',
     'thisCall',
     'ServiceFault',
+    'isDeclaredFault',
     'Connection',
     'Settings',
     'JsonCodec',

@@ -19,9 +19,15 @@ export function documented(node: DataNode): { documentation?: string } {
     )
   const text = parts
     .map((each) => each.trim())
-    .filter((each, at) => parts.findIndex((other) => other.trim() === each) === at)
+    .filter((each, at, all) => !all.slice(at + 1).some((other) => beginsWith(other, each)))
     .join('\n\n')
   return text === '' ? {} : { documentation: text }
+}
+
+/** Does a text begin with a sentence that another one consists of? */
+function beginsWith(text: string, sentence: string): boolean {
+  const bare = sentence.replace(/[.:\s]+$/, '')
+  return text.startsWith(bare) && /^(?:[.:!?\n]|$)/.test(text.slice(bare.length))
 }
 
 /**

@@ -53,6 +53,8 @@ interface Reading {
   readonly isNamed?: boolean
   /** The types that the surroundings say, for alternatives that say none. */
   readonly inherited?: readonly string[]
+  /** What is said of it for people stands at the member that has it. */
+  readonly isMember?: boolean
   /** What a child takes from its parent: not the parent's list of children. */
   readonly asBase?: boolean
 }
@@ -339,7 +341,9 @@ export class SchemaReader {
       }
     const id = this.references.idOf(node) + where.suffix
     this.anonymous.add(id, { steps: around.steps, title })
-    this.types[id] ??= { ...whole, id, name: title ?? around.steps.join(' ') }
+    const { documentation, ...bare } = whole
+    const told = reading.isMember === true || documentation === undefined ? {} : { documentation }
+    this.types[id] ??= { ...bare, ...told, id, name: title ?? around.steps.join(' ') }
     return { type: { kind: 'reference', to: id, origin: node.origin }, nullable }
   }
 
@@ -804,7 +808,9 @@ export class SchemaReader {
       schema.readWhole()
       return undefined
     }
-    const { type, nullable } = this.read(schema, inside(where, name), direction)
+    const { type, nullable } = this.read(schema, inside(where, name), direction, {
+      isMember: true,
+    })
     const preset = schema.get('default') ?? target.get('default')
     const isRequired =
       required.has(name) ||
