@@ -186,6 +186,7 @@ export async function generateClient(
       sampleMaker(open.contract, dialect),
       `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`,
     ),
-    dependencies: dialect.emit.dependencies(open.contract),
+    dependencies:
+      operationsOf(open.contract).length === 0 ? {} : dialect.emit.dependencies(open.contract),
   }
 }

@@ -1,3 +1,4 @@
+import { problem } from '../app/problems.js'
 import { showContract } from '../app/show-contract.js'
 import { operationsText } from './overview-text.js'
 import { print, printJson, say, type Voice } from './terminal.js'
@@ -15,6 +16,7 @@ export async function tellOperations(
 ): Promise<void> {
   const shown = await showContract(contract, undefined, { project })
   if (shown.kind !== 'contract') return
+  if (shown.counts.operations === 0) throw problem('TM-1036', { contract })
   if (voice.json) {
     printJson({ services: shown.services.map(({ name, groups }) => ({ name, groups })) })
     return

@@ -157,6 +157,11 @@ export const messages = {
     '{path} is {digits}, which no number of JavaScript holds exactly, and the contract does not say what stands there.',
     'Write it with 15 digits at most, or in quotes if the service takes a text. Nothing was sent.',
   ),
+  'TM-1036': entry(
+    'input',
+    '{contract} has no operation: its metadata describes only messages that the service sends.',
+    '`tolmach generate {contract}` writes their types. Nothing was called.',
+  ),
 
   'TM-2001': entry(
     'metadata',

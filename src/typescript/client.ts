@@ -23,6 +23,7 @@ import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
 import { methodHead, operationPage } from './operation-page.js'
+import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 
@@ -65,6 +66,7 @@ export function clientFiles(
   const contract = neededOf(whole)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
+  if (operations.length === 0) return typesAlone(contract, names, texts, options)
   const pages = operations.map((operation) => operationPage(operation, texts, dialect))
   const further = dialect.emit.pages(contract, names)
   const [client, ...groups] = clientPages(contract, names, operations, texts, dialect, options)
@@ -89,8 +91,35 @@ export function clientFiles(
   files.sort((a, b) => compare(a.path, b.path))
   return [
     ...files,
-    { path: 'manifest.json', text: manifestText(contract, names, dialect, files, options) },
+    {
+      path: 'manifest.json',
+      text: manifestText(contract, names, dialect.emit.dependencies(contract), files, options),
+    },
   ]
+}
+
+/** The files where there is nothing to call: the types of what the service sends. */
+function typesAlone(
+  contract: Contract,
+  names: Names,
+  texts: TypeTexts,
+  options: ClientOptions,
+): GeneratedFile[] {
+  const { page, parts } = typesPages(texts, Object.keys(contract.types), [])
+  const index = new Page('index')
+  const address = `./index${options.importSuffix}`
+  const first = firstLines(contract, names, [], options.sample, address)
+  printFirstLines(index, first)
+  if (!page.isEmpty()) index.reexport('types')
+  const files: GeneratedFile[] = [
+    ...[index, page, ...parts]
+      .filter((each) => !each.isEmpty())
+      .map((each) => ({ path: `${each.module}.ts`, text: header + '\n' + each.text(options) })),
+    { path: 'README.md', text: typesReadme(contract, names, options.contractName, first) },
+  ]
+  files.sort((a, b) => compare(a.path, b.path))
+  const text = manifestText(contract, names, {}, files, options)
+  return [...files, { path: 'manifest.json', text }]
 }
 
 /** Of src/runtime, what plain `fetch` can't do: nothing of a client imports it. */
@@ -116,7 +145,7 @@ function missing(path: string): never {
 function manifestText(
   contract: Contract,
   names: Names,
-  dialect: Dialect,
+  dependencies: Readonly<Record<string, string>>,
   files: readonly GeneratedFile[],
   options: ClientOptions,
 ): string {
@@ -126,7 +155,7 @@ function manifestText(
     dialect: contract.dialect,
     class: names.class,
     inputs: options.inputs,
-    dependencies: dialect.emit.dependencies(contract),
+    dependencies,
     sources: options.sources,
     files: Object.fromEntries(files.map((file) => [file.path, textDigest(file.text)])),
   }
@@ -300,9 +329,7 @@ function indexPage(
     options.sample,
     `./index${options.importSuffix}`,
   )
-  page.printHead(
-    code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(first), '\n')}`]), '\n')}\n`,
-  )
+  printFirstLines(page, first)
   const modules = [
     ...others.filter((each) => !each.isEmpty()).map(({ module }) => module),
     'settings',
@@ -318,6 +345,12 @@ function indexPage(
   page.reexport('runtime/plain', code`{ toPlain, type Plain }`)
   for (const [module, clause] of dialect.emit.reexports(contract)) page.reexport(module, clause)
   return page
+}
+
+function printFirstLines(page: Page, lines: readonly Code[]): void {
+  page.printHead(
+    code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(lines), '\n')}`]), '\n')}\n`,
+  )
 }
 
 /** The variables that fill a client's settings start with this: `BERTHS`. */

@@ -2,6 +2,7 @@ import type { Contract, Field, Operation, Type } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
 import { endpointsOf, fieldsOf, isPlainHttp, resolve } from '../contract/queries.js'
+import { firstTypes } from './types-only.js'
 import { camelCase, wordsOf } from '../naming/identifiers.js'
 import { groupName, methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
@@ -28,7 +29,7 @@ const mostLines = 24
  *
  * @param sample makes the input, where the call needs one
  * @param from the module that the class is imported from
- * @returns no lines when there is no operation
+ * @returns the types of what the service sends, when there is no operation
  */
 export function firstLines(
   contract: Contract,
@@ -38,7 +39,7 @@ export function firstLines(
   from = './index.js',
 ): Code[] {
   const operation = firstToCall(contract, operations)
-  if (operation === undefined) return []
+  if (operation === undefined) return firstTypes(contract, names, from)
   const group = groupOf(operation)
   const variable = clientVariable(names)
   const className = identifier(names.class)

@@ -1,4 +1,4 @@
-import { writeFile } from 'node:fs/promises'
+import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/read-source.js'
@@ -28,6 +28,23 @@ const typeOf = (contract: Contract, name: string): RecordType =>
   Object.values(contract.types).find((type) => type.name === name) as RecordType
 const operation = (contract: Contract, path: string): Operation =>
   operationsOf(contract).find((each) => pathOf(each) === path) as Operation
+
+const fixtures = join(repository, 'tests/fixtures/openapi')
+const namesOf = (contract: Contract): string[] =>
+  Object.values(contract.types)
+    .map(({ name }) => name)
+    .sort()
+
+/** The same data with the members of every object the other way round. */
+function reversed(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(reversed)
+  if (typeof value !== 'object' || value === null) return value
+  return Object.fromEntries(
+    Object.entries(value)
+      .reverse()
+      .map(([name, each]) => [name, reversed(each)]),
+  )
+}
 
 const parsed = (text: string, label: string): DataNode => parseData(text, label, () => undefined)
 
@@ -425,4 +442,34 @@ components:
       )
     },
   )
+})
+
+test('what has no name is one type where it is the same in the same role, named by what its places share', async () => {
+  const { contract } = await readSource(join(fixtures, 'one-type-for-one-thing.yaml'), 'api')
+  expect(namesOf(contract)).toEqual([
+    'Boat',
+    'BoatAnswer',
+    'BoatDriveEngine',
+    'BoatDriveSail',
+    'BoatInput',
+    'BoatReachWithChannel',
+    'BoatReachWithPhone',
+    'BoatState',
+    'CreateBoatBody',
+    'GetCrewAnswer',
+    'GetCrewAnswerDebt',
+    'GetCrewAnswerPay',
+    'ListBoatsAnswer',
+    'Order',
+    'Owner',
+    'OwnerInput',
+    'Papers',
+    'ReasonFault',
+    'Refused',
+  ])
+  expect(typeOf(contract, 'Boat').fields.map(({ name }) => name)).toContain('id')
+  expect(typeOf(contract, 'BoatInput').fields.map(({ name }) => name)).not.toContain('id')
+  const text = await readFile(join(fixtures, 'one-type-for-one-thing.yaml'), 'utf8')
+  const turned = await read(JSON.stringify(reversed(parsed(text, 'd').plain())))
+  expect(namesOf(turned)).toEqual(namesOf(contract))
 })

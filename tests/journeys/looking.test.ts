@@ -695,3 +695,45 @@ test('metadata read from an address and not kept has no place on this machine', 
   await server.stop()
   expect(stdout).toContain('It was read from an address and not kept.')
 })
+
+describe('what generation writes', () => {
+  test('a description of messages alone gives their types, and nothing to call', async () => {
+    const folder = await freshFolder()
+    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
+    const file = join(repository, 'tests/fixtures/openapi/messages-only.yaml')
+    expect((await run('import', file, '--as', 'quay')).stdout).toContain('0 operations, 2 types')
+    const { stderr } = await run('generate', 'quay')
+    expect(stderr).toContain("import type { Left } from './clients/quay/index.js'")
+    expect((await readdir(join(folder, 'src/clients/quay'))).sort()).toEqual([
+      'README.md',
+      'index.ts',
+      'manifest.json',
+      'types.ts',
+    ])
+    const called = await run('call', 'quay')
+    expect([called.code, called.stderr.split(/\s+/)[1]]).toEqual([2, 'TM-1036'])
+    expect((await run('list')).stdout).toMatch(/quay .*current/)
+  })
+
+  test('a large client is several files, named after what is in them, which fit together', async () => {
+    const folder = await freshFolder()
+    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
+    await writeFile(join(folder, 'many.json'), largeDescription(600, 3))
+    expect(await run('import', 'many.json', '--as', 'many')).toMatchObject({ code: 0 })
+    expect((await run('generate', 'many')).code).toBe(0)
+    const client = join(folder, 'src/clients/many')
+    const parts = ['quay0.ts', 'quay1.ts', 'quay2.ts']
+    for (const each of ['types', 'codecs', 'groups'])
+      expect([each, (await readdir(join(client, each))).sort()]).toEqual([each, parts])
+    expect(await readFile(join(client, 'types.ts'), 'utf8')).toContain(
+      "export * from './types/quay0.js'",
+    )
+    await writeFile(join(folder, 'package.json'), '{ "type": "module" }')
+    const compiler = join(repository, 'node_modules/typescript-7/bin/tsc')
+    const flags = ['--noEmit', '--strict', '--skipLibCheck', '--noUnusedLocals', '--types', '']
+    const settings = ['--module', 'nodenext', '--target', 'es2022', '--lib', 'es2022,dom']
+    execFileSync('node', [compiler, ...flags, ...settings, join(client, 'index.ts')], {
+      cwd: folder,
+    })
+  })
+})

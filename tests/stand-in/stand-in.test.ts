@@ -1,7 +1,9 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { readSource } from '../../src/app/read-source.js'
 import { serveContracts } from '../../src/app/serve-contracts.js'
+import { http } from '../../src/dialects/http/index.js'
 import { readSeed, SeedState, type Seed } from '../../src/stand-in/seed.js'
 import { demoErrors } from '../support/libxml2.js'
 import { demoWsdl, freshFolder, repository, tolmach } from '../support/program.js'
@@ -174,6 +176,20 @@ describe('the stand-in, spoken to by hand', () => {
     expect(status).toBe(500)
     expect(text).toMatch(words)
     expect(text).toContain('<faultcode>soap:Client</faultcode>')
+  })
+
+  test.each([
+    ['/ships/42', 'ship'],
+    ['/ships/42,7', 'shipInSteps'],
+    ['/ships?type=tug', 'tugs'],
+    ['/ships?kind=tug', 'shipsByKind'],
+  ])('of paths that fit %s the one that says most is meant', async (target, meant) => {
+    const file = join(repository, 'tests/fixtures/openapi/more-than-paths.yaml')
+    const { contract } = await readSource(file, 'ships')
+    const understood = await http
+      .play(contract)
+      .understand({ method: 'GET', target: `/ships${target}`, headers: {}, body: new Uint8Array() })
+    expect('operation' in understood && understood.operation.path.at(-1)).toBe(meant)
   })
 
   test('a port that is taken and seed data that is not there are told', async () => {

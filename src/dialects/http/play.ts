@@ -22,6 +22,8 @@ interface Live {
   /** Pairs of a query that its path asks for; a value in braces is a path parameter. */
   readonly pairs: readonly (readonly [name: string, value: string])[]
   readonly names: readonly string[]
+  /** How much each step of its path says by itself. */
+  readonly said: readonly number[]
 }
 
 /**
@@ -46,19 +48,25 @@ export function playHttp(contract: Contract): Player {
         .map((part) => part.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&'))
         .join('([^/]+)')}$`,
     )
-    return { operation, live, pattern, names, pairs: [...new URLSearchParams(pairs)] }
+    const said = steps.split('/').map(concreteness)
+    return { operation, live, pattern, names, said, pairs: [...new URLSearchParams(pairs)] }
   })
   // What says more wins, and a path without parameters over one with (section 4.8.8.2).
   operations.sort(
     (a, b) =>
       b.pairs.length - a.pairs.length ||
-      a.names.length - b.names.length ||
-      b.pattern.source.length - a.pattern.source.length,
+      (a.said.map((own, at) => (b.said[at] ?? 0) - own).find((difference) => difference !== 0) ??
+        0),
   )
   return {
     understand: (request) => understand(contract, operations, request),
     metadata: servedDocuments,
   }
+}
+
+/** A step without parameters says everything, others as much as they have letters beside those. */
+function concreteness(step: string): number {
+  return step.includes('{') ? step.replace(/\{[^}]+\}/g, '').length : Number.MAX_SAFE_INTEGER
 }
 
 function understand(
@@ -235,7 +243,11 @@ function written(content: Content, value: unknown, isSequence: boolean): string 
 
 /** A server-sent event: its data as they are where they are a text, else as JSON. */
 function eventText(event: unknown): string {
-  const { data, ...fields } = event as Readonly<Record<string, unknown>>
+  // What is said to be anything may be nothing that has fields.
+  const isRecord = typeof event === 'object' && event !== null && !Array.isArray(event)
+  const { data, ...fields } = isRecord
+    ? (event as Readonly<Record<string, unknown>>)
+    : { data: event }
   const text = typeof data === 'string' ? data : jsonText(data)
   return `${Object.entries(fields)
     .filter(([, value]) => value !== undefined && value !== null)

@@ -413,7 +413,7 @@ export class SchemaReader {
       })
     else if (isObject && node.members.has('required'))
       parts.push({
-        type: this.object(node, where, direction, composed.length > 0),
+        type: this.object(node, where, direction, isComposed(node)),
         nullable: isNullable(node),
         isObject: true,
         rule: ownRule,
@@ -622,12 +622,7 @@ export class SchemaReader {
     const { origin } = node
     switch (type) {
       case 'object':
-        return this.object(
-          node,
-          where,
-          direction,
-          ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword)),
-        )
+        return this.object(node, where, direction, isComposed(node))
       case 'array':
         return this.array(node, where, direction)
       case 'boolean':
@@ -833,6 +828,12 @@ export class SchemaReader {
       ...fieldLayout(schema, target, this.notes),
     }
   }
+}
+
+/** Do other parts describe the same object? */
+function isComposed(node: DataNode): boolean {
+  const own = ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword))
+  return own || node.parent?.key === 'allOf'
 }
 
 function fieldLayout(schema: DataNode, target: DataNode, notes: Notes): { layout?: TypeLayout } {

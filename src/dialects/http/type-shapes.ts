@@ -1,4 +1,5 @@
 import type { NamedType, TypeId } from '../../contract/contract.js'
+import { addTo } from '../../contract/lists.js'
 
 /** What a type is beside its name: a text, and the types that it refers to, in order. */
 export interface TypeShape {
@@ -48,37 +49,52 @@ export function shapeOf({ id: _id, name: _name, ...type }: NamedType): TypeShape
  * Numbers for types, the same for those that are the same: equal in what they are (`kinds`), and in
  * what they refer to, down to the last. Circles are equal when they run alike.
  *
+ * What is taken for one is split where it turns out to differ, and only what refers to a type that
+ * was split off is looked at again: chains of types are as long as they like.
+ *
  * @param kinds of each type, what must be equal before anything is compared
  */
 export function classesOf(
   kinds: ReadonlyMap<TypeId, string>,
   shapes: ReadonlyMap<TypeId, TypeShape>,
 ): ReadonlyMap<TypeId, number> {
-  let classes = numbered(
-    kinds.keys(),
-    (id) => `${kinds.get(id) ?? ''}\n${shapes.get(id)?.text ?? ''}`,
-  )
-  for (let before = 0, now = new Set(classes.values()).size; now > before;) {
-    const last = classes
-    classes = numbered(kinds.keys(), (id) =>
-      [last.get(id), ...(shapes.get(id)?.refersTo ?? []).map((to) => last.get(to) ?? to)].join(
-        '\n',
-      ),
-    )
-    before = now
-    now = new Set(classes.values()).size
-  }
-  return classes
-}
-
-function numbered(ids: Iterable<TypeId>, keyOf: (id: TypeId) => string): Map<TypeId, number> {
+  const users = new Map<TypeId, TypeId[]>()
+  const sizes: number[] = []
   const numbers = new Map<string, number>()
-  const found = new Map<TypeId, number>()
-  for (const id of ids) {
-    const key = keyOf(id)
+  const classes = new Map<TypeId, number>()
+  for (const [id, kind] of kinds) {
+    const { text = '', refersTo = [] } = shapes.get(id) ?? {}
+    const key = `${kind}\n${text}`
     const number = numbers.get(key) ?? numbers.size
     numbers.set(key, number)
-    found.set(id, number)
+    classes.set(id, number)
+    sizes[number] = (sizes[number] ?? 0) + 1
+    for (const to of refersTo) addTo(users, to, id)
   }
-  return found
+  const refersTo = (id: TypeId): string =>
+    (shapes.get(id)?.refersTo ?? []).map((to) => classes.get(to) ?? to).join('\n')
+  for (let waiting = new Set(kinds.keys()); waiting.size > 0;) {
+    const groups = new Map<number, Map<string, TypeId[]>>()
+    for (const id of waiting) {
+      const number = classes.get(id) ?? 0
+      const byKey = groups.get(number) ?? new Map<string, TypeId[]>()
+      groups.set(number, byKey)
+      addTo(byKey, refersTo(id), id)
+    }
+    waiting = new Set()
+    for (const [number, byKey] of groups) {
+      const parts = [...byKey.values()].sort((a, b) => b.length - a.length)
+      const looked = parts.reduce((sum, part) => sum + part.length, 0)
+      // Where all of a class were looked at, the most of them stay what they are.
+      for (const part of looked === sizes[number] ? parts.slice(1) : parts) {
+        sizes[number] = (sizes[number] ?? 0) - part.length
+        const own = sizes.push(part.length) - 1
+        for (const id of part) classes.set(id, own)
+        for (const id of part) for (const user of users.get(id) ?? []) waiting.add(user)
+      }
+    }
+    // Types that nothing is asked of stay out of it.
+    for (const id of waiting) if (!classes.has(id)) waiting.delete(id)
+  }
+  return classes
 }
