@@ -343,6 +343,11 @@ export const messages = {
     'Messages are encoded by the rules of SOAP 1.1, by which any member of a record may be left out or nil: the types say what the schema says.',
     'Look whether a member is there before you use it, where the service leaves members out.',
   ),
+  'TM-2122': entry(
+    'metadata',
+    'The {kind} "{reference}" is named without a prefix, which puts it into a namespace that declares none; {taken}, the only one of that name, is taken.',
+    'Nothing, if that is meant. A prefix in the metadata says it surely.',
+  ),
 
   'TM-2201': entry(
     'metadata',
@@ -501,6 +506,12 @@ export const messages = {
     'metadata',
     'The answer {status} declares no content: whatever comes is handed on as it is, with the type unknown.',
     'Nothing, if nothing comes. Else ask for a description of it, or look at what comes with `tolmach call`.',
+  ),
+
+  'TM-2319': entry(
+    'metadata',
+    "{what} is more than the platform's own `fetch` can send.",
+    "In code on Node.js, give the client `fetch: nodeTransport()` of runtime/node/transport; `tolmach call` does so itself. Browsers can't call it.",
   ),
 
   'TM-2401': entry(

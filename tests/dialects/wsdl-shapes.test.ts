@@ -1,4 +1,4 @@
-import { writeFile } from 'node:fs/promises'
+import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/read-source.js'
@@ -13,7 +13,7 @@ import { checkInput } from '../../src/runtime/soap/soap.js'
 import { readAnswer } from '../../src/runtime/soap/answer.js'
 import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
-import { freshFolder } from '../support/program.js'
+import { freshFolder, repository } from '../support/program.js'
 import { schemaCases } from './wsdl-shapes.cases.js'
 
 interface Shape {
@@ -474,5 +474,22 @@ describe('what XML Schema says, and what becomes of it', () => {
     await expect(
       simple(wrapped('<xs:element name="a" type="xs:int"/>', types)),
     ).rejects.toMatchObject({ code, kind: 'metadata', place: { document: 'w.wsdl', line: 1 } })
+  })
+})
+
+test('names that lack their prefix mean the only one that is called so, with a note', async () => {
+  const file = join(repository, 'tests/fixtures/names-without-prefix.wsdl')
+  const { contract } = await readSource(file, 'quay')
+  expect(Object.keys(contract.types).sort()).toEqual(['{urn:quay}Boat', '{urn:quay}Tug'])
+  expect(new Set(contract.notes.map(({ code }) => code))).toEqual(new Set(['TM-2122']))
+  // Where two are called so, nobody knows which is meant.
+  const folder = await freshFolder()
+  const twice = (await readFile(file, 'utf8')).replace(
+    '</types>',
+    '<schema xmlns="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:other"><element name="Moor" type="string"/></schema></types>',
+  )
+  await writeFile(join(folder, 'twice.wsdl'), twice)
+  await expect(readSource(join(folder, 'twice.wsdl'), 'quay')).rejects.toMatchObject({
+    code: 'TM-2201',
   })
 })

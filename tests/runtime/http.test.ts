@@ -1,10 +1,16 @@
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { text } from 'node:stream/consumers'
 import { describe, expect, test } from '@jest/globals'
+import type { Connection, Settings } from '../../src/runtime/connection.js'
+import { nodeTransport } from '../../src/runtime/node/transport.js'
 import { ContractBreach, ServiceFault, type Deviation } from '../../src/runtime/failures.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { form as formFormat } from '../../src/runtime/http/forms.js'
 import {
   checkInput,
   readAnswer,
+  send,
   writeBody,
   writeParameters,
   type HttpOperation,
@@ -15,6 +21,11 @@ import * as json from '../../src/runtime/json/values.js'
 import { inPath, inQuery, type Style, type Written } from '../../src/runtime/http/parameters.js'
 
 const origin = 'http://h'
+
+function connectionTo(address: string, settings: Settings = {}): Connection {
+  const endpoints = { quay: { address, protocol: 'HTTP' } }
+  return { settings, endpoints, closed: new AbortController() }
+}
 
 describe('parameters, by the table of OpenAPI 3.1, section 4.8.12.5', () => {
   const array = ['blue', 'black', 'brown']
@@ -477,4 +488,41 @@ test('content that is described with 204 never comes, and nobody is told', () =>
     ({ message }) => told.push(message),
   )
   expect([value, told]).toEqual([undefined, []])
+})
+
+describe('what is more than the platform sends', () => {
+  const search: HttpOperation = {
+    name: 'search',
+    method: 'GET',
+    path: '/search',
+    body: { type: 'application/json', is: json.text },
+    answers: { '200': { type: 'application/json', is: json.text } },
+  }
+
+  test.each(['a body with GET', 'a body with HEAD', 'TRACE'])(
+    '%s is refused with the reason, and nothing is sent',
+    async (what) => {
+      const [method = ''] = what.split(' ').slice(-1)
+      const connection = connectionTo('http://h')
+      const call = send(connection, { ...search, method }, { body: 'tug' })
+      await expect(call).rejects.toMatchObject({
+        kind: 'unreachable',
+        message: expect.stringContaining(`(${what})`),
+      })
+    },
+  )
+
+  test('and comes through where the transport can', async () => {
+    const server = createServer((request, response) => {
+      void text(request).then((body) => {
+        response.setHeader('content-type', 'application/json')
+        response.end(JSON.stringify(`${request.method ?? ''} ${body}`))
+      })
+    })
+    await new Promise<void>((listening) => server.listen(0, '127.0.0.1', listening))
+    const { port } = server.address() as AddressInfo
+    const connection = connectionTo(`http://127.0.0.1:${port}`, { fetch: nodeTransport() })
+    expect(await send(connection, search, { body: 'tug' })).toBe('GET "tug"')
+    server.close()
+  })
 })

@@ -249,6 +249,13 @@ class DescriptionReader {
     const body = node.get('requestBody')
     const bodyFields =
       body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
+    if ((body !== undefined && /^(?:get|head)$/.test(method)) || /^trace$/i.test(method))
+      this.notes.add(
+        'approximated',
+        'TM-2319',
+        { what: `${method.toUpperCase()} ${path}${body === undefined ? '' : ' with a body'}` },
+        (body ?? node).origin,
+      )
     const answers = this.contents.readAnswers(node, where, method)
     // A parameter may be called like our own words for the body and for what is asked for.
     const own = new Set([...bodyFields, ...answers.inputs].map((field) => field.name))

@@ -6,7 +6,7 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
 import { wsdl, wsdl20, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
-import { documentationOf, keyOf, wantedAttribute } from './reading.js'
+import { documentationOf, keyOf, onlyOneMeant, wantedAttribute } from './reading.js'
 import { SchemaSet } from './schema-set.js'
 import { asDefinitions } from './wsdl20.js'
 
@@ -133,6 +133,13 @@ export class Definitions {
     if (definition !== undefined) {
       definition.element.read = true
       return definition
+    }
+    const meant = onlyOneMeant(name, this.all(kind))
+    if (meant !== undefined) {
+      const told = { kind: words[kind], reference: from.written, taken: keyOf(meant.name) }
+      this.notes.add('approximated', 'TM-2122', told, from.at.origin)
+      meant.element.read = true
+      return meant
     }
     const names = this.all(kind).map((each) => each.name[1])
     throw problem(

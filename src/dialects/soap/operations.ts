@@ -480,7 +480,7 @@ export class OperationReader {
     }
     const [only, ...others] = parts
     if (only?.elementName !== undefined && others.length === 0) {
-      const name = qualifiedName(only.elementName, only.element)
+      const name = this.componentName(only.elementName, only.element)
       const component = this.definitions.schemas.require('element', name, only.element)
       const isWrapper = unwrapAs === undefined || name[1] === unwrapAs || only.name === 'parameters'
       const content = isWrapper ? this.types.wrapperContent(component) : undefined
@@ -495,13 +495,18 @@ export class OperationReader {
     }
   }
 
+  /** The component of a schema that a part names. */
+  private componentName(written: string, at: XmlElement): QualifiedName {
+    return this.definitions.schemas.meant(qualifiedName(written, at), written, at)
+  }
+
   private partField(part: Part, name: QualifiedName | undefined): Field {
     const { origin } = part.element
     const documentation = documented(part.element)
     if (part.elementName !== undefined) {
       const component = this.definitions.schemas.require(
         'element',
-        qualifiedName(part.elementName, part.element),
+        this.componentName(part.elementName, part.element),
         part.element,
       )
       return {
@@ -525,7 +530,7 @@ export class OperationReader {
         `its part "${part.name}" names a type where a document style message needs an element`,
       )
     const type: Type = this.types.typeNamed(
-      qualifiedName(part.typeName, part.element),
+      this.componentName(part.typeName, part.element),
       part.element,
     )
     return {

@@ -69,3 +69,16 @@ export function documented(element: XmlElement): { documentation?: string } {
   const documentation = documentationOf(element)
   return documentation === undefined ? {} : { documentation }
 }
+
+/**
+ * What a name without a prefix means that the default namespace sends into that of WSDL itself,
+ * which declares nothing of the kind: the only definition of that name.
+ */
+export function onlyOneMeant<Definition extends { readonly name: QualifiedName }>(
+  [namespace, local]: QualifiedName,
+  components: readonly Definition[],
+): Definition | undefined {
+  if (namespace !== wsdl) return undefined
+  const [only, ...others] = components.filter(({ name }) => name[1] === local)
+  return others.length === 0 ? only : undefined
+}

@@ -3,7 +3,8 @@ import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './layout.js'
-import { attachmentsProfile, soapEncodings, xmlNamespace, xsd } from './namespaces.js'
+import { builtinTypes } from './builtin-types.js'
+import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
@@ -51,6 +52,9 @@ export class SchemaSet {
   private readonly added = new Set<string>()
   /** Where a redefinition means the component as it was. */
   private readonly originals = new Map<XmlElement, QualifiedName>()
+
+  /** The qualified names of components, by their local names. */
+  private readonly byLocalName = new Map<string, Map<string, QualifiedName>>()
 
   constructor(documents: Documents, notes: Notes) {
     this.documents = documents
@@ -155,7 +159,27 @@ export class SchemaSet {
     const original = this.originals.get(at)
     if (original !== undefined) return original
     const name = qualifiedName(value, at)
-    return name[0] === '' && schema.chameleon ? [schema.namespace, name[1]] : name
+    return name[0] === '' && schema.chameleon
+      ? [schema.namespace, name[1]]
+      : this.meant(name, value, at)
+  }
+
+  /**
+   * What a name means that the default namespace sends into that of WSDL or XML Schema themselves,
+   * which declare nothing of the kind: the only component that is called so; anything else as it is.
+   *
+   * @param written the name as it stands at `at`
+   */
+  meant(name: QualifiedName, written: string, at: XmlElement): QualifiedName {
+    const [namespace, local] = name
+    if (namespace !== wsdl && namespace !== xsd) return name
+    const [only, ...others] = this.byLocalName.get(local)?.values() ?? []
+    if (only === undefined || others.length > 0 || written.includes(':')) return name
+    if (namespace === xsd && (local === 'anyType' || Object.hasOwn(builtinTypes, local)))
+      return name
+    const told = { kind: 'component', reference: local, taken: keyOf(only) }
+    this.notes.add('approximated', 'TM-2122', told, at.origin)
+    return only
   }
 
   private addComponent(kind: ComponentKind, element: XmlElement, schema: SchemaContext): void {
@@ -168,6 +192,8 @@ export class SchemaSet {
       )
     const name: QualifiedName = [schema.namespace, local]
     const key = `${kind} ${keyOf(name)}`
+    const called = this.byLocalName.get(local) ?? new Map<string, QualifiedName>()
+    this.byLocalName.set(local, called.set(keyOf(name), name))
     if (this.components.has(key)) {
       this.notes.add(
         'ignored',

@@ -19,6 +19,7 @@ import {
   tooDeep,
   type Deviation,
   type Misfit,
+  TransportFailure,
 } from '../failures.js'
 import { hasManyDigits, parseJson } from '../json/parse-json.js'
 import { jsonText } from '../json/values.js'
@@ -205,6 +206,21 @@ function outcomeOf<Outcome>(
   )
 }
 
+/** The platform's own `fetch` takes no body with GET and HEAD, and no TRACE (WHATWG Fetch, section 5.4). */
+function checkFetch(
+  connection: Connection,
+  { name, method, offered }: HttpOperation,
+  hasBody: boolean,
+): void {
+  const isBodyRefused = hasBody && /^(?:GET|HEAD)$/.test(method)
+  if (!isBodyRefused && !/^(?:CONNECT|TRACE|TRACK)$/i.test(method)) return
+  throw new TransportFailure(
+    'unreachable',
+    `${name} is more than the platform's own fetch can send (${isBodyRefused ? `a body with ${method}` : method}): on Node.js give the client \`fetch: nodeTransport()\` of runtime/node/transport`,
+    { url: addressOf(connection, offered) },
+  )
+}
+
 /**
  * The request that an input makes.
  *
@@ -239,6 +255,7 @@ export async function requestFor(
           (each) => each.type === values['contentType'],
         ) ?? operation.body)
   const body = content === undefined ? undefined : writeBody(content, values['body'])
+  if (settings.fetch === undefined) checkFetch(connection, operation, body !== undefined)
   return {
     method: operation.method,
     url:
