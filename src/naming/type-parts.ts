@@ -79,7 +79,7 @@ function groupsOfTypes(contract: Contract): ReadonlyMap<TypeId, string> {
 /** The last telling word of a type's namespace, where it has one. */
 function namespaceOf(id: TypeId): string | undefined {
   const namespace = /^\{(.*?)\}/.exec(id)?.[1]
-  return namespace?.split(/[/:#?.]+/).findLast((word) => /\p{L}{2}/u.test(word))
+  return namespace?.split(/[/:#?]+/).findLast((word) => /\p{L}/u.test(word))
 }
 
 /**
@@ -111,6 +111,9 @@ interface Stretch {
   readonly ids: TypeId[]
 }
 
+/** Names are not told apart by more letters than these. */
+const mostLetters = 12
+
 /** Types by their first letters, by more of them where there are too many. */
 function lettered(
   ids: readonly TypeId[],
@@ -122,7 +125,7 @@ function lettered(
   return [...byLetter]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .flatMap(([letters, own]) =>
-      own.length <= most || count === 4
+      own.length <= most || count === mostLetters
         ? [{ from: letters, to: letters, ids: own }]
         : lettered(own, restOf, count + 1),
     )

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { readdir, readFile, writeFile } from 'node:fs/promises'
+import { readdir, readFile, symlink, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import {
@@ -728,12 +728,53 @@ describe('what generation writes', () => {
     expect(await readFile(join(client, 'types.ts'), 'utf8')).toContain(
       "export * from './types/quay0.js'",
     )
-    await writeFile(join(folder, 'package.json'), '{ "type": "module" }')
-    const compiler = join(repository, 'node_modules/typescript-7/bin/tsc')
-    const flags = ['--noEmit', '--strict', '--skipLibCheck', '--noUnusedLocals', '--types', '']
-    const settings = ['--module', 'nodenext', '--target', 'es2022', '--lib', 'es2022,dom']
-    execFileSync('node', [compiler, ...flags, ...settings, join(client, 'index.ts')], {
-      cwd: folder,
-    })
+    compile(folder, join(client, 'index.ts'))
+  })
+
+  test('a thousand types below one, four levels deep, compile and are told apart', async () => {
+    const folder = await freshFolder()
+    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
+    await writeFile(join(folder, 'deep.wsdl'), hierarchy(1000))
+    await symlink(join(repository, 'node_modules'), join(folder, 'node_modules'))
+    expect(await run('import', 'deep.wsdl', '--as', 'deep')).toMatchObject({ code: 0 })
+    expect((await run('generate', 'deep')).code).toBe(0)
+    await writeFile(
+      join(folder, 'src/use.ts'),
+      `import type { AnyBoat0 } from './clients/deep/types.js'
+export const speed = (boat: AnyBoat0): string | undefined => boat.$is === 'Boat789' ? boat.own789 : boat.$is === 'Boat78' ? boat.own78 : undefined
+// @ts-expect-error: not every boat has it
+export const other = (boat: AnyBoat0): unknown => boat.own5
+`,
+    )
+    compile(folder, join(folder, 'src/clients/deep/index.ts'), join(folder, 'src/use.ts'))
   })
 })
+
+/** Has the newest compiler check files, under strict settings. @throws what it says */
+function compile(folder: string, ...files: string[]): void {
+  const compiler = join(repository, 'node_modules/typescript-7/bin/tsc')
+  const flags = ['--noEmit', '--strict', '--skipLibCheck', '--noUnusedLocals', '--types', '']
+  const settings = ['--module', 'esnext', '--moduleResolution', 'bundler', '--lib', 'es2022,dom']
+  execFileSync('node', [compiler, ...flags, ...settings, '--target', 'es2022', ...files], {
+    cwd: folder,
+  })
+}
+
+/** A WSDL with so many types: ten below each, as far as they go. */
+function hierarchy(count: number): string {
+  const types = Array.from({ length: count - 1 }, (_, at) => {
+    const base = Math.floor(at / 10)
+    const own = `<xs:sequence><xs:element name="own${at + 1}" type="xs:string" minOccurs="0"/></xs:sequence>`
+    return `<xs:complexType name="Boat${at + 1}"><xs:complexContent><xs:extension base="t:Boat${base}">${own}</xs:extension></xs:complexContent></xs:complexType>`
+  })
+  const element = (name: string): string =>
+    `<xs:element name="${name}"><xs:complexType><xs:sequence><xs:element name="boat" type="t:Boat0"/></xs:sequence></xs:complexType></xs:element>`
+  const message = (name: string): string =>
+    `<message name="${name}"><part name="parameters" element="t:${name}"/></message>`
+  return `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:t="urn:quay" xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:quay">
+<types><xs:schema targetNamespace="urn:quay"><xs:complexType name="Boat0"><xs:sequence><xs:element name="name" type="xs:string"/></xs:sequence></xs:complexType>${types.join('')}${element('Ask')}${element('Answer')}</xs:schema></types>
+${message('Ask')}${message('Answer')}
+<portType name="Desk"><operation name="ask"><input message="t:Ask"/><output message="t:Answer"/></operation></portType>
+<binding name="B" type="t:Desk"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><operation name="ask"><soap:operation soapAction="ask"/><input><soap:body use="literal"/></input><output><soap:body use="literal"/></output></operation></binding>
+<service name="Quay"><port name="P" binding="t:B"><soap:address location="http://quay.example/"/></port></service></definitions>`
+}
