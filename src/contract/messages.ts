@@ -514,6 +514,12 @@ export const messages = {
     "In code on Node.js, give the client `fetch: nodeTransport()` of runtime/node/transport; `tolmach call` does so itself. Browsers can't call it.",
   ),
 
+  'TM-2320': entry(
+    'metadata',
+    'The discriminator `{member}` has no value that stands for {which}: alternatives are told apart by what fits.',
+    'Nothing, where what is sent and answered fits one of them only. Else ask for a description that names the value.',
+  ),
+
   'TM-2401': entry(
     'metadata',
     'This is {what}, which is not read yet.',

@@ -473,3 +473,28 @@ test('what has no name is one type where it is the same in the same role, named 
   const turned = await read(JSON.stringify(reversed(parsed(text, 'd').plain())))
   expect(namesOf(turned)).toEqual(namesOf(contract))
 })
+
+test('no discriminator has a value that its schemas refuse, or that nobody said', async () => {
+  const { contract } = await readSource(
+    join(fixtures, 'discriminators-that-tell-little.yaml'),
+    'api',
+  )
+  const told = operationsOf(contract).map(({ path, inputs }): [string, unknown] => {
+    const [body] = inputs
+    const type = body?.type.kind === 'reference' ? contract.types[body.type.to] : body?.type
+    return [path.join('.'), type?.kind === 'union' ? type.discriminator?.mapping : type?.kind]
+  })
+  const schema = (name: string): string => `#/components/schemas/${name}`
+  expect(Object.fromEntries(told)).toEqual({
+    nameless: undefined,
+    nowhere: {
+      tug: schema('Tug'),
+      pulls: schema('Tug'),
+      flat: schema('Barge'),
+      deep: schema('Barge'),
+    },
+    several: { flat: schema('Barge'), deep: schema('Barge'), light: schema('Lighter') },
+    numbers: undefined,
+    letters: { cutter: schema('Cutter'), yacht: schema('Yacht') },
+  })
+})

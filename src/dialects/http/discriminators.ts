@@ -1,7 +1,7 @@
 import { addAll, addTo } from '../../contract/lists.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { referenceOf, type References } from './references.js'
-import { schemaName } from './schema-facts.js'
+import { isShelved, schemaName } from './schema-facts.js'
 
 /** How values of several schemas are told apart: by a member (OpenAPI 3.1, section 4.8.25). */
 export interface Discriminator {
@@ -37,18 +37,36 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
 }
 
 /**
- * The values that stand for a schema: those of the mapping; else the one that an extension names, or
- * the only one that the schema itself allows its member; else the schema's name.
+ * The values that stand for each of several schemas: those of the mapping; else the one that an
+ * extension names; else what the schema itself allows its member, as far as that tells it from the
+ * others; else the schema's name. None that the schema itself refuses, and none for schemas without
+ * a name: the standard does not consider those.
  */
-export function valuesFor(
-  schema: DataNode,
+export function valuesForEach(
+  schemas: readonly DataNode[],
   { member, mapping }: Discriminator,
   references: References,
-): string[] {
-  const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
-  if (mapped.length > 0) return mapped
-  const own = extensionValue(schema) ?? onlyValue(schema, member, references, new Set())
-  return [own ?? schemaName(schema)]
+): string[][] {
+  const allowed = schemas.map((schema) => allowedValues(schema, member, references, new Set()))
+  const uses = new Map<string, number>()
+  for (const each of allowed)
+    for (const value of each ?? []) uses.set(value, (uses.get(value) ?? 0) + 1)
+  return schemas.map((schema, at) => {
+    const own = allowed[at]
+    const fits = (value: string): boolean => own?.has(value) ?? true
+    const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
+    if (mapped.length > 0) return mapped.filter(fits)
+    const named = extensionValue(schema)
+    if (named !== undefined) return [named].filter(fits)
+    const isShelf = isShelved(schema)
+    if (own === undefined) return isShelf ? [schemaName(schema)] : []
+    const alone = [...own].filter((value) => uses.get(value) === 1)
+    if (alone.length === own.size) return alone
+    const name = isShelf ? schemaName(schema) : ''
+    const alike = [...own].filter((value) => value.toLowerCase() === name.toLowerCase())
+    if (fits(name)) return [name]
+    return alike.length > 0 ? alike : alone
+  })
 }
 
 /** 2.0 has no mapping; makers say in an extension what stands for a schema in place of its name. */
@@ -57,27 +75,37 @@ function extensionValue({ members }: DataNode): string | undefined {
   return typeof found?.value === 'string' ? found.value : undefined
 }
 
-/** The one value that a schema allows a member, where there is but one. */
-function onlyValue(
+/**
+ * The texts that a schema allows a member, over all its parts; undefined where that may be any. What
+ * is no text tells nothing apart.
+ */
+function allowedValues(
   schema: DataNode,
   member: string,
   references: References,
   seen: Set<DataNode>,
-): string | undefined {
+): ReadonlySet<string> | undefined {
   if (seen.has(schema)) return undefined
   seen.add(schema)
   const property = schema.members.get('properties')?.members.get(member)
   const target = property === undefined ? undefined : references.peek(property)
-  const values = target?.members.get('enum')?.items ?? []
-  const value =
-    target?.members.get('const')?.value ?? (values.length === 1 ? values[0]?.value : undefined)
-  if (typeof value === 'string') return value
+  const constant = target?.members.get('const')
+  const listed = constant === undefined ? target?.members.get('enum')?.items : [constant]
+  let allowed: ReadonlySet<string> | undefined =
+    listed === undefined
+      ? undefined
+      : new Set(listed.filter(({ kind }) => kind === 'text').map(({ value }) => String(value)))
   for (const part of schema.members.get('allOf')?.items ?? []) {
     const settled = references.peek(part)
-    const found = settled === undefined ? undefined : onlyValue(settled, member, references, seen)
-    if (found !== undefined) return found
+    const further =
+      settled === undefined ? undefined : allowedValues(settled, member, references, seen)
+    if (further === undefined) continue
+    const before = allowed
+    // What a part says more narrowly than another one is meant.
+    const both = before === undefined ? further : new Set([...before].filter((v) => further.has(v)))
+    allowed = both.size === 0 ? before : both
   }
-  return undefined
+  return allowed
 }
 
 /**

@@ -10,7 +10,12 @@ import { brokenRule } from '../../runtime/json/rules.js'
 import { isLoosePattern } from '../patterns.js'
 import { differingSchemas, type Direction } from './directions.js'
 import { wordsForAlternatives } from './alternatives.js'
-import { childSchemas, discriminatorOf, valuesFor, type Discriminator } from './discriminators.js'
+import {
+  childSchemas,
+  discriminatorOf,
+  valuesForEach,
+  type Discriminator,
+} from './discriminators.js'
 import { DynamicScopes } from './dynamic-scopes.js'
 import type { TypeLayout } from './layout.js'
 import { liveRule } from './live-rules.js'
@@ -253,10 +258,10 @@ export class SchemaReader {
     // Where the parent says which values there are and its own name is none of them, it is never
     // meant itself.
     const allowed = own?.members.get('enum')?.items.map((each) => String(each.value))
+    const [ownValues = []] = valuesForEach([parent, ...children], discriminator, this.references)
     const all = [
       ...children,
-      ...(allowed !== undefined &&
-      !valuesFor(parent, discriminator, this.references).some((value) => allowed.includes(value))
+      ...(allowed !== undefined && !ownValues.some((value) => allowed.includes(value))
         ? []
         : [parent]),
     ]
@@ -274,25 +279,37 @@ export class SchemaReader {
     node: DataNode,
   ): Type {
     const mapping: Record<string, TypeId> = {}
-    for (const { node: each, type } of alternatives) {
-      const target = this.references.peek(each)
-      if (target === undefined || type.kind !== 'reference') continue
-      for (const value of valuesFor(target, discriminator, this.references))
-        if (!Object.hasOwn(mapping, value))
+    const targets = alternatives.map((each) => this.references.peek(each.node) ?? each.node)
+    const values = valuesForEach(targets, discriminator, this.references)
+    const plain: Type = {
+      kind: 'union',
+      alternatives: alternatives.map(({ type }) => type),
+      origin: node.origin,
+    }
+    const mute = values.findIndex((each) => each.length === 0)
+    if (mute !== -1) {
+      this.notes.add(
+        'approximated',
+        'TM-2320',
+        { member: discriminator.member, which: nameForNote(targets[mute] ?? node) },
+        node.origin,
+      )
+      return plain
+    }
+    for (const [at, { type }] of alternatives.entries())
+      for (const value of values[at] ?? [])
+        if (type.kind === 'reference' && !Object.hasOwn(mapping, value))
           Object.defineProperty(mapping, value, {
             value: type.to,
             enumerable: true,
             configurable: true,
             writable: true,
           })
-    }
     const fallback = alternatives.find(
       (each) => this.references.peek(each.node) === discriminator.otherwise,
     )?.type
     return {
-      kind: 'union',
-      alternatives: alternatives.map(({ type }) => type),
-      origin: node.origin,
+      ...plain,
       discriminator: { field: discriminator.member, mapping },
       ...(fallback?.kind === 'reference'
         ? { layout: { otherwise: fallback.to } satisfies TypeLayout }
@@ -834,6 +851,11 @@ export class SchemaReader {
 function isComposed(node: DataNode): boolean {
   const own = ['$ref', 'allOf', 'oneOf', 'anyOf'].some((keyword) => node.members.has(keyword))
   return own || node.parent?.key === 'allOf'
+}
+
+/** A schema in a message: by its name, or where it stands. */
+function nameForNote(node: DataNode): string {
+  return isShelved(node) ? schemaName(node) : `#${node.pointer}`
 }
 
 function fieldLayout(schema: DataNode, target: DataNode, notes: Notes): { layout?: TypeLayout } {
