@@ -452,7 +452,7 @@ export const messages = {
   ),
   'TM-2307': entry(
     'metadata',
-    'The operationId "{id}" is used twice; this operation is called {name}.',
+    'Another operation is called as "{id}" would be; this one is called {name}.',
     'Nothing, unless you know it by the other name.',
   ),
   'TM-2308': entry(

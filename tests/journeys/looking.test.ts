@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process'
-import { readdir, readFile, symlink, writeFile } from 'node:fs/promises'
+import { symlinkSync } from 'node:fs'
+import { readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import {
@@ -731,11 +732,21 @@ describe('what generation writes', () => {
     compile(folder, join(client, 'index.ts'))
   })
 
+  test('long names that differ at their ends only are all there, and compile', async () => {
+    const folder = await freshFolder()
+    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
+    await writeFile(join(folder, 'long.json'), longNames(5))
+    expect(await run('import', 'long.json', '--as', 'long')).toMatchObject({ code: 0 })
+    expect((await run('generate', 'long')).code).toBe(0)
+    const client = join(folder, 'src/clients/long')
+    expect(await readdir(join(client, 'operations'))).toHaveLength(5)
+    compile(folder, join(client, 'index.ts'))
+  })
+
   test('a thousand types below one, four levels deep, compile and are told apart', async () => {
     const folder = await freshFolder()
     const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
     await writeFile(join(folder, 'deep.wsdl'), hierarchy(1000))
-    await symlink(join(repository, 'node_modules'), join(folder, 'node_modules'))
     expect(await run('import', 'deep.wsdl', '--as', 'deep')).toMatchObject({ code: 0 })
     expect((await run('generate', 'deep')).code).toBe(0)
     await writeFile(
@@ -750,8 +761,49 @@ export const other = (boat: AnyBoat0): unknown => boat.own5
   })
 })
 
+/** A description in which so many things of every kind have names that are the same for long. */
+function longNames(count: number): string {
+  const long = 'TheLongNameOfAThingAtTheEndOfTheLongestQuayOfTheHarbourWhereNobodyEverGoesAtNight'
+  const each = Array.from({ length: count }, (_, at) => at)
+  const body = (schema: object): object => ({
+    'application/xml': { schema },
+    'application/json': { schema },
+  })
+  const schema = (at: number): object => ({ $ref: `#/components/schemas/${long}${at % count}` })
+  const values = (at: number): object => ({ type: 'string', enum: ['up', `down${at}`] })
+  const schemas = each.map((at) => ({
+    type: 'object',
+    xml: { name: `${long}${at}` },
+    properties: {
+      [`${long}${at}`]: values(at),
+      inside: { type: 'object', properties: { [`own${at}`]: { type: 'string' } } },
+      next: schema(at + 1),
+    },
+  }))
+  const operation = (at: number): object => ({
+    operationId: `${long}Operation${at}`,
+    tags: [`${long}Tag${at}`],
+    parameters: [{ name: `${long}${at}`, in: 'query', schema: values(at) }],
+    requestBody: { content: body(schema(at)) },
+    responses: { 200: { description: 'd', content: body(schema(at + 1)) } },
+  })
+  const scheme = { type: 'apiKey', in: 'header', name: 'k' }
+  return JSON.stringify({
+    openapi: '3.1.0',
+    info: { title: long, version: '1' },
+    servers: [{ url: 'http://quay.example', description: long }],
+    paths: Object.fromEntries(each.map((at) => [`/${long}/${at}`, { post: operation(at) }])),
+    components: {
+      schemas: Object.fromEntries(schemas.map((one, at) => [`${long}${at}`, one])),
+      securitySchemes: { [`${long}A`]: scheme, [`${long}B`]: scheme },
+    },
+    security: [{ [`${long}A`]: [], [`${long}B`]: [] }],
+  })
+}
+
 /** Has the newest compiler check files, under strict settings. @throws what it says */
 function compile(folder: string, ...files: string[]): void {
+  symlinkSync(join(repository, 'node_modules'), join(folder, 'node_modules'))
   const compiler = join(repository, 'node_modules/typescript-7/bin/tsc')
   const flags = ['--noEmit', '--strict', '--skipLibCheck', '--noUnusedLocals', '--types', '']
   const settings = ['--module', 'esnext', '--moduleResolution', 'bundler', '--lib', 'es2022,dom']

@@ -8,8 +8,10 @@ import type { XmlLayout } from './xml-layout.js'
 /** Builds the shapes by which JSON is written as XML and read from it. */
 export class XmlTrees {
   private readonly contract: Contract
-  /** Names of constants for types that were referred to, by their ids. */
-  private readonly names = new Map<string, string>()
+  /** Constants for types that were referred to, by what they are. */
+  private readonly constants = new Map<string, { readonly name: string; tree(): CodecTree }>()
+  /** Of names of constants, how many wished for each. */
+  private readonly wished = new Map<string, number>()
 
   constructor(contract: Contract) {
     this.contract = contract
@@ -23,28 +25,31 @@ export class XmlTrees {
   /** The constants that were referred to so far, with those that they refer to. */
   *named(): Generator<readonly [name: string, tree: CodecTree]> {
     // The map grows while it is gone through.
-    for (const [id, name] of this.names) yield [name, this.ofNamed(id)]
-  }
-
-  private ofNamed(id: string): CodecTree {
-    const type = namedType(this.contract, id)
-    return { ...this.inside(type), ...typeLayout(type).xml }
+    for (const { name, tree } of this.constants.values()) yield [name, tree()]
   }
 
   private of(type: Type, field?: Field): CodecTree {
     const own = field === undefined ? {} : { ...typeLayout(field).xml }
-    if (type.kind !== 'reference' || Object.keys(own).length > 0 || this.isLeaf(type))
+    if (type.kind !== 'reference' || this.isLeaf(type))
       return { ...this.inside(type), ...typeLayout(type).xml, ...own }
-    let name = this.names.get(type.to)
-    if (name === undefined) {
-      const wished = camelCase(`${namedType(this.contract, type.to).name} xml`)
-      name = wished
-      for (let count = 2; [...this.names.values()].includes(name); count += 1)
-        name = `${wished}${count}`
-      this.names.set(type.to, name)
+    // Types may lead back to themselves: what they are is looked up when it is used.
+    const target = namedType(this.contract, type.to)
+    const xml = { ...typeLayout(target).xml, ...own }
+    const key = `${type.to} ${JSON.stringify(Object.entries(xml).sort())}`
+    let constant = this.constants.get(key)
+    if (constant === undefined) {
+      const name = this.nameFor(target.name)
+      constant = { name, tree: () => ({ ...this.inside(target), ...xml }) }
+      this.constants.set(key, constant)
     }
-    const { to } = type
-    return new Elsewhere('xml-shapes', name, () => this.ofNamed(to))
+    return new Elsewhere('xml-shapes', constant.name, constant.tree)
+  }
+
+  private nameFor(typeName: string): string {
+    const wish = camelCase(`${typeName} xml`)
+    const count = (this.wished.get(wish) ?? 0) + 1
+    this.wished.set(wish, count)
+    return count === 1 ? wish : this.nameFor(`${typeName.slice(0, 60)} ${String(count)}`)
   }
 
   private isLeaf(type: Type): boolean {
