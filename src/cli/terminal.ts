@@ -76,7 +76,7 @@ export async function problemText(problem: Problem): Promise<string> {
   const where =
     place === undefined
       ? ''
-      : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}`
+      : `${place.document}${place.line === undefined ? '' : `:${place.line}:${place.column ?? 1}`}${place.pointer === undefined ? '' : ` ${place.pointer}`}`
   const head = `error ${problem.code}  `
   const width = Math.max(60, Math.min(terminalWidth(), 120)) - head.length
   const body = [

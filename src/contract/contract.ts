@@ -442,4 +442,6 @@ export interface Note {
   readonly effect: 'approximated' | 'ignored' | 'refused'
   readonly message: string
   readonly origin: Origin
+  /** The same place as a JSON Pointer, where its line is too long to be counted in. */
+  readonly pointer?: string
 }

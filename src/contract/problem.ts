@@ -34,7 +34,11 @@ export const exitCodes: Readonly<Record<ProblemKind, number>> = {
 export type Side = 'caller' | 'service' | 'between'
 
 /** A place in a document, as far as it is known. */
-export type Place = Pick<Origin, 'document'> & Partial<Omit<Origin, 'document'>>
+export type Place = Pick<Origin, 'document'> &
+  Partial<Omit<Origin, 'document'>> & {
+    /** The same as a JSON Pointer, where the line is too long to be counted in. */
+    readonly pointer?: string
+  }
 
 /**
  * A problem told to the user: what happened, where, what it means, what to try. Made with {@link
@@ -87,6 +91,14 @@ export function problem(
 ): Problem {
   const { text, advice } = messages[code]
   return new Problem(code, fill(text, values), options.advice ?? fill(advice, values), options)
+}
+
+/** The same problem at a place that more is known of. */
+export function withPlace(
+  { code, message, advice, details, kind, cause, side }: Problem,
+  place: Place,
+): Problem {
+  return new Problem(code, message, advice, { place, details, kind, cause, side })
 }
 
 /**

@@ -498,3 +498,21 @@ test('no discriminator has a value that its schemas refuse, or that nobody said'
     letters: { cutter: schema('Cutter'), yacht: schema('Yacht') },
   })
 })
+
+test('in documents of one line, notes and errors have a JSON Pointer', async () => {
+  const oneLine = (answer: object): string =>
+    JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'T', version: '1', description: 'so long '.repeat(40) },
+      paths: { '/a': { get: { operationId: 'a', responses: { 200: answer } } } },
+    })
+  const { notes } = await read(oneLine({ $ref: '#/components/responses/Gone' }))
+  expect(notes.map(({ code, pointer }) => [code, pointer])).toEqual([
+    ['TM-2302', '#/paths/~1a/get/responses/200/$ref'],
+  ])
+  const deep = Array.from({ length: 600 }).reduce<object>((inner) => ({ items: inner }), {})
+  const content = { 'application/json': { schema: deep } }
+  await expect(read(oneLine({ description: 'd', content }))).rejects.toMatchObject({
+    place: { pointer: expect.stringContaining('#/paths/~1a/get/responses/200/content') },
+  })
+})

@@ -82,7 +82,8 @@ export function sayNotes(voice: Voice, notes: readonly Note[]): void {
   const shown = folded.slice(0, 12)
   if (shown.length > 0) say(voice, '')
   for (const { first, others } of shown) {
-    say(voice, `${pc.yellow('note')} ${first.code}  ${placeOf(first)}  ${first.message}`)
+    const place = [placeOf(first), first.pointer].filter((part) => part !== undefined).join(' ')
+    say(voice, `${pc.yellow('note')} ${first.code}  ${place}  ${first.message}`)
     if (others.length > 0) say(voice, pc.dim(`     and ${othersText(others)}`))
   }
   const left = folded

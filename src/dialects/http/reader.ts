@@ -3,14 +3,16 @@ import type {
   Incoming,
   InputField,
   NamedType,
+  Note,
   Operation,
   OperationGroup,
   SecurityScheme,
 } from '../../contract/contract.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
-import { problem } from '../../contract/problem.js'
+import { Problem, problem, withPlace } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents } from '../../documents/documents.js'
+import { pointersFor } from '../../documents/pointed-places.js'
 import { camelCase, pascalCase } from '../../naming/identifiers.js'
 import { namesAlone, ownName } from '../../naming/own-names.js'
 import {
@@ -61,7 +63,24 @@ export async function readOpenApi(
   if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version))
     throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
   if (version.startsWith('2')) translateVersion2(references)
-  return new DescriptionReader(references, documents, name, notes, kept).read()
+  try {
+    const contract = new DescriptionReader(references, documents, name, notes, kept).read()
+    const pointer = pointersFor(
+      references.all(),
+      contract.notes.map(({ origin }) => origin),
+    )
+    return { ...contract, notes: contract.notes.map((note) => pointed(note, pointer(note.origin))) }
+  } catch (error) {
+    const place = error instanceof Problem ? error.place : undefined
+    const pointer = place && pointersFor(references.all(), [place])(place)
+    throw place === undefined || pointer === undefined
+      ? error
+      : withPlace(error as Problem, { ...place, pointer })
+  }
+}
+
+function pointed(note: Note, pointer: string | undefined): Note {
+  return pointer === undefined ? note : { ...note, pointer }
 }
 
 /** An operation of the description, and what it is called in the client. */

@@ -5,6 +5,7 @@ import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented, exampleOf } from './annotations.js'
 import type { Notes } from '../notes.js'
+import { problem } from '../../contract/problem.js'
 import { expression } from '../../contract/patterns.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { isLoosePattern } from '../patterns.js'
@@ -34,6 +35,9 @@ import {
   typesOf,
 } from './schema-facts.js'
 import { xmlLayout } from './xml-layout.js'
+
+/** Schemas stand inside of each other no deeper than this: deeper ones have no place on the stack. */
+const mostNested = 200
 
 /** A type with whether it may be null: nullability belongs to places, not to types. */
 export interface Placed {
@@ -152,6 +156,8 @@ export class SchemaReader {
   private readonly differing: ReadonlySet<DataNode>
   private readonly children: ReadonlyMap<DataNode, readonly DataNode[]>
   private readonly scopes: DynamicScopes
+  /** How many schemas are being read, each inside of another. */
+  private depth = 0
 
   constructor(references: References, notes: Notes) {
     this.references = references
@@ -338,7 +344,15 @@ export class SchemaReader {
       if (annotationSet.has(keyword)) member.readWhole()
       else if (keyword === '$defs' || keyword === 'definitions') member.read = true
     }
+    this.depth += 1
+    if (this.depth > mostNested)
+      throw problem(
+        'TM-2221',
+        { name: around.steps.slice(0, 3).join('.'), limit: mostNested },
+        { place: node.origin },
+      )
     const parts = this.parts(node, where, direction, reading)
+    this.depth -= 1
     const rule = this.ruleOf(node, reading.inherited)
     const nullable =
       isNullable(node) ||
