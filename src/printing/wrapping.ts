@@ -3,6 +3,9 @@ import type { Code } from './safe-text.js'
 /** Lines of code are broken where they are longer than this. */
 const widest = 100
 
+/** Brackets with less in them are not worth a line. */
+const narrowest = 20
+
 const opening = '([{<'
 const closing = ')]}>'
 
@@ -41,11 +44,15 @@ function broken(text: string, indent: string, isType = false): string[] {
     !bars.some((bar) => bar < head.length) &&
     !hasOutside(text.slice(head.length), '=')
   if (isUnion) return unionLines(text, head, bars, indent)
-  const group = groups.reduce<Group | undefined>(
-    (most, each) => (most === undefined || each.to - each.from > most.to - most.from ? each : most),
-    undefined,
-  )
-  if (group === undefined || group.to - group.from < 20) return [line]
+  const wide = groups.filter(({ from, to }) => to - from >= narrowest)
+  // What a function takes is broken before what it returns.
+  const group =
+    wide.find(({ from }) => text[from] === '(' && /[\w>]/.test(text[from - 1] ?? '')) ??
+    wide.reduce<Group | undefined>(
+      (most, each) => (most && each.to - each.from <= most.to - most.from ? most : each),
+      undefined,
+    )
+  if (group === undefined) return [line]
   return groupLines(text, group, indent)
 }
 

@@ -16,7 +16,8 @@ export function operationPage(operation: Operation, texts: TypeTexts, dialect: D
   for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error'])
     page.declare(name)
   const { outcome: promised } = operation
-  const outcomeType = promised.kind === 'record' ? outcome : soleOutcome(operation, texts, page)
+  const isNamed = hasNamedOutcome(operation)
+  const outcomeType = isNamed ? outcome : soleOutcome(operation, texts, page)
   const context = {
     contract: texts.contract,
     names,
@@ -27,11 +28,11 @@ export function operationPage(operation: Operation, texts: TypeTexts, dialect: D
   }
   const declaration = dialect.emit.declaration?.(context) ?? {}
   page.print(...inputDeclaration(operation, input, declaration, texts, page))
-  if (promised.kind === 'record')
+  if (isNamed)
     page.print(
       code``,
       ...docComment([`What ${call} returns.`]),
-      ...outcomeDeclaration(promised.fields, outcome, texts, page),
+      ...outcomeDeclaration(promised, outcome, texts, page),
     )
   dialect.emit.operation({
     ...context,
@@ -110,10 +111,9 @@ export function methodHead(
   const { names, contract } = texts
   const [call, input, outcome] = exportedNames(names, operation)
   const module = `operations/${call}`
-  const outcomeType =
-    operation.outcome.kind === 'record'
-      ? page.useType(module, outcome)
-      : soleOutcome(operation, texts, page)
+  const outcomeType = hasNamedOutcome(operation)
+    ? page.useType(module, outcome)
+    : soleOutcome(operation, texts, page)
   const inputType = page.useType(module, input)
   const signature =
     dialect.emit.declaration?.({ contract, names, operation, page, inputType, outcomeType })
@@ -128,33 +128,44 @@ export function methodHead(
 export function operationTypes(operation: Operation, texts: TypeTexts, dialect: Dialect): Code[] {
   const page = new Page('operations/shown')
   const [, input, outcome] = exportedNames(texts.names, operation)
+  const isNamed = hasNamedOutcome(operation)
   const context = {
     contract: texts.contract,
     names: texts.names,
     operation,
     page,
     inputType: input,
-    outcomeType: soleOutcome(operation, texts, page),
+    outcomeType: isNamed ? outcome : soleOutcome(operation, texts, page),
   }
   return [
     ...(operation.inputs.length === 0
       ? []
       : inputDeclaration(operation, input, dialect.emit.declaration?.(context) ?? {}, texts, page)),
-    ...(operation.outcome.kind === 'record'
-      ? [code``, ...outcomeDeclaration(operation.outcome.fields, outcome, texts, page)]
-      : []),
+    ...(isNamed ? [code``, ...outcomeDeclaration(operation.outcome, outcome, texts, page)] : []),
   ]
 }
 
+/** Has an operation several outcomes, by name or by status? Then they have a type of their own. */
+function hasNamedOutcome({ outcome }: Operation): boolean {
+  if (outcome.kind !== 'value') return outcome.kind === 'record'
+  const { type, nullable, optional } = outcome.field
+  if (nullable || optional || type.kind !== 'union') return false
+  return type.alternatives.every((each) => each.kind === 'record')
+}
+
 function outcomeDeclaration(
-  fields: readonly Field[],
+  outcome: Operation['outcome'],
   name: Code,
   texts: TypeTexts,
   page: Page,
 ): Code[] {
+  if (outcome.kind !== 'record') {
+    const type = outcome.kind === 'value' ? texts.of(outcome.field.type, page) : code`void`
+    return [code`export type ${name} = ${type}`]
+  }
   return [
     code`export interface ${name} {`,
-    ...fields.flatMap((field) => texts.propertyLines(field, page)),
+    ...outcome.fields.flatMap((field) => texts.propertyLines(field, page)),
     code`}`,
   ]
 }
