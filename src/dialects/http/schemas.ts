@@ -756,7 +756,7 @@ export class SchemaReader {
           optional: false,
           origin: elsewhere.origin,
         })
-      else if (!composed)
+      else if (!composed || !this.isDescribedByAlternatives(node, name))
         fields.push({
           name,
           type: { kind: 'anything', origin },
@@ -796,9 +796,19 @@ export class SchemaReader {
     return elsewhere.length === 0 ? {} : { layout: { rule: { required: elsewhere } } }
   }
 
+  /** Does one of the alternatives of a schema, or of the whole that it is a part of, describe a member? */
+  private isDescribedByAlternatives(node: DataNode, name: string): boolean {
+    return [node, wholeOf(node)].some((each) =>
+      [
+        ...(each.members.get('oneOf')?.items ?? []),
+        ...(each.members.get('anyOf')?.items ?? []),
+      ].some((alternative) => this.describedElsewhere(alternative, name) !== undefined),
+    )
+  }
+
   /** The schema that another part of the same composition gives a member. */
   private describedElsewhere(node: DataNode, name: string): DataNode | undefined {
-    const whole = node.parent?.key === 'allOf' ? (node.parent.parent ?? node) : node
+    const whole = wholeOf(node)
     const seen = new Set<DataNode>()
     const search = (part: DataNode): DataNode | undefined => {
       const settled = this.references.peek(part)
@@ -859,6 +869,11 @@ export class SchemaReader {
       ...fieldLayout(schema, target, this.notes),
     }
   }
+}
+
+/** The schema that one is a part of. */
+function wholeOf(node: DataNode): DataNode {
+  return node.parent?.key === 'allOf' ? (node.parent.parent ?? node) : node
 }
 
 /** Do other parts describe the same object? */
