@@ -40,7 +40,6 @@ function shapeOf(declaration, source) {
  * metadata names is the same as itself only.
  */
 function classesOf(types, named) {
-  let classes = new Map()
   const renumber = (keyOf) => {
     const numbers = new Map()
     return new Map(
@@ -53,7 +52,7 @@ function classesOf(types, named) {
   }
   const referring = (name, classes) =>
     types.get(name).references.map((each) => classes.get(each) ?? each)
-  classes = renumber((name) => (named.has(name) ? `@${name}` : types.get(name).text))
+  let classes = renumber((name) => (named.has(name) ? `@${name}` : types.get(name).text))
   for (let before = -1, now = new Set(classes.values()).size; now !== before;) {
     const last = classes
     classes = renumber((name) => [last.get(name), ...referring(name, last)].join(' '))

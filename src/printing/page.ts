@@ -1,5 +1,4 @@
 import { posix } from 'node:path'
-import { addAll } from '../contract/lists.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { identifier, modulePath } from './escaping.js'
 import { code, joined, type Code } from './safe-text.js'
@@ -46,11 +45,9 @@ export class Page {
   /** Adds lines; an empty call adds an empty line. */
   print(...lines: readonly Code[]): void {
     if (lines.length === 0) this.lines.push(code``)
-    for (const line of lines)
-      addAll(
-        this.lines,
-        line.split('\n').flatMap((each) => wrapped(each as Code)),
-      )
+    for (const text of lines)
+      for (const line of text.split('\n') as Code[])
+        for (const part of wrapped(line)) this.lines.push(part)
   }
 
   /** Exports things of another module of the client: all of them, or those in `clause`. */

@@ -1,5 +1,5 @@
 import type { NamedType, TypeId } from '../../contract/contract.js'
-import { addTo } from '../../contract/lists.js'
+import { addAll, addTo } from '../../contract/lists.js'
 import { pascalCase, wordsOf } from '../../naming/identifiers.js'
 
 /** Where a type without a name stands. */
@@ -112,13 +112,20 @@ function joinedSteps(steps: readonly string[]): string {
   const words: string[] = []
   for (const step of steps) {
     const own = wordsOf(step)
-    const known = words.slice(-own.length + 1 || words.length)
-    const overlap = known.findIndex((_, at) =>
-      known.slice(at).every((word, index) => word.toLowerCase() === own[index]?.toLowerCase()),
-    )
-    words.push(...(overlap === -1 || own.length < 2 ? own : own.slice(known.length - overlap)))
+    addAll(words, own.slice(overlapOf(words, own)))
   }
   return pascalCase(words.join(' '))
+}
+
+/** With how many words others end that these begin with; some are always left. */
+function overlapOf(words: readonly string[], own: readonly string[]): number {
+  for (let count = Math.min(words.length, own.length - 1); count > 0; count -= 1)
+    if (words.slice(-count).every((word, at) => isSame(word, own[at]))) return count
+  return 0
+}
+
+function isSame(one: string | undefined, other: string | undefined): boolean {
+  return one?.toLowerCase() === other?.toLowerCase()
 }
 
 /** What the places of a type have in common, where that tells something. */
@@ -153,8 +160,6 @@ function roleOf(steps: readonly string[]): string | undefined {
 
 /** The longest run of words, with gaps, that two lists of words have in common. */
 function shared(one: readonly string[], other: readonly string[]): string[] {
-  const same = (a: string | undefined, b: string | undefined): boolean =>
-    a?.toLowerCase() === b?.toLowerCase()
   const lengths = Array.from({ length: one.length + 1 }, () =>
     new Array<number>(other.length + 1).fill(0),
   )
@@ -163,13 +168,13 @@ function shared(one: readonly string[], other: readonly string[]): string[] {
     for (let j = other.length - 1; j >= 0; j -= 1) {
       const row = lengths[i]
       if (row !== undefined)
-        row[j] = same(one[i], other[j])
+        row[j] = isSame(one[i], other[j])
           ? at(i + 1, j + 1) + 1
           : Math.max(at(i + 1, j), at(i, j + 1))
     }
   const words: string[] = []
   for (let [i, j] = [0, 0]; i < one.length && j < other.length;)
-    if (same(one[i], other[j])) {
+    if (isSame(one[i], other[j])) {
       words.push(one[i] ?? '')
       i += 1
       j += 1
