@@ -10,6 +10,7 @@ import { sampleInput } from '../../src/exercise/sample.js'
 import { firstLines } from '../../src/typescript/first-lines.js'
 import { complaints, olderComplaints, usualComplaints } from '../support/compilers.js'
 import { metadataFiles } from '../support/contracts.js'
+import { impossibleTypes } from '../support/never.js'
 import { freshFolder } from '../support/program.js'
 
 /** TypeScript itself takes no record without a member that is called like one of every object. */
@@ -64,6 +65,10 @@ describe('the clients of all fixtures and of the demo, with the first lines to w
   })
 
   test('there are many', () => expect(written).toBeGreaterThan(140))
+
+  test('no member and no alternative is of a type that has no value', () => {
+    expect(impossibleTypes(join(project, 'src'))).toEqual([])
+  })
 
   test('the newest compiler takes them under its strictest and under usual settings', async () => {
     expect(await complaints(project, { skipLibCheck: true })).toBe('')

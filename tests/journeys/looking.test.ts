@@ -717,12 +717,8 @@ describe('what generation writes', () => {
   })
 
   test('a large client is several files, named after what is in them, which fit together', async () => {
-    const folder = await freshFolder()
-    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
-    await writeFile(join(folder, 'many.json'), largeDescription(600, 3))
-    expect(await run('import', 'many.json', '--as', 'many')).toMatchObject({ code: 0 })
-    expect((await run('generate', 'many')).code).toBe(0)
-    const client = join(folder, 'src/clients/many')
+    const folder = await generated('many.json', largeDescription(600, 3))
+    const client = join(folder, 'src/clients/made')
     const parts = ['quay0.ts', 'quay1.ts', 'quay2.ts']
     for (const each of ['types', 'codecs', 'groups'])
       expect([each, (await readdir(join(client, each))).sort()]).toEqual([each, parts])
@@ -733,31 +729,23 @@ describe('what generation writes', () => {
   })
 
   test('long names that differ at their ends only are all there, and compile', async () => {
-    const folder = await freshFolder()
-    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
-    await writeFile(join(folder, 'long.json'), longNames(5))
-    expect(await run('import', 'long.json', '--as', 'long')).toMatchObject({ code: 0 })
-    expect((await run('generate', 'long')).code).toBe(0)
-    const client = join(folder, 'src/clients/long')
+    const folder = await generated('long.json', longNames(5))
+    const client = join(folder, 'src/clients/made')
     expect(await readdir(join(client, 'operations'))).toHaveLength(5)
     compile(folder, join(client, 'index.ts'))
   })
 
   test('a thousand types below one, four levels deep, compile and are told apart', async () => {
-    const folder = await freshFolder()
-    const run = (...parts: string[]): Promise<Ran> => tolmach(folder, parts)
-    await writeFile(join(folder, 'deep.wsdl'), hierarchy(1000))
-    expect(await run('import', 'deep.wsdl', '--as', 'deep')).toMatchObject({ code: 0 })
-    expect((await run('generate', 'deep')).code).toBe(0)
+    const folder = await generated('deep.wsdl', hierarchy(1000))
     await writeFile(
       join(folder, 'src/use.ts'),
-      `import type { AnyBoat0 } from './clients/deep/types.js'
+      `import type { AnyBoat0 } from './clients/made/types.js'
 export const speed = (boat: AnyBoat0): string | undefined => boat.$is === 'Boat789' ? boat.own789 : boat.$is === 'Boat78' ? boat.own78 : undefined
 // @ts-expect-error: not every boat has it
 export const other = (boat: AnyBoat0): unknown => boat.own5
 `,
     )
-    compile(folder, join(folder, 'src/clients/deep/index.ts'), join(folder, 'src/use.ts'))
+    compile(folder, join(folder, 'src/clients/made/index.ts'), join(folder, 'src/use.ts'))
   })
 })
 
@@ -799,6 +787,18 @@ function longNames(count: number): string {
     },
     security: [{ [`${long}A`]: [], [`${long}B`]: [] }],
   })
+}
+
+/** A project with a client, `made`, of a description. */
+async function generated(file: string, text: string): Promise<string> {
+  const folder = await freshFolder()
+  await writeFile(join(folder, file), text)
+  for (const words of [
+    ['import', file, '--as', 'made'],
+    ['generate', 'made'],
+  ])
+    expect(await tolmach(folder, words)).toMatchObject({ code: 0 })
+  return folder
 }
 
 /** Has the newest compiler check files, under strict settings. @throws what it says */

@@ -1,5 +1,5 @@
 import type { NamedType, Type, TypeId } from '../../contract/contract.js'
-import { addAll } from '../../contract/lists.js'
+import { addAll, addTo } from '../../contract/lists.js'
 import { partsOf } from '../../contract/queries.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { namesOfPlaces, type PlaceOfType } from './anonymous-names.js'
@@ -105,7 +105,7 @@ export class AnonymousTypes {
   ): Map<TypeId, TypeId> {
     const classes = classesOf(kinds, shapes)
     const groups = new Map<number, TypeId[]>()
-    for (const [id, number] of classes) groups.set(number, [...(groups.get(number) ?? []), id])
+    for (const [id, number] of classes) addTo(groups, number, id)
     /** Of what has a name, by that and by shape; and the shape of anything. */
     const bare = (id: TypeId, role: string): string => {
       const { text, refersTo } = shapes.get(id) ?? { text: '', refersTo: [] }
@@ -125,9 +125,12 @@ export class AnonymousTypes {
     return joined
   }
 
+  /** In which role a type stands; of several the same one, whichever was read first. */
   private roleOf(id: TypeId): string {
-    const [place] = this.places.get(id) ?? []
-    return roleText(place?.title ?? place?.steps.at(-1) ?? '')
+    const roles = (this.places.get(id) ?? []).map(({ title, steps }) =>
+      roleText(title ?? steps.at(-1) ?? ''),
+    )
+    return roles.reduce((least, each) => (each < least ? each : least), roles[0] ?? '')
   }
 }
 
