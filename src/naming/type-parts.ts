@@ -43,7 +43,14 @@ function workedOut(contract: Contract, names: Names): ReadonlyMap<TypeId, string
   if (ids.length <= most) return new Map()
   const groups = groupsOfTypes(contract)
   const byPart = new Map<string, TypeId[]>()
-  for (const id of ids) addTo(byPart, fileWord(namespaceOf(id) ?? groups.get(id) ?? common), id)
+  // Files that differ by their letters' case alone are one on some disks.
+  const words = new Map<string, string>()
+  for (const id of ids) {
+    const word = fileWord(namespaceOf(id) ?? groups.get(id) ?? common)
+    const known = words.get(word.toLowerCase()) ?? word
+    words.set(word.toLowerCase(), known)
+    addTo(byPart, known, id)
+  }
   const small = [...byPart].filter(([part, own]) => part !== common && own.length < fewest)
   for (const [part, own] of small) {
     byPart.delete(part)
