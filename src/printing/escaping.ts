@@ -142,6 +142,23 @@ export function inMarkdown(text: string): Markdown {
   return seen(text).replace(/[<>|`*_[\]\\&~]/g, (c) => `\\${c}`) as Markdown
 }
 
+/**
+ * Prose that may be Markdown itself, on one line: code between backticks and links of the web are
+ * what they are, and nothing else becomes markup.
+ */
+export function proseInMarkdown(text: string): Markdown {
+  const pieces = seen(text).split(/(`[^`\n]+`|\[[^[\]\n]+\]\(https?:\/\/[\w./?=&%#~:@+,;-]+\))/)
+  return pieces
+    .map((piece, at) => {
+      // An exclamation mark before a link would make a picture of it.
+      if (at % 2 === 0) return inMarkdown(piece).replace(/!$/, '\\!')
+      if (piece.startsWith('`')) return codeInMarkdown(piece.slice(1, -1))
+      const [, words = '', address = ''] = /^\[(.*)\]\((.*)\)$/.exec(piece) ?? []
+      return `[${inMarkdown(words)}](${address})`
+    })
+    .join('') as Markdown
+}
+
 /** A text in Markdown as code between backticks, on one line; in a cell of a table too. */
 export function codeInMarkdown(text: string): Markdown {
   const clean = seen(text).replace(/\|/g, '\\|')

@@ -3,7 +3,14 @@ import { endpointsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
-import { codeInMarkdown, fenced, identifier, inMarkdown, quoted } from '../printing/escaping.js'
+import {
+  codeInMarkdown,
+  fenced,
+  identifier,
+  inMarkdown,
+  proseInMarkdown,
+  quoted,
+} from '../printing/escaping.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 import { variableNames, variablePrefix, type ClientOptions } from './client.js'
 import { exportedNames } from './exported-names.js'
@@ -82,14 +89,14 @@ export function readmeText(
 
 /** Text of several paragraphs, each on a line. */
 function paragraphs(text: string): Markdown {
-  return joined(text.split('\n').map(inMarkdown), '\n')
+  return joined(text.split('\n').map(proseInMarkdown), '\n')
 }
 
 function operationLine(operation: Operation): Markdown {
   const name = codeInMarkdown([...operation.path.slice(0, -1), methodName(operation)].join('.'))
   return operation.documentation === undefined
     ? markdown`- ${name}`
-    : markdown`- ${name}: ${inMarkdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`
+    : markdown`- ${name}: ${proseInMarkdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`
 }
 
 /** How a fault that an operation declares is told from others. */

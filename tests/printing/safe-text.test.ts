@@ -7,6 +7,7 @@ import {
   identifier,
   inAttribute,
   inMarkdown,
+  proseInMarkdown,
   jsonInMarkup,
   modulePath,
 } from '../../src/printing/escaping.js'
@@ -128,6 +129,28 @@ describe('hostile text in other forms', () => {
       expect([...inside.matchAll(/`+/g)].map(([run]) => run.length)).not.toContain(fence.length)
     }
     expect(fenced([code`a`, code`\`\`\`\` b`])).toEqual(['`````ts', 'a', '```` b', '`````'])
+  })
+
+  test('keeps its code and its links of the web in Markdown, and nothing else', () => {
+    expect(
+      proseInMarkdown(
+        'See [the *tide* tables](https://quay.example/tides?day=1#now), `list<T>` and <b>![x](http://quay.example/x)',
+      ),
+    ).toBe(
+      'See [the \\*tide\\* tables](https://quay.example/tides?day=1#now), `list<T>` and \\<b\\>\\![x](http://quay.example/x)',
+    )
+    for (const text of [
+      ...texts,
+      '[a](https://x)[b](javascript:y)',
+      '`[a](https://x)',
+      '[`](http://x)`',
+    ]) {
+      const rest = proseInMarkdown(text)
+        .replace(/(?<!\\)`[^`]+`/g, '')
+        .replace(/(?<!!)\[(?:[^[\]]|\\[[\]])*\]\(https?:[^()\s]+\)/g, '')
+        .replace(/\\[!-/:-@[-`{-~]/g, '')
+      expect(rest).not.toMatch(/[<>|`*_[\]&~\n]/)
+    }
   })
 
   test('stays inside an attribute, and inside an element for data', () => {
