@@ -15,7 +15,7 @@ function shortened(pointer: string): string {
 type PlaceInText = Partial<Pick<Origin, 'line' | 'column'>> & Pick<Origin, 'document'>
 
 /** Is a place so far behind in its line that only a JSON Pointer finds it? */
-export function needsPointer({ column }: PlaceInText): boolean {
+function needsPointer({ column }: PlaceInText): boolean {
   return (column ?? 0) > countable
 }
 

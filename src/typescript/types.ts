@@ -177,9 +177,9 @@ export class TypeTexts {
   /** A field with its documentation, as lines of an interface. */
   propertyLines(field: Field, page: Page, indent: Indent = '  '): Code[] {
     const { type, documentation } = field
-    // What a type says of itself is not said again wherever it is used.
-    const isOfType =
-      type.kind === 'reference' && namedType(this.contract, type.to).documentation === documentation
+    // What a type says of itself is not said again wherever it is used; lists say it nowhere else.
+    const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
+    const isOfType = named?.kind !== 'list' && named?.documentation === documentation
     return [
       ...docComment([isOfType ? undefined : documentation, this.rulesOf(field)], indent),
       ...indented([this.property(field, page)], indent),

@@ -27,7 +27,7 @@ export function wordsForAlternatives(
   if (values !== undefined) return values
   return properties.map((own) => {
     const alone = [...own.keys()].find((name) => uses.get(name) === 1)
-    return alone === undefined || own.size === 0 ? undefined : `With ${alone}`
+    return alone === undefined ? undefined : `With ${alone}`
   })
 }
 

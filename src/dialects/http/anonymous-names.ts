@@ -183,7 +183,8 @@ function shared(one: readonly string[], other: readonly string[]): string[] {
   return words
 }
 
-function shorterFirst(a: string, b: string): number {
+/** An order of texts that does not depend on where they come from. */
+export function shorterFirst(a: string, b: string): number {
   if (a.length !== b.length) return a.length - b.length
   return a < b ? -1 : 1
 }

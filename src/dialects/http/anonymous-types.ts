@@ -2,7 +2,7 @@ import type { NamedType, Type, TypeId } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import { partsOf } from '../../contract/queries.js'
 import { pascalCase } from '../../naming/identifiers.js'
-import { namesOfPlaces, type PlaceOfType } from './anonymous-names.js'
+import { namesOfPlaces, shorterFirst, type PlaceOfType } from './anonymous-names.js'
 import { typeLayout } from './layout.js'
 import { classesOf, shapeOf, type TypeShape } from './type-shapes.js'
 
@@ -138,11 +138,6 @@ export class AnonymousTypes {
 function roleText(name: string): string {
   const word = pascalCase(name).toLowerCase()
   return word.replace(/\d+$/, '') || word
-}
-
-function shorterFirst(a: string, b: string): number {
-  if (a.length !== b.length) return a.length - b.length
-  return a < b ? -1 : 1
 }
 
 /** Makes every reference to a joined type one to the type that is left. */

@@ -28,7 +28,7 @@ import type {
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { isToken } from './tokens.js'
-import { schemaName } from './schema-facts.js'
+import { placeOf, schemaName } from './schema-facts.js'
 import type { Placed, SchemaReader, Where } from './schemas.js'
 import { xmlLayout } from './xml-layout.js'
 
@@ -90,11 +90,7 @@ export class ContentReader {
     const [first] = media
     if (first === undefined) return []
     const { origin } = node
-    const { layouts, types } = this.readContents(
-      media,
-      this.placeOf(node, [operation, 'Body']),
-      'in',
-    )
+    const { layouts, types } = this.readContents(media, placeOf(node, [operation, 'Body']), 'in')
     const several = types.length > 1
     const type: Type = several
       ? { kind: 'union', alternatives: types.map((each) => each.type), origin }
@@ -188,15 +184,6 @@ export class ContentReader {
     this.schemas.anonymous.add(id, { steps: [name, 'Files'], title: undefined })
     this.schemas.types[id] = { ...rest, fields, id, name: `${name}Files` }
     return { kind: 'reference', to: id, origin: type.origin }
-  }
-
-  /** What is described once for many is known by the name that it has there. */
-  private placeOf(node: DataNode, steps: readonly string[]): readonly string[] {
-    const shelf = node.parent
-    const isShelved =
-      ['responses', 'requestBodies', 'parameters', 'headers'].includes(String(shelf?.key)) &&
-      (shelf?.parent?.parent === undefined || shelf.parent.key === 'components')
-    return isShelved ? [String(node.key)] : steps
   }
 
   private readContents(
@@ -435,7 +422,7 @@ export class ContentReader {
       // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
       const contents = this.readContents(
         method === 'head' ? this.unread(response) : this.readSettled(response),
-        this.placeOf(response, [operation, roleOf(status)]),
+        placeOf(response, [operation, roleOf(status)]),
         'out',
       )
       if (isSuccess(status) || (status === 'default' && !hasGood))
@@ -701,7 +688,7 @@ export class ContentReader {
               }
             : this.schemas.read(
                 schema,
-                { steps: this.placeOf(header, [operation, name]), suffix: '' },
+                { steps: placeOf(header, [operation, name]), suffix: '' },
                 'out',
               )
         const layout: HeaderLayout = {

@@ -51,11 +51,13 @@ export function valuesForEach(
   const uses = new Map<string, number>()
   for (const each of allowed)
     for (const value of each ?? []) uses.set(value, (uses.get(value) ?? 0) + 1)
+  const mappedTo = new Map<DataNode, string[]>()
+  for (const [value, target] of mapping) addTo(mappedTo, target, value)
   return schemas.map((schema, at) => {
     const own = allowed[at]
     const fits = (value: string): boolean => own?.has(value) ?? true
-    const mapped = [...mapping].filter(([, target]) => target === schema).map(([value]) => value)
-    if (mapped.length > 0) return mapped.filter(fits)
+    const mapped = mappedTo.get(schema)
+    if (mapped !== undefined) return mapped.filter(fits)
     const named = extensionValue(schema)
     if (named !== undefined) return [named].filter(fits)
     const isShelf = isShelved(schema)

@@ -7,6 +7,7 @@ import { documented, exampleOf, fitting } from './annotations.js'
 import type { ParameterLayout } from './layout.js'
 import { kindOf } from './media-types.js'
 import type { References } from './references.js'
+import { placeOf } from './schema-facts.js'
 import type { Placed, SchemaReader } from './schemas.js'
 import { isToken } from './tokens.js'
 
@@ -131,13 +132,12 @@ export class ParameterReader {
     const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
     const schema = content === undefined ? node.get('schema') : media?.get('schema')
     content?.readWhole()
-    const isShelved = node.parent?.key === 'parameters' && typeof node.key === 'string'
     const { type, nullable }: Placed =
       schema === undefined
         ? { type: textType(node), nullable: false }
         : this.schemas.read(
             schema,
-            { steps: isShelved ? [String(node.key)] : [operation, name], suffix: inRequests },
+            { steps: placeOf(node, [operation, name]), suffix: inRequests },
             'in',
           )
     const kind = mediaType === undefined ? undefined : kindOf(mediaType)

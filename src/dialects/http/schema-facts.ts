@@ -162,6 +162,18 @@ export function titleOf(node: DataNode): string | undefined {
   return typeof title === 'string' && title.trim() !== '' ? title : undefined
 }
 
+/**
+ * Where a parameter, header, body or response stands, for the names of types in it: what is
+ * described once for many is known by the name that it has there.
+ */
+export function placeOf(node: DataNode, steps: readonly string[]): readonly string[] {
+  const shelf = node.parent
+  const isShelf =
+    ['responses', 'requestBodies', 'parameters', 'headers'].includes(String(shelf?.key)) &&
+    (shelf?.parent?.parent === undefined || shelf.parent.key === 'components')
+  return isShelf ? [String(node.key)] : steps
+}
+
 /** The name of a schema that stands on a shelf, else one made of where it stands. */
 export function schemaName(node: DataNode): string {
   if (isShelved(node)) return String(node.key)
