@@ -46,7 +46,12 @@ export function groupOf({ path }: Pick<Operation, 'path'>): string | undefined {
 
 function namesOf(operation: Operation): string[] {
   const group = groupOf(operation)
-  return [pathOf(operation), ...(group === undefined ? [] : [group]), ...(operation.tags ?? [])]
+  return [
+    pathOf(operation),
+    ...(group === undefined ? [] : [group]),
+    ...(operation.shortened === true ? [operation.path.join('_')] : []),
+    ...(operation.tags ?? []),
+  ]
 }
 
 function servicesToChoose({ services }: Contract): Contract['services'] {

@@ -80,6 +80,8 @@ export interface Incoming extends Node {
 export interface Operation extends Node {
   /** Its path in the client: `['listBerths']`, `['bookings', 'create']`. Unique in the contract. */
   readonly path: readonly string[]
+  /** Its path leaves out what its group says: outside of the group it goes by both. */
+  readonly shortened?: true
   /**
    * What it is called on the wire, where that is surer than its path: names that were given are
    * found again by it.

@@ -13,10 +13,22 @@ export function matchName(wanted: string, names: readonly string[]): string | un
 }
 
 /**
- * The path of an operation that a person means: the whole of it, or its last step where only one
- * ends in that.
+ * The path of an operation that a person means: the whole of it, its last step where only one ends
+ * in that, or what has the same letters, as an operationId has (`Zones_List` of `zones.list`).
  */
 export function matchPath(wanted: string, paths: readonly string[]): string | undefined {
+  return matchSteps(wanted, paths) ?? matchLetters(wanted, paths)
+}
+
+function matchLetters(wanted: string, paths: readonly string[]): string | undefined {
+  const lettersOf = (text: string): string => text.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '')
+  const letters = lettersOf(wanted)
+  if (letters === '') return undefined
+  const alike = paths.filter((path) => lettersOf(path) === letters)
+  return alike.length === 1 ? alike[0] : undefined
+}
+
+function matchSteps(wanted: string, paths: readonly string[]): string | undefined {
   const whole = matchName(wanted, paths)
   if (whole !== undefined || wanted.includes('.')) return whole
   const lastStep = (path: string): string => path.slice(path.lastIndexOf('.') + 1)

@@ -83,9 +83,9 @@ export function generalReason(wanted: string, reserved: readonly string[]): stri
   const same = (name: string): boolean => name.toLowerCase() === lower
   if (keywords.has(wanted)) return `"${wanted}" is a word of the language`
   const global = [...globals].find(same)
-  if (global !== undefined) return `JavaScript has a ${global} of its own`
+  if (global !== undefined) return `JavaScript has its own ${global}`
   const own = [...ownExports, ...reserved].find(same)
-  return own === undefined ? undefined : `every client has a ${own} of its own`
+  return own === undefined ? undefined : `every client has its own ${own}`
 }
 
 function whereOf({ id, name }: NamedType): string {

@@ -1,6 +1,6 @@
 import type { Operation } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
-import { camelCase, pascalCase } from './identifiers.js'
+import { camelCase, pascalCase, wordsOf } from './identifiers.js'
 
 /** Last steps of operations' paths, in small letters, that only one of them has. */
 export function namesAlone(paths: readonly (readonly string[])[]): ReadonlySet<string> {
@@ -14,22 +14,25 @@ export function namesAlone(paths: readonly (readonly string[])[]): ReadonlySet<s
 
 /**
  * What an operation's function is called when nothing is in the way: `createBooking`. A name that
- * others have as well needs its group outside of that, `createBookings`; and so does one that the
- * metadata itself puts together of both.
+ * others have as well needs its group outside of that, `createBookings`; and so does a single word
+ * that the metadata itself puts beside its group.
  *
  * @param alone the last steps that no other operation has
  */
 export function ownName(
-  operation: Pick<Operation, 'path' | 'tags'>,
+  operation: Pick<Operation, 'path' | 'tags' | 'shortened'>,
   alone: ReadonlySet<string>,
 ): string {
   const last = operation.path.at(-1) ?? ''
   const group = groupOf(operation)
   if (group === undefined) return camelCase(last)
-  const isTag = operation.tags?.some((tag) => camelCase(tag) === group) === true
   const names = last.toLowerCase().includes(pascalCase(group).toLowerCase())
+  const isWhole =
+    operation.shortened === true
+      ? wordsOf(last).length > 1
+      : operation.tags?.some((tag) => camelCase(tag) === group) === true
   return camelCase(
-    names || (isTag && alone.has(lastOf(operation.path))) ? last : `${last} ${group}`,
+    names || (isWhole && alone.has(lastOf(operation.path))) ? last : `${last} ${group}`,
   )
 }
 

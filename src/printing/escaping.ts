@@ -105,9 +105,7 @@ export function docComment(
     .filter((paragraph) => paragraph !== undefined && paragraph.trim() !== '')
     .flatMap((paragraph, at) => [
       ...(at === 0 ? [] : ['']),
-      ...commentText(paragraph ?? '')
-        .split('\n')
-        .flatMap((line) => wrap(line.trim(), 116 - indent.length)),
+      ...wrappedProse(commentText(paragraph ?? '').split('\n'), 116 - indent.length),
     ]) as Code[]
   const [first = code``, ...rest] = lines
   const before = indent as Code
@@ -120,16 +118,54 @@ export function docComment(
   ]
 }
 
+/**
+ * Lines of prose that are no longer than a width. What is moved in stays so beside the others (lists
+ * in lists, code); what a line has too much begins the next one, where that goes on with it.
+ */
+function wrappedProse(lines: readonly string[], width: number): string[] {
+  const margin = marginOf(lines)
+  const made: string[] = []
+  let rest = ''
+  for (const [at, line] of lines.entries()) {
+    const text = (at === 0 ? line.trimStart() : withoutMargin(line, margin))
+      .trimEnd()
+      .replace(/([.,:;!?]) {2,}(?=\S)/g, '$1 ')
+    const isNext = rest !== '' && /^[\p{L}\p{N}(]/u.test(text) && !/^\d+[.)]\s/.test(text)
+    if (rest !== '' && !isNext) made.push(rest)
+    const whole = isNext ? `${rest} ${text}` : text
+    const pieces = wrap(whole, width)
+    const wasCut = pieces.length > 1
+    rest = wasCut ? (pieces.pop() ?? '') : ''
+    made.push(...pieces)
+  }
+  return rest === '' ? made : [...made, rest]
+}
+
+/** How far all lines but the first are moved in; empty ones do not count. */
+function marginOf([, ...others]: readonly string[]): number {
+  return others
+    .filter((line) => line.trim() !== '')
+    .reduce((least, line) => Math.min(least, line.length - line.trimStart().length), Infinity)
+}
+
+function withoutMargin(line: string, margin: number): string {
+  const inner = line.trimStart()
+  return line.slice(Math.min(margin, line.length - inner.length))
+}
+
+/** A line as several, as far in as it is itself. */
 function wrap(text: string, width: number): string[] {
+  if (text.length <= width) return [text]
+  const before = text.slice(0, text.length - text.trimStart().length)
   const lines: string[] = []
   let line = ''
-  for (const word of text.split(/\s+/)) {
-    if (line !== '' && line.length + 1 + word.length > width) {
-      lines.push(line)
+  for (const word of text.trimStart().split(/\s+/)) {
+    if (line !== '' && before.length + line.length + 1 + word.length > width) {
+      lines.push(before + line)
       line = word
     } else line = line === '' ? word : `${line} ${word}`
   }
-  return [...lines, line]
+  return [...lines, line === '' ? '' : before + line]
 }
 
 /** A text that a regular expression finds as it is. */

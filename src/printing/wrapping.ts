@@ -47,7 +47,7 @@ function broken(text: string, indent: string, isType = false): string[] {
   const wide = groups.filter(({ from, to }) => to - from >= narrowest)
   // What a function takes is broken before what it returns.
   const group =
-    wide.find(({ from }) => text[from] === '(' && /[\w>]/.test(text[from - 1] ?? '')) ??
+    wide.find(({ from }) => isCall(text, from)) ??
     wide.reduce<Group | undefined>(
       (most, each) => (most && each.to - each.from <= most.to - most.from ? most : each),
       undefined,
@@ -98,13 +98,20 @@ function groupLines(text: string, { from, to }: Group, indent: string): string[]
   const things = starts.map((start, at) =>
     inside.slice(start, (starts[at + 1] ?? inside.length + 2) - 2).trim(),
   )
-  const isPlain = text[from] !== '{' && separators.length === 0
+  // What stands in angles is a type; so is what stands alone in brackets.
+  const isType = text[from] === '<' || (text[from] !== '{' && separators.length === 0)
   const lines = things.flatMap((thing, at) => {
     const isLast = at === things.length - 1
-    const comma = commas.length > 0 && !(isLast && !mayEndWithComma(text, from, thing)) ? ',' : ''
-    return broken(thing + comma, `${indent}  `, isPlain)
+    const isListed = commas.length > 0 || isCall(text, from)
+    const comma = isListed && !(isLast && !mayEndWithComma(text, from, thing)) ? ',' : ''
+    return broken(thing + comma, `${indent}  `, isType)
   })
   return [indent + text.slice(0, from + 1), ...lines, ...broken(text.slice(to), indent)]
+}
+
+/** Do brackets hold what a function takes? */
+function isCall(text: string, from: number): boolean {
+  return text[from] === '(' && /[\w>]/.test(text[from - 1] ?? '')
 }
 
 /** Arguments of types can't end with a comma, nor can a rest. */

@@ -43,7 +43,7 @@ export function firstLines(
   const group = groupOf(operation)
   const variable = clientVariable(names)
   const className = identifier(names.class)
-  const path = code`${variable}${group === undefined ? code`` : memberAccess(groupName(group))}${memberAccess(methodName(operation))}`
+  const path = methodOf(names, operation)
   const isNeeded = operation.inputs.some(
     (input) => !input.optional && input.place !== 'messageHeader',
   )
@@ -80,6 +80,12 @@ export function firstLines(
           code`${rest.at(-1) ?? code``})${close}`,
         ]),
   ]
+}
+
+/** An operation as a method of the variable that holds a client: `skerryFerries.bookings.list`. */
+export function methodOf(names: Names, operation: Operation): Code {
+  const group = groupOf(operation)
+  return code`${clientVariable(names)}${group === undefined ? code`` : memberAccess(groupName(group))}${memberAccess(methodName(operation))}`
 }
 
 /** An input that nobody would write there: it comes from elsewhere. */

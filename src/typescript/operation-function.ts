@@ -33,6 +33,19 @@ export function printFunction(
   )
 }
 
+/** What the documentation of an operation says of its faults, and of the guard that tells some. */
+export function thrownRemarks(
+  { operation, names }: OperationContext,
+  told: OperationContext['operation']['faults'],
+): string[] {
+  if (operation.faults.length === 0) return []
+  const [, , , , guard] = exportedNames(names, operation)
+  const faults = operation.faults.map(({ name }) => `\`${name}\``).join(' or ')
+  return [
+    `@throws ServiceFault, ${faults} among them${told.length === 0 ? '' : `; {@link ${guard}} tells`}`,
+  ]
+}
+
 /** Prints the type of the faults that an operation declares, and the guard that tells them. */
 export function printFaults(
   { contract, operation, names, page }: OperationContext,
@@ -55,9 +68,10 @@ export function printFaults(
     code``,
     ...docComment([
       `The faults that ${call} declares.`,
-      ...faults
+      faults
         .filter((each) => each.documentation !== undefined)
-        .map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`),
+        .map((each) => `- \`${each.name}\`: ${each.documentation ?? ''}`)
+        .join('\n'),
     ]),
     code`export type ${fault} = ${joined(
       [...byDetail].map(([detail, own]) => code`${serviceFault}<${joined(own, ' | ')}, ${detail}>`),

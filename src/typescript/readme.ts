@@ -14,7 +14,7 @@ import {
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 import { variableNames, variablePrefix, type ClientOptions } from './client.js'
 import { exportedNames } from './exported-names.js'
-import { clientVariable, firstLines } from './first-lines.js'
+import { clientVariable, firstLines, methodOf } from './first-lines.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
 export function readmeText(
@@ -82,7 +82,7 @@ export function readmeText(
     markdown``,
     markdown`A call that fails throws \`ServiceFault\` (the service refused), \`TransportFailure\` (no connection, no answer in time, a login is wanted), \`ContractBreach\` (the answer is not what was promised) or \`InputRejected\` (the input does not satisfy the contract; nothing was sent). All of them are a \`CallFailure\`.`,
     ...(faulty === undefined ? [] : [markdown``, ...fenced(faultLines(faulty, names))]),
-    ...(first === undefined ? [] : exchangeLines(exportedNames(names, first)[0])),
+    ...(first === undefined ? [] : exchangeLines(first, names)),
   ]
   return markdown`${joined(lines, '\n')}\n`
 }
@@ -101,10 +101,10 @@ function operationLine(operation: Operation): Markdown {
 
 /** How a fault that an operation declares is told from others. */
 function faultLines(operation: Operation, names: Names): Code[] {
-  const [call, , , , guard] = exportedNames(names, operation)
+  const [, , , , guard] = exportedNames(names, operation)
   return [
     code`try {`,
-    code`  await ${call}(connection, input)`,
+    code`  await ${methodOf(names, operation)}(input)`,
     code`} catch (error) {`,
     code`  if (!${guard}(error)) throw error`,
     code`  console.log(error.fault, error.detail)`,
@@ -113,7 +113,8 @@ function faultLines(operation: Operation, names: Names): Code[] {
 }
 
 /** What belongs to one call alone, and calls without the class. */
-function exchangeLines(call: Code): Markdown[] {
+function exchangeLines(operation: Operation, names: Names): Markdown[] {
+  const [call] = exportedNames(names, operation)
   return [
     markdown``,
     markdown`## Status, headers and the raw exchange`,
@@ -121,7 +122,7 @@ function exchangeLines(call: Code): Markdown[] {
     markdown`Every call takes a second argument for what belongs to it alone:`,
     markdown``,
     ...fenced([
-      code`await ${call}(connection, input, { timeLimit: 5000, onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
+      code`await ${methodOf(names, operation)}(input, { timeLimit: 5000, onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
     ]),
     markdown``,
     markdown`Each operation is also a function of its own (${codeInMarkdown(`${call}(connect(settings), input)`)}), so that bundlers keep only what is used.`,

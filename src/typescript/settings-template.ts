@@ -43,7 +43,7 @@ const others: readonly Group[] = [
     names: ['TIME_LIMIT', 'RETRIES', 'MOST_BYTES'],
   },
   {
-    say: 'For nodeTransportFrom(process.env): a private authority, a certificate of your own, a proxy, a company login.',
+    say: 'For nodeTransportFrom: a private authority, a certificate of your own, a proxy, a company login.',
     names: [
       'CA_FILE',
       'CERTIFICATE_FILE',

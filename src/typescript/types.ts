@@ -137,8 +137,15 @@ export class TypeTexts {
   itemOf(type: Type, page: Page): Code {
     const list = resolve(this.contract, type)
     return list.kind === 'list'
-      ? code`${this.of(list.item, page)}${list.itemNullable === true ? code` | null` : code``}`
+      ? this.orNull(list.item, list.itemNullable === true, page)
       : this.of(type, page)
+  }
+
+  /** A type that may be null; what is not known may be that anyway. */
+  private orNull(type: Type, nullable: boolean, page: Page): Code {
+    const text = this.of(type, page)
+    const isTold = nullable && resolve(this.contract, type).kind !== 'anything'
+    return isTold ? code`${text} | null` : text
   }
 
   private ofTuple(type: TupleType, page: Page): Code {
@@ -171,7 +178,7 @@ export class TypeTexts {
 
   /** A field as a property of an interface or an object type. */
   property(field: Field, page: Page): Code {
-    return code`${propertyName(field.name)}${field.optional ? code`?` : code``}: ${this.of(field.type, page)}${field.nullable ? code` | null` : code``}`
+    return code`${propertyName(field.name)}${field.optional ? code`?` : code``}: ${this.orNull(field.type, field.nullable, page)}`
   }
 
   /** A field with its documentation, as lines of an interface. */
@@ -546,7 +553,17 @@ export function enumerationKeys(values: readonly string[]): { key: string; value
 
 /** Does a type need brackets where something is put behind it? */
 function isCompound(text: Code): boolean {
-  return /[|&]/.test(text)
+  return /[|&]/.test(text) && /[|&]/.test(withoutInsides(text))
+}
+
+/** A type without its texts, and without what stands in brackets. */
+function withoutInsides(type: string): string {
+  let outside = type.replace(/'(?:[^'\\]|\\.)*'/g, '')
+  for (let before = ''; before !== outside;) {
+    before = outside
+    outside = outside.replace(/[({[<][^(){}[\]<>]*[)}\]>]/g, '')
+  }
+  return outside
 }
 
 function arrayOf(item: Code): Code {
@@ -555,7 +572,7 @@ function arrayOf(item: Code): Code {
 
 /** A type in brackets, where it needs them beside an ampersand. */
 function bracketed(text: Code): Code {
-  return /\|/.test(text) ? code`(${text})` : text
+  return text.includes('|') && withoutInsides(text).includes('|') ? code`(${text})` : text
 }
 
 function article(name: string): string {

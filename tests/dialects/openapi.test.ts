@@ -2,11 +2,15 @@ import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
 import { readSource } from '../../src/app/read-source.js'
+import { thingNamed } from '../../src/app/things.js'
+import { operationsMeant } from '../../src/contract/choice.js'
 import type { Contract, Operation, RecordType } from '../../src/contract/contract.js'
+import { noNames } from '../../src/contract/kept-names.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { httpEmitter } from '../../src/dialects/http/emit.js'
 import type { DataNode } from '../../src/documents/data-node.js'
 import { nodeAt, parseData } from '../../src/documents/data-tree.js'
+import { assignNames } from '../../src/naming/names.js'
 import { freshFolder, repository } from '../support/program.js'
 
 /** Reads a description made of these paths and schemas. */
@@ -231,6 +235,32 @@ paths:
     expect(operation(contract, 'getAById').inputs).toMatchObject([
       { name: 'id', place: 'path', optional: false },
     ])
+  })
+
+  test('do not say their group twice, nor what all paths begin with; functions say it where they must', async () => {
+    const contract = await read(`openapi: 3.0.3
+paths:
+  /v2/{desk}/boats:
+    get: { operationId: Boats_List, tags: [Boats], responses: { 204: { description: d } } }
+    post: { operationId: BoatsByTide, tags: [boats], responses: { 204: { description: d } } }
+    put: { operationId: Boats, tags: [Boats], responses: { 204: { description: d } } }
+  /v2/{desk}/quays/{name}:
+    get: { responses: { 204: { description: d } } }
+    put: { operationId: Quays_List, tags: [Quays], responses: { 204: { description: d } } }
+    post: { operationId: list, tags: [Quays], responses: { 204: { description: d } } }
+`)
+    const paths = operationsOf(contract).map(pathOf)
+    expect(paths).toEqual([
+      ...['boats.list', 'boats.boats', 'boats.byTide'],
+      ...['getQuaysByName', 'quays.list', 'quays.listPost'],
+    ])
+    const { operations } = assignNames(contract, noNames, [])
+    expect(paths.map((path) => operations[path])).toEqual([
+      ...['listBoats', 'boats', 'byTide'],
+      ...['getQuaysByName', 'listQuays', 'listPost'],
+    ])
+    expect(thingNamed(contract, 'Boats_List', 'q').name).toBe('boats.list')
+    expect(operationsMeant(contract, 'Boats_L*').map(pathOf)).toEqual(['boats.list'])
   })
 
   test('parameters of the path are inherited and replaced; names that clash yield; styles are kept', async () => {

@@ -628,9 +628,9 @@ describe('names that clash', () => {
     const clashing = join(repository, 'tests/fixtures/clashing-names.xml')
     const imported = await tolmach(folder, ['import', clashing, '--as', 'clashing'])
     for (const told of [
-      'the class "Promise" is called PromiseClient in the client: JavaScript has a Promise of its own',
+      'the class "Promise" is called PromiseClient in the client: JavaScript has its own Promise',
       'the operation "import" is called importOperation in the client: "import" is a word of the language',
-      'the type "Listing" is called ListingValues in the client: every client has a Listing of its own',
+      'the type "Listing" is called ListingValues in the client: every client has its own Listing',
     ]) {
       expect(imported.stderr.replace(/\s+/g, ' ').toLowerCase()).toContain(told.toLowerCase())
     }
@@ -641,7 +641,7 @@ describe('names that clash', () => {
       what: 'type',
       name: 'Date',
       given: 'DateRecord',
-      reason: 'JavaScript has a Date of its own',
+      reason: 'JavaScript has its own Date',
     })
     const names = await readFile(join(folder, 'snapshots/clashing/names.json'), 'utf8')
     expect(
@@ -672,7 +672,7 @@ describe('names that clash', () => {
     expect(await tolmach(folder, ['generate', 'second'])).toMatchObject({
       code: 2,
       stderr: expect.stringMatching(
-        /TM-3009 .*"Promise" of second can't be called so: JavaScript has a Promise/,
+        /TM-3009 .*"Promise" of second can't be called so: JavaScript has its own Promise/,
       ) as unknown,
     })
     await writeFile(join(folder, 'tolmach.yaml'), project.replace('SecondBerthDesk', 'Quay'))

@@ -3,6 +3,7 @@ import { describe, expect, test } from '@jest/globals'
 import ts from 'typescript'
 import {
   codeInMarkdown,
+  docComment,
   fenced,
   identifier,
   inAttribute,
@@ -160,4 +161,28 @@ describe('hostile text in other forms', () => {
       expect(JSON.parse(jsonInMarkup({ [text]: text }))).toEqual({ [text]: text })
     }
   })
+})
+
+test('prose in comments: lists in lists stay so, what is too long goes on in the next line', () => {
+  const quays = (count: number): string => Array.from({ length: count }, () => 'quay').join(' ')
+  const prose = `Ways in:
+      * the lock
+        - by day
+      * the old gate.  Mind
+        the tide
+      1. ${quays(40)}
+      and so on
+      # Signs`
+  expect(docComment([prose])).toEqual([
+    '/**',
+    ' * Ways in:',
+    ' * * the lock',
+    ' *   - by day',
+    ' * * the old gate. Mind',
+    ' *   the tide',
+    ` * 1. ${quays(22)}`,
+    ` * ${quays(18)} and so on`,
+    ' * # Signs',
+    ' */',
+  ])
 })

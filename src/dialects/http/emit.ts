@@ -14,7 +14,7 @@ import {
   quoted,
 } from '../../printing/escaping.js'
 import { exportedNames } from '../../typescript/exported-names.js'
-import { printFaults, printFunction } from '../../typescript/operation-function.js'
+import { printFaults, printFunction, thrownRemarks } from '../../typescript/operation-function.js'
 import { Page } from '../../printing/page.js'
 import { typeTextsOf } from '../../typescript/types.js'
 import { codecModule, codecPages } from '../codec-pages.js'
@@ -367,20 +367,14 @@ function printOperation(context: OperationContext): void {
       code`}`,
     )
   }
+  const told = operation.faults.filter((each) => each.type.kind === 'reference')
   const remarks = [
     ...(operation.leadsTo ?? []).map((each) => `Leads to ${each}`),
-    ...(operation.faults.length === 0
-      ? []
-      : [
-          `@throws ServiceFault, with the status ${operation.faults.map((each) => `\`${each.name}\``).join(' or ')} among others`,
-        ]),
+    ...thrownRemarks(context, told),
   ]
   const isPaged = operationLayout(operation).pages !== undefined
   printFunction(context, worker(operation, page), remarks)
-  printFaults(
-    context,
-    operation.faults.filter((each) => each.type.kind === 'reference'),
-  )
+  printFaults(context, told)
   const parse = answersExactly(contract, operation)
     ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') }
     : {}

@@ -30,7 +30,7 @@ import { mendEndlessTypes } from './endless-types.js'
 import type { ContractLayout, OperationLayout } from './layout.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
-import { operationKey, OperationNames } from './operation-names.js'
+import { isShortened, operationKey, OperationNames } from './operation-names.js'
 import { namesBesideOthers } from './named-beside-others.js'
 import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
@@ -101,7 +101,7 @@ class DescriptionReader {
   private readonly schemas: SchemaReader
   private readonly contents: ContentReader
   private readonly parameters: ParameterReader
-  private readonly names: OperationNames
+  private readonly keptPaths: Readonly<Record<string, string>>
   private readonly servers: ServerReader
   private readonly schemes = new Map<string, SecurityScheme>()
   /** What an operation is found by in links: its id, and its place. */
@@ -125,7 +125,7 @@ class DescriptionReader {
     this.schemas = new SchemaReader(references, notes)
     this.contents = new ContentReader(references, this.schemas, notes)
     this.parameters = new ParameterReader(references, this.schemas, notes)
-    this.names = new OperationNames(notes, kept.paths)
+    this.keptPaths = kept.paths
     this.servers = new ServerReader(documents.root.from)
   }
 
@@ -239,7 +239,12 @@ class DescriptionReader {
         else this.refuseMethod(method, path, node)
       }
     }
-    const paths = waiting.map(({ path, method, node }) => this.names.pathFor(path, method, node))
+    const names = new OperationNames(
+      this.notes,
+      this.keptPaths,
+      waiting.map(({ path }) => path),
+    )
+    const paths = waiting.map(({ path, method, node }) => names.pathFor(path, method, node))
     this.alone = namesAlone(paths)
     return waiting.map((each, at) => this.readOperation({ ...each, steps: paths[at] ?? [] }))
   }
@@ -261,7 +266,8 @@ class DescriptionReader {
   private readOperation(described: DescribedOperation): Operation {
     const { path, method, node, item, endpoints, steps: operationPath } = described
     const tags = node.list('tags').map((each) => String(each.value))
-    const where = this.nameOf({ path: operationPath, tags })
+    const shortened = isShortened(operationPath, node) ? { shortened: true as const } : {}
+    const where = this.nameOf({ path: operationPath, tags, ...shortened })
     const id = node.text('operationId')
     if (id !== undefined) this.byId.set(id, operationPath.join('.'))
     const parameters = this.parameters.read(path, node, item, where)
@@ -303,6 +309,7 @@ class DescriptionReader {
     }
     return {
       path: operationPath,
+      ...shortened,
       key: operationKey(path, method),
       inputs: [...inputs, ...bodyFields, ...answers.inputs],
       outcome: answers.outcome,
@@ -322,7 +329,7 @@ class DescriptionReader {
   }
 
   /** What an operation is called in the names of its types: as its function is. */
-  private nameOf(operation: Pick<Operation, 'path' | 'tags'>): string {
+  private nameOf(operation: Pick<Operation, 'path' | 'tags' | 'shortened'>): string {
     return pascalCase(ownName(operation, this.alone))
   }
 

@@ -56,7 +56,23 @@ export function isNullable(node: DataNode): boolean {
     hasNull ||
     nullValue ||
     alternatives.some(isOnlyNull) ||
-    node.members.get('const')?.kind === 'null'
+    node.members.get('const')?.kind === 'null' ||
+    saysNothing(node)
+  )
+}
+
+/** Keywords of a schema that allow and forbid nothing. */
+const remarks = new Set(
+  'title description summary default example examples deprecated externalDocs readOnly writeOnly xml $comment'.split(
+    ' ',
+  ),
+)
+
+/** Is anything allowed, null among it? */
+function saysNothing(node: DataNode): boolean {
+  return (
+    node.kind === 'object' &&
+    [...node.members.keys()].every((name) => remarks.has(name) || name.startsWith('x-'))
   )
 }
 

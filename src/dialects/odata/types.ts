@@ -683,8 +683,8 @@ export class TypeReader {
   }
 
   /**
-   * The shape of changes: everything may be left out; keys, and what is fixed once and for all,
-   * can't be changed.
+   * The shape of changes: everything may be left out, and stays then as it is, whatever its
+   * default; keys, and what is fixed once and for all, can't be changed.
    */
   changesShape(id: TypeId): TypeId {
     return this.variant(
@@ -695,11 +695,12 @@ export class TypeReader {
         const { computed, navigation, about, immutable } = fieldLayout(field)
         if (computed === true || about === true || immutable === true || keys.includes(field.name))
           return undefined
-        if (navigation === undefined) return { ...field, optional: true }
+        const { default: _, ...others } = field
+        if (navigation === undefined) return { ...others, optional: true }
         const isDeep = this.csdl.version === '4.01'
         return navigation.set === undefined && !isDeep
           ? undefined
-          : { ...field, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
+          : { ...others, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
       },
     )
   }

@@ -12,8 +12,7 @@ import { camelCase } from '../../naming/identifiers.js'
 import type { Names } from '../../naming/names.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { docComment, identifier, indented, propertyName, quoted } from '../../printing/escaping.js'
-import { exportedNames } from '../../typescript/exported-names.js'
-import { printFaults, printFunction } from '../../typescript/operation-function.js'
+import { printFaults, printFunction, thrownRemarks } from '../../typescript/operation-function.js'
 import { Page } from '../../printing/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
@@ -156,15 +155,7 @@ function printOperation(context: OperationContext): void {
     )
     return
   }
-  const [, , , , guard] = exportedNames(names, operation)
-  const thrown = operation.faults.map((each) => `\`${each.name}\``)
-  printFunction(
-    context,
-    page.use(soapModule, 'send'),
-    thrown.length === 0
-      ? []
-      : [`@throws ServiceFault, ${thrown.join(' or ')} among them; {@link ${guard}} tells`],
-  )
+  printFunction(context, page.use(soapModule, 'send'), thrownRemarks(context, operation.faults))
   printFaults(context, operation.faults)
   const offering = endpointsOffering(contract, operation)
   const actions = offering.map((endpoint) => wireAt(operation, endpoint.name).action)
