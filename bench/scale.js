@@ -20,6 +20,17 @@ const program = resolve('dist/bin/main.js')
 const base = mkdtempSync(join(tmpdir(), 'tolmach-scale-'))
 const prose = 'A place at the quay, with its depth at low water. '
 
+/** The module and the name of the first operation of a client whose name is like that. */
+function operationLike(client, pattern) {
+  const declared = new RegExp(`export function (${pattern.source}\\w*)`)
+  const folder = join(client, 'operations')
+  for (const file of readdirSync(folder).sort()) {
+    const found = declared.exec(readFileSync(join(folder, file), 'utf8'))
+    if (found !== null) return [file.replace(/\.ts$/, ''), found[1]]
+  }
+  throw new Error(`no operation is like ${pattern.source}`)
+}
+
 /**
  * A description of this many operations: three schemas for each, which share members, extend and
  * contain each other.
@@ -233,16 +244,13 @@ for (const format of wanted === undefined ? ['json', 'yaml'] : [wanted]) {
       )
       spawnSync('ln', ['-s', resolve('node_modules'), join(folder, 'node_modules')])
       row.check = run([resolve('node_modules/typescript-7/bin/tsc'), '-p', '.'], folder).seconds
-      const one =
-        files
-          .map((name) => name.split(/[\\/.]/)[1] ?? '')
-          .find((name) => /^changeBerth1[A-Z]/.test(name)) ?? ''
+      const [module, one] = operationLike(join(folder, 'src/clients/basins'), /changeBerth1[A-Z]/)
       writeFileSync(
         join(folder, 'src/one.ts'),
         "import { connect } from './clients/basins/settings.js'\nimport { " +
           one +
           " } from './clients/basins/operations/" +
-          one +
+          module +
           ".js'\nconsole.log(await " +
           one +
           "(connect(), JSON.parse('{}')))\n",

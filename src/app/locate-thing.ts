@@ -1,9 +1,10 @@
 import { readFile } from 'node:fs/promises'
 import { isAbsolute, join, relative, resolve, sep } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import type { NamedType, Origin } from '../contract/contract.js'
+import type { NamedType, Operation, Origin } from '../contract/contract.js'
 import { basesOf, pathOf } from '../contract/queries.js'
 import { operationExports } from '../naming/names.js'
+import { moduleOfOperation } from '../naming/operation-files.js'
 import { snapshotFolder } from '../project/snapshot.js'
 import { inRegExp, propertyName, quoted } from '../printing/escaping.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
@@ -177,18 +178,20 @@ function declarationOf(
     new RegExp(`^export (?:async )?(?:function|class|interface|type|const) (${inRegExp(name)})\\b`)
   const member = (name: string): RegExp =>
     new RegExp(`(?:^|[\\s{(;])(${inRegExp(propertyName(name))})\\??:`)
+  const fileOf = (operation: Operation): string =>
+    `${moduleOfOperation(contract, names, operation)}.ts`
   switch (thing.kind) {
     case 'operation': {
       const [call] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
-      return { file: `operations/${call}.ts`, finders: [exported(call)] }
+      return { file: fileOf(thing.operation), finders: [exported(call)] }
     }
     case 'input': {
-      const [call, input] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
-      return { file: `operations/${call}.ts`, finders: [exported(input), member(thing.field.name)] }
+      const [, input] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
+      return { file: fileOf(thing.operation), finders: [exported(input), member(thing.field.name)] }
     }
     case 'fault': {
-      const [call, , , fault] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
-      return { file: `operations/${call}.ts`, finders: [exported(fault)] }
+      const [, , , fault] = operationExports(names.operations[pathOf(thing.operation)] ?? '')
+      return { file: fileOf(thing.operation), finders: [exported(fault)] }
     }
     case 'group':
       return { file: 'client.ts', finders: [exported(names.groups[thing.name] ?? names.class)] }

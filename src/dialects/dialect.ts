@@ -198,6 +198,8 @@ export interface Signature {
 }
 
 export interface OperationContext extends DeclarationContext {
+  /** What the constant is called that says how the operation stands on the wire. */
+  readonly constant: Code
   readonly signature: Signature
 }
 

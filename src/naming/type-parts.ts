@@ -3,6 +3,7 @@ import { groupOf } from '../contract/choice.js'
 import { addAll, addTo } from '../contract/lists.js'
 import { operationsOf, partsOf, typesOfOperation } from '../contract/queries.js'
 import { camelCase, wordsOf } from './identifiers.js'
+import { byLetters } from './by-letters.js'
 import { isDevice } from './reserved.js'
 import type { Names } from './names.js'
 
@@ -58,7 +59,7 @@ function workedOut(contract: Contract, names: Names): ReadonlyMap<TypeId, string
   }
   const parts = new Map<TypeId, string>()
   for (const [part, own] of byPart)
-    for (const [name, types] of byLetters(part, own, (id) => names.types[id] ?? ''))
+    for (const [name, types] of byLetters(part, own, (id) => names.types[id] ?? '', most))
       for (const id of types) parts.set(id, name)
   return parts
 }
@@ -87,67 +88,6 @@ function groupsOfTypes(contract: Contract): ReadonlyMap<TypeId, string> {
 function namespaceOf(id: TypeId): string | undefined {
   const namespace = /^\{(.*?)\}/.exec(id)?.[1]
   return namespace?.split(/[/:#?]+/).findLast((word) => /\p{L}/u.test(word))
-}
-
-/**
- * Types of a part that is too large, by the first letters of their names; words that all of them
- * begin with don't count.
- */
-function byLetters(
-  part: string,
-  ids: readonly TypeId[],
-  nameOf: (id: TypeId) => string,
-): [part: string, ids: readonly TypeId[]][] {
-  if (ids.length <= most) return [[part, ids]]
-  const words = new Map(ids.map((id) => [id, wordsOf(nameOf(id))]))
-  const [first = []] = words.values()
-  const shared = first.findIndex((word, at) => [...words.values()].some((own) => own[at] !== word))
-  const restOf = (id: TypeId): string =>
-    words.get(id)?.slice(Math.max(shared, 0)).join('').toLowerCase() ?? ''
-  const stretches = joinedUp(lettered(ids, restOf, 1))
-  return stretches.map(({ from, to, ids: own }) => [
-    from === to ? `${part}-${from}` : `${part}-${from}-to-${to}`,
-    own,
-  ])
-}
-
-/** Types whose names begin with letters from one to another. */
-interface Stretch {
-  readonly from: string
-  readonly to: string
-  readonly ids: TypeId[]
-}
-
-/** Names are not told apart by more letters than these. */
-const mostLetters = 12
-
-/** Types by their first letters, by more of them where there are too many. */
-function lettered(
-  ids: readonly TypeId[],
-  restOf: (id: TypeId) => string,
-  count: number,
-): Stretch[] {
-  const byLetter = new Map<string, TypeId[]>()
-  for (const id of ids) addTo(byLetter, [...restOf(id)].slice(0, count).join(''), id)
-  return [...byLetter]
-    .sort(([a], [b]) => (a < b ? -1 : 1))
-    .flatMap(([letters, own]) =>
-      own.length <= most || count === mostLetters
-        ? [{ from: letters, to: letters, ids: own }]
-        : lettered(own, restOf, count + 1),
-    )
-}
-
-/** Neighbours together, as long as there are not too many. */
-function joinedUp(stretches: readonly Stretch[]): Stretch[] {
-  const joined: Stretch[] = []
-  for (const each of stretches) {
-    const last = joined.at(-1)
-    if (last !== undefined && last.ids.length + each.ids.length <= most)
-      joined[joined.length - 1] = { from: last.from, to: each.to, ids: [...last.ids, ...each.ids] }
-    else joined.push(each)
-  }
-  return joined
 }
 
 function fileWord(name: string): string {

@@ -61,6 +61,13 @@ export class Page {
     return identifier(name)
   }
 
+  /** Marks a name as declared on this page; one like it where that is taken. */
+  declareFree(name: string): Code {
+    let free = name
+    for (let count = 2; this.locals.has(free); count += 1) free = `${name}${count}`
+    return this.declare(free)
+  }
+
   /** The identifier of a value of another module on this page; imports it on first use. */
   use(module: string, name: string): Code {
     return this.import(module, name, false)

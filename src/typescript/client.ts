@@ -6,8 +6,7 @@ import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
-import { isDevice } from '../naming/reserved.js'
-import { camelCase, pascalCase } from '../naming/identifiers.js'
+import { groupClassName, groupFileName, moduleOfOperation } from '../naming/operation-files.js'
 import {
   codeInMarkdown,
   docComment,
@@ -22,7 +21,7 @@ import { Page, type PrintOptions } from '../printing/page.js'
 import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
-import { methodHead, operationPage } from './operation-page.js'
+import { methodHead, operationPages } from './operation-page.js'
 import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
@@ -67,7 +66,7 @@ export function clientFiles(
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
   if (operations.length === 0) return typesAlone(contract, names, texts, options)
-  const pages = operations.map((operation) => operationPage(operation, texts, dialect))
+  const pages = operationPages(operations, texts, dialect)
   const further = dialect.emit.pages(contract, names)
   const [client, ...groups] = clientPages(contract, names, operations, texts, dialect, options)
   const settings = settingsPage(contract, names, dialect, options)
@@ -192,12 +191,9 @@ function clientPages(
   const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
   const named = [...groups].filter(([group]) => group !== '')
-  const className = (group: string): string =>
-    names.groups[group] ?? `${names.class}${pascalCase(group)}`
+  const className = (group: string): string => groupClassName(names, group)
   const moduleOf = (group: string): string =>
-    operations.length <= mostInOneFile
-      ? page.module
-      : `groups/${groupFile(className(group), names.class)}`
+    operations.length <= mostInOneFile ? page.module : `groups/${groupFileName(names, group)}`
   const groupClass = (group: string): Code => page.use(moduleOf(group), className(group))
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
@@ -268,14 +264,9 @@ function printGroup(
   page.print(code`}`)
 }
 
-/** The file of a group's class: its name without that of the client's class. */
-function groupFile(name: string, client: string): string {
-  const short = camelCase(name.startsWith(client) ? name.slice(client.length) : name)
-  return isDevice(short) ? camelCase(name) : short
-}
-
 function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dialect): Code[] {
   const [call] = exportedNames(texts.names, operation)
+  const module = moduleOfOperation(texts.contract, texts.names, operation)
   return [
     code``,
     ...docComment(
@@ -283,7 +274,7 @@ function method(operation: Operation, texts: TypeTexts, page: Page, dialect: Dia
       '  ',
     ),
     code`  ${methodHead(operation, texts, page, dialect)} {`,
-    code`    return ${page.use(`operations/${call}`, call)}(this.connection, input, thisCall)`,
+    code`    return ${page.use(module, call)}(this.connection, input, thisCall)`,
     code`  }`,
   ]
 }
@@ -333,7 +324,7 @@ function indexPage(
   const modules = [
     ...others.filter((each) => !each.isEmpty()).map(({ module }) => module),
     'settings',
-    ...operations.map((operation) => `operations/${names.operations[pathOf(operation)] ?? ''}`),
+    ...new Set(operations.map((operation) => moduleOfOperation(contract, names, operation))),
     'runtime/failures',
   ]
   for (const module of modules) page.reexport(module)

@@ -7,15 +7,15 @@ import { exportedNames } from './exported-names.js'
 import { code, joined, type Code } from '../printing/safe-text.js'
 
 /**
- * Prints an operation's exported function, which hands the input on with the page's constant
- * `operation`.
+ * Prints an operation's exported function, which hands the input on with the constant that says how
+ * the operation stands on the wire.
  *
  * @param call what does the work: a function of the runtime that takes the connection, the
  *   operation, the input and what belongs to this call
  * @param remarks further lines of its documentation
  */
 export function printFunction(
-  { operation, names, page, signature }: OperationContext,
+  { operation, names, page, signature, constant }: OperationContext,
   call: Code,
   remarks: readonly string[] = [],
 ): void {
@@ -28,7 +28,7 @@ export function printFunction(
       ...remarks,
     ]),
     code`export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
-    code`  return ${call}(connection, operation, input, thisCall)`,
+    code`  return ${call}(connection, ${constant}, input, thisCall)`,
     code`}`,
   )
 }

@@ -1,20 +1,51 @@
 import type { Field, InputField, Operation } from '../contract/contract.js'
+import { addTo } from '../contract/lists.js'
 import type { Declaration, Dialect, Signature } from '../dialects/dialect.js'
 import { methodName } from '../naming/methods.js'
+import { moduleOfOperation } from '../naming/operation-files.js'
 import { docComment, propertyName } from '../printing/escaping.js'
 import { Page } from '../printing/page.js'
 import { choiceDeclaration, type TypeTexts } from './types.js'
 import { exportedNames } from './exported-names.js'
 import { code, type Code } from '../printing/safe-text.js'
 
-/** The file of an operation: the types of its input and outcome, and its exported function. */
-export function operationPage(operation: Operation, texts: TypeTexts, dialect: Dialect): Page {
+/**
+ * The files of the operations: of each the types of its input and outcome, and its exported
+ * function.
+ */
+export function operationPages(
+  operations: readonly Operation[],
+  texts: TypeTexts,
+  dialect: Dialect,
+): Page[] {
+  const together = new Map<string, Operation[]>()
+  for (const operation of operations)
+    addTo(together, moduleOfOperation(texts.contract, texts.names, operation), operation)
+  return [...together].map(([module, own]) => {
+    const page = new Page(module)
+    const exports = own.flatMap((operation) => exportedNames(texts.names, operation))
+    for (const name of [...exports, 'connection', 'input', 'thisCall', 'error']) page.declare(name)
+    const constants = new Map(
+      own.map((operation) => {
+        const [call] = exportedNames(texts.names, operation)
+        return [operation, page.declareFree(own.length === 1 ? 'operation' : `${call}Operation`)]
+      }),
+    )
+    for (const [operation, constant] of constants)
+      printOperation(page, operation, constant, texts, dialect)
+    return page
+  })
+}
+
+function printOperation(
+  page: Page,
+  operation: Operation,
+  constant: Code,
+  texts: TypeTexts,
+  dialect: Dialect,
+): void {
   const { names } = texts
-  const exports = exportedNames(names, operation)
-  const [call, input, outcome] = exports
-  const page = new Page(`operations/${call}`)
-  for (const name of [...exports, 'operation', 'connection', 'input', 'thisCall', 'error'])
-    page.declare(name)
+  const [call, input, outcome] = exportedNames(names, operation)
   const { outcome: promised } = operation
   const isNamed = hasNamedOutcome(operation)
   const outcomeType = isNamed ? outcome : soleOutcome(operation, texts, page)
@@ -27,7 +58,7 @@ export function operationPage(operation: Operation, texts: TypeTexts, dialect: D
     outcomeType,
   }
   const declaration = dialect.emit.declaration?.(context) ?? {}
-  page.print(...inputDeclaration(operation, input, declaration, texts, page))
+  page.print(code``, ...inputDeclaration(operation, input, declaration, texts, page))
   if (isNamed)
     page.print(
       code``,
@@ -36,9 +67,9 @@ export function operationPage(operation: Operation, texts: TypeTexts, dialect: D
     )
   dialect.emit.operation({
     ...context,
+    constant,
     signature: declaration.signature ?? usualSignature(operation, input, outcomeType),
   })
-  return page
 }
 
 /** Input in, promise of the outcome out. */
@@ -109,8 +140,8 @@ export function methodHead(
   dialect: Dialect,
 ): Code {
   const { names, contract } = texts
-  const [call, input, outcome] = exportedNames(names, operation)
-  const module = `operations/${call}`
+  const [, input, outcome] = exportedNames(names, operation)
+  const module = moduleOfOperation(contract, names, operation)
   const outcomeType = hasNamedOutcome(operation)
     ? page.useType(module, outcome)
     : soleOutcome(operation, texts, page)

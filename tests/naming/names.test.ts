@@ -4,6 +4,7 @@ import type { Contract, Endpoint, NamedType, Operation } from '../../src/contrac
 import { noNames } from '../../src/contract/kept-names.js'
 import { camelCase, isIdentifier, pascalCase } from '../../src/naming/identifiers.js'
 import { assignNames, operationExports, type Names } from '../../src/naming/names.js'
+import { moduleOfOperation } from '../../src/naming/operation-files.js'
 import { globals, keywords } from '../../src/naming/reserved.js'
 
 const origin = { document: 'x', line: 1, column: 1 }
@@ -209,5 +210,47 @@ describe('the names of a client', () => {
         },
       ),
     )
+  })
+})
+
+describe('the files of operations', () => {
+  const grouped = (count: number, groups: readonly string[]): Contract => {
+    const contract = contractWith([], [])
+    const operation = (path: readonly string[]): Operation => ({
+      path,
+      inputs: [],
+      outcome: { kind: 'nothing', origin },
+      faults: [],
+      wire: {},
+      origin,
+    })
+    const inGroups = groups.flatMap((group) =>
+      Array.from({ length: count }, (_, at) => operation([group, `do${String(at)}`])),
+    )
+    const operations = [...inGroups, operation(['Vessels']), operation(['alone', 'only'])]
+    return { ...contract, services: contract.services.map((each) => ({ ...each, operations })) }
+  }
+  const modulesOf = (contract: Contract): string[] => {
+    const names = assign(contract)
+    const all = contract.services.flatMap(({ operations }) => operations)
+    return [...new Set(all.map((each) => moduleOfOperation(contract, names, each)))]
+  }
+
+  test('are one each in small clients, in others one for each group; never two by one name', () => {
+    expect(modulesOf(grouped(2, ['berths'])).sort()).toEqual(
+      ['do0Berths', 'do1Berths', 'onlyAlone', 'vessels'].map((name) => `operations/${name}`),
+    )
+    expect(modulesOf(grouped(30, ['vessels', 'con']))).toEqual(
+      ['vesselsOperations', 'theDeskCon', 'vessels', 'onlyAlone'].map(
+        (each) => `operations/${each}`,
+      ),
+    )
+  })
+
+  test('of very large groups are stretches of the alphabet', () => {
+    const modules = modulesOf(grouped(400, ['berths']))
+    expect(modules.length).toBeGreaterThan(6)
+    expect(modules.length).toBeLessThan(40)
+    expect(modules[0]).toMatch(/^operations\/berths-\w+/)
   })
 })

@@ -7,8 +7,11 @@ import { build } from 'esbuild'
 import fc from 'fast-check'
 import ts from 'typescript'
 import { runtimeSources } from '../../src/app/package-files.js'
+import { readSource } from '../../src/app/read-source.js'
 import type { Contract } from '../../src/contract/contract.js'
 import { noNames } from '../../src/contract/kept-names.js'
+import type { Dialect } from '../../src/dialects/dialect.js'
+import { odata } from '../../src/dialects/odata/index.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { readWsdl } from '../../src/dialects/soap/reader.js'
 import { loadDocuments } from '../../src/documents/documents.js'
@@ -23,9 +26,13 @@ import { freshFolder, repository } from '../support/program.js'
 
 const execute = promisify(execFile)
 
-function generate(contract: Contract, importSuffix: ImportSuffix = '.js'): GeneratedFile[] {
-  const names = assignNames(contract, noNames, soap.emit.reservedNames(contract))
-  return clientFiles(contract, names, soap, {
+function generate(
+  contract: Contract,
+  importSuffix: ImportSuffix = '.js',
+  dialect: Dialect = soap,
+): GeneratedFile[] {
+  const names = assignNames(contract, noNames, dialect.emit.reservedNames(contract))
+  return clientFiles(contract, names, dialect, {
     contractName: 'quay-desk',
     runtime: runtimeSources(),
     sources: {},
@@ -159,6 +166,31 @@ describe('the generated client', () => {
     expect(whole).toContain('quoteLine')
     // The runtime, one operation, its codecs: grows only when somebody means it to.
     expect((await bundle('one.ts', true)).length).toBeLessThan(61_000)
+  })
+
+  test('of many operations those of a group share a file, of which a bundle has only what it uses', async () => {
+    const { contract } = await readSource(join(repository, 'demo/registry/registry.xml'), 'r')
+    const files = generate(contract, '.js', odata)
+    const operations = files.map(({ path }) => path).filter((path) => /^operations/.test(path))
+    expect(operations).toContain('operations/vessels.ts')
+    expect(operations).toContain('operations/closeYear.ts')
+    expect(operations.length).toBeLessThan(12)
+    const { folder, said } = await compile(files)
+    expect(said).toBe('')
+    await writeFile(
+      join(folder, 'one.ts'),
+      "import { connect, countVessels } from './index.js'\nconsole.log(countVessels(connect()))\n",
+    )
+    const { outputFiles } = await build({
+      entryPoints: [join(folder, 'one.ts')],
+      bundle: true,
+      write: false,
+      format: 'esm',
+      external: ['lossless-json'],
+    })
+    const [bundle = ''] = outputFiles.map(({ text }) => text)
+    expect(bundle).toContain('Vessels.count')
+    expect(bundle).not.toMatch(/Vessels\.(?:list|link|Assist)|Owners\./)
   })
 
   test('imports can end otherwise', async () => {

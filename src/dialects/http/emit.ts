@@ -13,6 +13,7 @@ import {
   propertyName,
   quoted,
 } from '../../printing/escaping.js'
+import { moduleOfOperation } from '../../naming/operation-files.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFaults, printFunction, thrownRemarks } from '../../typescript/operation-function.js'
 import { Page } from '../../printing/page.js'
@@ -243,15 +244,14 @@ function declare({
   outcomeType,
 }: DeclarationContext): Declaration {
   const { outcome } = operation
-  const [call, , , , , headersType, outcomesType] = exportedNames(names, operation)
+  const [, , , , , headersType, outcomesType] = exportedNames(names, operation)
+  const module = moduleOfOperation(contract, names, operation)
   const allOptional = operation.inputs.every((each) => each.optional)
   const usual = allOptional ? code` = {}` : code``
   const extras: Code[] = []
   const headers = outcome.kind === 'record' ? undefined : outcome.headers
   if (headers !== undefined)
-    extras.push(
-      code`readonly onHeaders?: (headers: ${page.useType(`operations/${call}`, headersType)}) => void`,
-    )
+    extras.push(code`readonly onHeaders?: (headers: ${page.useType(module, headersType)}) => void`)
   if (outcome.kind === 'value' && outcome.iterable === true)
     return {
       signature: {
@@ -288,7 +288,7 @@ function declare({
       },
     }
   if (several) {
-    const outcomes = page.useType(`operations/${call}`, outcomesType)
+    const outcomes = page.useType(module, outcomesType)
     const preferred = Object.values(operationLayout(operation).answers)[0]?.[0]?.mediaType ?? code``
     return {
       signature: {
@@ -333,7 +333,7 @@ function listingText(
 }
 
 function printOperation(context: OperationContext): void {
-  const { contract, names, operation, page } = context
+  const { contract, names, operation, page, constant } = context
   const { outcome } = operation
   const texts = typeTextsOf(contract, names, openMembers)
   const [call, , , , , headersType, outcomesType] = exportedNames(names, operation)
@@ -387,7 +387,7 @@ function printOperation(context: OperationContext): void {
   const kind = isPaged
     ? page.useType(pagesModule, 'PagedOperation')
     : page.useType(httpModule, 'HttpOperation')
-  page.print(code``, code`const operation: ${kind} = ${text}`)
+  page.print(code``, code`const ${constant}: ${kind} = ${text}`)
 }
 
 /** What does the work of an operation. */

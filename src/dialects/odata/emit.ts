@@ -427,7 +427,7 @@ function isAbsent({ outcome }: Operation): boolean {
 }
 
 function printOperation(context: OperationContext): void {
-  const { contract, names, operation, page } = context
+  const { contract, names, operation, page, constant } = context
   const layout = operationLayout(operation)
   const { module, call, facts } = works[layout.kind]
   printFunction(context, page.use(`runtime/odata/${module}`, call))
@@ -441,6 +441,6 @@ function printOperation(context: OperationContext): void {
   }
   page.print(
     code``,
-    code`const operation: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`,
+    code`const ${constant}: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`,
   )
 }

@@ -141,7 +141,7 @@ function codecsPage(contract: Contract, names: Names): Page[] {
 }
 
 function printOperation(context: OperationContext): void {
-  const { contract, names, operation, page, inputType, outcomeType } = context
+  const { contract, names, operation, page, inputType, outcomeType, constant } = context
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
   if (operationLayout(operation).plain !== undefined) {
     printFunction(context, page.use(plainModule, 'sendPlain'), [])
@@ -151,7 +151,7 @@ function printOperation(context: OperationContext): void {
     })
     page.print(
       code``,
-      code`const operation: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`,
+      code`const ${constant}: ${page.useType(plainModule, 'PlainOperation')}<${inputType}, ${outcomeType}> = ${plain}`,
     )
     return
   }
@@ -173,7 +173,7 @@ function printOperation(context: OperationContext): void {
   const printer = new TreePrinter(page, contract, names)
   page.print(
     code``,
-    code`const operation: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`,
+    code`const ${constant}: ${page.useType(soapModule, 'SoapOperation')}<${inputType}, ${outcomeType}> = ${printer.print(tree)}`,
   )
 }
 
