@@ -705,11 +705,16 @@ function text(limits: Constraints, name: string): string {
   return plain
 }
 
+/** Up to this length all of them are tried. */
+const mostTried = 80
+
 /** Texts that may match patterns: short ones, long ones, and those between. */
 function* candidates(patterns: readonly (readonly string[])[], least: number): Generator<string> {
   const all = patterns.flat().flatMap((pattern) => [pattern, ...aheadIn(pattern)])
   const lengths = [least, least + 1]
   for (let part = least / 1.3; part >= 1; part /= 1.3) lengths.push(Math.ceil(part))
+  // Where a text must be just so long, beside what does not repeat, none of these may be it.
+  if (least <= mostTried) for (let part = least - 1; part >= 1; part -= 1) lengths.push(part)
   for (const length of lengths)
     for (const pattern of all) {
       yield matching(pattern, length, 'few')

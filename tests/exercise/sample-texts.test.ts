@@ -22,6 +22,7 @@ const sampleOf = (constraints: Constraints): string =>
   )
 
 test.each<[pattern: string, least: number, most: number]>([
+  ['st-[a-zA-Z0-9]+', 16, 16],
   ['[A-Z]{2}-\\d+', 0, 100],
   ['[a-z]{3,}-\\d+', 9, 10],
   ['key:(?:one|two):.+:line/.+', 46, 60],

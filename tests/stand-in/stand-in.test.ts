@@ -183,6 +183,8 @@ describe('the stand-in, spoken to by hand', () => {
     ['/ships/42,7', 'shipInSteps'],
     ['/ships?type=tug', 'tugs'],
     ['/ships?kind=tug', 'shipsByKind'],
+    ['/ships?top=3', 'ships'],
+    ['/ships', 'ships'],
   ])('of paths that fit %s the one that says most is meant', async (target, meant) => {
     const file = join(repository, 'tests/fixtures/openapi/more-than-paths.yaml')
     const { contract } = await readSource(file, 'ships')

@@ -100,12 +100,16 @@ function understand(
       },
     }
   }
-  // Fragments of paths are not sent: of operations that differ in nothing else the first that the
-  // request satisfies is meant.
-  const twins = offered.filter(
-    ({ pattern, pairs }) =>
-      pattern.source === found.pattern.source && pairs.length === found.pairs.length,
-  )
+  // Fragments of paths are not sent: of operations that differ in nothing else the one is meant that
+  // the request satisfies and that knows most of it.
+  const twins = offered
+    .filter(
+      ({ pattern, pairs }) =>
+        pattern.source === found.pattern.source && pairs.length === found.pairs.length,
+    )
+    .map((twin) => ({ twin, unknown: unknownOf(twin, asked), required: requiredOf(twin) }))
+    .sort((a, b) => a.unknown - b.unknown || b.required - a.required)
+    .map(({ twin }) => twin)
   let refusal: PlayResponse | undefined
   for (const twin of twins) {
     const read = understandAs(contract, twin, request, { below, search })
@@ -113,6 +117,20 @@ function understand(
     refusal ??= read
   }
   return refusal as PlayResponse
+}
+
+/** How many names of a query an operation does not know. */
+function unknownOf({ operation, live }: Live, asked: URLSearchParams): number {
+  const known = new Set(
+    operation.inputs
+      .filter(({ place }) => place === 'query')
+      .map(({ name }) => live.parameters?.[name]?.name ?? name),
+  )
+  return [...new Set(asked.keys())].filter((name) => !known.has(name.replace(/\[.*$/, ''))).length
+}
+
+function requiredOf({ operation }: Live): number {
+  return operation.inputs.filter(({ optional }) => !optional).length
 }
 
 /** Where a request goes: its path below the contract's, and what stands behind. */
