@@ -11,7 +11,7 @@ import { References } from '../../src/dialects/http/references.js'
 import { RuleReader } from '../../src/dialects/http/rules.js'
 import { Notes } from '../../src/dialects/notes.js'
 import { nodeAt } from '../../src/documents/data-tree.js'
-import { checkInput, type HttpOperation } from '../../src/runtime/http/http.js'
+import { checkInput, type AnyHttpOperation } from '../../src/runtime/http/http.js'
 import { brokenRule } from '../../src/runtime/json/rules.js'
 import { readText } from '../support/descriptions.js'
 
@@ -537,7 +537,7 @@ async function judge(cases: readonly Case[]): Promise<Judged[]> {
         live: {
           name: 'x',
           ...(codecs.of(trees.operation(operation)) as object),
-        } as unknown as HttpOperation,
+        } as unknown as AnyHttpOperation,
       },
     ]),
   )
@@ -549,7 +549,7 @@ async function judge(cases: readonly Case[]): Promise<Judged[]> {
     if (node === undefined) throw new Error(`no schema ${at}`)
     const { operation, live } = operations.get(`s${at}`) as {
       operation: Operation
-      live: HttpOperation
+      live: AnyHttpOperation
     }
     const body = operation.inputs[0]?.type
     const value =

@@ -6,7 +6,12 @@ import { tableText } from '../../src/cli/tables.js'
 import { isTooDeeplyNested } from '../../src/exercise/depth.js'
 import type { Connection, Settings } from '../../src/runtime/connection.js'
 import { ContractBreach, TransportFailure } from '../../src/runtime/failures.js'
-import { send as sendHttp, type HttpOperation } from '../../src/runtime/http/http.js'
+import {
+  sendAnd as sendHttp,
+  sendForBytes,
+  type AnyHttpOperation,
+  type HttpOperation,
+} from '../../src/runtime/http/http.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
 import * as values from '../../src/runtime/json/values.js'
 import { nodeTransport } from '../../src/runtime/node/transport.js'
@@ -43,13 +48,13 @@ const transports: readonly (readonly [string, () => typeof fetch])[] = [
   ["the platform's fetch", () => fetch],
   ['nodeTransport', () => nodeTransport()],
 ]
-const bytes: HttpOperation = {
+const bytes: HttpOperation<object, Uint8Array> = {
   name: 'b',
   method: 'GET',
   path: '/b',
   answers: { 200: { type: 'application/octet-stream' } },
 }
-const anything: HttpOperation = {
+const anything: AnyHttpOperation = {
   name: 'a',
   method: 'GET',
   path: '/a',
@@ -102,12 +107,7 @@ describe.each(transports)('an answer is read up to a limit, with %s', (_, transp
     }
     const limited = connection({ fetch: transport(), mostBytes: 1_000_000 })
     expect(await failure(sendHttp(limited, bytes, {}))).toBeInstanceOf(ContractBreach)
-    const stream = await sendHttp<ReadableStream<Uint8Array>>(
-      limited,
-      bytes,
-      {},
-      { asStream: true },
-    )
+    const stream = await sendForBytes(limited, bytes, {}, { asStream: true })
     let size = 0
     for await (const piece of stream as unknown as AsyncIterable<Uint8Array>)
       if ((size += piece.length) > 3_000_000) break
@@ -134,7 +134,7 @@ describe('what is nested without end is a breach in every dialect, and what is w
         ...anything,
         answers: { 200: { type: 'application/json', is: nodes } },
         ...(parse === undefined ? {} : { parse }),
-      } as unknown as HttpOperation
+      } as unknown as AnyHttpOperation
       expect(await failure(sendHttp(connection(), operation, {}))).toMatchObject({ kind: 'breach' })
     }
     // What the contract says nothing of comes as it is; who shows it has to look.
@@ -204,7 +204,7 @@ describe('what is nested without end is a breach in every dialect, and what is w
       answers: {
         200: { type: 'application/json', is: { items: { members: { n: { is: values.int32 } } } } },
       },
-    } as unknown as HttpOperation
+    } as unknown as AnyHttpOperation
     json(`[${'{"n":1},'.repeat(149_999)}{"n":2}]`)
     expect((await sendHttp<unknown[]>(connection(), numbers, {})).length).toBe(150_000)
     expect(

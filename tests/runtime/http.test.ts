@@ -10,13 +10,13 @@ import { form as formFormat } from '../../src/runtime/http/forms.js'
 import {
   checkInput,
   readAnswer,
-  send,
+  sendAnd,
   writeBody,
   writeParameters,
-  type HttpOperation,
+  type AnyHttpOperation,
 } from '../../src/runtime/http/http.js'
 import { multipart } from '../../src/runtime/http/multipart.js'
-import { checkJson, fromJson, toJson, type JsonRef } from '../../src/runtime/http/json.js'
+import { checkJson, fromJson, toJson, type AnyJsonRef } from '../../src/runtime/http/json.js'
 import * as json from '../../src/runtime/json/values.js'
 import { inPath, inQuery, type Style, type Written } from '../../src/runtime/http/parameters.js'
 
@@ -93,7 +93,7 @@ describe('parameters, by the table of OpenAPI 3.1, section 4.8.12.5', () => {
   })
 
   test('a whole request: path, query, headers, cookies, a key', () => {
-    const operation: HttpOperation = {
+    const operation: AnyHttpOperation = {
       name: 'x',
       method: 'GET',
       path: '/v/{number}/{name}',
@@ -133,7 +133,7 @@ describe('parameters, by the table of OpenAPI 3.1, section 4.8.12.5', () => {
 
 describe('bodies', () => {
   test("JSON keeps every digit; forms and multipart are what the platform's own readers read", async () => {
-    const codec: JsonRef = {
+    const codec: AnyJsonRef = {
       members: {
         id: { is: json.int64 },
         price: { is: json.decimal },
@@ -178,7 +178,7 @@ describe('bodies', () => {
 
 describe('answers, written by hand', () => {
   const { text } = json
-  const vessel: JsonRef = {
+  const vessel: AnyJsonRef = {
     members: {
       id: { is: json.int64 },
       name: { is: json.text },
@@ -187,7 +187,7 @@ describe('answers, written by hand', () => {
       kind: { is: { literals: ['tug', 'ferry'] }, optional: true },
     },
   }
-  const operation: HttpOperation = {
+  const operation: AnyHttpOperation = {
     name: 'x',
     method: 'GET',
     path: '/',
@@ -373,19 +373,19 @@ describe('answers, written by hand', () => {
 })
 
 describe('unions and compositions', () => {
-  const car: JsonRef = { members: { kind: { is: json.text }, plate: { is: json.text } } }
-  const lorry: JsonRef = { allOf: [car, { members: { length: { is: json.decimal } } }] }
-  const vehicle: JsonRef = {
+  const car: AnyJsonRef = { members: { kind: { is: json.text }, plate: { is: json.text } } }
+  const lorry: AnyJsonRef = { allOf: [car, { members: { length: { is: json.decimal } } }] }
+  const vehicle: AnyJsonRef = {
     oneOf: [() => car, () => lorry],
     by: { member: 'kind', when: { car: 0, lorry: 1 } },
   }
-  const misfits = (codec: JsonRef, value: unknown): string[] => {
+  const misfits = (codec: AnyJsonRef, value: unknown): string[] => {
     const found: { path: string; message: string }[] = []
     checkJson(codec, value, '', found)
     return found.map(({ path, message }) => `${path}: ${message}`)
   }
   const deviations: Deviation[] = []
-  const read = (codec: JsonRef, text: string): unknown =>
+  const read = (codec: AnyJsonRef, text: string): unknown =>
     fromJson(codec, exactJson(text), '', (each) => deviations.push(each))
 
   test('told apart by a member, or by what fits', () => {
@@ -404,7 +404,7 @@ describe('unions and compositions', () => {
       'length: is missing',
       'lenght: is not known here; is "length" meant?',
     ])
-    const either: JsonRef = {
+    const either: AnyJsonRef = {
       oneOf: [{ members: { id: { is: json.int64 } } }, json.text, { items: json.int32 }],
     }
     expect([
@@ -449,7 +449,7 @@ describe('unions and compositions', () => {
 })
 
 describe('a body that no answer promises', () => {
-  const nothing: HttpOperation = { name: 'n', method: 'GET', path: '/', answers: { '200': {} } }
+  const nothing: AnyHttpOperation = { name: 'n', method: 'GET', path: '/', answers: { '200': {} } }
   const read = (type: string, body: string): { value: unknown; told: string[] } => {
     const told: string[] = []
     const value = readAnswer(
@@ -491,7 +491,7 @@ test('content that is described with 204 never comes, and nobody is told', () =>
 })
 
 describe('what is more than the platform sends', () => {
-  const search: HttpOperation = {
+  const search: AnyHttpOperation = {
     name: 'search',
     method: 'GET',
     path: '/search',
@@ -504,7 +504,7 @@ describe('what is more than the platform sends', () => {
     async (what) => {
       const [method = ''] = what.split(' ').slice(-1)
       const connection = connectionTo('http://h')
-      const call = send(connection, { ...search, method }, { body: 'tug' })
+      const call = sendAnd(connection, { ...search, method }, { body: 'tug' })
       await expect(call).rejects.toMatchObject({
         kind: 'unreachable',
         message: expect.stringContaining(`(${what})`),
@@ -522,7 +522,7 @@ describe('what is more than the platform sends', () => {
     await new Promise<void>((listening) => server.listen(0, '127.0.0.1', listening))
     const { port } = server.address() as AddressInfo
     const connection = connectionTo(`http://127.0.0.1:${port}`, { fetch: nodeTransport() })
-    expect(await send(connection, search, { body: 'tug' })).toBe('GET "tug"')
+    expect(await sendAnd(connection, search, { body: 'tug' })).toBe('GET "tug"')
     server.close()
   })
 })

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { expect, test } from '@jest/globals'
 import { asIsOf } from '../../src/runtime/http/json-as-is.js'
-import { fromJson, type JsonCodec } from '../../src/runtime/http/json.js'
+import { fromJson, type AnyJsonCodec } from '../../src/runtime/http/json.js'
 import {
   anything,
   boolean,
@@ -16,7 +16,7 @@ import {
   uint8,
 } from '../../src/runtime/json/values.js'
 
-const simple: fc.Arbitrary<JsonCodec> = fc.constantFrom<JsonCodec>(
+const simple: fc.Arbitrary<AnyJsonCodec> = fc.constantFrom<AnyJsonCodec>(
   text,
   boolean,
   double,
@@ -29,15 +29,15 @@ const simple: fc.Arbitrary<JsonCodec> = fc.constantFrom<JsonCodec>(
   int64,
   decimal,
   { literals: ['a', 1, null] },
-  { restricts: text, maxLength: 2 } as JsonCodec,
-  { restricts: int32, minimum: '0', maximum: '9' } as JsonCodec,
+  { restricts: text, maxLength: 2 } as AnyJsonCodec,
+  { restricts: int32, minimum: '0', maximum: '9' } as AnyJsonCodec,
 )
-const codecs = fc.letrec<{ codec: JsonCodec }>((tie) => ({
+const codecs = fc.letrec<{ codec: AnyJsonCodec }>((tie) => ({
   codec: fc.oneof(
     { maxDepth: 3, withCrossShrink: true },
     simple,
-    fc.record({ items: tie('codec'), nullable: fc.boolean() }) as fc.Arbitrary<JsonCodec>,
-    fc.record({ values: tie('codec') }) as fc.Arbitrary<JsonCodec>,
+    fc.record({ items: tie('codec'), nullable: fc.boolean() }) as fc.Arbitrary<AnyJsonCodec>,
+    fc.record({ values: tie('codec') }) as fc.Arbitrary<AnyJsonCodec>,
     fc.record({
       members: fc.dictionary(
         fc.constantFrom('a', 'b', 'constructor', '__proto__'),
@@ -48,7 +48,7 @@ const codecs = fc.letrec<{ codec: JsonCodec }>((tie) => ({
         }),
       ),
       open: fc.constantFrom(true, false),
-    }) as fc.Arbitrary<JsonCodec>,
+    }) as fc.Arbitrary<AnyJsonCodec>,
   ),
 })).codec
 const leaf = fc.oneof(
@@ -74,7 +74,10 @@ const jsons = fc.letrec<{ json: unknown }>((tie) => ({
  * What reading finds where nothing is taken as it is: a name that is elsewhere switches that off,
  * at this level.
  */
-function read(codec: JsonCodec, json: unknown): { value: unknown; deviations: number } | 'breach' {
+function read(
+  codec: AnyJsonCodec,
+  json: unknown,
+): { value: unknown; deviations: number } | 'breach' {
   let deviations = 0
   try {
     return {
@@ -102,7 +105,7 @@ test('what is taken as it is would have been read as just that, without a deviat
 })
 
 test("types that refer to themselves; numbers that a double can't hold; what is not in the contract", () => {
-  const tree: JsonCodec = {
+  const tree: AnyJsonCodec = {
     members: { name: { is: text }, inner: { is: { items: () => tree }, optional: true } },
   }
   const check = asIsOf(tree)
@@ -113,9 +116,9 @@ test("types that refer to themselves; numbers that a double can't hold; what is 
     check?.({}),
     check?.(null),
   ]).toEqual([true, false, false, false, false])
-  expect([asIsOf(integer as JsonCodec)?.(2 ** 53), asIsOf(integer as JsonCodec)?.(7)]).toEqual([
-    false,
-    true,
-  ])
-  expect(asIsOf({ items: int64 as JsonCodec })).toBeUndefined()
+  expect([
+    asIsOf(integer as AnyJsonCodec)?.(2 ** 53),
+    asIsOf(integer as AnyJsonCodec)?.(7),
+  ]).toEqual([false, true])
+  expect(asIsOf({ items: int64 as AnyJsonCodec })).toBeUndefined()
 })

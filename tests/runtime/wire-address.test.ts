@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals'
 import fc from 'fast-check'
 import { exchange, type Exchange } from '../../src/runtime/connection.js'
 import { InputRejected } from '../../src/runtime/failures.js'
-import { writeParameters, type HttpOperation } from '../../src/runtime/http/http.js'
+import { writeParameters, type AnyHttpOperation } from '../../src/runtime/http/http.js'
 import { anything } from '../../src/runtime/json/values.js'
 import { keyText } from '../../src/runtime/odata/addresses.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
@@ -64,14 +64,14 @@ const hostile = fc.oneof(
   fc.stringMatching(/^[.%2e/\\?#;:@&=+ '"<>|^`{}[\]~!$*()\n]{1,6}$/),
 )
 
-const parameter = (place: 'path' | 'query', style: string, explode: boolean): HttpOperation =>
+const parameter = (place: 'path' | 'query', style: string, explode: boolean): AnyHttpOperation =>
   ({
     name: 'moor',
     method: 'GET',
     path: place === 'path' ? '/berths/{x}/ships' : '/berths',
     parameters: { x: { in: place, style, explode, is: anything } },
     answers: {},
-  }) as unknown as HttpOperation
+  }) as unknown as AnyHttpOperation
 
 describe('the address that is shown is the one that a server gets, and no value leads elsewhere:', () => {
   const styles = [

@@ -24,11 +24,11 @@ export async function readText(
 }
 
 /** An operation as the runtime takes it: what a generated client would print. */
-export function liveHttp(contract: Contract, name: string): HttpOperation {
+export function liveHttp(contract: Contract, name: string): HttpOperation<object, unknown> {
   const trees = new JsonTrees(contract)
   return {
     name,
     parse: exactJson,
     ...(liveJson(contract, trees).of(trees.operation(operationNamed(contract, name))) as object),
-  } as unknown as HttpOperation
+  } as unknown as HttpOperation<object, unknown>
 }

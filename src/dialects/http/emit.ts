@@ -1,5 +1,5 @@
 import { commonRuntime } from '../common-runtime.js'
-import type { Contract, Field, Operation } from '../../contract/contract.js'
+import type { Contract, Field, InputField, Operation, Outcome } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import {
@@ -61,6 +61,8 @@ export const httpEmitter: Emitter = {
   reservedNames: (contract) => [
     ...valueNames,
     'send',
+    'sendFor',
+    'sendForBytes',
     'stream',
     'exactJson',
     'prove',
@@ -185,13 +187,14 @@ function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[]
       code`// How each type stands in JSON: plain data that serves to write, to read and to check.`,
     )
     const printer = new TreePrinter(page, contract, names, new Map(), codecModule)
+    const texts = typeTextsOf(contract, names, openMembers)
     for (const type of types) {
       const text = printer.print(trees.ofNamed(type))
       // A type that is just another one refers to it when it is used, whichever of the two comes
       // first.
       page.print(
         code``,
-        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')} = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
+        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')}<${texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)}> = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
       )
     }
     return page
@@ -261,13 +264,8 @@ function declare({
         thisCall: thisCallText(page, extras),
       },
     }
-  const isBytes =
-    outcome.kind === 'value' &&
-    outcome.field.type.kind === 'scalar' &&
-    outcome.field.type.base === 'bytes'
-  if (isBytes) extras.push(code`readonly asStream?: AsStream`)
+  if (isBytes(outcome)) extras.push(code`readonly asStream?: AsStream`)
   const thisCall = thisCallText(page, extras)
-  const several = operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
   if (outcome.kind === 'value' && outcome.stream === true) {
     return {
       signature: {
@@ -278,7 +276,7 @@ function declare({
       },
     }
   }
-  if (isBytes)
+  if (isBytes(outcome))
     return {
       signature: {
         typeParameters: code`<AsStream extends boolean = false>`,
@@ -287,7 +285,7 @@ function declare({
         thisCall,
       },
     }
-  if (several) {
+  if (isByMediaType(operation)) {
     const outcomes = page.useType(module, outcomesType)
     const preferred = Object.values(operationLayout(operation).answers)[0]?.[0]?.mediaType ?? code``
     return {
@@ -347,11 +345,7 @@ function printOperation(context: OperationContext): void {
       code`}`,
     )
   }
-  if (
-    outcome.kind === 'value' &&
-    outcome.field.type.kind === 'union' &&
-    operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
-  ) {
+  if (outcome.kind === 'value' && outcome.field.type.kind === 'union' && isByMediaType(operation)) {
     const { alternatives } = outcome.field.type
     page.declare(outcomesType)
     const contents = Object.values(operationLayout(operation).answers)[0] ?? []
@@ -372,7 +366,6 @@ function printOperation(context: OperationContext): void {
     ...(operation.leadsTo ?? []).map((each) => `Leads to ${each}`),
     ...thrownRemarks(context, told),
   ]
-  const isPaged = operationLayout(operation).pages !== undefined
   printFunction(context, worker(operation, page), remarks)
   printFaults(context, told)
   const parse = answersExactly(contract, operation)
@@ -384,20 +377,60 @@ function printOperation(context: OperationContext): void {
     ...parse,
   }
   const text = new TreePrinter(page, contract, names, new Map(), codecModule).print(tree)
-  const kind = isPaged
-    ? page.useType(pagesModule, 'PagedOperation')
-    : page.useType(httpModule, 'HttpOperation')
-  page.print(code``, code`const ${constant}: ${kind} = ${text}`)
+  page.print(code``, code`const ${constant}: ${operationType(context)} = ${text}`)
 }
+
+/** The type of the constant that says how an operation stands on the wire. */
+function operationType(context: OperationContext): Code {
+  const { contract, names, operation, page, inputType, outcomeType } = context
+  const { outcome } = operation
+  const texts = typeTextsOf(contract, names, openMembers)
+  const isParameter = (input: InputField): boolean => input.place !== 'body' && !isChoice(input)
+  // What is usually no parameter may be one here.
+  const others = operation.inputs.some((each) => isNoParameter.has(each.name) && isParameter(each))
+    ? code`, ${
+        joined(
+          operation.inputs.filter((each) => !isParameter(each)).map(({ name }) => quoted(name)),
+          ' | ',
+        ) || code`never`
+      }`
+    : code``
+  const typed = (name: string, module: string, answer: Code): Code =>
+    code`${page.useType(module, name)}<${inputType}, ${answer}${others}>`
+  if (outcome.kind !== 'value') return typed('HttpOperation', httpModule, outcomeType)
+  if (outcome.stream === true)
+    return typed('HttpOperation', httpModule, texts.itemOf(outcome.field.type, page))
+  if (operationLayout(operation).pages !== undefined)
+    return typed(
+      'PagedOperation',
+      pagesModule,
+      texts.of(typeOfAnswer(operation, outcome.field), page),
+    )
+  return typed('HttpOperation', httpModule, outcomeType)
+}
+
+/** What of an input is no parameter, unless one is called so. */
+const isNoParameter: ReadonlySet<string> = new Set(['body', 'contentType', 'accept'])
 
 /** What does the work of an operation. */
 function worker(operation: Operation, page: Page): Code {
   const { outcome } = operation
   if (outcome.kind === 'value' && outcome.stream === true)
     return page.use('runtime/http/streams', 'stream')
-  return operationLayout(operation).pages === undefined
-    ? page.use(httpModule, 'send')
-    : page.use(pagesModule, 'list')
+  if (operationLayout(operation).pages !== undefined) return page.use(pagesModule, 'list')
+  if (isBytes(outcome)) return page.use(httpModule, 'sendForBytes')
+  return page.use(httpModule, isByMediaType(operation) ? 'sendFor' : 'send')
+}
+
+function isBytes(outcome: Outcome): boolean {
+  if (outcome.kind !== 'value') return false
+  const { type } = outcome.field
+  return type.kind === 'scalar' && type.base === 'bytes'
+}
+
+/** Is it the caller who chooses the media type of the answer? */
+function isByMediaType(operation: Operation): boolean {
+  return operation.inputs.some((input) => isChoice(input) && input.name === 'accept')
 }
 
 /** What is worth knowing of this client, with its own operations as examples. */
@@ -412,16 +445,9 @@ function readme(contract: Contract, variable: Code): Markdown[] {
       operationLayout(operation).pages !== undefined &&
       operation.inputs.every((input) => input.optional),
   )
-  const bytes = find(
-    ({ outcome }) =>
-      outcome.kind === 'value' &&
-      outcome.field.type.kind === 'scalar' &&
-      outcome.field.type.base === 'bytes',
-  )
+  const bytes = find(({ outcome }) => isBytes(outcome))
   const headed = find(({ outcome }) => outcome.kind !== 'record' && outcome.headers !== undefined)
-  const several = find((operation) =>
-    operation.inputs.some((input) => isChoice(input) && input.name === 'accept'),
-  )
+  const several = find((operation) => isByMediaType(operation))
   const section = (title: Markdown, text: Markdown, example?: Code): Markdown[] => [
     markdown`## ${title}`,
     markdown``,

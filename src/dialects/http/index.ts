@@ -4,7 +4,7 @@ import type { Contract, Operation } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
 import { fromPlain } from '../../contract/plain.js'
 import type { Misfit } from '../../runtime/failures.js'
-import { checkJson, type JsonRef } from '../../runtime/http/json.js'
+import { checkJson, type AnyJsonRef } from '../../runtime/http/json.js'
 import { formatExamples } from './format-examples.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import {
@@ -109,7 +109,7 @@ export const http: Dialect = {
         allows(type, plain) {
           const misfits: Misfit[] = []
           checkJson(
-            codecs.of(trees.of(type, false)) as JsonRef,
+            codecs.of(trees.of(type, false)) as AnyJsonRef,
             fromPlain(contract, type, plain),
             '',
             misfits,

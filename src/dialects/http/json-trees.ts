@@ -124,6 +124,10 @@ export class JsonTrees {
     return this.of(type, true)
   }
 
+  /**
+   * @param late codecs of named types are referred to by functions: where they may not be declared
+   *   yet, and wherever the compiler knows the values only by half, so that it looks no further
+   */
   of(type: Type, late: boolean): CodecTree {
     const { rule } = typeLayout(type)
     const shape = this.shape(type, late)
@@ -151,8 +155,8 @@ export class JsonTrees {
       case 'tuple': {
         const { minItems, maxItems, rest } = type
         return {
-          tuple: type.items.map((each) => this.of(each, late)),
-          ...(rest === undefined ? {} : { rest: this.of(rest, late) }),
+          tuple: type.items.map((each) => this.of(each, true)),
+          ...(rest === undefined ? {} : { rest: this.of(rest, true) }),
           ...(minItems === 0 ? {} : { min: minItems }),
           ...(maxItems === undefined ? {} : { max: maxItems }),
         }
@@ -168,20 +172,20 @@ export class JsonTrees {
         return { values: this.of(type.value, late) }
       case 'record':
         return {
-          members: this.members(type.fields, late),
+          members: this.members(type.fields),
           ...(type.open === true ? { open: true } : {}),
           ...(type.patterned === undefined
             ? {}
             : {
-                patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, late)]),
+                patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, true)]),
               }),
-          ...(type.rest === undefined ? {} : { rest: this.of(type.rest, late) }),
+          ...(type.rest === undefined ? {} : { rest: this.of(type.rest, true) }),
         }
       case 'union':
-        return this.union(type, late)
+        return this.union(type)
       case 'intersection':
         return {
-          allOf: type.parts.map((each) => this.of(each, late)),
+          allOf: type.parts.map((each) => this.of(each, true)),
           ...(typeLayout(type).apart === true ? { apart: true } : {}),
         }
       default:
@@ -332,7 +336,7 @@ export class JsonTrees {
   private header(field: Field): CodecTree {
     const { explode, json } = field.layout as HeaderLayout
     return {
-      is: this.of(field.type, false),
+      is: this.of(field.type, true),
       ...(field.optional ? { optional: true } : {}),
       ...(explode === true ? { explode } : {}),
       ...(json === true ? { json } : {}),
@@ -383,7 +387,7 @@ export class JsonTrees {
     }
   }
 
-  private union(type: UnionType, late: boolean): CodecTree {
+  private union(type: UnionType): CodecTree {
     const { discriminator } = type
     const { exactlyOne, otherwise } = typeLayout(type)
     const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
@@ -406,7 +410,7 @@ export class JsonTrees {
             ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }),
           }
     const alternatives = type.alternatives.map((each): CodecTree => {
-      const tree = this.of(each, late)
+      const tree = this.of(each, true)
       // Some do not declare the member that tells them apart.
       const isSilent =
         discriminator !== undefined &&
@@ -416,18 +420,15 @@ export class JsonTrees {
         ? {
             allOf: [
               {
-                members: this.members(
-                  [
-                    {
-                      name: discriminator.field,
-                      type: { kind: 'anything', origin: type.origin },
-                      optional: true,
-                      nullable: true,
-                      origin: type.origin,
-                    },
-                  ],
-                  late,
-                ),
+                members: this.members([
+                  {
+                    name: discriminator.field,
+                    type: { kind: 'anything', origin: type.origin },
+                    optional: true,
+                    nullable: true,
+                    origin: type.origin,
+                  },
+                ]),
               },
               tree,
             ],
@@ -457,11 +458,11 @@ export class JsonTrees {
     }
   }
 
-  private members(fields: readonly Field[], late: boolean): CodecTree {
+  private members(fields: readonly Field[]): CodecTree {
     const members: Record<string, CodecTree> = {}
     for (const field of fields) {
       const value = {
-        is: this.of(field.type, late),
+        is: this.of(field.type, true),
         ...(field.optional ? { optional: true } : {}),
         ...(field.nullable ? { nullable: true } : {}),
       }

@@ -2,8 +2,8 @@ import { messageOf } from '../../contract/system-error.js'
 import type { Contract, Endpoint, Field, Operation } from '../../contract/contract.js'
 import { endpointsOf, membersOf, operationsOf } from '../../contract/queries.js'
 import { exactJson } from '../../runtime/json/exact-json.js'
-import { checkInput, type Content, type HttpOperation } from '../../runtime/http/http.js'
-import { fromJson, toJson, type JsonRef } from '../../runtime/http/json.js'
+import { checkInput, type Content, type AnyHttpOperation } from '../../runtime/http/http.js'
+import { fromJson, toJson, type AnyJsonRef } from '../../runtime/http/json.js'
 import { jsonText } from '../../runtime/json/values.js'
 import { ContractBreach } from '../../runtime/failures.js'
 import type { Player, PlayRequest, PlayResponse, UnderstoodCall } from '../dialect.js'
@@ -16,7 +16,7 @@ import { readStyled, typed } from './styled-values.js'
 
 interface Live {
   readonly operation: Operation
-  readonly live: HttpOperation
+  readonly live: AnyHttpOperation
   /** Matches a path; its groups are the path parameters, in order. */
   readonly pattern: RegExp
   /** Pairs of a query that its path asks for; a value in braces is a path parameter. */
@@ -38,7 +38,7 @@ export function playHttp(contract: Contract): Player {
     const live = {
       name: operation.path.join('.'),
       ...(codecs.of(trees.operation(operation)) as object),
-    } as unknown as HttpOperation
+    } as unknown as AnyHttpOperation
     // Keys of `paths` may say more than a path: pairs of a query, and a fragment, which is not sent.
     const [, steps = '', pairs = ''] = /^([^?#]*)\??([^#]*)/.exec(path) ?? []
     const names = [...steps.matchAll(/\{([^}]+)\}/g)].map(([, name]) => name ?? '')
@@ -228,7 +228,7 @@ function understandAs(
     },
     fault(fault, detail, reason) {
       const status = /^\d{3}$/.test(fault.name) ? Number(fault.name) : 500
-      const content = live.faults?.[fault.name]
+      const content = live.faults?.[fault.name] as Content | undefined
       if (content?.type === undefined || detail === undefined) return refused(status, reason)
       return {
         status,
@@ -293,7 +293,7 @@ function refused(status: number, detail: string): PlayResponse {
 }
 
 /** Of the ways to send a body the one that came. */
-function contentOf(live: HttpOperation, request: PlayRequest): Content | undefined {
+function contentOf(live: AnyHttpOperation, request: PlayRequest): Content | undefined {
   const came = (request.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase()
   const contents = live.body === undefined ? [] : [live.body, ...(live.body.others ?? [])]
   return contents.find((each) => each.type?.split(';')[0]?.toLowerCase() === came) ?? contents[0]
@@ -306,7 +306,7 @@ function isMultipart(request: PlayRequest): boolean {
 function readBody(
   contract: Contract,
   field: Field,
-  live: HttpOperation,
+  live: AnyHttpOperation,
   request: PlayRequest,
 ): unknown {
   if (request.body.length === 0) return undefined
@@ -366,7 +366,7 @@ function decodedPart(contract: Contract, field: Field | undefined, part: unknown
   if (Array.isArray(part) && part.some((each) => each instanceof Uint8Array)) return part
   const codecs = new JsonTrees(contract)
   return fromJson(
-    liveJson(contract, codecs).of(codecs.of(field.type, false)) as JsonRef,
+    liveJson(contract, codecs).of(codecs.of(field.type, false)) as AnyJsonRef,
     part,
     field.name,
     () => undefined,

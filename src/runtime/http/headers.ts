@@ -1,10 +1,10 @@
 import type { Deviation } from '../failures.js'
 import { parseJson } from '../json/parse-json.js'
 import { RawNumber } from '../json/values.js'
-import { fromJson, type JsonMember } from './json.js'
+import { fromJson, type AnyJsonMember } from './json.js'
 
 /** A header that an answer is promised to have. */
-export interface Header extends JsonMember {
+export interface Header extends AnyJsonMember {
   readonly explode?: boolean
   readonly json?: boolean
 }

@@ -29,16 +29,31 @@ import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
 import { reasonIn } from '../refusals.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
-import { checkJson, checkMembers, fromJson, toJson, type JsonMember, type JsonRef } from './json.js'
+import {
+  checkJson,
+  checkMembers,
+  factsOf,
+  fromJson,
+  toJson,
+  type AnyJsonMember,
+  type AnyJsonRef,
+  type JsonMember,
+  type JsonRef,
+} from './json.js'
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 
+/** A parameter of values of a type: where it goes and how it is written there. */
+export interface Parameter<T> extends JsonMember<T>, ParameterFacts {}
+
+/** A parameter whose type is not known to the compiler. */
+export interface AnyParameter extends AnyJsonMember, ParameterFacts {}
+
 /**
- * A parameter: where it goes and how it is written there. What is one of a few words is typed as a
- * text, because a parameter may be called `constructor`, whose context TypeScript takes from every
- * object.
+ * What is one of a few words is typed as a text, because a parameter may be called `constructor`,
+ * whose context TypeScript takes from every object.
  */
-export interface Parameter extends JsonMember {
+interface ParameterFacts {
   /** `path`, `query`, `header` or `cookie`. */
   readonly in: string
   /** Its name on the wire, where the input calls it otherwise. */
@@ -69,9 +84,24 @@ export interface Format {
 }
 
 /** What travels in a body: its media type, and its content where that is known. */
-export interface Content {
+export interface Content extends ContentFacts {
+  readonly is?: AnyJsonRef
+}
+
+/** Content of a fault. Its codec is not looked into, as in {@link AnyJsonRef}. */
+export interface FaultContent extends ContentFacts {
+  readonly is?: object
+}
+
+/** Content of a type, or of one of several. */
+export interface ContentOf<T> extends ContentFacts {
+  readonly is?: unknown extends T ? object : JsonRef<T> | EachRef<T>
+}
+
+type EachRef<T> = T extends unknown ? JsonRef<T> : never
+
+interface ContentFacts {
   readonly type?: string
-  readonly is?: JsonRef
   /** It may be `null` as a whole. */
   readonly nullable?: boolean
   readonly format?: Format
@@ -96,13 +126,47 @@ export interface Content {
   readonly xml?: unknown
 }
 
-/** What is known of an operation: plain data, printed into the client. */
-export interface HttpOperation {
+/**
+ * What is known of an operation: plain data, printed into the client. Its parameters and its body
+ * are what the input has, its answers what the outcome is.
+ *
+ * @typeParam Others what of the input is no parameter
+ */
+export interface HttpOperation<
+  Input,
+  Outcome,
+  Others = 'body' | 'contentType' | 'accept',
+> extends AnyHttpOperation {
+  readonly parameters?: {
+    readonly [Name in Exclude<keyof Input, Others>]-?: Parameter<Input[Name]>
+  }
+  readonly body?: ContentOf<BodyOf<Input>> & {
+    readonly optional?: boolean
+    readonly nullable?: boolean
+    readonly others?: readonly ContentOf<BodyOf<Input>>[]
+  }
+  readonly answers: Readonly<Record<string, Answer<Outcome> | readonly Answer<Outcome>[]>>
+}
+
+type BodyOf<Input> = Input extends { readonly body?: infer Body }
+  ? Exclude<Body, null | undefined>
+  : never
+
+/** What an answer carries: the outcome, or what it has for one status. */
+type Answer<Outcome> = ContentOf<
+  | Exclude<Outcome, null | undefined>
+  | (Outcome extends { readonly status: number; readonly body?: infer Body }
+      ? Exclude<Body, null | undefined>
+      : never)
+>
+
+/** An operation whose types are not known to the compiler. */
+export interface AnyHttpOperation {
   readonly name: string
   readonly method: string
   /** The path below the server's address, with `{name}` where a parameter goes. */
   readonly path: string
-  readonly parameters?: Readonly<Record<string, Parameter>>
+  readonly parameters?: Readonly<Record<string, AnyParameter>>
   /** The body, and the other ways to send it. */
   readonly body?: Content & {
     readonly optional?: boolean
@@ -113,7 +177,7 @@ export interface HttpOperation {
   readonly answers: Readonly<Record<string, Content | readonly Content[]>>
   /** Answers differ by status: the outcome is `{ status, body }`. */
   readonly byStatus?: boolean
-  readonly faults?: Readonly<Record<string, Content>>
+  readonly faults?: Readonly<Record<string, FaultContent>>
   /** Parses JSON without rounding, where the contract needs that. */
   readonly parse?: (text: string) => unknown
   /** The headers that answers are promised to have, and what reads them. */
@@ -137,13 +201,41 @@ export interface HttpCall extends ThisCall {
  *
  * @throws InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function send<Outcome>(
+export function send<Input extends object, Outcome, Others>(
   connection: Connection,
-  operation: HttpOperation,
-  input: object,
+  operation: HttpOperation<Input, Outcome, Others>,
+  input: Input,
   thisCall: HttpCall = {},
 ): Promise<Outcome> {
-  if (thisCall.asStream !== true) return sendAnd<Outcome>(connection, operation, input, thisCall)
+  return sendAnd<Outcome>(connection, operation, input, thisCall)
+}
+
+/**
+ * Sends one call whose outcome depends on what is asked for.
+ *
+ * @throws as {@link send}
+ */
+export function sendFor<Input extends object, Outcomes, Accept extends keyof Outcomes>(
+  connection: Connection,
+  operation: HttpOperation<Input, Outcomes[keyof Outcomes]>,
+  input: Input & { readonly accept?: Accept },
+  thisCall: HttpCall = {},
+): Promise<Outcomes[Accept]> {
+  return sendAnd(connection, operation, input, thisCall)
+}
+
+/**
+ * Sends one call that answers bytes: all of them, or as they come.
+ *
+ * @throws as {@link send}
+ */
+export async function sendForBytes<Input extends object, Bytes, Others, Outcome>(
+  connection: Connection,
+  operation: HttpOperation<Input, Bytes, Others>,
+  input: Input,
+  thisCall: HttpCall = {},
+): Promise<Outcome> {
+  if (thisCall.asStream !== true) return sendAnd(connection, operation, input, thisCall)
   const request = await requestFor(connection, operation, input, thisCall)
   const opened = await openExchange(connection, request, thisCall)
   if (opened.answer.ok && opened.answer.body !== null) {
@@ -166,9 +258,9 @@ export async function send<Outcome>(
  */
 export async function sendAnd<Outcome>(
   connection: Connection,
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   input: object,
-  thisCall: HttpCall,
+  thisCall: HttpCall = {},
   make?: (value: unknown, response: Response, url: string) => Outcome,
   address?: string,
 ): Promise<Outcome> {
@@ -192,7 +284,7 @@ export async function sendAnd<Outcome>(
 /** The outcome in an answer, or the failure that it is, which keeps the answer. */
 function outcomeOf<Outcome>(
   connection: Connection,
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   response: Response,
   thisCall: HttpCall,
   make: (value: unknown) => Outcome,
@@ -209,7 +301,7 @@ function outcomeOf<Outcome>(
 /** The platform's own `fetch` takes no body with GET and HEAD, and no TRACE (WHATWG Fetch, section 5.4). */
 function checkFetch(
   connection: Connection,
-  { name, method, offered }: HttpOperation,
+  { name, method, offered }: AnyHttpOperation,
   hasBody: boolean,
 ): void {
   const isBodyRefused = hasBody && /^(?:GET|HEAD)$/.test(method)
@@ -229,7 +321,7 @@ function checkFetch(
  */
 export async function requestFor(
   connection: Connection,
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   input: object,
   thisCall: ThisCall = {},
   address?: string,
@@ -288,13 +380,13 @@ function withPairs(address: string, pairs: readonly string[]): string {
 }
 
 /** Every place of an input that does not satisfy the operation. */
-export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
+export function checkInput(operation: AnyHttpOperation, input: unknown): Misfit[] {
   const misfits: Misfit[] = []
   if (typeof input !== 'object' || input === null || Array.isArray(input))
     return [{ path: '', message: 'expected an object' }]
   const { body } = operation
-  const members: Record<string, JsonMember> = { ...operation.parameters }
-  const choice = (contents: readonly Content[]): JsonMember => ({
+  const members: Record<string, AnyJsonMember> = { ...operation.parameters }
+  const choice = (contents: readonly Content[]): AnyJsonMember => ({
     is: { literals: contents.map((each) => each.type) },
     optional: true,
   })
@@ -328,7 +420,7 @@ export function checkInput(operation: HttpOperation, input: unknown): Misfit[] {
  * @throws InputRejected when the path would lead to another resource
  */
 export function writeParameters(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   input: Readonly<Record<string, unknown>>,
   proof: { readonly query: readonly string[]; readonly cookies: readonly string[] } = {
     query: [],
@@ -427,7 +519,7 @@ export function formText(encoding: NonNullable<Content['encoding']>, json: unkno
 
 /** The outcome in an answer, or the failure that it is. */
 export function readAnswer(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
@@ -444,7 +536,7 @@ export function readAnswer(
 
 /** What the contract says of the content of an answer. */
 export function answerContent(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
 ): Content | undefined {
@@ -482,7 +574,7 @@ function essence(type: string): string {
 }
 
 function readContent(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   content: Content | undefined,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
@@ -524,7 +616,7 @@ function isPromised(type: string, came: string): boolean {
 }
 
 function readJson(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   content: Content,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
@@ -599,23 +691,22 @@ function readPlain(
 
 /** What there is where nothing came: of a list no items. */
 function inPlaceOfNothing({ is }: Content): readonly [] | undefined {
-  const codec = typeof is === 'function' ? is() : is
-  return codec?.items === undefined ? undefined : []
+  return is === undefined || factsOf(is).items === undefined ? undefined : []
 }
 
-function takesNull(is: JsonRef): boolean {
+function takesNull(is: AnyJsonRef): boolean {
   const misfits: Misfit[] = []
   checkJson(is, null, '', misfits)
   return misfits.length === 0
 }
 
-function isPromisedEmpty({ answers }: HttpOperation, status: number): boolean {
+function isPromisedEmpty({ answers }: AnyHttpOperation, status: number): boolean {
   return (status === 204 || status === 205) && Object.hasOwn(answers, String(status))
 }
 
 /** A body that the contract says nothing of is handed on, as its media type says. */
 function readUndeclared(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
 ): unknown {
@@ -629,7 +720,7 @@ function readUndeclared(
 }
 
 function hearOfHeaders(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   headers: Readonly<Record<string, string>>,
   thisCall: HttpCall,
   onDeviation: (deviation: Deviation) => void,
@@ -639,7 +730,7 @@ function hearOfHeaders(
 }
 
 export function faultOf(
-  operation: HttpOperation,
+  operation: AnyHttpOperation,
   response: Response,
   onDeviation: (deviation: Deviation) => void,
 ): ServiceFault {
@@ -649,7 +740,7 @@ export function faultOf(
     Object.keys(operation.faults ?? {}).find((each) => each === String(status)) ??
     Object.keys(operation.faults ?? {}).find((each) => matches(each, status)) ??
     (Object.hasOwn(operation.faults ?? {}, 'default') ? 'default' : undefined)
-  const content = declared === undefined ? undefined : operation.faults?.[declared]
+  const content = declared === undefined ? undefined : (operation.faults?.[declared] as Content)
   let detail: unknown = text
   let json: unknown
   try {
@@ -699,7 +790,7 @@ function matches(key: string, status: number): boolean {
   )
 }
 
-function acceptOf(operation: HttpOperation, wanted: unknown): string {
+function acceptOf(operation: AnyHttpOperation, wanted: unknown): string {
   const faults = Object.values(operation.faults ?? {})
   const contents = Object.values(operation.answers).flatMap((each) =>
     Array.isArray(each) ? [...(each as readonly Content[])] : [each as Content],

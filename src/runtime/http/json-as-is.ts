@@ -1,5 +1,5 @@
 import { checkLimits, isObject, type SimpleJson } from '../json/values.js'
-import type { JsonCodec, JsonRef } from './json.js'
+import { factsOf, type AnyJsonRef, type JsonFacts } from './json.js'
 
 /**
  * Most of what comes is exactly what was promised, and means itself: texts, truth values, numbers
@@ -16,8 +16,8 @@ const known: WeakMap<object, AsIs | false> = /* @__PURE__ */ new WeakMap()
  * How to see whether JSON is as a codec promises and needs no change; undefined where something may
  * always have to be changed.
  */
-export function asIsOf(reference: JsonRef): AsIs | undefined {
-  const codec = settled(reference)
+export function asIsOf(reference: AnyJsonRef): AsIs | undefined {
+  const codec = factsOf(reference)
   let found = known.get(codec)
   if (found === undefined) {
     found = meansItself(codec, new Set()) && compiled(codec)
@@ -26,15 +26,11 @@ export function asIsOf(reference: JsonRef): AsIs | undefined {
   return found === false ? undefined : found
 }
 
-function settled(reference: JsonRef): JsonCodec {
-  return typeof reference === 'function' ? reference() : reference
-}
-
 /** Do all values of a codec mean themselves? What was seen already does not tell against it. */
-function meansItself(codec: JsonCodec, seen: Set<JsonCodec>): boolean {
+function meansItself(codec: JsonFacts, seen: Set<JsonFacts>): boolean {
   if (seen.has(codec)) return true
   seen.add(codec)
-  const inner = (reference: JsonRef): boolean => meansItself(settled(reference), seen)
+  const inner = (reference: AnyJsonRef): boolean => meansItself(factsOf(reference), seen)
   if (codec.simple !== undefined)
     return (codec as unknown as SimpleJson<unknown>).asIs !== undefined
   if (codec.restricts !== undefined) return codec.restricts.asIs !== undefined
@@ -52,7 +48,7 @@ function meansItself(codec: JsonCodec, seen: Set<JsonCodec>): boolean {
 }
 
 /** A check as a chain of functions, made once; what is inside is made when it is met. */
-function compiled(codec: JsonCodec): AsIs {
+function compiled(codec: JsonFacts): AsIs {
   if (codec.simple !== undefined) return (codec as unknown as { readonly asIs: AsIs }).asIs
   if (codec.restricts !== undefined) {
     const { asIs } = codec.restricts as { readonly asIs: AsIs }
@@ -100,7 +96,7 @@ function compiled(codec: JsonCodec): AsIs {
   }
 }
 
-function later(reference: JsonRef): AsIs {
+function later(reference: AnyJsonRef): AsIs {
   // What refers back to what it is inside of is a function; anything else can be made at once.
   if (typeof reference !== 'function') return asIsOf(reference) ?? (() => false)
   let check: AsIs = (json) => {

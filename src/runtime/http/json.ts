@@ -22,11 +22,26 @@ import { asIsOf } from './json-as-is.js'
  * for XML. A number whose digits count is a RawNumber between the value and the JSON text.
  */
 
-export type JsonRef = JsonCodec | (() => JsonCodec)
+/** A codec of values of a type, or a function that gives it: for those that refer to each other. */
+export type JsonRef<T> = JsonCodec<T> | (() => JsonCodec<T>)
 
-/** A member of an object. */
-export interface JsonMember {
-  readonly is: JsonRef
+/**
+ * A codec whose values are not known to the compiler. What a function gives is not looked into:
+ * compilers would follow it through all the types of a client.
+ */
+export type AnyJsonRef = AnyJsonCodec | (() => object)
+
+/** A member of an object, or a parameter, as the compiler knows it by its type. */
+export interface JsonMember<T> extends MemberFacts {
+  readonly is: JsonRef<Exclude<T, null | undefined>>
+}
+
+/** A member whose type is not known to the compiler. */
+export interface AnyJsonMember extends MemberFacts {
+  readonly is: AnyJsonRef
+}
+
+interface MemberFacts {
   readonly optional?: boolean
   readonly nullable?: boolean
 }
@@ -36,57 +51,121 @@ export interface JsonMember {
  * check one type with members that may be missing in a fraction of the time that a union takes
  * them, and there are thousands of codecs in a client.
  */
-export interface JsonCodec extends JsonLimits {
+export interface AnyJsonCodec extends JsonLimits {
   readonly simple?: string
   read?(json: unknown): unknown
   write?(value: never): unknown
   check?(value: unknown): boolean
-  readonly restricts?: SimpleJson<never>
+  readonly restricts?: AnySimple
   readonly literals?: readonly unknown[]
-  readonly items?: JsonRef
+  readonly items?: AnyJsonRef
   readonly nullable?: boolean
   readonly min?: number
   readonly max?: number
-  readonly tuple?: readonly JsonRef[]
-  readonly values?: JsonRef
-  readonly members?: Readonly<Record<string, JsonMember>>
+  readonly tuple?: readonly AnyJsonRef[]
+  readonly values?: AnyJsonRef
+  readonly members?: Readonly<Record<string, AnyJsonMember | undefined>>
   readonly open?: boolean
   readonly patterned?: JsonObject['patterned']
-  readonly rest?: JsonRef
-  readonly oneOf?: readonly JsonRef[]
+  readonly rest?: AnyJsonRef
+  readonly oneOf?: readonly AnyJsonRef[]
   readonly by?: JsonAlternatives['by']
   readonly exactly?: boolean
-  readonly allOf?: readonly JsonRef[]
+  readonly allOf?: readonly AnyJsonRef[]
   readonly apart?: boolean
-  readonly is?: JsonRef
+  readonly is?: AnyJsonRef
   readonly obeys?: Obeyed
 }
+
+/**
+ * A codec of values of a type: what it has in it must be codecs of what the type has in it, else it
+ * does not compile. Of alternatives and of parts each has to fit the type, as far as it goes.
+ */
+export interface JsonCodec<T> extends AnyJsonCodec {
+  /** Of simple values; of others never there: with `write` it tells the compiler what this is. */
+  readonly read?: (json: unknown) => T | undefined
+  readonly write?: (value: T) => unknown
+  readonly restricts?: SimpleJson<T>
+  readonly literals?: readonly (T | null)[]
+  readonly items?: JsonRef<ItemOf<T>>
+  readonly values?: JsonRef<ValueOf<T>>
+  readonly members?: MembersOf<T>
+  readonly oneOf?: readonly (JsonWriter<Each<T>> | (() => Writer<Each<T>>))[]
+  readonly allOf?: readonly (JsonPart<T> | (() => Writer<(value: T) => unknown>))[]
+  readonly is?: JsonRef<T>
+}
+
+/** What tells of a codec the values that it writes. */
+interface Writer<Writes> {
+  readonly write?: Writes
+}
+
+/** A codec of one of the alternatives of a type. */
+interface JsonWriter<Writes> extends AnyJsonCodec {
+  readonly write?: Writes & ((value: never) => unknown)
+}
+
+/**
+ * A codec of a part of a type: of some of its members. Only their names are checked: what members
+ * are of a type with several parts takes compilers long.
+ */
+interface JsonPart<T> extends AnyJsonCodec {
+  readonly write?: (value: T) => unknown
+  readonly members?: T extends Memberless ? never : { readonly [Name in keyof T]?: AnyJsonMember }
+}
+
+/** What writes one of the alternatives of a type. */
+type Each<T> = T extends unknown ? (value: T) => unknown : never
+
+type Present<T> = Exclude<T, null | undefined>
+
+type ItemOf<T> = unknown extends T
+  ? unknown
+  : T extends readonly (infer Item)[]
+    ? Present<Item>
+    : never
+
+type ValueOf<T> = unknown extends T
+  ? unknown
+  : T extends { readonly [name: string]: infer Value }
+    ? Value
+    : never
+
+type MembersOf<T> = unknown extends T
+  ? Readonly<Record<string, AnyJsonMember>>
+  : T extends Memberless
+    ? never
+    : { readonly [Name in keyof T as string extends Name ? never : Name]-?: JsonMember<T[Name]> }
+
+/** What is no object of JSON. */
+type Memberless =
+  string | number | bigint | boolean | readonly unknown[] | Uint8Array | null | undefined | void
 
 type Codec =
   | AnySimple
   | (JsonLimits & { readonly restricts: AnySimple })
   | { readonly literals: readonly unknown[] }
   | {
-      readonly items: JsonRef
+      readonly items: AnyJsonRef
       readonly nullable?: boolean
       readonly min?: number
       readonly max?: number
     }
   | {
-      readonly tuple: readonly JsonRef[]
-      readonly rest?: JsonRef
+      readonly tuple: readonly AnyJsonRef[]
+      readonly rest?: AnyJsonRef
       readonly min?: number
       readonly max?: number
     }
-  | { readonly values: JsonRef }
+  | { readonly values: AnyJsonRef }
   | JsonObject
   | JsonAlternatives
   | JsonParts
-  | { readonly is: JsonRef; readonly obeys: Obeyed }
+  | { readonly is: AnyJsonRef; readonly obeys: Obeyed }
 
 /** An object of several parts. */
 interface JsonParts {
-  readonly allOf: readonly JsonRef[]
+  readonly allOf: readonly AnyJsonRef[]
   /** What one part names is none of the others of another part. */
   readonly apart?: boolean
 }
@@ -100,16 +179,16 @@ interface Obeyed {
 }
 
 export interface JsonObject {
-  readonly members: Readonly<Record<string, JsonMember>>
+  readonly members: Readonly<Record<string, AnyJsonMember>>
   /** There may be others. */
   readonly open?: boolean
   /** What the others are: by a pattern of their names, else whatever `rest` says. */
-  readonly patterned?: readonly (readonly [pattern: string, is: JsonRef])[]
-  readonly rest?: JsonRef
+  readonly patterned?: readonly (readonly [pattern: string, is: AnyJsonRef])[]
+  readonly rest?: AnyJsonRef
 }
 
 export interface JsonAlternatives {
-  readonly oneOf: readonly JsonRef[]
+  readonly oneOf: readonly AnyJsonRef[]
   /**
    * The member that tells which it is: position of the alternative by the member's value, and the
    * one for all other values.
@@ -131,12 +210,22 @@ type AnySimple = SimpleJson<unknown>
  */
 type Elsewhere = readonly string[] | 'any'
 
-function settled(reference: JsonRef): Codec {
+/** What a codec has, to be looked at. */
+export interface JsonFacts extends Omit<AnyJsonCodec, 'members'> {
+  readonly members?: Readonly<Record<string, AnyJsonMember>>
+}
+
+/** A codec, whatever kind it is of. */
+export function factsOf(reference: AnyJsonRef): JsonFacts {
+  return settled(reference) as JsonFacts
+}
+
+function settled(reference: AnyJsonRef): Codec {
   return (typeof reference === 'function' ? reference() : reference) as Codec
 }
 
 /** A value on its way to JSON. It must satisfy the codec: check it first. */
-export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere = []): unknown {
+export function toJson(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere = []): unknown {
   const codec = settled(reference)
   if (value === null || value === undefined) return value
   if ('simple' in codec) return codec.write(value)
@@ -175,7 +264,7 @@ export function toJson(reference: JsonRef, value: unknown, elsewhere: Elsewhere 
  * @throws ContractBreach when it can't be represented
  */
 export function fromJson(
-  reference: JsonRef,
+  reference: AnyJsonRef,
   json: unknown,
   path: string,
   onDeviation: (deviation: Deviation) => void,
@@ -240,7 +329,7 @@ export function fromJson(
     })
   }
   if ('oneOf' in codec) {
-    const misfits = (each: JsonRef): number =>
+    const misfits = (each: AnyJsonRef): number =>
       reading.count(each, json, elsewhere, () => {
         let deviations = 0
         try {
@@ -290,7 +379,7 @@ export function fromJson(
 
 /** Finds every place where a value doesn't satisfy its codec. */
 export function checkJson(
-  reference: JsonRef,
+  reference: AnyJsonRef,
   value: unknown,
   path: string,
   misfits: Misfit[],
@@ -387,7 +476,7 @@ function checkAlternatives(
 
 /** Checks an object's members by their names. */
 export function checkMembers(
-  members: Readonly<Record<string, JsonMember>>,
+  members: Readonly<Record<string, AnyJsonMember>>,
   open: boolean,
   value: Readonly<Record<string, unknown>>,
   path: string,
@@ -425,9 +514,9 @@ function checkObject(
 function memberOf(
   codec: JsonObject,
   name: string,
-): { readonly is: JsonRef; readonly nullable?: boolean } | undefined {
+): { readonly is: AnyJsonRef; readonly nullable?: boolean } | undefined {
   if (Object.hasOwn(codec.members, name)) {
-    const member = codec.members[name] as JsonMember
+    const member = codec.members[name] as AnyJsonMember
     return { is: member.is, nullable: member.nullable === true }
   }
   const matching = (codec.patterned ?? [])
@@ -485,13 +574,13 @@ function positionOf(
 function alternativeFor(
   { by, oneOf }: JsonAlternatives,
   value: unknown,
-  misfits: (each: JsonRef) => number,
-): JsonRef {
+  misfits: (each: AnyJsonRef) => number,
+): AnyJsonRef {
   const at =
     by !== undefined && isObject(value) ? (positionOf(by, value) ?? by.otherwise) : undefined
   const told = at === undefined ? undefined : oneOf[at]
   if (told !== undefined || oneOf.length === 1) return told ?? oneOf[0] ?? anything
-  let [best, least]: [JsonRef, number] = [oneOf[0] ?? anything, Infinity]
+  let [best, least]: [AnyJsonRef, number] = [oneOf[0] ?? anything, Infinity]
   for (const each of oneOf) {
     const count = misfits(each)
     if (count < least) [best, least] = [each, count]
@@ -500,7 +589,7 @@ function alternativeFor(
   return best
 }
 
-function misfitsOf(reference: JsonRef, value: unknown, elsewhere: Elsewhere): number {
+function misfitsOf(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere): number {
   return checking.count(reference, value, elsewhere, () => {
     const misfits: Misfit[] = []
     checkJson(reference, value, '', misfits, elsewhere)
@@ -518,7 +607,7 @@ class Trials {
   private readonly foundBesideAny = new Map<object, Map<unknown, number>>()
   private depth = 0
 
-  count(reference: JsonRef, value: unknown, elsewhere: Elsewhere, count: () => number): number {
+  count(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere, count: () => number): number {
     const known =
       this.depth === 0 || (elsewhere !== 'any' && elsewhere.length > 0)
         ? undefined
@@ -550,7 +639,7 @@ const checking = /* @__PURE__ */ new Trials()
  * What the other parts of an object describe, for one part. A part that is no union leaves judging
  * of names to the whole.
  */
-function besides(parts: readonly JsonRef[], part: JsonRef, elsewhere: Elsewhere): Elsewhere {
+function besides(parts: readonly AnyJsonRef[], part: AnyJsonRef, elsewhere: Elsewhere): Elsewhere {
   if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
   return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
 }
@@ -560,7 +649,7 @@ function viewsOf(
   codec: JsonParts,
   value: unknown,
   elsewhere: Elsewhere,
-): (readonly [part: JsonRef, seen: unknown, others: Elsewhere])[] {
+): (readonly [part: AnyJsonRef, seen: unknown, others: Elsewhere])[] {
   return codec.allOf.map((part) => [
     part,
     partFor(codec, part, value),
@@ -572,7 +661,7 @@ function viewsOf(
  * An object as one of its parts sees it: where they stand apart, and this one says what the members
  * are which it does not name, those that another part names are none of them.
  */
-function partFor({ allOf: parts, apart }: JsonParts, part: JsonRef, value: unknown): unknown {
+function partFor({ allOf: parts, apart }: JsonParts, part: AnyJsonRef, value: unknown): unknown {
   if (apart !== true) return value
   const codec = settled(part)
   const saysOthers =
@@ -586,13 +675,13 @@ function partFor({ allOf: parts, apart }: JsonParts, part: JsonRef, value: unkno
   return Object.fromEntries(Object.entries(value).filter(([name]) => !isOthers(name)))
 }
 
-function isUnion(reference: JsonRef): boolean {
+function isUnion(reference: AnyJsonRef): boolean {
   const codec = settled(reference)
   return 'oneOf' in codec || ('obeys' in codec && isUnion(codec.is))
 }
 
 /** Does the codec admit members that it does not name? */
-function isOpen(reference: JsonRef): boolean {
+function isOpen(reference: AnyJsonRef): boolean {
   const codec = settled(reference)
   const already = openness.get(codec)
   if (already !== undefined) return already
@@ -611,7 +700,7 @@ function admitsOthers(codec: ReturnType<typeof settled>): boolean {
   return true
 }
 
-function memberNames(reference: JsonRef): readonly string[] {
+function memberNames(reference: AnyJsonRef): readonly string[] {
   const codec = settled(reference)
   let found = namesOf.get(codec)
   if (found === undefined) {
@@ -630,7 +719,7 @@ const namesOf = /* @__PURE__ */ new WeakMap<object, readonly string[]>()
  */
 function mergeParts(
   parts: readonly Readonly<Record<string, unknown>>[],
-  codecs: readonly JsonRef[],
+  codecs: readonly AnyJsonRef[],
 ): Record<string, unknown> {
   const merged: Record<string, unknown> = { ...parts[0] }
   parts.forEach((part, at) => {
@@ -647,7 +736,7 @@ function mergeParts(
 }
 
 /** Codecs that all of a value goes through. */
-function partsOf(codec: ReturnType<typeof settled>): readonly JsonRef[] {
+function partsOf(codec: ReturnType<typeof settled>): readonly AnyJsonRef[] {
   if ('obeys' in codec) return [codec.is]
   if ('allOf' in codec) return codec.allOf
   return 'oneOf' in codec ? codec.oneOf : []

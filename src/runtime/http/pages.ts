@@ -2,8 +2,8 @@ import type { Connection, Response } from '../connection.js'
 import { isObject } from '../json/values.js'
 import { listingOf, type Listing, type ListingPage } from '../listing.js'
 import { absolute, onOurHost } from '../service-links.js'
-import { sendAnd, type HttpCall, type HttpOperation } from './http.js'
-import { fromJson, type JsonRef } from './json.js'
+import { sendAnd, type AnyHttpOperation, type HttpCall, type HttpOperation } from './http.js'
+import { factsOf, fromJson, type AnyJsonRef, type JsonFacts } from './json.js'
 
 /**
  * Lists that come in pages, each of which says where the next one is: by an address, in a header
@@ -26,7 +26,11 @@ export interface Paging {
 }
 
 /** An operation that answers a list page by page. */
-export interface PagedOperation extends HttpOperation {
+export interface PagedOperation<
+  Input,
+  Answer,
+  Others = 'body' | 'contentType' | 'accept',
+> extends HttpOperation<Input, Answer, Others> {
   readonly pages: Paging
 }
 
@@ -37,10 +41,16 @@ export interface AnswerPage<Row, Answer> extends ListingPage<Row> {
 }
 
 /** The rows of a list. Nothing is sent before somebody looks at it. Failures are thrown then. */
-export function list<Row, Page extends ListingPage<Row> = ListingPage<Row>>(
+export function list<
+  Input extends object,
+  Answer,
+  Others,
+  Row,
+  Page extends ListingPage<Row> = ListingPage<Row>,
+>(
   connection: Connection,
-  operation: PagedOperation,
-  input: object = {},
+  operation: PagedOperation<Input, Answer, Others>,
+  input: Input,
   thisCall: HttpCall = {},
 ): Listing<Row, Page> {
   const { pages } = operation
@@ -119,7 +129,7 @@ export function linkIn(header: string, relation: string): string | undefined {
 
 /** The input of the call for the next page. */
 function nextInput(
-  { pages, parameters, body }: PagedOperation,
+  { pages, parameters, body }: AnyHttpOperation & { readonly pages: Paging },
   input: object,
   next: string,
 ): object {
@@ -129,7 +139,7 @@ function nextInput(
 
 /** A value with a text where the steps lead, which becomes what the codec there has it for. */
 function withText(
-  codec: JsonRef | undefined,
+  codec: AnyJsonRef | undefined,
   value: unknown,
   [step, ...steps]: readonly string[],
   text: string,
@@ -140,8 +150,8 @@ function withText(
   return { ...around, [step]: withText(memberCodec(codec, step), around[step], steps, text) }
 }
 
-function memberCodec(codec: JsonRef | undefined, name: string): JsonRef | undefined {
-  const { members = {}, allOf = [], is } = (typeof codec === 'function' ? codec() : codec) ?? {}
+function memberCodec(codec: AnyJsonRef | undefined, name: string): AnyJsonRef | undefined {
+  const { members = {}, allOf = [], is }: JsonFacts = codec === undefined ? {} : factsOf(codec)
   if (Object.hasOwn(members, name)) return members[name]?.is
   const parts = is === undefined ? allOf : [is]
   return parts.map((part) => memberCodec(part, name)).find((found) => found !== undefined)

@@ -18,7 +18,7 @@ import {
   type HttpCall,
   type HttpOperation,
 } from './http.js'
-import { fromJson, type JsonRef } from './json.js'
+import { factsOf, fromJson, type AnyJsonRef } from './json.js'
 import { jsonTextsOf } from './json-texts.js'
 
 /**
@@ -28,10 +28,10 @@ import { jsonTextsOf } from './json-texts.js'
  *
  * @throws while it is read: InputRejected, TransportFailure, ServiceFault, ContractBreach
  */
-export async function* stream<Item>(
+export async function* stream<Input extends object, Item, Others>(
   connection: Connection,
-  operation: HttpOperation,
-  input: object,
+  operation: HttpOperation<Input, Item, Others>,
+  input: Input,
   thisCall: HttpCall = {},
 ): AsyncGenerator<Item, void, undefined> {
   const onDeviation = hearOfDeviations(connection, thisCall)
@@ -216,7 +216,7 @@ function eventOf(
   })
   const fits = (value: unknown): boolean => {
     try {
-      fromJson(content.is as JsonRef, value, '', () => undefined)
+      fromJson(content.is as AnyJsonRef, value, '', () => undefined)
       return true
     } catch {
       return false
@@ -240,9 +240,7 @@ function eventOf(
 }
 
 /** Does the contract say of the data themselves that they are a text? */
-function isText(reference: JsonRef): boolean {
-  const codec = typeof reference === 'function' ? reference() : reference
-  const data = codec.members?.['data']?.is
-  const is = typeof data === 'function' ? data() : data
-  return is?.simple === 'text'
+function isText(reference: AnyJsonRef): boolean {
+  const data = factsOf(reference).members?.['data']?.is
+  return data !== undefined && factsOf(data).simple === 'text'
 }

@@ -44,12 +44,12 @@ export interface JsonLimits {
   readonly patterns?: readonly (readonly string[])[]
 }
 
-export function plain(simple: string, check: (value: unknown) => boolean): SimpleJson<never> {
+export function plain<T>(simple: string, check: (value: unknown) => value is T): SimpleJson<T> {
   return {
     simple,
     check,
     asIs: check,
-    read: (json) => (check(json) ? (json as never) : undefined),
+    read: (json) => (check(json) ? json : undefined),
     write: (value) => value,
   }
 }
@@ -118,13 +118,16 @@ export const asNumber = (json: unknown): unknown =>
 /** What an integer of no stated size is called. */
 export const unsized = 'a whole number'
 
-export function number(simple: string, fits: (value: number) => boolean): SimpleJson<never> {
-  const check = (value: unknown): boolean => typeof value === 'number' && fits(value)
+export function number(simple: string, fits: (value: number) => boolean): SimpleJson<number> {
+  const check = (value: unknown): value is number => typeof value === 'number' && fits(value)
   return {
     simple,
     check,
     asIs: (value) => check(value) && (simple !== unsized || Number.isSafeInteger(value)),
-    read: (json) => (check(asNumber(json)) ? (asNumber(json) as never) : undefined),
+    read(json) {
+      const value = asNumber(json)
+      return check(value) ? value : undefined
+    },
     write: (value) => value,
   }
 }
@@ -133,69 +136,72 @@ export function textual(
   simple: string,
   form: RegExp,
   further: (text: string) => boolean = () => true,
-): SimpleJson<never> {
-  return plain(simple, (value) => typeof value === 'string' && form.test(value) && further(value))
+): SimpleJson<string> {
+  return plain(
+    simple,
+    (value): value is string => typeof value === 'string' && form.test(value) && further(value),
+  )
 }
 
-export const text: SimpleJson<never> = /* @__PURE__ */ plain(
+export const text: SimpleJson<string> = /* @__PURE__ */ plain(
   'text',
-  (value) => typeof value === 'string',
+  (value): value is string => typeof value === 'string',
 )
-export const boolean: SimpleJson<never> = /* @__PURE__ */ plain(
+export const boolean: SimpleJson<boolean> = /* @__PURE__ */ plain(
   'true or false',
-  (value) => typeof value === 'boolean',
+  (value): value is boolean => typeof value === 'boolean',
 )
-export const anything: SimpleJson<never> = /* @__PURE__ */ withoutRawNumbers()
-export const double: SimpleJson<never> = /* @__PURE__ */ number('a number', Number.isFinite)
+export const anything: SimpleJson<unknown> = /* @__PURE__ */ withoutRawNumbers()
+export const double: SimpleJson<number> = /* @__PURE__ */ number('a number', Number.isFinite)
 /** An integer of no stated size: a number, as long as a double holds it. */
-export const integer: SimpleJson<never> = /* @__PURE__ */ number(unsized, Number.isInteger)
-export const int32: SimpleJson<never> = /* @__PURE__ */ number(
+export const integer: SimpleJson<number> = /* @__PURE__ */ number(unsized, Number.isInteger)
+export const int32: SimpleJson<number> = /* @__PURE__ */ number(
   'a whole number of 32 bits',
   (value) => Number.isInteger(value) && value >= -2147483648 && value <= 2147483647,
 )
-export const int8: SimpleJson<never> = /* @__PURE__ */ whole(8, true)
-export const int16: SimpleJson<never> = /* @__PURE__ */ whole(16, true)
-export const uint8: SimpleJson<never> = /* @__PURE__ */ whole(8, false)
-export const uint16: SimpleJson<never> = /* @__PURE__ */ whole(16, false)
-export const uint32: SimpleJson<never> = /* @__PURE__ */ whole(32, false)
-export const int64: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits))
+export const int8: SimpleJson<number> = /* @__PURE__ */ whole(8, true)
+export const int16: SimpleJson<number> = /* @__PURE__ */ whole(16, true)
+export const uint8: SimpleJson<number> = /* @__PURE__ */ whole(8, false)
+export const uint16: SimpleJson<number> = /* @__PURE__ */ whole(16, false)
+export const uint32: SimpleJson<number> = /* @__PURE__ */ whole(32, false)
+export const int64: SimpleJson<bigint> = /* @__PURE__ */ bigWhole((digits) => new RawNumber(digits))
 /** A 64-bit integer that is written as text. */
-export const int64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole((digits) => digits)
-export const uint64: SimpleJson<never> = /* @__PURE__ */ bigWhole(
+export const int64Text: SimpleJson<bigint> = /* @__PURE__ */ bigWhole((digits) => digits)
+export const uint64: SimpleJson<bigint> = /* @__PURE__ */ bigWhole(
   (digits) => new RawNumber(digits),
   0n,
   18446744073709551615n,
 )
-export const uint64Text: SimpleJson<never> = /* @__PURE__ */ bigWhole(
+export const uint64Text: SimpleJson<bigint> = /* @__PURE__ */ bigWhole(
   (digits) => digits,
   0n,
   18446744073709551615n,
 )
-export const decimal: SimpleJson<never> = /* @__PURE__ */ exact(
+export const decimal: SimpleJson<string> = /* @__PURE__ */ exact(
   (digits) => new RawNumber(asJson(digits)),
 )
 /** A decimal that is written as text. */
-export const decimalText: SimpleJson<never> = /* @__PURE__ */ exact((digits) => digits)
-export const date: SimpleJson<never> = /* @__PURE__ */ textual(
+export const decimalText: SimpleJson<string> = /* @__PURE__ */ exact((digits) => digits)
+export const date: SimpleJson<string> = /* @__PURE__ */ textual(
   'a date like 2026-11-23',
   /^\d{4}-\d\d-\d\d$/,
   dayExists,
 )
-export const dateTime: SimpleJson<never> = /* @__PURE__ */ textual(
+export const dateTime: SimpleJson<string> = /* @__PURE__ */ textual(
   'a date and time like 2026-11-23T14:30:00Z',
   new RegExp(`^\\d{4}-\\d\\d-\\d\\d[Tt ]${clock}$`),
   dayExists,
 )
-export const time: SimpleJson<never> = /* @__PURE__ */ textual(
+export const time: SimpleJson<string> = /* @__PURE__ */ textual(
   'a time like 14:30:00Z',
   new RegExp(`^${clock}$`),
 )
-export const duration: SimpleJson<never> = /* @__PURE__ */ textual(
+export const duration: SimpleJson<string> = /* @__PURE__ */ textual(
   'a duration like P1DT2H',
   /^P(?=.)(?:\d+Y)?(?:\d+M)?(?:\d+W)?(?:\d+D)?(?:T(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?)?$/,
 )
 /** Bytes in the alphabet for addresses (RFC 4648, section 5), without padding. */
-export const base64url: SimpleJson<never> = {
+export const base64url: SimpleJson<Uint8Array> = {
   simple: 'bytes',
   check: (value) => value instanceof Uint8Array,
   read(json) {
@@ -205,12 +211,12 @@ export const base64url: SimpleJson<never> = {
   },
   write: (value) => bytesToBase64(value).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, ''),
 }
-export const base64: SimpleJson<never> = {
+export const base64: SimpleJson<Uint8Array> = {
   simple: 'bytes',
   check: (value) => value instanceof Uint8Array,
   read(json) {
     try {
-      return typeof json === 'string' ? (base64ToBytes(json) as never) : undefined
+      return typeof json === 'string' ? base64ToBytes(json) : undefined
     } catch {
       return undefined
     }
@@ -218,7 +224,7 @@ export const base64: SimpleJson<never> = {
   write: (value) => bytesToBase64(value),
 }
 
-function withoutRawNumbers(): SimpleJson<never> {
+function withoutRawNumbers(): SimpleJson<unknown> {
   const read = (json: unknown): unknown => {
     if (json instanceof RawNumber) return heldBest(json.digits)
     if (Array.isArray(json)) return json.map(read)
@@ -231,12 +237,12 @@ function withoutRawNumbers(): SimpleJson<never> {
     simple: 'any value',
     check: (value) => value !== undefined,
     asIs: (json) => typeof json !== 'object',
-    read: (json) => read(json) as never,
+    read,
     write: (value) => value,
   }
 }
 
-function whole(bits: number, signed: boolean): SimpleJson<never> {
+function whole(bits: number, signed: boolean): SimpleJson<number> {
   const [least, most] = signed ? [-(2 ** (bits - 1)), 2 ** (bits - 1) - 1] : [0, 2 ** bits - 1]
   return number(
     `a whole number of ${String(bits)} bits${signed ? '' : ', not negative'}`,
@@ -248,7 +254,7 @@ export function bigWhole(
   write: (digits: string) => unknown,
   least = -9223372036854775808n,
   most = 9223372036854775807n,
-): SimpleJson<never> {
+): SimpleJson<bigint> {
   const fits = (value: bigint): boolean => value >= least && value <= most
   return {
     simple: 'a whole number (bigint) of 64 bits',
@@ -257,20 +263,20 @@ export function bigWhole(
       const digits = digitsOf(json)
       if (!/^-?\d+$/.test(digits)) return undefined
       const value = BigInt(digits)
-      return fits(value) ? (value as never) : undefined
+      return fits(value) ? value : undefined
     },
     write: (value) => write(String(value)),
   }
 }
 
-export function exact(write: (digits: string) => unknown): SimpleJson<never> {
+export function exact(write: (digits: string) => unknown): SimpleJson<string> {
   const form = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/
   return {
     simple: 'a decimal number as text, like "12.50"',
     check: (value) => typeof value === 'string' && form.test(value),
     read(json) {
       const digits = digitsOf(json)
-      return form.test(digits) ? (digits as never) : undefined
+      return form.test(digits) ? digits : undefined
     },
     write: (value) => write(value),
   }

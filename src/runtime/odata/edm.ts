@@ -17,18 +17,19 @@ import { base64ToBytes } from '../plain.js'
 /** What a filter can do with a value of the type. */
 export type TermKind = 'text' | 'number' | 'date' | 'time' | 'dateTime' | 'boolean' | 'other'
 
-export interface Edm extends SimpleJson<never> {
+/** @typeParam T what its values are in TypeScript */
+export interface Edm<T = unknown> extends SimpleJson<T> {
   readonly term: TermKind
   /** The value as a literal in an address, not yet percent-encoded (ABNF, primitiveLiteral). */
-  literal(value: never): string
+  literal(value: T): string
 }
 
 /** A primitive type from its JSON form. */
-export function edm(
-  json: SimpleJson<never>,
+export function edm<T>(
+  json: SimpleJson<T>,
   term: TermKind,
   literal: (value: string) => string,
-): Edm {
+): Edm<T> {
   return {
     simple: json.simple,
     check: json.check,
@@ -49,18 +50,18 @@ export function textLike(
   simple: string,
   form: RegExp,
   further: (text: string) => boolean = () => true,
-): SimpleJson<never> {
+): SimpleJson<string> {
   return {
     simple,
     check: (value) => typeof value === 'string' && form.test(value) && further(value),
-    read: (json) => (typeof json === 'string' ? (json as never) : undefined),
+    read: (json) => (typeof json === 'string' ? json : undefined),
     write: (value) => value,
   }
 }
 
 /** A whole number within bounds; services that write it in quotes are understood. */
-export function wholeNumber(least: number, most: number): SimpleJson<never> {
-  const check = (value: unknown): boolean =>
+export function wholeNumber(least: number, most: number): SimpleJson<number> {
+  const check = (value: unknown): value is number =>
     typeof value === 'number' && Number.isInteger(value) && value >= least && value <= most
   return {
     simple: `a whole number from ${String(least)} to ${String(most)}`,
@@ -68,14 +69,14 @@ export function wholeNumber(least: number, most: number): SimpleJson<never> {
     read(json) {
       const value =
         typeof json === 'string' && /^[+-]?\d+$/.test(json) ? Number(json) : asNumber(json)
-      return check(value) ? (value as never) : undefined
+      return check(value) ? value : undefined
     },
     write: (value) => value,
   }
 }
 
 /** A floating-point number; what JSON has no number for is text: `INF`, `-INF`, `NaN`. */
-export function floating(write: (text: string, value: number) => unknown): SimpleJson<never> {
+export function floating(write: (text: string, value: number) => unknown): SimpleJson<number> {
   return {
     simple: 'a number',
     check: (value) => typeof value === 'number',
@@ -85,9 +86,9 @@ export function floating(write: (text: string, value: number) => unknown): Simpl
         '-INF': -Infinity,
         NaN: Number.NaN,
       }
-      if (typeof json === 'string' && Object.hasOwn(special, json)) return special[json] as never
+      if (typeof json === 'string' && Object.hasOwn(special, json)) return special[json]
       const value = typeof json === 'string' && json.trim() !== '' ? Number(json) : asNumber(json)
-      return typeof value === 'number' && !Number.isNaN(value) ? (value as never) : undefined
+      return typeof value === 'number' && !Number.isNaN(value) ? value : undefined
     },
     write: (value) => write(floatingText(value), value),
   }
@@ -106,26 +107,30 @@ export function bare(text: string): string {
 }
 
 /** Types that every version writes alike. */
-export const string: Edm = /* @__PURE__ */ edm(text, 'text', quotedText)
-export const boolean: Edm = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
-export const byte: Edm = /* @__PURE__ */ edm(/* @__PURE__ */ wholeNumber(0, 255), 'number', bare)
-export const sbyte: Edm = /* @__PURE__ */ edm(
+export const string: Edm<string> = /* @__PURE__ */ edm(text, 'text', quotedText)
+export const boolean: Edm<boolean> = /* @__PURE__ */ edm(jsonBoolean, 'boolean', bare)
+export const byte: Edm<number> = /* @__PURE__ */ edm(
+  /* @__PURE__ */ wholeNumber(0, 255),
+  'number',
+  bare,
+)
+export const sbyte: Edm<number> = /* @__PURE__ */ edm(
   /* @__PURE__ */ wholeNumber(-128, 127),
   'number',
   bare,
 )
-export const int16: Edm = /* @__PURE__ */ edm(
+export const int16: Edm<number> = /* @__PURE__ */ edm(
   /* @__PURE__ */ wholeNumber(-32768, 32767),
   'number',
   bare,
 )
-export const int32: Edm = /* @__PURE__ */ edm(
+export const int32: Edm<number> = /* @__PURE__ */ edm(
   /* @__PURE__ */ wholeNumber(-2147483648, 2147483647),
   'number',
   bare,
 )
 /** A value that the metadata says nothing about. */
-export const untyped: Edm = {
+export const untyped: Edm<unknown> = {
   simple: anything.simple,
   term: 'other',
   check: anything.check,
@@ -135,7 +140,7 @@ export const untyped: Edm = {
 }
 
 /** Bytes from base64, in either alphabet and with or without its padding. */
-export function readBytes(json: unknown): never | undefined {
+export function readBytes(json: unknown): Uint8Array | undefined {
   return base64.read(typeof json === 'string' ? padded(json) : json)
 }
 

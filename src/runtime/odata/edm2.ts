@@ -11,20 +11,28 @@ export { boolean, byte, int16, int32, sbyte, string, untyped } from './edm.js'
 
 const iso = '\\d{4}-\\d\\d-\\d\\dT(?:[01]\\d|2[0-3]):[0-5]\\d(?::[0-5]\\d(?:\\.\\d{1,3})?)?'
 
-export const int64: Edm = /* @__PURE__ */ edm(int64Text, 'number', (written) => `${written}L`)
-export const decimal: Edm = /* @__PURE__ */ edm(decimalText, 'number', (written) => `${written}M`)
-export const double: Edm = /* @__PURE__ */ edm(
+export const int64: Edm<bigint> = /* @__PURE__ */ edm(
+  int64Text,
+  'number',
+  (written) => `${written}L`,
+)
+export const decimal: Edm<string> = /* @__PURE__ */ edm(
+  decimalText,
+  'number',
+  (written) => `${written}M`,
+)
+export const double: Edm<number> = /* @__PURE__ */ edm(
   /* @__PURE__ */ floating((written) => written),
   'number',
   (written) => suffixed(written, 'd'),
 )
-export const single: Edm = /* @__PURE__ */ edm(
+export const single: Edm<number> = /* @__PURE__ */ edm(
   /* @__PURE__ */ floating((written) => written),
   'number',
   (written) => suffixed(written, 'f'),
 )
 /** A date and time without a zone. */
-export const dateTime: Edm = /* @__PURE__ */ edm(
+export const dateTime: Edm<string> = /* @__PURE__ */ edm(
   /* @__PURE__ */ ticks(
     'a date and time without offset, like 2026-11-23T14:30:00',
     new RegExp(`^${iso}$`),
@@ -32,7 +40,7 @@ export const dateTime: Edm = /* @__PURE__ */ edm(
   'dateTime',
   (written) => `datetime'${written}'`,
 )
-export const dateTimeOffset: Edm = /* @__PURE__ */ edm(
+export const dateTimeOffset: Edm<string> = /* @__PURE__ */ edm(
   /* @__PURE__ */ ticks(
     'a date and time with its offset, like 2026-11-23T14:30:00Z',
     new RegExp(`^${iso}(?:Z|${offset})$`),
@@ -41,7 +49,7 @@ export const dateTimeOffset: Edm = /* @__PURE__ */ edm(
   (written) => `datetimeoffset'${written}'`,
 )
 /** A time of day, written as the time since midnight. */
-export const time: Edm = /* @__PURE__ */ edm(
+export const time: Edm<string> = /* @__PURE__ */ edm(
   /* @__PURE__ */ textLike(
     'a time of day like PT14H30M',
     /^PT(?=.)(?:\d+H)?(?:\d+M)?(?:\d+(?:\.\d+)?S)?$/,
@@ -49,7 +57,7 @@ export const time: Edm = /* @__PURE__ */ edm(
   'time',
   (written) => `time'${written}'`,
 )
-export const guid: Edm = /* @__PURE__ */ edm(
+export const guid: Edm<string> = /* @__PURE__ */ edm(
   /* @__PURE__ */ textLike(
     'a GUID like 01234567-89ab-cdef-0123-456789abcdef',
     /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i,
@@ -57,13 +65,13 @@ export const guid: Edm = /* @__PURE__ */ edm(
   'other',
   (written) => `guid'${written}'`,
 )
-export const binary: Edm = {
+export const binary: Edm<Uint8Array> = {
   simple: base64.simple,
   term: 'other',
   check: base64.check,
   read: readBytes,
   write: base64.write,
-  literal: (value: Uint8Array) =>
+  literal: (value) =>
     `X'${Array.from(value, (each) => each.toString(16).padStart(2, '0'))
       .join('')
       .toUpperCase()}'`,
@@ -79,7 +87,7 @@ function suffixed(written: string, suffix: string): string {
  * Milliseconds since 1970 in JSON, `/Date(1795444200000)/`, with the offset's minutes after a sign
  * where there is one; ISO text for callers.
  */
-function ticks(simple: string, form: RegExp): SimpleJson<never> {
+function ticks(simple: string, form: RegExp): SimpleJson<string> {
   return {
     simple,
     check: (value) => typeof value === 'string' && form.test(value) && dayExists(value),
@@ -87,16 +95,15 @@ function ticks(simple: string, form: RegExp): SimpleJson<never> {
       if (typeof json !== 'string') return undefined
       const [, milliseconds, behind] = /^\/Date\((-?\d+)([+-]\d+)?\)\/$/.exec(json) ?? []
       // Services that speak a later JSON write ISO text.
-      if (milliseconds === undefined)
-        return Number.isNaN(Date.parse(json)) ? undefined : (json as never)
+      if (milliseconds === undefined) return Number.isNaN(Date.parse(json)) ? undefined : json
       const minutes = Number(behind ?? 0)
       const local = new Date(Number(milliseconds) + minutes * 60_000)
       if (Number.isNaN(local.getTime())) return undefined
       const written = local.toISOString().replace(/\.000Z$|Z$/, '')
-      if (!form.test(`${written}Z`)) return written as never
-      return `${written}${minutes === 0 ? 'Z' : offsetText(minutes)}` as never
+      if (!form.test(`${written}Z`)) return written
+      return `${written}${minutes === 0 ? 'Z' : offsetText(minutes)}`
     },
-    write(value: string) {
+    write(value) {
       const zone = /(?:Z|([+-])(\d\d):(\d\d))$/.exec(value)
       const milliseconds = Date.parse(zone === null ? `${value}Z` : value)
       const minutes =
