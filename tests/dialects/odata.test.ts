@@ -14,7 +14,7 @@ import { loadDocuments } from '../../src/documents/documents.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { allOf, anyOf, filterText, not } from '../../src/runtime/odata/filter.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
-import type { Structure } from '../../src/runtime/odata/model.js'
+import type { AnyStructure } from '../../src/runtime/odata/model.js'
 import type { Condition, Conditions, NumberTerm, TextTerm } from '../../src/runtime/odata/terms.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
 import { freshFolder, startServer } from '../support/program.js'
@@ -559,7 +559,7 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
 })
 
 describe("the stand-in's own reading of filters", () => {
-  const structure: Structure = {
+  const structure: AnyStructure = {
     type: 'T',
     members: {
       n: { is: edm4.int32 },

@@ -17,7 +17,7 @@ import * as values from '../../src/runtime/json/values.js'
 import { nodeTransport } from '../../src/runtime/node/transport.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
-import type { Structure } from '../../src/runtime/odata/model.js'
+import type { AnyStructure } from '../../src/runtime/odata/model.js'
 import { get, list } from '../../src/runtime/odata/odata.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
 import { readAnswer } from '../../src/runtime/soap/answer.js'
@@ -147,7 +147,7 @@ describe('what is nested without end is a breach in every dialect, and what is w
   })
 
   test('OData', async () => {
-    const place: Structure = {
+    const place: AnyStructure = {
       type: 'Ns.Place',
       keys: ['Id'],
       members: {
@@ -189,7 +189,7 @@ describe('what is nested without end is a breach in every dialect, and what is w
   })
 
   test('a page of 150,000 rows, and a table of as many', async () => {
-    const row: Structure = { type: 'Ns.Row', keys: ['Id'], members: { Id: { is: edm4.int32 } } }
+    const row: AnyStructure = { type: 'Ns.Row', keys: ['Id'], members: { Id: { is: edm4.int32 } } }
     const of = {
       name: 'Rows.list',
       protocol: v4,

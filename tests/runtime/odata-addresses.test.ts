@@ -4,9 +4,9 @@ import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import { allOf, anyOf, filterText, not } from '../../src/runtime/odata/filter.js'
 import { keyText } from '../../src/runtime/odata/addresses.js'
-import { invocationTarget, type Invocation } from '../../src/runtime/odata/invocations.js'
+import { invocationTarget, type AnyInvocation } from '../../src/runtime/odata/invocations.js'
 import { checkQuery, queryString, type AnyQuery } from '../../src/runtime/odata/query.js'
-import type { EnumType, Property, Structure } from '../../src/runtime/odata/model.js'
+import type { EnumType, AnyProperty, AnyStructure } from '../../src/runtime/odata/model.js'
 import type {
   Comparable,
   Condition,
@@ -29,11 +29,11 @@ import { isTaken } from '../support/odata-parser.js'
 
 const kind: EnumType = { enumeration: 'Ns.Kind', values: ['Tug', 'Ferry'] }
 const access: EnumType = { enumeration: 'Ns.Access', values: ['Read', 'Write'], flags: true }
-const place: Structure = {
+const place: AnyStructure = {
   type: 'Ns.Place',
   members: { Quay: { is: edm4.string }, Row: { is: edm4.int16 } },
 }
-const survey: Structure = {
+const survey: AnyStructure = {
   type: 'Ns.Survey',
   keys: ['Id'],
   members: {
@@ -43,7 +43,7 @@ const survey: Structure = {
     Ship: { is: () => ship, navigation: true },
   },
 }
-const ship: Structure = {
+const ship: AnyStructure = {
   type: 'Ns.Ship',
   keys: ['Number'],
   members: {
@@ -219,7 +219,7 @@ describe('filters of version 4 (URL Conventions 4.01, section 5.1.1)', () => {
   })
 })
 
-const crate: Structure = {
+const crate: AnyStructure = {
   type: 'Ns.Crate',
   keys: ['Number', 'Row'],
   members: {
@@ -417,12 +417,12 @@ describe('query strings', () => {
 })
 
 describe('keys and calls', () => {
-  const keyed = (is: Property['is']): Structure => ({
+  const keyed = (is: AnyProperty['is']): AnyStructure => ({
     type: 'Ns.X',
     keys: ['K'],
     members: { K: { is } },
   })
-  test.each<[string, Structure, unknown, string]>([
+  test.each<[string, AnyStructure, unknown, string]>([
     // URL Conventions 4.01, section 4.3.1.
     ['a number', ship, 9007199254740993n, '(9007199254740993)'],
     [
@@ -451,7 +451,7 @@ describe('keys and calls', () => {
   test('keys of version 2 have the suffixes of their types', () =>
     expect(keyText(crate, { Number: 5n, Row: 'a b' }, v2)).toBe("(Number=5L,Row='a%20b')"))
 
-  const call = (facts: Partial<Invocation>): Invocation => ({
+  const call = (facts: Partial<AnyInvocation>): AnyInvocation => ({
     name: 'x',
     protocol: v4,
     call: 'Ns.Do',
@@ -459,7 +459,7 @@ describe('keys and calls', () => {
     passing: 'inline',
     ...facts,
   })
-  test.each<[string, Invocation, Record<string, unknown>, object]>([
+  test.each<[string, AnyInvocation, Record<string, unknown>, object]>([
     // URL Conventions 4.01, sections 5.1.1.11 and 5.3.2; Protocol, section 11.5.
     ['a function without parameters', call({}), {}, { target: 'Ns.Do()' }],
     [

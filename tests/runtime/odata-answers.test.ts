@@ -13,10 +13,10 @@ import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
 import type { Restrictions } from '../../src/runtime/odata/restrictions.js'
-import { invoke, type Invocation } from '../../src/runtime/odata/invocations.js'
+import { invoke, type AnyInvocation } from '../../src/runtime/odata/invocations.js'
 import { count, create, get, list, remove, replace, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
-import type { Structure } from '../../src/runtime/odata/model.js'
+import type { AnyStructure } from '../../src/runtime/odata/model.js'
 import { readStructure, writeStructure } from '../../src/runtime/odata/structure.js'
 import { v2, v3 } from '../../src/runtime/odata/v2.js'
 import { v4 } from '../../src/runtime/odata/v4.js'
@@ -25,12 +25,12 @@ import { v4 } from '../../src/runtime/odata/v4.js'
  * Answers written by hand from the texts of the standards and from what services are known to send.
  */
 
-const survey: Structure = {
+const survey: AnyStructure = {
   type: 'Ns.Survey',
   keys: ['Id'],
   members: { Id: { is: edm4.int32 }, Passed: { is: edm4.boolean } },
 }
-const ship: Structure = {
+const ship: AnyStructure = {
   type: 'Ns.Ship',
   is: 'Ship',
   keys: ['Number'],
@@ -45,7 +45,7 @@ const ship: Structure = {
   },
   subtypes: () => [tug],
 }
-const tug: Structure = {
+const tug: AnyStructure = {
   type: 'Ns.Tug',
   is: 'Tug',
   members: { Pull: { is: edm4.double } },
@@ -583,7 +583,7 @@ describe('functions and actions', () => {
 
   test('what a function returns is asked for in part; a parameter that is called like an option is none (Protocol, section 11.5.4.1)', async () => {
     const { connection, asked, deviations } = service(['{"value":[{"Id":1}]}'])
-    const operation: Invocation = {
+    const operation: AnyInvocation = {
       ...facts,
       parameters: { top: { is: edm4.string } },
       returns: { is: () => survey, many: true },
@@ -601,7 +601,7 @@ describe('functions and actions', () => {
   })
 })
 
-const old: Structure = {
+const old: AnyStructure = {
   type: 'Ns.Crate',
   keys: ['Number'],
   members: {
@@ -728,7 +728,7 @@ test('any moment and any value come back from JSON as they went (both versions)'
           minutes === 0
             ? 'Z'
             : `${minutes < 0 ? '-' : '+'}${two(Math.floor(Math.abs(minutes) / 60))}:${two(Math.abs(minutes) % 60)}`
-        const older: Structure = {
+        const older: AnyStructure = {
           type: 'T',
           members: {
             a: { is: edm2.dateTime },
@@ -739,7 +739,7 @@ test('any moment and any value come back from JSON as they went (both versions)'
             f: { is: edm2.string },
           },
         }
-        const newer: Structure = {
+        const newer: AnyStructure = {
           type: 'T',
           members: {
             b: { is: edm4.dateTimeOffset },
@@ -751,7 +751,7 @@ test('any moment and any value come back from JSON as they went (both versions)'
         }
         const value = { b: local + offset, c: whole, d: bytes, e: double, f: text }
         const again = (
-          structure: Structure,
+          structure: AnyStructure,
           wire: Protocol,
           sent: Record<string, unknown>,
         ): unknown =>

@@ -21,7 +21,7 @@ import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
 import { invoke } from '../../src/runtime/odata/invocations.js'
 import { link, unlink, type LinkOperation } from '../../src/runtime/odata/links.js'
 import { createMedia, download, upload } from '../../src/runtime/odata/media.js'
-import type { Structure } from '../../src/runtime/odata/model.js'
+import type { AnyStructure } from '../../src/runtime/odata/model.js'
 import { create, get, list, remove, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
 import { v2, v3 } from '../../src/runtime/odata/v2.js'
@@ -32,12 +32,12 @@ import { v4, v401 } from '../../src/runtime/odata/v4.js'
  * 15 and 19, and OData 2, Batch Processing.
  */
 
-const owner: Structure = {
+const owner: AnyStructure = {
   type: 'Ns.Owner',
   keys: ['Id'],
   members: { Id: { is: edm4.int32 }, Name: { is: edm4.string } },
 }
-const ship: Structure = {
+const ship: AnyStructure = {
   type: 'Ns.Ship',
   keys: ['Id'],
   members: {
@@ -46,7 +46,7 @@ const ship: Structure = {
     Owner: { is: () => owner, navigation: true, nullable: true, binds: 'Owners' },
   },
 }
-const operation = (of: Structure, path: string, protocol: Protocol = v4): EntityOperation => ({
+const operation = (of: AnyStructure, path: string, protocol: Protocol = v4): EntityOperation => ({
   name: path,
   path,
   of,
@@ -168,7 +168,7 @@ describe('batches in parts', () => {
       '--b\r\nContent-Type: application/http\r\n\r\nHTTP/1.1 400 Bad\r\nContent-Type: application/json\r\n\r\n{"error":{"code":"x","message":"No"}}\r\n--b--'
     const { connection } = service(answer(failed, 'multipart/mixed; boundary=b'))
     const batch = batchOn(connection, v2)
-    const old: Structure = { type: 'Ns.Old', keys: ['Id'], members: { Id: { is: edm2.int32 } } }
+    const old: AnyStructure = { type: 'Ns.Old', keys: ['Id'], members: { Id: { is: edm2.int32 } } }
     const calls = [1, 2].map((key) =>
       batch.add((later) => remove(later, operation(old, 'Olds', v2), { key })),
     )
@@ -538,7 +538,7 @@ test('links: added to many, set to one, taken away, in both generations (Protoco
 })
 
 test('the light JSON of version 3, which some services answer whatever they are asked for', async () => {
-  const old: Structure = {
+  const old: AnyStructure = {
     type: 'Ns.Old',
     keys: ['Id'],
     members: {

@@ -6,7 +6,7 @@ import { applyText } from '../../src/runtime/odata/aggregation.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { Edm } from '../../src/runtime/odata/edm.js'
-import type { EnumType, Structure } from '../../src/runtime/odata/model.js'
+import type { EnumType, AnyStructure } from '../../src/runtime/odata/model.js'
 import { encodeQuery, queryString, type AnyQuery } from '../../src/runtime/odata/query.js'
 import type { Conditions, NumberTerm, TextTerm } from '../../src/runtime/odata/terms.js'
 import { v2 } from '../../src/runtime/odata/v2.js'
@@ -271,31 +271,31 @@ const clearance: EnumType = {
   values: ['Customs', 'Health'],
   flags: true,
 }
-const place: Structure = {
+const place: AnyStructure = {
   type: 'Ns.Place',
   members: { Quay: { is: edm4.string }, Row: { is: edm4.int16 } },
 }
-const keyed = (is: Edm | EnumType, name = 'Id'): Structure => ({
+const keyed = (is: Edm | EnumType, name = 'Id'): AnyStructure => ({
   type: 'Ns.Thing',
   keys: [name],
   members: { [name]: { is } },
 })
 
 describe('keys (URL Conventions, section 4.3.1; RFC 3986, section 3.3)', () => {
-  const two: Structure = {
+  const two: AnyStructure = {
     type: 'Ns.Two',
     keys: ['Vessel', 'Call'],
     members: { Vessel: { is: edm4.int64 }, Call: { is: edm4.string } },
   }
-  const inside: Structure = {
+  const inside: AnyStructure = {
     type: 'Ns.Deep',
     keys: ['Row', 'Number'],
     keyPaths: { Row: ['Place', 'Row'] },
     members: { Place: { is: () => place }, Number: { is: edm4.int32 } },
   }
-  const heir: Structure = { type: 'Ns.Heir', base: () => two, members: {} }
+  const heir: AnyStructure = { type: 'Ns.Heir', base: () => two, members: {} }
   test.each(
-    titled<[Structure, unknown, typeof v4, string]>([
+    titled<[AnyStructure, unknown, typeof v4, string]>([
       [keyed(edm4.int32), 7, v4, '(7)'],
       [keyed(edm4.int64), -7n, v4, '(-7)'],
       [keyed(edm4.string), 'BKM/4', v4, "('BKM%2F4')"],
@@ -342,7 +342,7 @@ describe('keys (URL Conventions, section 4.3.1; RFC 3986, section 3.3)', () => {
   })
 
   test('what lies inside something else: its key in between, a singleton without (section 4.3.3)', () => {
-    const log: Structure = keyed(edm4.int32, 'Page')
+    const log: AnyStructure = keyed(edm4.int32, 'Page')
     const within = [{ path: 'Vessels', of: keyed(edm4.int64) }]
     expect(resourcePath({ path: 'Log', of: log, within }, { of: 7n }, v4)).toBe('Vessels(7)/Log')
     expect(entityPath({ path: 'Log', of: log, within }, { of: 7n, key: 2 }, v4)).toBe(
@@ -370,7 +370,7 @@ describe('keys (URL Conventions, section 4.3.1; RFC 3986, section 3.3)', () => {
   })
 })
 
-const ship: Structure = {
+const ship: AnyStructure = {
   type: 'Ns.Ship',
   is: 'Ship',
   keys: ['Number'],
@@ -389,13 +389,13 @@ const ship: Structure = {
     Next: { is: () => ship, navigation: true },
   },
 }
-const tug: Structure = {
+const tug: AnyStructure = {
   type: 'Ns.Tug',
   is: 'Tug',
   base: () => ship,
   members: { Pull: { is: edm4.double } },
 }
-const owner: Structure = {
+const owner: AnyStructure = {
   type: 'Ns.Owner',
   keys: ['Id'],
   members: { Id: { is: edm4.int32 }, Name: { is: edm4.string } },

@@ -1,5 +1,5 @@
 import { commonRuntime } from '../common-runtime.js'
-import type { Contract, NamedType, Operation, RecordType } from '../../contract/contract.js'
+import type { Contract, NamedType, Operation, RecordType, TypeId } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
@@ -13,7 +13,7 @@ import {
 } from '../../printing/escaping.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFunction } from '../../typescript/operation-function.js'
-import { typeTextsOf } from '../../typescript/types.js'
+import { typeTextsOf, type TypeTexts } from '../../typescript/types.js'
 import { Page } from '../../printing/page.js'
 import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
 import type {
@@ -281,16 +281,28 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
     code`// How each type stands in JSON and in addresses: plain data that serves to write, to read and to check.`,
   )
   const printer = new TreePrinter(page, contract, names)
+  const texts = typeTextsOf(contract, names, openMembers)
   for (const { type, tree } of types) {
     if (tree === undefined) continue
-    const other = type.kind === 'enumeration' ? code`EnumType` : code`ValueType`
-    const kind = type.kind === 'record' ? code`Structure` : other
     page.print(
       code``,
-      code`export const ${identifier(name(type))}: ${page.useType(modelModule, kind)} = ${printer.print(tree)}`,
+      code`export const ${identifier(name(type))}: ${codecType(type, texts, page)} = ${printer.print(tree)}`,
     )
   }
   return page
+}
+
+/** The type of the constant that says how a type stands on the wire. */
+function codecType(type: NamedType, texts: TypeTexts, page: Page): Code {
+  const all = texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)
+  if (type.kind === 'enumeration') return code`${page.useType(modelModule, 'EnumType')}<${all}>`
+  if (type.kind !== 'record') return code`${page.useType(modelModule, 'ValueCodec')}<${all}>`
+  const structure = page.useType(modelModule, 'Structure')
+  const own = texts.recordItself(type.id, page)
+  const base = type.base === undefined ? undefined : texts.recordItself(type.base.to, page)
+  if (texts.hasSubtypes(type.id))
+    return code`${structure}<${own}, ${base ?? code`unknown`}, ${all}>`
+  return code`${structure}<${own}${base === undefined ? code`` : code`, ${base}`}>`
 }
 
 /** Queries are typed by what the entity has, and what comes back by what was asked for. */
@@ -441,6 +453,22 @@ function printOperation(context: OperationContext): void {
   }
   page.print(
     code``,
-    code`const ${constant}: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])} = ${new TreePrinter(page, contract, names).print(tree)}`,
+    code`const ${constant}: ${page.useType(`runtime/odata/${facts[0]}`, facts[1])}<${factsOf(context)}> = ${new TreePrinter(page, contract, names).print(tree)}`,
   )
+}
+
+/** What the facts of an operation are of: its entities; of functions and actions more. */
+function factsOf({ contract, names, operation, page, inputType }: OperationContext): Code {
+  const layout = operationLayout(operation)
+  const texts = typeTextsOf(contract, names, openMembers)
+  const textOf = (id: TypeId): Code =>
+    texts.of({ kind: 'reference', to: id, origin: operation.origin }, page)
+  if (layout.kind !== 'invoke') return textOf(layout.entity)
+  const { outcome } = operation
+  const returned = outcome.kind === 'value' ? texts.of(outcome.field.type, page) : code`void`
+  const parameters = operation.inputs
+    .filter(({ place }) => place === 'body')
+    .map(({ name }) => quoted(name))
+  const named = parameters.length === 0 ? code`` : code`, ${joined(parameters, ' | ')}`
+  return code`${inputType}, ${returned}${named}`
 }

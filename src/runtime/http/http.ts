@@ -95,8 +95,11 @@ export interface FaultContent extends ContentFacts {
 
 /** Content of a type, or of one of several. */
 export interface ContentOf<T> extends ContentFacts {
-  readonly is?: unknown extends T ? object : JsonRef<T> | EachRef<T>
+  readonly is?: SomeRef<T>
 }
+
+/** A codec of a type, or of one of several; of what is not known, any. */
+type SomeRef<T> = unknown extends T ? object : JsonRef<T> | EachRef<T>
 
 type EachRef<T> = T extends unknown ? JsonRef<T> : never
 
@@ -148,17 +151,18 @@ export interface HttpOperation<
   readonly answers: Readonly<Record<string, Answer<Outcome> | readonly Answer<Outcome>[]>>
 }
 
-type BodyOf<Input> = Input extends { readonly body?: infer Body }
-  ? Exclude<Body, null | undefined>
+type BodyOf<Input> = Input extends { readonly body?: infer Body } ? Present<Body> : never
+
+/** What an answer carries: the outcome, or the body that it has for a status. */
+interface Answer<Outcome> extends ContentFacts {
+  readonly is?: SomeRef<Present<Outcome>> | BodyRef<Outcome>
+}
+
+type BodyRef<Outcome> = Outcome extends { readonly status: number; readonly body?: infer Body }
+  ? SomeRef<Present<Body>>
   : never
 
-/** What an answer carries: the outcome, or what it has for one status. */
-type Answer<Outcome> = ContentOf<
-  | Exclude<Outcome, null | undefined>
-  | (Outcome extends { readonly status: number; readonly body?: infer Body }
-      ? Exclude<Body, null | undefined>
-      : never)
->
+type Present<T> = Exclude<T, null | undefined>
 
 /** An operation whose types are not known to the compiler. */
 export interface AnyHttpOperation {

@@ -115,7 +115,11 @@ interface JsonPart<T> extends AnyJsonCodec {
 }
 
 /** What writes one of the alternatives of a type. */
-type Each<T> = T extends unknown ? (value: T) => unknown : never
+type Each<T> = unknown extends T
+  ? (value: never) => unknown
+  : T extends unknown
+    ? (value: T) => unknown
+    : never
 
 type Present<T> = Exclude<T, null | undefined>
 

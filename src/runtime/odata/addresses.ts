@@ -1,20 +1,20 @@
 import { isObject } from '../json/values.js'
-import { keyProperty, keysOf, type Structure, type Wire } from './model.js'
+import { keyProperty, keysOf, type AnyStructure, type Holder, type Wire } from './model.js'
 
 /** Addresses of entity sets and entities (URL Conventions, section 4). */
 
 type Input = Readonly<Record<string, unknown>>
 
-/** An entity set, a singleton, or the entities inside another one. */
-export interface Resource {
+/** An entity set, a singleton, or the entities inside another one: of entities of a type. */
+export interface Resource<Entity = unknown> {
   /** Its name in the address. */
   readonly path: string
-  readonly of: Structure
+  readonly of: AnyStructure & Holder<Entity>
   readonly singleton?: boolean
   /** What it is contained in, the outermost first. */
   readonly within?: readonly {
     readonly path: string
-    readonly of: Structure
+    readonly of: AnyStructure
     readonly singleton?: boolean
   }[]
 }
@@ -37,7 +37,11 @@ export function isBinding(value: unknown): value is { readonly $bind: unknown } 
 }
 
 /** A key as a predicate: `(7)`, `(Vessel=7,Number=2)` (URL Conventions, section 4.3.1). */
-export function keyText(structure: Structure, key: unknown, wire: Pick<Wire, 'literal'>): string {
+export function keyText(
+  structure: AnyStructure,
+  key: unknown,
+  wire: Pick<Wire, 'literal'>,
+): string {
   const names = keysOf(structure)
   const literal = (name: string, value: unknown): string => {
     const property = keyProperty(structure, name)
@@ -54,7 +58,7 @@ export function keyText(structure: Structure, key: unknown, wire: Pick<Wire, 'li
  */
 export function entityAddress(
   set: string,
-  structure: Structure,
+  structure: AnyStructure,
   key: unknown,
   wire: Pick<Wire, 'literal'>,
 ): string {
@@ -64,7 +68,7 @@ export function entityAddress(
 /** The steps that have a key, of those that a resource lies in. */
 export function keyedSteps({
   within = [],
-}: Pick<Resource, 'within'>): readonly { readonly path: string; readonly of: Structure }[] {
+}: Pick<Resource, 'within'>): readonly { readonly path: string; readonly of: AnyStructure }[] {
   return within.filter(({ singleton }) => singleton !== true)
 }
 

@@ -7,7 +7,7 @@ import { unknownName } from './checking.js'
 import { double } from './edm4.js'
 import { filterText } from './filter.js'
 import { checked, checkWithin, type EntityOperation } from './input-checks.js'
-import { membersOf, type Property, type Structure } from './model.js'
+import { membersOf, type AnyProperty, type AnyStructure } from './model.js'
 import { fetchPage, readPage, reading } from './pages.js'
 import { checkQuery, queryString, type AnyQuery } from './query.js'
 
@@ -82,7 +82,7 @@ export async function aggregate<Row>(
 /** The text of `$apply`. */
 export function applyText(
   { filter, groupBy, measures }: AnyAggregation,
-  structure: Structure,
+  structure: AnyStructure,
   { protocol }: Pick<EntityOperation, 'protocol'>,
 ): string {
   const measured = Object.entries(measures).map(([name, measure]) =>
@@ -104,9 +104,9 @@ function namesOf(names: AnyAggregation['groupBy']): readonly string[] {
 }
 
 /** A row: an entity of which the names that were asked for are there, and what was reckoned out. */
-function rowOf(structure: Structure, { measures }: AnyAggregation): Structure {
+function rowOf(structure: AnyStructure, { measures }: AnyAggregation): AnyStructure {
   const members = membersOf(structure)
-  const measured = Object.entries(measures).map(([name, measure]): [string, Property] => {
+  const measured = Object.entries(measures).map(([name, measure]): [string, AnyProperty] => {
     const property =
       measure === 'count' || measure.by === 'average' || measure.by === 'countdistinct'
         ? undefined

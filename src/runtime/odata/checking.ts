@@ -10,9 +10,9 @@ import {
   kindOf,
   membersOf,
   settled,
-  type Property,
+  type AnyProperty,
   type Purpose,
-  type Structure,
+  type AnyStructure,
   type ValueType,
 } from './model.js'
 
@@ -20,7 +20,7 @@ import {
 
 /** Finds every place where a value does not fit a property. */
 export function checkProperty(
-  property: Property,
+  property: AnyProperty,
   value: unknown,
   path: string,
   purpose: Purpose,
@@ -30,7 +30,7 @@ export function checkProperty(
   if (property.binds !== undefined && purpose !== 'value') {
     if (property.many === true && Array.isArray(value))
       value.forEach((each: unknown, at) =>
-        checkRelated(type as Structure, each, `${path}[${String(at)}]`, purpose, misfits),
+        checkRelated(type as AnyStructure, each, `${path}[${String(at)}]`, purpose, misfits),
       )
     else if (property.many === true || value === null)
       checkProperty(
@@ -40,7 +40,7 @@ export function checkProperty(
         'value',
         misfits,
       )
-    else checkRelated(type as Structure, value, path, purpose, misfits)
+    else checkRelated(type as AnyStructure, value, path, purpose, misfits)
     return
   }
   if (property.many === true) {
@@ -56,7 +56,7 @@ export function checkProperty(
 
 /** A new entity that comes along, or one that is there, by its key. */
 function checkRelated(
-  structure: Structure,
+  structure: AnyStructure,
   value: unknown,
   path: string,
   purpose: Purpose,
@@ -68,7 +68,7 @@ function checkRelated(
 
 /** Finds every place where a key does not fit. */
 export function checkKey(
-  structure: Structure,
+  structure: AnyStructure,
   key: unknown,
   path: string,
   misfits: Misfit[],
@@ -130,7 +130,7 @@ function checkValue(
  * @param deep changes may carry what hangs off the entity
  */
 export function checkStructure(
-  declared: Structure,
+  declared: AnyStructure,
   value: unknown,
   path: string,
   purpose: Purpose,

@@ -10,8 +10,8 @@ import {
   membersOf,
   settled,
   type EnumType,
-  type Property,
-  type Structure,
+  type AnyProperty,
+  type AnyStructure,
 } from './model.js'
 import type { Condition, Conditions } from './terms.js'
 
@@ -60,7 +60,7 @@ function joined(conditions: readonly Condition[], word: 'and' | 'or'): Condition
 /** The text of a filter: as it was given, or as its function says. */
 export function filterText(
   filter: string | ((terms: never) => Conditions),
-  structure: Structure,
+  structure: AnyStructure,
   words: FilterWords,
 ): string {
   if (typeof filter === 'string') return filter
@@ -75,7 +75,12 @@ function together(conditions: Conditions): Condition {
  * The terms of a structure's properties; made when they are asked for, because structures can be
  * recursive.
  */
-function termsOf(structure: Structure, path: string, words: FilterWords, depth: number): unknown {
+function termsOf(
+  structure: AnyStructure,
+  path: string,
+  words: FilterWords,
+  depth: number,
+): unknown {
   const members = membersOf(structure)
   return new Proxy(members, {
     get(_, name) {
@@ -99,7 +104,7 @@ function termsOf(structure: Structure, path: string, words: FilterWords, depth: 
 }
 
 /** A kind of a structure by the name that `$is` has for it. */
-function kindNamed(structure: Structure, kind: string): Structure {
+function kindNamed(structure: AnyStructure, kind: string): AnyStructure {
   const found = kindOf(structure, (each) => each.is === kind)
   if (found === undefined)
     throw new UnknownProperty(
@@ -108,7 +113,7 @@ function kindNamed(structure: Structure, kind: string): Structure {
   return found
 }
 
-function termOf(property: Property, path: string, words: FilterWords, depth: number): unknown {
+function termOf(property: AnyProperty, path: string, words: FilterWords, depth: number): unknown {
   const type = settled(property.is)
   const single = (at: string, within: number): unknown =>
     'members' in type
@@ -320,7 +325,7 @@ const token =
  */
 export function checkFilterText(
   text: string,
-  structure: Structure,
+  structure: AnyStructure,
   path: string,
   misfits: Misfit[],
 ): void {
@@ -328,7 +333,7 @@ export function checkFilterText(
 }
 
 /** The names of properties that a filter speaks of, of the structure itself. */
-export function namesInFilter(text: string, structure: Structure): string[] {
+export function namesInFilter(text: string, structure: AnyStructure): string[] {
   const found = new Set<string>()
   paths(text, structure, '', [], (steps, isVariable) => {
     const [first = ''] = steps[0] === '$it' ? steps.slice(1) : steps
@@ -339,12 +344,12 @@ export function namesInFilter(text: string, structure: Structure): string[] {
 
 function paths(
   text: string,
-  structure: Structure,
+  structure: AnyStructure,
   path: string,
   misfits: Misfit[],
   told: (steps: readonly string[], isVariable: boolean) => void,
 ): void {
-  const variables = new Map<string, Structure>()
+  const variables = new Map<string, AnyStructure>()
   const found = [...text.matchAll(token)].map(([each]) => each)
   found.forEach((each, at) => {
     if (!/^[\p{L}_$]/u.test(each) || /['-]/.test(each) || words.has(each)) return
@@ -364,19 +369,19 @@ function paths(
 /** Follows a path as far as the contract knows it; gives the structure that it ends in. */
 export function walk(
   steps: readonly string[],
-  root: Structure,
-  variables: ReadonlyMap<string, Structure>,
+  root: AnyStructure,
+  variables: ReadonlyMap<string, AnyStructure>,
   path: string,
   misfits: Misfit[],
-): Structure | undefined {
+): AnyStructure | undefined {
   const [first = ''] = steps
   const start = variables.get(first) ?? (first === '$it' ? root : undefined)
-  let structure: Structure | undefined = start ?? root
+  let structure: AnyStructure | undefined = start ?? root
   for (const step of start === undefined ? steps : steps.slice(1)) {
     // Counts, aliases, and names with a dot, which are types and functions, are the service's to
     // judge.
     if (/^[$@*]|\./.test(step)) return undefined
-    const members: Readonly<Record<string, Property>> = membersOf(structure)
+    const members: Readonly<Record<string, AnyProperty>> = membersOf(structure)
     const property = Object.hasOwn(members, step) ? members[step] : undefined
     if (property === undefined) {
       if (!isOpen(structure))
@@ -384,7 +389,7 @@ export function walk(
       return undefined
     }
     if (!isStructure(property.is)) return undefined
-    structure = settled(property.is) as Structure
+    structure = settled(property.is) as AnyStructure
   }
   return structure
 }

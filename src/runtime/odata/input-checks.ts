@@ -9,7 +9,7 @@ import { checkRestrictions, type Restrictions } from './restrictions.js'
 import type { Facts } from './sending.js'
 
 /** An operation on an entity set, a singleton, or the entities inside another one. */
-export interface EntityOperation extends Facts, Resource {
+export interface EntityOperation<Entity = unknown> extends Facts, Resource<Entity> {
   /** What the service says that it can't do with them. */
   readonly restricted?: Restrictions
 }

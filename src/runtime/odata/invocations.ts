@@ -5,7 +5,14 @@ import { jsonText } from '../json/values.js'
 import { encodeSegment, entityPath, resourcePath, type Resource } from './addresses.js'
 import { checkKey, checkProperty, unknownName } from './checking.js'
 import { checkTag, checkWithin, checked, ifMatchOf } from './input-checks.js'
-import { isStructure, type Property, type Structure } from './model.js'
+import {
+  isStructure,
+  type AnyProperty,
+  type AnyStructure,
+  type Holder,
+  type Property,
+  type Single,
+} from './model.js'
 import type { ListingPage } from '../listing.js'
 import { onOurHost } from '../service-links.js'
 import { isPartial, pageAsItCame, readPage, reading } from './pages.js'
@@ -13,8 +20,28 @@ import { checkQuery, queryString, type AnyQuery } from './query.js'
 import { answered, parsed, type Facts, type Outgoing } from './sending.js'
 import { readProperty, writeProperty } from './structure.js'
 
-/** A function or an action. */
-export interface Invocation extends Facts {
+/**
+ * A function or an action: some of its input are parameters.
+ *
+ * @typeParam Names their names
+ */
+export interface Invocation<
+  Input,
+  Returned,
+  Names extends keyof Input = never,
+> extends AnyInvocation {
+  readonly parameters?: {
+    readonly [Name in Names]-?: Property<Input[Name]> & { readonly name?: string }
+  }
+  readonly returns?: Property<Returned>
+  readonly asks?: {
+    readonly of: AnyStructure & Holder<Single<Returned>>
+    readonly options: readonly string[]
+  }
+}
+
+/** A function or an action whose types are not known to the compiler. */
+export interface AnyInvocation extends Facts {
   /** Its name in the address. */
   readonly call: string
   readonly method: 'GET' | 'POST'
@@ -25,10 +52,10 @@ export interface Invocation extends Facts {
   readonly passing: 'inline' | 'body' | 'query'
   /** What it is bound to. With `many` to the whole set; `cast` is the type that it wants. */
   readonly on?: Resource & { readonly many?: boolean; readonly cast?: string }
-  readonly parameters?: Readonly<Record<string, Property & { readonly name?: string }>>
-  readonly returns?: Property
+  readonly parameters?: Readonly<Record<string, AnyProperty & { readonly name?: string }>>
+  readonly returns?: AnyProperty
   /** What a query can ask of the entities that it returns. */
-  readonly asks?: { readonly of: Structure; readonly options: readonly string[] }
+  readonly asks?: { readonly of: AnyStructure; readonly options: readonly string[] }
 }
 
 type Input = Readonly<Record<string, unknown>>
@@ -36,7 +63,7 @@ type Input = Readonly<Record<string, unknown>>
 /** Calls a function or an action. A collection is fetched to its end. */
 export async function invoke<Outcome>(
   connection: Connection,
-  operation: Invocation,
+  operation: AnyInvocation,
   input: object = {},
   thisCall: ThisCall = {},
 ): Promise<Outcome> {
@@ -66,8 +93,8 @@ export async function invoke<Outcome>(
 
 /** The one value that an operation returns. */
 function readReturned(
-  operation: Invocation,
-  returns: Property,
+  operation: AnyInvocation,
+  returns: AnyProperty,
   response: Response,
   hear: Hear,
 ): unknown {
@@ -79,8 +106,8 @@ function readReturned(
 /** The rows of all pages that an operation returns; null where there are none at all. */
 async function allRows(
   connection: Connection,
-  operation: Invocation,
-  returns: Property,
+  operation: AnyInvocation,
+  returns: AnyProperty,
   outgoing: Outgoing,
   { isPart, thisCall }: { readonly isPart: boolean; readonly thisCall: ThisCall },
 ): Promise<unknown[] | null> {
@@ -110,7 +137,7 @@ async function allRows(
 
 /** Where an invocation goes, below the service root, and what it carries. */
 export function invocationTarget(
-  operation: Invocation,
+  operation: AnyInvocation,
   input: Input,
 ): { target: string; body?: string } {
   const { on, protocol, parameters = {} } = operation
@@ -174,11 +201,11 @@ export function invocationTarget(
 }
 
 /** The part of an input that asks something of the entities that are returned. */
-function askedOf({ asks }: Invocation, input: Input): Input & AnyQuery {
+function askedOf({ asks }: AnyInvocation, input: Input): Input & AnyQuery {
   return Object.fromEntries((asks?.options ?? []).map((name) => [name, input[name]]))
 }
 
-function checkInvocation(connection: Connection, operation: Invocation, input: Input): void {
+function checkInvocation(connection: Connection, operation: AnyInvocation, input: Input): void {
   checked(connection, operation, input, (misfits) => {
     const { on, parameters = {} } = operation
     const hasKey = on !== undefined && on.many !== true && on.singleton !== true

@@ -3,7 +3,7 @@ import { jsonText } from '../json/values.js'
 import { entityAddress, entityPath, keyText } from './addresses.js'
 import { checkKey } from './checking.js'
 import { checkEntityInput, checked, type EntityOperation } from './input-checks.js'
-import type { Structure } from './model.js'
+import type { AnyStructure } from './model.js'
 import { send, type Outgoing } from './sending.js'
 
 /**
@@ -17,7 +17,7 @@ export interface LinkTarget {
   readonly name?: string
   /** The set that its entities are in. */
   readonly set: string
-  readonly of: Structure
+  readonly of: AnyStructure
   readonly many?: boolean
 }
 
@@ -25,7 +25,7 @@ export interface LinkTarget {
  * An operation on the links of an entity: which one, says the one input that is given besides the
  * key.
  */
-export interface LinkOperation extends EntityOperation {
+export interface LinkOperation<Entity = unknown> extends EntityOperation<Entity> {
   readonly targets: Readonly<Record<string, LinkTarget>>
 }
 

@@ -13,7 +13,7 @@ import { faultOf, isRefusal, open, send } from './sending.js'
  * sections 11.2.4 and 11.4.7 to 11.4.8).
  */
 
-export interface MediaOperation extends EntityOperation {
+export interface MediaOperation<Entity = unknown> extends EntityOperation<Entity> {
   /** The properties that are streams. */
   readonly streams?: readonly string[]
   /** The entity stands for bytes itself. */

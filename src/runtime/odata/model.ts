@@ -7,20 +7,65 @@ import type { Edm } from './edm.js'
 /**
  * An enumeration; its values are the names of its members. With `flags` a value is a list of them.
  */
-export interface EnumType {
+export interface EnumType<T = string> {
   /** The qualified name. */
   readonly enumeration: string
-  readonly values: readonly string[]
+  readonly values: readonly T[]
   readonly flags?: boolean
 }
 
 export type RestrictedEdm = JsonLimits & { readonly restricts: Edm }
 
-export type ValueType = Edm | RestrictedEdm | EnumType | Structure
+export type ValueType = Edm | RestrictedEdm | EnumType | AnyStructure
 
-/** A property, a parameter, or what an operation returns. */
-export interface Property {
-  readonly is: ValueType | (() => Structure)
+/**
+ * A value as its codec is written down: one of the kinds of {@link ValueType}, told by what it has.
+ * What a function gives is not looked into: compilers would follow it through all the types of a
+ * client.
+ */
+export interface AnyValue extends JsonLimits {
+  readonly simple?: string
+  read?(json: unknown): unknown
+  write?(value: never): unknown
+  check?(value: unknown): boolean
+  readonly term?: string
+  literal?(value: never): string
+  readonly restricts?: Edm
+  readonly enumeration?: string
+  readonly values?: readonly unknown[]
+  readonly flags?: boolean
+  readonly members?: object
+}
+
+/** A codec of values of a type: one of its own primitive type, restricted, or an enumeration. */
+export interface ValueCodec<T> extends AnyValue {
+  readonly read?: (json: unknown) => T | undefined
+  readonly write?: (value: T) => unknown
+  readonly restricts?: Edm<T>
+  readonly values?: readonly T[]
+}
+
+/** What tells of a structure the values that it stands for. It is never there. */
+export interface Holder<T> {
+  readonly holds?: T
+}
+
+/** A property, a parameter, or what an operation returns, as the compiler knows it by its type. */
+export interface Property<T> extends PropertyFacts {
+  readonly is: ValueCodec<Single<T>> | (() => Holder<Single<T>>)
+}
+
+/** One whose type is not known to the compiler. */
+export interface AnyProperty extends PropertyFacts {
+  readonly is: AnyValue | (() => object)
+}
+
+/** Of a list what is in it. */
+export type Single<T> = [Present<T>] extends [readonly (infer Item)[]] ? Present<Item> : Present<T>
+
+type Present<T> = Exclude<T, null | undefined>
+
+interface PropertyFacts {
   /** A collection. */
   readonly many?: boolean
   readonly nullable?: boolean
@@ -41,8 +86,23 @@ export interface Property {
   readonly binds?: string
 }
 
-/** An entity type or a complex type. */
-export interface Structure {
+/**
+ * An entity type or a complex type: its members are those that the type has beside those of its
+ * base.
+ *
+ * @typeParam Any what may stand in its place: it, or one of its subtypes
+ */
+export interface Structure<T, Base = unknown, Any = T> extends AnyStructure, Holder<Any> {
+  readonly members: {
+    readonly [Name in keyof T as Named<Name, keyof Base | '$is' | '$etag'>]-?: Property<T[Name]>
+  }
+}
+
+/** A name, unless it is one of those, or stands for all names. */
+type Named<Name, Others> = Name extends Others ? never : string extends Name ? never : Name
+
+/** An entity type or a complex type whose members are not known to the compiler. */
+export interface AnyStructure {
   /** The qualified name. */
   readonly type: string
   /** The value of `$is`, where it has subtypes or is one. */
@@ -55,9 +115,9 @@ export interface Structure {
    */
   readonly keys?: readonly string[]
   readonly keyPaths?: Readonly<Record<string, readonly string[]>>
-  readonly members: Readonly<Record<string, Property>>
-  readonly base?: () => Structure
-  readonly subtypes?: () => readonly Structure[]
+  readonly members: Readonly<Record<string, AnyProperty>>
+  readonly base?: () => AnyStructure
+  readonly subtypes?: () => readonly AnyStructure[]
 }
 
 export interface About {
@@ -93,7 +153,7 @@ export interface Wire {
   /** May changes to an entity carry what hangs off it? */
   readonly deepUpdates: boolean
   /** A value as it stands in an address: of a key, of a parameter. */
-  literal(property: Property, value: unknown): string
+  literal(property: AnyProperty, value: unknown): string
 }
 
 export interface Reading {
@@ -106,22 +166,22 @@ export interface Reading {
 /** What an object is sent for: a new entity, changes to one, or a value of its own. */
 export type Purpose = 'create' | 'change' | 'value'
 
-export function isStructure(type: Property['is']): type is Structure | (() => Structure) {
+export function isStructure(type: AnyProperty['is']): boolean {
   return typeof type === 'function' || 'members' in type
 }
 
-export function settled(type: Property['is']): ValueType {
-  return typeof type === 'function' ? type() : type
+export function settled(type: AnyProperty['is']): ValueType {
+  return (typeof type === 'function' ? type() : type) as ValueType
 }
 
 export function edmOf(type: Edm | RestrictedEdm): Edm {
   return 'restricts' in type ? type.restricts : type
 }
 
-const known = new WeakMap<Structure, Readonly<Record<string, Property>>>()
+const known = new WeakMap<AnyStructure, Readonly<Record<string, AnyProperty>>>()
 
 /** All properties, those of the bases first. */
-export function membersOf(structure: Structure): Readonly<Record<string, Property>> {
+export function membersOf(structure: AnyStructure): Readonly<Record<string, AnyProperty>> {
   if (structure.base === undefined) return structure.members
   let members = known.get(structure)
   if (members === undefined)
@@ -130,33 +190,33 @@ export function membersOf(structure: Structure): Readonly<Record<string, Propert
 }
 
 /** The names of the key's properties, which may stand in a base. */
-export function keysOf(structure: Structure): readonly string[] {
+export function keysOf(structure: AnyStructure): readonly string[] {
   return structure.keys ?? (structure.base === undefined ? [] : keysOf(structure.base()))
 }
 
 /** The property that a name of the key stands for, perhaps inside complex ones. */
-export function keyProperty(structure: Structure, name: string): Property | undefined {
+export function keyProperty(structure: AnyStructure, name: string): AnyProperty | undefined {
   const path = keyPath(structure, name)
-  let inside: Structure | undefined = structure
-  let found: Property | undefined
+  let inside: AnyStructure | undefined = structure
+  let found: AnyProperty | undefined
   for (const step of path) {
-    const members: Readonly<Record<string, Property>> =
+    const members: Readonly<Record<string, AnyProperty>> =
       inside === undefined ? {} : membersOf(inside)
     found = Object.hasOwn(members, step) ? members[step] : undefined
     inside =
-      found !== undefined && isStructure(found.is) ? (settled(found.is) as Structure) : undefined
+      found !== undefined && isStructure(found.is) ? (settled(found.is) as AnyStructure) : undefined
   }
   return found
 }
 
-function keyPath(structure: Structure, name: string): readonly string[] {
+function keyPath(structure: AnyStructure, name: string): readonly string[] {
   const { keyPaths, base } = structure
   if (keyPaths === undefined) return base === undefined ? [name] : keyPath(base(), name)
   return (Object.hasOwn(keyPaths, name) ? keyPaths[name] : undefined) ?? [name]
 }
 
 /** The key of an entity: the plain value, or values by name. */
-export function keyOf(structure: Structure, entity: Readonly<Record<string, unknown>>): unknown {
+export function keyOf(structure: AnyStructure, entity: Readonly<Record<string, unknown>>): unknown {
   const names = keysOf(structure)
   const value = (name: string): unknown =>
     keyPath(structure, name).reduce<unknown>(
@@ -168,15 +228,15 @@ export function keyOf(structure: Structure, entity: Readonly<Record<string, unkn
     : Object.fromEntries(names.map((name) => [name, value(name)]))
 }
 
-export function isOpen(structure: Structure): boolean {
+export function isOpen(structure: AnyStructure): boolean {
   return structure.open === true || (structure.base !== undefined && isOpen(structure.base()))
 }
 
 /** The structure itself or the subtype for which a condition holds. */
 export function kindOf(
-  structure: Structure,
-  holds: (each: Structure) => boolean,
-): Structure | undefined {
+  structure: AnyStructure,
+  holds: (each: AnyStructure) => boolean,
+): AnyStructure | undefined {
   if (holds(structure)) return structure
   for (const each of structure.subtypes?.() ?? []) {
     const found = kindOf(each, holds)
@@ -186,7 +246,7 @@ export function kindOf(
 }
 
 /** The names of all kinds that `$is` may say. */
-export function kindNames(structure: Structure): string[] {
+export function kindNames(structure: AnyStructure): string[] {
   return [
     ...(structure.abstract === true || structure.is === undefined ? [] : [structure.is]),
     ...(structure.subtypes?.() ?? []).flatMap(kindNames),

@@ -8,7 +8,7 @@ import { listingOf, type Listing } from '../listing.js'
 import { absolute, onOurHost } from '../service-links.js'
 import { entityPath, resourcePath } from './addresses.js'
 import { checkEntityInput, checkListing, ifMatchOf, type EntityOperation } from './input-checks.js'
-import { keysOf, membersOf, type Purpose, type Reading, type Structure } from './model.js'
+import { keysOf, membersOf, type Purpose, type Reading, type AnyStructure } from './model.js'
 import { fetchPage, isPartial, readPage, reading } from './pages.js'
 import { queryString, type AnyQuery } from './query.js'
 import { answered, parsed, send, type Outgoing } from './sending.js'
@@ -297,7 +297,7 @@ function readEntity(
 }
 
 /** An entity out of a wrapper that some services put around it as if it were a list. */
-function unwrapped(structure: Structure, json: unknown, hear: Hear): unknown {
+function unwrapped(structure: AnyStructure, json: unknown, hear: Hear): unknown {
   const isWrapper =
     isObject(json) &&
     Object.keys(json).every((name) => name === 'value' || name.startsWith('@')) &&
@@ -314,7 +314,7 @@ function unwrapped(structure: Structure, json: unknown, hear: Hear): unknown {
  * for of the other properties is the caller's business.
  */
 function hearOfKeys(
-  structure: Structure,
+  structure: AnyStructure,
   query: AnyQuery,
   rows: readonly unknown[],
   hear: Hear,

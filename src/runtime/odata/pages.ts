@@ -5,7 +5,7 @@ import { bodyAsItCame } from '../json/as-it-came.js'
 import { asNumber, show } from '../json/values.js'
 import type { ListingPage } from '../listing.js'
 import { absolute } from '../service-links.js'
-import type { Property, Reading } from './model.js'
+import type { AnyProperty, Reading } from './model.js'
 import type { AnyQuery } from './query.js'
 import type { Protocol } from './protocol.js'
 import { answered, parsed, type Facts, type Outgoing } from './sending.js'
@@ -15,7 +15,7 @@ import { readProperty } from './structure.js'
 
 export function readPage<Row>(
   operation: Facts,
-  property: Property,
+  property: AnyProperty,
   json: unknown,
   url: string,
   how: Reading,

@@ -1,5 +1,5 @@
 import type { AnyQuery, Option, QueryRules } from './query.js'
-import type { Structure, Wire } from './model.js'
+import type { AnyStructure, Wire } from './model.js'
 
 /** Everything in which the versions of OData differ: v4.ts and v2.ts are the two there are. */
 export interface Protocol extends Wire, QueryRules {
@@ -8,7 +8,7 @@ export interface Protocol extends Wire, QueryRules {
   /** The options that a query may have. */
   readonly options: readonly string[]
   /** A query as options of the address. */
-  query(query: AnyQuery, structure: Structure): Option[]
+  query(query: AnyQuery, structure: AnyStructure): Option[]
   /** Headers of every request; `wantsBack` asks for the entity as it is afterwards. */
   headers(facts: { readonly hasBody: boolean; readonly wantsBack: boolean }): Record<string, string>
   /** The answer's object or value, out of its wrapping. */

@@ -2,7 +2,7 @@ import type { Misfit } from '../failures.js'
 import { isObject, join, show } from '../json/values.js'
 import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
 import { unknownName } from './checking.js'
-import { isStructure, membersOf, settled, type Structure } from './model.js'
+import { isStructure, membersOf, settled, type AnyStructure } from './model.js'
 import type { Conditions } from './terms.js'
 
 /**
@@ -142,11 +142,11 @@ export function listed(names: string | readonly string[]): string {
 }
 
 /** The structure that a navigation property leads to. */
-export function targetOf(structure: Structure, name: string): Structure | undefined {
+export function targetOf(structure: AnyStructure, name: string): AnyStructure | undefined {
   const members = membersOf(structure)
   const property = Object.hasOwn(members, name) ? members[name] : undefined
   return property !== undefined && isStructure(property.is)
-    ? (settled(property.is) as Structure)
+    ? (settled(property.is) as AnyStructure)
     : undefined
 }
 
@@ -179,7 +179,7 @@ const known = [
  */
 export function checkQuery(
   query: Readonly<Record<string, unknown>>,
-  structure: Structure,
+  structure: AnyStructure,
   rules: QueryRules,
   options: readonly string[],
   others: readonly string[],
@@ -246,7 +246,7 @@ export function customOptions({ custom }: AnyQuery): Option[] {
 
 function checkFilter(
   value: unknown,
-  structure: Structure,
+  structure: AnyStructure,
   words: FilterWords,
   path: string,
   misfits: Misfit[],
@@ -267,13 +267,13 @@ function checkFilter(
   }
 }
 
-function checkPath(text: string, structure: Structure, path: string, misfits: Misfit[]): void {
+function checkPath(text: string, structure: AnyStructure, path: string, misfits: Misfit[]): void {
   if (text !== '' && !text.includes('(')) walk(text.split('/'), structure, new Map(), path, misfits)
 }
 
 function checkExpand(
   value: unknown,
-  structure: Structure,
+  structure: AnyStructure,
   rules: QueryRules,
   path: string,
   misfits: Misfit[],

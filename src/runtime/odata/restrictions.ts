@@ -1,7 +1,7 @@
 import type { Misfit } from '../failures.js'
 import { join } from '../json/values.js'
 import { filterText, namesInFilter } from './filter.js'
-import type { Structure } from './model.js'
+import type { AnyStructure } from './model.js'
 import { listed, topLevel, type AnyQuery, type QueryRules } from './query.js'
 
 /**
@@ -28,7 +28,7 @@ export interface Restrictions {
 export function checkRestrictions(
   restricted: Restrictions,
   input: Readonly<Record<string, unknown>>,
-  structure: Structure,
+  structure: AnyStructure,
   rules: QueryRules,
   misfits: Misfit[],
 ): void {

@@ -9,9 +9,9 @@ import {
   membersOf,
   settled,
   type EnumType,
-  type Property,
+  type AnyProperty,
   type Reading,
-  type Structure,
+  type AnyStructure,
   type ValueType,
   type Wire,
 } from './model.js'
@@ -19,7 +19,7 @@ import {
 /** How entities and complex types are written to JSON and read from it. */
 
 /** A value on its way to JSON. It must fit: check it first. */
-export function writeProperty(property: Property, value: unknown, wire: Wire): unknown {
+export function writeProperty(property: AnyProperty, value: unknown, wire: Wire): unknown {
   if (value === null || value === undefined) return value
   const type = settled(property.is)
   return property.many === true
@@ -36,7 +36,7 @@ function writeValue(type: ValueType, value: unknown, wire: Wire): unknown {
 }
 
 export function writeStructure(
-  declared: Structure,
+  declared: AnyStructure,
   value: Readonly<Record<string, unknown>>,
   wire: Wire,
 ): Record<string, unknown> {
@@ -58,13 +58,13 @@ export function writeStructure(
 /** What hangs off an entity that is sent: new entities, entities that are there, or both. */
 function writeRelated(
   name: string,
-  property: Property,
+  property: AnyProperty,
   set: string,
   value: unknown,
   wire: Wire,
 ): Readonly<Record<string, unknown>> {
   const all = [value].flat()
-  const structure = settled(property.is) as Structure
+  const structure = settled(property.is) as AnyStructure
   const addresses = all
     .filter(isBinding)
     .map(({ $bind }) => entityAddress(set, structure, $bind, wire))
@@ -85,7 +85,7 @@ function writeRelated(
  * @throws ContractBreach when it can't be represented
  */
 export function readProperty(
-  property: Property,
+  property: AnyProperty,
   json: unknown,
   path: string,
   reading: Reading,
@@ -144,7 +144,7 @@ function readEnumeration(type: EnumType, json: unknown, path: string, reading: R
 
 /** What reading an object of a structure needs to know of it, worked out once. */
 interface Plan {
-  readonly members: ReadonlyMap<string, Property>
+  readonly members: ReadonlyMap<string, AnyProperty>
   /** What reads a simple value without limits, by the names of such properties. */
   readonly simple: ReadonlyMap<string, Edm>
   /** Properties that come unless a part was asked for. */
@@ -153,14 +153,16 @@ interface Plan {
   readonly isOpen: boolean
 }
 
-const plans = new WeakMap<Structure, Plan>()
+const plans = new WeakMap<AnyStructure, Plan>()
 
-function planOf(structure: Structure): Plan {
+function planOf(structure: AnyStructure): Plan {
   let plan = plans.get(structure)
   if (plan === undefined) {
     const all = Object.entries(membersOf(structure))
     const simple = all.flatMap(([name, { is, many }]) =>
-      many === true || typeof is === 'function' || !('literal' in is) ? [] : [[name, is] as const],
+      many === true || typeof is === 'function' || !('literal' in is)
+        ? []
+        : [[name, is as Edm] as const],
     )
     plan = {
       members: new Map(all),
@@ -178,11 +180,11 @@ function planOf(structure: Structure): Plan {
 
 /** The kind of a structure that an object says it is. */
 function kindSaid(
-  declared: Structure,
+  declared: AnyStructure,
   json: Readonly<Record<string, unknown>>,
   path: string,
   reading: Reading,
-): Structure {
+): AnyStructure {
   const type = reading.wire.typeOf(json)
   if (type === undefined || type === declared.type) return declared
   const found = kindOf(declared, (each) => each.type === type)
@@ -221,7 +223,7 @@ function isAsItMeans(
  * @throws ContractBreach when it can't be represented
  */
 export function readStructure(
-  declared: Structure,
+  declared: AnyStructure,
   json: unknown,
   path: string,
   reading: Reading,

@@ -1,7 +1,7 @@
 import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { edmOf, settled, type About, type Structure } from './model.js'
+import { edmOf, settled, type About, type AnyStructure } from './model.js'
 import { customOptions, listed, targetOf, type AnyQuery, type Option } from './query.js'
 
 /**
@@ -19,7 +19,7 @@ const words: FilterWords = {
 /** Nested expansions as paths: what is expanded, and what is selected there. */
 function paths(
   asked: AnyQuery,
-  structure: Structure,
+  structure: AnyStructure,
   prefix: string,
 ): { expand: string[]; select: string[] } {
   const { expand, select } = asked

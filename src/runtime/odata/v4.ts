@@ -1,7 +1,7 @@
 import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { edmOf, settled, type Structure } from './model.js'
+import { edmOf, settled, type AnyStructure } from './model.js'
 import {
   customOptions,
   encodeQuery,
@@ -21,7 +21,7 @@ function protocol(version: '4.0' | '4.01'): Protocol {
     typeName: (name) => name,
     hasIn: version === '4.01',
   }
-  const query = (asked: AnyQuery, structure: Structure): Option[] => {
+  const query = (asked: AnyQuery, structure: AnyStructure): Option[] => {
     const { filter, search, select, expand, orderBy, top, skip, count, compute, levels } = asked
     return [
       ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
@@ -39,7 +39,7 @@ function protocol(version: '4.0' | '4.01'): Protocol {
   }
   // The options of an expanded property stand in brackets behind it (URL Conventions, section
   // 5.1.3).
-  const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: Structure): string =>
+  const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: AnyStructure): string =>
     typeof expand === 'string'
       ? expand
       : expand
@@ -52,7 +52,7 @@ function protocol(version: '4.0' | '4.01'): Protocol {
                 ),
           )
           .join(',')
-  const nested = (inner: AnyQuery, structure: Structure): string => {
+  const nested = (inner: AnyQuery, structure: AnyStructure): string => {
     const options = query(inner, structure)
     return options.length === 0
       ? ''

@@ -5,14 +5,14 @@ import {
   isStructure,
   membersOf,
   settled,
-  type Property,
-  type Structure,
+  type AnyProperty,
+  type AnyStructure,
 } from '../../../runtime/odata/model.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
 
 /** A row with what it is: values in the shapes of the client. */
 export interface Row {
-  readonly structure: Structure
+  readonly structure: AnyStructure
   readonly values: Readonly<Record<string, unknown>>
 }
 
@@ -92,7 +92,7 @@ function isOf(inputs: readonly Expression[], scope: Scope): boolean {
 }
 
 /** Is a structure of this name, or does it extend one that is? */
-function isKind(structure: Structure, name: string): boolean {
+function isKind(structure: AnyStructure, name: string): boolean {
   return structure.type === name || (structure.base !== undefined && isKind(structure.base(), name))
 }
 
@@ -133,7 +133,7 @@ function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] 
   const items = property.many === true ? many : [value]
   return items.map((each) =>
     isStructure(property.is) && typeof each === 'object' && each !== null
-      ? { structure: settled(property.is) as Structure, values: each as Row['values'] }
+      ? { structure: settled(property.is) as AnyStructure, values: each as Row['values'] }
       : valueOf(property, each),
   )
 }
@@ -150,7 +150,7 @@ function valueAt(steps: readonly string[], scope: Scope): Value {
 }
 
 /** A value of the client's as expressions have them, by its type. */
-function valueOf(property: Property, value: unknown): Value {
+function valueOf(property: AnyProperty, value: unknown): Value {
   if (value === null || value === undefined) return null
   if (typeof value === 'bigint' || typeof value === 'number') return new NumberValue(String(value))
   const type = settled(property.is)

@@ -3,12 +3,13 @@ import { endpointsOf, operationsOf } from '../../../contract/queries.js'
 import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
 import { checkProperty } from '../../../runtime/odata/checking.js'
-import type { Invocation } from '../../../runtime/odata/invocations.js'
+import type { AnyInvocation } from '../../../runtime/odata/invocations.js'
 import {
+  settled,
   isStructure,
   membersOf,
-  type Property,
-  type Structure,
+  type AnyProperty,
+  type AnyStructure,
 } from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, writeProperty, writeStructure } from '../../../runtime/odata/structure.js'
@@ -72,8 +73,11 @@ class ODataPlayer implements Player {
   private readonly reader: RequestReader
   private readonly performer: Performer
   private readonly sets = new Map<string, SetFacts>()
-  private readonly calls: { operation: Operation; layout: InvocationLayout; live: Invocation }[] =
-    []
+  private readonly calls: {
+    operation: Operation
+    layout: InvocationLayout
+    live: AnyInvocation
+  }[] = []
   private readonly endpoint: Endpoint
   /** The address at which it is played. */
   private base = ''
@@ -94,7 +98,7 @@ class ODataPlayer implements Player {
         this.calls.push({
           operation,
           layout,
-          live: codecs.of(trees.operation(operation)) as Invocation,
+          live: codecs.of(trees.operation(operation)) as AnyInvocation,
         })
       else {
         const id = idOf(layout)
@@ -354,7 +358,7 @@ class ODataPlayer implements Player {
   /** The entity in a body. On the wire an upsert is a change with all that a new entity has. */
   private changed(
     request: PlayRequest,
-    structure: Structure,
+    structure: AnyStructure,
     kind: Kind,
     facts: SetFacts,
   ): Record<string, unknown> {
@@ -446,7 +450,7 @@ class ODataPlayer implements Player {
         (on?.cast ?? '') === (bound?.steps.join('/') ?? ''),
     )
     // Overloads of functions are told by their parameters.
-    const wires = (live: Invocation): string[] =>
+    const wires = (live: AnyInvocation): string[] =>
       Object.entries(live.parameters ?? {}).map(([own, { name: wire }]) => wire ?? own)
     const found = candidates.find(
       ({ live, layout }) =>
@@ -505,7 +509,7 @@ class ODataPlayer implements Player {
 
   private parameter(
     layout: InvocationLayout,
-    property: Property,
+    property: AnyProperty,
     name: string,
     given: ReadonlyMap<string, string>,
     options: Options,
@@ -536,7 +540,7 @@ class ODataPlayer implements Player {
 
   /** How a value is answered that seed data names, or that is made up; and how a refusal is. */
   private answers(
-    returns: Property | undefined,
+    returns: AnyProperty | undefined,
     status: number,
     name: string,
     isCount: boolean,
@@ -563,10 +567,10 @@ class ODataPlayer implements Player {
     }
   }
 
-  private written(returns: Property, value: unknown): unknown {
+  private written(returns: AnyProperty, value: unknown): unknown {
     const { protocol } = this.side
     if (!isStructure(returns.is)) return writeProperty(returns, value, protocol)
-    const structure = typeof returns.is === 'function' ? returns.is() : (returns.is as Structure)
+    const structure = settled(returns.is) as AnyStructure
     const one = (each: unknown): unknown =>
       each === null
         ? null
@@ -608,7 +612,7 @@ function queryInBody(request: PlayRequest): PlayRequest {
 /** Seed rows may have fields that are for the rules alone. */
 function withoutUnknown(
   row: Record<string, unknown>,
-  structure: Structure,
+  structure: AnyStructure,
 ): Record<string, unknown> {
   const kinds = [structure, ...(structure.subtypes?.() ?? [])]
   return Object.fromEntries(

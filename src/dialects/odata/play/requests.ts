@@ -9,10 +9,10 @@ import {
   keysOf,
   membersOf,
   settled,
-  type Property,
+  type AnyProperty,
   type Purpose,
   type Reading,
-  type Structure,
+  type AnyStructure,
 } from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, readStructure } from '../../../runtime/odata/structure.js'
@@ -47,11 +47,11 @@ export class RequestReader {
   private readonly side: ServiceSide
   /** The entity type of a set. */
   private readonly entityOf: (set: string) => TypeId | undefined
-  private readonly structureOf: (id: TypeId) => Structure
+  private readonly structureOf: (id: TypeId) => AnyStructure
 
   constructor(
     side: ServiceSide,
-    structureOf: (id: TypeId) => Structure,
+    structureOf: (id: TypeId) => AnyStructure,
     entityOf: (set: string) => TypeId | undefined,
   ) {
     this.side = side
@@ -71,7 +71,7 @@ export class RequestReader {
     const [only] = names
     const value = (name: string, literal: string): unknown =>
       this.value(
-        { ...(keyProperty(structure, name) as Property), nullable: false },
+        { ...(keyProperty(structure, name) as AnyProperty), nullable: false },
         parseLiteral(literal.trim()),
         name,
       )
@@ -87,7 +87,7 @@ export class RequestReader {
   }
 
   /** A literal as a value of the client. */
-  value(property: Property, literal: Value, path: string): unknown {
+  value(property: AnyProperty, literal: Value, path: string): unknown {
     const json = literal instanceof NumberValue ? numberInJson(literal) : literal
     return readProperty(
       property,
@@ -115,7 +115,7 @@ export class RequestReader {
    * The entity in a body; what does not fit what it is sent for is refused. What is bound stands in
    * it as `{ $bind: key }`.
    */
-  entity(request: PlayRequest, structure: Structure, purpose: Purpose): Record<string, unknown> {
+  entity(request: PlayRequest, structure: AnyStructure, purpose: Purpose): Record<string, unknown> {
     const misfits: Misfit[] = []
     const { json, bound } = this.bindings(this.body(request) ?? {}, structure)
     const value = readStructure(
@@ -152,7 +152,7 @@ export class RequestReader {
    */
   private bindings(
     json: unknown,
-    structure: Structure,
+    structure: AnyStructure,
   ): { json: unknown; bound: Map<string, unknown[]> } {
     const bound = new Map<string, unknown[]>()
     if (!isObject(json)) return { json, bound }
@@ -162,7 +162,7 @@ export class RequestReader {
       const property = members[name]
       if (property?.navigation !== true)
         throw new Refusal(400, `"${structure.type}" has no navigation property "${name}".`)
-      const target = settled(property.is) as Structure
+      const target = settled(property.is) as AnyStructure
       bound.set(
         name,
         addresses.map((each) => {

@@ -6,7 +6,7 @@ import { withNulls } from '../../../contract/with-nulls.js'
 import { fieldsOf, namedType, operationsOf, resolve } from '../../../contract/queries.js'
 import { toPlain } from '../../../runtime/plain.js'
 import { isBinding } from '../../../runtime/odata/addresses.js'
-import { keyOf, keysOf, type Structure } from '../../../runtime/odata/model.js'
+import { keyOf, keysOf, type AnyStructure } from '../../../runtime/odata/model.js'
 import type { LiveCodecs } from '../../codec-tree.js'
 import { CodecReference } from '../../codec-tree.js'
 import type { Rows } from '../../dialect.js'
@@ -38,8 +38,8 @@ export class Tables {
     }
   }
 
-  structure(id: TypeId): Structure {
-    return this.codecs.of(new CodecReference(id, false)) as Structure
+  structure(id: TypeId): AnyStructure {
+    return this.codecs.of(new CodecReference(id, false)) as AnyStructure
   }
 
   all(rows: Rows, table: string, entity: TypeId): Entity[] | undefined {
