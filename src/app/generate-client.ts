@@ -152,7 +152,12 @@ export async function generateClient(
   name: string,
   options: GenerateOptions = {},
 ): Promise<Generated> {
-  const open = await openContract(name, options)
+  return generateOpened(await openContract(name, options), options.overwrite === true)
+}
+
+/** Writes the client of a contract that is open already; as {@link generateClient}. */
+export async function generateOpened(open: OpenContract, overwrite = false): Promise<Generated> {
+  const { name } = open
   if (open.kept === undefined)
     throw problem('TM-1001', {
       name,
@@ -162,7 +167,7 @@ export async function generateClient(
   const folder = resolve(project.folder, entry.folder)
   const { files, names } = await buildClient(open)
   const { added, changed, removed, moved } = await whileLocked(project.folder, 'generate', () =>
-    writeClient(project.folder, name, entry, files, names, options.overwrite === true),
+    writeClient(project.folder, name, entry, files, names, overwrite),
   )
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)

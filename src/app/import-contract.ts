@@ -24,7 +24,13 @@ import { namesForImport } from './client-names.js'
 import { noProof, proofFor, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
 import { preferredEndpoint } from './preferred-endpoint.js'
-import { cacheContract, chooseOperations, contractNameFor } from './open-contract.js'
+import {
+  cacheContract,
+  chooseOperations,
+  contractNameFor,
+  openRead,
+  type OpenContract,
+} from './open-contract.js'
 import { readSource } from './read-source.js'
 
 export interface ImportOptions {
@@ -61,6 +67,8 @@ export interface Imported {
   readonly warning: string | undefined
   /** The address that the metadata was found at, where another one was given. */
   readonly found: string | undefined
+  /** The contract as the project has it, ready for use: nothing is read again. */
+  open(): Promise<OpenContract>
 }
 
 /**
@@ -106,7 +114,7 @@ export async function importContract(
   const from = isWebAddress(location)
     ? withoutSecrets(found ?? location)
     : projectPath(folder, location)
-  const { entry, clashes, index } = await keep({
+  const { entry, clashes, index, names } = await keep({
     folder,
     name,
     contract,
@@ -133,6 +141,15 @@ export async function importContract(
     warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location),
     endpoints: endpointsOf(contract),
     operations: operationsOf(contract),
+    open: async () =>
+      openRead({
+        project: await projectIn(folder),
+        name,
+        whole,
+        names,
+        index,
+        documents: () => Promise.resolve(documents),
+      }),
     typeCount: countTypes(contract, operationsOf(contract)),
   }
 }
@@ -168,6 +185,7 @@ async function keep({
   entry: ContractEntry
   clashes: readonly NameClash[]
   index: SnapshotIndex
+  names: KeptNames
 }> {
   return whileLocked(folder, 'import', async () => {
     await clearStages(folder)
@@ -190,7 +208,8 @@ async function keep({
     }
     const snapshot = snapshotChange(folder, name, documents, names)
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
-    return { entry, clashes, index: snapshot.index }
+    const { class: _, ...identifiers } = names
+    return { entry, clashes, index: snapshot.index, names: identifiers }
   })
 }
 

@@ -115,18 +115,48 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
     whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
     await cacheContract(whole, name, index)
   }
-  whole = await withPages(whole, entry.pages ?? {}, name)
-  const contract = chooseOperations(whole, entry.only, name)
-  const digests = Object.fromEntries(
-    index.documents.map((document) => [document.label, document.digest]),
-  )
+  return openRead({
+    project,
+    name,
+    whole,
+    names: await readNames(project.folder, name),
+    index,
+    documents,
+  })
+}
+
+/** A contract of a project that was read already. */
+export interface ReadContract {
+  readonly project: Project
+  readonly name: string
+  /** As its documents say it. */
+  readonly whole: Contract
+  readonly names: KeptNames
+  readonly index: SnapshotIndex
+  documents(): Promise<Documents>
+}
+
+/** Makes a contract that was read ready for use, as the project file wants it. */
+export async function openRead({
+  project,
+  name,
+  whole: read,
+  names,
+  index,
+  documents,
+}: ReadContract): Promise<OpenContract> {
+  const entry = project.contracts[name]
+  if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const whole = await withPages(read, entry.pages ?? {}, name)
   return {
     name,
-    contract,
+    contract: chooseOperations(whole, entry.only, name),
     whole,
-    digests,
+    digests: Object.fromEntries(
+      index.documents.map((document) => [document.label, document.digest]),
+    ),
     documents,
-    kept: { project, entry, names: await readNames(project.folder, name), index },
+    kept: { project, entry, names, index },
   }
 }
 

@@ -1,9 +1,43 @@
 import { spawn } from 'node:child_process'
 import { cp, readdir, readFile, rm, writeFile } from 'node:fs/promises'
-import { join } from 'node:path'
+import { join, relative } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import { openDemo } from '../../src/app/demo-world.js'
 import { demoWsdl, freshFolder, repository, startTolmach as tolmach } from '../support/program.js'
+
+test('import with its client writes what importing and generating write, and leaves edited files alone', async () => {
+  const [together, apart] = [await freshFolder(), await freshFolder()]
+  const source = join(repository, 'demo/registry/registry.xml')
+  const words = ['import', source, '--as', 'registry', '--only', 'Vessels,Office']
+  const once = await tolmach(together, [...words, '--generate', '--json'])
+  const imported = await tolmach(apart, [...words, '--json'])
+  const generated = await tolmach(apart, ['generate', 'registry', '--json'])
+  expect(JSON.parse(once.stdout)).toEqual({
+    ...(JSON.parse(imported.stdout) as object),
+    client: JSON.parse(generated.stdout) as unknown,
+  })
+  const texts = async (folder: string): Promise<string[]> => {
+    const client = join(folder, 'src/clients/registry')
+    const entries = await readdir(client, { recursive: true, withFileTypes: true })
+    const files = entries
+      .filter((each) => each.isFile())
+      .map((each) => join(each.parentPath, each.name))
+    return Promise.all(
+      files
+        .sort()
+        .map(async (file) => `${relative(folder, file)}\n${await readFile(file, 'utf8')}`),
+    )
+  }
+  expect(await texts(together)).toEqual(await texts(apart))
+  const edited = join(together, 'src/clients/registry/types.ts')
+  await writeFile(edited, 'export {}\n')
+  const again = await tolmach(together, [...words, '--overwrite', '--generate'])
+  expect(again).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('error TM-3001') as string,
+  })
+  expect(await readFile(edited, 'utf8')).toBe('export {}\n')
+})
 
 describe('a project with two contracts', () => {
   let folder: string

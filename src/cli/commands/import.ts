@@ -2,11 +2,11 @@ import type { Command } from 'commander'
 import { pc } from '../colours.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
-import { clashText } from '../../app/client-names.js'
+import { generateOpened } from '../../app/generate-client.js'
 import { foldNotes } from '../../app/fold-notes.js'
-import type { NameClash } from '../../naming/clashes.js'
 import { namesIn, readDuration } from '../options.js'
 import { globalsOf } from '../run.js'
+import { generatedSummary, sayClashes, sayGenerated } from '../generated-text.js'
 import { person } from '../person.js'
 import { tableText } from '../tables.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
@@ -17,6 +17,7 @@ interface Options {
   readonly overwrite?: boolean
   readonly timeout?: string
   readonly credential?: string
+  readonly generate?: boolean
 }
 
 export function declare(command: Command): void {
@@ -27,6 +28,7 @@ export function declare(command: Command): void {
       'the operations wanted, with commas between; * stands for anything',
     )
     .option('--overwrite', 'replace a contract of that name')
+    .option('--generate', 'write its client, too')
     .option(
       '--credential <name>',
       'the credential of tolmach.yaml that the metadata is had with (otherwise you are asked)',
@@ -47,8 +49,11 @@ export function declare(command: Command): void {
         only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
       })
+      const generated =
+        options.generate === true ? await generateOpened(await imported.open()) : undefined
       if (voice.json) {
-        printJson(importSummary(imported))
+        const client = generated === undefined ? {} : { client: generatedSummary(generated) }
+        printJson({ ...importSummary(imported), ...client })
         return
       }
       const { contract, name, endpoint, endpoints, operations }: Imported = imported
@@ -68,6 +73,11 @@ export function declare(command: Command): void {
         say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
       if (imported.found !== undefined) say(voice, `\nThe metadata was found at ${imported.found}.`)
       sayNotes(voice, contract.notes)
+      if (generated !== undefined) {
+        print('')
+        sayGenerated(generated, voice)
+        return
+      }
       sayClashes(voice, imported.clashes)
       say(
         voice,
@@ -101,16 +111,4 @@ function othersText(others: readonly Note[]): string {
 
 function placeOf({ origin: { document, line, column } }: Note): string {
   return `${document}:${line}:${column}`
-}
-
-/** Tells what is called otherwise in the client, a few of them. */
-export function sayClashes(voice: Voice, clashes: readonly NameClash[]): void {
-  const shown = clashes.slice(0, 8)
-  if (shown.length > 0) say(voice, '')
-  for (const clash of shown) say(voice, `${pc.yellow('note')} ${clashText(clash)}`)
-  if (clashes.length > shown.length)
-    say(
-      voice,
-      pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`),
-    )
 }
