@@ -85,6 +85,10 @@ export async function callReady(
     ...(opened === undefined ? {} : { headers: opened.headers }),
   })
   const failed = 'failure' in result && !wasNotSent(result.failure)
+  // Dialects are large to load, and calls that go well need none.
+  const dialect = failed
+    ? await (await import('../dialects/registry.js')).dialectNamed(open.contract.dialect)
+    : undefined
   return {
     contract: open.contract,
     operation,
@@ -98,7 +102,7 @@ export async function callReady(
           contract: open.name,
           isKept: open.kept !== undefined,
           address,
-          isSoap: open.contract.dialect === 'soap',
+          adviceOn: (status) => dialect?.adviceOn?.(status, open.name),
           kinds: ready.proof.kinds,
           declared: declaredKinds(open.contract),
           isInternal:

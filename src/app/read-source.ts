@@ -25,11 +25,13 @@ export async function readSource(
   const { dialects } = await import('../dialects/registry.js')
   const all: Dialect[] = []
   for (const load of Object.values(dialects)) all.push(await load())
+  const places = all.map(({ metadata }) => metadata)
   const options = {
     recognise: (text: string) => all.some((dialect) => dialect.recognise(text)),
     glance: (text: string) =>
       all.map((dialect) => dialect.glance?.(text)).find((each) => each !== undefined),
     send,
+    mediaTypes: [...new Set(places.flatMap(({ mediaTypes }) => mediaTypes))],
     ...(seconds === undefined ? {} : { seconds }),
   }
   const { loadDocuments } = await import('../documents/documents.js')
@@ -46,7 +48,7 @@ export async function readSource(
     if (!(error instanceof Problem && error.code === 'TM-2005')) throw error
     refusal = error
   }
-  const tried = usualAddresses(location, page)
+  const tried = usualAddresses(location, places, page)
   for (const address of tried) {
     const documents = await loadDocuments(address, options).catch(() => undefined)
     if (documents !== undefined && options.recognise(documents.root.text))

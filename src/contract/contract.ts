@@ -20,8 +20,8 @@ export interface Node {
   readonly origin: Origin
 }
 
-/** The dialects a contract can come from. */
-export type DialectName = 'soap' | 'http' | 'odata'
+/** The dialect a contract comes from, by the name that it is registered under. */
+export type DialectName = string
 
 export interface Contract extends Node {
   /** The short name this contract goes by in a project. */
@@ -267,6 +267,8 @@ export interface RecordType extends TypeNode {
    */
   readonly patterned?: readonly { readonly pattern: string; readonly type: Type }[]
   readonly rest?: Type
+  /** The member that holds its open content, where that is not simply further members. */
+  readonly openMember?: '$open'
   /** What its open content may be, where some must be there: `$open` in plain form. */
   readonly openExample?: unknown
   /** Names of the fields that identify it. */

@@ -5,6 +5,7 @@ import type {
   Endpoint,
   Fault,
   Operation,
+  SecurityScheme,
   Type,
 } from '../contract/contract.js'
 import type { KeptNames } from '../contract/kept-names.js'
@@ -66,6 +67,20 @@ export interface Dialect {
     ofFormat(format: string): string | undefined
   }
 
+  /**
+   * What a status of HTTP means in this dialect beyond what it means anyway, and what helps. Left
+   * out where there is nothing of that.
+   *
+   * @param contract the name that the contract goes by, for commands to try
+   */
+  adviceOn?(
+    status: number,
+    contract: string,
+  ): { readonly words: string; readonly advice: string } | undefined
+
+  /** Where services of this dialect have their metadata, and how it is asked for. */
+  readonly metadata: MetadataPlaces
+
   /** The rules that a named type has beyond its shape, in words. Left out where types say all. */
   rulesInWords?(contract: Contract, type: Type): readonly string[]
 
@@ -96,6 +111,16 @@ export interface Dialect {
 
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player
+}
+
+/** Where metadata is usually had from. */
+export interface MetadataPlaces {
+  /** What is added to the address of a service. */
+  readonly addresses: readonly string[]
+  /** What a link says that leads to it. */
+  readonly links: RegExp
+  /** Media types that it is asked for in, the best first. */
+  readonly mediaTypes: readonly string[]
 }
 
 /**
@@ -153,8 +178,21 @@ export interface Emitter {
    * Variables that settings can be filled from, besides those of all clients, without their prefix.
    */
   readonly variables?: readonly string[]
+  /** Ways to say who calls that are this dialect's own, for the template of settings. */
+  readonly logins?: readonly LoginVariables[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
   reexports(contract: Contract): readonly (readonly [module: string, clause: Code])[]
+}
+
+/** Variables that are needed together, and what for. */
+export interface VariableGroup {
+  readonly say: string
+  readonly names: readonly string[]
+}
+
+/** Variables by which somebody says who calls, with the security schemes that they are for. */
+export interface LoginVariables extends VariableGroup {
+  readonly schemes: readonly SecurityScheme['scheme'][]
 }
 
 /** Lines to put into a record that is open, and the type of a value that may be anything. */

@@ -2,7 +2,7 @@ import type { DialectName } from '../contract/contract.js'
 import type { Dialect } from './dialect.js'
 
 /** Every dialect, loaded only when it is needed. A new dialect is one line here. */
-export const dialects: Readonly<Partial<Record<DialectName, () => Promise<Dialect>>>> = {
+export const dialects: Record<DialectName, () => Promise<Dialect>> = {
   soap: async () => (await import('./soap/index.js')).soap,
   http: async () => (await import('./http/index.js')).http,
   odata: async () => (await import('./odata/index.js')).odata,

@@ -7,6 +7,7 @@ import {
   isWebAddress,
   withoutSecrets,
   type Fetched,
+  type Fetching,
   type WebFetch,
 } from './fetching.js'
 import { DocumentFolder, type Glance, type Wanted } from './folder.js'
@@ -62,6 +63,8 @@ export interface LoadOptions {
   readonly glance?: Glance
   /** What fetches from the web, where that needs a login. */
   readonly send?: WebFetch | undefined
+  /** The media types to ask for, the best first. Anything when left out. */
+  readonly mediaTypes?: readonly string[]
 }
 
 /**
@@ -71,16 +74,12 @@ export interface LoadOptions {
  * @throws Problem TM-2001 to TM-2005, TM-2012 to TM-2014
  */
 export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
-  const seconds = options.seconds ?? 30
+  const { seconds = 30, mediaTypes = [], send } = options
+  const fetching: Fetching = { seconds, mediaTypes, send }
   if (isWebAddress(location)) {
     if (!URL.canParse(location))
       throw problem('TM-2001', { location, reason: 'it is not a valid address' })
-    return new FetchedDocuments(
-      await fetchDocument(location, seconds, options.send),
-      seconds,
-      undefined,
-      options.send,
-    )
+    return new FetchedDocuments(await fetchDocument(location, fetching), fetching)
   }
   const path = resolvePath(location)
   const isFolder = await stat(path).then(
@@ -92,10 +91,9 @@ export async function loadDocuments(location: string, options: LoadOptions): Pro
     : undefined
   const file = folder?.root(options.recognise) ?? path
   return new FetchedDocuments(
-    await fetchDocument(pathToFileURL(file).href, seconds),
-    seconds,
+    await fetchDocument(pathToFileURL(file).href, fetching),
+    fetching,
     folder,
-    options.send,
   )
 }
 
@@ -118,22 +116,15 @@ export function documentsOf(documents: readonly LoadedDocument[], rootLabel: str
 
 class FetchedDocuments implements Documents {
   readonly root: LoadedDocument
-  private readonly seconds: number
+  private readonly fetching: Fetching
   private readonly folder: DocumentFolder | undefined
-  private readonly send: WebFetch | undefined
   private readonly byAddress = new Map<string, LoadedDocument>()
   private readonly addresses = new Map<LoadedDocument, string>()
   /** The files of the folder that far addresses stand for. */
   private readonly besides = new Map<string, string>()
 
-  constructor(
-    root: Fetched,
-    seconds: number,
-    folder: DocumentFolder | undefined,
-    send: WebFetch | undefined,
-  ) {
-    this.seconds = seconds
-    this.send = send
+  constructor(root: Fetched, fetching: Fetching, folder?: DocumentFolder) {
+    this.fetching = fetching
     this.folder = folder
     this.root = this.keep(root, root.address)
   }
@@ -213,7 +204,7 @@ class FetchedDocuments implements Documents {
         { place },
       )
     try {
-      return await fetchDocument(address, this.seconds, this.send)
+      return await fetchDocument(address, this.fetching)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       throw problem(

@@ -26,17 +26,21 @@ export function isWebAddress(location: string): boolean {
  * the environment honoured).
  *
  * @param address an absolute `file:` or `http(s):` address
- * @param seconds how long to wait for an answer
- * @param send what fetches from the web, where that needs more than an address
  * @throws Problem TM-2001 to TM-2005 or TM-2012, of the kind that fits: metadata, unreachable,
  *   timeout, login
  */
-export async function fetchDocument(
-  address: string,
-  seconds: number,
-  send?: WebFetch,
-): Promise<Fetched> {
-  return isWebAddress(address) ? fetchFromWeb(address, seconds, send) : fetchFromFile(address)
+export async function fetchDocument(address: string, fetching: Fetching): Promise<Fetched> {
+  return isWebAddress(address) ? fetchFromWeb(address, fetching) : fetchFromFile(address)
+}
+
+/** How documents are fetched. */
+export interface Fetching {
+  /** How long to wait for an answer. */
+  readonly seconds: number
+  /** The media types that are asked for, the best first; anything else will do, too. */
+  readonly mediaTypes: readonly string[]
+  /** What fetches from the web, where that needs more than an address. */
+  readonly send?: WebFetch | undefined
 }
 
 async function fetchFromFile(address: string): Promise<Fetched> {
@@ -52,12 +56,14 @@ async function fetchFromFile(address: string): Promise<Fetched> {
   }
 }
 
-async function fetchFromWeb(address: string, seconds: number, send?: WebFetch): Promise<Fetched> {
+async function fetchFromWeb(
+  address: string,
+  { seconds, mediaTypes, send }: Fetching,
+): Promise<Fetched> {
   const shown = withoutSecrets(address)
   const { username, password } = new URL(address)
   const headers: Record<string, string> = {
-    accept:
-      'application/wsdl+xml, application/xml, text/xml, application/json, application/yaml, */*;q=0.5',
+    accept: [...mediaTypes, '*/*;q=0.5'].join(', '),
   }
   if (username !== '')
     headers['authorization'] =

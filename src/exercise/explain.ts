@@ -20,8 +20,8 @@ export interface CallContext {
   readonly contract: string
   readonly isKept: boolean
   readonly address: string
-  /** Is the message one of SOAP? */
-  readonly isSoap: boolean
+  /** What the dialect says that a status means, and what helps. */
+  adviceOn(status: number): { readonly words: string; readonly advice: string } | undefined
   /** The kinds of credentials that the contract declares. */
   readonly declared: readonly string[]
   /** The kinds of credentials that were configured. */
@@ -242,14 +242,10 @@ function explainCertificate(code: string, hostname: string): Explanation {
 function explainFault(
   { status, code, fault }: ServiceFault,
   response: Exchange['response'] | undefined,
-  { isSoap, contract }: CallContext,
+  { adviceOn }: CallContext,
 ): Explanation {
-  if (status === 415 && isSoap)
-    return explained(
-      'caller',
-      'It does not take a message in this form: as one document or in parts (MTOM), or of this version of SOAP.',
-      `Try --mtom, or --no-mtom, or another --endpoint (tolmach show ${contract} lists them). What helps stands in tolmach.yaml as mtom or endpoint, and in code in the settings.`,
-    )
+  const known = adviceOn(status)
+  if (known !== undefined) return explained('caller', known.words, known.advice)
   if (status === 400 && /plain HTTP request was sent to HTTPS port/i.test(response?.body ?? ''))
     return explained(
       'caller',

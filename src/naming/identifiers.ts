@@ -5,9 +5,22 @@ const longest = 80
  * Words in a name of the wire: split at everything that can't be in an identifier, and where the
  * case says so.
  */
-export function wordsOf(name: string): string[] {
+export function wordsOf(name: string): readonly string[] {
   // Most are words of small letters with capitals between.
   if (/^[A-Za-z][a-z0-9]*$/.test(name)) return [name]
+  const known = wordsBefore.get(name)
+  if (known !== undefined) return known
+  if (wordsBefore.size >= mostRemembered) wordsBefore.clear()
+  const words = split(name)
+  wordsBefore.set(name, words)
+  return words
+}
+
+/** Names are gone through many times: for their types, their files, their order. */
+const wordsBefore = new Map<string, readonly string[]>()
+const mostRemembered = 20_000
+
+function split(name: string): string[] {
   return name
     .normalize('NFC')
     .replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) =>

@@ -1,22 +1,13 @@
-import type { Contract, SecurityScheme } from '../contract/contract.js'
+import type { Contract } from '../contract/contract.js'
 import { endpointsOf } from '../contract/queries.js'
-import type { Dialect } from '../dialects/dialect.js'
+import type { Dialect, LoginVariables, VariableGroup } from '../dialects/dialect.js'
 import type { Names } from '../naming/names.js'
 import { variablePrefix, type ClientOptions } from './client.js'
 import { inVariables } from '../printing/escaping.js'
 import { joined, variables, type VariablesText } from '../printing/safe-text.js'
 
-/** Variables that are needed together, and what for. */
-interface Group {
-  readonly say: string
-  readonly names: readonly string[]
-}
-
 /** Ways to say who calls, with the security schemes that each is for. */
-const logins: readonly (Group & {
-  readonly schemes: readonly SecurityScheme['scheme'][]
-  readonly dialects?: readonly string[]
-})[] = [
+const logins: readonly LoginVariables[] = [
   {
     say: 'A user and a password (basic login); DIGEST=true for a login by digest.',
     names: ['USER', 'PASSWORD', 'DIGEST'],
@@ -29,15 +20,9 @@ const logins: readonly (Group & {
     names: ['CLIENT_ID', 'CLIENT_SECRET', 'TOKEN_URL', 'SCOPES', 'REFRESH_TOKEN'],
     schemes: ['oauth2'],
   },
-  {
-    say: 'A user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.',
-    names: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
-    schemes: ['usernameToken'],
-    dialects: ['soap'],
-  },
 ]
 
-const others: readonly Group[] = [
+const others: readonly VariableGroup[] = [
   {
     say: 'How long a call may take, in milliseconds, how often it is tried again where that is safe, and how many bytes an answer may have.',
     names: ['TIME_LIMIT', 'RETRIES', 'MOST_BYTES'],
@@ -58,9 +43,9 @@ const others: readonly Group[] = [
 ]
 
 /** The ways to say who calls that a service takes; all of them where it says nothing of that. */
-function loginsFor({ security }: Contract, dialect: Dialect): readonly Group[] {
+function loginsFor({ security }: Contract, dialect: Dialect): readonly VariableGroup[] {
   const known = security.map(({ scheme }) => scheme)
-  const possible = logins.filter(({ dialects }) => dialects?.includes(dialect.name) !== false)
+  const possible = [...logins, ...(dialect.emit.logins ?? [])]
   if (known.some((each) => each !== 'unsupported'))
     return possible.filter(({ schemes }) => schemes.some((each) => known.includes(each)))
   return possible.map((each, at) => ({

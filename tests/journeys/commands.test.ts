@@ -34,7 +34,7 @@ test('import with its client writes what importing and generating write, and lea
   const again = await tolmach(together, [...words, '--overwrite', '--generate'])
   expect(again).toMatchObject({
     code: 2,
-    stderr: expect.stringContaining('error TM-3001') as string,
+    stderr: expect.stringContaining('error TM-3001') as unknown,
   })
   expect(await readFile(edited, 'utf8')).toBe('export {}\n')
 })

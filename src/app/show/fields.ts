@@ -109,7 +109,7 @@ function itemOf(contract: Contract, type: Type): Type {
 function fieldsInside(contract: Contract, type: Type): readonly Field[] {
   const actual = itemOf(contract, type)
   // Content that the contract leaves open is a member like others to whoever fills it in.
-  const isOpen = actual.kind === 'record' && actual.open === true && contract.dialect === 'soap'
+  const isOpen = actual.kind === 'record' && actual.openMember !== undefined
   const open: Field = {
     name: '$open',
     type: { kind: 'fragment', origin: actual.origin },

@@ -17,7 +17,7 @@ export function typeText(contract: Contract, type: Type, depth = 0): string {
       return named.kind === 'list' || named.kind === 'map' ? inside(named) : named.name
     }
     case 'scalar':
-      return scalarText(contract, type)
+      return scalarText(type)
     case 'list':
       return bracketed(inside(type.item), '[]')
     case 'enumeration':
@@ -49,9 +49,9 @@ export function typeText(contract: Contract, type: Type, depth = 0): string {
  * A simple value: its base, with the format of JSON Schema where that says more, as `uuid` of a
  * text.
  */
-function scalarText({ dialect }: Contract, { base, format }: ScalarType): string {
+function scalarText({ base, format }: ScalarType): string {
   if (base === 'double' && format === 'integer') return 'integer'
-  const isTelling = dialect === 'http' && /^[a-z][\w-]*$/i.test(format) && format !== 'string'
+  const isTelling = /^[a-z][\w-]*$/i.test(format) && format !== 'string' && format !== base
   return base === 'text' && isTelling ? `text (${format})` : base
 }
 

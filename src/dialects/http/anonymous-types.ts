@@ -53,9 +53,15 @@ export class AnonymousTypes {
   private joined(types: Readonly<Record<TypeId, NamedType>>): Map<TypeId, TypeId> {
     const kinds = this.kinds(types)
     const shapes = new Map<TypeId, TypeShape>()
+    // The texts are long, and compared often: from here on each goes by a number.
+    const numbers = new Map<string, string>()
     for (const id of kinds.keys()) {
       const type = types[id]
-      if (type !== undefined) shapes.set(id, shapeOf(type))
+      if (type === undefined) continue
+      const { text, refersTo } = shapeOf(type)
+      const number = numbers.get(text) ?? String(numbers.size)
+      numbers.set(text, number)
+      shapes.set(id, { text: number, refersTo })
     }
     const joined = new Map<TypeId, TypeId>()
     // What has become one may make what refers to it one as well.

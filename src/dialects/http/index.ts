@@ -45,6 +45,11 @@ export const http: Dialect = {
   name: 'http',
   recognise: (text) =>
     /(?:^|[\n{,])\s*["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/.test(text.slice(0, 50_000)),
+  metadata: {
+    addresses: ['/openapi.json', '/openapi.yaml', '/swagger.json'],
+    links: /\/(?:openapi|swagger)\.(?:json|ya?ml)$/i,
+    mediaTypes: ['application/json', 'application/yaml'],
+  },
   read: readOpenApi,
   emit: httpEmitter,
   describe(_contract, operation, endpoint) {

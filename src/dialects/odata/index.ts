@@ -13,6 +13,11 @@ export const odata: Dialect = {
     /<(?:\w+:)?Schema\s[^>]*(?:ado\/\d{4}\/\d\d\/edm|odata\/ns\/edm)"/.test(text.slice(0, 5000)) ||
     isServiceDocument(text) ||
     isJsonMetadata(text),
+  metadata: {
+    addresses: ['/$metadata'],
+    links: /\$metadata$/i,
+    mediaTypes: ['application/xml', 'application/json'],
+  },
   read: readOData,
   emit: odataEmitter,
   describe(_contract, operation, endpoint) {

@@ -123,16 +123,20 @@ export function queryInputs(
   const fields: (InputField | undefined)[] = [
     input(
       'filter',
-      text(origin, 'filter'),
+      text(origin, 'query option'),
       'query',
       "Which ones, in OData's own language; in code also a function.",
       origin,
       `${first} ne null`,
     ),
-    input('select', listOf(text(origin, 'property')), 'query', 'Only these properties.', origin, [
-      first,
-      ...(second === undefined ? [] : [second]),
-    ]),
+    input(
+      'select',
+      listOf(text(origin, 'property name')),
+      'query',
+      'Only these properties.',
+      origin,
+      [first, ...(second === undefined ? [] : [second])],
+    ),
     navigations.length === 0
       ? undefined
       : input(
@@ -145,7 +149,7 @@ export function queryInputs(
         ),
     input(
       'orderBy',
-      listOf(text(origin, 'property')),
+      listOf(text(origin, 'property name')),
       'query',
       'In which order; ` desc` behind a name turns it round.',
       origin,
@@ -202,7 +206,7 @@ export function aggregationInputs(
     ...shape.filter((field) => field.name === 'filter'),
     input(
       'groupBy',
-      textOrList(text(origin, 'property'), 'query option'),
+      textOrList(text(origin, 'property name'), 'query option'),
       'query',
       'One row for each combination of values of these; without them one row for all.',
       origin,

@@ -307,7 +307,7 @@ export class OperationReader {
                   {
                     kind: 'enumeration',
                     members: streams.map((each) => ({ value: each, origin })),
-                    base: { kind: 'scalar', base: 'text', format: 'property', origin },
+                    base: { kind: 'scalar', base: 'text', format: 'property name', origin },
                     origin,
                   },
                   'path',
@@ -929,7 +929,7 @@ function isBound(element: XmlElement): boolean {
 function ifNoneMatchInput({ origin }: Resource): InputField {
   return input(
     'ifNoneMatch',
-    text(origin, 'ETag'),
+    text(origin, 'entity tag'),
     'header',
     'Only if the entity has not this ETag any more; else nothing comes (304).',
     origin,
@@ -942,7 +942,7 @@ function ifMatchInput({ guarded, origin }: Resource): InputField {
   const insists = guarded ? ' The service guards against lost changes, and may insist on it.' : ''
   return input(
     'ifMatch',
-    text(origin, 'ETag'),
+    text(origin, 'entity tag'),
     'header',
     `Only if the entity still has this ETag; \`*\` for any.${insists}`,
     origin,

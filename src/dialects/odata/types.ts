@@ -360,7 +360,7 @@ export class TypeReader {
     element.attribute('FC_KeepInContent', dataMetadata)
     const etag: Field = {
       name: '$etag',
-      type: { kind: 'scalar', base: 'text', format: 'ETag', origin },
+      type: { kind: 'scalar', base: 'text', format: 'entity tag', origin },
       optional: true,
       nullable: false,
       readOnly: true,

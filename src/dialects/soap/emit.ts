@@ -70,6 +70,13 @@ export const soapEmitter: Emitter = {
   ],
   dependencies: () => ({ saxes: '^6.0.0' }),
   variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
+  logins: [
+    {
+      say: 'A user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.',
+      names: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
+      schemes: ['usernameToken'],
+    },
+  ],
   pages: codecsPage,
   operation: printOperation,
   endpoints(contract, page) {

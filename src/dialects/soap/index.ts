@@ -14,9 +14,22 @@ export const soap: Dialect = {
     const root = /<(?:([\w.-]+):)?(definitions|description)\b[^>]*>/.exec(text.slice(0, 20_000))
     return root !== null && (root[0].includes(wsdl) || root[0].includes(wsdl20))
   },
+  metadata: {
+    addresses: ['?wsdl', '?singleWsdl'],
+    links: /[?&](?:single)?wsdl\b/i,
+    mediaTypes: ['application/wsdl+xml', 'application/xml', 'text/xml'],
+  },
   glance: outlineOf,
   read: readWsdl,
   emit: soapEmitter,
+  adviceOn: (status, contract) =>
+    status === 415
+      ? {
+          words:
+            'It does not take a message in this form: as one document or in parts (MTOM), or of this version of SOAP.',
+          advice: `Try --mtom, or --no-mtom, or another --endpoint (tolmach show ${contract} lists them). What helps stands in tolmach.yaml as mtom or endpoint, and in code in the settings.`,
+        }
+      : undefined,
   describe(_contract, operation, endpoint) {
     const { action } = wireAt(operation, endpoint.name)
     const { plain } = operationLayout(operation)

@@ -400,7 +400,7 @@ export class TypeReader {
       ...(draft.restricts ? { restricts: true as const } : {}),
       ...(abstract ? { abstract } : {}),
       ...(typeName.typeName === undefined ? { anonymous: true as const } : {}),
-      ...(open === undefined ? {} : { open: true, ...openExample(open) }),
+      ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
       ...documentation,
       origin: element.origin,
       layout,
@@ -626,7 +626,7 @@ export class TypeReader {
         name: `${owner.name}Item${count === 1 ? '' : String(count)}`,
         fields: content.fields.filter((field) => field.name !== '$open'),
         ...(content.choices.length === 0 ? {} : { choices: content.choices }),
-        ...(open === undefined ? {} : { open: true, ...openExample(open) }),
+        ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
         origin: particle.origin,
         layout: {
           ...(content.anyOrder ? { anyOrder: true as const } : {}),
