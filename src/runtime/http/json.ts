@@ -90,7 +90,7 @@ export interface JsonCodec<T> extends AnyJsonCodec {
   readonly items?: JsonRef<ItemOf<T>>
   readonly values?: JsonRef<ValueOf<T>>
   readonly members?: MembersOf<T>
-  readonly oneOf?: readonly (JsonWriter<Each<T>> | (() => Writer<Each<T>>))[]
+  readonly oneOf?: readonly (JsonWriter<Each<T>> | (() => Writer<Each<T>> | Reader<T>))[]
   readonly allOf?: readonly (JsonPart<T> | (() => Writer<(value: T) => unknown>))[]
   readonly is?: JsonRef<T>
 }
@@ -98,6 +98,11 @@ export interface JsonCodec<T> extends AnyJsonCodec {
 /** What tells of a codec the values that it writes. */
 interface Writer<Writes> {
   readonly write?: Writes
+}
+
+/** What tells of a codec the values that it reads. */
+interface Reader<T> {
+  readonly read?: (json: unknown) => T | undefined
 }
 
 /** A codec of one of the alternatives of a type. */
