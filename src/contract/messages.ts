@@ -513,11 +513,16 @@ export const messages = {
     "{what} is more than the platform's own `fetch` can send.",
     "In code on Node.js, give the client `fetch: nodeTransport()` of runtime/node/transport; `tolmach call` does so itself. Browsers can't call it.",
   ),
-
   'TM-2320': entry(
     'metadata',
     'The discriminator `{member}` has no value that stands for {which}: alternatives are told apart by what fits.',
     'Nothing, where what is sent and answered fits one of them only. Else ask for a description that names the value.',
+  ),
+
+  'TM-2321': entry(
+    'metadata',
+    'The headers of a failure are not decoded.',
+    'In code they stand in `error.answer.headers` as they came; `tolmach call` shows them with `--traffic`.',
   ),
 
   'TM-2401': entry(

@@ -18,6 +18,7 @@ export type CodecTree =
   | Builtin
   | CodecReference
   | LateList
+  | Many
   | Elsewhere
   | readonly CodecTree[]
   | { readonly [key: string]: CodecTree }
@@ -50,6 +51,22 @@ export class LateList {
 
   constructor(ids: readonly TypeId[]) {
     this.ids = ids
+  }
+}
+
+/**
+ * Very many codecs as one list. Compilers give up on the union of all their types, so that they are
+ * not told them: each is a function that gives some object, and a function of the runtime takes
+ * their list for whatever is wanted.
+ */
+export class Many {
+  readonly trees: readonly CodecTree[]
+  /** The module of the runtime that has the function `many`. */
+  readonly module: string
+
+  constructor(trees: readonly CodecTree[], module: string) {
+    this.trees = trees
+    this.module = module
   }
 }
 
@@ -87,6 +104,7 @@ export class LiveCodecs {
     if (tree instanceof CodecReference)
       return tree.late ? () => this.named(tree.id) : this.named(tree.id)
     if (tree instanceof LateList) return () => tree.ids.map((id) => this.named(id))
+    if (tree instanceof Many) return this.of(tree.trees)
     if (tree instanceof Elsewhere) return () => this.elsewhere(tree)
     if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
     if (typeof tree !== 'object' || tree === null) return tree
@@ -149,6 +167,7 @@ export class TreePrinter {
         tree.ids.map((id) => this.codec(id)),
         ', ',
       )}]`
+    if (tree instanceof Many) return this.many(tree, indent)
     if (tree instanceof Elsewhere) return code`() => ${this.page.use(tree.module, tree.name)}`
     if (typeof tree === 'string') return this.constants.get(tree) ?? quoted(tree)
     if (typeof tree !== 'object' || tree === null) return plainLiteral(tree)
@@ -170,6 +189,17 @@ export class TreePrinter {
           rows.map((row) => code`${inner}${row},\n`),
           '',
         )}${indent}}`
+  }
+
+  private many({ trees, module }: Many, indent: Code): Code {
+    const inner = code`${indent}  `
+    const lines = trees.map((each) => {
+      const text =
+        each instanceof CodecReference ? this.codec(each.id) : code`(${this.print(each, inner)})`
+      return code`${inner}(): object => ${text},\n`
+    })
+    const many = this.page.use(module, 'many')
+    return code`/* @__PURE__ */ ${many}([\n${joined(lines, '')}${indent}])`
   }
 
   private codec(id: TypeId): Code {

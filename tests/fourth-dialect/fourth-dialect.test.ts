@@ -41,7 +41,7 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await served.stop()
-  delete dialects[lineCalls.name]
+  Reflect.deleteProperty(dialects, lineCalls.name)
 })
 
 test('is imported, also from the address of a service', async () => {

@@ -3,7 +3,9 @@ import { dirname, join } from 'node:path'
 import { expect, test } from '@jest/globals'
 import { buildClient } from '../../src/app/generate-client.js'
 import { openContract } from '../../src/app/open-contract.js'
+import { fromJson, type AnyJsonRef } from '../../src/runtime/http/json.js'
 import { complaints } from '../support/compilers.js'
+import { liveHttp } from '../support/descriptions.js'
 import { freshFolder, repository } from '../support/program.js'
 
 /**
@@ -136,4 +138,52 @@ test.each([
   const survivors = all.filter(({ path }) => !said.includes(`src/${path}(`))
   expect(survivors.map(({ path, what }) => `${path}: ${what}`)).toEqual([])
   expect(all.length).toBeGreaterThan(50)
+})
+
+test('a union of very many alternatives compiles, and finds the one that is meant', async () => {
+  const kinds = Array.from({ length: 1200 }, (_, at) => `Kind${String(at)}`)
+  const refs = kinds.map((name) => ({ $ref: `#/components/schemas/${name}` }))
+  const json = { 'application/json': { schema: { $ref: '#/components/schemas/Any' } } }
+  const description = {
+    openapi: '3.1.0',
+    info: { title: 'Very many', version: '1' },
+    servers: [{ url: 'http://quay.example' }],
+    paths: {
+      '/any': {
+        get: { operationId: 'any', responses: { 200: { description: 'd', content: json } } },
+      },
+    },
+    components: {
+      schemas: {
+        Any: { oneOf: refs, discriminator: { propertyName: 'kind' } },
+        ...Object.fromEntries(
+          kinds.map((name) => [
+            name,
+            {
+              type: 'object',
+              required: ['kind', name],
+              properties: { kind: { type: 'string' }, [name]: { type: 'integer' } },
+            },
+          ]),
+        ),
+      },
+    },
+  }
+  const folder = await freshFolder()
+  const file = join(folder, 'many.json')
+  await writeFile(file, JSON.stringify(description))
+  const open = await openContract(file)
+  const { files } = await buildClient(open)
+  for (const { path, text } of files) {
+    await mkdir(dirname(join(folder, 'src', path)), { recursive: true })
+    await writeFile(join(folder, 'src', path), text)
+  }
+  expect(await complaints(folder, { skipLibCheck: true })).toBe('')
+  const { answers } = liveHttp(open.contract, 'any')
+  const { is } = answers['200'] as { is: AnyJsonRef }
+  const read = (kind: string): unknown => fromJson(is, { kind, Kind1100: 1 }, '', () => undefined)
+  expect(read('Kind1100')).toEqual({ kind: 'Kind1100', Kind1100: 1 })
+  expect(() => fromJson(is, { kind: 'Kind1100', Kind1100: 'x' }, '', () => undefined)).toThrow(
+    'promised was a whole number',
+  )
 })

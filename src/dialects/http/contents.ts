@@ -429,6 +429,9 @@ export class ContentReader {
         good.push({ status, contents, node: response })
       else {
         const [content, ...others] = contents.layouts
+        const undecoded = response.get('headers')
+        undecoded?.readWhole()
+        if (undecoded !== undefined) this.notes.add('approximated', 'TM-2321', {}, undecoded.origin)
         if (contents.types.length > 1)
           this.notes.add(
             'ignored',

@@ -68,6 +68,7 @@ export const httpEmitter: Emitter = {
     'prove',
     'renew',
     'readHeaders',
+    'many',
     'form',
     'multipart',
     'lines',

@@ -18,7 +18,14 @@ import { tokenSource } from '../../runtime/tokens.js'
 import { xml } from '../../runtime/http/xml.js'
 import { brokenRule } from '../../runtime/json/rules.js'
 import { camelCase } from '../../naming/identifiers.js'
-import { Builtin, CodecReference, Elsewhere, LiveCodecs, type CodecTree } from '../codec-tree.js'
+import {
+  Builtin,
+  CodecReference,
+  Elsewhere,
+  LiveCodecs,
+  Many,
+  type CodecTree,
+} from '../codec-tree.js'
 import {
   bodyLayout,
   contractLayout,
@@ -83,6 +90,9 @@ export const valueNames: readonly string[] = [
   'base64url',
   'brokenRule',
 ]
+
+/** Of more alternatives than these compilers are not told the types of their codecs. */
+const mostTold = 50
 
 /** Builds the JSON codecs of a contract as trees. */
 export class JsonTrees {
@@ -436,7 +446,8 @@ export class JsonTrees {
         : tree
     })
     return {
-      oneOf: alternatives,
+      oneOf:
+        alternatives.length > mostTold ? new Many(alternatives, 'runtime/http/json') : alternatives,
       ...(by === undefined ? {} : { by }),
       ...(exactlyOne === true ? { exactly: true } : {}),
     }

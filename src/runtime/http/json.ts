@@ -219,6 +219,14 @@ type AnySimple = SimpleJson<unknown>
  */
 type Elsewhere = readonly string[] | 'any'
 
+/**
+ * Very many alternatives of a codec. Their types are not looked at: compilers give up on the union of
+ * so many.
+ */
+export function many(alternatives: readonly (() => object)[]): readonly never[] {
+  return alternatives as readonly never[]
+}
+
 /** What a codec has, to be looked at. */
 export interface JsonFacts extends Omit<AnyJsonCodec, 'members'> {
   readonly members?: Readonly<Record<string, AnyJsonMember>>
