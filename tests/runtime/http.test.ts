@@ -16,7 +16,8 @@ import {
   type AnyHttpOperation,
 } from '../../src/runtime/http/http.js'
 import { multipart } from '../../src/runtime/http/multipart.js'
-import { checkJson, fromJson, toJson, type AnyJsonRef } from '../../src/runtime/http/json.js'
+import { checkJson, fromJson, toJson } from '../../src/runtime/http/json.js'
+import type { AnyJsonRef } from '../../src/runtime/http/json-codec.js'
 import * as json from '../../src/runtime/json/values.js'
 import { inPath, inQuery, type Style, type Written } from '../../src/runtime/http/parameters.js'
 

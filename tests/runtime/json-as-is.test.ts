@@ -1,7 +1,8 @@
 import fc from 'fast-check'
 import { expect, test } from '@jest/globals'
 import { asIsOf } from '../../src/runtime/http/json-as-is.js'
-import { fromJson, type AnyJsonCodec } from '../../src/runtime/http/json.js'
+import { fromJson } from '../../src/runtime/http/json.js'
+import type { AnyJsonCodec } from '../../src/runtime/http/json-codec.js'
 import {
   anything,
   boolean,

@@ -36,7 +36,7 @@ import { code, joined, markdown, type Code, type Markdown } from '../../printing
 const httpModule = 'runtime/http/http'
 const listingModule = 'runtime/listing'
 const pagesModule = 'runtime/http/pages'
-const jsonModule = 'runtime/http/json'
+const codecsOfJson = 'runtime/http/json-codec'
 
 /** A record that is open has members of any name. */
 const openMembers: OpenTypes = {
@@ -84,6 +84,7 @@ export const httpEmitter: Emitter = {
     'http/headers.ts',
     'http/json.ts',
     'http/json-as-is.ts',
+    'http/json-codec.ts',
     'http/parameters.ts',
     'http/security.ts',
     'json/as-it-came.ts',
@@ -195,7 +196,7 @@ function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[]
       // first.
       page.print(
         code``,
-        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(jsonModule, 'JsonCodec')}<${texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)}> = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
+        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(codecsOfJson, 'JsonCodec')}<${texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)}> = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
       )
     }
     return page

@@ -1,7 +1,8 @@
 import type { Deviation } from '../failures.js'
 import { parseJson } from '../json/parse-json.js'
 import { RawNumber } from '../json/values.js'
-import { fromJson, type AnyJsonMember } from './json.js'
+import { fromJson } from './json.js'
+import type { AnyJsonMember } from './json-codec.js'
 
 /** A header that an answer is promised to have. */
 export interface Header extends AnyJsonMember {

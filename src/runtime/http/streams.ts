@@ -18,7 +18,8 @@ import {
   type HttpCall,
   type HttpOperation,
 } from './http.js'
-import { factsOf, fromJson, type AnyJsonRef } from './json.js'
+import { factsOf, fromJson } from './json.js'
+import type { AnyJsonRef } from './json-codec.js'
 import { jsonTextsOf } from './json-texts.js'
 
 /**
