@@ -247,8 +247,12 @@ class Sampler {
         { a: member, b: member },
         { name: member, other: member, third: member },
       ]
-    } else if (actual.kind === 'anything') yield* ['text', 'a', 1, 100, true, [], {}, null, -1]
-    else if (actual.kind === 'record' || actual.kind === 'intersection' || actual.kind === 'union')
+    } else if (actual.kind === 'anything') yield* untold
+    else if (actual.kind === 'union')
+      for (const each of actual.alternatives.slice(0, mostAlternatives))
+        if (resolve(this.contract, each).kind === 'anything') yield* untold
+        else if (!this.endless(each)) yield this.value(each, name)
+    if (actual.kind === 'record' || actual.kind === 'intersection' || actual.kind === 'union')
       yield* this.combinations(actual, name)
   }
 
@@ -704,6 +708,12 @@ function text(limits: Constraints, name: string): string {
     if (fitsText(limits, each)) return each
   return plain
 }
+
+/** Values to try where nothing is said. */
+const untold: readonly unknown[] = ['text', 'a', 1, 100, true, [], {}, null, -1]
+
+/** So many alternatives are tried. */
+const mostAlternatives = 20
 
 /** Up to this length all of them are tried. */
 const mostTried = 80
