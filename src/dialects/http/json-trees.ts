@@ -484,7 +484,9 @@ export class JsonTrees {
 
   private scalar(type: ScalarType): CodecTree {
     const { format } = type
-    const name = byFormat.get(format) ?? builtins[type.base] ?? 'text'
+    // A text may have the format of anything.
+    const own = type.base === 'text' ? undefined : byFormat.get(format)
+    const name = own ?? builtins[type.base] ?? 'text'
     const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints

@@ -17,7 +17,7 @@ export type AnyJsonRef = AnyJsonCodec | (() => object)
 
 /** A member of an object, or a parameter, as the compiler knows it by its type. */
 export interface JsonMember<T> extends MemberFacts {
-  readonly is: JsonRef<Present<T>>
+  readonly is: PresentRef<T>
 }
 
 /** A member whose type is not known to the compiler. */
@@ -71,7 +71,7 @@ export interface JsonCodec<T> extends AnyJsonCodec {
   readonly write?: (value: T) => unknown
   readonly restricts?: SimpleJson<T>
   readonly literals?: readonly (T | null)[]
-  readonly items?: JsonRef<ItemOf<T>>
+  readonly items?: PresentRef<ItemOf<T>>
   readonly values?: JsonRef<ValueOf<T>>
   readonly members?: MembersOf<T>
   readonly oneOf?: readonly (JsonWriter<Each<T>> | (() => Writer<Each<T>> | Reader<T>))[]
@@ -112,11 +112,14 @@ type Each<T> = unknown extends T
 
 type Present<T> = Exclude<T, null | undefined>
 
-type ItemOf<T> = unknown extends T
-  ? unknown
-  : T extends readonly (infer Item)[]
-    ? Present<Item>
-    : never
+/** A codec of values that are there; of what is only ever null, any. */
+type PresentRef<T> = [T] extends [never]
+  ? JsonRef<never>
+  : [T] extends [null | undefined]
+    ? AnyJsonRef
+    : JsonRef<Present<T>>
+
+type ItemOf<T> = unknown extends T ? unknown : T extends readonly (infer Item)[] ? Item : never
 
 type ValueOf<T> = unknown extends T
   ? unknown
