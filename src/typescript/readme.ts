@@ -87,9 +87,15 @@ export function readmeText(
   return markdown`${joined(lines, '\n')}\n`
 }
 
-/** Text of several paragraphs, each on a line. */
+/** Text of several paragraphs, each on a line. Its headings are none of the README's. */
 function paragraphs(text: string): Markdown {
-  return joined(text.split('\n').map(proseInMarkdown), '\n')
+  const lines = text.split('\n').map((line) => {
+    const heading = /^\s{0,3}#{1,6}\s+(\S.*?)[\s#]*$/.exec(line)?.[1]
+    return heading === undefined
+      ? proseInMarkdown(line)
+      : markdown`**${proseInMarkdown(heading)}**\n`
+  })
+  return joined(lines, '\n')
 }
 
 function operationLine(operation: Operation): Markdown {

@@ -193,6 +193,14 @@ describe('the generated client', () => {
     expect(bundle).not.toMatch(/Vessels\.(?:list|link|Assist)|Owners\./)
   })
 
+  test('headings in prose of the metadata are none of the README', async () => {
+    const { contract } = await readFixture('demo/berths/desk.wsdl')
+    const documentation = '# Rules #\n## Of the quay\nNo fishing.'
+    const readme = generate({ ...contract, documentation }).find(({ path }) => path === 'README.md')
+    expect(readme?.text.match(/^# .*/gm)).toEqual(['# BerthDesk'])
+    expect(readme?.text).toContain('**Rules**\n\n**Of the quay**\n\nNo fishing.')
+  })
+
   test('imports can end otherwise', async () => {
     const { contract } = await readFixture('demo/berths/desk.wsdl')
     const addresses = generate(contract, '.ts')

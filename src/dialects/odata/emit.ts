@@ -4,6 +4,7 @@ import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../co
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
 import {
+  docComment,
   fenced,
   identifier,
   indented,
@@ -190,10 +191,9 @@ function batchPage(contract: Contract, names: Names): Page {
     : code``
   const facts = code`{ name: 'batch', protocol: ${page.use(protocol.module, protocol.name)}${parse} }`
   page.print(
-    code`/**`,
-    code` * Calls that travel together in one request: \`const call = calls.add((connection) => …)\` for each, \`await calls.send()\`, and \`await call.outcome\`. With`,
-    code` * \`{ together: true }\` all changes happen, or none of them does.`,
-    code` */`,
+    ...docComment([
+      'Calls that travel together in one request: `const call = calls.add((connection) => …)` for each, `await calls.send()`, and `await call.outcome`. With `{ together: true }` all changes happen, or none of them does.',
+    ]),
     code`export function batch(connection: ${connection}): ${page.useType('runtime/odata/batch', 'Batch')}<${connection}> {`,
     code`  return ${page.use('runtime/odata/batch', 'openBatch')}(connection, ${facts}, (later) => later)`,
     code`}`,
