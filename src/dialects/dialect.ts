@@ -5,6 +5,7 @@ import type {
   Endpoint,
   Fault,
   Operation,
+  RecordType,
   SecurityScheme,
   Type,
 } from '../contract/contract.js'
@@ -195,8 +196,13 @@ export interface LoginVariables extends VariableGroup {
   readonly schemes: readonly SecurityScheme['scheme'][]
 }
 
-/** Lines to put into a record that is open, and the type of a value that may be anything. */
+/**
+ * Lines to put into a record that is open, and the type of a value that may be anything; the name of
+ * a record that the dialect's runtime has a type for.
+ */
 export interface OpenTypes {
+  /** @param textOf the text of a type in it */
+  known?(type: RecordType, page: Page, textOf: (type: Type) => Code): Code | undefined
   fragment(page: Page): Code
   /** @param required is there open content at least? */
   recordLines(page: Page, required?: boolean, indent?: Indent): readonly Code[]

@@ -106,10 +106,13 @@ export class TypeTexts {
       case 'fragment':
         return this.open.fragment(page)
       case 'record':
-        return code`{ ${joined(
-          type.fields.map((field) => this.property(field, page)),
-          '; ',
-        )} }`
+        return (
+          this.open.known?.(type, page, (inside) => this.of(inside, page)) ??
+          code`{ ${joined(
+            type.fields.map((field) => this.property(field, page)),
+            '; ',
+          )} }`
+        )
       case 'literal':
         return typeof type.value === 'string' ? quoted(type.value) : plainLiteral(type.value)
       case 'union':

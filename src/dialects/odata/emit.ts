@@ -77,6 +77,11 @@ const works: Readonly<Record<OperationLayout['kind'], Work>> = {
  */
 const openMembers: OpenTypes = {
   fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'),
+  known({ fields: [only] }, page, textOf) {
+    if (only?.name !== '$bind' || only.type.kind !== 'union') return undefined
+    const keys = only.type.alternatives.filter(({ kind }) => kind !== 'fragment').map(textOf)
+    return code`${page.useType('runtime/odata/addresses', 'Bound')}<${joined(keys, ' | ')}>`
+  },
   recordLines: (_, __, indent = '  ') =>
     indented(
       [code`/** Properties that the contract does not name. */`, code`[name: string]: unknown`],
@@ -89,7 +94,7 @@ export const odataEmitter: Emitter = {
   open: openMembers,
   reexports: () => [
     [listingModule, code`type { Listing, ListingPage }`],
-    ['runtime/odata/addresses', code`{ Reference }`],
+    ['runtime/odata/addresses', code`{ type Bound, Reference }`],
     ['runtime/odata/batch', code`type { Batch, BatchCall, BatchOptions }`],
     ['batch', code`{ batch }`],
     ['runtime/odata/filter', code`{ allOf, anyOf, not }`],
@@ -99,6 +104,7 @@ export const odataEmitter: Emitter = {
     'Listing',
     'ListingPage',
     'Reference',
+    'Bound',
     'Batch',
     'BatchCall',
     'BatchOptions',

@@ -32,6 +32,11 @@ export class Reference {
  * An entity that is there already, where a new one could stand: by its key, or by the call that
  * makes it.
  */
+export interface Bound<Key> {
+  $bind: Key | Reference
+}
+
+/** Is a value an entity that is there already? */
 export function isBinding(value: unknown): value is { readonly $bind: unknown } {
   return isObject(value) && Object.hasOwn(value, '$bind')
 }
