@@ -29,8 +29,14 @@ import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
 import { reasonIn } from '../refusals.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
-import { checkJson, checkMembers, factsOf, fromJson, toJson } from './json.js'
-import type { AnyJsonMember, AnyJsonRef, JsonMember, JsonRef } from './json-codec.js'
+import { checkJson, checkMembers, fromJson, toJson } from './json.js'
+import {
+  factsOf,
+  type AnyJsonMember,
+  type AnyJsonRef,
+  type JsonMember,
+  type JsonRef,
+} from './json-codec.js'
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 

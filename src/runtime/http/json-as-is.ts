@@ -1,6 +1,5 @@
 import { checkLimits, isObject, type SimpleJson } from '../json/values.js'
-import { factsOf } from './json.js'
-import type { AnyJsonRef, JsonFacts } from './json-codec.js'
+import { factsOf, type AnyJsonRef, type JsonFacts } from './json-codec.js'
 
 /**
  * Most of what comes is exactly what was promised, and means itself: texts, truth values, numbers

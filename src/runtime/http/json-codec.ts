@@ -204,3 +204,13 @@ export type AnySimple = SimpleJson<unknown>
 export interface JsonFacts extends Omit<AnyJsonCodec, 'members'> {
   readonly members?: Readonly<Record<string, AnyJsonMember>>
 }
+
+/** A codec, whatever kind it is of. */
+export function factsOf(reference: AnyJsonRef): JsonFacts {
+  return settled(reference) as JsonFacts
+}
+
+/** The codec that a reference stands for. */
+export function settled(reference: AnyJsonRef): SettledCodec {
+  return (typeof reference === 'function' ? reference() : reference) as SettledCodec
+}

@@ -15,14 +15,13 @@ import {
   type SimpleJson,
 } from '../json/values.js'
 import { asIsOf } from './json-as-is.js'
-import type {
-  AnyJsonMember,
-  AnyJsonRef,
-  JsonAlternatives,
-  JsonFacts,
-  JsonObject,
-  JsonParts,
-  SettledCodec,
+import {
+  settled,
+  type AnyJsonMember,
+  type AnyJsonRef,
+  type JsonAlternatives,
+  type JsonObject,
+  type JsonParts,
 } from './json-codec.js'
 
 /**
@@ -42,15 +41,6 @@ type Elsewhere = readonly string[] | 'any'
  */
 export function many(alternatives: readonly (() => object)[]): readonly never[] {
   return alternatives as readonly never[]
-}
-
-/** A codec, whatever kind it is of. */
-export function factsOf(reference: AnyJsonRef): JsonFacts {
-  return settled(reference) as JsonFacts
-}
-
-function settled(reference: AnyJsonRef): SettledCodec {
-  return (typeof reference === 'function' ? reference() : reference) as SettledCodec
 }
 
 /** A value on its way to JSON. It must satisfy the codec: check it first. */

@@ -18,8 +18,8 @@ import {
   type HttpCall,
   type HttpOperation,
 } from './http.js'
-import { factsOf, fromJson } from './json.js'
-import type { AnyJsonRef } from './json-codec.js'
+import { fromJson } from './json.js'
+import { factsOf, type AnyJsonRef } from './json-codec.js'
 import { jsonTextsOf } from './json-texts.js'
 
 /**
