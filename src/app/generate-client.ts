@@ -195,3 +195,9 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
       operationsOf(open.contract).length === 0 ? {} : dialect.emit.dependencies(open.contract),
   }
 }
+
+/** What was written, as scripts get it. */
+export function generatedSummary(generated: Generated): object {
+  const { clashes, moved, dependencies: _, ...others } = generated
+  return { ...others, renamed: clashes, ...(moved.length === 0 ? {} : { moved }) }
+}

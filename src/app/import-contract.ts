@@ -208,8 +208,7 @@ async function keep({
     }
     const snapshot = snapshotChange(folder, name, documents, names)
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
-    const { class: _, ...identifiers } = names
-    return { entry, clashes, index: snapshot.index, names: identifiers }
+    return { entry, clashes, index: snapshot.index, names }
   })
 }
 

@@ -14,7 +14,13 @@ export {
 } from './import-contract.js'
 export { preferredEndpoint } from './preferred-endpoint.js'
 export { clientState, type ClientState } from './client-state.js'
-export { generateClient, type Generated, type GenerateOptions } from './generate-client.js'
+export {
+  generateClient,
+  generatedSummary,
+  generateOpened,
+  type Generated,
+  type GenerateOptions,
+} from './generate-client.js'
 export { showContract, findInContract, type Found, type Shown } from './show-contract.js'
 export { saveReferencePage } from './save-reference-page.js'
 export { drawDiagram, diagramText, type DiagramOptions, type Drawn } from './draw-diagram.js'

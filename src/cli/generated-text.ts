@@ -4,38 +4,6 @@ import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
 import { count, print, say, type Voice } from './terminal.js'
 
-/** What was written, as scripts get it. */
-export function generatedSummary(generated: Generated): object {
-  const {
-    contract,
-    folder,
-    files,
-    added,
-    changed,
-    removed,
-    moved,
-    operations,
-    types,
-    notes,
-    clashes,
-    firstLines,
-  } = generated
-  return {
-    contract,
-    folder,
-    files,
-    added,
-    changed,
-    removed,
-    ...(moved.length === 0 ? {} : { moved }),
-    operations,
-    types,
-    notes,
-    renamed: clashes,
-    firstLines,
-  }
-}
-
 /** Tells what was written, and how to begin with it. */
 export function sayGenerated(generated: Generated, voice: Voice): void {
   const { added, changed, removed } = generated

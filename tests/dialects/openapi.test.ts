@@ -261,6 +261,10 @@ paths:
     ])
     expect(thingNamed(contract, 'Boats_List', 'q').name).toBe('boats.list')
     expect(operationsMeant(contract, 'Boats_L*').map(pathOf)).toEqual(['boats.list'])
+    const bare = await read(
+      'openapi: 3.0.3\npaths: { "boats/all": { get: { responses: { 204: { description: d } } } } }\n',
+    )
+    expect(operationsOf(bare).map(pathOf)).toEqual(['getBoatsAll'])
   })
 
   test('parameters of the path are inherited and replaced; names that clash yield; styles are kept', async () => {

@@ -1,8 +1,8 @@
 import type { Command } from 'commander'
-import { generateClient, type Generated } from '../../app/generate-client.js'
+import { generateClient, generatedSummary, type Generated } from '../../app/generate-client.js'
 import { listContracts } from '../../app/list-contracts.js'
 import { globalsOf } from '../run.js'
-import { generatedSummary, sayGenerated } from '../generated-text.js'
+import { sayGenerated } from '../generated-text.js'
 import { printJson } from '../terminal.js'
 
 export function declare(command: Command): void {

@@ -53,8 +53,7 @@ export class OperationNames {
 
   /** What an operation without an id is called. */
   private described(path: string, method: string): string {
-    const [, ...segments] = path.split('/')
-    const words = segments
+    const words = segmentsOf(path)
       .slice(this.shared)
       .join('/')
       .replace(/\{([^}]*)\}/g, ' by $1 ')
@@ -139,9 +138,14 @@ export function isShortened(path: readonly string[], node: DataNode): boolean {
   return camelCase(id).toLowerCase() === camelCase(`${group} ${last}`).toLowerCase()
 }
 
+/** The segments of a path; some are written without the slash before it. */
+function segmentsOf(path: string): string[] {
+  return path.replace(/^\//, '').split('/')
+}
+
 /** How many first segments all paths have in common, each path having others besides. */
 function sharedSegments(paths: readonly string[]): number {
-  const [first = [], ...others] = paths.map((path) => path.split('/').slice(1))
+  const [first = [], ...others] = paths.map(segmentsOf)
   if (others.length === 0) return 0
   let shared = first.length - 1
   for (const segments of others) {

@@ -22,7 +22,7 @@ import {
   TransportFailure,
 } from '../failures.js'
 import { hasManyDigits, parseJson } from '../json/parse-json.js'
-import { jsonText } from '../json/values.js'
+import { jsonText, type Present } from '../json/values.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import { hearOfDeviations, readAnswerOf } from '../hearing.js'
 import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
@@ -159,8 +159,6 @@ type BodyRef<Outcome> = Outcome extends { readonly status: number; readonly body
   ? SomeRef<Present<Body>>
   : never
 
-type Present<T> = Exclude<T, null | undefined>
-
 /** An operation whose types are not known to the compiler. */
 export interface AnyHttpOperation {
   readonly name: string
@@ -216,9 +214,9 @@ export function send<Input extends object, Outcome, Others>(
  *
  * @throws as {@link send}
  */
-export function sendFor<Input extends object, Outcomes, Accept extends keyof Outcomes>(
+export function sendFor<Input extends object, Outcomes, Others, Accept extends keyof Outcomes>(
   connection: Connection,
-  operation: HttpOperation<Input, Outcomes[keyof Outcomes]>,
+  operation: HttpOperation<Input, Outcomes[keyof Outcomes], Others>,
   input: Input & { readonly accept?: Accept },
   thisCall: HttpCall = {},
 ): Promise<Outcomes[Accept]> {

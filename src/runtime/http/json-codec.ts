@@ -1,5 +1,5 @@
 import type { Misfit } from '../failures.js'
-import type { JsonLimits, SimpleJson } from '../json/values.js'
+import type { JsonLimits, Present, SimpleJson } from '../json/values.js'
 
 /**
  * What codecs of JSON are, as the compiler sees them: each knows the type of its values, so that a
@@ -109,8 +109,6 @@ type Each<T> = unknown extends T
   : T extends unknown
     ? (value: T) => unknown
     : never
-
-type Present<T> = Exclude<T, null | undefined>
 
 /** A codec of values that are there; of what is only ever null, any. */
 type PresentRef<T> = [T] extends [never]

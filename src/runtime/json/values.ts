@@ -20,6 +20,9 @@ export class RawNumber {
  */
 const clock = `(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:[Zz]|${offset})?`
 
+/** A value that is there. */
+export type Present<T> = Exclude<T, null | undefined>
+
 /** A simple value. */
 export interface SimpleJson<T> {
   readonly simple: string

@@ -1,5 +1,5 @@
 import type { Deviation } from '../failures.js'
-import { isObject, type JsonLimits } from '../json/values.js'
+import { isObject, type JsonLimits, type Present } from '../json/values.js'
 import type { Edm } from './edm.js'
 
 /** What is known of entities and complex types: plain data, printed into the client. */
@@ -62,8 +62,6 @@ export interface AnyProperty extends PropertyFacts {
 
 /** Of a list what is in it. */
 export type Single<T> = [Present<T>] extends [readonly (infer Item)[]] ? Present<Item> : Present<T>
-
-type Present<T> = Exclude<T, null | undefined>
 
 interface PropertyFacts {
   /** A collection. */
