@@ -7,10 +7,12 @@ export function isPattern(pattern: string): boolean {
 
 /**
  * Is it a pattern of ECMAScript at all, and one that can be checked in good time? Many are written
- * without thought of the `u` flag, which forbids `[\w-.]`.
+ * without thought of the `u` flag, which forbids `[\w-.]`; but without it the properties of other
+ * languages (`\p{XDigit}`) would be read as their letters, which nobody means.
  */
 export function isLoosePattern(pattern: string): boolean {
-  return (compiles(pattern, 'u') || compiles(pattern, '')) && endsInTime(pattern)
+  const isLoose = !/\\p\{/i.test(pattern) && compiles(pattern, '')
+  return (compiles(pattern, 'u') || isLoose) && endsInTime(pattern)
 }
 
 function compiles(pattern: string, flags: string): boolean {
