@@ -1,4 +1,4 @@
-import { join, relative, resolve, sep } from 'node:path'
+import { posix, resolve, sep } from 'node:path'
 import type { Contract, Note } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
 import { countTypes, operationsOf } from '../contract/queries.js'
@@ -7,40 +7,61 @@ import { dialectNamed } from '../dialects/registry.js'
 import { nameClashes, type NameClash } from '../naming/clashes.js'
 import type { Names } from '../naming/names.js'
 import type { ImportSuffix } from '../printing/page.js'
-import type { ContractEntry } from '../project/project-file.js'
+import type { ContractEntry, Project } from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
+import { sharedName } from '../project/runtime-folder.js'
 import { clearStages, writeTogether, type Change } from '../project/safe-writing.js'
 import { namesChange, namesText, readNames } from '../project/snapshot.js'
 import { sampleInput } from '../exercise/sample.js'
 import { clientFiles, type GeneratedFile } from '../typescript/client.js'
 import { firstLines, type InputMaker } from '../typescript/first-lines.js'
-import { clientState } from './client-state.js'
 import { namesFor } from './client-names.js'
-import { inputsDigest, openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import {
+  eachList,
+  folderChange,
+  isNothing,
+  noDifferences,
+  removeEmpty,
+  type Differences,
+} from './folder-change.js'
+import {
+  inputsDigest,
+  openContract,
+  runtimeFolderOf,
+  type OpenContract,
+  type OpenOptions,
+} from './open-contract.js'
 import { runtimeSources } from './package-files.js'
+import { runtimeOf, sharedRuntime } from './shared-runtime.js'
 
 export interface GenerateOptions extends OpenOptions {
   /** Write over files that were edited by hand. */
   readonly overwrite?: boolean | undefined
 }
 
-export interface Generated {
+/** What is new in the runtime that the clients beside each other share. */
+export interface WrittenRuntime extends Differences {
+  /** From the project's folder. */
+  readonly folder: string
+  /** All of them, by path below it. */
+  readonly files: readonly string[]
+}
+
+export interface Generated extends Differences {
   readonly contract: string
   /** The client's folder, from the project's. */
   readonly folder: string
   /** All files of the client, by path below its folder. */
   readonly files: readonly string[]
-  /** What is different from before. */
-  readonly added: readonly string[]
-  readonly changed: readonly string[]
-  readonly removed: readonly string[]
-  /** Files of others that were called like ones of the client, as they are called now. */
-  readonly moved: readonly string[]
   readonly operations: number
   readonly types: number
   readonly notes: readonly Note[]
   /** What is called otherwise in the client than in the metadata, and why. */
   readonly clashes: readonly NameClash[]
+  /** Left out where it is as before. */
+  readonly runtime?: WrittenRuntime
+  /** Other clients that had to be written with the runtime. */
+  readonly along?: readonly string[]
   /** The first lines to write. */
   readonly firstLines: readonly string[]
   /** Packages that the client needs, with their version ranges. */
@@ -57,9 +78,14 @@ function suffixOf(open: OpenContract): ImportSuffix {
   return open.kept?.entry.importSuffix ?? '.js'
 }
 
-/** A client as texts: pure, apart from reading the contract. */
+/**
+ * A client as texts: pure, apart from reading the contract.
+ *
+ * @param runtimeFolder where its runtime is; with the client's own files when left out
+ */
 export async function buildClient(
   open: OpenContract,
+  runtimeFolder?: '../runtime',
 ): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
   const dialect = await dialectNamed(open.contract.dialect)
   const names = await namesFor(open)
@@ -69,80 +95,16 @@ export async function buildClient(
     sources: open.digests,
     inputs: inputsDigest(open, names),
     importSuffix: suffixOf(open),
+    runtimeFolder,
     sample: sampleMaker(open.contract, dialect),
   })
   return { files, names }
 }
 
-/** What is different in a client's folder from before. */
-type Differences = Pick<Generated, 'added' | 'changed' | 'removed' | 'moved'>
-
 /**
- * Writes a client's files and the names that they were made of, all of it or nothing. What others
- * have put there stays.
- */
-async function writeClient(
-  projectFolder: string,
-  name: string,
-  entry: ContractEntry,
-  files: readonly GeneratedFile[],
-  names: Names,
-  overwrite: boolean,
-): Promise<Differences> {
-  const folder = resolve(projectFolder, entry.folder)
-  const state = await clientState(folder)
-  if (state.edited.length > 0 && !overwrite)
-    throw problem('TM-3001', { folder: entry.folder, files: state.edited.join(', ') })
-  const written = new Set(files.map((file) => file.path))
-  const clashing = state.strangers.filter(
-    (path) => written.has(path) || (state.manifest === undefined && path in state.texts),
-  )
-  if (clashing.length > 0 && !overwrite)
-    throw problem('TM-3002', { folder: entry.folder, files: clashing.slice(0, 8).join(', ') })
-
-  const before = state.texts
-  const foreign = new Set(state.strangers)
-  // What somebody else's file is called like one of ours is kept beside it.
-  const keep = new Map(
-    state.strangers.map((path) => [path, written.has(path) ? freeName(path, foreign) : path]),
-  )
-  const own = (path: string): boolean => path in before && !foreign.has(path)
-  const differences: Differences = {
-    added: files.filter(({ path }) => !own(path)).map(({ path }) => path),
-    changed: files
-      .filter(({ path, text }) => own(path) && before[path] !== text)
-      .map(({ path }) => path),
-    removed: Object.keys(before).filter((path) => own(path) && !written.has(path)),
-    moved: [...keep].filter(([path, kept]) => path !== kept).map(([, kept]) => kept),
-  }
-  const isNew =
-    differences.added.length + differences.changed.length + differences.removed.length > 0
-  const client: Change[] = isNew
-    ? [
-        {
-          path: folder,
-          files: Object.fromEntries(files.map(({ path, text }) => [path, text])),
-          keep,
-        },
-      ]
-    : []
-  const { class: className, ...identifiers } = names
-  await clearStages(projectFolder)
-  const kept = { class: className, ...identifiers }
-  const isNamed = namesText(await readNames(projectFolder, name)) === namesText(kept)
-  const changes = [...client, ...(isNamed ? [] : [namesChange(projectFolder, name, kept)])]
-  if (changes.length > 0) await writeTogether(projectFolder, changes)
-  return differences
-}
-
-function freeName(path: string, taken: ReadonlySet<string>): string {
-  let name = `${path}.kept`
-  for (let count = 2; taken.has(name); count += 1) name = `${path}.kept${count}`
-  return name
-}
-
-/**
- * Writes the client of a contract of the project, all of it or nothing.
+ * Writes the client of a contract of the project and what it shares with those beside it, all of it
+ * or nothing. Clients that could not go on with the shared runtime as it is to be are written with
+ * it.
  *
  * @param name the contract's name in the project
  * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of
@@ -157,29 +119,113 @@ export async function generateClient(
 
 /** Writes the client of a contract that is open already; as {@link generateClient}. */
 export async function generateOpened(open: OpenContract, overwrite = false): Promise<Generated> {
-  const { name } = open
   if (open.kept === undefined)
     throw problem('TM-1001', {
-      name,
+      name: open.name,
       nearest: 'Import it first: `tolmach import <location> --as <name>`.',
     })
-  const { project, entry } = open.kept
-  const folder = resolve(project.folder, entry.folder)
-  const { files, names } = await buildClient(open)
-  const { added, changed, removed, moved } = await whileLocked(project.folder, 'generate', () =>
-    writeClient(project.folder, name, entry, files, names, overwrite),
+  const { project } = open.kept
+  const built = await builtClient(open)
+  const { client, runtime, along } = await whileLocked(project.folder, 'generate', () =>
+    writeClient(project, built, overwrite),
   )
+  return {
+    ...(await summaryOf(built)),
+    ...client,
+    ...(runtime === undefined ? {} : { runtime }),
+    ...(along.length === 0 ? {} : { along }),
+  }
+}
+
+/** A client that is to be written. */
+interface BuiltClient {
+  readonly open: OpenContract
+  readonly entry: ContractEntry
+  readonly files: readonly GeneratedFile[]
+  readonly names: Names
+}
+
+async function builtClient(open: OpenContract): Promise<BuiltClient> {
+  const { entry } = open.kept ?? {}
+  if (entry === undefined) throw new Error(`${open.name} is not in a project`)
+  const isShared = runtimeFolderOf(open) !== undefined
+  return { open, entry, ...(await buildClient(open, isShared ? `../${sharedName}` : undefined)) }
+}
+
+/** Writes everything together. The project must be locked. */
+async function writeClient(
+  project: Project,
+  built: BuiltClient,
+  overwrite: boolean,
+): Promise<{ client: Differences; runtime: WrittenRuntime | undefined; along: string[] }> {
+  const shared = await sharedRuntime(
+    project,
+    built.entry,
+    new Map([[built.open.name, runtimeOf(built.files)]]),
+  )
+  // Those whose runtime changes under them.
+  const others = await Promise.all(
+    shared.outdated.map(async (name) =>
+      builtClient(await openContract(name, { project: project.folder })),
+    ),
+  )
+  const needs = [built, ...others].map((each) => [each.open.name, runtimeOf(each.files)] as const)
+  const { files, folder } =
+    others.length === 0 ? shared : await sharedRuntime(project, built.entry, new Map(needs))
+  const clients = await Promise.all(
+    [built, ...others].map((each) =>
+      folderChange(project, each.entry.folder, each.files, overwrite),
+    ),
+  )
+  const runtime = await folderChange(project, folder, files, overwrite)
+  const changes = [
+    ...[...clients, runtime].flatMap(({ change }) => change ?? []),
+    ...(await Promise.all([built, ...others].map((each) => changeOfNames(project, each)))).flat(),
+  ]
+  await clearStages(project.folder)
+  if (changes.length > 0) await writeTogether(project.folder, changes)
+  if (files.length === 0) await removeEmpty(resolve(project.folder, folder))
+  return {
+    client: clients[0]?.differences ?? noDifferences,
+    runtime: isNothing(runtime.differences)
+      ? undefined
+      : {
+          folder,
+          files: withoutManifest(files.map(({ path }) => path)),
+          ...eachList(runtime.differences, withoutManifest),
+        },
+    along: others
+      .filter((_, at) => clients[at + 1]?.change !== undefined)
+      .map(({ open }) => open.name),
+  }
+}
+
+/** The manifest tells nobody anything new. */
+function withoutManifest(paths: readonly string[]): string[] {
+  return paths.filter((path) => path !== 'manifest.json')
+}
+
+async function changeOfNames(project: Project, { open, names }: BuiltClient): Promise<Change[]> {
+  const { class: className, ...identifiers } = names
+  const kept = { class: className, ...identifiers }
+  const isNamed = namesText(await readNames(project.folder, open.name)) === namesText(kept)
+  return isNamed ? [] : [namesChange(project.folder, open.name, kept)]
+}
+
+async function summaryOf({
+  open,
+  entry,
+  files,
+  names,
+}: BuiltClient): Promise<Omit<Generated, keyof Differences>> {
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)
   const sorted = [...operations].sort((a, b) => (a.path.join('.') < b.path.join('.') ? -1 : 1))
+  const folder = entry.folder.split(sep).join('/')
   return {
     contract: open.name,
     folder: entry.folder,
     files: files.map((file) => file.path),
-    added,
-    changed,
-    removed,
-    moved,
     operations: operations.length,
     types: countTypes(open.contract, operations),
     notes: open.contract.notes,
@@ -189,10 +235,9 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
       names,
       sorted,
       sampleMaker(open.contract, dialect),
-      `./${relative(join(project.folder, 'src'), folder).split(sep).join('/')}/index${suffixOf(open)}`,
+      `./${posix.relative('src', folder)}/index${suffixOf(open)}`,
     ),
-    dependencies:
-      operationsOf(open.contract).length === 0 ? {} : dialect.emit.dependencies(open.contract),
+    dependencies: operations.length === 0 ? {} : dialect.emit.dependencies(open.contract),
   }
 }
 

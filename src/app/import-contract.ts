@@ -19,6 +19,7 @@ import {
 } from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
+import { sharedName } from '../project/runtime-folder.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
 import { noProof, proofFor, type Person } from './credentials.js'
@@ -201,7 +202,7 @@ async function keep({
     const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
     const entry: ContractEntry = {
       from,
-      folder: existing?.folder ?? `src/clients/${name}`,
+      folder: existing?.folder ?? clientFolder(name),
       class: names.class,
       ...(only === undefined ? {} : { only }),
       ...(credential === undefined ? {} : { credential }),
@@ -210,6 +211,11 @@ async function keep({
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
     return { entry, clashes, index: snapshot.index, names }
   })
+}
+
+/** Where a contract's client goes unless somebody says otherwise; not where clients share things. */
+function clientFolder(name: string): string {
+  return `src/clients/${name.toLowerCase() === sharedName ? `${name}-client` : name}`
 }
 
 async function projectIn(folder: string): Promise<Project> {

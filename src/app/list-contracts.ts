@@ -4,7 +4,7 @@ import { Problem, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
 import { noNames } from '../contract/kept-names.js'
 import { findProject } from '../project/project-file.js'
-import { clientState, type ClientState } from './client-state.js'
+import { clientStateWithRuntime, type ClientState } from './client-state.js'
 import { inputsDigest, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
 
 /** One contract of a project, for the list. */
@@ -17,7 +17,8 @@ export interface Listed {
   readonly from: string
   /** When the snapshot was taken, ISO 8601. */
   readonly taken: string
-  readonly client: 'current' | 'older than the contract' | 'edited by hand' | 'not generated'
+  readonly client:
+    'current' | 'older than the contract' | 'edited by hand' | 'files are missing' | 'not generated'
   /** What is wrong with it, when it can't be read. */
   readonly problem?: string
 }
@@ -34,7 +35,7 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
         const open = await openContract(name, { ...options, project: folder })
         const { contract } = open
         const operations = operationsOf(contract)
-        const state = await clientState(resolve(folder, entry.folder))
+        const state = await clientStateWithRuntime(resolve(folder, entry.folder))
         const client = stateInWords(state, inputsDigest(open, open.kept?.names ?? noNames))
         return {
           contract: name,
@@ -65,8 +66,12 @@ export async function listContracts(options: OpenOptions = {}): Promise<Listed[]
   )
 }
 
-function stateInWords({ manifest, edited }: ClientState, inputs: string): Listed['client'] {
+function stateInWords(
+  { manifest, edited, missing }: ClientState,
+  inputs: string,
+): Listed['client'] {
   if (manifest === undefined) return 'not generated'
   if (edited.length > 0) return 'edited by hand'
+  if (missing.length > 0) return 'files are missing'
   return manifest.inputs === inputs ? 'current' : 'older than the contract'
 }

@@ -18,6 +18,7 @@ import {
   type Project,
   type ProjectText,
 } from '../project/project-file.js'
+import { sharedRuntimeFolder } from '../project/runtime-folder.js'
 import {
   bytesDigest,
   namesText,
@@ -258,6 +259,11 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
 }
 
+/** The folder of the runtime that the client of a contract shares; undefined where it has its own. */
+export function runtimeFolderOf({ kept }: OpenContract): string | undefined {
+  return kept === undefined ? undefined : sharedRuntimeFolder(kept.project.contracts, kept.entry)
+}
+
 /** Digest of everything a client is made of. */
 export function inputsDigest(open: OpenContract, names: KeptNames): string {
   const { entry } = open.kept ?? {}
@@ -271,6 +277,7 @@ export function inputsDigest(open: OpenContract, names: KeptNames): string {
       entry?.endpoint,
       entry?.pages,
       entry?.importSuffix,
+      runtimeFolderOf(open) ?? 'own',
       namesText(names),
     ]),
   )

@@ -7,10 +7,11 @@ import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
 import type { LoadedClient } from '../exercise/run-client.js'
 import { isSecretHeader, keepSecret, maskedUrl } from '../exercise/masking.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
+import { sharedName } from '../project/runtime-folder.js'
 import { bytesDigest } from '../project/snapshot.js'
 import type { Credential, Settings } from '../runtime/connection.js'
 import type { SiteEntry } from '../project/project-file.js'
-import { clientState } from './client-state.js'
+import { clientStateWithRuntime } from './client-state.js'
 import { callReady } from './call-ready.js'
 import { noProof, proofFor, variablesOf, type Person, type Proof } from './credentials.js'
 import {
@@ -368,23 +369,25 @@ async function bundleFor(
   const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
   let aside: string | undefined = kept === undefined ? 'it is not part of a project' : undefined
   if (folder !== undefined) {
-    const state = await clientState(folder)
+    const state = await clientStateWithRuntime(folder)
     if (state.manifest === undefined) aside = 'no client was generated yet'
     else if (state.edited.length > 0)
       aside = `these files were edited by hand: ${state.edited.join(', ')}`
-    else if (Object.keys(state.manifest.files).some((path) => !(path in state.texts)))
-      aside = 'files of it are missing'
+    else if (state.missing.length > 0) aside = 'files of it are missing'
     else if (state.manifest.inputs !== inputsDigest(open, names))
       aside = 'it is older than the contract'
     else {
-      const bundle = await cachedBundle(`${state.texts['manifest.json'] ?? ''}`, folder)
+      const manifests = ['manifest.json', `../${sharedName}/manifest.json`]
+      const key = manifests.map((path) => state.texts[path] ?? '').join('\n')
+      const bundle = await cachedBundle(key, folder)
       return { bundle, className: state.manifest.class, aside: undefined }
     }
   }
   const key = `${buildMark()} ${inputsDigest(open, names)}`
   const bundle = await cachedBundle(key, async () => {
     const { buildClient } = await import('./generate-client.js')
-    return Object.fromEntries((await buildClient(open)).files.map((file) => [file.path, file.text]))
+    const { files } = await buildClient(open)
+    return Object.fromEntries(files.map((file) => [file.path, file.text]))
   })
   const { namesFor } = await import('./client-names.js')
   return { bundle, className: (await namesFor(open)).class, aside }

@@ -1,4 +1,5 @@
 import { clashText } from '../app/client-names.js'
+import { isNothing, type Differences } from '../app/folder-change.js'
 import type { Generated } from '../app/generate-client.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
@@ -6,25 +7,21 @@ import { count, print, say, type Voice } from './terminal.js'
 
 /** Tells what was written, and how to begin with it. */
 export function sayGenerated(generated: Generated, voice: Voice): void {
-  const { added, changed, removed } = generated
-  const isNew = added.length === generated.files.length
+  const isNew = generated.added.length === generated.files.length
   print(
     `${pc.bold(generated.contract)}  ${generated.folder}  ${count(generated.operations, 'operation')}, ${count(generated.types, 'type')}, ${count(generated.files.length, 'file')}`,
   )
-  if (added.length + changed.length + removed.length === 0)
-    print('Nothing changed: the client was current.')
-  else if (!isNew)
-    for (const [word, files] of [
-      ['added', added],
-      ['changed', changed],
-      ['removed', removed],
-    ] as const)
-      if (files.length > 0) print(`${word}: ${files.join(', ')}`)
-  if (generated.moved.length > 0)
-    say(
-      voice,
-      pc.yellow(`Files that were not Tolmach's are kept as ${generated.moved.join(', ')}.`),
-    )
+  if (isNothing(generated)) print('Nothing changed: the client was current.')
+  else if (!isNew) printDifferences(generated)
+  sayMoved(generated, voice)
+  const { runtime, along = [] } = generated
+  if (runtime !== undefined) {
+    const files = count(runtime.files.length, 'file')
+    print(`${pc.bold('runtime')}  ${runtime.folder}  ${files}, shared by the clients beside it`)
+    if (runtime.added.length < runtime.files.length) printDifferences(runtime)
+    sayMoved(runtime, voice)
+  }
+  if (along.length > 0) print(`Written with it, since they share that: ${along.join(', ')}`)
   if (isNew) sayClashes(voice, generated.clashes)
   const packages = Object.entries(generated.dependencies).map(([name, range]) => `${name}@${range}`)
   if (isNew && packages.length > 0)
@@ -33,6 +30,24 @@ export function sayGenerated(generated: Generated, voice: Voice): void {
     voice,
     `\nFirst lines, for a file in src/:\n${generated.firstLines.map((line) => `  ${line}`).join('\n')}`,
   )
+}
+
+/** A few files by name, of more their number. */
+const mostNamed = 12
+
+function printDifferences({ added, changed, removed }: Differences): void {
+  for (const [word, files] of [
+    ['added', added],
+    ['changed', changed],
+    ['removed', removed],
+  ] as const)
+    if (files.length > 0)
+      print(`${word}: ${files.length > mostNamed ? count(files.length, 'file') : files.join(', ')}`)
+}
+
+function sayMoved({ moved }: Differences, voice: Voice): void {
+  if (moved.length > 0)
+    say(voice, pc.yellow(`Files that were not Tolmach's are kept as ${moved.join(', ')}.`))
 }
 
 /** Tells what is called otherwise in the client, a few of them. */

@@ -8,6 +8,8 @@ import { wrapped } from './wrapping.js'
 export interface PrintOptions {
   /** What imports end in: `.js`, `.ts` or nothing. */
   readonly importSuffix: ImportSuffix
+  /** Where the runtime is, from the client's folder; in it when left out. */
+  readonly runtimeFolder?: '../runtime' | undefined
 }
 
 export type ImportSuffix = '.js' | '.ts' | ''
@@ -154,9 +156,12 @@ export class Page {
 
   private address(module: string, options: PrintOptions): Code {
     const path = modulePath(module)
-    const relative = posix.join(
-      posix.relative(posix.dirname(this.module), posix.dirname(path)) || '.',
-      posix.basename(path),
+    // Below a root, so that what is beside the client's folder has a place, too.
+    const place = (each: string): string => posix.join('/clients/client', each)
+    const isShared = options.runtimeFolder !== undefined && path.startsWith('runtime/')
+    const relative = posix.relative(
+      place(posix.dirname(this.module)),
+      place(isShared ? posix.join('..', path) : path),
     )
     return `${relative.startsWith('.') ? relative : `./${relative}`}${options.importSuffix}` as Code
   }

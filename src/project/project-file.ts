@@ -1,9 +1,10 @@
 import { readFile, stat } from 'node:fs/promises'
-import { dirname, isAbsolute, join, normalize, parse, relative, resolve, sep } from 'node:path'
+import { dirname, isAbsolute, join, parse, posix, relative, resolve, sep } from 'node:path'
 import type { Document } from 'yaml'
 import { problem, type Problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 import { whileLocked } from './project-lock.js'
+import { folderBeside, plainPath } from './runtime-folder.js'
 import { recoverProject, writeTogether, type Change } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
@@ -35,6 +36,8 @@ export interface ContractEntry {
   readonly session?: SessionEntry
   /** What imports in the client end in; `.js` when left out. */
   readonly importSuffix?: '.js' | '.ts' | ''
+  /** Has the client its own copy of the runtime, instead of sharing one with those beside it? */
+  readonly runtime?: 'own'
   /** Named selections and arrangements of types for diagrams. */
   readonly views?: Readonly<Record<string, ViewEntry>>
 }
@@ -245,6 +248,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
       close: Joi.object({ call: Joi.string().required(), with: Joi.object() }),
     }),
     importSuffix: Joi.string().valid('.js', '.ts', ''),
+    runtime: Joi.string().valid('own'),
     pages: Joi.object().pattern(/^/, pages),
     views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
   })
@@ -316,17 +320,24 @@ export async function validProjectText(text: string): Promise<ProjectText> {
 function unfitFolder(
   contracts: ProjectText['contracts'],
 ): { readonly name: string; readonly folder: string; readonly reason: string } | undefined {
+  // On some file systems names that differ by case only are one.
+  const shared = new Set(
+    Object.values(contracts)
+      .filter(({ runtime }) => runtime !== 'own')
+      .map((entry) => folderBeside(entry).toLowerCase()),
+  )
   const taken = new Map<string, string>()
   for (const [name, { folder }] of Object.entries(contracts)) {
-    const way = normalize(folder.replaceAll('\\', '/')).replace(/\/+$/, '')
+    const way = plainPath(folder)
     const unfit = (reason: string): ReturnType<typeof unfitFolder> => ({ name, folder, reason })
     if (isAbsolute(folder) || /^[A-Za-z]:/.test(folder) || way === '..' || way.startsWith('../'))
       return unfit('it is outside the project')
     if (way === '.') return unfit('that is the project itself')
     if (/^(?:snapshots|samples|node_modules|\.tolmach|\.git)(?:\/|$)/i.test(way))
       return unfit('the project keeps other things there')
-    // On some file systems names that differ by case only are one.
     const key = way.toLowerCase()
+    if (shared.has(key) || shared.has(posix.dirname(key)))
+      return unfit('what the clients beside it share is kept there')
     for (const [other, owner] of taken)
       if (key === other || key.startsWith(`${other}/`) || other.startsWith(`${key}/`))
         return unfit(

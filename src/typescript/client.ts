@@ -17,7 +17,7 @@ import {
   quoted,
 } from '../printing/escaping.js'
 import { firstLines, type InputMaker } from './first-lines.js'
-import { Page, type PrintOptions } from '../printing/page.js'
+import { Page, type ImportSuffix, type PrintOptions } from '../printing/page.js'
 import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
@@ -65,7 +65,7 @@ export function clientFiles(
   const contract = neededOf(whole)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
   const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
-  if (operations.length === 0) return typesAlone(contract, names, texts, options)
+  if (operations.length === 0) return typesAlone(contract, names, texts, dialect, options)
   const pages = operationPages(operations, texts, dialect)
   const further = dialect.emit.pages(contract, names)
   const [client, ...groups] = clientPages(contract, names, operations, texts, dialect, options)
@@ -79,11 +79,12 @@ export function clientFiles(
   const all = [client, ...groups, settings, ...some, index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
-    ...[...dialect.emit.runtimeFiles(contract), ...nodeFiles].map((path) => ({
-      path: `runtime/${path}`,
-      text:
-        header + '\n' + withSuffix(options.runtime[path] ?? missing(path), options.importSuffix),
-    })),
+    ...(options.runtimeFolder === undefined
+      ? runtimeNeeded(contract, dialect).map((path) => {
+          const { text } = runtimeFile(path, options.runtime, options.importSuffix)
+          return { path: `runtime/${path}`, text }
+        })
+      : []),
     { path: 'settings.example.env', text: settingsTemplate(contract, names, dialect, options) },
     { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
@@ -92,9 +93,24 @@ export function clientFiles(
     ...files,
     {
       path: 'manifest.json',
-      text: manifestText(contract, names, dialect.emit.dependencies(contract), files, options),
+      text: manifestText(contract, names, dialect, files, options),
     },
   ]
+}
+
+/** The files of src/runtime that a client needs, as paths below it; none where nothing is called. */
+function runtimeNeeded(contract: Contract, dialect: Dialect): string[] {
+  const isCalled = operationsOf(contract).length > 0
+  return isCalled ? [...dialect.emit.runtimeFiles(contract), ...nodeFiles].sort() : []
+}
+
+/** A file of src/runtime as clients have it. @param path below src/runtime */
+export function runtimeFile(
+  path: string,
+  sources: Readonly<Record<string, string>>,
+  suffix: ImportSuffix,
+): GeneratedFile {
+  return { path, text: `${header}\n${withSuffix(sources[path] ?? missing(path), suffix)}` }
 }
 
 /** The files where there is nothing to call: the types of what the service sends. */
@@ -102,6 +118,7 @@ function typesAlone(
   contract: Contract,
   names: Names,
   texts: TypeTexts,
+  dialect: Dialect,
   options: ClientOptions,
 ): GeneratedFile[] {
   const { page, parts } = typesPages(texts, Object.keys(contract.types), [])
@@ -117,7 +134,7 @@ function typesAlone(
     { path: 'README.md', text: typesReadme(contract, names, options.contractName, first) },
   ]
   files.sort((a, b) => compare(a.path, b.path))
-  const text = manifestText(contract, names, {}, files, options)
+  const text = manifestText(contract, names, dialect, files, options)
   return [...files, { path: 'manifest.json', text }]
 }
 
@@ -144,17 +161,21 @@ function missing(path: string): never {
 function manifestText(
   contract: Contract,
   names: Names,
-  dependencies: Readonly<Record<string, string>>,
+  dialect: Dialect,
   files: readonly GeneratedFile[],
   options: ClientOptions,
 ): string {
+  const shared = runtimeNeeded(contract, dialect)
   const manifest = {
     writtenBy: 'tolmach',
     contract: options.contractName,
     dialect: contract.dialect,
     class: names.class,
     inputs: options.inputs,
-    dependencies,
+    dependencies: shared.length === 0 ? {} : dialect.emit.dependencies(contract),
+    ...(options.runtimeFolder === undefined || shared.length === 0
+      ? {}
+      : { runtime: { folder: options.runtimeFolder, files: shared } }),
     sources: options.sources,
     files: Object.fromEntries(files.map((file) => [file.path, textDigest(file.text)])),
   }
