@@ -25,6 +25,7 @@ import {
   type Differences,
 } from './folder-change.js'
 import {
+  credentialKinds,
   inputsDigest,
   openContract,
   runtimeFolderOf,
@@ -96,6 +97,7 @@ export async function buildClient(
     inputs: inputsDigest(open, names),
     importSuffix: suffixOf(open),
     runtimeFolder,
+    credentials: credentialKinds(open),
     sample: sampleMaker(open.contract, dialect),
   })
   return { files, names }

@@ -264,6 +264,19 @@ export function runtimeFolderOf({ kept }: OpenContract): string | undefined {
   return kept === undefined ? undefined : sharedRuntimeFolder(kept.project.contracts, kept.entry)
 }
 
+/** The kinds of credentials that the project has for the calls of a contract. */
+export function credentialKinds({ kept, name }: OpenContract): string[] {
+  if (kept === undefined) return []
+  const { credentials, sites } = kept.project
+  const choices = [kept.entry, ...Object.values(sites).map((site) => site[name])].map(
+    (each) => each?.credential ?? {},
+  )
+  const names = choices.flatMap((choice): readonly string[] =>
+    typeof choice === 'string' ? [choice] : Object.values(choice),
+  )
+  return [...new Set(names.flatMap((each) => credentials[each]?.kind ?? []))].sort()
+}
+
 /** Digest of everything a client is made of. */
 export function inputsDigest(open: OpenContract, names: KeptNames): string {
   const { entry } = open.kept ?? {}
@@ -278,6 +291,7 @@ export function inputsDigest(open: OpenContract, names: KeptNames): string {
       entry?.pages,
       entry?.importSuffix,
       runtimeFolderOf(open) ?? 'own',
+      credentialKinds(open),
       namesText(names),
     ]),
   )

@@ -13,6 +13,7 @@ export const commonRuntime: readonly string[] = [
   'refusals.ts',
   'response-text.ts',
   'retries.ts',
+  'settings.ts',
   'tokens.ts',
   'waiting.ts',
   'wire-address.ts',

@@ -179,6 +179,10 @@ export interface Emitter {
    * Variables that settings can be filled from, besides those of all clients, without their prefix.
    */
   readonly variables?: readonly string[]
+  /** The module whose `settingsFrom` reads them, where it is not that of all clients. */
+  readonly settingsModule?: string
+  /** Logins of this dialect's own that take more than a header: their constants, by kind. */
+  readonly ownLogins?: Readonly<Record<string, { readonly module: string; readonly name: string }>>
   /** Ways to say who calls that are this dialect's own, for the template of settings. */
   readonly logins?: readonly LoginVariables[]
   /** What index.ts exports of this dialect's runtime: module and clause. */
@@ -194,6 +198,8 @@ export interface VariableGroup {
 /** Variables by which somebody says who calls, with the security schemes that they are for. */
 export interface LoginVariables extends VariableGroup {
   readonly schemes: readonly SecurityScheme['scheme'][]
+  /** The kind of credentials that they make, where that takes more than a header. */
+  readonly login?: string
 }
 
 /**

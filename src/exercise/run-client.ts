@@ -5,7 +5,7 @@ import type { Operation } from '../contract/contract.js'
 import { isPlainObject } from '../contract/plain.js'
 import { groupName, methodName } from '../naming/methods.js'
 import { CallFailure, tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
-import type { Connection, Exchange, Settings, ThisCall } from '../runtime/connection.js'
+import type { Connection, Exchange, Login, Settings, ThisCall } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
@@ -24,7 +24,12 @@ export async function bundleClient(
   const { build } = await import('esbuild')
   const inMemory = typeof source === 'string' ? undefined : source
   const result = await build({
-    entryPoints: [typeof source === 'string' ? `${source}/index.ts` : 'index.ts'],
+    stdin: {
+      // At the prompt every kind of credential is to work.
+      contents: "export * from './index.js'\nexport * as logins from './logins.js'\n",
+      resolveDir: typeof source === 'string' ? source : '/',
+      loader: 'ts',
+    },
     bundle: true,
     write: false,
     format: 'esm',
@@ -44,12 +49,10 @@ function filesPlugin(files: Readonly<Record<string, string>>): import('esbuild')
   return {
     name: 'files',
     setup(build) {
-      build.onResolve({ filter: /^\.|^index\.ts$/ }, ({ path, importer, kind }) => {
-        if (kind !== 'entry-point' && importer.startsWith('/')) return undefined
-        const resolved = new URL(
-          path.replace(/\.js$/, '.ts'),
-          `file:///${kind === 'entry-point' ? '' : importer}`,
-        ).pathname.slice(1)
+      build.onResolve({ filter: /^\./ }, ({ path, importer }) => {
+        if (importer.startsWith('/')) return undefined
+        const from = importer === '<stdin>' ? '' : importer
+        const resolved = new URL(path.replace(/\.js$/, '.ts'), `file:///${from}`).pathname.slice(1)
         return { path: resolved in files ? resolved : `${resolved}.ts`, namespace: 'files' }
       })
       build.onLoad({ filter: /.*/, namespace: 'files' }, ({ path }) => ({
@@ -161,17 +164,15 @@ export async function loadClient(
   transport: NodeTransportSettings = {},
   query: Readonly<Record<string, string>> = {},
 ): Promise<LoadedClient> {
-  const module = (await import(pathToFileURL(bundle).href)) as Record<
-    string,
-    new (settings: Settings) => Record<string, unknown>
-  >
-  const Client = module[className]
+  const module = (await import(pathToFileURL(bundle).href)) as Readonly<Record<string, unknown>>
+  const Client = module[className] as
+    (new (settings: Settings) => Readonly<Record<string, unknown>>) | undefined
   if (Client === undefined) throw new Error(`the client has no class ${className}`)
   const send = settings.fetch ?? nodeTransport(transport)
-  const openBatch = module['batch'] as unknown as
-    ((connection: unknown) => Batch<Connection>) | undefined
+  const openBatch = module['batch'] as ((connection: unknown) => Batch<Connection>) | undefined
   const client = new Client({
     ...settings,
+    logins: Object.values((module['logins'] ?? {}) as Readonly<Record<string, Login>>),
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
     onExchange: (each) => {
       keepTokens(each)

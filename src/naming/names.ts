@@ -55,6 +55,7 @@ export const ownExports: readonly string[] = [
   'endpoints',
   'send',
   'settingsFrom',
+  'Login',
   'toPlain',
   'codecs',
   'operation',

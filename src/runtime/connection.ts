@@ -7,7 +7,6 @@ import {
   type Deviation,
 } from './failures.js'
 import { climbs, wireAddress } from './wire-address.js'
-import type { Digest } from './digest.js'
 import { harmless } from './harmless.js'
 import { keepAnswer } from './hearing.js'
 import { bytesToBase64, joinBytes } from './plain.js'
@@ -26,19 +25,12 @@ export interface Settings {
    * operations.
    */
   readonly credential?: Credential | readonly Credential[]
+  /** Ways to prove who calls that take more than a header, beside those that the client has itself. */
+  readonly logins?: readonly Login[]
   /** Values for the variables in a server's address, where the metadata has such. */
   readonly serverVariables?: Readonly<Record<string, string>>
   /** Milliseconds that a whole call may take, `Infinity` for as long as it likes. Default 60000. */
   readonly timeLimit?: number
-  /**
-   * Are SOAP messages addressed by WS-Addressing? When left out, where the metadata asks for it.
-   */
-  readonly addressing?: boolean
-  /**
-   * Do SOAP messages travel in several parts, with bytes beside them (MTOM)? When left out, where
-   * the metadata asks for it.
-   */
-  readonly mtom?: boolean
   /**
    * How often a call is tried again, where that is safe: after an answer that asks for it (429,
    * 503), without a connection, and reading calls also after 502 and 504. Default 0.
@@ -60,39 +52,54 @@ export interface Settings {
 }
 
 /** What proves who calls. */
-export type Credential = (
-  | { readonly kind: 'basic'; readonly user: string; readonly password: string }
+export type Credential = {
+  readonly [Kind in keyof Credentials]: Credentials[Kind] & {
+    readonly kind: Kind
+    /** The security scheme of the metadata that it is for, where its kind alone does not tell. */
+    readonly scheme?: string
+  }
+}[keyof Credentials]
+
+/** The kinds of credentials, and what each has. A dialect may have more of its own. */
+export interface Credentials {
+  readonly basic: { readonly user: string; readonly password: string }
   /** HTTP Digest: the password itself does not travel. */
-  | { readonly kind: 'digest'; readonly user: string; readonly password: string }
-  | { readonly kind: 'bearer'; readonly token: string }
-  | { readonly kind: 'key'; readonly value: string }
+  readonly digest: { readonly user: string; readonly password: string }
+  readonly bearer: { readonly token: string }
+  readonly key: { readonly value: string }
   /**
    * Tokens of OAuth 2.0 are had with it: by the client's own credentials, or with `user` by that
    * user's password.
    */
-  | {
-      readonly kind: 'oauth2'
-      readonly clientId: string
-      readonly clientSecret?: string
-      readonly user?: string
-      readonly password?: string
-      readonly scopes?: readonly string[]
-      readonly tokenUrl?: string
-      /** For one who logged in before: what new tokens are had with. */ readonly refreshToken?: string
-    }
+  readonly oauth2: {
+    readonly clientId: string
+    readonly clientSecret?: string
+    readonly user?: string
+    readonly password?: string
+    readonly scopes?: readonly string[]
+    readonly tokenUrl?: string
+    /** For one who logged in before: what new tokens are had with. */
+    readonly refreshToken?: string
+  }
+}
+
+/** A way to prove who calls that takes more than a header. */
+export interface Login {
+  /** The kind of credentials that it is for. */
+  readonly kind: Credential['kind']
   /**
-   * A user name token in the header of SOAP messages (WS-Security); with `digest` the password
-   * itself does not travel.
+   * What sends a request with such a credential; undefined where it proves already who calls.
+   *
+   * @param send sends it as it is
    */
-  | {
-      readonly kind: 'wsse'
-      readonly user: string
-      readonly password: string
-      readonly digest?: boolean
-    }
-) & {
-  /** The security scheme of the metadata that it is for, where its kind alone does not tell. */
-  readonly scheme?: string
+  sender?(
+    connection: Connection,
+    credential: Credential,
+    request: Request,
+    headers: Readonly<Record<string, string>>,
+    thisCall: ThisCall,
+    send: Sender,
+  ): Sender | undefined
 }
 
 /** What holds for one call alone. */
@@ -136,10 +143,6 @@ export interface Exchange {
 export interface Endpoint {
   readonly address: string
   readonly protocol: string
-  /** Messages are to be addressed by WS-Addressing. */
-  readonly addressing?: boolean
-  /** Messages are to travel in several parts, with bytes beside them. */
-  readonly mtom?: boolean
   /** Variables in the address, with the values they have when the settings give none. */
   readonly variables?: Readonly<Record<string, string>>
 }
@@ -151,83 +154,19 @@ export interface Connection {
   readonly endpoints: Readonly<Record<string, Endpoint>>
   /** Aborts when the connection is closed. */
   readonly closed: AbortController
+  /** The logins that the metadata or the project wants. */
+  readonly logins?: readonly Login[]
+}
+
+/** The logins that a connection can make. */
+export function loginsOf({ logins = [], settings }: Connection): readonly Login[] {
+  return settings.logins === undefined ? logins : [...logins, ...settings.logins]
 }
 
 /** Ends all calls that are under way, and refuses later ones. */
 export function close(connection: Connection): Promise<void> {
   connection.closed.abort(new Error('the connection was closed'))
   return Promise.resolve()
-}
-
-/**
- * Settings from variables with a common prefix: `<PREFIX>_URL`, `_ENDPOINT`, `_USER` and
- * `_PASSWORD` with `_DIGEST` (`true`), `_TOKEN`, `_KEY`, `_CLIENT_ID` and `_CLIENT_SECRET` with
- * `_TOKEN_URL`, `_SCOPES` and `_REFRESH_TOKEN`, `_WSSE_USER` and `_WSSE_PASSWORD` with
- * `_WSSE_DIGEST` (`true`), `_TIME_LIMIT` (milliseconds), `_RETRIES`, `_MOST_BYTES`.
- *
- * @throws TypeError when `_TIME_LIMIT`, `_RETRIES` or `_MOST_BYTES` is not a number
- */
-export function settingsFrom(
-  variables: Readonly<Record<string, string | undefined>>,
-  prefix: string,
-): Settings {
-  const get = (name: string): string | undefined => {
-    const value = variables[`${prefix}_${name}`]
-    return value === '' ? undefined : value
-  }
-  const url = get('URL')
-  const endpoint = get('ENDPOINT')
-  const limit = get('TIME_LIMIT')
-  const retries = get('RETRIES') === undefined ? undefined : Number(get('RETRIES'))
-  if (retries !== undefined && !(retries >= 0))
-    throw new TypeError(`${prefix}_RETRIES must be a number, not "${get('RETRIES') ?? ''}"`)
-  const mostBytes = get('MOST_BYTES') === undefined ? undefined : Number(get('MOST_BYTES'))
-  if (mostBytes !== undefined && !(mostBytes > 0))
-    throw new TypeError(`${prefix}_MOST_BYTES must be a number, not "${get('MOST_BYTES') ?? ''}"`)
-  const timeLimit = limit === undefined ? undefined : Number(limit)
-  if (timeLimit !== undefined && !(timeLimit > 0))
-    throw new TypeError(
-      `${prefix}_TIME_LIMIT must be a number of milliseconds, not "${limit ?? ''}"`,
-    )
-  const credential = credentialFrom(get)
-  return {
-    ...(url === undefined ? {} : { url }),
-    ...(endpoint === undefined ? {} : { endpoint }),
-    ...(credential === undefined ? {} : { credential }),
-    ...(timeLimit === undefined ? {} : { timeLimit }),
-    ...(retries === undefined ? {} : { retries }),
-    ...(mostBytes === undefined ? {} : { mostBytes }),
-  }
-}
-
-/** The credential that settings from variables name: of several the most telling one. */
-function credentialFrom(get: (name: string) => string | undefined): Credential | undefined {
-  const [user, password = ''] = [get('USER'), get('PASSWORD')]
-  const wsseUser = get('WSSE_USER')
-  if (wsseUser !== undefined)
-    return {
-      kind: 'wsse',
-      user: wsseUser,
-      password: get('WSSE_PASSWORD') ?? '',
-      digest: get('WSSE_DIGEST') === 'true',
-    }
-  const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
-  const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
-  if (clientId !== undefined)
-    return {
-      kind: 'oauth2',
-      clientId,
-      ...(clientSecret === undefined ? {} : { clientSecret }),
-      ...(user === undefined ? {} : { user, password }),
-      ...(tokenUrl === undefined ? {} : { tokenUrl }),
-      ...(scopes === undefined ? {} : { scopes: scopes.split(/[\s,]+/) }),
-      ...(refreshToken === undefined ? {} : { refreshToken }),
-    }
-  const [token, key] = [get('TOKEN'), get('KEY')]
-  if (token !== undefined) return { kind: 'bearer', token }
-  if (key !== undefined) return { kind: 'key', value: key }
-  if (user === undefined) return undefined
-  return { kind: get('DIGEST') === 'true' ? 'digest' : 'basic', user, password }
 }
 
 /**
@@ -291,22 +230,27 @@ export function credentialOf<Kind extends Credential['kind']>(
 /**
  * A credential that there is no place for would be left out without a word.
  *
- * @param kinds those that can be sent here
+ * @param further kinds that can be sent here, besides those of headers and of logins
  * @throws InputRejected
  */
 export function checkCredential(
   connection: Connection,
   operation: string,
-  kinds: readonly Credential['kind'][],
+  further: readonly Credential['kind'][] = [],
 ): void {
+  const kinds = ['basic', 'bearer', ...further, ...loginsOf(connection).map(({ kind }) => kind)]
   const kind = credentialsOf(connection.settings).find((each) => !kinds.includes(each.kind))?.kind
-  if (kind !== undefined)
-    throw new InputRejected(operation, [
-      {
-        path: 'settings.credential',
-        message: `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers`,
-      },
-    ])
+  if (kind === undefined) return
+  const login = `${kind === 'oauth2' ? 'token' : kind}Login`
+  throw new InputRejected(operation, [
+    {
+      path: 'settings.credential',
+      message:
+        kind === 'key'
+          ? 'nothing says where a credential of the kind "key" goes; send it with settings.headers'
+          : `a credential of the kind "${kind}" takes more than a header: give the settings \`logins: [${login}]\`, from logins.ts`,
+    },
+  ])
 }
 
 /** A request on its way out. */
@@ -432,8 +376,7 @@ export async function openExchange(
     })
   }
   try {
-    const prepared = sender(connection, request, headers, thisCall)
-    const send = typeof prepared === 'function' ? prepared : await prepared
+    const send = sender(connection, request, headers, thisCall)
     const answer = await send(request.url, {
       method: request.method,
       headers,
@@ -549,67 +492,31 @@ function checkTime(end: number, url: string, { signal, timeLimit }: ThisCall): v
     )
 }
 
-/** Logins by digest, which remember the challenge of their service, by connection. */
-const digests = /* @__PURE__ */ new WeakMap<Connection, Promise<Digest>>()
+/** What sends a request, as `fetch` does. */
+export type Sender = (url: string, init: RequestInit) => Promise<globalThis.Response>
 
-type Sender = (url: string, init: RequestInit) => Promise<globalThis.Response>
-
-/**
- * What sends a request: never to another origin with what proves who calls. At once where it can
- * be: a batch collects its requests as they are sent.
- */
+/** What sends a request: never to another origin with what proves who calls. */
 function sender(
   connection: Connection,
   request: Request,
   headers: Record<string, string>,
   thisCall: ThisCall,
-): Sender | Promise<Sender> {
+): Sender {
   const { settings } = connection
   const send = settings.fetch ?? fetch
-  const client = request.proven === true ? undefined : credentialOf(settings, 'oauth2')
-  if (client !== undefined && headers['authorization'] === undefined)
-    return tokenSender(connection, client, send, request, thisCall)
-  const login = credentialOf(settings, 'digest')
-  if (login !== undefined) {
-    const digest =
-      digests.get(connection) ?? import('./digest.js').then((module) => new module.Digest(login))
-    digests.set(connection, digest)
-    return digest.then(
-      (prover) => (url, init) =>
-        prover.send(url, init, (to, how) => guided(send, to, how, request)),
-    )
+  const carefully: Sender = (url, init) => guided(send, url, init, request)
+  for (const login of loginsOf(connection)) {
+    const credential = credentialOf(settings, login.kind)
+    const made =
+      credential && login.sender?.(connection, credential, request, headers, thisCall, carefully)
+    if (made !== undefined) return made
   }
   // What carries nothing of the caller's own may go wherever it is led.
   const isPlain =
     request.body === undefined &&
     request.proven !== true &&
     Object.keys(headers).every((name) => harmless.includes(name))
-  return isPlain ? send : (url, init) => guided(send, url, init, request)
-}
-
-/** Sends requests with a token of OAuth 2.0, which is had first. */
-async function tokenSender(
-  connection: Connection,
-  client: Extract<Credential, { kind: 'oauth2' }>,
-  send: typeof fetch,
-  request: Request,
-  thisCall: ThisCall,
-): Promise<Sender> {
-  const { tokenSource } = await import('./tokens.js')
-  const prove = async (init: RequestInit): Promise<RequestInit> => ({
-    ...init,
-    headers: {
-      ...(init.headers as Record<string, string>),
-      authorization: `Bearer ${await tokenSource.get(connection, { name: client.scheme ?? 'oauth2' }, client, [], thisCall)}`,
-    },
-  })
-  return async (url, init) => {
-    const answer = await guided(send, url, await prove(init), request)
-    // A token may have been withdrawn before its time; then a new one is worth a try.
-    if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
-    await discard(answer)
-    return guided(send, url, await prove(init), request)
-  }
+  return isPlain ? send : carefully
 }
 
 /**

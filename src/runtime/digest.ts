@@ -1,16 +1,28 @@
-import { discard } from './connection.js'
+import { discard, type Connection, type Login, type Sender } from './connection.js'
 import { md5 } from './md5.js'
 
 /** What a service wants to have proven: its challenge, by name. */
 type Challenge = Readonly<Record<string, string>>
 
-/** A login by digest: the password itself never travels. */
-export interface DigestLogin {
+/** Who calls. */
+interface UserAndPassword {
   readonly user: string
   readonly password: string
 }
 
-type Send = (url: string, init: RequestInit) => Promise<Response>
+/** Those who prove who calls remember the challenge of their service, by connection. */
+const provers = /* @__PURE__ */ new WeakMap<Connection, Digest>()
+
+/** A login by digest: the password itself never travels. */
+export const digestLogin: Login = {
+  kind: 'digest',
+  sender(connection, credential, _request, _headers, _thisCall, send) {
+    if (credential.kind !== 'digest') return undefined
+    const prover = provers.get(connection) ?? new Digest(credential)
+    provers.set(connection, prover)
+    return (url, init) => prover.send(url, init, send)
+  },
+}
 
 /**
  * Sends requests that prove who calls by HTTP Digest (RFC 7616, with what RFC 2617 services still
@@ -18,15 +30,15 @@ type Send = (url: string, init: RequestInit) => Promise<Response>
  * bring it along.
  */
 export class Digest {
-  private readonly login: DigestLogin
+  private readonly login: UserAndPassword
   private challenge: Challenge | undefined
   private count = 0
 
-  constructor(login: DigestLogin) {
+  constructor(login: UserAndPassword) {
     this.login = login
   }
 
-  async send(url: string, init: RequestInit, send: Send): Promise<Response> {
+  async send(url: string, init: RequestInit, send: Sender): Promise<Response> {
     const proven = async (): Promise<RequestInit> => ({
       ...init,
       headers: {
@@ -94,7 +106,7 @@ export class Digest {
 }
 
 /** What a proof is made of (RFC 7616, section 3.4). */
-export interface DigestFacts extends DigestLogin {
+export interface DigestFacts extends UserAndPassword {
   readonly realm: string
   readonly nonce: string
   readonly uri: string

@@ -1,9 +1,11 @@
 import {
+  discard,
   guided,
   originOf,
   readUpTo,
   type Connection,
   type Credential,
+  type Login,
   type ThisCall,
 } from './connection.js'
 import { TransportFailure } from './failures.js'
@@ -71,6 +73,30 @@ export const tokenSource: TokenSource = {
     }
   },
   forget: (connection) => tokens.delete(connection),
+}
+
+/** Sends requests with a token of OAuth 2.0 where the metadata says nothing of tokens. */
+export const tokenLogin: Login = {
+  kind: 'oauth2',
+  sender(connection, credential, request, headers, thisCall, send) {
+    const isProven = request.proven === true || headers['authorization'] !== undefined
+    if (isProven || credential.kind !== 'oauth2') return undefined
+    const place = { name: credential.scheme ?? 'oauth2' }
+    const proven = async (init: RequestInit): Promise<RequestInit> => ({
+      ...init,
+      headers: {
+        ...(init.headers as Record<string, string>),
+        authorization: `Bearer ${await tokenSource.get(connection, place, credential, [], thisCall)}`,
+      },
+    })
+    return async (url, init) => {
+      const answer = await send(url, await proven(init))
+      // A token may have been withdrawn before its time; then a new one is worth a try.
+      if (answer.status !== 401 || !tokenSource.forget(connection)) return answer
+      await discard(answer)
+      return send(url, await proven(init))
+    }
+  },
 }
 
 async function obtain(

@@ -21,6 +21,7 @@ import { Page, type ImportSuffix, type PrintOptions } from '../printing/page.js'
 import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
+import { loginsMade, loginsPage, loginsText } from './logins.js'
 import { methodHead, operationPages } from './operation-page.js'
 import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
@@ -43,6 +44,8 @@ export interface ClientOptions extends PrintOptions {
   readonly sources: Readonly<Record<string, string>>
   /** Digest of everything the client depends on: documents, names, choices. */
   readonly inputs: string
+  /** Kinds of credentials that the project has for it. */
+  readonly credentials?: readonly string[] | undefined
   /** Makes inputs for the first lines to write. */
   readonly sample: InputMaker
 }
@@ -76,7 +79,8 @@ export function clientFiles(
   ])
   const index = indexPage(contract, names, operations, [client, ...groups, types], dialect, options)
   const some = types.isEmpty() ? [] : [types, ...parts]
-  const all = [client, ...groups, settings, ...some, index, ...pages, ...further]
+  const logins = loginsPage(dialect)
+  const all = [client, ...groups, settings, logins, ...some, index, ...pages, ...further]
   const files: GeneratedFile[] = [
     ...all.map((page) => ({ path: `${page.module}.ts`, text: header + '\n' + page.text(options) })),
     ...(options.runtimeFolder === undefined
@@ -232,9 +236,15 @@ function clientPages(
     ),
     code`  }`,
     code``,
-    ...docComment([`Settings from ${variableNames(dialect, options.contractName)}.`], '  '),
-    code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>): ${name} {`,
-    code`    return new ${name}(${page.use('runtime/connection', 'settingsFrom')}(variables, ${quoted(prefix)}))`,
+    ...docComment(
+      [
+        `Settings from ${variableNames(dialect, options.contractName)}.`,
+        'Those in `others` come on top.',
+      ],
+      '  ',
+    ),
+    code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>, others: ${settings} = {}): ${name} {`,
+    code`    return new ${name}({ ...${page.use(settingsModule(dialect), 'settingsFrom')}(variables, ${quoted(prefix)}), ...others })`,
     code`  }`,
   )
   // One by one: a call can take only so many arguments.
@@ -260,6 +270,11 @@ function clientPages(
   }
   const [, ...groupPages] = pages.values()
   return [page, ...groupPages]
+}
+
+/** The module that reads settings from variables. */
+function settingsModule({ emit }: Dialect): string {
+  return emit.settingsModule ?? 'runtime/settings'
 }
 
 function printGroup(
@@ -311,6 +326,7 @@ function settingsPage(
   const settings = page.useType('runtime/connection', 'Settings')
   const connection = page.useType('runtime/connection', 'Connection')
   dialect.emit.endpoints(contract, page)
+  const logins = loginsText(page, loginsMade(contract, dialect, options.credentials ?? []))
   const prefix = variablePrefix(options.contractName)
   page.print(
     code``,
@@ -319,7 +335,7 @@ function settingsPage(
       `Whatever differs from place to place belongs outside the code: \`settingsFrom(process.env, '${prefix}')\` fills the settings from variables.`,
     ]),
     code`export function connect(settings: ${settings} = {}): ${connection} {`,
-    code`  return { settings, endpoints, closed: new AbortController() }`,
+    code`  return { settings, endpoints, closed: new AbortController()${logins === undefined ? code`` : code`, logins: ${logins}`} }`,
     code`}`,
   )
   return page
@@ -349,10 +365,11 @@ function indexPage(
     'runtime/failures',
   ]
   for (const module of modules) page.reexport(module)
-  page.reexport('runtime/connection', code`{ close, settingsFrom }`)
+  page.reexport('runtime/connection', code`{ close }`)
+  page.reexport(settingsModule(dialect), code`{ settingsFrom }`)
   page.reexport(
     'runtime/connection',
-    code`type { Connection, Credential, Endpoint, Exchange, Settings, ThisCall }`,
+    code`type { Connection, Credential, Endpoint, Exchange, Login, Settings, ThisCall }`,
   )
   page.reexport('runtime/plain', code`{ toPlain, type Plain }`)
   for (const [module, clause] of dialect.emit.reexports(contract)) page.reexport(module, clause)

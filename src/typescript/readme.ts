@@ -14,6 +14,7 @@ import {
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
 import { variableNames, variablePrefix, type ClientOptions } from './client.js'
 import { exportedNames } from './exported-names.js'
+import { loginsMade, loginsOf } from './logins.js'
 import { clientVariable, firstLines, methodOf } from './first-lines.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
@@ -22,7 +23,7 @@ export function readmeText(
   names: Names,
   operations: readonly Operation[],
   dialect: Dialect,
-  { contractName, importSuffix, runtimeFolder, sample }: ClientOptions,
+  { contractName, importSuffix, runtimeFolder, credentials, sample }: ClientOptions,
 ): Markdown {
   const faulty = operations.find((operation) => operation.faults.length > 0)
   const first = operations[0]
@@ -63,6 +64,7 @@ export function readmeText(
     markdown`${codeInMarkdown(`new ${className}({ url, endpoint, headers, credential, timeLimit, mostBytes, checkInputs, fetch, onExchange, onDeviation })`)}: all of them may be left out.`,
     markdown`${codeInMarkdown(`${className}.fromVariables(process.env)`)} reads ${variableNames(dialect, contractName)} (times in milliseconds). \`settings.example.env\` is a template to hand on: copy it, fill in what is needed, and start with \`node --env-file=<copy>\`.`,
     markdown``,
+    ...furtherLogins(contract, dialect, credentials, className),
     markdown`## Proxies, certificates, cookies`,
     markdown``,
     markdown`What the platform's own \`fetch\` can't do, a transport for Node.js does; nothing else of this client needs it, so that it stays out of browsers:`,
@@ -89,6 +91,29 @@ export function readmeText(
     ...(first === undefined ? [] : exchangeLines(first, names)),
   ]
   return markdown`${joined(lines, '\n')}\n`
+}
+
+/** How somebody logs in whose login the client does not make by itself. */
+function furtherLogins(
+  contract: Contract,
+  dialect: Dialect,
+  credentials: readonly string[] = [],
+  className: Code,
+): Markdown[] {
+  const made = new Set(loginsMade(contract, dialect, credentials).map(({ name }) => name))
+  const declaresTokens = contract.security.some(({ scheme }) => scheme === 'oauth2')
+  const others = Object.entries(loginsOf(dialect)).filter(
+    ([kind, { name }]) => !made.has(name) && !(kind === 'oauth2' && declaresTokens),
+  )
+  const [first] = others
+  if (first === undefined) return []
+  const named = others.map(
+    ([kind, { name }]) => markdown`${codeInMarkdown(kind)} (${codeInMarkdown(name)})`,
+  )
+  return [
+    markdown`Credentials of the kinds ${joined(named, ', ')} take more than a header, and nothing here says that they are wanted: ${codeInMarkdown(`new ${className}({ credential, logins: [${first[1].name}] })`)}, with what is in brackets, from ${codeInMarkdown('logins.ts')}. A credential of ${codeInMarkdown('tolmach.yaml')} brings its own along when the client is written.`,
+    markdown``,
+  ]
 }
 
 /** Text of several paragraphs, each on a line. Its headings are none of the README's. */

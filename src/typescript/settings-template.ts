@@ -2,6 +2,7 @@ import type { Contract } from '../contract/contract.js'
 import { endpointsOf } from '../contract/queries.js'
 import type { Dialect, LoginVariables, VariableGroup } from '../dialects/dialect.js'
 import type { Names } from '../naming/names.js'
+import { loginsMade, loginsOf } from './logins.js'
 import { variablePrefix, type ClientOptions } from './client.js'
 import { inVariables } from '../printing/escaping.js'
 import { joined, variables, type VariablesText } from '../printing/safe-text.js'
@@ -9,9 +10,15 @@ import { joined, variables, type VariablesText } from '../printing/safe-text.js'
 /** Ways to say who calls, with the security schemes that each is for. */
 const logins: readonly LoginVariables[] = [
   {
-    say: 'A user and a password (basic login); DIGEST=true for a login by digest.',
-    names: ['USER', 'PASSWORD', 'DIGEST'],
+    say: 'A user and a password (basic login).',
+    names: ['USER', 'PASSWORD'],
     schemes: ['basic', 'digest'],
+  },
+  {
+    say: 'USER and PASSWORD with DIGEST=true: a login by digest.',
+    names: ['DIGEST'],
+    schemes: ['digest'],
+    login: 'digest',
   },
   { say: 'A token that somebody gave you.', names: ['TOKEN'], schemes: ['bearer', 'oauth2'] },
   { say: 'A key.', names: ['KEY'], schemes: ['key'] },
@@ -19,6 +26,7 @@ const logins: readonly LoginVariables[] = [
     say: 'Tokens of OAuth 2.0, had by the client itself, also with USER and PASSWORD, or with a refresh token.',
     names: ['CLIENT_ID', 'CLIENT_SECRET', 'TOKEN_URL', 'SCOPES', 'REFRESH_TOKEN'],
     schemes: ['oauth2'],
+    login: 'oauth2',
   },
 ]
 
@@ -43,15 +51,32 @@ const others: readonly VariableGroup[] = [
 ]
 
 /** The ways to say who calls that a service takes; all of them where it says nothing of that. */
-function loginsFor({ security }: Contract, dialect: Dialect): readonly VariableGroup[] {
-  const known = security.map(({ scheme }) => scheme)
-  const possible = [...logins, ...(dialect.emit.logins ?? [])]
+function loginsFor(
+  contract: Contract,
+  dialect: Dialect,
+  credentials: readonly string[],
+): readonly VariableGroup[] {
+  const known = contract.security.map(({ scheme }) => scheme)
+  const made = loginsMade(contract, dialect, credentials).map(({ name }) => name)
+  const possible = [...logins, ...(dialect.emit.logins ?? [])].map((each) => {
+    const login = each.login === undefined ? undefined : loginsOf(dialect)[each.login]
+    const isMade =
+      login === undefined ||
+      made.includes(login.name) ||
+      (each.login === 'oauth2' && known.includes('oauth2'))
+    return isMade ? each : { ...each, say: `${each.say} ${toGive(login.name)}` }
+  })
   if (known.some((each) => each !== 'unsupported'))
     return possible.filter(({ schemes }) => schemes.some((each) => known.includes(each)))
   return possible.map((each, at) => ({
     ...each,
     say: at === 0 ? `${unsaid} ${each.say}` : `Or: ${each.say}`,
   }))
+}
+
+/** What a program says so that a client makes a login that it does not make by itself. */
+function toGive(login: string): string {
+  return `The program gives the client \`logins: [${login}]\` of logins.ts.`
 }
 
 const unsaid = 'The metadata does not say who may call.'
@@ -64,13 +89,13 @@ export function settingsTemplate(
   contract: Contract,
   names: Names,
   dialect: Dialect,
-  { contractName }: ClientOptions,
+  { contractName, credentials = [] }: ClientOptions,
 ): VariablesText {
   const setting = (name: string): VariablesText =>
     variables`# ${inVariables(`${variablePrefix(contractName)}_${name}`)}=`
   const className = inVariables(names.class)
   const endpoints = endpointsOf(contract)
-  const wanted = [...loginsFor(contract, dialect), ...others]
+  const wanted = [...loginsFor(contract, dialect, credentials), ...others]
   const lines = [
     variables`# Settings of ${className}, for ${className}.fromVariables(process.env). Copy this file, fill in what is needed,`,
     variables`# and keep the copy out of version control:  node --env-file=<copy> your-program.js`,

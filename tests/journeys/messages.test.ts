@@ -7,10 +7,11 @@ import type { RecordType, Type } from '../../src/contract/contract.js'
 import { fieldsOf, operationsOf, pathOf, resolve } from '../../src/contract/queries.js'
 import { soap } from '../../src/dialects/soap/index.js'
 import { sampleInput } from '../../src/exercise/sample.js'
-import { Outgoing, readParts, writeParts } from '../../src/runtime/soap/attachments.js'
+import { readParts, writeParts } from '../../src/runtime/soap/attachments.js'
+import { Outgoing } from '../../src/runtime/soap/parts.js'
 import { ServiceFault } from '../../src/runtime/failures.js'
 import { checkInput } from '../../src/runtime/soap/soap.js'
-import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { readAnswer } from '../support/soap-answers.js'
 import { soap11, soap12, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { complaints } from '../support/compilers.js'
 import { liveOperation, operationNamed, readFixture } from '../support/contracts.js'
@@ -631,20 +632,18 @@ test('parts are read back as they were written, whatever is in them', () => {
     body,
   })
   expect(new TextDecoder().decode(root.body)).toBe('<x/>')
-  expect(parts).toEqual([{ id: address.slice(4), type: 'image/png', content }])
+  expect(parts.at(address)).toEqual({ id: address.slice(4), type: 'image/png', content })
+  expect(parts.values({ 'a b': '' })).toEqual({ 'a b': { type: 'image/png', content } })
   const unix = bytes(
     '--u\nContent-Type: text/xml\n\n<y/>\n--u\nContent-ID: <q>\nContent-Transfer-Encoding: quoted-printable\n\na=3Db=\nc\n--u--\n',
   )
-  expect(
-    readParts({
-      status: 200,
-      headers: { 'content-type': 'multipart/related; boundary=u' },
-      body: unix,
-    }),
-  ).toMatchObject({
-    envelope: { body: bytes('<y/>') },
-    parts: [{ id: 'q', content: bytes('a=bc') }],
+  const read = readParts({
+    status: 200,
+    headers: { 'content-type': 'multipart/related; boundary=u' },
+    body: unix,
   })
+  expect(read.text).toBe('<y/>')
+  expect(read.parts.at('cid:q')).toMatchObject({ id: 'q', content: bytes('a=bc') })
 })
 
 /**

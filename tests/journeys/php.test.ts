@@ -137,7 +137,9 @@ const isThere = process.env['TOLMACH_WANTS_PHP'] === '1' || hasPhp()
     test('a user name token in the header, as text and as digest, which PHP works out for itself', async () => {
       await writeFile(
         join(folder, 'src/who.ts'),
-        `import { connect, leave, settingsFrom } from './clients/document/index.js'
+        `import { connect as plainConnect, leave, settingsFrom, type Connection, type Settings } from './clients/document/index.js'
+import { wsseLogin } from './clients/document/logins.js'
+const connect = (settings: Settings): Connection => plainConnect({ ...settings, logins: [wsseLogin] })
 declare const process: { argv: string[]; env: Record<string, string | undefined> }
 const url = process.argv[2] ?? ''
 const who = (user: string, password: string, digest?: boolean): Promise<unknown> => leave(connect({ url, credential: { kind: 'wsse', user, password, ...(digest === undefined ? {} : { digest }) } }), { Name: 'who' })

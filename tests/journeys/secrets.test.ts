@@ -510,7 +510,7 @@ describe('a secret in every kind of credential', () => {
     ).catch(() => undefined)
     await writeFile(
       join(folder, 'use.ts'),
-      "import { Quay } from './src/clients/quay/index.js'\nimport { nodeTransportFrom } from './src/clients/runtime/node/transport.js'\nconst quay = new Quay({ ...Quay.fromVariables(process.env).connection.settings, fetch: nodeTransportFrom(process.env, 'QUAY') })\nconsole.log((await quay.tell({ body: { note: 'hello' } }))?.said)\n",
+      "import { Quay } from './src/clients/quay/index.js'\nimport { nodeTransportFrom } from './src/clients/runtime/node/transport.js'\nconst quay = Quay.fromVariables(process.env, { fetch: nodeTransportFrom(process.env, 'QUAY') })\nconsole.log((await quay.tell({ body: { note: 'hello' } }))?.said)\n",
     )
     await promisify(execFile)(
       join(repository, 'node_modules/.bin/esbuild'),

@@ -3,12 +3,12 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import {
   close,
   exchange,
-  settingsFrom,
   type Connection,
   type Exchange,
   type Settings,
   type ThisCall,
 } from '../../src/runtime/connection.js'
+import { settingsFrom } from '../../src/runtime/settings.js'
 import { TransportFailure } from '../../src/runtime/failures.js'
 import { startServer } from '../support/program.js'
 

@@ -9,7 +9,7 @@ import {
 } from '../../src/runtime/failures.js'
 import { toPlain } from '../../src/runtime/plain.js'
 import { checkInput } from '../../src/runtime/soap/soap.js'
-import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { readAnswer } from '../support/soap-answers.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 
 const { contract: desk } = await readFixture('demo/berths/desk.wsdl')

@@ -5,7 +5,8 @@ import fc from 'fast-check'
 import { afterEach, describe, expect, test } from '@jest/globals'
 import { createHash } from 'node:crypto'
 import { exchange, type Connection, type Settings } from '../../src/runtime/connection.js'
-import { bestChallenge, digestResponse } from '../../src/runtime/digest.js'
+import { send, type HttpOperation } from '../../src/runtime/http/http.js'
+import { bestChallenge, digestLogin, digestResponse } from '../../src/runtime/digest.js'
 import { md5 } from '../../src/runtime/md5.js'
 import { md4, readChallenge, responses } from '../../src/runtime/node/ntlm.js'
 import { CookieJar } from '../../src/runtime/node/cookies.js'
@@ -62,6 +63,31 @@ const ask = async (
   )
   return { status, text: new TextDecoder().decode(came) }
 }
+
+test('a credential whose login the client was not given is refused, with what to give', async () => {
+  const call = (settings: Settings): Promise<unknown> =>
+    send(
+      connected({ url: 'http://127.0.0.1:9', ...settings }),
+      { name: 'look', method: 'GET', path: '/', answers: {} } as HttpOperation<object, unknown>,
+      {},
+    )
+  for (const [credential, login] of [
+    [{ kind: 'digest', user: 'me', password: 'x' }, 'digestLogin'],
+    [{ kind: 'oauth2', clientId: 'me' }, 'tokenLogin'],
+    [{ kind: 'wsse', user: 'me', password: 'x' }, 'wsseLogin'],
+  ] as const)
+    await expect(call({ credential })).rejects.toMatchObject({
+      misfits: [
+        {
+          path: 'settings.credential',
+          message: expect.stringContaining(`logins: [${login}]`) as unknown,
+        },
+      ],
+    })
+  await expect(call({ credential: { kind: 'key', value: 'k' } })).rejects.toThrow(
+    'send it with settings.headers',
+  )
+})
 
 describe('digests', () => {
   test('MD5 and MD4 as their RFCs have them, and as Node has the first', () => {
@@ -180,6 +206,7 @@ describe('digests', () => {
       })
       const connection = connected({
         credential: { kind: 'digest', user: 'me "x"', password: 'pass&word' },
+        logins: [digestLogin],
       })
       expect(await ask(connection, `${url}/a?b=c%20d`)).toEqual({ status: 200, text: 'in' })
       expect(await ask(connection, `${url}/a`, 'POST', 'hello')).toEqual({
@@ -195,9 +222,11 @@ describe('digests', () => {
         'GET 00000003 n1 ',
         'GET 00000001 n2 ',
       ])
-      await expect(
-        ask(connected({ credential: { kind: 'digest', user: 'me', password: 'x' } }), url),
-      ).rejects.toMatchObject({ kind: 'login', status: 401 })
+      const wrong = connected({
+        credential: { kind: 'digest', user: 'me', password: 'x' },
+        logins: [digestLogin],
+      })
+      await expect(ask(wrong, url)).rejects.toMatchObject({ kind: 'login', status: 401 })
     },
   )
 })

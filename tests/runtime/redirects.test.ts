@@ -1,3 +1,4 @@
+import { digestLogin } from '../../src/runtime/digest.js'
 import { readFileSync } from 'node:fs'
 import { createServer as createPlain, type IncomingMessage, type ServerResponse } from 'node:http'
 import { createServer as createSecure } from 'node:https'
@@ -116,7 +117,10 @@ describe('what proves who calls stays at its origin', () => {
     ['basic', () => ({ credential: { kind: 'basic', user: 'x', password: secret } }), {}],
     [
       'digest',
-      () => ({ credential: { kind: 'digest', user: 'x', password: secret } }),
+      () => ({
+        credential: { kind: 'digest', user: 'x', password: secret },
+        logins: [digestLogin],
+      }),
       {},
       '&wants=Digest',
     ],

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { readAnswer } from '../support/soap-answers.js'
 import { soap11, writeRequest } from '../../src/runtime/soap/envelope.js'
 import { liveOperation, readFixture } from '../support/contracts.js'
 import { answerCases, disorderlyCases } from './soap-answers.cases.js'

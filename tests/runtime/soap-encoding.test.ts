@@ -1,7 +1,8 @@
 import { describe, expect, test } from '@jest/globals'
 import type { Deviation } from '../../src/runtime/failures.js'
 import { int, long, text } from '../../src/runtime/soap/simple.js'
-import { readAnswer } from '../../src/runtime/soap/answer.js'
+import { readAnswer } from '../support/soap-answers.js'
+import { encodedMessages } from '../../src/runtime/soap/references.js'
 import { writeRequest } from '../../src/runtime/soap/envelope.js'
 import { type SoapOperation } from '../../src/runtime/soap/soap.js'
 
@@ -30,7 +31,7 @@ const operation = {
   name: 'meet',
   action: '',
   request: ['urn:t', 'meet'],
-  encoded: true,
+  encoded: encodedMessages,
   namespace: '',
   input: { people: { element: people }, number: { element: long, type: [xsd, 'long'] } },
   answer: {
@@ -150,7 +151,7 @@ describe('arrays of several dimensions, and parts of arrays (section 5.4.2)', ()
     name: 'chart',
     action: '',
     request: ['urn:t', 'chart'],
-    encoded: true,
+    encoded: encodedMessages,
     namespace: '',
     input: { grid: { element: grid } },
     answer: {

@@ -30,6 +30,7 @@ function generate(
   contract: Contract,
   importSuffix: ImportSuffix = '.js',
   dialect: Dialect = soap,
+  credentials: readonly string[] = [],
 ): GeneratedFile[] {
   const names = assignNames(contract, noNames, dialect.emit.reservedNames(contract))
   return clientFiles(contract, names, dialect, {
@@ -38,6 +39,7 @@ function generate(
     sources: {},
     inputs: '',
     importSuffix,
+    credentials,
     sample: () => ({}),
   })
 }
@@ -165,7 +167,46 @@ describe('the generated client', () => {
     )
     expect(whole).toContain('quoteLine')
     // The runtime, one operation, its codecs: grows only when somebody means it to.
-    expect((await bundle('one.ts', true)).length).toBeLessThan(61_000)
+    expect((await bundle('one.ts', true)).length).toBeLessThan(56_000)
+  })
+
+  test('a client makes the logins that the metadata or the project wants, and brings no others along', async () => {
+    const { contract } = await readFixture('demo/berths/desk.wsdl')
+    const scheme = { name: 'token', origin: contract.origin }
+    const wanting = {
+      ...contract,
+      security: [{ ...scheme, scheme: 'usernameToken' as const }],
+    }
+    for (const [of, credentials, logins] of [
+      [contract, [], undefined],
+      [contract, ['digest', 'basic'], '[digestLogin]'],
+      [contract, ['oauth2'], '[tokenLogin]'],
+      [wanting, [], '[wsseLogin]'],
+    ] as const) {
+      const files = generate(of, '.js', soap, credentials)
+      const text = (path: string): string => files.find((each) => each.path === path)?.text ?? ''
+      expect(/logins: (.*) }/.exec(text('settings.ts'))?.[1]).toBe(logins)
+      const wsse = /user name token.*/.exec(text('settings.example.env'))?.[0]
+      if (wsse !== undefined) expect(wsse.includes('logins: [wsseLogin]')).toBe(of === contract)
+      const { folder, said } = await compile(files)
+      expect(said).toBe('')
+      await writeFile(
+        join(folder, 'one.ts'),
+        "import { cancelReservation, connect } from './index.js'\nconsole.log(cancelReservation(connect(), { Number: 1n }))\n",
+      )
+      const { outputFiles } = await build({
+        entryPoints: [join(folder, 'one.ts')],
+        bundle: true,
+        write: false,
+        format: 'esm',
+        external: ['saxes'],
+      })
+      for (const name of ['digestLogin', 'tokenLogin', 'wsseLogin'])
+        expect([name, outputFiles[0]?.text.includes(`${name} = {`)]).toEqual([
+          name,
+          logins === `[${name}]`,
+        ])
+    }
   })
 
   test('of many operations those of a group share a file, of which a bundle has only what it uses', async () => {

@@ -21,6 +21,7 @@ import {
 } from '../../contract/queries.js'
 import { once } from '../../contract/once.js'
 import { anyValue } from '../../runtime/soap/anything.js'
+import { encodedMessages } from '../../runtime/soap/references.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
@@ -260,7 +261,9 @@ export class CodecTrees {
     return {
       ...(layout.request === undefined ? {} : { request: layout.request }),
       ...(layout.addressedAction === undefined ? {} : { addressedAction: layout.addressedAction }),
-      ...(layout.encoded === true ? { encoded: true } : {}),
+      ...(layout.encoded === true
+        ? { encoded: new Builtin('runtime/soap/references', 'encodedMessages') }
+        : {}),
       namespace,
       input: this.members(body, namespace, false),
       ...choicesTree(operation.choices),
@@ -435,6 +438,7 @@ export function liveCodecs(contract: Contract, trees: CodecTrees): LiveCodecs {
     (name) => {
       if (name === 'anyValue') return anyValue
       if (name === 'dataSet') return dataSet
+      if (name === 'encodedMessages') return encodedMessages
       return simple[name as keyof typeof simple]
     },
     (id) => trees.ofNamed(namedType(contract, id)),

@@ -5,20 +5,16 @@ import type { LoadedDocument } from '../../documents/documents.js'
 import { ContractBreach, type Deviation, type Misfit } from '../../runtime/failures.js'
 import { checkMembers } from '../../runtime/soap/check.js'
 import type { QName } from '../../runtime/soap/codec.js'
-import { Outgoing, readParts, writeParts } from '../../runtime/soap/attachments.js'
+import { readParts, writeParts } from '../../runtime/soap/attachments.js'
+import { looksReferring } from '../../runtime/soap/message.js'
+import { Outgoing } from '../../runtime/soap/parts.js'
+import { encodedMessages, literalMessages } from '../../runtime/soap/references.js'
+import type { References } from '../../runtime/soap/operation.js'
 import type { PlainOperation } from '../../runtime/soap/plain-http.js'
 import { atOnce } from '../../runtime/soap/pieces.js'
-import {
-  addAttachments,
-  soap11,
-  soap12,
-  takeAttachments,
-  writeEnvelope,
-  writeFault,
-} from '../../runtime/soap/envelope.js'
-import { parseMessage } from '../../runtime/soap/answer.js'
+import { soap11, soap12, writeEnvelope, writeFault } from '../../runtime/soap/envelope.js'
+import { plainMessages } from '../../runtime/soap/answer.js'
 import { shapeOfMembers } from '../../runtime/soap/message-shapes.js'
-import { textOfResponse } from '../../runtime/soap/message-text.js'
 import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type {
   Player,
@@ -36,7 +32,7 @@ interface LiveOperation {
   readonly operation: Operation
   readonly request: QName | undefined
   readonly namespace: string
-  readonly encoded: boolean
+  readonly encoded: References | undefined
   readonly input: Readonly<Record<string, unknown>>
   readonly headers: Readonly<Record<string, unknown>>
   readonly attachments: Readonly<Record<string, string>>
@@ -78,7 +74,7 @@ export function playSoap(contract: Contract): Player {
         operation,
         request,
         namespace,
-        encoded: encoded === true,
+        encoded,
         input,
         headers: headers ?? {},
         attachments: attachments ?? {},
@@ -120,6 +116,12 @@ function asAtEndpoints(live: LiveOperation): LiveOperation[] {
   return [live, ...others]
 }
 
+/** What reads a request; encoded ones say that they are. */
+function readerFor(text: string): References {
+  if (/encodingStyle\s*=/.test(text)) return encodedMessages
+  return looksReferring(text) ? literalMessages : plainMessages
+}
+
 function understand(
   contract: Contract,
   byElement: ReadonlyMap<string, readonly LiveOperation[]>,
@@ -138,23 +140,20 @@ function understand(
       headers: { allow: 'POST', 'content-type': 'text/plain; charset=utf-8' },
       body: `${request.method} is not offered: SOAP messages are posted.\n`,
     }
-  const { envelope, parts } = readParts({
+  const { text, parts } = readParts({
     status: 200,
     headers: request.headers,
     body: request.body,
   })
-  const text = textOfResponse(envelope)
   let found: LiveOperation | undefined
   let input: Record<string, unknown> | undefined
   let headers: Record<string, unknown> | undefined
   let elementName = ''
   const deviations: Deviation[] = []
   try {
-    // Encoded requests say so.
     atOnce(
-      parseMessage(
+      readerFor(text).parse(
         text,
-        /encodingStyle\s*=/.test(text),
         (deviation) => deviations.push(deviation),
         (tag, reading) => {
           if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12))
@@ -265,7 +264,7 @@ function understand(
     endpoint: endpointFor(contract, version, operation.operation),
     input: {
       ...input,
-      ...takeAttachments(parts, operation.attachments),
+      ...parts.values(operation.attachments),
       ...(headers === undefined ? {} : { headers }),
     },
     answer(value) {
@@ -292,9 +291,9 @@ function understand(
         answer.element,
         shapeOfMembers(answer.members, operation.namespace),
         withHeaders.members,
-        { headers: withHeaders.headers, outgoing, encoded: operation.encoded },
+        { headers: withHeaders.headers, outgoing, encoded: operation.encoded !== undefined },
       )
-      addAttachments(outgoing, answer.attachments, outputs)
+      outgoing.addAll(answer.attachments, outputs)
       return answered(version, 200, xml, outgoing)
     },
     fault(fault, detail, reason) {

@@ -331,8 +331,7 @@ export async function requestFor(
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
   const { security } = operation
-  if (security === undefined)
-    checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
+  checkCredential(connection, operation.name, security === undefined ? [] : ['key', 'oauth2'])
   const proof =
     security === undefined
       ? { headers: {}, query: [], cookies: [] }

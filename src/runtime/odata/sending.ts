@@ -85,7 +85,7 @@ export function open(
   outgoing: Outgoing,
   thisCall: ThisCall,
 ): Promise<Opened> {
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
+  checkCredential(connection, operation.name)
   return openExchange(connection, requestOf(operation, outgoing, {}), thisCall)
 }
 
@@ -164,7 +164,7 @@ async function guarded(
   thisCall: ThisCall,
   exchanged: (request: Request) => Promise<Response>,
 ): Promise<Response> {
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
+  checkCredential(connection, operation.name)
   const isSafe = outgoing.method === 'GET' || outgoing.method === 'HEAD'
   const key = connection.closed
   const response = await exchanged(

@@ -3,15 +3,13 @@ import type { Response } from '../connection.js'
 import { ContractBreach, ServiceFault, type CallFailure } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { describeBody } from '../response-text.js'
-import { readParts, type Attachment } from './attachments.js'
 import type { AnyMember, Shape } from './codec.js'
-import { soap11, soap12, takeAttachments } from './envelope.js'
+import { soap11, soap12 } from './namespaces.js'
 import { declaredFault, FaultReader } from './faults.js'
 import { answerShape, shapeOfMembers } from './message-shapes.js'
-import { textOfResponse } from './message-text.js'
-import type { SoapOperation } from './operation.js'
-import { atOnce, type Pieces } from './pieces.js'
-import { hasReferences, parseWithReferences } from './references.js'
+import type { References, SoapOperation } from './operation.js'
+import type { Message, Parts } from './parts.js'
+import type { Pieces } from './pieces.js'
 import {
   FragmentFrame,
   IgnoringFrame,
@@ -23,32 +21,26 @@ import {
   type Reading,
 } from './xml-reader.js'
 
-/** The outcome in an answer, or the failure that it is. */
-export function readAnswer<Input, Outcome>(
-  operation: SoapOperation<Input, Outcome>,
-  response: Response,
-  hear: Hear,
-): Outcome {
-  return atOnce(answerIn(operation, response, hear))
-}
-
-/** The outcome in an answer, piece by piece. @throws ServiceFault, ContractBreach */
+/**
+ * The outcome in an answer, piece by piece.
+ *
+ * @param references reads an answer whose elements refer to each other
+ * @throws ServiceFault, ContractBreach
+ */
 export function* answerIn<Input, Outcome>(
   operation: SoapOperation<Input, Outcome>,
-  response: Response,
+  { envelope: response, text: body, parts }: Message,
+  references: References | undefined,
   hear: Hear,
 ): Pieces<Outcome> {
-  const { envelope, parts } = readParts(response)
-  const body = textOfResponse(envelope)
   if (operation.answer === undefined && response.status < 400 && !hasFault(body))
     return undefined as Outcome
   if (!/^\ufeff?\s*<(?![!]doctype html|html)/i.test(body))
     throw noEnvelope(response, body, (came) => new ContractBreach('', 'a SOAP envelope', came))
   const found = new EnvelopeReader(operation)
   try {
-    yield* parseMessage(
+    yield* (references ?? plainMessages).parse(
       body,
-      operation.encoded === true,
       hear,
       (tag, reading) => found.root(tag, reading),
       parts,
@@ -159,7 +151,7 @@ class EnvelopeReader<Input, Outcome> {
     const frame = new MembersFrame(shape, {}, tag, reading, (value) => {
       this.outcome = value
     })
-    return this.operation.encoded === true ? byPlace(frame, shape) : frame
+    return this.operation.encoded !== undefined ? byPlace(frame, shape) : frame
   }
 
   private headerFrame(version: string, reading: Reading): Frame {
@@ -218,14 +210,14 @@ function mustBeUnderstood(tag: SaxesTagNS, version: string): boolean {
 function outcomeOf<Input, Outcome>(
   { answer }: SoapOperation<Input, Outcome>,
   { outcome, headers }: EnvelopeReader<Input, Outcome>,
-  parts: readonly Attachment[],
+  parts: Parts,
 ): Outcome {
   if (answer === undefined) return undefined as Outcome
   const members = answer.members as Readonly<Record<string, AnyMember>>
   const promisesNothing = Object.keys(members).length === 0
   const found: Record<string, unknown> = {
     ...outcome,
-    ...takeAttachments(parts, answer.attachments),
+    ...parts.values(answer.attachments ?? {}),
     ...(headers === undefined ? {} : { headers }),
   }
   if (outcome === undefined && Object.keys(found).length === 0) {
@@ -245,10 +237,12 @@ function outcomeOf<Input, Outcome>(
 }
 
 /** What stands in the body of an answer, element by element: one alone, or all of them. */
-export function* bodyAsItCame(response: Response, hear: Hear): Pieces<unknown> {
-  const { envelope, parts } = readParts(response)
+export function* bodyAsItCame(
+  { text, parts }: Message,
+  references: References | undefined,
+  hear: Hear,
+): Pieces<unknown> {
   const elements: unknown[] = []
-  const text = textOfResponse(envelope)
   const within = (isBody: boolean): Frame => ({
     child: (inner) => {
       if (isBody) return new FragmentFrame(inner, (element) => elements.push(element))
@@ -258,7 +252,7 @@ export function* bodyAsItCame(response: Response, hear: Hear): Pieces<unknown> {
     end: () => undefined,
   })
   try {
-    yield* parseMessage(text, false, hear, () => within(false), parts)
+    yield* (references ?? plainMessages).parse(text, hear, () => within(false), parts)
   } catch (error) {
     if (!(error instanceof NotXml)) throw error
     return text
@@ -266,17 +260,5 @@ export function* bodyAsItCame(response: Response, hear: Hear): Pieces<unknown> {
   return elements.length > 1 ? elements : elements[0]
 }
 
-/**
- * Parses a message; where its elements refer to each other, what they refer to is put in their
- * place.
- */
-export function* parseMessage(
-  xml: string,
-  encoded: boolean,
-  hear: Hear,
-  root: Parameters<typeof parseDocument>[2],
-  parts: readonly Attachment[] = [],
-): Pieces<void> {
-  if (encoded || hasReferences(xml)) yield* parseWithReferences(xml, hear, root, encoded, parts)
-  else yield* parseDocument(xml, hear, root, parts)
-}
+/** Messages whose elements stand where they belong. */
+export const plainMessages: References = { parse: parseDocument }

@@ -1,48 +1,13 @@
 import { parameterOf, splitParts } from '../mime.js'
 import { binaryText, joinBytes } from '../plain.js'
 import type { Response } from '../connection.js'
+import { textOfResponse } from './message-text.js'
+import { isOfParts, noParts, type Attachment, type Message, type Outgoing } from './parts.js'
 
 /**
  * Messages of several parts (MIME multipart/related, RFC 2387): an envelope with what is attached
  * to it, as SOAP with Attachments has it, or with bytes taken out of it (XOP, as MTOM has it).
  */
-
-export const xopNamespace = 'http://www.w3.org/2004/08/xop/include'
-
-/** A part beside the envelope. */
-export interface Attachment {
-  /** Its Content-ID, without brackets. */
-  readonly id: string
-  readonly type: string
-  readonly content: Uint8Array
-}
-
-/** What travels beside an envelope that is being written. */
-export class Outgoing {
-  readonly parts: Attachment[] = []
-  /** Bytes in the envelope travel beside it, unless they are few (MTOM). */
-  readonly takesBytesOut: boolean
-
-  constructor(takesBytesOut = false) {
-    this.takesBytesOut = takesBytesOut
-  }
-
-  /**
-   * Adds a part.
-   *
-   * @param name the name of the message part that it is, where it is one; it becomes a part of
-   *   the Content-ID (Attachments Profile 1.0, section 3.8)
-   * @returns its address, to be written into the envelope
-   */
-  add(content: Uint8Array, type: string, name = 'part'): string {
-    const id = `${encodeURIComponent(name)}=${crypto.randomUUID()}@message`
-    this.parts.push({ id, type, content })
-    return `cid:${id}`
-  }
-}
-
-/** Fewer bytes than this stay in the envelope. */
-export const fewBytes = 512
 
 /** A body of several parts, the envelope first, and the Content-Type that says so. */
 export function writeParts(
@@ -78,27 +43,43 @@ export function writeParts(
 /**
  * The envelope of an answer, and what came beside it. An answer of one part is the envelope itself.
  */
-export function readParts(response: Response): {
-  readonly envelope: Response
-  readonly parts: readonly Attachment[]
-} {
+export function readParts(response: Response): Message {
   const contentType = response.headers['content-type'] ?? ''
-  const boundary = /^\s*multipart\/related\b/i.test(contentType)
-    ? parameterOf(contentType, 'boundary')
-    : undefined
-  if (boundary === undefined) return { envelope: response, parts: [] }
+  const boundary = isOfParts(response) ? parameterOf(contentType, 'boundary') : undefined
+  const whole = { envelope: response, text: textOfResponse(response), parts: noParts }
+  if (boundary === undefined) return whole
   const found = attachmentsOf(response.body, boundary)
   const start = parameterOf(contentType, 'start')?.replace(/^<|>$/g, '')
   const root = found.find(({ id }) => start !== undefined && id === start) ?? found[0]
-  if (root === undefined) return { envelope: response, parts: [] }
-  return {
-    envelope: {
-      ...response,
-      headers: { ...response.headers, 'content-type': root.type },
-      body: root.content,
-    },
-    parts: found.filter((part) => part !== root),
+  if (root === undefined) return whole
+  const others = found.filter((part) => part !== root)
+  const envelope = {
+    ...response,
+    headers: { ...response.headers, 'content-type': root.type },
+    body: root.content,
   }
+  return {
+    envelope,
+    text: textOfResponse(envelope),
+    parts: {
+      at: (address) => partAt(others, address),
+      values: (attachments) => valuesOf(others, attachments),
+    },
+  }
+}
+
+/** The values that came beside a message. */
+function valuesOf(
+  parts: readonly Attachment[],
+  attachments: Readonly<Record<string, string>>,
+): Record<string, unknown> {
+  const named = namedParts(parts, Object.keys(attachments))
+  return Object.fromEntries(
+    [...named].map(([name, { type, content }]) => [
+      name,
+      attachments[name] === '' ? { content, type } : content,
+    ]),
+  )
 }
 
 /** The parts of a body as attachments. */
@@ -125,7 +106,7 @@ function decoded(content: Uint8Array, encoding: string): Uint8Array {
 }
 
 /** The part that an address in an envelope means. */
-export function partAt(parts: readonly Attachment[], address: string): Attachment | undefined {
+function partAt(parts: readonly Attachment[], address: string): Attachment | undefined {
   const wanted = address.trim().replace(/^cid:/i, '')
   return parts.find(({ id }) => id === wanted || id === unescaped(wanted))
 }
@@ -133,7 +114,7 @@ export function partAt(parts: readonly Attachment[], address: string): Attachmen
 /**
  * The parts that a contract names: those whose Content-ID says so, and the others in their order.
  */
-export function namedParts(
+function namedParts(
   parts: readonly Attachment[],
   names: readonly string[],
 ): ReadonlyMap<string, Attachment> {

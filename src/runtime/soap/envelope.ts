@@ -1,20 +1,23 @@
 import { writeAddressing, type MessageAddress } from './addressing.js'
-import { namedParts, Outgoing, type Attachment } from './attachments.js'
 import { settled, type QName, type Shape } from './codec.js'
 import { headerShape, inputShape } from './message-shapes.js'
 import { soap11, soap12, soapEncoding, soapEncoding12 } from './namespaces.js'
 import type { SoapOperation } from './operation.js'
-import { writeSecurity, type UserNameToken } from './security.js'
+import { Outgoing } from './parts.js'
 import { XmlWriter, writeElement, writeMembers } from './xml-writer.js'
 
 export { soap11, soap12 } from './namespaces.js'
+
+/** Writes the header that proves who calls. @param soapNamespace that of the envelope */
+export type WriteProof = (writer: XmlWriter, soapNamespace: string) => void
 
 /** What an envelope holds beside the members of its body. */
 export interface Extras {
   readonly headers?:
     | { readonly shape: Shape; readonly values: Readonly<Record<string, unknown>> | undefined }
     | undefined
-  readonly token?: UserNameToken | undefined
+  /** Writes the header that proves who calls. */
+  readonly writeProof?: WriteProof | undefined
   readonly address?: MessageAddress | undefined
   /** Takes what travels beside the envelope. */
   readonly outgoing?: Outgoing
@@ -40,25 +43,10 @@ export function writeRequest<Input extends object, Outcome>(
     ...extras,
     outgoing,
     headers: { shape: headerShape(operation), values: headers },
-    encoded: operation.encoded,
+    encoded: operation.encoded !== undefined,
   })
-  addAttachments(outgoing, operation.attachments, members)
+  outgoing.addAll(operation.attachments, members)
   return envelope
-}
-
-/** Adds the values that travel beside a message. */
-export function addAttachments(
-  outgoing: Outgoing,
-  attachments: Readonly<Record<string, string>> | undefined,
-  values: Readonly<Record<string, unknown>>,
-): void {
-  for (const [name, type] of Object.entries(attachments ?? {})) {
-    const { content, type: own } =
-      type === ''
-        ? (values[name] as { content: Uint8Array; type: string })
-        : { content: values[name] as Uint8Array, type }
-    outgoing.add(content, own, name)
-  }
 }
 
 /** An envelope with these members in its body, inside `wrapper` where there is one. */
@@ -69,14 +57,14 @@ export function writeEnvelope(
   value: Readonly<Record<string, unknown>>,
   extras: Extras = {},
 ): string {
-  const { headers, token, address, encoded } = extras
+  const { headers, writeProof, address, encoded } = extras
   const rules = version === soap12 ? soapEncoding12 : soapEncoding
   const style = encoded === true ? rules : undefined
   const writer = new XmlWriter({ soap: version }, style, extras.outgoing)
   writer.start([version, 'Envelope'])
   const values = headers?.values ?? {}
   if (
-    token !== undefined ||
+    writeProof !== undefined ||
     address !== undefined ||
     Object.values(values).some((each) => each !== undefined)
   ) {
@@ -84,7 +72,7 @@ export function writeEnvelope(
     if (style !== undefined && version === soap11)
       writer.attribute([version, 'encodingStyle'], style)
     if (address !== undefined) writeAddressing(writer, address)
-    if (token !== undefined) writeSecurity(writer, version, token)
+    writeProof?.(writer, version)
     if (headers !== undefined) writeMembers(writer, headers.shape, values)
     writer.end([version, 'Header'])
   }
@@ -141,17 +129,4 @@ export function writeFault(
     })
   })
   return `<?xml version="1.0" encoding="utf-8"?>\n${writer.finish()}`
-}
-
-/** The values that came beside a message. */
-export function takeAttachments(
-  parts: readonly Attachment[],
-  attachments: Readonly<Record<string, string>> = {},
-): Record<string, unknown> {
-  return Object.fromEntries(
-    [...namedParts(parts, Object.keys(attachments))].map(([name, { type, content }]) => [
-      name,
-      attachments[name] === '' ? { content, type } : content,
-    ]),
-  )
 }

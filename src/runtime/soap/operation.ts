@@ -1,4 +1,9 @@
+import type { SaxesTagNS } from 'saxes'
+import type { Hear } from '../hearing.js'
 import type { Member, MemberChoice, QName } from './codec.js'
+import type { Parts } from './parts.js'
+import type { Pieces } from './pieces.js'
+import type { Frame, Reading } from './xml-reader.js'
 
 /** The members of a value of type T, each with its codec. */
 export type Members<T> = { readonly [K in keyof T]-?: Member<T[K]> }
@@ -13,7 +18,7 @@ export interface SoapOperation<Input, Outcome> {
   /** What differs at some endpoints, by their names. */
   readonly at?: Readonly<Record<string, AtEndpoint>>
   /** Messages are encoded by the rules of SOAP itself (use="encoded"). */
-  readonly encoded?: true
+  readonly encoded?: References
   /** The namespace of the inputs and outputs, unless a member says otherwise. */
   readonly namespace: string
   readonly input: Partial<Members<Omit<Input, 'headers'>>>
@@ -33,6 +38,16 @@ export interface SoapOperation<Input, Outcome> {
   readonly answer?: SoapAnswer<Outcome>
   /** The declared faults: the element in the detail, and its content. */
   readonly faults?: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
+}
+
+/** Reads messages whose elements refer to each other: puts in their place what they refer to. */
+export interface References {
+  parse(
+    xml: string,
+    hear: Hear,
+    root: (tag: SaxesTagNS, reading: Reading) => Frame,
+    parts: Parts | undefined,
+  ): Pieces<void>
 }
 
 /** How an operation travels at one endpoint, where that is not as at the others. */

@@ -1,3 +1,4 @@
+import type { SaxesTagNS } from 'saxes'
 import {
   checkCredential,
   exchange,
@@ -11,13 +12,15 @@ import { readAnswerOf, type Hear } from '../hearing.js'
 import { describeBody } from '../response-text.js'
 import { checkMembers } from './check.js'
 import { settled, type AnyCodec, type AnyTextCodec, type QName, type Shape } from './codec.js'
-import { byAndBy, type Pieces } from './pieces.js'
-import { parseMessage } from './answer.js'
+import { plainMessages } from './answer.js'
+import { referencesIn } from './message.js'
 import { shapeOfMembers } from './message-shapes.js'
 import { textOfResponse } from './message-text.js'
-import type { Members } from './operation.js'
+import type { Members, References } from './operation.js'
+import { noParts, type Message } from './parts.js'
+import { byAndBy, type Pieces } from './pieces.js'
 import { chooseEndpoint } from './soap.js'
-import { frameFor, NotXml } from './xml-reader.js'
+import { frameFor, NotXml, type Frame, type Reading } from './xml-reader.js'
 import { textOf } from './xml-writer.js'
 
 /**
@@ -64,7 +67,7 @@ export async function sendPlain<Input extends object, Outcome>(
     checkMembers(shape, input, '', misfits)
     if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
   }
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2'])
+  checkCredential(connection, operation.name)
   const { address, body } = plainRequest(
     operation,
     shape,
@@ -88,8 +91,11 @@ export async function sendPlain<Input extends object, Outcome>(
     connection,
     thisCall,
     response,
-    async (hear) =>
-      (await byAndBy(plainAnswerIn(operation, response, hear), response.inTime)) as Outcome,
+    async (hear) => {
+      const message = { envelope: response, text: textOfResponse(response), parts: noParts }
+      const pieces = plainAnswerIn(operation, message, await referencesIn(message), hear)
+      return (await byAndBy(pieces, response.inTime)) as Outcome
+    },
     () => bodyOf(response),
   )
 }
@@ -130,10 +136,10 @@ function textsOf(codec: AnyCodec, value: unknown): string[] {
 
 function* plainAnswerIn<Input, Outcome>(
   { answer }: PlainOperation<Input, Outcome>,
-  response: Response,
+  { envelope: response, text }: Message,
+  references: References | undefined,
   hear: Hear,
 ): Pieces<unknown> {
-  const text = textOfResponse(response)
   if (response.status >= 400)
     throw new ServiceFault(`HTTP ${String(response.status)} with ${describeBody(response, text)}`, {
       fault: undefined,
@@ -146,7 +152,7 @@ function* plainAnswerIn<Input, Outcome>(
   if (answer === 'bytes') return response.body
   let value: unknown
   try {
-    yield* parseMessage(text, false, hear, (tag, reading) => {
+    const root = (tag: SaxesTagNS, reading: Reading): Frame => {
       const [namespace, local] = answer.element
       if (tag.local.toLowerCase() === 'html') throw new NotXml('it is an HTML page')
       if (tag.local !== local || tag.uri !== namespace)
@@ -157,7 +163,8 @@ function* plainAnswerIn<Input, Outcome>(
       return frameFor(settled(answer.codec), tag, reading, true, (read) => {
         value = read
       })
-    })
+    }
+    yield* (references ?? plainMessages).parse(text, hear, root, noParts)
   } catch (error) {
     if (!(error instanceof NotXml)) throw error
     throw new ContractBreach('', `an element <${answer.element[1]}>`, describeBody(response, text))

@@ -1,7 +1,8 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import type { Deviation } from '../failures.js'
-import type { Attachment } from './attachments.js'
 import { soapEncoding, soapEncoding12 } from './namespaces.js'
+import type { References } from './operation.js'
+import type { Parts } from './parts.js'
 import type { Pieces } from './pieces.js'
 import { deepest, NotXml, Reading, writeInPieces, type Frame } from './xml-reader.js'
 
@@ -24,9 +25,14 @@ interface Node {
   readonly children: (Node | string)[]
 }
 
-/** Does a literal answer look as if its elements referred to each other? */
-export function hasReferences(xml: string): boolean {
-  return xml.includes('href') && /\shref\s*=\s*["']#[^"']*["']\s*\/>/.test(xml)
+/** Messages that SOAP itself encodes. */
+export const encodedMessages: References = {
+  parse: (xml, hear, root, parts) => parseWithReferences(xml, hear, root, true, parts),
+}
+
+/** Literal messages whose elements refer to each other all the same. */
+export const literalMessages: References = {
+  parse: (xml, hear, root, parts) => parseWithReferences(xml, hear, root, false, parts),
 }
 
 /**
@@ -35,12 +41,12 @@ export function hasReferences(xml: string): boolean {
  * @param encoded is it encoded by SOAP's own rules? Else an attribute that is no reference stays
  *   an attribute.
  */
-export function* parseWithReferences(
+function* parseWithReferences(
   xml: string,
   onDeviation: (deviation: Deviation) => void,
   root: (tag: SaxesTagNS, reading: Reading) => Frame,
   encoded: boolean,
-  parts: readonly Attachment[] = [],
+  parts: Parts | undefined,
 ): Pieces<void> {
   const tree = yield* readTree(xml)
   const { top } = tree
@@ -110,7 +116,7 @@ class Player {
     { byId, references, count }: Tree,
     encoded: boolean,
     onDeviation: (deviation: Deviation) => void,
-    parts: readonly Attachment[],
+    parts: Parts | undefined,
   ) {
     this.byId = byId
     this.references = references

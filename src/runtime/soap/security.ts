@@ -1,5 +1,7 @@
+import type { Credential, Login } from '../connection.js'
 import { bytesToBase64 } from '../plain.js'
 import type { QName } from './codec.js'
+import type { WriteProof } from './envelope.js'
 import type { XmlWriter } from './xml-writer.js'
 
 /** Who calls, in the message itself (OASIS Web Services Security, UsernameToken Profile 1.1.1). */
@@ -10,8 +12,24 @@ const utility = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecur
 const profile = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-username-token-profile-1.0'
 const messages = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-soap-message-security-1.0'
 
+/** A login that stands in the message itself. */
+export interface MessageLogin extends Login {
+  /** Makes what proves one message. */
+  proofOf(credential: Credential): Promise<WriteProof | undefined>
+}
+
+/** A user name token in the header of SOAP messages. */
+export const wsseLogin: MessageLogin = {
+  kind: 'wsse',
+  async proofOf(credential) {
+    if (credential.kind !== 'wsse') return undefined
+    const token = await userNameToken(credential)
+    return (writer, soapNamespace) => writeSecurity(writer, soapNamespace, token)
+  },
+}
+
 /** A user name token as it is written. */
-export interface UserNameToken {
+interface UserNameToken {
   readonly user: string
   /** The password, or its digest. */
   readonly password: string
@@ -24,7 +42,7 @@ export interface UserNameToken {
  * Makes a token for one message. With `digest` the password itself does not travel: what does is a
  * digest of it with a nonce and the time (section 3.1).
  */
-export async function userNameToken(credential: {
+async function userNameToken(credential: {
   readonly user: string
   readonly password: string
   readonly digest?: boolean
@@ -50,11 +68,7 @@ async function digestOf(nonce: Uint8Array, created: string, password: string): P
 }
 
 /** Writes the header that holds a token. */
-export function writeSecurity(
-  writer: XmlWriter,
-  soapNamespace: string,
-  token: UserNameToken,
-): void {
+function writeSecurity(writer: XmlWriter, soapNamespace: string, token: UserNameToken): void {
   const element = (
     name: QName,
     text: string,

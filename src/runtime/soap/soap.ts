@@ -1,7 +1,8 @@
 import {
   checkCredential,
-  credentialsOf,
+  credentialOf,
   exchange,
+  loginsOf,
   withoutLogin,
   type Connection,
   type Endpoint,
@@ -11,14 +12,16 @@ import {
 import { InputRejected, type Misfit } from '../failures.js'
 import { readAnswerOf } from '../hearing.js'
 import { answerIn, bodyAsItCame, hasFault } from './answer.js'
-import { Outgoing, writeParts } from './attachments.js'
 import { checkMembers } from './check.js'
-import { soap11, soap12, writeRequest } from './envelope.js'
+import { soap11, soap12, writeRequest, type WriteProof } from './envelope.js'
 import { headerShape, inputShape } from './message-shapes.js'
 import { textOfResponse } from './message-text.js'
+import { messageIn, referencesIn } from './message.js'
 import { operationAt, type SoapOperation } from './operation.js'
+import { Outgoing } from './parts.js'
 import { byAndBy } from './pieces.js'
-import { userNameToken } from './security.js'
+import type { MessageLogin } from './security.js'
+import type {} from './settings.js'
 
 export type { Members, SoapAnswer, SoapOperation } from './operation.js'
 
@@ -41,25 +44,23 @@ export async function send<Input extends object, Outcome>(
   }
   const action =
     typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
-  checkCredential(connection, operation.name, ['basic', 'bearer', 'digest', 'oauth2', 'wsse'])
+  checkCredential(connection, operation.name)
   const isNewer = endpoint.protocol === 'SOAP 1.2'
-  const credential = credentialsOf(connection.settings).find((each) => each.kind === 'wsse')
   const contentType = isNewer
     ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}`
     : 'text/xml; charset=utf-8'
   const url = withoutLogin(connection.settings.url ?? endpoint.address)
   const outgoing = new Outgoing(connection.settings.mtom ?? endpoint.mtom)
   const isAddressed = connection.settings.addressing ?? endpoint.addressing
-  const token = credential?.kind === 'wsse' ? await userNameToken(credential) : undefined
   const envelope = writeRequest(operation, input, isNewer ? soap12 : soap11, {
-    token,
+    writeProof: await proofOf(connection),
     address:
       isAddressed === true ? { to: url, action: operation.addressedAction ?? action } : undefined,
     outgoing,
   })
   const several =
     outgoing.parts.length > 0 || outgoing.takesBytesOut
-      ? writeParts(envelope, contentType, outgoing)
+      ? (await import('./attachments.js')).writeParts(envelope, contentType, outgoing)
       : undefined
   const request = {
     method: 'POST',
@@ -77,9 +78,26 @@ export async function send<Input extends object, Outcome>(
     connection,
     thisCall,
     response,
-    (hear) => byAndBy(answerIn(operation, response, hear), response.inTime),
-    (hear) => byAndBy(bodyAsItCame(response, hear), response.inTime),
+    async (hear) => {
+      const message = await messageIn(response)
+      const references = operation.encoded ?? (await referencesIn(message))
+      return byAndBy(answerIn(operation, message, references, hear), response.inTime)
+    },
+    async (hear) => {
+      const message = await messageIn(response)
+      return byAndBy(bodyAsItCame(message, await referencesIn(message), hear), response.inTime)
+    },
   )
+}
+
+/** What writes the header that proves who calls, where the settings have such a credential. */
+async function proofOf(connection: Connection): Promise<WriteProof | undefined> {
+  for (const login of loginsOf(connection) as readonly Partial<MessageLogin>[]) {
+    const credential = credentialOf(connection.settings, login.kind ?? 'wsse')
+    const proof = credential && (await login.proofOf?.(credential))
+    if (proof !== undefined) return proof
+  }
+  return undefined
 }
 
 /** Every place of an input that does not satisfy the operation. */

@@ -1,7 +1,6 @@
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { base64ToBytes } from '../plain.js'
-import { partAt, xopNamespace, type Attachment } from './attachments.js'
 import { admits, checkText } from './check.js'
 import {
   findSubtype,
@@ -20,6 +19,7 @@ import {
 } from './codec.js'
 import { saidPlace, saidSizes, shaped } from './encoded-arrays.js'
 import { soap11, soap12, soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
+import { noParts, xopNamespace, type Parts } from './parts.js'
 import { pieceLength, type Pieces } from './pieces.js'
 import { collapse, show, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
@@ -54,7 +54,7 @@ export class Reading implements ReadContext {
   /** Reads members that are nothing but a text, one at a time: there are very many of them. */
   readonly leaf: LeafFrame = new LeafFrame(this)
 
-  private readonly parts: readonly Attachment[]
+  private readonly parts: Parts
 
   /**
    * @param namespaces tells what a prefix is bound to where the reader stands
@@ -63,7 +63,7 @@ export class Reading implements ReadContext {
   constructor(
     namespaces: { resolve(prefix: string): string | undefined },
     onDeviation: (deviation: Deviation) => void,
-    parts: readonly Attachment[] = [],
+    parts: Parts = noParts,
   ) {
     this.namespaces = namespaces
     this.onDeviation = onDeviation
@@ -71,7 +71,7 @@ export class Reading implements ReadContext {
   }
 
   attached(address: string): Uint8Array | undefined {
-    return partAt(this.parts, address)?.content
+    return this.parts.at(address)?.content
   }
 
   resolve(prefix: string): string | undefined {
@@ -125,7 +125,7 @@ export function* parseDocument(
   xml: string,
   onDeviation: (deviation: Deviation) => void,
   root: (tag: SaxesTagNS, reading: Reading) => Frame,
-  parts: readonly Attachment[] = [],
+  parts?: Parts,
 ): Pieces<void> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
   const reading = new Reading(parser, onDeviation, parts)

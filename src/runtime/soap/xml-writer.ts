@@ -13,13 +13,16 @@ import {
   type SimpleCodec,
   type WriteContext,
 } from './codec.js'
-import { fewBytes, Outgoing, xopNamespace } from './attachments.js'
 import { checkText } from './check.js'
 import { flattened } from './encoded-arrays.js'
 import { soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
+import { Outgoing, xopNamespace } from './parts.js'
 import { parseName } from './xml-name.js'
 
 export const xsdNamespace = 'http://www.w3.org/2001/XMLSchema'
+/** Fewer bytes than this stay in the envelope. */
+const fewBytes = 512
+
 /** Prefixes that every reader of XML knows. */
 const usualPrefixes: Readonly<Record<string, string>> = {
   [xsiNamespace]: 'xsi',
