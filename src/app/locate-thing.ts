@@ -114,7 +114,8 @@ export class Locator {
     return `The client has nothing of that name; it may be older than the contract: tolmach generate ${this.open.name}`
   }
 
-  private async metadataPlace({ document, line, column }: Origin): Promise<Place | undefined> {
+  private async metadataPlace(origin: Origin): Promise<Place | undefined> {
+    const { document, line, column } = this.described.placeOf(origin)
     const { kept } = this.open
     if (kept !== undefined)
       return this.place(

@@ -106,11 +106,7 @@ export async function readDocuments(
   const { parseXml } = await import('../documents/xml-tree.js')
   if (/^\s*</.test(text) || text.trim() === '') {
     const root = parseXml(text, label)
-    throw problem(
-      'TM-2009',
-      { found: `its root element is <${root.name}>` },
-      { place: root.origin },
-    )
+    throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.place })
   }
   throw problem(
     'TM-2009',

@@ -1,4 +1,5 @@
 import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
+import { placeOf } from '../documents/places.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { assignNames } from '../naming/names.js'
 import { namesFor } from './client-names.js'
@@ -91,7 +92,7 @@ export async function findInContract(
   options: OpenOptions = {},
 ): Promise<Found> {
   const open = await openContract(reference, options)
-  const { contract, left, leftTypes } = await describedFrom(open)
+  const { contract, left, leftTypes } = await everythingOf(open)
   return {
     contract: open.name,
     text,
@@ -104,6 +105,11 @@ export async function findInContract(
  * needs are in nobody's way.
  */
 export async function describedFrom(open: OpenContract): Promise<Described> {
+  const documents = await open.documents()
+  return { ...(await everythingOf(open)), placeOf: (origin) => placeOf(documents, origin) }
+}
+
+async function everythingOf(open: OpenContract): Promise<Omit<Described, 'placeOf'>> {
   const contract = neededOf(open.whole)
   const chosen = new Set(operationsOf(open.contract).map(pathOf))
   const { types } = neededOf(open.contract)

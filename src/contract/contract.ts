@@ -5,16 +5,22 @@
  */
 
 /**
- * Where something was declared: the document's label in its snapshot, and the 1-based line and
- * column of its first character.
+ * Where something was declared: its document, and the offset of its first character there, as one
+ * number (origin.ts). documents/places.ts makes a line and a column of it when somebody asks.
  */
-export interface Origin {
+export type Origin = number
+
+/**
+ * A place in a document: the document's label in its snapshot, and the 1-based line and column of a
+ * character.
+ */
+export interface PlaceInDocument {
   readonly document: string
   readonly line: number
   readonly column: number
 }
 
-/** What every node of a contract has. */
+/** What everything in a contract has that bears a name. */
 export interface Node {
   readonly documentation?: string
   readonly origin: Origin
@@ -139,19 +145,19 @@ export interface InputField extends Field {
  * `undeclared`.
  */
 export type Outcome =
-  | ({
+  | {
       readonly kind: 'nothing'
       readonly undeclared?: true
       readonly headers?: readonly Field[]
-    } & Node)
-  | ({
+    }
+  | {
       readonly kind: 'value'
       readonly field: Field
       readonly iterable?: true
       readonly stream?: true
       readonly headers?: readonly Field[]
-    } & Node)
-  | ({ readonly kind: 'record'; readonly fields: readonly Field[] } & Node)
+    }
+  | { readonly kind: 'record'; readonly fields: readonly Field[] }
 
 /** A failure that an operation declares. `type` is the shape of its detail. */
 export interface Fault extends Node {
@@ -233,8 +239,9 @@ export type Type =
   | NothingType
   | ReferenceType
 
-/** What every type has. */
-export interface TypeNode extends Node {
+/** What every type has. Only those with a name say where they were declared. */
+export interface TypeNode {
+  readonly documentation?: string
   /**
    * Facts only the contract's own dialect looks into: how it is written, and what a value must
    * satisfy beyond its shape.
@@ -247,6 +254,7 @@ export type NamedType = Type & {
   readonly id: TypeId
   /** The name in the metadata, or for an anonymous type one made of where it stands. */
   readonly name: string
+  readonly origin: Origin
 }
 
 export interface RecordType extends TypeNode {
@@ -445,7 +453,7 @@ export interface Note {
   readonly code: string
   readonly effect: 'approximated' | 'ignored' | 'refused'
   readonly message: string
-  readonly origin: Origin
+  readonly origin: PlaceInDocument
   /** The same place as a JSON Pointer, where its line is too long to be counted in. */
   readonly pointer?: string
 }

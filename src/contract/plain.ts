@@ -4,7 +4,6 @@ import type {
   Contract,
   Field,
   NamedType,
-  Origin,
   RecordType,
   ScalarBase,
   Type,
@@ -47,7 +46,7 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
     case 'tuple':
       return Array.isArray(plain)
         ? plain.map((item, at) =>
-            fromPlain(contract, actual.items[at] ?? actual.rest ?? anything(actual.origin), item),
+            fromPlain(contract, actual.items[at] ?? actual.rest ?? { kind: 'anything' }, item),
           )
         : withoutExactNumbers(plain)
     case 'map':
@@ -89,7 +88,7 @@ function recordsFromPlain(contract: Contract, type: Type, plain: unknown): unkno
   const record = isPlainObject(plain) ? recordNamed(contract, plain['$is']) : undefined
   return record === undefined
     ? withoutExactNumbers(plain)
-    : fromPlain(contract, { kind: 'reference', to: record.id, origin: type.origin }, plain)
+    : fromPlain(contract, { kind: 'reference', to: record.id }, plain)
 }
 
 const recordsByName = new WeakMap<Contract, ReadonlyMap<unknown, NamedType>>()
@@ -119,10 +118,6 @@ function othersOf(contract: Contract, type: Type): (name: string) => Type | unde
     }
     return undefined
   }
-}
-
-function anything(origin: Origin): Type {
-  return { kind: 'anything', origin }
 }
 
 /**
@@ -177,8 +172,8 @@ export function fromText(contract: Contract, type: Type, text: string): unknown 
  * members or its kind.
  */
 function alternativeFor(contract: Contract, union: UnionType, plain: unknown): Type {
-  const { discriminator, alternatives, origin } = union
-  const nothing: Type = { kind: 'anything', origin }
+  const { discriminator, alternatives } = union
+  const nothing: Type = { kind: 'anything' }
   // Open content has no plain form: beside it there may be one alternative only.
   const [only, ...others] = alternatives.filter((each) => each.kind !== 'fragment')
   if (only !== undefined && others.length === 0) return only
@@ -187,7 +182,7 @@ function alternativeFor(contract: Contract, union: UnionType, plain: unknown): T
       discriminator === undefined
         ? undefined
         : discriminator.mapping[String(plain[discriminator.field])]
-    if (id !== undefined) return { kind: 'reference', to: id, origin }
+    if (id !== undefined) return { kind: 'reference', to: id }
     const known = (each: Type): number =>
       membersOf(contract, each).filter((field) => Object.hasOwn(plain, field.name)).length
     return [...alternatives].sort((a, b) => known(b) - known(a))[0] ?? nothing

@@ -1,5 +1,5 @@
 import { messages, type MessageCode } from './messages.js'
-import type { Origin } from './contract.js'
+import type { PlaceInDocument } from './contract.js'
 import { visible } from './visible.js'
 
 /** What went wrong, as scripts see it (`failure.kind`) and as the exit code tells. */
@@ -34,8 +34,8 @@ export const exitCodes: Readonly<Record<ProblemKind, number>> = {
 export type Side = 'caller' | 'service' | 'between'
 
 /** A place in a document, as far as it is known. */
-export type Place = Pick<Origin, 'document'> &
-  Partial<Omit<Origin, 'document'>> & {
+export type Place = Pick<PlaceInDocument, 'document'> &
+  Partial<Omit<PlaceInDocument, 'document'>> & {
     /** The same as a JSON Pointer, where the line is too long to be counted in. */
     readonly pointer?: string
   }

@@ -223,8 +223,8 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
     ]),
     ...typesOfIncoming(contract.incoming),
   ]
-  for (const { needs = [], origin } of operations)
-    for (const to of needs) waiting.push({ kind: 'reference', to, origin })
+  for (const { needs = [] } of operations)
+    for (const to of needs) waiting.push({ kind: 'reference', to })
   for (let type = waiting.pop(); type !== undefined; type = waiting.pop()) {
     if (type.kind !== 'reference') {
       addAll(waiting, partsOf(type))
@@ -232,7 +232,7 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
         mayBeAny = true
         for (const [id, named] of Object.entries(contract.types))
           if (named.kind === 'record' && named.anonymous !== true && named.wrapper !== true)
-            waiting.push({ kind: 'reference', to: id, origin: type.origin })
+            waiting.push({ kind: 'reference', to: id })
       }
       continue
     }
@@ -242,12 +242,9 @@ export function reachableTypes(contract: Contract, operations: readonly Operatio
     // A name for another type leads on to that.
     addAll(
       waiting,
-      named.kind === 'reference'
-        ? [{ kind: 'reference' as const, to: named.to, origin: named.origin }]
-        : partsOf(named),
+      named.kind === 'reference' ? [{ kind: 'reference' as const, to: named.to }] : partsOf(named),
     )
-    for (const id of subtypes.get(type.to) ?? [])
-      waiting.push({ kind: 'reference', to: id, origin: type.origin })
+    for (const id of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to: id })
   }
   return [...found].sort()
 }
@@ -350,4 +347,15 @@ export function someType(contract: Contract, wanted: (type: Type) => boolean): b
 export function fieldsOfOutcome(outcome: Operation['outcome']): readonly Field[] {
   if (outcome.kind === 'value') return [outcome.field]
   return outcome.kind === 'record' ? outcome.fields : []
+}
+
+/** A type as what it is made of, without the name that it may have. */
+export function withoutName<T extends Type>(type: T): T {
+  const {
+    id: _id,
+    name: _name,
+    origin: _origin,
+    ...rest
+  } = type as T & Partial<Pick<NamedType, 'id' | 'name' | 'origin'>>
+  return rest as unknown as T
 }

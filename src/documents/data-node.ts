@@ -1,43 +1,7 @@
 import { pointerStep } from './json-pointer.js'
 import { addAll } from '../contract/lists.js'
-import type { Origin } from '../contract/contract.js'
-
-/** What all nodes of a document share: its label, and where its lines begin. */
-export class DataSource {
-  readonly label: string
-  readonly text: string
-  private lineStarts: Uint32Array | undefined
-  /**
-   * The place that was asked for last: readers ask for the same one again and again, and share it.
-   */
-  private last: { readonly offset: number; readonly origin: Origin } | undefined
-
-  /** @param text the document's text; a node's start counts UTF-16 units in it */
-  constructor(label: string, text: string) {
-    this.label = label
-    this.text = text
-  }
-
-  originAt(offset: number): Origin {
-    if (this.last?.offset === offset) return this.last.origin
-    const starts = (this.lineStarts ??= startsOfLines(this.text))
-    let [low, high] = [0, starts.length - 1]
-    while (low < high) {
-      const middle = (low + high + 1) >> 1
-      if ((starts[middle] ?? 0) <= offset) low = middle
-      else high = middle - 1
-    }
-    const origin = { document: this.label, line: low + 1, column: offset - (starts[low] ?? 0) + 1 }
-    this.last = { offset, origin }
-    return origin
-  }
-}
-
-function startsOfLines(text: string): Uint32Array {
-  const starts: number[] = [0]
-  for (let at = text.indexOf('\n'); at !== -1; at = text.indexOf('\n', at + 1)) starts.push(at + 1)
-  return Uint32Array.from(starts)
-}
+import type { Origin, PlaceInDocument } from '../contract/contract.js'
+import type { SourceText } from './source-text.js'
 
 const noMembers: ReadonlyMap<string, DataNode> = new Map()
 const noItems: readonly DataNode[] = []
@@ -55,20 +19,21 @@ export class DataNode {
   readonly parent: DataNode | undefined
   readonly key: string | number
   read = false
-  private readonly place: DataSource
-  private readonly start: number
+  readonly source: SourceText
+  /** The offset of its first character. */
+  readonly start: number
   private inside: Map<string, DataNode> | DataNode[] | undefined
 
   constructor(
     kind: DataNode['kind'],
-    place: DataSource,
+    source: SourceText,
     start: number,
     parent: DataNode | undefined,
     key: string | number,
     value: DataNode['value'] = null,
   ) {
     this.kind = kind
-    this.place = place
+    this.source = source
     this.start = start
     this.parent = parent
     this.key = key
@@ -103,16 +68,21 @@ export class DataNode {
 
   /** A new node that stands where this one does: for what a translation puts in another form. */
   derive(kind: DataNode['kind'], name: string | number, value: DataNode['value'] = null): DataNode {
-    return new DataNode(kind, this.place, this.start, this, name, value)
+    return new DataNode(kind, this.source, this.start, this, name, value)
   }
 
   get origin(): Origin {
-    return this.place.originAt(this.start)
+    return this.source.originAt(this.start)
+  }
+
+  /** Where it stands, for messages. */
+  get place(): PlaceInDocument {
+    return this.source.placeAt(this.start)
   }
 
   /** The label of its document. */
   get document(): string {
-    return this.place.label
+    return this.source.label
   }
 
   /** Its place in the document (RFC 6901). */
@@ -121,10 +91,10 @@ export class DataNode {
   }
 
   /** A number as it was written. */
-  get source(): string {
+  get written(): string {
     if (this.kind !== 'number') return ''
     const written = /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w.])/.exec(
-      this.place.text.slice(this.start, this.start + 400),
+      this.source.text.slice(this.start, this.start + 400),
     )?.[0]
     return written === undefined || Number(written) !== this.value ? String(this.value) : written
   }
@@ -149,7 +119,7 @@ export class DataNode {
   /** A member's number, exactly as written. */
   number(name: string): string | undefined {
     const found = this.get(name)
-    return found?.kind === 'number' ? found.source : undefined
+    return found?.kind === 'number' ? found.written : undefined
   }
 
   /** The items of a member that is a list. */

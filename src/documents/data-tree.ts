@@ -2,8 +2,9 @@ import jsonc from 'jsonc-parser'
 import { isMap, isScalar, isSeq } from 'yaml'
 import type { Origin } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
-import { DataNode, DataSource } from './data-node.js'
+import { DataNode } from './data-node.js'
 import { mendedYaml } from './mended-yaml.js'
+import { SourceText } from './source-text.js'
 
 /**
  * Deeper nesting than this is refused: it is an attack or an accident, and stacks are not endless.
@@ -11,18 +12,19 @@ import { mendedYaml } from './mended-yaml.js'
 const deepest = 1000
 
 /** Hears what was broken and is taken all the same, since it can mean one thing only. */
-export type HearRepair = (what: string, place: Origin) => void
+export type HearRepair = (what: string, origin: Origin) => void
 
 /**
  * Parses a JSON or YAML 1.2 document. In YAML dates, `on` and `no` stay texts, and keys are texts.
  * A key may be there twice with the same value.
  *
- * @param label the document's, for origins
+ * @param label the document's, for messages
+ * @param index its place among those of the contract, for origins
  * @throws Problem TM-2016 with line and column when it is not well-formed or has a key with two
  *   values; TM-2012 when it is nested too deeply
  */
-export function parseData(text: string, label: string, hear: HearRepair): DataNode {
-  const source = new DataSource(label, text)
+export function parseData(text: string, label: string, hear: HearRepair, index = 0): DataNode {
+  const source = new SourceText(label, text, index)
   // YAML lets pass what JSON does not, such as a value that was forgotten: a .json file is held to
   // JSON. JSON by another name is tried first, being much faster.
   if (/\.json$/i.test(label)) return parseJson(source, hear)
@@ -55,10 +57,10 @@ const jsonErrors: Readonly<Record<number, string>> = {
   16: 'There is a character that must be escaped',
 }
 
-function parseJson(source: DataSource, hear: HearRepair): DataNode {
+function parseJson(source: SourceText, hear: HearRepair): DataNode {
   const text = source.text.startsWith('\ufeff') ? ` ${source.text.slice(1)}` : source.text
   const broken = (reason: string, offset: number): Error =>
-    problem('TM-2016', { reason }, { place: source.originAt(offset) })
+    problem('TM-2016', { reason }, { place: source.placeAt(offset) })
   const open: DataNode[] = []
   let name: string | number = ''
   let root: DataNode | undefined
@@ -81,7 +83,7 @@ function parseJson(source: DataSource, hear: HearRepair): DataNode {
         throw problem(
           'TM-2012',
           { limit: `${deepest} levels of nesting` },
-          { place: source.originAt(offset) },
+          { place: source.placeAt(offset) },
         )
       open.push(add(kind, offset))
     }
@@ -136,14 +138,14 @@ function isSame(one: DataNode, other: DataNode | undefined): boolean {
   return JSON.stringify(one.plain()) === JSON.stringify(other?.plain())
 }
 
-function parseYaml(written: DataSource, hear: HearRepair): DataNode {
+function parseYaml(written: SourceText, hear: HearRepair): DataNode {
   let parsed
   let source = written
   try {
     const mended = mendedYaml(written.text)
     parsed = mended.document
     if (mended.repair !== undefined) {
-      source = new DataSource(written.label, mended.text)
+      source = written.mended(mended.text)
       hear(mended.repair.what, source.originAt(mended.repair.offset))
     }
   } catch (error) {
@@ -161,19 +163,23 @@ function parseYaml(written: DataSource, hear: HearRepair): DataNode {
     throw problem(
       'TM-2012',
       { limit: `${deepest} levels of nesting` },
-      { place: source.originAt(broken.pos[0]) },
+      { place: source.placeAt(broken.pos[0]) },
     )
   if (broken !== undefined)
     throw problem(
       'TM-2016',
       { reason: broken.message.replace(/\.$/, '') },
-      { place: source.originAt(broken.pos[0]) },
+      { place: source.placeAt(broken.pos[0]) },
     )
   const repeat = (text: string, before: DataNode, member: DataNode, name: unknown): void => {
-    const place = source.originAt(startOf(name))
+    const start = startOf(name)
     if (!isSame(before, member))
-      throw problem('TM-2016', { reason: 'Map keys must be unique' }, { place })
-    hear(`The key "${text}" is there twice, with the same value`, place)
+      throw problem(
+        'TM-2016',
+        { reason: 'Map keys must be unique' },
+        { place: source.placeAt(start) },
+      )
+    hear(`The key "${text}" is there twice, with the same value`, source.originAt(start))
   }
   let aliases = 0
   const convert = (
@@ -189,7 +195,7 @@ function parseYaml(written: DataSource, hear: HearRepair): DataNode {
       throw problem(
         'TM-2012',
         { limit: `${deepest} levels of nesting` },
-        { place: source.originAt(start) },
+        { place: source.placeAt(start) },
       )
     if (isMap(node)) {
       const made = make('object')
@@ -231,7 +237,7 @@ function parseYaml(written: DataSource, hear: HearRepair): DataNode {
     ) {
       aliases += 1
       if (aliases > 10_000)
-        throw problem('TM-2012', { limit: '10000 aliases' }, { place: source.originAt(start) })
+        throw problem('TM-2012', { limit: '10000 aliases' }, { place: source.placeAt(start) })
       return convert(
         (node as { resolve(document: unknown): unknown }).resolve(parsed),
         parent,

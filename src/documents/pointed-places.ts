@@ -1,4 +1,4 @@
-import type { Origin } from '../contract/contract.js'
+import type { PlaceInDocument } from '../contract/contract.js'
 import type { DataNode } from './data-node.js'
 
 /** Behind so many characters of a line nobody counts: a JSON Pointer says where it is. */
@@ -12,7 +12,7 @@ function shortened(pointer: string): string {
   return `${pointer.slice(0, longest - 30)}…${pointer.slice(-28)}`
 }
 
-type PlaceInText = Partial<Pick<Origin, 'line' | 'column'>> & Pick<Origin, 'document'>
+type PlaceInText = Partial<PlaceInDocument> & Pick<PlaceInDocument, 'document'>
 
 /** Is a place so far behind in its line that only a JSON Pointer finds it? */
 function needsPointer({ column }: PlaceInText): boolean {
@@ -36,7 +36,7 @@ export function pointersFor(
   const found = new Map<string, string>()
   const waiting = wanted.size === 0 ? [] : [...roots]
   for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
-    const place = key(node.origin)
+    const place = key(node.place)
     // Several nodes of a translation stand where one stood: the outermost is meant.
     if (wanted.has(place) && !found.has(place)) found.set(place, shortened(`#${node.pointer}`))
     for (const member of node.members.values()) waiting.push(member)

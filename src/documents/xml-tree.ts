@@ -1,6 +1,7 @@
 import { SaxesParser } from 'saxes'
-import type { Origin } from '../contract/contract.js'
+import type { Origin, PlaceInDocument } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
+import { SourceText } from './source-text.js'
 
 /**
  * Nesting beyond this is refused: no real document comes near, and a hostile one could exhaust the
@@ -26,7 +27,9 @@ export class XmlElement {
   readonly local: string
   /** As written, with its prefix. */
   readonly name: string
-  readonly origin: Origin
+  readonly source: SourceText
+  /** The offset of its first character. */
+  readonly start: number
   readonly parent: XmlElement | undefined
   readonly attributes: XmlAttribute[] = []
   readonly children: XmlElement[] = []
@@ -40,16 +43,26 @@ export class XmlElement {
     name: string,
     namespace: string,
     local: string,
-    origin: Origin,
+    { source, start }: Pick<XmlElement, 'source' | 'start'>,
     parent: XmlElement | undefined,
     bindings: Readonly<Record<string, string>>,
   ) {
     this.name = name
     this.namespace = namespace
     this.local = local
-    this.origin = origin
+    this.source = source
+    this.start = start
     this.parent = parent
     this.bindings = bindings
+  }
+
+  get origin(): Origin {
+    return this.source.originAt(this.start)
+  }
+
+  /** Where it stands, for messages. */
+  get place(): PlaceInDocument {
+    return this.source.placeAt(this.start)
   }
 
   /** Is it this element? Marks nothing. */
@@ -104,21 +117,22 @@ export class XmlElement {
  * Parses an XML document (XML 1.0 with Namespaces) into a light tree.
  *
  * @param text the document's characters, without a byte-order mark
- * @param document its label, for origins
+ * @param document its label, for messages
+ * @param index its place among those of the contract, for origins
  * @throws Problem TM-2007 when it is not well-formed, TM-2008 when it has a DTD, TM-2015 when
  *   empty, TM-2217 when nested too deep
  */
-export function parseXml(text: string, document: string): XmlElement {
+export function parseXml(text: string, document: string, index = 0): XmlElement {
   if (text.trim() === '') throw problem('TM-2015', {}, { place: { document } })
-  const lines = lineStarts(text)
+  const source = new SourceText(document, text, index)
   const parser = new SaxesParser({ xmlns: true, position: true })
   let root: XmlElement | undefined
   let current: XmlElement | undefined
   let depth = 0
-  let start: Origin = { document, line: 1, column: 1 }
+  let start = 0
 
   parser.on('error', (error) => {
-    const at = originAt(lines, document, parser.position)
+    const at = source.placeAt(parser.position)
     throw problem(
       'TM-2007',
       { reason: error.message.replace(/^\d+:\d+: /, '').replace(/\.$/, '') },
@@ -126,20 +140,17 @@ export function parseXml(text: string, document: string): XmlElement {
     )
   })
   parser.on('doctype', () => {
-    throw problem(
-      'TM-2008',
-      {},
-      { place: originAt(lines, document, Math.max(0, text.indexOf('<!DOCTYPE'))) },
-    )
+    throw problem('TM-2008', {}, { place: source.placeAt(Math.max(0, text.indexOf('<!DOCTYPE'))) })
   })
   parser.on('opentagstart', (tag) => {
     // The parser stands behind the character that ended the name: `<`, the name, that character.
-    start = originAt(lines, document, parser.position - tag.name.length - 2)
+    start = parser.position - tag.name.length - 2
   })
   parser.on('opentag', (tag) => {
     depth += 1
-    if (depth > deepest) throw problem('TM-2217', { limit: deepest }, { place: start })
-    const element = new XmlElement(tag.name, tag.uri, tag.local, start, current, tag.ns)
+    if (depth > deepest)
+      throw problem('TM-2217', { limit: deepest }, { place: source.placeAt(start) })
+    const element = new XmlElement(tag.name, tag.uri, tag.local, { source, start }, current, tag.ns)
     for (const attribute of Object.values(tag.attributes)) {
       const binding = attribute.name === 'xmlns' || attribute.prefix === 'xmlns'
       if (!binding)
@@ -168,21 +179,4 @@ export function parseXml(text: string, document: string): XmlElement {
   if (root === undefined)
     throw problem('TM-2007', { reason: 'there is no element in it' }, { place: { document } })
   return root
-}
-
-function lineStarts(text: string): number[] {
-  const starts = [0]
-  for (let at = text.indexOf('\n'); at !== -1; at = text.indexOf('\n', at + 1)) starts.push(at + 1)
-  return starts
-}
-
-function originAt(lines: readonly number[], document: string, offset: number): Origin {
-  let low = 0
-  let high = lines.length - 1
-  while (low < high) {
-    const middle = Math.ceil((low + high) / 2)
-    if ((lines[middle] ?? 0) <= offset) low = middle
-    else high = middle - 1
-  }
-  return { document, line: low + 1, column: offset - (lines[low] ?? 0) + 1 }
 }

@@ -533,8 +533,8 @@ class Sampler {
   }
 }
 
-function referenceTo({ id, origin }: NamedType): Type {
-  return { kind: 'reference', to: id, origin }
+function referenceTo({ id }: NamedType): Type {
+  return { kind: 'reference', to: id }
 }
 
 /** The first of those for which a number is least. */

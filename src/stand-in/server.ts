@@ -392,7 +392,7 @@ function perform(
 
 /** A fault that the contract does not declare. */
 function unknownFault({ origin }: Operation, name: string): Fault {
-  return { name, type: { kind: 'nothing', origin }, origin }
+  return { name, type: { kind: 'nothing' }, origin }
 }
 
 /** An outcome that the seed data says, in plain form. */

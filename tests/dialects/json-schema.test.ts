@@ -525,8 +525,8 @@ async function judge(cases: readonly Case[]): Promise<Judged[]> {
     components: { schemas: Object.fromEntries(schemas.map((_, at) => [`S${at}`, placed(at)])) },
   })
   const { contract, documents } = await readText('api.json', text)
-  const references = await References.load(documents, new Notes())
-  const rules = new RuleReader(references, new Notes())
+  const references = await References.load(documents, new Notes(documents))
+  const rules = new RuleReader(references, new Notes(documents))
   const trees = new JsonTrees(contract)
   const codecs = liveJson(contract, trees)
   const operations = new Map(

@@ -477,16 +477,9 @@ test('CSDL in JSON is read as the same metadata in XML is', async () => {
   ]
   expect(bare(fromJson)).toEqual(bare(fromXml))
   expect(fromJson.notes.map(({ code }) => code)).toEqual(fromXml.notes.map(({ code }) => code))
-  expect((fromJson.types['Ns.Thing'] as RecordType).fields[1]).toMatchObject({
-    name: 'Length',
-    origin: {
-      document: 'a.json',
-      line:
-        JSON.stringify(json, null, 1)
-          .split('\n')
-          .findIndex((line) => line.includes('"Length": {')) + 1,
-    },
-  })
+  const length = (fromJson.types['Ns.Thing'] as RecordType).fields[1]
+  expect(length?.name).toBe('Length')
+  expect(JSON.stringify(json, null, 1).slice(0, length?.origin)).toMatch(/"Length": $/)
 })
 
 describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {

@@ -8,6 +8,7 @@ import type { Contract, Operation, RecordType } from '../../src/contract/contrac
 import { noNames } from '../../src/contract/kept-names.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { httpEmitter } from '../../src/dialects/http/emit.js'
+import { SourceText } from '../../src/documents/source-text.js'
 import type { DataNode } from '../../src/documents/data-node.js'
 import { nodeAt, parseData } from '../../src/documents/data-tree.js'
 import { assignNames } from '../../src/naming/names.js'
@@ -61,13 +62,13 @@ describe('documents of JSON and YAML', () => {
     expect([
       root.text('a'),
       root.text('on'),
-      root.get('404')?.items[0]?.source,
-      root.get('again')?.items[0]?.source,
+      root.get('404')?.items[0]?.written,
+      root.get('again')?.items[0]?.written,
     ]).toEqual(['2026-11-23', 'no', '1', '1'])
     expect(nodeAt(root, '/b/0/x~1y')).toMatchObject({
-      source: '1.10',
+      written: '1.10',
       pointer: '/b/0/x~1y',
-      origin: { document: 'd', line: 4, column: 11 },
+      place: { document: 'd', line: 4, column: 11 },
     })
     expect(nodeAt(root, '/b/0/~0z/0')?.value).toBe('on')
     expect(nodeAt(root, '/b/1')).toBeUndefined()
@@ -142,9 +143,11 @@ describe('documents of JSON and YAML', () => {
     ['x: &x {a: 1}\ny: {<<: *x, a: 2}', 'd.yaml', { x: { a: 1 }, y: { a: 2 } }, []],
   ])('%j can be meant in one way only, and is', (text, label, meant, told) => {
     const heard: string[] = []
-    const root = parseData(text, label, (what, { line, column }) =>
-      heard.push(`${line}:${column} ${what}`),
-    )
+    const source = new SourceText(label, text)
+    const root = parseData(text, label, (what, origin) => {
+      const { line, column } = source.placeAt(origin)
+      heard.push(`${line}:${column} ${what}`)
+    })
     expect(root.plain()).toEqual(meant)
     expect(heard).toEqual(told.map((each) => expect.stringContaining(each) as unknown))
   })
@@ -190,7 +193,7 @@ describe('documents of JSON and YAML', () => {
     expect(
       (caught('x: &x {a: 1, b: 2}\ny: {<<: *x, b: 3}', 'd.yaml') as { plain(): unknown }).plain(),
     ).toEqual({ x: { a: 1, b: 2 }, y: { a: 1, b: 3 } })
-    expect(parsed('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.source).toBe(
+    expect(parsed('{"n": 1.10, "big": 12345678901234567890}', 'd').get('big')?.written).toBe(
       '12345678901234567890',
     )
     expect(

@@ -63,7 +63,7 @@ const simple = (schema: string, partName = 'parameters'): Promise<Contract> =>
   })
 const wrapped = (inside: string, types = ''): string =>
   `${types}<xs:element name="ask"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element><xs:element name="answer"><xs:complexType><xs:sequence>${inside}</xs:sequence></xs:complexType></xs:element>`
-const nowhere = { document: 0, line: 1, column: 1 } as unknown as Origin
+const nowhere: Origin = 0
 const notesOf = (contract: Contract): string[] =>
   contract.notes.map(({ code, effect }) => `${code} ${effect}`)
 const bodyOf = (xml: string): string => /<soap:Body>([\s\S]*)<\/soap:Body>/.exec(xml)?.[1] ?? ''

@@ -197,7 +197,7 @@ describe('XML as a tree', () => {
     )
     expect(
       [root, ...root.children].map(
-        ({ name, namespace, origin }) => `${name} ${namespace} ${origin.line}:${origin.column}`,
+        ({ name, namespace, place }) => `${name} ${namespace} ${place.line}:${place.column}`,
       ),
     ).toEqual(['a:r urn:a 3:1', 'b urn:d 5:2', 'c urn:d 5:28'])
     expect(root.children[0]?.text).toBe('<&é')

@@ -8,14 +8,14 @@ import { sampleInput, sampleValue } from '../../src/exercise/sample.js'
 import { operationNamed } from '../support/contracts.js'
 import { readText } from '../support/descriptions.js'
 
-const origin = { document: 'd', line: 1, column: 1 }
+const origin = 0
 const contract = { types: {} } as unknown as Contract
 
 const sampleOf = (constraints: Constraints): string =>
   String(
     sampleValue(
       contract,
-      { kind: 'scalar', base: 'text', format: 'string', constraints, origin },
+      { kind: 'scalar', base: 'text', format: 'string', constraints },
       'berth',
       { full: true },
     ),

@@ -55,11 +55,13 @@ function contractOf({ root }: Documents, name: string): Contract {
   const lines = root.text.split('\n')
   const word = (key: string): string =>
     lines.find((line) => line.startsWith(`${key} `))?.slice(key.length + 1) ?? ''
-  const origin = at(root.label, 1)
+  const origin = 0
+  let next = 0
   const types: Record<string, NamedType> = {}
   const operations: Operation[] = []
   for (const [index, line] of lines.entries()) {
-    const here = at(root.label, index + 1)
+    const here = next
+    next += line.length + 1
     const record = /^record (\w+): (.*)$/.exec(line)
     if (record !== null) {
       const [, id = '', members = ''] = record
@@ -72,7 +74,13 @@ function contractOf({ root }: Documents, name: string): Contract {
       )
     if (call !== null) operations.push(operationOf(call, here))
     else if (line.startsWith('call '))
-      throw problem('TM-2009', { found: `the line "${line}" is no call` }, { place: here })
+      throw problem(
+        'TM-2009',
+        { found: `the line "${line}" is no call` },
+        {
+          place: { document: root.label, line: index + 1, column: 1 },
+        },
+      )
   }
   return {
     name,
@@ -93,8 +101,6 @@ function contractOf({ root }: Documents, name: string): Contract {
   }
 }
 
-const at = (document: string, line: number): Origin => ({ document, line, column: 1 })
-
 const json = { mediaType: 'application/json', kind: 'json', at: 0 } as const
 
 function fieldOf(member: string, origin: Origin): Field {
@@ -103,11 +109,11 @@ function fieldOf(member: string, origin: Origin): Field {
 }
 
 function typeOf(text: string, origin: Origin): Type {
-  if (text.endsWith('[]')) return { kind: 'list', item: typeOf(text.slice(0, -2), origin), origin }
+  if (text.endsWith('[]')) return { kind: 'list', item: typeOf(text.slice(0, -2), origin) }
   const [base, format] = bases[text] ?? []
   return base === undefined || format === undefined
-    ? { kind: 'reference', to: text, origin }
-    : { kind: 'scalar', base, format, origin }
+    ? { kind: 'reference', to: text }
+    : { kind: 'scalar', base, format }
 }
 
 function operationOf(call: RegExpExecArray, origin: Origin): Operation {
@@ -127,8 +133,8 @@ function operationOf(call: RegExpExecArray, origin: Origin): Operation {
     inputs: [...parameters, ...body],
     outcome:
       answers === undefined
-        ? { kind: 'nothing', origin }
-        : { kind: 'value', field: fieldOf(`answer ${answers}`, origin), origin },
+        ? { kind: 'nothing' }
+        : { kind: 'value', field: fieldOf(`answer ${answers}`, origin) },
     faults: (fails === undefined ? [] : [fails]).map((type) => ({
       name: '409',
       type: typeOf(type, origin),

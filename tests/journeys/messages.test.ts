@@ -1,3 +1,4 @@
+import { placeOf } from '../../src/documents/places.js'
 import { execFile } from 'node:child_process'
 import { access, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -541,7 +542,10 @@ test('WSDL 2.0: interfaces, what they extend, faults, versions of SOAP; what can
     documentation: 'Orders a tug for a vessel.',
     inputs: [{ name: 'Vessel' }, { name: 'At' }, { name: 'Key', place: 'messageHeader' }],
     faults: [{ name: 'NoTug' }],
-    origin: { document: 'newer.wsdl', line: 17 },
+  })
+  expect(placeOf(documents, operationNamed(contract, 'orderTug').origin)).toMatchObject({
+    document: 'newer.wsdl',
+    line: 17,
   })
   expect(contract.notes.map(({ code, message }) => `${code} ${message}`)).toEqual([
     expect.stringMatching(/^TM-2203 <infault>/),

@@ -7,7 +7,7 @@ import { assignNames, operationExports, type Names } from '../../src/naming/name
 import { moduleOfOperation } from '../../src/naming/operation-files.js'
 import { globals, keywords } from '../../src/naming/reserved.js'
 
-const origin = { document: 'x', line: 1, column: 1 }
+const origin = 0
 
 /** A contract with operations of these names, each taking a record of each of these types. */
 function contractWith(operations: readonly string[], types: readonly string[]): Contract {
@@ -29,7 +29,7 @@ function contractWith(operations: readonly string[], types: readonly string[]): 
   const made = operations.map((name): Operation => ({
     path: [name],
     inputs,
-    outcome: { kind: 'nothing', origin },
+    outcome: { kind: 'nothing' },
     faults: [],
     wire: {},
     origin,
@@ -219,7 +219,7 @@ describe('the files of operations', () => {
     const operation = (path: readonly string[]): Operation => ({
       path,
       inputs: [],
-      outcome: { kind: 'nothing', origin },
+      outcome: { kind: 'nothing' },
       faults: [],
       wire: {},
       origin,

@@ -189,7 +189,6 @@ describe('what is written can be read', () => {
       contract,
       Object.values(contract.types).find((type) => type.name === 'Odd') ?? {
         kind: 'nothing',
-        origin: contract.origin,
       },
     )
     expect(odd.kind).toBe('record')

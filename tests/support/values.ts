@@ -118,7 +118,7 @@ export function valuesOf(model: Contract, type: Type, depth = 0): Arbitrary<unkn
       named.base === undefined && subtypes.length === 0
         ? own
         : own.map((value) => ({ $is: named.name, ...value }))
-    const references = subtypes.map((to): Type => ({ kind: 'reference', to, origin: type.origin }))
+    const references = subtypes.map((to): Type => ({ kind: 'reference', to }))
     const usable = depth > deep ? soonest(model, references) : references
     const choices = [
       ...(named.abstract === true ? [] : [tagged]),

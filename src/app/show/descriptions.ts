@@ -7,6 +7,8 @@ import type {
   SecurityScheme,
   Type,
   TypeId,
+  Origin,
+  PlaceInDocument,
 } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
 import { groupOf } from '../../contract/choice.js'
@@ -30,7 +32,7 @@ import { Page } from '../../printing/page.js'
 import { declaration, TypeTexts } from '../../typescript/types.js'
 import { describeField, type FieldDescription } from './fields.js'
 import { summarise, type OperationSummary } from './overview.js'
-import { originText, outcomeText, typeText, whatText } from './words.js'
+import { outcomeText, placeText, typeText, whatText } from './words.js'
 
 export interface OperationDescription {
   readonly kind: 'operation'
@@ -124,11 +126,13 @@ export interface Described {
   readonly left: ReadonlySet<string>
   /** Ids of the types that no chosen operation needs. */
   readonly leftTypes: ReadonlySet<string>
+  /** Where something was declared. */
+  readonly placeOf: (origin: Origin) => PlaceInDocument
 }
 
 /** An operation in full. */
 export function describeOperation(
-  { contract, dialect, names, left }: Described,
+  { contract, dialect, names, left, placeOf }: Described,
   operation: Operation,
 ): OperationDescription {
   const { outcome } = operation
@@ -163,7 +167,7 @@ export function describeOperation(
         facts: dialect.describe(contract, operation, endpoint),
       })),
     ),
-    origin: originText(operation.origin),
+    origin: placeText(placeOf(operation.origin)),
   }
 }
 
@@ -186,7 +190,7 @@ function commonFacts(
 
 /** A type in full. @param fields which fields: its own, or those that it inherits, too */
 export function describeType(
-  { contract, dialect, names, leftTypes }: Described,
+  { contract, dialect, names, leftTypes, placeOf }: Described,
   id: string,
   fields: 'all' | 'own' = 'all',
 ): TypeDescription {
@@ -223,12 +227,15 @@ export function describeType(
       type,
       new Page('types'),
     ),
-    origin: originText(type.origin),
+    origin: placeText(placeOf(type.origin)),
   }
 }
 
 /** An endpoint in full. */
-export function describeEndpoint({ contract }: Described, endpoint: Endpoint): EndpointDescription {
+export function describeEndpoint(
+  { contract, placeOf }: Described,
+  endpoint: Endpoint,
+): EndpointDescription {
   const operations = operationsOf(contract).filter((operation) =>
     Object.hasOwn(operation.wire, endpoint.name),
   )
@@ -246,7 +253,7 @@ export function describeEndpoint({ contract }: Described, endpoint: Endpoint): E
       ),
     ),
     operations: operations.map(pathOf),
-    origin: originText(endpoint.origin),
+    origin: placeText(placeOf(endpoint.origin)),
   }
 }
 

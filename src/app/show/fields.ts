@@ -1,4 +1,4 @@
-import type { Choice, Contract, Field, Type } from '../../contract/contract.js'
+import type { Choice, Contract, Field, NamedType, Type } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
 import { constraintTexts, hasDefault } from '../../typescript/types.js'
 import { typeText } from './words.js'
@@ -112,11 +112,11 @@ function fieldsInside(contract: Contract, type: Type): readonly Field[] {
   const isOpen = actual.kind === 'record' && actual.openMember !== undefined
   const open: Field = {
     name: '$open',
-    type: { kind: 'fragment', origin: actual.origin },
+    type: { kind: 'fragment' },
     optional: actual.kind !== 'record' || actual.openExample === undefined,
     nullable: false,
     documentation: 'Elements and attributes that the contract leaves open.',
-    origin: actual.origin,
+    origin: 'origin' in actual ? (actual as NamedType).origin : 0,
   }
   // Alternatives may have members in common.
   const members = new Map(membersOf(contract, actual).map((field) => [field.name, field]))

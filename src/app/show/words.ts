@@ -1,4 +1,10 @@
-import type { Contract, Operation, Origin, ScalarType, Type } from '../../contract/contract.js'
+import type {
+  Contract,
+  Operation,
+  PlaceInDocument,
+  ScalarType,
+  Type,
+} from '../../contract/contract.js'
 import { basesOf, namedType } from '../../contract/queries.js'
 
 /**
@@ -107,6 +113,6 @@ export function firstSentence(text: string | undefined): string | undefined {
 }
 
 /** A place in the metadata. */
-export function originText({ document, line, column }: Origin): string {
+export function placeText({ document, line, column }: PlaceInDocument): string {
   return `${document}:${line}:${column}`
 }

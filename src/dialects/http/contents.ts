@@ -5,6 +5,7 @@ import type {
   InputField,
   NamedType,
   Operation,
+  Origin,
   Outcome,
   RecordType,
   ReferenceType,
@@ -93,8 +94,8 @@ export class ContentReader {
     const { layouts, types } = this.readContents(media, placeOf(node, [operation, 'Body']), 'in')
     const several = types.length > 1
     const type: Type = several
-      ? { kind: 'union', alternatives: types.map((each) => each.type), origin }
-      : (types[0]?.type ?? { kind: 'anything', origin })
+      ? { kind: 'union', alternatives: types.map((each) => each.type) }
+      : (types[0]?.type ?? { kind: 'anything' })
     const layout: BodyLayout = { contents: layouts, ...(several ? { several } : {}) }
     const example = this.exampleOf(first)
     const body: InputField = {
@@ -143,18 +144,17 @@ export class ContentReader {
     const record = type.kind === 'reference' ? this.schemas.types[type.to] : type
     if (record?.kind !== 'record') return undefined
     const isFile = (each: Type): boolean => each.kind === 'scalar' && each.base === 'bytes'
-    const file = (bytes: Type): Type => {
+    const file = (bytes: Type, origin: Origin): Type => {
       const member = (name: string, optional: boolean, is: Type): Field => ({
         name,
         type: is,
         optional,
         nullable: false,
-        origin: bytes.origin,
+        origin,
       })
-      const text: Type = { kind: 'scalar', base: 'text', format: 'string', origin: bytes.origin }
+      const text: Type = { kind: 'scalar', base: 'text', format: 'string' }
       return {
         kind: 'union',
-        origin: bytes.origin,
         alternatives: [
           bytes,
           {
@@ -164,7 +164,6 @@ export class ContentReader {
               member('name', true, text),
               member('type', true, text),
             ],
-            origin: bytes.origin,
           },
         ],
       }
@@ -174,16 +173,17 @@ export class ContentReader {
     )
     if (!hasFiles) return undefined
     const fields = record.fields.map((field): Field => {
-      if (isFile(field.type)) return { ...field, type: file(field.type) }
+      if (isFile(field.type)) return { ...field, type: file(field.type, field.origin) }
       if (field.type.kind === 'list' && isFile(field.type.item))
-        return { ...field, type: { ...field.type, item: file(field.type.item) } }
+        return { ...field, type: { ...field.type, item: file(field.type.item, field.origin) } }
       return field
     })
     const id = `#operation:${name}/files`
     const { fields: _fields, ...rest } = record as RecordType
     this.schemas.anonymous.add(id, { steps: [name, 'Files'], title: undefined })
-    this.schemas.types[id] = { ...rest, fields, id, name: `${name}Files` }
-    return { kind: 'reference', to: id, origin: type.origin }
+    const [{ origin } = { origin: 0 }] = fields
+    this.schemas.types[id] = { ...rest, fields, id, name: `${name}Files`, origin }
+    return { kind: 'reference', to: id }
   }
 
   private readContents(
@@ -234,7 +234,6 @@ export class ContentReader {
     steps: readonly string[],
     direction: Direction,
   ): Content {
-    const { origin } = node
     const where: Where = { steps, suffix: direction === 'in' ? inRequests : '' }
     const encoding = this.readEncoding(node, kind)
     const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
@@ -262,14 +261,13 @@ export class ContentReader {
             kind: 'scalar',
             base: isText ? 'text' : 'bytes',
             format: isText ? 'string' : 'byte',
-            origin,
           },
           nullable: false,
         },
       }
     }
     if (schema === undefined)
-      return { layout, placed: { type: { kind: 'anything', origin }, nullable: true } }
+      return { layout, placed: { type: { kind: 'anything' }, nullable: true } }
     if (kind === 'events' && direction === 'out')
       return { layout, placed: this.readEvents(schema, steps) }
     // In old descriptions a sequence is described as a list.
@@ -290,7 +288,6 @@ export class ContentReader {
             kind: 'list',
             item: placed.type,
             ...(placed.nullable ? { itemNullable: true } : {}),
-            origin,
           },
           nullable: false,
         },
@@ -309,7 +306,7 @@ export class ContentReader {
     const { origin } = schema
     const text = (name: string): Field => ({
       name,
-      type: { kind: 'scalar', base: 'text', format: 'string', origin },
+      type: { kind: 'scalar', base: 'text', format: 'string' },
       optional: true,
       nullable: false,
       origin,
@@ -324,9 +321,9 @@ export class ContentReader {
       },
       text('event'),
       text('id'),
-      { ...text('retry'), type: { kind: 'scalar', base: 'double', format: 'integer', origin } },
+      { ...text('retry'), type: { kind: 'scalar', base: 'double', format: 'integer' } },
     ]
-    return { type: { kind: 'record', fields, origin }, nullable: false }
+    return { type: { kind: 'record', fields }, nullable: false }
   }
 
   private rootElement(schema: DataNode): ContentLayout['xml'] {
@@ -444,7 +441,7 @@ export class ContentReader {
           )
         faults.push({
           name: status,
-          type: contents.types[0]?.type ?? { kind: 'nothing', origin: response.origin },
+          type: contents.types[0]?.type ?? { kind: 'nothing' },
           ...documented(response),
           origin: response.origin,
           layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout,
@@ -529,7 +526,6 @@ export class ContentReader {
         outcome: {
           kind: 'nothing',
           ...(isUndeclared ? { undeclared: true as const } : {}),
-          origin,
           ...promised,
         },
         layout,
@@ -558,12 +554,10 @@ export class ContentReader {
                   kind: 'list',
                   item: only.type,
                   ...(only.nullable ? { itemNullable: true } : {}),
-                  origin,
                 },
                 false,
               ),
               stream: true,
-              origin,
               ...promised,
             },
             layout,
@@ -571,13 +565,13 @@ export class ContentReader {
             inputs: [],
           }
         return {
-          outcome: { kind: 'value', field: field(only.type, only.nullable), origin, ...promised },
+          outcome: { kind: 'value', field: field(only.type, only.nullable), ...promised },
           layout,
           byStatus: false,
           inputs: [],
         }
       }
-      const union: Type = { kind: 'union', alternatives: types.map((each) => each.type), origin }
+      const union: Type = { kind: 'union', alternatives: types.map((each) => each.type) }
       const outcome: Outcome = {
         kind: 'value',
         field: {
@@ -587,7 +581,6 @@ export class ContentReader {
           ),
           layout: { several: true } satisfies OutcomeLayout,
         },
-        origin,
         ...promised,
       }
       return {
@@ -604,7 +597,7 @@ export class ContentReader {
         ],
       }
     }
-    const nothing: Type = { kind: 'nothing', origin }
+    const nothing: Type = { kind: 'nothing' }
     for (const { contents, node: response } of good) {
       const [chosen, ...others] = contents.layouts
       if (contents.types.length > 1)
@@ -620,16 +613,13 @@ export class ContentReader {
     }
     const alternatives = good.map(({ status, contents }): Type => {
       const [placed] = contents.types
-      const number: Type = { kind: 'scalar', base: 'double', format: 'integer', origin }
+      const number: Type = { kind: 'scalar', base: 'double', format: 'integer' }
       return {
         kind: 'record',
-        origin,
         fields: [
           {
             name: 'status',
-            type: /^\d+$/.test(status)
-              ? { kind: 'literal', value: Number(status), origin }
-              : number,
+            type: /^\d+$/.test(status) ? { kind: 'literal', value: Number(status) } : number,
             optional: false,
             nullable: false,
             origin,
@@ -653,8 +643,7 @@ export class ContentReader {
     return {
       outcome: {
         kind: 'value',
-        field: field({ kind: 'union', alternatives, origin }, false),
-        origin,
+        field: field({ kind: 'union', alternatives }, false),
         ...promised,
       },
       layout: firsts,
@@ -686,7 +675,7 @@ export class ContentReader {
         const placed: Placed =
           schema === undefined
             ? {
-                type: { kind: 'scalar', base: 'text', format: 'string', origin: header.origin },
+                type: { kind: 'scalar', base: 'text', format: 'string' },
                 nullable: false,
               }
             : this.schemas.read(
@@ -755,8 +744,7 @@ function choice(
   const type: Type = {
     kind: 'enumeration',
     members: types.map((value) => ({ value, origin })),
-    base: { kind: 'scalar', base: 'text', format: 'string', origin },
-    origin,
+    base: { kind: 'scalar', base: 'text', format: 'string' },
   }
   return {
     name,

@@ -196,7 +196,7 @@ function codecsPages(contract: Contract, names: Names, trees: JsonTrees): Page[]
       // first.
       page.print(
         code``,
-        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(codecsOfJson, 'JsonCodec')}<${texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)}> = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
+        code`export const ${identifier(names.codecs[type.id] ?? '')}: ${page.useType(codecsOfJson, 'JsonCodec')}<${texts.of({ kind: 'reference', to: type.id }, page)}> = ${type.kind === 'reference' ? code`{ oneOf: [${text}] }` : text}`,
       )
     }
     return page

@@ -1,4 +1,5 @@
 import type { NamedType, Type, TypeId } from '../../contract/contract.js'
+import { withoutName } from '../../contract/queries.js'
 import type { Notes } from '../notes.js'
 
 /**
@@ -22,10 +23,10 @@ export function mendEndlessTypes(types: Record<TypeId, NamedType>, notes: Notes)
   }
   for (const [id, type] of Object.entries(types)) {
     if (type.kind !== 'list' || !reaches(type.item, id, new Set())) continue
-    const { id: _id, name, ...list } = type
+    const { name } = type
     types[id] = {
       kind: 'union',
-      alternatives: [list],
+      alternatives: [withoutName(type)],
       id,
       name,
       origin: type.origin,
@@ -56,7 +57,7 @@ function breakCircle(start: TypeId, types: Record<TypeId, NamedType>, notes: Not
   notes.add('approximated', 'TM-2313', { name: type.name }, type.origin)
   const without = (each: Type): Type => {
     seen.clear()
-    return leadsBack(each) ? { kind: 'anything', origin: each.origin } : each
+    return leadsBack(each) ? { kind: 'anything' } : each
   }
   const { id, name } = type
   const rest =

@@ -433,10 +433,10 @@ export class JsonTrees {
                 members: this.members([
                   {
                     name: discriminator.field,
-                    type: { kind: 'anything', origin: type.origin },
+                    type: { kind: 'anything' },
                     optional: true,
                     nullable: true,
-                    origin: type.origin,
+                    origin: 0,
                   },
                 ]),
               },

@@ -161,5 +161,5 @@ export function operationLayout(operation: Operation): OperationLayout {
 /** The type of a whole answer, of which the outcome may be a part. */
 export function typeOfAnswer(operation: Operation, { type }: Field): Type {
   const { answer } = operationLayout(operation).pages ?? {}
-  return answer === undefined ? type : { kind: 'reference', to: answer, origin: type.origin }
+  return answer === undefined ? type : { kind: 'reference', to: answer }
 }

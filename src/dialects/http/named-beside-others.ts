@@ -32,12 +32,10 @@ export function namesBesideOthers(contract: Contract, notes: Notes): Record<Type
           as: 'the type of members that nothing names',
           reason: `its member ${odd.name} is of another one`,
         },
-        part.origin,
+        type.origin,
       )
       apart = true
-      return part.kind === 'map'
-        ? { ...part, value: { kind: 'anything', origin: part.origin } }
-        : part
+      return part.kind === 'map' ? { ...part, value: { kind: 'anything' } } : part
     })
     if (!apart) continue
     const layout: TypeLayout = { ...typeLayout(type), apart }

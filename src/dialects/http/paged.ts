@@ -6,7 +6,7 @@ import type {
   Operation,
   Type,
 } from '../../contract/contract.js'
-import { membersOf, resolve } from '../../contract/queries.js'
+import { membersOf, resolve, withoutName } from '../../contract/queries.js'
 import { pointerNames, pointerStep } from '../../documents/json-pointer.js'
 import type { Paging } from '../../runtime/http/pages.js'
 import type { PagesWish } from '../dialect.js'
@@ -55,14 +55,13 @@ export function paged(
   }
   const { leadsTo: _, ...rest } = operation
   const others = (operation.leadsTo ?? []).filter((each) => each !== wish.link)
-  const { origin } = outcome
   return {
     ...rest,
     ...(others.length === 0 ? {} : { leadsTo: others }),
     ...(type.kind === 'reference' ? { needs: [...(operation.needs ?? []), type.to] } : {}),
     outcome: {
       ...outcome,
-      field: { ...outcome.field, type: { ...rows.list, origin }, nullable: false, optional: false },
+      field: { ...outcome.field, type: { ...rows.list }, nullable: false, optional: false },
       iterable: true,
     },
     layout: { ...layout, pages } satisfies OperationLayout,
@@ -110,7 +109,7 @@ function rowsIn(
 ): { readonly list: ListType; readonly steps: readonly string[] } | string {
   const whole = resolve(contract, type)
   if (pointer === undefined) {
-    if (whole.kind === 'list') return { list: bare(whole), steps: [] }
+    if (whole.kind === 'list') return { list: withoutName(whole), steps: [] }
     const lists = membersOf(contract, type).filter((each) => isList(contract, each))
     const [only] = lists
     if (only === undefined) return 'there is no list in what it answers'
@@ -123,17 +122,11 @@ function rowsIn(
   const list = found === undefined ? undefined : resolve(contract, found)
   if (list?.kind !== 'list') return `there is no list at ${pointer} in what it answers`
   if (steps.length > 0 && type.kind !== 'reference') return 'what it answers has no name of its own'
-  return { list: bare(list), steps }
+  return { list: withoutName(list), steps }
 }
 
 function isList(contract: Contract, { type }: Field): boolean {
   return resolve(contract, type).kind === 'list'
-}
-
-/** A list without a name that it may have. */
-function bare(list: ListType): ListType {
-  const { id: _id, name: _name, ...rest } = list as ListType & { id?: string; name?: string }
-  return rest
 }
 
 /** Where it says what comes next, and how many there are; or what is wrong about that. */

@@ -49,7 +49,7 @@ export class ParameterReader {
       this.notes.add('approximated', 'TM-2309', { path, name }, item.origin)
       found.set(`path ${name}`, {
         name,
-        type: textType(item),
+        type: textType,
         optional: false,
         nullable: false,
         place: 'path',
@@ -134,7 +134,7 @@ export class ParameterReader {
     content?.readWhole()
     const { type, nullable }: Placed =
       schema === undefined
-        ? { type: textType(node), nullable: false }
+        ? { type: textType, nullable: false }
         : this.schemas.read(
             schema,
             { steps: placeOf(node, [operation, name]), suffix: inRequests },
@@ -215,6 +215,4 @@ export class ParameterReader {
   }
 }
 
-function textType(node: DataNode): Type {
-  return { kind: 'scalar', base: 'text', format: 'string', origin: node.origin }
-}
+const textType: Type = { kind: 'scalar', base: 'text', format: 'string' }

@@ -54,14 +54,14 @@ export async function readOpenApi(
   name: string,
   kept: KeptNames = noNames,
 ): Promise<Contract> {
-  const notes = new Notes()
+  const notes = new Notes(documents)
   const references = await References.load(documents, notes)
   const { root } = references
   root.read = true
   const declared = root.get('openapi') ?? root.get('swagger')
   const { version } = references
   if (!/^(?:2\.0|3\.[0-2])(?:\.|-|$)/.test(version))
-    throw problem('TM-2301', { version }, { place: declared?.origin ?? root.origin })
+    throw problem('TM-2301', { version }, { place: declared?.place ?? root.place })
   if (version.startsWith('2')) translateVersion2(references)
   try {
     const contract = new DescriptionReader(references, documents, name, notes, kept).read()
@@ -161,7 +161,7 @@ class DescriptionReader {
     const operations = this.readPaths(shared)
     const incoming = this.readWebhooks(root)
     if (operations.length === 0 && incoming.length === 0)
-      throw problem('TM-2304', {}, { place: root.origin })
+      throw problem('TM-2304', {}, { place: root.place })
     this.schemas.readWaiting()
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)

@@ -1,3 +1,4 @@
+import { indexOf } from '../../documents/places.js'
 import { problem } from '../../contract/problem.js'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { nodeAt, parseData } from '../../documents/data-tree.js'
@@ -34,18 +35,14 @@ export class References {
     this.notes = notes
     this.root = root
     const declared = root.members.get('openapi') ?? root.members.get('swagger')
-    this.version = declared?.kind === 'number' ? declared.source : String(declared?.value ?? '')
+    this.version = declared?.kind === 'number' ? declared.written : String(declared?.value ?? '')
     this.siblingsCount = !/^(?:2\.|3\.0)/.test(this.version)
     this.trees.set(documents.root.label, root)
   }
 
   /** Parses a description and every document it refers to. */
   static async load(documents: Documents, notes: Notes): Promise<References> {
-    const references = new References(
-      documents,
-      notes,
-      parseData(documents.root.text, documents.root.label, repairsInto(notes)),
-    )
+    const references = new References(documents, notes, parsed(documents, documents.root, notes))
     const waiting: LoadedDocument[] = [documents.root]
     for (let document = waiting.pop(); document !== undefined; document = waiting.pop()) {
       references.byLabel.set(document.label, document)
@@ -62,9 +59,9 @@ export class References {
           references.named(reference) !== undefined
         )
           continue
-        const target = await documents.follow(location, document, node.origin)
+        const target = await documents.follow(location, document, node.place)
         if (references.trees.has(target.label)) continue
-        references.trees.set(target.label, parseData(target.text, target.label, repairsInto(notes)))
+        references.trees.set(target.label, parsed(documents, target, notes))
         waiting.push(target)
       }
     }
@@ -92,7 +89,7 @@ export class References {
         throw problem(
           'TM-2221',
           { name: String(node.key), limit: mostInside },
-          { place: node.origin },
+          { place: node.place },
         )
       const target = this.follow(current, reference)
       const chain = passed.map((each) => String(referenceOf(each)?.value ?? ''))
@@ -344,4 +341,9 @@ function marksOf(root: DataNode): { references: DataNode[]; identifiers: DataNod
       if (item.kind === 'object' || item.kind === 'list') waiting.push([item, false])
   }
   return { references, identifiers }
+}
+
+function parsed(documents: Documents, document: LoadedDocument, notes: Notes): DataNode {
+  const index = indexOf(documents, document)
+  return parseData(document.text, document.label, repairsInto(notes), index)
 }

@@ -77,7 +77,6 @@ export function scalarType(
     kind: 'scalar',
     base,
     format: wire,
-    origin,
     ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }),
   }
 }
@@ -101,7 +100,7 @@ export function bounds(
     const outside = node.get(exclusive)
     if (outside?.value === true && value !== undefined) limits[exclusive] = value
     else if (value !== undefined) limits[keyword] = value
-    if (outside?.kind === 'number') limits[exclusive] = outside.source
+    if (outside?.kind === 'number') limits[exclusive] = outside.written
   }
   const multiple = node.number('multipleOf')
   if (multiple !== undefined && Number(multiple) > 0) limits.multipleOf = multiple
@@ -132,32 +131,30 @@ export function enumerated(
       ...new Set(
         present
           .filter((each) => each.kind !== 'object' && each.kind !== 'list')
-          .map((each) => (each.kind === 'number' ? each.source : String(each.value))),
+          .map((each) => (each.kind === 'number' ? each.written : String(each.value))),
       ),
     ]
     const [only, ...more] = texts
     // One value alone is written where it stands.
     if (only !== undefined && more.length === 0 && (!isNamed || node.members.has('const')))
-      return { type: { kind: 'literal', value: only, origin }, others }
+      return { type: { kind: 'literal', value: only }, others }
     const type: EnumerationType = {
       kind: 'enumeration',
       members: texts.map((value) => ({ value, origin })),
-      base: { kind: 'scalar', base: 'text', format: 'string', origin },
-      origin,
+      base: { kind: 'scalar', base: 'text', format: 'string' },
     }
     return { type, others }
   }
   const literals = [...new Set(present.map((each) => each.value))].map((value): Type => ({
     kind: 'literal',
     value,
-    origin,
   }))
-  if (others) return { type: { kind: 'anything', origin }, others }
+  if (others) return { type: { kind: 'anything' }, others }
   const [only, ...more] = literals
   const several: Type =
-    only === undefined || more.length > 0 ? { kind: 'union', alternatives: literals, origin } : only
+    only === undefined || more.length > 0 ? { kind: 'union', alternatives: literals } : only
   return {
-    type: only === undefined ? { kind: 'literal', value: null, origin } : several,
+    type: only === undefined ? { kind: 'literal', value: null } : several,
     others,
   }
 }

@@ -106,7 +106,7 @@ function isObject(
   const already = known.get(node)
   if (already !== undefined) return already
   if (depth > mostInside)
-    throw problem('TM-2221', { name: schemaName(node), limit: mostInside }, { place: node.origin })
+    throw problem('TM-2221', { name: schemaName(node), limit: mostInside }, { place: node.place })
   known.set(node, true)
   const found = saysObject(node, references, (each) => isObject(each, references, known, depth + 1))
   known.set(node, found)

@@ -197,7 +197,6 @@ export class SchemaReader {
     direction: Direction,
     { asBase = false }: Reading,
   ): Placed {
-    const { origin } = from
     if (target.kind !== 'object' || target.members.size === 0) return this.anything(target)
     if (!isShelved(target) && isTrifle(target))
       return this.inline(target, { steps: [schemaName(target)], suffix: '' }, direction, {})
@@ -231,12 +230,12 @@ export class SchemaReader {
                   asBase: isOwn,
                 })
               : { type: this.anyChild(target, children, direction) }
-          this.types[id] = { ...type, id, name, ...documented(target) }
+          this.types[id] = { ...type, id, name, origin: target.origin, ...documented(target) }
         }),
       )
     }
     return {
-      type: { kind: 'reference', to: id, origin },
+      type: { kind: 'reference', to: id },
       nullable: isNullable(this.references.peek(target) ?? target),
     }
   }
@@ -246,7 +245,6 @@ export class SchemaReader {
     return {
       type: {
         kind: 'anything',
-        origin: node.origin,
         ...(never ? { layout: { rule: false } satisfies TypeLayout } : {}),
       },
       nullable: !never,
@@ -290,7 +288,6 @@ export class SchemaReader {
     const plain: Type = {
       kind: 'union',
       alternatives: alternatives.map(({ type }) => type),
-      origin: node.origin,
     }
     const mute = values.findIndex((each) => each.length === 0)
     if (mute !== -1) {
@@ -349,7 +346,7 @@ export class SchemaReader {
       throw problem(
         'TM-2221',
         { name: around.steps.slice(0, 3).join('.'), limit: mostNested },
-        { place: node.origin },
+        { place: node.place },
       )
     const parts = this.parts(node, where, direction, reading)
     this.depth -= 1
@@ -357,7 +354,7 @@ export class SchemaReader {
     const nullable =
       isNullable(node) ||
       (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
-    const type = obeying(this.combined(parts, node), rule)
+    const type = obeying(this.combined(parts), rule)
     const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node, this.notes) }
     const whole: Type = {
       ...type,
@@ -374,8 +371,14 @@ export class SchemaReader {
     this.anonymous.add(id, { steps: around.steps, title })
     const { documentation, ...bare } = whole
     const told = reading.isMember === true || documentation === undefined ? {} : { documentation }
-    this.types[id] ??= { ...bare, ...told, id, name: title ?? around.steps.join(' ') }
-    return { type: { kind: 'reference', to: id, origin: node.origin }, nullable }
+    this.types[id] ??= {
+      ...bare,
+      ...told,
+      id,
+      name: title ?? around.steps.join(' '),
+      origin: node.origin,
+    }
+    return { type: { kind: 'reference', to: id }, nullable }
   }
 
   private allowsNull(rule: Rule): boolean {
@@ -428,16 +431,14 @@ export class SchemaReader {
       const [only, ...more] = read
       parts.push({
         type:
-          only !== undefined && more.length === 0
-            ? only
-            : { kind: 'union', alternatives: read, origin: node.origin },
+          only !== undefined && more.length === 0 ? only : { kind: 'union', alternatives: read },
         nullable: isNullable(node),
         isObject,
         rule: ownRule,
       })
     } else if (types.length === 0 && isOnlyNull(node))
       parts.push({
-        type: { kind: 'literal', value: null, origin: node.origin },
+        type: { kind: 'literal', value: null },
         nullable: true,
         isObject: false,
         rule: ownRule,
@@ -518,7 +519,6 @@ export class SchemaReader {
     direction: Direction,
     types: readonly string[],
   ): (Placed & { isObject: boolean }) | undefined {
-    const { origin } = node
     const all = node.list(keyword)
     const present = all.filter((each) => !isOnlyNull(this.references.peek(each) ?? each))
     for (const each of all) if (!present.includes(each)) this.references.settle(each).readWhole()
@@ -541,7 +541,7 @@ export class SchemaReader {
     if (only === undefined)
       return all.length === 0
         ? undefined
-        : { type: { kind: 'literal', value: null, origin }, nullable: true, isObject: false }
+        : { type: { kind: 'literal', value: null }, nullable: true, isObject: false }
     const discriminator = discriminatorOf(node, this.references)
     if (others.length === 0)
       return { type: only.type, nullable: nullable || only.nullable, isObject }
@@ -551,7 +551,6 @@ export class SchemaReader {
       type: {
         kind: 'union',
         alternatives: read.map(({ type }) => type),
-        origin,
         ...(keyword === 'oneOf' ? { layout: { exactlyOne: true } satisfies TypeLayout } : {}),
       },
       nullable,
@@ -563,15 +562,14 @@ export class SchemaReader {
    * One type of several parts: all of them where they are objects; else the one that says most, the
    * others being rules.
    */
-  private combined(parts: readonly Part[], node: DataNode): Type {
-    const { origin } = node
+  private combined(parts: readonly Part[]): Type {
     // How something stands in XML says nothing of what it is.
     const telling = parts.filter(
       ({ type }) =>
         type.kind !== 'anything' || Object.keys(type.layout ?? {}).some((fact) => fact !== 'xml'),
     )
     const [first, ...others] = telling
-    if (first === undefined) return { kind: 'anything', origin }
+    if (first === undefined) return { kind: 'anything' }
     if (others.length === 0) return first.type
     if (telling.every((part) => part.isObject)) {
       const closing = telling.filter(
@@ -580,7 +578,7 @@ export class SchemaReader {
       const [only, ...more] = closing.length === 0 ? telling : closing
       return only !== undefined && more.length === 0
         ? only.type
-        : { kind: 'intersection', parts: closing.map((part) => part.type), origin }
+        : { kind: 'intersection', parts: closing.map((part) => part.type) }
     }
     const weight = (part: Part): number =>
       (({ enumeration: 5, literal: 5, union: 4, anything: 0 }) as Readonly<Record<string, number>>)[
@@ -657,22 +655,21 @@ export class SchemaReader {
       case 'array':
         return this.array(node, where, direction)
       case 'boolean':
-        return { kind: 'scalar', base: 'boolean', format: 'boolean', origin }
+        return { kind: 'scalar', base: 'boolean', format: 'boolean' }
       case 'integer':
       case 'number':
       case 'string':
         return scalarType(node, type, this.notes)
       case 'file':
         // Of 2.0: the bytes of a file.
-        return { kind: 'scalar', base: 'bytes', format: 'byte', origin }
+        return { kind: 'scalar', base: 'bytes', format: 'byte' }
       default:
         this.notes.add('ignored', 'TM-2306', { key: `type: ${type}` }, origin)
-        return { kind: 'anything', origin }
+        return { kind: 'anything' }
     }
   }
 
   private array(node: DataNode, where: Where, direction: Direction): Type {
-    const { origin } = node
     settleItems(node, this.references.version, this.notes)
     const [least, most] = [node.number('minItems'), node.number('maxItems')]
     const itemsNode = node.members.get('items')
@@ -687,7 +684,7 @@ export class SchemaReader {
       )
       const declared = (items: DataNode): Type =>
         orNull(this.read(items, inside(where, 'Item'), direction))
-      const anything: Type = { kind: 'anything', origin }
+      const anything: Type = { kind: 'anything' }
       const others = rest === undefined ? anything : declared(rest)
       const restType = rest?.value === false ? undefined : others
       if (itemsNode?.kind === 'list') itemsNode.read = true
@@ -697,7 +694,6 @@ export class SchemaReader {
         minItems: Number(least ?? 0),
         ...(most === undefined ? {} : { maxItems: Number(most) }),
         ...(restType === undefined ? {} : { rest: restType }),
-        origin,
       }
     }
     const items = node.get('items')
@@ -709,7 +705,6 @@ export class SchemaReader {
       ...(item.nullable ? { itemNullable: true } : {}),
       ...(least === undefined ? {} : { minItems: Number(least) }),
       ...(most === undefined ? {} : { maxItems: Number(most) }),
-      origin,
     }
   }
 
@@ -731,7 +726,7 @@ export class SchemaReader {
     const required = new Set(node.list('required').map((each) => String(each.value)))
     const others = (): Type =>
       rest === undefined || rest.kind === 'boolean' || rest.members.size === 0
-        ? { kind: 'anything', origin }
+        ? { kind: 'anything' }
         : orNull(this.read(rest, inside(where, 'Value'), direction))
     if (
       properties.length === 0 &&
@@ -739,7 +734,7 @@ export class SchemaReader {
       patterns.length === 0 &&
       rest?.value !== false
     )
-      return { kind: 'map', value: others(), origin }
+      return { kind: 'map', value: others() }
     const fields: Field[] = []
     for (const [name, schema] of properties) {
       const field = this.property(name, schema, where, direction, required)
@@ -759,7 +754,7 @@ export class SchemaReader {
       else if (!composed || !this.isDescribedByAlternatives(node, name))
         fields.push({
           name,
-          type: { kind: 'anything', origin },
+          type: { kind: 'anything' },
           optional: false,
           nullable: true,
           origin,
@@ -774,7 +769,7 @@ export class SchemaReader {
       type: orNull(this.read(schema, inside(where, 'Value'), direction)),
     }))
     const closed: Type | undefined =
-      rest?.value === false && isOpen ? { kind: 'nothing', origin } : undefined
+      rest?.value === false && isOpen ? { kind: 'nothing' } : undefined
     const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : closed
     return {
       kind: 'record',
@@ -782,7 +777,6 @@ export class SchemaReader {
       ...(isOpen ? { open: true } : {}),
       ...(patterned.length === 0 ? {} : { patterned }),
       ...(restType === undefined ? {} : { rest: restType }),
-      origin,
       ...(composed && required.size > 0 ? this.requiring(required, fields) : {}),
     }
   }
@@ -912,8 +906,7 @@ function orNull({ type, nullable }: Placed): Type {
   return nullable && type.kind !== 'anything'
     ? {
         kind: 'union',
-        alternatives: [type, { kind: 'literal', value: null, origin: type.origin }],
-        origin: type.origin,
+        alternatives: [type, { kind: 'literal', value: null }],
       }
     : type
 }
@@ -926,7 +919,6 @@ function obeying(type: Type, rule: Rule | undefined): Type {
     return {
       kind: 'union',
       alternatives: [type],
-      origin: type.origin,
       layout: { rule } satisfies TypeLayout,
     }
   const layout = type.layout as TypeLayout | undefined

@@ -46,7 +46,7 @@ export class ServerReader {
       const preset = node.members.get('default')
       const values = (node.members.get('enum')?.items ?? []).map((each) => String(each.value))
       // The default is required, and often forgotten.
-      const said = preset?.kind === 'number' ? preset.source : String(preset?.value)
+      const said = preset?.kind === 'number' ? preset.written : String(preset?.value)
       const usual = preset === undefined ? (values[0] ?? '') : said
       address = address.replaceAll(`{${variable}}`, () => usual)
       Object.defineProperty(variables, variable, {

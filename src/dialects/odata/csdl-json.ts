@@ -212,7 +212,7 @@ function express(node: DataNode, holder: XmlElement): void {
       node,
       holder,
     )
-    made.text = node.kind === 'number' ? node.source : String(node.value ?? '')
+    made.text = node.kind === 'number' ? node.written : String(node.value ?? '')
     // Constants stand as attributes, too, and some readers look there.
     if (holder.local === 'Annotation') set(holder, made.local, made.text)
   }
@@ -222,7 +222,7 @@ function attributes(node: DataNode, made: XmlElement, names: readonly string[]):
   for (const name of names) {
     const value = node.get(name)
     if (value !== undefined)
-      set(made, name.slice(1), value.kind === 'number' ? value.source : String(value.value ?? ''))
+      set(made, name.slice(1), value.kind === 'number' ? value.written : String(value.value ?? ''))
   }
   // Whatever nobody knows is told as an attribute that is ignored.
   for (const [name, value] of node.members) {
@@ -255,7 +255,7 @@ function element(
   parent: XmlElement | undefined,
   namespace = edm4,
 ): XmlElement {
-  const made = new XmlElement(name, namespace, name, node.origin, parent, {})
+  const made = new XmlElement(name, namespace, name, node, parent, {})
   parent?.children.push(made)
   return made
 }

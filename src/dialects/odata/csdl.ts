@@ -1,5 +1,6 @@
+import { indexOf, placeOf } from '../../documents/places.js'
 import { addTo, addEach } from '../../contract/lists.js'
-import type { Origin } from '../../contract/contract.js'
+import type { Origin, PlaceInDocument } from '../../contract/contract.js'
 import { nearestAdvice, nearestNames } from '../../contract/nearest.js'
 import { problem, type Problem } from '../../contract/problem.js'
 import { parseData } from '../../documents/data-tree.js'
@@ -60,11 +61,16 @@ export class Csdl {
    *   be had
    */
   static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
-    const root = parseMetadata(document, notes)
+    const root = parseMetadata(documents, document, notes)
     const csdl = new Csdl(root, versionOf(root), documents, notes)
     csdl.addDocument(root, document)
     await csdl.fetchIncluded()
     return csdl
+  }
+
+  /** Where something of the contract stands, for messages. */
+  placeOf(origin: Origin): PlaceInDocument {
+    return placeOf(this.documents, origin)
   }
 
   get isNew(): boolean {
@@ -139,7 +145,7 @@ export class Csdl {
             ? `Nearest: ${near.map((name) => `"${name}"`).join(', ')}.`
             : nearestAdvice(written, names),
       },
-      { place: at.origin },
+      { place: at.place },
     )
   }
 
@@ -302,7 +308,7 @@ export class Csdl {
           throw problem(
             'TM-2410',
             { what: `<${child.name}>`, attribute: 'Name' },
-            { place: child.origin },
+            { place: child.place },
           )
         const qualified = `${namespace}.${name}`
         if (!this.types.has(qualified))
@@ -354,10 +360,10 @@ export class Csdl {
         const document = await this.documents.follow(
           include.reference,
           include.from,
-          include.element.origin,
+          include.element.place,
         )
-        const root = parseMetadata(document, this.notes)
-        if (!this.roots.some((each) => each.origin.document === document.label))
+        const root = parseMetadata(this.documents, document, this.notes)
+        if (!this.roots.some((each) => each.source.label === document.label))
           this.addDocument(root, document)
         more = true
       }
@@ -405,7 +411,7 @@ export class Csdl {
    * looked at.
    */
   ignore(term: string, { origin }: XmlElement): void {
-    this.ignored.set(`${origin.document}:${origin.line}:${origin.column} ${term}`, { term, origin })
+    this.ignored.set(`${String(origin)} ${term}`, { term, origin })
   }
 
   /**
@@ -457,10 +463,12 @@ export function isJsonMetadata(text: string): boolean {
 }
 
 /** A metadata document as XML, in whatever format it came. */
-function parseMetadata({ text, label }: LoadedDocument, notes: Notes): XmlElement {
+function parseMetadata(documents: Documents, document: LoadedDocument, notes: Notes): XmlElement {
+  const { text, label } = document
+  const index = indexOf(documents, document)
   return isJsonMetadata(text)
-    ? xmlFromJson(parseData(text, label, repairsInto(notes)))
-    : parseXml(text, label)
+    ? xmlFromJson(parseData(text, label, repairsInto(notes), index))
+    : parseXml(text, label, index)
 }
 
 /** The version that a metadata document is of. */
@@ -472,7 +480,7 @@ function versionOf(root: XmlElement): Version {
     throw problem(
       'TM-2401',
       { what: `OData metadata of version "${written}"`, remedy: 'Versions 2, 3 and 4 are.' },
-      { place: root.origin },
+      { place: root.place },
     )
   }
   if (root.namespace === edmx2) {

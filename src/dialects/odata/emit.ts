@@ -300,7 +300,7 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
 
 /** The type of the constant that says how a type stands on the wire. */
 function codecType(type: NamedType, texts: TypeTexts, page: Page): Code {
-  const all = texts.of({ kind: 'reference', to: type.id, origin: type.origin }, page)
+  const all = texts.of({ kind: 'reference', to: type.id }, page)
   if (type.kind === 'enumeration') return code`${page.useType(modelModule, 'EnumType')}<${all}>`
   if (type.kind !== 'record') return code`${page.useType(modelModule, 'ValueCodec')}<${all}>`
   const structure = page.useType(modelModule, 'Structure')
@@ -467,8 +467,7 @@ function printOperation(context: OperationContext): void {
 function factsOf({ contract, names, operation, page, inputType }: OperationContext): Code {
   const layout = operationLayout(operation)
   const texts = typeTextsOf(contract, names, openMembers)
-  const textOf = (id: TypeId): Code =>
-    texts.of({ kind: 'reference', to: id, origin: operation.origin }, page)
+  const textOf = (id: TypeId): Code => texts.of({ kind: 'reference', to: id }, page)
   if (layout.kind !== 'invoke') return textOf(layout.entity)
   const { outcome } = operation
   const returned = outcome.kind === 'value' ? texts.of(outcome.field.type, page) : code`void`

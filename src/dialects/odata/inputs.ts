@@ -4,8 +4,8 @@ import type { Version } from './layout.js'
 
 /** The inputs that operations on entities have. */
 
-export function text(origin: Origin, format: string): Type {
-  return { kind: 'scalar', base: 'text', format, origin }
+export function text(format: string): Type {
+  return { kind: 'scalar', base: 'text', format }
 }
 
 export function input(
@@ -32,7 +32,7 @@ export function input(
 export function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
   const [only] = keys
   if (only === undefined) return []
-  const type = keyType(keys, origin)
+  const type = keyType(keys)
   const said =
     only.documentation === undefined
       ? `The key: ${only.name}.`
@@ -45,18 +45,16 @@ export function keyInput(keys: readonly Field[], origin: Origin): InputField[] {
 
 /** One text, or a list of items. */
 function textOrList(item: Type, format: string): Type {
-  const { origin } = item
   return {
     kind: 'union',
-    alternatives: [text(origin, format), { kind: 'list', item, origin }],
-    origin,
+    alternatives: [text(format), { kind: 'list', item }],
   }
 }
 
 export function trackChanges(origin: Origin): InputField {
   return input(
     'trackChanges',
-    { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin },
+    { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean' },
     'header',
     'Have the service keep track, so that changes can be asked for later: the last page says where.',
     origin,
@@ -67,7 +65,7 @@ export function trackChanges(origin: Origin): InputField {
 export function pageSize(origin: Origin): InputField {
   return input(
     'pageSize',
-    { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '1' }, origin },
+    { kind: 'scalar', base: 'int32', format: 'Edm.Int32', constraints: { minimum: '1' } },
     'header',
     'How many rows a page is to have; the service may give fewer.',
     origin,
@@ -80,7 +78,7 @@ export function contentInputs(origin: Origin): InputField[] {
     {
       ...input(
         'content',
-        { kind: 'scalar', base: 'bytes', format: 'Edm.Stream', origin },
+        { kind: 'scalar', base: 'bytes', format: 'Edm.Stream' },
         'body',
         'The bytes.',
         origin,
@@ -89,7 +87,7 @@ export function contentInputs(origin: Origin): InputField[] {
     },
     input(
       'contentType',
-      text(origin, 'media type'),
+      text('media type'),
       'header',
       'Of what kind they are; without it nothing is said of that.',
       origin,
@@ -118,30 +116,25 @@ export function queryInputs(
     base: 'int32',
     format: 'Edm.Int32',
     constraints: { minimum: '0' },
-    origin,
   }
   const fields: (InputField | undefined)[] = [
     input(
       'filter',
-      text(origin, 'query option'),
+      text('query option'),
       'query',
       "Which ones, in OData's own language; in code also a function.",
       origin,
       `${first} ne null`,
     ),
-    input(
-      'select',
-      listOf(text(origin, 'property name')),
-      'query',
-      'Only these properties.',
-      origin,
-      [first, ...(second === undefined ? [] : [second])],
-    ),
+    input('select', listOf(text('property name')), 'query', 'Only these properties.', origin, [
+      first,
+      ...(second === undefined ? [] : [second]),
+    ]),
     navigations.length === 0
       ? undefined
       : input(
           'expand',
-          listOf({ kind: 'anything', origin }),
+          listOf({ kind: 'anything' }),
           'query',
           'What hangs off it comes along: names, or names with a query of their own.',
           origin,
@@ -149,7 +142,7 @@ export function queryInputs(
         ),
     input(
       'orderBy',
-      listOf(text(origin, 'property name')),
+      listOf(text('property name')),
       'query',
       'In which order; ` desc` behind a name turns it round.',
       origin,
@@ -159,7 +152,7 @@ export function queryInputs(
     input('skip', count, 'query', 'Without the first ones.', origin, 0),
     input(
       'search',
-      text(origin, 'search'),
+      text('search'),
       'query',
       "What to look for, in the service's own way.",
       origin,
@@ -167,7 +160,7 @@ export function queryInputs(
     ),
     input(
       'count',
-      { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean', origin },
+      { kind: 'scalar', base: 'boolean', format: 'Edm.Boolean' },
       'query',
       'Count all that fit, whatever `top` and `skip` say.',
       origin,
@@ -176,7 +169,7 @@ export function queryInputs(
     version === '4.01'
       ? input(
           'compute',
-          text(origin, 'compute'),
+          text('compute'),
           'query',
           'Properties that the service reckons out: `Length mul 2 as Twice`.',
           origin,
@@ -185,7 +178,7 @@ export function queryInputs(
       : undefined,
     input(
       'custom',
-      { kind: 'map', value: text(origin, 'text'), origin },
+      { kind: 'map', value: text('text') },
       'query',
       "Options of the service's own, by name.",
       origin,
@@ -206,7 +199,7 @@ export function aggregationInputs(
     ...shape.filter((field) => field.name === 'filter'),
     input(
       'groupBy',
-      textOrList(text(origin, 'property name'), 'query option'),
+      textOrList(text('property name'), 'query option'),
       'query',
       'One row for each combination of values of these; without them one row for all.',
       origin,
@@ -215,7 +208,7 @@ export function aggregationInputs(
     {
       ...input(
         'measures',
-        { kind: 'map', value: { kind: 'anything', origin }, origin },
+        { kind: 'map', value: { kind: 'anything' } },
         'query',
         'What is reckoned out, by the name that it gets: `count`, or a property `of` and a method `by` (sum, min, max, average, countdistinct).',
         origin,

@@ -1,8 +1,8 @@
-import type { Field, Origin, Type } from '../../contract/contract.js'
+import type { Field, Type } from '../../contract/contract.js'
 import { documented } from './documentation.js'
 
 /** The type of a key: of its one property, or an object of several. */
-export function keyType(keys: readonly Field[], origin: Origin): Type {
+export function keyType(keys: readonly Field[]): Type {
   const [only, ...others] = keys
   if (only !== undefined && others.length === 0) return only.type
   return {
@@ -15,6 +15,5 @@ export function keyType(keys: readonly Field[], origin: Origin): Type {
       ...documented(documentation),
       origin: declared,
     })),
-    origin,
   }
 }

@@ -119,18 +119,17 @@ export class OperationReader {
     const { name, layout: place, origin, capabilities } = resource
     const { entity } = place
     const singleton = place.singleton === true
-    const reference: Type = { kind: 'reference', to: entity, origin }
+    const reference: Type = { kind: 'reference', to: entity }
     const keys = this.types.keyFields(entity)
     const { media, streams = [] } = (this.types.record(entity).layout ??
       {}) as Partial<RecordLayout>
     const value = (type: Type, optional = false): Outcome & { kind: 'value' } => ({
       kind: 'value',
       field: { name: 'value', type, optional, nullable: false, origin },
-      origin,
     })
     const body = (to: TypeId): InputField => ({
       name: 'body',
-      type: { kind: 'reference', to, origin },
+      type: { kind: 'reference', to },
       optional: false,
       nullable: false,
       place: 'body',
@@ -175,7 +174,7 @@ export class OperationReader {
       if (capabilities[kind] === false) this.leftOut.push({ name: `${name}.${kind}`, origin })
       return capabilities[kind] !== false
     }
-    const nothing: Outcome = { kind: 'nothing', origin }
+    const nothing: Outcome = { kind: 'nothing' }
     const changed = this.csdl.isNew ? partial : partial.filter((field) => field.name === 'custom')
     if (!singleton) {
       if (may('list'))
@@ -188,7 +187,7 @@ export class OperationReader {
             ...(this.csdl.isNew ? [pageSize(origin)] : []),
             ...(capabilities.changes ? [trackChanges(origin)] : []),
           ],
-          { ...value({ kind: 'list', item: reference, origin }), iterable: true },
+          { ...value({ kind: 'list', item: reference }), iterable: true },
         )
       if (keys.length > 0 && may('get'))
         add(
@@ -205,7 +204,7 @@ export class OperationReader {
             ...outer,
             ...shape.filter((field) => ['filter', 'search', 'custom'].includes(field.name)),
           ],
-          value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32', origin }),
+          value({ kind: 'scalar', base: 'int32', format: 'Edm.Int32' }),
         )
       if (capabilities.changes)
         add(
@@ -216,7 +215,7 @@ export class OperationReader {
             {
               ...input(
                 'since',
-                text(origin, 'URL'),
+                text('URL'),
                 'query',
                 'The address that the last page of a list, or of changes, gave as `changes`.',
                 origin,
@@ -226,7 +225,7 @@ export class OperationReader {
             },
           ],
           {
-            ...value({ kind: 'list', item: { kind: 'anything', origin }, origin }),
+            ...value({ kind: 'list', item: { kind: 'anything' } }),
             iterable: true,
           },
         )
@@ -237,8 +236,7 @@ export class OperationReader {
           [...outer, ...aggregationInputs(shape, this.propertyNames(entity).names, origin)],
           value({
             kind: 'list',
-            item: { kind: 'map', value: { kind: 'anything', origin }, origin },
-            origin,
+            item: { kind: 'map', value: { kind: 'anything' } },
           }),
         )
       if (may('create')) {
@@ -251,7 +249,7 @@ export class OperationReader {
               ...contentInputs(origin),
               input(
                 'slug',
-                text(origin, 'Slug'),
+                text('Slug'),
                 'header',
                 'What it is to be called, for services that make something of that.',
                 origin,
@@ -307,8 +305,7 @@ export class OperationReader {
                   {
                     kind: 'enumeration',
                     members: streams.map((each) => ({ value: each, origin })),
-                    base: { kind: 'scalar', base: 'text', format: 'property name', origin },
-                    origin,
+                    base: { kind: 'scalar', base: 'text', format: 'property name' },
                   },
                   'path',
                   media === true
@@ -324,7 +321,7 @@ export class OperationReader {
         ...(media === true ? { media } : {}),
         ...(streams.length === 0 ? {} : { streams }),
       }
-      const bytes: Type = { kind: 'scalar', base: 'bytes', format: 'Edm.Stream', origin }
+      const bytes: Type = { kind: 'scalar', base: 'bytes', format: 'Edm.Stream' }
       add(
         'download',
         `The bytes ${media === true ? 'that an entity of' : 'of a stream of an entity of'} ${name}${media === true ? ' stands for' : ''}; null when there are none.`,
@@ -332,7 +329,6 @@ export class OperationReader {
         {
           kind: 'value',
           field: { name: 'value', type: bytes, optional: false, nullable: true, origin },
-          origin,
         },
         more,
       )
@@ -415,7 +411,7 @@ export class OperationReader {
         },
       ]),
     )
-    const targetKey = (target: TypeId): Type => keyType(this.types.keyFields(target), origin)
+    const targetKey = (target: TypeId): Type => keyType(this.types.keyFields(target))
     const choose = (field: (typeof links)[number], type: Type): InputField => ({
       name: field.given,
       type,
@@ -434,7 +430,7 @@ export class OperationReader {
     )
     const loose = links.filter(({ field }) => field.relation?.multiplicity !== '1')
     if (loose.length === 0) return
-    const yes: Type = { kind: 'literal', value: true, origin }
+    const yes: Type = { kind: 'literal', value: true }
     add(
       'unlink',
       `Takes a link of an entity of ${name} away; the entities stay.`,
@@ -464,17 +460,16 @@ export class OperationReader {
     if (only === undefined) return []
     const type: Type =
       others.length === 0
-        ? keyType(this.types.keyFields(only.entity), origin)
+        ? keyType(this.types.keyFields(only.entity))
         : {
             kind: 'record',
             fields: steps.map((step) => ({
               name: step.path,
-              type: keyType(this.types.keyFields(step.entity), origin),
+              type: keyType(this.types.keyFields(step.entity)),
               optional: false,
               nullable: false,
               origin,
             })),
-            origin,
           }
     return [
       {
@@ -771,7 +766,7 @@ export class OperationReader {
 
   private outcome(element: XmlElement, written: string | undefined, name: string): Outcome {
     const { origin } = element
-    if (written === undefined) return { kind: 'nothing', origin }
+    if (written === undefined) return { kind: 'nothing' }
     const { type, nullable } = this.types.placed(element, written, name)
     // Version 2 does not say whether it may be null, and version 4 says so for most.
     const field: Field = {
@@ -781,7 +776,7 @@ export class OperationReader {
       nullable: nullable && type.kind !== 'list' && this.csdl.isNew,
       origin,
     }
-    return { kind: 'value', field, origin }
+    return { kind: 'value', field }
   }
 
   private add(
@@ -929,7 +924,7 @@ function isBound(element: XmlElement): boolean {
 function ifNoneMatchInput({ origin }: Resource): InputField {
   return input(
     'ifNoneMatch',
-    text(origin, 'entity tag'),
+    text('entity tag'),
     'header',
     'Only if the entity has not this ETag any more; else nothing comes (304).',
     origin,
@@ -942,7 +937,7 @@ function ifMatchInput({ guarded, origin }: Resource): InputField {
   const insists = guarded ? ' The service guards against lost changes, and may insist on it.' : ''
   return input(
     'ifMatch',
-    text(origin, 'entity tag'),
+    text('entity tag'),
     'header',
     `Only if the entity still has this ETag; \`*\` for any.${insists}`,
     origin,

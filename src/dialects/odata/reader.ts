@@ -38,13 +38,13 @@ export function isServiceDocument(text: string): boolean {
 export async function readOData(documents: Documents, name: string): Promise<Contract> {
   const { root } = documents
   const document = isServiceDocument(root.text) ? await metadataOf(root, documents) : root
-  const notes = new Notes()
+  const notes = new Notes(documents)
   const csdl = await Csdl.load(document, documents, notes)
   const types = new TypeReader(csdl, notes)
   types.readAll()
   const reader = new OperationReader(csdl, types, notes)
   const operations = reader.readAll()
-  if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.origin })
+  if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.place })
   const [container] = csdl.all('EntityContainer')
   const title = titleOf(container?.name ?? '', name)
   const { origin } = container?.element ?? csdl.root

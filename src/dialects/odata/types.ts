@@ -1,10 +1,10 @@
 import type {
+  Origin,
   Constraints,
   EnumerationMember,
   Field,
   Multiplicity,
   NamedType,
-  Origin,
   RecordType,
   Relation,
   ScalarBase,
@@ -202,10 +202,15 @@ export class TypeReader {
   private checkBases(id: TypeId): void {
     const seen = new Set<TypeId>()
     for (let at: TypeId | undefined = id; at !== undefined;) {
-      if (seen.has(at)) throw problem('TM-2411', { name: id }, { place: this.record(id).origin })
+      if (seen.has(at))
+        throw problem('TM-2411', { name: id }, { place: this.csdl.placeOf(this.record(id).origin) })
       seen.add(at)
       if (seen.size > mostBases)
-        throw problem('TM-2221', { name: id, limit: mostBases }, { place: this.record(id).origin })
+        throw problem(
+          'TM-2221',
+          { name: id, limit: mostBases },
+          { place: this.csdl.placeOf(this.record(id).origin) },
+        )
       at = this.record(at).base?.to
     }
   }
@@ -224,7 +229,6 @@ export class TypeReader {
           kind: 'list',
           item: type,
           ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}),
-          origin: element.origin,
         },
         nullable: false,
       }
@@ -244,10 +248,10 @@ export class TypeReader {
         { what: `"${path}" of the type ${name}`, as: 'text', reason: 'version 4 has no such type' },
         origin,
       )
-      return scalar('text', 'Edm.String', facets, origin)
+      return scalar('text', 'Edm.String', facets)
     }
-    if (base !== undefined) return scalar(base, name, facets, origin)
-    if (pathValue.test(name)) return scalar('text', 'Edm.String', facets, origin)
+    if (base !== undefined) return scalar(base, name, facets)
+    if (pathValue.test(name)) return scalar('text', 'Edm.String', facets)
     if (anyValue.test(name)) {
       if (name.startsWith('Edm.Geo'))
         this.notes.add(
@@ -260,13 +264,13 @@ export class TypeReader {
           },
           origin,
         )
-      return { kind: 'anything', origin }
+      return { kind: 'anything' }
     }
     const declared = this.csdl.type(name, element)
-    const reference: Type = { kind: 'reference', to: declared.name, origin }
+    const reference: Type = { kind: 'reference', to: declared.name }
     // A value whose members combine is a list of them.
     return declared.element.local === 'EnumType' && declared.element.attribute('IsFlags') === 'true'
-      ? { kind: 'list', item: reference, origin, layout: { flags: true } }
+      ? { kind: 'list', item: reference, layout: { flags: true } }
       : reference
   }
 
@@ -327,14 +331,14 @@ export class TypeReader {
         ...head,
         kind: 'enumeration',
         members: this.enumerationMembers(element, name),
-        base: { kind: 'scalar', base: 'text', format: name, origin },
+        base: { kind: 'scalar', base: 'text', format: name },
       }
     if (element.local === 'TypeDefinition') {
       const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
       const underlying =
         type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
       if (underlying === 'TypeDefinition')
-        throw problem('TM-2413', { name }, { place: element.origin })
+        throw problem('TM-2413', { name }, { place: element.place })
       return { ...type, ...head }
     }
     const written = element.attribute('BaseType')
@@ -360,7 +364,7 @@ export class TypeReader {
     element.attribute('FC_KeepInContent', dataMetadata)
     const etag: Field = {
       name: '$etag',
-      type: { kind: 'scalar', base: 'text', format: 'entity tag', origin },
+      type: { kind: 'scalar', base: 'text', format: 'entity tag' },
       optional: true,
       nullable: false,
       readOnly: true,
@@ -377,7 +381,7 @@ export class TypeReader {
         ),
         ...(isEntity && base === undefined ? [etag] : []),
       ],
-      ...(base === undefined ? {} : { base: { kind: 'reference', to: base, origin } }),
+      ...(base === undefined ? {} : { base: { kind: 'reference', to: base } }),
       ...(element.attribute('Abstract') === 'true' ? { abstract: true } : {}),
       ...(element.attribute('OpenType') === 'true' ? { open: true } : {}),
       ...(keys === undefined ? {} : { keys: keys.names }),
@@ -502,14 +506,11 @@ export class TypeReader {
       if (built !== undefined) return [built]
       const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
       const { navigation, relation, to } = found
-      const reference: Type = { kind: 'reference', to, origin: property.origin }
+      const reference: Type = { kind: 'reference', to }
       return [
         {
           name,
-          type:
-            relation.multiplicity === '*'
-              ? { kind: 'list', item: reference, origin: property.origin }
-              : reference,
+          type: relation.multiplicity === '*' ? { kind: 'list', item: reference } : reference,
           optional: true,
           nullable: relation.multiplicity === '0..1',
           ...documented(this.csdl.documentation(property, `${path}/${name}`)),
@@ -528,10 +529,10 @@ export class TypeReader {
     if (!anyValue.test(item ?? written)) return undefined
     const { origin } = property
     property.readWhole()
-    const any: Type = { kind: 'anything', origin }
+    const any: Type = { kind: 'anything' }
     return {
       name: property.attribute('Name') ?? '',
-      type: item === undefined ? any : { kind: 'list', item: any, origin },
+      type: item === undefined ? any : { kind: 'list', item: any },
       optional: true,
       nullable: item === undefined,
       ...documented(this.csdl.documentation(property, path)),
@@ -588,7 +589,7 @@ export class TypeReader {
           reference: relationship,
           nearest: '',
         },
-        { place: property.origin },
+        { place: property.place },
       )
     const { element } = association
     element.read = true
@@ -607,7 +608,7 @@ export class TypeReader {
           reference: `${relationship}, role "${role}"`,
           nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.`,
         },
-        { place: property.origin },
+        { place: property.place },
       )
     const to = this.csdl.type(end.attribute('Type') ?? '', end)
     const other = ends.find((each) => each !== end)
@@ -676,7 +677,7 @@ export class TypeReader {
           optional,
           ...(navigation === undefined
             ? {}
-            : { type: this.retargeted(field.type, navigation, true) }),
+            : { type: this.retargeted(field.type, navigation, true, field.origin) }),
         }
       },
     )
@@ -700,7 +701,11 @@ export class TypeReader {
         const isDeep = this.csdl.version === '4.01'
         return navigation.set === undefined && !isDeep
           ? undefined
-          : { ...others, optional: true, type: this.retargeted(field.type, navigation, isDeep) }
+          : {
+              ...others,
+              optional: true,
+              type: this.retargeted(field.type, navigation, isDeep, field.origin),
+            }
       },
     )
   }
@@ -709,10 +714,9 @@ export class TypeReader {
    * What hangs off an entity that is sent: new ones, which have the shape of those, or ones that
    * are there, by their keys.
    */
-  private retargeted(type: Type, navigation: Navigation, mayBeNew: boolean): Type {
-    const { origin } = type
+  private retargeted(type: Type, navigation: Navigation, mayBeNew: boolean, origin: Origin): Type {
     if (type.kind === 'list')
-      return { ...type, item: this.retargeted(type.item, navigation, mayBeNew) }
+      return { ...type, item: this.retargeted(type.item, navigation, mayBeNew, origin) }
     if (type.kind !== 'reference') return type
     const made: Type[] = mayBeNew ? [{ ...type, to: this.newShape(type.to) }] : []
     const bound: Type[] =
@@ -726,11 +730,7 @@ export class TypeReader {
                   name: '$bind',
                   type: {
                     kind: 'union',
-                    alternatives: [
-                      keyType(this.keyFields(type.to), origin),
-                      { kind: 'fragment', origin },
-                    ],
-                    origin,
+                    alternatives: [keyType(this.keyFields(type.to)), { kind: 'fragment' }],
                   },
                   optional: false,
                   nullable: false,
@@ -738,12 +738,11 @@ export class TypeReader {
                   origin,
                 },
               ],
-              origin,
             },
           ]
     const [only, ...others] = [...made, ...bound]
     return only === undefined || others.length > 0
-      ? { kind: 'union', alternatives: [...made, ...bound], origin }
+      ? { kind: 'union', alternatives: [...made, ...bound] }
       : only
   }
 
@@ -812,7 +811,6 @@ function scalar(
   base: ScalarBase,
   format: string,
   constraints: Constraints | undefined,
-  origin: Origin,
 ): ScalarType {
   const example = Object.hasOwn(examples, format) ? { example: examples[format] ?? '' } : {}
   return {
@@ -821,7 +819,6 @@ function scalar(
     format,
     ...(constraints === undefined ? {} : { constraints }),
     ...example,
-    origin,
   }
 }
 

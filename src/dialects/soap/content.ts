@@ -36,7 +36,7 @@ export function ofField(field: Field): Content {
 export function openField(rules: Omit<OpenLayout, 'at'>, origin: Origin): Field {
   return {
     name: '$open',
-    type: { kind: 'fragment', origin },
+    type: { kind: 'fragment' },
     optional: (rules.min ?? 0) === 0,
     nullable: false,
     origin,
@@ -311,7 +311,6 @@ export function repeated(
     kind: 'list',
     item,
     ...limits({ minimum, maximum: bounds.maximum }),
-    origin,
     layout: { written: 'turns' } satisfies ListLayout,
   }
   return ofField({
@@ -347,7 +346,6 @@ export function asList(
     item,
     ...(nullable ? { itemNullable: true } : {}),
     ...limits(bounds),
-    origin: field.origin,
     layout: { written: 'repeated' } satisfies ListLayout,
   }
   return {

@@ -59,7 +59,7 @@ export class Definitions {
       throw problem(
         'TM-2009',
         { found: `its root element is <${root.name}>` },
-        { place: root.origin },
+        { place: root.place },
       )
     root.read = true
     this.roots.push(root)
@@ -70,8 +70,10 @@ export class Definitions {
       const wanted = { namespace: imported.attribute('namespace') ?? '', root: 'definitions' }
       const location = imported.attribute('location')
       if (location === undefined) continue
-      const { origin } = imported
-      await this.add(await this.documents.follow(location, document, origin, wanted), imported)
+      await this.add(
+        await this.documents.follow(location, document, imported.place, wanted),
+        imported,
+      )
     }
     for (const types of root.take(wsdl, 'types')) {
       documentationOf(types)
@@ -100,7 +102,7 @@ export class Definitions {
       const target =
         location === undefined
           ? undefined
-          : await this.documents.follow(location, document, each.origin)
+          : await this.documents.follow(location, document, each.place)
       if (target === undefined || within.includes(target)) continue
       const other = this.schemas.rootOf(target)
       for (const types of other.children.filter((child) => child.is(wsdl20, 'types')))
@@ -151,7 +153,7 @@ export class Definitions {
         reference: from.written,
         nearest: nearestAdvice(name[1], names),
       },
-      { place: from.at.origin },
+      { place: from.at.place },
     )
   }
 

@@ -40,8 +40,7 @@ function leadsTo(
       const named = contract.types[type.to]
       if (named === undefined || seen.has(type.to)) continue
       seen.add(type.to)
-      for (const to of subtypes.get(type.to) ?? [])
-        waiting.push({ kind: 'reference', to, origin: type.origin })
+      for (const to of subtypes.get(type.to) ?? []) waiting.push({ kind: 'reference', to })
       type = named
     }
     for (const part of partsOf(type)) if (isEndless(part)) waiting.push(part)

@@ -228,8 +228,8 @@ export class OperationReader {
       const without = headersOf(shape).filter((each) => !taken.includes(each))
       if (without.length > 0) wire[endpoint] = { ...(wire[endpoint] as OperationWire), without }
     }
-    const { outputs, outputsAt, ...rest } = shape
-    const outcome = outcomeOf(outputs, outputsAt)
+    const { outputs, ...rest } = shape
+    const outcome = outcomeOf(outputs)
     const path = [...group, given]
     return { path, ...rest, outcome, wire, ...documentation, origin: element.origin }
   }
@@ -325,7 +325,6 @@ export class OperationReader {
       ],
       ...(request.choices.length === 0 ? {} : { choices: request.choices }),
       outputs,
-      outputsAt: output ?? element,
       faults: withHeaderFaults(
         this.readFaults(element, binding, port, name),
         [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])].flatMap((header) =>
@@ -383,8 +382,8 @@ export class OperationReader {
     const declared = (): Field =>
       field(
         isText
-          ? { kind: 'scalar', base: 'text', format: 'xs:string', origin }
-          : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin },
+          ? { kind: 'scalar', base: 'text', format: 'xs:string' }
+          : { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary' },
       )
     const bare = media === undefined || media.length === 0 ? undefined : declared()
     const value = answered === undefined ? bare : this.partField(answered, ['', answered.name])
@@ -402,7 +401,6 @@ export class OperationReader {
       action: '',
       inputs,
       outputs: value === undefined ? [] : [value],
-      outputsAt: output ?? element,
       faults: [],
       layout: { style: 'plain', plain } satisfies OperationLayout,
     }
@@ -523,7 +521,7 @@ export class OperationReader {
       throw problem(
         'TM-2104',
         { what: `The part "${part.name}"`, attribute: 'element or type' },
-        { place: origin },
+        { place: part.element.place },
       )
     if (name === undefined)
       throw new NotYet(
@@ -584,7 +582,7 @@ export class OperationReader {
   ): Field[] {
     if (bound === undefined || bound.attachments.size === 0) return []
     const { origin } = direction
-    const bytes: ScalarType = { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary', origin }
+    const bytes: ScalarType = { kind: 'scalar', base: 'bytes', format: 'xs:base64Binary' }
     const parts = this.partsOf(direction, operation, undefined)
     return [...bound.attachments].map(([name, types]) => {
       const part = parts.find((each) => each.name === name)
@@ -603,11 +601,10 @@ export class OperationReader {
         base: 'text',
         format: 'xs:string',
         example: 'application/octet-stream',
-        origin,
       }
       const type: Type =
         mediaType === ''
-          ? { kind: 'record', fields: [field('content', bytes), field('type', text)], origin }
+          ? { kind: 'record', fields: [field('content', bytes), field('type', text)] }
           : bytes
       const said =
         mediaType === ''
@@ -661,7 +658,6 @@ export class OperationReader {
     const type: RecordType = {
       kind: 'record',
       fields: headers.map((header) => this.readHeader(header)),
-      origin,
     }
     return [
       {
@@ -780,8 +776,6 @@ export class OperationReader {
 interface BoundShape extends Pick<Operation, 'inputs' | 'choices' | 'faults'> {
   readonly layout: OperationLayout
   readonly outputs: readonly Field[]
-  /** Where they are declared. */
-  readonly outputsAt: XmlElement
 }
 
 /**
@@ -879,7 +873,7 @@ function partsOfMessage(message: Definition): Part[] {
   return message.element.take(wsdl, 'part').map((element) => {
     const name = wantedAttribute(element, 'name')
     if (names.has(name))
-      throw problem('TM-2222', { name, message: message.name[1] }, { place: element.origin })
+      throw problem('TM-2222', { name, message: message.name[1] }, { place: element.place })
     names.add(name)
     return {
       name,
@@ -916,11 +910,8 @@ function fieldName(field: Field): string {
   return (field.layout as FieldLayout).name[1]
 }
 
-function outcomeOf(fields: readonly Field[], at: XmlElement): Outcome {
-  const { origin } = at
+function outcomeOf(fields: readonly Field[]): Outcome {
   const [only, ...others] = fields
-  if (only === undefined) return { kind: 'nothing', origin }
-  return others.length === 0
-    ? { kind: 'value', field: only, origin }
-    : { kind: 'record', fields, origin }
+  if (only === undefined) return { kind: 'nothing' }
+  return others.length === 0 ? { kind: 'value', field: only } : { kind: 'record', fields }
 }

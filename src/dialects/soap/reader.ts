@@ -23,13 +23,13 @@ import { TypeReader } from './type-reader.js'
  * @throws Problem of kind `metadata` with its place; docs/messages.md, TM-2101 to TM-2219
  */
 export async function readWsdl(documents: Documents, name: string): Promise<Contract> {
-  const notes = new Notes()
+  const notes = new Notes(documents)
   const definitions = new Definitions(documents, notes)
   await definitions.add(documents.root)
   const root = definitions.roots[0]
   if (root === undefined) throw new Error('a WSDL without a root was read')
   const declared = definitions.all('service')
-  if (declared.length === 0) throw problem('TM-2101', {}, { place: root.origin })
+  if (declared.length === 0) throw problem('TM-2101', {}, { place: root.place })
 
   const types = new TypeReader(definitions.schemas)
   types.readAll()
@@ -54,7 +54,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
             ? 'none of its ports is bound to operations'
             : reasons.slice(0, 5).join('; '),
       },
-      { place: root.origin },
+      { place: root.place },
     )
   }
 

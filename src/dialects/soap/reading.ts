@@ -13,7 +13,7 @@ export function qualifiedName(value: string, at: XmlElement): QualifiedName {
   const name = value.trim()
   const colon = name.indexOf(':')
   const namespace = at.namespaceOf(colon === -1 ? '' : name.slice(0, colon))
-  if (namespace === undefined) throw problem('TM-2105', { name }, { place: at.origin })
+  if (namespace === undefined) throw problem('TM-2105', { name }, { place: at.place })
   return [namespace, name.slice(colon + 1)]
 }
 
@@ -21,7 +21,7 @@ export function qualifiedName(value: string, at: XmlElement): QualifiedName {
 export function wantedAttribute(element: XmlElement, attribute: string): string {
   const value = element.attribute(attribute)
   if (value === undefined)
-    throw problem('TM-2104', { what: `<${element.name}>`, attribute }, { place: element.origin })
+    throw problem('TM-2104', { what: `<${element.name}>`, attribute }, { place: element.place })
   return value
 }
 

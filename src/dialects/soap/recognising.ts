@@ -4,7 +4,6 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import { xsd } from './namespaces.js'
 import { keyOf, qualifiedName } from './reading.js'
 import { redefined } from './schema-set.js'
-import type { SimpleType } from './simple-types.js'
 
 /** What declarations look like, before they are read. */
 
@@ -65,7 +64,7 @@ export function occurrence(particle: XmlElement): { minimum: number; maximum: nu
       throw problem(
         'TM-2220',
         { element: particle.name, attribute, value },
-        { place: particle.origin },
+        { place: particle.place },
       )
     return Number(value)
   }
@@ -85,16 +84,6 @@ export function presets(declaration: XmlElement): { default?: string; fixed?: st
     ...(preset === undefined ? {} : { default: preset }),
     ...(fixed === undefined ? {} : { fixed }),
   }
-}
-
-/** A simple type as what it is made of. */
-export function withoutName(type: SimpleType): SimpleType {
-  const {
-    id: _id,
-    name: _name,
-    ...rest
-  } = type as SimpleType & { readonly id?: unknown; readonly name?: unknown }
-  return rest as SimpleType
 }
 
 /** With a capital letter first. */

@@ -1,3 +1,4 @@
+import { indexOf } from '../../documents/places.js'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
@@ -69,7 +70,7 @@ export class SchemaSet {
   ): Promise<void> {
     const ownNamespace = schema.attribute('targetNamespace')
     const namespace = ownNamespace ?? includedInto ?? ''
-    const identity = `${document.label}:${schema.origin.line}:${schema.origin.column} ${namespace}`
+    const identity = `${String(schema.origin)} ${namespace}`
     if (this.added.has(identity)) return
     this.added.add(identity)
     schema.read = true
@@ -101,7 +102,7 @@ export class SchemaSet {
       throw problem(
         'TM-2010',
         { reference: document.label, reason: `it is not an XML Schema but <${root.name}>` },
-        { place: from.origin },
+        { place: from.place },
       )
     await this.addSchema(root, document, includedInto)
   }
@@ -110,7 +111,7 @@ export class SchemaSet {
   rootOf(document: LoadedDocument): XmlElement {
     let root = this.parsed.get(document)
     if (root === undefined) {
-      root = parseXml(document.text, document.label)
+      root = parseXml(document.text, document.label, indexOf(this.documents, document))
       this.parsed.set(document, root)
     }
     return root
@@ -140,7 +141,7 @@ export class SchemaSet {
         reference: keyOf(name),
         nearest: nearestAdvice(name[1], names),
       },
-      { place: at.origin },
+      { place: at.place },
     )
   }
 
@@ -188,7 +189,7 @@ export class SchemaSet {
       throw problem(
         'TM-2104',
         { what: `<${element.name}>`, attribute: 'name' },
-        { place: element.origin },
+        { place: element.place },
       )
     const name: QualifiedName = [schema.namespace, local]
     const key = `${kind} ${keyOf(name)}`
@@ -238,7 +239,7 @@ export class SchemaSet {
         !soapEncodings.includes(imported)
       ) {
         const isImport = reference.is(xsd, 'import')
-        const target = await this.documents.follow(location, document, reference.origin, {
+        const target = await this.documents.follow(location, document, reference.place, {
           namespace: isImport ? imported : context.namespace,
           root: 'schema',
         })

@@ -23,7 +23,6 @@ import { documentationOf, documented, wantedAttribute } from './reading.js'
 export function builtinType(local: string, at: XmlElement): ScalarType | ListType | undefined {
   const builtin = Object.hasOwn(builtinTypes, local) ? builtinTypes[local] : undefined
   if (builtin === undefined) return undefined
-  const { origin } = at
   if (builtin.listOf !== undefined) {
     const item = builtinType(builtin.listOf, at)
     if (item !== undefined)
@@ -31,7 +30,6 @@ export function builtinType(local: string, at: XmlElement): ScalarType | ListTyp
         kind: 'list',
         item,
         minItems: 1,
-        origin,
         layout: { written: 'spaced' } satisfies ListLayout,
       }
   }
@@ -39,7 +37,6 @@ export function builtinType(local: string, at: XmlElement): ScalarType | ListTyp
     kind: 'scalar',
     base: builtin.base,
     format: `xs:${local}`,
-    origin,
     ...(builtin.constraints === undefined ? {} : { constraints: builtin.constraints }),
   }
 }
@@ -61,11 +58,10 @@ export function readSimpleType(
 ): SimpleType {
   const documentation = documented(element)
   for (const attribute of ['final', 'id']) element.attribute(attribute)
-  const { origin } = element
   const restriction = element.takeOne(xsd, 'restriction')
   if (restriction !== undefined) {
     const base = simpleOf(restriction.attribute('base'), restriction)
-    return { ...applyFacets(base, restriction, name, notes), ...documentation, origin }
+    return { ...applyFacets(base, restriction, name, notes), ...documentation }
   }
   const list = element.takeOne(xsd, 'list')
   if (list !== undefined) {
@@ -75,13 +71,12 @@ export function readSimpleType(
       throw problem(
         'TM-2213',
         { what: `The list of lists "${name}"`, reason: 'XML Schema does not allow it' },
-        { place: origin },
+        { place: element.place },
       )
     return {
       kind: 'list',
       item,
       ...documentation,
-      origin,
       layout: { written: 'spaced' } satisfies ListLayout,
     }
   }
@@ -108,14 +103,14 @@ export function readSimpleType(
       throw problem(
         'TM-2104',
         { what: `The union "${name}"`, attribute: 'memberTypes' },
-        { place: union.origin },
+        { place: union.place },
       )
-    return { kind: 'union', alternatives, ...documentation, origin }
+    return { kind: 'union', alternatives, ...documentation }
   }
   throw problem(
     'TM-2104',
     { what: `The simple type "${name}"`, attribute: 'restriction, list or union' },
-    { place: origin },
+    { place: element.place },
   )
 }
 
@@ -234,8 +229,7 @@ export function applyFacets(
       return {
         kind: 'enumeration',
         members,
-        base: { kind: 'scalar', base: 'text', format: 'xs:anySimpleType', origin: base.origin },
-        origin: base.origin,
+        base: { kind: 'scalar', base: 'text', format: 'xs:anySimpleType' },
       }
     return { ...base, ...(patterns === undefined ? {} : { constraints: { patterns } }) }
   }
@@ -268,7 +262,6 @@ export function applyFacets(
     kind: 'scalar',
     base: base.base,
     format,
-    origin: base.origin,
     ...(Object.keys(constraints).length === 0 ? {} : { constraints }),
   }
   if (base.base !== 'text') {
@@ -283,9 +276,7 @@ export function applyFacets(
   const distinct = [
     ...new Map(members.map((member) => [member.value, member] as const).reverse()).values(),
   ].reverse()
-  return distinct.length === 0
-    ? scalar
-    : { kind: 'enumeration', members: distinct, base: scalar, origin: base.origin }
+  return distinct.length === 0 ? scalar : { kind: 'enumeration', members: distinct, base: scalar }
 }
 
 /** What a text becomes by what is said of white space. */

@@ -1,3 +1,4 @@
+import { withoutName } from '../../contract/queries.js'
 import { addTo } from '../../contract/lists.js'
 import type {
   Choice,
@@ -45,7 +46,6 @@ import {
   occurrence,
   presets,
   soleRepeatedElement,
-  withoutName,
 } from './recognising.js'
 import { readableMember, withReadableNames } from './readable-names.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
@@ -130,7 +130,7 @@ export class TypeReader {
     const { origin } = at
     if (name[0] === xsd) {
       if (name[1] === 'anyType') {
-        return { kind: 'fragment', mayBeRecord: true, origin }
+        return { kind: 'fragment', mayBeRecord: true }
       }
       const builtin = builtinType(name[1], at)
       if (builtin === undefined)
@@ -141,17 +141,17 @@ export class TypeReader {
             reference: `xs:${name[1]}`,
             nearest: 'XML Schema has no built-in type of that name.',
           },
-          { place: origin },
+          { place: at.place },
         )
       return builtin
     }
     if (name[0] === attachmentsProfile && name[1] === 'swaRef')
-      return { kind: 'scalar', base: 'bytes', format: 'xs:swaRef', origin }
+      return { kind: 'scalar', base: 'bytes', format: 'xs:swaRef' }
     if (soapEncodings.includes(name[0])) {
       const builtin = builtinType(name[1] === 'base64' ? 'base64Binary' : name[1], at)
       if (builtin !== undefined) return builtin
       if (name[1] === 'Array')
-        return this.encodedList({ kind: 'fragment', mayBeRecord: true, origin }, origin)
+        return this.encodedList({ kind: 'fragment', mayBeRecord: true }, origin)
       this.notes.add(
         'approximated',
         'TM-2213',
@@ -161,13 +161,13 @@ export class TypeReader {
         },
         origin,
       )
-      return { kind: 'fragment', origin }
+      return { kind: 'fragment' }
     }
     const component = this.schemas.require('type', name, at)
     // Complex types are read later: schemas have chains of types longer than a stack is deep.
     if (component.element.local === 'simpleType') this.readGlobalType(component)
     else this.waiting.push(component)
-    return this.referTo(keyOf(name), at)
+    return { kind: 'reference', to: keyOf(name) }
   }
 
   /** The type of a global element, as `element=` of a message part and `ref=` mean it. */
@@ -222,20 +222,21 @@ export class TypeReader {
     const { element, schema } = component
     const name = component.name[1]
     if (this.reading.size > mostInside)
-      throw problem('TM-2221', { name, limit: mostInside }, { place: element.origin })
+      throw problem('TM-2221', { name, limit: mostInside }, { place: element.place })
     if (element.local === 'simpleType') {
-      if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.origin })
+      if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.place })
       this.reading.add(id)
       const type = readSimpleType(element, name, this.notes, (reference, at) =>
         this.simpleType(reference, at, schema, { id, name }),
       )
       this.reading.delete(id)
-      this.types[id] = { ...type, id, name }
+      this.types[id] = { ...type, id, name, origin: element.origin }
       return
     }
     if (this.reading.has(id)) return
     this.reading.add(id)
-    this.types[id] = { ...this.readComplexType(element, schema, { id, name }), id, name }
+    const type = this.readComplexType(element, schema, { id, name })
+    this.types[id] = { ...type, id, name, origin: element.origin }
     this.reading.delete(id)
   }
 
@@ -245,18 +246,15 @@ export class TypeReader {
     owner: Owner,
   ): RecordType | ListType | MapType {
     if (isDataSet(element)) {
-      const { origin } = element
       const documentation = documented(element)
       element.readWhole()
       return {
         kind: 'map',
         value: {
           kind: 'list',
-          item: { kind: 'map', value: { kind: 'anything', origin }, origin },
-          origin,
+          item: { kind: 'map', value: { kind: 'anything' } },
         },
         ...documentation,
-        origin,
         layout: { written: 'dataSet' } satisfies MapLayout,
       }
     }
@@ -268,11 +266,10 @@ export class TypeReader {
     if (!isList || field?.type.kind !== 'list' || (field.layout as FieldLayout).place === 'group')
       return record
     const { name } = field.layout as FieldLayout
-    const { documentation, origin } = record
+    const { documentation } = record
     return {
       ...field.type,
       ...(documentation === undefined ? {} : { documentation }),
-      origin,
       layout: { written: 'items', item: name } satisfies ListLayout,
     }
   }
@@ -312,7 +309,7 @@ export class TypeReader {
       /^([^[]*)(.*)$/.exec(typed?.attribute('arrayType', wsdl) ?? '') ?? []
     const inside = (): Type =>
       item === undefined
-        ? { kind: 'fragment', mayBeRecord: true, origin: element.origin }
+        ? { kind: 'fragment', mayBeRecord: true }
         : this.readElementField(item, schema, owner).type
     const type =
       typed !== undefined && name !== ''
@@ -333,7 +330,6 @@ export class TypeReader {
       kind: 'list',
       item: inner,
       ...(dimensions > 1 ? {} : { itemNullable: true }),
-      origin,
       layout: {
         written: 'items',
         item: ['', 'item'],
@@ -402,7 +398,6 @@ export class TypeReader {
       ...(typeName.typeName === undefined ? { anonymous: true as const } : {}),
       ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
       ...documentation,
-      origin: element.origin,
       layout,
     }
   }
@@ -456,7 +451,7 @@ export class TypeReader {
       throw problem(
         'TM-2104',
         { what: `<${holder.name}> of "${owner.name}"`, attribute: 'extension or restriction' },
-        { place: holder.origin },
+        { place: holder.place },
       )
     documentationOf(derivation)
     derivation.attribute('id')
@@ -584,19 +579,17 @@ export class TypeReader {
         layout,
       })
     })
-    const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string', origin }
+    const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string' }
     const item: Type =
       each.length === 0
         ? text
         : {
             kind: 'union',
             alternatives: [text, this.keepGroup(oneOf(each, false), owner, element)],
-            origin,
           }
     const type: ListType = {
       kind: 'list',
       item,
-      origin,
       layout: { written: 'turns' } satisfies ListLayout,
     }
     return ofField({
@@ -634,7 +627,7 @@ export class TypeReader {
         } satisfies RecordLayout,
       }
     }
-    return { kind: 'reference', to: id, origin: particle.origin }
+    return { kind: 'reference', to: id }
   }
 
   /** Forgets a group whose turns turned out to be those of mixed content. */
@@ -659,16 +652,16 @@ export class TypeReader {
           reference: keyOf(name),
           nearest: "It is a simple type, which complex content can't extend.",
         },
-        { place: at.origin },
+        { place: at.place },
       )
     for (let id: TypeId | undefined = type.to; id !== undefined;) {
-      if (id === owner.id) throw problem('TM-2216', { name: owner.name }, { place: at.origin })
+      if (id === owner.id) throw problem('TM-2216', { name: owner.name }, { place: at.place })
       const named: NamedType | undefined = this.types[id]
       id = named?.kind === 'record' ? named.base?.to : undefined
     }
     // A type still being read would only show up here if it extended itself in a longer circle.
     if (this.types[type.to] === undefined)
-      throw problem('TM-2216', { name: owner.name }, { place: at.origin })
+      throw problem('TM-2216', { name: owner.name }, { place: at.place })
     return type
   }
 
@@ -720,7 +713,7 @@ export class TypeReader {
           reference: keyOf(name),
           nearest: 'The type of that name has none.',
         },
-        { place: derivation.origin },
+        { place: derivation.place },
       )
     }
     const own: Draft = { content: nothing, ...attributes, base: undefined, restricts: false }
@@ -752,7 +745,7 @@ export class TypeReader {
     const layout: FieldLayout = { place: 'text', name: ['', ''] }
     return {
       name: '$text',
-      type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text') : type,
+      type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text', at.origin) : type,
       optional: false,
       nullable: false,
       origin: at.origin,
@@ -1035,7 +1028,6 @@ export class TypeReader {
         kind: 'scalar',
         base: 'text',
         format: 'xs:anySimpleType',
-        origin: declaration.origin,
       }
     return this.anonymousSimple(
       inside,
@@ -1065,7 +1057,7 @@ export class TypeReader {
       const name = this.schemas.resolve(named, element, schema)
       // An element says which simple type it is of; an attribute can't.
       return name[0] === xsd && name[1] === 'anySimpleType'
-        ? { kind: 'fragment', origin: element.origin }
+        ? { kind: 'fragment' }
         : this.typeNamed(name, element)
     }
     const simple = element.takeOne(xsd, 'simpleType')
@@ -1079,16 +1071,17 @@ export class TypeReader {
           ...this.readComplexType(complex, schema, { id: owner.id, name }),
           id: owner.id,
           name,
+          origin: complex.origin,
         }
         this.reading.delete(owner.id)
       }
-      return this.referTo(owner.id, element)
+      return { kind: 'reference', to: owner.id }
     }
     if (head !== undefined)
       return this.elementType(
         this.schemas.require('element', this.schemas.resolve(head, element, schema), element),
       )
-    return { kind: 'fragment', mayBeRecord: true, origin: element.origin }
+    return { kind: 'fragment', mayBeRecord: true }
   }
 
   private anonymousSimple(
@@ -1101,14 +1094,19 @@ export class TypeReader {
       this.simpleType(reference, at, schema, owner),
     )
     return type.kind === 'enumeration'
-      ? this.keepAnonymous(type, owner, local === 'own' ? '' : local)
+      ? this.keepAnonymous(type, owner, local === 'own' ? '' : local, element.origin)
       : type
   }
 
-  private keepAnonymous(type: SimpleType, owner: Owner, local: string): ReferenceType {
+  private keepAnonymous(
+    type: SimpleType,
+    owner: Owner,
+    local: string,
+    origin: Origin,
+  ): ReferenceType {
     const id = local === 'Text' ? `${owner.id}/$text` : owner.id
-    this.types[id] ??= { ...type, id, name: owner.name + capitalised(local) }
-    return { kind: 'reference', to: id, origin: type.origin }
+    this.types[id] ??= { ...type, id, name: owner.name + capitalised(local), origin }
+    return { kind: 'reference', to: id }
   }
 
   /** The simple type that is named, or stands inside `at`, resolved to the end. */
@@ -1121,7 +1119,7 @@ export class TypeReader {
     if (reference === undefined) {
       const inside = at.takeOne(xsd, 'simpleType')
       if (inside === undefined)
-        throw problem('TM-2104', { what: `<${at.name}>`, attribute: 'base' }, { place: at.origin })
+        throw problem('TM-2104', { what: `<${at.name}>`, attribute: 'base' }, { place: at.place })
       return readSimpleType(inside, owner.name, this.notes, (name, where) =>
         this.simpleType(name, where, schema, owner),
       )
@@ -1140,12 +1138,8 @@ export class TypeReader {
     throw problem(
       'TM-2201',
       { kind: 'simple type', reference, nearest: 'The type of that name is complex.' },
-      { place: at.origin },
+      { place: at.place },
     )
-  }
-
-  private referTo(id: TypeId, at: XmlElement): ReferenceType {
-    return { kind: 'reference', to: id, origin: at.origin }
   }
 
   /**
@@ -1155,14 +1149,14 @@ export class TypeReader {
   private expand<Result>(component: Component, kind: string, read: () => Result): Result {
     const id = `${kind} ${keyOf(component.name)}`
     if (this.reading.has(id))
-      throw problem('TM-2216', { name: component.name[1] }, { place: component.element.origin })
+      throw problem('TM-2216', { name: component.name[1] }, { place: component.element.place })
     if (this.expanding === 0) this.expanded = 0
     this.expanded += 1
     if (this.expanded > mostInside)
       throw problem(
         'TM-2221',
         { name: component.name[1], limit: mostInside },
-        { place: component.element.origin },
+        { place: component.element.place },
       )
     this.reading.add(id)
     this.expanding += 1
@@ -1244,7 +1238,7 @@ export class TypeReader {
 function xmlAttribute(name: QualifiedName, { origin }: XmlElement): Field {
   return {
     name: name[1],
-    type: { kind: 'scalar', base: 'text', format: 'xs:string', origin },
+    type: { kind: 'scalar', base: 'text', format: 'xs:string' },
     optional: true,
     nullable: false,
     origin,

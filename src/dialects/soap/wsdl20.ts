@@ -95,7 +95,7 @@ class Translation {
     attributes: Readonly<Record<string, string>>,
     children: readonly XmlElement[] = [],
   ): XmlElement {
-    const made = new XmlElement(local, namespace, local, source.origin, source, {
+    const made = new XmlElement(local, namespace, local, source, source, {
       [own]: this.namespace,
     })
     for (const [name, value] of Object.entries(attributes))
@@ -212,7 +212,7 @@ class Translation {
               reference: written,
               nearest: 'No interface declares it.',
             },
-            { place: each.origin },
+            { place: each.place },
           )
         const local = wantedAttribute(fault, 'name')
         return this.make(each, wsdl, 'fault', {
@@ -275,7 +275,7 @@ class Translation {
                 this.make(header, soap, 'header', {
                   message: this.message(
                     header,
-                    `header.${String(header.origin.line)}.${String(header.origin.column)}`,
+                    `header.${String(header.origin)}`,
                     wantedAttribute(header, 'element'),
                   ),
                   part: wantedAttribute(header, 'element').replace(/^.*:/, ''),

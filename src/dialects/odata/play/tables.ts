@@ -56,7 +56,7 @@ export class Tables {
 
   private entity(table: string, id: TypeId, plain: Plain): Entity {
     const kind = this.kindOf(id, plain)
-    const type: Type = { kind: 'reference', to: kind, origin: this.contract.origin }
+    const type: Type = { kind: 'reference', to: kind }
     const given = fromPlain(this.contract, type, plain)
     // Entities come with all their properties (Protocol, section 11.2.5.1).
     const values = withNulls(this.contract, type, given, isProperty)
