@@ -62,7 +62,7 @@ async function bundled(lines, splitting, external) {
 
 const kilobytes = (bytes) => `${(bytes / 1000).toFixed(1)} kB`
 const zipped = (file) => gzipSync(file.contents, { level: 9 }).length
-const packages = ['saxes', 'lossless-json']
+const packages = ['saxes']
 
 async function measured(title, lines) {
   const ours = await bundled(lines, false, packages)

@@ -262,7 +262,6 @@ for (const format of wanted === undefined ? ['json', 'yaml'] : [wanted]) {
         write: false,
         format: 'esm',
         platform: 'browser',
-        external: ['lossless-json'],
         logLevel: 'silent',
       })
       row.bundle = [

@@ -98,7 +98,6 @@ async function bundleAll(entries) {
     outbase: outdir,
     outExtension: { '.js': '.mjs' },
     format: 'esm',
-    alias: { 'lossless-json': fileURLToPath(import.meta.resolve('lossless-json')) },
     plugins: [sharedRuntime],
   })
 }

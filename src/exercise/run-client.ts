@@ -37,9 +37,7 @@ export async function bundleClient(
     target: 'node20',
     logLevel: 'silent',
     // A project that has not installed the client's packages yet can still call.
-    alias: Object.fromEntries(
-      ['saxes', 'lossless-json'].map((name) => [name, fileURLToPath(import.meta.resolve(name))]),
-    ),
+    alias: { saxes: fileURLToPath(import.meta.resolve('saxes')) },
     plugins: inMemory === undefined ? [] : [filesPlugin(inMemory)],
   })
   return result.outputFiles[0]?.text ?? ''

@@ -8,12 +8,13 @@ export const offset = '[+-](?:(?:0\\d|1[0-3]):[0-5]\\d|14:00)'
  * begin with a year, a month and a day.
  */
 export function dayExists(text: string): boolean {
-  const [, years = '', month = '', day = ''] = /^(-?\d+)-(\d\d)-(\d\d)/.exec(text) ?? []
-  const lengths = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
-  const year = Number(years)
+  const dash = text.indexOf('-', 1)
+  const month = Number(text.slice(dash + 1, dash + 3))
+  const day = Number(text.slice(dash + 4, dash + 6))
+  // Every month has days up to the 28th.
+  if (day <= 28) return day >= 1 && month >= 1 && month <= 12
+  const year = Number(text.slice(0, dash))
   const leap = (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0
-  return (
-    Number(day) >= 1 &&
-    Number(day) <= (month === '02' && !leap ? 28 : (lengths[Number(month) - 1] ?? 0))
-  )
+  const lengths = [31, leap ? 29 : 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
+  return day <= (lengths[month - 1] ?? 0)
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals'
 import fc from 'fast-check'
 import { parse } from 'lossless-json'
+import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { parseJson } from '../../src/runtime/json/parse-json.js'
 import { anything, jsonText, RawNumber, readAnything } from '../../src/runtime/json/values.js'
 
@@ -36,6 +37,15 @@ function valueOf(number: string): string {
   return short === '' ? '0' : `${sign}${short}e${String(power)}`
 }
 
+function thrownBy(act: () => unknown): string {
+  try {
+    act()
+    return ''
+  } catch (error) {
+    return (error as Error).message
+  }
+}
+
 describe('JSON whose numbers JavaScript might round', () => {
   it('is parsed as another parser does that keeps all digits', () => {
     fc.assert(
@@ -47,6 +57,13 @@ describe('JSON whose numbers JavaScript might round', () => {
           })
         const theirs = parse(written, null, (each) => new RawNumber(each))
         expect(numbers(parseJson(written))).toBe(numbers(theirs))
+        // Exactly means to the letter, where the platform would not write it the same way.
+        const letters = (value: unknown): string =>
+          JSON.stringify(value, (_, each: unknown) => {
+            if (each instanceof RawNumber) return `number ${each.digits}`
+            return typeof each === 'number' ? `number ${jsonText(each)}` : each
+          })
+        expect(letters(exactJson(written))).toBe(letters(theirs))
       }),
       { numRuns: 2000 },
     )
@@ -59,7 +76,10 @@ describe('JSON whose numbers JavaScript might round', () => {
       '"1234567890123456789',
       '[0123456789012345678]',
     ])
-      expect(() => parseJson(wrong)).toThrow(SyntaxError)
+      for (const read of [parseJson, exactJson]) {
+        expect(() => read(wrong)).toThrow(SyntaxError)
+        expect(() => read(wrong)).toThrow(thrownBy(() => JSON.parse(wrong)))
+      }
   })
 
   it('whole numbers keep all digits both ways; of others it is said that some are lost', () => {

@@ -227,7 +227,6 @@ describe('the generated client', () => {
       bundle: true,
       write: false,
       format: 'esm',
-      external: ['lossless-json'],
     })
     const [bundle = ''] = outputFiles.map(({ text }) => text)
     expect(bundle).toContain('Vessels.count')

@@ -45,7 +45,6 @@ export function runtimeNeeds(contract: Contract): {
   return {
     files,
     packages: {
-      ...(needsExactJson(contract) ? { 'lossless-json': '^4.0.0' } : {}),
       ...(kinds.has('xml') ? { saxes: '^6.0.0' } : {}),
     },
   }

@@ -83,7 +83,7 @@ export const httpEmitter: Emitter = {
     'http/http.ts',
     'http/headers.ts',
     'http/json.ts',
-    'http/json-as-is.ts',
+    'http/as-promised.ts',
     'http/json-codec.ts',
     'http/parameters.ts',
     'http/security.ts',

@@ -150,7 +150,7 @@ export const odataEmitter: Emitter = {
     ].map((name) => `odata/${name}.ts`),
     ...(hasExactNumbers(contract) ? ['json/exact-json.ts'] : []),
   ],
-  dependencies: (contract) => (hasExactNumbers(contract) ? { 'lossless-json': '^4.0.0' } : {}),
+  dependencies: () => ({}),
   pages(contract, names) {
     const pages = [
       codecsPage(contract, names),

@@ -29,6 +29,7 @@ import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
 import { reasonIn } from '../refusals.js'
 import type { HeaderReader } from './headers.js'
 import { climbs } from '../wire-address.js'
+import { odd, straightOf } from './as-promised.js'
 import { checkJson, checkMembers, fromJson, toJson } from './json.js'
 import {
   factsOf,
@@ -624,10 +625,15 @@ function readJson(
   if (bare !== undefined) return bare
   let json: unknown
   try {
-    json =
-      content.format?.read === undefined
-        ? (operation.parse ?? parseJson)(text)
-        : content.format.read(content, text)
+    if (content.format?.read !== undefined) json = content.format.read(content, text)
+    else if (operation.parse !== undefined) json = operation.parse(text)
+    else {
+      json = JSON.parse(text)
+      const straight = content.is === undefined ? odd : straightOf(content.is)?.(json)
+      if (straight !== odd && straight !== undefined) return straight
+      // What is not as promised may have numbers that nobody expected.
+      if (hasManyDigits(text)) json = parseJson(text)
+    }
   } catch (error) {
     throw isTooDeep(error)
       ? tooDeep()

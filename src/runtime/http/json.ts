@@ -14,7 +14,7 @@ import {
   unsized,
   type SimpleJson,
 } from '../json/values.js'
-import { asIsOf } from './json-as-is.js'
+import { odd, straightOf } from './as-promised.js'
 import {
   settled,
   type AnyJsonMember,
@@ -89,7 +89,8 @@ export function fromJson(
   onDeviation: (deviation: Deviation) => void,
   elsewhere: Elsewhere = [],
 ): unknown {
-  if (elsewhere.length === 0 && asIsOf(reference)?.(json) === true) return json
+  const straight = elsewhere.length === 0 ? straightOf(reference)?.(json) : odd
+  if (straight !== odd && straight !== undefined) return straight
   const codec = settled(reference)
   const breach = (promised: string): never => {
     throw new ContractBreach(path, promised, show(json))
