@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals'
 import { endsInTime } from '../../src/contract/pattern-safety.js'
-import { isTooLongFor, matches } from '../../src/runtime/json/values.js'
+import { isTooLongFor, matches } from '../../src/runtime/facets.js'
 import { readText } from '../support/descriptions.js'
 
 const endless = [

@@ -88,7 +88,6 @@ export const httpEmitter: Emitter = {
     'http/parameters.ts',
     'http/security.ts',
     'json/as-it-came.ts',
-    'json/numbers.ts',
     'json/parse-json.ts',
     'json/values.ts',
     ...runtimeNeeds(contract).files,

@@ -126,7 +126,6 @@ export const odataEmitter: Emitter = {
     'listing.ts',
     'service-links.ts',
     'json/as-it-came.ts',
-    'json/numbers.ts',
     'json/parse-json.ts',
     'json/values.ts',
     ...[

@@ -1,4 +1,5 @@
-import { checkLimits, isObject, unsized, type SimpleJson } from '../json/values.js'
+import { brokenFacet } from '../facets.js'
+import { isObject, unsized, type SimpleJson } from '../json/values.js'
 import { factsOf, type AnyJsonRef, type JsonFacts } from './json-codec.js'
 
 /**
@@ -54,7 +55,7 @@ function compiled(codec: JsonFacts): Straight {
     const read = ofSimple(codec.restricts)
     return (json) => {
       const value = read(json)
-      return value === odd || checkLimits(codec, value) === undefined ? value : odd
+      return value === odd || brokenFacet(codec, value) === undefined ? value : odd
     }
   }
   if (codec.literals !== undefined) {

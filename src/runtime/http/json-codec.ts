@@ -1,5 +1,6 @@
 import type { Misfit } from '../failures.js'
-import type { JsonLimits, Present, SimpleJson } from '../json/values.js'
+import type { Facets } from '../facets.js'
+import type { Present, SimpleJson } from '../json/values.js'
 
 /**
  * What codecs of JSON are, as the compiler sees them: each knows the type of its values, so that a
@@ -35,7 +36,7 @@ interface MemberFacts {
  * check one type with members that may be missing in a fraction of the time that a union takes
  * them, and there are thousands of codecs in a client.
  */
-export interface AnyJsonCodec extends JsonLimits {
+export interface AnyJsonCodec extends Facets {
   readonly simple?: string
   read?(json: unknown): unknown
   write?(value: never): unknown
@@ -137,7 +138,7 @@ type Memberless =
 
 export type SettledCodec =
   | AnySimple
-  | (JsonLimits & { readonly restricts: AnySimple })
+  | (Facets & { readonly restricts: AnySimple })
   | { readonly literals: readonly unknown[] }
   | {
       readonly items: AnyJsonRef

@@ -5,15 +5,14 @@ import {
   readAnything,
   readQuoted,
   asNumber,
-  checkLimits,
-  matches,
   isObject,
-  join,
   mapMembers,
   show,
   unsized,
   type SimpleJson,
 } from '../json/values.js'
+import { brokenFacet, matches } from '../facets.js'
+import { expected, brokenCount, join, unknownName } from '../violations.js'
 import { odd, straightOf } from './as-promised.js'
 import {
   settled,
@@ -103,7 +102,7 @@ export function fromJson(
         ? readAnything(json, deviate)
         : (simple.read(json) ?? readQuoted(simple, json, deviate))
     if (value === undefined) breach(simple.simple)
-    const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
+    const message = 'restricts' in codec ? brokenFacet(codec, value) : undefined
     if (message !== undefined) deviate(message)
     if (simple.simple === unsized && !Number.isSafeInteger(value))
       deviate('has more digits than a number holds exactly')
@@ -124,7 +123,7 @@ export function fromJson(
   if ('items' in codec || 'tuple' in codec) {
     if (!Array.isArray(json)) return breach('a list')
     if ('tuple' in codec) {
-      const count = countMessage(
+      const count = brokenCount(
         json.length,
         codec.min,
         codec.rest === undefined
@@ -206,13 +205,12 @@ export function checkJson(
   elsewhere: Elsewhere = [],
 ): void {
   const codec = settled(reference)
-  const wrong = (expected: string): void =>
-    void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
+  const wrong = (what: string): void => void misfits.push({ path, message: expected(what, value) })
   if ('simple' in codec || 'restricts' in codec) {
     const simple = 'restricts' in codec ? codec.restricts : codec
     if (!simple.check(value)) wrong(simple.simple)
     else {
-      const message = 'restricts' in codec ? checkLimits(codec, value) : undefined
+      const message = 'restricts' in codec ? brokenFacet(codec, value) : undefined
       if (message !== undefined) misfits.push({ path, message })
     }
   } else if ('literals' in codec) {
@@ -234,7 +232,7 @@ export function checkJson(
       'tuple' in codec && codec.rest === undefined
         ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length)
         : codec.max
-    const count = countMessage(value.length, codec.min, most)
+    const count = brokenCount(value.length, codec.min, most)
     if (count !== undefined) misfits.push({ path, message: count })
     value.forEach((item: unknown, at) => {
       const is = 'items' in codec ? codec.items : (codec.tuple[at] ?? codec.rest)
@@ -353,33 +351,9 @@ function checkNames(
   path: string,
   misfits: Misfit[],
 ): void {
-  for (const name of Object.keys(value)) {
-    if (names.includes(name) || value[name] === undefined) continue
-    const near =
-      names.find((each) => each.toLowerCase() === name.toLowerCase()) ??
-      names.find(
-        (each) => each.length > 2 && each.toLowerCase().startsWith(name.toLowerCase().slice(0, 3)),
-      )
-    misfits.push({
-      path: join(path, name),
-      message:
-        near === undefined
-          ? `is not known here; there are ${names.join(', ') || 'no members'}`
-          : `is not known here; is "${near}" meant?`,
-    })
-  }
-}
-
-function countMessage(
-  count: number,
-  least: number | undefined,
-  most: number | undefined,
-): string | undefined {
-  if (least !== undefined && count < least)
-    return `must have at least ${String(least)}, has ${String(count)}`
-  return most !== undefined && count > most
-    ? `must have at most ${String(most)}, has ${String(count)}`
-    : undefined
+  for (const name of Object.keys(value))
+    if (!names.includes(name) && value[name] !== undefined)
+      misfits.push({ path: join(path, name), message: unknownName(name, names) })
 }
 
 function positionOf(

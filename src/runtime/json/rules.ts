@@ -1,5 +1,7 @@
-import { compareNumbers, isMultiple } from './numbers.js'
-import { matches, isObject, join, RawNumber, show, type JsonLimits } from './values.js'
+import { isMultiple } from '../numbers.js'
+import { brokenBound, matches, type Facets } from '../facets.js'
+import { brokenCount, join } from '../violations.js'
+import { isObject, RawNumber, show } from './values.js'
 
 /**
  * What values must satisfy beyond their types: JSON Schema 2020-12 (Validation and the applicators
@@ -9,7 +11,7 @@ import { matches, isObject, join, RawNumber, show, type JsonLimits } from './val
 export type LiveRule = boolean | RuleKeywords
 
 export interface RuleKeywords extends Pick<
-  JsonLimits,
+  Facets,
   | 'minimum'
   | 'maximum'
   | 'exclusiveMinimum'
@@ -250,47 +252,24 @@ function simpleBreak(rule: RuleKeywords, json: unknown): string | undefined {
     return `must be ${show(rule.const)}, is ${show(json)}`
   if (rule.enum !== undefined && !rule.enum.some((each) => isSame(each, json)))
     return `must be one of ${rule.enum.map(show).join(', ')}, is ${show(json)}`
-  if (number !== undefined) return numberBreak(rule, number)
+  if (number !== undefined) return brokenBound(rule, number, new RawNumber(number))
   if (typeof json === 'string') {
-    const length = [...json].length
-    if (rule.minLength !== undefined && length < rule.minLength)
-      return `must have at least ${String(rule.minLength)} characters, has ${String(length)}`
-    if (rule.maxLength !== undefined && length > rule.maxLength)
-      return `must have at most ${String(rule.maxLength)} characters, has ${String(length)}`
+    const count = brokenCount([...json].length, rule.minLength, rule.maxLength, ' characters')
+    if (count !== undefined) return count
     return rule.pattern === undefined || matches(rule.pattern, json)
       ? undefined
       : `must match ${rule.pattern}, is ${show(json)}`
   }
   if (Array.isArray(json)) {
-    if (rule.minItems !== undefined && json.length < rule.minItems)
-      return `must have at least ${String(rule.minItems)} items, has ${String(json.length)}`
-    if (rule.maxItems !== undefined && json.length > rule.maxItems)
-      return `must have at most ${String(rule.maxItems)} items, has ${String(json.length)}`
+    const count = brokenCount(json.length, rule.minItems, rule.maxItems, ' items')
+    if (count !== undefined) return count
     return rule.uniqueItems === true && new Set(json.map(canonical)).size < json.length
       ? 'must not have the same item twice'
       : undefined
   }
   if (!isObject(json)) return undefined
   const count = Object.values(json).filter((value) => value !== undefined).length
-  if (rule.minProperties !== undefined && count < rule.minProperties)
-    return `must have at least ${String(rule.minProperties)} members, has ${String(count)}`
-  return rule.maxProperties !== undefined && count > rule.maxProperties
-    ? `must have at most ${String(rule.maxProperties)} members, has ${String(count)}`
-    : undefined
-}
-
-function numberBreak(rule: RuleKeywords, digits: string): string | undefined {
-  if (rule.minimum !== undefined && compareNumbers(digits, rule.minimum) < 0)
-    return `must be at least ${rule.minimum}, is ${digits}`
-  if (rule.maximum !== undefined && compareNumbers(digits, rule.maximum) > 0)
-    return `must be at most ${rule.maximum}, is ${digits}`
-  if (rule.exclusiveMinimum !== undefined && compareNumbers(digits, rule.exclusiveMinimum) <= 0)
-    return `must be more than ${rule.exclusiveMinimum}, is ${digits}`
-  if (rule.exclusiveMaximum !== undefined && compareNumbers(digits, rule.exclusiveMaximum) >= 0)
-    return `must be less than ${rule.exclusiveMaximum}, is ${digits}`
-  return rule.multipleOf !== undefined && !isMultiple(digits, rule.multipleOf)
-    ? `must be a multiple of ${rule.multipleOf}, is ${digits}`
-    : undefined
+  return brokenCount(count, rule.minProperties, rule.maxProperties, ' members')
 }
 
 function isOfType(type: string, json: unknown, number: string | undefined): boolean {

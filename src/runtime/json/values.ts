@@ -1,6 +1,6 @@
 import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
-import { compareNumbers, isMultiple } from './numbers.js'
+import { show as showAny } from '../violations.js'
 
 /**
  * Simple values in JSON, and JSON text itself: what the dialects that speak JSON have in common.
@@ -32,19 +32,6 @@ export interface SimpleJson<T> {
   check(value: unknown): boolean
   /** Is a JSON value one of these as it stands? Where that can't be, it is left out. */
   asIs?(json: unknown): boolean
-}
-
-export interface JsonLimits {
-  readonly minimum?: string
-  readonly maximum?: string
-  readonly exclusiveMinimum?: string
-  readonly exclusiveMaximum?: string
-  readonly multipleOf?: string
-  readonly minLength?: number
-  readonly maxLength?: number
-  readonly totalDigits?: number
-  readonly fractionDigits?: number
-  readonly patterns?: readonly (readonly string[])[]
 }
 
 export function plain<T>(simple: string, check: (value: unknown) => value is T): SimpleJson<T> {
@@ -303,84 +290,6 @@ export function jsonText(json: unknown): string {
   return typeof json === 'bigint' ? String(json) : (JSON.stringify(json) ?? 'null')
 }
 
-const expressions = new Map<string, RegExp>()
-
-/**
- * A pattern as ECMAScript reads it: with the `u` flag, unless it was written without thought of
- * that (`[\w-.]`).
- */
-export function expression(pattern: string): RegExp {
-  let made = expressions.get(pattern)
-  if (made === undefined) {
-    try {
-      made = new RegExp(pattern, 'u')
-    } catch {
-      made = new RegExp(pattern)
-    }
-    expressions.set(pattern, made)
-  }
-  return made
-}
-
-/** So many steps a check may take. */
-const mostSteps = 1e8
-
-/**
- * Does a text match a pattern? An engine that backtracks takes a time that grows with the length of
- * the text to the power of the repetitions in the pattern: a text that is too long for that is not
- * checked. (Patterns that may take without end are in no client.)
- */
-export function matches(pattern: string, text: string): boolean {
-  return isTooLongFor(pattern, text) || expression(pattern).test(text)
-}
-
-/** Would checking a text take too many steps? */
-export function isTooLongFor(pattern: string, text: string): boolean {
-  return (
-    text.length > 100 &&
-    text.length **
-      ((pattern.match(/[*+]|\{\d+,/g)?.length ?? 0) + (pattern.startsWith('^') ? 0 : 1)) >
-      mostSteps
-  )
-}
-
-export function checkLimits(limits: JsonLimits, value: unknown): string | undefined {
-  const written = String(value)
-  if (limits.minimum !== undefined && compareNumbers(written, limits.minimum) < 0)
-    return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && compareNumbers(written, limits.maximum) > 0)
-    return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (
-    limits.exclusiveMinimum !== undefined &&
-    compareNumbers(written, limits.exclusiveMinimum) <= 0
-  )
-    return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (
-    limits.exclusiveMaximum !== undefined &&
-    compareNumbers(written, limits.exclusiveMaximum) >= 0
-  )
-    return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  if (limits.multipleOf !== undefined && !isMultiple(written, limits.multipleOf))
-    return `must be a multiple of ${limits.multipleOf}, is ${show(value)}`
-  const length = value instanceof Uint8Array ? value.length : [...written].length
-  if (limits.minLength !== undefined && length < limits.minLength)
-    return `must have at least ${String(limits.minLength)} characters, has ${String(length)}`
-  if (limits.maxLength !== undefined && length > limits.maxLength)
-    return `must have at most ${String(limits.maxLength)} characters, has ${String(length)}`
-  const [whole = '', fraction = ''] = written.replace(/^-/, '').split('.')
-  if (
-    limits.totalDigits !== undefined &&
-    whole.replace(/^0+/, '').length + fraction.length > limits.totalDigits
-  )
-    return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
-  if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits)
-    return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-  for (const group of limits.patterns ?? [])
-    if (!group.some((pattern) => matches(pattern, written)))
-      return `must match ${group.join(' or ')}, is ${show(value)}`
-  return undefined
-}
-
 export function mapMembers(
   value: object,
   convert: (name: string, member: unknown) => unknown,
@@ -401,18 +310,9 @@ export function mapMembers(
   return made
 }
 
-export function join(path: string, name: string): string {
-  return path === '' ? name : `${path}.${name}`
-}
-
+/** What a value is, in a few words. */
 export function show(value: unknown): string {
-  if (value instanceof RawNumber) return value.digits
-  if (typeof value === 'string')
-    return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
-  if (value === undefined) return 'nothing'
-  if (Array.isArray(value)) return `a list of ${String(value.length)}`
-  if (value instanceof Uint8Array) return `${String(value.length)} bytes`
-  return typeof value === 'object' && value !== null ? 'an object' : String(value)
+  return value instanceof RawNumber ? value.digits : showAny(value)
 }
 
 export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {

@@ -1,5 +1,6 @@
+import { expected, join } from '../violations.js'
 import { addressOf, type Connection, type ThisCall } from '../connection.js'
-import { isObject, join, show } from '../json/values.js'
+import { isObject, show } from '../json/values.js'
 import { listingOf } from '../listing.js'
 import { onOurHost } from '../service-links.js'
 import { resourcePath } from './addresses.js'
@@ -141,12 +142,12 @@ function checkAggregation(
     const property = (name: unknown, path: string): void => {
       const [first = ''] = String(name).split('/')
       if (typeof name !== 'string')
-        misfits.push({ path, message: `expected the name of a property, got ${show(name)}` })
+        misfits.push({ path, message: expected('the name of a property', name) })
       else if (!names.includes(first))
         misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
     }
     if (groupBy !== undefined && typeof groupBy !== 'string' && !Array.isArray(groupBy))
-      misfits.push({ path: 'groupBy', message: `expected a list of names, got ${show(groupBy)}` })
+      misfits.push({ path: 'groupBy', message: expected('a list of names', groupBy) })
     else
       namesOf(groupBy).forEach((name, at) =>
         property(name, typeof groupBy === 'string' ? 'groupBy' : `groupBy[${String(at)}]`),
@@ -159,7 +160,7 @@ function checkAggregation(
         path: 'measures',
         message: isObject(measures)
           ? 'is empty, and nothing is grouped'
-          : `expected an object, got ${show(measures)}`,
+          : expected('an object', measures),
       })
     else {
       for (const [name, measure] of Object.entries(measures)) {
@@ -172,14 +173,14 @@ function checkAggregation(
         if (!isObject(measure))
           misfits.push({
             path,
-            message: `expected "count", or an object with "of" and "by", got ${show(measure)}`,
+            message: expected('"count", or an object with "of" and "by"', measure),
           })
         else {
           property(measure.of, join(path, 'of'))
           if (!methods.includes(measure.by))
             misfits.push({
               path: join(path, 'by'),
-              message: `expected one of ${methods.map(show).join(', ')}, got ${show(measure.by)}`,
+              message: expected(`one of ${methods.map(show).join(', ')}`, measure.by),
             })
         }
       }

@@ -1,6 +1,7 @@
+import { expected } from '../violations.js'
 import type { Connection, ThisCall } from '../connection.js'
 import { InputRejected } from '../failures.js'
-import { isObject, show } from '../json/values.js'
+import { isObject } from '../json/values.js'
 import { listingOf, type Listing } from '../listing.js'
 import { onOurHost } from '../service-links.js'
 import type { EntityOperation } from './input-checks.js'
@@ -36,7 +37,7 @@ export function changes<Entity>(
       throw new InputRejected(operation.name, [
         {
           path: 'since',
-          message: `expected the address that a list gave as "changes", got ${show(since)}`,
+          message: expected('the address that a list gave as "changes"', since),
         },
       ])
     const url = onOurHost(connection, next ?? since)

@@ -1,5 +1,7 @@
+import { brokenFacet } from '../facets.js'
+import { expected, join } from '../violations.js'
 import type { Misfit } from '../failures.js'
-import { checkLimits, isObject, join, show } from '../json/values.js'
+import { isObject, show } from '../json/values.js'
 import { isBinding, Reference } from './addresses.js'
 import {
   edmOf,
@@ -44,8 +46,7 @@ export function checkProperty(
     return
   }
   if (property.many === true) {
-    if (!Array.isArray(value))
-      misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    if (!Array.isArray(value)) misfits.push({ path, message: expected('a list', value) })
     else
       value.forEach((each: unknown, at) =>
         checkValue(type, each, `${path}[${String(at)}]`, purpose, misfits),
@@ -87,9 +88,7 @@ export function checkKey(
     misfits.push({
       path,
       message:
-        key === undefined
-          ? 'is missing'
-          : `expected an object with ${names.join(' and ')}, got ${show(key)}`,
+        key === undefined ? 'is missing' : expected(`an object with ${names.join(' and ')}`, key),
     })
   else {
     for (const name of names) check(name, key[name], join(path, name))
@@ -106,20 +105,19 @@ function checkValue(
   purpose: Purpose,
   misfits: Misfit[],
 ): void {
-  const wrong = (expected: string): void =>
-    void misfits.push({ path, message: `expected ${expected}, got ${show(value)}` })
+  const wrong = (what: string): void => void misfits.push({ path, message: expected(what, value) })
   if ('members' in type) checkStructure(type, value, path, purpose, misfits)
   else if ('enumeration' in type) {
-    const expected = `${type.flags === true ? 'a list of ' : 'one of '}${type.values.map(show).join(', ')}`
+    const what = `${type.flags === true ? 'a list of ' : 'one of '}${type.values.map(show).join(', ')}`
     const values: readonly unknown[] = type.flags === true && Array.isArray(value) ? value : [value]
     if (
       (type.flags === true && !Array.isArray(value)) ||
       values.some((each) => typeof each !== 'string' || !type.values.includes(each))
     )
-      wrong(expected)
+      wrong(what)
   } else if (!edmOf(type).check(value)) wrong(edmOf(type).simple)
   else {
-    const message = 'restricts' in type ? checkLimits(type, value) : undefined
+    const message = 'restricts' in type ? brokenFacet(type, value) : undefined
     if (message !== undefined) misfits.push({ path, message })
   }
 }
@@ -138,7 +136,7 @@ export function checkStructure(
   deep = false,
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: `expected an object, got ${show(value)}` })
+    misfits.push({ path, message: expected('an object', value) })
     return
   }
   const which = value['$is']
@@ -150,7 +148,7 @@ export function checkStructure(
   if (structure === undefined) {
     misfits.push({
       path: join(path, '$is'),
-      message: `expected one of ${kindNames(declared).map(show).join(', ')}, got ${show(which)}`,
+      message: expected(`one of ${kindNames(declared).map(show).join(', ')}`, which),
     })
     return
   }

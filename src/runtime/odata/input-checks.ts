@@ -1,6 +1,7 @@
+import { expected, join } from '../violations.js'
 import type { Connection } from '../connection.js'
 import { InputRejected, type Misfit } from '../failures.js'
-import { isObject, join, show } from '../json/values.js'
+import { isObject } from '../json/values.js'
 import { keyedSteps, type Resource } from './addresses.js'
 import { checkKey, checkStructure } from './checking.js'
 import type { Purpose } from './model.js'
@@ -51,7 +52,7 @@ export function checkWithin(
       message:
         of === undefined
           ? 'is missing'
-          : `expected an object with ${steps.map(({ path }) => path).join(' and ')}, got ${show(of)}`,
+          : expected(`an object with ${steps.map(({ path }) => path).join(' and ')}`, of),
     })
   else for (const step of steps) checkKey(step.of, of[step.path], join('of', step.path), misfits)
   return ['of']
@@ -80,12 +81,12 @@ export function checkListing(
     if (trackChanges !== undefined && typeof trackChanges !== 'boolean')
       misfits.push({
         path: 'trackChanges',
-        message: `expected true or false, got ${show(trackChanges)}`,
+        message: expected('true or false', trackChanges),
       })
     if (pageSize !== undefined && !(Number.isInteger(pageSize) && Number(pageSize) > 0))
       misfits.push({
         path: 'pageSize',
-        message: `expected a whole number from 1 on, got ${show(pageSize)}`,
+        message: expected('a whole number from 1 on', pageSize),
       })
     if (restricted !== undefined && misfits.length === 0)
       checkRestrictions(restricted, input as Input, of, protocol, misfits)
@@ -152,7 +153,7 @@ export function checkEntityInput(
 export function checkTag(input: Input, name: 'ifMatch' | 'ifNoneMatch', misfits: Misfit[]): void {
   const tag = input[name]
   if (tag !== undefined && typeof tag !== 'string')
-    misfits.push({ path: name, message: `expected text, got ${show(tag)}` })
+    misfits.push({ path: name, message: expected('text', tag) })
 }
 
 /** The header that says for which version of an entity a request is meant. */

@@ -1,3 +1,4 @@
+import { expected } from '../violations.js'
 import { addressOf, receive, type Connection, type ThisCall } from '../connection.js'
 import type { Misfit } from '../failures.js'
 import { keepAnswer } from '../hearing.js'
@@ -153,9 +154,9 @@ function checkContent(input: object, misfits: Misfit[]): void {
   if (!(content instanceof Uint8Array))
     misfits.push({
       path: 'content',
-      message: content === undefined ? 'is missing' : `expected bytes, got ${show(content)}`,
+      message: content === undefined ? 'is missing' : expected('bytes', content),
     })
   for (const name of ['contentType', 'slug'] as const)
     if (texts[name] !== undefined && typeof texts[name] !== 'string')
-      misfits.push({ path: name, message: `expected text, got ${show(texts[name])}` })
+      misfits.push({ path: name, message: expected('text', texts[name]) })
 }

@@ -1,5 +1,6 @@
 import type { Deviation } from '../failures.js'
-import { isObject, type JsonLimits, type Present } from '../json/values.js'
+import type { Facets } from '../facets.js'
+import { isObject, type Present } from '../json/values.js'
 import type { Edm } from './edm.js'
 
 /** What is known of entities and complex types: plain data, printed into the client. */
@@ -14,7 +15,7 @@ export interface EnumType<T = string> {
   readonly flags?: boolean
 }
 
-export type RestrictedEdm = JsonLimits & { readonly restricts: Edm }
+export type RestrictedEdm = Facets & { readonly restricts: Edm }
 
 export type ValueType = Edm | RestrictedEdm | EnumType | AnyStructure
 
@@ -23,7 +24,7 @@ export type ValueType = Edm | RestrictedEdm | EnumType | AnyStructure
  * What a function gives is not looked into: compilers would follow it through all the types of a
  * client.
  */
-export interface AnyValue extends JsonLimits {
+export interface AnyValue extends Facets {
   readonly simple?: string
   read?(json: unknown): unknown
   write?(value: never): unknown

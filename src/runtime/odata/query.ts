@@ -1,5 +1,6 @@
+import { expected, join } from '../violations.js'
 import type { Misfit } from '../failures.js'
-import { isObject, join, show } from '../json/values.js'
+import { isObject } from '../json/values.js'
 import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
 import { unknownName } from './checking.js'
 import { isStructure, membersOf, settled, type AnyStructure } from './model.js'
@@ -199,15 +200,15 @@ export function checkQuery(
       )
     else if (name === 'top' || name === 'skip') {
       if (typeof value !== 'number' || !Number.isInteger(value) || value < 0)
-        wrong(name, `expected a whole number from 0 on, got ${show(value)}`)
+        wrong(name, expected('a whole number from 0 on', value))
     } else if (name === 'count') {
-      if (typeof value !== 'boolean') wrong(name, `expected true or false, got ${show(value)}`)
+      if (typeof value !== 'boolean') wrong(name, expected('true or false', value))
     } else if (name === 'levels') {
       if (value !== 'max' && (typeof value !== 'number' || !Number.isInteger(value) || value < 1))
-        wrong(name, `expected a whole number from 1 on, or "max", got ${show(value)}`)
+        wrong(name, expected('a whole number from 1 on, or "max"', value))
     } else if (name === 'custom') checkCustom(value, join(path, name), misfits)
     else if (name === 'search' || name === 'compute') {
-      if (typeof value !== 'string') wrong(name, `expected text, got ${show(value)}`)
+      if (typeof value !== 'string') wrong(name, expected('text', value))
     } else if (name === 'filter')
       checkFilter(value, structure, rules.words, join(path, name), misfits)
     else if (name === 'expand') checkExpand(value, structure, rules, join(path, name), misfits)
@@ -215,7 +216,7 @@ export function checkQuery(
       typeof value !== 'string' &&
       !(Array.isArray(value) && value.every((each) => typeof each === 'string'))
     )
-      wrong(name, `expected text or a list of names, got ${show(value)}`)
+      wrong(name, expected('text or a list of names', value))
     else
       for (const each of listed(value as string | readonly string[]).split(','))
         checkPath(each.trim().replace(/ (?:asc|desc)$/, ''), structure, join(path, name), misfits)
@@ -224,12 +225,11 @@ export function checkQuery(
 
 /** Names that begin with $ or @ are the standard's own (URL Conventions, section 5.2). */
 function checkCustom(value: unknown, path: string, misfits: Misfit[]): void {
-  if (!isObject(value))
-    misfits.push({ path, message: `expected an object with texts, got ${show(value)}` })
+  if (!isObject(value)) misfits.push({ path, message: expected('an object with texts', value) })
   else {
     for (const [name, text] of Object.entries(value)) {
       if (typeof text !== 'string')
-        misfits.push({ path: join(path, name), message: `expected text, got ${show(text)}` })
+        misfits.push({ path: join(path, name), message: expected('text', text) })
       if (/^[$@]|^$/.test(name))
         misfits.push({
           path: join(path, name),
@@ -256,7 +256,7 @@ function checkFilter(
     return
   }
   if (typeof value !== 'function') {
-    misfits.push({ path, message: `expected text or a function, got ${show(value)}` })
+    misfits.push({ path, message: expected('text or a function', value) })
     return
   }
   try {
@@ -284,19 +284,19 @@ function checkExpand(
     return
   }
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: `expected text or a list, got ${show(value)}` })
+    misfits.push({ path, message: expected('text or a list', value) })
     return
   }
   for (const each of value as readonly unknown[]) {
     if (typeof each === 'string') checkPath(each.replace(/\(.*$/s, ''), structure, path, misfits)
     else if (!isObject(each))
-      misfits.push({ path, message: `expected a name, or a name with a query, got ${show(each)}` })
+      misfits.push({ path, message: expected('a name, or a name with a query', each) })
     else {
       for (const [name, query] of Object.entries(each)) {
         const target = targetOf(structure, name)
         if (target === undefined) checkPath(name, structure, path, misfits)
         else if (!isObject(query))
-          misfits.push({ path: join(path, name), message: `expected a query, got ${show(query)}` })
+          misfits.push({ path: join(path, name), message: expected('a query', query) })
         else checkQuery(query, target, rules, rules.nested, [], join(path, name), misfits)
       }
     }

@@ -1,5 +1,6 @@
+import { join } from '../violations.js'
 import type { Misfit } from '../failures.js'
-import { join } from '../json/values.js'
+
 import { filterText, namesInFilter } from './filter.js'
 import type { AnyStructure } from './model.js'
 import { listed, topLevel, type AnyQuery, type QueryRules } from './query.js'

@@ -1,5 +1,7 @@
+import { brokenFacet } from '../facets.js'
+import { join } from '../violations.js'
 import { ContractBreach } from '../failures.js'
-import { checkLimits, isObject, join, readAnything, show } from '../json/values.js'
+import { isObject, readAnything, show } from '../json/values.js'
 import { entityAddress, isBinding } from './addresses.js'
 import type { Edm } from './edm.js'
 import {
@@ -121,7 +123,7 @@ function readValue(type: ValueType, json: unknown, path: string, reading: Readin
   if ('enumeration' in type) return readEnumeration(type, json, path, reading)
   const value: unknown = edmOf(type).read(json)
   if (value === undefined) throw new ContractBreach(path, edmOf(type).simple, show(json))
-  const message = 'restricts' in type ? checkLimits(type, value) : undefined
+  const message = 'restricts' in type ? brokenFacet(type, value) : undefined
   if (message !== undefined) reading.onDeviation({ path, message })
   return value
 }

@@ -1,6 +1,7 @@
+import { expected, join, show } from '../violations.js'
 import type { SaxesTagNS } from 'saxes'
 import type { Misfit } from '../failures.js'
-import { checkFragment, checkMembers, isObject, placeOf } from './check.js'
+import { checkFragment, checkMembers, isObject } from './check.js'
 import {
   kindOf,
   shapeOf,
@@ -34,7 +35,6 @@ import {
   normalizedText,
   qualifiedName,
   short,
-  show,
   splitName,
   text,
   time,
@@ -233,7 +233,7 @@ function check(
   if (!isObject(value)) {
     const isPlain =
       ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array
-    const strange = isPlain ? undefined : `expected a value, got ${show(value)}`
+    const strange = isPlain ? undefined : expected('a value', value)
     const message = typeof value === 'string' ? text.check(value) : strange
     if (message !== undefined) misfits.push({ path, message })
     return
@@ -246,7 +246,7 @@ function check(
     const simple = simpleTypeNamed(which)
     const message = troubleWithText(simple, value['$text'])
     if (message !== undefined)
-      misfits.push({ path: simple === undefined ? placeOf(path, '$is') : path, message })
+      misfits.push({ path: simple === undefined ? join(path, '$is') : path, message })
   } else checkFragment(value, path, misfits)
 }
 

@@ -9,7 +9,6 @@ import {
   type AnyTextCodec,
   type Bounds,
   type Entry,
-  type Limits,
   type MemberChoice,
   type OpenContent,
   type OpenElement,
@@ -17,7 +16,10 @@ import {
 } from './codec.js'
 import { isEven } from './encoded-arrays.js'
 import { compareMoments } from './moments.js'
-import { show, text } from './simple.js'
+import { brokenFacet, brokenPattern, matches, type FacetRules } from '../facets.js'
+import { compareNumbers } from '../numbers.js'
+import { brokenCount, expected, join, show, unknownName } from '../violations.js'
+import { text } from './simple.js'
 import { isName, parseName } from './xml-name.js'
 
 /**
@@ -29,8 +31,7 @@ import { isName, parseName } from './xml-name.js'
 export function check(codec: AnyCodec, value: unknown, path: string, misfits: Misfit[]): void {
   if ('members' in codec) checkRecord(codec, value, path, misfits)
   else if ('items' in codec) {
-    if (!Array.isArray(value))
-      misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    if (!Array.isArray(value)) misfits.push({ path, message: expected('a list', value) })
     else {
       checkBounds(codec, value.length, path, misfits)
       if (!isEven(value, codec.dimensions ?? 1))
@@ -57,7 +58,7 @@ export function checkMembers(
   also: readonly string[] = [],
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: `expected an object, got ${show(value)}` })
+    misfits.push({ path, message: expected('an object', value) })
     return
   }
   for (const entry of shape.entries) {
@@ -65,23 +66,18 @@ export function checkMembers(
     if (each !== undefined) {
       const before = misfits.length
       checkMember(entry, each, '', misfits)
-      if (misfits.length > before) inside(misfits, before, placeOf(path, entry.key))
+      if (misfits.length > before) inside(misfits, before, join(path, entry.key))
     } else if (!mayBeMissing(entry))
-      misfits.push({ path: placeOf(path, entry.key), message: 'is missing' })
+      misfits.push({ path: join(path, entry.key), message: 'is missing' })
   }
   for (const key of Object.keys(value)) {
     if (shape.keys.has(key) || also.includes(key) || value[key] === undefined) continue
     misfits.push({
-      path: placeOf(path, key),
-      message: unknownMember(key, [...shape.keys.keys(), ...also]),
+      path: join(path, key),
+      message: unknownName(key, [...shape.keys.keys(), ...also]),
     })
   }
   if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
-}
-
-/** The place of a member. */
-export function placeOf(path: string, key: string): string {
-  return path === '' ? key : `${path}.${key}`
 }
 
 /** May a member be left out? */
@@ -135,7 +131,7 @@ function checkTurns(
   misfits: Misfit[],
 ): void {
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    misfits.push({ path, message: expected('a list', value) })
     return
   }
   checkBounds(member, value.filter((turn) => typeof turn !== 'string').length, path, misfits)
@@ -159,7 +155,7 @@ function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Mis
     ? (value as OpenContent)
     : {}
   if (!isObject(value) || !Array.isArray(elements) || !isObject(attributes)) {
-    misfits.push({ path, message: `expected { elements, attributes }, got ${show(value)}` })
+    misfits.push({ path, message: expected('{ elements, attributes }', value) })
     return
   }
   checkBounds(member, elements.length, `${path}.elements`, misfits)
@@ -187,7 +183,7 @@ export function checkFragment(element: unknown, path: string, misfits: Misfit[])
   if (typeof name !== 'string' || !isObject(attributes) || !Array.isArray(content)) {
     misfits.push({
       path,
-      message: `expected an element as { name, attributes, content }, got ${show(element)}`,
+      message: expected('an element as { name, attributes, content }', element),
     })
     return
   }
@@ -224,7 +220,7 @@ function checkRecord(
   misfits: Misfit[],
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: `expected an object, got ${show(value)}` })
+    misfits.push({ path, message: expected('an object', value) })
     return
   }
   const which = value['$is']
@@ -232,7 +228,7 @@ function checkRecord(
     which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
   if (record === undefined || (record.abstract === true && which !== undefined)) {
     misfits.push({
-      path: placeOf(path, '$is'),
+      path: join(path, '$is'),
       message: `expected ${concreteNames(declared)
         .map((name) => `"${name}"`)
         .join(' or ')}, got ${show(which)}`,
@@ -241,7 +237,7 @@ function checkRecord(
   }
   if (record.abstract === true) {
     misfits.push({
-      path: placeOf(path, '$is'),
+      path: join(path, '$is'),
       message: `is missing: say which it is, ${concreteNames(declared)
         .map((name) => `"${name}"`)
         .join(' or ')}`,
@@ -293,7 +289,7 @@ function checkRepeated(
   misfits: Misfit[],
 ): void {
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: `expected a list, got ${show(value)}` })
+    misfits.push({ path, message: expected('a list', value) })
     return
   }
   checkBounds(member, value.length, path, misfits)
@@ -330,14 +326,9 @@ function inside(misfits: Misfit[], from: number, place: string): void {
   }
 }
 
-function checkBounds(bounds: Bounds, count: number, path: string, misfits: Misfit[]): void {
-  if (bounds.min !== undefined && count < bounds.min)
-    misfits.push({
-      path,
-      message: `must have at least ${String(bounds.min)}, has ${String(count)}`,
-    })
-  if (bounds.max !== undefined && count > bounds.max)
-    misfits.push({ path, message: `must have at most ${String(bounds.max)}, has ${String(count)}` })
+function checkBounds({ min, max }: Bounds, count: number, path: string, misfits: Misfit[]): void {
+  const message = brokenCount(count, min, max)
+  if (message !== undefined) misfits.push({ path, message })
 }
 
 /** What is wrong with a value that stands in a text or an attribute. */
@@ -346,20 +337,16 @@ export function checkText(codec: AnyTextCodec, value: unknown): string | undefin
   if ('literals' in codec)
     return codec.literals.includes(value)
       ? undefined
-      : `expected one of ${codec.literals.map((literal) => show(literal)).join(', ')}, got ${show(value)}`
-  if ('restricts' in codec) return codec.restricts.check(value) ?? checkLimits(codec, value)
+      : expected(`one of ${codec.literals.map((literal) => show(literal)).join(', ')}`, value)
+  if ('restricts' in codec) return codec.restricts.check(value) ?? brokenFacet(codec, value, rules)
   if ('union' in codec) {
     const messages = codec.union.map((each) => checkText(each, value))
     const all = [...new Set(messages)].filter((message) => message !== undefined)
-    return messages.includes(undefined)
-      ? checkPatterns(codec, String(value), value)
-      : all.join(', or ')
+    return messages.includes(undefined) ? brokenPattern(codec, value, wholly) : all.join(', or ')
   }
-  if (!Array.isArray(value)) return `expected a list, got ${show(value)}`
-  if (codec.min !== undefined && value.length < codec.min)
-    return `must have at least ${String(codec.min)}, has ${String(value.length)}`
-  if (codec.max !== undefined && value.length > codec.max)
-    return `must have at most ${String(codec.max)}, has ${String(value.length)}`
+  if (!Array.isArray(value)) return expected('a list', value)
+  const count = brokenCount(value.length, codec.min, codec.max)
+  if (count !== undefined) return count
   for (const [at, item] of value.entries()) {
     const message =
       checkText(codec.spaced, item) ??
@@ -371,92 +358,22 @@ export function checkText(codec: AnyTextCodec, value: unknown): string | undefin
   const whole = value.map(String).join(' ')
   if (codec.allowed?.includes(whole) === false)
     return `must be ${codec.allowed.join(' or ')}, is ${show(whole)}`
-  return checkPatterns(codec, whole, whole)
-}
-
-function checkLimits(limits: Limits, value: unknown): string | undefined {
-  const written = typeof value === 'string' ? value : String(value)
-  if (limits.minimum !== undefined && compare(written, limits.minimum) < 0)
-    return `must be at least ${limits.minimum}, is ${show(value)}`
-  if (limits.maximum !== undefined && compare(written, limits.maximum) > 0)
-    return `must be at most ${limits.maximum}, is ${show(value)}`
-  if (limits.exclusiveMinimum !== undefined && compare(written, limits.exclusiveMinimum) <= 0)
-    return `must be more than ${limits.exclusiveMinimum}, is ${show(value)}`
-  if (limits.exclusiveMaximum !== undefined && compare(written, limits.exclusiveMaximum) >= 0)
-    return `must be less than ${limits.exclusiveMaximum}, is ${show(value)}`
-  if (limits.allowed?.some((each) => each === written || compare(written, each) === 0) === false)
-    return `must be ${limits.allowed.join(' or ')}, is ${show(value)}`
-  if (limits.minLength !== undefined || limits.maxLength !== undefined) {
-    const length = value instanceof Uint8Array ? value.length : [...written].length
-    const unit = value instanceof Uint8Array ? 'bytes' : 'characters'
-    if (limits.minLength !== undefined && length < limits.minLength)
-      return `must have at least ${String(limits.minLength)} ${unit}, has ${String(length)}`
-    if (limits.maxLength !== undefined && length > limits.maxLength)
-      return `must have at most ${String(limits.maxLength)} ${unit}, has ${String(length)}`
-  }
-  if (limits.fractionDigits !== undefined || limits.totalDigits !== undefined) {
-    const { whole, fraction } = digitsOf(written)
-    if (limits.fractionDigits !== undefined && fraction.length > limits.fractionDigits)
-      return `must have at most ${String(limits.fractionDigits)} digits after the point, is ${show(value)}`
-    if (limits.totalDigits !== undefined && whole.length + fraction.length > limits.totalDigits)
-      return `must have at most ${String(limits.totalDigits)} digits, is ${show(value)}`
-  }
-  return checkPatterns(limits, written, value)
-}
-
-const expressions = new Map<string, RegExp>()
-
-function checkPatterns(
-  { patterns }: Pick<Limits, 'patterns'>,
-  written: string,
-  value: unknown,
-): string | undefined {
-  for (const group of patterns ?? []) {
-    const matches = (pattern: string): boolean => {
-      let expression = expressions.get(pattern)
-      if (expression === undefined)
-        expressions.set(pattern, (expression = new RegExp(`^(?:${pattern})$`, 'u')))
-      // An engine that backtracks takes a time that grows with the text's length to the power of
-      // the repetitions: what is too long for that is not checked.
-      const repetitions = pattern.match(/[*+]|\{\d+,/g)?.length ?? 0
-      return (
-        (written.length > 100 && written.length ** repetitions > 1e8) || expression.test(written)
-      )
-    }
-    if (!group.some(matches))
-      return `must match ${group.join(' or ').replaceAll('\\p{Nd}', '\\d')}, is ${show(value)}`
-  }
-  return undefined
+  return brokenPattern(codec, whole, wholly)
 }
 
 const plainNumber = /^[+-]?(?:\d+\.?\d*|\.\d+)$/
 
-/**
- * Compares two numbers, without rounding decimals, or two moments or durations; NaN where there is
- * no order.
- */
-function compare(left: string, right: string): number {
-  if (!plainNumber.test(left) || !plainNumber.test(right))
-    return compareMoments(left, right) ?? Number(left) - Number(right)
-  const a = digitsOf(left)
-  const b = digitsOf(right)
-  const length = Math.max(a.fraction.length, b.fraction.length)
-  const scaled = (parts: typeof a, text: string): bigint =>
-    (text.startsWith('-') ? -1n : 1n) *
-    BigInt(`${parts.whole}${parts.fraction.padEnd(length, '0')}` || '0')
-  const difference = scaled(a, left) - scaled(b, right)
-  if (difference < 0n) return -1
-  if (difference > 0n) return 1
-  return 0
+/** Numbers, moments and durations in their order; patterns hold for the whole text. */
+const rules: FacetRules = {
+  compare: (left, right) =>
+    plainNumber.test(left) && plainNumber.test(right)
+      ? compareNumbers(left, right)
+      : (compareMoments(left, right) ?? Number(left) - Number(right)),
+  matches: wholly,
 }
 
-/**
- * The digits that count: none that lead the whole part or trail the fraction as zeros (XML Schema
- * part 2, section 4.3.11).
- */
-function digitsOf(text: string): { whole: string; fraction: string } {
-  const [whole = '', fraction = ''] = text.replace(/^[+-]/, '').split('.')
-  return { whole: whole.replace(/^0+/, ''), fraction: fraction.replace(/0+$/, '') }
+function wholly(pattern: string, text: string): boolean {
+  return matches(`^(?:${pattern})$`, text)
 }
 
 function concreteNames(record: AnyRecordCodec): string[] {
@@ -464,21 +381,6 @@ function concreteNames(record: AnyRecordCodec): string[] {
     ...(record.abstract === true || record.is === undefined ? [] : [record.is]),
     ...(record.subtypes?.() ?? []).flatMap(concreteNames),
   ]
-}
-
-function unknownMember(key: string, names: readonly string[]): string {
-  const folded = names.find((name) => name.toLowerCase() === key.toLowerCase())
-  const near =
-    folded ??
-    names.find(
-      (name) =>
-        name.length > 2 &&
-        (name.toLowerCase().startsWith(key.toLowerCase().slice(0, 3)) ||
-          key.toLowerCase().includes(name.toLowerCase())),
-    )
-  return near === undefined
-    ? `is not known here; there are ${names.filter((name) => !name.startsWith('$')).join(', ') || 'no members'}`
-    : `is not known here; is "${near}" meant?`
 }
 
 /** Is it an object with members? */

@@ -1,3 +1,4 @@
+import type { Facets } from '../facets.js'
 import type { SaxesTagNS } from 'saxes'
 import type { Misfit } from '../failures.js'
 import type { Frame, Reading } from './xml-reader.js'
@@ -50,25 +51,11 @@ export interface LiteralsCodec<T> {
  * A simple type whose values must satisfy more. Bounds are exact decimal texts; patterns are
  * sources for the `u` flag.
  */
-export interface RestrictedCodec<T> extends Limits {
+export interface RestrictedCodec<T> extends Facets {
   readonly restricts: SimpleCodec<T>
 }
 
 /** Each group of `patterns` must match; within a group any one is enough. */
-export interface Limits {
-  readonly minimum?: string
-  readonly maximum?: string
-  readonly exclusiveMinimum?: string
-  readonly exclusiveMaximum?: string
-  readonly minLength?: number
-  readonly maxLength?: number
-  readonly totalDigits?: number
-  readonly fractionDigits?: number
-  readonly patterns?: readonly (readonly string[])[]
-  /** The only values there may be, in any of their spellings. */
-  readonly allowed?: readonly string[]
-}
-
 /**
  * One of several simple types: what a text means is what the first of them makes of it (xs:union).
  */
@@ -80,7 +67,7 @@ export interface UnionCodec<T> {
 /** A list in one text, its items separated by spaces (xs:list). */
 export interface SpacedCodec<T> extends Bounds {
   readonly spaced: T extends readonly (infer Item)[] ? TextCodec<Item> : never
-  /** What the whole text must match, as in Limits, and what it may be. */
+  /** What the whole text must match, as in Facets, and what it may be. */
   readonly patterns?: readonly (readonly string[])[]
   readonly allowed?: readonly string[]
 }

@@ -1,5 +1,6 @@
 import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
+import { expected } from '../violations.js'
 import type { ReadContext, SimpleCodec, WriteContext } from './codec.js'
 
 /** The built-in simple types of XML Schema (part 2, section 3) as codecs. */
@@ -22,29 +23,13 @@ export function collapse(value: string): string {
 const notXml =
   /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/
 
-/** What a value is, for messages: never all of a long text. */
-export function show(value: unknown): string {
-  if (typeof value === 'string')
-    return value.length > 60 ? `"${value.slice(0, 60)}…"` : `"${value}"`
-  if (value === null) return 'null'
-  if (value === undefined) return 'nothing'
-  if (Array.isArray(value)) return `a list of ${String(value.length)}`
-  if (value instanceof Uint8Array) return `${String(value.length)} bytes`
-  if (typeof value === 'object') return 'an object'
-  return String(value)
-}
-
-function wrong(expected: string, value: unknown): string {
-  return `expected ${expected}, got ${show(value)}`
-}
-
 function ofText(simple: string, normalise: (value: string) => string): SimpleCodec<string> {
   return {
     simple,
     read: normalise,
     write: (value) => value,
     check: (value) => {
-      if (typeof value !== 'string') return wrong(simple, value)
+      if (typeof value !== 'string') return expected(simple, value)
       if (notXml.test(value)) return "has characters that XML can't carry"
       return undefined
     },
@@ -72,7 +57,8 @@ function lexical(
       return collapsed
     },
     write: (value) => value,
-    check: (value) => (typeof value === 'string' && fits(value) ? undefined : wrong(simple, value)),
+    check: (value) =>
+      typeof value === 'string' && fits(value) ? undefined : expected(simple, value),
   }
 }
 
@@ -92,7 +78,7 @@ function wholeNumber(simple: string, minimum: number, maximum: number): SimpleCo
     check: (value) =>
       typeof value === 'number' && Number.isInteger(value) && value >= minimum && value <= maximum
         ? undefined
-        : wrong(`${simple} (${String(minimum)} to ${String(maximum)})`, value),
+        : expected(`${simple} (${String(minimum)} to ${String(maximum)})`, value),
   }
 }
 
@@ -109,7 +95,8 @@ function bigWholeNumber(simple: string, minimum?: bigint, maximum?: bigint): Sim
       return number
     },
     write: (value) => String(value),
-    check: (value) => (typeof value === 'bigint' && fits(value) ? undefined : wrong(simple, value)),
+    check: (value) =>
+      typeof value === 'bigint' && fits(value) ? undefined : expected(simple, value),
   }
 }
 
@@ -132,7 +119,7 @@ function floating(simple: string): SimpleCodec<number> {
       if (Object.is(value, -0)) return '-0'
       return String(value).replace('e+', 'E').replace('e', 'E')
     },
-    check: (value) => (typeof value === 'number' ? undefined : wrong(simple, value)),
+    check: (value) => (typeof value === 'number' ? undefined : expected(simple, value)),
   }
 }
 
@@ -156,7 +143,7 @@ export const boolean: SimpleCodec<boolean> = {
     throw new Unreadable('true or false')
   },
   write: (value) => String(value),
-  check: (value) => (typeof value === 'boolean' ? undefined : wrong('true or false', value)),
+  check: (value) => (typeof value === 'boolean' ? undefined : expected('true or false', value)),
 }
 
 /** Kept as exact text: `1250.50` stays `1250.50`. */
@@ -263,7 +250,7 @@ function bytes(
       }
     },
     write,
-    check: (value) => (value instanceof Uint8Array ? undefined : wrong('bytes', value)),
+    check: (value) => (value instanceof Uint8Array ? undefined : expected('bytes', value)),
   }
 }
 
@@ -297,7 +284,7 @@ export const attachedBytes: SimpleCodec<Uint8Array> = {
     return content
   },
   write: (value, context) => context.attach?.(value) ?? '',
-  check: (value) => (value instanceof Uint8Array ? undefined : wrong('bytes', value)),
+  check: (value) => (value instanceof Uint8Array ? undefined : expected('bytes', value)),
 }
 
 /** A qualified name as `{namespace}local`, or just `local` where there is no namespace. */
@@ -318,7 +305,7 @@ export const qualifiedName: SimpleCodec<string> = {
   check: (value) =>
     typeof value === 'string' && /^(?:\{[^{}]*\})?[\p{L}_][\p{L}\p{N}\p{M}._·-]*$/u.test(value)
       ? undefined
-      : wrong('a qualified name like {urn:example}name', value),
+      : expected('a qualified name like {urn:example}name', value),
 }
 
 /** The prefix and the local part of a name as written. */

@@ -21,7 +21,8 @@ import { saidPlace, saidSizes, shaped } from './encoded-arrays.js'
 import { soap11, soap12, soapEncoding, soapEncoding12, xsiNamespace } from './namespaces.js'
 import { noParts, xopNamespace, type Parts } from './parts.js'
 import { pieceLength, type Pieces } from './pieces.js'
-import { collapse, show, splitName, Unreadable } from './simple.js'
+import { show } from '../violations.js'
+import { collapse, splitName, Unreadable } from './simple.js'
 import { nameText } from './xml-name.js'
 
 /**
