@@ -30,7 +30,7 @@ interface WrittenCall {
  */
 export async function callTogether(reference: string, options: TogetherOptions): Promise<Called[]> {
   const written = await readCalls(options.calls)
-  const client = await readyClient(reference, options)
+  const client = await readyClient(reference, { ...options, together: true })
   try {
     const calls = await Promise.all(
       written.map(async (each) => ({ ...each, ready: await client.operation(each.call) })),

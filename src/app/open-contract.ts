@@ -1,6 +1,6 @@
 import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import type { Contract, NamedType, Operation, TypeId } from '../contract/contract.js'
+import type { Contract, Operation } from '../contract/contract.js'
 import { nearestAdvice, matchName, matchPath } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { namesForChoice, operationsMeant } from '../contract/choice.js'
@@ -8,7 +8,8 @@ import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
 import type { Documents } from '../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../documents/fetching.js'
 import type { KeptNames } from '../contract/kept-names.js'
-import { readCached, readCachedLines, writeCached } from '../project/cache.js'
+import { readCached, writeCached } from '../project/cache.js'
+import { readContract, writeContract } from '../project/stored-contract.js'
 import {
   findProject,
   projectFileName,
@@ -111,7 +112,7 @@ async function openKept(project: Project, name: string): Promise<OpenContract> {
   const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
   // Reading metadata is slow where it is large; what was read is kept under the digest of all that
   // went in.
-  let whole = await readCachedContract(contractKey(name, index))
+  let whole = await readContract(contractKey(name, index))
   if (whole === undefined) {
     whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
     await cacheContract(whole, name, index)
@@ -171,34 +172,7 @@ export async function cacheContract(
   name: string,
   index: SnapshotIndex,
 ): Promise<void> {
-  await writeCached(contractKey(name, index), contractLines(contract))
-}
-
-/** A contract as lines of JSON: its types one by one, and the rest. */
-function* contractLines({ types, ...rest }: Contract): Generator<string, void, undefined> {
-  for (const id of Object.keys(types)) yield JSON.stringify(types[id])
-  yield JSON.stringify(rest)
-}
-
-async function readCachedContract(key: string): Promise<Contract | undefined> {
-  const types: Record<TypeId, NamedType> = {}
-  let rest: Omit<Contract, 'types'> | undefined
-  try {
-    await readCachedLines(key, (line) => {
-      const read = JSON.parse(line) as NamedType | Omit<Contract, 'types'>
-      if ('services' in read) rest = read
-      else
-        Object.defineProperty(types, read.id, {
-          value: read,
-          enumerable: true,
-          writable: true,
-          configurable: true,
-        })
-    })
-  } catch {
-    return undefined
-  }
-  return rest === undefined ? undefined : { ...rest, types }
+  await writeContract(contractKey(name, index), contract)
 }
 
 /**

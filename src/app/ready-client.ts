@@ -3,8 +3,14 @@ import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
-import { endpointsOf, endpointsOffering, pathOf } from '../contract/queries.js'
-import type { LoadedClient } from '../exercise/run-client.js'
+import {
+  endpointsOf,
+  endpointsOffering,
+  neededOf,
+  operationsOf,
+  pathOf,
+} from '../contract/queries.js'
+import type { LoadedClient, OperationFunction } from '../exercise/run-client.js'
 import { isSecretHeader, keepSecret, maskedUrl } from '../exercise/masking.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
 import { sharedName } from '../project/runtime-folder.js'
@@ -53,6 +59,8 @@ export interface ClientOptions extends OpenOptions {
   readonly addressing?: boolean | undefined
   /** The input is sent though the contract may not allow it. */
   readonly uncheckedInput?: boolean | undefined
+  /** Several calls travel in one request. */
+  readonly together?: boolean | undefined
   /** Nothing is sent, so that no secret is needed. */
   readonly preview?: boolean | undefined
   /** Whoever can be asked for secrets that no variable has. */
@@ -136,7 +144,9 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     site?.ca === undefined || project === undefined
       ? undefined
       : await readTextFile(resolve(project.folder, site.ca))
-  let bundled: ReturnType<typeof bundleFor> | undefined
+  // A client of thousands of operations takes seconds to load; most calls want one of them.
+  const isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
+  const bundles = new Map<string, ReturnType<typeof bundleFor>>()
   const clients = new Map<string, Promise<LoadedClient>>()
   const { session: entry } = open.kept?.entry ?? {}
   const session =
@@ -181,7 +191,9 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const mostBytes =
       options.mostBytes ??
       (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
-    bundled ??= bundleFor(open)
+    const only = isLarge ? pathOf(found) : ''
+    const bundled = bundles.get(only) ?? bundleFor(open, isLarge ? found : undefined)
+    bundles.set(only, bundled)
     const { bundle, className, aside } = await bundled
     const mtom = options.mtom ?? site?.mtom ?? open.kept?.entry.mtom
     const addressing = options.addressing ?? site?.addressing ?? open.kept?.entry.addressing
@@ -197,7 +209,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
       ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
     }
-    const key = JSON.stringify(settings)
+    const key = JSON.stringify([only, settings])
     const { loadClient } = await import('../exercise/run-client.js')
     const client =
       clients.get(key) ??
@@ -360,9 +372,17 @@ function chooseEndpoint(
   return endpoint
 }
 
-/** The client as a module that runs; `aside` says why it is not the one in the folder. */
+/** Clients of more operations are not loaded as a whole for one call. */
+const mostLoadedWhole = 300
+
+/**
+ * The client as a module that runs; `aside` says why it is not the one in the folder.
+ *
+ * @param operation the only one that is wanted
+ */
 async function bundleFor(
   open: OpenContract,
+  operation: Operation | undefined,
 ): Promise<{ bundle: string; className: string; aside: string | undefined }> {
   const { kept } = open
   const names = kept?.names ?? noNames
@@ -379,26 +399,46 @@ async function bundleFor(
     else {
       const manifests = ['manifest.json', `../${sharedName}/manifest.json`]
       const key = manifests.map((path) => state.texts[path] ?? '').join('\n')
-      const bundle = await cachedBundle(key, folder)
+      const bundle = await cachedBundle(key, open, operation, folder)
       return { bundle, className: state.manifest.class, aside: undefined }
     }
   }
   const key = `${buildMark()} ${inputsDigest(open, names)}`
-  const bundle = await cachedBundle(key, async () => {
+  const bundle = await cachedBundle(key, open, operation, async () => {
     const { buildClient } = await import('./generate-client.js')
     const { files } = await buildClient(open)
     return Object.fromEntries(files.map((file) => [file.path, file.text]))
   })
+  if (operation !== undefined) return { bundle, className: '', aside }
   const { namesFor } = await import('./client-names.js')
   return { bundle, className: (await namesFor(open)).class, aside }
 }
 
 async function cachedBundle(
   key: string,
+  open: OpenContract,
+  operation: Operation | undefined,
   source: string | (() => Promise<Record<string, string>>),
 ): Promise<string> {
-  const name = `client-${bytesDigest(key)}.mjs`
+  const path = operation === undefined ? '' : pathOf(operation)
+  const name = `client-${bytesDigest(`${key}\n${path}`)}.mjs`
   if ((await readCached(name)) !== undefined) return join(cacheFolder(), name)
   const { bundleClient } = await import('../exercise/run-client.js')
-  return writeCached(name, await bundleClient(typeof source === 'string' ? source : await source()))
+  const only = operation && (await functionOf(open, operation))
+  return writeCached(
+    name,
+    await bundleClient(typeof source === 'string' ? source : await source(), only),
+  )
+}
+
+/** The function of an operation in the client. */
+async function functionOf(open: OpenContract, operation: Operation): Promise<OperationFunction> {
+  const [{ namesFor }, { operationExports }, { moduleOfOperation }] = await Promise.all([
+    import('./client-names.js'),
+    import('../naming/names.js'),
+    import('../naming/operation-files.js'),
+  ])
+  const names = await namesFor(open)
+  const [name] = operationExports(names.operations[pathOf(operation)] ?? '')
+  return { name, module: moduleOfOperation(neededOf(open.contract), names, operation) }
 }

@@ -12,21 +12,28 @@ import { keepSecret, keepTokens } from './masking.js'
 import type { Listing } from '../runtime/listing.js'
 import type { Batch, BatchCall } from '../runtime/odata/batch.js'
 
+/** One operation of a client: the module that has its function, without ending, and its name. */
+export interface OperationFunction {
+  readonly module: string
+  readonly name: string
+}
+
 /**
  * Bundles a client's TypeScript into one module that Node can run.
  *
  * @param source the client's folder, or its files by path
+ * @param only the one operation that is wanted, of clients that take long to load as a whole
  * @returns the module's text
  */
 export async function bundleClient(
   source: string | Readonly<Record<string, string>>,
+  only?: OperationFunction,
 ): Promise<string> {
   const { build } = await import('esbuild')
   const inMemory = typeof source === 'string' ? undefined : source
   const result = await build({
     stdin: {
-      // At the prompt every kind of credential is to work.
-      contents: "export * from './index.js'\nexport * as logins from './logins.js'\n",
+      contents: entryText(only),
       resolveDir: typeof source === 'string' ? source : '/',
       loader: 'ts',
     },
@@ -41,6 +48,18 @@ export async function bundleClient(
     plugins: inMemory === undefined ? [] : [filesPlugin(inMemory)],
   })
   return result.outputFiles[0]?.text ?? ''
+}
+
+/** What a bundle exports. At the prompt every kind of credential is to work. */
+function entryText(only: OperationFunction | undefined): string {
+  const wanted =
+    only === undefined
+      ? ["export * from './index.js'"]
+      : [
+          "export { connect } from './settings.js'",
+          `export { ${only.name} as operation } from './${only.module}.js'`,
+        ]
+  return [...wanted, "export * as logins from './logins.js'", ''].join('\n')
 }
 
 function filesPlugin(files: Readonly<Record<string, string>>): import('esbuild').Plugin {
@@ -163,12 +182,14 @@ export async function loadClient(
   query: Readonly<Record<string, string>> = {},
 ): Promise<LoadedClient> {
   const module = (await import(pathToFileURL(bundle).href)) as Readonly<Record<string, unknown>>
+  const { operation: only, connect } = module as Partial<OneOperation>
   const Client = module[className] as
     (new (settings: Settings) => Readonly<Record<string, unknown>>) | undefined
-  if (Client === undefined) throw new Error(`the client has no class ${className}`)
+  if (Client === undefined && connect === undefined)
+    throw new Error(`the client has no class ${className}`)
   const send = settings.fetch ?? nodeTransport(transport)
   const openBatch = module['batch'] as ((connection: unknown) => Batch<Connection>) | undefined
-  const client = new Client({
+  const all: Settings = {
     ...settings,
     logins: Object.values((module['logins'] ?? {}) as Readonly<Record<string, Login>>),
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
@@ -191,22 +212,27 @@ export async function loadClient(
         ? Promise.reject(new NothingSent())
         : send(target, init)
     },
-  })
+  }
+  const method = ((): MethodOf => {
+    if (Client !== undefined) return methodsOf(new Client(all))
+    const connection = connect?.(all)
+    return () => (input, thisCall) => only?.(connection as Connection, input, thisCall)
+  })()
   return {
-    ...(openBatch === undefined
+    ...(openBatch === undefined || Client === undefined
       ? {}
       : {
           batch: (preview: boolean) =>
-            loadedBatch(
-              openBatch(client['connection']),
-              preview,
-              (connection) => new Client(connection.settings),
+            loadedBatch(openBatch(new Client(all)['connection']), preview, (connection) =>
+              methodsOf(new Client(connection.settings)),
             ),
         }),
     call: async (operation, input, manner) => {
       const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
       const started = performance.now()
-      const told = await calls.run(observed, () => outcomeOf(client, operation, input, manner))
+      const told = await calls.run(observed, () =>
+        outcomeOf(method(operation), operation, input, manner),
+      )
       return {
         ...told,
         request: observed.request,
@@ -222,7 +248,7 @@ export async function loadClient(
 function loadedBatch(
   batch: Batch<Connection>,
   preview: boolean,
-  clientOf: (connection: Connection) => Record<string, unknown>,
+  clientOf: (connection: Connection) => MethodOf,
 ): LoadedBatch {
   const manner = { mostRows: Infinity, preview }
   const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
@@ -233,7 +259,7 @@ function loadedBatch(
       const own: Observed = { manner: how, exchanges: [], deviations: [], request: undefined }
       const call = batch.add((connection) =>
         calls.run(own, () =>
-          outcomeOf(clientOf(connection), operation, withMade(input, named), how),
+          outcomeOf(clientOf(connection)(operation), operation, withMade(input, named), how),
         ),
       )
       if (as !== undefined) named.set(as, call)
@@ -264,26 +290,38 @@ function withMade(value: unknown, named: ReadonlyMap<string, BatchCall<unknown>>
   )
 }
 
+/** A method of a client, or a function of one operation with its connection. */
+type Method = (input: unknown, thisCall: ThisCall) => unknown
+type MethodOf = (operation: Operation) => Method
+
+/** What a bundle of one operation exports. */
+interface OneOperation {
+  connect(settings: Settings): Connection
+  operation(connection: Connection, input: unknown, thisCall: ThisCall): unknown
+}
+
+function methodsOf(client: Readonly<Record<string, unknown>>): MethodOf {
+  return (operation) => {
+    const group = operation.path
+      .slice(0, -1)
+      .reduce((holder, step) => holder[groupName(step)] as typeof client, client)
+    const method = group[methodName(operation)] as (
+      this: unknown,
+      ...rest: Parameters<Method>
+    ) => unknown
+    return (input, thisCall) => method.call(group, input, thisCall)
+  }
+}
+
 async function outcomeOf(
-  client: Record<string, unknown>,
+  method: Method,
   operation: Operation,
   input: unknown,
   { mostRows, headers = {}, checkAnswer = true, wait }: CallManner,
 ): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
-  const group = operation.path
-    .slice(0, -1)
-    .reduce<Record<string, unknown>>(
-      (holder, step) => holder[groupName(step)] as Record<string, unknown>,
-      client,
-    )
-  const method = group[methodName(operation)] as (
-    this: unknown,
-    input: unknown,
-    thisCall: ThisCall,
-  ) => unknown
   const { outcome } = operation
   try {
-    const answer = method.call(group, input, {
+    const answer = method(input, {
       headers,
       checkAnswer,
       ...(wait === undefined ? {} : { wait }),

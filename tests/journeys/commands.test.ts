@@ -39,6 +39,46 @@ test('import with its client writes what importing and generating write, and lea
   expect(await readFile(edited, 'utf8')).toBe('export {}\n')
 })
 
+test('of a client of hundreds of operations only the one is loaded that is called', async () => {
+  const folder = await freshFolder()
+  const cache = await freshFolder()
+  const operation = (at: number): object => ({
+    get: { operationId: `getBerth${at}`, responses: { 200: { description: 'Found.' } } },
+  })
+  const paths = Object.fromEntries(
+    Array.from({ length: 310 }, (_, at) => [`/berths/${at}`, operation(at)]),
+  )
+  const servers = [{ url: 'http://quay.example' }]
+  const info = { title: 'Quay', version: '1' }
+  await writeFile(
+    join(folder, 'quay.json'),
+    JSON.stringify({ openapi: '3.1.0', info, servers, paths }),
+  )
+  const run = (...words: string[]): ReturnType<typeof tolmach> =>
+    tolmach(folder, words, { env: { XDG_CACHE_HOME: cache } })
+  const clients = async (): Promise<string[]> => {
+    const kept = join(cache, 'tolmach')
+    const names = (await readdir(kept)).filter((name) => name.startsWith('client-'))
+    return Promise.all(names.map((name) => readFile(join(kept, name), 'utf8')))
+  }
+  await run('import', 'quay.json', '--as', 'quay')
+  // Aside, from its folder, and once more.
+  for (const [at, count] of [
+    [7, 1],
+    [7, 2],
+    [7, 2],
+    [8, 3],
+  ] as const) {
+    const called = await run('call', 'quay', `getBerth${at}`, '--preview')
+    expect(called.stdout).toContain(`GET http://quay.example/berths/${at}`)
+    const bundles = await clients()
+    expect(bundles).toHaveLength(count)
+    for (const text of bundles)
+      expect(text.match(/'\/berths\/\d+'|"\/berths\/\d+"/g)).toHaveLength(1)
+    await run('generate', 'quay')
+  }
+})
+
 describe('a project with two contracts', () => {
   let folder: string
   const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(folder, words)
