@@ -3,7 +3,10 @@
 import { SaxesParser } from 'saxes'
 import { boolean, dateTime, decimal, int, long, text } from '../dist/runtime/soap/simple.js'
 import { checkInput } from '../dist/runtime/soap/soap.js'
-import { readAnswer } from '../dist/runtime/soap/answer.js'
+import { answerIn } from '../dist/runtime/soap/answer.js'
+import { noParts } from '../dist/runtime/soap/parts.js'
+import { atOnce } from '../dist/runtime/soap/pieces.js'
+import { textOfResponse } from '../dist/runtime/soap/message-text.js'
 import { soap11, writeRequest } from '../dist/runtime/soap/envelope.js'
 
 const rounds = 15
@@ -102,12 +105,11 @@ function events() {
 
 const work = {
   events,
-  read: () =>
-    readAnswer(
-      operation,
-      { status: 200, headers: { 'content-type': 'text/xml; charset=utf-8' }, body },
-      () => undefined,
-    ),
+  read: () => {
+    const envelope = { status: 200, headers: { 'content-type': 'text/xml; charset=utf-8' }, body }
+    const message = { envelope, text: textOfResponse(envelope), parts: noParts }
+    return atOnce(answerIn(operation, message, undefined, () => undefined))
+  },
   byHand,
   write: () => {
     if (checkInput(operation, { Row: rows }).length > 0) throw new Error('not valid')
