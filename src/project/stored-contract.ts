@@ -36,13 +36,15 @@ function keepType(types: Record<TypeId, NamedType>, line: string): void {
   const end = line.indexOf('\t')
   if (!line.endsWith('}')) throw new SyntaxError('the line breaks off')
   const id = JSON.parse(line.slice(0, end)) as TypeId
+  let written: string | undefined = line.slice(end + 1)
+  let read: NamedType | undefined
+  // A property that changed into a value would have the engine copy the table each time.
   Object.defineProperty(types, id, {
     enumerable: true,
-    configurable: true,
     get() {
-      const value = JSON.parse(line.slice(end + 1)) as NamedType
-      Object.defineProperty(types, id, { value, enumerable: true, configurable: true })
-      return value
+      read ??= JSON.parse(written ?? '') as NamedType
+      written = undefined
+      return read
     },
   })
 }
