@@ -159,9 +159,10 @@ export class Page {
     // Below a root, so that what is beside the client's folder has a place, too.
     const place = (each: string): string => posix.join('/clients/client', each)
     const isShared = options.runtimeFolder !== undefined && path.startsWith('runtime/')
-    const relative = posix.relative(
-      place(posix.dirname(this.module)),
-      place(isShared ? posix.join('..', path) : path),
+    const target = isShared ? posix.join('..', path) : path
+    const relative = posix.join(
+      posix.relative(place(posix.dirname(this.module)), place(posix.dirname(target))) || '.',
+      posix.basename(target),
     )
     return `${relative.startsWith('.') ? relative : `./${relative}`}${options.importSuffix}` as Code
   }

@@ -368,4 +368,35 @@ describe('a page', () => {
       "import { quote as quoteCodecs } from '../codecs.js'\nimport { Quote } from '../types.js'\n\nconst x: Quote = quoteCodecs\nQuote\n",
     )
   })
+
+  test('finds modules beside it, above it, below it, of its own folder, and the runtime wherever that is', () => {
+    const from = (module: string, runtimeFolder?: '../runtime'): string[] => {
+      const page = new Page(module)
+      for (const to of ['types', 'types/common', 'client', 'runtime/soap/soap', 'runtime/plain'])
+        if (to !== module) page.print(page.use(to, `from${to.replace(/\W/g, '')}`))
+      const text = page.text({ importSuffix: '.js', runtimeFolder })
+      return [...text.matchAll(/from '(.*)'/g)].map(([, address = '']) => address).sort()
+    }
+    expect(from('types/common')).toEqual([
+      '../client.js',
+      '../runtime/plain.js',
+      '../runtime/soap/soap.js',
+      '../types.js',
+    ])
+    expect(from('index')).toEqual([
+      './client.js',
+      './runtime/plain.js',
+      './runtime/soap/soap.js',
+      './types.js',
+      './types/common.js',
+    ])
+    expect(from('index', '../runtime')).toEqual([
+      '../runtime/plain.js',
+      '../runtime/soap/soap.js',
+      './client.js',
+      './types.js',
+      './types/common.js',
+    ])
+    expect(from('types/common', '../runtime')).toContain('../../runtime/soap/soap.js')
+  })
 })

@@ -64,10 +64,8 @@ export class AnonymousTypes {
       shapes.set(id, { text: number, refersTo })
     }
     const joined = new Map<TypeId, TypeId>()
-    // What has become one may make what refers to it one as well.
     for (;;) {
-      const found = this.joinedOnce(kinds, shapes, types)
-      if (found.size === 0) return joined
+      const { found, hasNamed } = this.joinedOnce(kinds, shapes, types)
       for (const [id, one] of joined) joined.set(id, found.get(one) ?? one)
       for (const [id, one] of found) {
         joined.set(id, one)
@@ -75,6 +73,9 @@ export class AnonymousTypes {
       }
       for (const [id, { text, refersTo }] of shapes)
         shapes.set(id, { text, refersTo: refersTo.map((to) => found.get(to) ?? to) })
+      // What is the same was found down to the last; only what is the same as a type with a name
+      // may make what refers to it the same as another.
+      if (!hasNamed) return joined
     }
   }
 
@@ -108,7 +109,7 @@ export class AnonymousTypes {
     kinds: ReadonlyMap<TypeId, string>,
     shapes: ReadonlyMap<TypeId, TypeShape>,
     types: Readonly<Record<TypeId, NamedType>>,
-  ): Map<TypeId, TypeId> {
+  ): { readonly found: ReadonlyMap<TypeId, TypeId>; readonly hasNamed: boolean } {
     const classes = classesOf(kinds, shapes)
     const groups = new Map<number, TypeId[]>()
     for (const [id, number] of classes) addTo(groups, number, id)
@@ -121,14 +122,16 @@ export class AnonymousTypes {
     for (const id of kinds.keys())
       if (!this.has(id) && !id.endsWith(inRequests))
         named.set(bare(id, roleText(types[id]?.name ?? '')), id)
-    const joined = new Map<TypeId, TypeId>()
+    const found = new Map<TypeId, TypeId>()
+    let hasNamed = false
     for (const group of groups.values()) {
       const [first = '', ...others] = group.sort(shorterFirst)
       const name = this.has(first) ? named.get(bare(first, this.roleOf(first))) : undefined
-      if (name !== undefined) joined.set(first, name)
-      for (const other of others) joined.set(other, name ?? first)
+      if (name !== undefined) found.set(first, name)
+      for (const other of others) found.set(other, name ?? first)
+      hasNamed ||= name !== undefined
     }
-    return joined
+    return { found, hasNamed }
   }
 
   /** In which role a type stands; of several the same one, whichever was read first. */
