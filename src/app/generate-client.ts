@@ -174,9 +174,10 @@ async function writeClient(
   const needs = [built, ...others].map((each) => [each.open.name, runtimeOf(each.files)] as const)
   const { files, folder } =
     others.length === 0 ? shared : await sharedRuntime(project, built.entry, new Map(needs))
+  // Nobody said that what was edited in those may be written over.
   const clients = await Promise.all(
     [built, ...others].map((each) =>
-      folderChange(project, each.entry.folder, each.files, overwrite),
+      folderChange(project, each.entry.folder, each.files, overwrite && each === built),
     ),
   )
   const runtime = await folderChange(project, folder, files, overwrite)

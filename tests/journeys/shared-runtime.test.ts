@@ -111,6 +111,11 @@ test('a client made for another runtime is written with it', async () => {
     text.replace('"connection.ts",', '"connection.ts", "earlier.ts",'),
   )
   expect(await clientOf('berths')).toBe('files are missing')
+  const index = await readFile(path('berths/index.ts'), 'utf8')
+  await writeFile(path('berths/index.ts'), `${index}// mine\n`)
+  const refused = await startTolmach(folder, ['generate', 'ferries', '--overwrite'])
+  expect(refused.stderr).toMatch(/error TM-3001 .*src\/clients\/berths.*index\.ts/)
+  await writeFile(path('berths/index.ts'), index)
   const { along } = await generate('ferries')
   expect(along).toEqual(['berths'])
   expect(await clientOf('berths')).toBe('current')
