@@ -1,6 +1,6 @@
 import { clashText } from '../app/client-names.js'
 import { isNothing, type Differences } from '../app/folder-change.js'
-import type { Generated } from '../app/generate-client.js'
+import type { Generated, WrittenRuntime } from '../app/generate-client.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
 import { count, print, say, type Voice } from './terminal.js'
@@ -15,12 +15,7 @@ export function sayGenerated(generated: Generated, voice: Voice): void {
   else if (!isNew) printDifferences(generated)
   sayMoved(generated, voice)
   const { runtime, along = [] } = generated
-  if (runtime !== undefined) {
-    const files = count(runtime.files.length, 'file')
-    print(`${pc.bold('runtime')}  ${runtime.folder}  ${files}, shared by the clients beside it`)
-    if (runtime.added.length < runtime.files.length) printDifferences(runtime)
-    sayMoved(runtime, voice)
-  }
+  if (runtime !== undefined) sayRuntime(runtime, voice)
   if (along.length > 0) print(`Written with it, since they share that: ${along.join(', ')}`)
   if (isNew) sayClashes(voice, generated.clashes)
   const packages = Object.entries(generated.dependencies).map(([name, range]) => `${name}@${range}`)
@@ -30,6 +25,19 @@ export function sayGenerated(generated: Generated, voice: Voice): void {
     voice,
     `\nFirst lines, for a file in src/:\n${generated.firstLines.map((line) => `  ${line}`).join('\n')}`,
   )
+}
+
+/** Tells of the runtime by numbers: nobody asks for its files by name. */
+function sayRuntime(runtime: WrittenRuntime, voice: Voice): void {
+  const isNew = runtime.added.length === runtime.files.length
+  const changes = (['added', 'changed', 'removed'] as const)
+    .filter((word) => runtime[word].length > 0 && !(word === 'added' && isNew))
+    .map((word) => `${runtime[word].length} ${word}`)
+  const files = count(runtime.files.length, 'file')
+  print(
+    `${pc.bold('runtime')}  ${runtime.folder}  ${files}, shared by the clients beside it${changes.length === 0 ? '' : `: ${changes.join(', ')}`}`,
+  )
+  sayMoved(runtime, voice)
 }
 
 /** A few files by name, of more their number. */
