@@ -238,7 +238,13 @@ export function runtimeFolderOf({ kept }: OpenContract): string | undefined {
   return kept === undefined ? undefined : sharedRuntimeFolder(kept.project.contracts, kept.entry)
 }
 
-/** The kinds of credentials that the project has for the calls of a contract. */
+/** Kinds of credentials that a header carries, or the transport: a client needs nothing for them. */
+const carriedAnyway: readonly string[] = ['basic', 'bearer', 'key', 'ntlm', 'certificate']
+
+/**
+ * The kinds of credentials that the project has for the calls of a contract, of those that a client
+ * needs something for.
+ */
 export function credentialKinds({ kept, name }: OpenContract): string[] {
   if (kept === undefined) return []
   const { credentials, sites } = kept.project
@@ -248,7 +254,8 @@ export function credentialKinds({ kept, name }: OpenContract): string[] {
   const names = choices.flatMap((choice): readonly string[] =>
     typeof choice === 'string' ? [choice] : Object.values(choice),
   )
-  return [...new Set(names.flatMap((each) => credentials[each]?.kind ?? []))].sort()
+  const kinds = new Set(names.flatMap((each): string[] => [credentials[each]?.kind ?? 'basic']))
+  return [...kinds].filter((kind) => !carriedAnyway.includes(kind)).sort()
 }
 
 /** Digest of everything a client is made of. */

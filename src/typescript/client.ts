@@ -8,7 +8,6 @@ import { groupName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
 import { groupClassName, groupFileName, moduleOfOperation } from '../naming/operation-files.js'
 import {
-  codeInMarkdown,
   docComment,
   fenced,
   identifier,
@@ -23,9 +22,10 @@ import { settingsTemplate } from './settings-template.js'
 import { exportedNames } from './exported-names.js'
 import { loginsMade, loginsPage, loginsText } from './logins.js'
 import { methodHead, operationPages } from './operation-page.js'
+import { variableNames, variablePrefix } from './variables.js'
 import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
-import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -380,32 +380,6 @@ function printFirstLines(page: Page, lines: readonly Code[]): void {
   page.printHead(
     code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(lines), '\n')}`]), '\n')}\n`,
   )
-}
-
-/** The variables that fill a client's settings start with this: `BERTHS`. */
-export function variablePrefix(contractName: string): string {
-  return contractName.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
-}
-
-/** The variables that fill a client's settings, as a list in Markdown. */
-export function variableNames(dialect: Dialect, contractName: string): Markdown {
-  const names = [
-    'URL',
-    'ENDPOINT',
-    'USER',
-    'PASSWORD',
-    'DIGEST',
-    'TOKEN',
-    'KEY',
-    'CLIENT_ID',
-    'CLIENT_SECRET',
-    ...(dialect.emit.variables ?? []),
-    'TIME_LIMIT',
-    'RETRIES',
-    'MOST_BYTES',
-  ]
-  const all = names.map((name) => codeInMarkdown(`${variablePrefix(contractName)}_${name}`))
-  return markdown`${joined(all.slice(0, -1), ', ')} and ${all.at(-1) ?? markdown``}`
 }
 
 function compare(a: string, b: string): number {

@@ -12,7 +12,8 @@ import {
   quoted,
 } from '../printing/escaping.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
-import { variableNames, variablePrefix, type ClientOptions } from './client.js'
+import type { ClientOptions } from './client.js'
+import { variableNames, variablePrefix } from './variables.js'
 import { exportedNames } from './exported-names.js'
 import { loginsMade, loginsOf } from './logins.js'
 import { clientVariable, firstLines, methodOf } from './first-lines.js'
