@@ -106,11 +106,13 @@ export class TransportFailure extends CallFailure {
   readonly status: number | undefined
   /** The service's own words, where it gave a reason for wanting a login. */
   readonly reason: string | undefined
+  /** Who was asked: the service, or whoever has tokens for it. */
+  readonly asked: 'service' | 'tokens'
 
   constructor(
     kind: 'unreachable' | 'timeout' | 'login',
     message: string,
-    facts: { url: string; status?: number; reason?: string; cause?: unknown },
+    facts: { url: string; status?: number; reason?: string; cause?: unknown; asked?: 'tokens' },
   ) {
     super(message, facts.cause === undefined ? undefined : { cause: facts.cause })
     this.name = 'TransportFailure'
@@ -118,6 +120,7 @@ export class TransportFailure extends CallFailure {
     this.url = facts.url
     this.status = facts.status
     this.reason = facts.reason
+    this.asked = facts.asked ?? 'service'
   }
 
   static override [Symbol.hasInstance](value: unknown): boolean {

@@ -169,7 +169,7 @@ async function ask(
     throw new TransportFailure(
       'login',
       `no token from ${url}${said === '' ? ` (HTTP ${String(status)})` : `: ${said}`}`,
-      { url, status },
+      { url, status, asked: 'tokens' },
     )
   }
   const seconds = Number(json['expires_in'] ?? 300)
