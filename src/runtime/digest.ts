@@ -65,14 +65,20 @@ export class Digest {
   }
 
   private async proof(url: string, method: string): Promise<string> {
-    const { realm = '', nonce = '', opaque, qop = '', algorithm = 'MD5' } = this.challenge ?? {}
+    const {
+      realm = '',
+      nonce = '',
+      opaque,
+      qop: offered = '',
+      algorithm = 'MD5',
+    } = this.challenge ?? {}
     const { user, password } = this.login
     const { pathname, search } = new URL(url)
     const uri = `${pathname}${search}`
     this.count += 1
     const count = this.count.toString(16).padStart(8, '0')
-    const own = hex(crypto.getRandomValues(new Uint8Array(8)))
-    const quality = qop
+    const cnonce = hex(crypto.getRandomValues(new Uint8Array(8)))
+    const qop = offered
       .split(',')
       .map((each) => each.trim())
       .includes('auth')
@@ -86,9 +92,9 @@ export class Digest {
       uri,
       method,
       algorithm,
-      quality,
+      qop,
       count,
-      own,
+      cnonce,
     })
     const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&')}"`
     const parts = [
@@ -98,7 +104,7 @@ export class Digest {
       `uri=${quoted(uri)}`,
       `algorithm=${algorithm}`,
       `response="${response}"`,
-      ...(quality === '' ? [] : [`qop=${quality}`, `nc=${count}`, `cnonce="${own}"`]),
+      ...(qop === '' ? [] : [`qop=${qop}`, `nc=${count}`, `cnonce="${cnonce}"`]),
       ...(opaque === undefined ? [] : [`opaque=${quoted(opaque)}`]),
     ]
     return `Digest ${parts.join(', ')}`
@@ -113,9 +119,9 @@ export interface DigestFacts extends UserAndPassword {
   readonly method: string
   readonly algorithm: string
   /** `auth`, or nothing for services that know nothing newer than RFC 2069. */
-  readonly quality: string
+  readonly qop: string
   readonly count: string
-  readonly own: string
+  readonly cnonce: string
 }
 
 /** The response to a challenge (RFC 7616, section 3.4.1). */
@@ -127,19 +133,19 @@ export async function digestResponse({
   uri,
   method,
   algorithm,
-  quality,
+  qop,
   count,
-  own,
+  cnonce,
 }: DigestFacts): Promise<string> {
   const hash = (text: string): Promise<string> =>
     /^SHA-256/i.test(algorithm) ? sha256(text) : Promise.resolve(md5(text))
   const base = await hash(`${user}:${realm}:${password}`)
-  const secret = /-sess$/i.test(algorithm) ? await hash(`${base}:${nonce}:${own}`) : base
+  const secret = /-sess$/i.test(algorithm) ? await hash(`${base}:${nonce}:${cnonce}`) : base
   const asked = await hash(`${method}:${uri}`)
   return hash(
-    quality === ''
+    qop === ''
       ? `${secret}:${nonce}:${asked}`
-      : `${secret}:${nonce}:${count}:${own}:${quality}:${asked}`,
+      : `${secret}:${nonce}:${count}:${cnonce}:${qop}:${asked}`,
   )
 }
 

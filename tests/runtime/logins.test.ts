@@ -114,7 +114,7 @@ describe('digests', () => {
     user: 'Mufasa',
     uri: '/dir/index.html',
     method: 'GET',
-    quality: 'auth',
+    qop: 'auth',
     count: '00000001',
   }
   const newer = {
@@ -122,7 +122,7 @@ describe('digests', () => {
     password: 'Circle of Life',
     realm: 'http-auth@example.org',
     nonce: '7ypf/xlj9XXwfDPEoM4URrv/xwf94BcCAzFZH4GiTo0v',
-    own: 'f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ',
+    cnonce: 'f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ',
   }
   test.each([
     [
@@ -142,7 +142,7 @@ describe('digests', () => {
         password: 'Circle Of Life',
         realm: 'testrealm@host.com',
         nonce: 'dcd98b7102dd2f0e8b11d0f600bfb0c093',
-        own: '0a4f113b',
+        cnonce: '0a4f113b',
         algorithm: 'MD5',
       },
       '6629fae49393a05397450978507c4ef1',
@@ -239,7 +239,7 @@ describe('company login', () => {
     const { nt, lm } = responses(
       { user: 'User', password: 'Password', domain: 'Domain' },
       { challenge: bytes('0123456789abcdef'), targetInfo },
-      { chance: bytes('aaaaaaaaaaaaaaaa'), time: 0n },
+      { nonce: bytes('aaaaaaaaaaaaaaaa'), timestamp: 0n },
       md5Of,
     )
     expect(hex(nt.slice(0, 16))).toBe('68cd0ab851e51c96aabc927bebef6a1c')

@@ -70,31 +70,31 @@ export function readChallenge(message: Uint8Array): NtlmChallenge {
   }
 }
 
-/** What is different each time: given, so that it can be compared with published examples. */
-export interface Moment {
+/** What the client adds itself: given, so that it can be compared with published examples. */
+export interface ClientChallenge {
   /** Eight bytes by chance. */
-  readonly chance: Uint8Array
+  readonly nonce: Uint8Array
   /** In tenths of a microsecond since 1601. */
-  readonly time: bigint
+  readonly timestamp: bigint
 }
 
 /** The responses to a challenge (section 3.3.2, NTLM v2). */
 export function responses(
   { user, password, domain = '' }: CompanyLogin,
   { challenge, targetInfo }: Pick<NtlmChallenge, 'challenge' | 'targetInfo'>,
-  { chance, time }: Moment,
+  { nonce, timestamp }: ClientChallenge,
   { hmac }: Md5,
 ): { readonly nt: Uint8Array; readonly lm: Uint8Array } {
   const key = hmac(md4(utf16(password)), utf16(user.toUpperCase() + domain))
   const blob = new Uint8Array(28 + targetInfo.length + 4)
   blob.set([1, 1])
-  new DataView(blob.buffer).setBigUint64(8, time, true)
-  blob.set(chance, 16)
+  new DataView(blob.buffer).setBigUint64(8, timestamp, true)
+  blob.set(nonce, 16)
   blob.set(targetInfo, 28)
   const proof = hmac(key, joinBytes([challenge, blob]))
   return {
     nt: joinBytes([proof, blob]),
-    lm: joinBytes([hmac(key, joinBytes([challenge, chance])), chance]),
+    lm: joinBytes([hmac(key, joinBytes([challenge, nonce])), nonce]),
   }
 }
 
@@ -102,14 +102,14 @@ export function responses(
 export function authenticateMessage(
   login: CompanyLogin,
   challenge: NtlmChallenge,
-  moment: Moment,
+  own: ClientChallenge,
   md5: Md5,
 ): Uint8Array {
   // A service that tells the time wants to hear it again (section 3.1.5.1.2).
   const { nt, lm } = responses(
     login,
     challenge,
-    { ...moment, time: timeIn(challenge.targetInfo) ?? moment.time },
+    { ...own, timestamp: timeIn(challenge.targetInfo) ?? own.timestamp },
     md5,
   )
   const fields = [

@@ -252,11 +252,11 @@ class Line {
         await drained(message)
         const { createHmac } = await this.platform.crypto()
         // Tenths of a microsecond since 1601.
-        const moment = {
-          chance: crypto.getRandomValues(new Uint8Array(8)),
-          time: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n,
+        const own = {
+          nonce: crypto.getRandomValues(new Uint8Array(8)),
+          timestamp: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n,
         }
-        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), moment, {
+        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), own, {
           hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()),
         })
         message = await attempt(`NTLM ${bytesToBase64(proof)}`, trip.body)
