@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import type { Choice, Contract, Field, Operation, Type } from '../contract/contract.js'
 import { matchName } from '../contract/nearest.js'
 import { ExactNumber, fromText } from '../contract/plain.js'
@@ -122,7 +123,7 @@ class Round {
         documentation,
         before,
         opens,
-        ...(complaint === undefined ? {} : { complaint }),
+        ...present({ complaint }),
       })
       switch (reply.kind) {
         case 'end':

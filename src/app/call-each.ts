@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { basename, dirname, extname, join } from 'node:path'
@@ -153,7 +154,7 @@ async function rowOutcome(
     const status = result.exchanges.at(-1)?.response.status
     facts = {
       ...known,
-      ...(status === undefined ? {} : { status }),
+      ...present({ status }),
       ...(deviations.length === 0 ? {} : { deviations: deviations.length }),
       milliseconds,
     }

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { readFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
@@ -81,7 +82,7 @@ export async function callReady(
     mostRows: manner.all === true ? Infinity : usualRows,
     preview: manner.preview === true,
     checkAnswer: manner.uncheckedAnswer !== true,
-    ...(manner.wait === undefined ? {} : { wait: manner.wait }),
+    ...present({ wait: manner.wait }),
     ...(opened === undefined ? {} : { headers: opened.headers }),
   })
   const failed = 'failure' in result && !wasNotSent(result.failure)

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { readFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { nearestAdvice } from '../contract/nearest.js'
@@ -163,7 +164,7 @@ async function proofOf(
       return settings({
         kind: 'wsse',
         ...(await login()),
-        ...(entry.digest === undefined ? {} : { digest: entry.digest }),
+        ...present({ digest: entry.digest }),
         ...of,
       })
     case 'bearer':
@@ -177,7 +178,7 @@ async function proofOf(
           companyLogin: {
             ...(await login()),
             ...(domain === undefined ? {} : { domain: await value(domain, 'domain', false) }),
-            ...(workstation === undefined ? {} : { workstation }),
+            ...present({ workstation }),
           },
         },
       }
@@ -210,8 +211,7 @@ async function proofOf(
               user: await value(user, 'user', false),
               password: await value(password, 'password', true),
             }),
-        ...(scopes === undefined ? {} : { scopes }),
-        ...(tokenUrl === undefined ? {} : { tokenUrl }),
+        ...present({ scopes, tokenUrl }),
         ...of,
       } as const
       return settings(
@@ -269,7 +269,7 @@ async function loggedIn(
     tokens = await authorizationCode({
       ...request,
       authorizeUrl,
-      ...(scopes === undefined ? {} : { scopes }),
+      ...present({ scopes }),
       open: (url) =>
         person.tell(`To log in for "${name}", open this address in a browser:\n${url}`),
     }).catch((error: unknown) => {
@@ -281,7 +281,7 @@ async function loggedIn(
   return {
     kind: 'bearer',
     token: tokens.token,
-    ...(login.scheme === undefined ? {} : { scheme: login.scheme }),
+    ...present({ scheme: login.scheme }),
   }
 }
 

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { posix, resolve, sep } from 'node:path'
 import type { Contract, Note } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
@@ -134,7 +135,7 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
   return {
     ...(await summaryOf(built)),
     ...client,
-    ...(runtime === undefined ? {} : { runtime }),
+    ...present({ runtime }),
     ...(along.length === 0 ? {} : { along }),
   }
 }

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { messages } from '../contract/messages.js'
@@ -204,8 +205,7 @@ async function keep({
       from,
       folder: existing?.folder ?? clientFolder(name),
       class: names.class,
-      ...(only === undefined ? {} : { only }),
-      ...(credential === undefined ? {} : { credential }),
+      ...present({ only, credential }),
     }
     const snapshot = snapshotChange(folder, name, documents, names)
     await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])

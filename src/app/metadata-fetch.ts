@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import type { WebFetch } from '../documents/fetching.js'
 import { keepSecret } from '../exercise/masking.js'
 import { openExchange, type Connection, type Credential } from '../runtime/connection.js'
@@ -23,7 +24,7 @@ export function metadataFetch(
     const transport: NodeTransportSettings = {
       userAgent: toolName(),
       ...proof.transport,
-      ...(ca === undefined ? {} : { ca }),
+      ...present({ ca }),
     }
     return {
       settings: {
@@ -77,7 +78,7 @@ function proofOffered(offered: string, user: string, password: string): Proof {
     return {
       ...noProof,
       transport: {
-        companyLogin: { user: name, password, ...(domain === undefined ? {} : { domain }) },
+        companyLogin: { user: name, password, ...present({ domain }) },
       },
     }
   return { ...noProof, credentials: [{ kind: 'basic', user, password }] }

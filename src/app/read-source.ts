@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import type { Contract } from '../contract/contract.js'
 import type { KeptNames } from '../contract/kept-names.js'
 import { problem, Problem } from '../contract/problem.js'
@@ -32,7 +33,7 @@ export async function readSource(
       all.map((dialect) => dialect.glance?.(text)).find((each) => each !== undefined),
     send,
     mediaTypes: [...new Set(places.flatMap(({ mediaTypes }) => mediaTypes))],
-    ...(seconds === undefined ? {} : { seconds }),
+    ...present({ seconds }),
   }
   const { loadDocuments } = await import('../documents/documents.js')
   let page: string | undefined

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { join, resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
@@ -202,12 +203,9 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
       endpoint: endpoint.name,
       ...(Object.keys(headers).length === 0 ? {} : { headers }),
       ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }),
-      ...(options.retries === undefined ? {} : { retries: options.retries }),
-      ...(mostBytes === undefined ? {} : { mostBytes }),
-      ...(mtom === undefined ? {} : { mtom }),
-      ...(addressing === undefined ? {} : { addressing }),
+      ...present({ retries: options.retries, mostBytes, mtom, addressing }),
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
-      ...(options.timeLimit === undefined ? {} : { timeLimit: options.timeLimit }),
+      ...present({ timeLimit: options.timeLimit }),
     }
     const key = JSON.stringify([only, settings])
     const { loadClient } = await import('../exercise/run-client.js')
@@ -217,7 +215,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
         bundle,
         className,
         settings,
-        { userAgent: toolName(), ...proof.transport, ...(ca === undefined ? {} : { ca }) },
+        { userAgent: toolName(), ...proof.transport, ...present({ ca }) },
         proof.query,
       )
     clients.set(key, client)

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { addEach } from '../contract/lists.js'
 import { dirname, join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
@@ -116,7 +117,7 @@ function maskedShown({
           ]),
         }
   return {
-    ...(facts === undefined ? {} : { values: facts }),
+    ...present({ values: facts }),
     ...(rows === undefined ? {} : { rows: maskedTable(rows) }),
   }
 }

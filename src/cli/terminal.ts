@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { pc, shown } from './colours.js'
 import type { Problem } from '../app/problems.js'
 import { maskedJson, withoutSecrets } from '../app/secrets.js'
@@ -113,7 +114,7 @@ export function failureJson(
       kind,
       code,
       message,
-      ...(place === undefined ? {} : { place }),
+      ...present({ place }),
       ...(details.length === 0 ? {} : { details }),
       ...(side === undefined ? {} : { side: side.of }),
       advice,

@@ -1,3 +1,4 @@
+import { present } from './present.js'
 import { addAll } from './lists.js'
 import { once } from './once.js'
 import type {
@@ -204,7 +205,7 @@ function identifyingShape(contract: Contract, id: TypeId, names: readonly string
   return {
     ...rest,
     fields: identifyingFields(contract, id, names),
-    ...(keys === undefined ? {} : { keys }),
+    ...present({ keys }),
   }
 }
 

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { addAll, largest } from '../contract/lists.js'
 import type { BoxKind, Graph, Link } from './graph.js'
 import { textWidth } from './fonts.js'
@@ -161,7 +162,7 @@ function drawnBox({ box, x, y, w, h, title, lines, hidden }: PlacedBox): Shape {
   return {
     kind: 'group',
     about: { role: 'type', id: box.id, name: box.name },
-    ...(box.documentation === undefined ? {} : { hint: box.documentation }),
+    ...present({ hint: box.documentation }),
     shapes,
   }
 }

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
 import {
   countedTypes,
@@ -354,7 +355,7 @@ function linksOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>): Fou
         const opposite = back?.relation?.multiplicity ?? relation?.opposite
         const source: End = {
           ...(back === undefined ? {} : { name: back.name }),
-          ...(opposite === undefined ? {} : { multiplicity: opposite }),
+          ...present({ multiplicity: opposite }),
         }
         const isPart = relation?.contained === true
         // What contains something is the end that it belongs to, whichever end tells of it first.

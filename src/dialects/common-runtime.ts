@@ -11,6 +11,7 @@ export const commonRuntime: readonly string[] = [
   'mime.ts',
   'numbers.ts',
   'plain.ts',
+  'present.ts',
   'redirects.ts',
   'refusals.ts',
   'response-text.ts',

@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { addAll } from '../contract/lists.js'
 import { isPlainObject } from '../contract/plain.js'
 import { cell, rowsOf } from './tabulate.js'
@@ -109,8 +110,7 @@ function fieldDifferences(row: string, before: unknown, after: unknown, field = 
       row,
       kind: before === undefined ? 'added' : still,
       ...(field === '' ? {} : { field }),
-      ...(before === undefined ? {} : { before }),
-      ...(after === undefined ? {} : { after }),
+      ...present({ before, after }),
     },
   ]
 }

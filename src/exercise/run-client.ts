@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import { addAll } from '../contract/lists.js'
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
@@ -324,7 +325,7 @@ async function outcomeOf(
     const answer = method(input, {
       headers,
       checkAnswer,
-      ...(wait === undefined ? {} : { wait }),
+      ...present({ wait }),
     })
     if (outcome.kind === 'value' && outcome.stream === true)
       return whole(await firstItems(answer as AsyncIterable<unknown>, mostRows))
@@ -399,5 +400,5 @@ async function firstRows(
     more = rows.length > most || page.next !== undefined
     if (rows.length >= most) break
   }
-  return { value: rows.slice(0, most), more, ...(total === undefined ? {} : { total }) }
+  return { value: rows.slice(0, most), more, ...present({ total }) }
 }

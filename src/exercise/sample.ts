@@ -1,3 +1,4 @@
+import { present } from '../contract/present.js'
 import randexp from 'randexp'
 import type {
   Choice,
@@ -327,7 +328,7 @@ class Sampler {
       case 'record':
         return {
           ...this.fields(type.fields, type.choices),
-          ...(type.openExample === undefined ? {} : { $open: type.openExample }),
+          ...present({ $open: type.openExample }),
         }
       case 'enumeration':
         return type.members[0]?.value ?? ''
@@ -486,7 +487,7 @@ class Sampler {
           fieldsOf(this.contract, record),
           all.flatMap((each) => each.choices ?? []),
         ),
-        ...(open === undefined ? {} : { $open: open }),
+        ...present({ $open: open }),
       }
     const subtypes = directSubtypes(this.contract).get(id) ?? []
     const depth = (each: TypeId): number =>

@@ -1,3 +1,4 @@
+import { present } from './present.js'
 import type { Response } from './connection.js'
 import { TransportFailure } from './failures.js'
 import { isJson } from './response-text.js'
@@ -39,7 +40,7 @@ export function loginWanted(response: Response, url: string, text: string): Tran
   return new TransportFailure('login', message, {
     url,
     status,
-    ...(reason === undefined ? {} : { reason }),
+    ...present({ reason }),
   })
 }
 

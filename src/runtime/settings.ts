@@ -1,3 +1,4 @@
+import { present } from './present.js'
 import type { Credential, Settings } from './connection.js'
 
 /**
@@ -41,28 +42,24 @@ export function variableGetter(
   }
 }
 
-/** An object without the members that are undefined. */
-function present<T extends object>(members: T): { [K in keyof T]: Exclude<T[K], undefined> } {
-  const there = Object.entries(members).filter(([, value]) => value !== undefined)
-  return Object.fromEntries(there) as { [K in keyof T]: Exclude<T[K], undefined> }
-}
-
 /** The credential that settings from variables name: of several the most telling one. */
 function credentialFrom(get: (name: string) => string | undefined): Credential | undefined {
   const [user, password = ''] = [get('USER'), get('PASSWORD')]
   const [clientId, clientSecret] = [get('CLIENT_ID'), get('CLIENT_SECRET')]
   const [tokenUrl, scopes, refreshToken] = [get('TOKEN_URL'), get('SCOPES'), get('REFRESH_TOKEN')]
   if (clientId !== undefined)
-    return present({
-      kind: 'oauth2' as const,
+    return {
+      kind: 'oauth2',
       clientId,
-      clientSecret,
-      user,
-      password: user === undefined ? undefined : password,
-      tokenUrl,
-      scopes: scopes?.split(/[\s,]+/),
-      refreshToken,
-    })
+      ...present({
+        clientSecret,
+        user,
+        password: user === undefined ? undefined : password,
+        tokenUrl,
+        scopes: scopes?.split(/[\s,]+/),
+        refreshToken,
+      }),
+    }
   const [token, key] = [get('TOKEN'), get('KEY')]
   if (token !== undefined) return { kind: 'bearer', token }
   if (key !== undefined) return { kind: 'key', value: key }

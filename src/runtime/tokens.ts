@@ -1,3 +1,4 @@
+import { present } from './present.js'
 import {
   discard,
   guided,
@@ -177,7 +178,7 @@ async function ask(
   return {
     text: json['access_token'],
     until: Date.now() + Math.max(seconds - 30, seconds / 2) * 1000,
-    ...(next === undefined ? {} : { refresh: next }),
+    ...present({ refresh: next }),
   }
 }
 

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addTo } from '../../contract/lists.js'
 import type { Contract, Operation, OperationGroup } from '../../contract/contract.js'
 import { groupOf } from '../../contract/choice.js'
@@ -93,7 +94,7 @@ export function overview(open: OpenContract): Overview {
       types: used.length,
       notes: contract.notes.length,
     },
-    ...(choice === undefined ? {} : { choice }),
+    ...present({ choice }),
     services: contract.services.map((service) => {
       const said = new Map((service.groups ?? []).map((group) => [group.name, group]))
       return {

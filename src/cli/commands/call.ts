@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
@@ -322,10 +323,9 @@ async function report(
       headers: response === undefined ? undefined : maskedHeaders(response.headers),
       value: toPlain(value),
       ...(more === true ? { more } : {}),
-      ...(total === undefined ? {} : { total }),
+      ...present({ total }),
       ...(called.isAccepted ? { accepted: true } : {}),
-      ...(saved === undefined ? {} : { saved }),
-      ...(differences === undefined ? {} : { differences }),
+      ...present({ saved, differences }),
       ...(options.uncheckedInput === true ? { uncheckedInput: true } : {}),
       deviations,
       milliseconds,

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addAll } from '../../contract/lists.js'
 import type {
   Fault,
@@ -242,7 +243,7 @@ export class ContentReader {
       kind,
       at: 0,
       ...(Object.keys(encoding).length === 0 ? {} : { encoding }),
-      ...(xml === undefined ? {} : { xml }),
+      ...present({ xml }),
     }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
     if (kind === 'text' || kind === 'bytes' || (kind === 'xml' && schema === undefined)) {
@@ -368,8 +369,7 @@ export class ContentReader {
           )
       }
       const layout: EncodingLayout = {
-        ...(contentType === undefined ? {} : { contentType }),
-        ...(style === undefined ? {} : { style }),
+        ...present({ contentType, style }),
         ...(explode === undefined ? {} : { explode: explode.value === true }),
         ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),
         ...(Object.keys(headers).length === 0 ? {} : { headers }),
@@ -444,7 +444,7 @@ export class ContentReader {
           type: contents.types[0]?.type ?? { kind: 'nothing' },
           ...documented(response),
           origin: response.origin,
-          layout: { ...(content === undefined ? {} : { content }) } satisfies FaultLayout,
+          layout: { ...present({ content }) } satisfies FaultLayout,
         })
       }
     }

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { referenceOf, type References } from './references.js'
@@ -33,7 +34,7 @@ export function discriminatorOf(node: DataNode, references: References): Discrim
   }
   const fallback = found.text('defaultMapping')
   const otherwise = fallback === undefined ? undefined : target(fallback)
-  return { member, mapping, ...(otherwise === undefined ? {} : { otherwise }) }
+  return { member, mapping, ...present({ otherwise }) }
 }
 
 /**

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { NamedType, Type, TypeId } from '../../contract/contract.js'
 import { withoutName } from '../../contract/queries.js'
 import type { Notes } from '../notes.js'
@@ -30,7 +31,7 @@ export function mendEndlessTypes(types: Record<TypeId, NamedType>, notes: Notes)
       id,
       name,
       origin: type.origin,
-      ...(type.documentation === undefined ? {} : { documentation: type.documentation }),
+      ...present({ documentation: type.documentation }),
     }
   }
 }

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -168,15 +169,14 @@ export class JsonTrees {
           tuple: type.items.map((each) => this.of(each, true)),
           ...(rest === undefined ? {} : { rest: this.of(rest, true) }),
           ...(minItems === 0 ? {} : { min: minItems }),
-          ...(maxItems === undefined ? {} : { max: maxItems }),
+          ...present({ max: maxItems }),
         }
       }
       case 'list':
         return {
           items: this.of(type.item, late),
           ...(type.itemNullable === true ? { nullable: true } : {}),
-          ...(type.minItems === undefined ? {} : { min: type.minItems }),
-          ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
+          ...present({ min: type.minItems, max: type.maxItems }),
         }
       case 'map':
         return { values: this.of(type.value, late) }
@@ -253,7 +253,7 @@ export class JsonTrees {
               read: new Builtin('runtime/http/headers', 'readHeaders'),
             },
           }),
-      ...(security === undefined ? {} : { security }),
+      ...present({ security }),
       ...(offered.length === endpointsOf(this.contract).length ? {} : { offered }),
     }
   }
@@ -448,7 +448,7 @@ export class JsonTrees {
     return {
       oneOf:
         alternatives.length > mostTold ? new Many(alternatives, 'runtime/http/json') : alternatives,
-      ...(by === undefined ? {} : { by }),
+      ...present({ by }),
       ...(exactlyOne === true ? { exactly: true } : {}),
     }
   }
@@ -461,11 +461,10 @@ export class JsonTrees {
       is: this.of(field.type, false),
       ...(field.optional ? { optional: true } : {}),
       ...(field.nullable ? { nullable: true } : {}),
-      ...(style === undefined ? {} : { style }),
-      ...(explode === undefined ? {} : { explode }),
+      ...present({ style, explode }),
       ...(allowReserved === true ? { allowReserved } : {}),
       ...(asJson === true ? { json: true } : {}),
-      ...(whole === undefined ? {} : { whole }),
+      ...present({ whole }),
     }
   }
 
@@ -490,7 +489,7 @@ export class JsonTrees {
     const builtin = new Builtin(valuesModule, name)
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
-    return { restricts: builtin, ...bounds, ...(patterns === undefined ? {} : { patterns }) }
+    return { restricts: builtin, ...bounds, ...present({ patterns }) }
   }
 }
 

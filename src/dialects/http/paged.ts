@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -51,7 +52,7 @@ export function paged(
     ...(type.kind === 'reference' ? { answer: type.to } : {}),
     rows: rows.steps,
     ...places,
-    ...(into === undefined ? {} : { into }),
+    ...present({ into }),
   }
   const { leadsTo: _, ...rest } = operation
   const others = (operation.leadsTo ?? []).filter((each) => each !== wish.link)

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { InputField, Place, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Style } from '../../runtime/http/parameters.js'
@@ -193,8 +194,7 @@ export class ParameterReader {
     const usual = style === undefined || style === 'form' || style === 'cookie' ? undefined : false
     const explodes = explode === undefined ? usual : explode.value === true
     return {
-      ...(style === undefined ? {} : { style }),
-      ...(explodes === undefined ? {} : { explode: explodes }),
+      ...present({ style, explode: explodes }),
     }
   }
 

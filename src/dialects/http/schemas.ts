@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { AnonymousTypes, inRequests } from './anonymous-types.js'
 import { settleItems } from './lists-of-items.js'
 import { addAll } from '../../contract/lists.js'
@@ -693,7 +694,7 @@ export class SchemaReader {
         items,
         minItems: Number(least ?? 0),
         ...(most === undefined ? {} : { maxItems: Number(most) }),
-        ...(restType === undefined ? {} : { rest: restType }),
+        ...present({ rest: restType }),
       }
     }
     const items = node.get('items')
@@ -776,7 +777,7 @@ export class SchemaReader {
       fields,
       ...(isOpen ? { open: true } : {}),
       ...(patterned.length === 0 ? {} : { patterned }),
-      ...(restType === undefined ? {} : { rest: restType }),
+      ...present({ rest: restType }),
       ...(composed && required.size > 0 ? this.requiring(required, fields) : {}),
     }
   }

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { Endpoint } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { camelCase } from '../../naming/identifiers.js'
@@ -65,7 +66,7 @@ export class ServerReader {
       protocol: 'HTTP',
       ...documented(server),
       origin: server.origin,
-      ...(layout === undefined ? {} : { layout }),
+      ...present({ layout }),
     })
   }
 

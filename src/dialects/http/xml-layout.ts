@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { impliedTypes } from './schema-facts.js'
@@ -33,9 +34,7 @@ export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
       xml.origin,
     )
   const layout: XmlLayout = {
-    ...(name === undefined ? {} : { name }),
-    ...(namespace === undefined ? {} : { namespace }),
-    ...(prefix === undefined ? {} : { prefix }),
+    ...present({ name, namespace, prefix }),
     ...(isAttribute && !isObject ? { attribute: true } : {}),
     ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items'))
       ? { wrapped: true }

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { Field, InputField, Origin, Type } from '../../contract/contract.js'
 import { keyType } from './keys.js'
 import type { Version } from './layout.js'
@@ -24,7 +25,7 @@ export function input(
     place,
     documentation,
     origin,
-    ...(example === undefined ? {} : { example }),
+    ...present({ example }),
   }
 }
 

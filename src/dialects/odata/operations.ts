@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addAll } from '../../contract/lists.js'
 import type {
   Field,
@@ -82,7 +83,7 @@ export class OperationReader {
       const { name, documentation, origin, layout } = resource
       this.groups.push({
         name,
-        ...(documentation === undefined ? {} : { documentation }),
+        ...present({ documentation }),
         origin,
         holds: { type: layout.entity, many: layout.singleton !== true },
       })
@@ -158,7 +159,7 @@ export class OperationReader {
       const layout: EntityLayout = {
         kind,
         ...place,
-        ...(capabilities.restricted === undefined ? {} : { restricted: capabilities.restricted }),
+        ...present({ restricted: capabilities.restricted }),
         ...more,
       }
       this.add(
@@ -703,7 +704,7 @@ export class OperationReader {
             on: {
               ...place,
               ...(on.many ? { many: true as const } : {}),
-              ...(on.cast === undefined ? {} : { cast: on.cast }),
+              ...present({ cast: on.cast }),
             },
           }),
     }

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -83,8 +84,7 @@ export class ODataTrees {
       ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
       ...(type.abstract === true ? { abstract: true } : {}),
       ...(type.open === true ? { open: true } : {}),
-      ...(type.keys === undefined ? {} : { keys: type.keys }),
-      ...(keyPaths === undefined ? {} : { keyPaths }),
+      ...present({ keys: type.keys, keyPaths }),
       members: Object.fromEntries(
         type.fields
           .filter((field) => fieldLayout(field).about !== true)
@@ -119,7 +119,7 @@ export class ODataTrees {
       ...(computed === true ? { computed } : {}),
       ...(immutable === true ? { immutable } : {}),
       ...(later === true ? { later } : {}),
-      ...(wire === undefined ? {} : { name: wire }),
+      ...present({ name: wire }),
     }
   }
 
@@ -146,7 +146,7 @@ export class ODataTrees {
     )
     if (type.constraints === undefined) return builtin
     const { patterns, ...limits } = type.constraints
-    return { restricts: builtin, ...limits, ...(patterns === undefined ? {} : { patterns }) }
+    return { restricts: builtin, ...limits, ...present({ patterns }) }
   }
 
   /** Everything that the runtime needs to know of an operation. */
@@ -159,7 +159,7 @@ export class ODataTrees {
         ...(restricted === undefined || unrestricted.includes(layout.kind)
           ? {}
           : { restricted: restricted as Tree }),
-        ...(streams === undefined ? {} : { streams }),
+        ...present({ streams }),
         ...(media === true ? { media } : {}),
         ...(targets === undefined
           ? {}
@@ -205,7 +205,7 @@ export class ODataTrees {
     return {
       ...this.resource(place),
       ...(many === true ? { many } : {}),
-      ...(cast === undefined ? {} : { cast }),
+      ...present({ cast }),
     }
   }
 

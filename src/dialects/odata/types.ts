@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type {
   Origin,
   Constraints,
@@ -306,11 +307,10 @@ export class TypeReader {
     const isDecimal =
       (element.attribute('Type') ?? element.attribute('UnderlyingType')) === 'Edm.Decimal'
     const found: Constraints = {
-      ...(maxLength === undefined ? {} : { maxLength }),
+      ...present({ maxLength }),
       ...(precision === undefined || !isDecimal ? {} : { totalDigits: precision }),
       ...(scale === undefined || !isDecimal ? {} : { fractionDigits: scale }),
-      ...(minimum === undefined ? {} : { minimum }),
-      ...(maximum === undefined ? {} : { maximum }),
+      ...present({ minimum, maximum }),
       ...(pattern === undefined || !isPattern(pattern) ? {} : { patterns: [[pattern]] }),
     }
     return Object.keys(found).length === 0 ? undefined : found
@@ -565,7 +565,7 @@ export class TypeReader {
       navigation: constraints.length === 0 ? {} : { constraints },
       relation: {
         multiplicity: item !== undefined ? '*' : one,
-        ...(partner === undefined ? {} : { partner }),
+        ...present({ partner }),
         ...(contained ? { contained: true as const } : {}),
       },
     }
@@ -817,7 +817,7 @@ function scalar(
     kind: 'scalar',
     base,
     format,
-    ...(constraints === undefined ? {} : { constraints }),
+    ...present({ constraints }),
     ...example,
   }
 }

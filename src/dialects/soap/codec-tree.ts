@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type {
   ListType,
   Choice,
@@ -145,8 +146,7 @@ export class CodecTrees {
       case 'list': {
         const layout = listLayout(type)
         const bounds = {
-          ...(type.minItems === undefined ? {} : { min: type.minItems }),
-          ...(type.maxItems === undefined ? {} : { max: type.maxItems }),
+          ...present({ min: type.minItems, max: type.maxItems }),
         }
         if (layout.written === 'spaced')
           return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
@@ -259,8 +259,7 @@ export class CodecTrees {
       layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''),
     )
     return {
-      ...(layout.request === undefined ? {} : { request: layout.request }),
-      ...(layout.addressedAction === undefined ? {} : { addressedAction: layout.addressedAction }),
+      ...present({ request: layout.request, addressedAction: layout.addressedAction }),
       ...(layout.encoded === true
         ? { encoded: new Builtin('runtime/soap/references', 'encodedMessages') }
         : {}),
@@ -273,7 +272,7 @@ export class CodecTrees {
         ? {}
         : {
             answer: {
-              ...(layout.answer === undefined ? {} : { element: layout.answer }),
+              ...present({ element: layout.answer }),
               members: this.members(outputs, namespace, false),
               ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
               ...(returnedHeaders === undefined
@@ -302,7 +301,7 @@ export class CodecTrees {
     const isOneOfSeveral = record.base !== undefined || subtypes.length > 0
     const namespace = commonNamespace(record.fields, typeName?.[0] ?? '')
     return {
-      ...(typeName === undefined ? {} : { type: typeName }),
+      ...present({ type: typeName }),
       ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
       ...(record.abstract === true ? { abstract: true as const } : {}),
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
@@ -329,7 +328,7 @@ export class CodecTrees {
     const typeName = this.isEncoded ? this.typeName(list?.item ?? field.type) : undefined
     return {
       [place]: codec,
-      ...(typeName === undefined ? {} : { type: typeName }),
+      ...present({ type: typeName }),
       ...(field.optional ? { optional: true as const } : {}),
       ...(field.nullable || list?.itemNullable === true ? { nillable: true as const } : {}),
       ...(list === undefined ? {} : { repeated: true as const }),

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
@@ -112,9 +113,9 @@ function mergedOpen(first: Field, second: Field): Field {
       ? [...new Set([...a.namespaces, ...b.namespaces])]
       : undefined
   const open: Omit<OpenLayout, 'at'> = {
-    ...(max === undefined ? {} : { max }),
+    ...present({ max }),
     ...(min === undefined || min === 0 ? {} : { min }),
-    ...(namespaces === undefined ? {} : { namespaces }),
+    ...present({ namespaces }),
     ...(a.except !== undefined && a.except === b.except ? { except: a.except } : {}),
     ...(a.attributes === true || b.attributes === true ? { attributes: true as const } : {}),
   }
@@ -289,10 +290,7 @@ export function repeated(
       const { max: _max, min: _min, ...rules } = layout.open ?? {}
       const min = bounds.minimum * (layout.open?.min ?? 0)
       return ofField(
-        openField(
-          { ...rules, ...(max === undefined ? {} : { max }), ...(min === 0 ? {} : { min }) },
-          origin,
-        ),
+        openField({ ...rules, ...present({ max }), ...(min === 0 ? {} : { min }) }, origin),
       )
     }
     if (layout.place === 'element')
@@ -366,7 +364,7 @@ function limits({
 }): { minItems?: number; maxItems?: number } {
   return {
     ...(minimum === 0 ? {} : { minItems: minimum }),
-    ...(maximum === undefined ? {} : { maxItems: maximum }),
+    ...present({ maxItems: maximum }),
   }
 }
 

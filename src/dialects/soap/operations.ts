@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addEach, addTo } from '../../contract/lists.js'
 import type {
   Choice,
@@ -310,9 +311,9 @@ export class OperationReader {
     }))
     const layout: OperationLayout = {
       style: request.style,
-      ...(request.wrapper === undefined ? {} : { request: request.wrapper }),
+      ...present({ request: request.wrapper }),
       ...(answer?.wrapper === undefined ? {} : { answer: answer.wrapper }),
-      ...(addressedAction === undefined ? {} : { addressedAction }),
+      ...present({ addressedAction }),
       ...(answer === undefined ? { oneWay: true as const } : {}),
       ...(isEncoded ? { encoded: true as const } : {}),
     }
@@ -395,7 +396,7 @@ export class OperationReader {
       verb,
       location,
       parameters: isInPath ? 'path' : usualPlace,
-      ...(answer === undefined ? {} : { answer }),
+      ...present({ answer }),
     }
     return {
       action: '',

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { addTo } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
@@ -265,7 +266,7 @@ function understand(
     input: {
       ...input,
       ...parts.values(operation.attachments),
-      ...(headers === undefined ? {} : { headers }),
+      ...present({ headers }),
     },
     answer(value) {
       const { answer } = operation

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { TypeId } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
@@ -81,8 +82,7 @@ export function presets(declaration: XmlElement): { default?: string; fixed?: st
   const preset = declaration.attribute('default')
   const fixed = declaration.attribute('fixed')
   return {
-    ...(preset === undefined ? {} : { default: preset }),
-    ...(fixed === undefined ? {} : { fixed }),
+    ...present({ default: preset, fixed }),
   }
 }
 

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { endsInTime } from '../../contract/pattern-safety.js'
 import type {
   Constraints,
@@ -37,7 +38,7 @@ export function builtinType(local: string, at: XmlElement): ScalarType | ListTyp
     kind: 'scalar',
     base: builtin.base,
     format: `xs:${local}`,
-    ...(builtin.constraints === undefined ? {} : { constraints: builtin.constraints }),
+    ...present({ constraints: builtin.constraints }),
   }
 }
 
@@ -209,7 +210,7 @@ export function applyFacets(
     const enumerated = allowed.length > 0 ? allowed : base.constraints?.allowed
     const constraints = {
       ...patternsOf(base.constraints?.patterns),
-      ...(enumerated === undefined ? {} : { allowed: enumerated }),
+      ...present({ allowed: enumerated }),
     }
     return {
       ...base,

@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { withoutName } from '../../contract/queries.js'
 import { addTo } from '../../contract/lists.js'
 import type {
@@ -269,7 +270,7 @@ export class TypeReader {
     const { documentation } = record
     return {
       ...field.type,
-      ...(documentation === undefined ? {} : { documentation }),
+      ...present({ documentation }),
       layout: { written: 'items', item: name } satisfies ListLayout,
     }
   }
@@ -381,7 +382,7 @@ export class TypeReader {
     const layout: RecordLayout = {
       ...typeName,
       ...(content.anyOrder ? { anyOrder: true as const } : {}),
-      ...(open === undefined ? {} : { open }),
+      ...present({ open }),
     }
     // An attribute yields its name to an element.
     const { fields } = inSequence(
@@ -392,7 +393,7 @@ export class TypeReader {
       kind: 'record',
       fields: [...elements, ...fields],
       ...(content.choices.length === 0 ? {} : { choices: content.choices }),
-      ...(draft.base === undefined ? {} : { base: draft.base }),
+      ...present({ base: draft.base }),
       ...(draft.restricts ? { restricts: true as const } : {}),
       ...(abstract ? { abstract } : {}),
       ...(typeName.typeName === undefined ? { anonymous: true as const } : {}),
@@ -527,7 +528,7 @@ export class TypeReader {
       content: inSequence([before, opened, own.content]),
       attributes: [...original.fields.filter(isAttribute), ...own.attributes],
       openAttributes: own.openAttributes || open?.attributes === true,
-      ...(original.base === undefined ? {} : { base: original.base }),
+      ...present({ base: original.base }),
     }
   }
 
@@ -836,7 +837,7 @@ export class TypeReader {
         {
           ...rules,
           ...(minimum === 0 ? {} : { min: minimum }),
-          ...(maximum === undefined ? {} : { max: maximum }),
+          ...present({ max: maximum }),
         },
         particle.origin,
       ),
@@ -934,7 +935,7 @@ export class TypeReader {
       type,
       optional: false,
       nullable,
-      ...(documentation === undefined ? {} : { documentation }),
+      ...present({ documentation }),
       ...preset,
       origin: element.origin,
       layout,

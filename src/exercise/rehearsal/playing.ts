@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { isPlainObject } from '../../contract/plain.js'
 import { Problem } from '../../contract/problem.js'
 import { fillTemplate, inPlain, referencesIn, stepsOf } from '../../contract/templates.js'
@@ -214,11 +215,11 @@ class Player {
       input,
       status: answer.status,
       verdicts,
-      ...(trouble === undefined ? {} : { trouble }),
+      ...present({ trouble }),
       ...(step.show === undefined || answer.failure !== undefined
         ? {}
         : { shown: arrange(answer.value, step.show === true ? undefined : step.show) }),
-      ...(answer.wire === undefined ? {} : { wire: answer.wire }),
+      ...present({ wire: answer.wire }),
       ...(answer.failure === undefined ? { value: answer.value } : {}),
     }
   }
@@ -319,7 +320,7 @@ class Player {
       await this.steps(step.steps, {
         number: at + 1,
         value,
-        ...(step.say === undefined ? {} : { of: step.say }),
+        ...present({ of: step.say }),
       })
     }
     if (outer === undefined) this.known.delete('row')
@@ -339,7 +340,7 @@ class Player {
       isAfterwards: this.isAfterwards,
       ...(step.kind === 'call' ? { operation: step.operation } : {}),
       ...outcome,
-      ...(row === undefined ? {} : { row }),
+      ...present({ row }),
     }
     this.reports.push(report)
     this.onStep(report)

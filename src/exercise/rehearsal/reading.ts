@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import type { LineCounter, Node, ParsedNode } from 'yaml'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { isPlainObject } from '../../contract/plain.js'
@@ -167,8 +168,7 @@ class Reading {
     return {
       file: this.file,
       title: title ?? this.file,
-      ...(contract === undefined ? {} : { contract }),
-      ...(at === undefined ? {} : { at }),
+      ...present({ contract, at }),
       values,
       steps: this.steps(steps, ['steps']),
       afterwards: this.steps(afterwards, ['afterwards']),
@@ -181,7 +181,7 @@ class Reading {
 
   private step(plain: Readonly<Record<string, unknown>>, path: readonly (string | number)[]): Step {
     const { say, show } = plain as { say?: string; show?: string | true }
-    const base = { line: this.lineOf(path), ...(say === undefined ? {} : { say }) }
+    const base = { line: this.lineOf(path), ...present({ say }) }
     const expect = ((plain['expect'] ?? []) as Record<string, unknown>[]).map((each, index) =>
       this.expectation(each, [...path, 'expect', index]),
     )
@@ -204,7 +204,7 @@ class Reading {
         kind: 'compare',
         before,
         after,
-        ...(by === undefined ? {} : { by }),
+        ...present({ by }),
         ...shown,
         expect,
       } satisfies CompareStep
@@ -224,7 +224,7 @@ class Reading {
       ...base,
       kind: 'call',
       operation: call,
-      ...(contract === undefined ? {} : { contract }),
+      ...present({ contract }),
       with: input,
       keep,
       ...shown,

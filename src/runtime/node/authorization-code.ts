@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import type { IncomingMessage } from './platform.js'
 
 /** A service where a person logs in, in a browser. */
@@ -117,7 +118,7 @@ export async function authorizationCode({
       redirect_uri: redirect,
       code_verifier: verifier,
       client_id: clientId,
-      ...(clientSecret === undefined ? {} : { client_secret: clientSecret }),
+      ...present({ client_secret: clientSecret }),
     })
   } finally {
     clearTimeout(timer)
@@ -146,7 +147,7 @@ export async function renewed({
       grant_type: 'refresh_token',
       refresh_token: refreshToken,
       client_id: clientId,
-      ...(clientSecret === undefined ? {} : { client_secret: clientSecret }),
+      ...present({ client_secret: clientSecret }),
     })),
   }
 }

@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { CookieJar } from './cookies.js'
 import {
@@ -231,7 +232,7 @@ class Line {
       this.send(
         {
           ...trip,
-          headers: { ...trip.headers, ...(authorization === undefined ? {} : { authorization }) },
+          headers: { ...trip.headers, ...present({ authorization }) },
           body,
         },
         signal,
@@ -436,18 +437,18 @@ export function nodeTransportFrom(
     get('NTLM_DOMAIN'),
   ]
   return nodeTransport({
-    ...(caFile === undefined ? {} : { caFile }),
+    ...present({ caFile }),
     ...(cert === undefined || key === undefined
       ? {}
-      : { certificateFiles: { cert, key, ...(passphrase === undefined ? {} : { passphrase }) } }),
-    ...(proxy === undefined ? {} : { proxy }),
+      : { certificateFiles: { cert, key, ...present({ passphrase }) } }),
+    ...present({ proxy }),
     ...(user === undefined
       ? {}
       : {
           companyLogin: {
             user,
             password: get('NTLM_PASSWORD') ?? '',
-            ...(domain === undefined ? {} : { domain }),
+            ...present({ domain }),
           },
         }),
   })

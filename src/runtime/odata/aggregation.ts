@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import { expected, join } from '../violations.js'
 import { addressOf, type Connection, type ThisCall } from '../connection.js'
 import { isObject, show } from '../json/values.js'
@@ -128,15 +129,7 @@ function checkAggregation(
   checked(connection, operation, input, (misfits) => {
     const { filter, groupBy, measures, ...others } = input
     const outer = checkWithin(operation, input, misfits)
-    checkQuery(
-      { ...(filter === undefined ? {} : { filter }) },
-      of,
-      protocol,
-      ['filter'],
-      [],
-      '',
-      misfits,
-    )
+    checkQuery(present({ filter }), of, protocol, ['filter'], [], '', misfits)
     checkQuery({ ...others }, of, protocol, [], outer, '', misfits)
     const names = Object.keys(membersOf(of))
     const property = (name: unknown, path: string): void => {

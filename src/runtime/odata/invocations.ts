@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import { notTooDeep } from '../failures.js'
 import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
 import type { Hear } from '../hearing.js'
@@ -75,7 +76,7 @@ export async function invoke<Outcome>(
     method: operation.method,
     url,
     headers: ifMatchOf(input),
-    ...(body === undefined ? {} : { body }),
+    ...present({ body }),
   }
   if (returns?.many === true)
     return (await allRows(connection, operation, returns, outgoing, {
@@ -167,7 +168,7 @@ export function invocationTarget(
               ]),
             ),
           )
-    return { target: bound + operation.call, ...(body === undefined ? {} : { body }) }
+    return { target: bound + operation.call, ...present({ body }) }
   }
   if (operation.passing === 'query')
     return {

@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
 import { ContractBreach, notTooDeep } from '../failures.js'
 import type { Hear } from '../hearing.js'
@@ -278,9 +279,7 @@ export function entityUrl(
 function queryOf(input: object): AnyQuery {
   const { select, expand, custom } = input as AnyQuery
   return {
-    ...(select === undefined ? {} : { select }),
-    ...(expand === undefined ? {} : { expand }),
-    ...(custom === undefined ? {} : { custom }),
+    ...present({ select, expand, custom }),
   }
 }
 

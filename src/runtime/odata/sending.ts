@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import {
   addressOf,
   checkCredential,
@@ -141,7 +142,7 @@ function requestOf(
     method,
     url,
     headers: { ...own, ...guard, ...headers },
-    ...(body === undefined ? {} : { body }),
+    ...present({ body }),
     deals: (response) => wantsToken(response) || isRefusal(operation, response),
   }
 }

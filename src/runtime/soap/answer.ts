@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import type { SaxesTagNS } from 'saxes'
 import type { Response } from '../connection.js'
 import { ContractBreach, ServiceFault, type CallFailure } from '../failures.js'
@@ -218,7 +219,7 @@ function outcomeOf<Input, Outcome>(
   const found: Record<string, unknown> = {
     ...outcome,
     ...parts.values(answer.attachments ?? {}),
-    ...(headers === undefined ? {} : { headers }),
+    ...present({ headers }),
   }
   if (outcome === undefined && Object.keys(found).length === 0) {
     if (promisesNothing) return undefined as Outcome

@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import type { SaxesTagNS } from 'saxes'
 import { ServiceFault, type SoapDetail, type SoapFault } from '../failures.js'
 import { settled, type AnyCodec, type QName } from './codec.js'
@@ -50,9 +51,7 @@ export class FaultReader {
     const codeWithSubcodes = (): Frame => parentFrame({ Value: code, Subcode: codeWithSubcodes })
     const reason = (tag: SaxesTagNS): Frame => {
       const language = tag.attributes['xml:lang']?.value
-      return textFrame((text) =>
-        this.reasons.push({ ...(language === undefined ? {} : { language }), text }),
-      )
+      return textFrame((text) => this.reasons.push({ ...present({ language }), text }))
     }
     const role = (): Frame => textFrame((text) => (this.role = text))
     const detail = (): Frame => this.detailsFrame(reading)
@@ -78,7 +77,7 @@ export class FaultReader {
     const take = (value: unknown): void => {
       this.details[at] = {
         element: { namespace: name[0], name: name[1] },
-        ...(fault === undefined ? {} : { fault }),
+        ...present({ fault }),
         value,
       }
     }
@@ -104,8 +103,7 @@ export class FaultReader {
       soap: {
         codes,
         reasons,
-        ...(role === undefined ? {} : { role }),
-        ...(node === undefined ? {} : { node }),
+        ...present({ role, node }),
         details,
       },
     })

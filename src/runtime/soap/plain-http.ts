@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import type { SaxesTagNS } from 'saxes'
 import {
   checkCredential,
@@ -83,7 +84,7 @@ export async function sendPlain<Input extends object, Outcome>(
   }
   const response = await exchange(
     connection,
-    { method: operation.verb, url: address, headers, ...(body === undefined ? {} : { body }) },
+    { method: operation.verb, url: address, headers, ...present({ body }) },
     thisCall,
     textOfResponse,
   )

@@ -1,3 +1,4 @@
+import { present } from '../present.js'
 import { dayExists, offset } from '../calendar.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { expected } from '../violations.js'
@@ -241,7 +242,7 @@ function bytes(
 ): SimpleCodec<Uint8Array> {
   return {
     simple,
-    ...(canTravelBeside === undefined ? {} : { canTravelBeside }),
+    ...present({ canTravelBeside }),
     read(value) {
       try {
         return read(value)

@@ -1,3 +1,4 @@
+import { present } from '../../../contract/present.js'
 import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
 import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
@@ -241,7 +242,7 @@ class ODataPlayer implements Player {
           brackets === undefined || facts.singleton
             ? undefined
             : this.reader.key(facts.entity, brackets),
-        ...(place === undefined ? {} : { outer: place }),
+        ...present({ outer: place }),
       }
     }
     return place === undefined ? undefined : { place, rest: steps.slice(at) }
@@ -310,9 +311,9 @@ class ODataPlayer implements Player {
         : undefined
     const input = {
       ...outerInput(place),
-      ...(place.key === undefined ? {} : { key: place.key }),
+      ...present({ key: place.key }),
       ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }),
-      ...(body === undefined ? {} : { body }),
+      ...present({ body }),
       ...options,
     }
     const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
@@ -351,7 +352,7 @@ class ODataPlayer implements Player {
         facts.path,
         kind === 'count',
       ),
-      ...(answer === undefined ? {} : { answer }),
+      ...present({ answer }),
     }
   }
 
@@ -403,7 +404,7 @@ class ODataPlayer implements Player {
       address === undefined ? undefined : this.reader.addressed(String(address as string))
     const input = {
       ...outerInput(place),
-      ...(place.key === undefined ? {} : { key: place.key }),
+      ...present({ key: place.key }),
       [name]: target?.key ?? true,
     }
     return {
@@ -478,7 +479,7 @@ class ODataPlayer implements Player {
         ? {}
         : {
             ...outerInput(bound.place),
-            ...(bound.place.key === undefined ? {} : { key: bound.place.key }),
+            ...present({ key: bound.place.key }),
           }
     const body = layout.passing === 'body' ? (this.reader.body(request) ?? {}) : {}
     const misfits: Misfit[] = []

@@ -1,3 +1,4 @@
+import { present } from '../../../contract/present.js'
 import { endpointsOf } from '../../../contract/queries.js'
 import type { Contract } from '../../../contract/contract.js'
 import * as edm2 from '../../../runtime/odata/edm2.js'
@@ -124,7 +125,7 @@ function side2(protocol: Protocol): ServiceSide {
       d: {
         results: rows,
         ...(total === undefined ? {} : { __count: String(total) }),
-        ...(next === undefined ? {} : { __next: next }),
+        ...present({ __next: next }),
       },
     }),
     entity: (json) => ({ d: json }),

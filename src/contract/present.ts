@@ -1,0 +1,9 @@
+/** What is there of an object's members. */
+export type PresentMembers<T> = { [K in keyof T]?: Exclude<T[K], undefined> }
+
+/** An object without the members that are undefined. */
+export function present<T extends object>(members: T): PresentMembers<T> {
+  const there: Record<string, unknown> = {}
+  for (const [name, value] of Object.entries(members)) if (value !== undefined) there[name] = value
+  return there as PresentMembers<T>
+}
