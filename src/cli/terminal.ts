@@ -1,4 +1,3 @@
-import { present } from '../contract/present.js'
 import { pc, shown } from './colours.js'
 import type { Problem } from '../app/problems.js'
 import { maskedJson, withoutSecrets } from '../app/secrets.js'
@@ -114,7 +113,7 @@ export function failureJson(
       kind,
       code,
       message,
-      ...present({ place }),
+      ...(place === undefined ? {} : { place }),
       ...(details.length === 0 ? {} : { details }),
       ...(side === undefined ? {} : { side: side.of }),
       advice,

@@ -1,4 +1,3 @@
-import { present } from '../../contract/present.js'
 import { text as readAll } from 'node:stream/consumers'
 import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
@@ -323,9 +322,10 @@ async function report(
       headers: response === undefined ? undefined : maskedHeaders(response.headers),
       value: toPlain(value),
       ...(more === true ? { more } : {}),
-      ...present({ total }),
+      ...(total === undefined ? {} : { total }),
       ...(called.isAccepted ? { accepted: true } : {}),
-      ...present({ saved, differences }),
+      ...(saved === undefined ? {} : { saved }),
+      ...(differences === undefined ? {} : { differences }),
       ...(options.uncheckedInput === true ? { uncheckedInput: true } : {}),
       deviations,
       milliseconds,
