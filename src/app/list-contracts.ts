@@ -1,11 +1,17 @@
 import { resolve } from 'node:path'
 import pMap from 'p-map'
-import { Problem, problem } from '../contract/problem.js'
+import { Problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
 import { noNames } from '../contract/kept-names.js'
 import { findProject } from '../project/project-file.js'
 import { clientStateWithRuntime, type ClientState } from './client-state.js'
-import { inputsDigest, openContract, readProjectCached, type OpenOptions } from './open-contract.js'
+import {
+  inputsDigest,
+  noProject,
+  openContract,
+  readProjectCached,
+  type OpenOptions,
+} from './open-contract.js'
 
 /** One contract of a project, for the list. */
 export interface Listed {
@@ -26,7 +32,7 @@ export interface Listed {
 /** The contracts of a project. @throws Problem TM-1002 when there is no project */
 export async function listContracts(options: OpenOptions = {}): Promise<Listed[]> {
   const folder = options.project ?? (await findProject('.'))
-  if (folder === undefined) throw problem('TM-1002')
+  if (folder === undefined) throw noProject()
   const { contracts } = await readProjectCached(folder)
   return pMap(
     Object.entries(contracts),

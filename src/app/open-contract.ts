@@ -2,7 +2,7 @@ import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Contract, Operation } from '../contract/contract.js'
 import { nearestAdvice, matchName, matchPath } from '../contract/nearest.js'
-import { problem } from '../contract/problem.js'
+import { problem, type Problem } from '../contract/problem.js'
 import { namesForChoice, operationsMeant } from '../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../contract/queries.js'
 import type { Documents } from '../documents/documents.js'
@@ -14,6 +14,7 @@ import {
   findProject,
   projectFileName,
   readProject,
+  readProjectText,
   validProjectText,
   type ContractEntry,
   type Project,
@@ -74,7 +75,7 @@ export async function openContract(
   options: OpenOptions = {},
 ): Promise<OpenContract> {
   const folder = options.project ?? (await findProject('.'))
-  const project = folder === undefined ? undefined : await readProjectCached(folder)
+  const project = folder === undefined ? undefined : await projectIn(folder)
   const name =
     project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
   if (project !== undefined && name !== undefined) return openKept(project, name)
@@ -89,7 +90,7 @@ export async function openContract(
       () => false,
     ))
   ) {
-    if (project === undefined) throw problem('TM-1002')
+    if (project === undefined) throw noProject(options.project)
     throw problem('TM-1001', {
       name: reference,
       nearest: nearestAdvice(reference, Object.keys(project.contracts)),
@@ -175,12 +176,32 @@ export async function cacheContract(
   await writeContract(contractKey(name, index), contract)
 }
 
+/** There is no project: nowhere upwards, or not in the folder that was named. */
+export function noProject(folder?: string): Problem {
+  return problem('TM-1002', {
+    where: folder === undefined ? 'here or in any folder above' : `in ${folder}`,
+  })
+}
+
 /**
  * A project whose file was found valid before is not checked again: the checker is large to load.
+ *
+ * @throws Problem TM-1002 when the folder is no project
  */
 export async function readProjectCached(folder: string): Promise<Project> {
+  const project = await projectIn(folder)
+  if (project === undefined) throw noProject(folder)
+  return project
+}
+
+/** The project in a folder; undefined when it is none. */
+async function projectIn(folder: string): Promise<Project | undefined> {
   const text = await readFile(join(folder, projectFileName), 'utf8').catch(() => undefined)
-  if (text === undefined) return readProject(folder)
+  if (text === undefined) {
+    // What can't be read has another reason than that it is not there.
+    const isThere = (await readProjectText(folder)) !== ''
+    return isThere ? readProject(folder) : undefined
+  }
   const key = `project-${bytesDigest(`${buildMark()}\n${text}`)}.json`
   const cached = await readCached(key)
   if (cached !== undefined) return { folder, ...(JSON.parse(cached) as ProjectText) }

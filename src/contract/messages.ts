@@ -10,7 +10,7 @@ export const messages = {
   'TM-1001': entry('input', 'There is no contract "{name}" in this project.', '{nearest}'),
   'TM-1002': entry(
     'input',
-    'No project file was found: there is no tolmach.yaml here or in any folder above.',
+    'No project file was found: there is no tolmach.yaml {where}.',
     'Import a service first (`tolmach import <file or address>`), or name the folder with --project.',
   ),
   'TM-1003': entry(

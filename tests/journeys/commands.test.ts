@@ -3,7 +3,13 @@ import { cp, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import { join, relative } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import { openDemo } from '../../src/app/demo-world.js'
-import { demoWsdl, freshFolder, repository, startTolmach as tolmach } from '../support/program.js'
+import {
+  demoWsdl,
+  freshFolder,
+  repository,
+  startTolmach as tolmach,
+  tolmachJson,
+} from '../support/program.js'
 
 test('import with its client writes what importing and generating write, and leaves edited files alone', async () => {
   const [together, apart] = [await freshFolder(), await freshFolder()]
@@ -37,6 +43,27 @@ test('import with its client writes what importing and generating write, and lea
     stderr: expect.stringContaining('error TM-3001') as unknown,
   })
   expect(await readFile(edited, 'utf8')).toBe('export {}\n')
+})
+
+test('a folder that is named and is no project is told as such', async () => {
+  const folder = await freshFolder()
+  const nowhere = join(folder, 'nowhere')
+  for (const words of [
+    ['list'],
+    ['generate'],
+    ['show', 'berths'],
+    ['call', 'berths', 'listBerths'],
+  ])
+    expect(await tolmach(folder, [...words, '--project', 'nowhere'])).toMatchObject({
+      code: 2,
+      stdout: '',
+      stderr: expect.stringContaining('there is no tolmach.yaml in nowhere') as unknown,
+    })
+  // Importing makes one.
+  const made = await tolmach(folder, ['import', demoWsdl, '--as', 'berths', '--project', nowhere])
+  expect(made.code).toBe(0)
+  const { contracts } = await tolmachJson(folder, ['list', '--project', nowhere])
+  expect(contracts).toMatchObject([{ contract: 'berths', client: 'not generated' }])
 })
 
 test('of a client of hundreds of operations only the one is loaded that is called', async () => {
