@@ -1,7 +1,8 @@
 import { rmdir } from 'node:fs/promises'
-import { resolve } from 'node:path'
+import { posix, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import type { Project } from '../project/project-file.js'
+import { sharedName } from '../project/runtime-folder.js'
 import type { Change } from '../project/safe-writing.js'
 import type { GeneratedFile } from '../typescript/client.js'
 import { clientState } from './client-state.js'
@@ -56,7 +57,14 @@ export async function folderChange(
     (each) => written.has(each) || (state.manifest === undefined && each in state.texts),
   )
   if (clashing.length > 0 && !overwrite)
-    throw problem('TM-3002', { folder, files: clashing.slice(0, 8).join(', ') })
+    throw problem('TM-3002', {
+      folder,
+      files: clashing.slice(0, 8).join(', '),
+      other:
+        posix.basename(folder) === sharedName
+          ? 'Give the client a copy of its own (`runtime: own` in tolmach.yaml)'
+          : 'Choose another folder in tolmach.yaml',
+    })
 
   const before = state.texts
   const foreign = new Set(state.strangers)

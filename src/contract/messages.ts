@@ -595,7 +595,7 @@ export const messages = {
   'TM-3002': entry(
     'input',
     'The folder {folder} has files that Tolmach did not write: {files}.',
-    'Choose another folder in tolmach.yaml, or allow it with --overwrite (those files are kept). Nothing was written.',
+    '{other}, or allow it with --overwrite (those files are kept). Nothing was written.',
   ),
   'TM-3003': entry(
     'input',

@@ -149,4 +149,5 @@ test('nobody else writes where it is, and imports that end otherwise have their 
   await cp(join(repository, 'demo/berths/desk.wsdl'), join(strange, clients, 'runtime/mine.ts'))
   const refused = await startTolmach(strange, ['generate', 'berths'])
   expect(refused.stderr).toMatch(/error TM-3002 .*src\/clients\/runtime.*mine\.ts/)
+  expect(refused.stderr).toContain('`runtime: own` in tolmach.yaml')
 })
