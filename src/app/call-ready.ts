@@ -1,3 +1,4 @@
+import { declaredCredentials } from '../contract/queries.js'
 import { present } from '../contract/present.js'
 import { readFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
@@ -105,7 +106,7 @@ export async function callReady(
           address,
           adviceOn: (status) => dialect?.adviceOn?.(status, open.name),
           kinds: ready.proof.kinds,
-          declared: declaredKinds(open.contract),
+          declared: declaredCredentials(open.contract),
           isInternal:
             address === endpoint.address &&
             !hostOf(address).includes('.') &&
@@ -121,12 +122,6 @@ export async function callReady(
 function isAccepted(exchange: Exchange | undefined): boolean {
   const { status, headers = {} } = exchange?.response ?? {}
   return status === 202 && ('location' in headers || 'retry-after' in headers)
-}
-
-/** The kinds of credentials that a contract declares, as the project file calls them. */
-function declaredKinds({ security }: Contract): string[] {
-  const kinds = security.map(({ scheme }) => (scheme === 'usernameToken' ? 'wsse' : scheme))
-  return kinds.filter((kind) => kind !== 'unsupported')
 }
 
 function hostOf(address: string): string {

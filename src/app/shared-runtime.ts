@@ -3,7 +3,7 @@ import { textDigest } from '../contract/digest.js'
 import type { ContractEntry, Project } from '../project/project-file.js'
 import { folderBeside, sharingRuntime } from '../project/runtime-folder.js'
 import { runtimeFile, type GeneratedFile } from '../typescript/client.js'
-import { clientState, manifestOf } from './client-state.js'
+import { manifestOf } from './client-state.js'
 import { runtimeSources } from './package-files.js'
 
 /** The runtime that clients beside each other share, as it is to be. */
@@ -46,9 +46,8 @@ export async function sharedRuntime(
       }),
   )
   const sources = runtimeSources()
-  const suffix =
-    sharing.map((name) => project.contracts[name]?.importSuffix).find(() => true) ?? '.js'
-  const { manifest } = await clientState(resolve(project.folder, folder))
+  const suffix = project.contracts[sharing[0] ?? '']?.importSuffix ?? '.js'
+  const manifest = await manifestOf(resolve(project.folder, folder))
   const texts = new Map<string, GeneratedFile>()
   const isAsBefore = (path: string): boolean => {
     if (!(path in sources)) return false

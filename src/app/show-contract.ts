@@ -105,7 +105,7 @@ export async function findInContract(
  * needs are in nobody's way.
  */
 export async function describedFrom(open: OpenContract): Promise<Described> {
-  const documents = await open.documents()
+  const documents = (await open.documents()).all()
   return { ...(await everythingOf(open)), placeOf: (origin) => placeOf(documents, origin) }
 }
 

@@ -360,3 +360,9 @@ export function withoutName<T extends Type>(type: T): T {
   } = type as T & Partial<Pick<NamedType, 'id' | 'name' | 'origin'>>
   return rest as unknown as T
 }
+
+/** The kinds of credentials that a contract declares, as settings and the project file call them. */
+export function declaredCredentials({ security }: Contract): string[] {
+  const kinds = security.map(({ scheme }) => (scheme === 'usernameToken' ? 'wsse' : scheme))
+  return kinds.filter((kind) => kind !== 'unsupported')
+}

@@ -25,9 +25,10 @@ export class Notes {
   }
 
   all(): Note[] {
+    const documents = this.documents.all()
     const notes = [...this.kept.values()].map((note): Note => ({
       ...note,
-      origin: placeOf(this.documents, note.origin),
+      origin: placeOf(documents, note.origin),
     }))
     const key = ({ origin, code, message }: Note): string =>
       `${origin.document} ${digits(origin.line)} ${digits(origin.column)} ${code} ${message}`

@@ -12,9 +12,9 @@ export function indexOf(documents: Pick<Documents, 'all'>, document: LoadedDocum
 }
 
 /** The document, line and column of an origin in a contract that was read from documents. */
-export function placeOf(documents: Pick<Documents, 'all'>, origin: Origin): PlaceInDocument {
+export function placeOf(documents: readonly LoadedDocument[], origin: Origin): PlaceInDocument {
   const { document: at, offset } = partsOfOrigin(origin)
-  const document = documents.all()[at]
+  const document = documents[at]
   if (document === undefined) throw new Error(`there is no document ${String(at)}`)
   const source = sources.get(document) ?? new SourceText(document.label, document.text)
   sources.set(document, source)

@@ -30,11 +30,11 @@ export async function bundleClient(
   source: string | Readonly<Record<string, string>>,
   only?: OperationFunction,
 ): Promise<string> {
-  const { build } = await import('esbuild')
+  const [{ build }, entry] = await Promise.all([import('esbuild'), entryText(only)])
   const inMemory = typeof source === 'string' ? undefined : source
   const result = await build({
     stdin: {
-      contents: entryText(only),
+      contents: entry,
       resolveDir: typeof source === 'string' ? source : '/',
       loader: 'ts',
     },
@@ -52,13 +52,14 @@ export async function bundleClient(
 }
 
 /** What a bundle exports. At the prompt every kind of credential is to work. */
-function entryText(only: OperationFunction | undefined): string {
+async function entryText(only: OperationFunction | undefined): Promise<string> {
+  const { identifier, modulePath } = await import('../printing/escaping.js')
   const wanted =
     only === undefined
       ? ["export * from './index.js'"]
       : [
           "export { connect } from './settings.js'",
-          `export { ${only.name} as operation } from './${only.module}.js'`,
+          `export { ${identifier(only.name)} as operation } from './${modulePath(only.module)}.js'`,
         ]
   return [...wanted, "export * as logins from './logins.js'", ''].join('\n')
 }

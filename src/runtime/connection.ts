@@ -238,7 +238,9 @@ export function checkCredential(
   operation: string,
   further: readonly Credential['kind'][] = [],
 ): void {
-  const kinds = ['basic', 'bearer', ...further, ...loginsOf(connection).map(({ kind }) => kind)]
+  const logins = loginsOf(connection)
+  const senders = logins.filter(({ sender }) => sender !== undefined).map(({ kind }) => kind)
+  const kinds = ['basic', 'bearer', ...further, ...senders]
   const kind = credentialsOf(connection.settings).find((each) => !kinds.includes(each.kind))?.kind
   if (kind === undefined) return
   const login = `${kind === 'oauth2' ? 'token' : kind}Login`
@@ -246,8 +248,8 @@ export function checkCredential(
     {
       path: 'settings.credential',
       message:
-        kind === 'key'
-          ? 'nothing says where a credential of the kind "key" goes; send it with settings.headers'
+        kind === 'key' || logins.some((each) => each.kind === kind)
+          ? `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers`
           : `a credential of the kind "${kind}" takes more than a header: give the settings \`logins: [${login}]\`, from logins.ts`,
     },
   ])

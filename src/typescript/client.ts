@@ -155,7 +155,10 @@ const nodeFiles = [
 
 /** A file's imports with another ending than `.js`. */
 function withSuffix(source: string, suffix: string): string {
-  return source.replace(/((?: from |\bimport\()'\.{1,2}\/[^']*)\.js'/g, `$1${suffix}'`)
+  return source.replace(
+    /((?: from |\bimport\(|\bdeclare module )'\.{1,2}\/[^']*)\.js'/g,
+    `$1${suffix}'`,
+  )
 }
 
 function missing(path: string): never {

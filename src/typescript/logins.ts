@@ -1,4 +1,5 @@
 import type { Contract } from '../contract/contract.js'
+import { declaredCredentials } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { Page } from '../printing/page.js'
 import { code, type Code } from '../printing/safe-text.js'
@@ -17,7 +18,7 @@ const common: Readonly<Record<string, LoginConstant>> = {
 }
 
 /** The logins that a client of a dialect can make, by the kind of credentials. */
-export function loginsOf(dialect: Dialect): Readonly<Record<string, LoginConstant>> {
+function loginsOf(dialect: Dialect): Readonly<Record<string, LoginConstant>> {
   return { ...common, ...dialect.emit.ownLogins }
 }
 
@@ -27,19 +28,37 @@ export function loginsOf(dialect: Dialect): Readonly<Record<string, LoginConstan
  * @param wished kinds of credentials that the project has for it
  */
 export function loginsMade(
-  { security }: Contract,
+  contract: Contract,
   dialect: Dialect,
   wished: readonly string[],
 ): readonly LoginConstant[] {
-  const declared = security.map(({ scheme }) => (scheme === 'usernameToken' ? 'wsse' : scheme))
+  const declared = declaredCredentials(contract)
   return Object.entries(loginsOf(dialect)).flatMap(([kind, login]) => {
     // Operations that declare tokens get them themselves.
     const isWanted =
       kind === 'oauth2'
         ? wished.includes(kind) && !declared.includes(kind)
-        : wished.includes(kind) || declared.includes(kind as (typeof declared)[number])
+        : wished.includes(kind) || declared.includes(kind)
     return isWanted ? [login] : []
   })
+}
+
+/**
+ * The logins that a program has to give a client before it makes them, by the kind of credentials:
+ * those that it does not make by itself, and whose tokens its operations do not get.
+ */
+export function loginsToGive(
+  contract: Contract,
+  dialect: Dialect,
+  wished: readonly string[],
+): ReadonlyMap<string, LoginConstant> {
+  const made = loginsMade(contract, dialect, wished)
+  const hasTokens = declaredCredentials(contract).includes('oauth2')
+  return new Map(
+    Object.entries(loginsOf(dialect)).filter(
+      ([kind, login]) => !made.includes(login) && !(kind === 'oauth2' && hasTokens),
+    ),
+  )
 }
 
 /** logins.ts: nothing of the client imports it, so that only those have a login who want it. */

@@ -15,7 +15,7 @@ import { code, joined, markdown, type Code, type Markdown } from '../printing/sa
 import type { ClientOptions } from './client.js'
 import { variableNames, variablePrefix } from './variables.js'
 import { exportedNames } from './exported-names.js'
-import { loginsMade, loginsOf } from './logins.js'
+import { loginsToGive } from './logins.js'
 import { clientVariable, firstLines, methodOf } from './first-lines.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
@@ -101,11 +101,7 @@ function furtherLogins(
   credentials: readonly string[] = [],
   className: Code,
 ): Markdown[] {
-  const made = new Set(loginsMade(contract, dialect, credentials).map(({ name }) => name))
-  const declaresTokens = contract.security.some(({ scheme }) => scheme === 'oauth2')
-  const others = Object.entries(loginsOf(dialect)).filter(
-    ([kind, { name }]) => !made.has(name) && !(kind === 'oauth2' && declaresTokens),
-  )
+  const others = [...loginsToGive(contract, dialect, credentials)]
   const [first] = others
   if (first === undefined) return []
   const named = others.map(

@@ -2,7 +2,7 @@ import type { Contract } from '../contract/contract.js'
 import { endpointsOf } from '../contract/queries.js'
 import type { Dialect, LoginVariables, VariableGroup } from '../dialects/dialect.js'
 import type { Names } from '../naming/names.js'
-import { loginsMade, loginsOf } from './logins.js'
+import { loginsToGive } from './logins.js'
 import type { ClientOptions } from './client.js'
 import { variablePrefix } from './variables.js'
 import { inVariables } from '../printing/escaping.js'
@@ -58,14 +58,10 @@ function loginsFor(
   credentials: readonly string[],
 ): readonly VariableGroup[] {
   const known = contract.security.map(({ scheme }) => scheme)
-  const made = loginsMade(contract, dialect, credentials).map(({ name }) => name)
+  const toGive = loginsToGive(contract, dialect, credentials)
   const possible = [...logins, ...(dialect.emit.logins ?? [])].map((each) => {
-    const login = each.login === undefined ? undefined : loginsOf(dialect)[each.login]
-    const isMade =
-      login === undefined ||
-      made.includes(login.name) ||
-      (each.login === 'oauth2' && known.includes('oauth2'))
-    return isMade ? each : { ...each, say: `${each.say} ${toGive(login.name)}` }
+    const login = toGive.get(each.login ?? '')
+    return login === undefined ? each : { ...each, say: `${each.say} ${wordsToGive(login.name)}` }
   })
   if (known.some((each) => each !== 'unsupported'))
     return possible.filter(({ schemes }) => schemes.some((each) => known.includes(each)))
@@ -76,7 +72,7 @@ function loginsFor(
 }
 
 /** What a program says so that a client makes a login that it does not make by itself. */
-function toGive(login: string): string {
+function wordsToGive(login: string): string {
   return `The program gives the client \`logins: [${login}]\` of logins.ts.`
 }
 

@@ -25,7 +25,7 @@ test('only what bears a name says where it was declared, as one number that is a
       const where = `${relative(repository, file)} ${path}`
       expect([where, typeof each['origin']]).toEqual([where, 'number'])
       if (!['name', 'value', 'path'].some((key) => key in each)) astray.add(where)
-      placeOf(read.documents, each['origin'] as number)
+      placeOf(read.documents.all(), each['origin'] as number)
       counted += 1
     }
   }

@@ -543,7 +543,7 @@ test('WSDL 2.0: interfaces, what they extend, faults, versions of SOAP; what can
     inputs: [{ name: 'Vessel' }, { name: 'At' }, { name: 'Key', place: 'messageHeader' }],
     faults: [{ name: 'NoTug' }],
   })
-  expect(placeOf(documents, operationNamed(contract, 'orderTug').origin)).toMatchObject({
+  expect(placeOf(documents.all(), operationNamed(contract, 'orderTug').origin)).toMatchObject({
     document: 'newer.wsdl',
     line: 17,
   })

@@ -7,6 +7,7 @@ import { createHash } from 'node:crypto'
 import { exchange, type Connection, type Settings } from '../../src/runtime/connection.js'
 import { send, type HttpOperation } from '../../src/runtime/http/http.js'
 import { bestChallenge, digestLogin, digestResponse } from '../../src/runtime/digest.js'
+import { wsseLogin } from '../../src/runtime/soap/security.js'
 import { md5 } from '../../src/runtime/md5.js'
 import { md4, readChallenge, responses } from '../../src/runtime/node/ntlm.js'
 import { CookieJar } from '../../src/runtime/node/cookies.js'
@@ -84,6 +85,11 @@ test('a credential whose login the client was not given is refused, with what to
         },
       ],
     })
+  // One that is in SOAP messages has no place in a call of HTTP, whoever gives it.
+  const token = { kind: 'wsse', user: 'me', password: 'x' } as const
+  await expect(call({ credential: token, logins: [wsseLogin] })).rejects.toThrow(
+    'nothing says where a credential of the kind "wsse" goes',
+  )
   await expect(call({ credential: { kind: 'key', value: 'k' } })).rejects.toThrow(
     'send it with settings.headers',
   )

@@ -70,7 +70,7 @@ export class Csdl {
 
   /** Where something of the contract stands, for messages. */
   placeOf(origin: Origin): PlaceInDocument {
-    return placeOf(this.documents, origin)
+    return placeOf(this.documents.all(), origin)
   }
 
   get isNew(): boolean {

@@ -630,7 +630,10 @@ function readJson(
     else {
       json = JSON.parse(text)
       const straight = content.is === undefined ? odd : straightOf(content.is)?.(json)
-      if (straight !== odd && straight !== undefined) return straight
+      if (straight !== odd && straight !== undefined) {
+        response.inTime?.()
+        return straight
+      }
       // What is not as promised may have numbers that nobody expected.
       if (hasManyDigits(text)) json = parseJson(text)
     }

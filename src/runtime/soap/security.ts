@@ -1,7 +1,7 @@
-import type { Credential, Login } from '../connection.js'
+import type { Login } from '../connection.js'
 import { bytesToBase64 } from '../plain.js'
 import type { QName } from './codec.js'
-import type { WriteProof } from './envelope.js'
+import type {} from './settings.js'
 import type { XmlWriter } from './xml-writer.js'
 
 /** Who calls, in the message itself (OASIS Web Services Security, UsernameToken Profile 1.1.1). */
@@ -12,14 +12,8 @@ const utility = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecur
 const profile = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-username-token-profile-1.0'
 const messages = 'http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-soap-message-security-1.0'
 
-/** A login that stands in the message itself. */
-export interface MessageLogin extends Login {
-  /** Makes what proves one message. */
-  proofOf(credential: Credential): Promise<WriteProof | undefined>
-}
-
 /** A user name token in the header of SOAP messages. */
-export const wsseLogin: MessageLogin = {
+export const wsseLogin: Login = {
   kind: 'wsse',
   async proofOf(credential) {
     if (credential.kind !== 'wsse') return undefined

@@ -1,4 +1,5 @@
 import type { Settings } from '../connection.js'
+import type { WriteProof } from './envelope.js'
 import { settingsFrom as neutralSettingsFrom, variableGetter } from '../settings.js'
 
 /** What clients of SOAP services can be told besides what all clients can. */
@@ -21,6 +22,11 @@ declare module '../connection.js' {
      * does not travel.
      */
     readonly wsse: { readonly user: string; readonly password: string; readonly digest?: boolean }
+  }
+
+  interface Login {
+    /** Makes what proves one message. */
+    proofOf?(credential: Credential): Promise<WriteProof | undefined>
   }
 
   interface Endpoint {

@@ -20,7 +20,6 @@ import { messageIn, referencesIn } from './message.js'
 import { operationAt, type SoapOperation } from './operation.js'
 import { Outgoing } from './parts.js'
 import { byAndBy } from './pieces.js'
-import type { MessageLogin } from './security.js'
 import type {} from './settings.js'
 
 export type { Members, SoapAnswer, SoapOperation } from './operation.js'
@@ -44,7 +43,12 @@ export async function send<Input extends object, Outcome>(
   }
   const action =
     typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
-  checkCredential(connection, operation.name)
+  const inMessages = loginsOf(connection).filter(({ proofOf }) => proofOf !== undefined)
+  checkCredential(
+    connection,
+    operation.name,
+    inMessages.map(({ kind }) => kind),
+  )
   const isNewer = endpoint.protocol === 'SOAP 1.2'
   const contentType = isNewer
     ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}`
@@ -92,8 +96,8 @@ export async function send<Input extends object, Outcome>(
 
 /** What writes the header that proves who calls, where the settings have such a credential. */
 async function proofOf(connection: Connection): Promise<WriteProof | undefined> {
-  for (const login of loginsOf(connection) as readonly Partial<MessageLogin>[]) {
-    const credential = credentialOf(connection.settings, login.kind ?? 'wsse')
+  for (const login of loginsOf(connection)) {
+    const credential = credentialOf(connection.settings, login.kind)
     const proof = credential && (await login.proofOf?.(credential))
     if (proof !== undefined) return proof
   }
