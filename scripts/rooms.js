@@ -7,7 +7,7 @@ export const rooms = {
   contract: { mayUse: [] },
   documents: { mayUse: ['contract'] },
   naming: { mayUse: ['contract'] },
-  printing: { mayUse: ['naming'] },
+  printing: { mayUse: ['contract', 'naming'] },
   runtime: { mayUse: [] },
   dialects: { mayUse: ['contract', 'documents', 'naming', 'printing', 'typescript', 'runtime'] },
   typescript: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },

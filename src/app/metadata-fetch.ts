@@ -1,7 +1,9 @@
+import { openExchange } from '../runtime/open-exchange.js'
 import { present } from '../contract/present.js'
 import type { WebFetch } from '../documents/fetching.js'
 import { keepSecret } from '../exercise/masking.js'
-import { openExchange, type Connection, type Credential } from '../runtime/connection.js'
+
+import type { Connection, Credential } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { toolName } from './package-files.js'
 import { noProof, type Person, type Proof } from './credentials.js'

@@ -1,3 +1,4 @@
+import { byName } from './ordering.js'
 import { present } from './present.js'
 import { addAll } from './lists.js'
 import { once } from './once.js'
@@ -325,7 +326,7 @@ export function selectOperations(
   return {
     ...contract,
     services,
-    types: Object.fromEntries([...types].sort(([a], [b]) => (a < b ? -1 : 1))),
+    types: Object.fromEntries(byName(types)),
   }
 }
 

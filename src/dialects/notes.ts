@@ -1,3 +1,4 @@
+import { byName } from '../contract/ordering.js'
 import type { Note, Origin } from '../contract/contract.js'
 import type { MessageCode } from '../contract/messages.js'
 import { messageText } from '../contract/problem.js'
@@ -32,10 +33,7 @@ export class Notes {
     }))
     const key = ({ origin, code, message }: Note): string =>
       `${origin.document} ${digits(origin.line)} ${digits(origin.column)} ${code} ${message}`
-    return notes
-      .map((note) => [key(note), note] as const)
-      .sort(([a], [b]) => (a < b ? -1 : 1))
-      .map(([, note]) => note)
+    return byName(notes.map((note) => [key(note), note])).map(([, note]) => note)
   }
 }
 

@@ -1,3 +1,4 @@
+import { byName } from '../contract/ordering.js'
 import { addTo } from '../contract/lists.js'
 import { wordsOf } from './identifiers.js'
 
@@ -45,13 +46,11 @@ function lettered(
 ): Stretch[] {
   const byLetter = new Map<string, string[]>()
   for (const id of ids) addTo(byLetter, [...restOf(id)].slice(0, count).join(''), id)
-  return [...byLetter]
-    .sort(([a], [b]) => (a < b ? -1 : 1))
-    .flatMap(([letters, own]) =>
-      own.length <= most || count === mostLetters
-        ? [{ from: letters, to: letters, ids: own }]
-        : lettered(own, restOf, count + 1, most),
-    )
+  return byName(byLetter).flatMap(([letters, own]) =>
+    own.length <= most || count === mostLetters
+      ? [{ from: letters, to: letters, ids: own }]
+      : lettered(own, restOf, count + 1, most),
+  )
 }
 
 /** Neighbours together, as long as there are not too many. */

@@ -1,3 +1,4 @@
+import { compareTexts } from '../contract/ordering.js'
 import { posix } from 'node:path'
 import { pascalCase } from '../naming/identifiers.js'
 import { identifier, modulePath } from './escaping.js'
@@ -104,7 +105,7 @@ export class Page {
         names: [...names].filter(([, { local }]) => mentioned.has(local)),
       }))
       .filter(({ names }) => names.length > 0)
-      .sort((a, b) => compare(a.from, b.from))
+      .sort((a, b) => compareTexts(a.from, b.from))
     const rows = imports.map(({ from, names }) => {
       const all = names.map(([name, { local, isType }]) => ({
         isType,
@@ -112,7 +113,7 @@ export class Page {
       }))
       const onlyTypes = all.every(({ isType }) => isType)
       const list = all
-        .sort((a, b) => compare(a.text, b.text))
+        .sort((a, b) => compareTexts(a.text, b.text))
         .map(({ isType, text }) => (isType && !onlyTypes ? code`type ${text}` : text))
       const line = code`import ${onlyTypes ? code`type ` : code``}{ ${joined(list, ', ')} } from '${from}'`
       return code`${joined(wrapped(line), '\n')}\n`
@@ -166,12 +167,6 @@ export class Page {
     )
     return `${relative.startsWith('.') ? relative : `./${relative}`}${options.importSuffix}` as Code
   }
-}
-
-function compare(a: string, b: string): number {
-  if (a < b) return -1
-  if (a > b) return 1
-  return 0
 }
 
 /** Comments and texts, and names with what stands around them. */

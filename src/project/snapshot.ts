@@ -1,3 +1,4 @@
+import { inNameOrder } from '../contract/ordering.js'
 import { present } from '../contract/present.js'
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
@@ -158,9 +159,16 @@ export function namesChange(projectFolder: string, contract: string, names: Kept
 }
 
 export function namesText(names: KeptNames): string {
-  const sorted = (record: Readonly<Record<string, string>>): Record<string, string> =>
-    Object.fromEntries(Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1)))
-  return `${JSON.stringify({ ...present({ class: names.class }), operations: sorted(names.operations), types: sorted(names.types), codecs: sorted(names.codecs), ...(Object.keys(names.groups).length === 0 ? {} : { groups: sorted(names.groups) }), ...(Object.keys(names.paths).length === 0 ? {} : { paths: sorted(names.paths) }) }, null, 2)}\n`
+  const { operations, types, codecs, groups, paths } = names
+  const kept = {
+    ...present({ class: names.class }),
+    operations: inNameOrder(operations),
+    types: inNameOrder(types),
+    codecs: inNameOrder(codecs),
+    ...(Object.keys(groups).length === 0 ? {} : { groups: inNameOrder(groups) }),
+    ...(Object.keys(paths).length === 0 ? {} : { paths: inNameOrder(paths) }),
+  }
+  return `${JSON.stringify(kept, null, 2)}\n`
 }
 
 export function bytesDigest(bytes: Uint8Array | string): string {

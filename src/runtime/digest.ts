@@ -1,4 +1,7 @@
-import { discard, type Connection, type Login, type Sender } from './connection.js'
+import type { Sender } from './sender.js'
+import { discard } from './reading.js'
+import type { Connection, Login } from './connection.js'
+
 import { md5 } from './md5.js'
 
 /** What a service wants to have proven: its challenge, by name. */

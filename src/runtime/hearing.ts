@@ -1,4 +1,5 @@
-import type { Connection, Response, ThisCall } from './connection.js'
+import type { Connection, ThisCall } from './connection.js'
+import type { Response } from './exchange.js'
 import { CallFailure, ContractBreach, type Deviation, type Misfit } from './failures.js'
 import { textOf } from './response-text.js'
 

@@ -1,4 +1,4 @@
-import { discard } from './connection.js'
+import { discard } from './reading.js'
 import { ContractBreach, TransportFailure } from './failures.js'
 import { harmless } from './harmless.js'
 

@@ -1,5 +1,5 @@
 import { present } from './present.js'
-import type { Response } from './connection.js'
+import type { Response } from './exchange.js'
 import { TransportFailure } from './failures.js'
 import { isJson } from './response-text.js'
 

@@ -1,4 +1,4 @@
-import type { Response } from './connection.js'
+import type { Response } from './exchange.js'
 
 /** Is a media type one of JSON, or built on it? */
 export function isJson(type: string): boolean {

@@ -1,4 +1,5 @@
-import { whenAborted, type Response } from './connection.js'
+import { whenAborted } from './aborting.js'
+import type { Response } from './exchange.js'
 import { TransportFailure } from './failures.js'
 
 /**
@@ -7,13 +8,13 @@ import { TransportFailure } from './failures.js'
  */
 export function waitBefore(
   method: string,
-  response: Response | undefined,
-  failure: unknown,
+  outcome: Response | { readonly failure: unknown },
   tries: number,
 ): number | undefined {
   const usual = Math.min(500 * 2 ** tries, 10_000) * (0.75 + Math.random() / 2)
   const reads = ['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].includes(method)
-  if (response === undefined) {
+  if ('failure' in outcome) {
+    const { failure } = outcome
     const code =
       failure instanceof TransportFailure && failure.kind === 'unreachable'
         ? String((failure.cause as { readonly code?: unknown } | undefined)?.code)
@@ -25,10 +26,10 @@ export function waitBefore(
       ? usual
       : undefined
   }
-  const { status, headers } = response
+  const { status, headers } = outcome
   if (status === 429 || status === 503) {
     if (headers['retry-after'] === undefined) return reads ? usual : undefined
-    return pauseAskedFor(response) ?? usual
+    return pauseAskedFor(outcome) ?? usual
   }
   return reads && (status === 502 || status === 504) ? usual : undefined
 }
@@ -44,7 +45,11 @@ export function pauseAskedFor({ headers }: Response): number | undefined {
 }
 
 /** Waits, unless the call is given up meanwhile. */
-export function pause(milliseconds: number, signals: readonly AbortSignal[]): Promise<void> {
+export function pause(
+  milliseconds: number,
+  ends: readonly (AbortSignal | undefined)[],
+): Promise<void> {
+  const signals = ends.filter((signal) => signal !== undefined)
   return new Promise((resolve, reject) => {
     const end = (): void => {
       clearTimeout(timer)

@@ -1,4 +1,5 @@
-import { addressOf, type Connection } from './connection.js'
+import { addressOf } from './addresses.js'
+import type { Connection } from './connection.js'
 import { ContractBreach } from './failures.js'
 
 /** Addresses that answers of a service have in them. */

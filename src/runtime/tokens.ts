@@ -1,14 +1,9 @@
+import { guided } from './sender.js'
 import { present } from './present.js'
-import {
-  discard,
-  guided,
-  originOf,
-  readUpTo,
-  type Connection,
-  type Credential,
-  type Login,
-  type ThisCall,
-} from './connection.js'
+import { discard, readUpTo } from './reading.js'
+import type { Connection, Credential, Login, ThisCall } from './connection.js'
+
+import { originOf } from './addresses.js'
 import { TransportFailure } from './failures.js'
 
 /** Where tokens are had, as far as the metadata says. */

@@ -1,11 +1,6 @@
-import {
-  exchange,
-  originOf,
-  type Connection,
-  type Request,
-  type Response,
-  type ThisCall,
-} from './connection.js'
+import { exchange, type Request, type Response } from './exchange.js'
+import type { Connection, ThisCall } from './connection.js'
+import { originOf } from './addresses.js'
 import { TransportFailure } from './failures.js'
 import { headAndRest } from './mime.js'
 import { pause, pauseAskedFor } from './retries.js'
@@ -51,10 +46,7 @@ export async function untilDone(
         `what was accepted is not done within ${String(most)} ms; it can be asked for at ${url}`,
         { url, status: 202 },
       )
-    await pause(wait, [
-      connection.closed.signal,
-      ...(thisCall.signal === undefined ? [] : [thisCall.signal]),
-    ])
+    await pause(wait, [connection.closed.signal, thisCall.signal])
     const { wait: _, ...once } = thisCall
     answer = await exchange(connection, questionOf(request, url), once, text)
   }

@@ -1,3 +1,4 @@
+import { compareTexts } from '../contract/ordering.js'
 import { addTo } from '../contract/lists.js'
 import { textDigest } from '../contract/digest.js'
 import type { Contract, Operation } from '../contract/contract.js'
@@ -67,7 +68,7 @@ export function clientFiles(
 ): GeneratedFile[] {
   const contract = neededOf(whole)
   const texts = new TypeTexts(contract, names, dialect.emit.open)
-  const operations = [...operationsOf(contract)].sort((a, b) => compare(pathOf(a), pathOf(b)))
+  const operations = [...operationsOf(contract)].sort((a, b) => compareTexts(pathOf(a), pathOf(b)))
   if (operations.length === 0) return typesAlone(contract, names, texts, dialect, options)
   const pages = operationPages(operations, texts, dialect)
   const further = dialect.emit.pages(contract, names)
@@ -92,7 +93,7 @@ export function clientFiles(
     { path: 'settings.example.env', text: settingsTemplate(contract, names, dialect, options) },
     { path: 'README.md', text: readmeText(contract, names, operations, dialect, options) },
   ]
-  files.sort((a, b) => compare(a.path, b.path))
+  files.sort((a, b) => compareTexts(a.path, b.path))
   return [
     ...files,
     {
@@ -137,7 +138,7 @@ function typesAlone(
       .map((each) => ({ path: `${each.module}.ts`, text: header + '\n' + each.text(options) })),
     { path: 'README.md', text: typesReadme(contract, names, options.contractName, first) },
   ]
-  files.sort((a, b) => compare(a.path, b.path))
+  files.sort((a, b) => compareTexts(a.path, b.path))
   const text = manifestText(contract, names, dialect, files, options)
   return [...files, { path: 'manifest.json', text }]
 }
@@ -383,10 +384,4 @@ function printFirstLines(page: Page, lines: readonly Code[]): void {
   page.printHead(
     code`${joined(docComment([`The first lines to write:\n\n${joined(fenced(lines), '\n')}`]), '\n')}\n`,
   )
-}
-
-function compare(a: string, b: string): number {
-  if (a < b) return -1
-  if (a > b) return 1
-  return 0
 }

@@ -1,3 +1,4 @@
+import { compareTexts } from '../contract/ordering.js'
 import type {
   Choice,
   Constraints,
@@ -323,7 +324,7 @@ export function typesPages(
   const byPart = new Map<string, Page>()
   const parts = typeParts(texts.contract, texts.names)
   const ids = [...used].sort((a, b) =>
-    compare(texts.names.types[a] ?? a, texts.names.types[b] ?? b),
+    compareTexts(texts.names.types[a] ?? a, texts.names.types[b] ?? b),
   )
   const body: Code[] = []
   for (const id of ids) {
@@ -342,7 +343,8 @@ export function typesPages(
   }
   for (const line of body) page.print(line)
   if (filled.length > 0) page.print()
-  for (const { module } of filled.sort((a, b) => compare(a.module, b.module))) page.reexport(module)
+  for (const { module } of filled.sort((a, b) => compareTexts(a.module, b.module)))
+    page.reexport(module)
   return { page, parts: filled }
 }
 
@@ -580,12 +582,6 @@ function bracketed(text: Code): Code {
 
 function article(name: string): string {
   return `${/^[AEIOU]/.test(name) ? 'An' : 'A'} ${name}`
-}
-
-function compare(a: string, b: string): number {
-  if (a < b) return -1
-  if (a > b) return 1
-  return 0
 }
 
 function rangeTexts(minimum: string | undefined, maximum: string | undefined): string[] {

@@ -4,7 +4,7 @@ import { createServer, type Server } from 'node:http'
 import type { AddressInfo, Socket } from 'node:net'
 import { createInterface, type Interface } from 'node:readline'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { exchange } from '../../src/runtime/connection.js'
+import { exchange } from '../../src/runtime/exchange.js'
 import type { CompanyLogin } from '../../src/runtime/node/ntlm.js'
 import { nodeTransport } from '../../src/runtime/node/transport.js'
 

@@ -2,12 +2,12 @@ import { getEventListeners } from 'node:events'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import {
   close,
-  exchange,
   type Connection,
   type Exchange,
   type Settings,
   type ThisCall,
 } from '../../src/runtime/connection.js'
+import { exchange } from '../../src/runtime/exchange.js'
 import { settingsFrom } from '../../src/runtime/settings.js'
 import { TransportFailure } from '../../src/runtime/failures.js'
 import { startServer } from '../support/program.js'

@@ -6,12 +6,8 @@ import { createServer as createRaw, type AddressInfo } from 'node:net'
 import type { TLSSocket } from 'node:tls'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { Agent, fetch as undiciFetch } from 'undici'
-import {
-  exchange,
-  type Connection,
-  type Request,
-  type Settings,
-} from '../../src/runtime/connection.js'
+import { exchange, type Request } from '../../src/runtime/exchange.js'
+import type { Connection, Settings } from '../../src/runtime/connection.js'
 import { ContractBreach, TransportFailure } from '../../src/runtime/failures.js'
 import { prove } from '../../src/runtime/http/security.js'
 import { tokenSource } from '../../src/runtime/tokens.js'

@@ -1,4 +1,4 @@
-import type { Response } from '../../src/runtime/connection.js'
+import type { Response } from '../../src/runtime/exchange.js'
 import type { Hear } from '../../src/runtime/hearing.js'
 import { answerIn } from '../../src/runtime/soap/answer.js'
 import { readParts } from '../../src/runtime/soap/attachments.js'

@@ -1,3 +1,4 @@
+import { compareTexts } from '../../contract/ordering.js'
 import type { NamedType, TypeId } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import { pascalCase, wordsOf } from '../../naming/identifiers.js'
@@ -185,6 +186,5 @@ function shared(one: readonly string[], other: readonly string[]): string[] {
 
 /** An order of texts that does not depend on where they come from. */
 export function shorterFirst(a: string, b: string): number {
-  if (a.length !== b.length) return a.length - b.length
-  return a < b ? -1 : 1
+  return a.length - b.length || compareTexts(a, b)
 }

@@ -1,3 +1,4 @@
+import { byName } from '../../contract/ordering.js'
 import { commonRuntime } from '../common-runtime.js'
 import type { Contract, Field, InputField, Operation, Outcome } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
@@ -215,7 +216,7 @@ function constantsPage(
   for (const [name] of constants) page.declare(name)
   page.print(code`// ${meaning}`)
   const printer = new TreePrinter(page, contract, names)
-  for (const [name, tree] of [...constants].sort(([a], [b]) => (a < b ? -1 : 1)))
+  for (const [name, tree] of byName(constants))
     page.print(
       code``,
       code`export const ${identifier(name)}: ${page.useType(from, type)} = ${printer.print(tree)}`,

@@ -1,3 +1,4 @@
+import { inNameOrder } from '../../contract/ordering.js'
 import type {
   Contract,
   Incoming,
@@ -173,9 +174,7 @@ class DescriptionReader {
       ...typesOfIncoming(incoming),
     ])
     const title = tellingTitle(info?.text('title')) ?? this.name
-    const types = Object.fromEntries(
-      Object.entries<NamedType>(settled).sort(([a], [b]) => (a < b ? -1 : 1)),
-    )
+    const types = inNameOrder<NamedType>(settled)
     const read: Contract = {
       name: this.name,
       dialect: 'http',

@@ -1,3 +1,4 @@
+import { inNameOrder } from '../../contract/ordering.js'
 import type { Contract, Endpoint } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
@@ -73,7 +74,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
         origin,
       },
     ],
-    types: Object.fromEntries(Object.entries(types.types).sort(([a], [b]) => (a < b ? -1 : 1))),
+    types: inNameOrder(types.types),
     security: [],
     notes: notes.all(),
     ...(reader.notOffered.length === 0 ? {} : { notOffered: reader.notOffered }),

@@ -1,3 +1,4 @@
+import { byName } from '../../contract/ordering.js'
 import { present } from '../../contract/present.js'
 import { withoutName } from '../../contract/queries.js'
 import { addTo } from '../../contract/lists.js'
@@ -107,13 +108,8 @@ export class TypeReader {
       const type = this.types[id]
       if (type?.kind === 'record') this.types[id] = { ...type, wrapper: true }
     }
-    return withReadableNames(
-      Object.fromEntries(
-        Object.entries(this.types)
-          .filter(([id]) => !id.endsWith(redefined))
-          .sort(([a], [b]) => (a < b ? -1 : 1)),
-      ),
-    )
+    const types = Object.entries(this.types).filter(([id]) => !id.endsWith(redefined))
+    return withReadableNames(Object.fromEntries(byName(types)))
   }
 
   /** Reads the types that were only referred to so far. */

@@ -1,15 +1,9 @@
-import {
-  addressOf,
-  checkCredential,
-  exchange,
-  namesToValues,
-  openExchange,
-  receive,
-  type Connection,
-  type Request,
-  type Response,
-  type ThisCall,
-} from '../connection.js'
+import { openExchange, receive } from '../open-exchange.js'
+import { addressOf } from '../addresses.js'
+import { checkCredential } from '../credentials.js'
+import { exchange, type Request, type Response } from '../exchange.js'
+import type { Connection, ThisCall } from '../connection.js'
+import { namesToValues } from '../headers.js'
 import {
   ContractBreach,
   InputRejected,
@@ -17,9 +11,9 @@ import {
   notTooDeep,
   ServiceFault,
   tooDeep,
+  TransportFailure,
   type Deviation,
   type Misfit,
-  TransportFailure,
 } from '../failures.js'
 import { hasManyDigits, parseJson } from '../json/parse-json.js'
 import { jsonText, type Present } from '../json/values.js'

@@ -1,4 +1,5 @@
-import type { Connection, Response } from '../connection.js'
+import type { Connection } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { isObject } from '../json/values.js'
 import { listingOf, type Listing, type ListingPage } from '../listing.js'
 import { absolute, onOurHost } from '../service-links.js'

@@ -1,10 +1,5 @@
-import {
-  authorization,
-  credentialsOf,
-  type Connection,
-  type Credential,
-  type ThisCall,
-} from '../connection.js'
+import { authorization, credentialsOf } from '../credentials.js'
+import type { Connection, Credential, ThisCall } from '../connection.js'
 import type { TokenPlace, TokenSource } from '../tokens.js'
 import { InputRejected, TransportFailure } from '../failures.js'
 import { encode } from './parameters.js'

@@ -1,12 +1,9 @@
+import { openExchange, receive } from '../open-exchange.js'
 import { parseJson } from '../json/parse-json.js'
 import { readAnything } from '../json/values.js'
-import {
-  namesToValues,
-  openExchange,
-  receive,
-  type Connection,
-  type Response,
-} from '../connection.js'
+import { namesToValues } from '../headers.js'
+import { type Response } from '../exchange.js'
+import type { Connection } from '../connection.js'
 import { CallFailure, ContractBreach } from '../failures.js'
 import { hearOfDeviations, keepAnswer } from '../hearing.js'
 import { describeBody, isJson, textOf } from '../response-text.js'

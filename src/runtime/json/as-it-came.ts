@@ -1,4 +1,4 @@
-import type { Response } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { isTooDeep, notTooDeep, tooDeep } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { isJson, textOf } from '../response-text.js'

@@ -1,6 +1,7 @@
 import { present } from '../present.js'
 import { expected, join } from '../violations.js'
-import { addressOf, type Connection, type ThisCall } from '../connection.js'
+import { addressOf } from '../addresses.js'
+import type { Connection, ThisCall } from '../connection.js'
 import { isObject, show } from '../json/values.js'
 import { listingOf } from '../listing.js'
 import { onOurHost } from '../service-links.js'

@@ -1,10 +1,7 @@
-import {
-  addressOf,
-  credentialsOf,
-  type Connection,
-  type Response,
-  type ThisCall,
-} from '../connection.js'
+import { addressOf } from '../addresses.js'
+import { credentialsOf } from '../credentials.js'
+import type { Connection, ThisCall } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { ContractBreach, ServiceFault } from '../failures.js'
 import { parseJson } from '../json/parse-json.js'
 import { asNumber, isObject, jsonText } from '../json/values.js'

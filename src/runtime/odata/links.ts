@@ -1,4 +1,5 @@
-import { addressOf, type Connection, type ThisCall } from '../connection.js'
+import { addressOf } from '../addresses.js'
+import type { Connection, ThisCall } from '../connection.js'
 import { jsonText } from '../json/values.js'
 import { entityAddress, entityPath, keyText } from './addresses.js'
 import { checkKey } from './checking.js'

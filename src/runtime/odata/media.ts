@@ -1,5 +1,8 @@
+import { receive } from '../open-exchange.js'
 import { expected } from '../violations.js'
-import { addressOf, receive, type Connection, type ThisCall } from '../connection.js'
+import { addressOf } from '../addresses.js'
+
+import type { Connection, ThisCall } from '../connection.js'
 import type { Misfit } from '../failures.js'
 import { keepAnswer } from '../hearing.js'
 import { show } from '../json/values.js'

@@ -1,5 +1,7 @@
 import { present } from '../present.js'
-import { addressOf, type Connection, type Response, type ThisCall } from '../connection.js'
+import { addressOf } from '../addresses.js'
+import type { Connection, ThisCall } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { ContractBreach, notTooDeep } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { bodyAsItCame } from '../json/as-it-came.js'

@@ -1,4 +1,5 @@
-import type { Connection, Response, ThisCall } from '../connection.js'
+import type { Connection, ThisCall } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { ContractBreach, notTooDeep } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { bodyAsItCame } from '../json/as-it-came.js'

@@ -1,15 +1,9 @@
+import { openExchange, type Opened } from '../open-exchange.js'
 import { present } from '../present.js'
-import {
-  addressOf,
-  checkCredential,
-  exchange,
-  openExchange,
-  type Connection,
-  type Opened,
-  type Request,
-  type Response,
-  type ThisCall,
-} from '../connection.js'
+import { addressOf } from '../addresses.js'
+import { checkCredential } from '../credentials.js'
+import { exchange, type Request, type Response } from '../exchange.js'
+import type { Connection, ThisCall } from '../connection.js'
 import { ContractBreach, isTooDeep, ServiceFault, tooDeep, TransportFailure } from '../failures.js'
 import { keepAnswer, readAnswerOf, type Hear } from '../hearing.js'
 import { bodyAsItCame } from '../json/as-it-came.js'

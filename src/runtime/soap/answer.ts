@@ -1,6 +1,6 @@
 import { present } from '../present.js'
 import type { SaxesTagNS } from 'saxes'
-import type { Response } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { ContractBreach, ServiceFault, type CallFailure } from '../failures.js'
 import type { Hear } from '../hearing.js'
 import { describeBody } from '../response-text.js'

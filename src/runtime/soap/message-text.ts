@@ -1,4 +1,4 @@
-import type { Response } from '../connection.js'
+import type { Response } from '../exchange.js'
 
 /** An answer's bytes as text, by the charset of its Content-Type or of its XML declaration. */
 export function textOfResponse(response: Response): string {

@@ -1,4 +1,4 @@
-import type { Response } from '../connection.js'
+import type { Response } from '../exchange.js'
 import { textOfResponse } from './message-text.js'
 import type { References } from './operation.js'
 import { isOfParts, noParts, type Message } from './parts.js'

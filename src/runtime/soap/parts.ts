@@ -1,4 +1,4 @@
-import type { Response } from '../connection.js'
+import type { Response } from '../exchange.js'
 
 /** What may travel beside a message. Reading and writing such messages is a file of its own. */
 

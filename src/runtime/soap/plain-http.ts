@@ -1,13 +1,9 @@
 import { present } from '../present.js'
 import type { SaxesTagNS } from 'saxes'
-import {
-  checkCredential,
-  exchange,
-  withoutLogin,
-  type Connection,
-  type Response,
-  type ThisCall,
-} from '../connection.js'
+import { checkCredential } from '../credentials.js'
+import { exchange, type Response } from '../exchange.js'
+import type { Connection, ThisCall } from '../connection.js'
+import { withoutLogin } from '../addresses.js'
 import { ContractBreach, InputRejected, ServiceFault } from '../failures.js'
 import { readAnswerOf, type Hear } from '../hearing.js'
 import { describeBody } from '../response-text.js'

@@ -1,14 +1,7 @@
-import {
-  checkCredential,
-  credentialOf,
-  exchange,
-  loginsOf,
-  withoutLogin,
-  type Connection,
-  type Endpoint,
-  type Response,
-  type ThisCall,
-} from '../connection.js'
+import { checkCredential, credentialOf, loginsOf } from '../credentials.js'
+import { exchange, type Response } from '../exchange.js'
+import type { Connection, Endpoint, ThisCall } from '../connection.js'
+import { withoutLogin } from '../addresses.js'
 import { InputRejected, type Misfit } from '../failures.js'
 import { readAnswerOf } from '../hearing.js'
 import { answerIn, bodyAsItCame, hasFault } from './answer.js'
@@ -20,7 +13,6 @@ import { messageIn, referencesIn } from './message.js'
 import { operationAt, type SoapOperation } from './operation.js'
 import { Outgoing } from './parts.js'
 import { byAndBy } from './pieces.js'
-import type {} from './settings.js'
 
 export type { Members, SoapAnswer, SoapOperation } from './operation.js'
 

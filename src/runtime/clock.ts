@@ -1,0 +1,50 @@
+import { whenAborted } from './aborting.js'
+import type { Connection, ThisCall } from './connection.js'
+
+/** What ends a call: its time, whoever aborts it, and the end of its connection. */
+export interface Clock {
+  /** Aborts when the call is to end. */
+  readonly signal: AbortSignal
+  /** The milliseconds that the call may take. */
+  readonly limit: number
+  /** Did the call take longer? */
+  isOver(): boolean
+  /** The milliseconds since it began. */
+  elapsed(): number
+  /** From now on the call may take as long as it likes. */
+  stop(): void
+  /** Gives back what the clock holds. */
+  end(): void
+}
+
+/** Begins the time of a call. */
+export function startClock({ settings, closed }: Connection, thisCall: ThisCall): Clock {
+  const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
+  const started = performance.now()
+  const ending = new AbortController()
+  let isOver = false
+  const timeout = limit === Infinity ? undefined : setTimeout(onTime, limit)
+  const others = [closed.signal, thisCall.signal].filter((signal) => signal !== undefined)
+  const stops = others.map((signal) => whenAborted(signal, abort))
+  if (others.some((signal) => signal.aborted)) abort()
+
+  function onTime(): void {
+    isOver = true
+    ending.abort()
+  }
+  function abort(): void {
+    ending.abort(others.find((signal) => signal.aborted)?.reason)
+  }
+  const stop = (): void => clearTimeout(timeout)
+  return {
+    signal: ending.signal,
+    limit,
+    isOver: () => isOver,
+    elapsed: () => performance.now() - started,
+    stop,
+    end() {
+      stop()
+      for (const each of stops) each()
+    },
+  }
+}
