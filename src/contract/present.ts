@@ -7,3 +7,12 @@ export function present<T extends object>(members: T): PresentMembers<T> {
   for (const [name, value] of Object.entries(members)) if (value !== undefined) there[name] = value
   return there as PresentMembers<T>
 }
+
+/** Of some facts those that are so. */
+export function marked<Name extends string>(facts: Readonly<Record<Name, boolean>>): {
+  readonly [Each in Name]?: true
+} {
+  const so: Partial<Record<Name, true>> = {}
+  for (const name of Object.keys(facts) as Name[]) if (facts[name]) so[name] = true
+  return so
+}

@@ -1,13 +1,10 @@
 import { present } from '../../contract/present.js'
-import { addAll } from '../../contract/lists.js'
 import type {
-  Fault,
   Field,
   InputField,
   NamedType,
   Operation,
   Origin,
-  Outcome,
   RecordType,
   ReferenceType,
   Type,
@@ -19,14 +16,7 @@ import type { Notes } from '../notes.js'
 import { inRequests } from './anonymous-types.js'
 import { documented, fitting } from './annotations.js'
 import type { Direction } from './directions.js'
-import type {
-  BodyLayout,
-  ContentLayout,
-  EncodingLayout,
-  FaultLayout,
-  HeaderLayout,
-  OutcomeLayout,
-} from './layout.js'
+import type { BodyLayout, ContentLayout, EncodingLayout } from './layout.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { isToken } from './tokens.js'
@@ -34,33 +24,13 @@ import { placeOf, schemaName } from './schema-facts.js'
 import type { Placed, SchemaReader, Where } from './schemas.js'
 import { xmlLayout } from './xml-layout.js'
 
-/** What an operation answers, read. */
-export interface Answers {
-  readonly outcome: Outcome
-  readonly faults: readonly Fault[]
-  readonly layout: Readonly<Record<string, readonly ContentLayout[]>>
-  readonly byStatus: boolean
-  /** The choice between media types, where there is one. */
-  readonly inputs: readonly InputField[]
-  readonly links: readonly AnswerLink[]
-}
-
-/** What an answer leads to. */
-export interface AnswerLink {
-  readonly words: string
-  /** What goes into which parameter: runtime expressions (OpenAPI 3.1, section 4.8.20.4). */
-  readonly parameters: readonly (readonly [name: string, expression: string])[]
-  /** It is the same operation once more. */
-  readonly leadsBack: boolean
-}
-
 interface Content {
   readonly layout: ContentLayout
   readonly placed: Placed
 }
 
 /** Several contents: their distinct types, and the layouts that say which has which. */
-interface Contents {
+export interface Contents {
   readonly layouts: readonly ContentLayout[]
   readonly types: readonly Placed[]
 }
@@ -187,11 +157,8 @@ export class ContentReader {
     return { kind: 'reference', to: id }
   }
 
-  private readContents(
-    media: readonly Media[],
-    place: readonly string[],
-    direction: Direction,
-  ): Contents {
+  /** Several contents of one body, and what types they have. */
+  readContents(media: readonly Media[], place: readonly string[], direction: Direction): Contents {
     const contents = media.map((each, at) =>
       this.readContent(each, at === 0 ? place : [...place, each.kind], direction),
     )
@@ -213,7 +180,7 @@ export class ContentReader {
    * A type as a text that is the same for the same type, wherever it was written; types without a
    * name are what they are.
    */
-  private shapeText(type: Type): string {
+  shapeText(type: Type): string {
     const { anonymous, types } = this.schemas
     const within = new Set<TypeId>()
     const write = (each: unknown): string =>
@@ -393,347 +360,10 @@ export class ContentReader {
       ? {}
       : fitting(value, schema, this.schemas.rules, this.notes)
   }
-
-  /** The answers of an operation: what is good makes its outcome, the others are its faults. */
-  readAnswers(node: DataNode, operation: string, method: string): Answers {
-    const good: { status: string; contents: Contents; node: DataNode }[] = []
-    const faults: Fault[] = []
-    const links: AnswerLink[] = []
-    const responses = node
-      .entries('responses')
-      .filter(([status]) => !status.startsWith('x-'))
-      .map(
-        ([status, each]) => [/^\dxx$/.test(status) ? status.toUpperCase() : status, each] as const,
-      )
-    const isSuccess = (status: string): boolean => /^[123]/.test(status)
-    const successes = responses.filter(([status]) => isSuccess(status)).length
-    const hasGood = successes > 0
-    const roleOf = (status: string): string => {
-      if (!isSuccess(status) && hasGood) return `Fault${status}`
-      return successes > 1 ? `Answer${status}` : 'Answer'
-    }
-    for (const [status, each] of responses) {
-      const response = this.references.settle(each)
-      for (const key of ['description', 'summary']) response.get(key)
-      addAll(links, this.readLinks(response, node))
-      // What HEAD would have in its body never comes (RFC 9110, section 9.3.2).
-      const contents = this.readContents(
-        method === 'head' ? this.unread(response) : this.readSettled(response),
-        placeOf(response, [operation, roleOf(status)]),
-        'out',
-      )
-      if (isSuccess(status) || (status === 'default' && !hasGood))
-        good.push({ status, contents, node: response })
-      else {
-        const [content, ...others] = contents.layouts
-        const undecoded = response.get('headers')
-        undecoded?.readWhole()
-        if (undecoded !== undefined) this.notes.add('approximated', 'TM-2321', {}, undecoded.origin)
-        if (contents.types.length > 1)
-          this.notes.add(
-            'ignored',
-            'TM-2308',
-            {
-              chosen: content?.mediaType ?? '',
-              others: others.map((each) => each.mediaType).join(', '),
-            },
-            response.origin,
-          )
-        faults.push({
-          name: status,
-          type: contents.types[0]?.type ?? { kind: 'nothing' },
-          ...documented(response),
-          origin: response.origin,
-          layout: { ...present({ content }) } satisfies FaultLayout,
-        })
-      }
-    }
-    const headers = this.readHeaders(
-      good.map((each) => each.node),
-      operation,
-    )
-    const isUndeclared = method !== 'head' && good.length === 1 && this.isUndeclared(good[0])
-    return {
-      ...this.outcome(good, headers, node, isUndeclared),
-      faults,
-      links: [...new Map(links.map((each) => [each.words, each])).values()],
-    }
-  }
-
-  /**
-   * A good answer without a word of content: before OpenAPI 3.0 that meant that there is none (2.0,
-   * "Response Object"), since then nobody knows.
-   */
-  private isUndeclared(answer: { status: string; node: DataNode } | undefined): boolean {
-    if (answer === undefined || this.references.version.startsWith('2')) return false
-    const { status, node } = answer
-    // What a reference that leads nowhere stands for describes nothing.
-    const isDescribed = node.members.has('description')
-    if (!isDescribed || node.members.has('content') || !/^(?:200|2XX|default)$/.test(status))
-      return false
-    this.notes.add('approximated', 'TM-2318', { status }, node.origin)
-    return true
-  }
-
-  private unread(response: DataNode): Media[] {
-    response.get('content')?.readWhole()
-    return []
-  }
-
-  /**
-   * The media types of an answer. Sequences can't be had beside something else: they end, or not,
-   * in their own way.
-   */
-  private readSettled(response: DataNode): Media[] {
-    const all = readMedia(response, this.references, this.notes)
-    const whole = all.filter((each) => each.kind !== 'events' && each.kind !== 'lines')
-    const [first] = all
-    if (whole.length === 0) return first === undefined ? [] : [first]
-    const others = all.filter((each) => !whole.includes(each))
-    if (others.length > 0)
-      this.notes.add(
-        'ignored',
-        'TM-2308',
-        {
-          chosen: whole.map((each) => each.mediaType).join(', '),
-          others: others.map((each) => each.mediaType).join(', '),
-        },
-        response.origin,
-      )
-    for (const each of others) each.node.readWhole()
-    return whole
-  }
-
-  private outcome(
-    good: readonly { status: string; contents: Contents; node: DataNode }[],
-    headers: readonly Field[],
-    node: DataNode,
-    isUndeclared: boolean,
-  ): Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'> {
-    const { origin } = node
-    const promised = headers.length === 0 ? {} : { headers }
-    const layout = Object.fromEntries(
-      good.map(({ status, contents }) => [status, contents.layouts]),
-    )
-    const texts = new Set(
-      good.map(({ contents }) =>
-        contents.types.map((each) => this.shapeText(each.type)).join('\n'),
-      ),
-    )
-    const [first] = good
-    if (first === undefined || (texts.size === 1 && first.contents.types.length === 0))
-      return {
-        outcome: {
-          kind: 'nothing',
-          ...(isUndeclared ? { undeclared: true as const } : {}),
-          ...promised,
-        },
-        layout,
-        byStatus: false,
-        inputs: [],
-      }
-    const field = (type: Type, nullable: boolean): Field => ({
-      name: 'body',
-      type,
-      optional: false,
-      nullable: nullable && type.kind !== 'anything',
-      ...documented(first.node),
-      origin: first.node.origin,
-    })
-    if (texts.size === 1) {
-      const { types, layouts } = first.contents
-      const [only] = types
-      if (types.length === 1 && only !== undefined) {
-        const kind = layouts[0]?.kind
-        if (kind === 'events' || kind === 'lines')
-          return {
-            outcome: {
-              kind: 'value',
-              field: field(
-                {
-                  kind: 'list',
-                  item: only.type,
-                  ...(only.nullable ? { itemNullable: true } : {}),
-                },
-                false,
-              ),
-              stream: true,
-              ...promised,
-            },
-            layout,
-            byStatus: false,
-            inputs: [],
-          }
-        return {
-          outcome: { kind: 'value', field: field(only.type, only.nullable), ...promised },
-          layout,
-          byStatus: false,
-          inputs: [],
-        }
-      }
-      const union: Type = { kind: 'union', alternatives: types.map((each) => each.type) }
-      const outcome: Outcome = {
-        kind: 'value',
-        field: {
-          ...field(
-            union,
-            types.some((each) => each.nullable),
-          ),
-          layout: { several: true } satisfies OutcomeLayout,
-        },
-        ...promised,
-      }
-      return {
-        outcome,
-        layout,
-        byStatus: false,
-        inputs: [
-          choice(
-            'accept',
-            `What is asked for: ${layouts[0]?.mediaType ?? ''} when left out.`,
-            layouts,
-            node,
-          ),
-        ],
-      }
-    }
-    const nothing: Type = { kind: 'nothing' }
-    for (const { contents, node: response } of good) {
-      const [chosen, ...others] = contents.layouts
-      if (contents.types.length > 1)
-        this.notes.add(
-          'ignored',
-          'TM-2308',
-          {
-            chosen: chosen?.mediaType ?? '',
-            others: others.map((each) => each.mediaType).join(', '),
-          },
-          response.origin,
-        )
-    }
-    const alternatives = good.map(({ status, contents }): Type => {
-      const [placed] = contents.types
-      const number: Type = { kind: 'scalar', base: 'double', format: 'integer' }
-      return {
-        kind: 'record',
-        fields: [
-          {
-            name: 'status',
-            type: /^\d+$/.test(status) ? { kind: 'literal', value: Number(status) } : number,
-            optional: false,
-            nullable: false,
-            origin,
-          },
-          {
-            name: 'body',
-            type: placed?.type ?? nothing,
-            optional: false,
-            nullable: placed?.nullable === true && placed.type.kind !== 'anything',
-            origin,
-          },
-        ],
-      }
-    })
-    const firsts = Object.fromEntries(
-      good.map(({ status, contents }) => [
-        status,
-        contents.layouts.filter((each) => each.at === 0),
-      ]),
-    )
-    return {
-      outcome: {
-        kind: 'value',
-        field: field({ kind: 'union', alternatives }, false),
-        ...promised,
-      },
-      layout: firsts,
-      byStatus: true,
-      inputs: [],
-    }
-  }
-
-  /**
-   * The headers that good answers are promised to have; those that not all of them have may be
-   * missing.
-   */
-  private readHeaders(responses: readonly DataNode[], operation: string): Field[] {
-    const found = new Map<string, { field: Field; count: number }>()
-    for (const response of responses) {
-      for (const [name, each] of response.entries('headers')) {
-        // Content-Type is said by the media types (section 4.8.17).
-        const header = this.references.settle(each)
-        if (/^content-type$/i.test(name)) {
-          header.readWhole()
-          continue
-        }
-        const content = header.get('content')
-        const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
-        content?.readWhole()
-        const schema = header.get('schema') ?? media?.get('schema')
-        for (const key of ['style', 'example', 'examples', 'allowEmptyValue', 'allowReserved'])
-          header.get(key)?.readWhole()
-        const placed: Placed =
-          schema === undefined
-            ? {
-                type: { kind: 'scalar', base: 'text', format: 'string' },
-                nullable: false,
-              }
-            : this.schemas.read(
-                schema,
-                { steps: placeOf(header, [operation, name]), suffix: '' },
-                'out',
-              )
-        const layout: HeaderLayout = {
-          name,
-          ...(header.flag('explode') ? { explode: true as const } : {}),
-          ...(mediaType !== undefined && /json/i.test(mediaType) ? { json: true as const } : {}),
-        }
-        const field: Field = {
-          name,
-          type: placed.type,
-          optional: !header.flag('required'),
-          nullable: false,
-          ...documented(header),
-          ...(header.flag('deprecated') ? { deprecated: true } : {}),
-          origin: header.origin,
-          layout,
-        }
-        const known = found.get(name.toLowerCase())
-        if (known === undefined) found.set(name.toLowerCase(), { field, count: 1 })
-        else known.count += 1
-      }
-    }
-    return [...found.values()].map(({ field, count }) =>
-      count < responses.length ? { ...field, optional: true } : field,
-    )
-  }
-
-  /** Links: which operation, and what of the answer goes into it (section 4.8.20). */
-  private readLinks(response: DataNode, from: DataNode): AnswerLink[] {
-    return response.entries('links').map(([name, each]) => {
-      const link = this.references.settle(each)
-      const reference = link.text('operationRef')
-      const referred = reference === undefined ? undefined : this.references.lookUp(reference, link)
-      const id = link.text('operationId') ?? referred?.text('operationId')
-      const operation = id ?? reference ?? name
-      const parameters = link
-        .entries('parameters')
-        .map(([parameter, value]) => [parameter, String(value.value)] as const)
-      const given = parameters.map(([parameter, value]) => `${parameter} from ${value}`)
-      const said = link.text('description')
-      link.readWhole()
-      return {
-        words: `${operation}${given.length === 0 ? '' : ` (${given.join(', ')})`}${said === undefined ? '' : `: ${said.trim()}`}`,
-        parameters,
-        leadsBack:
-          !link.members.has('server') &&
-          (referred === from || (id !== undefined && id === from.text('operationId'))),
-      }
-    })
-  }
 }
 
-function choice(
+/** The input that chooses between media types. */
+export function choice(
   name: string,
   documentation: string,
   layouts: readonly ContentLayout[],

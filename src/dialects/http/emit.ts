@@ -240,51 +240,38 @@ function treesOf(contract: Contract): JsonTrees {
  * How an operation is declared whose answer is a sequence, bytes, one of several media types, or
  * has headers to tell.
  */
-function declare({
-  contract,
-  names,
-  operation,
-  page,
-  inputType,
-  outcomeType,
-}: DeclarationContext): Declaration {
+function declare(context: DeclarationContext): Declaration {
+  const { contract, names, operation, page, inputType, outcomeType } = context
   const { outcome } = operation
   const [, , , , , headersType, outcomesType] = exportedNames(names, operation)
   const module = moduleOfOperation(contract, names, operation)
-  const allOptional = operation.inputs.every((each) => each.optional)
-  const usual = allOptional ? code` = {}` : code``
-  const extras: Code[] = []
+  const isListed = outcome.kind === 'value' && outcome.iterable === true
   const headers = outcome.kind === 'record' ? undefined : outcome.headers
+  const extras: Code[] = []
   if (headers !== undefined)
     extras.push(code`readonly onHeaders?: (headers: ${page.useType(module, headersType)}) => void`)
-  if (outcome.kind === 'value' && outcome.iterable === true)
-    return {
-      signature: {
-        typeParameters: code``,
-        input: code`input: ${inputType}${usual}`,
-        returns: listingText(contract, names, operation, outcome.field, page),
-        thisCall: thisCallText(page, extras),
-      },
-    }
-  if (isBytes(outcome)) extras.push(code`readonly asStream?: AsStream`)
-  const thisCall = thisCallText(page, extras)
+  if (isBytes(outcome) && !isListed) extras.push(code`readonly asStream?: AsStream`)
+  const usual = operation.inputs.every((each) => each.optional) ? code` = {}` : code``
+  const plain = {
+    typeParameters: code``,
+    input: code`input: ${inputType}${usual}`,
+    thisCall: thisCallText(page, extras),
+  }
+  if (isListed) {
+    const returns = listingText(contract, names, operation, outcome.field, page)
+    return { signature: { ...plain, returns } }
+  }
   if (outcome.kind === 'value' && outcome.stream === true) {
-    return {
-      signature: {
-        typeParameters: code``,
-        input: code`input: ${inputType}${usual}`,
-        returns: code`AsyncIterable<${typeTextsOf(contract, names, openMembers).itemOf(outcome.field.type, page)}>`,
-        thisCall,
-      },
-    }
+    const texts = typeTextsOf(contract, names, openMembers)
+    const returns = code`AsyncIterable<${texts.itemOf(outcome.field.type, page)}>`
+    return { signature: { ...plain, returns } }
   }
   if (isBytes(outcome))
     return {
       signature: {
+        ...plain,
         typeParameters: code`<AsStream extends boolean = false>`,
-        input: code`input: ${inputType}${usual}`,
         returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`,
-        thisCall,
       },
     }
   if (isByMediaType(operation)) {
@@ -292,23 +279,15 @@ function declare({
     const preferred = Object.values(operationLayout(operation).answers)[0]?.[0]?.mediaType ?? code``
     return {
       signature: {
+        ...plain,
         typeParameters: code`<Accept extends keyof ${outcomes} = ${quoted(preferred)}>`,
         input: code`input: ${inputType} & { accept?: Accept }${usual}`,
         returns: code`Promise<${outcomes}[Accept]>`,
-        thisCall,
       },
     }
   }
-  return headers === undefined
-    ? {}
-    : {
-        signature: {
-          typeParameters: code``,
-          input: code`input: ${inputType}${usual}`,
-          returns: code`Promise<${outcomeType}>`,
-          thisCall,
-        },
-      }
+  if (headers === undefined) return {}
+  return { signature: { ...plain, returns: code`Promise<${outcomeType}>` } }
 }
 
 function thisCallText(page: Page, extras: readonly Code[]): Code {
@@ -439,85 +418,90 @@ function isByMediaType(operation: Operation): boolean {
 function readme(contract: Contract, variable: Code): Markdown[] {
   const operations = operationsOf(contract)
   const at = ({ path }: Operation): Code => joined([variable, ...path.map(memberAccess)], '')
-  const find = (wanted: (operation: Operation) => boolean): Operation | undefined =>
-    operations.find(wanted)
-  const streaming = find(({ outcome }) => outcome.kind === 'value' && outcome.stream === true)
-  const listed = find(
-    (operation) =>
-      operationLayout(operation).pages !== undefined &&
-      operation.inputs.every((input) => input.optional),
-  )
-  const bytes = find(({ outcome }) => isBytes(outcome))
-  const headed = find(({ outcome }) => outcome.kind !== 'record' && outcome.headers !== undefined)
-  const several = find((operation) => isByMediaType(operation))
-  const section = (title: Markdown, text: Markdown, example?: Code): Markdown[] => [
-    markdown`## ${title}`,
-    markdown``,
-    text,
-    markdown``,
-    ...(example === undefined ? [] : [...fenced([example]), markdown``]),
-  ]
-  const incoming = [
-    ...(contract.incoming ?? []),
-    ...operations.flatMap((operation) => operation.incoming ?? []),
-  ]
-  const accepted =
-    several === undefined
-      ? undefined
-      : Object.values(operationLayout(several).answers)[0]?.[1]?.mediaType
-  const scheme = contract.security[0]?.name ?? ''
+  const withExample = (
+    isFit: (operation: Operation) => boolean,
+    title: Markdown,
+    text: Markdown,
+    example: (operation: Operation) => Code,
+  ): Markdown[] => {
+    const found = operations.find(isFit)
+    return found === undefined ? [] : section(title, text, example(found))
+  }
   return [
-    ...(streaming === undefined
-      ? []
-      : section(
-          markdown`Sequences`,
-          markdown`What the service sends piece by piece is read as it comes; leaving the loop ends the call.`,
-          code`for await (const each of ${at(streaming)}(input)) console.log(each)`,
-        )),
-    ...(listed === undefined
-      ? []
-      : section(
-          markdown`Lists in pages`,
-          markdown`Rows are fetched as they are looked at, page after page; ${codeInMarkdown('page()')} gives one page, ${codeInMarkdown('all()')} all rows at once.`,
-          code`for await (const each of ${at(listed)}()) console.log(each)`,
-        )),
-    ...(bytes === undefined
-      ? []
-      : section(
-          markdown`Bytes`,
-          markdown`Bytes come whole, or as a stream:`,
-          code`const stream = await ${at(bytes)}(input, { asStream: true })`,
-        )),
-    ...(several === undefined
-      ? []
-      : section(
-          markdown`Several media types`,
-          markdown`What comes depends on what is asked for, in type too:`,
-          code`const answer = await ${at(several)}({ ...input, accept: ${quoted(accepted ?? '')} })`,
-        )),
-    ...(headed === undefined
-      ? []
-      : section(
-          markdown`Headers of answers`,
-          markdown`Headers that the metadata promises are handed over decoded:`,
-          code`await ${at(headed)}(input, { onHeaders: (headers) => console.log(headers) })`,
-        )),
-    ...(contract.security.length === 0
-      ? []
-      : section(
-          markdown`Who calls`,
-          markdown`The service knows ${joined(
-            contract.security.map(
-              (each) => markdown`${codeInMarkdown(each.name)} (${inMarkdown(each.scheme)})`,
-            ),
-            ', ',
-          )}. Give one credential, or a list of them with the name of the scheme each is for: ${codeInMarkdown(`credential: [{ kind: 'key', value, scheme: ${quoted(scheme)} }]`)}.`,
-        )),
-    ...(incoming.length === 0
-      ? []
-      : section(
-          markdown`What the service sends`,
-          markdown`Messages that your own server may get: ${joined([...new Set(incoming.map((each) => codeInMarkdown(each.name)))], ', ')}. Their types are in types.ts.`,
-        )),
+    ...withExample(
+      isSequence,
+      markdown`Sequences`,
+      markdown`What the service sends piece by piece is read as it comes; leaving the loop ends the call.`,
+      (each) => code`for await (const each of ${at(each)}(input)) console.log(each)`,
+    ),
+    ...withExample(
+      isListedFreely,
+      markdown`Lists in pages`,
+      markdown`Rows are fetched as they are looked at, page after page; ${codeInMarkdown('page()')} gives one page, ${codeInMarkdown('all()')} all rows at once.`,
+      (each) => code`for await (const each of ${at(each)}()) console.log(each)`,
+    ),
+    ...withExample(
+      ({ outcome }) => isBytes(outcome),
+      markdown`Bytes`,
+      markdown`Bytes come whole, or as a stream:`,
+      (each) => code`const stream = await ${at(each)}(input, { asStream: true })`,
+    ),
+    ...withExample(
+      isByMediaType,
+      markdown`Several media types`,
+      markdown`What comes depends on what is asked for, in type too:`,
+      (each) =>
+        code`const answer = await ${at(each)}({ ...input, accept: ${quoted(secondMediaType(each))} })`,
+    ),
+    ...withExample(
+      ({ outcome }) => outcome.kind !== 'record' && outcome.headers !== undefined,
+      markdown`Headers of answers`,
+      markdown`Headers that the metadata promises are handed over decoded:`,
+      (each) => code`await ${at(each)}(input, { onHeaders: (headers) => console.log(headers) })`,
+    ),
+    ...credentialsSection(contract),
+    ...incomingSection(contract),
   ]
+}
+
+function section(title: Markdown, text: Markdown, example?: Code): Markdown[] {
+  const shown = example === undefined ? [] : [...fenced([example]), markdown``]
+  return [markdown`## ${title}`, markdown``, text, markdown``, ...shown]
+}
+
+function isSequence({ outcome }: Operation): boolean {
+  return outcome.kind === 'value' && outcome.stream === true
+}
+
+/** Can a list be had in pages without saying anything? */
+function isListedFreely(operation: Operation): boolean {
+  const { pages } = operationLayout(operation)
+  return pages !== undefined && operation.inputs.every((input) => input.optional)
+}
+
+function secondMediaType(operation: Operation): string {
+  return Object.values(operationLayout(operation).answers)[0]?.[1]?.mediaType ?? ''
+}
+
+function credentialsSection({ security }: Contract): Markdown[] {
+  const [first] = security
+  if (first === undefined) return []
+  const schemes = security.map(
+    (each) => markdown`${codeInMarkdown(each.name)} (${inMarkdown(each.scheme)})`,
+  )
+  const example = `credential: [{ kind: 'key', value, scheme: ${quoted(first.name)} }]`
+  return section(
+    markdown`Who calls`,
+    markdown`The service knows ${joined(schemes, ', ')}. Give one credential, or a list of them with the name of the scheme each is for: ${codeInMarkdown(example)}.`,
+  )
+}
+
+function incomingSection(contract: Contract): Markdown[] {
+  const called = operationsOf(contract).flatMap(({ incoming = [] }) => incoming)
+  const messages = [...(contract.incoming ?? []), ...called].map(({ name }) => codeInMarkdown(name))
+  if (messages.length === 0) return []
+  return section(
+    markdown`What the service sends`,
+    markdown`Messages that your own server may get: ${joined([...new Set(messages)], ', ')}. Their types are in types.ts.`,
+  )
 }

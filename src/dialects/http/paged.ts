@@ -11,7 +11,7 @@ import { membersOf, resolve, withoutName } from '../../contract/queries.js'
 import { pointerNames, pointerStep } from '../../documents/json-pointer.js'
 import type { Paging } from '../../runtime/http/pages.js'
 import type { PagesWish } from '../dialect.js'
-import type { Answers } from './contents.js'
+import type { Answers } from './answers.js'
 import { isChoice } from './json-trees.js'
 import {
   operationLayout,

@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { present, marked } from '../../contract/present.js'
 import type { InputField, Place, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Style } from '../../runtime/http/parameters.js'
@@ -71,61 +71,15 @@ export class ParameterReader {
   private readParameter(node: DataNode, operation: string, path: string): InputField | undefined {
     const name = node.text('name') ?? ''
     const declared = node.text('in') ?? ''
-    const place =
-      declared === 'querystring'
-        ? 'query'
-        : (['path', 'query', 'header', 'cookie'] as const).find((each) => each === declared)
     // Those of 2.0 have become a body.
     if (this.references.version.startsWith('2') && (declared === 'body' || declared === 'formData'))
       return undefined
-    if (place === undefined) {
-      // What a reference should have led to was told already.
-      if (node.members.size > 0)
-        this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${declared}` }, node.origin)
+    const place = placesByWord.get(declared)
+    const reason = place === undefined ? undefined : whyNoInput(name, place, path)
+    if (place === undefined || reason !== undefined) {
       node.readWhole()
-      return undefined
-    }
-    // These are the business of the body, of the answer, and of whoever calls (section 4.8.12.1).
-    if (place === 'header' && /^(?:accept|content-type|authorization)$/i.test(name)) {
-      node.readWhole()
-      this.notes.add(
-        'ignored',
-        'TM-2315',
-        {
-          what: `The header parameter ${name}`,
-          as: 'no input',
-          reason: 'OpenAPI says that it is to be ignored',
-        },
-        node.origin,
-      )
-      return undefined
-    }
-    if ((place === 'header' || place === 'cookie') && !isToken(name)) {
-      node.readWhole()
-      this.notes.add(
-        'ignored',
-        'TM-2315',
-        {
-          what: `The ${place} parameter "${name}"`,
-          as: 'no input',
-          reason: `HTTP can't have a ${place} of that name`,
-        },
-        node.origin,
-      )
-      return undefined
-    }
-    if (place === 'path' && !path.includes(`{${name}}`)) {
-      node.readWhole()
-      this.notes.add(
-        'ignored',
-        'TM-2315',
-        {
-          what: `The path parameter "${name}"`,
-          as: 'no input',
-          reason: `the path ${path} has no place for it`,
-        },
-        node.origin,
-      )
+      if (place === undefined) this.noteUnknownPlace(node, declared)
+      else this.notes.add('ignored', 'TM-2315', { ...reason, as: 'no input' }, node.origin)
       return undefined
     }
     node.get('allowEmptyValue')
@@ -133,44 +87,38 @@ export class ParameterReader {
     const [mediaType, media] = [...(content?.members ?? [])][0] ?? []
     const schema = content === undefined ? node.get('schema') : media?.get('schema')
     content?.readWhole()
-    const { type, nullable }: Placed =
-      schema === undefined
-        ? { type: textType, nullable: false }
-        : this.schemas.read(
-            schema,
-            { steps: placeOf(node, [operation, name]), suffix: inRequests },
-            'in',
-          )
-    const kind = mediaType === undefined ? undefined : kindOf(mediaType)
+    const where = { steps: placeOf(node, [operation, name]), suffix: inRequests }
+    const { type, nullable } =
+      schema === undefined ? plainText : this.schemas.read(schema, where, 'in')
+    const isJson = mediaType !== undefined && kindOf(mediaType) === 'json'
     const isWhole = declared === 'querystring'
     const layout: ParameterLayout = {
       name,
       ...this.written(node, place),
-      ...(node.flag('allowReserved') ? { allowReserved: true } : {}),
-      ...(isWhole ? { whole: kind === 'json' ? 'json' : 'form' } : {}),
-      ...(!isWhole && kind === 'json' ? { json: true as const } : {}),
+      ...marked({ allowReserved: node.flag('allowReserved') }),
+      ...(isWhole ? { whole: isJson ? 'json' : 'form' } : marked({ json: isJson })),
     }
     const target = schema === undefined ? undefined : this.references.settle(schema)
-    const preset = schema?.get('default') ?? target?.get('default')
-    // Every text of an address counts: in a path nothing may be left out.
     return {
       name,
       type,
+      // Every text of an address counts: in a path nothing may be left out.
       optional: !node.flag('required') && place !== 'path',
       nullable: nullable && type.kind !== 'anything',
       place,
       ...documented(node),
-      ...(node.flag('deprecated') ? { deprecated: true } : {}),
+      ...marked({ deprecated: node.flag('deprecated') }),
       ...this.example(node, schema, target),
-      ...(preset === undefined ||
-      preset.value === null ||
-      preset.kind === 'object' ||
-      preset.kind === 'list'
-        ? {}
-        : { default: preset.value }),
+      ...presetOf(schema?.get('default') ?? target?.get('default')),
       origin: node.origin,
       layout,
     }
+  }
+
+  /** What a reference should have led to was told already. */
+  private noteUnknownPlace(node: DataNode, declared: string): void {
+    if (node.members.size > 0)
+      this.notes.add('ignored', 'TM-2306', { key: `parameter in: ${declared}` }, node.origin)
   }
 
   private written(
@@ -216,3 +164,44 @@ export class ParameterReader {
 }
 
 const textType: Type = { kind: 'scalar', base: 'text', format: 'string' }
+
+/** What the description calls the places, and what they are. */
+const placesByWord = new Map<string, ParameterPlace>([
+  ['path', 'path'],
+  ['query', 'query'],
+  ['querystring', 'query'],
+  ['header', 'header'],
+  ['cookie', 'cookie'],
+])
+
+const plainText: Placed = { type: textType, nullable: false }
+
+/** Why a parameter becomes no input of its operation; undefined where it does. */
+function whyNoInput(
+  name: string,
+  place: ParameterPlace,
+  path: string,
+): { readonly what: string; readonly reason: string } | undefined {
+  // These are the business of the body, of the answer, and of whoever calls (section 4.8.12.1).
+  if (place === 'header' && /^(?:accept|content-type|authorization)$/i.test(name))
+    return {
+      what: `The header parameter ${name}`,
+      reason: 'OpenAPI says that it is to be ignored',
+    }
+  if ((place === 'header' || place === 'cookie') && !isToken(name))
+    return {
+      what: `The ${place} parameter "${name}"`,
+      reason: `HTTP can't have a ${place} of that name`,
+    }
+  if (place === 'path' && !path.includes(`{${name}}`))
+    return {
+      what: `The path parameter "${name}"`,
+      reason: `the path ${path} has no place for it`,
+    }
+  return undefined
+}
+
+function presetOf(preset: DataNode | undefined): { default?: unknown } {
+  if (preset === undefined || preset.value === null) return {}
+  return preset.kind === 'object' || preset.kind === 'list' ? {} : { default: preset.value }
+}

@@ -1,3 +1,4 @@
+import { AnswerReader } from './answers.js'
 import { inNameOrder } from '../../contract/ordering.js'
 import type {
   Contract,
@@ -101,6 +102,7 @@ class DescriptionReader {
   private readonly notes: Notes
   private readonly schemas: SchemaReader
   private readonly contents: ContentReader
+  private readonly answers: AnswerReader
   private readonly parameters: ParameterReader
   private readonly keptPaths: Readonly<Record<string, string>>
   private readonly servers: ServerReader
@@ -125,6 +127,7 @@ class DescriptionReader {
     this.notes = notes
     this.schemas = new SchemaReader(references, notes)
     this.contents = new ContentReader(references, this.schemas, notes)
+    this.answers = new AnswerReader(references, this.schemas, this.contents, notes)
     this.parameters = new ParameterReader(references, this.schemas, notes)
     this.keptPaths = kept.paths
     this.servers = new ServerReader(documents.root.from)
@@ -280,7 +283,7 @@ class DescriptionReader {
         { what: `${method.toUpperCase()} ${path}${body === undefined ? '' : ' with a body'}` },
         (body ?? node).origin,
       )
-    const answers = this.contents.readAnswers(node, where, method)
+    const answers = this.answers.read(node, where, method)
     // A parameter may be called like our own words for the body and for what is asked for.
     const own = new Set([...bodyFields, ...answers.inputs].map((field) => field.name))
     const inputs = parameters.map((each): InputField =>

@@ -120,6 +120,9 @@ const structural = [
   'contentEncoding',
 ]
 
+/** Keywords that put a schema together from others. */
+const compositions = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf']
+
 /** Keywords that say of what type values are, if only by speaking of one. */
 const typing = [
   'type',
@@ -396,99 +399,122 @@ export class SchemaReader {
     direction: Direction,
     { inherited, asBase = false, isNamed = false }: Reading,
   ): Part[] {
-    const parts: Part[] = []
-    const listed = node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
-    const values = node.members.has('const') ? [node.get('const') as DataNode] : listed
     const implied = impliedTypes(node)
     const types = implied.length === 0 && !node.members.has('type') ? (inherited ?? []) : implied
-    const composed = ['$ref', '$dynamicRef', 'allOf', 'oneOf', 'anyOf'].filter((keyword) =>
-      node.members.has(keyword),
-    )
-    const isObject =
-      types.length > 0
-        ? types.every((type) => type === 'object')
-        : node.members.has('required') && values === undefined
-    const ownRule = (): Rule => this.rules.of(node, ['type', 'enum', 'const', ...structural])
-    if (values !== undefined) {
-      for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
-      for (const value of values) value.readWhole()
-      const { type, others } = enumerated(values, node, this.notes, isNamed)
-      parts.push({
-        type: others
-          ? {
-              ...type,
-              layout: { rule: this.rules.of(node, ['enum', 'const']) } satisfies TypeLayout,
-            }
-          : type,
-        nullable: values.some((each) => each.kind === 'null'),
-        isObject: false,
-        rule: ownRule,
-      })
-    } else if (
-      types.length > 0 &&
-      (composed.length === 0 || structural.some((keyword) => node.members.has(keyword)))
-    ) {
+    const values = allowedValues(node)
+    const own =
+      values === undefined
+        ? this.ownPart(node, where, direction, types)
+        : this.valuesPart(node, values, isNamed)
+    const parts = [
+      ...(own === undefined ? [] : [own]),
+      ...this.referredParts(node, direction),
+      ...this.allOfParts(node, where, direction, types),
+    ]
+    if (!asBase) return [...parts, ...this.alternativeParts(node, where, direction, types)]
+    for (const keyword of ['oneOf', 'anyOf', 'discriminator']) node.get(keyword)?.readWhole()
+    return parts
+  }
+
+  private ownRule(node: DataNode): Rule {
+    return this.rules.of(node, ['type', 'enum', 'const', ...structural])
+  }
+
+  /** What `enum` or `const` say. */
+  private valuesPart(node: DataNode, values: readonly DataNode[], isNamed: boolean): Part {
+    for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
+    for (const value of values) value.readWhole()
+    const { type, others } = enumerated(values, node, this.notes, isNamed)
+    const layout = (): TypeLayout => ({ rule: this.rules.of(node, ['enum', 'const']) })
+    return {
+      type: others ? { ...type, layout: layout() } : type,
+      nullable: values.some((each) => each.kind === 'null'),
+      isObject: false,
+      rule: () => this.ownRule(node),
+    }
+  }
+
+  /** What a schema says itself, with `type` and all that goes with it. */
+  private ownPart(
+    node: DataNode,
+    where: Where,
+    direction: Direction,
+    types: readonly string[],
+  ): Part | undefined {
+    const rule = (): Rule => this.ownRule(node)
+    const isAlone = !compositions.some((keyword) => node.members.has(keyword))
+    if (types.length > 0) {
+      if (!isAlone && !isStructured(node)) return undefined
+      const isObject = types.every((type) => type === 'object')
       const read = types.map((type) => this.ofType(node, type, where, direction))
-      const [only, ...more] = read
-      parts.push({
-        type:
-          only !== undefined && more.length === 0 ? only : { kind: 'union', alternatives: read },
-        nullable: isNullable(node),
-        isObject,
-        rule: ownRule,
-      })
-    } else if (types.length === 0 && isOnlyNull(node))
-      parts.push({
-        type: { kind: 'literal', value: null },
-        nullable: true,
-        isObject: false,
-        rule: ownRule,
-      })
-    else if (isObject && node.members.has('required'))
-      parts.push({
-        type: this.object(node, where, direction, isComposed(node)),
-        nullable: isNullable(node),
-        isObject: true,
-        rule: ownRule,
-      })
-    for (const keyword of ['$ref', '$dynamicRef'])
-      if (composed.includes(keyword)) {
-        const target = keyword === '$ref' ? this.references.settle(node) : this.scopes.follow(node)
-        if (target !== undefined)
-          parts.push({
-            ...this.refer(target, node, direction, { asBase: true }),
-            isObject: isObjectSchema(target, this.references),
-            rule: () => this.rules.of(node, ['$ref']),
-          })
-      }
-    const [, ...severalParts] = node.members.get('allOf')?.items ?? []
-    for (const [at, part] of node.list('allOf').entries()) {
+      return { type: oneOrUnion(read), nullable: isNullable(node), isObject, rule }
+    }
+    if (isOnlyNull(node)) {
+      const type: Type = { kind: 'literal', value: null }
+      return { type, nullable: true, isObject: false, rule }
+    }
+    if (!node.members.has('required')) return undefined
+    const type = this.object(node, where, direction, isComposed(node))
+    return { type, nullable: isNullable(node), isObject: true, rule }
+  }
+
+  private referredParts(node: DataNode, direction: Direction): Part[] {
+    return ['$ref', '$dynamicRef'].flatMap((keyword) => {
+      if (!node.members.has(keyword)) return []
+      const target = keyword === '$ref' ? this.references.settle(node) : this.scopes.follow(node)
+      if (target === undefined) return []
+      return [
+        {
+          ...this.refer(target, node, direction, { asBase: true }),
+          isObject: isObjectSchema(target, this.references),
+          rule: () => this.rules.of(node, ['$ref']),
+        },
+      ]
+    })
+  }
+
+  private allOfParts(
+    node: DataNode,
+    where: Where,
+    direction: Direction,
+    types: readonly string[],
+  ): Part[] {
+    const all = node.list('allOf')
+    const isOneOfSeveral = all.length > 1 || isStructured(node)
+    return all.map((part, at) => {
+      const step = at === 0 ? 'Base' : `Part${at}`
       // A part without a name stands for its own members.
       const placed = this.isPlainObject(part)
-        ? { type: this.object(part, where, direction, true), nullable: isNullable(part) }
-        : this.read(part, inside(where, at === 0 ? 'Base' : `Part${at}`), direction, {
-            asBase:
-              this.references.peek(part) !== part &&
-              (severalParts.length > 0 || structural.some((keyword) => node.members.has(keyword))),
+        ? this.plainPart(part, where, direction)
+        : this.read(part, inside(where, step), direction, {
+            asBase: this.references.peek(part) !== part && isOneOfSeveral,
             ...(types.length > 0 ? { inherited: types } : {}),
           })
-      if (this.isPlainObject(part))
-        for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
-      parts.push({
+      return {
         ...placed,
         isObject: isObjectSchema(part, this.references),
         rule: () => this.rules.of(part),
-      })
-    }
-    if (!asBase)
-      for (const keyword of ['oneOf', 'anyOf'] as const) {
-        if (!node.members.has(keyword) || this.isCondition(node, keyword)) continue
-        const union = this.union(node, keyword, where, direction, types)
-        if (union !== undefined)
-          parts.push({ ...union, rule: () => this.rules.of(node, [keyword]) })
       }
-    else for (const keyword of ['oneOf', 'anyOf', 'discriminator']) node.get(keyword)?.readWhole()
-    return parts
+    })
+  }
+
+  private plainPart(part: DataNode, where: Where, direction: Direction): Placed {
+    const type = this.object(part, where, direction, true)
+    for (const keyword of ['type', ...annotations]) part.get(keyword)?.readWhole()
+    return { type, nullable: isNullable(part) }
+  }
+
+  private alternativeParts(
+    node: DataNode,
+    where: Where,
+    direction: Direction,
+    types: readonly string[],
+  ): Part[] {
+    return (['oneOf', 'anyOf'] as const).flatMap((keyword) => {
+      if (!node.members.has(keyword) || this.isCondition(node, keyword)) return []
+      const union = this.union(node, keyword, where, direction, types)
+      return union === undefined ? [] : [{ ...union, rule: () => this.rules.of(node, [keyword]) }]
+    })
   }
 
   private isPlainObject(part: DataNode): boolean {
@@ -714,72 +740,91 @@ export class SchemaReader {
    *   of what none of them names
    */
   private object(node: DataNode, where: Where, direction: Direction, composed: boolean): Type {
-    const { origin } = node
-    const rest = node.get('additionalProperties') ?? node.get('unevaluatedProperties')
-    const patterns = node.entries('patternProperties').filter(([pattern, schema]) => {
-      const isFit = isLoosePattern(pattern)
-      if (!isFit) this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
-      if (!isFit) schema.readWhole()
-      return isFit
-    })
+    const others = node.get('additionalProperties') ?? node.get('unevaluatedProperties')
+    const isClosed = others?.value === false
+    const patterns = this.soundPatterns(node)
     const properties = node.entries('properties')
     // `required: true` on a property is how it was written long ago.
     const required = new Set(node.list('required').map((each) => String(each.value)))
-    const others = (): Type =>
-      rest === undefined || rest.kind === 'boolean' || rest.members.size === 0
-        ? { kind: 'anything' }
-        : orNull(this.read(rest, inside(where, 'Value'), direction))
-    if (
-      properties.length === 0 &&
-      required.size === 0 &&
-      patterns.length === 0 &&
-      rest?.value !== false
-    )
-      return { kind: 'map', value: others() }
-    const fields: Field[] = []
-    for (const [name, schema] of properties) {
-      const field = this.property(name, schema, where, direction, required)
-      if (field !== undefined) fields.push(field)
-    }
-    // A name that is required but described nowhere may be anything.
-    for (const name of required) {
-      if (properties.some(([each]) => each === name)) continue
-      const elsewhere = composed ? this.describedElsewhere(node, name) : undefined
-      if (elsewhere !== undefined)
-        fields.push({
-          name,
-          ...this.read(elsewhere, inside(where, name), direction),
-          optional: false,
-          origin: elsewhere.origin,
-        })
-      else if (!composed || !this.isDescribedByAlternatives(node, name))
-        fields.push({
-          name,
-          type: { kind: 'anything' },
-          optional: false,
-          nullable: true,
-          origin,
-        })
-    }
+    const sizes = [properties.length, required.size, patterns.length]
+    if (!isClosed && sizes.every((size) => size === 0))
+      return { kind: 'map', value: this.memberValue(others, where, direction) }
+    const fields = [
+      ...properties.flatMap(([name, schema]) => {
+        const field = this.property(name, schema, where, direction, required)
+        return field === undefined ? [] : [field]
+      }),
+      ...[...required].flatMap((name) =>
+        properties.some(([each]) => each === name)
+          ? []
+          : this.requiredElsewhere(name, node, where, direction, composed),
+      ),
+    ]
     const isOpen =
       patterns.length > 0 ||
-      (rest !== undefined && rest.value !== false) ||
-      (fields.length === 0 && rest === undefined)
+      (others !== undefined && !isClosed) ||
+      (fields.length === 0 && others === undefined)
     const patterned = patterns.map(([pattern, schema]) => ({
       pattern,
       type: orNull(this.read(schema, inside(where, 'Value'), direction)),
     }))
-    const closed: Type | undefined =
-      rest?.value === false && isOpen ? { kind: 'nothing' } : undefined
-    const restType = rest?.kind === 'object' && rest.members.size > 0 ? others() : closed
     return {
       kind: 'record',
       fields,
       ...(isOpen ? { open: true } : {}),
       ...(patterned.length === 0 ? {} : { patterned }),
-      ...present({ rest: restType }),
+      ...present({ rest: isOpen ? this.restOf(others, where, direction) : undefined }),
       ...(composed && required.size > 0 ? this.requiring(required, fields) : {}),
     }
+  }
+
+  /** The patterns of `patternProperties` that can be looked for. */
+  private soundPatterns(node: DataNode): (readonly [string, DataNode])[] {
+    return node.entries('patternProperties').filter(([pattern, schema]) => {
+      if (isLoosePattern(pattern)) return true
+      this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
+      schema.readWhole()
+      return false
+    })
+  }
+
+  /** The value of members that have no names of their own. */
+  private memberValue(schema: DataNode | undefined, where: Where, direction: Direction): Type {
+    if (schema === undefined || schema.kind === 'boolean' || schema.members.size === 0)
+      return { kind: 'anything' }
+    return orNull(this.read(schema, inside(where, 'Value'), direction))
+  }
+
+  /** The type of what an open object has besides; undefined for anything. */
+  private restOf(
+    others: DataNode | undefined,
+    where: Where,
+    direction: Direction,
+  ): Type | undefined {
+    if (others?.value === false) return { kind: 'nothing' }
+    if (others?.kind !== 'object' || others.members.size === 0) return undefined
+    return this.memberValue(others, where, direction)
+  }
+
+  /**
+   * A member that is required and not described beside that: what another part says of it, else
+   * anything.
+   */
+  private requiredElsewhere(
+    name: string,
+    node: DataNode,
+    where: Where,
+    direction: Direction,
+    composed: boolean,
+  ): Field[] {
+    const elsewhere = composed ? this.describedElsewhere(node, name) : undefined
+    if (elsewhere !== undefined) {
+      const placed = this.read(elsewhere, inside(where, name), direction)
+      return [{ name, ...placed, optional: false, origin: elsewhere.origin }]
+    }
+    if (composed && this.isDescribedByAlternatives(node, name)) return []
+    const { origin } = node
+    return [{ name, type: { kind: 'anything' }, optional: false, nullable: true, origin }]
   }
 
   /** Names that one part requires and another one describes. */
@@ -869,6 +914,22 @@ export class SchemaReader {
 /** The schema that one is a part of. */
 function wholeOf(node: DataNode): DataNode {
   return node.parent?.key === 'allOf' ? (node.parent.parent ?? node) : node
+}
+
+/** What `const` or `enum` allow; undefined where neither stands there. */
+function allowedValues(node: DataNode): readonly DataNode[] | undefined {
+  const only = node.get('const')
+  if (only !== undefined) return [only]
+  return node.members.get('enum')?.kind === 'list' ? node.list('enum') : undefined
+}
+
+function isStructured(node: DataNode): boolean {
+  return structural.some((keyword) => node.members.has(keyword))
+}
+
+function oneOrUnion(types: readonly Type[]): Type {
+  const [only, ...more] = types
+  return only !== undefined && more.length === 0 ? only : { kind: 'union', alternatives: types }
 }
 
 /** Do other parts describe the same object? */

@@ -10,6 +10,19 @@ export interface RequestParts {
   readonly headers: Readonly<Record<string, string>>
 }
 
+/** A parameter that is read: where it belongs, what it is, and how it is written. */
+interface Styled {
+  readonly contract: Contract
+  readonly field: Field
+  readonly name: string
+  readonly shape: Shape
+  readonly style: string
+  readonly explode: boolean
+  readonly isJson: boolean
+}
+
+type Pair = readonly [key: string, value: string]
+
 /**
  * Reads a parameter as its style writes it (OpenAPI 3.1, section 4.8.12.4): what the stand-in does
  * with requests.
@@ -23,85 +36,105 @@ export function readStyled(
   place: string,
   parts: RequestParts,
 ): unknown {
-  const {
-    name,
-    json,
-    whole,
-    style = place === 'query' || place === 'cookie' ? 'form' : 'simple',
-    explode = style === 'form' || style === 'cookie',
-  } = parameterLayout(field)
+  const layout = parameterLayout(field)
+  if (layout.whole !== undefined) return wholeQuery(contract, field, layout.whole, parts.search)
+  const { name, json } = layout
+  const isInForm = place === 'query' || place === 'cookie'
+  const style = layout.style ?? (isInForm ? 'form' : 'simple')
+  const explode = layout.explode ?? (style === 'form' || style === 'cookie')
   const shape = shapeOf(contract, field.type)
-  const pairs = pairsOf(parts.search)
-  if (whole === 'json')
-    return parts.search === '' ? undefined : exactJson(decodeURIComponent(parts.search))
-  if (whole === 'form') return parts.search === '' ? undefined : object(contract, field, pairs)
-  if (place === 'query') {
-    if (style === 'deepObject') return deep(contract, field, name, pairs)
-    if (shape === 'object' && explode) {
-      const names = membersOf(contract, field.type).map((member) => member.name)
-      const own = names.length === 0 ? pairs : pairs.filter(([key]) => names.includes(key))
-      return own.length === 0 ? undefined : object(contract, field, own)
-    }
-    const all = pairs.filter(([key]) => key === name).map(([, value]) => value)
-    if (all.length === 0) return undefined
-    if (json === true) return exactJson(decodeURIComponent(all[0] ?? ''))
-    if (shape === 'list' && explode)
-      return all.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
-    return separated(
-      contract,
-      field,
-      shape,
-      all[0] ?? '',
-      { spaceDelimited: '%20', pipeDelimited: '%7C', tabDelimited: '%09' }[style as string] ?? ',',
-      undefined,
-    )
-  }
-  if (place === 'cookie') {
-    const cookies = (parts.headers['cookie'] ?? '')
-      .split('; ')
-      .map((pair): [string, string] => [
-        pair.slice(0, pair.indexOf('=')),
-        pair.slice(pair.indexOf('=') + 1),
-      ])
-    const found = cookies.filter(([key]) => key === name).map(([, value]) => value)
-    if (found.length === 0) return undefined
-    return shape === 'list' && explode
-      ? found.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
-      : separated(contract, field, shape, found[0] ?? '', ',', undefined)
-  }
-  const text = place === 'path' ? parts.path.get(name) : parts.headers[name.toLowerCase()]
+  const styled = { contract, field, name, shape, style, explode, isJson: json === true }
+  if (place === 'query') return fromQuery(styled, pairsOf(parts.search))
+  if (place === 'cookie') return fromCookies(styled, parts.headers['cookie'] ?? '')
+  if (place === 'path') return fromPath(styled, parts.path.get(name))
+  const text = parts.headers[name.toLowerCase()]
   if (text === undefined) return undefined
-  if (json === true) return exactJson(place === 'path' ? decodeURIComponent(text) : text)
-  if (style === 'label')
-    return separated(
-      contract,
-      field,
-      shape,
-      text.replace(/^\./, ''),
-      explode ? '.' : ',',
-      explode ? '=' : undefined,
-    )
-  if (style === 'matrix') {
-    const entries = text
-      .split(';')
-      .slice(1)
-      .map((entry): [string, string] => [
-        entry.split('=')[0] ?? '',
-        entry.includes('=') ? entry.slice(entry.indexOf('=') + 1) : '',
-      ])
-    if (explode && shape === 'list')
-      return entries.map(([, each]) => typed(contract, decode(each), itemOf(contract, field.type)))
-    if (explode && shape === 'object') return object(contract, field, entries)
-    return separated(contract, field, shape, entries[0]?.[1] ?? '', ',', undefined)
+  return styled.isJson ? exactJson(text) : simple(styled, encodeURI(text))
+}
+
+/** A parameter that is the whole of what stands behind the question mark. */
+function wholeQuery(
+  contract: Contract,
+  field: Field,
+  written: 'json' | 'form',
+  search: string,
+): unknown {
+  if (search === '') return undefined
+  return written === 'json'
+    ? exactJson(decodeURIComponent(search))
+    : object(contract, field, pairsOf(search))
+}
+
+/** What stands between the items of a list that is one text, as it travels. */
+const separators = new Map([
+  ['spaceDelimited', '%20'],
+  ['pipeDelimited', '%7C'],
+  ['tabDelimited', '%09'],
+])
+
+function fromQuery(styled: Styled, pairs: readonly Pair[]): unknown {
+  const { contract, field, name, shape, style, explode, isJson } = styled
+  if (style === 'deepObject') return deep(contract, field, name, pairs)
+  if (shape === 'object' && explode) {
+    const names = membersOf(contract, field.type).map((member) => member.name)
+    const own = names.length === 0 ? pairs : pairs.filter(([key]) => names.includes(key))
+    return own.length === 0 ? undefined : object(contract, field, own)
   }
-  return separated(
-    contract,
-    field,
-    shape,
-    place === 'header' ? encodeURI(text) : text,
-    ',',
-    explode ? '=' : undefined,
-  )
+  const all = pairs.filter(([key]) => key === name).map(([, value]) => value)
+  const [first] = all
+  if (first === undefined) return undefined
+  if (isJson) return exactJson(decodeURIComponent(first))
+  if (shape === 'list' && explode) return items(styled, all)
+  return separated(contract, field, shape, first, separators.get(style) ?? ',', undefined)
+}
+
+function fromCookies(styled: Styled, header: string): unknown {
+  const { contract, field, name, shape, explode } = styled
+  const found = header
+    .split('; ')
+    .map((pair) => cutAt(pair, pair.indexOf('=')))
+    .filter(([key]) => key === name)
+    .map(([, value]) => value)
+  const [first] = found
+  if (first === undefined) return undefined
+  if (shape === 'list' && explode) return items(styled, found)
+  return separated(contract, field, shape, first, ',', undefined)
+}
+
+function fromPath(styled: Styled, text: string | undefined): unknown {
+  const { contract, field, shape, style, explode, isJson } = styled
+  if (text === undefined) return undefined
+  if (isJson) return exactJson(decodeURIComponent(text))
+  if (style === 'matrix') return matrix(styled, text)
+  if (style !== 'label') return simple(styled, text)
+  const [between, behindName] = explode ? ['.', '='] : [',', undefined]
+  return separated(contract, field, shape, text.replace(/^\./, ''), between, behindName)
+}
+
+function simple({ contract, field, shape, explode }: Styled, text: string): unknown {
+  return separated(contract, field, shape, text, ',', explode ? '=' : undefined)
+}
+
+/** Path-style parameters of RFC 6570, section 3.2.7: `;name=value`. */
+function matrix(styled: Styled, text: string): unknown {
+  const { contract, field, shape, explode } = styled
+  const entries = text
+    .split(';')
+    .slice(1)
+    .map((entry) => cutAt(entry, entry.includes('=') ? entry.indexOf('=') : entry.length))
+  if (explode && shape === 'object') return object(contract, field, entries)
+  const values = entries.map(([, value]) => value)
+  if (explode && shape === 'list') return items(styled, values)
+  return separated(contract, field, shape, values[0] ?? '', ',', undefined)
+}
+
+function items({ contract, field }: Styled, texts: readonly string[]): unknown[] {
+  return texts.map((each) => typed(contract, decode(each), itemOf(contract, field.type)))
+}
+
+/** A text before and behind a place. */
+function cutAt(text: string, at: number): Pair {
+  return [text.slice(0, at), text.slice(at + 1)]
 }
 
 function separated(

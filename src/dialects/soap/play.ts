@@ -1,22 +1,16 @@
+import { refusal, answerOf, faultOf } from './play-answers.js'
+import { RequestMessage } from './play-request.js'
+import { KnownMessages, liveOperation, type LiveOperation } from './play-messages.js'
 import { present } from '../../contract/present.js'
-import { addTo } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
-import { ContractBreach, type Deviation, type Misfit } from '../../runtime/failures.js'
+import { type Misfit } from '../../runtime/failures.js'
 import { checkMembers } from '../../runtime/soap/check.js'
-import type { QName } from '../../runtime/soap/codec.js'
-import { readParts, writeParts } from '../../runtime/soap/attachments.js'
-import { looksReferring } from '../../runtime/soap/message.js'
-import { Outgoing } from '../../runtime/soap/parts.js'
-import { encodedMessages, literalMessages } from '../../runtime/soap/references.js'
-import type { References } from '../../runtime/soap/operation.js'
+import { readParts } from '../../runtime/soap/attachments.js'
 import type { PlainOperation } from '../../runtime/soap/plain-http.js'
-import { atOnce } from '../../runtime/soap/pieces.js'
-import { soap11, soap12, writeEnvelope, writeFault } from '../../runtime/soap/envelope.js'
-import { plainMessages } from '../../runtime/soap/answer.js'
+import { soap12 } from '../../runtime/soap/envelope.js'
 import { shapeOfMembers } from '../../runtime/soap/message-shapes.js'
-import { IgnoringFrame, MembersFrame, NotXml, type Frame } from '../../runtime/soap/xml-reader.js'
 import type {
   Player,
   PlayRequest,
@@ -25,29 +19,8 @@ import type {
   UnderstoodCall,
 } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
-import { endpointLayout, operationLayout, wireAt } from './layout.js'
+import { endpointLayout, operationLayout } from './layout.js'
 import { understandPlain } from './play-plain.js'
-import { keyOf } from './reading.js'
-
-interface LiveOperation {
-  readonly operation: Operation
-  readonly request: QName | undefined
-  readonly namespace: string
-  readonly encoded: References | undefined
-  readonly input: Readonly<Record<string, unknown>>
-  readonly headers: Readonly<Record<string, unknown>>
-  readonly attachments: Readonly<Record<string, string>>
-  readonly answer:
-    | {
-        readonly element?: QName
-        readonly members: Readonly<Record<string, unknown>>
-        readonly value?: string
-        readonly headers?: Readonly<Record<string, unknown>>
-        readonly attachments?: Readonly<Record<string, string>>
-      }
-    | undefined
-  readonly faults: Readonly<Record<string, { readonly element: QName; readonly codec: unknown }>>
-}
 
 /**
  * Plays the service's side of SOAP: reads requests and writes answers with the codecs of the
@@ -56,285 +29,86 @@ interface LiveOperation {
 export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
-  const plain = operationsOf(contract)
-    .filter((operation) => operationLayout(operation).plain !== undefined)
-    .map((operation) => ({
-      operation,
-      live: live.of({
-        name: pathOf(operation),
-        ...trees.plainOperation(operation),
-      }) as PlainOperation<Record<string, unknown>, unknown>,
-    }))
+  const isPlain = (operation: Operation): boolean => operationLayout(operation).plain !== undefined
   const operations = operationsOf(contract)
-    .filter((operation) => operationLayout(operation).plain === undefined)
-    .map((operation): LiveOperation => {
-      const { request, namespace, encoded, input, headers, attachments, answer, faults } = live.of(
-        trees.operation(operation),
-      ) as Partial<LiveOperation> & Pick<LiveOperation, 'namespace' | 'input'>
-      return {
-        operation,
-        request,
-        namespace,
-        encoded,
-        input,
-        headers: headers ?? {},
-        attachments: attachments ?? {},
-        answer,
-        faults: faults ?? {},
-      }
-    })
-  const byElement = new Map<string, LiveOperation[]>()
-  for (const each of operations.flatMap(asAtEndpoints)) {
-    const first =
-      each.request ??
-      Object.entries(each.input).map(([key, member]): QName => [
-        each.namespace,
-        (member as { name?: string }).name ?? key,
-      ])[0]
-    if (first !== undefined) addTo(byElement, keyOf(first), each)
-  }
+  const plain = operations.filter(isPlain).map((operation) => ({
+    operation,
+    live: live.of({
+      name: pathOf(operation),
+      ...trees.plainOperation(operation),
+    }) as PlainOperation<Record<string, unknown>, unknown>,
+  }))
+  const messages = new KnownMessages(
+    operations
+      .filter((operation) => !isPlain(operation))
+      .map((operation) => liveOperation(operation, live.of(trees.operation(operation)))),
+  )
   return {
     understand: (request) =>
-      understandPlain(contract, plain, request) ?? understand(contract, byElement, request),
+      understandPlain(contract, plain, request) ?? understand(contract, messages, request),
     metadata: (documents, address) => served(contract, documents, address),
   }
 }
 
-/** An operation, and as it travels at the endpoints where that differs. */
-function asAtEndpoints(live: LiveOperation): LiveOperation[] {
-  const { operation, answer } = live
-  const others = Object.keys(operation.wire).flatMap((name) => {
-    const { request, answer: element } = wireAt(operation, name)
-    if (request === undefined && element === undefined) return []
-    return [
-      {
-        ...live,
-        request: request ?? live.request,
-        answer: answer === undefined || element === undefined ? answer : { ...answer, element },
-      },
-    ]
-  })
-  return [live, ...others]
-}
-
-/** What reads a request; encoded ones say that they are. */
-function readerFor(text: string): References {
-  if (/encodingStyle\s*=/.test(text)) return encodedMessages
-  return looksReferring(text) ? literalMessages : plainMessages
-}
-
+/** Reads a request: what is called with what, or the answer to what can't be understood. */
 function understand(
   contract: Contract,
-  byElement: ReadonlyMap<string, readonly LiveOperation[]>,
+  messages: KnownMessages,
   request: PlayRequest,
 ): UnderstoodCall | PlayResponse {
-  const contentType = request.headers['content-type'] ?? ''
-  let version = /application\/soap\+xml/i.test(contentType) ? soap12 : soap11
-  const action =
-    /action="([^"]*)"/.exec(contentType)?.[1] ??
-    (request.headers['soapaction'] ?? '').replace(/^"|"$/g, '')
-  const refuse = (reason: string): PlayResponse =>
-    answered(version, 500, writeFault(version, 'Client', reason))
   if (request.method !== 'POST')
     return {
       status: 405,
       headers: { allow: 'POST', 'content-type': 'text/plain; charset=utf-8' },
       body: `${request.method} is not offered: SOAP messages are posted.\n`,
     }
-  const { text, parts } = readParts({
-    status: 200,
-    headers: request.headers,
-    body: request.body,
-  })
-  let found: LiveOperation | undefined
-  let input: Record<string, unknown> | undefined
-  let headers: Record<string, unknown> | undefined
-  let elementName = ''
-  const deviations: Deviation[] = []
-  try {
-    atOnce(
-      readerFor(text).parse(
-        text,
-        (deviation) => deviations.push(deviation),
-        (tag, reading) => {
-          if (tag.local !== 'Envelope' || (tag.uri !== soap11 && tag.uri !== soap12))
-            throw new NotXml(`the root is <${tag.name}> and not a SOAP envelope`)
-          version = tag.uri
-          const bodyFrame: Frame = {
-            child(inner) {
-              elementName = `{${inner.uri}}${inner.local}`
-              // Overloads have one element, and are told apart by their actions.
-              const candidates = byElement.get(elementName) ?? []
-              found =
-                candidates.find(({ operation }) =>
-                  Object.keys(operation.wire).some(
-                    (name) => wireAt(operation, name).action === action,
-                  ),
-                ) ?? candidates[0]
-              if (found === undefined) return new IgnoringFrame()
-              reading.startPathsHere()
-              const whole = found.request === undefined ? { ...inner, attributes: {} } : inner
-              const members = new MembersFrame(
-                shapeOfMembers(found.input, found.namespace),
-                {},
-                whole,
-                reading,
-                (value) => {
-                  input = value
-                },
-              )
-              return found.request === undefined ? soleChild(members, inner) : members
-            },
-            text: () => undefined,
-            end: () => undefined,
-          }
-          // Headers are looked up among those of every operation: the body, which tells which one
-          // it is, comes later.
-          const headerFrame: Frame = {
-            child(inner) {
-              const owner = [...byElement.values()]
-                .flat()
-                .find((each) =>
-                  shapeOfMembers(each.headers, each.namespace).entries.some(
-                    ({ name }) => name[0] === inner.uri && name[1] === inner.local,
-                  ),
-                )
-              if (owner === undefined) return new IgnoringFrame()
-              const members = new MembersFrame(
-                shapeOfMembers(owner.headers, owner.namespace),
-                {},
-                { ...inner, attributes: {} },
-                reading,
-                (value) => {
-                  headers = { ...headers, ...value }
-                },
-              )
-              return soleChild(members, inner)
-            },
-            text: () => undefined,
-            end: () => undefined,
-          }
-          return {
-            child: (inner) => {
-              if (inner.uri !== version) return new IgnoringFrame()
-              if (inner.local === 'Body') return bodyFrame
-              if (inner.local === 'Header') return headerFrame
-              return new IgnoringFrame()
-            },
-            text: () => undefined,
-            end: () => undefined,
-          }
-        },
-        parts,
-      ),
-    )
-  } catch (error) {
-    if (error instanceof NotXml)
-      return refuse(`The request is not a SOAP envelope: ${error.message}`)
-    if (error instanceof ContractBreach)
-      return refuse(`The request does not satisfy the contract: ${error.message}`)
-    throw error
-  }
+  const { text, parts } = readParts({ status: 200, headers: request.headers, body: request.body })
+  const contentType = request.headers['content-type'] ?? ''
+  const message = new RequestMessage(messages, contentType, actionOf(request))
+  const unread = message.read(text, parts)
+  if (unread !== undefined) return refusal(message.version, unread)
+  const { found, input, headers } = message
   if (found === undefined || input === undefined)
-    return refuse(
-      elementName === ''
-        ? 'The body is empty.'
-        : `There is no operation for the element ${elementName}.`,
-    )
-  const operation = found
-  const misfits: Misfit[] = []
-  checkMembers(
-    shapeOfMembers(found.input, found.namespace),
-    input,
-    '',
-    misfits,
-    Object.keys(found.attachments),
-  )
+    return refusal(message.version, unknownElement(message.elementName))
+  const violated = violations(found, input, headers)
+  const faulty = violated.length > 0 ? violated : message.deviations
+  if (faulty.length > 0) {
+    const said = faulty.map((each) => `${each.path} ${each.message}`).join('; ')
+    return refusal(message.version, `The request does not satisfy the contract: ${said}`)
+  }
+  const { operation, attachments } = found
+  // Who sends bytes beside the message can read them there.
+  const readsParts = /application\/xop\+xml/i.test(contentType)
+  return {
+    operation,
+    endpoint: endpointFor(contract, message.version, operation),
+    input: { ...input, ...parts.values(attachments), ...present({ headers }) },
+    answer: (value) => answerOf(found, message.version, value, readsParts),
+    fault: (fault, detail, reason) =>
+      faultOf(found, message.version, { name: fault.name, detail, reason }),
+  }
+}
+
+/** The action that a request names: SOAP 1.2 has it in its media type. */
+function actionOf({ headers }: PlayRequest): string {
+  const within = /action="([^"]*)"/.exec(headers['content-type'] ?? '')?.[1]
+  return within ?? (headers['soapaction'] ?? '').replace(/^"|"$/g, '')
+}
+
+function unknownElement(name: string): string {
+  return name === '' ? 'The body is empty.' : `There is no operation for the element ${name}.`
+}
+
+function violations(
+  { input: members, headers: headerMembers, namespace, attachments }: LiveOperation,
+  input: Record<string, unknown>,
+  headers: Record<string, unknown> | undefined,
+): Misfit[] {
+  const found: Misfit[] = []
+  checkMembers(shapeOfMembers(members, namespace), input, '', found, Object.keys(attachments))
   if (headers !== undefined)
-    checkMembers(shapeOfMembers(found.headers, found.namespace), headers, 'headers', misfits)
-  if (misfits.length > 0)
-    return refuse(
-      `The request does not satisfy the contract: ${misfits.map(({ path, message }) => `${path} ${message}`).join('; ')}`,
-    )
-  if (deviations.length > 0)
-    return refuse(
-      `The request does not satisfy the contract: ${deviations.map(({ path, message }) => `${path} ${message}`).join('; ')}`,
-    )
-  return {
-    operation: operation.operation,
-    endpoint: endpointFor(contract, version, operation.operation),
-    input: {
-      ...input,
-      ...parts.values(operation.attachments),
-      ...present({ headers }),
-    },
-    answer(value) {
-      const { answer } = operation
-      if (answer === undefined) return { status: 202, headers: {}, body: '' }
-      const outputs =
-        answer.value === undefined
-          ? ((value ?? {}) as Readonly<Record<string, unknown>>)
-          : { [answer.value]: value }
-      // Who sends bytes beside the message can read them there.
-      const outgoing = new Outgoing(/application\/xop\+xml/i.test(contentType))
-      const { headers: values, ...members } = outputs as Readonly<Record<string, unknown>> & {
-        readonly headers?: Readonly<Record<string, unknown>>
-      }
-      const withHeaders =
-        answer.headers === undefined
-          ? { members: outputs }
-          : {
-              members,
-              headers: { shape: shapeOfMembers(answer.headers, operation.namespace), values },
-            }
-      const xml = writeEnvelope(
-        version,
-        answer.element,
-        shapeOfMembers(answer.members, operation.namespace),
-        withHeaders.members,
-        { headers: withHeaders.headers, outgoing, encoded: operation.encoded !== undefined },
-      )
-      outgoing.addAll(answer.attachments, outputs)
-      return answered(version, 200, xml, outgoing)
-    },
-    fault(fault, detail, reason) {
-      const known = operation.faults[fault.name]
-      if (known === undefined) return answered(version, 500, writeFault(version, 'Server', reason))
-      return answered(
-        version,
-        500,
-        writeFault(version, 'Client', reason, { ...known, value: detail }),
-      )
-    },
-  }
-}
-
-/** A frame for one child of a record that is no element of its own: the record ends with it. */
-function soleChild(members: MembersFrame, tag: Parameters<Frame['child']>[0]): Frame {
-  const child = members.child(tag)
-  return {
-    child: (inner) => child.child(inner),
-    text: (piece) => child.text(piece),
-    end() {
-      child.end()
-      members.end()
-    },
-  }
-}
-
-function answered(
-  version: string,
-  status: number,
-  envelope: string,
-  outgoing: Outgoing = new Outgoing(),
-): PlayResponse {
-  const mediaType =
-    version === soap12 ? 'application/soap+xml; charset=utf-8' : 'text/xml; charset=utf-8'
-  const { contentType, body } =
-    outgoing.parts.length === 0
-      ? { contentType: mediaType, body: envelope }
-      : writeParts(envelope, mediaType, outgoing)
-  return { status, headers: { 'content-type': contentType }, body }
+    checkMembers(shapeOfMembers(headerMembers, namespace), headers, 'headers', found)
+  return found
 }
 
 function endpointFor(contract: Contract, version: string, operation: Operation): Endpoint {

@@ -1,3 +1,4 @@
+import { applyFacets } from './facets.js'
 import { byName } from '../../contract/ordering.js'
 import { present } from '../../contract/present.js'
 import { withoutName } from '../../contract/queries.js'
@@ -52,7 +53,7 @@ import {
 import { readableMember, withReadableNames } from './readable-names.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
 import { namespacesOf, openExample } from './wildcards.js'
-import { applyFacets, builtinType, readSimpleType, type SimpleType } from './simple-types.js'
+import { builtinType, readSimpleType, type SimpleType } from './simple-types.js'
 
 /** A type or element that anonymous types inside it are named after. */
 interface Owner {
