@@ -1,4 +1,4 @@
-import { present } from '../contract/present.js'
+import { filled, present } from '../contract/present.js'
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { basename, dirname, extname, join } from 'node:path'
@@ -172,7 +172,7 @@ async function rowOutcome(
     return {
       ...facts,
       ok: false,
-      failure: { kind, code, message, ...(details.length === 0 ? {} : { details }) },
+      failure: { kind, code, message, ...filled({ details }) },
     }
   }
 }

@@ -1,3 +1,4 @@
+import { filled } from '../contract/present.js'
 import { extname } from 'node:path'
 import type { Contract } from '../contract/contract.js'
 import { nearestAdvice } from '../contract/nearest.js'
@@ -139,8 +140,8 @@ function changed(saved: View, { add = [], remove = [], ...others }: View): View 
   return {
     ...rest,
     ...others,
-    ...(added.length === 0 ? {} : { add: added }),
-    ...(removed.length === 0 ? {} : { remove: removed }),
+    ...filled({ add: added }),
+    ...filled({ remove: removed }),
   }
 }
 

@@ -1,4 +1,4 @@
-import { present } from '../contract/present.js'
+import { filled, present } from '../contract/present.js'
 import { posix, resolve, sep } from 'node:path'
 import type { Contract, Note } from '../contract/contract.js'
 import { problem } from '../contract/problem.js'
@@ -136,7 +136,7 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
     ...(await summaryOf(built)),
     ...client,
     ...present({ runtime }),
-    ...(along.length === 0 ? {} : { along }),
+    ...filled({ along }),
   }
 }
 
@@ -248,5 +248,5 @@ async function summaryOf({
 /** What was written, as scripts get it. */
 export function generatedSummary(generated: Generated): object {
   const { clashes, moved, dependencies: _, ...others } = generated
-  return { ...others, renamed: clashes, ...(moved.length === 0 ? {} : { moved }) }
+  return { ...others, renamed: clashes, ...filled({ moved }) }
 }

@@ -1,3 +1,4 @@
+import { filled } from '../contract/present.js'
 import { readFile } from 'node:fs/promises'
 import { isAbsolute, join, relative, resolve, sep } from 'node:path'
 import { pathToFileURL } from 'node:url'
@@ -56,7 +57,7 @@ export async function locateThing(
   const { contract } = locator.described
   const found = thingNamed(contract, wanted, open.name)
   const others = othersNamed(contract, found)
-  return { ...(await locator.locate(found)), ...(others.length === 0 ? {} : { others }) }
+  return { ...(await locator.locate(found)), ...filled({ others }) }
 }
 
 /** Finds places of one contract; every file is read once. */

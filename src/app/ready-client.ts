@@ -1,4 +1,4 @@
-import { present } from '../contract/present.js'
+import { filled, present } from '../contract/present.js'
 import { join, resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
@@ -201,8 +201,8 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     const settings: Settings = {
       url: address,
       endpoint: endpoint.name,
-      ...(Object.keys(headers).length === 0 ? {} : { headers }),
-      ...(proof.credentials.length === 0 ? {} : { credential: proof.credentials }),
+      ...filled({ headers }),
+      ...filled({ credential: proof.credentials }),
       ...present({ retries: options.retries, mostBytes, mtom, addressing }),
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
       ...present({ timeLimit: options.timeLimit }),

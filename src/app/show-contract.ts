@@ -1,3 +1,4 @@
+import { filled } from '../contract/present.js'
 import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import { placeOf } from '../documents/places.js'
 import { dialectNamed } from '../dialects/registry.js'
@@ -53,7 +54,7 @@ export async function showContract(
   const described = await describedFrom(open)
   const found = thingNamed(described.contract, thing, open.name)
   const others = othersNamed(described.contract, found)
-  return { ...description(described, found), ...(others.length === 0 ? {} : { others }) }
+  return { ...description(described, found), ...filled({ others }) }
 }
 
 function description(described: Described, found: Thing): Exclude<Shown, Overview> {

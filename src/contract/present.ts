@@ -9,10 +9,20 @@ export function present<T extends object>(members: T): PresentMembers<T> {
 }
 
 /** Of some facts those that are so. */
-export function marked<Name extends string>(facts: Readonly<Record<Name, boolean>>): {
+export function marked<Name extends string>(
+  facts: Readonly<Record<Name, boolean>>,
+): {
   readonly [Each in Name]?: true
 } {
   const so: Partial<Record<Name, true>> = {}
   for (const name of Object.keys(facts) as Name[]) if (facts[name]) so[name] = true
   return so
+}
+
+/** Of lists and records those that are not empty. */
+export function filled<T extends Readonly<Record<string, object>>>(members: T): Partial<T> {
+  const there: Record<string, object> = {}
+  for (const [name, value] of Object.entries(members))
+    if (Object.keys(value).length > 0) there[name] = value
+  return there as Partial<T>
 }

@@ -1,4 +1,4 @@
-import { present } from '../contract/present.js'
+import { marked, present } from '../contract/present.js'
 import { addAll, largest } from '../contract/lists.js'
 import type { BoxKind, Graph, Link } from './graph.js'
 import { textWidth } from './fonts.js'
@@ -126,7 +126,7 @@ function drawnBox({ box, x, y, w, h, title, lines, hidden }: PlacedBox): Shape {
       y: baseline,
       text: line.text,
       size: sizes.text,
-      ...(line.key ? { bold: true as const } : {}),
+      ...marked({ bold: line.key }),
       paint: 'ink',
     })
     if (line.type !== '')

@@ -1,3 +1,4 @@
+import { marked } from '../../contract/present.js'
 import type { Field, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented } from './annotations.js'
@@ -52,8 +53,8 @@ function readHeader(
   const place = { steps: placeOf(header, [operation, name]), suffix: '' }
   const layout: HeaderLayout = {
     name,
-    ...(header.flag('explode') ? { explode: true } : {}),
-    ...(/json/i.test(mediaType) ? { json: true } : {}),
+    ...marked({ explode: header.flag('explode') }),
+    ...marked({ json: /json/i.test(mediaType) }),
   }
   return {
     name,
@@ -61,7 +62,7 @@ function readHeader(
     optional: !header.flag('required'),
     nullable: false,
     ...documented(header),
-    ...(header.flag('deprecated') ? { deprecated: true } : {}),
+    ...marked({ deprecated: header.flag('deprecated') }),
     origin: header.origin,
     layout,
   }

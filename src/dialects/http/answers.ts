@@ -1,6 +1,6 @@
 import type { Fault, Field, InputField, Outcome, Type } from '../../contract/contract.js'
 import { addAll } from '../../contract/lists.js'
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { readAnswerLinks, type AnswerLink } from './answer-links.js'
@@ -85,7 +85,7 @@ export class AnswerReader {
     const headers = readAnswerHeaders(nodes, operation, this.references, this.schemas)
     const { outcome, ...outcomes } = this.outcomes(good, node, isUndeclared)
     return {
-      outcome: { ...outcome, ...(headers.length === 0 ? {} : { headers }) },
+      outcome: { ...outcome, ...filled({ headers }) },
       ...outcomes,
       faults,
       links: [...new Map(links.map((each) => [each.words, each])).values()],
@@ -172,7 +172,7 @@ export class AnswerReader {
     if (first === undefined || first.contents.types.length === 0)
       return {
         ...alike,
-        outcome: { kind: 'nothing', ...(isUndeclared ? { undeclared: true } : {}) },
+        outcome: { kind: 'nothing', ...marked({ undeclared: isUndeclared }) },
       }
     if (first.contents.types.length === 1) return { ...alike, outcome: sameOutcome(first) }
     const [asked] = first.contents.layouts
@@ -253,7 +253,7 @@ function sameOutcome(good: Good): Outcome {
   const kind = good.contents.layouts[0]?.kind
   if (kind !== 'events' && kind !== 'lines')
     return { kind: 'value', field: bodyField(good, type, nullable) }
-  const list: Type = { kind: 'list', item: type, ...(nullable ? { itemNullable: true } : {}) }
+  const list: Type = { kind: 'list', item: type, ...marked({ itemNullable: nullable }) }
   return { kind: 'value', field: bodyField(good, list, false), stream: true }
 }
 

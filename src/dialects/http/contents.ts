@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import type {
   Field,
   InputField,
@@ -209,7 +209,7 @@ export class ContentReader {
       mediaType,
       kind,
       at: 0,
-      ...(Object.keys(encoding).length === 0 ? {} : { encoding }),
+      ...filled({ encoding }),
       ...present({ xml }),
     }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
@@ -255,7 +255,7 @@ export class ContentReader {
           type: {
             kind: 'list',
             item: placed.type,
-            ...(placed.nullable ? { itemNullable: true } : {}),
+            ...marked({ itemNullable: placed.nullable }),
           },
           nullable: false,
         },
@@ -338,8 +338,8 @@ export class ContentReader {
       const layout: EncodingLayout = {
         ...present({ contentType, style }),
         ...(explode === undefined ? {} : { explode: explode.value === true }),
-        ...(entry.flag('allowReserved') ? { allowReserved: true as const } : {}),
-        ...(Object.keys(headers).length === 0 ? {} : { headers }),
+        ...marked({ allowReserved: entry.flag('allowReserved') }),
+        ...filled({ headers }),
       }
       Object.defineProperty(found, name, {
         value: layout,

@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -175,7 +175,7 @@ export class JsonTrees {
       case 'list':
         return {
           items: this.of(type.item, late),
-          ...(type.itemNullable === true ? { nullable: true } : {}),
+          ...marked({ nullable: type.itemNullable === true }),
           ...present({ min: type.minItems, max: type.maxItems }),
         }
       case 'map':
@@ -183,7 +183,7 @@ export class JsonTrees {
       case 'record':
         return {
           members: this.members(type.fields),
-          ...(type.open === true ? { open: true } : {}),
+          ...marked({ open: type.open === true }),
           ...(type.patterned === undefined
             ? {}
             : {
@@ -196,7 +196,7 @@ export class JsonTrees {
       case 'intersection':
         return {
           allOf: type.parts.map((each) => this.of(each, true)),
-          ...(typeLayout(type).apart === true ? { apart: true } : {}),
+          ...marked({ apart: typeLayout(type).apart === true }),
         }
       default:
         return new Builtin(valuesModule, 'anything')
@@ -233,7 +233,7 @@ export class JsonTrees {
           this.answer(operation, contents, at),
         ]),
       ),
-      ...(layout.byStatus === true ? { byStatus: true } : {}),
+      ...marked({ byStatus: layout.byStatus === true }),
       ...(layout.pages === undefined ? {} : { pages: pagesTree(layout.pages) }),
       ...(operation.faults.length === 0
         ? {}
@@ -272,9 +272,9 @@ export class JsonTrees {
     const [first, ...others] = contents.map((content) => this.content(content, typeOf(content)))
     return {
       ...first,
-      ...(body.optional ? { optional: true } : {}),
-      ...(body.nullable ? { nullable: true } : {}),
-      ...(others.length === 0 ? {} : { others }),
+      ...marked({ optional: body.optional }),
+      ...marked({ nullable: body.nullable }),
+      ...filled({ others }),
     }
   }
 
@@ -322,8 +322,8 @@ export class JsonTrees {
       ...(format === undefined || (kind === 'xml' && type.kind === 'scalar')
         ? {}
         : { format: new Builtin(format.module, format.name) }),
-      ...(kind === 'json' && kindOf(mediaType) !== 'json' ? { json: true } : {}),
-      ...(kind === 'bytes' && isStructuredText(kindOf(mediaType)) ? { raw: true } : {}),
+      ...marked({ json: kind === 'json' && kindOf(mediaType) !== 'json' }),
+      ...marked({ raw: kind === 'bytes' && isStructuredText(kindOf(mediaType)) }),
       ...(encoding === undefined
         ? {}
         : {
@@ -347,7 +347,7 @@ export class JsonTrees {
     const { explode, json } = field.layout as HeaderLayout
     return {
       is: this.of(field.type, true),
-      ...(field.optional ? { optional: true } : {}),
+      ...marked({ optional: field.optional }),
       ...(explode === true ? { explode } : {}),
       ...(json === true ? { json } : {}),
     }
@@ -449,7 +449,7 @@ export class JsonTrees {
       oneOf:
         alternatives.length > mostTold ? new Many(alternatives, 'runtime/http/json') : alternatives,
       ...present({ by }),
-      ...(exactlyOne === true ? { exactly: true } : {}),
+      ...marked({ exactly: exactlyOne === true }),
     }
   }
 
@@ -459,11 +459,11 @@ export class JsonTrees {
       in: place,
       ...(name === field.name ? {} : { name }),
       is: this.of(field.type, false),
-      ...(field.optional ? { optional: true } : {}),
-      ...(field.nullable ? { nullable: true } : {}),
+      ...marked({ optional: field.optional }),
+      ...marked({ nullable: field.nullable }),
       ...present({ style, explode }),
       ...(allowReserved === true ? { allowReserved } : {}),
-      ...(asJson === true ? { json: true } : {}),
+      ...marked({ json: asJson === true }),
       ...present({ whole }),
     }
   }
@@ -473,8 +473,8 @@ export class JsonTrees {
     for (const field of fields) {
       const value = {
         is: this.of(field.type, true),
-        ...(field.optional ? { optional: true } : {}),
-        ...(field.nullable ? { nullable: true } : {}),
+        ...marked({ optional: field.optional }),
+        ...marked({ nullable: field.nullable }),
       }
       Object.defineProperty(members, field.name, { value, enumerable: true })
     }

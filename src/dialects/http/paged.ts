@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -58,7 +58,7 @@ export function paged(
   const others = (operation.leadsTo ?? []).filter((each) => each !== wish.link)
   return {
     ...rest,
-    ...(others.length === 0 ? {} : { leadsTo: others }),
+    ...filled({ leadsTo: others }),
     ...(type.kind === 'reference' ? { needs: [...(operation.needs ?? []), type.to] } : {}),
     outcome: {
       ...outcome,

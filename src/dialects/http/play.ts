@@ -143,90 +143,28 @@ interface Target {
 /** Reads a request as a call of an operation, or refuses it. */
 function understandAs(
   contract: Contract,
-  { operation, live, pattern, names, pairs }: Live,
+  played: Live,
   request: PlayRequest,
-  { below, search }: Target,
+  target: Target,
 ): UnderstoodCall | PlayResponse {
-  const values = pattern.exec(below)?.slice(1) ?? []
-  const asked = new URLSearchParams(search)
-  const inQuery = pairs.map(([name, value]) => [value.slice(1, -1), asked.get(name) ?? ''] as const)
-  const input: Record<string, unknown> = {}
+  const { operation, live } = played
+  let input: Record<string, unknown>
   try {
-    for (const field of operation.inputs) {
-      if (isChoice(field)) continue
-      const raw =
-        field.place === 'body'
-          ? readBody(contract, field, live, request)
-          : readStyled(contract, field, live.parameters?.[field.name]?.in ?? 'query', {
-              path: new Map([
-                ...names.map((name, at) => [name, values[at] ?? ''] as const),
-                ...inQuery,
-              ]),
-              search,
-              headers: request.headers,
-            })
-      if (raw === undefined) continue
-      const codec =
-        field.place === 'body' ? contentOf(live, request)?.is : live.parameters?.[field.name]?.is
-      input[field.name] =
-        codec === undefined ||
-        raw instanceof Uint8Array ||
-        (field.place === 'body' && isMultipart(request))
-          ? raw
-          : fromJson(codec, raw, field.name, () => undefined)
-    }
+    input = readInput(contract, played, request, target)
   } catch (error) {
     if (error instanceof ContractBreach) return refused(400, error.message)
     if (error instanceof SyntaxError || error instanceof URIError)
       return refused(400, `The request can't be read: ${error.message}`)
     throw error
   }
-  const misfits = checkInput(live, input)
-  if (misfits.length > 0)
-    return refused(
-      400,
-      misfits.map(({ path: place, message }) => `${place}: ${message}`).join('; '),
-    )
+  const violations = checkInput(live, input)
+  if (violations.length > 0)
+    return refused(400, violations.map(({ path, message }) => `${path}: ${message}`).join('; '))
   return {
     operation,
     endpoint: endpointsOf(contract)[0] as Endpoint,
     input,
-    answer(value, improvise) {
-      const layout = operationLayout(operation)
-      const chosen =
-        layout.byStatus === true
-          ? String(
-              (value as { status?: unknown } | undefined)?.status ?? Object.keys(layout.answers)[0],
-            )
-          : (Object.keys(layout.answers)[0] ?? '200')
-      const body =
-        layout.byStatus === true
-          ? (value as { body?: unknown } | undefined)?.body
-          : wholeAnswer(contract, operation, value, improvise)
-      const contents = [live.answers[chosen] ?? []].flat() as Content[]
-      const content =
-        contents.find(
-          (each) =>
-            each.type !== undefined && (request.headers['accept'] ?? '').includes(each.type),
-        ) ?? contents[0]
-      const status = /^\d+$/.test(chosen) ? Number(chosen) : 200
-      if (content?.type === undefined || body === undefined)
-        return {
-          // A status that the description names is what it says, with or without a body.
-          status: Object.keys(layout.answers).length === 0 ? 204 : status,
-          headers: {},
-          body: '',
-        }
-      return {
-        status,
-        headers: { 'content-type': content.type },
-        body: written(
-          content,
-          body,
-          operation.outcome.kind === 'value' && operation.outcome.stream === true,
-        ),
-      }
-    },
+    answer: (value, improvise) => answerOf(contract, played, request, value, improvise),
     fault(fault, detail, reason) {
       const status = /^\d{3}$/.test(fault.name) ? Number(fault.name) : 500
       const content = live.faults?.[fault.name] as Content | undefined
@@ -238,6 +176,76 @@ function understandAs(
       }
     },
   }
+}
+
+/**
+ * The input that a request carries.
+ *
+ * @throws ContractBreach, SyntaxError or URIError where it can't be read
+ */
+function readInput(
+  contract: Contract,
+  { operation, live, pattern, names, pairs }: Live,
+  request: PlayRequest,
+  { below, search }: Target,
+): Record<string, unknown> {
+  const asked = new URLSearchParams(search)
+  const steps = pattern.exec(below)?.slice(1) ?? []
+  const path = new Map([
+    ...names.map((name, at) => [name, steps[at] ?? ''] as const),
+    ...pairs.map(([name, value]) => [value.slice(1, -1), asked.get(name) ?? ''] as const),
+  ])
+  const parts = { path, search, headers: request.headers }
+  const input: Record<string, unknown> = {}
+  for (const field of operation.inputs) {
+    if (isChoice(field)) continue
+    const { in: place = 'query', is } = live.parameters?.[field.name] ?? {}
+    const isBody = field.place === 'body'
+    const raw = isBody
+      ? readBody(contract, field, live, request)
+      : readStyled(contract, field, place, parts)
+    if (raw === undefined) continue
+    const codec = isBody ? contentOf(live, request)?.is : is
+    const isReady = raw instanceof Uint8Array || (isBody && isMultipart(request))
+    input[field.name] =
+      codec === undefined || isReady ? raw : fromJson(codec, raw, field.name, () => undefined)
+  }
+  return input
+}
+
+/** The answer that a value makes: with its own status where answers differ by that. */
+function answerOf(
+  contract: Contract,
+  { operation, live }: Live,
+  request: PlayRequest,
+  value: unknown,
+  improvise: Parameters<UnderstoodCall['answer']>[1],
+): PlayResponse {
+  const { answers, byStatus } = operationLayout(operation)
+  const statuses = Object.keys(answers)
+  const apart = byStatus === true ? ((value ?? {}) as StatusAndBody) : undefined
+  const chosen = String(apart?.status ?? statuses[0] ?? '200')
+  const body = apart === undefined ? wholeAnswer(contract, operation, value, improvise) : apart.body
+  const accepted = request.headers['accept'] ?? ''
+  const contents = [live.answers[chosen] ?? []].flat() as Content[]
+  const content =
+    contents.find(({ type }) => type !== undefined && accepted.includes(type)) ?? contents[0]
+  const status = /^\d+$/.test(chosen) ? Number(chosen) : 200
+  // A status that the description names is what it says, with or without a body.
+  if (content?.type === undefined || body === undefined)
+    return { status: statuses.length === 0 ? 204 : status, headers: {}, body: '' }
+  const isSequence = operation.outcome.kind === 'value' && operation.outcome.stream === true
+  return {
+    status,
+    headers: { 'content-type': content.type },
+    body: written(content, body, isSequence),
+  }
+}
+
+/** A value of an operation whose answers differ by status. */
+interface StatusAndBody {
+  readonly status?: unknown
+  readonly body?: unknown
 }
 
 /** @param isSequence the value is the items of a sequence, which are sent one by one */
@@ -267,17 +275,18 @@ function eventText(event: unknown): string {
   const { data, ...fields } = isRecord
     ? (event as Readonly<Record<string, unknown>>)
     : { data: event }
-  const text = typeof data === 'string' ? data : jsonText(data)
-  return `${Object.entries(fields)
+  const others = Object.entries(fields)
     .filter(([, value]) => value !== undefined && value !== null)
-    .map(
-      ([name, value]) =>
-        `${name}: ${typeof value === 'object' ? jsonText(value) : String(value as string)}\n`,
-    )
-    .join('')}${text
+    .map(([name, value]) => `${name}: ${plainText(value)}\n`)
+  const lines = plainText(data)
     .split('\n')
     .map((line) => `data: ${line}\n`)
-    .join('')}\n`
+  return `${others.join('')}${lines.join('')}\n`
+}
+
+/** A text as it is, all else as JSON. */
+function plainText(value: unknown): string {
+  return typeof value === 'string' ? value : jsonText(value)
 }
 
 /** A problem as RFC 9457 has it. */

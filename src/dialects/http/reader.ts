@@ -1,3 +1,4 @@
+import { filled, marked } from '../../contract/present.js'
 import { AnswerReader } from './answers.js'
 import { inNameOrder } from '../../contract/ordering.js'
 import type {
@@ -85,6 +86,35 @@ function pointed(note: Note, pointer: string | undefined): Note {
   return pointer === undefined ? note : { ...note, pointer }
 }
 
+/** Members of `info` that no client needs. */
+const silentInfo = [
+  'title',
+  'version',
+  'description',
+  'summary',
+  'termsOfService',
+  'contact',
+  'license',
+]
+
+/** The tags, which operations are grouped by. */
+function readGroups(root: DataNode): OperationGroup[] {
+  return root.list('tags').flatMap((tag) => {
+    tag.readWhole()
+    const name = tag.text('name')
+    if (name === undefined) return []
+    return [{ name: camelCase(name), ...documented(tag), origin: tag.origin }]
+  })
+}
+
+/** The scopes that schemes are wanted with, by their names. */
+function scopesOf(
+  requirements: ReturnType<typeof readRequirements>,
+): Record<string, readonly string[]> {
+  const wanted = requirements.flat().filter(({ scopes }) => scopes.length > 0)
+  return Object.fromEntries(wanted.map(({ name, scopes }) => [name, scopes]))
+}
+
 /** An operation of the description, and what it is called in the client. */
 interface DescribedOperation {
   readonly path: string
@@ -136,75 +166,57 @@ class DescriptionReader {
   read(): Contract {
     const { root } = this.references
     const info = root.get('info')
-    for (const key of [
-      'title',
-      'version',
-      'description',
-      'summary',
-      'termsOfService',
-      'contact',
-      'license',
-    ])
-      info?.get(key)?.readWhole()
-    const groups = root.list('tags').flatMap((tag): OperationGroup[] => {
-      tag.readWhole()
-      const name = tag.text('name')
-      return name === undefined
-        ? []
-        : [{ name: camelCase(name), ...documented(tag), origin: tag.origin }]
-    })
+    for (const key of silentInfo) info?.get(key)?.readWhole()
+    const groups = readGroups(root)
     for (const key of ['tags', 'externalDocs', 'jsonSchemaDialect', '$self'])
       root.get(key)?.readWhole()
-    const components = root.get('components')
-    for (const [name, node] of components?.entries('securitySchemes') ?? [])
-      this.schemes.set(
-        name,
-        readScheme(name, this.references.settle(node), (text) => this.absolute(text), this.notes),
-      )
+    this.readSchemes(root)
     const shared = this.servers.read(root) ?? this.servers.readDefault(root)
-    const operations = this.readPaths(shared)
+    const described = this.readPaths(shared)
     const incoming = this.readWebhooks(root)
-    if (operations.length === 0 && incoming.length === 0)
+    if (described.length === 0 && incoming.length === 0)
       throw problem('TM-2304', {}, { place: root.place })
     this.schemas.readWaiting()
     this.noteUnread(root)
     mendEndlessTypes(this.schemas.types, this.notes)
-    const finished = operations.map((operation) =>
-      this.contents.finish(operation, this.nameOf(operation)),
-    )
-    const settled = this.schemas.anonymous.settle(this.schemas.types, [
-      ...finished.flatMap(typesOfOperation),
+    const operations = described.map((each) => this.contents.finish(each, this.nameOf(each)))
+    const types = this.schemas.anonymous.settle(this.schemas.types, [
+      ...operations.flatMap(typesOfOperation),
       ...typesOfIncoming(incoming),
     ])
     const title = tellingTitle(info?.text('title')) ?? this.name
-    const types = inNameOrder<NamedType>(settled)
-    const read: Contract = {
+    const { endpoints } = this.servers
+    return this.completed({
       name: this.name,
       dialect: 'http',
       title,
       services: [
-        {
-          name: title,
-          endpoints: this.servers.endpoints,
-          operations: finished,
-          ...(groups.length === 0 ? {} : { groups }),
-          origin: root.origin,
-        },
+        { name: title, endpoints, operations, ...filled({ groups }), origin: root.origin },
       ],
-      types,
+      types: inNameOrder<NamedType>(types),
       security: [...this.schemes.values()],
-      ...(incoming.length === 0 ? {} : { incoming }),
+      ...filled({ incoming }),
       notes: [],
       ...(info === undefined ? {} : documented(info)),
       origin: root.origin,
+    })
+  }
+
+  private readSchemes(root: DataNode): void {
+    for (const [name, node] of root.get('components')?.entries('securitySchemes') ?? []) {
+      const settled = this.references.settle(node)
+      const scheme = readScheme(name, settled, (text) => this.absolute(text), this.notes)
+      this.schemes.set(name, scheme)
     }
-    const mended = namesBesideOthers(read, this.notes)
-    const contract = { ...read, types: { ...types, ...mended }, notes: this.notes.all() }
+  }
+
+  /** What can be said of a contract only when all of it is there. */
+  private completed(read: Contract): Contract {
+    const types = { ...read.types, ...namesBesideOthers(read, this.notes) }
+    const contract = { ...read, types, notes: this.notes.all() }
     const rules = referredRules(contract, this.schemas.rules.named)
-    const ruled =
-      Object.keys(rules).length === 0
-        ? contract
-        : { ...contract, layout: { rules } satisfies ContractLayout }
+    const layout: ContractLayout = { rules }
+    const ruled = Object.keys(rules).length === 0 ? contract : { ...contract, layout }
     return changedOperations(ruled, (operation) => {
       const wish = this.pages.get(pathOf(operation))
       const listed = wish === undefined ? operation : paged(ruled, operation, wish)
@@ -266,68 +278,78 @@ class DescriptionReader {
   }
 
   private readOperation(described: DescribedOperation): Operation {
-    const { path, method, node, item, endpoints, steps: operationPath } = described
+    const { path, method, node, endpoints, steps } = described
     const tags = node.list('tags').map((each) => String(each.value))
-    const shortened = isShortened(operationPath, node) ? { shortened: true as const } : {}
-    const where = this.nameOf({ path: operationPath, tags, ...shortened })
+    const shortened = marked({ shortened: isShortened(steps, node) })
+    const where = this.nameOf({ path: steps, tags, ...shortened })
     const id = node.text('operationId')
-    if (id !== undefined) this.byId.set(id, operationPath.join('.'))
-    const parameters = this.parameters.read(path, node, item, where)
-    const body = node.get('requestBody')
-    const bodyFields =
-      body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
-    if ((body !== undefined && /^(?:get|head)$/.test(method)) || /^trace$/i.test(method))
-      this.notes.add(
-        'approximated',
-        'TM-2319',
-        { what: `${method.toUpperCase()} ${path}${body === undefined ? '' : ' with a body'}` },
-        (body ?? node).origin,
-      )
+    if (id !== undefined) this.byId.set(id, steps.join('.'))
+    const body = this.readBody(described, where)
     const answers = this.answers.read(node, where, method)
-    // A parameter may be called like our own words for the body and for what is asked for.
-    const own = new Set([...bodyFields, ...answers.inputs].map((field) => field.name))
-    const inputs = parameters.map((each): InputField =>
-      own.has(each.name) || each.name === 'body' ? { ...each, name: `${each.name}_` } : each,
-    )
-    const security = node.get('security') ?? this.references.root.get('security')
-    const requirements = readRequirements(security).map((alternative) =>
-      alternative.filter(({ name }) => this.isScheme(name, security)),
-    )
-    const scopes = Object.fromEntries(
-      requirements
-        .flat()
-        .filter((each) => each.scopes.length > 0)
-        .map((each) => [each.name, each.scopes]),
-    )
+    const inputs = this.readInputs(described, where, [...body, ...answers.inputs])
+    const requirements = this.readSecurity(node)
     const pages = declaredPages(method, answers, inputs)
-    if (pages !== undefined) this.pages.set(operationPath.join('.'), pages)
-    const incoming = this.readCallbacks(node, where)
+    if (pages !== undefined) this.pages.set(steps.join('.'), pages)
     const layout: OperationLayout = {
       method: methods.includes(method) ? method.toUpperCase() : method,
       path: path.startsWith('/') ? path : `/${path}`,
       answers: answers.layout,
-      ...(answers.byStatus ? { byStatus: true as const } : {}),
-      ...(Object.keys(scopes).length === 0 ? {} : { scopes }),
+      ...marked({ byStatus: answers.byStatus }),
+      ...filled({ scopes: scopesOf(requirements) }),
     }
     return {
-      path: operationPath,
+      path: steps,
       ...shortened,
       key: operationKey(path, method),
-      inputs: [...inputs, ...bodyFields, ...answers.inputs],
+      inputs: [...inputs, ...body, ...answers.inputs],
       outcome: answers.outcome,
       faults: answers.faults,
       wire: Object.fromEntries(endpoints.map((name) => [name, {}])),
       ...documented(node),
-      ...(node.flag('deprecated') ? { deprecated: true } : {}),
-      ...(tags.length === 0 ? {} : { tags }),
-      ...(incoming.length === 0 ? {} : { incoming }),
-      ...(answers.links.length === 0 ? {} : { leadsTo: answers.links.map(({ words }) => words) }),
-      ...(requirements.length === 0
-        ? {}
-        : { security: requirements.map((alternative) => alternative.map(({ name }) => name)) }),
+      ...marked({ deprecated: node.flag('deprecated') }),
+      ...filled({
+        tags,
+        incoming: this.readCallbacks(node, where),
+        leadsTo: answers.links.map(({ words }) => words),
+        security: requirements.map((alternative) => alternative.map(({ name }) => name)),
+      }),
       origin: node.origin,
       layout,
     }
+  }
+
+  private readBody({ path, method, node }: DescribedOperation, where: string): InputField[] {
+    const body = node.get('requestBody')
+    const isOdd = (body !== undefined && /^(?:get|head)$/.test(method)) || /^trace$/i.test(method)
+    if (isOdd) {
+      const what = `${method.toUpperCase()} ${path}${body === undefined ? '' : ' with a body'}`
+      this.notes.add('approximated', 'TM-2319', { what }, (body ?? node).origin)
+    }
+    return body === undefined ? [] : this.contents.readBody(this.references.settle(body), where)
+  }
+
+  /**
+   * The parameters. They may be called like our own words for the body and for what is asked for.
+   *
+   * @param others the inputs beside them
+   */
+  private readInputs(
+    { path, node, item }: DescribedOperation,
+    where: string,
+    others: readonly InputField[],
+  ): InputField[] {
+    const own = new Set(['body', ...others.map(({ name }) => name)])
+    return this.parameters
+      .read(path, node, item, where)
+      .map((each) => (own.has(each.name) ? { ...each, name: `${each.name}_` } : each))
+  }
+
+  /** What proves who calls: alternatives, each of schemes that must all be satisfied. */
+  private readSecurity(node: DataNode): ReturnType<typeof readRequirements> {
+    const security = node.get('security') ?? this.references.root.get('security')
+    return readRequirements(security).map((alternative) =>
+      alternative.filter(({ name }) => this.isScheme(name, security)),
+    )
   }
 
   /** What an operation is called in the names of its types: as its function is. */

@@ -1,4 +1,3 @@
-import { addAll } from '../../contract/lists.js'
 import type { Contract, Type } from '../../contract/contract.js'
 import { typeLayout } from './layout.js'
 import type { Rule } from './rules.js'
@@ -31,78 +30,106 @@ export function rulesInWords(_contract: Contract, type: Type): string[] {
 function statements(rule: Rule, depth: number): string[] {
   if (typeof rule === 'boolean') return rule ? [] : ['no value at all']
   if (depth > deepest) return ['further conditions']
+  return [
+    ...conditional(rule, depth),
+    ...combined(rule, depth),
+    ...valueWords(rule),
+    ...limits(rule),
+    ...memberWords(rule, depth),
+    ...itemWords(rule, depth),
+  ]
+}
+
+function rulesOf(rule: Keywords, keyword: string): readonly Rule[] {
+  return (rule[keyword] as readonly Rule[] | undefined) ?? []
+}
+
+function byMember<T>(rule: Keywords, keyword: string): [string, T][] {
+  return Object.entries((rule[keyword] as Readonly<Record<string, T>> | undefined) ?? {})
+}
+
+/** What must hold when something else does. */
+function conditional(rule: Keywords, depth: number): string[] {
   const said: string[] = []
-  const list = (keyword: string): readonly Rule[] =>
-    (rule[keyword] as readonly Rule[] | undefined) ?? []
-  const map = (keyword: string): [string, unknown][] =>
-    Object.entries((rule[keyword] as Keywords | undefined) ?? {})
+  const inWords = (keyword: string): string => condition(rule[keyword] as Rule, depth + 1)
   if ('if' in rule) {
-    const when = condition(rule['if'] as Rule, depth + 1)
-    if (rule['then'] !== undefined)
-      said.push(`when ${when}: ${condition(rule['then'] as Rule, depth + 1)}`)
-    if (rule['else'] !== undefined)
-      said.push(`unless ${when}: ${condition(rule['else'] as Rule, depth + 1)}`)
+    if (rule['then'] !== undefined) said.push(`when ${inWords('if')}: ${inWords('then')}`)
+    if (rule['else'] !== undefined) said.push(`unless ${inWords('if')}: ${inWords('else')}`)
   }
-  if ('not' in rule) said.push(`not: ${condition(rule['not'] as Rule, depth + 1)}`)
-  for (const [name, wanted] of map('dependentRequired'))
-    said.push(`with ${name}: ${thereText(wanted as string[])}`)
-  for (const [name, wanted] of map('dependentSchemas'))
-    said.push(`with ${name}: ${condition(wanted as Rule, depth + 1)}`)
-  for (const part of list('allOf')) addAll(said, statements(part, depth))
+  if ('not' in rule) said.push(`not: ${inWords('not')}`)
+  for (const [name, wanted] of byMember<string[]>(rule, 'dependentRequired'))
+    said.push(`with ${name}: ${thereText(wanted)}`)
+  for (const [name, wanted] of byMember<Rule>(rule, 'dependentSchemas'))
+    said.push(`with ${name}: ${condition(wanted, depth + 1)}`)
+  return said
+}
+
+/** What must hold together, or one of which must. */
+function combined(rule: Keywords, depth: number): string[] {
+  const said = rulesOf(rule, 'allOf').flatMap((part) => statements(part, depth))
   for (const [keyword, lead] of [
     ['anyOf', 'at least one of'],
     ['oneOf', 'exactly one of'],
   ] as const) {
-    const parts = list(keyword).map((each) => condition(each, depth + 1))
-    if (parts.length > 0)
-      said.push(
-        `${lead}: ${parts.map((part) => (part.includes(',') ? `(${part})` : part)).join(', or ')}`,
-      )
+    const parts = rulesOf(rule, keyword).map((each) => condition(each, depth + 1))
+    const apart = parts.map((part) => (part.includes(',') ? `(${part})` : part))
+    if (parts.length > 0) said.push(`${lead}: ${apart.join(', or ')}`)
   }
+  return said
+}
+
+/** Which values are allowed. */
+function valueWords(rule: Keywords): string[] {
+  const said: string[] = []
   if (typeof rule['$ref'] === 'string') said.push(`as ${rule['$ref'].split('/').pop() ?? ''}`)
   if ('const' in rule) said.push(`is ${JSON.stringify(rule['const'])}`)
-  if ('enum' in rule)
-    said.push(
-      `is one of ${(rule['enum'] as unknown[]).map((each) => JSON.stringify(each)).join(', ')}`,
-    )
-  if ('type' in rule)
-    said.push(
-      `is ${(rule['type'] as string[]).map((each) => typeWords[each] ?? each).join(' or ')}`,
-    )
-  addAll(said, limits(rule))
-  if (Array.isArray(rule['required']) && rule['required'].length > 0)
-    said.push(thereText(rule['required'] as string[]))
-  for (const [name, each] of map('properties'))
-    addAll(
-      said,
-      statements(each as Rule, depth + 1).map((text) => `${name} ${text}`),
-    )
-  for (const [pattern, each] of map('patternProperties'))
-    said.push(`members matching ${pattern}: ${condition(each as Rule, depth + 1)}`)
+  if ('enum' in rule) {
+    const values = (rule['enum'] as unknown[]).map((each) => JSON.stringify(each))
+    said.push(`is one of ${values.join(', ')}`)
+  }
+  if ('type' in rule) {
+    const types = (rule['type'] as string[]).map((each) => typeWords[each] ?? each)
+    said.push(`is ${types.join(' or ')}`)
+  }
+  return said
+}
+
+function memberWords(rule: Keywords, depth: number): string[] {
+  const said: string[] = []
+  const required = rule['required']
+  if (Array.isArray(required) && required.length > 0) said.push(thereText(required as string[]))
+  for (const [name, each] of byMember<Rule>(rule, 'properties'))
+    for (const text of statements(each, depth + 1)) said.push(`${name} ${text}`)
+  for (const [pattern, each] of byMember<Rule>(rule, 'patternProperties'))
+    said.push(`members matching ${pattern}: ${condition(each, depth + 1)}`)
   if ('propertyNames' in rule)
     said.push(`names of members: ${condition(rule['propertyNames'] as Rule, depth + 1)}`)
   for (const keyword of ['additionalProperties', 'unevaluatedProperties'])
-    if (keyword in rule)
-      said.push(
-        rule[keyword] === false
-          ? 'no other members'
-          : `other members: ${condition(rule[keyword] as Rule, depth + 1)}`,
-      )
-  list('prefixItems').forEach((each, at) =>
-    addAll(
-      said,
-      statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`),
-    ),
+    said.push(...othersWords(rule, keyword, 'members', depth))
+  return said
+}
+
+function itemWords(rule: Keywords, depth: number): string[] {
+  const said = rulesOf(rule, 'prefixItems').flatMap((each, at) =>
+    statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`),
   )
   for (const keyword of ['items', 'unevaluatedItems'])
-    if (keyword in rule)
-      said.push(
-        rule[keyword] === false
-          ? 'no other items'
-          : `items: ${condition(rule[keyword] as Rule, depth + 1)}`,
-      )
+    said.push(...othersWords(rule, keyword, 'items', depth))
   if ('contains' in rule) said.push(containsText(rule, depth))
   return said
+}
+
+/** What is said of those that are not named one by one. */
+function othersWords(
+  rule: Keywords,
+  keyword: string,
+  what: 'members' | 'items',
+  depth: number,
+): string[] {
+  if (!(keyword in rule)) return []
+  if (rule[keyword] === false) return [`no other ${what}`]
+  const lead = what === 'items' ? 'items' : 'other members'
+  return [`${lead}: ${condition(rule[keyword] as Rule, depth + 1)}`]
 }
 
 /** What must hold, as one phrase. */

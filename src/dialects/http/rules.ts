@@ -1,3 +1,4 @@
+import { soundPatterns } from './sound-patterns.js'
 import { settleItems } from './lists-of-items.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
@@ -64,6 +65,29 @@ export const ruleKeywords: readonly string[] = [
   'uniqueItems',
 ]
 
+const boundKeywords = ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf']
+
+/** Keywords that no value breaks. */
+const silentKeywords = [
+  'title',
+  'description',
+  'format',
+  'default',
+  'example',
+  'examples',
+  'nullable',
+  '$comment',
+  '$defs',
+  'deprecated',
+  '$anchor',
+  '$dynamicAnchor',
+  '$id',
+  'discriminator',
+]
+
+/** Does a keyword stand there, is it asked for, and is its value of one of the kinds? */
+type Counts = (keyword: string, ...kinds: readonly DataNode['kind'][]) => boolean
+
 /** Reads schemas as rules. */
 export class RuleReader {
   /** Rules that others refer to, by the id of their schema. */
@@ -85,42 +109,51 @@ export class RuleReader {
     if (node.kind === 'boolean') return node.value === true
     node.read = true
     // What is of another kind than it must be stays unread, and is told as such in the end.
-    const counts = (keyword: string, ...kinds: readonly DataNode['kind'][]): boolean => {
+    const counts: Counts = (keyword, ...kinds) => {
       const found = node.members.get(keyword)
-      return (
-        found !== undefined &&
-        (only === undefined || only.includes(keyword)) &&
-        (kinds.length === 0 || kinds.includes(found.kind))
-      )
+      if (found === undefined || only?.includes(keyword) === false) return false
+      return kinds.length === 0 || kinds.includes(found.kind)
     }
     const rule: Record<string, unknown> = {}
+    this.addValues(node, counts, rule)
+    this.addLimits(node, counts, rule)
+    this.addInner(node, counts, rule)
+    if (only === undefined) for (const keyword of silentKeywords) node.get(keyword)?.readWhole()
+    return rule
+  }
+
+  /** Which values are allowed: by what another rule says, by their types, one by one. */
+  private addValues(node: DataNode, counts: Counts, rule: Record<string, unknown>): void {
     if (counts('$ref') && referenceOf(node) !== undefined) rule['$ref'] = this.refer(node)
     if (counts('type')) rule['type'] = this.types(node)
     if (counts('const')) rule['const'] = this.whole(node.get('const'))
-    if (counts('enum', 'list')) rule['enum'] = this.whole(node.get('enum'))
-    if (rule['enum'] !== undefined && node.flag('nullable'))
-      rule['enum'] = [...(rule['enum'] as unknown[]), null]
-    if (
-      ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'].some((keyword) =>
-        counts(keyword),
-      )
-    )
-      Object.assign(rule, bounds(node))
+    if (!counts('enum', 'list')) return
+    const values = this.whole(node.get('enum')) as unknown[]
+    rule['enum'] = node.flag('nullable') ? [...values, null] : values
+  }
+
+  /** How large, how long, how many, and what must be there. */
+  private addLimits(node: DataNode, counts: Counts, rule: Record<string, unknown>): void {
+    if (boundKeywords.some((keyword) => counts(keyword))) Object.assign(rule, bounds(node))
     for (const keyword of plainKeywords)
       if (counts(keyword)) rule[keyword] = this.whole(node.get(keyword))
+    if (rule['uniqueItems'] === false) delete rule['uniqueItems']
     if (counts('dependentRequired', 'object'))
       rule['dependentRequired'] = Object.fromEntries(
         [...(node.get('dependentRequired')?.members ?? [])]
           .filter(([, each]) => each.kind === 'list')
           .map(([name, each]) => [name, this.whole(each)]),
       )
-    if (rule['uniqueItems'] === false) delete rule['uniqueItems']
     if (node.members.get('required')?.kind === 'list') node.get('required')?.readWhole()
     if (counts('required', 'list')) rule['required'] = this.whole(node.get('required'))
     const pattern = counts('pattern') ? node.text('pattern') : undefined
-    if (pattern !== undefined && isLoosePattern(pattern)) rule['pattern'] = pattern
-    else if (pattern !== undefined)
-      this.notes.add('approximated', 'TM-2211', { pattern }, node.origin)
+    if (pattern === undefined) return
+    if (isLoosePattern(pattern)) rule['pattern'] = pattern
+    else this.notes.add('approximated', 'TM-2211', { pattern }, node.origin)
+  }
+
+  /** The schemas inside. */
+  private addInner(node: DataNode, counts: Counts, rule: Record<string, unknown>): void {
     for (const keyword of schemaKeywords)
       if (counts(keyword, 'object', 'boolean'))
         rule[keyword] = this.of(node.get(keyword) as DataNode)
@@ -129,37 +162,13 @@ export class RuleReader {
     for (const keyword of mapKeywords)
       if (counts(keyword, 'object'))
         rule[keyword] = this.map(
-          keyword === 'patternProperties'
-            ? this.checkable(node.entries(keyword))
-            : node.entries(keyword),
+          keyword === 'patternProperties' ? soundPatterns(node, this.notes) : node.entries(keyword),
         )
     this.items(node, counts, rule)
     if (counts('dependencies')) this.dependencies(node, rule)
-    for (const keyword of [
-      'title',
-      'description',
-      'format',
-      'default',
-      'example',
-      'examples',
-      'nullable',
-      '$comment',
-      '$defs',
-      'deprecated',
-      '$anchor',
-      '$dynamicAnchor',
-      '$id',
-      'discriminator',
-    ])
-      if (only === undefined) node.get(keyword)?.readWhole()
-    return rule
   }
 
-  private items(
-    node: DataNode,
-    counts: (keyword: string) => boolean,
-    rule: Record<string, unknown>,
-  ): void {
+  private items(node: DataNode, counts: Counts, rule: Record<string, unknown>): void {
     settleItems(node, this.references.version, this.notes)
     const items = node.members.get('items')
     if (!counts('items') || items === undefined) return
@@ -185,28 +194,8 @@ export class RuleReader {
     if (schemas.length > 0) rule['dependentSchemas'] = this.map(schemas)
   }
 
-  /** Of members by pattern those whose pattern can be checked. */
-  private checkable(
-    entries: readonly (readonly [string, DataNode])[],
-  ): (readonly [string, DataNode])[] {
-    return entries.filter(([pattern, schema]) => {
-      const isFit = isLoosePattern(pattern)
-      if (!isFit) this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
-      if (!isFit) schema.readWhole()
-      return isFit
-    })
-  }
-
   private map(entries: readonly (readonly [string, DataNode])[]): Record<string, Rule> {
-    const made: Record<string, Rule> = {}
-    for (const [name, node] of entries)
-      Object.defineProperty(made, name, {
-        value: this.of(node),
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
-    return made
+    return Object.fromEntries(entries.map(([name, node]) => [name, this.of(node)]))
   }
 
   private refer(node: DataNode): string {

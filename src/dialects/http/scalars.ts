@@ -1,3 +1,4 @@
+import { filled } from '../../contract/present.js'
 import type { Constraints, EnumerationType, ScalarBase, Type } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
@@ -77,7 +78,7 @@ export function scalarType(
     kind: 'scalar',
     base,
     format: wire,
-    ...(Object.keys(limits).length === 0 ? {} : { constraints: limits }),
+    ...filled({ constraints: limits }),
   }
 }
 

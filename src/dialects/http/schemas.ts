@@ -1,4 +1,5 @@
-import { present } from '../../contract/present.js'
+import { soundPatterns } from './sound-patterns.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { AnonymousTypes, inRequests } from './anonymous-types.js'
 import { settleItems } from './lists-of-items.js'
 import { addAll } from '../../contract/lists.js'
@@ -362,7 +363,7 @@ export class SchemaReader {
     const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node, this.notes) }
     const whole: Type = {
       ...type,
-      ...(Object.keys(layout).length === 0 ? {} : { layout }),
+      ...filled({ layout }),
       ...(asBase || type.kind === 'reference' ? {} : documented(node)),
     }
     if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind))
@@ -729,7 +730,7 @@ export class SchemaReader {
     return {
       kind: 'list',
       item: item.type,
-      ...(item.nullable ? { itemNullable: true } : {}),
+      ...marked({ itemNullable: item.nullable }),
       ...(least === undefined ? {} : { minItems: Number(least) }),
       ...(most === undefined ? {} : { maxItems: Number(most) }),
     }
@@ -742,7 +743,7 @@ export class SchemaReader {
   private object(node: DataNode, where: Where, direction: Direction, composed: boolean): Type {
     const others = node.get('additionalProperties') ?? node.get('unevaluatedProperties')
     const isClosed = others?.value === false
-    const patterns = this.soundPatterns(node)
+    const patterns = soundPatterns(node, this.notes)
     const properties = node.entries('properties')
     // `required: true` on a property is how it was written long ago.
     const required = new Set(node.list('required').map((each) => String(each.value)))
@@ -771,21 +772,11 @@ export class SchemaReader {
     return {
       kind: 'record',
       fields,
-      ...(isOpen ? { open: true } : {}),
-      ...(patterned.length === 0 ? {} : { patterned }),
+      ...marked({ open: isOpen }),
+      ...filled({ patterned }),
       ...present({ rest: isOpen ? this.restOf(others, where, direction) : undefined }),
       ...(composed && required.size > 0 ? this.requiring(required, fields) : {}),
     }
-  }
-
-  /** The patterns of `patternProperties` that can be looked for. */
-  private soundPatterns(node: DataNode): (readonly [string, DataNode])[] {
-    return node.entries('patternProperties').filter(([pattern, schema]) => {
-      if (isLoosePattern(pattern)) return true
-      this.notes.add('approximated', 'TM-2211', { pattern }, schema.origin)
-      schema.readWhole()
-      return false
-    })
   }
 
   /** The value of members that have no names of their own. */
@@ -901,9 +892,9 @@ export class SchemaReader {
       ...(described.documentation === undefined && target !== schema
         ? documented(target)
         : described),
-      ...(flagged('deprecated') ? { deprecated: true } : {}),
-      ...(flagged('readOnly') ? { readOnly: true } : {}),
-      ...(flagged('writeOnly') ? { writeOnly: true } : {}),
+      ...marked({ deprecated: flagged('deprecated') }),
+      ...marked({ readOnly: flagged('readOnly') }),
+      ...marked({ writeOnly: flagged('writeOnly') }),
       ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
       ...exampleOf(schema, target, this.rules, this.notes),
       ...fieldLayout(schema, target, this.notes),

@@ -1,3 +1,4 @@
+import { filled } from '../../contract/present.js'
 import type { SecurityScheme } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
@@ -59,7 +60,7 @@ export function readScheme(
     scheme: kind,
     ...documented(node),
     origin: node.origin,
-    ...(Object.keys(layout).length === 0 ? {} : { layout }),
+    ...filled({ layout }),
   }
 }
 

@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, present } from '../../contract/present.js'
 import type { Endpoint } from '../../contract/contract.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { camelCase } from '../../naming/identifiers.js'
@@ -51,7 +51,7 @@ export class ServerReader {
       const usual = preset === undefined ? (values[0] ?? '') : said
       address = address.replaceAll(`{${variable}}`, () => usual)
       Object.defineProperty(variables, variable, {
-        value: { default: usual, ...(values.length === 0 ? {} : { values }) },
+        value: { default: usual, ...filled({ values }) },
         enumerable: true,
         writable: true,
         configurable: true,

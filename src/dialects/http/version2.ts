@@ -161,27 +161,21 @@ class Translation {
     if (whole === undefined && fields.length === 0) return
     const body = operation.put('requestBody', (whole ?? operation).derive('object', 'requestBody'))
     const content = body.put('content', body.derive('object', 'content'))
-    if (whole !== undefined) {
-      for (const key of ['description', 'required']) {
-        const found = whole.get(key)
-        if (found !== undefined) body.put(key, found)
-      }
-      const schema = whole.get('schema')
-      const usable = consumes.filter((type) => !/form-urlencoded|^multipart/i.test(type))
-      for (const type of usable.length === 0 ? ['application/json'] : usable) {
-        const media = content.put(type, content.derive('object', type))
-        if (schema !== undefined) media.put('schema', schema)
-      }
-      return
-    }
-    const hasFiles = fields.some(
-      (field) =>
-        (field.members.get('type') ?? field.members.get('schema')?.members.get('type'))?.value ===
-        'file',
-    )
-    const types = consumes.filter((type) =>
-      (hasFiles ? /^multipart\/form-data/i : /^multipart\/form-data|form-urlencoded/i).test(type),
-    )
+    if (whole === undefined) this.translateForm(body, content, fields, consumes)
+    else translateWhole(body, content, whole, consumes)
+  }
+
+  /** Fields of a form become the properties of one object. */
+  private translateForm(
+    body: DataNode,
+    content: DataNode,
+    fields: readonly DataNode[],
+    consumes: readonly string[],
+  ): void {
+    const hasFiles = fields.some(isFile)
+    const usable = hasFiles ? /^multipart\/form-data/i : /^multipart\/form-data|form-urlencoded/i
+    const usual = hasFiles ? 'multipart/form-data' : 'application/x-www-form-urlencoded'
+    const types = consumes.filter((type) => usable.test(type))
     const media = body.derive('object', 'form')
     const schema = media.put('schema', media.derive('object', 'schema'))
     schema.put('type', schema.derive('text', 'type', 'object'))
@@ -196,26 +190,12 @@ class Translation {
       if (description !== undefined) own.put('description', description)
       properties.put(name, own)
       if (field.flag('required')) required.put(0, required.derive('text', 0, name))
-      const [style, explode] = [field.get('style'), field.get('explode')]
-      if (style !== undefined && explode !== undefined) {
-        const entry = encoding.put(name, encoding.derive('object', name))
-        entry.put('style', style)
-        entry.put('explode', explode)
-      }
+      translateEncoding(field, name, encoding)
     }
-    body.put(
-      'required',
-      body.derive(
-        'boolean',
-        'required',
-        fields.some((field) => field.flag('required')),
-      ),
-    )
+    const isRequired = fields.some((field) => field.flag('required'))
+    body.put('required', body.derive('boolean', 'required', isRequired))
     if (encoding.members.size > 0) media.put('encoding', encoding)
-    for (const type of types.length === 0
-      ? [hasFiles ? 'multipart/form-data' : 'application/x-www-form-urlencoded']
-      : types)
-      content.put(type, media)
+    for (const type of types.length === 0 ? [usual] : types) content.put(type, media)
   }
 
   private translateResponse(response: DataNode, produces: readonly string[]): void {
@@ -262,4 +242,37 @@ class Translation {
       }
     }
   }
+}
+
+/** A body that is described as one. */
+function translateWhole(
+  body: DataNode,
+  content: DataNode,
+  whole: DataNode,
+  consumes: readonly string[],
+): void {
+  for (const key of ['description', 'required']) {
+    const found = whole.get(key)
+    if (found !== undefined) body.put(key, found)
+  }
+  const schema = whole.get('schema')
+  const usable = consumes.filter((type) => !/form-urlencoded|^multipart/i.test(type))
+  for (const type of usable.length === 0 ? ['application/json'] : usable) {
+    const media = content.put(type, content.derive('object', type))
+    if (schema !== undefined) media.put('schema', schema)
+  }
+}
+
+/** How a list in a form is written. */
+function translateEncoding(field: DataNode, name: string, encoding: DataNode): void {
+  const [style, explode] = [field.get('style'), field.get('explode')]
+  if (style === undefined || explode === undefined) return
+  const entry = encoding.put(name, encoding.derive('object', name))
+  entry.put('style', style)
+  entry.put('explode', explode)
+}
+
+function isFile({ members }: DataNode): boolean {
+  const type = members.get('type') ?? members.get('schema')?.members.get('type')
+  return type?.value === 'file'
 }

@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { marked, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { impliedTypes } from './schema-facts.js'
@@ -35,11 +35,11 @@ export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
     )
   const layout: XmlLayout = {
     ...present({ name, namespace, prefix }),
-    ...(isAttribute && !isObject ? { attribute: true } : {}),
-    ...(xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items'))
-      ? { wrapped: true }
-      : {}),
-    ...(nodeType === 'text' || nodeType === 'cdata' ? { text: true } : {}),
+    ...marked({ attribute: isAttribute && !isObject }),
+    ...marked({
+      wrapped: xml.flag('wrapped') || (nodeType === 'element' && node.members.has('items')),
+    }),
+    ...marked({ text: nodeType === 'text' || nodeType === 'cdata' }),
   }
   return Object.keys(layout).length === 0 ? {} : { xml: layout }
 }

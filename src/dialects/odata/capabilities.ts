@@ -1,3 +1,4 @@
+import { filled } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Restrictions } from '../../runtime/odata/restrictions.js'
 import { constantOf, memberOf, membersOf, textsOf, type Constant } from './constant-expressions.js'
@@ -76,12 +77,69 @@ export function readCapabilities(
   csdl: Csdl,
   set: XmlElement,
   path: string,
-  container: { readonly element: XmlElement; readonly name: string },
+  container: AnnotationTarget,
   properties: readonly XmlElement[],
 ): Capabilities {
-  const term = (name: string, from = vocabulary): Constant | undefined => {
+  const said = new SaidOfSet(csdl, set, path, container, properties)
+  const { isNew } = csdl
+  const readable = said.unless('ReadRestrictions', 'Readable')
+  const byKey = memberOf(said.member('ReadRestrictions', 'ReadByKeyRestrictions'), 'Readable')
+  const addressable = said.unlessOld('addressable')
+  const creatable = said.unless('InsertRestrictions', 'Insertable') && said.unlessOld('creatable')
+  const updatable = said.unless('UpdateRestrictions', 'Updatable') && said.unlessOld('updatable')
+  const upsertable = said.unless('UpdateRestrictions', 'Upsertable')
+  const deletable = said.unless('DeleteRestrictions', 'Deletable') && said.unlessOld('deletable')
+  const applied = said.term('ApplySupported', 'Org.OData.Aggregation.V1')
+  const restricted = restrictionsOf(said, isNew)
+  return {
+    list: readable && addressable,
+    get: byKey === undefined ? readable : byKey !== false,
+    count: readable && isCountable(said) && addressable,
+    create: creatable,
+    update: updatable,
+    replace: updatable,
+    upsert: updatable && creatable && upsertable,
+    delete: deletable,
+    changes: isNew && said.member('ChangeTracking', 'Supported') === true,
+    aggregate: isNew && (applied === undefined || isOffered(applied)),
+    promisesSums: isOffered(applied),
+    restricted: Object.keys(restricted).length === 0 ? undefined : restricted,
+  }
+}
+
+/** What annotations speak of. */
+interface AnnotationTarget {
+  readonly element: XmlElement
+  readonly name: string
+}
+
+/** What annotations and attributes say of one set. */
+class SaidOfSet {
+  private readonly csdl: Csdl
+  private readonly set: XmlElement
+  private readonly path: string
+  private readonly container: AnnotationTarget
+  private readonly properties: readonly XmlElement[]
+
+  constructor(
+    csdl: Csdl,
+    set: XmlElement,
+    path: string,
+    container: AnnotationTarget,
+    properties: readonly XmlElement[],
+  ) {
+    this.csdl = csdl
+    this.set = set
+    this.path = path
+    this.container = container
+    this.properties = properties
+  }
+
+  /** The value of a term: of the set, else of its container. */
+  term(name: string, from = vocabulary): Constant | undefined {
+    const { csdl, container } = this
     const own =
-      csdl.annotation(set, path, `${from}.${name}`) ??
+      csdl.annotation(this.set, this.path, `${from}.${name}`) ??
       csdl.annotation(container.element, container.name, `${from}.${name}`)
     if (own === undefined) return undefined
     const value = constantOf(own)
@@ -89,96 +147,89 @@ export function readCapabilities(
       if (!readMembers.has(member)) csdl.ignore(`${from}.${name}/${member}`, own)
     return value
   }
-  const said = (name: string, member: string): boolean => memberOf(term(name), member) !== false
-  const names = (name: string, member: string): string[] => textsOf(memberOf(term(name), member))
-  const old = (name: string): string | undefined => set.attribute(name, sap)
-  const [reads, filters, sorts, expands] = [
-    term('ReadRestrictions'),
-    term('FilterRestrictions'),
-    term('SortRestrictions'),
-    term('ExpandRestrictions'),
-  ]
-  const [creatable, updatable, deletable] = [
-    said('InsertRestrictions', 'Insertable') && old('creatable') !== 'false',
-    said('UpdateRestrictions', 'Updatable') && old('updatable') !== 'false',
-    said('DeleteRestrictions', 'Deletable') && old('deletable') !== 'false',
-  ]
-  const searchable = csdl.isNew
-    ? said('SearchRestrictions', 'Searchable')
-    : old('searchable') === 'true'
-  const [top, skip] = [
-    term('TopSupported') !== false && old('topable') !== 'false',
-    term('SkipSupported') !== false,
-  ]
-  const pageable = old('pageable') !== 'false'
-  const countable = said('CountRestrictions', 'Countable') && old('countable') !== 'false'
-  const filterable = memberOf(filters, 'Filterable') !== false
-  const sortable = memberOf(sorts, 'Sortable') !== false
-  const expandable = memberOf(expands, 'Expandable') !== false
-  const selectable = memberOf(term('SelectSupport'), 'Supported') !== false
-  // Attributes of gateways stand at the properties; there they speak for all sets of the type.
-  const withOld = (attribute: string, value: string): string[] =>
-    properties
-      .filter((property) => property.attribute(attribute, sap) === value)
+
+  member(name: string, member: string): Constant | undefined {
+    return memberOf(this.term(name), member)
+  }
+
+  texts(name: string, member: string): string[] {
+    return textsOf(this.member(name, member))
+  }
+
+  /** True unless a term says otherwise. */
+  unless(name: string, member: string): boolean {
+    return this.member(name, member) !== false
+  }
+
+  /** What gateways of version 2 say of the set. */
+  old(name: string): string | undefined {
+    return this.set.attribute(name, sap)
+  }
+
+  /** True unless such an attribute says otherwise. */
+  unlessOld(name: string): boolean {
+    return this.old(name) !== 'false'
+  }
+
+  /** Attributes of gateways stand at the properties; there they speak for all sets of the type. */
+  propertiesWithOld(name: string, value: string): string[] {
+    return this.properties
+      .filter((property) => property.attribute(name, sap) === value)
       .map((property) => property.attribute('Name') ?? '')
-  const [required, mustFilter] = [
-    [...textsOf(memberOf(filters, 'RequiredProperties')), ...withOld('required-in-filter', 'true')],
-    memberOf(filters, 'RequiresFilter') === true || old('requires-filter') === 'true',
+  }
+}
+
+function isCountable(said: SaidOfSet): boolean {
+  return said.unless('CountRestrictions', 'Countable') && said.unlessOld('countable')
+}
+
+/** What can't be asked of a set, or only so. */
+function restrictionsOf(said: SaidOfSet, isNew: boolean): Restrictions {
+  const isSearchable = isNew
+    ? said.unless('SearchRestrictions', 'Searchable')
+    : said.old('searchable') === 'true'
+  const isPageable = said.unlessOld('pageable')
+  const offered: Readonly<Record<string, boolean>> = {
+    filter: said.unless('FilterRestrictions', 'Filterable'),
+    orderBy: said.unless('SortRestrictions', 'Sortable'),
+    expand: said.unless('ExpandRestrictions', 'Expandable'),
+    select: said.unless('SelectSupport', 'Supported'),
+    top: said.term('TopSupported') !== false && said.unlessOld('topable') && isPageable,
+    skip: said.term('SkipSupported') !== false && isPageable,
+    count: isCountable(said),
+    search: isSearchable || !isNew,
+  }
+  const filtered = [
+    ...said.texts('FilterRestrictions', 'RequiredProperties'),
+    ...said.propertiesWithOld('required-in-filter', 'true'),
   ]
-  const lists = {
-    without: [
-      ...(filterable ? [] : ['filter']),
-      ...(sortable ? [] : ['orderBy']),
-      ...(expandable ? [] : ['expand']),
-      ...(selectable ? [] : ['select']),
-      ...(top && pageable ? [] : ['top']),
-      ...(skip && pageable ? [] : ['skip']),
-      ...(countable ? [] : ['count']),
-      ...(searchable || !csdl.isNew ? [] : ['search']),
-    ],
-    // Version 2 itself has no search.
-    has: searchable && !csdl.isNew ? ['search'] : [],
-    unfiltered: [
-      ...textsOf(memberOf(filters, 'NonFilterableProperties')),
-      ...withOld('filterable', 'false'),
-    ],
-    unsorted: [
-      ...textsOf(memberOf(sorts, 'NonSortableProperties')),
-      ...withOld('sortable', 'false'),
-    ],
-    unexpanded: textsOf(memberOf(expands, 'NonExpandableProperties')),
-    notCreated: [
-      ...names('InsertRestrictions', 'NonInsertableProperties'),
-      ...names('InsertRestrictions', 'NonInsertableNavigationProperties'),
-    ],
-    notChanged: [
-      ...names('UpdateRestrictions', 'NonUpdatableProperties'),
-      ...names('UpdateRestrictions', 'NonUpdatableNavigationProperties'),
-    ],
-  }
-  const told = Object.fromEntries(
-    Object.entries(lists).filter(([, each]) => each.length > 0),
-  ) as Restrictions
-  const restricted: Restrictions = {
-    ...told,
-    ...(required.length > 0 || mustFilter ? { filtered: required } : {}),
-  }
-  const applied = term('ApplySupported', 'Org.OData.Aggregation.V1')
-  const readable = memberOf(reads, 'Readable') !== false
-  const byKey = memberOf(memberOf(reads, 'ReadByKeyRestrictions'), 'Readable')
+  const mustFilter =
+    said.member('FilterRestrictions', 'RequiresFilter') === true ||
+    said.old('requires-filter') === 'true'
   return {
-    list: readable && old('addressable') !== 'false',
-    get: byKey === undefined ? readable : byKey !== false,
-    count: readable && countable && old('addressable') !== 'false',
-    create: creatable,
-    update: updatable,
-    replace: updatable,
-    upsert: updatable && creatable && memberOf(term('UpdateRestrictions'), 'Upsertable') !== false,
-    delete: deletable,
-    changes: csdl.isNew && memberOf(term('ChangeTracking'), 'Supported') === true,
-    aggregate: csdl.isNew && (applied === undefined || isOffered(applied)),
-    promisesSums: isOffered(applied),
-    restricted: Object.keys(restricted).length === 0 ? undefined : restricted,
+    ...filled({
+      without: Object.keys(offered).filter((option) => offered[option] === false),
+      // Version 2 itself has no search.
+      has: isSearchable && !isNew ? ['search'] : [],
+      unfiltered: [
+        ...said.texts('FilterRestrictions', 'NonFilterableProperties'),
+        ...said.propertiesWithOld('filterable', 'false'),
+      ],
+      unsorted: [
+        ...said.texts('SortRestrictions', 'NonSortableProperties'),
+        ...said.propertiesWithOld('sortable', 'false'),
+      ],
+      unexpanded: said.texts('ExpandRestrictions', 'NonExpandableProperties'),
+      notCreated: [
+        ...said.texts('InsertRestrictions', 'NonInsertableProperties'),
+        ...said.texts('InsertRestrictions', 'NonInsertableNavigationProperties'),
+      ],
+      notChanged: [
+        ...said.texts('UpdateRestrictions', 'NonUpdatableProperties'),
+        ...said.texts('UpdateRestrictions', 'NonUpdatableNavigationProperties'),
+      ],
+    }),
+    ...(filtered.length > 0 || mustFilter ? { filtered } : {}),
   }
 }
 

@@ -1,6 +1,6 @@
 import { compareTexts } from '../../contract/ordering.js'
 import type { Field, InputField, Origin, Outcome, TypeId } from '../../contract/contract.js'
-import { present } from '../../contract/present.js'
+import { marked, present } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
 import type { Csdl, Declared } from './csdl.js'
@@ -289,7 +289,7 @@ export class InvocationReader {
 const noAddressing = { keys: [], guards: [] }
 
 function boundLayout({ resource, many, cast }: Binding): InvocationLayout['on'] {
-  return { ...resource.layout, ...(many ? { many: true } : {}), ...present({ cast }) }
+  return { ...resource.layout, ...marked({ many: many }), ...present({ cast }) }
 }
 
 /** A parameter that is called like our own words for keys. */

@@ -1,3 +1,4 @@
+import { marked } from '../../contract/present.js'
 import type { Field, InputField, Origin, Type, TypeId } from '../../contract/contract.js'
 import { input } from './inputs.js'
 import { fieldLayout, type EntityLayout } from './layout.js'
@@ -61,7 +62,7 @@ export function linkTargets(links: readonly Link[]): NonNullable<EntityLayout['t
         ...(given === name ? {} : { name }),
         set,
         entity: target,
-        ...(isMany ? { many: true as const } : {}),
+        ...marked({ many: isMany }),
       },
     ]),
   )

@@ -1,3 +1,4 @@
+import { filled } from '../../contract/present.js'
 import { inNameOrder } from '../../contract/ordering.js'
 import type { Contract, Endpoint } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
@@ -77,7 +78,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
     types: inNameOrder(types.types),
     security: [],
     notes: notes.all(),
-    ...(reader.notOffered.length === 0 ? {} : { notOffered: reader.notOffered }),
+    ...filled({ notOffered: reader.notOffered }),
     ...documentation,
     origin,
   }

@@ -1,3 +1,4 @@
+import { marked } from '../../contract/present.js'
 import { addTo } from '../../contract/lists.js'
 import type { Field, Origin, TypeId } from '../../contract/contract.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
@@ -81,7 +82,7 @@ export class ResourceReader {
         layout: {
           path: name,
           entity,
-          ...(typeAttribute === 'Type' ? { singleton: true as const } : {}),
+          ...marked({ singleton: typeAttribute === 'Type' }),
         },
         documentation,
         origin: each.origin,

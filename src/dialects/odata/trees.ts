@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { marked, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -71,7 +71,7 @@ export class ODataTrees {
       return {
         enumeration: type.id,
         values: type.members.map((member) => member.value),
-        ...(this.flags().has(type.id) ? { flags: true } : {}),
+        ...marked({ flags: this.flags().has(type.id) }),
       }
     return type.kind === 'scalar' ? this.scalar(type) : new Builtin(this.edmModule, 'untyped')
   }
@@ -82,8 +82,8 @@ export class ODataTrees {
     return {
       type: type.id,
       ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
-      ...(type.abstract === true ? { abstract: true } : {}),
-      ...(type.open === true ? { open: true } : {}),
+      ...marked({ abstract: type.abstract === true }),
+      ...marked({ open: type.open === true }),
       ...present({ keys: type.keys, keyPaths }),
       members: Object.fromEntries(
         type.fields
@@ -108,12 +108,13 @@ export class ODataTrees {
       fieldLayout(field)
     return {
       ...this.placed(field.type),
-      ...(field.nullable ? { nullable: true } : {}),
-      ...(field.default !== undefined ||
-      madeWhenMissing === true ||
-      (navigation === undefined && field.optional && always !== true)
-        ? { optional: true }
-        : {}),
+      ...marked({ nullable: field.nullable }),
+      ...marked({
+        optional:
+          field.default !== undefined ||
+          madeWhenMissing === true ||
+          (navigation === undefined && field.optional && always !== true),
+      }),
       ...(navigation === undefined ? {} : { navigation: true }),
       ...(navigation?.set === undefined ? {} : { binds: navigation.set }),
       ...(computed === true ? { computed } : {}),

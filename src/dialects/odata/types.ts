@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import type {
   Origin,
   Constraints,
@@ -13,7 +13,7 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
-import { problem } from '../../contract/problem.js'
+import { problem, Problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
 import { isPattern } from '../patterns.js'
@@ -229,7 +229,7 @@ export class TypeReader {
         type: {
           kind: 'list',
           item: type,
-          ...(nullable === 'true' && type.kind !== 'anything' ? { itemNullable: true } : {}),
+          ...marked({ itemNullable: nullable === 'true' && type.kind !== 'anything' }),
         },
         nullable: false,
       }
@@ -318,13 +318,11 @@ export class TypeReader {
 
   private readType({ name, element }: Declared): NamedType {
     element.read = true
-    const { origin } = element
-    const shortName = element.attribute('Name') ?? name
     const head = {
       id: name,
-      name: shortName,
+      name: element.attribute('Name') ?? name,
       ...documented(this.csdl.documentation(element, name)),
-      origin,
+      origin: element.origin,
     }
     if (element.local === 'EnumType')
       return {
@@ -333,19 +331,49 @@ export class TypeReader {
         members: this.enumerationMembers(element, name),
         base: { kind: 'scalar', base: 'text', format: name },
       }
-    if (element.local === 'TypeDefinition') {
-      const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
-      const underlying =
-        type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
-      if (underlying === 'TypeDefinition')
-        throw problem('TM-2413', { name }, { place: element.place })
-      return { ...type, ...head }
-    }
+    if (element.local === 'TypeDefinition') return { ...this.definedType(element, name), ...head }
+    return { ...head, ...this.readRecord(element, name) }
+  }
+
+  /** The type that another one is a name for. */
+  private definedType(element: XmlElement, name: string): Type {
+    const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
+    const underlying =
+      type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
+    if (underlying === 'TypeDefinition')
+      throw problem('TM-2413', { name }, { place: element.place })
+    return type
+  }
+
+  /** An entity type or a complex type. */
+  private readRecord(element: XmlElement, name: string): RecordType {
     const written = element.attribute('BaseType')
     const base = written === undefined ? undefined : this.csdl.type(written, element).name
     const isEntity = element.local === 'EntityType'
     const own = [...this.properties(element, name), ...this.navigations(element, name)]
     const keys = isEntity ? this.keys(element) : undefined
+    const layout = this.recordLayout(element, keys?.paths ?? {})
+    element.attribute('FC_KeepInContent', dataMetadata)
+    const isKey = (field: Field): boolean => keys?.names.includes(field.name) === true
+    return {
+      kind: 'record',
+      fields: [
+        ...own.map((field) => (isKey(field) ? { ...field, nullable: false } : field)),
+        ...(isEntity && base === undefined ? [etagField(element.origin)] : []),
+      ],
+      ...(base === undefined ? {} : { base: { kind: 'reference', to: base } }),
+      ...marked({
+        abstract: element.attribute('Abstract') === 'true',
+        open: element.attribute('OpenType') === 'true',
+      }),
+      ...present({ keys: keys?.names, layout: isEntity ? layout : undefined }),
+    }
+  }
+
+  private recordLayout(
+    element: XmlElement,
+    keyPaths: Readonly<Record<string, readonly string[]>>,
+  ): RecordLayout {
     const isMedia = [
       element.attribute('HasStream'),
       element.attribute('HasStream', dataMetadata),
@@ -353,40 +381,7 @@ export class TypeReader {
     const streams = element.children
       .filter((child) => child.local === 'Property' && valueOf(child, 'Type') === 'Edm.Stream')
       .map((child) => valueOf(child, 'Name'))
-    const layout: RecordLayout = {
-      entity: true,
-      ...(isMedia ? { media: true } : {}),
-      ...(streams.length === 0 ? {} : { streams }),
-      ...(keys === undefined || Object.keys(keys.paths).length === 0
-        ? {}
-        : { keyPaths: keys.paths }),
-    }
-    element.attribute('FC_KeepInContent', dataMetadata)
-    const etag: Field = {
-      name: '$etag',
-      type: { kind: 'scalar', base: 'text', format: 'entity tag' },
-      optional: true,
-      nullable: false,
-      readOnly: true,
-      documentation: 'The version of the entity, for `ifMatch`.',
-      origin,
-      layout: { about: true } satisfies FieldLayout,
-    }
-    return {
-      ...head,
-      kind: 'record',
-      fields: [
-        ...own.map((field) =>
-          keys?.names.includes(field.name) === true ? { ...field, nullable: false } : field,
-        ),
-        ...(isEntity && base === undefined ? [etag] : []),
-      ],
-      ...(base === undefined ? {} : { base: { kind: 'reference', to: base } }),
-      ...(element.attribute('Abstract') === 'true' ? { abstract: true } : {}),
-      ...(element.attribute('OpenType') === 'true' ? { open: true } : {}),
-      ...(keys === undefined ? {} : { keys: keys.names }),
-      ...(isEntity ? { layout } : {}),
-    }
+    return { entity: true, ...marked({ media: isMedia }), ...filled({ streams, keyPaths }) }
   }
 
   private enumerationMembers(element: XmlElement, path: string): EnumerationMember[] {
@@ -425,77 +420,66 @@ export class TypeReader {
   }
 
   private properties(element: XmlElement, path: string): Field[] {
-    return element.take(element.namespace, 'Property').flatMap((property): Field[] => {
-      const name = property.attribute('Name') ?? ''
-      const here = `${path}/${name}`
+    return element.take(element.namespace, 'Property').flatMap((property) => {
+      const here = `${path}/${property.attribute('Name') ?? ''}`
       const written = property.attribute('Type')
       if (written === 'Edm.Stream') {
-        property.readWhole()
-        if (element.local === 'ComplexType')
-          this.notes.add(
-            'ignored',
-            'TM-2407',
-            {
-              what: `The stream "${here}"`,
-              reason: 'streams of complex values have no operations here',
-            },
-            property.origin,
-          )
+        this.leaveStream(property, here, element.local)
         return []
       }
-      const defaultValue = property.attribute('DefaultValue')
-      const { type, nullable } = this.placed(property, written, here)
-      const permission = this.csdl.annotation(property, here, `${core}.Permissions`)
-      const computed =
-        this.csdl.annotationFlag(property, here, `${core}.Computed`) ||
-        (permission !== undefined &&
-          /(?:^|\/)Read$/.test(
-            permission.attribute('EnumMember') ?? permission.attribute('String') ?? '',
-          ))
-      // Gateways of version 2 say for each property who gives it.
-      const [creatable, updatable] = [
-        property.attribute('creatable', sap) !== 'false',
-        property.attribute('updatable', sap) !== 'false',
-      ]
-      const immutable =
-        this.csdl.annotationFlag(property, here, `${core}.Immutable`) || (creatable && !updatable)
-      const madeWhenMissing = this.csdl.annotationFlag(
-        property,
-        here,
-        `${core}.ComputedDefaultValue`,
-      )
-      const layout: FieldLayout = {
-        ...(computed || (!creatable && !updatable) ? { computed: true } : {}),
-        ...(!creatable && updatable ? { later: true } : {}),
-        ...(immutable ? { immutable } : {}),
-        ...(madeWhenMissing ? { madeWhenMissing } : {}),
-      }
-      const isEntity = element.local === 'EntityType'
-      return [
-        {
-          name,
-          type,
-          // A complex value has one shape for both directions; an entity that comes has all its
-          // properties.
-          optional: !isEntity && (nullable || defaultValue !== undefined || madeWhenMissing),
-          nullable,
-          ...(layout.computed === true ? { readOnly: true } : {}),
-          ...(defaultValue === undefined
-            ? {}
-            : {
-                default:
-                  type.kind === 'list'
-                    ? defaultValue
-                        .split(',')
-                        .map((each) => each.trim())
-                        .filter((each) => each !== '')
-                    : defaultValue,
-              }),
-          ...documented(this.csdl.documentation(property, here)),
-          origin: property.origin,
-          ...(Object.keys(layout).length === 0 ? {} : { layout }),
-        },
-      ]
+      return [this.property(property, here, written, element.local === 'EntityType')]
+    })
+  }
+
+  /** Streams of entities have operations of their own. */
+  private leaveStream(property: XmlElement, path: string, of: string): void {
+    property.readWhole()
+    if (of !== 'ComplexType') return
+    const what = `The stream "${path}"`
+    const reason = 'streams of complex values have no operations here'
+    this.notes.add('ignored', 'TM-2407', { what, reason }, property.origin)
+  }
+
+  private property(
+    property: XmlElement,
+    path: string,
+    written: string | undefined,
+    isOfEntity: boolean,
+  ): Field {
+    const preset = property.attribute('DefaultValue')
+    const { type, nullable } = this.placed(property, written, path)
+    const layout = this.giving(property, path)
+    const mayBeLeftOut = nullable || preset !== undefined || layout.madeWhenMissing === true
+    return {
+      name: property.attribute('Name') ?? '',
+      type,
+      // A complex value has one shape for both directions; an entity that comes has all its
+      // properties.
+      optional: !isOfEntity && mayBeLeftOut,
+      nullable,
+      ...marked({ readOnly: layout.computed === true }),
+      ...(preset === undefined ? {} : { default: type.kind === 'list' ? listed(preset) : preset }),
+      ...documented(this.csdl.documentation(property, path)),
+      origin: property.origin,
+      ...filled({ layout }),
+    }
+  }
+
+  /** Who gives the value of a property: vocabulary Core, or the attributes of gateways. */
+  private giving(property: XmlElement, path: string): FieldLayout {
+    const isSaid = (term: string): boolean =>
+      this.csdl.annotationFlag(property, path, `${core}.${term}`)
+    const permission = this.csdl.annotation(property, path, `${core}.Permissions`)
+    const permitted = permission?.attribute('EnumMember') ?? permission?.attribute('String') ?? ''
+    const isComputed = isSaid('Computed') || /(?:^|\/)Read$/.test(permitted)
+    // Gateways of version 2 say for each property who gives it.
+    const creatable = property.attribute('creatable', sap) !== 'false'
+    const updatable = property.attribute('updatable', sap) !== 'false'
+    return marked({
+      computed: isComputed || (!creatable && !updatable),
+      later: !creatable && updatable,
+      immutable: isSaid('Immutable') || (creatable && !updatable),
+      madeWhenMissing: isSaid('ComputedDefaultValue'),
     })
   }
 
@@ -566,7 +550,7 @@ export class TypeReader {
       relation: {
         multiplicity: item !== undefined ? '*' : one,
         ...present({ partner }),
-        ...(contained ? { contained: true as const } : {}),
+        ...marked({ contained: contained }),
       },
     }
   }
@@ -580,57 +564,36 @@ export class TypeReader {
       (name) => property.attribute(name),
     )
     property.attribute('ContainsTarget')
+    const unknown = (reference: string, nearest: string): Problem => {
+      const what = `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`
+      return problem('TM-2402', { what, reference, nearest }, { place: property.place })
+    }
     const [association] = this.csdl.overloads('Association', relationship)
-    if (association === undefined)
-      throw problem(
-        'TM-2402',
-        {
-          what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`,
-          reference: relationship,
-          nearest: '',
-        },
-        { place: property.place },
-      )
-    const { element } = association
-    element.read = true
-    element.attribute('Name')
-    const ends = element.take(element.namespace, 'End')
-    for (const each of ends)
-      for (const name of ['Role', 'Type', 'Multiplicity']) each.attribute(name)
-    for (const each of ends)
-      for (const action of each.take(each.namespace, 'OnDelete')) action.readWhole()
+    if (association === undefined) throw unknown(relationship, '')
+    const ends = associationEnds(association.element)
     const end = ends.find((each) => each.attribute('Role') === role)
-    if (end === undefined)
-      throw problem(
-        'TM-2402',
-        {
-          what: `<NavigationProperty Name="${property.attribute('Name') ?? ''}"> of "${path}"`,
-          reference: `${relationship}, role "${role}"`,
-          nearest: `There are: ${ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')}.`,
-        },
-        { place: property.place },
-      )
+    if (end === undefined) {
+      const roles = ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')
+      throw unknown(`${relationship}, role "${role}"`, `There are: ${roles}.`)
+    }
     const to = this.csdl.type(end.attribute('Type') ?? '', end)
     const other = ends.find((each) => each !== end)
-    const back = to.element.children.find(
-      (each) =>
-        each.local === 'NavigationProperty' &&
-        sameAs(each, 'FromRole', role) &&
-        sameAs(each, 'ToRole', from) &&
-        this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association,
-    )
-    const constraints = this.constraints2(element, from)
+    const leadsBack = (each: XmlElement): boolean =>
+      each.local === 'NavigationProperty' &&
+      sameAs(each, 'FromRole', role) &&
+      sameAs(each, 'ToRole', from) &&
+      this.csdl.overloads('Association', valueOf(each, 'Relationship'))[0] === association
+    const back = to.element.children.find(leadsBack)
+    const constraints = this.constraints2(association.element, from)
     return {
       to: to.name,
-      navigation: {
-        association: association.name,
-        role,
-        ...(constraints.length === 0 ? {} : { constraints }),
-      },
+      navigation: { association: association.name, role, ...filled({ constraints }) },
       relation: {
         multiplicity: multiplicityOf(end),
-        ...(back === undefined ? {} : { partner: valueOf(back, 'Name') }),
-        ...(other === undefined ? {} : { opposite: multiplicityOf(other) }),
+        ...present({
+          partner: back && valueOf(back, 'Name'),
+          opposite: other && multiplicityOf(other),
+        }),
       },
     }
   }
@@ -835,4 +798,38 @@ function multiplicityOf(end: XmlElement): Multiplicity {
 
 function sameAs(element: XmlElement, name: string, value: string): boolean {
   return valueOf(element, name) === value
+}
+
+/** The version of an entity, which is said about it. */
+function etagField(origin: Origin): Field {
+  return {
+    name: '$etag',
+    type: { kind: 'scalar', base: 'text', format: 'entity tag' },
+    optional: true,
+    nullable: false,
+    readOnly: true,
+    documentation: 'The version of the entity, for `ifMatch`.',
+    origin,
+    layout: { about: true } satisfies FieldLayout,
+  }
+}
+
+/** The items of a default of a collection. */
+function listed(preset: string): string[] {
+  return preset
+    .split(',')
+    .map((each) => each.trim())
+    .filter((each) => each !== '')
+}
+
+/** The ends of an association; what it says besides has no effect. */
+function associationEnds(element: XmlElement): XmlElement[] {
+  element.read = true
+  element.attribute('Name')
+  const ends = element.take(element.namespace, 'End')
+  for (const end of ends) {
+    for (const name of ['Role', 'Type', 'Multiplicity']) end.attribute(name)
+    for (const action of end.take(end.namespace, 'OnDelete')) action.readWhole()
+  }
+  return ends
 }

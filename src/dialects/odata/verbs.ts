@@ -1,3 +1,4 @@
+import { filled, marked } from '../../contract/present.js'
 import type { InputField, Outcome, Type } from '../../contract/contract.js'
 import type { Capabilities } from './capabilities.js'
 import {
@@ -55,8 +56,8 @@ const newEntity = (subject: Subject): InputField => bodyInput(subject.newShape()
 
 function streamFacts({ isMedia, streams }: Subject): Partial<EntityLayout> {
   return {
-    ...(isMedia ? { media: true as const } : {}),
-    ...(streams.length === 0 ? {} : { streams }),
+    ...marked({ media: isMedia }),
+    ...filled({ streams }),
   }
 }
 

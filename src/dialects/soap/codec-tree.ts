@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { marked, present } from '../../contract/present.js'
 import type {
   ListType,
   Choice,
@@ -157,7 +157,7 @@ export class CodecTrees {
           items: item,
           ...encoded,
           of: this.of(type.item, late),
-          ...(type.itemNullable === true ? { nillable: true as const } : {}),
+          ...marked({ nillable: type.itemNullable === true }),
           ...bounds,
         }
       }
@@ -303,9 +303,9 @@ export class CodecTrees {
     return {
       ...present({ type: typeName }),
       ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
-      ...(record.abstract === true ? { abstract: true as const } : {}),
+      ...marked({ abstract: record.abstract === true }),
       ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
-      ...(record.restricts === true ? { narrows: true as const } : {}),
+      ...marked({ narrows: record.restricts === true }),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
       members: this.members(
         this.loose.has(record.id) ? record.fields.map(loosened) : record.fields,
@@ -329,8 +329,8 @@ export class CodecTrees {
     return {
       [place]: codec,
       ...present({ type: typeName }),
-      ...(field.optional ? { optional: true as const } : {}),
-      ...(field.nullable || list?.itemNullable === true ? { nillable: true as const } : {}),
+      ...marked({ optional: field.optional }),
+      ...marked({ nillable: field.nullable || list?.itemNullable === true }),
       ...(list === undefined ? {} : { repeated: true as const }),
       ...(list?.minItems === undefined ? {} : { min: list.minItems }),
       ...(list?.maxItems === undefined ? {} : { max: list.maxItems }),
@@ -346,8 +346,8 @@ export class CodecTrees {
     return {
       // Of texts alone there is no group, only texts.
       group: item?.kind === 'reference' ? this.of(item, late) : { members: {} },
-      ...(optional ? { optional: true as const } : {}),
-      ...(mixed ? { mixed: true as const } : {}),
+      ...marked({ optional: optional }),
+      ...marked({ mixed: mixed }),
       ...(type.kind !== 'list' || type.minItems === undefined ? {} : { min: type.minItems }),
       ...(type.kind !== 'list' || type.maxItems === undefined ? {} : { max: type.maxItems }),
     }

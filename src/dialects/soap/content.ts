@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { marked, present } from '../../contract/present.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
@@ -117,7 +117,7 @@ function mergedOpen(first: Field, second: Field): Field {
     ...(min === undefined || min === 0 ? {} : { min }),
     ...present({ namespaces }),
     ...(a.except !== undefined && a.except === b.except ? { except: a.except } : {}),
-    ...(a.attributes === true || b.attributes === true ? { attributes: true as const } : {}),
+    ...marked({ attributes: a.attributes === true || b.attributes === true }),
   }
   return openField(open, first.origin)
 }
@@ -170,7 +170,7 @@ export function oneOf(contents: readonly Content[], isOptional: boolean): Conten
   }
   const choices =
     alternatives.length > 1 || alternatives.some((each) => each.required.length > 0)
-      ? [{ alternatives, ...(canBeEmpty ? { optional: true as const } : {}) }]
+      ? [{ alternatives, ...marked({ optional: canBeEmpty }) }]
       : []
   // Where there is but one field and it must be there, that is no choice.
   const [first] = fields
@@ -342,7 +342,7 @@ export function asList(
   const type: ListType = {
     kind: 'list',
     item,
-    ...(nullable ? { itemNullable: true } : {}),
+    ...marked({ itemNullable: nullable }),
     ...limits(bounds),
     layout: { written: 'repeated' } satisfies ListLayout,
   }

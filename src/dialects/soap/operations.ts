@@ -1,4 +1,4 @@
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { addEach, addTo } from '../../contract/lists.js'
 import type {
   Choice,
@@ -314,8 +314,8 @@ export class OperationReader {
       ...present({ request: request.wrapper }),
       ...(answer?.wrapper === undefined ? {} : { answer: answer.wrapper }),
       ...present({ addressedAction }),
-      ...(answer === undefined ? { oneWay: true as const } : {}),
-      ...(isEncoded ? { encoded: true as const } : {}),
+      ...marked({ oneWay: answer === undefined }),
+      ...marked({ encoded: isEncoded }),
     }
     return {
       action,
@@ -324,7 +324,7 @@ export class OperationReader {
         ...attached.map((field): InputField => ({ ...field, place: 'attachment' })),
         ...headers,
       ],
-      ...(request.choices.length === 0 ? {} : { choices: request.choices }),
+      ...filled({ choices: request.choices }),
       outputs,
       faults: withHeaderFaults(
         this.readFaults(element, binding, port, name),

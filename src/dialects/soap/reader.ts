@@ -1,3 +1,4 @@
+import { marked } from '../../contract/present.js'
 import { addEach } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation, Service } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
@@ -66,7 +67,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     service.operations.some((operation) => operationLayout(operation).encoded === true),
   )
   const known = types.finished()
-  const layout: ContractLayout = { elements, ...(isEncoded ? { encoded: true as const } : {}) }
+  const layout: ContractLayout = { elements, ...marked({ encoded: isEncoded }) }
   if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
   const contract: Contract = {
     name,
@@ -300,10 +301,8 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
     origin: element.origin,
     layout: {
       version,
-      ...(asksFor(subjects, definitions.roots, asksForAddressing)
-        ? { addressing: true as const }
-        : {}),
-      ...(asksFor(subjects, definitions.roots, asksForMtom) ? { mtom: true as const } : {}),
+      ...marked({ addressing: asksFor(subjects, definitions.roots, asksForAddressing) }),
+      ...marked({ mtom: asksFor(subjects, definitions.roots, asksForMtom) }),
     } satisfies EndpointLayout,
   }
   return [{ endpoint, binding, portType, soap }]

@@ -1,6 +1,6 @@
 import { applyFacets } from './facets.js'
 import { byName } from '../../contract/ordering.js'
-import { present } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { withoutName } from '../../contract/queries.js'
 import { addTo } from '../../contract/lists.js'
 import type {
@@ -374,11 +374,11 @@ export class TypeReader {
         : {
             at: at === -1 ? elements.length : at,
             ...(particle ?? { max: 0 }),
-            ...(draft.openAttributes ? { attributes: true as const } : {}),
+            ...marked({ attributes: draft.openAttributes }),
           }
     const layout: RecordLayout = {
       ...typeName,
-      ...(content.anyOrder ? { anyOrder: true as const } : {}),
+      ...marked({ anyOrder: content.anyOrder }),
       ...present({ open }),
     }
     // An attribute yields its name to an element.
@@ -389,11 +389,11 @@ export class TypeReader {
     return {
       kind: 'record',
       fields: [...elements, ...fields],
-      ...(content.choices.length === 0 ? {} : { choices: content.choices }),
+      ...filled({ choices: content.choices }),
       ...present({ base: draft.base }),
-      ...(draft.restricts ? { restricts: true as const } : {}),
+      ...marked({ restricts: draft.restricts }),
       ...(abstract ? { abstract } : {}),
-      ...(typeName.typeName === undefined ? { anonymous: true as const } : {}),
+      ...marked({ anonymous: typeName.typeName === undefined }),
       ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
       ...documentation,
       layout,
@@ -616,11 +616,11 @@ export class TypeReader {
         anonymous: true,
         name: `${owner.name}Item${count === 1 ? '' : String(count)}`,
         fields: content.fields.filter((field) => field.name !== '$open'),
-        ...(content.choices.length === 0 ? {} : { choices: content.choices }),
+        ...filled({ choices: content.choices }),
         ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
         origin: particle.origin,
         layout: {
-          ...(content.anyOrder ? { anyOrder: true as const } : {}),
+          ...marked({ anyOrder: content.anyOrder }),
           ...(open === undefined ? {} : { open: { at, ...open } }),
         } satisfies RecordLayout,
       }
@@ -800,7 +800,7 @@ export class TypeReader {
       return contents.length === 0
         ? nothing
         : this.combined(() => oneOf(contents, false), contents, particle)
-    return { ...inSequence(contents), ...(particle.is(xsd, 'all') ? { anyOrder: true } : {}) }
+    return { ...inSequence(contents), ...marked({ anyOrder: particle.is(xsd, 'all') }) }
   }
 
   /** Puts choices together; where there would be too many ways, they are not told apart. */

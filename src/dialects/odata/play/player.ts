@@ -1,4 +1,4 @@
-import { present } from '../../../contract/present.js'
+import { marked, present } from '../../../contract/present.js'
 import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
 import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
@@ -316,7 +316,7 @@ class ODataPlayer implements Player {
       ...present({ body }),
       ...options,
     }
-    const type = { is: structure, ...(kind === 'list' ? { many: true } : {}) }
+    const type = { is: structure, ...marked({ many: kind === 'list' }) }
     const context = `${this.base}/$metadata#${facts.id}`
     // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of
     // its own.
