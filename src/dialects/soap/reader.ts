@@ -1,14 +1,15 @@
-import { marked } from '../../contract/present.js'
+import type { Port } from './ports.js'
+import { marked, present } from '../../contract/present.js'
 import { addEach } from '../../contract/lists.js'
 import type { Contract, Endpoint, Operation, Service } from '../../contract/contract.js'
-import { problem } from '../../contract/problem.js'
+import { problem, Problem } from '../../contract/problem.js'
 import type { Documents } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { Definitions, type Definition } from './definitions.js'
 import { openedCircles } from './encoded-circles.js'
 import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
 import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
-import { OperationReader, type Port } from './operations.js'
+import { OperationReader } from './operations.js'
 import { withExamplesOfTwins } from './plain-twins.js'
 import { asksFor, asksForAddressing, asksForMtom, readPolicies } from './policies.js'
 import { memberName, numberedStep } from '../../naming/methods.js'
@@ -42,33 +43,18 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     origin: component.element.origin,
   }))
   types.readWaiting()
-  if (services.every((service) => service.operations.length === 0)) {
-    const reasons = notes
-      .all()
-      .filter((note) => note.effect === 'refused')
-      .map((note) => note.message.replace(/\.$/, ''))
-    throw problem(
-      'TM-2103',
-      {
-        reasons:
-          reasons.length === 0
-            ? 'none of its ports is bound to operations'
-            : reasons.slice(0, 5).join('; '),
-      },
-      { place: root.place },
-    )
-  }
+  if (services.every((service) => service.operations.length === 0)) throw nothingToCall(root, notes)
 
-  const documentation = documentationOf(root)
+  const documentation = documentationOf(root) ?? services[0]?.documentation
   const security = readPolicies(definitions.roots, notes)
   for (const each of new Set([...definitions.roots, ...definitions.schemas.roots]))
     noteUnread(each, notes)
   const isEncoded = services.some((service) =>
     service.operations.some((operation) => operationLayout(operation).encoded === true),
   )
+  if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
   const known = types.finished()
   const layout: ContractLayout = { elements, ...marked({ encoded: isEncoded }) }
-  if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
   const contract: Contract = {
     name,
     dialect: 'soap',
@@ -77,13 +63,20 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     types: known,
     security,
     notes: notes.all(),
-    ...((documentation ?? services[0]?.documentation)
-      ? { documentation: documentation ?? services[0]?.documentation ?? '' }
-      : {}),
+    ...present({ documentation: documentation === '' ? undefined : documentation }),
     origin: root.origin,
     layout,
   }
   return isEncoded ? openedCircles(contract) : contract
+}
+
+/** That no operation can be called, and why. */
+function nothingToCall(root: XmlElement, notes: Notes): Problem {
+  const refused = notes.all().filter((note) => note.effect === 'refused')
+  const reasons = refused.slice(0, 5).map((note) => note.message.replace(/\.$/, ''))
+  const said =
+    reasons.length === 0 ? 'none of its ports is bound to operations' : reasons.join('; ')
+  return problem('TM-2103', { reasons: said }, { place: root.place })
 }
 
 /** Names that servers give to services when nobody else does. */
@@ -107,13 +100,20 @@ function titleOf(service: Service | undefined, root: XmlElement, name: string): 
   return words.find((word) => word !== undefined) ?? name
 }
 
+/** A port type with the ports that are of it, and the service that first has one. */
+interface PortGroup {
+  readonly portType: Definition
+  readonly ports: Port[]
+  readonly service: Definition
+}
+
 function readServices(
   declared: readonly Definition[],
   definitions: Definitions,
   reader: OperationReader,
   notes: Notes,
 ): Service[] {
-  const read = withOwnNames(
+  const services = withOwnNames(
     declared.map((service) => ({
       service,
       ports: service.element
@@ -121,68 +121,96 @@ function readServices(
         .flatMap((port) => readPort(port, definitions, notes)),
     })),
   )
-  const portTypes = new Map<string, { portType: Definition; ports: Port[]; service: Definition }>()
-  for (const { service, ports } of read) {
-    for (const port of ports) {
-      const key = keyOf(port.portType.name)
-      const known = portTypes.get(key)
-      if (known === undefined)
-        portTypes.set(key, { portType: port.portType, ports: [port], service })
-      else known.ports.push(port)
-    }
-  }
-  const byService = new Map<Definition, Operation[]>()
-  const names = new Map<string, number>()
-  const groups = [...portTypes.values()]
-  // The shape of an operation is that of SOAP, where there is one.
-  for (const { ports } of groups)
-    ports.sort((a, b) => Number(a.soap === httpBinding) - Number(b.soap === httpBinding))
-  const isPlain = ({ ports }: (typeof groups)[number]): boolean =>
-    ports.every((port) => port.soap === httpBinding)
-  const soapGroups = groups.filter((group) => !isPlain(group))
-  const operationsIn = ({ portType }: (typeof groups)[number]): XmlElement[] =>
-    portType.element.children.filter((child) => child.is(wsdl, 'operation'))
-  const memberOf = (operation: XmlElement): string => memberName(nameOf(operation))
-  for (const each of soapGroups.length > 0 ? soapGroups : groups)
-    for (const name of new Set(operationsIn(each).map(memberOf)))
-      names.set(name, (names.get(name) ?? 0) + 1)
-  const groupNames = new Set<string>()
-  // Port types of two namespaces may have one name.
-  const ownGroup = (name: string): string => {
-    const isFree = (candidate: string): boolean => !groupNames.has(candidate.toLowerCase())
-    const own = isFree(name) ? name : numberedStep(name, isFree)
-    groupNames.add(own.toLowerCase())
-    return own
-  }
-  for (const each of groups) {
-    const { portType, ports, service } = each
-    // Operations are grouped under their service only where two of them would otherwise have the
-    // same path; those of plain HTTP give way to those of SOAP.
-    const twins = operationsIn(each).filter(
-      (operation) =>
-        (names.get(memberOf(operation)) ?? 0) >
-        (soapGroups.includes(each) || soapGroups.length === 0 ? 1 : 0),
-    )
-    const clash = groups.length > 1 && twins.length > 0
-    const givesWay = clash && isPlain(each) && soapGroups.length > 0
-    const sameService = givesWay || groups.filter((group) => group.service === service).length > 1
-    const group = clash ? [ownGroup((sameService ? portType : service).name[1])] : []
-    if (givesWay)
-      notes.add(
-        'approximated',
-        'TM-2118',
-        { name: ports.map((port) => port.endpoint.name).join(' and '), group: portType.name[1] },
-        portType.element.origin,
-      )
-    addEach(byService, service, reader.read(portType, ports, group))
-  }
-  return read.map(({ service, ports }) => ({
+  const groups = byPortType(services)
+  const paths = new GroupPaths(groups, notes)
+  const operations = new Map<Definition, Operation[]>()
+  for (const group of groups)
+    addEach(operations, group.service, reader.read(group.portType, group.ports, paths.of(group)))
+  return services.map(({ service, ports }) => ({
     name: service.name[1],
     endpoints: ports.map((port) => port.endpoint),
-    operations: byService.get(service) ?? [],
+    operations: operations.get(service) ?? [],
     ...documented(service.element),
     origin: service.element.origin,
   }))
+}
+
+function byPortType(
+  services: readonly { readonly service: Definition; readonly ports: readonly Port[] }[],
+): PortGroup[] {
+  const groups = new Map<string, PortGroup>()
+  for (const { service, ports } of services)
+    for (const port of ports) {
+      const key = keyOf(port.portType.name)
+      const known = groups.get(key)
+      if (known !== undefined) known.ports.push(port)
+      else groups.set(key, { portType: port.portType, ports: [port], service })
+    }
+  // The shape of an operation is that of SOAP, where there is one.
+  for (const { ports } of groups.values())
+    ports.sort((a, b) => Number(isPlain(a)) - Number(isPlain(b)))
+  return [...groups.values()]
+}
+
+function isPlain(port: Port): boolean {
+  return port.soap === httpBinding
+}
+
+/**
+ * Where the operations of port types stand. They are grouped under their service only where two of
+ * them would otherwise have the same path; those of plain HTTP give way to those of SOAP.
+ */
+class GroupPaths {
+  private readonly groups: readonly PortGroup[]
+  private readonly notes: Notes
+  /** Those that others give way to. */
+  private readonly first: ReadonlySet<PortGroup>
+  private readonly hasSoap: boolean
+  /** How many of those have an operation of a name. */
+  private readonly counts = new Map<string, number>()
+  private readonly taken = new Set<string>()
+
+  constructor(groups: readonly PortGroup[], notes: Notes) {
+    this.groups = groups
+    this.notes = notes
+    const ofSoap = groups.filter(({ ports }) => !ports.every(isPlain))
+    this.hasSoap = ofSoap.length > 0
+    this.first = new Set(this.hasSoap ? ofSoap : groups)
+    for (const group of this.first)
+      for (const name of new Set(memberNames(group)))
+        this.counts.set(name, (this.counts.get(name) ?? 0) + 1)
+  }
+
+  of(group: PortGroup): readonly string[] {
+    const { portType, ports, service } = group
+    const isFirst = this.first.has(group)
+    const most = isFirst ? 1 : 0
+    const hasTwins = memberNames(group).some((name) => (this.counts.get(name) ?? 0) > most)
+    if (this.groups.length < 2 || !hasTwins) return []
+    if (!isFirst) {
+      const name = ports.map((port) => port.endpoint.name).join(' and ')
+      const values = { name, group: portType.name[1] }
+      this.notes.add('approximated', 'TM-2118', values, portType.element.origin)
+    }
+    const ofService = this.groups.filter((each) => each.service === service)
+    const named = !isFirst || ofService.length > 1 ? portType : service
+    return [this.ownName(named.name[1])]
+  }
+
+  /** Port types of two namespaces may have one name. */
+  private ownName(name: string): string {
+    const isFree = (candidate: string): boolean => !this.taken.has(candidate.toLowerCase())
+    const own = isFree(name) ? name : numberedStep(name, isFree)
+    this.taken.add(own.toLowerCase())
+    return own
+  }
+}
+
+/** What the operations of a port type are called as members of a client. */
+function memberNames({ portType }: PortGroup): string[] {
+  return portType.element.children
+    .filter((child) => child.is(wsdl, 'operation'))
+    .map((operation) => memberName(operation.attribute('name') ?? ''))
 }
 
 /**
@@ -205,10 +233,6 @@ function withOwnNames<Read extends { readonly service: Definition; readonly port
   }))
 }
 
-function nameOf(operation: XmlElement): string {
-  return operation.attribute('name') ?? ''
-}
-
 const bothSoaps = [soap12Binding, soap11Binding]
 
 /**
@@ -224,14 +248,10 @@ function soapOf({ name, element }: Definition, notes: Notes): string | undefined
   )
   const [read] = used
   if (read === undefined || (declared !== undefined && used.includes(declared))) return declared
-  const version = (of: string | undefined): string => (of === soap12Binding ? '1.2' : '1.1')
-  if (declared !== undefined)
-    notes.add(
-      'approximated',
-      'TM-2119',
-      { name: name[1], declared: version(declared), read: version(read) },
-      element.origin,
-    )
+  if (declared !== undefined) {
+    const values = { name: name[1], declared: versionOf(declared), read: versionOf(read) }
+    notes.add('approximated', 'TM-2119', values, element.origin)
+  }
   return read
 }
 
@@ -256,56 +276,74 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   documentationOf(binding.element)
 
   const soap = soapOf(binding, notes)
-  const leaveOut = (reason: string): Port[] => {
-    notes.add('refused', 'TM-2110', { name, reason }, element.origin)
+  const layout = soap === undefined ? plainEndpoint(binding) : soapEndpoint(binding, soap)
+  if ('refused' in layout) {
+    notes.add('refused', 'TM-2110', { name, reason: layout.refused }, element.origin)
     element.readWhole()
     binding.element.readWhole()
     return []
   }
-  if (soap === undefined) {
-    const verb = binding.element.takeOne(httpBinding, 'binding')?.attribute('verb')?.toUpperCase()
-    if (verb !== 'GET' && verb !== 'POST')
-      return leaveOut(
-        verb === undefined
-          ? 'its binding is neither one of SOAP nor of HTTP'
-          : `its binding is HTTP ${verb}`,
-      )
-    const plain = element.take(httpBinding, 'address')[0]?.attribute('location')?.trim() ?? ''
-    const endpoint: Endpoint = {
-      name,
-      address: plain,
-      protocol: `HTTP ${verb}`,
-      ...documented(element),
-      origin: element.origin,
-      layout: {} satisfies EndpointLayout,
-    }
-    return [{ endpoint, binding, portType, soap: httpBinding }]
-  }
-  const [soapBinding] = bothSoaps.flatMap((each) => binding.element.take(each, 'binding'))
-  const transport = soapBinding?.attribute('transport') ?? ''
-  soapBinding?.attribute('style')
-  if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport))
-    return leaveOut(`its transport is not HTTP but ${transport}`)
-  const address =
-    element.take(soap11Binding, 'address')[0] ?? element.take(soap12Binding, 'address')[0]
-  const location = address?.attribute('location')?.trim() ?? ''
-  readReference(element)
-  // What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2).
-  const subjects = [element, binding.element, portType.element]
-  const version = soap === soap12Binding ? '1.2' : '1.1'
+  const isSoap = soap !== undefined
   const endpoint: Endpoint = {
     name,
-    address: location,
-    protocol: `SOAP ${version}`,
+    address: isSoap ? soapAddress(element) : plainAddress(element),
+    protocol: layout.protocol,
     ...documented(element),
     origin: element.origin,
-    layout: {
-      version,
-      ...marked({ addressing: asksFor(subjects, definitions.roots, asksForAddressing) }),
-      ...marked({ mtom: asksFor(subjects, definitions.roots, asksForMtom) }),
-    } satisfies EndpointLayout,
+    layout: isSoap ? soapLayout(element, binding, portType, soap, definitions) : {},
   }
-  return [{ endpoint, binding, portType, soap }]
+  return [{ endpoint, binding, portType, soap: soap ?? httpBinding }]
+}
+
+/** How the endpoints of a binding are spoken to, or why they can't be. */
+type Spoken = { readonly protocol: string } | { readonly refused: string }
+
+function plainEndpoint({ element }: Definition): Spoken {
+  const verb = element.takeOne(httpBinding, 'binding')?.attribute('verb')?.toUpperCase()
+  if (verb === undefined) return { refused: 'its binding is neither one of SOAP nor of HTTP' }
+  const isKnown = verb === 'GET' || verb === 'POST'
+  return isKnown ? { protocol: `HTTP ${verb}` } : { refused: `its binding is HTTP ${verb}` }
+}
+
+function soapEndpoint({ element }: Definition, soap: string): Spoken {
+  const [binding] = bothSoaps.flatMap((each) => element.take(each, 'binding'))
+  const transport = binding?.attribute('transport') ?? ''
+  binding?.attribute('style')
+  if (transport !== '' && !/soap\/http|soap\/bindings\/HTTP/i.test(transport))
+    return { refused: `its transport is not HTTP but ${transport}` }
+  return { protocol: `SOAP ${versionOf(soap)}` }
+}
+
+function plainAddress(port: XmlElement): string {
+  return port.take(httpBinding, 'address')[0]?.attribute('location')?.trim() ?? ''
+}
+
+function soapAddress(port: XmlElement): string {
+  const [address] = [soap11Binding, soap12Binding].flatMap((each) => port.take(each, 'address'))
+  readReference(port)
+  return address?.attribute('location')?.trim() ?? ''
+}
+
+/** What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2). */
+function soapLayout(
+  port: XmlElement,
+  binding: Definition,
+  portType: Definition,
+  soap: string,
+  { roots }: Definitions,
+): EndpointLayout {
+  const subjects = [port, binding.element, portType.element]
+  return {
+    version: versionOf(soap),
+    ...marked({
+      addressing: asksFor(subjects, roots, asksForAddressing),
+      mtom: asksFor(subjects, roots, asksForMtom),
+    }),
+  }
+}
+
+function versionOf(soap: string): '1.1' | '1.2' {
+  return soap === soap12Binding ? '1.2' : '1.1'
 }
 
 const addressCores = [

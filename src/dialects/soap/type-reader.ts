@@ -341,43 +341,18 @@ export class TypeReader {
   private readRecord(element: XmlElement, schema: SchemaContext, owner: Owner): RecordType {
     element.read = true
     const documentation = documented(element)
-    const abstract = isTrue(element.attribute('abstract'))
     for (const attribute of ['id', 'block', 'final']) element.attribute(attribute)
-    const typeName: { typeName?: QualifiedName } =
-      element.attribute('name') === undefined ? {} : { typeName: [schema.namespace, owner.name] }
-
-    const complexContent = element.takeOne(xsd, 'complexContent')
-    const simpleContent = element.takeOne(xsd, 'simpleContent')
-    const holder = complexContent ?? simpleContent
-    if (holder !== undefined) documentationOf(holder)
-    const isMixed = isTrue(holder?.attribute('mixed') ?? element.attribute('mixed'))
-    const draft =
-      holder === undefined
-        ? this.ownContent(element, schema, owner)
-        : this.derive(holder, complexContent !== undefined, schema, owner)
+    const isNamed = element.attribute('name') !== undefined
+    const draft = this.draftOf(element, schema, owner)
+    const isExtended = draft.base !== undefined && !draft.restricts
     const inherited = new Set(
-      (draft.base === undefined || draft.restricts ? [] : this.allFields(draft.base.to)).map(
-        (field) => field.name,
-      ),
+      (isExtended ? this.allFields(draft.base.to) : []).map((field) => field.name),
     )
-    const content = inSequence(
-      [isMixed ? this.mixed(draft.content, owner, element) : draft.content],
-      inherited,
-    )
-
+    const content = inSequence([draft.content], inherited)
     const elements = content.fields.filter((field) => field.name !== '$open')
-    const at = content.fields.findIndex((field) => field.name === '$open')
-    const particle = (content.fields[at]?.layout as FieldLayout | undefined)?.open
-    const open: OpenLayout | undefined =
-      particle === undefined && !draft.openAttributes
-        ? undefined
-        : {
-            at: at === -1 ? elements.length : at,
-            ...(particle ?? { max: 0 }),
-            ...marked({ attributes: draft.openAttributes }),
-          }
+    const open = openLayoutOf(content, draft)
     const layout: RecordLayout = {
-      ...typeName,
+      ...(isNamed ? { typeName: [schema.namespace, owner.name] } : {}),
       ...marked({ anyOrder: content.anyOrder }),
       ...present({ open }),
     }
@@ -391,13 +366,28 @@ export class TypeReader {
       fields: [...elements, ...fields],
       ...filled({ choices: content.choices }),
       ...present({ base: draft.base }),
-      ...marked({ restricts: draft.restricts }),
-      ...(abstract ? { abstract } : {}),
-      ...marked({ anonymous: typeName.typeName === undefined }),
+      ...marked({
+        restricts: draft.restricts,
+        abstract: isTrue(element.attribute('abstract')),
+        anonymous: !isNamed,
+      }),
       ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
       ...documentation,
       layout,
     }
+  }
+
+  /** What a complex type declares: by itself, or of another one. */
+  private draftOf(element: XmlElement, schema: SchemaContext, owner: Owner): Draft {
+    const complexContent = element.takeOne(xsd, 'complexContent')
+    const holder = complexContent ?? element.takeOne(xsd, 'simpleContent')
+    if (holder !== undefined) documentationOf(holder)
+    const isMixed = isTrue(holder?.attribute('mixed') ?? element.attribute('mixed'))
+    const draft =
+      holder === undefined
+        ? this.ownContent(element, schema, owner)
+        : this.derive(holder, complexContent !== undefined, schema, owner)
+    return isMixed ? { ...draft, content: this.mixed(draft.content, owner, element) } : draft
   }
 
   /**
@@ -675,35 +665,23 @@ export class TypeReader {
     owner: Owner,
   ): Draft {
     const attributes = this.readAttributes(derivation, schema, owner)
-    const component =
-      name[0] === xsd || soapEncodings.includes(name[0])
-        ? undefined
-        : this.schemas.require('type', name, derivation)
+    const own: Draft = { content: nothing, ...attributes, base: undefined, restricts: false }
+    const withText = (type: Type): Draft => ({
+      ...own,
+      content: ofField(this.textField(type, owner, derivation)),
+    })
+    const isBuiltin = name[0] === xsd || soapEncodings.includes(name[0])
+    const component = isBuiltin ? undefined : this.schemas.require('type', name, derivation)
     if (component?.element.local !== 'complexType') {
-      const base = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
+      const simple = this.simpleType(derivation.attribute('base'), derivation, schema, owner)
       const type = restricts
-        ? applyFacets(base, derivation, owner.name, this.notes)
+        ? applyFacets(simple, derivation, owner.name, this.notes)
         : this.typeNamed(name, derivation)
-      return {
-        content: ofField(this.textField(type, owner, derivation)),
-        ...attributes,
-        base: undefined,
-        restricts: false,
-      }
+      return withText(type)
     }
     const base = this.baseOf(name, derivation, owner)
-    const text =
-      base === undefined
-        ? undefined
-        : this.allFields(base.to).find((field) => field.name === '$text')?.type
-    const found = text?.kind === 'reference' ? this.types[text.to] : text
-    if (
-      base === undefined ||
-      (found?.kind !== 'scalar' &&
-        found?.kind !== 'enumeration' &&
-        found?.kind !== 'list' &&
-        found?.kind !== 'union')
-    ) {
+    const text = base && this.textOf(base.to)
+    if (base === undefined || text === undefined)
       throw problem(
         'TM-2201',
         {
@@ -713,30 +691,31 @@ export class TypeReader {
         },
         { place: derivation.place },
       )
-    }
-    const own: Draft = { content: nothing, ...attributes, base: undefined, restricts: false }
     if (!restricts) return isRedefined(base.to) ? this.extendInPlace(own, base) : { ...own, base }
     const inside = derivation.takeOne(xsd, 'simpleType')
     const narrowed =
       inside === undefined
-        ? withoutName(found)
+        ? withoutName(text)
         : readSimpleType(inside, owner.name, this.notes, (reference, where) =>
             this.simpleType(reference, where, schema, owner),
           )
-    return this.restrict(
-      {
-        ...own,
-        content: ofField(
-          this.textField(
-            applyFacets(narrowed, derivation, owner.name, this.notes),
-            owner,
-            derivation,
-          ),
-        ),
-      },
-      base,
-      derivation,
-    )
+    const narrower = applyFacets(narrowed, derivation, owner.name, this.notes)
+    return this.restrict(withText(narrower), base, derivation)
+  }
+
+  /** The simple type of a type's text; undefined where it has none. */
+  private textOf(id: TypeId): Extract<NamedType | Type, SimpleType> | undefined {
+    const type = this.allFields(id).find((field) => field.name === '$text')?.type
+    const found = type?.kind === 'reference' ? this.types[type.to] : type
+    switch (found?.kind) {
+      case 'scalar':
+      case 'enumeration':
+      case 'list':
+      case 'union':
+        return found
+      default:
+        return undefined
+    }
   }
 
   private textField(type: Type, owner: Owner, at: XmlElement): Field {
@@ -1247,4 +1226,17 @@ function xmlAttribute(name: QualifiedName, { origin }: XmlElement): Field {
 /** The attributes of XML's own, as its group of them has all four. */
 function xmlAttributes(at: XmlElement): Field[] {
   return ['base', 'lang', 'space', 'id'].map((local) => xmlAttribute([xmlNamespace, local], at))
+}
+
+/** Where a record takes what its schema does not name; undefined where it takes nothing. */
+function openLayoutOf(content: Content, { openAttributes }: Draft): OpenLayout | undefined {
+  const { fields } = content
+  const at = fields.findIndex((field) => field.name === '$open')
+  const particle = (fields[at]?.layout as FieldLayout | undefined)?.open
+  if (particle === undefined && !openAttributes) return undefined
+  return {
+    at: at === -1 ? fields.length : at,
+    ...(particle ?? { max: 0 }),
+    ...marked({ attributes: openAttributes }),
+  }
 }

@@ -235,84 +235,85 @@ class Translation {
    */
   private binding(source: XmlElement): XmlElement[] {
     const name = wantedAttribute(source, 'name')
-    const isSoap = source.attribute('type') === soapExtension
     this.tellOthers(source, ['documentation', 'operation', 'fault'])
-    const served = this.root.children.filter(
-      (child) =>
-        child.is(wsdl20, 'service') &&
-        child.children.some(
-          (endpoint) =>
-            endpoint.is(wsdl20, 'endpoint') &&
-            (endpoint.attribute('binding') ?? '').replace(/^.*:/, '') === name,
-        ),
-    )
-    const bound =
-      this.interfaceOf(source) ??
-      served.map((service) => this.interfaceOf(service)).find((each) => each !== undefined)
+    const bound = this.interfaceOf(source) ?? this.interfaceServedBy(name)
     if (bound === undefined) return []
+    const isSoap = source.attribute('type') === soapExtension
+    const type = `${own}:${wantedAttribute(bound, 'name')}`
+    return [
+      this.make(source, wsdl, 'binding', { name, type }, [
+        ...this.documentation(source),
+        ...(isSoap ? this.soapBinding(source, bound) : []),
+        ...this.extensions(source),
+      ]),
+    ]
+  }
+
+  private interfaceServedBy(binding: string): XmlElement | undefined {
+    const usesIt = (endpoint: XmlElement): boolean =>
+      endpoint.is(wsdl20, 'endpoint') &&
+      withoutPrefix(endpoint.attribute('binding') ?? '') === binding
+    return this.root.children
+      .filter((child) => child.is(wsdl20, 'service') && child.children.some(usesIt))
+      .map((service) => this.interfaceOf(service))
+      .find((each) => each !== undefined)
+  }
+
+  /** What is inside a binding to SOAP (part 2, section 5). */
+  private soapBinding(source: XmlElement, bound: XmlElement): XmlElement[] {
     const soap =
       source.attribute('version', soapExtension) === '1.1' ? soap11Binding : soap12Binding
+    const protocol =
+      source.attribute('protocol', soapExtension) ?? 'http://www.w3.org/2003/05/soap/bindings/HTTP/'
+    const transport = /HTTP/i.test(protocol) ? httpTransport : protocol
     const details = new Map(
       source.children
         .filter((child) => child.is(wsdl20, 'operation'))
-        .map((each) => [(each.attribute('ref') ?? '').replace(/^.*:/, ''), each]),
+        .map((each) => [withoutPrefix(each.attribute('ref') ?? ''), each]),
     )
     const operations = this.operationsOf(bound)
       .filter((each) => unclearPart(each) === undefined)
       .map((operation) => {
-        const local = wantedAttribute(operation, 'name')
-        const detail = details.get(local)
-        const direction = (which: 'input' | 'output'): XmlElement[] => {
-          if (!operation.children.some((child) => child.is(wsdl20, which))) return []
-          const headers =
-            detail?.children
-              .find((child) => child.is(wsdl20, which))
-              ?.children.filter((child) => child.is(soapExtension, 'header')) ?? []
-          return [
-            this.make(detail ?? operation, wsdl, which, {}, [
-              this.make(operation, soap, 'body', { use: 'literal' }),
-              ...headers.map((header) =>
-                this.make(header, soap, 'header', {
-                  message: this.message(
-                    header,
-                    `header.${String(header.origin)}`,
-                    wantedAttribute(header, 'element'),
-                  ),
-                  part: wantedAttribute(header, 'element').replace(/^.*:/, ''),
-                  use: 'literal',
-                }),
-              ),
-            ]),
-          ]
-        }
-        return this.make(detail ?? operation, wsdl, 'operation', { name: local }, [
-          this.make(detail ?? operation, soap, 'operation', {
-            soapAction: detail?.attribute('action', soapExtension) ?? '',
-          }),
-          ...direction('input'),
-          ...direction('output'),
-        ])
+        const detail = details.get(wantedAttribute(operation, 'name'))
+        return this.boundOperation(operation, detail, soap)
       })
-    const protocol =
-      source.attribute('protocol', soapExtension) ?? 'http://www.w3.org/2003/05/soap/bindings/HTTP/'
-    const children = isSoap
-      ? [
-          this.make(source, soap, 'binding', {
-            style: 'document',
-            transport: /HTTP/i.test(protocol) ? httpTransport : protocol,
-          }),
-          ...operations,
-        ]
-      : []
-    return [
-      this.make(
-        source,
-        wsdl,
-        'binding',
-        { name, type: `${own}:${wantedAttribute(bound, 'name')}` },
-        [...this.documentation(source), ...children, ...this.extensions(source)],
-      ),
-    ]
+    return [this.make(source, soap, 'binding', { style: 'document', transport }), ...operations]
+  }
+
+  /** @param detail what the binding says of the operation */
+  private boundOperation(
+    operation: XmlElement,
+    detail: XmlElement | undefined,
+    soap: string,
+  ): XmlElement {
+    const at = detail ?? operation
+    const soapAction = detail?.attribute('action', soapExtension) ?? ''
+    return this.make(at, wsdl, 'operation', { name: wantedAttribute(operation, 'name') }, [
+      this.make(at, soap, 'operation', { soapAction }),
+      ...this.boundDirection(operation, detail, soap, 'input'),
+      ...this.boundDirection(operation, detail, soap, 'output'),
+    ])
+  }
+
+  private boundDirection(
+    operation: XmlElement,
+    detail: XmlElement | undefined,
+    soap: string,
+    which: 'input' | 'output',
+  ): XmlElement[] {
+    const isThere = (child: XmlElement): boolean => child.is(wsdl20, which)
+    if (!operation.children.some(isThere)) return []
+    const said = detail?.children.find(isThere)?.children ?? []
+    const headers = said
+      .filter((child) => child.is(soapExtension, 'header'))
+      .map((header) => {
+        const element = wantedAttribute(header, 'element')
+        const message = this.message(header, `header.${String(header.origin)}`, element)
+        const part = withoutPrefix(element)
+        return this.make(header, soap, 'header', { message, part, use: 'literal' })
+      })
+    const body = this.make(operation, soap, 'body', { use: 'literal' })
+    return [this.make(detail ?? operation, wsdl, which, {}, [body, ...headers])]
   }
 
   private service(source: XmlElement): XmlElement {
@@ -341,4 +342,8 @@ class Translation {
       ...ports,
     ])
   }
+}
+
+function withoutPrefix(name: string): string {
+  return name.replace(/^.*:/, '')
 }

@@ -252,97 +252,126 @@ function compareDigits(a: string, b: string): number {
 
 /** A function of values; of null it gives null (section 5.1.1.4). */
 function call(name: string, inputs: readonly Value[]): Value {
-  const value = called(name, inputs)
+  const played = functions.get(name.toLowerCase())
+  if (played === undefined) throw new NotAnExpression(`the function "${name}" is not played here`)
+  const value = played(new Inputs(inputs))
   return inputs.some((each) => each === null) ? null : value
 }
 
-function called(name: string, inputs: readonly Value[]): Value {
-  const text = (at: number): string =>
-    inputs[at] instanceof NumberValue ? inputs[at].digits : String(inputs[at] as string)
-  const number = (at: number): number => Number(text(at))
-  const counted = (value: number): Value => new NumberValue(String(value))
-  // Points in time are counted in their own zone.
-  const part = (from: number, to: number): Value => counted(Number(text(0).slice(from, to)))
-  const clock =
-    /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text(0)) ??
-    /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text(0))
-  switch (name.toLowerCase()) {
-    case 'contains':
-      return text(0).includes(text(1))
-    case 'substringof':
-      return text(1).includes(text(0))
-    case 'startswith':
-      return text(0).startsWith(text(1))
-    case 'endswith':
-      return text(0).endsWith(text(1))
-    case 'length':
-      return counted(text(0).length)
-    case 'indexof':
-      return counted(text(0).indexOf(text(1)))
-    case 'substring':
-      return text(0).slice(number(1), inputs.length > 2 ? number(1) + number(2) : undefined)
-    case 'tolower':
-      return text(0).toLowerCase()
-    case 'toupper':
-      return text(0).toUpperCase()
-    case 'trim':
-      return text(0).trim()
-    case 'concat':
-      return text(0) + text(1)
-    case 'replace':
-      return text(0).replaceAll(text(1), text(2))
-    case 'round':
-      return counted(Math.sign(number(0)) * Math.round(Math.abs(number(0))))
-    case 'floor':
-      return counted(Math.floor(number(0)))
-    case 'ceiling':
-      return counted(Math.ceil(number(0)))
-    case 'year':
-      return part(0, 4)
-    case 'month':
-      return part(5, 7)
-    case 'day':
-      return part(8, 10)
-    case 'hour':
-      return counted(Number(clock?.[1] ?? 0))
-    case 'minute':
-      return counted(Number(clock?.[2] ?? 0))
-    case 'second':
-      return counted(Number(clock?.[3] ?? 0))
-    case 'fractionalseconds':
-      return new NumberValue(/:\d\d(\.\d+)/.exec(text(0))?.[1]?.replace(/^/, '0') ?? '0')
-    case 'totaloffsetminutes': {
-      const [, sign, hours, minutes] = /([+-])(\d\d):(\d\d)$/.exec(text(0)) ?? []
-      return counted(
-        hours === undefined ? 0 : (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)),
-      )
-    }
-    case 'totalseconds': {
-      const [, sign, days = '0', hours = '0', minutes = '0', seconds = '0'] =
-        /^(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?$/.exec(text(0)) ?? []
-      return counted(
-        (sign === '-' ? -1 : 1) *
-          (Number(days) * 86400 + Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)),
-      )
-    }
-    case 'now':
-      return new Date().toISOString()
-    case 'mindatetime':
-      return '0001-01-01T00:00:00Z'
-    case 'maxdatetime':
-      return '9999-12-31T23:59:59.999Z'
-    case 'matchespattern':
-      return new RegExp(text(1), 'u').test(text(0))
-    case 'date':
-      return text(0).slice(0, 10)
-    case 'time':
-      return text(0)
-        .slice(11)
-        .replace(/(?:Z|[+-]\d\d:\d\d)$/, '')
-    default:
-      throw new NotAnExpression(`the function "${name}" is not played here`)
+/** What a function is called with. */
+class Inputs {
+  private readonly values: readonly Value[]
+
+  constructor(values: readonly Value[]) {
+    this.values = values
+  }
+
+  get length(): number {
+    return this.values.length
+  }
+
+  text(at: number): string {
+    const value = this.values[at]
+    return value instanceof NumberValue ? value.digits : String(value as string)
+  }
+
+  number(at: number): number {
+    return Number(this.text(at))
   }
 }
+
+function numeral(value: number): NumberValue {
+  return new NumberValue(String(value))
+}
+
+/** Points in time are counted in their own zone. */
+function datePart(from: number, to: number): (inputs: Inputs) => Value {
+  return (inputs) => numeral(Number(inputs.text(0).slice(from, to)))
+}
+
+/** A part of a time of day, or of a duration. */
+function clockPart(at: 1 | 2 | 3): (inputs: Inputs) => Value {
+  return (inputs) => {
+    const text = inputs.text(0)
+    const clock =
+      /T?(\d\d):(\d\d)(?::(\d\d))?/.exec(text) ?? /^PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+))?/.exec(text)
+    return numeral(Number(clock?.[at] ?? 0))
+  }
+}
+
+function offsetMinutes(inputs: Inputs): Value {
+  const [, sign, hours, minutes] = /([+-])(\d\d):(\d\d)$/.exec(inputs.text(0)) ?? []
+  if (hours === undefined) return numeral(0)
+  const total = Number(hours) * 60 + Number(minutes)
+  return numeral(sign === '-' ? -total : total)
+}
+
+function totalSeconds(inputs: Inputs): Value {
+  const [, sign, days = '0', hours = '0', minutes = '0', seconds = '0'] =
+    /^(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:([\d.]+)S)?)?$/.exec(inputs.text(0)) ?? []
+  const total = Number(days) * 86400 + Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)
+  return numeral(sign === '-' ? -total : total)
+}
+
+function fractionOfSecond(inputs: Inputs): Value {
+  const fraction = /:\d\d(\.\d+)/.exec(inputs.text(0))?.[1]
+  return new NumberValue(fraction === undefined ? '0' : `0${fraction}`)
+}
+
+function substring(inputs: Inputs): Value {
+  const from = inputs.number(1)
+  return inputs.text(0).slice(from, inputs.length > 2 ? from + inputs.number(2) : undefined)
+}
+
+/** Half is rounded away from zero (section 5.1.1.9.1). */
+function rounded(inputs: Inputs): Value {
+  const value = inputs.number(0)
+  return numeral(Math.sign(value) * Math.round(Math.abs(value)))
+}
+
+/** The functions that are played, by their names in small letters (sections 5.1.1.5 to 5.1.1.9). */
+const functions: ReadonlyMap<string, (inputs: Inputs) => Value> = new Map<
+  string,
+  (inputs: Inputs) => Value
+>([
+  ['contains', (inputs) => inputs.text(0).includes(inputs.text(1))],
+  ['substringof', (inputs) => inputs.text(1).includes(inputs.text(0))],
+  ['startswith', (inputs) => inputs.text(0).startsWith(inputs.text(1))],
+  ['endswith', (inputs) => inputs.text(0).endsWith(inputs.text(1))],
+  ['length', (inputs) => numeral(inputs.text(0).length)],
+  ['indexof', (inputs) => numeral(inputs.text(0).indexOf(inputs.text(1)))],
+  ['substring', substring],
+  ['tolower', (inputs) => inputs.text(0).toLowerCase()],
+  ['toupper', (inputs) => inputs.text(0).toUpperCase()],
+  ['trim', (inputs) => inputs.text(0).trim()],
+  ['concat', (inputs) => inputs.text(0) + inputs.text(1)],
+  ['replace', (inputs) => inputs.text(0).replaceAll(inputs.text(1), inputs.text(2))],
+  ['matchespattern', (inputs) => new RegExp(inputs.text(1), 'u').test(inputs.text(0))],
+  ['round', rounded],
+  ['floor', (inputs) => numeral(Math.floor(inputs.number(0)))],
+  ['ceiling', (inputs) => numeral(Math.ceil(inputs.number(0)))],
+  ['year', datePart(0, 4)],
+  ['month', datePart(5, 7)],
+  ['day', datePart(8, 10)],
+  ['hour', clockPart(1)],
+  ['minute', clockPart(2)],
+  ['second', clockPart(3)],
+  ['fractionalseconds', fractionOfSecond],
+  ['totaloffsetminutes', offsetMinutes],
+  ['totalseconds', totalSeconds],
+  ['date', (inputs) => inputs.text(0).slice(0, 10)],
+  [
+    'time',
+    (inputs) =>
+      inputs
+        .text(0)
+        .slice(11)
+        .replace(/(?:Z|[+-]\d\d:\d\d)$/, ''),
+  ],
+  ['now', () => new Date().toISOString()],
+  ['mindatetime', () => '0001-01-01T00:00:00Z'],
+  ['maxdatetime', () => '9999-12-31T23:59:59.999Z'],
+])
 
 const calculations: Readonly<Record<string, (a: number, b: number) => number>> = {
   add: (a, b) => a + b,

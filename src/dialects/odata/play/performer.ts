@@ -45,6 +45,23 @@ interface Performing {
   readonly options: Options
 }
 
+/** What is done, with the rows that it is done to. */
+interface Scene extends Performing {
+  readonly rows: Rows
+  readonly table: string
+  readonly all: readonly Entity[]
+  readonly answering: Answering
+  /** The context URL of the set. */
+  readonly context: string
+}
+
+const done: PlayResponse = { status: 204, headers: {}, body: '' }
+
+function counted({ all, options, answering }: Scene): PlayResponse {
+  const body = String(selected(all, options, answering).length)
+  return { status: 200, headers: { 'content-type': 'text/plain' }, body }
+}
+
 /** What is kept of streams, beside the properties of a row. */
 type Streams = Readonly<Record<string, { readonly type: string; readonly content: string }>>
 
@@ -68,104 +85,128 @@ export class Performer {
   }
 
   /** @returns undefined when there are no rows for it */
-  perform(
-    outerRows: Rows,
-    { request, place, kind, body, options }: Performing,
-  ): PlayResponse | undefined {
-    const { side, tables } = this
-    const { facts, key } = place
-    const { entity: id, singleton } = facts
+  perform(outerRows: Rows, performing: Performing): PlayResponse | undefined {
+    const { place, kind } = performing
+    const { facts } = place
     const { rows, table } = this.tableOf(outerRows, place)
-    const answering = this.answering(rows)
-    const all = tables.all(rows, table, id)
+    const all = this.tables.all(rows, table, facts.entity)
     if (all === undefined) return undefined
     const context = `${this.base()}/$metadata#${facts.id}`
-    if (kind === 'count')
-      return {
-        status: 200,
-        headers: { 'content-type': 'text/plain' },
-        body: String(selected(all, options, answering).length),
-      }
-    if (kind === 'aggregate') {
-      const made = aggregated(options['apply'] ?? '', all, (entity) => scopeOf(entity, answering))
-      // Decimals are texts where the client asked for IEEE754Compatible numbers, as ours does.
-      const plain = made.map((row) =>
-        Object.fromEntries(
-          Object.entries(row).map(([name, value]) => [
-            name,
-            value instanceof NumberValue ? value.digits : value,
-          ]),
-        ),
-      )
-      return jsonAnswer(
-        200,
-        side.page(plain, { total: undefined, next: undefined, context }),
-        headersOf(side),
-      )
+    const scene: Scene = {
+      ...performing,
+      rows,
+      table,
+      all,
+      context,
+      answering: this.answering(rows),
     }
-    if (kind === 'changes') return this.changes(place, table, options, answering, context)
-    if (kind === 'list')
-      return this.listed(
-        selected(all, options, answering),
-        request,
-        options,
-        answering,
-        id,
-        context,
-      )
-    const one = (
-      entity: Entity,
-      status: number,
-      headers: Readonly<Record<string, string>> = {},
-    ): PlayResponse =>
-      jsonAnswer(
-        status,
-        side.entity(
-          shown(entity, options, answering, id),
-          `${context}${singleton ? '' : '/$entity'}`,
-        ),
-        { ...headersOf(side), etag: tables.etag(entity), ...headers },
-      )
-    if (kind === 'create' || kind === 'createMedia') {
-      const targets = this.boundTargets(rows, body ?? {})
-      const made = tables.create(rows, table, id, body ?? {})
-      if (kind === 'createMedia') this.putStream(made, '', request)
-      for (const { name, target } of targets) tables.link(rows, made, name, target)
-      const now = tables.find(rows, table, id, keyOf(made.structure, made.values)) ?? made
-      return one(now, 201, { location: answering.url(now) })
+    switch (kind) {
+      case 'count':
+        return counted(scene)
+      case 'aggregate':
+        return this.aggregate(scene)
+      case 'changes':
+        return this.changes(scene)
+      case 'list':
+        return this.list(scene)
+      case 'create':
+      case 'createMedia':
+        return this.create(scene)
+      default:
+        return this.performOnOne(scene)
     }
-    const found = singleton ? all[0] : tables.find(rows, table, id, key)
-    const ifMatch = request.headers['if-match']
-    if (
-      found === undefined &&
-      (kind === 'update' || kind === 'replace') &&
-      facts.operations.has('upsert') &&
-      ifMatch === undefined
+  }
+
+  private aggregate({ options, all, answering, context }: Scene): PlayResponse {
+    const made = aggregated(options['apply'] ?? '', all, (entity) => scopeOf(entity, answering))
+    // Decimals are texts where the client asked for IEEE754Compatible numbers, as ours does.
+    const plain = (value: unknown): unknown => (value instanceof NumberValue ? value.digits : value)
+    const rows = made.map((row) =>
+      Object.fromEntries(Object.entries(row).map(([name, value]) => [name, plain(value)])),
     )
-      return this.inserted(rows, table, place, request, one, answering)
-    if (found === undefined) throw new Refusal(404, `${facts.id} has no entity with this key.`)
-    if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== tables.etag(found))
+    const json = this.side.page(rows, { total: undefined, next: undefined, context })
+    return jsonAnswer(200, json, headersOf(this.side))
+  }
+
+  private create(scene: Scene): PlayResponse {
+    const { rows, table, place, kind, body = {}, request, answering } = scene
+    const { tables } = this
+    const id = place.facts.entity
+    const targets = this.boundTargets(rows, body)
+    const made = tables.create(rows, table, id, body)
+    if (kind === 'createMedia') this.putStream(made, '', request)
+    for (const { name, target } of targets) tables.link(rows, made, name, target)
+    const now = tables.find(rows, table, id, keyOf(made.structure, made.values)) ?? made
+    return this.one(scene, now, 201, { location: answering.url(now) })
+  }
+
+  /** What is done with one entity that must be there. */
+  private performOnOne(scene: Scene): PlayResponse {
+    const { request, place, kind, rows } = scene
+    const { facts, stream = '' } = place
+    const found = this.entityOf(scene)
+    const ifMatch = request.headers['if-match']
+    if (found === undefined) {
+      const isChange = kind === 'update' || kind === 'replace'
+      if (isChange && facts.operations.has('upsert') && ifMatch === undefined)
+        return this.insert(scene)
+      throw new Refusal(404, `${facts.id} has no entity with this key.`)
+    }
+    const etag = this.tables.etag(found)
+    if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etag)
       throw new Refusal(412, 'The ETag is not that of the entity any more.')
-    if (kind === 'get' && request.headers['if-none-match'] === tables.etag(found))
-      return { status: 304, headers: { etag: tables.etag(found) }, body: '' }
-    if (kind === 'get') return one(found, 200)
-    if (kind === 'download') return this.stream(found, place.stream ?? '')
-    if (kind === 'upload') {
-      this.putStream(found, place.stream ?? '', request)
-      return { status: 204, headers: {}, body: '' }
+    switch (kind) {
+      case 'get':
+        return request.headers['if-none-match'] === etag
+          ? { status: 304, headers: { etag }, body: '' }
+          : this.one(scene, found, 200)
+      case 'download':
+        return this.stream(found, stream)
+      case 'upload':
+        this.putStream(found, stream, request)
+        return done
+      case 'delete':
+        this.tables.remove(rows, found)
+        return done
+      default:
+        return this.change(scene, found)
     }
-    if (kind === 'delete') {
-      tables.remove(rows, found)
-      return { status: 204, headers: {}, body: '' }
-    }
-    const targets = this.boundTargets(rows, body ?? {})
-    tables.change(found, body ?? {}, kind === 'replace')
-    for (const { name, target } of targets) tables.link(rows, found, name, target)
-    const now =
-      (singleton ? tables.all(rows, table, id)?.[0] : tables.find(rows, table, id, key)) ?? found
-    return /return=representation/.test(request.headers['prefer'] ?? '')
-      ? one(now, 200)
-      : { status: 204, headers: { etag: tables.etag(now) }, body: '' }
+  }
+
+  private change(scene: Scene, found: Entity): PlayResponse {
+    const { rows, kind, body = {}, request } = scene
+    const targets = this.boundTargets(rows, body)
+    this.tables.change(found, body, kind === 'replace')
+    for (const { name, target } of targets) this.tables.link(rows, found, name, target)
+    const now = this.entityOf({ ...scene, all: this.allOf(scene) }) ?? found
+    if (/return=representation/.test(request.headers['prefer'] ?? ''))
+      return this.one(scene, now, 200)
+    return { status: 204, headers: { etag: this.tables.etag(now) }, body: '' }
+  }
+
+  private allOf({ rows, table, place }: Scene): readonly Entity[] {
+    return this.tables.all(rows, table, place.facts.entity) ?? []
+  }
+
+  private entityOf({ rows, table, place, all }: Scene): Entity | undefined {
+    const { facts, key } = place
+    return facts.singleton ? all[0] : this.tables.find(rows, table, facts.entity, key)
+  }
+
+  /** An entity as it is answered. */
+  private one(
+    { place, options, answering, context }: Scene,
+    entity: Entity,
+    status: number,
+    headers: Readonly<Record<string, string>> = {},
+  ): PlayResponse {
+    const { facts } = place
+    const json = this.side.entity(
+      shown(entity, options, answering, facts.entity),
+      `${context}${facts.singleton ? '' : '/$entity'}`,
+    )
+    const etag = this.tables.etag(entity)
+    return jsonAnswer(status, json, { ...headersOf(this.side), etag, ...headers })
   }
 
   /** Makes a link, or takes one away. */
@@ -262,100 +303,73 @@ export class Performer {
    * An entity that a change was sent for and that was not there is made, when all is said that it
    * needs (Protocol, section 11.4.4).
    */
-  private inserted(
-    rows: Rows,
-    table: string,
-    { facts, key }: Located,
-    request: PlayRequest,
-    one: (
-      entity: Entity,
-      status: number,
-      headers?: Readonly<Record<string, string>>,
-    ) => PlayResponse,
-    answering: Answering,
-  ): PlayResponse {
+  private insert(scene: Scene): PlayResponse {
+    const { rows, table, place, request, answering } = scene
+    const { facts, key } = place
+    const structure = this.tables.structure(facts.entity)
     let body: Record<string, unknown>
     try {
-      body = this.reader.entity(request, this.tables.structure(facts.entity), 'create')
+      body = this.reader.entity(request, structure, 'create')
     } catch (error) {
-      if (error instanceof Refusal)
-        throw new Refusal(
-          404,
-          `${facts.id} has no entity with this key, and not all is said that a new one needs: ${error.message}`,
-        )
-      throw error
+      if (!(error instanceof Refusal)) throw error
+      throw new Refusal(
+        404,
+        `${facts.id} has no entity with this key, and not all is said that a new one needs: ${error.message}`,
+      )
     }
-    const names = this.tables.structure(facts.entity).keys ?? []
-    const keys = names.length === 1 ? { [names[0] ?? '']: key } : (key as Record<string, unknown>)
+    const [only = '', ...others] = structure.keys ?? []
+    const keys = others.length === 0 ? { [only]: key } : (key as Record<string, unknown>)
     const made = this.tables.create(rows, table, facts.entity, { ...body, ...keys })
-    return one(made, 201, { location: answering.url(made) })
+    return this.one(scene, made, 201, { location: answering.url(made) })
   }
 
-  private listed(
-    entities: readonly Entity[],
-    request: PlayRequest,
-    options: Options,
-    answering: Answering,
-    id: TypeId,
-    context: string,
-  ): PlayResponse {
-    const wanted = page(entities, options)
+  private list({ request, place, options, all, answering, context }: Scene): PlayResponse {
+    const fitting = selected(all, options, answering)
+    const wanted = page(fitting, options)
+    const preferred = request.headers['prefer'] ?? ''
+    const size = Math.min(pageSize, Number(/maxpagesize=(\d+)/.exec(preferred)?.[1] ?? pageSize))
     const from = countOf(options, 'skiptoken') ?? 0
-    const size = Math.min(
-      pageSize,
-      Number(/maxpagesize=(\d+)/.exec(request.headers['prefer'] ?? '')?.[1] ?? pageSize),
-    )
-    const rows = wanted.slice(from, from + size)
-    const total =
-      options['count'] === 'true' || options['inlinecount'] === 'allpages'
-        ? entities.length
-        : undefined
-    const address = request.target.replace(/([?&])\$skiptoken=\d+&?/, '$1').replace(/[?&]$/, '')
+    const to = from + size
+    const isCounted = options['count'] === 'true' || options['inlinecount'] === 'allpages'
+    const target = request.target.replace(/([?&])\$skiptoken=\d+&?/, '$1').replace(/[?&]$/, '')
+    const address = new URL(target, this.base()).href
     const next =
-      from + size < wanted.length
-        ? `${new URL(address, this.base()).href}${address.includes('?') ? '&' : '?'}$skiptoken=${from + size}`
+      to < wanted.length
+        ? `${address}${address.includes('?') ? '&' : '?'}$skiptoken=${to}`
         : undefined
-    const tracks = next === undefined && /track-changes/.test(request.headers['prefer'] ?? '')
-    const changes = tracks
-      ? {
-          '@odata.deltaLink': `${new URL(address.replace(/\?.*/, ''), this.base()).href}?$deltatoken=${this.tables.moment}`,
-        }
-      : {}
+    const tracks = next === undefined && preferred.includes('track-changes')
     const json = this.side.page(
-      rows.map((each) => shown(each, options, answering, id)),
-      { total, next, context },
+      wanted.slice(from, to).map((each) => shown(each, options, answering, place.facts.entity)),
+      { total: isCounted ? fitting.length : undefined, next, context },
     ) as object
+    const changes = tracks ? this.changesLink(address.replace(/\?.*/, '')) : {}
     return jsonAnswer(200, { ...json, ...changes }, headersOf(this.side))
   }
 
   /** What happened to a set since a moment (JSON Format, section 15). */
-  private changes(
-    { facts, address }: Located,
-    table: string,
-    options: Options,
-    answering: Answering,
-    context: string,
-  ): PlayResponse {
-    const rows = this.tables
-      .since(countOf(options, 'deltatoken') ?? 0, table, facts.entity)
-      .map(({ entity, gone }) =>
-        gone
-          ? {
-              '@odata.context': `${context}/$deletedEntity`,
-              id: answering.url(entity),
-              reason: 'deleted',
-            }
-          : shown(entity, {}, answering, facts.entity),
-      )
-    return jsonAnswer(
-      200,
-      {
-        '@odata.context': `${context}/$delta`,
-        value: rows,
-        '@odata.deltaLink': `${this.base()}/${address}?$deltatoken=${this.tables.moment}`,
-      },
-      headersOf(this.side),
+  private changes({ place, table, options, answering, context }: Scene): PlayResponse {
+    const { entity: id } = place.facts
+    const since = countOf(options, 'deltatoken') ?? 0
+    const value = this.tables.since(since, table, id).map(({ entity, gone }) =>
+      gone
+        ? {
+            '@odata.context': `${context}/$deletedEntity`,
+            id: answering.url(entity),
+            reason: 'deleted',
+          }
+        : shown(entity, {}, answering, id),
     )
+    const json = {
+      '@odata.context': `${context}/$delta`,
+      value,
+      ...this.changesLink(`${this.base()}/${place.address}`),
+    }
+    return jsonAnswer(200, json, headersOf(this.side))
+  }
+
+  /** Where changes after this moment can be asked for. */
+  private changesLink(address: string): Record<string, string> {
+    return { '@odata.deltaLink': `${address}?$deltatoken=${this.tables.moment}` }
   }
 
   private stream({ plain }: Entity, name: string): PlayResponse {

@@ -74,11 +74,7 @@ class ODataPlayer implements Player {
   private readonly reader: RequestReader
   private readonly performer: Performer
   private readonly sets = new Map<string, SetFacts>()
-  private readonly calls: {
-    operation: Operation
-    layout: InvocationLayout
-    live: AnyInvocation
-  }[] = []
+  private readonly calls: PlayedCall[] = []
   private readonly endpoint: Endpoint
   /** The address at which it is played. */
   private base = ''
@@ -289,71 +285,59 @@ class ODataPlayer implements Player {
     kind: Kind | 'unknown',
     options: Options,
   ): UnderstoodCall {
-    const { facts } = place
+    const { facts, stream } = place
     const operation = kind === 'unknown' ? undefined : facts.operations.get(kind)
-    if (operation === undefined || kind === 'unknown')
-      throw new Refusal(
-        405,
-        `${request.method} is not offered at ${place.address}${place.stream === undefined ? '' : `/${place.stream === '' ? '$value' : place.stream}`}.`,
-      )
-    const unknown = Object.keys(options).find(
-      (name) =>
-        !queryOptions.includes(name) &&
-        !name.startsWith('@') &&
-        request.target.includes(`$${name}`),
-    )
-    if (unknown !== undefined)
-      throw new Refusal(501, `The query option $${unknown} is not played here.`)
+    if (operation === undefined || kind === 'unknown') {
+      const behind = stream === undefined ? '' : `/${stream === '' ? '$value' : stream}`
+      throw new Refusal(405, `${request.method} is not offered at ${place.address}${behind}.`)
+    }
+    checkOptions(request, options)
     const structure = this.tables.structure(facts.entity)
-    const body =
-      kind === 'create' || kind === 'update' || kind === 'replace'
-        ? this.changed(request, structure, kind, facts)
-        : undefined
-    const input = {
-      ...outerInput(place),
-      ...present({ key: place.key }),
-      ...(place.stream === undefined || place.stream === '' ? {} : { stream: place.stream }),
-      ...present({ body }),
-      ...options,
-    }
-    const type = { is: structure, ...marked({ many: kind === 'list' }) }
-    const context = `${this.base}/$metadata#${facts.id}`
-    // What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of
-    // its own.
-    const special: Partial<Readonly<Record<Kind, (value: unknown) => PlayResponse>>> = {
-      download: (value) =>
-        value instanceof Uint8Array
-          ? { status: 200, headers: { 'content-type': 'application/octet-stream' }, body: value }
-          : { status: 204, headers: {}, body: '' },
-      aggregate: (value) =>
-        jsonAnswer(
-          200,
-          this.side.page([value].flat(), { total: undefined, next: undefined, context }),
-          headersOf(this.side),
-        ),
-      changes: () =>
-        jsonAnswer(
-          200,
-          this.side.page([], { total: undefined, next: undefined, context }),
-          headersOf(this.side),
-        ),
-    }
-    const answer = special[kind]
+    const takesBody = kind === 'create' || kind === 'update' || kind === 'replace'
+    const body = takesBody ? this.changed(request, structure, kind, facts) : undefined
+    const returns: AnyProperty | undefined =
+      kind === 'upload' || kind === 'delete'
+        ? undefined
+        : { is: structure, ...marked({ many: kind === 'list' }) }
+    const status = kind === 'create' || kind === 'createMedia' ? 201 : 200
     return {
       operation,
       endpoint: this.endpoint,
-      input,
+      input: {
+        ...outerInput(place),
+        ...present({ key: place.key, stream: stream === '' ? undefined : stream, body }),
+        ...options,
+      },
       perform: this.performing((rows) =>
         this.performer.perform(rows, { request, place, kind, body, options }),
       ),
-      ...this.answers(
-        kind === 'upload' || kind === 'delete' ? undefined : type,
-        kind === 'create' || kind === 'createMedia' ? 201 : 200,
-        facts.path,
-        kind === 'count',
-      ),
-      ...present({ answer }),
+      ...this.answers(returns, status, facts.path, kind === 'count'),
+      ...present({ answer: this.specialAnswer(kind, `${this.base}/$metadata#${facts.id}`) }),
     }
+  }
+
+  /**
+   * What is made up where there are no rows: bytes are bytes, and what is reckoned has no type of
+   * its own.
+   */
+  private specialAnswer(
+    kind: Kind,
+    context: string,
+  ): ((value: unknown) => PlayResponse) | undefined {
+    const { side } = this
+    const page = (rows: readonly unknown[]): PlayResponse =>
+      jsonAnswer(
+        200,
+        side.page(rows, { total: undefined, next: undefined, context }),
+        headersOf(side),
+      )
+    if (kind === 'aggregate') return (value) => page([value].flat())
+    if (kind === 'changes') return () => page([])
+    if (kind !== 'download') return undefined
+    return (value) =>
+      value instanceof Uint8Array
+        ? { status: 200, headers: { 'content-type': 'application/octet-stream' }, body: value }
+        : { status: 204, headers: {}, body: '' }
   }
 
   /** The entity in a body. On the wire an upsert is a change with all that a new entity has. */
@@ -431,38 +415,14 @@ class ODataPlayer implements Player {
   /** A function or an action: bound to what stands before it in the path, or by itself. */
   private call(
     request: PlayRequest,
-    bound: { place: Located; steps: readonly string[] } | undefined,
+    bound: BoundTo | undefined,
     step: string,
     options: Options,
   ): UnderstoodCall {
-    const [, name = '', brackets] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
-    const given = new Map(
-      topLevel(brackets ?? '').map((part) => [
-        part.split('=')[0]?.trim() ?? '',
-        part.slice(part.indexOf('=') + 1).trim(),
-      ]),
-    )
-    const candidates = this.calls.filter(
-      ({ layout: { call, on } }) =>
-        call === name &&
-        (on === undefined ? undefined : idOf(on)) === bound?.place.facts.id &&
-        (on === undefined ||
-          (on.many === true || on.singleton === true) === (bound?.place.key === undefined)) &&
-        (on?.cast ?? '') === (bound?.steps.join('/') ?? ''),
-    )
-    // Overloads of functions are told by their parameters.
-    const wires = (live: AnyInvocation): string[] =>
-      Object.entries(live.parameters ?? {}).map(([own, { name: wire }]) => wire ?? own)
-    const found = candidates.find(
-      ({ live, layout }) =>
-        layout.passing !== 'inline' ||
-        ([...given.keys()].every((each) => wires(live).includes(each)) &&
-          Object.entries(live.parameters ?? {}).every(
-            ([own, property]) =>
-              given.has(property.name ?? own) ||
-              property.optional === true ||
-              property.nullable === true,
-          )),
+    const [, name = '', brackets = ''] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
+    const given = new Map(topLevel(brackets).map(parameterOf))
+    const found = this.calls.find(
+      ({ live, layout }) => isCalled(layout, name, bound) && isMeant(live, layout, given),
     )
     if (found === undefined)
       throw new Refusal(
@@ -474,15 +434,28 @@ class ODataPlayer implements Player {
     const { operation, layout, live } = found
     if (layout.method !== request.method)
       throw new Refusal(405, `${request.method} is not offered at ${step}.`)
-    const input: Record<string, unknown> =
+    const addressed =
       bound === undefined
         ? {}
-        : {
-            ...outerInput(bound.place),
-            ...present({ key: bound.place.key }),
-          }
-    const body = layout.passing === 'body' ? (this.reader.body(request) ?? {}) : {}
-    const misfits: Misfit[] = []
+        : { ...outerInput(bound.place), ...present({ key: bound.place.key }) }
+    return {
+      operation,
+      endpoint: this.endpoint,
+      input: { ...addressed, ...this.parameters(found, request, given, options) },
+      ...this.answers(live.returns, 200, name, false),
+    }
+  }
+
+  /** @throws Refusal where they are not what they must be */
+  private parameters(
+    { layout, live }: PlayedCall,
+    request: PlayRequest,
+    given: ReadonlyMap<string, string>,
+    options: Options,
+  ): Record<string, unknown> {
+    const body = (layout.passing === 'body' ? this.reader.body(request) : undefined) ?? {}
+    const values: Record<string, unknown> = {}
+    const violations: Misfit[] = []
     for (const [own, property] of Object.entries(live.parameters ?? {})) {
       const value = this.parameter(
         layout,
@@ -493,19 +466,16 @@ class ODataPlayer implements Player {
         body as Readonly<Record<string, unknown>>,
       )
       if (value !== undefined) {
-        input[own] = value
-        checkProperty(property, value, own, 'value', misfits)
-      } else if (property.optional !== true && property.nullable !== true)
-        misfits.push({ path: own, message: 'is missing' })
+        values[own] = value
+        checkProperty(property, value, own, 'value', violations)
+      } else if (!mayBeMissing(property)) violations.push({ path: own, message: 'is missing' })
     }
-    if (misfits.length > 0)
-      throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
-    return {
-      operation,
-      endpoint: this.endpoint,
-      input,
-      ...this.answers(live.returns, 200, name, false),
-    }
+    if (violations.length > 0)
+      throw new Refusal(
+        400,
+        violations.map(({ path, message }) => `${path}: ${message}`).join('; '),
+      )
+    return values
   }
 
   private parameter(
@@ -627,3 +597,68 @@ const streamDeeds = new Map<string, 'download' | 'upload'>([
   ['GET', 'download'],
   ['PUT', 'upload'],
 ])
+
+/** A function or an action, with the codecs of its parameters. */
+interface PlayedCall {
+  operation: Operation
+  layout: InvocationLayout
+  live: AnyInvocation
+}
+
+/** What stands before a call in its path: an entity or a set, and the types it is cast to. */
+interface BoundTo {
+  readonly place: Located
+  readonly steps: readonly string[]
+}
+
+/** Refuses query options that nobody plays. */
+function checkOptions({ target }: PlayRequest, options: Options): void {
+  const unknown = Object.keys(options).find(
+    (name) => !queryOptions.includes(name) && !name.startsWith('@') && target.includes(`$${name}`),
+  )
+  if (unknown !== undefined)
+    throw new Refusal(501, `The query option $${unknown} is not played here.`)
+}
+
+/** A parameter in brackets: its name, and its value as it is written. */
+function parameterOf(text: string): readonly [string, string] {
+  const at = text.indexOf('=')
+  return [text.split('=')[0]?.trim() ?? '', text.slice(at + 1).trim()]
+}
+
+/** Is a function or action of this name bound to what stands before it? */
+function isCalled(
+  { call, on }: InvocationLayout,
+  name: string,
+  bound: BoundTo | undefined,
+): boolean {
+  if (call !== name) return false
+  if (on === undefined || bound === undefined) return on === bound
+  const isWhole = on.many === true || on.singleton === true
+  return (
+    idOf(on) === bound.place.facts.id &&
+    isWhole === (bound.place.key === undefined) &&
+    (on.cast ?? '') === bound.steps.join('/')
+  )
+}
+
+/** Overloads of functions are told by their parameters. */
+function isMeant(
+  { parameters = {} }: AnyInvocation,
+  { passing }: InvocationLayout,
+  given: ReadonlyMap<string, string>,
+): boolean {
+  if (passing !== 'inline') return true
+  const known = Object.entries(parameters).map(([own, property]) => ({
+    name: property.name ?? own,
+    isOptional: mayBeMissing(property),
+  }))
+  return (
+    [...given.keys()].every((each) => known.some(({ name }) => name === each)) &&
+    known.every(({ name, isOptional }) => isOptional || given.has(name))
+  )
+}
+
+function mayBeMissing({ optional, nullable }: AnyProperty): boolean {
+  return optional === true || nullable === true
+}

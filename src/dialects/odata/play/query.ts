@@ -99,57 +99,69 @@ export function shown(
 ): Record<string, unknown> {
   const { side } = answering
   const members = membersOf(entity.structure)
-  const select =
-    options['select'] === undefined || options['select'].trim() === ''
-      ? undefined
-      : topLevel(options['select']).map((each) => each.trim())
+  const select = selectionOf(options['select'])
   const expansions = expansionsOf(options['expand'] ?? '', side.isNew)
-  for (const name of [...(select ?? []), ...expansions.keys()].map(
-    (each) => each.split('/')[0] ?? '',
-  )) {
-    if (name !== '*' && !name.includes('.') && !Object.hasOwn(members, name))
-      throw new NotAnExpression(`"${entity.structure.type}" has no property "${name}"`)
-  }
+  checkNames(entity, [...(select ?? []), ...expansions.keys()])
   const isWanted = (name: string): boolean =>
     select === undefined ||
     select.includes('*') ||
     select.some((each) => each === name || each.startsWith(`${name}/`))
-  const own = Object.fromEntries(
-    Object.entries(entity.values).filter(
-      ([name]) => isWanted(name) && members[name]?.navigation !== true,
-    ),
+  const isNavigation = (name: string): boolean => members[name]?.navigation === true
+  const own = Object.entries(entity.values).filter(
+    ([name]) => isWanted(name) && !isNavigation(name),
   )
-  const navigations = Object.entries(members)
-    .filter(([, property]) => property.navigation === true)
-    .map(([name]) => name)
   const json: Record<string, unknown> = {
     ...side.about({
       type: entity.structure.type,
       isSubtype: entity.structure.type !== declaredType,
       etag: answering.etag(entity),
       url: answering.url(entity),
-      links: navigations.filter((name) => !expansions.has(name)),
+      links: Object.keys(members).filter((name) => isNavigation(name) && !expansions.has(name)),
     }),
-    ...writeStructure(entity.structure, own, side.protocol),
+    ...writeStructure(entity.structure, Object.fromEntries(own), side.protocol),
   }
   for (const [name, expression] of computed(options['compute']))
     json[name] = plainValue(evaluate(expression, scopeOf(entity, answering)))
   for (const [name, inner] of expansions) {
-    const property = members[name]
-    if (property?.navigation !== true) continue
     // In version 2 what is selected inside stands outside, as a path.
     const inside = side.isNew ? inner : { ...inner, ...innerSelection(select, name) }
-    const all = answering.related(entity, name) ?? []
-    const rows = page(selected(all, inside, answering), inside)
-    const target = (typeof property.is === 'function' ? property.is() : property.is) as {
-      type: string
-    }
-    const shownRows = rows.map((each) => shown(each, inside, answering, target.type))
-    json[name] = property.many === true ? side.expanded(shownRows) : (shownRows[0] ?? null)
-    if (inside['count'] === 'true')
-      json[`${name}@odata.count`] = String(selected(all, inside, answering).length)
+    if (isNavigation(name)) Object.assign(json, expanded(entity, name, inside, answering))
   }
   return json
+}
+
+/** The names that are selected; undefined where all are. */
+function selectionOf(text: string | undefined): string[] | undefined {
+  if (text === undefined || text.trim() === '') return undefined
+  return topLevel(text).map((each) => each.trim())
+}
+
+/** Refuses names of properties that an entity does not have. */
+function checkNames({ structure }: Entity, paths: readonly string[]): void {
+  const members = membersOf(structure)
+  for (const [name = ''] of paths.map((path) => path.split('/')))
+    if (name !== '*' && !name.includes('.') && !Object.hasOwn(members, name))
+      throw new NotAnExpression(`"${structure.type}" has no property "${name}"`)
+}
+
+/** What hangs off an entity: as one of its members, and how many there are where that is asked. */
+function expanded(
+  entity: Entity,
+  name: string,
+  options: Options,
+  answering: Answering,
+): Record<string, unknown> {
+  const property = membersOf(entity.structure)[name]
+  const target = (typeof property?.is === 'function' ? property.is() : property?.is) as {
+    type: string
+  }
+  const fitting = selected(answering.related(entity, name) ?? [], options, answering)
+  const rows = page(fitting, options).map((each) => shown(each, options, answering, target.type))
+  const value = property?.many === true ? answering.side.expanded(rows) : (rows[0] ?? null)
+  return {
+    [name]: value,
+    ...(options['count'] === 'true' ? { [`${name}@odata.count`]: String(fitting.length) } : {}),
+  }
 }
 
 /** Properties that are reckoned out, by name (URL Conventions, section 5.1.3.1). */

@@ -23,6 +23,12 @@ export interface Entity extends Row {
 
 /** The entity sets of a stand-in as tables, and what hangs off what. */
 export class Tables {
+  /** What happened to rows, in order. */
+  private readonly journal: {
+    readonly table: string
+    readonly plain: Plain
+    readonly gone: boolean
+  }[] = []
   private readonly contract: Contract
   private readonly codecs: LiveCodecs
   /** The first set of each entity type. */
@@ -186,69 +192,63 @@ export class Tables {
     )
     const all = rows(table) ?? []
     const keys = keysOf(this.structure(kind))
+    const made: Plain = plain['$is'] === undefined ? {} : { $is: plain['$is'] }
+    for (const field of fields)
+      if (!isNavigation(field))
+        made[field.name] = plain[field.name] ?? this.fresh(field, all, keys.includes(field.name))
     const nested = fields.filter(
       (field) =>
-        fieldLayout(field).navigation !== undefined &&
-        plain[field.name] !== undefined &&
-        plain[field.name] !== null,
+        isNavigation(field) && plain[field.name] !== undefined && plain[field.name] !== null,
     )
-    const made: Plain = plain['$is'] === undefined ? {} : { $is: plain['$is'] }
-    for (const field of fields) {
-      if (fieldLayout(field).navigation !== undefined) continue
-      made[field.name] = plain[field.name] ?? this.fresh(field, all, keys.includes(field.name))
-    }
     // Where this one points to the nested one, that comes first; else it points back.
-    for (const field of nested.filter(
-      (each) => fieldLayout(each).navigation?.constraints !== undefined,
-    )) {
-      if (isBinding(body[field.name])) continue
-      const target = this.create(
-        rows,
-        this.sets.get(targetOf(field)) ?? '',
-        targetOf(field),
-        body[field.name] as Plain,
-      )
-      for (const [here, there] of fieldLayout(field).navigation?.constraints ?? [])
-        made[here] = target.plain[there]
-    }
+    const before = nested.filter((field) => constraintsHere(field) !== undefined)
+    for (const field of before) this.createBefore(rows, field, body, made)
     all.push(made)
-    for (const field of nested.filter(
-      (each) => fieldLayout(each).navigation?.constraints === undefined,
-    )) {
-      const back = this.constraintsOf(targetOf(field), field.relation?.partner) ?? []
-      const contained = field.relation?.contained === true
-      if (contained) made[field.name] = field.type.kind === 'list' ? [] : null
-      for (const each of [body[field.name]].flat() as Plain[]) {
-        if (isBinding(each)) continue
-        if (contained) {
-          const shelf: Plain[] = []
-          const inner = this.create(
-            (name) => (name === 'inside' ? shelf : rows(name)),
-            'inside',
-            targetOf(field),
-            each,
-          )
-          if (field.type.kind === 'list') (made[field.name] as Plain[]).push(inner.plain)
-          else made[field.name] = inner.plain
-          continue
-        }
-        const pointing = Object.fromEntries(back.map(([here, there]) => [here, made[there]]))
-        this.create(rows, this.sets.get(targetOf(field)) ?? '', targetOf(field), {
-          ...each,
-          ...pointing,
-        })
-      }
-    }
+    for (const field of nested)
+      if (!before.includes(field)) this.createBehind(rows, field, body, made)
     this.journal.push({ table, plain: made, gone: false })
     return this.entity(table, id, made)
   }
 
-  /** What happened to rows, in order. */
-  private readonly journal: {
-    readonly table: string
-    readonly plain: Plain
-    readonly gone: boolean
-  }[] = []
+  /** Adds a nested entity that another one points to. */
+  private createBefore(
+    rows: Rows,
+    field: Field,
+    body: Readonly<Record<string, unknown>>,
+    made: Plain,
+  ): void {
+    if (isBinding(body[field.name])) return
+    const id = targetOf(field)
+    const target = this.create(rows, this.sets.get(id) ?? '', id, body[field.name] as Plain)
+    for (const [here, there] of constraintsHere(field) ?? []) made[here] = target.plain[there]
+  }
+
+  /** Adds nested entities that point back, or lie inside. */
+  private createBehind(
+    rows: Rows,
+    field: Field,
+    body: Readonly<Record<string, unknown>>,
+    made: Plain,
+  ): void {
+    const id = targetOf(field)
+    const given = ([body[field.name]].flat() as Plain[]).filter((each) => !isBinding(each))
+    if (field.relation?.contained === true) {
+      const inside = given.map((each) => this.createInside(rows, id, each))
+      made[field.name] = field.type.kind === 'list' ? inside : (inside.at(-1) ?? null)
+      return
+    }
+    const back = this.constraintsOf(id, field.relation?.partner) ?? []
+    const pointing = Object.fromEntries(back.map(([here, there]) => [here, made[there]]))
+    for (const each of given)
+      this.create(rows, this.sets.get(id) ?? '', id, { ...each, ...pointing })
+  }
+
+  /** An entity that lies inside another one is in no table. */
+  private createInside(rows: Rows, id: TypeId, body: Plain): Plain {
+    const shelf: Plain[] = []
+    const inside: Rows = (name) => (name === 'inside' ? shelf : rows(name))
+    return this.create(inside, 'inside', id, body).plain
+  }
 
   /** How much happened so far. */
   get moment(): number {
@@ -359,4 +359,13 @@ function textOf(value: unknown): string {
 function isProperty(field: Field): boolean {
   const { navigation, about } = fieldLayout(field)
   return navigation === undefined && about !== true
+}
+
+function isNavigation(field: Field): boolean {
+  return fieldLayout(field).navigation !== undefined
+}
+
+/** The pairs by which an entity points to what hangs off it. */
+function constraintsHere(field: Field): readonly (readonly [string, string])[] | undefined {
+  return fieldLayout(field).navigation?.constraints
 }
