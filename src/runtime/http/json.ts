@@ -85,33 +85,18 @@ export function fromJson(
   reference: AnyJsonRef,
   json: unknown,
   path: string,
-  onDeviation: (deviation: Deviation) => void,
+  onDeviation: HearDeviation,
   elsewhere: Elsewhere = [],
 ): unknown {
   const straight = elsewhere.length === 0 ? straightOf(reference)?.(json) : odd
   if (straight !== odd && straight !== undefined) return straight
   const codec = settled(reference)
-  const breach = (promised: string): never => {
-    throw new ContractBreach(path, promised, show(json))
-  }
-  const deviate = (message: string, at = path): void => onDeviation({ path: at, message })
-  if ('simple' in codec || 'restricts' in codec) {
-    const simple = 'restricts' in codec ? codec.restricts : codec
-    const value =
-      simple === (anything as SimpleJson<unknown>)
-        ? readAnything(json, deviate)
-        : (simple.read(json) ?? readQuoted(simple, json, deviate))
-    if (value === undefined) breach(simple.simple)
-    const message = 'restricts' in codec ? brokenFacet(codec, value) : undefined
-    if (message !== undefined) deviate(message)
-    if (simple.simple === unsized && !Number.isSafeInteger(value))
-      deviate('has more digits than a number holds exactly')
-    return value
-  }
+  if ('simple' in codec) return readSimple(codec, json, path, onDeviation)
+  if ('restricts' in codec) return readRestricted(codec, json, path, onDeviation)
   if ('literals' in codec) {
     const value = asNumber(json)
     if (!codec.literals.includes(value))
-      deviate(`${show(json)} is not one of the contract's values`)
+      onDeviation({ path, message: `${show(json)} is not one of the contract's values` })
     return value
   }
   if ('obeys' in codec) {
@@ -120,79 +105,158 @@ export function fromJson(
     if (broken !== undefined) onDeviation(broken)
     return value
   }
-  if ('items' in codec || 'tuple' in codec) {
-    if (!Array.isArray(json)) return breach('a list')
-    if ('tuple' in codec) {
-      const count = brokenCount(
-        json.length,
-        codec.min,
-        codec.rest === undefined
-          ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length)
-          : codec.max,
-      )
-      if (count !== undefined) deviate(count)
-      return json.map((item: unknown, at) =>
-        fromJson(
-          codec.tuple[at] ?? codec.rest ?? anything,
-          item,
-          `${path}[${String(at)}]`,
-          onDeviation,
-        ),
-      )
-    }
-    return json.map((item: unknown, at) => {
-      if (item !== null) return fromJson(codec.items, item, `${path}[${String(at)}]`, onDeviation)
-      if (codec.nullable !== true)
-        deviate('is null, which the contract does not allow', `${path}[${String(at)}]`)
-      return null
-    })
-  }
+  if ('tuple' in codec) return readTuple(codec, listIn(json, path), path, onDeviation)
+  if ('items' in codec) return readList(codec, listIn(json, path), path, onDeviation)
   if ('oneOf' in codec) {
-    const misfits = (each: AnyJsonRef): number =>
-      reading.count(each, json, elsewhere, () => {
-        let deviations = 0
-        try {
-          fromJson(each, json, path, () => (deviations += 1), elsewhere)
-          return deviations
-        } catch {
-          return Infinity
-        }
-      })
-    return fromJson(alternativeFor(codec, json, misfits), json, path, onDeviation, elsewhere)
-  }
-  if ('allOf' in codec) {
-    // Each part knows its own members only; what no part knows is told once.
-    const parts = viewsOf(codec, json, elsewhere).map(([part, seen, others]) =>
-      fromJson(part, seen, path, onDeviation, others),
+    const alternative = alternativeFor(codec, json, (each) =>
+      countDeviations(each, json, path, elsewhere),
     )
-    if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
-      const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
-      for (const name of Object.keys(json))
-        if (known.length > 0 && !known.includes(name))
-          deviate('is not in the contract', join(path, name))
-    }
-    return parts.every(isObject) ? mergeParts(parts, codec.allOf) : parts[0]
+    return fromJson(alternative, json, path, onDeviation, elsewhere)
   }
-  if (!isObject(json)) return breach('an object')
+  if ('allOf' in codec) return readParts(codec, json, path, onDeviation, elsewhere)
+  if (!isObject(json)) throw new ContractBreach(path, 'an object', show(json))
   if ('values' in codec)
     return mapMembers(json, (name, value) =>
       value === null ? null : fromJson(codec.values, value, join(path, name), onDeviation),
     )
+  return readMembers(codec, json, path, onDeviation, elsewhere)
+}
+
+type HearDeviation = (deviation: Deviation) => void
+
+/** A kind of codec. */
+type CodecWith<Member extends string> = Extract<
+  ReturnType<typeof settled>,
+  Readonly<Record<Member, unknown>>
+>
+
+function readSimple(
+  codec: SimpleJson<unknown>,
+  json: unknown,
+  path: string,
+  onDeviation: HearDeviation,
+): unknown {
+  const deviate = (message: string): void => onDeviation({ path, message })
+  const value =
+    codec === (anything as SimpleJson<unknown>)
+      ? readAnything(json, deviate)
+      : (codec.read(json) ?? readQuoted(codec, json, deviate))
+  if (value === undefined) throw new ContractBreach(path, codec.simple, show(json))
+  if (codec.simple === unsized && !Number.isSafeInteger(value))
+    deviate('has more digits than a number holds exactly')
+  return value
+}
+
+function readRestricted(
+  codec: CodecWith<'restricts'>,
+  json: unknown,
+  path: string,
+  onDeviation: HearDeviation,
+): unknown {
+  const value = readSimple(codec.restricts, json, path, onDeviation)
+  const message = brokenFacet(codec, value)
+  if (message !== undefined) onDeviation({ path, message })
+  return value
+}
+
+function listIn(json: unknown, path: string): readonly unknown[] {
+  if (!Array.isArray(json)) throw new ContractBreach(path, 'a list', show(json))
+  return json
+}
+
+function readList(
+  { items, nullable }: CodecWith<'items'>,
+  json: readonly unknown[],
+  path: string,
+  onDeviation: HearDeviation,
+): unknown {
+  return json.map((item, at) => {
+    const place = `${path}[${String(at)}]`
+    if (item !== null) return fromJson(items, item, place, onDeviation)
+    if (nullable !== true) onDeviation({ path: place, message: nullRefused })
+    return null
+  })
+}
+
+const nullRefused = 'is null, which the contract does not allow'
+
+function readTuple(
+  { tuple, rest, min, max }: CodecWith<'tuple'>,
+  json: readonly unknown[],
+  path: string,
+  onDeviation: HearDeviation,
+): unknown {
+  const most = rest === undefined ? Math.min(tuple.length, max ?? tuple.length) : max
+  const count = brokenCount(json.length, min, most)
+  if (count !== undefined) onDeviation({ path, message: count })
+  return json.map((item, at) =>
+    fromJson(tuple[at] ?? rest ?? anything, item, `${path}[${String(at)}]`, onDeviation),
+  )
+}
+
+/** In how many places a value deviates from a codec; without end where it can't be read. */
+function countDeviations(
+  reference: AnyJsonRef,
+  json: unknown,
+  path: string,
+  elsewhere: Elsewhere,
+): number {
+  return reading.count(reference, json, elsewhere, () => {
+    let deviations = 0
+    try {
+      fromJson(reference, json, path, () => (deviations += 1), elsewhere)
+      return deviations
+    } catch {
+      return Infinity
+    }
+  })
+}
+
+/** Each part knows its own members only; what no part knows is told once. */
+function readParts(
+  codec: CodecWith<'allOf'>,
+  json: unknown,
+  path: string,
+  onDeviation: HearDeviation,
+  elsewhere: Elsewhere,
+): unknown {
+  const parts = viewsOf(codec, json, elsewhere).map(([part, seen, others]) =>
+    fromJson(part, seen, path, onDeviation, others),
+  )
+  if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
+    const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
+    for (const name of Object.keys(json))
+      if (known.length > 0 && !known.includes(name))
+        onDeviation({ path: join(path, name), message: notInContract })
+  }
+  return parts.every(isObject) ? mergeParts(parts, codec.allOf) : parts[0]
+}
+
+const notInContract = 'is not in the contract'
+
+function readMembers(
+  codec: CodecWith<'members'>,
+  json: Readonly<Record<string, unknown>>,
+  path: string,
+  onDeviation: HearDeviation,
+  elsewhere: Elsewhere,
+): unknown {
   const value = mapMembers(json, (name, member) => {
     const known = memberOf(codec, name)
+    const deviate = (message: string): void => onDeviation({ path: join(path, name), message })
     if (known === undefined) {
       if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name))
-        deviate('is not in the contract', join(path, name))
-      return readAnything(member, (message) => deviate(message, join(path, name)))
+        deviate(notInContract)
+      return readAnything(member, deviate)
     }
     if (member !== null || known.nullable === undefined)
       return fromJson(known.is, member, join(path, name), onDeviation)
-    if (!known.nullable) deviate('is null, which the contract does not allow', join(path, name))
+    if (!known.nullable) deviate(nullRefused)
     return null
   })
   for (const [name, member] of Object.entries(codec.members))
     if (member.optional !== true && !Object.hasOwn(json, name))
-      deviate('is missing', join(path, name))
+      onDeviation({ path: join(path, name), message: 'is missing' })
   return value
 }
 

@@ -54,69 +54,83 @@ export async function prove(
     alternative.map(({ scheme, scopes = [] }) => ({
       scheme,
       scopes,
-      credential:
-        credentials.find((each) => each.scheme === scheme.name) ??
-        credentials.find((each) => each.scheme === undefined && suits(each, scheme)),
+      credential: credentialFor(scheme, credentials),
     })),
   )
-  const whole = fitting.find(
-    (alternative) =>
-      alternative.length > 0 && alternative.every(({ credential }) => credential !== undefined),
-  )
+  const whole = fitting.find((alternative) => alternative.length > 0 && alternative.every(isProven))
   // The service may be content with less than it says; what it wants it will tell.
-  const chosen =
-    whole ??
-    fitting.find((alternative) => alternative.some(({ credential }) => credential !== undefined)) ??
-    []
+  const chosen = whole ?? fitting.find((alternative) => alternative.some(isProven))
+  if (chosen === undefined) return proveUnasked(credentials, operation, anyOf)
   const headers: Record<string, string> = {}
   const query: string[] = []
   const cookies: string[] = []
   for (const { scheme, scopes, credential } of chosen) {
     if (credential === undefined) continue
     if (credential.kind === 'oauth2') {
-      if (scheme.tokens === undefined)
-        throw new InputRejected(operation, [
-          {
-            path: 'settings.credential',
-            message: `"${scheme.name}" takes no credential of the kind "oauth2"`,
-          },
-        ])
-      headers['authorization'] =
-        `Bearer ${await scheme.tokens.get(connection, scheme, credential, scopes, thisCall)}`
+      const token = await takesTokens(scheme, operation).get(
+        connection,
+        scheme,
+        credential,
+        scopes,
+        thisCall,
+      )
+      headers['authorization'] = `Bearer ${token}`
     } else if (credential.kind === 'key' && scheme.key !== undefined) {
-      if (scheme.key.in === 'header') headers[scheme.key.name.toLowerCase()] = credential.value
-      else if (scheme.key.in === 'query')
-        query.push(`${encode(scheme.key.name)}=${encode(credential.value)}`)
-      else cookies.push(`${scheme.key.name}=${credential.value}`)
+      const { in: place, name } = scheme.key
+      if (place === 'header') headers[name.toLowerCase()] = credential.value
+      else if (place === 'query') query.push(`${encode(name)}=${encode(credential.value)}`)
+      else cookies.push(`${name}=${credential.value}`)
     } else {
       const header = authorization(credential)
       if (header !== undefined) headers['authorization'] = header
     }
   }
-  if (chosen.length > 0) return { headers, query, cookies }
-  // Where the contract wants nothing, or something else, a login is sent all the same; a key has no
-  // place then.
-  const login = credentials
-    .filter((each) => each.scheme === undefined)
-    .map(authorization)
-    .find((each) => each !== undefined)
+  return { headers, query, cookies }
+}
+
+function isProven({ credential }: { readonly credential: Credential | undefined }): boolean {
+  return credential !== undefined
+}
+
+/** The credential that is meant for a scheme, else one that suits it. */
+function credentialFor(scheme: Scheme, credentials: readonly Credential[]): Credential | undefined {
+  return (
+    credentials.find((each) => each.scheme === scheme.name) ??
+    credentials.find((each) => each.scheme === undefined && suits(each, scheme))
+  )
+}
+
+/** @throws InputRejected where the scheme takes no tokens */
+function takesTokens({ name, tokens }: Scheme, operation: string): TokenSource {
+  if (tokens !== undefined) return tokens
+  throw rejected(operation, `"${name}" takes no credential of the kind "oauth2"`)
+}
+
+/**
+ * Where the contract wants nothing, or something else, a login is sent all the same; a key has no
+ * place then.
+ */
+function proveUnasked(
+  credentials: readonly Credential[],
+  operation: string,
+  anyOf: Security['anyOf'],
+): Proof {
+  const free = credentials.filter((each) => each.scheme === undefined)
+  const login = free.map(authorization).find((each) => each !== undefined)
+  if (login !== undefined) return { headers: { authorization: login }, query: [], cookies: [] }
   // A login by digest answers a challenge, whoever asks for one.
-  const lost = credentials.find(
-    (each) =>
-      each.scheme === undefined && each.kind !== 'digest' && authorization(each) === undefined,
-  )
-  if (
-    login === undefined &&
-    lost !== undefined &&
-    !anyOf.some((alternative) => alternative.length === 0)
-  )
-    throw new InputRejected(operation, [
-      {
-        path: 'settings.credential',
-        message: `nothing says where a credential of the kind "${lost.kind}" goes; send it with settings.headers`,
-      },
-    ])
-  return { headers: login === undefined ? {} : { authorization: login }, query, cookies }
+  const lost = free.find((each) => each.kind !== 'digest')
+  const wantsOne = !anyOf.some((alternative) => alternative.length === 0)
+  if (lost !== undefined && wantsOne)
+    throw rejected(
+      operation,
+      `nothing says where a credential of the kind "${lost.kind}" goes; send it with settings.headers`,
+    )
+  return { headers: {}, query: [], cookies: [] }
+}
+
+function rejected(operation: string, message: string): InputRejected {
+  return new InputRejected(operation, [{ path: 'settings.credential', message }])
 }
 
 /** After a refused token: is another try worth it? */

@@ -4,7 +4,7 @@ import { readAnything } from '../json/values.js'
 import { namesToValues } from '../headers.js'
 import { type Response } from '../exchange.js'
 import type { Connection } from '../connection.js'
-import { CallFailure, ContractBreach } from '../failures.js'
+import { CallFailure, ContractBreach, type Deviation } from '../failures.js'
 import { hearOfDeviations, keepAnswer } from '../hearing.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import {
@@ -45,45 +45,27 @@ export async function* stream<Input extends object, Item, Others>(
   try {
     if (!answer.ok || answer.body === null) {
       const response = await receive(opened, request.url, textOf, request.deals)
-      try {
-        readAnswer(operation, response, onDeviation)
-      } catch (error) {
-        throw keepAnswer(error, response)
-      }
+      keepingAnswer(response, () => readAnswer(operation, response, onDeviation))
       return
     }
     // From here on the service decides when there is something to tell.
     opened.untimed()
     const head = came()
-    if (operation.headers !== undefined)
-      thisCall.onHeaders?.(
-        operation.headers.read(operation.headers, head.headers, onDeviation) as never,
-      )
+    const { headers } = operation
+    if (headers !== undefined)
+      thisCall.onHeaders?.(headers.read(headers, head.headers, onDeviation) as never)
     const content = answerContent(operation, head, onDeviation) ?? {}
     if (/html/i.test(head.headers['content-type'] ?? '')) {
       const response = await receive(opened, request.url, textOf)
-      throw keepAnswer(
-        new ContractBreach(
-          '',
-          content.type ?? 'a sequence',
-          describeBody(response, textOf(response)),
-        ),
-        response,
-      )
+      const described = describeBody(response, textOf(response))
+      const breach = new ContractBreach('', content.type ?? 'a sequence', described)
+      throw keepAnswer(breach, response)
     }
-    const parse = operation.parse ?? parseJson
-    let at = 0
+    const texts = textsOf(answer.body, (piece) => (text += text.length < 100_000 ? piece : ''))
     const items = /event-stream/i.test(content.type ?? '') ? eventsOf : recordsOf
-    for await (const json of items(
-      textsOf(answer.body, (piece) => (text += text.length < 100_000 ? piece : '')),
-      content,
-      parse,
-    )) {
-      yield (
-        content.is === undefined
-          ? readAnything(json, (message) => onDeviation({ path: `[${String(at)}]`, message }))
-          : fromJson(content.is, json, `[${String(at)}]`, onDeviation)
-      ) as Item
+    let at = 0
+    for await (const json of items(texts, content, operation.parse ?? parseJson)) {
+      yield readItem(content, json, `[${String(at)}]`, onDeviation) as Item
       at += 1
     }
     opened.received(() => text)
@@ -97,6 +79,26 @@ export async function* stream<Input extends object, Item, Others>(
     if (answer.body !== null && !answer.body.locked)
       await answer.body.cancel().catch(() => undefined)
   }
+}
+
+/** What goes wrong while an answer is read keeps the answer. */
+function keepingAnswer(response: Response, read: () => unknown): void {
+  try {
+    read()
+  } catch (error) {
+    throw keepAnswer(error, response)
+  }
+}
+
+function readItem(
+  { is }: Content,
+  json: unknown,
+  path: string,
+  onDeviation: (deviation: Deviation) => void,
+): unknown {
+  return is === undefined
+    ? readAnything(json, (message) => onDeviation({ path, message }))
+    : fromJson(is, json, path, onDeviation)
 }
 
 async function* textsOf(

@@ -57,73 +57,94 @@ export async function authorizationCode({
   fetch: send = fetch,
   timeLimit = 300_000,
 }: AuthorizationRequest): Promise<Tokens> {
-  const load = (name: string): Promise<unknown> => import(name)
-  const { createServer } = (await load('node:http')) as ServerModule
   const [state, verifier] = [chance(), chance()]
-  const challenge = base64url(
-    new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))),
-  )
-  let settle: { resolve(code: string): void; reject(error: Error): void } | undefined
-  const arrived = new Promise<string>((resolve, reject) => {
-    settle = { resolve, reject }
-  })
-  const server = createServer((request, response) => {
-    const answer = new URL(request.url ?? '/', 'http://127.0.0.1').searchParams
-    const page = (status: number, text: string): void =>
-      response
-        .writeHead(status, { 'content-type': 'text/html; charset=utf-8', connection: 'close' })
-        .end(`<!doctype html><title>Login</title><p>${text}</p>`)
-    if (!answer.has('code') && !answer.has('error')) return page(404, 'Nothing is here.')
-    // Whoever does not know the state did not come from our own request.
-    if (answer.get('state') !== state)
-      return page(400, 'This is not the answer to the login that was begun.')
-    const code = answer.get('code')
-    if (code === null) {
-      page(200, 'The login was refused. You can close this page.')
-      return settle?.reject(
-        new Error(
-          `the login was refused: ${[answer.get('error'), answer.get('error_description')].filter((each) => each !== null).join(': ')}`,
-        ),
-      )
-    }
-    page(200, 'You are logged in. You can close this page.')
-    settle?.resolve(code)
-  })
-  await new Promise<void>((resolve, reject) => {
-    server.on('error', reject)
-    server.listen(0, '127.0.0.1', resolve)
-  })
-  const redirect = `http://127.0.0.1:${String(server.address().port)}/`
-  const timer = setTimeout(
-    () => settle?.reject(new Error(`nobody logged in within ${String(timeLimit / 1000)} s`)),
-    timeLimit,
-  )
+  const hash = await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))
+  const waiting = await waitForCode(state, timeLimit)
   try {
     const address = new URL(authorizeUrl)
     const asked = {
       response_type: 'code',
       client_id: clientId,
-      redirect_uri: redirect,
+      redirect_uri: waiting.address,
       state,
-      code_challenge: challenge,
+      code_challenge: base64url(new Uint8Array(hash)),
       code_challenge_method: 'S256',
       ...(scopes.length === 0 ? {} : { scope: scopes.join(' ') }),
     }
     for (const [name, value] of Object.entries(asked)) address.searchParams.set(name, value)
     open(address.href)
-    const code = await arrived
     return await askTokens(send, tokenUrl, {
       grant_type: 'authorization_code',
-      code,
-      redirect_uri: redirect,
+      code: await waiting.code,
+      redirect_uri: waiting.address,
       code_verifier: verifier,
       client_id: clientId,
       ...present({ client_secret: clientSecret }),
     })
   } finally {
-    clearTimeout(timer)
-    server.close()
-    server.closeAllConnections?.()
+    waiting.close()
+  }
+}
+
+/** A server on this machine that the browser is sent back to. */
+interface WaitingForCode {
+  readonly address: string
+  /** Fails when the login was refused, or took too long. */
+  readonly code: Promise<string>
+  close(): void
+}
+
+async function waitForCode(state: string, timeLimit: number): Promise<WaitingForCode> {
+  const load = (name: string): Promise<unknown> => import(name)
+  const { createServer } = (await load('node:http')) as ServerModule
+  let settle: { resolve(code: string): void; reject(error: Error): void } | undefined
+  const code = new Promise<string>((resolve, reject) => {
+    settle = { resolve, reject }
+  })
+  const server = createServer((request, response) => {
+    const answer = new URL(request.url ?? '/', 'http://127.0.0.1').searchParams
+    const { status, text, outcome } = answerTo(answer, state)
+    response
+      .writeHead(status, { 'content-type': 'text/html; charset=utf-8', connection: 'close' })
+      .end(`<!doctype html><title>Login</title><p>${text}</p>`)
+    if (outcome instanceof Error) settle?.reject(outcome)
+    else if (outcome !== undefined) settle?.resolve(outcome)
+  })
+  await new Promise<void>((resolve, reject) => {
+    server.on('error', reject)
+    server.listen(0, '127.0.0.1', resolve)
+  })
+  const tooLate = new Error(`nobody logged in within ${String(timeLimit / 1000)} s`)
+  const timer = setTimeout(() => settle?.reject(tooLate), timeLimit)
+  return {
+    address: `http://127.0.0.1:${String(server.address().port)}/`,
+    code,
+    close() {
+      clearTimeout(timer)
+      server.close()
+      server.closeAllConnections?.()
+    },
+  }
+}
+
+/** What the browser is shown, and the code or the refusal that it brought. */
+function answerTo(
+  answer: URLSearchParams,
+  state: string,
+): { status: number; text: string; outcome?: string | Error } {
+  if (!answer.has('code') && !answer.has('error')) return { status: 404, text: 'Nothing is here.' }
+  // Whoever does not know the state did not come from our own request.
+  if (answer.get('state') !== state)
+    return { status: 400, text: 'This is not the answer to the login that was begun.' }
+  const code = answer.get('code')
+  if (code !== null)
+    return { status: 200, text: 'You are logged in. You can close this page.', outcome: code }
+  const reasons = [answer.get('error'), answer.get('error_description')]
+  const said = reasons.filter((each) => each !== null).join(': ')
+  return {
+    status: 200,
+    text: 'The login was refused. You can close this page.',
+    outcome: new Error(`the login was refused: ${said}`),
   }
 }
 

@@ -1,4 +1,4 @@
-import type { IncomingMessage, NodePlatform, Socket } from './platform.js'
+import type { IncomingMessage, NodePlatform, Socket, ClientRequest } from './platform.js'
 
 /** A proxy, and what proves who calls to it. */
 export interface Proxy {
@@ -88,23 +88,38 @@ export async function tunnel(
     proxy.encrypted ? platform.https() : platform.http,
     platform.tls(),
   ])
+  const request = begin({
+    method: 'CONNECT',
+    headers: { host: target, ...proxy.headers },
+    host: proxy.host,
+    port: proxy.port,
+    path: target,
+  })
+  const socket = await connected(request, proxy, signal, limit)
   return new Promise((resolve, reject) => {
-    const request = begin({
-      method: 'CONNECT',
-      headers: { host: target, ...proxy.headers },
-      host: proxy.host,
-      port: proxy.port,
-      path: target,
+    const secure = tlsModule.connect({
+      ...tls,
+      socket,
+      servername: /^[\d.]+$|:/.test(url.hostname) ? '' : url.hostname,
+      host: url.hostname,
     })
-    const timer = setTimeout(
-      () =>
-        void request.destroy(
-          Object.assign(new Error(`the proxy ${proxy.host} did not connect within ${limit} ms`), {
-            code: 'ETIMEDOUT',
-          }),
-        ),
-      limit,
-    )
+    secure.on('secureConnect', () => resolve(secure))
+    secure.on('error', reject as (error: never) => void)
+  })
+}
+
+/** The connection that a proxy opens. */
+function connected(
+  request: ClientRequest,
+  { host }: Proxy,
+  signal: AbortSignal | undefined,
+  limit: number,
+): Promise<Socket> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(() => {
+      const failure = new Error(`the proxy ${host} did not connect within ${limit} ms`)
+      void request.destroy(Object.assign(failure, { code: 'ETIMEDOUT' }))
+    }, limit)
     const abort = (): void => void request.destroy(signal?.reason)
     signal?.addEventListener('abort', abort)
     const done = (): void => {
@@ -118,24 +133,17 @@ export async function tunnel(
     request.on('response', (message) => {
       done()
       message.destroy()
-      reject(new ProxyRefusal(proxy.host, message))
+      reject(new ProxyRefusal(host, message))
     })
     request.on('connect', (message, socket, head) => {
       done()
       if (message.statusCode !== 200) {
         socket.destroy()
-        reject(new ProxyRefusal(proxy.host, message))
+        reject(new ProxyRefusal(host, message))
         return
       }
       if (head.length > 0) socket.unshift?.(head)
-      const secure = tlsModule.connect({
-        ...tls,
-        socket,
-        servername: /^[\d.]+$|:/.test(url.hostname) ? '' : url.hostname,
-        host: url.hostname,
-      })
-      secure.on('secureConnect', () => resolve(secure))
-      secure.on('error', reject as (error: never) => void)
+      resolve(socket)
     })
     request.end()
   })

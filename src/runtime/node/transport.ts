@@ -82,6 +82,12 @@ export function nodeTransport(settings: NodeTransportSettings = {}): typeof fetc
 type Security = { readonly secureContext?: object }
 type Certificate = NonNullable<NodeTransportSettings['certificate']>
 
+/** Sends a request with a header that proves who calls, or without. */
+type Attempt = (
+  authorization: string | undefined,
+  body: Uint8Array | undefined,
+) => Promise<IncomingMessage>
+
 /** A request of this transport's own. */
 interface OwnTrip extends Trip {
   readonly body: Uint8Array | undefined
@@ -218,82 +224,69 @@ class Line {
     const { origin, protocol } = new URL(trip.url)
     const free = this.proven.get(origin) ?? []
     this.proven.set(origin, free)
-    const options = { keepAlive: true, maxSockets: 1 }
     const used = free.pop()
-    const agent =
-      used ??
-      (protocol === 'https:'
-        ? new (await this.platform.https()).Agent({ ...options, ...(await this.secureOptions()) })
-        : new this.platform.http.Agent(options))
-    const attempt = async (
-      authorization: string | undefined,
-      body: Uint8Array | undefined,
-    ): Promise<IncomingMessage> =>
-      this.send(
-        {
-          ...trip,
-          headers: { ...trip.headers, ...present({ authorization }) },
-          body,
-        },
-        signal,
-        agent,
-      )
+    const agent = used ?? (await this.ownAgent(protocol))
+    const attempt: Attempt = (authorization, body) => {
+      const headers = { ...trip.headers, ...present({ authorization }) }
+      return this.send({ ...trip, headers, body }, signal, agent)
+    }
     let message = used === undefined ? undefined : await attempt(undefined, trip.body)
     if (message === undefined || message.statusCode === 401) {
       if (message !== undefined) await drained(message)
-      const { authenticateMessage, negotiateMessage, readChallenge } = await import('./ntlm.js')
-      message = await attempt(
-        `NTLM ${bytesToBase64(negotiateMessage())}`,
-        trip.body === undefined ? undefined : new Uint8Array(),
-      )
-      const challenge = /(?:^|,)\s*NTLM ([A-Za-z0-9+/=]+)/i.exec(
-        String(message.headers['www-authenticate'] ?? ''),
-      )?.[1]
-      if (message.statusCode === 401 && challenge !== undefined) {
-        await drained(message)
-        const { createHmac } = await this.platform.crypto()
-        // Tenths of a microsecond since 1601.
-        const own = {
-          nonce: crypto.getRandomValues(new Uint8Array(8)),
-          timestamp: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n,
-        }
-        const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), own, {
-          hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()),
-        })
-        message = await attempt(`NTLM ${bytesToBase64(proof)}`, trip.body)
-      } else if (message.statusCode !== 401 && trip.body !== undefined) {
-        // It does not want a login, and got no body yet.
-        await drained(message)
-        message = await attempt(undefined, trip.body)
-      }
+      message = await this.logIn(login, attempt, trip.body)
     }
     const { statusCode } = message
     message.on('close', () => (statusCode === 401 ? agent.destroy() : free.push(agent)))
     return message
   }
 
+  /** An agent of one connection. */
+  private async ownAgent(protocol: string): Promise<Agent> {
+    const options = { keepAlive: true, maxSockets: 1 }
+    if (protocol !== 'https:') return new this.platform.http.Agent(options)
+    const https = await this.platform.https()
+    return new https.Agent({ ...options, ...(await this.secureOptions()) })
+  }
+
+  /** A request with a company login (MS-NLMP, section 1.3.1.1), in as many steps as it takes. */
+  private async logIn(
+    login: CompanyLogin,
+    attempt: Attempt,
+    body: Uint8Array | undefined,
+  ): Promise<IncomingMessage> {
+    const { authenticateMessage, negotiateMessage, readChallenge } = await import('./ntlm.js')
+    const negotiate = `NTLM ${bytesToBase64(negotiateMessage())}`
+    const message = await attempt(negotiate, body && new Uint8Array())
+    const offered = String(message.headers['www-authenticate'] ?? '')
+    const challenge = /(?:^|,)\s*NTLM ([A-Za-z0-9+/=]+)/i.exec(offered)?.[1]
+    if (message.statusCode === 401 && challenge !== undefined) {
+      await drained(message)
+      const { createHmac } = await this.platform.crypto()
+      // Tenths of a microsecond since 1601.
+      const own = {
+        nonce: crypto.getRandomValues(new Uint8Array(8)),
+        timestamp: (BigInt(Date.now()) + 11_644_473_600_000n) * 10_000n,
+      }
+      const proof = authenticateMessage(login, readChallenge(base64ToBytes(challenge)), own, {
+        hmac: (key, data) => new Uint8Array(createHmac('md5', key).update(data).digest()),
+      })
+      return attempt(`NTLM ${bytesToBase64(proof)}`, body)
+    }
+    if (message.statusCode === 401 || body === undefined) return message
+    // It does not want a login, and got no body yet.
+    await drained(message)
+    return attempt(undefined, body)
+  }
+
   private async send(
-    { url: address, method, headers, body, unproven }: OwnTrip,
+    trip: OwnTrip,
     signal: AbortSignal | undefined,
     own?: Agent,
   ): Promise<IncomingMessage> {
-    const url = new URL(address)
-    const cookies = this.settings.cookies === false ? '' : this.jar.headerFor(url, unproven)
-    const saysLength = body !== undefined || ['POST', 'PUT', 'PATCH'].includes(method)
-    const sent: Record<string, string> = {
-      accept: '*/*',
-      'accept-encoding': 'gzip, deflate, br',
-      'user-agent': this.settings.userAgent ?? ownName,
-      ...headers,
-      ...(cookies === ''
-        ? {}
-        : { cookie: [headers['cookie'], cookies].filter((each) => each !== undefined).join('; ') }),
-      ...(saysLength ? { 'content-length': String(body?.length ?? 0) } : {}),
-    }
-    const proxy =
-      this.settings.proxy === false
-        ? undefined
-        : proxyFor(url, this.settings.proxy, this.platform.environment)
+    const { method, body, unproven } = trip
+    const url = new URL(trip.url)
+    const { proxy: wanted } = this.settings
+    const proxy = wanted === false ? undefined : proxyFor(url, wanted, this.platform.environment)
     const connection =
       proxy === undefined || url.protocol === 'http:'
         ? undefined
@@ -301,56 +294,85 @@ class Line {
             signal,
             limit: this.connectLimit,
           })
+    const isEncrypted = url.protocol === 'https:' && connection === undefined
     const [{ request: begin }, agent] = await Promise.all([
-      url.protocol === 'https:' && connection === undefined
-        ? this.platform.https()
-        : this.platform.http,
+      isEncrypted ? this.platform.https() : this.platform.http,
       own ?? this.agentFor(url, unproven),
     ])
     signal?.throwIfAborted()
+    const options = requestOptions(
+      url,
+      method,
+      this.sentHeaders(trip, url),
+      agent,
+      proxy,
+      connection,
+    )
     for (let tries = 0; ; tries += 1) {
-      let isReused = false
+      const request = begin(options)
       try {
-        return await new Promise<IncomingMessage>((resolve, reject) => {
-          const request = begin(requestOptions(url, method, sent, agent, proxy, connection))
-          const abort = (): void => void request.destroy(signal?.reason)
-          signal?.addEventListener('abort', abort)
-          const done = (): void => signal?.removeEventListener('abort', abort)
-          request.on('socket', (socket) => this.watchConnecting(request, socket, url))
-          request.on('error', (error) => {
-            done()
-            isReused = request.reusedSocket === true
-            reject(error)
-          })
-          request.on('response', (message) => {
-            message.on('close', done)
-            resolve(message)
-          })
-          // Nobody asked for another protocol: what comes then is no answer, and the connection is
-          // of no use.
-          request.on('upgrade', (message, socket) => {
-            done()
-            socket.destroy()
-            resolve(message)
-          })
-          request.on('close', () => {
-            done()
-            reject(
-              Object.assign(new Error('the connection was closed before an answer came'), {
-                code: 'ECONNRESET',
-              }),
-            )
-          })
-          request.end(body)
-        })
+        return await this.answerTo(request, url, body, signal)
       } catch (error) {
         // A connection that was kept may be closed by the service just when it is used again: the
         // request was not read then.
-        const isLost =
-          isReused && (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
+        const isReset = (error as { readonly code?: unknown } | null)?.code === 'ECONNRESET'
+        const isLost = request.reusedSocket === true && isReset
         if (!isLost || tries > 0 || own !== undefined || signal?.aborted === true) throw error
       }
     }
+  }
+
+  /** The headers of a request: those of the caller, and those that every request has. */
+  private sentHeaders(
+    { method, headers, body, unproven }: OwnTrip,
+    url: URL,
+  ): Record<string, string> {
+    const kept = this.settings.cookies === false ? '' : this.jar.headerFor(url, unproven)
+    const cookies = [headers['cookie'] ?? '', kept].filter((each) => each !== '')
+    const saysLength = body !== undefined || ['POST', 'PUT', 'PATCH'].includes(method)
+    return {
+      accept: '*/*',
+      'accept-encoding': 'gzip, deflate, br',
+      'user-agent': this.settings.userAgent ?? ownName,
+      ...headers,
+      ...(kept === '' ? {} : { cookie: cookies.join('; ') }),
+      ...(saysLength ? { 'content-length': String(body?.length ?? 0) } : {}),
+    }
+  }
+
+  private answerTo(
+    request: ClientRequest,
+    url: URL,
+    body: Uint8Array | undefined,
+    signal: AbortSignal | undefined,
+  ): Promise<IncomingMessage> {
+    return new Promise((resolve, reject) => {
+      const abort = (): void => void request.destroy(signal?.reason)
+      signal?.addEventListener('abort', abort)
+      const done = (): void => signal?.removeEventListener('abort', abort)
+      request.on('socket', (socket) => this.watchConnecting(request, socket, url))
+      request.on('error', (error) => {
+        done()
+        reject(error)
+      })
+      request.on('response', (message) => {
+        message.on('close', done)
+        resolve(message)
+      })
+      // Nobody asked for another protocol: what comes then is no answer, and the connection is of
+      // no use.
+      request.on('upgrade', (message, socket) => {
+        done()
+        socket.destroy()
+        resolve(message)
+      })
+      request.on('close', () => {
+        done()
+        const failure = new Error('the connection was closed before an answer came')
+        reject(Object.assign(failure, { code: 'ECONNRESET' }))
+      })
+      request.end(body)
+    })
   }
 
   private get connectLimit(): number {

@@ -1,3 +1,4 @@
+import type { Misfit } from '../failures.js'
 import { present } from '../present.js'
 import { expected, join } from '../violations.js'
 import { addressOf } from '../addresses.js'
@@ -133,51 +134,54 @@ function checkAggregation(
     checkQuery(present({ filter }), of, protocol, ['filter'], [], '', misfits)
     checkQuery({ ...others }, of, protocol, [], outer, '', misfits)
     const names = Object.keys(membersOf(of))
-    const property = (name: unknown, path: string): void => {
-      const [first = ''] = String(name).split('/')
-      if (typeof name !== 'string')
-        misfits.push({ path, message: expected('the name of a property', name) })
-      else if (!names.includes(first))
-        misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
-    }
-    if (groupBy !== undefined && typeof groupBy !== 'string' && !Array.isArray(groupBy))
-      misfits.push({ path: 'groupBy', message: expected('a list of names', groupBy) })
+    checkGroups(groupBy, names, misfits)
+    if (!isObject(measures))
+      misfits.push({ path: 'measures', message: expected('an object', measures) })
+    else if (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)
+      misfits.push({ path: 'measures', message: 'is empty, and nothing is grouped' })
     else
-      namesOf(groupBy).forEach((name, at) =>
-        property(name, typeof groupBy === 'string' ? 'groupBy' : `groupBy[${String(at)}]`),
-      )
-    if (
-      !isObject(measures) ||
-      (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)
-    )
-      misfits.push({
-        path: 'measures',
-        message: isObject(measures)
-          ? 'is empty, and nothing is grouped'
-          : expected('an object', measures),
-      })
-    else {
-      for (const [name, measure] of Object.entries(measures)) {
-        const path = join('measures', name)
-        if (!/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name))
-          misfits.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
-        else if (names.includes(name))
-          misfits.push({ path, message: 'is the name of a property already' })
-        if (measure === 'count') continue
-        if (!isObject(measure))
-          misfits.push({
-            path,
-            message: expected('"count", or an object with "of" and "by"', measure),
-          })
-        else {
-          property(measure.of, join(path, 'of'))
-          if (!methods.includes(measure.by))
-            misfits.push({
-              path: join(path, 'by'),
-              message: expected(`one of ${methods.map(show).join(', ')}`, measure.by),
-            })
-        }
-      }
-    }
+      for (const [name, measure] of Object.entries(measures))
+        checkMeasure(name, measure, names, misfits)
   })
+}
+
+function checkGroups(groupBy: unknown, names: readonly string[], misfits: Misfit[]): void {
+  if (typeof groupBy === 'string' || groupBy === undefined)
+    for (const name of namesOf(groupBy)) checkName(name, 'groupBy', names, misfits)
+  else if (!Array.isArray(groupBy))
+    misfits.push({ path: 'groupBy', message: expected('a list of names', groupBy) })
+  else groupBy.forEach((name, at) => checkName(name, `groupBy[${String(at)}]`, names, misfits))
+}
+
+function checkMeasure(
+  name: string,
+  measure: unknown,
+  names: readonly string[],
+  misfits: Misfit[],
+): void {
+  const path = join('measures', name)
+  if (!/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name))
+    misfits.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
+  else if (names.includes(name))
+    misfits.push({ path, message: 'is the name of a property already' })
+  if (measure === 'count') return
+  if (!isObject(measure)) {
+    const message = expected('"count", or an object with "of" and "by"', measure)
+    misfits.push({ path, message })
+    return
+  }
+  const { of, by } = measure
+  checkName(of, join(path, 'of'), names, misfits)
+  if (typeof by === 'string' && methods.includes(by)) return
+  const message = expected(`one of ${methods.map(show).join(', ')}`, by)
+  misfits.push({ path: join(path, 'by'), message })
+}
+
+/** Is it a property, or a path that begins with one? */
+function checkName(name: unknown, path: string, names: readonly string[], misfits: Misfit[]): void {
+  const [first = ''] = String(name).split('/')
+  if (typeof name !== 'string')
+    misfits.push({ path, message: expected('the name of a property', name) })
+  else if (!names.includes(first))
+    misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
 }

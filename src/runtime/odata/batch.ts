@@ -85,39 +85,12 @@ export function openBatch<Client>(
   const base = addressOf(connection)
   let sent = false
   let refersInside = false
-  const fetchLater: typeof fetch = (address, init) => {
-    const url = String(address as string)
+  const fetchLater: typeof fetch = (address, init) =>
     // What a call asks for after its answer came, a next page say, goes its own way.
-    if (sent) return (connection.settings.fetch ?? fetch)(address, init)
-    return new Promise((settle, fail) => {
-      const target = url.startsWith(`${base}/`) ? url.slice(base.length + 1) : url
-      waiting.push({
-        id: String(waiting.length + 1),
-        method: init?.method ?? 'GET',
-        target,
-        headers: (init?.headers ?? {}) as Record<string, string>,
-        body: init?.body as string | Uint8Array | undefined,
-        settle,
-        fail,
-      })
-    })
-  }
-  // Calls may wait as long as they like; the batch itself has its time limit when it is sent. What
-  // answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is
-  // trying again.
-  const credential = credentialsOf(connection.settings).filter(
-    ({ kind }) => kind !== 'digest' && kind !== 'oauth2',
-  )
-  const client = clientOf({
-    ...connection,
-    settings: {
-      ...connection.settings,
-      fetch: fetchLater,
-      timeLimit: Infinity,
-      credential,
-      retries: 0,
-    },
-  })
+    sent
+      ? (connection.settings.fetch ?? fetch)(address, init)
+      : enqueue(waiting, base, String(address as string), init)
+  const client = clientOf(waitingConnection(connection, fetchLater))
   return {
     add(call) {
       if (sent) throw new TypeError('the batch was sent already')
@@ -149,30 +122,75 @@ export function openBatch<Client>(
           'calls that refer to each other are sent together or as JSON: send({ together: true }), send({ asJson: true })',
         )
       sent = true
-      if (waiting.length === 0) return
-      try {
-        const outgoing =
-          options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
-        const preference: Readonly<Record<string, string>> =
-          options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}
-        const batch = {
-          ...outgoing,
-          method: 'POST',
-          url: `${base}/$batch`,
-          headers: { ...outgoing.headers, ...preference },
-        }
-        const answers = await answered(connection, operation, batch, thisCall, (response) =>
-          answersOf(response, operation),
-        )
-        settleAll(waiting, answers, options)
-      } catch (error) {
-        for (const each of waiting) each.fail(error)
-        throw error
-      }
-      // Outcomes are read from the answers: whoever awaits this finds them settled.
-      await new Promise((resolve) => setTimeout(resolve))
+      if (waiting.length > 0) await sendAll(connection, operation, waiting, options, thisCall)
     },
   }
+}
+
+/** A request waits until its batch is sent. */
+function enqueue(
+  waiting: Waiting[],
+  base: string,
+  url: string,
+  init: RequestInit | undefined,
+): Promise<globalThis.Response> {
+  return new Promise((settle, fail) => {
+    waiting.push({
+      id: String(waiting.length + 1),
+      method: init?.method ?? 'GET',
+      target: url.startsWith(`${base}/`) ? url.slice(base.length + 1) : url,
+      headers: (init?.headers ?? {}) as Record<string, string>,
+      body: init?.body as string | Uint8Array | undefined,
+      settle,
+      fail,
+    })
+  })
+}
+
+/**
+ * Calls may wait as long as they like; the batch itself has its time limit when it is sent. What
+ * answers a challenge, or has to be fetched first, is proven by the batch as a whole; so is trying
+ * again.
+ */
+function waitingConnection(connection: Connection, fetchLater: typeof fetch): Connection {
+  const { settings } = connection
+  const credential = credentialsOf(settings).filter(
+    ({ kind }) => kind !== 'digest' && kind !== 'oauth2',
+  )
+  return {
+    ...connection,
+    settings: { ...settings, fetch: fetchLater, timeLimit: Infinity, credential, retries: 0 },
+  }
+}
+
+async function sendAll(
+  connection: Connection,
+  operation: Facts,
+  waiting: readonly Waiting[],
+  options: BatchOptions,
+  thisCall: ThisCall,
+): Promise<void> {
+  try {
+    const outgoing = options.asJson === true ? asJson(waiting, options) : asParts(waiting, options)
+    const batch = {
+      ...outgoing,
+      method: 'POST',
+      url: `${addressOf(connection)}/$batch`,
+      headers: {
+        ...outgoing.headers,
+        ...(options.goOn === true ? { prefer: 'odata.continue-on-error' } : {}),
+      },
+    }
+    const answers = await answered(connection, operation, batch, thisCall, (response) =>
+      answersOf(response, operation),
+    )
+    settleAll(waiting, answers, options)
+  } catch (error) {
+    for (const each of waiting) each.fail(error)
+    throw error
+  }
+  // Outcomes are read from the answers: whoever awaits this finds them settled.
+  await new Promise((resolve) => setTimeout(resolve))
 }
 
 /** The answers in the answer to a batch. @throws ContractBreach when it holds none */

@@ -139,72 +139,83 @@ export function checkStructure(
     misfits.push({ path, message: expected('an object', value) })
     return
   }
-  const which = value['$is']
-  const itself = declared.abstract === true ? undefined : declared
-  const structure =
-    which === undefined
-      ? itself
-      : kindOf(declared, (each) => each.is === which && each.abstract !== true)
+  const structure = structureOf(declared, value['$is'])
   if (structure === undefined) {
-    misfits.push({
-      path: join(path, '$is'),
-      message: expected(`one of ${kindNames(declared).map(show).join(', ')}`, which),
-    })
+    const kinds = `one of ${kindNames(declared).map(show).join(', ')}`
+    misfits.push({ path: join(path, '$is'), message: expected(kinds, value['$is']) })
     return
   }
   const members = membersOf(structure)
   const keys = keysOf(structure)
   for (const [name, property] of Object.entries(members)) {
     const place = join(path, name)
-    const each = Object.hasOwn(value, name) ? value[name] : undefined
-    if (each === undefined) {
-      const isWanted =
-        property.navigation !== true &&
-        property.later !== true &&
-        property.nullable !== true &&
-        property.optional !== true &&
-        property.many !== true &&
-        property.computed !== true
-      if (isWanted && purpose !== 'change' && !(purpose === 'create' && keys.includes(name)))
-        misfits.push({ path: place, message: 'is missing' })
-    } else if (purpose !== 'value' && property.computed === true)
-      misfits.push({ path: place, message: "is made by the service and can't be given" })
-    else if (purpose === 'create' && property.later === true)
-      misfits.push({ path: place, message: "can't be given to a new entity, only changed later" })
-    else if (purpose === 'change' && (keys.includes(name) || property.immutable === true))
-      misfits.push({ path: place, message: "can't be changed" })
-    else if (
-      purpose === 'change' &&
-      property.navigation === true &&
-      keys.length > 0 &&
-      !deep &&
-      (property.binds === undefined || ![each].flat().every(isBinding))
-    )
-      misfits.push({
-        path: place,
-        message: `leads to other entities, which are changed by themselves${property.binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'}`,
-      })
-    // What hangs off comes along as new entities do.
-    else
-      checkProperty(
-        property,
-        each,
-        place,
-        property.navigation === true && purpose === 'change' ? 'create' : purpose,
-        misfits,
-      )
-  }
-  if (!isOpen(structure)) {
-    for (const name of Object.keys(value)) {
-      if (
-        Object.hasOwn(members, name) ||
-        value[name] === undefined ||
-        name.startsWith('$') ||
-        name.includes('@')
-      )
-        continue
-      misfits.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
+    const given = Object.hasOwn(value, name) ? value[name] : undefined
+    const isKey = keys.includes(name)
+    const message =
+      given === undefined
+        ? whyMissing(property, purpose, isKey)
+        : (whyNotGiven(property, purpose, isKey) ??
+          whyNotChanged(property, given, purpose, keys.length > 0 && !deep))
+    if (message !== undefined) misfits.push({ path: place, message })
+    else if (given !== undefined) {
+      // What hangs off comes along as new entities do.
+      const isNew = property.navigation === true && purpose === 'change'
+      checkProperty(property, given, place, isNew ? 'create' : purpose, misfits)
     }
+  }
+  if (!isOpen(structure)) checkNames(members, value, path, misfits)
+}
+
+/** The structure that is meant by `$is`, or the declared one itself; undefined where that is none. */
+function structureOf(declared: AnyStructure, which: unknown): AnyStructure | undefined {
+  if (which === undefined) return declared.abstract === true ? undefined : declared
+  return kindOf(declared, (each) => each.is === which && each.abstract !== true)
+}
+
+function whyMissing(property: AnyProperty, purpose: Purpose, isKey: boolean): string | undefined {
+  const { navigation, later, nullable, optional, many, computed } = property
+  const mayBeMissing = [navigation, later, nullable, optional, many, computed].includes(true)
+  if (mayBeMissing || purpose === 'change' || (purpose === 'create' && isKey)) return undefined
+  return 'is missing'
+}
+
+function whyNotGiven(
+  { computed, later, immutable }: AnyProperty,
+  purpose: Purpose,
+  isKey: boolean,
+): string | undefined {
+  if (purpose !== 'value' && computed === true) return "is made by the service and can't be given"
+  if (purpose === 'create' && later === true)
+    return "can't be given to a new entity, only changed later"
+  if (purpose === 'change' && (isKey || immutable === true)) return "can't be changed"
+  return undefined
+}
+
+/** @param isAlone entities that hang off it are changed by themselves */
+function whyNotChanged(
+  { navigation, binds }: AnyProperty,
+  value: unknown,
+  purpose: Purpose,
+  isAlone: boolean,
+): string | undefined {
+  if (purpose !== 'change' || navigation !== true || !isAlone) return undefined
+  if (binds !== undefined && [value].flat().every(isBinding)) return undefined
+  const way =
+    binds === undefined ? '' : '; it can be bound to one that is there: { $bind: <its key> }'
+  return `leads to other entities, which are changed by themselves${way}`
+}
+
+/** Names that there are not; what begins with `$`, or has an `@`, is said about an object. */
+function checkNames(
+  members: Readonly<Record<string, AnyProperty>>,
+  value: Readonly<Record<string, unknown>>,
+  path: string,
+  misfits: Misfit[],
+): void {
+  for (const [name, given] of Object.entries(value)) {
+    const isAbout = name.startsWith('$') || name.includes('@')
+    if (given !== undefined && !isAbout && !Object.hasOwn(members, name))
+      misfits.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
   }
 }
 

@@ -1,3 +1,4 @@
+import type { Protocol } from './protocol.js'
 import { present } from '../present.js'
 import { notTooDeep } from '../failures.js'
 import { addressOf } from '../addresses.js'
@@ -143,64 +144,62 @@ export function invocationTarget(
   operation: AnyInvocation,
   input: Input,
 ): { target: string; body?: string } {
-  const { on, protocol, parameters = {} } = operation
-  const cast = on?.cast === undefined ? '' : `/${on.cast}`
-  const bound =
-    on === undefined
-      ? ''
-      : `${on.many === true ? resourcePath(on, input, protocol) : entityPath(on, input, protocol)}${cast}/`
-  const given = Object.entries(parameters).filter(
-    ([name, property]) =>
-      input[name] !== undefined || (operation.passing === 'inline' && property.optional !== true),
-  )
-  const named = given.map(([name, property]) => ({
-    wire: property.name ?? name,
-    property,
-    value: input[name] ?? null,
-  }))
-  if (operation.passing === 'body') {
-    const body =
-      named.length === 0
-        ? undefined
-        : jsonText(
-            Object.fromEntries(
-              named.map(({ wire, property, value }) => [
-                wire,
-                writeProperty(property, value, protocol),
-              ]),
-            ),
-          )
-    return { target: bound + operation.call, ...present({ body }) }
-  }
-  if (operation.passing === 'query')
-    return {
-      target:
-        bound +
-        operation.call +
-        queryString(
-          named.map(
-            ({ wire, property, value }) => [wire, protocol.literal(property, value)] as const,
-          ),
-        ),
-    }
-  // What is not simple, or has a slash that servers stumble over, goes behind the question mark
-  // (URL Conventions, section 5.3.2).
-  const isAliased = ({ property, value }: (typeof named)[number]): boolean =>
-    property.many === true ||
-    (isStructure(property.is) && value !== null) ||
-    (typeof value === 'string' && /[/\\]/.test(value))
-  const inline = named.map(
-    (each) =>
-      `${each.wire}=${isAliased(each) ? `@${each.wire}` : encodeSegment(protocol.literal(each.property, each.value))}`,
-  )
-  const aliases = named
-    .filter(isAliased)
-    .map(({ wire, property, value }) => [`@${wire}`, protocol.literal(property, value)] as const)
+  const { protocol, parameters = {}, passing } = operation
+  const path = boundPath(operation, input) + operation.call
+  const given = Object.entries(parameters)
+    .filter(
+      ([name, property]) =>
+        input[name] !== undefined || (passing === 'inline' && property.optional !== true),
+    )
+    .map(([name, property]) => ({
+      name: property.name ?? name,
+      property,
+      value: input[name] ?? null,
+    }))
+  const literal = ({ property, value }: Given): string => protocol.literal(property, value)
+  if (passing === 'body') return { target: path, ...present({ body: bodyOf(given, protocol) }) }
+  if (passing === 'query')
+    return { target: path + queryString(given.map((each) => [each.name, literal(each)])) }
+  const inline = given.map((each) => {
+    const value = isAliased(each) ? `@${each.name}` : encodeSegment(literal(each))
+    return `${each.name}=${value}`
+  })
+  const aliases = given.filter(isAliased).map((each) => [`@${each.name}`, literal(each)] as const)
   const { asks } = operation
   const asked = asks === undefined ? [] : protocol.query(askedOf(operation, input), asks.of)
-  return {
-    target: `${bound}${operation.call}(${inline.join(',')})${queryString([...aliases, ...asked])}`,
-  }
+  return { target: `${path}(${inline.join(',')})${queryString([...aliases, ...asked])}` }
+}
+
+/** A parameter as it is called on the wire, with its value. */
+interface Given {
+  readonly name: string
+  readonly property: AnyProperty
+  readonly value: unknown
+}
+
+/** The address of what an invocation is bound to, with a slash behind it; empty for nothing. */
+function boundPath({ on, protocol }: AnyInvocation, input: Input): string {
+  if (on === undefined) return ''
+  const place =
+    on.many === true ? resourcePath(on, input, protocol) : entityPath(on, input, protocol)
+  return on.cast === undefined ? `${place}/` : `${place}/${on.cast}/`
+}
+
+function bodyOf(given: readonly Given[], protocol: Protocol): string | undefined {
+  if (given.length === 0) return undefined
+  const members = given.map(
+    ({ name, property, value }) => [name, writeProperty(property, value, protocol)] as const,
+  )
+  return jsonText(Object.fromEntries(members))
+}
+
+/**
+ * What is not simple, or has a slash that servers stumble over, goes behind the question mark (URL
+ * Conventions, section 5.3.2).
+ */
+function isAliased({ property, value }: Given): boolean {
+  if (property.many === true || (isStructure(property.is) && value !== null)) return true
+  return typeof value === 'string' && /[/\\]/.test(value)
 }
 
 /** The part of an input that asks something of the entities that are returned. */

@@ -115,6 +115,15 @@ export type AnyExpand = string | Readonly<Record<string, AnyQuery | undefined>>
 /** A query option of the address: its name and its text, not yet percent-encoded. */
 export type Option = readonly [name: string, text: string]
 
+/** An option as a list of none or one: not at all where it is not asked for. */
+export function option<Value>(
+  name: string,
+  value: Value | undefined,
+  text: (value: Value) => string,
+): Option[] {
+  return value === undefined ? [] : [[name, text(value)]]
+}
+
 /** Query options as the part of an address after `?`; empty when there are none. */
 export function queryString(options: readonly Option[]): string {
   return options.length === 0

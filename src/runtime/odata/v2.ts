@@ -2,7 +2,7 @@ import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
 import { edmOf, settled, type About, type AnyStructure } from './model.js'
-import { customOptions, listed, targetOf, type AnyQuery, type Option } from './query.js'
+import { customOptions, listed, targetOf, type AnyQuery, type Option, option } from './query.js'
 
 /**
  * OData 2.0, and 1.0 and 3.0 as far as they are alike: verbose JSON, where everything is inside
@@ -52,61 +52,44 @@ function etagOf(value: unknown): About {
   return typeof value === 'string' ? { etag: value } : {}
 }
 
+function queryOf(asked: AnyQuery, structure: AnyStructure): Option[] {
+  const { filter, select, orderBy, top, skip, count, search } = asked
+  const { expand, select: chosen } = paths(asked, structure, '')
+  // A selection inside an expansion leaves out all else, unless everything is asked for.
+  const all = select === undefined && chosen.length > 0 ? ['*', ...chosen] : chosen
+  return [
+    ...option('$filter', filter, (text) => filterText(text, structure, words)),
+    ...option('$select', all.length === 0 ? undefined : all, String),
+    ...option('$expand', expand.length === 0 ? undefined : expand, String),
+    ...option('$orderby', orderBy, listed),
+    ...option('$top', top, String),
+    ...option('$skip', skip, String),
+    ...option('$inlinecount', count === true ? 'allpages' : undefined, String),
+    // The version itself has no search; gateways that have one take it without the sign.
+    ...option('search', search, String),
+    ...customOptions(asked),
+  ]
+}
+
 function protocol(version: '2.0' | '3.0'): Protocol {
   // The third version has two kinds of JSON; this is how it says the old one.
   const json = version === '3.0' ? 'application/json;odata=verbose' : 'application/json'
   return {
     words,
+    query: queryOf,
     change: 'MERGE',
     options: ['filter', 'select', 'expand', 'orderBy', 'top', 'skip', 'count', 'custom'],
+    nested: ['select', 'expand'],
     deepUpdates: false,
     asksInBody: false,
-    nested: ['select', 'expand'],
-    query(asked, structure): Option[] {
-      const { filter, select, orderBy, top, skip, count, search } = asked
-      const { expand, select: chosen } = paths(asked, structure, '')
-      // A selection inside an expansion leaves out all else, unless everything is asked for.
-      const all = select === undefined && chosen.length > 0 ? ['*', ...chosen] : chosen
-      return [
-        ...(filter === undefined
-          ? []
-          : [['$filter', filterText(filter, structure, words)] as const]),
-        ...(all.length === 0 ? [] : [['$select', all.join(',')] as const]),
-        ...(expand.length === 0 ? [] : [['$expand', expand.join(',')] as const]),
-        ...(orderBy === undefined ? [] : [['$orderby', listed(orderBy)] as const]),
-        ...(top === undefined ? [] : [['$top', String(top)] as const]),
-        ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
-        ...(count === true ? [['$inlinecount', 'allpages'] as const] : []),
-        // The version itself has no search; gateways that have one take it without the sign.
-        ...(search === undefined ? [] : [['search', search] as const]),
-        ...customOptions(asked),
-      ]
-    },
     headers: ({ hasBody }) => ({
       accept: json,
       maxdataserviceversion: version,
       ...(hasBody ? { 'content-type': json, dataserviceversion: version } : {}),
     }),
-    typeOf(json) {
-      const about = json['__metadata']
-      const type = isObject(about) ? about['type'] : json['odata.type']
-      return typeof type === 'string' ? type : undefined
-    },
-    isCut: (json) => isObject(json) && typeof json['__next'] === 'string',
-    about(name, value) {
-      if (name === '__metadata') return isObject(value) ? etagOf(value['etag']) : {}
-      // The light JSON of version 3 says what an object is by names that begin with `odata.`.
-      if (name.includes('odata.')) {
-        if (name === 'odata.etag') return etagOf(value)
-        const [, before, term] = /^(.+)@odata\.(.*)$/.exec(name) ?? []
-        if (term === 'nextLink' && before !== undefined) return { cut: before }
-        if (before !== undefined || name.startsWith('odata.')) return {}
-        return undefined
-      }
-      // What was not expanded is there as a link only; what was may go on elsewhere.
-      if (isObject(value) && '__deferred' in value) return {}
-      return undefined
-    },
+    typeOf,
+    isCut: (answer) => isObject(answer) && typeof answer['__next'] === 'string',
+    about,
     typed: (name) => ({ __metadata: { type: name } }),
     bound(name, addresses, many) {
       const links = addresses.map((uri) => ({ __metadata: { uri } }))
@@ -116,49 +99,76 @@ function protocol(version: '2.0' | '3.0'): Protocol {
     linkTo: (address) => ({ uri: address }),
     oneOfMany: (navigation, key) => `$links/${navigation}${key}`,
     rows: (value) => (isObject(value) && 'results' in value ? value['results'] : value),
-    single: (answer) => (isObject(answer) && 'd' in answer ? answer['d'] : answer),
+    single: insideOf,
     result(answer, name) {
-      const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
-      if (isObject(inside) && 'odata.metadata' in inside && 'value' in inside)
-        return inside['value']
-      return isObject(inside) && Object.keys(inside).length === 1 && Object.hasOwn(inside, name)
-        ? inside[name]
-        : inside
+      const inside = insideOf(answer)
+      if (!isObject(inside)) return inside
+      if ('odata.metadata' in inside && 'value' in inside) return inside['value']
+      const isNamed = Object.keys(inside).length === 1 && Object.hasOwn(inside, name)
+      return isNamed ? inside[name] : inside
     },
-    page(answer) {
-      const inside = isObject(answer) && 'd' in answer ? answer['d'] : answer
-      if (isObject(inside) && Array.isArray(inside['value']))
-        return {
-          rows: inside['value'],
-          total: inside['odata.count'],
-          next: inside['odata.nextLink'],
-          changes: undefined,
-        }
-      return isObject(inside)
-        ? {
-            rows: inside['results'],
-            total: inside['__count'],
-            next: inside['__next'],
-            changes: inside['__delta'],
-          }
-        : { rows: inside, total: undefined, next: undefined, changes: undefined }
-    },
-    failure(answer) {
-      const error = isObject(answer) ? (answer['error'] ?? answer['odata.error']) : undefined
-      if (!isObject(error)) return undefined
-      const said = error['message']
-      const message = isObject(said) ? said['value'] : said
-      return {
-        code: typeof error['code'] === 'string' ? error['code'] : '',
-        message: typeof message === 'string' ? message : '',
-      }
-    },
+    page: pageOf,
+    failure: failureOf,
     literal(property, value) {
       if (value === null) return 'null'
       const type = settled(property.is)
       if ('members' in type || 'enumeration' in type) return String(value as string)
       return edmOf(type).literal(value as never)
     },
+  }
+}
+
+/** What an answer holds, beside what is said about it. */
+function insideOf(answer: unknown): unknown {
+  return isObject(answer) && 'd' in answer ? answer['d'] : answer
+}
+
+function typeOf(answer: Readonly<Record<string, unknown>>): string | undefined {
+  const metadata = answer['__metadata']
+  const type = isObject(metadata) ? metadata['type'] : answer['odata.type']
+  return typeof type === 'string' ? type : undefined
+}
+
+function about(name: string, value: unknown): About | undefined {
+  if (name === '__metadata') return isObject(value) ? etagOf(value['etag']) : {}
+  // The light JSON of version 3 says what an object is by names that begin with `odata.`.
+  if (name.includes('odata.')) {
+    if (name === 'odata.etag') return etagOf(value)
+    const [, before, term] = /^(.+)@odata\.(.*)$/.exec(name) ?? []
+    if (term === 'nextLink' && before !== undefined) return { cut: before }
+    return before !== undefined || name.startsWith('odata.') ? {} : undefined
+  }
+  // What was not expanded is there as a link only; what was may go on elsewhere.
+  return isObject(value) && '__deferred' in value ? {} : undefined
+}
+
+function pageOf(answer: unknown): ReturnType<Protocol['page']> {
+  const inside = insideOf(answer)
+  if (!isObject(inside))
+    return { rows: inside, total: undefined, next: undefined, changes: undefined }
+  if (Array.isArray(inside['value']))
+    return {
+      rows: inside['value'],
+      total: inside['odata.count'],
+      next: inside['odata.nextLink'],
+      changes: undefined,
+    }
+  return {
+    rows: inside['results'],
+    total: inside['__count'],
+    next: inside['__next'],
+    changes: inside['__delta'],
+  }
+}
+
+function failureOf(answer: unknown): ReturnType<Protocol['failure']> {
+  const error = isObject(answer) ? (answer['error'] ?? answer['odata.error']) : undefined
+  if (!isObject(error)) return undefined
+  const { code, message: said } = error
+  const message = isObject(said) ? said['value'] : said
+  return {
+    code: typeof code === 'string' ? code : '',
+    message: typeof message === 'string' ? message : '',
   }
 }
 

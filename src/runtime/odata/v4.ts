@@ -1,7 +1,7 @@
 import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
 import type { Protocol } from './protocol.js'
-import { edmOf, settled, type AnyStructure } from './model.js'
+import { edmOf, settled, type AnyStructure, type About } from './model.js'
 import {
   customOptions,
   encodeQuery,
@@ -9,55 +9,69 @@ import {
   targetOf,
   type AnyQuery,
   type Option,
+  option,
 } from './query.js'
 import { writeProperty } from './structure.js'
 
 /** OData 4.0 and 4.01 (OASIS: Protocol, URL Conventions, JSON Format). */
 
-function protocol(version: '4.0' | '4.01'): Protocol {
-  const words: FilterWords = {
+type Version = '4.0' | '4.01'
+
+function wordsOf(version: Version): FilterWords {
+  return {
     contains: (text, part) => `contains(${text},${part})`,
     enumeration: (type, names) => `${type.enumeration}'${names.join(',')}'`,
     typeName: (name) => name,
     hasIn: version === '4.01',
   }
-  const query = (asked: AnyQuery, structure: AnyStructure): Option[] => {
-    const { filter, search, select, expand, orderBy, top, skip, count, compute, levels } = asked
-    return [
-      ...(filter === undefined ? [] : [['$filter', filterText(filter, structure, words)] as const]),
-      ...(search === undefined ? [] : [['$search', search] as const]),
-      ...(select === undefined ? [] : [['$select', listed(select)] as const]),
-      ...(expand === undefined ? [] : [['$expand', expandText(expand, structure)] as const]),
-      ...(orderBy === undefined ? [] : [['$orderby', listed(orderBy)] as const]),
-      ...(top === undefined ? [] : [['$top', String(top)] as const]),
-      ...(skip === undefined ? [] : [['$skip', String(skip)] as const]),
-      ...(count === undefined ? [] : [['$count', String(count)] as const]),
-      ...(compute === undefined ? [] : [['$compute', compute] as const]),
-      ...(levels === undefined ? [] : [['$levels', String(levels)] as const]),
-      ...customOptions(asked),
-    ]
-  }
-  // The options of an expanded property stand in brackets behind it (URL Conventions, section
-  // 5.1.3).
-  const expandText = (expand: NonNullable<AnyQuery['expand']>, structure: AnyStructure): string =>
-    typeof expand === 'string'
-      ? expand
-      : expand
-          .flatMap((each) =>
-            typeof each === 'string'
-              ? [each]
-              : Object.entries(each).map(
-                  ([name, inner]) =>
-                    name + nested(inner ?? {}, targetOf(structure, name) ?? structure),
-                ),
-          )
-          .join(',')
-  const nested = (inner: AnyQuery, structure: AnyStructure): string => {
-    const options = query(inner, structure)
-    return options.length === 0
-      ? ''
-      : `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
-  }
+}
+
+function queryOf(asked: AnyQuery, structure: AnyStructure, words: FilterWords): Option[] {
+  const { filter, search, select, expand, orderBy, top, skip, count, compute, levels } = asked
+  return [
+    ...option('$filter', filter, (text) => filterText(text, structure, words)),
+    ...option('$search', search, String),
+    ...option('$select', select, listed),
+    ...option('$expand', expand, (each) => expandText(each, structure, words)),
+    ...option('$orderby', orderBy, listed),
+    ...option('$top', top, String),
+    ...option('$skip', skip, String),
+    ...option('$count', count, String),
+    ...option('$compute', compute, String),
+    ...option('$levels', levels, String),
+    ...customOptions(asked),
+  ]
+}
+
+function expandText(
+  expand: NonNullable<AnyQuery['expand']>,
+  structure: AnyStructure,
+  words: FilterWords,
+): string {
+  if (typeof expand === 'string') return expand
+  return expand
+    .flatMap((each) =>
+      typeof each === 'string'
+        ? [each]
+        : Object.entries(each).map(([name, inner]) => {
+            const target = targetOf(structure, name) ?? structure
+            return name + nested(queryOf(inner ?? {}, target, words))
+          }),
+    )
+    .join(',')
+}
+
+/** The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3). */
+function nested(options: readonly Option[]): string {
+  if (options.length === 0) return ''
+  return `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
+}
+
+const json = 'application/json;odata.metadata=minimal;IEEE754Compatible=true'
+
+function protocol(version: Version): Protocol {
+  const words = wordsOf(version)
+  const isNewest = version === '4.01'
   const options = [
     'filter',
     'select',
@@ -67,67 +81,36 @@ function protocol(version: '4.0' | '4.01'): Protocol {
     'skip',
     'search',
     'count',
-    ...(version === '4.01' ? ['compute'] : []),
+    ...(isNewest ? ['compute'] : []),
   ]
   return {
     words,
-    query,
+    query: (asked, structure) => queryOf(asked, structure, words),
     change: 'PATCH',
     options: [...options, 'custom'],
     nested: [...options, 'levels'],
-    deepUpdates: version === '4.01',
-    asksInBody: version === '4.01',
+    deepUpdates: isNewest,
+    asksInBody: isNewest,
     headers: ({ hasBody, wantsBack }) => ({
-      accept: 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
+      accept: json,
       'odata-maxversion': version,
-      ...(hasBody
-        ? {
-            'content-type': 'application/json;odata.metadata=minimal;IEEE754Compatible=true',
-            'odata-version': '4.0',
-          }
-        : {}),
+      ...(hasBody ? { 'content-type': json, 'odata-version': '4.0' } : {}),
       ...(wantsBack ? { prefer: 'return=representation' } : {}),
     }),
-    typeOf(json) {
-      const type = json['@odata.type'] ?? json['@type']
-      return typeof type === 'string' ? type.replace(/^.*#/, '') : undefined
-    },
+    typeOf,
     isCut: () => false,
-    about(name, value) {
-      if (!name.includes('@')) return undefined
-      // Version 4.01 lets the prefix `odata.` go (JSON Format 4.01, section 4.6).
-      const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []
-      if (!name.includes('@odata.') && term.includes('.')) return undefined
-      if (before === '' && term === 'etag') return { etag: String(value) }
-      return term === 'nextLink' ? { cut: before } : {}
-    },
+    about,
     typed: (name) => ({ '@odata.type': `#${name}` }),
     bound: (name, addresses, many) => ({ [`${name}@odata.bind`]: many ? addresses : addresses[0] }),
     links: (navigation) => `${navigation}/$ref`,
     linkTo: (address) => ({ '@odata.id': address }),
     oneOfMany: (navigation, _, address) => `${navigation}/$ref?$id=${encodeQuery(address)}`,
-    rows: (json) => json,
-    single: (json) => json,
-    result: (json, _, wantsObject) =>
-      !wantsObject && isObject(json) && Object.hasOwn(json, 'value') ? json['value'] : json,
-    page: (json) =>
-      isObject(json)
-        ? {
-            rows: json['value'],
-            total: json['@odata.count'] ?? json['@count'],
-            next: json['@odata.nextLink'] ?? json['@nextLink'],
-            changes: json['@odata.deltaLink'] ?? json['@deltaLink'],
-          }
-        : { rows: undefined, total: undefined, next: undefined, changes: undefined },
-    failure(json) {
-      const error = isObject(json) ? json['error'] : undefined
-      return isObject(error)
-        ? {
-            code: typeof error['code'] === 'string' ? error['code'] : '',
-            message: typeof error['message'] === 'string' ? error['message'] : '',
-          }
-        : undefined
-    },
+    rows: (answer) => answer,
+    single: (answer) => answer,
+    result: (answer, _, wantsObject) =>
+      !wantsObject && isObject(answer) && Object.hasOwn(answer, 'value') ? answer['value'] : answer,
+    page: pageOf,
+    failure: failureOf,
     literal(property, value) {
       if (value === null) return 'null'
       const type = settled(property.is)
@@ -137,6 +120,40 @@ function protocol(version: '4.0' | '4.01'): Protocol {
         ? words.enumeration(type, [value].flat() as string[])
         : edmOf(type).literal(value as never)
     },
+  }
+}
+
+function typeOf(answer: Readonly<Record<string, unknown>>): string | undefined {
+  const type = answer['@odata.type'] ?? answer['@type']
+  return typeof type === 'string' ? type.replace(/^.*#/, '') : undefined
+}
+
+/** What is said by annotations, which version 4.01 writes without `odata.` (JSON Format, section 4.6). */
+function about(name: string, value: unknown): About | undefined {
+  if (!name.includes('@')) return undefined
+  const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []
+  if (!name.includes('@odata.') && term.includes('.')) return undefined
+  if (before === '' && term === 'etag') return { etag: String(value) }
+  return term === 'nextLink' ? { cut: before } : {}
+}
+
+function pageOf(answer: unknown): ReturnType<Protocol['page']> {
+  const page = isObject(answer) ? answer : {}
+  return {
+    rows: page['value'],
+    total: page['@odata.count'] ?? page['@count'],
+    next: page['@odata.nextLink'] ?? page['@nextLink'],
+    changes: page['@odata.deltaLink'] ?? page['@deltaLink'],
+  }
+}
+
+function failureOf(answer: unknown): ReturnType<Protocol['failure']> {
+  const error = isObject(answer) ? answer['error'] : undefined
+  if (!isObject(error)) return undefined
+  const { code, message } = error
+  return {
+    code: typeof code === 'string' ? code : '',
+    message: typeof message === 'string' ? message : '',
   }
 }
 

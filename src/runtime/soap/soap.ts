@@ -1,5 +1,5 @@
 import { checkCredential, credentialOf, loginsOf } from '../credentials.js'
-import { exchange, type Response } from '../exchange.js'
+import { exchange, type Request } from '../exchange.js'
 import type { Connection, Endpoint, ThisCall } from '../connection.js'
 import { withoutLogin } from '../addresses.js'
 import { InputRejected, type Misfit } from '../failures.js'
@@ -30,45 +30,16 @@ export async function send<Input extends object, Outcome>(
   const [name, endpoint] = chooseEndpoint(connection, declared.action)
   const operation = operationAt(declared, name)
   if (connection.settings.checkInputs !== false) {
-    const misfits = checkInput(operation, input)
-    if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
+    const violations = checkInput(operation, input)
+    if (violations.length > 0) throw new InputRejected(operation.name, violations)
   }
-  const action =
-    typeof operation.action === 'string' ? operation.action : (operation.action[name] ?? '')
   const inMessages = loginsOf(connection).filter(({ proofOf }) => proofOf !== undefined)
   checkCredential(
     connection,
     operation.name,
     inMessages.map(({ kind }) => kind),
   )
-  const isNewer = endpoint.protocol === 'SOAP 1.2'
-  const contentType = isNewer
-    ? `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}`
-    : 'text/xml; charset=utf-8'
-  const url = withoutLogin(connection.settings.url ?? endpoint.address)
-  const outgoing = new Outgoing(connection.settings.mtom ?? endpoint.mtom)
-  const isAddressed = connection.settings.addressing ?? endpoint.addressing
-  const envelope = writeRequest(operation, input, isNewer ? soap12 : soap11, {
-    writeProof: await proofOf(connection),
-    address:
-      isAddressed === true ? { to: url, action: operation.addressedAction ?? action } : undefined,
-    outgoing,
-  })
-  const several =
-    outgoing.parts.length > 0 || outgoing.takesBytesOut
-      ? (await import('./attachments.js')).writeParts(envelope, contentType, outgoing)
-      : undefined
-  const request = {
-    method: 'POST',
-    url,
-    headers: {
-      'content-type': several?.contentType ?? contentType,
-      accept: `${isNewer ? 'application/soap+xml, text/xml' : 'text/xml'}, multipart/related`,
-      ...(isNewer ? {} : { soapaction: `"${action}"` }),
-    },
-    body: several?.body ?? envelope,
-    deals: (each: Response) => hasFault(textOfResponse(each)),
-  }
+  const request = await requestFor(connection, operation, input, name, endpoint)
   const response = await exchange(connection, request, thisCall, textOfResponse)
   return readAnswerOf(
     connection,
@@ -84,6 +55,50 @@ export async function send<Input extends object, Outcome>(
       return byAndBy(bodyAsItCame(message, await referencesIn(message), hear), response.inTime)
     },
   )
+}
+
+/** The request of a call: its envelope, and what travels beside it. */
+async function requestFor<Input extends object, Outcome>(
+  connection: Connection,
+  operation: SoapOperation<Input, Outcome>,
+  input: Input,
+  name: string,
+  endpoint: Endpoint,
+): Promise<Request> {
+  const { settings } = connection
+  const { action: actions } = operation
+  const action = typeof actions === 'string' ? actions : (actions[name] ?? '')
+  const isNewer = endpoint.protocol === 'SOAP 1.2'
+  const url = withoutLogin(settings.url ?? endpoint.address)
+  const outgoing = new Outgoing(settings.mtom ?? endpoint.mtom)
+  const isAddressed = (settings.addressing ?? endpoint.addressing) === true
+  const envelope = writeRequest(operation, input, isNewer ? soap12 : soap11, {
+    writeProof: await proofOf(connection),
+    address: isAddressed ? { to: url, action: operation.addressedAction ?? action } : undefined,
+    outgoing,
+  })
+  const mediaType = mediaTypeOf(isNewer, action)
+  const isAlone = outgoing.parts.length === 0 && !outgoing.takesBytesOut
+  const { contentType, body } = isAlone
+    ? { contentType: mediaType, body: envelope }
+    : (await import('./attachments.js')).writeParts(envelope, mediaType, outgoing)
+  return {
+    method: 'POST',
+    url,
+    headers: {
+      'content-type': contentType,
+      accept: `${isNewer ? 'application/soap+xml, text/xml' : 'text/xml'}, multipart/related`,
+      ...(isNewer ? {} : { soapaction: `"${action}"` }),
+    },
+    body,
+    deals: (each) => hasFault(textOfResponse(each)),
+  }
+}
+
+/** SOAP 1.2 says the action in its media type. */
+function mediaTypeOf(isNewer: boolean, action: string): string {
+  if (!isNewer) return 'text/xml; charset=utf-8'
+  return `application/soap+xml; charset=utf-8${action === '' ? '' : `; action="${action}"`}`
 }
 
 /** What writes the header that proves who calls, where the settings have such a credential. */
