@@ -1,10 +1,11 @@
+import type { CallContext } from '../exercise/explanation.js'
 import type { Operation } from '../contract/contract.js'
 import { problem, type Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { messageOf, systemCode } from '../contract/system-error.js'
 import { connectionReason } from '../documents/fetching.js'
 import { certificateFacts } from './certificate-facts.js'
-import { explain, type CallContext } from '../exercise/explain.js'
+import { explain } from '../exercise/explain.js'
 import { maskedBody } from '../exercise/masking.js'
 import type { CallResult } from '../exercise/run-client.js'
 import {

@@ -50,7 +50,7 @@ export interface Called {
   /** Where the client that ran came from. */
   readonly client: 'its folder' | 'built aside'
   /** Why it did not come from its folder. */
-  readonly asideBecause: string | undefined
+  readonly aside: ReadyOperation['aside']
 }
 
 /** So many rows of a list are fetched when nobody wants all of them. */
@@ -115,7 +115,7 @@ export async function callReady(
       : undefined,
     isAccepted: isAccepted(result.exchanges.at(-1)),
     client: ready.from,
-    asideBecause: ready.asideBecause,
+    aside: ready.aside,
   }
 }
 

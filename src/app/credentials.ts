@@ -125,118 +125,145 @@ async function proofOf(
   variables: Map<string, string>,
   person: Person | undefined,
 ): Promise<Proof> {
-  const value = async (
-    written: string | undefined,
-    what: string,
-    isSecret: boolean,
-  ): Promise<string> => {
-    if (written === undefined) return ''
-    const variable = /^\$([A-Za-z_]\w*)$/.exec(written)?.[1]
-    const found =
-      variable === undefined
-        ? written
-        : (variables.get(variable) ?? (await person?.ask(`${what} of "${name}" (${variable})`)))
-    if (found === undefined) throw problem('TM-1023', { name, variable: variable ?? '' })
-    // Asked once, remembered for the run.
-    if (variable !== undefined) variables.set(variable, found)
-    if (isSecret) keepSecret(found)
-    return found
-  }
-  const file = async (path: string | undefined): Promise<string> =>
-    readFile(resolve(folder, path ?? ''), 'utf8').catch((error: unknown) => {
-      throw problem('TM-1007', { what: path ?? '', reason: fileReason(error) }, { cause: error })
-    })
-  const login = async (): Promise<{ user: string; password: string }> => ({
-    user: await value(entry.user, 'user', false),
-    password: await value(entry.password, 'password', true),
-  })
-  const of = scheme === undefined ? {} : { scheme }
-  const settings = (credential: Credential): Proof => ({
+  const values = new CredentialValues(folder, name, variables, person)
+  const inSettings = (credential: Credential): Proof => ({
     ...noProof,
-    credentials: [credential],
+    credentials: [{ ...credential, ...present({ scheme }) }],
     kinds: [entry.kind],
   })
   switch (entry.kind) {
     case 'basic':
     case 'digest':
-      return settings({ kind: entry.kind, ...(await login()), ...of })
-    case 'wsse':
-      return settings({
-        kind: 'wsse',
-        ...(await login()),
-        ...present({ digest: entry.digest }),
-        ...of,
-      })
+      return inSettings({ kind: entry.kind, ...(await values.login(entry)) })
+    case 'wsse': {
+      const login = await values.login(entry)
+      return inSettings({ kind: 'wsse', ...login, ...present({ digest: entry.digest }) })
+    }
     case 'bearer':
-      return settings({ kind: 'bearer', token: await value(entry.token, 'token', true), ...of })
-    case 'ntlm': {
-      const { domain, workstation } = entry
-      return {
-        ...noProof,
-        kinds: ['ntlm'],
-        transport: {
-          companyLogin: {
-            ...(await login()),
-            ...(domain === undefined ? {} : { domain: await value(domain, 'domain', false) }),
-            ...present({ workstation }),
-          },
-        },
-      }
-    }
-    case 'certificate': {
-      const passphrase = await value(entry.passphrase, 'passphrase', true)
-      return {
-        ...noProof,
-        kinds: ['certificate'],
-        transport: {
-          certificate: {
-            cert: await file(entry.cert),
-            key: await file(entry.key),
-            ...(passphrase === '' ? {} : { passphrase }),
-          },
-        },
-      }
-    }
+      return inSettings({ kind: 'bearer', token: await values.secret(entry.token, 'token') })
+    case 'ntlm':
+      return { ...noProof, kinds: ['ntlm'], transport: await companyLogin(entry, values) }
+    case 'certificate':
+      return { ...noProof, kinds: ['certificate'], transport: await certificate(entry, values) }
     case 'oauth2': {
-      const { clientSecret, user, password, scopes, tokenUrl, authorizeUrl } = entry
-      const login = {
-        kind: 'oauth2',
-        clientId: await value(entry.clientId, 'client id', false),
-        ...(clientSecret === undefined
-          ? {}
-          : { clientSecret: await value(clientSecret, 'client secret', true) }),
-        ...(user === undefined
-          ? {}
-          : {
-              user: await value(user, 'user', false),
-              password: await value(password, 'password', true),
-            }),
-        ...present({ scopes, tokenUrl }),
-        ...of,
-      } as const
-      return settings(
+      const login = await tokenLogin(entry, values)
+      const { authorizeUrl } = entry
+      return inSettings(
         authorizeUrl === undefined ? login : await loggedIn(name, login, authorizeUrl, person),
       )
     }
-    case 'key': {
-      const key = await value(entry.value, 'key', true)
-      if (entry.input !== undefined)
-        return {
-          ...noProof,
-          kinds: ['key'],
-          inputs: [{ written: entry.input, path: parsePath(entry.input), text: key }],
-        }
-      const { place, name: called } = entry
-      if (place === undefined || called === undefined)
-        return settings({ kind: 'key', value: key, ...of })
-      if (place === 'query') return { ...noProof, kinds: ['key'], query: { [called]: key } }
-      return {
-        ...noProof,
-        kinds: ['key'],
-        headers: place === 'header' ? { [called]: key } : { cookie: `${called}=${key}` },
-      }
+    case 'key':
+      return keyProof(entry, await values.secret(entry.value, 'key'), inSettings)
+  }
+}
+
+/** The values of one credential of the project file, with what its variables stand for. */
+class CredentialValues {
+  private readonly folder: string
+  private readonly name: string
+  private readonly variables: Map<string, string>
+  private readonly person: Person | undefined
+
+  constructor(
+    folder: string,
+    name: string,
+    variables: Map<string, string>,
+    person: Person | undefined,
+  ) {
+    this.folder = folder
+    this.name = name
+    this.variables = variables
+    this.person = person
+  }
+
+  /**
+   * A value as it is written, or that of a variable `$NAME`; empty where nothing is written.
+   *
+   * @param what it is, for whoever is asked
+   * @throws Problem TM-1023 when a variable is not set and nobody gives it
+   */
+  async text(written: string | undefined, what: string): Promise<string> {
+    if (written === undefined) return ''
+    const variable = /^\$([A-Za-z_]\w*)$/.exec(written)?.[1]
+    if (variable === undefined) return written
+    const found =
+      this.variables.get(variable) ??
+      (await this.person?.ask(`${what} of "${this.name}" (${variable})`))
+    if (found === undefined) throw problem('TM-1023', { name: this.name, variable })
+    // Asked once, remembered for the run.
+    this.variables.set(variable, found)
+    return found
+  }
+
+  /** A value that is never shown. */
+  async secret(written: string | undefined, what: string): Promise<string> {
+    const found = await this.text(written, what)
+    if (written !== undefined) keepSecret(found)
+    return found
+  }
+
+  async login(
+    entry: Pick<CredentialEntry, 'user' | 'password'>,
+  ): Promise<{ user: string; password: string }> {
+    return {
+      user: await this.text(entry.user, 'user'),
+      password: await this.secret(entry.password, 'password'),
     }
   }
+
+  /** @throws Problem TM-1007 when it can't be read */
+  file(path = ''): Promise<string> {
+    return readFile(resolve(this.folder, path), 'utf8').catch((error: unknown) => {
+      throw problem('TM-1007', { what: path, reason: fileReason(error) }, { cause: error })
+    })
+  }
+}
+
+async function companyLogin(
+  entry: CredentialEntry,
+  values: CredentialValues,
+): Promise<NodeTransportSettings> {
+  const login = await values.login(entry)
+  const domain = entry.domain === undefined ? undefined : await values.text(entry.domain, 'domain')
+  const { workstation } = entry
+  return { companyLogin: { ...login, ...present({ domain, workstation }) } }
+}
+
+async function certificate(
+  entry: CredentialEntry,
+  values: CredentialValues,
+): Promise<NodeTransportSettings> {
+  const passphrase = await values.secret(entry.passphrase, 'passphrase')
+  const [cert, key] = [await values.file(entry.cert), await values.file(entry.key)]
+  return { certificate: { cert, key, ...(passphrase === '' ? {} : { passphrase }) } }
+}
+
+async function tokenLogin(entry: CredentialEntry, values: CredentialValues): Promise<OAuth> {
+  const { clientSecret, user, scopes, tokenUrl } = entry
+  return {
+    kind: 'oauth2',
+    clientId: await values.text(entry.clientId, 'client id'),
+    ...(clientSecret === undefined
+      ? {}
+      : { clientSecret: await values.secret(clientSecret, 'client secret') }),
+    ...(user === undefined ? {} : await values.login(entry)),
+    ...present({ scopes, tokenUrl }),
+  }
+}
+
+/** A key goes where the project file says, else where the contract says. */
+function keyProof(
+  { input, place, name }: CredentialEntry,
+  key: string,
+  inSettings: (credential: Credential) => Proof,
+): Proof {
+  const proof: Proof = { ...noProof, kinds: ['key'] }
+  if (input !== undefined)
+    return { ...proof, inputs: [{ written: input, path: parsePath(input), text: key }] }
+  if (place === undefined || name === undefined) return inSettings({ kind: 'key', value: key })
+  if (place === 'query') return { ...proof, query: { [name]: key } }
+  if (place === 'header') return { ...proof, headers: { [name]: key } }
+  return { ...proof, headers: { cookie: `${name}=${key}` } }
 }
 
 type OAuth = Extract<Credential, { kind: 'oauth2' }>

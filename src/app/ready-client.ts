@@ -3,7 +3,7 @@ import { join, resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
-import { problem } from '../contract/problem.js'
+import { problem, Problem } from '../contract/problem.js'
 import {
   endpointsOf,
   endpointsOffering,
@@ -77,13 +77,20 @@ export interface ReadyOperation {
   readonly client: LoadedClient
   /** Where the client comes from, and why not from its folder. */
   readonly from: 'its folder' | 'built aside'
-  readonly asideBecause: string | undefined
+  readonly aside: Aside | undefined
   /** The media type to ask for, where the contract makes that an input. */
   readonly acceptInput: string | undefined
   /** What proves who calls. */
   readonly proof: Proof
   /** The session that it is called in, where the project says so. */
   readonly session: Session | undefined
+}
+
+/** Why a client was built aside, and is not the one in its folder. */
+export interface Aside {
+  readonly why: 'no project' | 'not generated' | 'edited' | 'incomplete' | 'outdated'
+  /** The same as the end of a sentence. */
+  readonly words: string
 }
 
 /** A contract whose operations can be called, with one client for all of them. */
@@ -106,132 +113,213 @@ export interface ReadyClient {
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
   const site = options.at === undefined ? undefined : siteOf(open, options.at)
-  const siteUrl = site?.url
-  const project = open.kept?.project
-  if (options.credential !== undefined && project === undefined)
+  const proof = await proofOf(open, site, options)
+  for (const [name, value] of Object.entries(options.headers ?? {}))
+    if (isSecretHeader(name)) keepHeader(value)
+  const folder = open.kept?.project.folder
+  const ca =
+    site?.ca === undefined || folder === undefined
+      ? undefined
+      : await readTextFile(resolve(folder, site.ca))
+  const maker = new ReadyOperations(open, options, site, proof, ca)
+  return {
+    open,
+    operation: (wanted) => maker.operation(wanted),
+    close: () => maker.close(),
+  }
+}
+
+/** What proves who calls, as the options, the site or the project say. */
+async function proofOf(
+  open: OpenContract,
+  site: SiteEntry | undefined,
+  { credential, person, preview }: ClientOptions,
+): Promise<Proof> {
+  const { kept, contract } = open
+  if (kept === undefined) {
+    if (credential === undefined) return noProof
     throw problem('TM-1010', {
       option: '--credential',
       reason: 'credentials belong to a project, and this contract is not in one',
       remedy: 'Import it first, or send a header with --header.',
     })
-  const given =
-    project === undefined
-      ? noProof
-      : await proofFor(
-          project,
-          options.credential ?? site?.credential ?? open.kept?.entry.credential,
-          options.person,
-          options.preview === true,
-        )
-  const proof = {
-    ...given,
-    credentials: await confirmedTokens(open.contract, given.credentials, options.person),
   }
-  for (const [name, value] of Object.entries(options.headers ?? {}))
-    if (isSecretHeader(name)) keepHeader(value)
-  const schemes = open.contract.security.map(({ name }) => name)
-  const stray = proof.credentials.find(
+  const choice = credential ?? site?.credential ?? kept.entry.credential
+  const given = await proofFor(kept.project, choice, person, preview === true)
+  const credentials = await confirmedTokens(contract, given.credentials, person)
+  checkSchemes(contract, credentials)
+  return { ...given, credentials }
+}
+
+/**
+ * A contract without any scheme takes every credential; one with some would leave this one out
+ * without a word.
+ */
+function checkSchemes({ name, security }: Contract, credentials: readonly Credential[]): void {
+  const schemes = security.map((each) => each.name)
+  const stray = credentials.find(
     ({ scheme }) => scheme !== undefined && !schemes.includes(scheme),
   )?.scheme
-  // A contract without any scheme takes every credential; one with some would leave this one out
-  // without a word.
   if (stray !== undefined && schemes.length > 0)
     throw problem('TM-1026', {
       name: stray,
-      contract: open.contract.name,
+      contract: name,
       nearest: nearestAdvice(stray, schemes),
     })
-  const ca =
-    site?.ca === undefined || project === undefined
-      ? undefined
-      : await readTextFile(resolve(project.folder, site.ca))
-  // A client of thousands of operations takes seconds to load; most calls want one of them.
-  const isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
-  const bundles = new Map<string, ReturnType<typeof bundleFor>>()
-  const clients = new Map<string, Promise<LoadedClient>>()
-  const { session: entry } = open.kept?.entry ?? {}
-  const session =
-    entry === undefined || project === undefined
-      ? undefined
-      : new Session(entry, await variablesOf(project.folder), async (name, input) =>
-          callReady(
-            { ...(await operation(name)), session: undefined },
-            { plain: input, assignments: [] },
-            { timeLimit: options.timeLimit },
-          ),
-        )
-  return { open, operation, close: async () => session?.close() }
+}
 
-  async function operation(wanted: string): Promise<ReadyOperation> {
-    const found = findOperation(open, wanted)
-    const endpoint = chooseEndpoint(open, found, options.endpoint)
+/** Makes operations of one contract ready; what they have in common is made once. */
+class ReadyOperations {
+  private readonly open: OpenContract
+  private readonly options: ClientOptions
+  private readonly site: SiteEntry | undefined
+  private readonly proof: Proof
+  private readonly ca: string | undefined
+  /** A client of thousands of operations takes seconds to load; most calls want one of them. */
+  private readonly isLarge: boolean
+  private readonly bundles = new Map<string, ReturnType<typeof bundleFor>>()
+  private readonly clients = new Map<string, Promise<LoadedClient>>()
+  private session: Promise<Session | undefined> | undefined
+
+  constructor(
+    open: OpenContract,
+    options: ClientOptions,
+    site: SiteEntry | undefined,
+    proof: Proof,
+    ca: string | undefined,
+  ) {
+    this.open = open
+    this.options = options
+    this.site = site
+    this.proof = proof
+    this.ca = ca
+    this.isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
+  }
+
+  async operation(wanted: string): Promise<ReadyOperation> {
+    const { open, options, proof } = this
+    const operation = findOperation(open, wanted)
+    const endpoint = chooseEndpoint(open, operation, options.endpoint)
+    const address = await this.addressOf(endpoint)
+    // Where the contract offers several media types, asking for one decides what comes; elsewhere
+    // it is just a header.
+    const acceptIsInput = operation.inputs.some(
+      ({ name, place, type }) =>
+        name === 'accept' && place === 'header' && type.kind === 'enumeration',
+    )
+    const accept = acceptIsInput ? undefined : options.accept
+    const { aside, ...bundled } = await this.bundleOf(operation)
+    const settings = this.settingsFor(operation, endpoint, address, accept)
+    const session = await (this.session ??= this.openSession())
+    return {
+      open,
+      operation,
+      endpoint,
+      address: maskedUrl(address),
+      client: await this.clientFor(bundled, settings),
+      from: aside === undefined ? 'its folder' : 'built aside',
+      aside,
+      acceptInput: acceptIsInput ? options.accept : undefined,
+      proof,
+      session: session?.isOwn(pathOf(operation)) === true ? undefined : session,
+    }
+  }
+
+  async close(): Promise<void> {
+    const session = await this.session
+    await session?.close()
+  }
+
+  private async openSession(): Promise<Session | undefined> {
+    const { kept } = this.open
+    if (kept?.entry.session === undefined) return undefined
+    const variables = await variablesOf(kept.project.folder)
+    return new Session(kept.entry.session, variables, async (name, input) =>
+      callReady(
+        { ...(await this.operation(name)), session: undefined },
+        { plain: input, assignments: [] },
+        { timeLimit: this.options.timeLimit },
+      ),
+    )
+  }
+
+  /** @throws Problem TM-1030 or TM-1010 for what is no address */
+  private async addressOf(endpoint: Endpoint): Promise<string> {
+    const { open, options, site } = this
     const address =
-      options.url ?? siteUrl ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
-    if (!URL.canParse(address))
-      throw options.url === undefined
-        ? problem('TM-1030', { contract: open.contract.name, address: maskedUrl(address) })
-        : problem('TM-1010', {
-            option: '--url',
-            reason: `"${maskedUrl(address)}" is not a valid address`,
-            remedy: 'Give one like --url http://127.0.0.1:4801/desk.',
-          })
+      options.url ?? site?.url ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
+    if (!URL.canParse(address)) throw noAddress(open.contract.name, address, options.url)
     const { password } = new URL(address)
     keepSecret(password)
     keepSecret(decodeURIComponent(password))
-    // Where the contract offers several media types, asking for one decides what comes; elsewhere
-    // it is just a header.
-    const acceptIsInput = found.inputs.some(
-      (each) =>
-        each.name === 'accept' && each.place === 'header' && each.type.kind === 'enumeration',
-    )
-    const headers = {
-      ...proof.headers,
-      ...options.headers,
-      ...(options.accept === undefined || acceptIsInput ? {} : { accept: options.accept }),
-    }
-    const mostBytes =
-      options.mostBytes ??
-      (options.savesBytes === true && answersBytes(found) ? Infinity : undefined)
-    const only = isLarge ? pathOf(found) : ''
-    const bundled = bundles.get(only) ?? bundleFor(open, isLarge ? found : undefined)
-    bundles.set(only, bundled)
-    const { bundle, className, aside } = await bundled
-    const mtom = options.mtom ?? site?.mtom ?? open.kept?.entry.mtom
-    const addressing = options.addressing ?? site?.addressing ?? open.kept?.entry.addressing
-    const settings: Settings = {
-      url: address,
-      endpoint: endpoint.name,
-      ...filled({ headers }),
-      ...filled({ credential: proof.credentials }),
-      ...present({ retries: options.retries, mostBytes, mtom, addressing }),
-      ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
-      ...present({ timeLimit: options.timeLimit }),
-    }
-    const key = JSON.stringify([only, settings])
-    const { loadClient } = await import('../exercise/run-client.js')
-    const client =
-      clients.get(key) ??
-      loadClient(
-        bundle,
-        className,
-        settings,
-        { userAgent: toolName(), ...proof.transport, ...present({ ca }) },
-        proof.query,
-      )
-    clients.set(key, client)
+    return address
+  }
+
+  private settingsFor(
+    operation: Operation,
+    endpoint: Endpoint,
+    url: string,
+    accept: string | undefined,
+  ): Settings {
+    const { options, site, proof, open } = this
+    const entry = open.kept?.entry
+    const { retries, timeLimit } = options
+    const savesAll = options.savesBytes === true && answersBytes(operation)
     return {
-      open,
-      operation: found,
-      endpoint,
-      address: maskedUrl(address),
-      client: await client,
-      from: aside === undefined ? 'its folder' : 'built aside',
-      asideBecause: aside,
-      acceptInput: acceptIsInput ? options.accept : undefined,
-      proof,
-      session: session?.isOwn(pathOf(found)) === true ? undefined : session,
+      url,
+      endpoint: endpoint.name,
+      ...filled({
+        headers: { ...proof.headers, ...options.headers, ...present({ accept }) },
+        credential: proof.credentials,
+      }),
+      ...present({
+        retries,
+        mostBytes: options.mostBytes ?? (savesAll ? Infinity : undefined),
+        mtom: options.mtom ?? site?.mtom ?? entry?.mtom,
+        addressing: options.addressing ?? site?.addressing ?? entry?.addressing,
+      }),
+      ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
+      ...present({ timeLimit }),
     }
   }
+
+  private bundleOf(operation: Operation): ReturnType<typeof bundleFor> {
+    const only = this.isLarge ? pathOf(operation) : ''
+    const known = this.bundles.get(only)
+    if (known !== undefined) return known
+    const made = bundleFor(this.open, this.isLarge ? operation : undefined)
+    this.bundles.set(only, made)
+    return made
+  }
+
+  private async clientFor(
+    { bundle, className }: { readonly bundle: string; readonly className: string },
+    settings: Settings,
+  ): Promise<LoadedClient> {
+    const { loadClient } = await import('../exercise/run-client.js')
+    const key = JSON.stringify([bundle, settings])
+    const known = this.clients.get(key)
+    if (known !== undefined) return known
+    const { transport, query } = this.proof
+    const transportSettings = {
+      userAgent: toolName(),
+      ...transport,
+      ...present({ ca: this.ca }),
+    }
+    const made = loadClient(bundle, className, settings, transportSettings, query)
+    this.clients.set(key, made)
+    return made
+  }
+}
+
+function noAddress(contract: string, address: string, url: string | undefined): Problem {
+  const shown = maskedUrl(address)
+  if (url === undefined) return problem('TM-1030', { contract, address: shown })
+  return problem('TM-1010', {
+    option: '--url',
+    reason: `"${shown}" is not a valid address`,
+    remedy: 'Give one like --url http://127.0.0.1:4801/desk.',
+  })
 }
 
 /**
@@ -378,28 +466,17 @@ const mostLoadedWhole = 300
  *
  * @param operation the only one that is wanted
  */
-async function bundleFor(
-  open: OpenContract,
-  operation: Operation | undefined,
-): Promise<{ bundle: string; className: string; aside: string | undefined }> {
+async function bundleFor(open: OpenContract, operation: Operation | undefined): Promise<Bundled> {
   const { kept } = open
   const names = kept?.names ?? noNames
   const folder = kept === undefined ? undefined : resolve(kept.project.folder, kept.entry.folder)
-  let aside: string | undefined = kept === undefined ? 'it is not part of a project' : undefined
-  if (folder !== undefined) {
-    const state = await clientStateWithRuntime(folder)
-    if (state.manifest === undefined) aside = 'no client was generated yet'
-    else if (state.edited.length > 0)
-      aside = `these files were edited by hand: ${state.edited.join(', ')}`
-    else if (state.missing.length > 0) aside = 'files of it are missing'
-    else if (state.manifest.inputs !== inputsDigest(open, names))
-      aside = 'it is older than the contract'
-    else {
-      const manifests = ['manifest.json', `../${sharedName}/manifest.json`]
-      const key = manifests.map((path) => state.texts[path] ?? '').join('\n')
-      const bundle = await cachedBundle(key, open, operation, folder)
-      return { bundle, className: state.manifest.class, aside: undefined }
-    }
+  const state = folder === undefined ? undefined : await clientStateWithRuntime(folder)
+  const aside = state === undefined ? asides.noProject : whyAside(state, inputsDigest(open, names))
+  if (folder !== undefined && state?.manifest !== undefined && aside === undefined) {
+    const manifests = ['manifest.json', `../${sharedName}/manifest.json`]
+    const key = manifests.map((path) => state.texts[path] ?? '').join('\n')
+    const bundle = await cachedBundle(key, open, operation, folder)
+    return { bundle, className: state.manifest.class, aside: undefined }
   }
   const key = `${buildMark()} ${inputsDigest(open, names)}`
   const bundle = await cachedBundle(key, open, operation, async () => {
@@ -410,6 +487,32 @@ async function bundleFor(
   if (operation !== undefined) return { bundle, className: '', aside }
   const { namesFor } = await import('./client-names.js')
   return { bundle, className: (await namesFor(open)).class, aside }
+}
+
+/** A client as a module that runs. */
+interface Bundled {
+  readonly bundle: string
+  readonly className: string
+  readonly aside: Aside | undefined
+}
+
+const asides = {
+  noProject: { why: 'no project', words: 'it is not part of a project' },
+  notGenerated: { why: 'not generated', words: 'no client was generated yet' },
+  incomplete: { why: 'incomplete', words: 'files of it are missing' },
+  outdated: { why: 'outdated', words: 'it is older than the contract' },
+} as const satisfies Record<string, Aside>
+
+/** Why the client in a folder does not do; undefined where it does. */
+function whyAside(
+  { manifest, edited, missing }: Awaited<ReturnType<typeof clientStateWithRuntime>>,
+  inputs: string,
+): Aside | undefined {
+  if (manifest === undefined) return asides.notGenerated
+  if (edited.length > 0)
+    return { why: 'edited', words: `these files were edited by hand: ${edited.join(', ')}` }
+  if (missing.length > 0) return asides.incomplete
+  return manifest.inputs === inputs ? undefined : asides.outdated
 }
 
 async function cachedBundle(

@@ -116,11 +116,12 @@ export async function tell(
   cause?: unknown,
   further: Readonly<Record<string, unknown>> = {},
 ): Promise<number> {
-  const [{ exitCodes }, { failureJson, printJson, problemText, tellAll }] = await Promise.all([
+  const [{ exitCodes }, { problemJson }, { printJson, problemText, tellAll }] = await Promise.all([
     import('../app/problems.js'),
+    import('../app/problem-json.js'),
     import('./terminal.js'),
   ])
-  if (voice.json) printJson(failureJson(problem, further))
+  if (voice.json) printJson(problemJson(problem, further))
   else tellAll(`${await problemText(problem)}\n`)
   if (voice.logFile !== undefined) {
     const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([

@@ -101,27 +101,6 @@ export async function problemText(problem: Problem): Promise<string> {
     .join('\n')
 }
 
-/** A problem as scripts get it. */
-export function failureJson(
-  problem: Problem,
-  further: Readonly<Record<string, unknown>> = {},
-): object {
-  const { code, kind, message, place, details, side, advice } = problem
-  return {
-    ok: false,
-    failure: {
-      kind,
-      code,
-      message,
-      ...(place === undefined ? {} : { place }),
-      ...(details.length === 0 ? {} : { details }),
-      ...(side === undefined ? {} : { side: side.of }),
-      advice,
-      ...further,
-    },
-  }
-}
-
 /** Says what else goes by the name that was given, and how it can be had. */
 export function sayOthers(voice: Voice, others: readonly string[] = []): void {
   if (others.length > 0) say(voice, `\nAlso of that name: ${others.join(', ')}`)

@@ -5,7 +5,8 @@ import { exitCodes } from '../app/problems.js'
 import { withoutSecrets } from '../app/secrets.js'
 import { pc } from './colours.js'
 import { tableText } from './tables.js'
-import { failureJson, print, printJson, say, type Voice } from './terminal.js'
+import { problemJson } from '../app/problem-json.js'
+import { print, printJson, say, type Voice } from './terminal.js'
 import { requestText } from './traffic.js'
 
 /**
@@ -43,7 +44,7 @@ function asJson({ operation, result, problem }: Called): object {
   const call = operation.path.join('.')
   return problem === undefined
     ? { call, ok: true, value: toPlain(result.value), deviations: result.deviations }
-    : { call, ...failureJson(problem) }
+    : { call, ...problemJson(problem) }
 }
 
 function asRow({ operation, result, problem }: Called, at: number): string[] {

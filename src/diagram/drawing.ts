@@ -16,74 +16,66 @@ const mostEntries = 40
 export function drawingOf(graph: Graph, layout: Layout): Picture {
   const head = 44
   const body: Shape[] = [
-    ...layout.clusters.map((cluster): Shape => ({
-      kind: 'group',
-      about: { role: 'cluster', id: cluster.name, name: cluster.name },
-      shapes: [
-        {
-          kind: 'rectangle',
-          x: cluster.x,
-          y: cluster.y,
-          w: cluster.w,
-          h: cluster.h,
-          radius: 8,
-          fill: 'cluster',
-        },
-        {
-          kind: 'text',
-          x: cluster.x + 14,
-          y: cluster.y + 19,
-          text: cluster.name === '' ? '(no namespace)' : cluster.name,
-          size: sizes.text,
-          paint: 'faint',
-        },
-      ],
-    })),
+    ...layout.clusters.map(drawnCluster),
     ...layout.links.map((link) => drawnLink(link, graph)),
     ...layout.boxes.map(drawnBox),
   ]
-  const isPart = graph.boxes.length < graph.whole
-  const subtitle = `${graph.boxes.length}${isPart ? ` of ${graph.whole}` : ''} types`
-  const top: Shape[] = [
-    {
-      kind: 'text',
-      x: margin,
-      y: margin + 8,
-      text: graph.title,
-      size: 17,
-      bold: true,
-      paint: 'ink',
-    },
-    {
-      kind: 'text',
-      x: margin + textWidth(graph.title, 17, true) + 14,
-      y: margin + 8,
-      text: subtitle,
-      size: sizes.text,
-      paint: 'faint',
-    },
-  ]
+  const heading = headingOf(graph)
   const legend = legendOf(graph)
   const lists = listsOf(graph, Math.max(layout.width, legend.w, 560))
   const bottom = head + margin + layout.height + (layout.height === 0 ? 0 : 28)
-  const width =
-    Math.max(
-      layout.width,
-      legend.w,
-      lists.w,
-      textWidth(graph.title, 17, true) + textWidth(subtitle, sizes.text) + 14,
-    ) +
-    margin * 2
   const listsTop = bottom + legend.h + (lists.h === 0 ? 0 : 22)
+  const width = Math.max(layout.width, legend.w, lists.w, heading.w)
   return {
-    width: Math.ceil(width),
+    width: Math.ceil(width + margin * 2),
     height: Math.ceil(listsTop + lists.h + margin),
     title: graph.title,
     shapes: [
-      ...top,
+      ...heading.shapes,
       ...moved(body, margin, head + margin / 2),
       ...moved(legend.shapes, margin, bottom),
       ...moved(lists.shapes, margin, listsTop),
+    ],
+  }
+}
+
+/** The title, and how much of the contract is shown. */
+function headingOf({ title, boxes, whole }: Graph): { w: number; shapes: Shape[] } {
+  const gap = 14
+  const part = boxes.length < whole ? ` of ${whole}` : ''
+  const subtitle = `${boxes.length}${part} types`
+  const y = margin + 8
+  const titleWidth = textWidth(title, 17, true)
+  return {
+    w: titleWidth + textWidth(subtitle, sizes.text) + gap,
+    shapes: [
+      { kind: 'text', x: margin, y, text: title, size: 17, bold: true, paint: 'ink' },
+      {
+        kind: 'text',
+        x: margin + titleWidth + gap,
+        y,
+        text: subtitle,
+        size: sizes.text,
+        paint: 'faint',
+      },
+    ],
+  }
+}
+
+function drawnCluster({ name, x, y, w, h }: Layout['clusters'][number]): Shape {
+  return {
+    kind: 'group',
+    about: { role: 'cluster', id: name, name },
+    shapes: [
+      { kind: 'rectangle', x, y, w, h, radius: 8, fill: 'cluster' },
+      {
+        kind: 'text',
+        x: x + 14,
+        y: y + 19,
+        text: name === '' ? '(no namespace)' : name,
+        size: sizes.text,
+        paint: 'faint',
+      },
     ],
   }
 }
@@ -96,75 +88,87 @@ const kindWords: Readonly<Record<BoxKind, string>> = {
 }
 
 /** A box: each kind has a colour, and a form of its own that tells it without. */
-function drawnBox({ box, x, y, w, h, title, lines, hidden }: PlacedBox): Shape {
-  const { padding, band, rowHeight, headHeight } = sizes
-  const left = x + band + padding
-  const shapes: Shape[] = [
-    frameOf(box.kind, x, y, w, h),
-    ...bandOf(box.kind, x, y, h),
-    { kind: 'text', x: left, y: y + 15, text: title, size: sizes.title, bold: true, paint: 'ink' },
-    {
-      kind: 'text',
-      x: left,
-      y: y + 28,
-      text: `${box.abstract ? 'abstract ' : ''}${kindWords[box.kind]}`,
-      size: 9,
-      paint: 'faint',
-    },
-  ]
-  lines.forEach((line, at) => {
-    const baseline = y + headHeight + 14 + at * rowHeight
-    if (line.key)
-      shapes.push({
-        kind: 'polygon',
-        points: diamond(x + band + 6, baseline - 4, 3.2),
-        fill: 'ink',
-      })
-    shapes.push({
-      kind: 'text',
-      x: left,
-      y: baseline,
-      text: line.text,
-      size: sizes.text,
-      ...marked({ bold: line.key }),
-      paint: 'ink',
-    })
-    if (line.type !== '')
-      shapes.push({
-        kind: 'text',
-        x: x + w - padding,
-        y: baseline,
-        text: line.type,
-        size: sizes.text,
-        paint: 'faint',
-        anchor: 'end',
-      })
-  })
-  if (lines.length > 0)
-    shapes.push({
-      kind: 'line',
-      points: [
-        { x: x + band, y: y + headHeight },
-        { x: x + w, y: y + headHeight },
-      ],
-      stroke: 'cluster',
-      width: 1,
-    })
-  if (hidden > 0)
-    shapes.push({
-      kind: 'text',
-      x: left,
-      y: y + headHeight + 14 + lines.length * rowHeight,
-      text: `… and ${hidden} more`,
-      size: sizes.text,
-      paint: 'faint',
-    })
+function drawnBox(placed: PlacedBox): Shape {
+  const { box, x, y, w, h, title, lines, hidden } = placed
+  const { headHeight, rowHeight } = sizes
+  const left = leftOf(placed)
+  const what = `${box.abstract ? 'abstract ' : ''}${kindWords[box.kind]}`
+  const rowsTop = y + headHeight
   return {
     kind: 'group',
     about: { role: 'type', id: box.id, name: box.name },
     ...present({ hint: box.documentation }),
-    shapes,
+    shapes: [
+      frameOf(box.kind, x, y, w, h),
+      ...bandOf(box.kind, x, y, h),
+      {
+        kind: 'text',
+        x: left,
+        y: y + 15,
+        text: title,
+        size: sizes.title,
+        bold: true,
+        paint: 'ink',
+      },
+      { kind: 'text', x: left, y: y + 28, text: what, size: 9, paint: 'faint' },
+      ...lines.flatMap((line, at) => drawnRow(line, placed, rowsTop + 14 + at * rowHeight)),
+      ...(lines.length > 0 ? [lineBelowHead(placed)] : []),
+      ...(hidden > 0 ? [restOf(hidden, left, rowsTop + 14 + lines.length * rowHeight)] : []),
+    ],
   }
+}
+
+/** Where the texts of a box begin. */
+function leftOf({ x }: PlacedBox): number {
+  return x + sizes.band + sizes.padding
+}
+
+function drawnRow(
+  { text, type, key }: PlacedBox['lines'][number],
+  box: PlacedBox,
+  baseline: number,
+): Shape[] {
+  const name: Shape = {
+    kind: 'text',
+    x: leftOf(box),
+    y: baseline,
+    text,
+    size: sizes.text,
+    ...marked({ bold: key }),
+    paint: 'ink',
+  }
+  const mark: Shape = {
+    kind: 'polygon',
+    points: diamond(box.x + sizes.band + 6, baseline - 4, 3.2),
+    fill: 'ink',
+  }
+  const typeText: Shape = {
+    kind: 'text',
+    x: box.x + box.w - sizes.padding,
+    y: baseline,
+    text: type,
+    size: sizes.text,
+    paint: 'faint',
+    anchor: 'end',
+  }
+  return [...(key ? [mark] : []), name, ...(type === '' ? [] : [typeText])]
+}
+
+function lineBelowHead({ x, y, w }: PlacedBox): Shape {
+  const below = y + sizes.headHeight
+  return {
+    kind: 'line',
+    points: [
+      { x: x + sizes.band, y: below },
+      { x: x + w, y: below },
+    ],
+    stroke: 'cluster',
+    width: 1,
+  }
+}
+
+function restOf(hidden: number, x: number, y: number): Shape {
+  return { kind: 'text', x, y, text: `… and ${hidden} more`, size: sizes.text, paint: 'faint' }
 }
 
 function frameOf(kind: BoxKind, x: number, y: number, w: number, h: number): Shape {

@@ -317,71 +317,92 @@ function linksOf(contract: Contract, drawn: ReadonlyMap<TypeId, NamedType>): Fou
   const links: FoundLink[] = []
   const told = new Set<Field>()
   for (const type of drawn.values()) {
-    const { id: from } = type
-    const link = (
-      kind: Link['kind'],
-      to: TypeId,
-      source: End,
-      target: End,
-      fields: readonly Field[],
-      documentation?: string,
-    ): void => void links.push({ kind, from, to, source, target, fields, documentation })
-    if (type.kind === 'record' && type.base !== undefined && drawn.has(type.base.to))
-      link('extends', type.base.to, {}, {}, [])
-    if (type.kind === 'intersection')
-      for (const part of type.parts)
-        if (part.kind === 'reference')
-          for (const { to } of waysOf(contract, part, drawn, '1')) link('extends', to, {}, {}, [])
-    if (type.kind === 'union')
-      for (const { to } of type.alternatives.flatMap((each) => waysOf(contract, each, drawn, '1')))
-        link('oneOf', to, {}, {}, [])
+    for (const [kind, to] of kindredOf(contract, type, drawn))
+      links.push({
+        kind,
+        from: type.id,
+        to,
+        source: {},
+        target: {},
+        fields: [],
+        documentation: undefined,
+      })
     for (const field of ownFields(contract, type)) {
       if (told.has(field)) continue
-      const { relation } = field
-      const ways = waysOf(
-        contract,
-        field.type,
-        drawn,
-        field.optional || field.nullable ? '0..1' : '1',
-      )
-      for (const { to, multiplicity } of distinct(ways)) {
-        if (drawn.get(to)?.kind === 'enumeration') {
-          link('uses', to, {}, { name: field.name }, [], field.documentation)
-          continue
-        }
-        const back =
-          relation?.partner === undefined ? undefined : fieldNamed(contract, to, relation.partner)
-        if (back !== undefined) told.add(back)
-        const opposite = back?.relation?.multiplicity ?? relation?.opposite
-        const source: End = {
-          ...(back === undefined ? {} : { name: back.name }),
-          ...present({ multiplicity: opposite }),
-        }
-        const isPart = relation?.contained === true
-        // What contains something is the end that it belongs to, whichever end tells of it first.
-        if (back?.relation?.contained === true)
-          links.push({
-            kind: 'contains',
-            from: to,
-            to: from,
-            source: { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity },
-            target: source,
-            fields: [field, back],
-            documentation: back.documentation,
-          })
-        else
-          link(
-            isPart ? 'contains' : 'leadsTo',
-            to,
-            source,
-            { name: field.name, multiplicity: relation?.multiplicity ?? multiplicity },
-            back === undefined ? [field] : [field, back],
-            field.documentation,
-          )
+      const outside = field.optional || field.nullable ? '0..1' : '1'
+      for (const way of distinct(waysOf(contract, field.type, drawn, outside))) {
+        const link = linkOf(contract, type.id, field, way, drawn)
+        for (const each of link.fields) if (each !== field) told.add(each)
+        links.push(link)
       }
     }
   }
   return onceEach(links)
+}
+
+/** What a type is a kind of, and what it is one of. */
+function kindredOf(
+  contract: Contract,
+  type: NamedType,
+  drawn: ReadonlyMap<TypeId, NamedType>,
+): (readonly [Link['kind'], TypeId])[] {
+  const all = (types: readonly Type[], kind: Link['kind']): (readonly [Link['kind'], TypeId])[] =>
+    types.flatMap((each) => waysOf(contract, each, drawn, '1').map(({ to }) => [kind, to] as const))
+  switch (type.kind) {
+    case 'record':
+      return type.base !== undefined && drawn.has(type.base.to) ? [['extends', type.base.to]] : []
+    case 'intersection':
+      return all(
+        type.parts.filter((part) => part.kind === 'reference'),
+        'extends',
+      )
+    case 'union':
+      return all(type.alternatives, 'oneOf')
+    default:
+      return []
+  }
+}
+
+/** The link that a field is. */
+function linkOf(
+  contract: Contract,
+  from: TypeId,
+  field: Field,
+  { to, multiplicity: usual }: Way,
+  drawn: ReadonlyMap<TypeId, NamedType>,
+): FoundLink {
+  const { name, relation, documentation } = field
+  if (drawn.get(to)?.kind === 'enumeration')
+    return { kind: 'uses', from, to, source: {}, target: { name }, fields: [], documentation }
+  const partner = relation?.partner
+  const other = partner === undefined ? undefined : fieldNamed(contract, to, partner)
+  const here: End = {
+    ...present({
+      name: other?.name,
+      multiplicity: other?.relation?.multiplicity ?? relation?.opposite,
+    }),
+  }
+  const there: End = { name, multiplicity: relation?.multiplicity ?? usual }
+  // What contains something is the end that it belongs to, whichever end tells of it first.
+  if (other?.relation?.contained === true)
+    return {
+      kind: 'contains',
+      from: to,
+      to: from,
+      source: there,
+      target: here,
+      fields: [field, other],
+      documentation: other.documentation,
+    }
+  return {
+    kind: relation?.contained === true ? 'contains' : 'leadsTo',
+    from,
+    to,
+    source: here,
+    target: there,
+    fields: other === undefined ? [field] : [field, other],
+    documentation,
+  }
 }
 
 /** One way to each box. */

@@ -73,96 +73,34 @@ export async function layOut(graph: Graph, towards: 'right' | 'down'): Promise<L
   const { default: ElkClass } = (await import('elkjs/lib/elk.bundled.js')) as unknown as {
     default: new () => Elk
   }
-  const room = roomForEnds(graph, towards)
-  const sketches = new Map(
-    graph.boxes.map((box) => {
-      const drawn = sketch(box, graph.boxes.length <= mostWithRows)
-      const least = room.get(box.id) ?? 0
-      return [
-        box.id,
-        towards === 'right'
-          ? { ...drawn, h: Math.max(drawn.h, least) }
-          : { ...drawn, w: Math.max(drawn.w, least) },
-      ]
-    }),
-  )
+  const sketches = sketchesOf(graph, towards)
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
   const isClustered = namespaces.length > 1 && graph.boxes.length > 12
-  const nodeOf = (box: Box): ElkNode => ({
-    id: `t:${box.id}`,
-    width: sketches.get(box.id)?.w ?? 0,
-    height: sketches.get(box.id)?.h ?? 0,
+  const nodeOf = ({ id }: Box): ElkNode => ({
+    id: `t:${id}`,
+    width: sketches.get(id)?.w ?? 0,
+    height: sketches.get(id)?.h ?? 0,
   })
-  const children: ElkNode[] = isClustered
-    ? namespaces.map((namespace) => ({
-        id: `n:${namespace}`,
-        layoutOptions: { 'elk.padding': '[top=30,left=14,bottom=14,right=14]', ...spacing },
-        children: graph.boxes.filter((box) => box.namespace === namespace).map(nodeOf),
-      }))
-    : graph.boxes.map(nodeOf)
-  const edges = graph.links.map((link, at): ElkExtendedEdge => {
-    // Kinds stand behind what they are kinds of, and wholes before their parts.
-    const [from, to] = link.kind === 'extends' ? [link.to, link.from] : [link.from, link.to]
-    const [tail, head] =
-      link.kind === 'extends' ? [link.target, link.source] : [link.source, link.target]
-    const ends =
-      link.kind === 'uses'
-        ? []
-        : ([
-            ['TAIL', tail],
-            ['HEAD', head],
-          ] as const)
-    const labels = ends.flatMap(([placement, end]) => {
-      const text = endText(end)
-      return text === ''
-        ? []
-        : [
-            {
-              id: `l:${at}:${placement}`,
-              text,
-              width: textWidth(text, sizes.label) + 4,
-              height: 15,
-              layoutOptions: { 'elk.edgeLabels.placement': placement },
-            },
-          ]
-    })
-    return { id: `e:${at}`, sources: [`t:${from}`], targets: [`t:${to}`], labels }
+  const clusterOf = (namespace: string): ElkNode => ({
+    id: `n:${namespace}`,
+    layoutOptions: { 'elk.padding': '[top=30,left=14,bottom=14,right=14]', ...spacing },
+    children: graph.boxes.filter((box) => box.namespace === namespace).map(nodeOf),
   })
-  const elk = new ElkClass()
-  const laid: ElkNode = await elk.layout<ElkNode>({
+  const laid: ElkNode = await new ElkClass().layout<ElkNode>({
     id: 'root',
     layoutOptions: {
-      'elk.algorithm': 'layered',
+      ...layered,
       'elk.direction': towards === 'right' ? 'RIGHT' : 'DOWN',
-      'elk.edgeRouting': 'ORTHOGONAL',
-      'elk.aspectRatio': '1.6',
-      'elk.separateConnectedComponents': 'true',
-      'elk.randomSeed': '1',
-      'elk.layered.nodePlacement.strategy': 'BRANDES_KOEPF',
-      'elk.layered.nodePlacement.bk.fixedAlignment': 'BALANCED',
-      'elk.layered.compaction.postCompaction.strategy': 'EDGE_LENGTH',
       ...(isClustered ? { 'elk.hierarchyHandling': 'INCLUDE_CHILDREN' } : {}),
       ...spacing,
     },
-    children,
-    edges,
+    children: isClustered ? namespaces.map(clusterOf) : graph.boxes.map(nodeOf),
+    edges: graph.links.map(edgeOf),
   })
-  const placed = new Map<string, { x: number; y: number; w: number; h: number }>()
-  const clusters: PlacedCluster[] = []
-  for (const node of laid.children ?? []) {
-    const { x = 0, y = 0, width = 0, height = 0 } = node
-    if (isClustered) clusters.push({ name: node.id.slice(2), x, y, w: width, h: height })
-    for (const each of node.children ?? [])
-      placed.set(each.id, {
-        x: x + (each.x ?? 0),
-        y: y + (each.y ?? 0),
-        w: each.width ?? 0,
-        h: each.height ?? 0,
-      })
-    if (!isClustered) placed.set(node.id, { x, y, w: width, h: height })
-  }
+  const clusters = isClustered ? clustersOf(laid) : []
+  const places = isClustered ? placesInside(laid) : placesOf(laid.children ?? [], 0, 0)
   const boxes = graph.boxes.map((box): PlacedBox => {
-    const at = placed.get(`t:${box.id}`) ?? { x: 0, y: 0, w: 0, h: 0 }
+    const at = places.get(`t:${box.id}`) ?? { x: 0, y: 0, w: 0, h: 0 }
     const { title = box.name, lines = [], hidden = 0 } = sketches.get(box.id) ?? {}
     return { box, ...at, title, lines, hidden }
   })
@@ -171,6 +109,89 @@ export async function layOut(graph: Graph, towards: 'right' | 'down'): Promise<L
     placedLink(edge, graph.links[at] as Link, origins),
   )
   return { width: laid.width ?? 0, height: laid.height ?? 0, boxes, links, clusters }
+}
+
+/** What stands in the boxes, which are large enough for the links that end at them. */
+function sketchesOf(graph: Graph, towards: 'right' | 'down'): Map<string, Sketch> {
+  const room = roomForEnds(graph, towards)
+  const withRows = graph.boxes.length <= mostWithRows
+  return new Map(
+    graph.boxes.map((box) => {
+      const drawn = sketch(box, withRows)
+      const least = room.get(box.id) ?? 0
+      const enlarged =
+        towards === 'right' ? { h: Math.max(drawn.h, least) } : { w: Math.max(drawn.w, least) }
+      return [box.id, { ...drawn, ...enlarged }]
+    }),
+  )
+}
+
+type Sketch = ReturnType<typeof sketch>
+
+/** Kinds stand behind what they are kinds of, and wholes before their parts. */
+function edgeOf(link: Link, at: number): ElkExtendedEdge {
+  const isTurned = link.kind === 'extends'
+  const [from, to] = isTurned ? [link.to, link.from] : [link.from, link.to]
+  const [tail, head] = isTurned ? [link.target, link.source] : [link.source, link.target]
+  const ends = [
+    ['TAIL', endText(tail)],
+    ['HEAD', endText(head)],
+  ] as const
+  const labels = ends
+    .filter(([, text]) => link.kind !== 'uses' && text !== '')
+    .map(([placement, text]) => ({
+      id: `l:${at}:${placement}`,
+      text,
+      width: textWidth(text, sizes.label) + 4,
+      height: 15,
+      layoutOptions: { 'elk.edgeLabels.placement': placement },
+    }))
+  return { id: `e:${at}`, sources: [`t:${from}`], targets: [`t:${to}`], labels }
+}
+
+function clustersOf({ children = [] }: ElkNode): PlacedCluster[] {
+  return children.map(({ id, x = 0, y = 0, width = 0, height = 0 }) => ({
+    name: id.slice(2),
+    x,
+    y,
+    w: width,
+    h: height,
+  }))
+}
+
+interface Rectangle {
+  readonly x: number
+  readonly y: number
+  readonly w: number
+  readonly h: number
+}
+
+/** Where nodes are, by their ids; from the corner that is given. */
+function placesOf(nodes: readonly ElkNode[], left: number, top: number): Map<string, Rectangle> {
+  return new Map(
+    nodes.map(({ id, x = 0, y = 0, width = 0, height = 0 }) => [
+      id,
+      { x: left + x, y: top + y, w: width, h: height },
+    ]),
+  )
+}
+
+/** Where the nodes inside clusters are. */
+function placesInside({ children = [] }: ElkNode): Map<string, Rectangle> {
+  return new Map(
+    children.flatMap(({ x = 0, y = 0, children: inside = [] }) => [...placesOf(inside, x, y)]),
+  )
+}
+
+const layered: Readonly<Record<string, string>> = {
+  'elk.algorithm': 'layered',
+  'elk.edgeRouting': 'ORTHOGONAL',
+  'elk.aspectRatio': '1.6',
+  'elk.separateConnectedComponents': 'true',
+  'elk.randomSeed': '1',
+  'elk.layered.nodePlacement.strategy': 'BRANDES_KOEPF',
+  'elk.layered.nodePlacement.bk.fixedAlignment': 'BALANCED',
+  'elk.layered.compaction.postCompaction.strategy': 'EDGE_LENGTH',
 }
 
 const spacing: Readonly<Record<string, string>> = {

@@ -1,7 +1,7 @@
 import jsonc from 'jsonc-parser'
-import { isMap, isScalar, isSeq } from 'yaml'
+import { isAlias, isMap, isScalar, isSeq, type YAMLMap } from 'yaml'
 import type { Origin } from '../contract/contract.js'
-import { problem } from '../contract/problem.js'
+import { problem, Problem } from '../contract/problem.js'
 import { DataNode } from './data-node.js'
 import { mendedYaml } from './mended-yaml.js'
 import { SourceText } from './source-text.js'
@@ -59,71 +59,93 @@ const jsonErrors: Readonly<Record<number, string>> = {
 
 function parseJson(source: SourceText, hear: HearRepair): DataNode {
   const text = source.text.startsWith('\ufeff') ? ` ${source.text.slice(1)}` : source.text
-  const broken = (reason: string, offset: number): Error =>
-    problem('TM-2016', { reason }, { place: source.placeAt(offset) })
-  const open: DataNode[] = []
-  let name: string | number = ''
-  let root: DataNode | undefined
-  const add = (
-    kind: DataNode['kind'],
-    offset: number,
-    value: DataNode['value'] = null,
-  ): DataNode => {
-    const parent = open.at(-1)
-    const key = parent?.kind === 'list' ? parent.items.length : name
-    const node = new DataNode(kind, source, offset, parent, parent === undefined ? '' : key, value)
-    if (parent === undefined) root = node
-    else parent.put(key, node)
-    return node
-  }
-  const begin =
-    (kind: 'object' | 'list') =>
-    (offset: number): void => {
-      if (open.length >= deepest)
-        throw problem(
-          'TM-2012',
-          { limit: `${deepest} levels of nesting` },
-          { place: source.placeAt(offset) },
-        )
-      open.push(add(kind, offset))
-    }
-  const repeated: Repeated[] = []
-  // The same names come again and again, and one copy of each is enough.
-  const names = new Map<string, string>()
+  const builder = new TreeBuilder(source)
   jsonc.visit(
     text,
     {
-      onObjectBegin: begin('object'),
-      onObjectProperty(property, offset) {
-        const object = open.at(-1)
-        const before = object?.members.get(property)
-        if (object !== undefined && before !== undefined)
-          repeated.push({ object, name: property, before, offset })
-        name = names.get(property) ?? property
-        if (name === property) names.set(property, property)
-      },
-      onObjectEnd: () => void open.pop(),
-      onArrayBegin: begin('list'),
-      onArrayEnd: () => void open.pop(),
-      onLiteralValue(value: unknown, offset) {
-        if (typeof value === 'string') add('text', offset, value)
-        else if (typeof value === 'number') add('number', offset, value)
-        else if (typeof value === 'boolean') add('boolean', offset, value)
-        else add('null', offset)
-      },
+      onObjectBegin: (offset) => builder.begin('object', offset),
+      onObjectProperty: (name, offset) => builder.member(name, offset),
+      onObjectEnd: () => builder.end(),
+      onArrayBegin: (offset) => builder.begin('list', offset),
+      onArrayEnd: () => builder.end(),
+      onLiteralValue: (value: unknown, offset) => builder.value(value, offset),
       onError(error, offset) {
-        throw broken(jsonErrors[error] ?? 'It is not JSON', offset)
+        throw malformed(jsonErrors[error] ?? 'It is not JSON', source, offset)
       },
     },
     { disallowComments: true, allowTrailingComma: false },
   )
-  if (root === undefined) throw broken('A value is expected here', 0)
-  for (const { object, name: key, before, offset } of repeated) {
-    if (!isSame(before, object.members.get(key)))
-      throw broken(`The key "${key}" is there twice; keys must be unique`, offset)
-    hear(`The key "${key}" is there twice, with the same value`, source.originAt(offset))
+  const { root } = builder
+  if (root === undefined) throw malformed('A value is expected here', source, 0)
+  for (const { object, name, before, offset } of builder.repeated) {
+    if (!isSame(before, object.members.get(name)))
+      throw malformed(`The key "${name}" is there twice; keys must be unique`, source, offset)
+    hear(`The key "${name}" is there twice, with the same value`, source.originAt(offset))
   }
   return root
+}
+
+/** Builds a tree as the parts of a document of JSON come. */
+class TreeBuilder {
+  root: DataNode | undefined
+  readonly repeated: Repeated[] = []
+  private readonly source: SourceText
+  private readonly open: DataNode[] = []
+  /** The member that the next value is. */
+  private name = ''
+  /** The same names come again and again, and one copy of each is enough. */
+  private readonly names = new Map<string, string>()
+
+  constructor(source: SourceText) {
+    this.source = source
+  }
+
+  begin(kind: 'object' | 'list', offset: number): void {
+    if (this.open.length >= deepest) throw tooDeep(this.source, offset)
+    this.open.push(this.add(kind, offset))
+  }
+
+  end(): void {
+    this.open.pop()
+  }
+
+  member(name: string, offset: number): void {
+    const object = this.open.at(-1)
+    const before = object?.members.get(name)
+    if (object !== undefined && before !== undefined)
+      this.repeated.push({ object, name, before, offset })
+    this.name = this.names.get(name) ?? name
+    if (this.name === name) this.names.set(name, name)
+  }
+
+  value(value: unknown, offset: number): void {
+    if (typeof value === 'string') this.add('text', offset, value)
+    else if (typeof value === 'number') this.add('number', offset, value)
+    else if (typeof value === 'boolean') this.add('boolean', offset, value)
+    else this.add('null', offset)
+  }
+
+  private add(kind: DataNode['kind'], offset: number, value: DataNode['value'] = null): DataNode {
+    const parent = this.open.at(-1)
+    if (parent === undefined)
+      return (this.root = new DataNode(kind, this.source, offset, undefined, '', value))
+    const key = parent.kind === 'list' ? parent.items.length : this.name
+    const node = new DataNode(kind, this.source, offset, parent, key, value)
+    parent.put(key, node)
+    return node
+  }
+}
+
+function malformed(reason: string, source: SourceText, offset: number): Problem {
+  return problem('TM-2016', { reason }, { place: source.placeAt(offset) })
+}
+
+function tooDeep(source: SourceText, offset: number): Problem {
+  return tooMuch(`${deepest} levels of nesting`, source, offset)
+}
+
+function tooMuch(limit: string, source: SourceText, offset: number): Problem {
+  return problem('TM-2012', { limit }, { place: source.placeAt(offset) })
 }
 
 /** A key that was there before. */
@@ -139,115 +161,112 @@ function isSame(one: DataNode, other: DataNode | undefined): boolean {
 }
 
 function parseYaml(written: SourceText, hear: HearRepair): DataNode {
-  let parsed
-  let source = written
+  const { document, repair, text } = mendedOf(written)
+  const source = repair === undefined ? written : written.mended(text)
+  if (repair !== undefined) hear(repair.what, source.originAt(repair.offset))
+  const [broken] = document.errors
+  if (broken !== undefined) {
+    const [offset] = broken.pos
+    // The parser goes down level by level, and tells of its stack's end like of any mistake.
+    throw /call stack/.test(broken.message)
+      ? tooDeep(source, offset)
+      : malformed(broken.message.replace(/\.$/, ''), source, offset)
+  }
+  return new YamlTree(document, source, hear).root()
+}
+
+function mendedOf(written: SourceText): ReturnType<typeof mendedYaml> {
   try {
-    const mended = mendedYaml(written.text)
-    parsed = mended.document
-    if (mended.repair !== undefined) {
-      source = written.mended(mended.text)
-      hear(mended.repair.what, source.originAt(mended.repair.offset))
-    }
+    return mendedYaml(written.text)
   } catch (error) {
-    if (error instanceof RangeError)
-      throw problem(
-        'TM-2012',
-        { limit: `${deepest} levels of nesting` },
-        { place: { document: source.label } },
-      )
-    throw error
+    if (!(error instanceof RangeError)) throw error
+    const limit = `${deepest} levels of nesting`
+    throw problem('TM-2012', { limit }, { place: { document: written.label } })
   }
-  const [broken] = parsed.errors
-  // The parser goes down level by level, and tells of its stack's end like of any mistake.
-  if (broken !== undefined && /call stack/.test(broken.message))
-    throw problem(
-      'TM-2012',
-      { limit: `${deepest} levels of nesting` },
-      { place: source.placeAt(broken.pos[0]) },
-    )
-  if (broken !== undefined)
-    throw problem(
-      'TM-2016',
-      { reason: broken.message.replace(/\.$/, '') },
-      { place: source.placeAt(broken.pos[0]) },
-    )
-  const repeat = (text: string, before: DataNode, member: DataNode, name: unknown): void => {
-    const start = startOf(name)
-    if (!isSame(before, member))
-      throw problem(
-        'TM-2016',
-        { reason: 'Map keys must be unique' },
-        { place: source.placeAt(start) },
-      )
-    hear(`The key "${text}" is there twice, with the same value`, source.originAt(start))
+}
+
+/** A document that multiplies itself with aliases is refused. */
+const mostAliases = 10_000
+
+/** Turns the nodes of the parser of YAML into ours. */
+class YamlTree {
+  private readonly document: ReturnType<typeof mendedYaml>['document']
+  private readonly source: SourceText
+  private readonly hear: HearRepair
+  private aliases = 0
+
+  constructor(
+    document: ReturnType<typeof mendedYaml>['document'],
+    source: SourceText,
+    hear: HearRepair,
+  ) {
+    this.document = document
+    this.source = source
+    this.hear = hear
   }
-  let aliases = 0
-  const convert = (
+
+  root(): DataNode {
+    return this.convert(this.document.contents, undefined, '', 0)
+  }
+
+  private convert(
     node: unknown,
     parent: DataNode | undefined,
     key: string | number,
     depth: number,
-  ): DataNode => {
+  ): DataNode {
     const start = startOf(node)
+    if (depth > deepest) throw tooDeep(this.source, start)
     const make = (kind: DataNode['kind'], value: DataNode['value'] = null): DataNode =>
-      new DataNode(kind, source, start, parent, key, value)
-    if (depth > deepest)
-      throw problem(
-        'TM-2012',
-        { limit: `${deepest} levels of nesting` },
-        { place: source.placeAt(start) },
-      )
-    if (isMap(node)) {
-      const made = make('object')
-      const own = new Set<string>()
-      for (const { key: name, value } of node.items) {
-        const text = String(isScalar(name) ? (name.source ?? name.value) : name)
-        // A merge key brings the members of other maps, those that are there already excepted (YAML
-        // 1.1, as many tools still write it).
-        if (text === '<<')
-          for (const [inherited, member] of merged(convert(value, made, text, depth + 1)))
-            if (!made.members.has(inherited)) made.put(inherited, member)
-        if (text === '<<') continue
-        const before = own.has(text) ? made.members.get(text) : undefined
-        const member = convert(value, made, text, depth + 1)
-        if (before !== undefined) repeat(text, before, member, name)
+      new DataNode(kind, this.source, start, parent, key, value)
+    if (isMap(node)) return this.fill(make('object'), node, depth)
+    if (isSeq(node)) {
+      const made = make('list')
+      node.items.forEach((item, at) => made.put(at, this.convert(item, made, at, depth + 1)))
+      return made
+    }
+    if (isAlias(node)) {
+      this.aliases += 1
+      if (this.aliases > mostAliases) throw tooMuch(`${mostAliases} aliases`, this.source, start)
+      return this.convert(node.resolve(this.document), parent, key, depth + 1)
+    }
+    const value = isScalar(node) ? node.value : undefined
+    if (value === null || value === undefined) return make('null')
+    if (typeof value === 'number' || typeof value === 'bigint') return make('number', Number(value))
+    return typeof value === 'boolean' ? make('boolean', value) : make('text', String(value))
+  }
+
+  private fill(made: DataNode, map: YAMLMap, depth: number): DataNode {
+    const own = new Set<string>()
+    for (const { key: name, value } of map.items) {
+      const text = String(isScalar(name) ? (name.source ?? name.value) : name)
+      const before = own.has(text) ? made.members.get(text) : undefined
+      const member = this.convert(value, made, text, depth + 1)
+      if (text === '<<') mergeInto(made, member)
+      else {
+        if (before !== undefined) this.repeat(text, before, member, startOf(name))
         own.add(text)
         made.put(text, member)
       }
-      return made
     }
-    if (isSeq(node)) {
-      const made = make('list')
-      node.items.forEach((item, at) => made.put(at, convert(item, made, at, depth + 1)))
-      return made
-    }
-    if (isScalar(node)) {
-      const { value } = node
-      if (typeof value === 'number' || typeof value === 'bigint')
-        return make('number', Number(value))
-      if (typeof value === 'boolean') return make('boolean', value)
-      return value === null || value === undefined ? make('null') : make('text', String(value))
-    }
-    // An alias stands for its anchor; a document that multiplies itself with them is refused.
-    if (
-      typeof node === 'object' &&
-      node !== null &&
-      'resolve' in node &&
-      typeof node.resolve === 'function'
-    ) {
-      aliases += 1
-      if (aliases > 10_000)
-        throw problem('TM-2012', { limit: '10000 aliases' }, { place: source.placeAt(start) })
-      return convert(
-        (node as { resolve(document: unknown): unknown }).resolve(parsed),
-        parent,
-        key,
-        depth + 1,
-      )
-    }
-    return make('null')
+    return made
   }
-  return convert(parsed.contents, undefined, '', 0)
+
+  /** A key that is there twice may only have the same value. */
+  private repeat(text: string, before: DataNode, member: DataNode, start: number): void {
+    if (!isSame(before, member)) throw malformed('Map keys must be unique', this.source, start)
+    const what = `The key "${text}" is there twice, with the same value`
+    this.hear(what, this.source.originAt(start))
+  }
+}
+
+/**
+ * A merge key brings the members of other maps, those that are there already excepted (YAML 1.1, as
+ * many tools still write it).
+ */
+function mergeInto(made: DataNode, others: DataNode): void {
+  for (const [inherited, member] of merged(others))
+    if (!made.members.has(inherited)) made.put(inherited, member)
 }
 
 /** Where a node of the parser's begins. */

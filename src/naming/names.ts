@@ -90,106 +90,144 @@ export function assignNames(
   checkKept(kept, whole.name)
   // Types that no operation needs get no name, and so take none away.
   const contract = neededOf(whole)
-  const taken = new Set([...ownExports, ...reserved, ...globals].map((name) => name.toLowerCase()))
-  const types: Record<TypeId, string> = { ...kept.types }
-  const operations: Record<string, string> = { ...kept.operations }
-  const withSubtypes = new Set(directSubtypes(contract).keys())
-  const claim = (name: string): void => void taken.add(name.toLowerCase())
-  const claimOperation = (name: string): void => operationExports(name).forEach(claim)
-  const claimType = (name: string): void => {
-    claim(name)
-    claim(`Any${name}`)
-  }
-  Object.values(types).forEach(claimType)
-  Object.values(operations).forEach(claimOperation)
-  const groups: Record<string, string> = { ...kept.groups }
-  Object.values(groups).forEach(claim)
-
+  const taken = new TakenNames([...ownExports, ...reserved, ...globals])
+  Object.values(kept.types).forEach((name) => taken.claimType(name))
+  Object.values(kept.operations).forEach((name) => taken.claimOperation(name))
+  Object.values(kept.groups).forEach((name) => taken.claim(name))
   // What a developer writes most, the class and the operations, gets the plain names first.
-  const wantedClass = className ?? kept.class ?? pascalCase(contract.title)
-  const theClass =
-    className ??
-    kept.class ??
-    free(wantedClass, ['Client'], (name) => !taken.has(name.toLowerCase()))
-  claim(theClass)
+  const theClass = className ?? kept.class ?? taken.free(pascalCase(contract.title), ['Client'])
+  taken.claim(theClass)
+  const groups = nameGroups(contract, kept, theClass, taken)
+  const operations = nameOperations(contract, whole, kept, taken)
+  const types = nameTypes(contract, kept, taken)
+  const keys = operationsOf(contract).flatMap((operation) =>
+    operation.key === undefined ? [] : [[operation.key, pathOf(operation)] as const],
+  )
+  return {
+    class: theClass,
+    types,
+    codecs: nameCodecs(Object.keys(types).sort(), types, kept, reserved),
+    operations,
+    groups,
+    paths: { ...kept.paths, ...Object.fromEntries(keys) },
+  }
+}
 
-  for (const group of [
-    ...new Set(
-      operationsOf(contract)
-        .map(groupOf)
-        .filter((group) => group !== undefined),
-    ),
-  ].sort()) {
-    if (Object.hasOwn(groups, group)) continue
-    const name = free(
-      `${theClass}${pascalCase(group)}`,
-      ['Group'],
-      (wished) => !taken.has(wished.toLowerCase()),
-    )
-    Object.defineProperty(groups, group, {
-      value: name,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-    claim(name)
+/** The names that something has; those that differ in capitals alone are one. */
+class TakenNames {
+  private readonly taken: Set<string>
+
+  constructor(names: readonly string[]) {
+    this.taken = new Set(names.map((name) => name.toLowerCase()))
   }
 
+  has(name: string): boolean {
+    return this.taken.has(name.toLowerCase())
+  }
+
+  claim(name: string): void {
+    this.taken.add(name.toLowerCase())
+  }
+
+  /** A type, and the union of it with its subtypes. */
+  claimType(name: string): void {
+    this.claim(name)
+    this.claim(`Any${name}`)
+  }
+
+  /** A function, and what is exported with it. */
+  claimOperation(name: string): void {
+    for (const each of operationExports(name)) this.claim(each)
+  }
+
+  /** The name itself where nothing has it, else with one of the suffixes, else with a number. */
+  free(name: string, suffixes: readonly string[]): string {
+    return free(name, suffixes, (wished) => !this.has(wished))
+  }
+}
+
+function nameGroups(
+  contract: Contract,
+  kept: KeptNames,
+  className: string,
+  taken: TakenNames,
+): Record<string, string> {
+  const groups = new Map(Object.entries(kept.groups))
+  const all = new Set(operationsOf(contract).map(groupOf))
+  for (const group of [...all].filter((each) => each !== undefined).sort()) {
+    if (groups.has(group)) continue
+    const name = taken.free(`${className}${pascalCase(group)}`, ['Group'])
+    groups.set(group, name)
+    taken.claim(name)
+  }
+  return Object.fromEntries(groups)
+}
+
+function nameOperations(
+  contract: Contract,
+  whole: Contract,
+  kept: KeptNames,
+  taken: TakenNames,
+): Record<string, string> {
+  const operations = new Map(Object.entries(kept.operations))
+  const functions = new TakenNames([...operations.values()])
   const alone = namesAlone(operationsOf(whole).map(({ path }) => path))
-  const functions = new Set(Object.values(operations).map((name) => name.toLowerCase()))
+  const isFree = (name: string): boolean =>
+    !keywords.has(name) &&
+    !isDevice(name) &&
+    !functions.has(name) &&
+    operationExports(name).every((each) => !taken.has(each))
   for (const operation of sortedBy(operationsOf(contract), pathOf)) {
     const path = pathOf(operation)
-    if (Object.hasOwn(operations, path)) continue
-    const isFree = (name: string): boolean =>
-      !keywords.has(name) &&
-      !isDevice(name) &&
-      !functions.has(name.toLowerCase()) &&
-      operationExports(name).every((each) => !taken.has(each.toLowerCase()))
+    if (operations.has(path)) continue
     const name = free(ownName(operation, alone), ['Operation'], isFree)
-    operations[path] = name
-    functions.add(name.toLowerCase())
-    claimOperation(name)
+    operations.set(path, name)
+    functions.claim(name)
+    taken.claimOperation(name)
   }
+  return Object.fromEntries(operations)
+}
 
+function nameTypes(contract: Contract, kept: KeptNames, taken: TakenNames): Record<TypeId, string> {
+  const types = new Map(Object.entries(kept.types))
+  const withSubtypes = new Set(directSubtypes(contract).keys())
   // What a plain-HTTP port alone needs does not take the good names from what SOAP needs.
   const aside = typesOfPlainHttpAlone(contract)
   const inOrder = sortedBy(Object.values(contract.types), (each) => each.id)
-  for (const type of [
-    ...inOrder.filter(({ id }) => !aside.has(id)),
-    ...inOrder.filter(({ id }) => aside.has(id)),
+  for (const { id, kind, name: wished } of [
+    ...inOrder.filter((type) => !aside.has(type.id)),
+    ...inOrder.filter((type) => aside.has(type.id)),
   ]) {
-    if (Object.hasOwn(types, type.id)) continue
-    const suffixes = [kindSuffix[type.kind] ?? 'Type', namespaceWord(type.id)]
+    if (types.has(id)) continue
+    const suffixes = [kindSuffix[kind] ?? 'Type', namespaceWord(id)]
     const isFree = (name: string): boolean =>
-      !taken.has(name.toLowerCase()) &&
-      (!withSubtypes.has(type.id) || !taken.has(`any${name.toLowerCase()}`))
-    const name = free(pascalCase(type.name), suffixes, isFree)
-    types[type.id] = name
-    claim(name)
-    if (withSubtypes.has(type.id)) claim(`Any${name}`)
+      !taken.has(name) && (!withSubtypes.has(id) || !taken.has(`Any${name}`))
+    const name = free(pascalCase(wished), suffixes, isFree)
+    types.set(id, name)
+    if (withSubtypes.has(id)) taken.claimType(name)
+    else taken.claim(name)
   }
+  return Object.fromEntries(types)
+}
 
-  const codecs: Record<TypeId, string> = { ...kept.codecs }
-  const codecNames = new Set([...reserved, ...Object.values(codecs)])
-  for (const id of Object.keys(types).sort()) {
-    if (Object.hasOwn(codecs, id)) continue
-    const name = free(
-      camelCase(types[id] ?? ''),
-      ['Codec'],
-      (each) => !codecNames.has(each) && !keywords.has(each) && !globals.has(each),
-    )
-    codecs[id] = name
-    codecNames.add(name)
+/** The constants of types, which are beside each other in one file and may differ in capitals. */
+function nameCodecs(
+  ids: readonly TypeId[],
+  types: Readonly<Record<TypeId, string>>,
+  kept: KeptNames,
+  reserved: readonly string[],
+): Record<TypeId, string> {
+  const codecs = new Map(Object.entries(kept.codecs))
+  const taken = new Set([...reserved, ...codecs.values()])
+  const isFree = (name: string): boolean =>
+    !taken.has(name) && !keywords.has(name) && !globals.has(name)
+  for (const id of ids) {
+    if (codecs.has(id)) continue
+    const name = free(camelCase(types[id] ?? ''), ['Codec'], isFree)
+    codecs.set(id, name)
+    taken.add(name)
   }
-  const paths = {
-    ...kept.paths,
-    ...Object.fromEntries(
-      operationsOf(contract).flatMap((operation) =>
-        operation.key === undefined ? [] : [[operation.key, pathOf(operation)]],
-      ),
-    ),
-  }
-  return { class: theClass, types, codecs, operations, groups, paths }
+  return Object.fromEntries(codecs)
 }
 
 /**

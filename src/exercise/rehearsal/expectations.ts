@@ -78,6 +78,7 @@ async function found(value: unknown, path: string): Promise<unknown> {
   }
 }
 
+/** One thing that was expected, and what was there. */
 interface Word {
   readonly expected: string
   readonly met: boolean
@@ -88,10 +89,24 @@ interface Word {
 function words(
   expectation: Expectation,
   value: unknown,
-  { status, failure, counts }: StepAnswer,
+  answer: StepAnswer,
   fill: (template: unknown) => unknown,
 ): Word[] {
-  const { equals, has, like, missing, rows, atLeast, atMost, fault, code, kind } = expectation
+  return [
+    ...valueWords(expectation, value, fill),
+    ...limitWords(expectation, value, fill),
+    ...rowWords(expectation, value),
+    ...answerWords(expectation, answer),
+    ...countWords(expectation, answer),
+  ]
+}
+
+/** What is expected of a value itself. */
+function valueWords(
+  { equals, has, like, missing }: Expectation,
+  value: unknown,
+  fill: (template: unknown) => unknown,
+): Word[] {
   const all: Word[] = []
   const of = (expected: string, met: boolean): void =>
     void all.push({ expected, met, was: value, ofValue: true })
@@ -103,44 +118,65 @@ function words(
     const wanted = fill(has.value)
     of(`has ${shown(wanted)}`, holds(value, wanted))
   }
-  if (like !== undefined)
-    of(
-      `is like ${like}`,
-      typeof value !== 'object' &&
-        value !== undefined &&
-        new RegExp(like, 'u').test(plainText(value)),
-    )
-  if (missing !== undefined)
-    of(
-      missing ? 'is missing' : 'is there',
-      (value === undefined || value === null || (Array.isArray(value) && value.length === 0)) ===
-        missing,
-    )
-  for (const [limit, isLeast] of [
-    [atLeast, true],
-    [atMost, false],
-  ] as const) {
-    if (limit === undefined) continue
-    const wanted = fill(limit)
-    const isOrdered = typeof value === 'string' || (isNumeric(value) && isNumeric(wanted))
-    const order = isOrdered ? compareValues(plainText(value), plainText(wanted)) : Number.NaN
-    of(`is ${isLeast ? 'at least' : 'at most'} ${shown(wanted)}`, isLeast ? order >= 0 : order <= 0)
+  if (like !== undefined) {
+    const isText = typeof value !== 'object' && value !== undefined
+    of(`is like ${like}`, isText && new RegExp(like, 'u').test(plainText(value)))
   }
-  if (rows !== undefined) {
-    const count = Array.isArray(value)
-      ? value.length
-      : (rowsOf(value).rows?.length ?? (value === undefined || value === null ? 0 : 1))
-    all.push({
+  if (missing !== undefined) {
+    const isEmpty = Array.isArray(value) && value.length === 0
+    const isMissing = value === undefined || value === null || isEmpty
+    of(missing ? 'is missing' : 'is there', isMissing === missing)
+  }
+  return all
+}
+
+function limitWords(
+  { atLeast, atMost }: Expectation,
+  value: unknown,
+  fill: (template: unknown) => unknown,
+): Word[] {
+  const order = (wanted: unknown): number => {
+    const isOrdered = typeof value === 'string' || (isNumeric(value) && isNumeric(wanted))
+    return isOrdered ? compareValues(plainText(value), plainText(wanted)) : Number.NaN
+  }
+  const all: Word[] = []
+  const of = (expected: string, met: boolean): void =>
+    void all.push({ expected, met, was: value, ofValue: true })
+  if (atLeast !== undefined) {
+    const wanted = fill(atLeast)
+    of(`is at least ${shown(wanted)}`, order(wanted) >= 0)
+  }
+  if (atMost !== undefined) {
+    const wanted = fill(atMost)
+    of(`is at most ${shown(wanted)}`, order(wanted) <= 0)
+  }
+  return all
+}
+
+function rowWords({ rows }: Expectation, value: unknown): Word[] {
+  if (rows === undefined) return []
+  const single = value === undefined || value === null ? 0 : 1
+  const count = Array.isArray(value) ? value.length : (rowsOf(value).rows?.length ?? single)
+  return [
+    {
       expected: `has ${amountText(rows)} ${rows === 1 ? 'row' : 'rows'}`,
       met: isAmount(rows, count),
       was: `${count} ${count === 1 ? 'row' : 'rows'}`,
       ofValue: true,
-    })
-  }
-  if (expectation.status !== undefined)
+    },
+  ]
+}
+
+/** What is expected of the answer, or of the failure. */
+function answerWords(
+  { status: wanted, fault, code, kind }: Expectation,
+  { status, failure }: StepAnswer,
+): Word[] {
+  const all: Word[] = []
+  if (wanted !== undefined)
     all.push({
-      expected: `answers with the status ${expectation.status}`,
-      met: status === expectation.status,
+      expected: `answers with the status ${wanted}`,
+      met: status === wanted,
       was: status ?? 'no answer',
     })
   if (fault !== undefined)
@@ -153,24 +189,30 @@ function words(
     all.push({
       expected: `fails with the code ${code}`,
       met: failure?.code === code,
-      was: failure === undefined ? 'no failure' : failure.code,
+      was: failure?.code ?? 'no failure',
     })
   if (kind !== undefined)
     all.push({
       expected: `fails as ${kind}`,
       met: failure?.kind === kind,
-      was: failure === undefined ? 'no failure' : failure.kind,
+      was: failure?.kind ?? 'no failure',
     })
-  for (const name of ['added', 'gone', 'changed'] as const) {
+  return all
+}
+
+/** What is expected of a comparison. */
+function countWords(expectation: Expectation, { counts }: StepAnswer): Word[] {
+  return (['added', 'gone', 'changed'] as const).flatMap((name) => {
     const wanted = expectation[name]
-    if (wanted !== undefined)
-      all.push({
+    if (wanted === undefined) return []
+    return [
+      {
         expected: `${amountText(wanted)} ${name}`,
         met: counts !== undefined && isAmount(wanted, counts[name]),
         was: counts?.[name] ?? 'nothing compared',
-      })
-  }
-  return all
+      },
+    ]
+  })
 }
 
 function isAmount(amount: Amount, count: number): boolean {

@@ -51,67 +51,78 @@ export async function readRehearsal(text: string, file: string): Promise<Rehears
   return rehearsal
 }
 
+type Joi = import('joi').Root
+
 async function rehearsalSchema(): Promise<import('joi').ObjectSchema> {
-  const { default: Joi } = await import('joi')
-  const amount = Joi.alternatives(
-    Joi.number().integer().min(0),
-    Joi.object({
-      atLeast: Joi.number().integer().min(0),
-      atMost: Joi.number().integer().min(0),
-    }).or('atLeast', 'atMost'),
-  )
-  const expectation = Joi.object({
-    at: Joi.string(),
-    equals: Joi.any(),
-    has: Joi.any(),
-    like: Joi.string().custom(regularExpression),
-    missing: Joi.boolean(),
-    rows: amount,
-    atLeast: Joi.any(),
-    atMost: Joi.any(),
-    status: Joi.number().integer().min(100).max(599),
-    fault: Joi.alternatives(Joi.string(), Joi.valid(true)),
-    code: Joi.string(),
-    kind: Joi.string().valid('fault', 'unreachable', 'timeout', 'login', 'breach', 'input'),
-    added: amount,
-    gone: amount,
-    changed: amount,
-  }).min(1)
-  const say = Joi.string()
-  const show = Joi.alternatives(Joi.string(), Joi.valid(true))
-  const expect = Joi.array().items(expectation)
-  const name = /^[A-Za-z_]\w*$/
-  const step = Joi.object({
-    say,
-    call: Joi.string(),
-    contract: Joi.string(),
-    with: Joi.object(),
-    keep: Joi.object().pattern(name, Joi.string()),
-    compare: Joi.object({
-      before: Joi.any().required(),
-      after: Joi.any().required(),
-      by: Joi.array().items(Joi.string()).min(1),
-    }),
-    each: Joi.alternatives(Joi.array().min(1), Joi.string()),
-    steps: Joi.array().items(Joi.link('#step')).min(1),
-    show,
-    expect,
-  })
+  const { default: joi } = await import('joi')
+  const step = stepSchema(joi)
+  return joi
+    .object({
+      rehearsal: joi.valid(1).required(),
+      title: joi.string(),
+      contract: joi.string(),
+      at: joi.string(),
+      values: joi.object().pattern(keptName, joi.any()),
+      steps: joi.array().items(step).min(1).required(),
+      afterwards: joi.array().items(joi.link('#step')),
+    })
+    .shared(step)
+}
+
+/** What values are kept under. */
+const keptName = /^[A-Za-z_]\w*$/
+
+function stepSchema(joi: Joi): import('joi').ObjectSchema {
+  return joi
+    .object({
+      say: joi.string(),
+      call: joi.string(),
+      contract: joi.string(),
+      with: joi.object(),
+      keep: joi.object().pattern(keptName, joi.string()),
+      compare: joi.object({
+        before: joi.any().required(),
+        after: joi.any().required(),
+        by: joi.array().items(joi.string()).min(1),
+      }),
+      each: joi.alternatives(joi.array().min(1), joi.string()),
+      steps: joi.array().items(joi.link('#step')).min(1),
+      show: joi.alternatives(joi.string(), joi.valid(true)),
+      expect: joi.array().items(expectationSchema(joi)),
+    })
     .xor('call', 'compare', 'each')
     .with('each', 'steps')
     .with('steps', 'each')
     .without('compare', ['with', 'keep', 'contract'])
     .without('each', ['with', 'keep', 'contract', 'show', 'expect'])
     .id('step')
-  return Joi.object({
-    rehearsal: Joi.valid(1).required(),
-    title: Joi.string(),
-    contract: Joi.string(),
-    at: Joi.string(),
-    values: Joi.object().pattern(name, Joi.any()),
-    steps: Joi.array().items(step).min(1).required(),
-    afterwards: Joi.array().items(Joi.link('#step')),
-  }).shared(step)
+}
+
+function expectationSchema(joi: Joi): import('joi').ObjectSchema {
+  const count = joi.number().integer().min(0)
+  const amount = joi.alternatives(
+    count,
+    joi.object({ atLeast: count, atMost: count }).or('atLeast', 'atMost'),
+  )
+  return joi
+    .object({
+      at: joi.string(),
+      equals: joi.any(),
+      has: joi.any(),
+      like: joi.string().custom(regularExpression),
+      missing: joi.boolean(),
+      rows: amount,
+      atLeast: joi.any(),
+      atMost: joi.any(),
+      status: joi.number().integer().min(100).max(599),
+      fault: joi.alternatives(joi.string(), joi.valid(true)),
+      code: joi.string(),
+      kind: joi.string().valid('fault', 'unreachable', 'timeout', 'login', 'breach', 'input'),
+      added: amount,
+      gone: amount,
+      changed: amount,
+    })
+    .min(1)
 }
 
 function regularExpression(source: string): string {
