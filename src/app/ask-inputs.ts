@@ -1,7 +1,7 @@
-import { present } from '../contract/present.js'
 import type { Choice, Contract, Field, Operation, Type } from '../contract/contract.js'
 import { matchName } from '../contract/nearest.js'
 import { ExactNumber, fromText } from '../contract/plain.js'
+import { present } from '../contract/present.js'
 import { membersOf, resolve } from '../contract/queries.js'
 import { parsePath, type Assignment } from '../exercise/input.js'
 import { at } from '../exercise/tabulate.js'
@@ -30,7 +30,10 @@ export interface Question {
  * or a text.
  */
 export type Reply =
-  | { readonly kind: 'keep' | 'omit' | 'open' | 'end' }
+  | { readonly kind: 'keep' }
+  | { readonly kind: 'omit' }
+  | { readonly kind: 'open' }
+  | { readonly kind: 'end' }
   | { readonly kind: 'text'; readonly text: string }
 
 /**
@@ -94,22 +97,8 @@ class Round {
     depth: number,
   ): Promise<boolean> {
     const actual = resolve(this.contract, field.type)
-    const inner =
-      actual.kind === 'record' && depth < deepest
-        ? membersOf(this.contract, actual).filter(
-            ({ readOnly, name }) => readOnly !== true && !name.startsWith('$'),
-          )
-        : []
-    const opens = inner.length > 0
-    const isOpen = [...this.last].some(
-      ([name, text]) => name.startsWith(`${path}.`) && text !== undefined,
-    )
-    // What must be there and has fields needs no question of its own; nor does what was opened
-    // before.
-    if (
-      opens &&
-      ((!field.optional && !this.last.has(path) && this.given(path) === undefined) || isOpen)
-    )
+    const inner = depth < deepest ? this.innerFields(actual) : []
+    if (inner.length > 0 && this.needsNoQuestion(field, path))
       return this.fields(actual, inner, path, depth)
     const { type, rules, documentation } = describeField(this.contract, field, 0, choices)
     let complaint: string | undefined
@@ -122,40 +111,63 @@ class Round {
         rules,
         documentation,
         before,
-        opens,
+        opens: inner.length > 0,
         ...present({ complaint }),
       })
-      switch (reply.kind) {
-        case 'end':
-          return false
-        case 'open':
-          this.last.delete(path)
-          return this.fields(actual, inner, path, depth)
-        case 'omit':
-          this.last.set(path, undefined)
-          this.assignments.push({ written: path, path: parsePath(path), plain: undefined })
-          return true
-        case 'keep':
-          if (before === undefined && !field.optional) {
-            complaint = 'it must be there'
-            continue
-          }
-          if (before !== undefined) this.assign(path, before)
-          return true
-        case 'text': {
-          // Null is null where it may stand, as with --with.
-          const isNull = field.nullable && reply.text === 'null'
-          const read = isNull ? { text: reply.text } : readable(this.contract, actual, reply.text)
-          if ('complaint' in read) {
-            complaint = read.complaint
-            continue
-          }
-          this.last.set(path, read.text)
-          this.assign(path, read.text)
-          return true
-        }
+      if (reply.kind === 'end') return false
+      if (reply.kind === 'open') {
+        this.last.delete(path)
+        return this.fields(actual, inner, path, depth)
       }
+      complaint = this.take(reply, field, actual, path, before)
+      if (complaint === undefined) return true
     }
+  }
+
+  private innerFields(type: Type): Field[] {
+    if (type.kind !== 'record') return []
+    return membersOf(this.contract, type).filter(
+      ({ readOnly, name }) => readOnly !== true && !name.startsWith('$'),
+    )
+  }
+
+  /**
+   * What must be there and has fields needs no question of its own; nor does what was opened
+   * before.
+   */
+  private needsNoQuestion(field: Field, path: string): boolean {
+    const isNew = !this.last.has(path) && this.given(path) === undefined
+    const isOpen = [...this.last].some(
+      ([name, text]) => name.startsWith(`${path}.`) && text !== undefined,
+    )
+    return isOpen || (!field.optional && isNew)
+  }
+
+  /** Takes what was said of a field. @returns what is wrong with it */
+  private take(
+    reply: Exclude<Reply, { kind: 'end' | 'open' }>,
+    field: Field,
+    actual: Type,
+    path: string,
+    before: string | undefined,
+  ): string | undefined {
+    if (reply.kind === 'omit') {
+      this.last.set(path, undefined)
+      this.assignments.push({ written: path, path: parsePath(path), plain: undefined })
+      return undefined
+    }
+    if (reply.kind === 'keep') {
+      if (before === undefined && !field.optional) return 'it must be there'
+      if (before !== undefined) this.assign(path, before)
+      return undefined
+    }
+    // Null is null where it may stand, as with --with.
+    const isNull = field.nullable && reply.text === 'null'
+    const read = isNull ? { text: reply.text } : readable(this.contract, actual, reply.text)
+    if ('complaint' in read) return read.complaint
+    this.last.set(path, read.text)
+    this.assign(path, read.text)
+    return undefined
   }
 
   private async fields(

@@ -1,7 +1,7 @@
-import { filled, present } from '../contract/present.js'
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { basename, dirname, extname, join } from 'node:path'
+import { filled, present } from '../contract/present.js'
 import { Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { checkPath, pick } from '../exercise/pick.js'
@@ -63,14 +63,41 @@ export async function callEach(
   options: EachOptions,
 ): Promise<Run> {
   if (options.pick !== undefined) await checkPath(options.pick)
-  const fillings = options.fill === undefined ? undefined : parseFillings(options.fill)
   const client = await readyClient(reference, options)
   const ready = await client.operation(wanted)
+  const inputOf = await rowInputs(ready, file, options)
+  const { rows, contents } = await checkRows(file, inputOf, options.manner === 'resume')
+  const operation = pathOf(ready.operation)
+  const results = await RowResults.open(
+    join(dirname(file), `${basename(file, extname(file))}.${operation}.unfinished.ndjson`),
+    { tolmach: 'rows', contract: ready.open.name, operation, rows: await fileDigest(file) },
+    file,
+    options.manner,
+    contents,
+  )
+  const before = results.counts.done
+  const stopped = await performRows(file, results, options, async (row) => {
+    const outcome = await rowOutcome(ready, row, () => inputOf(row), options)
+    await results.add(outcome)
+    options.onProgress?.({ rows, ...results.counts })
+    return outcome
+  }).finally(() => client.close())
+  return { ready, rows, before, stopped, results, ...results.counts }
+}
+
+/** Makes the inputs of rows: their columns on top of what is given for all. */
+async function rowInputs(
+  { open, operation }: ReadyOperation,
+  file: string,
+  options: EachOptions,
+): Promise<(row: Row) => WrittenInput> {
+  const fillings = options.fill === undefined ? undefined : parseFillings(options.fill)
   const base = await writtenInput(options)
-  const inputOf = (row: Row): WrittenInput => {
+  return (row) => {
+    const { contract } = open
     const { plain, assignments } = rowInput(
-      ready.open.contract,
-      ready.operation,
+      contract,
+      operation,
       row,
       base.plain ?? {},
       fillings,
@@ -78,63 +105,67 @@ export async function callEach(
     )
     return { ...base, plain, assignments: [...base.assignments, ...assignments] }
   }
-  // A mistake far down is told before anything is sent.
+}
+
+/**
+ * Reads all rows once: a mistake far down is told before anything is sent.
+ *
+ * @returns how many there are, and where they are wanted digests of what they say, by number
+ */
+async function checkRows(
+  file: string,
+  inputOf: (row: Row) => WrittenInput,
+  wantsContents: boolean,
+): Promise<{ rows: number; contents: string[] }> {
   let rows = 0
   const contents: string[] = []
   for await (const row of rowsOfFile(file)) {
     if (rows === 0) inputOf(row)
-    if (options.manner === 'resume') contents[row.number] = contentOf(row)
+    if (wantsContents) contents[row.number] = contentOf(row)
     rows += 1
   }
-  const operation = pathOf(ready.operation)
-  const mark = {
-    tolmach: 'rows',
-    contract: ready.open.name,
-    operation,
-    rows: await fileDigest(file),
-  } as const
-  const results = await RowResults.open(
-    join(dirname(file), `${basename(file, extname(file))}.${operation}.unfinished.ndjson`),
-    mark,
-    file,
-    options.manner,
-    contents,
-  )
-  const before = results.counts.done
-  const tell = (): void => options.onProgress?.({ rows, ...results.counts })
+  return { rows, contents }
+}
 
-  let silent = 0
-  const perform = async (row: Row): Promise<void> => {
-    const outcome = await rowOutcome(ready, row, () => inputOf(row), options)
-    silent =
-      outcome.failure !== undefined && ['unreachable', 'login'].includes(outcome.failure.kind)
-        ? silent + 1
-        : 0
-    await results.add(outcome)
-    tell()
-  }
+/**
+ * Performs the rows that are not done yet, several side by side.
+ *
+ * @returns why it ended before all were tried
+ */
+async function performRows(
+  file: string,
+  results: RowResults,
+  { parallel, signal }: EachOptions,
+  perform: (row: Row) => Promise<RowOutcome>,
+): Promise<Run['stopped']> {
   const underWay = new Set<Promise<void>>()
-  let broken: unknown
+  let silent = 0
+  let broken: { readonly error: unknown } | undefined
   let stopped: Run['stopped']
-  for await (const row of rowsOfFile(file)) {
-    if (results.isDone(row.number)) continue
-    while (underWay.size >= options.parallel) await Promise.race(underWay)
-    if (options.signal?.aborted === true) stopped = 'asked'
-    else stopped = silent >= mostSilent ? 'nobody answers' : undefined
-    if (stopped !== undefined) break
-    if (broken !== undefined) break
+  const begin = (row: Row): void => {
     const call: Promise<void> = perform(row)
-      .catch((error: unknown) => void (broken ??= error))
+      .then((outcome) => void (silent = isSilent(outcome) ? silent + 1 : 0))
+      .catch((error: unknown) => void (broken ??= { error }))
       .finally(() => underWay.delete(call))
     underWay.add(call)
   }
-  await Promise.all(underWay)
-  await client.close()
-  if (broken !== undefined) {
-    await results.close(true)
-    throw broken
+  for await (const row of rowsOfFile(file)) {
+    if (results.isDone(row.number)) continue
+    while (underWay.size >= parallel) await Promise.race(underWay)
+    if (signal?.aborted === true) stopped = 'asked'
+    else if (silent >= mostSilent) stopped = 'nobody answers'
+    if (stopped !== undefined || broken !== undefined) break
+    begin(row)
   }
-  return { ready, rows, before, stopped, results, ...results.counts }
+  await Promise.all(underWay)
+  if (broken === undefined) return stopped
+  await results.close(true)
+  throw broken.error
+}
+
+/** Did nobody answer, or was a login wanted? */
+function isSilent({ failure }: RowOutcome): boolean {
+  return failure !== undefined && ['unreachable', 'login'].includes(failure.kind)
 }
 
 async function rowOutcome(

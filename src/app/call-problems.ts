@@ -1,11 +1,10 @@
-import type { CallContext } from '../exercise/explanation.js'
 import type { Operation } from '../contract/contract.js'
 import { problem, type Problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { messageOf, systemCode } from '../contract/system-error.js'
 import { connectionReason } from '../documents/fetching.js'
-import { certificateFacts } from './certificate-facts.js'
 import { explain } from '../exercise/explain.js'
+import type { CallContext } from '../exercise/explanation.js'
 import { maskedBody } from '../exercise/masking.js'
 import type { CallResult } from '../exercise/run-client.js'
 import {
@@ -14,6 +13,7 @@ import {
   ServiceFault,
   TransportFailure,
 } from '../runtime/failures.js'
+import { certificateFacts } from './certificate-facts.js'
 
 /**
  * A failed call as a problem to be told: what happened, whose side it is on, what to try.
@@ -26,68 +26,68 @@ export async function callProblem(
   timeLimit: number,
   context: CallContext,
 ): Promise<Problem> {
-  const { contract, address } = context
   const { failure, exchanges } = result
-  if (failure instanceof InputRejected) {
-    const count = failure.misfits.length === 1 ? 'one place' : `${failure.misfits.length} places`
-    const side = { of: 'caller', because: 'On your side: the service was not asked.' } as const
-    return problem(
-      'TM-1013',
-      { count, contract, operation: pathOf(operation) },
-      {
-        details: failure.misfits.map(
-          ({ path, message }) => `${path === '' ? 'the input' : path}: ${message}`,
-        ),
-        cause: failure,
-        side,
-      },
-    )
-  }
-  if (!(
+  if (failure instanceof InputRejected) return inputProblem(failure, operation, context)
+  const isKnown =
     failure instanceof ServiceFault ||
     failure instanceof ContractBreach ||
     failure instanceof TransportFailure
-  )) {
-    return problem('TM-9001', { reason: messageOf(failure) }, { cause: failure })
-  }
+  if (!isKnown) return problem('TM-9001', { reason: messageOf(failure) }, { cause: failure })
   const told = { ...explain(failure, exchanges, context), cause: failure }
   if (failure instanceof ServiceFault) return problem('TM-4001', { reason: failure.message }, told)
-  if (failure instanceof ContractBreach)
-    return problem(
-      'TM-4005',
-      { reason: failure.message },
-      { ...told, details: breachDetails(failure) },
-    )
+  if (failure instanceof ContractBreach) {
+    const details = breachDetails(failure)
+    return problem('TM-4005', { reason: failure.message }, { ...told, details })
+  }
+  const { address } = context
   switch (failure.kind) {
     case 'timeout':
       if (failure.status === 202) return problem('TM-4007', { address: failure.url }, told)
       return problem('TM-4003', { address, time: `${timeLimit / 1000} s` }, told)
-    case 'login': {
-      const schemes = exchanges.at(-1)?.response.headers['www-authenticate']
-      return problem(
-        'TM-4004',
-        {
-          address,
-          reason: failure.reason === undefined ? '' : `"${failure.reason}". `,
-          wish: failure.status === 403 ? 'does not allow this' : 'wants a login',
-          status: failure.status ?? '',
-          schemes: schemes === undefined ? '' : `, offering ${schemes}`,
-        },
-        told,
-      )
-    }
+    case 'login':
+      return problem('TM-4004', { address, ...loginFacts(failure, exchanges) }, told)
     default: {
-      const facts =
-        /CERT|SIGNATURE|ISSUER/.test(systemCode(failure.cause)) && /^https:/i.test(failure.url)
-          ? await certificateFacts(failure.url)
-          : undefined
-      return problem(
-        'TM-4002',
-        { address, reason: reasonOf(failure) },
-        { ...told, details: facts === undefined ? [] : [facts] },
-      )
+      const facts = isAboutCertificate(failure) ? await certificateFacts(failure.url) : undefined
+      const details = facts === undefined ? [] : [facts]
+      return problem('TM-4002', { address, reason: reasonOf(failure) }, { ...told, details })
     }
   }
+}
+
+function inputProblem(
+  failure: InputRejected,
+  operation: Operation,
+  { contract }: CallContext,
+): Problem {
+  const { misfits } = failure
+  const count = misfits.length === 1 ? 'one place' : `${misfits.length} places`
+  return problem(
+    'TM-1013',
+    { count, contract, operation: pathOf(operation) },
+    {
+      details: misfits.map(({ path, message }) => `${path || 'the input'}: ${message}`),
+      cause: failure,
+      side: { of: 'caller', because: 'On your side: the service was not asked.' },
+    },
+  )
+}
+
+/** What is said of a login that is wanted. */
+function loginFacts(
+  { reason, status }: TransportFailure,
+  exchanges: CallResult['exchanges'],
+): Record<'reason' | 'wish' | 'status' | 'schemes', string | number> {
+  const schemes = exchanges.at(-1)?.response.headers['www-authenticate']
+  return {
+    reason: reason === undefined ? '' : `"${reason}". `,
+    wish: status === 403 ? 'does not allow this' : 'wants a login',
+    status: status ?? '',
+    schemes: schemes === undefined ? '' : `, offering ${schemes}`,
+  }
+}
+
+function isAboutCertificate({ cause, url }: TransportFailure): boolean {
+  return /CERT|SIGNATURE|ISSUER/.test(systemCode(cause)) && /^https:/i.test(url)
 }
 
 /** Why no answer, or no whole one, came. */

@@ -1,4 +1,4 @@
-import { cp, mkdir, readdir, rm, writeFile } from 'node:fs/promises'
+import { cp, mkdir, readFile, readdir, rm, writeFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { packageFolder } from './package-files.js'
@@ -6,6 +6,15 @@ import { serveContracts } from './serve-contracts.js'
 
 /** A file that says a folder was made by the demo, and so may be made again. */
 const mark = '.made-by-tolmach-demo'
+
+/** A step of the tour through the made-up world. */
+export interface TourStep {
+  readonly say: string
+  /** What stands behind `tolmach` on the command line. */
+  readonly words: readonly string[]
+  /** The exit code that it is meant to have; 0 when left out. */
+  readonly exit?: number
+}
 
 /** The contracts of the made-up world, with the document that each starts from. */
 const world = [
@@ -20,8 +29,7 @@ export interface Demo {
   readonly folder: string
   /** Where the metadata of each contract is served. */
   readonly metadata: Readonly<Record<(typeof world)[number]['name'], string>>
-  /** Where each service is played. */
-  readonly services: Readonly<Record<(typeof world)[number]['name'], string>>
+  readonly tour: readonly TourStep[]
   stop(): Promise<void>
 }
 
@@ -64,14 +72,28 @@ export async function openDemo(folder: string): Promise<Demo> {
       return { name, standIn, metadata: address?.metadata ?? '', service: address?.service ?? '' }
     }),
   )
+  const addresses = served.map(({ name, metadata, service }) => ({
+    placeholder: `{${name}}`,
+    // The register is read from its service root.
+    address: name === 'registry' ? service : metadata,
+  }))
   return {
     folder,
     metadata: Object.fromEntries(
       served.map(({ name, metadata }) => [name, metadata]),
     ) as Demo['metadata'],
-    services: Object.fromEntries(
-      served.map(({ name, service }) => [name, service]),
-    ) as Demo['services'],
+    tour: (await readTour()).map((step) => ({
+      ...step,
+      words: step.words.map(
+        (word) => addresses.find(({ placeholder }) => placeholder === word)?.address ?? word,
+      ),
+    })),
     stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
   }
+}
+
+async function readTour(): Promise<readonly TourStep[]> {
+  const { parse } = await import('yaml')
+  const text = await readFile(join(packageFolder, 'demo', 'tour.yaml'), 'utf8')
+  return (parse(text) as { readonly steps: readonly TourStep[] }).steps
 }

@@ -1,7 +1,7 @@
-import { filled } from '../contract/present.js'
 import { extname } from 'node:path'
 import type { Contract } from '../contract/contract.js'
 import { nearestAdvice } from '../contract/nearest.js'
+import { filled } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, typesOfOperation, partsOf, neededOf } from '../contract/queries.js'
 import { drawnTypes, graphOf, mostWithRows, neighboursOf, type Graph } from '../diagram/graph.js'

@@ -1,12 +1,12 @@
-import { present } from '../contract/present.js'
 import { resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
+import { noNames, type KeptNames } from '../contract/kept-names.js'
 import { messages } from '../contract/messages.js'
+import { present } from '../contract/present.js'
 import { messageText, problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf, pathOf } from '../contract/queries.js'
-import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
-import { noNames, type KeptNames } from '../contract/kept-names.js'
 import type { Documents } from '../documents/documents.js'
+import { isWebAddress, withoutSecrets } from '../documents/fetching.js'
 import type { NameClash } from '../naming/clashes.js'
 import {
   checkContractName,
@@ -19,13 +19,12 @@ import {
   type Project,
 } from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
-import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { sharedName } from '../project/runtime-folder.js'
+import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
 import { noProof, proofFor, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
-import { preferredEndpoint } from './preferred-endpoint.js'
 import {
   cacheContract,
   chooseOperations,
@@ -33,6 +32,7 @@ import {
   openRead,
   type OpenContract,
 } from './open-contract.js'
+import { preferredEndpoint } from './preferred-endpoint.js'
 import { readSource } from './read-source.js'
 
 export interface ImportOptions {
@@ -87,52 +87,31 @@ export async function importContract(
 ): Promise<Imported> {
   const folder = options.project ?? (await findProject('.')) ?? resolve('.')
   const name = options.as ?? contractNameFor(location)
-  const unfit = checkContractName(name)
-  if (unfit !== undefined) throw unfit
-  const contracts: Readonly<Record<string, ContractEntry>> =
-    (await readProjectText(folder)) === '' ? {} : (await readProject(folder)).contracts
-  const existing = Object.hasOwn(contracts, name) ? contracts[name] : undefined
+  const existing = await entryOf(folder, name)
   if (existing !== undefined && options.overwrite !== true)
     throw problem('TM-1004', { name, from: existing.from })
-
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  const proof =
-    options.credential === undefined
-      ? noProof
-      : await proofFor(await projectIn(folder), options.credential, options.person)
-  const send =
-    isWebAddress(location) &&
-    URL.canParse(location) &&
-    (options.credential !== undefined || options.person !== undefined)
-      ? metadataFetch(location, proof, options.person)
-      : undefined
-  const {
-    contract: whole,
-    documents,
-    found,
-  } = await readSource(location, name, { seconds: options.seconds, send }, kept)
+  const send = await fetchFor(folder, location, options)
+  const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
+  const { contract: whole, documents, found } = read
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name)
-  const from = isWebAddress(location)
-    ? withoutSecrets(found ?? location)
-    : projectPath(folder, location)
   const { entry, clashes, index, names } = await keep({
     folder,
     name,
     contract,
     documents,
     kept,
-    from,
+    from: isWebAddress(location)
+      ? withoutSecrets(found ?? location)
+      : projectPath(folder, location),
     only,
     credential: options.credential,
     overwrite: options.overwrite === true,
   })
   await cacheContract(whole, name, index)
-  const endpoint = preferredEndpoint(
-    endpointsOf(contract),
-    operationsOf(contract),
-    existing?.endpoint,
-  )
+  const [endpoints, operations] = [endpointsOf(contract), operationsOf(contract)]
+  const endpoint = preferredEndpoint(endpoints, operations, existing?.endpoint)
   return {
     name,
     contract,
@@ -141,8 +120,8 @@ export async function importContract(
     clashes,
     found: found === undefined ? undefined : withoutSecrets(found),
     warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location),
-    endpoints: endpointsOf(contract),
-    operations: operationsOf(contract),
+    endpoints,
+    operations,
     open: async () =>
       openRead({
         project: await projectIn(folder),
@@ -152,8 +131,30 @@ export async function importContract(
         index,
         documents: () => Promise.resolve(documents),
       }),
-    typeCount: countTypes(contract, operationsOf(contract)),
+    typeCount: countTypes(contract, operations),
   }
+}
+
+/** What the project file says of a contract; undefined where it says nothing yet. */
+async function entryOf(folder: string, name: string): Promise<ContractEntry | undefined> {
+  const unfit = checkContractName(name)
+  if (unfit !== undefined) throw unfit
+  if ((await readProjectText(folder)) === '') return undefined
+  const { contracts } = await readProject(folder)
+  return Object.hasOwn(contracts, name) ? contracts[name] : undefined
+}
+
+/** What metadata is fetched with, where somebody may have to log in for it. */
+async function fetchFor(
+  folder: string,
+  location: string,
+  { credential, person }: ImportOptions,
+): Promise<ReturnType<typeof metadataFetch> | undefined> {
+  const proof =
+    credential === undefined ? noProof : await proofFor(await projectIn(folder), credential, person)
+  const isFetched = isWebAddress(location) && URL.canParse(location)
+  const canProve = credential !== undefined || person !== undefined
+  return isFetched && canProve ? metadataFetch(location, proof, person) : undefined
 }
 
 interface Keeping {

@@ -1,12 +1,11 @@
-import { openExchange } from '../runtime/open-exchange.js'
 import { present } from '../contract/present.js'
 import type { WebFetch } from '../documents/fetching.js'
 import { keepSecret } from '../exercise/masking.js'
-
 import type { Connection, Credential } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
-import { toolName } from './package-files.js'
+import { openExchange } from '../runtime/open-exchange.js'
 import { noProof, type Person, type Proof } from './credentials.js'
+import { toolName } from './package-files.js'
 
 /**
  * What fetches metadata that is behind a login: with the credential that was named, or one that is

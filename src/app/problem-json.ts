@@ -1,5 +1,5 @@
-import type { Problem } from '../contract/problem.js'
 import { filled, present } from '../contract/present.js'
+import type { Problem } from '../contract/problem.js'
 
 /**
  * A problem as programs get it: what commands print with `--json`.

@@ -1,8 +1,8 @@
-import { filled, present } from '../contract/present.js'
 import { join, resolve } from 'node:path'
 import type { Contract, Endpoint, Operation } from '../contract/contract.js'
 import { noNames } from '../contract/kept-names.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
+import { filled, present } from '../contract/present.js'
 import { problem, Problem } from '../contract/problem.js'
 import {
   endpointsOf,
@@ -11,15 +11,15 @@ import {
   operationsOf,
   pathOf,
 } from '../contract/queries.js'
-import type { LoadedClient, OperationFunction } from '../exercise/run-client.js'
 import { isSecretHeader, keepSecret, maskedUrl } from '../exercise/masking.js'
+import type { LoadedClient, OperationFunction } from '../exercise/run-client.js'
 import { readCached, writeCached, cacheFolder } from '../project/cache.js'
+import type { SiteEntry } from '../project/project-file.js'
 import { sharedName } from '../project/runtime-folder.js'
 import { bytesDigest } from '../project/snapshot.js'
 import type { Credential, Settings } from '../runtime/connection.js'
-import type { SiteEntry } from '../project/project-file.js'
-import { clientStateWithRuntime } from './client-state.js'
 import { callReady } from './call-ready.js'
+import { clientStateWithRuntime } from './client-state.js'
 import { noProof, proofFor, variablesOf, type Person, type Proof } from './credentials.js'
 import {
   findOperation,

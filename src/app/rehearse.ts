@@ -1,6 +1,6 @@
-import { present } from '../contract/present.js'
-import { addEach } from '../contract/lists.js'
 import { dirname, join, resolve } from 'node:path'
+import { addEach } from '../contract/lists.js'
+import { present } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
 import { harOf } from '../exercise/har.js'
@@ -62,11 +62,11 @@ export async function rehearse(
   const reports: RehearsalReport[] = []
   for (const rehearsal of rehearsals) {
     options.onRehearsal?.(rehearsal)
-    const { stage, close } = stageFor(rehearsal, options, recorder)
+    const calls = new RehearsalCalls(rehearsal, options, recorder)
     try {
-      reports.push(await play(rehearsal, stage, options.onStep))
+      reports.push(await play(rehearsal, calls, options.onStep))
     } finally {
-      await close()
+      await calls.close()
     }
   }
   if (options.keep !== undefined) await recorder.write(options.keep, reports)
@@ -133,68 +133,66 @@ function maskedTable({ headings, rows }: Table): Table {
   }
 }
 
-/** What plays the steps of a rehearsal: the clients of its contracts, each made ready once. */
-function stageFor(
-  rehearsal: Rehearsal,
-  options: RehearseOptions,
-  recorder: Recorder,
-): { stage: Stage; close: () => Promise<void> } {
-  const { urls = {} } = options
-  const folder = dirname(rehearsal.file)
-  const clients = new Map<string, Promise<ReadyClient>>()
-  const clientOf = (contract: string): Promise<ReadyClient> => {
+/** Calls the steps of a rehearsal: the clients of its contracts are each made ready once. */
+class RehearsalCalls implements Stage {
+  private readonly rehearsal: Rehearsal
+  private readonly options: RehearseOptions
+  private readonly recorder: Recorder
+  private readonly folder: string
+  private readonly clients = new Map<string, Promise<ReadyClient>>()
+
+  constructor(rehearsal: Rehearsal, options: RehearseOptions, recorder: Recorder) {
+    this.rehearsal = rehearsal
+    this.options = options
+    this.recorder = recorder
+    this.folder = dirname(rehearsal.file)
+  }
+
+  async rows(file: string): Promise<unknown[]> {
+    const rows: unknown[] = []
+    for await (const { fields } of rowsOfFile(resolve(this.folder, file))) rows.push(fields)
+    return rows
+  }
+
+  async call(...[step, contract, input]: Parameters<Stage['call']>): Promise<StageAnswer> {
+    const { file } = this.rehearsal
+    if (contract === undefined) {
+      const reason = 'neither the step nor the rehearsal names a contract'
+      const place = { document: file, line: step.line, column: 1 }
+      throw problem('TM-1021', { file, reason }, { place })
+    }
+    const client = await this.clientOf(contract)
+    const ready = await client.operation(step.operation)
+    const called = await callReady(
+      ready,
+      { plain: input, assignments: [], folder: this.folder },
+      { timeLimit: this.options.timeLimit, all: true },
+    )
+    this.recorder.add(ready.open.name, called.result.exchanges)
+    return stageAnswer(ready.open.name, called)
+  }
+
+  async close(): Promise<void> {
+    for (const client of await Promise.allSettled(this.clients.values()))
+      if (client.status === 'fulfilled') await client.value.close()
+  }
+
+  private clientOf(contract: string): Promise<ReadyClient> {
+    const known = this.clients.get(contract)
+    if (known !== undefined) return known
+    const { project, at = this.rehearsal.at, timeLimit, retries, person, urls = {} } = this.options
     // Metadata that is not in a project is named from where the rehearsal is.
-    const reference =
-      /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract)
-        ? contract
-        : resolve(folder, contract)
-    const client =
-      clients.get(contract) ??
-      readyClient(reference, {
-        project: options.project,
-        at: options.at ?? rehearsal.at,
-        timeLimit: options.timeLimit,
-        retries: options.retries,
-        person: options.person,
-        url: urls[contract] ?? urls[''],
-      })
-    clients.set(contract, client)
+    const isName = /^[A-Za-z][\w-]*$/.test(contract) || /^https?:/i.test(contract)
+    const client = readyClient(isName ? contract : resolve(this.folder, contract), {
+      project,
+      at,
+      timeLimit,
+      retries,
+      person,
+      url: urls[contract] ?? urls[''],
+    })
+    this.clients.set(contract, client)
     return client
-  }
-  const stage: Stage = {
-    rows: async (file) => {
-      const rows: unknown[] = []
-      for await (const { fields } of rowsOfFile(resolve(folder, file))) rows.push(fields)
-      return rows
-    },
-    call: async (step, contract, input) => {
-      if (contract === undefined)
-        throw problem(
-          'TM-1021',
-          { file: rehearsal.file, reason: 'neither the step nor the rehearsal names a contract' },
-          { place: { document: rehearsal.file, line: step.line, column: 1 } },
-        )
-      const ready = await (await clientOf(contract)).operation(step.operation)
-      const called = await callReady(
-        ready,
-        { plain: input, assignments: [], folder },
-        { timeLimit: options.timeLimit, all: true },
-      )
-      recorder.add(ready.open.name, called.result.exchanges)
-      return stageAnswer(ready.open.name, called)
-    },
-  }
-  return {
-    stage,
-    close: async () =>
-      void (await Promise.all(
-        [...clients.values()].map((client) =>
-          client.then(
-            (ready) => ready.close(),
-            () => undefined,
-          ),
-        ),
-      )),
   }
 }
 

@@ -1,11 +1,11 @@
-import type { Document, Pair, YAMLMap } from 'yaml'
-import type { Choice, Contract, Field, Operation, Type } from '../contract/contract.js'
+import type { Document, Pair } from 'yaml'
+import type { Choice, Contract, Field, Operation, Type, InputField } from '../contract/contract.js'
 import { membersOf, resolve } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { sampleInput, type Shortfall } from '../exercise/sample.js'
+import { inYamlComment } from '../printing/escaping.js'
 import { findOperation, openContract, type OpenOptions } from './open-contract.js'
 import { describeField } from './show/fields.js'
-import { inYamlComment } from '../printing/escaping.js'
 import { documentText } from './yaml-text.js'
 
 export interface SampleRequest extends OpenOptions {
@@ -55,62 +55,60 @@ async function commentedYaml(
   operation: Operation,
   input: Record<string, unknown>,
 ): Promise<string> {
-  const { Document: YamlDocument, isMap, isScalar, isSeq } = await import('yaml')
-  const document: Document = new YamlDocument(input)
+  const yaml = await import('yaml')
+  const document: Document = new yaml.Document(input)
+  const name = operation.path.join('.')
   const title = operation.documentation?.replace(/\s*\n\s*/g, '\n ')
-  document.commentBefore = inYamlComment(
-    ` ${operation.path.join('.')}${title === undefined ? '' : `\n ${title}`}`,
-  )
-  const commentValue = (node: unknown, type: Type, depth: number): void => {
-    if (isSeq(node)) for (const item of node.items) commentValue(item, type, depth)
-    if (!isMap(node) || depth > 8) return
-    const shape = shapeOf(contract, type, (name) => node.has(name))
-    comment(
-      node,
-      membersOf(contract, shape),
-      shape.kind === 'record' ? (shape.choices ?? []) : [],
-      depth,
-    )
+  document.commentBefore = inYamlComment(` ${title === undefined ? name : `${name}\n ${title}`}`)
+  const commenter = new Commenter(contract, yaml)
+  const isHeader = ({ place }: InputField): boolean => place === 'messageHeader'
+  const headers = operation.inputs.filter(isHeader)
+  const others = operation.inputs.filter((input) => !isHeader(input))
+  commenter.fields(document.contents, others, operation.choices ?? [], 0)
+  commenter.fields(document.get('headers'), headers, [], 1)
+  const { contents } = document
+  const pairs = headers.length > 0 && yaml.isMap(contents) ? contents.items : []
+  for (const { key } of pairs)
+    if (yaml.isScalar(key) && key.value === 'headers')
+      key.commentBefore = ' What goes into the header of the message.'
+  return documentText(document)
+}
+
+type CommentedPair = Pair<{ value: string; commentBefore?: string }, { comment?: string } | null>
+
+/** Writes what a contract says of fields beside their values. */
+class Commenter {
+  private readonly contract: Contract
+  private readonly yaml: typeof import('yaml')
+
+  constructor(contract: Contract, yaml: typeof import('yaml')) {
+    this.contract = contract
+    this.yaml = yaml
   }
-  const comment = (
-    node: unknown,
-    fields: readonly Field[],
-    choices: readonly Choice[],
-    depth: number,
-  ): void => {
-    if (!isMap(node)) return
-    for (const pair of node.items as Pair<
-      { value: string; commentBefore?: string },
-      { comment?: string } | null
-    >[]) {
-      const field = fields.find(({ name }) => name === pair.key.value)
+
+  fields(node: unknown, fields: readonly Field[], choices: readonly Choice[], depth: number): void {
+    if (!this.yaml.isMap(node)) return
+    for (const { key, value } of node.items as CommentedPair[]) {
+      const field = fields.find(({ name }) => name === key.value)
       if (field === undefined) continue
-      const text = inYamlComment(` ${words(contract, field, choices)}`)
-      if (isScalar(pair.value) && text.length <= longestBehind) pair.value.comment = text
-      else pair.key.commentBefore = text
-      commentValue(pair.value, field.type, depth + 1)
+      const text = inYamlComment(` ${words(this.contract, field, choices)}`)
+      if (this.yaml.isScalar(value) && text.length <= longestBehind) value.comment = text
+      else key.commentBefore = text
+      this.value(value, field.type, depth + 1)
     }
     const left = fields
       .filter((field) => field.readOnly !== true && !node.has(field.name))
-      .map((field) => `${field.name} (${describeField(contract, field, 0).type})`)
-    if (left.length > 0)
-      (node as YAMLMap).comment = inYamlComment(` may be added: ${left.join(', ')}`)
+      .map((field) => `${field.name} (${describeField(this.contract, field, 0).type})`)
+    if (left.length > 0) node.comment = inYamlComment(` may be added: ${left.join(', ')}`)
   }
-  const headers = operation.inputs.filter(({ place }) => place === 'messageHeader')
-  comment(
-    document.contents,
-    operation.inputs.filter(({ place }) => place !== 'messageHeader'),
-    operation.choices ?? [],
-    0,
-  )
-  comment(document.get('headers'), headers, [], 1)
-  const headerPair =
-    headers.length === 0 || !isMap(document.contents)
-      ? undefined
-      : document.contents.items.find(({ key }) => isScalar(key) && key.value === 'headers')
-  if (isScalar(headerPair?.key))
-    headerPair.key.commentBefore = ' What goes into the header of the message.'
-  return documentText(document)
+
+  private value(node: unknown, type: Type, depth: number): void {
+    if (this.yaml.isSeq(node)) for (const item of node.items) this.value(item, type, depth)
+    if (!this.yaml.isMap(node) || depth > 8) return
+    const shape = shapeOf(this.contract, type, (name) => node.has(name))
+    const choices = shape.kind === 'record' ? (shape.choices ?? []) : []
+    this.fields(node, membersOf(this.contract, shape), choices, depth)
+  }
 }
 
 /** What the contract says of a field, in one line. */

@@ -1,7 +1,7 @@
 import { filled } from '../contract/present.js'
 import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
-import { placeOf } from '../documents/places.js'
 import { dialectNamed } from '../dialects/registry.js'
+import { placeOf } from '../documents/places.js'
 import { assignNames } from '../naming/names.js'
 import { namesFor } from './client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'

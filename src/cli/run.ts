@@ -1,7 +1,7 @@
 import { Command, CommanderError } from 'commander'
-import { commands } from './commands.js'
-import type { Problem } from '../app/problems.js'
 import { version } from '../app/package-files.js'
+import type { Problem } from '../app/problems.js'
+import { commands } from './commands.js'
 import type { Voice } from './terminal.js'
 
 /** The options that every command takes. */

@@ -1,6 +1,6 @@
-import { pc, shown } from './colours.js'
 import type { Problem } from '../app/problems.js'
 import { maskedJson, withoutSecrets } from '../app/secrets.js'
+import { pc, shown } from './colours.js'
 
 /** How a command talks: what the global options say. */
 export interface Voice {

@@ -1,11 +1,11 @@
 import { cell, maskedRequest, toPlain } from '../app/answers.js'
-import { callTogether, type TogetherOptions } from '../app/call-together.js'
 import type { Called } from '../app/call-operation.js'
+import { callTogether, type TogetherOptions } from '../app/call-together.js'
+import { problemJson } from '../app/problem-json.js'
 import { exitCodes } from '../app/problems.js'
 import { withoutSecrets } from '../app/secrets.js'
 import { pc } from './colours.js'
 import { tableText } from './tables.js'
-import { problemJson } from '../app/problem-json.js'
 import { print, printJson, say, type Voice } from './terminal.js'
 import { requestText } from './traffic.js'
 

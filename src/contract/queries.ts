@@ -1,7 +1,3 @@
-import { byName } from './ordering.js'
-import { present } from './present.js'
-import { addAll } from './lists.js'
-import { once } from './once.js'
 import type {
   Contract,
   Endpoint,
@@ -13,6 +9,10 @@ import type {
   Type,
   TypeId,
 } from './contract.js'
+import { addAll } from './lists.js'
+import { once } from './once.js'
+import { byName } from './ordering.js'
+import { present } from './present.js'
 
 // A contract never changes, and what is asked of all of it is asked again and again.
 const subtypesOf = new WeakMap<Contract['types'], ReadonlyMap<TypeId, readonly TypeId[]>>()

@@ -1,7 +1,7 @@
-import { marked, present } from '../contract/present.js'
 import { addAll, largest } from '../contract/lists.js'
-import type { BoxKind, Graph, Link } from './graph.js'
+import { marked, present } from '../contract/present.js'
 import { textWidth } from './fonts.js'
+import type { BoxKind, Graph, Link } from './graph.js'
 import { endText, sizes, type Layout, type PlacedBox, type PlacedLink } from './layout.js'
 import type { Paint, Picture, Point, Shape } from './shapes.js'
 

@@ -1,5 +1,5 @@
-import { present } from '../contract/present.js'
 import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
+import { present } from '../contract/present.js'
 import {
   countedTypes,
   namedType,

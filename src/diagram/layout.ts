@@ -1,7 +1,7 @@
-import { largest } from '../contract/lists.js'
 import type { ELK as Elk, ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js'
-import { mostWithRows, type Box, type End, type Graph, type Link } from './graph.js'
+import { largest } from '../contract/lists.js'
 import { fittedText, textWidth } from './fonts.js'
+import { mostWithRows, type Box, type End, type Graph, type Link } from './graph.js'
 import type { Point } from './shapes.js'
 
 /** Where a box is, and what stands in it. */

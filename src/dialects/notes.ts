@@ -1,6 +1,6 @@
-import { byName } from '../contract/ordering.js'
 import type { Note, Origin } from '../contract/contract.js'
 import type { MessageCode } from '../contract/messages.js'
+import { byName } from '../contract/ordering.js'
 import { messageText } from '../contract/problem.js'
 import type { HearRepair } from '../documents/data-tree.js'
 import type { Documents } from '../documents/documents.js'

@@ -1,6 +1,6 @@
 import { createReadStream } from 'node:fs'
-import { problem, Problem } from '../contract/problem.js'
 import { ExactNumber, isPlainObject } from '../contract/plain.js'
+import { problem, Problem } from '../contract/problem.js'
 import { fileReason, messageOf, systemCode } from '../contract/system-error.js'
 
 /**
@@ -137,67 +137,93 @@ async function* jsonRows(file: string): AsyncGenerator<Row, void, undefined> {
 async function* jsonTexts(
   file: string,
 ): AsyncGenerator<{ text: string; line: number }, void, undefined> {
-  let [pieces, depth, inText, line, startLine]: [string[], number, boolean, number, number] = [
-    [],
-    0,
-    false,
-    1,
-    1,
-  ]
-  let isList: boolean | undefined
-  let escaped = false
-  for await (const chunk of createReadStream(file, { encoding: 'utf8' }) as AsyncIterable<string>) {
+  const scanner = new RowScanner(file)
+  for await (const chunk of createReadStream(file, { encoding: 'utf8' }) as AsyncIterable<string>)
+    yield* scanner.rowsIn(chunk)
+  scanner.end()
+}
+
+/** Finds the rows in pieces of a text. */
+class RowScanner {
+  private readonly file: string
+  /** What came of a row that goes on. */
+  private pieces: string[] = []
+  private size = 0
+  private depth = 0
+  private line = 1
+  private startLine = 1
+  private inText = false
+  private isEscaped = false
+  /** Do the rows stand in a list? Undefined before the first sign tells. */
+  private isList: boolean | undefined
+
+  constructor(file: string) {
+    this.file = file
+  }
+
+  *rowsIn(chunk: string): Generator<{ text: string; line: number }, void, undefined> {
     let from = 0
     for (let at = 0; at < chunk.length; at += 1) {
-      const sign = chunk[at]
-      if (sign === '\n') line += 1
-      if (inText) {
-        if (escaped) escaped = false
-        else if (sign === '\\') escaped = true
-        else if (sign === '"') inText = false
-        continue
-      }
-      if (sign === '"' && depth > 0) inText = true
+      const sign = chunk.charAt(at)
+      if (sign === '\n') this.line += 1
+      if (this.inText) this.scanText(sign)
+      else if (sign === '"' && this.depth > 0) this.inText = true
       else if (sign === '[' || sign === '{') {
-        if (isList === undefined) {
-          isList = sign === '['
-          if (isList) {
-            from = at + 1
-            continue
-          }
-        }
-        if (depth === 0) [from, startLine] = [at, line]
-        depth += 1
+        if (this.opens(sign)) from = at
       } else if (sign === ']' || sign === '}') {
-        depth -= 1
-        if (depth > 0) continue
+        this.depth -= 1
         // The end of a row; or, below that, of the list.
-        if (depth === 0) {
-          yield { text: pieces.join('') + chunk.slice(from, at + 1), line: startLine }
-          ;[pieces, from] = [[], at + 1]
+        if (this.depth === 0) {
+          yield { text: this.pieces.join('') + chunk.slice(from, at + 1), line: this.startLine }
+          this.forget()
         }
-      }
-      // Between rows there are commas and white space only; anything else is a row that is no
-      // object.
-      else if (depth === 0 && sign !== undefined && !/[\s,\ufeff]/.test(sign))
-        throw problem(
-          'TM-1018',
-          { file, reason: 'every row must be an object in braces' },
-          { place: { document: file, line, column: 1 } },
-        )
+      } else if (this.depth === 0) this.checkBetween(sign)
     }
-    if (depth > 0) pieces.push(chunk.slice(from))
-    if (pieces.reduce((size, piece) => size + piece.length, 0) > largestRow)
-      throw problem(
-        'TM-1018',
-        { file, reason: `a row is larger than ${largestRow / 1024 / 1024} MB` },
-        { place: { document: file, line: startLine, column: 1 } },
-      )
+    if (this.depth > 0) this.keep(chunk.slice(from))
   }
-  if (depth > 0 || inText)
-    throw problem(
-      'TM-1018',
-      { file, reason: 'it ends in the middle of a row' },
-      { place: { document: file, line: startLine, column: 1 } },
-    )
+
+  /** @throws Problem TM-1018 when a row goes on */
+  end(): void {
+    if (this.depth > 0 || this.inText) throw this.refuse('it ends in the middle of a row')
+  }
+
+  private scanText(sign: string): void {
+    if (this.isEscaped) this.isEscaped = false
+    else if (sign === '\\') this.isEscaped = true
+    else if (sign === '"') this.inText = false
+  }
+
+  /** @returns whether a row begins here */
+  private opens(sign: string): boolean {
+    const isFirst = this.isList === undefined
+    this.isList ??= sign === '['
+    if (isFirst && this.isList) return false
+    const isRow = this.depth === 0
+    this.depth += 1
+    if (isRow) this.startLine = this.line
+    return isRow
+  }
+
+  /** Between rows there are commas and white space only; anything else is a row that is no object. */
+  private checkBetween(sign: string): void {
+    if (!/[\s,\ufeff]/.test(sign))
+      throw this.refuse('every row must be an object in braces', this.line)
+  }
+
+  private keep(piece: string): void {
+    this.pieces.push(piece)
+    this.size += piece.length
+    if (this.size > largestRow)
+      throw this.refuse(`a row is larger than ${largestRow / 1024 / 1024} MB`)
+  }
+
+  private forget(): void {
+    this.pieces = []
+    this.size = 0
+  }
+
+  private refuse(reason: string, line = this.startLine): Problem {
+    const { file } = this
+    return problem('TM-1018', { file, reason }, { place: { document: file, line, column: 1 } })
+  }
 }

@@ -1,17 +1,17 @@
-import { present } from '../contract/present.js'
-import { addAll } from '../contract/lists.js'
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Operation } from '../contract/contract.js'
+import { addAll } from '../contract/lists.js'
 import { isPlainObject } from '../contract/plain.js'
+import { present } from '../contract/present.js'
 import { groupName, methodName } from '../naming/methods.js'
-import { CallFailure, tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
 import type { Connection, Exchange, Login, Settings, ThisCall } from '../runtime/connection.js'
+import { CallFailure, tooDeep, TransportFailure, type Deviation } from '../runtime/failures.js'
+import type { Listing } from '../runtime/listing.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
+import type { Batch, BatchCall } from '../runtime/odata/batch.js'
 import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
-import type { Listing } from '../runtime/listing.js'
-import type { Batch, BatchCall } from '../runtime/odata/batch.js'
 
 /** One operation of a client: the module that has its function, without ending, and its name. */
 export interface OperationFunction {
@@ -185,64 +185,69 @@ export async function loadClient(
 ): Promise<LoadedClient> {
   const module = (await import(pathToFileURL(bundle).href)) as Readonly<Record<string, unknown>>
   const { operation: only, connect } = module as Partial<OneOperation>
-  const Client = module[className] as
-    (new (settings: Settings) => Readonly<Record<string, unknown>>) | undefined
-  if (Client === undefined && connect === undefined)
-    throw new Error(`the client has no class ${className}`)
-  const send = settings.fetch ?? nodeTransport(transport)
+  const Client = module[className] as ClientClass | undefined
   const openBatch = module['batch'] as ((connection: unknown) => Batch<Connection>) | undefined
-  const all: Settings = {
+  const logins = Object.values((module['logins'] ?? {}) as Readonly<Record<string, Login>>)
+  const all = observedSettings({ ...settings, logins }, transport, query)
+  if (Client === undefined) {
+    if (connect === undefined) throw new Error(`the client has no class ${className}`)
+    const connection = connect(all) as Connection
+    return { call: callsOf(() => (input, thisCall) => only?.(connection, input, thisCall)) }
+  }
+  const call = callsOf(methodsOf(new Client(all)))
+  if (openBatch === undefined) return { call }
+  return {
+    call,
+    batch: (preview) =>
+      loadedBatch(openBatch(new Client(all)['connection']), preview, (connection) =>
+        methodsOf(new Client(connection.settings)),
+      ),
+  }
+}
+
+/** The class of a client. */
+type ClientClass = new (settings: Settings) => Readonly<Record<string, unknown>>
+
+/** Settings with which what goes over the wire is seen, and nothing goes where it is only shown. */
+function observedSettings(
+  settings: Settings,
+  transport: NodeTransportSettings,
+  query: Readonly<Record<string, string>>,
+): Settings {
+  const send = settings.fetch ?? nodeTransport(transport)
+  return {
     ...settings,
-    logins: Object.values((module['logins'] ?? {}) as Readonly<Record<string, Login>>),
     onDeviation: (deviation) => void calls.getStore()?.deviations.push(deviation),
     onExchange: (each) => {
       keepTokens(each)
       calls.getStore()?.exchanges.push(each)
     },
     fetch: (address, init) => {
-      const target = withQuery(String(address), query)
+      const url = withQuery(String(address), query)
       keepProofs(init)
       const observed = calls.getStore()
-      if (observed !== undefined)
-        observed.request = {
-          method: init?.method ?? 'GET',
-          url: target,
-          headers: init?.headers as Record<string, string>,
-          body: bodyText(init?.body),
-        }
-      return observed?.manner.preview === true
-        ? Promise.reject(new NothingSent())
-        : send(target, init)
+      if (observed !== undefined) {
+        const headers = init?.headers as Record<string, string>
+        const body = bodyText(init?.body)
+        observed.request = { method: init?.method ?? 'GET', url, headers, body }
+      }
+      const isPreview = observed?.manner.preview === true
+      return isPreview ? Promise.reject(new NothingSent()) : send(url, init)
     },
   }
-  const method = ((): MethodOf => {
-    if (Client !== undefined) return methodsOf(new Client(all))
-    const connection = connect?.(all)
-    return () => (input, thisCall) => only?.(connection as Connection, input, thisCall)
-  })()
-  return {
-    ...(openBatch === undefined || Client === undefined
-      ? {}
-      : {
-          batch: (preview: boolean) =>
-            loadedBatch(openBatch(new Client(all)['connection']), preview, (connection) =>
-              methodsOf(new Client(connection.settings)),
-            ),
-        }),
-    call: async (operation, input, manner) => {
-      const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
-      const started = performance.now()
-      const told = await calls.run(observed, () =>
-        outcomeOf(method(operation), operation, input, manner),
-      )
-      return {
-        ...told,
-        request: observed.request,
-        exchanges: observed.exchanges,
-        deviations: observed.deviations,
-        milliseconds: Math.round(performance.now() - started),
-      }
-    },
+}
+
+/** Calls operations, and tells what came of each. */
+function callsOf(method: MethodOf): LoadedClient['call'] {
+  return async (operation, input, manner) => {
+    const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
+    const started = performance.now()
+    const told = await calls.run(observed, () =>
+      outcomeOf(method(operation), operation, input, manner),
+    )
+    const { request, exchanges, deviations } = observed
+    const milliseconds = Math.round(performance.now() - started)
+    return { ...told, request, exchanges, deviations, milliseconds }
   }
 }
 

@@ -1,4 +1,3 @@
-import { present } from '../contract/present.js'
 import randexp from 'randexp'
 import type {
   Choice,
@@ -14,10 +13,13 @@ import type {
   Type,
   TypeId,
   UnionType,
+  ListType,
+  TupleType,
 } from '../contract/contract.js'
 import { alternativeDepth, leastDepth } from '../contract/least-depth.js'
 import { largest } from '../contract/lists.js'
 import { expression } from '../contract/patterns.js'
+import { present } from '../contract/present.js'
 import {
   basesOf,
   directSubtypes,
@@ -325,68 +327,68 @@ class Sampler {
     switch (type.kind) {
       case 'reference':
         return this.referenced(type.to, name)
-      case 'record':
-        return {
-          ...this.fields(type.fields, type.choices),
-          ...present({ $open: type.openExample }),
-        }
+      case 'record': {
+        const fields = this.fields(type.fields, type.choices)
+        return { ...fields, ...present({ $open: type.openExample }) }
+      }
       case 'enumeration':
         return type.members[0]?.value ?? ''
       case 'scalar':
         return this.scalar(type, name)
-      case 'list': {
-        const { allowed, patterns } = type.constraints ?? {}
-        if (allowed !== undefined || patterns !== undefined)
-          return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name))
-            .trim()
-            .split(' ')
-            .map((item) => this.typed(type.item, item))
-        if (
-          !this.isLeast() &&
-          type.item.kind === 'union' &&
-          type.item.alternatives.some((each) => each.kind === 'reference' && this.isTurn(each.to))
-        )
-          return this.mixedItems(type.item.alternatives)
-        const least = type.minItems ?? 0
-        const isShort = this.isLeast() || this.endless(type.item)
-        const count = isShort ? least : Math.max(least, Math.min(1, type.maxItems ?? 1))
-        return this.items(count, () =>
-          isShort && type.itemNullable === true ? null : this.value(type.item, name),
-        )
-      }
+      case 'list':
+        return this.list(type, name)
       case 'fragment':
         return name
       case 'literal':
         return type.value
-      case 'union': {
-        const first = this.isLeast() ? this.soonest(type.alternatives) : this.plainest(type)
-        const value = first === undefined ? null : this.value(first, name)
-        const named = Object.entries(type.discriminator?.mapping ?? {}).find(
-          ([, id]) => first?.kind === 'reference' && first.to === id,
-        )?.[0]
-        return type.discriminator === undefined || named === undefined
-          ? value
-          : { ...(value as object), [type.discriminator.field]: named }
-      }
+      case 'union':
+        return this.oneOf(type, name)
       case 'intersection':
         return Object.assign({}, ...type.parts.map((part) => this.value(part, name))) as unknown
       case 'map':
         return {}
-      case 'tuple': {
-        const items = type.items.filter(
-          (item, at) => at < type.minItems || (this.full && !this.isLeast() && !this.endless(item)),
-        )
-        const rest =
-          type.rest === undefined
-            ? []
-            : this.items(type.minItems - type.items.length, () =>
-                this.value(type.rest as Type, name),
-              )
-        return [...items.map((item, at) => this.value(item, `${name}${at + 1}`)), ...rest]
-      }
+      case 'tuple':
+        return this.tuple(type, name)
       default:
         return null
     }
+  }
+
+  private list(type: ListType, name: string): unknown[] {
+    const { item, itemNullable, minItems: least = 0, maxItems = 1 } = type
+    const { allowed, patterns } = type.constraints ?? {}
+    if (allowed !== undefined || patterns !== undefined)
+      return (allowed?.[0] ?? text({ patterns: patterns ?? [] }, name))
+        .trim()
+        .split(' ')
+        .map((each) => this.typed(item, each))
+    const isTurning = (each: Type): boolean => each.kind === 'reference' && this.isTurn(each.to)
+    if (!this.isLeast() && item.kind === 'union' && item.alternatives.some(isTurning))
+      return this.mixedItems(item.alternatives)
+    const isShort = this.isLeast() || this.endless(item)
+    const count = isShort ? least : Math.max(least, Math.min(1, maxItems))
+    return this.items(count, () =>
+      isShort && itemNullable === true ? null : this.value(item, name),
+    )
+  }
+
+  private oneOf(type: UnionType, name: string): unknown {
+    const { alternatives, discriminator } = type
+    const chosen = this.isLeast() ? this.soonest(alternatives) : this.plainest(type)
+    const value = chosen === undefined ? null : this.value(chosen, name)
+    if (discriminator === undefined || chosen?.kind !== 'reference') return value
+    const [named] =
+      Object.entries(discriminator.mapping ?? {}).find(([, id]) => id === chosen.to) ?? []
+    return named === undefined ? value : { ...(value as object), [discriminator.field]: named }
+  }
+
+  private tuple({ items, minItems, rest }: TupleType, name: string): unknown[] {
+    const isWanted = (item: Type, at: number): boolean =>
+      at < minItems || (this.full && !this.isLeast() && !this.endless(item))
+    const others =
+      rest === undefined ? [] : this.items(minItems - items.length, () => this.value(rest, name))
+    const own = items.filter(isWanted).map((item, at) => this.value(item, `${name}${at + 1}`))
+    return [...own, ...others]
   }
 
   private referenced(id: string, name: string): unknown {

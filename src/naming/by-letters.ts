@@ -1,5 +1,5 @@
-import { byName } from '../contract/ordering.js'
 import { addTo } from '../contract/lists.js'
+import { byName } from '../contract/ordering.js'
 import { wordsOf } from './identifiers.js'
 
 /**

@@ -1,5 +1,7 @@
-import type { Contract, NamedType, TypeId } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
+import type { Contract, NamedType, TypeId } from '../contract/contract.js'
+import type { KeptNames } from '../contract/kept-names.js'
+import { problem } from '../contract/problem.js'
 import {
   directSubtypes,
   endpointsOf,
@@ -9,8 +11,6 @@ import {
   pathOf,
   reachableTypes,
 } from '../contract/queries.js'
-import type { KeptNames } from '../contract/kept-names.js'
-import { problem } from '../contract/problem.js'
 import { camelCase, isIdentifier, pascalCase } from './identifiers.js'
 import { namesAlone, ownName } from './own-names.js'
 import { globals, isDevice, keywords } from './reserved.js'

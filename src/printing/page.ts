@@ -1,5 +1,5 @@
-import { compareTexts } from '../contract/ordering.js'
 import { posix } from 'node:path'
+import { compareTexts } from '../contract/ordering.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { identifier, modulePath } from './escaping.js'
 import { code, joined, type Code } from './safe-text.js'

@@ -1,17 +1,15 @@
 import { readFile, stat } from 'node:fs/promises'
 import { dirname, isAbsolute, join, parse, posix, relative, resolve, sep } from 'node:path'
+import type { ValidationError } from 'joi'
 import type { Document } from 'yaml'
-import { problem, type Problem } from '../contract/problem.js'
+import { problem, type Place, type Problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
+import { contractName } from './entry-names.js'
 import { whileLocked } from './project-lock.js'
 import { folderBeside, plainPath } from './runtime-folder.js'
 import { recoverProject, writeTogether, type Change } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
-
-const contractName = /^[A-Za-z][\w-]{0,59}$/
-/** What sites and credentials may be called. */
-const placeName = /^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u
 
 /** What the project file says about one contract. */
 export interface ContractEntry {
@@ -183,134 +181,55 @@ export async function readProjectText(folder: string): Promise<string> {
  */
 export async function validProjectText(text: string): Promise<ProjectText> {
   // Both are large, and commands that work from the cache need neither.
-  const [{ LineCounter, parseDocument }, { default: Joi }] = await Promise.all([
+  const [{ LineCounter, parseDocument }, { projectSchema, clearSecret }] = await Promise.all([
     import('yaml'),
-    import('joi'),
+    import('./project-schema.js'),
   ])
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
-  const place = (offset: number): { document: string; line: number; column: number } => {
+  const placeAt = (offset: number | undefined): Place => {
+    if (offset === undefined) return { document: projectFileName }
     const { line, col } = lines.linePos(offset)
     return { document: projectFileName, line, column: col }
   }
+  const placeOf = (path: readonly (string | number)[]): Place =>
+    placeAt(nearestNode(document, path))
   const [broken] = document.errors
   if (broken !== undefined)
     throw problem(
       'TM-1003',
       { reason: broken.message.replace(/\.$/, '') },
-      { place: place(broken.pos[0]) },
+      { place: placeAt(broken.pos[0]) },
     )
   if (document.contents === null) return { contracts: {}, sites: {}, credentials: {} }
-
-  const names = Joi.array().items(Joi.string())
-  const view = Joi.object({
-    start: Joi.string().valid('everything', 'nothing'),
-    around: names.min(1),
-    steps: Joi.number().integer().min(0).max(100),
-    add: names,
-    remove: names,
-    towards: Joi.string().valid('right', 'down'),
-  })
-  const answerPlace = Joi.string().pattern(
-    /^(?:\/.+|[!#$%&'*+.^_`|~\w-]+)$/,
-    'a JSON Pointer like /page/next, or the name of a header',
-  )
-  const pages = Joi.object({
-    rows: Joi.string().pattern(/^\/./, 'a JSON Pointer like /items').allow(''),
-    total: answerPlace,
-    next: answerPlace,
-    into: Joi.string(),
-  })
-  const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
-  const soapSettings = { mtom: Joi.boolean(), addressing: Joi.boolean() }
-  const contract = Joi.object({
-    from: Joi.string()
-      .custom(withoutLogin)
-      .messages({ [loginInAddress]: '{{#label}} has a login in it' })
-      .required(),
-    folder: Joi.string().required(),
-    class: Joi.string().pattern(
-      // In scripts that have capitals it begins with one.
-      /^(?!\p{Changes_When_Uppercased})\p{ID_Start}\p{ID_Continue}*$/u,
-      'class name (a capital, then letters and digits)',
-    ),
-    only: names.min(1),
-    endpoint: Joi.string(),
-    credential: choice,
-    ...soapSettings,
-    session: Joi.object({
-      open: Joi.object({
-        call: Joi.string().required(),
-        with: Joi.object(),
-        keep: Joi.object().pattern(/^[A-Za-z_]\w*$/, Joi.string()),
-      }).required(),
-      use: Joi.object({ with: Joi.object(), headers: Joi.object().pattern(/^/, Joi.string()) }),
-      close: Joi.object({ call: Joi.string().required(), with: Joi.object() }),
-    }),
-    importSuffix: Joi.string().valid('.js', '.ts', ''),
-    runtime: Joi.string().valid('own'),
-    pages: Joi.object().pattern(/^/, pages),
-    views: Joi.object().pattern(/^[\p{L}\p{N}][\p{L}\p{N}_-]{0,59}$/u, view),
-  })
-  const schema = Joi.object({
-    tolmach: Joi.number().valid(1).required(),
-    contracts: Joi.object().pattern(contractName, contract).default({}),
-    sites: Joi.object()
-      .pattern(
-        placeName,
-        Joi.object().pattern(
-          contractName,
-          Joi.object({
-            url: Joi.string()
-              .uri({ scheme: ['http', 'https'] })
-              .custom(withoutLogin)
-              .messages({ [loginInAddress]: '{{#label}} has a login in it' }),
-            credential: choice,
-            ...soapSettings,
-            ca: Joi.string(),
-          }),
-        ),
-      )
-      .default({}),
-    credentials: Joi.object()
-      .pattern(placeName, await credentialSchema())
-      .default({}),
-  })
-  const { value, error } = schema.validate(document.toJS({ maxAliasCount: 100 }), {
+  const { value, error } = projectSchema().validate(document.toJS({ maxAliasCount: 100 }), {
     abortEarly: true,
     convert: false,
     errors: { label: 'path', wrap: { label: '"' } },
   })
-  if (error === undefined) {
-    const unfit = unfitFolder((value as ProjectText).contracts)
-    if (unfit === undefined) return value as ProjectText
-    const at = nearestNode(document, ['contracts', unfit.name, 'folder'])
-    throw problem(
-      'TM-1028',
-      { name: unfit.name, folder: `"${unfit.folder}"`, reason: unfit.reason },
-      { place: at === undefined ? { document: projectFileName } : place(at) },
-    )
-  }
-  const [detail] = error.details
-  if (detail?.type === clearSecret) {
-    const node = nearestNode(document, detail.path)
-    const [, name = '', field = ''] = detail.path
-    throw problem(
-      'TM-1022',
-      {
-        field,
-        name,
-        variable: `${String(name)}_${String(field)}`.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase(),
-      },
-      { place: node === undefined ? { document: projectFileName } : place(node) },
-    )
-  }
-  const node = detail === undefined ? undefined : nearestNode(document, detail.path)
+  if (error !== undefined) throw invalidProject(error, clearSecret, placeOf)
+  const project = value as ProjectText
+  const unfit = unfitFolder(project.contracts)
+  if (unfit === undefined) return project
+  const { name, folder, reason } = unfit
   throw problem(
-    'TM-1003',
-    { reason: detail?.message ?? error.message },
-    { place: node === undefined ? { document: projectFileName } : place(node) },
+    'TM-1028',
+    { name, folder: `"${folder}"`, reason },
+    { place: placeOf(['contracts', name, 'folder']) },
   )
+}
+
+function invalidProject(
+  { details: [detail], message }: ValidationError,
+  clearSecret: string,
+  placeOf: (path: readonly (string | number)[]) => Place,
+): Problem {
+  const path = detail?.path ?? []
+  if (detail?.type !== clearSecret)
+    return problem('TM-1003', { reason: detail?.message ?? message }, { place: placeOf(path) })
+  const [, name = '', field = ''] = path
+  const variable = `${String(name)}_${String(field)}`.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
+  return problem('TM-1022', { field, name, variable }, { place: placeOf(path) })
 }
 
 /**
@@ -348,77 +267,6 @@ function unfitFolder(
     taken.set(key, name)
   }
   return undefined
-}
-
-const clearSecret = 'secret.clear'
-const loginInAddress = 'address.login'
-
-/**
- * Addresses of the project file have no logins: those belong into credentials, whose secrets are
- * variables.
- */
-function withoutLogin(
-  value: string,
-  helpers: { error(code: string): import('joi').ErrorReport },
-): string | import('joi').ErrorReport {
-  return /^https?:\/\/[^/?#]*@/i.test(value) ? helpers.error(loginInAddress) : value
-}
-
-/** What credentials of each kind have. Secrets must be names of variables. */
-async function credentialSchema(): Promise<import('joi').Schema> {
-  const { default: Joi } = await import('joi')
-  const text = Joi.string()
-  const secret = Joi.string()
-    .custom((value: string, helpers) =>
-      /^\$[A-Za-z_]\w*$/.test(value) ? value : helpers.error(clearSecret),
-    )
-    .messages({ [clearSecret]: 'a secret' })
-  const login = { user: text.required(), password: secret.required() }
-  const kinds: Readonly<Record<CredentialEntry['kind'], import('joi').SchemaMap>> = {
-    basic: login,
-    digest: login,
-    ntlm: { ...login, domain: text, workstation: text },
-    wsse: { ...login, digest: Joi.boolean() },
-    bearer: { token: secret.required() },
-    key: {
-      value: secret.required(),
-      place: Joi.string().valid('header', 'query', 'cookie'),
-      name: text,
-      input: text,
-    },
-    oauth2: {
-      clientId: text.required(),
-      clientSecret: secret,
-      user: text,
-      password: secret,
-      scopes: Joi.array().items(text),
-      tokenUrl: Joi.string().uri({ scheme: ['http', 'https'] }),
-      authorizeUrl: Joi.string().uri({ scheme: ['http', 'https'] }),
-    },
-    certificate: { cert: text.required(), key: text.required(), passphrase: secret },
-  }
-  const names = Object.keys(kinds)
-  return Joi.object({
-    kind: Joi.string()
-      .valid(...names)
-      .required(),
-  })
-    .unknown()
-    .when(
-      Joi.object({
-        kind: Joi.string()
-          .valid(...names)
-          .required(),
-      }).unknown(),
-      {
-        then: Joi.object().when('.kind', {
-          switch: Object.entries(kinds).map(([kind, schema]) => ({
-            is: kind,
-            then: Joi.object({ kind: Joi.any(), ...schema }).unknown(false),
-          })),
-        }),
-      },
-    )
 }
 
 /** Where the value at a path, or the nearest thing around it, starts. */

@@ -1,7 +1,7 @@
 /// <reference lib="esnext.disposable" />
-import type { Sender } from './sender.js'
-import type { Deviation } from './failures.js'
 import { type Request } from './exchange.js'
+import type { Deviation } from './failures.js'
+import type { Sender } from './sender.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {

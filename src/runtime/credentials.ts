@@ -1,7 +1,6 @@
+import type { Settings, Credential, Login, Connection } from './connection.js'
 import { InputRejected } from './failures.js'
 import { bytesToBase64 } from './plain.js'
-
-import type { Settings, Credential, Login, Connection } from './connection.js'
 
 /** The logins that a connection can make. */
 export function loginsOf({ logins = [], settings }: Connection): readonly Login[] {

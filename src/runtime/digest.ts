@@ -1,8 +1,7 @@
-import type { Sender } from './sender.js'
-import { discard } from './reading.js'
 import type { Connection, Login } from './connection.js'
-
 import { md5 } from './md5.js'
+import { discard } from './reading.js'
+import type { Sender } from './sender.js'
 
 /** What a service wants to have proven: its challenge, by name. */
 type Challenge = Readonly<Record<string, string>>

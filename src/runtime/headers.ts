@@ -1,8 +1,8 @@
-import { InputRejected } from './failures.js'
 import { addressOf, originOf, userPart, wholeAddress } from './addresses.js'
-import { credentialsOf, authorization } from './credentials.js'
 import type { Connection, Settings, ThisCall } from './connection.js'
+import { credentialsOf, authorization } from './credentials.js'
 import type { Request } from './exchange.js'
+import { InputRejected } from './failures.js'
 
 /** All headers of a request, names in small letters: each may be said again by who stands nearer. */
 export function allHeaders(

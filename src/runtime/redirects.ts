@@ -1,6 +1,6 @@
-import { discard } from './reading.js'
 import { ContractBreach, TransportFailure } from './failures.js'
 import { harmless } from './harmless.js'
+import { discard } from './reading.js'
 
 /** A request that may be led elsewhere. */
 export interface Trip {

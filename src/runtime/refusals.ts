@@ -1,6 +1,6 @@
-import { present } from './present.js'
 import type { Response } from './exchange.js'
 import { TransportFailure } from './failures.js'
+import { present } from './present.js'
 import { isJson } from './response-text.js'
 
 /** The members of an answer in which services usually say why they refuse, the best one first. */

@@ -1,10 +1,9 @@
-import { guided } from './sender.js'
+import { originOf } from './addresses.js'
+import type { Connection, Credential, Login, ThisCall } from './connection.js'
+import { TransportFailure } from './failures.js'
 import { present } from './present.js'
 import { discard, readUpTo } from './reading.js'
-import type { Connection, Credential, Login, ThisCall } from './connection.js'
-
-import { originOf } from './addresses.js'
-import { TransportFailure } from './failures.js'
+import { guided } from './sender.js'
 
 /** Where tokens are had, as far as the metadata says. */
 export interface TokenPlace {

@@ -1,6 +1,6 @@
-import { exchange, type Request, type Response } from './exchange.js'
-import type { Connection, ThisCall } from './connection.js'
 import { originOf } from './addresses.js'
+import type { Connection, ThisCall } from './connection.js'
+import { exchange, type Request, type Response } from './exchange.js'
 import { TransportFailure } from './failures.js'
 import { headAndRest } from './mime.js'
 import { pause, pauseAskedFor } from './retries.js'

@@ -1,12 +1,12 @@
-import { messageOf } from '../contract/system-error.js'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { isIP, type AddressInfo } from 'node:net'
 import { hostname } from 'node:os'
 import type { Contract, Fault, Operation, Type } from '../contract/contract.js'
-import { withNulls } from '../contract/with-nulls.js'
 import { fieldsFromPlain, fromPlain, isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
 import { pathOf } from '../contract/queries.js'
+import { messageOf } from '../contract/system-error.js'
+import { withNulls } from '../contract/with-nulls.js'
 import type {
   Dialect,
   LoadedDocument,
@@ -17,10 +17,10 @@ import type {
   UnderstoodCall,
 } from '../dialects/dialect.js'
 import { toPlain } from '../runtime/plain.js'
+import { MadeUp } from './made-up.js'
 import { sendBadly, spoiled, turnsOf, type Misbehaviour, type Temper } from './misbehaviour.js'
 import { reasonIn } from './reason.js'
 import { RecordedState, type Recorded } from './recorded.js'
-import { MadeUp } from './made-up.js'
 import { SeedState, type Seed } from './seed.js'
 
 /** A request larger than this is refused. */
@@ -118,45 +118,16 @@ export async function startServer(
     documents: new Map(),
   }))
   const asked: Event[] = []
-  const tell = (event: Event): void => {
+  const host = behaviour.host ?? '127.0.0.1'
+  const server = listenerFor(stages, behaviour, host, (event) => {
     if (asked.push(event) > mostRemembered) asked.shift()
     onEvent(event)
-  }
-  const turn = behaviour.temper === undefined ? () => undefined : turnsOf(behaviour.temper)
-  const host = behaviour.host ?? '127.0.0.1'
-  const server = createServer((request, response) => {
-    // Whoever breaks off in the middle is gone: that is no trouble of others.
-    for (const stream of [request, response]) stream.on('error', () => undefined)
-    const handled = isCalledSo(request.headers.host, host)
-      ? handle(stages, request, turn, tell)
-      : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
-    handled.then(
-      ({ answer, misbehaviour }: Handled) => {
-        if (behaviour.delay === undefined) respond(response, answer, misbehaviour)
-        else setTimeout(() => respond(response, answer, misbehaviour), behaviour.delay).unref()
-      },
-      (error: unknown) => respond(response, ownFailure(error)),
-    )
-  })
-  server.on('clientError', (_error, socket) => {
-    if (socket.writable) socket.end(notHttp)
   })
   await listen(server, behaviour.port, host)
-  const base = `http://${host.includes(':') ? `[${host}]` : host}:${String((server.address() as AddressInfo).port)}`
-  const addresses = stages.map((stage) => {
-    const service = `${base}${stage.prefix}`
-    const documents = stage.player.metadata(stage.part.documents, service)
-    stage.documents = new Map(
-      documents.map((document) => [document.target.toLowerCase(), document]),
-    )
-    return {
-      contract: stage.part.name,
-      service,
-      metadata: `${base}${documents[0]?.target ?? stage.prefix}`,
-    }
-  })
+  const { port } = server.address() as AddressInfo
+  const base = `http://${host.includes(':') ? `[${host}]` : host}:${String(port)}`
   return {
-    addresses,
+    addresses: stages.map((stage) => addressesOf(stage, base)),
     asked,
     reset: () => {
       for (const stage of stages) Object.assign(stage, fresh(stage.part))
@@ -167,6 +138,45 @@ export async function startServer(
         server.close(() => resolve())
         server.closeAllConnections()
       }),
+  }
+}
+
+function listenerFor(
+  stages: readonly Stage[],
+  { temper, delay }: Behaviour,
+  host: string,
+  tell: OnEvent,
+): Server {
+  const turn = temper === undefined ? () => undefined : turnsOf(temper)
+  const server = createServer((request, response) => {
+    // Whoever breaks off in the middle is gone: that is no trouble of others.
+    for (const stream of [request, response]) stream.on('error', () => undefined)
+    const handled = isCalledSo(request.headers.host, host)
+      ? handle(stages, request, turn, tell)
+      : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
+    handled.then(
+      ({ answer, misbehaviour }: Handled) => {
+        if (delay === undefined) respond(response, answer, misbehaviour)
+        else setTimeout(() => respond(response, answer, misbehaviour), delay).unref()
+      },
+      (error: unknown) => respond(response, ownFailure(error)),
+    )
+  })
+  server.on('clientError', (_error, socket) => {
+    if (socket.writable) socket.end(notHttp)
+  })
+  return server
+}
+
+/** Where a contract is played; its documents are served with that address in them. */
+function addressesOf(stage: Stage, base: string): StandIn['addresses'][number] {
+  const service = `${base}${stage.prefix}`
+  const documents = stage.player.metadata(stage.part.documents, service)
+  stage.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
+  return {
+    contract: stage.part.name,
+    service,
+    metadata: `${base}${documents[0]?.target ?? stage.prefix}`,
   }
 }
 

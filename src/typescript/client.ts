@@ -1,8 +1,8 @@
-import { compareTexts } from '../contract/ordering.js'
-import { addTo } from '../contract/lists.js'
-import { textDigest } from '../contract/digest.js'
-import type { Contract, Operation } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
+import type { Contract, Operation } from '../contract/contract.js'
+import { textDigest } from '../contract/digest.js'
+import { addTo } from '../contract/lists.js'
+import { compareTexts } from '../contract/ordering.js'
 import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
@@ -16,17 +16,17 @@ import {
   propertyName,
   quoted,
 } from '../printing/escaping.js'
-import { firstLines, type InputMaker } from './first-lines.js'
 import { Page, type ImportSuffix, type PrintOptions } from '../printing/page.js'
-import { readmeText } from './readme.js'
-import { settingsTemplate } from './settings-template.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
 import { exportedNames } from './exported-names.js'
+import { firstLines, type InputMaker } from './first-lines.js'
 import { loginsMade, loginsPage, loginsText } from './logins.js'
 import { methodHead, operationPages } from './operation-page.js'
-import { variableNames, variablePrefix } from './variables.js'
+import { readmeText } from './readme.js'
+import { settingsTemplate } from './settings-template.js'
 import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
-import { code, joined, type Code } from '../printing/safe-text.js'
+import { variableNames, variablePrefix } from './variables.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -214,48 +214,86 @@ function clientPages(
 ): [client: Page, ...groups: Page[]] {
   const page = new Page('client')
   const name = page.declare(names.class)
-  const connection = page.useType('runtime/connection', 'Connection')
-  const settings = page.useType('runtime/connection', 'Settings')
-  const connect = page.use('settings', 'connect')
-  const prefix = variablePrefix(options.contractName)
   const groups = groupsOf(operations)
-  const named = [...groups].filter(([group]) => group !== '')
-  const className = (group: string): string => groupClassName(names, group)
   const moduleOf = (group: string): string =>
     operations.length <= mostInOneFile ? page.module : `groups/${groupFileName(names, group)}`
-  const groupClass = (group: string): Code => page.use(moduleOf(group), className(group))
+  const members = [...groups.keys()]
+    .filter((group) => group !== '')
+    .map((group): GroupMember => ({
+      group,
+      name: groupName(group),
+      className: groupClassName(names, group),
+      module: moduleOf(group),
+    }))
   page.print(
     ...docComment([contract.documentation ?? `The service ${contract.title}.`]),
     code`export class ${name} {`,
-    code`  readonly connection: ${connection}`,
-    ...named.map(
-      ([group]) => code`  readonly ${propertyName(groupName(group))}: ${groupClass(group)}`,
-    ),
+    ...constructorLines(page, members),
     code``,
-    code`  constructor(settings: ${settings} = {}) {`,
-    code`    this.connection = ${connect}(settings)`,
-    ...named.map(
-      ([group]) =>
-        code`    this${memberAccess(groupName(group))} = new ${groupClass(group)}(this.connection)`,
-    ),
-    code`  }`,
-    code``,
-    ...docComment(
-      [
-        `Settings from ${variableNames(dialect, options.contractName)}.`,
-        'Those in `others` come on top.',
-      ],
-      '  ',
-    ),
-    code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>, others: ${settings} = {}): ${name} {`,
-    code`    return new ${name}({ ...${page.use(settingsModule(dialect), 'settingsFrom')}(variables, ${quoted(prefix)}), ...others })`,
-    code`  }`,
+    ...fromVariablesLines(page, name, dialect, options.contractName),
   )
   // One by one: a call can take only so many arguments.
   for (const operation of groups.get('') ?? [])
     page.print(...method(operation, texts, page, dialect))
-  page.print(
+  page.print(code``, ...closeLines(page), code`}`)
+  const pages = new Map([[page.module, page]])
+  for (const { group, className, module } of members) {
+    const own = pages.get(module) ?? new Page(module)
+    pages.set(module, own)
+    printGroup(own, identifier(className), group, groups.get(group) ?? [], texts, dialect)
+  }
+  const [, ...groupPages] = pages.values()
+  return [page, ...groupPages]
+}
+
+/** A member of the class that has the operations of a group. */
+interface GroupMember {
+  readonly group: string
+  readonly name: string
+  readonly className: string
+  readonly module: string
+}
+
+/** The members of the class, and what makes them. */
+function constructorLines(page: Page, members: readonly GroupMember[]): Code[] {
+  const settings = page.useType('runtime/connection', 'Settings')
+  const classOf = ({ module, className }: GroupMember): Code => page.use(module, className)
+  return [
+    code`  readonly connection: ${page.useType('runtime/connection', 'Connection')}`,
+    ...members.map((each) => code`  readonly ${propertyName(each.name)}: ${classOf(each)}`),
     code``,
+    code`  constructor(settings: ${settings} = {}) {`,
+    code`    this.connection = ${page.use('settings', 'connect')}(settings)`,
+    ...members.map(
+      (each) => code`    this${memberAccess(each.name)} = new ${classOf(each)}(this.connection)`,
+    ),
+    code`  }`,
+  ]
+}
+
+function fromVariablesLines(
+  page: Page,
+  name: Code,
+  dialect: Dialect,
+  contractName: string,
+): Code[] {
+  const settings = page.useType('runtime/connection', 'Settings')
+  const settingsFrom = page.use(settingsModule(dialect), 'settingsFrom')
+  const prefix = quoted(variablePrefix(contractName))
+  const documentation = [
+    `Settings from ${variableNames(dialect, contractName)}.`,
+    'Those in `others` come on top.',
+  ]
+  return [
+    ...docComment(documentation, '  '),
+    code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>, others: ${settings} = {}): ${name} {`,
+    code`    return new ${name}({ ...${settingsFrom}(variables, ${prefix}), ...others })`,
+    code`  }`,
+  ]
+}
+
+function closeLines(page: Page): Code[] {
+  return [
     code`  /** Ends the calls that are under way; later ones are refused. */`,
     code`  close(): Promise<void> {`,
     code`    return ${page.use('runtime/connection', 'close')}(this.connection)`,
@@ -264,16 +302,7 @@ function clientPages(
     code`  [Symbol.asyncDispose](): Promise<void> {`,
     code`    return this.close()`,
     code`  }`,
-    code`}`,
-  )
-  const pages = new Map([[page.module, page]])
-  for (const [group, members] of named) {
-    const own = pages.get(moduleOf(group)) ?? new Page(moduleOf(group))
-    pages.set(own.module, own)
-    printGroup(own, identifier(className(group)), group, members, texts, dialect)
-  }
-  const [, ...groupPages] = pages.values()
-  return [page, ...groupPages]
+  ]
 }
 
 /** The module that reads settings from variables. */

@@ -1,4 +1,3 @@
-import { compareTexts } from '../contract/ordering.js'
 import type {
   Choice,
   Constraints,
@@ -14,6 +13,7 @@ import type {
   UnionType,
 } from '../contract/contract.js'
 import { addAll, addTo } from '../contract/lists.js'
+import { compareTexts } from '../contract/ordering.js'
 import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'

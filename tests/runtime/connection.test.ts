@@ -8,8 +8,8 @@ import {
   type ThisCall,
 } from '../../src/runtime/connection.js'
 import { exchange } from '../../src/runtime/exchange.js'
-import { settingsFrom } from '../../src/runtime/settings.js'
 import { TransportFailure } from '../../src/runtime/failures.js'
+import { settingsFrom } from '../../src/runtime/settings.js'
 import { startServer } from '../support/program.js'
 
 let server: Awaited<ReturnType<typeof startServer>>

@@ -1,8 +1,11 @@
 import type { Contract, NamedType, Operation } from '../../contract/contract.js'
+import { compareTexts } from '../../contract/ordering.js'
 import { countedTypes, endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
-import { graphOf } from '../../diagram/graph.js'
+import { graphOf, type Graph } from '../../diagram/graph.js'
 import { svgText } from '../../diagram/svg.js'
 import { sampleInput } from '../../exercise/sample.js'
+import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
+import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import { adviceFor, mostBoxes, pictureOf } from '../draw-diagram.js'
 import type { OpenContract } from '../open-contract.js'
 import { describedFrom } from '../show-contract.js'
@@ -17,8 +20,6 @@ import {
 import type { FieldDescription } from '../show/fields.js'
 import { byGroup } from '../show/overview.js'
 import { pageText, pictureBar } from './shell.js'
-import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
-import { joined, markup, type Markup } from '../../printing/safe-text.js'
 
 /**
  * A page with everything in a contract: endpoints, operations with samples, types, a diagram;
@@ -28,66 +29,25 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
   const described = await describedFrom({ ...open, whole: open.contract })
   const { contract } = described
   const operations = operationsOf(contract)
-  const types = countedTypes(contract, operations).sort((a, b) => (a.name < b.name ? -1 : 1))
+  const types = countedTypes(contract, operations).sort((a, b) => compareTexts(a.name, b.name))
   const writer = new Writer(described, types)
   const graph = graphOf(contract)
   const isDrawn = graph.boxes.length > 0 && graph.boxes.length <= mostBoxes
-  const diagram = async (): Promise<Markup[]> =>
-    isDrawn
-      ? [
-          markup`<div class="bar">${pictureBar()}</div>`,
-          markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
-        ]
-      : [
-          markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(open.name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`,
-        ]
-  const groups = byGroup(operations)
   const body = joined(
     [
-      markup`<nav aria-label="Contents">`,
-      markup`<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>`,
-      ...[...groups].map(([group, members]) =>
-        group === ''
-          ? contents(
-              'Operations',
-              members.map((operation) => [`operation-${pathOf(operation)}`, pathOf(operation)]),
-            )
-          : contents(
-              group,
-              members.map((operation) => [
-                `operation-${pathOf(operation)}`,
-                pathOf(operation).slice(group.length + 1),
-              ]),
-              true,
-            ),
-      ),
-      contents(
-        'Types',
-        types.map(({ name }) => [`type-${name}`, name]),
-      ),
-      markup`</nav>`,
+      ...navigation(operations, types),
       markup`<main>`,
       markup`<h1>${inMarkup(contract.title)}</h1>`,
       markup`<p class="faint">${inMarkup(open.name)}, ${inMarkup(contract.dialect)}: ${operations.length} operations, ${types.length} types</p>`,
       prose(contract.documentation),
       markup`<h2>Endpoints</h2>`,
       ...endpointsOf(contract).map((endpoint) => writer.endpoint(endpoint)),
-      ...(graph.boxes.length === 0 ? [] : [markup`<h2>Diagram</h2>`, ...(await diagram())]),
+      ...(await diagramOf(graph, isDrawn, open)),
       markup`<h2>Operations</h2>`,
       ...operations.map((operation) => writer.operation(operation)),
       markup`<h2>Types</h2>`,
       ...types.map((type) => writer.type(type)),
-      ...(contract.notes.length === 0
-        ? []
-        : [
-            markup`<h2>Notes</h2>`,
-            markup`<ul>`,
-            ...contract.notes.map(
-              (note) =>
-                markup`<li><code>${inMarkup(note.code)}</code> ${inMarkup(`${note.origin.document}:${note.origin.line}  ${note.message}`)}</li>`,
-            ),
-            markup`</ul>`,
-          ]),
+      ...notesOf(contract),
       markup`</main>`,
     ],
     '\n',
@@ -98,6 +58,55 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
     body,
     scripts: isDrawn ? ['picture.js', 'reference.js'] : ['reference.js'],
   })
+}
+
+function navigation(operations: readonly Operation[], types: readonly NamedType[]): Markup[] {
+  const groups = [...byGroup(operations)].map(([group, members]) => {
+    const from = group === '' ? 0 : group.length + 1
+    const entries = members.map((operation) => {
+      const path = pathOf(operation)
+      return [`operation-${path}`, path.slice(from)] as const
+    })
+    return contents(group === '' ? 'Operations' : group, entries, group !== '')
+  })
+  return [
+    markup`<nav aria-label="Contents">`,
+    markup`<input id="search" type="search" placeholder="Find  ( / )" aria-label="Find in names and texts"><span id="found" class="faint" role="status"></span>`,
+    ...groups,
+    contents(
+      'Types',
+      types.map(({ name }) => [`type-${name}`, name]),
+    ),
+    markup`</nav>`,
+  ]
+}
+
+async function diagramOf(
+  graph: Graph,
+  isDrawn: boolean,
+  { name, contract }: OpenContract,
+): Promise<Markup[]> {
+  if (graph.boxes.length === 0) return []
+  const heading = markup`<h2>Diagram</h2>`
+  if (!isDrawn)
+    return [
+      heading,
+      markup`<p class="faint">${graph.boxes.length} types are too many for one picture. Draw a part: <code>tolmach diagram ${inMarkup(name)} part.html ${inMarkup(adviceFor(contract))}</code></p>`,
+    ]
+  return [
+    heading,
+    markup`<div class="bar">${pictureBar()}</div>`,
+    markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
+  ]
+}
+
+function notesOf({ notes }: Contract): Markup[] {
+  if (notes.length === 0) return []
+  const lines = notes.map(({ code, origin, message }) => {
+    const told = inMarkup(`${origin.document}:${origin.line}  ${message}`)
+    return markup`<li><code>${inMarkup(code)}</code> ${told}</li>`
+  })
+  return [markup`<h2>Notes</h2>`, markup`<ul>`, ...lines, markup`</ul>`]
 }
 
 /** A part of the contents; names of what belongs to one group stand beside each other. */
@@ -238,62 +247,39 @@ class Writer {
 
   type(type: NamedType): Markup {
     const shown: TypeDescription = describeType(this.described, type.id, 'own')
+    const { name, documentation, fields, values, rules, usedBy, declarations, extendedBy } = shown
+    const base = shown.extends
+    const fieldsTitle =
+      base === undefined ? markup`Fields` : markup`Fields besides those of ${this.linked(base)}`
+    const valueRows = values.map((each) => [
+      markup`<code>${inMarkup(each.value)}</code>`,
+      inMarkup(each.documentation ?? ''),
+    ])
+    const ruleLines = rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`)
     return section(
-      `type-${shown.name}`,
-      shown.name,
+      `type-${name}`,
+      name,
       [tag(shown.what)],
       [
-        prose(shown.documentation),
-        shown.extends === undefined
-          ? markup``
-          : markup`<p>extends ${this.linked(shown.extends)}</p>`,
-        shown.extendedBy.length === 0
-          ? markup``
-          : markup`<p>extended by ${joined(
-              shown.extendedBy.map((name) => this.linked(name)),
-              ', ',
-            )}</p>`,
-        shown.fields.length === 0
-          ? markup``
-          : heading(
-              shown.extends === undefined
-                ? markup`Fields`
-                : markup`Fields besides those of ${this.linked(shown.extends)}`,
-              this.fields(shown.fields),
-            ),
-        shown.values.length === 0
-          ? markup``
-          : heading(
-              markup`Values`,
-              rows(
-                shown.values.map((each) => [
-                  markup`<code>${inMarkup(each.value)}</code>`,
-                  inMarkup(each.documentation ?? ''),
-                ]),
-              ),
-            ),
-        shown.rules.length === 0
-          ? markup``
-          : heading(
-              markup`Rules`,
-              markup`<ul>${joined(
-                shown.rules.map((rule) => markup`<li>${inMarkup(rule)}</li>`),
-                '',
-              )}</ul>`,
-            ),
-        shown.usedBy.length === 0
-          ? markup``
-          : heading(
-              markup`Used by`,
-              markup`<p>${joined(
-                shown.usedBy.map((name) => this.linked(name)),
-                ', ',
-              )}</p>`,
-            ),
-        shown.declarations.length === 0
-          ? markup``
-          : markup`<details><summary>In TypeScript</summary><pre>${inMarkup(shown.declarations.join('\n'))}</pre><p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
+        prose(documentation),
+        base === undefined ? markup`` : markup`<p>extends ${this.linked(base)}</p>`,
+        whereAny(extendedBy, markup`<p>extended by ${this.allLinked(extendedBy)}</p>`),
+        whereAny(fields, heading(fieldsTitle, this.fields(fields))),
+        whereAny(values, heading(markup`Values`, rows(valueRows))),
+        whereAny(rules, heading(markup`Rules`, markup`<ul>${joined(ruleLines, '')}</ul>`)),
+        whereAny(usedBy, heading(markup`Used by`, markup`<p>${this.allLinked(usedBy)}</p>`)),
+        whereAny(
+          declarations,
+          markup`<details><summary>In TypeScript</summary><pre>${inMarkup(declarations.join('\n'))}</pre><p class="faint">declared at ${inMarkup(shown.origin)}</p></details>`,
+        ),
       ],
+    )
+  }
+
+  private allLinked(names: readonly string[]): Markup {
+    return joined(
+      names.map((name) => this.linked(name)),
+      ', ',
     )
   }
 
@@ -367,4 +353,9 @@ function rows(cells: readonly (readonly Markup[])[], attributes: Markup = markup
         ),
         '',
       )}</tbody></table>`
+}
+
+/** What is shown only where there is something to show. */
+function whereAny(all: readonly unknown[], shown: Markup): Markup {
+  return all.length === 0 ? markup`` : shown
 }

@@ -1,4 +1,5 @@
-import type { Contract, NamedType } from '../../contract/contract.js'
+import type { Contract, NamedType, Operation } from '../../contract/contract.js'
+import { compareTexts } from '../../contract/ordering.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 
 /** A thing in which something was found. */
@@ -37,72 +38,83 @@ export function findIn(
     .toLowerCase()
     .split(/\s+/)
     .filter((word) => word !== '')
+  if (words.length === 0) return []
   const found: Match[] = []
-  const look = (
-    kind: Match['kind'],
-    name: string,
-    documentation: string | undefined,
-    leftOut: boolean,
-    within = '',
-  ): void => {
-    const prose = documentation?.replace(/\s+/g, ' ').trim()
-    // Of what is inside something else only its own name counts: the other one is found by itself.
-    const inName = marksIn(name, words, within.length)
-    const inProse = marksIn(prose ?? '', words)
-    const all = (word: string): boolean =>
-      name.slice(within.length).toLowerCase().includes(word) ||
-      prose?.toLowerCase().includes(word) === true
-    if (words.length === 0 || !words.every(all)) return
-    found.push({ kind, name, inName, ...around(prose, inProse), leftOut })
+  const look: Look = (kind, name, documentation, leftOut, within = '') => {
+    const match = matchOf(words, name, documentation, within)
+    if (match !== undefined) found.push({ kind, name, ...match, leftOut })
   }
-  for (const operation of operationsOf(contract)) {
-    const name = pathOf(operation)
-    const leftOut = left.operations.has(name)
-    // What every group has is called and documented like its group, which is found by itself.
-    if (operation.standard === true)
-      look('operation', name, undefined, leftOut, name.slice(0, name.lastIndexOf('.') + 1))
-    else look('operation', name, operation.documentation, leftOut)
-    for (const input of operation.inputs)
-      look('input', `${name}.${input.name}`, input.documentation, leftOut, `${name}.`)
-    for (const fault of operation.faults)
-      look('fault', `${name}.${fault.name}`, fault.documentation, leftOut, `${name}.`)
-  }
+  for (const operation of operationsOf(contract))
+    lookInOperation(operation, left.operations.has(pathOf(operation)), look)
   for (const group of contract.services.flatMap(({ groups = [] }) => groups))
     look('group', group.name, group.documentation, false)
   for (const type of Object.values(contract.types)) lookInType(type, left.types.has(type.id), look)
-  for (const { name, address, documentation } of endpointsOf(contract))
-    look(
-      'endpoint',
-      name,
-      [address, documentation].filter((part) => part !== undefined).join(' '),
-      false,
-    )
-  const kinds: readonly Match['kind'][] = [
-    'operation',
-    'group',
-    'type',
-    'field',
-    'input',
-    'value',
-    'fault',
-    'endpoint',
-  ]
-  const rank = (match: Match): number =>
-    (match.inName.length > 0 ? 0 : kinds.length) + kinds.indexOf(match.kind)
-  return found.sort((a, b) => rank(a) - rank(b) || (a.name < b.name ? -1 : 1))
+  for (const { name, address, documentation } of endpointsOf(contract)) {
+    const prose = [address, documentation].filter((part) => part !== undefined).join(' ')
+    look('endpoint', name, prose, false)
+  }
+  return found.sort((a, b) => rankOf(a) - rankOf(b) || compareTexts(a.name, b.name))
 }
 
-function lookInType(
-  type: NamedType,
+/**
+ * Looks at something.
+ *
+ * @param within what it is inside of: of its name only the rest counts
+ */
+type Look = (
+  kind: Match['kind'],
+  name: string,
+  documentation: string | undefined,
   leftOut: boolean,
-  look: (
-    kind: Match['kind'],
-    name: string,
-    documentation: string | undefined,
-    leftOut: boolean,
-    within?: string,
-  ) => void,
-): void {
+  within?: string,
+) => void
+
+/** Kinds in the order in which matches are told. */
+const kinds: readonly Match['kind'][] = [
+  'operation',
+  'group',
+  'type',
+  'field',
+  'input',
+  'value',
+  'fault',
+  'endpoint',
+]
+
+function rankOf({ kind, inName }: Match): number {
+  return kinds.indexOf(kind) + (inName.length > 0 ? 0 : kinds.length)
+}
+
+/** Where the words are; undefined where not all of them are there. */
+function matchOf(
+  words: readonly string[],
+  name: string,
+  documentation: string | undefined,
+  within: string,
+): Omit<Match, 'kind' | 'name' | 'leftOut'> | undefined {
+  const prose = documentation?.replace(/\s+/g, ' ').trim()
+  // Of what is inside something else only its own name counts: the other one is found by itself.
+  const ownName = name.slice(within.length).toLowerCase()
+  const isThere = (word: string): boolean =>
+    ownName.includes(word) || prose?.toLowerCase().includes(word) === true
+  if (!words.every(isThere)) return undefined
+  const inName = marksIn(name, words, within.length)
+  return { inName, ...around(prose, marksIn(prose ?? '', words)) }
+}
+
+function lookInOperation(operation: Operation, leftOut: boolean, look: Look): void {
+  const name = pathOf(operation)
+  // What every group has is called and documented like its group, which is found by itself.
+  if (operation.standard === true)
+    look('operation', name, undefined, leftOut, name.slice(0, name.lastIndexOf('.') + 1))
+  else look('operation', name, operation.documentation, leftOut)
+  for (const input of operation.inputs)
+    look('input', `${name}.${input.name}`, input.documentation, leftOut, `${name}.`)
+  for (const fault of operation.faults)
+    look('fault', `${name}.${fault.name}`, fault.documentation, leftOut, `${name}.`)
+}
+
+function lookInType(type: NamedType, leftOut: boolean, look: Look): void {
   // A shape for sending says nothing that the type itself doesn't, and a list nothing that its
   // items don't.
   if (type.kind === 'list' || (type.kind === 'record' && type.variantOf !== undefined)) return

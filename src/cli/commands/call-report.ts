@@ -1,5 +1,5 @@
-import { arrange, cell, laidOut, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
 import { answerJson, type FinishedAnswer } from '../../app/answer-json.js'
+import { arrange, cell, laidOut, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
 import type { Called } from '../../app/call-operation.js'
 import { failureFacts } from '../../app/failure-facts.js'
 import { csvText, type prepareAnswer } from '../../app/finish-answer.js'

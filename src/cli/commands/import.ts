@@ -1,13 +1,13 @@
 import type { Command } from 'commander'
-import { pc } from '../colours.js'
+import { foldNotes } from '../../app/fold-notes.js'
+import { generatedSummary, generateOpened } from '../../app/generate-client.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
-import { generatedSummary, generateOpened } from '../../app/generate-client.js'
-import { foldNotes } from '../../app/fold-notes.js'
-import { namesIn, readDuration } from '../options.js'
-import { globalsOf } from '../run.js'
+import { pc } from '../colours.js'
 import { sayClashes, sayGenerated } from '../generated-text.js'
+import { namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
+import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
 import { count, print, printJson, say, type Voice } from '../terminal.js'
 
@@ -56,34 +56,41 @@ export function declare(command: Command): void {
         printJson({ ...importSummary(imported), ...client })
         return
       }
-      const { contract, name, endpoint, endpoints, operations }: Imported = imported
-      print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
-      print(
-        `${count(endpoints.length, 'endpoint')}, ${count(operations.length, 'operation')}, ${count(imported.typeCount, 'type')}, ${count(contract.notes.length, 'note')}`,
-      )
-      print('')
-      const rows = endpoints.map((each) => [
-        each.name,
-        each.protocol,
-        each.address,
-        each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : '',
-      ])
-      print(tableText(['endpoint', 'protocol', 'address', ''], rows))
-      if (imported.warning !== undefined)
-        say(voice, `\n${pc.yellow('warning')} ${imported.warning}`)
-      if (imported.found !== undefined) say(voice, `\nThe metadata was found at ${imported.found}.`)
-      sayNotes(voice, contract.notes)
+      tellImported(imported, voice)
       if (generated !== undefined) {
         print('')
         sayGenerated(generated, voice)
         return
       }
       sayClashes(voice, imported.clashes)
+      const { name } = imported
       say(
         voice,
         `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`,
       )
     })
+}
+
+function tellImported(imported: Imported, voice: Voice): void {
+  const { contract, name, endpoint, endpoints, operations, typeCount, warning, found } = imported
+  print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
+  const counts = [
+    count(endpoints.length, 'endpoint'),
+    count(operations.length, 'operation'),
+    count(typeCount, 'type'),
+    count(contract.notes.length, 'note'),
+  ]
+  print(`${counts.join(', ')}\n`)
+  const rows = endpoints.map((each) => [
+    each.name,
+    each.protocol,
+    each.address,
+    each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : '',
+  ])
+  print(tableText(['endpoint', 'protocol', 'address', ''], rows))
+  if (warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${warning}`)
+  if (found !== undefined) say(voice, `\nThe metadata was found at ${found}.`)
+  sayNotes(voice, contract.notes)
 }
 
 /** Tells notes, a screenful of them: those of one kind together, what is refused first. */

@@ -1,5 +1,4 @@
 import type { Command } from 'commander'
-import { pc } from '../colours.js'
 import { exitCodes, problem } from '../../app/problems.js'
 import {
   junitXml,
@@ -7,12 +6,14 @@ import {
   rowText,
   type RehearsalReport,
   type StepReport,
+  type RehearseOptions,
 } from '../../app/rehearse.js'
 import { saveText } from '../../app/text-files.js'
+import { pc } from '../colours.js'
 import { collect, readDuration } from '../options.js'
-import { globalsOf } from '../run.js'
 import { person } from '../person.js'
-import { count, print, printJson, say } from '../terminal.js'
+import { globalsOf } from '../run.js'
+import { count, print, printJson, say, type Voice } from '../terminal.js'
 
 interface Options {
   readonly at?: string
@@ -44,15 +45,7 @@ export function declare(command: Command): void {
     )
     .action(async (files: readonly string[], options: Options) => {
       const { project, voice } = globalsOf(command)
-      if (options.save !== undefined && !/\.html?$/i.test(options.save))
-        throw problem('TM-1010', {
-          option: '--save',
-          reason: `a report is a page, and "${options.save}" does not end in .html`,
-          remedy: 'For build servers there is --junit <file.xml>.',
-        })
-      const { tableText } = await import('../tables.js')
-      const tell = !voice.json && !voice.quiet
-      let wasAfterwards = false
+      if (options.save !== undefined && !/\.html?$/i.test(options.save)) throw noPage(options.save)
       const reports = await rehearse(files, {
         project,
         at: options.at,
@@ -60,41 +53,62 @@ export function declare(command: Command): void {
         urls: options.url === undefined ? undefined : Object.fromEntries(options.url.map(readUrl)),
         keep: options.keep,
         person,
-        onRehearsal: ({ title, file }) => {
-          wasAfterwards = false
-          if (tell) print(`${pc.bold(title)}  ${pc.dim(file)}`)
-        },
-        onStep: (step) => {
-          if (!tell) return
-          if (step.isAfterwards && !wasAfterwards) print(pc.dim('  afterwards'))
-          wasAfterwards = step.isAfterwards
-          print(stepLines(step, tableText).join('\n'))
-        },
+        ...(voice.json || voice.quiet ? {} : await teller()),
       })
-      if (options.save !== undefined) {
-        const { rehearsalPage } = await import('../../app/pages/rehearsal-page.js')
-        await saveText(options.save, rehearsalPage(reports, new Date().toISOString()))
-      }
-      if (options.junit !== undefined) await saveText(options.junit, junitXml(reports))
-      if (voice.json)
-        printJson({
-          ok: reports.every(({ outcome }) => outcome === 'passed'),
-          rehearsals: reports.map(withoutValues),
-        })
+      await writeReports(reports, options)
+      const isPassed = reports.every(({ outcome }) => outcome === 'passed')
+      if (voice.json) printJson({ ok: isPassed, rehearsals: reports.map(withoutValues) })
       else print(summary(reports))
-      for (const file of [options.save, options.junit])
-        if (file !== undefined) say(voice, pc.dim(`Written: ${file}`))
-      if (options.keep !== undefined)
-        say(
-          voice,
-          pc.dim(
-            `Answers are kept in ${options.keep}/; \`tolmach serve <contract> --recorded ${options.keep}\` plays them.`,
-          ),
-        )
-      process.exitCode = reports.every(({ outcome }) => outcome === 'passed')
-        ? 0
-        : exitCodes.difference
+      sayWritten(options, voice)
+      process.exitCode = isPassed ? 0 : exitCodes.difference
     })
+}
+
+function noPage(file: string): Error {
+  return problem('TM-1010', {
+    option: '--save',
+    reason: `a report is a page, and "${file}" does not end in .html`,
+    remedy: 'For build servers there is --junit <file.xml>.',
+  })
+}
+
+/** Tells of rehearsals and their steps as they are played. */
+async function teller(): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>> {
+  const { tableText } = await import('../tables.js')
+  let wasAfterwards = false
+  return {
+    onRehearsal({ title, file }) {
+      wasAfterwards = false
+      print(`${pc.bold(title)}  ${pc.dim(file)}`)
+    },
+    onStep(step) {
+      if (step.isAfterwards && !wasAfterwards) print(pc.dim('  afterwards'))
+      wasAfterwards = step.isAfterwards
+      print(stepLines(step, tableText).join('\n'))
+    },
+  }
+}
+
+async function writeReports(
+  reports: readonly RehearsalReport[],
+  { save, junit }: Options,
+): Promise<void> {
+  if (save !== undefined) {
+    const { rehearsalPage } = await import('../../app/pages/rehearsal-page.js')
+    await saveText(save, rehearsalPage(reports, new Date().toISOString()))
+  }
+  if (junit !== undefined) await saveText(junit, junitXml(reports))
+}
+
+function sayWritten({ save, junit, keep }: Options, voice: Voice): void {
+  for (const file of [save, junit]) if (file !== undefined) say(voice, pc.dim(`Written: ${file}`))
+  if (keep !== undefined)
+    say(
+      voice,
+      pc.dim(
+        `Answers are kept in ${keep}/; \`tolmach serve <contract> --recorded ${keep}\` plays them.`,
+      ),
+    )
 }
 
 /** `contract=address`, or an address for whichever contract there is. */

@@ -1,5 +1,4 @@
 import type { Command } from 'commander'
-import { pc } from '../colours.js'
 import { problem } from '../../app/problems.js'
 import {
   misbehaviours,
@@ -7,7 +6,9 @@ import {
   type Event,
   type Misbehaviour,
   type Temper,
+  type Served,
 } from '../../app/serve-contracts.js'
+import { pc } from '../colours.js'
 import { namesIn, readDuration, readPort, readShare } from '../options.js'
 import { globalsOf } from '../run.js'
 import { count, print, printJson, say, terminalWidth } from '../terminal.js'
@@ -64,18 +65,7 @@ export function declare(command: Command): void {
         onEvent: (event) => say(voice, eventLine(event)),
       })
       if (voice.json) printJson({ addresses: standIn.addresses })
-      else
-        for (const { contract, service, metadata } of standIn.addresses) {
-          const source = standIn.sources.find((each) => each.contract === contract)
-          const plays = [
-            ...(source?.recorded === undefined ? [] : [count(source.recorded, 'recorded answer')]),
-            ...(source?.seed === true ? ['seed data'] : []),
-            'made-up answers',
-          ].join(', then ')
-          print(
-            `${pc.bold(contract)}  service ${service}  metadata ${metadata}  ${pc.dim(`plays ${plays}`)}`,
-          )
-        }
+      else tellAddresses(standIn)
       if (host !== undefined && !/^(?:127\.|::1$|localhost$)/.test(host))
         say(voice, pc.yellow('Others on the network can reach it.'))
       say(voice, pc.dim('Ctrl-C ends it.'))
@@ -85,6 +75,19 @@ export function declare(command: Command): void {
       })
       await standIn.stop()
     })
+}
+
+function tellAddresses({ addresses, sources }: Served): void {
+  for (const { contract, service, metadata } of addresses) {
+    const source = sources.find((each) => each.contract === contract)
+    const plays = [
+      ...(source?.recorded === undefined ? [] : [count(source.recorded, 'recorded answer')]),
+      ...(source?.seed === true ? ['seed data'] : []),
+      'made-up answers',
+    ]
+    const played = pc.dim(`plays ${plays.join(', then ')}`)
+    print(`${pc.bold(contract)}  service ${service}  metadata ${metadata}  ${played}`)
+  }
 }
 
 function temperOf({ fail, misbehave }: Options): Temper | undefined {

@@ -1,6 +1,6 @@
-import { compareTexts } from '../../contract/ordering.js'
 import type { NamedType, TypeId } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
+import { compareTexts } from '../../contract/ordering.js'
 import { pascalCase, wordsOf } from '../../naming/identifiers.js'
 
 /** Where a type without a name stands. */

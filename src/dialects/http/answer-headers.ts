@@ -1,5 +1,5 @@
-import { marked } from '../../contract/present.js'
 import type { Field, Type } from '../../contract/contract.js'
+import { marked } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented } from './annotations.js'
 import type { HeaderLayout } from './layout.js'

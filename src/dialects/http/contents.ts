@@ -1,4 +1,3 @@
-import { filled, marked, present } from '../../contract/present.js'
 import type {
   Field,
   InputField,
@@ -10,18 +9,19 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
+import { filled, marked, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
-import { inRequests } from './anonymous-types.js'
 import { documented, fitting } from './annotations.js'
+import { inRequests } from './anonymous-types.js'
 import type { Direction } from './directions.js'
 import type { BodyLayout, ContentLayout, EncodingLayout } from './layout.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
-import { isToken } from './tokens.js'
 import { placeOf, schemaName } from './schema-facts.js'
 import type { Placed, SchemaReader, Where } from './schemas.js'
+import { isToken } from './tokens.js'
 import { xmlLayout } from './xml-layout.js'
 
 interface Content {
@@ -197,70 +197,49 @@ export class ContentReader {
     return write(type)
   }
 
-  private readContent(
-    { mediaType, kind, node, schema }: Media,
-    steps: readonly string[],
-    direction: Direction,
-  ): Content {
-    const where: Where = { steps, suffix: direction === 'in' ? inRequests : '' }
-    const encoding = this.readEncoding(node, kind)
+  private readContent(media: Media, steps: readonly string[], direction: Direction): Content {
+    const { mediaType, kind, node, schema } = media
     const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
     const layout: ContentLayout = {
       mediaType,
       kind,
       at: 0,
-      ...filled({ encoding }),
+      ...filled({ encoding: this.readEncoding(node, kind) }),
       ...present({ xml }),
     }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
+    return { layout, placed: this.readPlaced(media, steps, direction) }
+  }
+
+  private readPlaced(media: Media, steps: readonly string[], direction: Direction): Placed {
+    const { kind, schema } = media
+    const where: Where = { steps, suffix: direction === 'in' ? inRequests : '' }
     if (kind === 'text' || kind === 'bytes' || (kind === 'xml' && schema === undefined)) {
       schema?.readWhole()
-      const isText = kind !== 'bytes'
-      if (
-        kind === 'text' &&
-        schema !== undefined &&
-        this.references.peek(schema)?.members.has('enum') === true
-      )
-        return { layout, placed: this.schemas.read(schema, where, direction) }
-      return {
-        layout,
-        placed: {
-          type: {
-            kind: 'scalar',
-            base: isText ? 'text' : 'bytes',
-            format: isText ? 'string' : 'byte',
-          },
-          nullable: false,
-        },
-      }
+      const isNamed = schema !== undefined && this.references.peek(schema)?.members.has('enum')
+      if (kind === 'text' && isNamed === true) return this.schemas.read(schema, where, direction)
+      return { type: kind === 'bytes' ? byteType : textType, nullable: false }
     }
-    if (schema === undefined)
-      return { layout, placed: { type: { kind: 'anything' }, nullable: true } }
-    if (kind === 'events' && direction === 'out')
-      return { layout, placed: this.readEvents(schema, steps) }
-    // In old descriptions a sequence is described as a list.
+    if (schema === undefined) return { type: { kind: 'anything' }, nullable: true }
+    if (kind === 'events' && direction === 'out') return this.readEvents(schema, steps)
+    const item = this.schemas.read(this.itemsOf(media, schema) ?? schema, where, direction)
+    if (kind !== 'lines' || direction !== 'in') return item
+    const list: Type = {
+      kind: 'list',
+      item: item.type,
+      ...marked({ itemNullable: item.nullable }),
+    }
+    return { type: list, nullable: false }
+  }
+
+  /** In old descriptions a sequence is described as a list. */
+  private itemsOf({ kind, node }: Media, schema: DataNode): DataNode | undefined {
     const target = this.references.peek(schema) ?? schema
-    const items =
-      kind === 'lines' &&
-      !node.members.has('itemSchema') &&
-      target.members.get('type')?.value === 'array'
-        ? target.get('items')
-        : undefined
+    const isList = target.members.get('type')?.value === 'array'
+    if (kind !== 'lines' || node.members.has('itemSchema') || !isList) return undefined
+    const items = target.get('items')
     if (items !== undefined) for (const each of [schema, target]) each.get('type')
-    const placed = this.schemas.read(items ?? schema, where, direction)
-    if (kind === 'lines' && direction === 'in')
-      return {
-        layout,
-        placed: {
-          type: {
-            kind: 'list',
-            item: placed.type,
-            ...marked({ itemNullable: placed.nullable }),
-          },
-          nullable: false,
-        },
-      }
-    return { layout, placed }
+    return items
   }
 
   /**
@@ -387,3 +366,6 @@ export function choice(
     layout: { name, choice: true },
   }
 }
+
+const textType: Type = { kind: 'scalar', base: 'text', format: 'string' }
+const byteType: Type = { kind: 'scalar', base: 'bytes', format: 'byte' }

@@ -1,8 +1,8 @@
-import { byName } from '../../contract/ordering.js'
-import { commonRuntime } from '../common-runtime.js'
 import type { Contract, Field, InputField, Operation, Outcome } from '../../contract/contract.js'
+import { byName } from '../../contract/ordering.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
+import { moduleOfOperation } from '../../naming/operation-files.js'
 import {
   codeInMarkdown,
   docComment,
@@ -14,13 +14,14 @@ import {
   propertyName,
   quoted,
 } from '../../printing/escaping.js'
-import { moduleOfOperation } from '../../naming/operation-files.js'
+import { Page } from '../../printing/page.js'
+import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFaults, printFunction, thrownRemarks } from '../../typescript/operation-function.js'
-import { Page } from '../../printing/page.js'
 import { typeTextsOf } from '../../typescript/types.js'
 import { codecModule, codecPages } from '../codec-pages.js'
 import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
+import { commonRuntime } from '../common-runtime.js'
 import type {
   Declaration,
   DeclarationContext,
@@ -32,7 +33,6 @@ import { runtimeNeeds } from './client-needs.js'
 import { answersExactly } from './exact-numbers.js'
 import { isChoice, JsonTrees, valueNames } from './json-trees.js'
 import { endpointLayout, operationLayout, typeOfAnswer, type BodyLayout } from './layout.js'
-import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
 const httpModule = 'runtime/http/http'
 const listingModule = 'runtime/listing'

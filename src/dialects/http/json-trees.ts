@@ -1,4 +1,3 @@
-import { filled, marked, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -8,17 +7,18 @@ import type {
   Type,
   UnionType,
 } from '../../contract/contract.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { endpointsOf, membersOf, namedType, operationsOf } from '../../contract/queries.js'
-import * as values from '../../runtime/json/values.js'
+import { camelCase } from '../../naming/identifiers.js'
 import { form } from '../../runtime/http/forms.js'
 import { readHeaders } from '../../runtime/http/headers.js'
 import { lines } from '../../runtime/http/lines.js'
 import { multipart } from '../../runtime/http/multipart.js'
 import { prove, renew } from '../../runtime/http/security.js'
-import { tokenSource } from '../../runtime/tokens.js'
 import { xml } from '../../runtime/http/xml.js'
 import { brokenRule } from '../../runtime/json/rules.js'
-import { camelCase } from '../../naming/identifiers.js'
+import * as values from '../../runtime/json/values.js'
+import { tokenSource } from '../../runtime/tokens.js'
 import {
   Builtin,
   CodecReference,

@@ -1,4 +1,3 @@
-import { filled, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -7,6 +6,7 @@ import type {
   Operation,
   Type,
 } from '../../contract/contract.js'
+import { filled, present } from '../../contract/present.js'
 import { membersOf, resolve, withoutName } from '../../contract/queries.js'
 import { pointerNames, pointerStep } from '../../documents/json-pointer.js'
 import type { Paging } from '../../runtime/http/pages.js'

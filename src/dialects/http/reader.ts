@@ -1,6 +1,3 @@
-import { filled, marked } from '../../contract/present.js'
-import { AnswerReader } from './answers.js'
-import { inNameOrder } from '../../contract/ordering.js'
 import type {
   Contract,
   Incoming,
@@ -12,37 +9,40 @@ import type {
   SecurityScheme,
 } from '../../contract/contract.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
+import { inNameOrder } from '../../contract/ordering.js'
+import { filled, marked } from '../../contract/present.js'
 import { Problem, problem, withPlace } from '../../contract/problem.js'
-import type { DataNode } from '../../documents/data-node.js'
-import type { Documents } from '../../documents/documents.js'
-import { pointersFor } from '../../documents/pointed-places.js'
-import { camelCase, pascalCase } from '../../naming/identifiers.js'
-import { namesAlone, ownName } from '../../naming/own-names.js'
 import {
   changedOperations,
   pathOf,
   typesOfIncoming,
   typesOfOperation,
 } from '../../contract/queries.js'
+import type { DataNode } from '../../documents/data-node.js'
+import type { Documents } from '../../documents/documents.js'
+import { pointersFor } from '../../documents/pointed-places.js'
+import { camelCase, pascalCase } from '../../naming/identifiers.js'
+import { namesAlone, ownName } from '../../naming/own-names.js'
 import type { PagesWish } from '../dialect.js'
 import { Notes } from '../notes.js'
-import { inRequests } from './anonymous-types.js'
 import { documented } from './annotations.js'
+import { inRequests } from './anonymous-types.js'
+import { AnswerReader } from './answers.js'
 import { ContentReader } from './contents.js'
 import { mendEndlessTypes } from './endless-types.js'
 import type { ContractLayout, OperationLayout } from './layout.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
-import { isShortened, operationKey, OperationNames } from './operation-names.js'
 import { namesBesideOthers } from './named-beside-others.js'
+import { isShortened, operationKey, OperationNames } from './operation-names.js'
 import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
 import { SchemaReader } from './schemas.js'
 import { readRequirements, readScheme } from './security.js'
 import { ServerReader } from './servers.js'
-import { translateVersion2 } from './version2.js'
 import { isToken } from './tokens.js'
+import { translateVersion2 } from './version2.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
 

@@ -1,10 +1,10 @@
-import { soundPatterns } from './sound-patterns.js'
-import { settleItems } from './lists-of-items.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
+import { settleItems } from './lists-of-items.js'
 import { referenceOf, type References } from './references.js'
 import { bounds } from './scalars.js'
+import { soundPatterns } from './sound-patterns.js'
 
 /**
  * What a JSON value must satisfy: a schema of JSON Schema 2020-12 reduced to what can be wrong, as

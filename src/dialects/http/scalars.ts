@@ -1,5 +1,5 @@
-import { filled } from '../../contract/present.js'
 import type { Constraints, EnumerationType, ScalarBase, Type } from '../../contract/contract.js'
+import { filled } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'

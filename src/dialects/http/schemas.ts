@@ -1,18 +1,16 @@
-import { soundPatterns } from './sound-patterns.js'
-import { filled, marked, present } from '../../contract/present.js'
-import { AnonymousTypes, inRequests } from './anonymous-types.js'
-import { settleItems } from './lists-of-items.js'
-import { addAll } from '../../contract/lists.js'
 import type { Field, NamedType, Type, TypeId } from '../../contract/contract.js'
-import type { DataNode } from '../../documents/data-node.js'
-import { documented, exampleOf } from './annotations.js'
-import type { Notes } from '../notes.js'
-import { problem } from '../../contract/problem.js'
+import { addAll } from '../../contract/lists.js'
 import { expression } from '../../contract/patterns.js'
+import { filled, marked, present } from '../../contract/present.js'
+import { problem } from '../../contract/problem.js'
+import type { DataNode } from '../../documents/data-node.js'
 import { brokenRule } from '../../runtime/json/rules.js'
+import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
-import { differingSchemas, type Direction } from './directions.js'
 import { wordsForAlternatives } from './alternatives.js'
+import { documented, exampleOf } from './annotations.js'
+import { AnonymousTypes, inRequests } from './anonymous-types.js'
+import { differingSchemas, type Direction } from './directions.js'
 import {
   childSchemas,
   discriminatorOf,
@@ -21,6 +19,7 @@ import {
 } from './discriminators.js'
 import { DynamicScopes } from './dynamic-scopes.js'
 import type { TypeLayout } from './layout.js'
+import { settleItems } from './lists-of-items.js'
 import { liveRule } from './live-rules.js'
 import { referenceOf, type References } from './references.js'
 import { ruleKeywords, RuleReader, type Rule } from './rules.js'
@@ -36,6 +35,7 @@ import {
   titleOf,
   typesOf,
 } from './schema-facts.js'
+import { soundPatterns } from './sound-patterns.js'
 import { xmlLayout } from './xml-layout.js'
 
 /** Schemas stand inside of each other no deeper than this: deeper ones have no place on the stack. */

@@ -1,5 +1,5 @@
-import { filled, present } from '../../contract/present.js'
 import type { Endpoint } from '../../contract/contract.js'
+import { filled, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { documented } from './annotations.js'

@@ -1,4 +1,3 @@
-import { commonRuntime } from '../common-runtime.js'
 import type { Contract, NamedType, Operation, RecordType, TypeId } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
@@ -12,11 +11,13 @@ import {
   propertyName,
   quoted,
 } from '../../printing/escaping.js'
+import { Page } from '../../printing/page.js'
+import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 import { exportedNames } from '../../typescript/exported-names.js'
 import { printFunction } from '../../typescript/operation-function.js'
 import { typeTextsOf, type TypeTexts } from '../../typescript/types.js'
-import { Page } from '../../printing/page.js'
 import { Builtin, TreePrinter, type CodecTree } from '../codec-tree.js'
+import { commonRuntime } from '../common-runtime.js'
 import type {
   Declaration,
   DeclarationContext,
@@ -29,10 +30,10 @@ import {
   operationLayout,
   type EndpointLayout,
   type OperationLayout,
+  type EntityLayout,
 } from './layout.js'
 import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
-import { code, joined, markdown, type Code, type Markdown } from '../../printing/safe-text.js'
 
 const listingModule = 'runtime/listing'
 const queryModule = 'runtime/odata/query'
@@ -312,73 +313,86 @@ function codecType(type: NamedType, texts: TypeTexts, page: Page): Code {
 
 /** Queries are typed by what the entity has, and what comes back by what was asked for. */
 function declare(context: DeclarationContext): Declaration {
-  const { contract, names, operation, page, inputType, outcomeType } = context
+  const { operation, page, inputType, outcomeType } = context
   const layout = operationLayout(operation)
-  const entityId = layout.kind === 'invoke' ? layout.asks?.entity : layout.entity
-  const name =
-    entityId === undefined
-      ? code``
-      : (names.types[entityId] ?? contract.types[entityId]?.name ?? code``)
-  const { query, terms } = queryNames(name)
-  if (layout.kind === 'download') {
-    const thisCall = code`${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`
-    return {
-      signature: {
-        typeParameters: code`<AsStream extends boolean = false>`,
-        input: code`input: ${inputType}`,
-        returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`,
-        thisCall,
-      },
+  const signature = { typeParameters: code``, input: code`input: ${inputType}` }
+  switch (layout.kind) {
+    case 'download':
+      return {
+        signature: {
+          ...signature,
+          typeParameters: code`<AsStream extends boolean = false>`,
+          returns: code`Promise<AsStream extends true ? ReadableStream<Uint8Array> : ${outcomeType}>`,
+          thisCall: code`${page.useType('runtime/connection', 'ThisCall')} & { readonly asStream?: AsStream }`,
+        },
+      }
+    case 'changes': {
+      const change = page.useType('runtime/odata/changes', 'Change')
+      const entity = page.useType('types', entityNameOf(context))
+      const returns = code`${page.useType(listingModule, 'Listing')}<${change}<${entity}>>`
+      return { signature: { ...signature, returns } }
     }
+    case 'aggregate':
+      return declareAggregation(context, layout)
+    default:
+      return asking.has(layout.kind) ? declareQuery(context, layout) : {}
   }
-  if (layout.kind === 'changes')
-    return {
-      signature: {
-        typeParameters: code``,
-        input: code`input: ${inputType}`,
-        returns: code`${page.useType(listingModule, 'Listing')}<${page.useType('runtime/odata/changes', 'Change')}<${page.useType('types', name)}>>`,
-      },
-    }
-  if (layout.kind === 'aggregate') {
-    const covers = [code`filter`, code`groupBy`, code`measures`]
-    const inside = page.module.startsWith('operations/')
-      ? {
-          inputBase: {
-            text: code`${page.useType('runtime/odata/aggregation', 'Aggregation')}<${page.useType('queries', terms)}, ${joined(propertyNames(contract, layout.entity).map(quoted), ' | ') || code`never`}>`,
-            covers,
-          },
-        }
-      : {}
-    return {
-      ...inside,
-      signature: {
-        typeParameters: code`<const Input extends ${inputType}>`,
-        input: code`input: Input`,
-        returns: code`Promise<${page.useType('runtime/odata/aggregation', 'Aggregated')}<${page.useType('types', name)}, Input>[]>`,
-      },
-    }
+}
+
+/** The identifier of the entity that an operation is about. */
+function entityNameOf({ contract, names, operation }: DeclarationContext): string {
+  const id = entityIdOf(operationLayout(operation))
+  return id === undefined ? '' : (names.types[id] ?? contract.types[id]?.name ?? '')
+}
+
+function entityIdOf(layout: OperationLayout): TypeId | undefined {
+  return layout.kind === 'invoke' ? layout.asks?.entity : layout.entity
+}
+
+/** Only the page that declares the input needs what it extends. */
+function declaresInput({ module }: Page): boolean {
+  return module.startsWith('operations/')
+}
+
+function declareAggregation(context: DeclarationContext, { entity }: EntityLayout): Declaration {
+  const { contract, page, inputType } = context
+  const name = entityNameOf(context)
+  const base = (): Code => {
+    const properties = joined(propertyNames(contract, entity).map(quoted), ' | ') || code`never`
+    const terms = page.useType('queries', queryNames(name).terms)
+    return code`${page.useType('runtime/odata/aggregation', 'Aggregation')}<${terms}, ${properties}>`
   }
-  if (!asking.has(layout.kind)) return {}
+  const covers = [code`filter`, code`groupBy`, code`measures`]
+  const aggregated = page.useType('runtime/odata/aggregation', 'Aggregated')
+  return {
+    ...(declaresInput(page) ? { inputBase: { text: base(), covers } } : {}),
+    signature: {
+      typeParameters: code`<const Input extends ${inputType}>`,
+      input: code`input: Input`,
+      returns: code`Promise<${aggregated}<${page.useType('types', name)}, Input>[]>`,
+    },
+  }
+}
+
+function declareQuery(context: DeclarationContext, layout: OperationLayout): Declaration {
+  const { contract, operation, page, inputType } = context
   const covers = operation.inputs
     .filter((input) => input.place === 'query')
     .map((input) => input.name)
   if (covers.length === 0) return layout.kind === 'get' ? unchangedDeclaration(context) : {}
-  // Only the page that declares the input needs the query itself.
-  const all = entityId === undefined ? [] : queryOptions(contract, entityId)
+  const id = entityIdOf(layout)
+  const all = id === undefined ? [] : queryOptions(contract, id)
   const inputBase = (): Code => {
-    const local = page.useType('queries', query)
+    const query = page.useType('queries', queryNames(entityNameOf(context)).query)
     return covers.length === all.length
-      ? local
-      : code`Pick<${local}, ${joined(covers.map(quoted), ' | ')}>`
+      ? query
+      : code`Pick<${query}, ${joined(covers.map(quoted), ' | ')}>`
   }
-  const base = page.module.startsWith('operations/')
-    ? { inputBase: { text: inputBase(), covers } }
-    : {}
+  const base = declaresInput(page) ? { inputBase: { text: inputBase(), covers } } : {}
   if (layout.kind === 'count') return base
-  const asked = page.useType(queryModule, 'Asked')
   const isOptional = operation.inputs.every((input) => input.optional)
-  const entity = entityType(context)
-  const shape = code`${asked}<${entity}, Input>`
+  const asked = page.useType(queryModule, 'Asked')
+  const shape = code`${asked}<${entityType(context)}, Input>`
   return {
     ...base,
     signature: {

@@ -218,12 +218,24 @@ export interface PropertyNames {
 
 /** What a query can ask for (URL Conventions, section 5.1). */
 export function queryInputs(
-  { names, navigations }: PropertyNames,
+  properties: PropertyNames,
   version: Version,
   origin: Origin,
 ): InputField[] {
+  const isMissing = ({ name }: QueryOption): boolean =>
+    (name === 'expand' && properties.navigations.length === 0) ||
+    (name === 'compute' && version !== '4.01')
+  return [...optionsWithNames(properties), ...plainOptions]
+    .filter((option) => !isMissing(option))
+    .map((option) => input({ ...option, place: 'query' }, origin))
+}
+
+type QueryOption = Omit<Described, 'place'>
+
+/** Options that name properties. */
+function optionsWithNames({ names, navigations }: PropertyNames): QueryOption[] {
   const [first = 'Name', ...others] = names
-  const options: Omit<Described, 'place'>[] = [
+  return [
     {
       name: 'filter',
       type: text('query option'),
@@ -248,38 +260,36 @@ export function queryInputs(
       documentation: 'In which order; ` desc` behind a name turns it round.',
       example: [first],
     },
-    { name: 'top', type: wholeNumber('0'), documentation: 'At most so many.', example: 10 },
-    { name: 'skip', type: wholeNumber('0'), documentation: 'Without the first ones.', example: 0 },
-    {
-      name: 'search',
-      type: text('search'),
-      documentation: "What to look for, in the service's own way.",
-      example: 'words',
-    },
-    {
-      name: 'count',
-      type: truth,
-      documentation: 'Count all that fit, whatever `top` and `skip` say.',
-      example: true,
-    },
-    {
-      name: 'compute',
-      type: text('compute'),
-      documentation: 'Properties that the service reckons out: `Length mul 2 as Twice`.',
-      example: '1 add 1 as Two',
-    },
-    {
-      name: 'custom',
-      type: { kind: 'map', value: text('text') },
-      documentation: "Options of the service's own, by name.",
-    },
   ]
-  const isMissing = ({ name }: Omit<Described, 'place'>): boolean =>
-    (name === 'expand' && navigations.length === 0) || (name === 'compute' && version !== '4.01')
-  return options
-    .filter((option) => !isMissing(option))
-    .map((option) => input({ ...option, place: 'query' }, origin))
 }
+
+const plainOptions: readonly QueryOption[] = [
+  { name: 'top', type: wholeNumber('0'), documentation: 'At most so many.', example: 10 },
+  { name: 'skip', type: wholeNumber('0'), documentation: 'Without the first ones.', example: 0 },
+  {
+    name: 'search',
+    type: text('search'),
+    documentation: "What to look for, in the service's own way.",
+    example: 'words',
+  },
+  {
+    name: 'count',
+    type: truth,
+    documentation: 'Count all that fit, whatever `top` and `skip` say.',
+    example: true,
+  },
+  {
+    name: 'compute',
+    type: text('compute'),
+    documentation: 'Properties that the service reckons out: `Length mul 2 as Twice`.',
+    example: '1 add 1 as Two',
+  },
+  {
+    name: 'custom',
+    type: { kind: 'map', value: text('text') },
+    documentation: "Options of the service's own, by name.",
+  },
+]
 
 /** What an aggregation is asked (OData Extension for Data Aggregation 4.0, section 3). */
 export function aggregationInputs(

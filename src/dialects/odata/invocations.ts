@@ -1,5 +1,5 @@
-import { compareTexts } from '../../contract/ordering.js'
 import type { Field, InputField, Origin, Outcome, TypeId } from '../../contract/contract.js'
+import { compareTexts } from '../../contract/ordering.js'
 import { marked, present } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'

@@ -1,5 +1,5 @@
-import { marked } from '../../contract/present.js'
 import type { Field, InputField, Origin, Type, TypeId } from '../../contract/contract.js'
+import { marked } from '../../contract/present.js'
 import { input } from './inputs.js'
 import { fieldLayout, type EntityLayout } from './layout.js'
 import { targetOf } from './resources.js'

@@ -8,6 +8,7 @@ import type {
   TypeId,
 } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
+import { compareTexts } from '../../contract/ordering.js'
 import {
   directSubtypes,
   endpointsOf,
@@ -18,6 +19,7 @@ import {
 import type { Names } from '../../naming/names.js'
 import { docComment, identifier, propertyName, quoted } from '../../printing/escaping.js'
 import { Page } from '../../printing/page.js'
+import { code, joined, type Code } from '../../printing/safe-text.js'
 import {
   fieldLayout,
   isFlags,
@@ -26,18 +28,19 @@ import {
   type RecordLayout,
   type Version,
 } from './layout.js'
-import { code, joined, type Code } from '../../printing/safe-text.js'
 
 const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
 
 /** What queries.ts calls the things of an entity. */
-export function queryNames(name: string): {
-  terms: Code
-  expansions: Code
-  query: Code
-  properties: Code
-} {
+interface QueryNames {
+  readonly terms: Code
+  readonly expansions: Code
+  readonly query: Code
+  readonly properties: Code
+}
+
+export function queryNames(name: string): QueryNames {
   return {
     terms: identifier(`${name}Terms`),
     expansions: identifier(`${name}Expansions`),
@@ -62,66 +65,97 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
     Object.values(queryNames(nameOf(record))).forEach((name) => page.declare(name))
   const subtypes = directSubtypes(contract)
   const printer = new TermPrinter(contract, names, page, version)
-  for (const record of records.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))) {
+  for (const record of records.sort((a, b) => compareTexts(nameOf(a), nameOf(b)))) {
     const name = nameOf(record)
-    const { terms, expansions, query, properties } = queryNames(name)
     const base =
       record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
-    const own = record.fields.filter((field) => fieldLayout(field).about !== true)
-    const navigations = own.filter((field) => fieldLayout(field).navigation !== undefined)
-    const plain = own
-      .filter((field) => fieldLayout(field).navigation === undefined)
-      .map((field) => quoted(field.name))
-    const all = [...(base === undefined ? [] : [base.properties]), ...plain]
-    const named = all.length === 0 ? code`never` : joined(all, ' | ')
-    const left =
-      version === '4.01'
-        ? []
-        : [
-            code`compute`,
-            ...(version.startsWith('4')
-              ? []
-              : [code`levels`, ...(searchable(contract, record.id) ? [] : [code`search`])]),
-          ]
-    page.print(
-      code``,
-      ...docComment([`What a filter can say of ${name}.`]),
-      code`export interface ${terms}${base === undefined ? code`` : code` extends ${base.terms}`} {`,
-      ...own.flatMap((field) => {
-        const term = printer.term(field)
-        return term === undefined ? [] : [code`  ${propertyName(field.name)}: ${term}`]
-      }),
-      ...printer.kinds(record),
-      code`}`,
-    )
+    page.print(code``, ...termLines(record, name, base, printer))
     if ((record.layout as RecordLayout | undefined)?.entity !== true) continue
-    const inherited = base === undefined ? code`` : code` extends ${base.expansions}`
+    const properties = propertiesOf(record, base)
     // Those that extend it have them from here.
     const isExtended = subtypes.has(record.id)
     if (isExtended)
       page.print(
         code``,
         ...docComment([`What can be selected of ${name}.`]),
-        code`export type ${properties} = ${named}`,
+        code`export type ${queryNames(name).properties} = ${properties}`,
       )
+    page.print(code``, ...expansionLines(record, name, base, printer))
+    const { query, terms, expansions, properties: all } = queryNames(name)
+    const asked = code`${page.useType(queryModule, 'Query')}<${terms}, ${isExtended ? all : properties}, ${expansions}>`
     page.print(
       code``,
-      ...docComment([`What hangs off ${name}, and what can be asked of that.`]),
-      ...(navigations.length === 0
-        ? [code`export interface ${expansions}${inherited} {}`]
-        : [
-            code`export interface ${expansions}${inherited} {`,
-            ...navigations.map(
-              (field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`,
-            ),
-            code`}`,
-          ]),
-      code``,
       ...docComment([`What can be asked of ${name}.`]),
-      code`export type ${query} = ${left.length === 0 ? code`` : code`Omit<`}${page.useType(queryModule, 'Query')}<${terms}, ${isExtended ? properties : named}, ${expansions}>${left.length === 0 ? code`` : code`, ${joined(left.map(quoted), ' | ')}>`}`,
+      code`export type ${query} = ${withoutOptions(asked, leftOut(contract, record, version))}`,
     )
   }
   return page
+}
+
+/** What a filter can say of a type. */
+function termLines(
+  record: RecordType & NamedType,
+  name: string,
+  base: QueryNames | undefined,
+  printer: TermPrinter,
+): Code[] {
+  const inherited = base === undefined ? code`` : code` extends ${base.terms}`
+  return [
+    ...docComment([`What a filter can say of ${name}.`]),
+    code`export interface ${queryNames(name).terms}${inherited} {`,
+    ...ownFields(record).flatMap((field) => {
+      const term = printer.term(field)
+      return term === undefined ? [] : [code`  ${propertyName(field.name)}: ${term}`]
+    }),
+    ...printer.kinds(record),
+    code`}`,
+  ]
+}
+
+/** What hangs off an entity. */
+function expansionLines(
+  record: RecordType,
+  name: string,
+  base: QueryNames | undefined,
+  printer: TermPrinter,
+): Code[] {
+  const inherited = base === undefined ? code`` : code` extends ${base.expansions}`
+  const head = code`export interface ${queryNames(name).expansions}${inherited} {`
+  const members = ownFields(record)
+    .filter(isNavigation)
+    .map((field) => code`  ${propertyName(field.name)}: ${printer.expansion(field)}`)
+  return [
+    ...docComment([`What hangs off ${name}, and what can be asked of that.`]),
+    ...(members.length === 0 ? [code`${head}}`] : [head, ...members, code`}`]),
+  ]
+}
+
+/** The fields of a type itself that are no facts about it. */
+function ownFields({ fields }: RecordType): Field[] {
+  return fields.filter((field) => fieldLayout(field).about !== true)
+}
+
+function isNavigation(field: Field): boolean {
+  return fieldLayout(field).navigation !== undefined
+}
+
+/** The names of what can be selected, as a union. */
+function propertiesOf(record: RecordType, base: QueryNames | undefined): Code {
+  const plain = ownFields(record).filter((field) => !isNavigation(field))
+  const own = plain.map((field) => quoted(field.name))
+  const all = base === undefined ? own : [base.properties, ...own]
+  return all.length === 0 ? code`never` : joined(all, ' | ')
+}
+
+/** Options that the version of a service does not have. */
+function leftOut(contract: Contract, { id }: NamedType, version: Version): string[] {
+  if (version === '4.01') return []
+  if (version.startsWith('4')) return ['compute']
+  return ['compute', 'levels', ...(searchable(contract, id) ? [] : ['search'])]
+}
+
+function withoutOptions(query: Code, left: readonly string[]): Code {
+  return left.length === 0 ? query : code`Omit<${query}, ${joined(left.map(quoted), ' | ')}>`
 }
 
 function versionOf(contract: Contract): Version {

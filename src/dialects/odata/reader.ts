@@ -1,6 +1,6 @@
-import { filled } from '../../contract/present.js'
-import { inNameOrder } from '../../contract/ordering.js'
 import type { Contract, Endpoint } from '../../contract/contract.js'
+import { inNameOrder } from '../../contract/ordering.js'
+import { filled } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { Notes } from '../notes.js'

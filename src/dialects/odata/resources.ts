@@ -1,6 +1,6 @@
-import { marked } from '../../contract/present.js'
-import { addTo } from '../../contract/lists.js'
 import type { Field, Origin, TypeId } from '../../contract/contract.js'
+import { addTo } from '../../contract/lists.js'
+import { marked } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import type { Notes } from '../notes.js'

@@ -1,4 +1,3 @@
-import { marked, present } from '../../contract/present.js'
 import type {
   Contract,
   Field,
@@ -10,6 +9,7 @@ import type {
   TypeId,
 } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
+import { marked, present } from '../../contract/present.js'
 import { directSubtypes, endpointsOf, namedType, someType } from '../../contract/queries.js'
 import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
 import {

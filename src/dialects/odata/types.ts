@@ -1,4 +1,3 @@
-import { filled, marked, present } from '../../contract/present.js'
 import type {
   Origin,
   Constraints,
@@ -13,6 +12,7 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { problem, Problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'

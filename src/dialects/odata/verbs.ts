@@ -1,5 +1,5 @@
-import { filled, marked } from '../../contract/present.js'
 import type { InputField, Outcome, Type } from '../../contract/contract.js'
+import { filled, marked } from '../../contract/present.js'
 import type { Capabilities } from './capabilities.js'
 import {
   aggregationInputs,

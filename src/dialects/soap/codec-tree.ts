@@ -1,4 +1,3 @@
-import { marked, present } from '../../contract/present.js'
 import type {
   ListType,
   Choice,
@@ -13,6 +12,8 @@ import type {
   TypeId,
   UnionType,
 } from '../../contract/contract.js'
+import { once } from '../../contract/once.js'
+import { marked, present } from '../../contract/present.js'
 import {
   directSubtypes,
   fieldsOfOutcome,
@@ -20,10 +21,9 @@ import {
   operationsOf,
   reachableTypes,
 } from '../../contract/queries.js'
-import { once } from '../../contract/once.js'
 import { anyValue } from '../../runtime/soap/anything.js'
-import { encodedMessages } from '../../runtime/soap/references.js'
 import { dataSet } from '../../runtime/soap/data-set.js'
+import { encodedMessages } from '../../runtime/soap/references.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import {

@@ -1,6 +1,6 @@
-import { marked, present } from '../../contract/present.js'
-import { addAll, addTo } from '../../contract/lists.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
+import { addAll, addTo } from '../../contract/lists.js'
+import { marked, present } from '../../contract/present.js'
 import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
 
 /**

@@ -1,16 +1,13 @@
-import { refusal, answerOf, faultOf } from './play-answers.js'
-import { RequestMessage } from './play-request.js'
-import { KnownMessages, liveOperation, type LiveOperation } from './play-messages.js'
-import { present } from '../../contract/present.js'
 import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
+import { present } from '../../contract/present.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
 import { type Misfit } from '../../runtime/failures.js'
-import { checkMembers } from '../../runtime/soap/check.js'
 import { readParts } from '../../runtime/soap/attachments.js'
-import type { PlainOperation } from '../../runtime/soap/plain-http.js'
+import { checkMembers } from '../../runtime/soap/check.js'
 import { soap12 } from '../../runtime/soap/envelope.js'
 import { shapeOfMembers } from '../../runtime/soap/message-shapes.js'
+import type { PlainOperation } from '../../runtime/soap/plain-http.js'
 import type {
   Player,
   PlayRequest,
@@ -20,7 +17,10 @@ import type {
 } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
 import { endpointLayout, operationLayout } from './layout.js'
+import { refusal, answerOf, faultOf } from './play-answers.js'
+import { KnownMessages, liveOperation, type LiveOperation } from './play-messages.js'
 import { understandPlain } from './play-plain.js'
+import { RequestMessage } from './play-request.js'
 
 /**
  * Plays the service's side of SOAP: reads requests and writes answers with the codecs of the

@@ -1,12 +1,12 @@
-import { applyFacets } from './facets.js'
-import { present } from '../../contract/present.js'
 import type { EnumerationType, ListType, ScalarType, UnionType } from '../../contract/contract.js'
+import { present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
+import type { Notes } from '../notes.js'
 import { builtinTypes } from './builtin-types.js'
+import { applyFacets } from './facets.js'
 import type { ListLayout } from './layout.js'
 import { xsd } from './namespaces.js'
-import type { Notes } from '../notes.js'
 import { documentationOf, documented } from './reading.js'
 
 /**

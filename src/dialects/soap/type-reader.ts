@@ -1,8 +1,3 @@
-import { applyFacets } from './facets.js'
-import { byName } from '../../contract/ordering.js'
-import { filled, marked, present } from '../../contract/present.js'
-import { withoutName } from '../../contract/queries.js'
-import { addTo } from '../../contract/lists.js'
 import type {
   Choice,
   Field,
@@ -16,8 +11,13 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
+import { addTo } from '../../contract/lists.js'
+import { byName } from '../../contract/ordering.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
+import { withoutName } from '../../contract/queries.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
+import type { Notes } from '../notes.js'
 import {
   inSequence,
   loose,
@@ -30,6 +30,7 @@ import {
   TooManyCombinations,
   type Content,
 } from './content.js'
+import { applyFacets } from './facets.js'
 import type {
   FieldLayout,
   ListLayout,
@@ -39,7 +40,7 @@ import type {
   RecordLayout,
 } from './layout.js'
 import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
-import type { Notes } from '../notes.js'
+import { readableMember, withReadableNames } from './readable-names.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
 import {
   capitalised,
@@ -50,10 +51,9 @@ import {
   presets,
   soleRepeatedElement,
 } from './recognising.js'
-import { readableMember, withReadableNames } from './readable-names.js'
 import { redefined, type Component, type SchemaContext, type SchemaSet } from './schema-set.js'
-import { namespacesOf, openExample } from './wildcards.js'
 import { builtinType, readSimpleType, type SimpleType } from './simple-types.js'
+import { namespacesOf, openExample } from './wildcards.js'
 
 /** A type or element that anonymous types inside it are named after. */
 interface Owner {

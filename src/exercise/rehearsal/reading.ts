@@ -1,7 +1,7 @@
-import { present } from '../../contract/present.js'
 import type { LineCounter, Node, ParsedNode } from 'yaml'
 import { nearestAdvice } from '../../contract/nearest.js'
 import { isPlainObject } from '../../contract/plain.js'
+import { present } from '../../contract/present.js'
 import { problem, type Problem } from '../../contract/problem.js'
 import { referencesIn, stepsOf } from '../../contract/templates.js'
 import { plainOfYaml } from '../input.js'

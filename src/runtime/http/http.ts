@@ -1,9 +1,7 @@
-import { openExchange, receive } from '../open-exchange.js'
 import { addressOf } from '../addresses.js'
+import type { Connection, ThisCall } from '../connection.js'
 import { checkCredential } from '../credentials.js'
 import { exchange, type Request, type Response } from '../exchange.js'
-import type { Connection, ThisCall } from '../connection.js'
-import { namesToValues } from '../headers.js'
 import {
   ContractBreach,
   InputRejected,
@@ -15,16 +13,17 @@ import {
   type Deviation,
   type Misfit,
 } from '../failures.js'
-import { hasManyDigits, parseJson } from '../json/parse-json.js'
-import { jsonText, type Present } from '../json/values.js'
-import { describeBody, isJson, textOf } from '../response-text.js'
+import { namesToValues } from '../headers.js'
 import { hearOfDeviations, readAnswerOf } from '../hearing.js'
 import { bodyAsItCame, jsonAsItCame } from '../json/as-it-came.js'
+import { hasManyDigits, parseJson } from '../json/parse-json.js'
+import { jsonText, type Present } from '../json/values.js'
+import { openExchange, receive } from '../open-exchange.js'
 import { reasonIn } from '../refusals.js'
-import type { HeaderReader } from './headers.js'
+import { describeBody, isJson, textOf } from '../response-text.js'
 import { climbs } from '../wire-address.js'
 import { odd, straightOf } from './as-promised.js'
-import { checkJson, checkMembers, fromJson, toJson } from './json.js'
+import type { HeaderReader } from './headers.js'
 import {
   factsOf,
   type AnyJsonMember,
@@ -32,6 +31,7 @@ import {
   type JsonMember,
   type JsonRef,
 } from './json-codec.js'
+import { checkJson, checkMembers, fromJson, toJson } from './json.js'
 import { encode, inCookie, inHeader, inPath, inQuery, written, type Style } from './parameters.js'
 import type { Security } from './security.js'
 

@@ -1,3 +1,4 @@
+import { brokenFacet, matches } from '../facets.js'
 import type { Deviation, Misfit } from '../failures.js'
 import { ContractBreach } from '../failures.js'
 import {
@@ -11,7 +12,6 @@ import {
   unsized,
   type SimpleJson,
 } from '../json/values.js'
-import { brokenFacet, matches } from '../facets.js'
 import { expected, brokenCount, join, unknownName } from '../violations.js'
 import { odd, straightOf } from './as-promised.js'
 import {

@@ -4,8 +4,8 @@ import { isObject } from '../json/values.js'
 import { listingOf, type Listing, type ListingPage } from '../listing.js'
 import { absolute, onOurHost } from '../service-links.js'
 import { sendAnd, type AnyHttpOperation, type HttpCall, type HttpOperation } from './http.js'
-import { fromJson } from './json.js'
 import { factsOf, type AnyJsonRef, type JsonFacts } from './json-codec.js'
+import { fromJson } from './json.js'
 
 /**
  * Lists that come in pages, each of which says where the next one is: by an address, in a header

@@ -1,7 +1,7 @@
-import { authorization, credentialsOf } from '../credentials.js'
 import type { Connection, Credential, ThisCall } from '../connection.js'
-import type { TokenPlace, TokenSource } from '../tokens.js'
+import { authorization, credentialsOf } from '../credentials.js'
 import { InputRejected, TransportFailure } from '../failures.js'
+import type { TokenPlace, TokenSource } from '../tokens.js'
 import { encode } from './parameters.js'
 
 /** A security scheme of the metadata: what kind of credential it takes, and where that goes. */

@@ -1,11 +1,11 @@
-import { openExchange, receive } from '../open-exchange.js'
+import type { Connection } from '../connection.js'
+import { type Response } from '../exchange.js'
+import { CallFailure, ContractBreach, type Deviation } from '../failures.js'
+import { namesToValues } from '../headers.js'
+import { hearOfDeviations, keepAnswer } from '../hearing.js'
 import { parseJson } from '../json/parse-json.js'
 import { readAnything } from '../json/values.js'
-import { namesToValues } from '../headers.js'
-import { type Response } from '../exchange.js'
-import type { Connection } from '../connection.js'
-import { CallFailure, ContractBreach, type Deviation } from '../failures.js'
-import { hearOfDeviations, keepAnswer } from '../hearing.js'
+import { openExchange, receive } from '../open-exchange.js'
 import { describeBody, isJson, textOf } from '../response-text.js'
 import {
   answerContent,
@@ -15,9 +15,9 @@ import {
   type HttpCall,
   type HttpOperation,
 } from './http.js'
-import { fromJson } from './json.js'
 import { factsOf, type AnyJsonRef } from './json-codec.js'
 import { jsonTextsOf } from './json-texts.js'
+import { fromJson } from './json.js'
 
 /**
  * Sends one call whose answer is a sequence: server-sent events (WHATWG HTML, section 9.2), lines

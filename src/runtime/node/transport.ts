@@ -1,6 +1,8 @@
-import { present } from '../present.js'
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
+import { present } from '../present.js'
+import { mostRedirects, redirected, type GuidedInit, type Trip } from '../redirects.js'
 import { CookieJar } from './cookies.js'
+import type { CompanyLogin } from './ntlm.js'
 import {
   nodePlatform,
   type Agent,
@@ -11,10 +13,8 @@ import {
   type RequestOptions,
   type Socket,
 } from './platform.js'
-import type { CompanyLogin } from './ntlm.js'
 import { proxyFor, tunnel, type Proxy } from './proxy.js'
 import { PlainResponse } from './response.js'
-import { mostRedirects, redirected, type GuidedInit, type Trip } from '../redirects.js'
 
 /**
  * How the transport reaches services, beside what the settings of a client say. All of it may be

@@ -1,6 +1,6 @@
 import { addressOf } from '../addresses.js'
-import { credentialsOf } from '../credentials.js'
 import type { Connection, ThisCall } from '../connection.js'
+import { credentialsOf } from '../credentials.js'
 import type { Response } from '../exchange.js'
 import { ContractBreach, ServiceFault } from '../failures.js'
 import { parseJson } from '../json/parse-json.js'

@@ -1,7 +1,7 @@
 import { brokenFacet } from '../facets.js'
-import { expected, join } from '../violations.js'
 import type { Misfit } from '../failures.js'
 import { isObject, show } from '../json/values.js'
+import { expected, join } from '../violations.js'
 import { isBinding, Reference } from './addresses.js'
 import {
   edmOf,

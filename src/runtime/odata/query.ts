@@ -1,8 +1,8 @@
-import { expected, join } from '../violations.js'
 import type { Misfit } from '../failures.js'
 import { isObject } from '../json/values.js'
-import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
+import { expected, join } from '../violations.js'
 import { unknownName } from './checking.js'
+import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
 import { isStructure, membersOf, settled, type AnyStructure } from './model.js'
 import type { Conditions } from './terms.js'
 

@@ -1,7 +1,7 @@
 import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
-import type { Protocol } from './protocol.js'
 import { edmOf, settled, type About, type AnyStructure } from './model.js'
+import type { Protocol } from './protocol.js'
 import { customOptions, listed, targetOf, type AnyQuery, type Option, option } from './query.js'
 
 /**

@@ -1,7 +1,7 @@
 import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
-import type { Protocol } from './protocol.js'
 import { edmOf, settled, type AnyStructure, type About } from './model.js'
+import type { Protocol } from './protocol.js'
 import {
   customOptions,
   encodeQuery,

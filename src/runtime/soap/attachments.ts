@@ -1,6 +1,6 @@
+import type { Response } from '../exchange.js'
 import { parameterOf, splitParts } from '../mime.js'
 import { binaryText, joinBytes } from '../plain.js'
-import type { Response } from '../exchange.js'
 import { textOfResponse } from './message-text.js'
 import { isOfParts, noParts, type Attachment, type Message, type Outgoing } from './parts.js'
 

@@ -1,5 +1,4 @@
 import { largest } from '../../../contract/lists.js'
-import { bytesToBase64 } from '../../../runtime/plain.js'
 import {
   edmOf,
   isStructure,
@@ -8,6 +7,7 @@ import {
   type AnyProperty,
   type AnyStructure,
 } from '../../../runtime/odata/model.js'
+import { bytesToBase64 } from '../../../runtime/plain.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
 
 /** A row with what it is: values in the shapes of the client. */

@@ -1,7 +1,7 @@
 import type { Operation, TypeId } from '../../../contract/contract.js'
-import { base64ToBytes, bytesToBase64 } from '../../../runtime/plain.js'
 import { isBinding, keyText } from '../../../runtime/odata/addresses.js'
 import { keyOf } from '../../../runtime/odata/model.js'
+import { base64ToBytes, bytesToBase64 } from '../../../runtime/plain.js'
 import type { PlayRequest, PlayResponse, Rows } from '../../dialect.js'
 import type { EntityLayout } from '../layout.js'
 import { aggregated } from './aggregation.js'

@@ -1,5 +1,5 @@
-import { marked, present } from '../../../contract/present.js'
 import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
+import { marked, present } from '../../../contract/present.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
 import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'

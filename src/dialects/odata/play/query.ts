@@ -1,5 +1,5 @@
-import { topLevel } from '../../../runtime/odata/query.js'
 import { membersOf } from '../../../runtime/odata/model.js'
+import { topLevel } from '../../../runtime/odata/query.js'
 import { writeStructure } from '../../../runtime/odata/structure.js'
 import { compare, evaluate, isTrue, type Scope } from './evaluate.js'
 import {
