@@ -140,8 +140,7 @@ function changed(saved: View, { add = [], remove = [], ...others }: View): View 
   return {
     ...rest,
     ...others,
-    ...filled({ add: added }),
-    ...filled({ remove: removed }),
+    ...filled({ add: added, remove: removed }),
   }
 }
 

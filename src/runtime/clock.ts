@@ -24,7 +24,7 @@ export function startClock({ settings, closed }: Connection, thisCall: ThisCall)
   const ending = new AbortController()
   let isOver = false
   const timeout = limit === Infinity ? undefined : setTimeout(onTime, limit)
-  const others = [closed.signal, thisCall.signal].filter((signal) => signal !== undefined)
+  const others = [closed.signal, thisCall.signal].flatMap((signal) => signal ?? [])
   const stops = others.map((signal) => whenAborted(signal, abort))
   if (others.some((signal) => signal.aborted)) abort()
 

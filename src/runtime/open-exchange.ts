@@ -72,7 +72,7 @@ export async function openExchange(
 function checkAddress({ settings, endpoints }: Connection, url: string): void {
   const addresses = Object.values(endpoints).map(({ address }) => address)
   const bases = [settings.url ?? '', ...addresses].filter((each) => url.startsWith(each))
-  const longest = Math.max(0, ...bases.map(({ length }) => length))
+  const longest = bases.sort((a, b) => b.length - a.length)[0]?.length ?? 0
   if (climbs(url.slice(longest)))
     throw new InputRejected('the call', [
       { path: '', message: 'makes an address with a step "." or "..": that leads elsewhere' },

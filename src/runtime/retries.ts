@@ -49,7 +49,7 @@ export function pause(
   milliseconds: number,
   ends: readonly (AbortSignal | undefined)[],
 ): Promise<void> {
-  const signals = ends.filter((signal) => signal !== undefined)
+  const signals = ends.flatMap((signal) => signal ?? [])
   return new Promise((resolve, reject) => {
     const end = (): void => {
       clearTimeout(timer)

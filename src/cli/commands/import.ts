@@ -80,7 +80,8 @@ function tellImported(imported: Imported, voice: Voice): void {
     count(typeCount, 'type'),
     count(contract.notes.length, 'note'),
   ]
-  print(`${counts.join(', ')}\n`)
+  print(counts.join(', '))
+  print('')
   const rows = endpoints.map((each) => [
     each.name,
     each.protocol,

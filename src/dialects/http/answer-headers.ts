@@ -53,8 +53,7 @@ function readHeader(
   const place = { steps: placeOf(header, [operation, name]), suffix: '' }
   const layout: HeaderLayout = {
     name,
-    ...marked({ explode: header.flag('explode') }),
-    ...marked({ json: /json/i.test(mediaType) }),
+    ...marked({ explode: header.flag('explode'), json: /json/i.test(mediaType) }),
   }
   return {
     name,

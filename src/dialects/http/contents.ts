@@ -67,7 +67,7 @@ export class ContentReader {
     const type: Type = several
       ? { kind: 'union', alternatives: types.map((each) => each.type) }
       : (types[0]?.type ?? { kind: 'anything' })
-    const layout: BodyLayout = { contents: layouts, ...(several ? { several } : {}) }
+    const layout: BodyLayout = { contents: layouts, ...marked({ several }) }
     const example = this.exampleOf(first)
     const body: InputField = {
       name: 'body',

@@ -272,8 +272,7 @@ export class JsonTrees {
     const [first, ...others] = contents.map((content) => this.content(content, typeOf(content)))
     return {
       ...first,
-      ...marked({ optional: body.optional }),
-      ...marked({ nullable: body.nullable }),
+      ...marked({ optional: body.optional, nullable: body.nullable }),
       ...filled({ others }),
     }
   }
@@ -322,8 +321,10 @@ export class JsonTrees {
       ...(format === undefined || (kind === 'xml' && type.kind === 'scalar')
         ? {}
         : { format: new Builtin(format.module, format.name) }),
-      ...marked({ json: kind === 'json' && kindOf(mediaType) !== 'json' }),
-      ...marked({ raw: kind === 'bytes' && isStructuredText(kindOf(mediaType)) }),
+      ...marked({
+        json: kind === 'json' && kindOf(mediaType) !== 'json',
+        raw: kind === 'bytes' && isStructuredText(kindOf(mediaType)),
+      }),
       ...(encoding === undefined
         ? {}
         : {
@@ -347,9 +348,7 @@ export class JsonTrees {
     const { explode, json } = field.layout as HeaderLayout
     return {
       is: this.of(field.type, true),
-      ...marked({ optional: field.optional }),
-      ...(explode === true ? { explode } : {}),
-      ...(json === true ? { json } : {}),
+      ...marked({ optional: field.optional, explode: explode === true, json: json === true }),
     }
   }
 
@@ -459,11 +458,9 @@ export class JsonTrees {
       in: place,
       ...(name === field.name ? {} : { name }),
       is: this.of(field.type, false),
-      ...marked({ optional: field.optional }),
-      ...marked({ nullable: field.nullable }),
+      ...marked({ optional: field.optional, nullable: field.nullable }),
       ...present({ style, explode }),
-      ...(allowReserved === true ? { allowReserved } : {}),
-      ...marked({ json: asJson === true }),
+      ...marked({ allowReserved: allowReserved === true, json: asJson === true }),
       ...present({ whole }),
     }
   }
@@ -473,8 +470,7 @@ export class JsonTrees {
     for (const field of fields) {
       const value = {
         is: this.of(field.type, true),
-        ...marked({ optional: field.optional }),
-        ...marked({ nullable: field.nullable }),
+        ...marked({ optional: field.optional, nullable: field.nullable }),
       }
       Object.defineProperty(members, field.name, { value, enumerable: true })
     }

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import type { Contract, Type } from '../../contract/contract.js'
 import { typeLayout } from './layout.js'
 import type { Rule } from './rules.js'
@@ -105,7 +106,7 @@ function memberWords(rule: Keywords, depth: number): string[] {
   if ('propertyNames' in rule)
     said.push(`names of members: ${condition(rule['propertyNames'] as Rule, depth + 1)}`)
   for (const keyword of ['additionalProperties', 'unevaluatedProperties'])
-    said.push(...othersWords(rule, keyword, 'members', depth))
+    addAll(said, othersWords(rule, keyword, 'members', depth))
   return said
 }
 
@@ -114,7 +115,7 @@ function itemWords(rule: Keywords, depth: number): string[] {
     statements(each, depth + 1).map((text) => `item ${at + 1} ${text}`),
   )
   for (const keyword of ['items', 'unevaluatedItems'])
-    said.push(...othersWords(rule, keyword, 'items', depth))
+    addAll(said, othersWords(rule, keyword, 'items', depth))
   if ('contains' in rule) said.push(containsText(rule, depth))
   return said
 }

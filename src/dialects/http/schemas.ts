@@ -892,9 +892,11 @@ export class SchemaReader {
       ...(described.documentation === undefined && target !== schema
         ? documented(target)
         : described),
-      ...marked({ deprecated: flagged('deprecated') }),
-      ...marked({ readOnly: flagged('readOnly') }),
-      ...marked({ writeOnly: flagged('writeOnly') }),
+      ...marked({
+        deprecated: flagged('deprecated'),
+        readOnly: flagged('readOnly'),
+        writeOnly: flagged('writeOnly'),
+      }),
       ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
       ...exampleOf(schema, target, this.rules, this.notes),
       ...fieldLayout(schema, target, this.notes),

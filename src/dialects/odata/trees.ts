@@ -82,8 +82,7 @@ export class ODataTrees {
     return {
       type: type.id,
       ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
-      ...marked({ abstract: type.abstract === true }),
-      ...marked({ open: type.open === true }),
+      ...marked({ abstract: type.abstract === true, open: type.open === true }),
       ...present({ keys: type.keys, keyPaths }),
       members: Object.fromEntries(
         type.fields
@@ -117,9 +116,11 @@ export class ODataTrees {
       }),
       ...(navigation === undefined ? {} : { navigation: true }),
       ...(navigation?.set === undefined ? {} : { binds: navigation.set }),
-      ...(computed === true ? { computed } : {}),
-      ...(immutable === true ? { immutable } : {}),
-      ...(later === true ? { later } : {}),
+      ...marked({
+        computed: computed === true,
+        immutable: immutable === true,
+        later: later === true,
+      }),
       ...present({ name: wire }),
     }
   }
@@ -161,7 +162,7 @@ export class ODataTrees {
           ? {}
           : { restricted: restricted as Tree }),
         ...present({ streams }),
-        ...(media === true ? { media } : {}),
+        ...marked({ media: media === true }),
         ...(targets === undefined
           ? {}
           : {
@@ -205,7 +206,7 @@ export class ODataTrees {
   private bound({ many, cast, ...place }: NonNullable<InvocationLayout['on']>): CodecTree {
     return {
       ...this.resource(place),
-      ...(many === true ? { many } : {}),
+      ...marked({ many: many === true }),
       ...present({ cast }),
     }
   }
@@ -214,7 +215,7 @@ export class ODataTrees {
     return {
       path,
       of: new CodecReference(entity, false),
-      ...(singleton === true ? { singleton } : {}),
+      ...marked({ singleton: singleton === true }),
       ...(within === undefined ? {} : { within: within.map((step) => this.resource(step)) }),
     }
   }

@@ -314,7 +314,7 @@ export class CodecTrees {
         open,
       ),
       ...choicesTree(record.choices),
-      ...(anyOrder === true ? { anyOrder } : {}),
+      ...marked({ anyOrder: anyOrder === true }),
       ...(subtypes.length === 0 ? {} : { subtypes: new LateList(subtypes) }),
     }
   }
@@ -329,8 +329,10 @@ export class CodecTrees {
     return {
       [place]: codec,
       ...present({ type: typeName }),
-      ...marked({ optional: field.optional }),
-      ...marked({ nillable: field.nullable || list?.itemNullable === true }),
+      ...marked({
+        optional: field.optional,
+        nillable: field.nullable || list?.itemNullable === true,
+      }),
       ...(list === undefined ? {} : { repeated: true as const }),
       ...(list?.minItems === undefined ? {} : { min: list.minItems }),
       ...(list?.maxItems === undefined ? {} : { max: list.maxItems }),
@@ -346,8 +348,7 @@ export class CodecTrees {
     return {
       // Of texts alone there is no group, only texts.
       group: item?.kind === 'reference' ? this.of(item, late) : { members: {} },
-      ...marked({ optional: optional }),
-      ...marked({ mixed: mixed }),
+      ...marked({ optional: optional, mixed: mixed }),
       ...(type.kind !== 'list' || type.minItems === undefined ? {} : { min: type.minItems }),
       ...(type.kind !== 'list' || type.maxItems === undefined ? {} : { max: type.maxItems }),
     }
@@ -406,7 +407,7 @@ function choicesTree(choices: readonly Choice[] | undefined): { readonly choices
         members: fields,
         ...(required.length === fields.length ? {} : { required }),
       })),
-      ...(optional === true ? { optional } : {}),
+      ...marked({ optional: optional === true }),
     })),
   }
 }
