@@ -21,7 +21,7 @@ export interface EachOptions extends CallOptions {
   /** A JSONPath: what of each answer counts. */
   readonly pick?: string | undefined
   /** Go on with an earlier run that was stopped or had failing rows; or start over. */
-  readonly manner: 'start' | 'resume' | 'overwrite'
+  readonly mode: 'start' | 'resume' | 'overwrite'
   /** Ends the run: calls that are under way are waited for. */
   readonly signal?: AbortSignal | undefined
   readonly onProgress?: ((progress: Progress) => void) | undefined
@@ -66,13 +66,13 @@ export async function callEach(
   const client = await readyClient(reference, options)
   const ready = await client.operation(wanted)
   const inputOf = await rowInputs(ready, file, options)
-  const { rows, contents } = await checkRows(file, inputOf, options.manner === 'resume')
+  const { rows, contents } = await checkRows(file, inputOf, options.mode === 'resume')
   const operation = pathOf(ready.operation)
   const results = await RowResults.open(
     join(dirname(file), `${basename(file, extname(file))}.${operation}.unfinished.ndjson`),
     { tolmach: 'rows', contract: ready.open.name, operation, rows: await fileDigest(file) },
     file,
-    options.manner,
+    options.mode,
     contents,
   )
   const before = results.counts.done

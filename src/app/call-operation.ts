@@ -1,10 +1,15 @@
 import { parseAssignment, parseInput } from '../exercise/input.js'
-import { callReady, type Called, type Manner, type WrittenInput } from './call-ready.js'
+import { callReady, type Called, type CallWishes, type WrittenInput } from './call-ready.js'
 import { readyClient, type ClientOptions } from './ready-client.js'
 
-export { callReady, type Called, type Manner, type WrittenInput } from './call-ready.js'
+export {
+  callReady,
+  type Called,
+  type CallWishes as Manner,
+  type WrittenInput,
+} from './call-ready.js'
 
-export interface CallOptions extends ClientOptions, Manner {
+export interface CallOptions extends ClientOptions, CallWishes {
   /** The text of an input, with what to call it in messages. */
   readonly input?: { readonly text: string; readonly what: string } | undefined
   /** `path=value`, on top of the input. */

@@ -59,13 +59,13 @@ function inputProblem(
   operation: Operation,
   { contract }: CallContext,
 ): Problem {
-  const { misfits } = failure
-  const count = misfits.length === 1 ? 'one place' : `${misfits.length} places`
+  const { misfits: violations } = failure
+  const count = violations.length === 1 ? 'one place' : `${violations.length} places`
   return problem(
     'TM-1013',
     { count, contract, operation: pathOf(operation) },
     {
-      details: misfits.map(({ path, message }) => `${path || 'the input'}: ${message}`),
+      details: violations.map(({ path, message }) => `${path || 'the input'}: ${message}`),
       cause: failure,
       side: { of: 'caller', because: 'On your side: the service was not asked.' },
     },
@@ -103,8 +103,8 @@ function reasonOf({ cause, answer, message }: TransportFailure): string {
 const mostTold = { places: 10, characters: 400 }
 
 /** What else is not as promised, and how the answer begins. */
-function breachDetails({ misfits, answer }: ContractBreach): string[] {
-  const others = misfits
+function breachDetails({ misfits: violations, answer }: ContractBreach): string[] {
+  const others = violations
     .slice(0, -1)
     .slice(0, mostTold.places)
     .map(({ path, message }) => `${path === '' ? 'the answer' : path} ${message}`)

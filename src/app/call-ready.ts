@@ -12,7 +12,7 @@ import { callProblem } from './call-problems.js'
 import type { ReadyOperation } from './ready-client.js'
 
 /** How calls are made. */
-export interface Manner {
+export interface CallWishes {
   /** Of a list that comes page by page: fetch every page, and not only the first hundred rows. */
   readonly all?: boolean | undefined
   /** Send nothing; tell what would be sent. */
@@ -66,10 +66,10 @@ const usualTimeLimit = 60_000
 export async function callReady(
   ready: ReadyOperation,
   written: WrittenInput,
-  manner: Manner & { readonly timeLimit?: number | undefined },
+  wishes: CallWishes & { readonly timeLimit?: number | undefined },
 ): Promise<Called> {
   const { open, operation, endpoint, address, client } = ready
-  const opened = manner.preview === true ? undefined : await ready.session?.open()
+  const opened = wishes.preview === true ? undefined : await ready.session?.open()
   const assignments = [
     ...ready.proof.inputs,
     ...(opened?.inputs ?? []),
@@ -80,10 +80,10 @@ export async function callReady(
     readBytes(resolve(written.folder ?? '.', path), path),
   )
   const result = await client.call(operation, input, {
-    mostRows: manner.all === true ? Infinity : usualRows,
-    preview: manner.preview === true,
-    checkAnswer: manner.uncheckedAnswer !== true,
-    ...present({ wait: manner.wait }),
+    mostRows: wishes.all === true ? Infinity : usualRows,
+    preview: wishes.preview === true,
+    checkAnswer: wishes.uncheckedAnswer !== true,
+    ...present({ wait: wishes.wait }),
     ...(opened === undefined ? {} : { headers: opened.headers }),
   })
   const failed = 'failure' in result && !wasNotSent(result.failure)
@@ -100,7 +100,7 @@ export async function callReady(
     result,
     request: result.request,
     problem: failed
-      ? await callProblem(result, operation, manner.timeLimit ?? usualTimeLimit, {
+      ? await callProblem(result, operation, wishes.timeLimit ?? usualTimeLimit, {
           contract: open.name,
           isKept: open.kept !== undefined,
           address,

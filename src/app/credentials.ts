@@ -27,7 +27,7 @@ export interface Person {
 }
 
 /** What proves who calls, in the forms that a call needs it in. */
-export interface Proof {
+export interface ResolvedCredential {
   /** For the client's settings. */
   readonly credentials: readonly Credential[]
   /** For the transport below it. */
@@ -41,7 +41,7 @@ export interface Proof {
   readonly kinds: readonly string[]
 }
 
-export const noProof: Proof = {
+export const noCredential: ResolvedCredential = {
   credentials: [],
   transport: {},
   headers: {},
@@ -58,17 +58,17 @@ export const noProof: Proof = {
  * @throws Problem TM-1024 when there is no such credential, TM-1023 when a variable is not set,
  *   TM-1007 for files of certificates
  */
-export async function proofFor(
+export async function resolveCredential(
   project: Project,
   choice: CredentialChoice | undefined,
   person: Person | undefined,
   isPreview = false,
-): Promise<Proof> {
-  if (choice === undefined) return noProof
+): Promise<ResolvedCredential> {
+  if (choice === undefined) return noCredential
   const chosen =
     typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
   const variables = await variablesOf(project.folder)
-  let proof = noProof
+  let resolved = noCredential
   for (const [scheme, name] of chosen) {
     const entry = Object.hasOwn(project.credentials, name) ? project.credentials[name] : undefined
     if (entry === undefined)
@@ -77,11 +77,11 @@ export async function proofFor(
         nearest: nearestAdvice(name, Object.keys(project.credentials)),
       })
     const made = isPreview
-      ? await previewOf(project.folder, name, scheme, entry, variables)
-      : await proofOf(project.folder, name, scheme, entry, variables, person)
-    proof = together(proof, made)
+      ? await previewedEntry(project.folder, name, scheme, entry, variables)
+      : await resolvedEntry(project.folder, name, scheme, entry, variables, person)
+    resolved = together(resolved, made)
   }
-  return proof
+  return resolved
 }
 
 /** The environment, and below it what a file `.env` in the project's folder says. */
@@ -99,35 +99,35 @@ export async function variablesOf(folder: string): Promise<Map<string, string>> 
 const masked = '***'
 
 /** What stands for a proof where nothing is sent. */
-async function previewOf(
+async function previewedEntry(
   folder: string,
   name: string,
   scheme: string | undefined,
   entry: CredentialEntry,
   variables: Map<string, string>,
-): Promise<Proof> {
+): Promise<ResolvedCredential> {
   // A certificate travels below what is shown; a token that is not had yet stands as one.
-  if (entry.kind === 'certificate') return { ...noProof, kinds: ['certificate'] }
+  if (entry.kind === 'certificate') return { ...noCredential, kinds: ['certificate'] }
   const shown: CredentialEntry = entry.kind === 'oauth2' ? { kind: 'bearer', token: masked } : entry
   const nobody: Person = {
     isThere: false,
     ask: () => Promise.resolve(masked),
     tell: () => undefined,
   }
-  return proofOf(folder, name, scheme, shown, variables, nobody)
+  return resolvedEntry(folder, name, scheme, shown, variables, nobody)
 }
 
-async function proofOf(
+async function resolvedEntry(
   folder: string,
   name: string,
   scheme: string | undefined,
   entry: CredentialEntry,
   variables: Map<string, string>,
   person: Person | undefined,
-): Promise<Proof> {
+): Promise<ResolvedCredential> {
   const values = new CredentialValues(folder, name, variables, person)
-  const inSettings = (credential: Credential): Proof => ({
-    ...noProof,
+  const inSettings = (credential: Credential): ResolvedCredential => ({
+    ...noCredential,
     credentials: [{ ...credential, ...present({ scheme }) }],
     kinds: [entry.kind],
   })
@@ -142,9 +142,13 @@ async function proofOf(
     case 'bearer':
       return inSettings({ kind: 'bearer', token: await values.secret(entry.token, 'token') })
     case 'ntlm':
-      return { ...noProof, kinds: ['ntlm'], transport: await companyLogin(entry, values) }
+      return { ...noCredential, kinds: ['ntlm'], transport: await companyLogin(entry, values) }
     case 'certificate':
-      return { ...noProof, kinds: ['certificate'], transport: await certificate(entry, values) }
+      return {
+        ...noCredential,
+        kinds: ['certificate'],
+        transport: await certificate(entry, values),
+      }
     case 'oauth2': {
       const login = await tokenLogin(entry, values)
       const { authorizeUrl } = entry
@@ -255,15 +259,15 @@ async function tokenLogin(entry: CredentialEntry, values: CredentialValues): Pro
 function keyProof(
   { input, place, name }: CredentialEntry,
   key: string,
-  inSettings: (credential: Credential) => Proof,
-): Proof {
-  const proof: Proof = { ...noProof, kinds: ['key'] }
+  inSettings: (credential: Credential) => ResolvedCredential,
+): ResolvedCredential {
+  const resolved: ResolvedCredential = { ...noCredential, kinds: ['key'] }
   if (input !== undefined)
-    return { ...proof, inputs: [{ written: input, path: parsePath(input), text: key }] }
+    return { ...resolved, inputs: [{ written: input, path: parsePath(input), text: key }] }
   if (place === undefined || name === undefined) return inSettings({ kind: 'key', value: key })
-  if (place === 'query') return { ...proof, query: { [name]: key } }
-  if (place === 'header') return { ...proof, headers: { [name]: key } }
-  return { ...proof, headers: { cookie: `${name}=${key}` } }
+  if (place === 'query') return { ...resolved, query: { [name]: key } }
+  if (place === 'header') return { ...resolved, headers: { [name]: key } }
+  return { ...resolved, headers: { cookie: `${name}=${key}` } }
 }
 
 type OAuth = Extract<Credential, { kind: 'oauth2' }>
@@ -312,7 +316,7 @@ async function loggedIn(
   }
 }
 
-function together(one: Proof, other: Proof): Proof {
+function together(one: ResolvedCredential, other: ResolvedCredential): ResolvedCredential {
   const cookie = [one.headers['cookie'], other.headers['cookie']].filter(
     (each) => each !== undefined,
   )

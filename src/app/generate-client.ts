@@ -1,3 +1,4 @@
+import { compareTexts } from '../contract/ordering.js'
 import { posix, resolve, sep } from 'node:path'
 import type { Contract, Note } from '../contract/contract.js'
 import { filled, present } from '../contract/present.js'
@@ -224,7 +225,7 @@ async function summaryOf({
 }: BuiltClient): Promise<Omit<Generated, keyof Differences>> {
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)
-  const sorted = [...operations].sort((a, b) => (a.path.join('.') < b.path.join('.') ? -1 : 1))
+  const sorted = [...operations].sort((a, b) => compareTexts(a.path.join('.'), b.path.join('.')))
   const folder = entry.folder.split(sep).join('/')
   return {
     contract: open.name,

@@ -23,7 +23,7 @@ import { sharedName } from '../project/runtime-folder.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './client-names.js'
-import { noProof, proofFor, type Person } from './credentials.js'
+import { noCredential, resolveCredential, type Person } from './credentials.js'
 import { metadataFetch } from './metadata-fetch.js'
 import {
   cacheContract,
@@ -150,11 +150,13 @@ async function fetchFor(
   location: string,
   { credential, person }: ImportOptions,
 ): Promise<ReturnType<typeof metadataFetch> | undefined> {
-  const proof =
-    credential === undefined ? noProof : await proofFor(await projectIn(folder), credential, person)
+  const resolved =
+    credential === undefined
+      ? noCredential
+      : await resolveCredential(await projectIn(folder), credential, person)
   const isFetched = isWebAddress(location) && URL.canParse(location)
   const canProve = credential !== undefined || person !== undefined
-  return isFetched && canProve ? metadataFetch(location, proof, person) : undefined
+  return isFetched && canProve ? metadataFetch(location, resolved, person) : undefined
 }
 
 interface Keeping {

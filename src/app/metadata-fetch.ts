@@ -4,7 +4,7 @@ import { keepSecret } from '../exercise/masking.js'
 import type { Connection, Credential } from '../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../runtime/node/transport.js'
 import { openExchange } from '../runtime/open-exchange.js'
-import { noProof, type Person, type Proof } from './credentials.js'
+import { noCredential, type Person, type ResolvedCredential } from './credentials.js'
 import { toolName } from './package-files.js'
 
 /**
@@ -16,21 +16,21 @@ import { toolName } from './package-files.js'
  */
 export function metadataFetch(
   location: string,
-  named: Proof,
+  named: ResolvedCredential,
   person: Person | undefined,
   ca?: string,
 ): WebFetch {
   const { origin, host } = new URL(location)
-  const connect = (proof: Proof): Connection => {
+  const connect = (resolved: ResolvedCredential): Connection => {
     const transport: NodeTransportSettings = {
       userAgent: toolName(),
-      ...proof.transport,
+      ...resolved.transport,
       ...present({ ca }),
     }
     return {
       settings: {
-        headers: proof.headers,
-        credential: proof.credentials,
+        headers: resolved.headers,
+        credential: resolved.credentials,
         fetch: nodeTransport(transport),
         timeLimit: Infinity,
       },
@@ -38,9 +38,9 @@ export function metadataFetch(
       closed: new AbortController(),
     }
   }
-  const stranger = connect(noProof)
+  const stranger = connect(noCredential)
   let known = connect(named)
-  let isAsked = named !== noProof
+  let isAsked = named !== noCredential
   let isProven = isAsked
   const send = async (
     connection: Connection,
@@ -71,18 +71,21 @@ export function metadataFetch(
 }
 
 /** A user and a password as the service wants to have them proven. */
-function proofOffered(offered: string, user: string, password: string): Proof {
+function proofOffered(offered: string, user: string, password: string): ResolvedCredential {
   if (/\bdigest\b/i.test(offered))
-    return { ...noProof, credentials: [{ kind: 'digest', user, password }] satisfies Credential[] }
+    return {
+      ...noCredential,
+      credentials: [{ kind: 'digest', user, password }] satisfies Credential[],
+    }
   const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
   if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered))
     return {
-      ...noProof,
+      ...noCredential,
       transport: {
         companyLogin: { user: name, password, ...present({ domain }) },
       },
     }
-  return { ...noProof, credentials: [{ kind: 'basic', user, password }] }
+  return { ...noCredential, credentials: [{ kind: 'basic', user, password }] }
 }
 
 function withQuery(url: string, query: Readonly<Record<string, string>>): string {

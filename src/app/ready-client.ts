@@ -20,7 +20,13 @@ import { bytesDigest } from '../project/snapshot.js'
 import type { Credential, Settings } from '../runtime/connection.js'
 import { callReady } from './call-ready.js'
 import { clientStateWithRuntime } from './client-state.js'
-import { noProof, proofFor, variablesOf, type Person, type Proof } from './credentials.js'
+import {
+  noCredential,
+  resolveCredential,
+  variablesOf,
+  type Person,
+  type ResolvedCredential,
+} from './credentials.js'
 import {
   findOperation,
   inputsDigest,
@@ -81,7 +87,7 @@ export interface ReadyOperation {
   /** The media type to ask for, where the contract makes that an input. */
   readonly acceptInput: string | undefined
   /** What proves who calls. */
-  readonly proof: Proof
+  readonly proof: ResolvedCredential
   /** The session that it is called in, where the project says so. */
   readonly session: Session | undefined
 }
@@ -113,7 +119,7 @@ export interface ReadyClient {
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
   const site = options.at === undefined ? undefined : siteOf(open, options.at)
-  const proof = await proofOf(open, site, options)
+  const resolved = await proofOf(open, site, options)
   for (const [name, value] of Object.entries(options.headers ?? {}))
     if (isSecretHeader(name)) keepHeader(value)
   const folder = open.kept?.project.folder
@@ -121,7 +127,7 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
     site?.ca === undefined || folder === undefined
       ? undefined
       : await readTextFile(resolve(folder, site.ca))
-  const maker = new ReadyOperations(open, options, site, proof, ca)
+  const maker = new ReadyOperations(open, options, site, resolved, ca)
   return {
     open,
     operation: (wanted) => maker.operation(wanted),
@@ -134,10 +140,10 @@ async function proofOf(
   open: OpenContract,
   site: SiteEntry | undefined,
   { credential, person, preview }: ClientOptions,
-): Promise<Proof> {
+): Promise<ResolvedCredential> {
   const { kept, contract } = open
   if (kept === undefined) {
-    if (credential === undefined) return noProof
+    if (credential === undefined) return noCredential
     throw problem('TM-1010', {
       option: '--credential',
       reason: 'credentials belong to a project, and this contract is not in one',
@@ -145,7 +151,7 @@ async function proofOf(
     })
   }
   const choice = credential ?? site?.credential ?? kept.entry.credential
-  const given = await proofFor(kept.project, choice, person, preview === true)
+  const given = await resolveCredential(kept.project, choice, person, preview === true)
   const credentials = await confirmedTokens(contract, given.credentials, person)
   checkSchemes(contract, credentials)
   return { ...given, credentials }
@@ -173,7 +179,7 @@ class ReadyOperations {
   private readonly open: OpenContract
   private readonly options: ClientOptions
   private readonly site: SiteEntry | undefined
-  private readonly proof: Proof
+  private readonly proof: ResolvedCredential
   private readonly ca: string | undefined
   /** A client of thousands of operations takes seconds to load; most calls want one of them. */
   private readonly isLarge: boolean
@@ -185,19 +191,19 @@ class ReadyOperations {
     open: OpenContract,
     options: ClientOptions,
     site: SiteEntry | undefined,
-    proof: Proof,
+    resolved: ResolvedCredential,
     ca: string | undefined,
   ) {
     this.open = open
     this.options = options
     this.site = site
-    this.proof = proof
+    this.proof = resolved
     this.ca = ca
     this.isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
   }
 
   async operation(wanted: string): Promise<ReadyOperation> {
-    const { open, options, proof } = this
+    const { open, options, proof: resolved } = this
     const operation = findOperation(open, wanted)
     const endpoint = chooseEndpoint(open, operation, options.endpoint)
     const address = await this.addressOf(endpoint)
@@ -220,7 +226,7 @@ class ReadyOperations {
       from: aside === undefined ? 'its folder' : 'built aside',
       aside,
       acceptInput: acceptIsInput ? options.accept : undefined,
-      proof,
+      proof: resolved,
       session: session?.isOwn(pathOf(operation)) === true ? undefined : session,
     }
   }
@@ -261,7 +267,7 @@ class ReadyOperations {
     url: string,
     accept: string | undefined,
   ): Settings {
-    const { options, site, proof, open } = this
+    const { options, site, proof: resolved, open } = this
     const entry = open.kept?.entry
     const { retries, timeLimit } = options
     const savesAll = options.savesBytes === true && answersBytes(operation)
@@ -269,8 +275,8 @@ class ReadyOperations {
       url,
       endpoint: endpoint.name,
       ...filled({
-        headers: { ...proof.headers, ...options.headers, ...present({ accept }) },
-        credential: proof.credentials,
+        headers: { ...resolved.headers, ...options.headers, ...present({ accept }) },
+        credential: resolved.credentials,
       }),
       ...present({
         retries,

@@ -9,8 +9,8 @@ import type { Rehearsal } from '../exercise/rehearsal/format.js'
 import {
   play,
   type RehearsalReport,
-  type Stage,
-  type StageAnswer,
+  type StepCaller,
+  type CalledStep,
   type StepReport,
 } from '../exercise/rehearsal/playing.js'
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
@@ -134,7 +134,7 @@ function maskedTable({ headings, rows }: Table): Table {
 }
 
 /** Calls the steps of a rehearsal: the clients of its contracts are each made ready once. */
-class RehearsalCalls implements Stage {
+class RehearsalCalls implements StepCaller {
   private readonly rehearsal: Rehearsal
   private readonly options: RehearseOptions
   private readonly recorder: Recorder
@@ -154,7 +154,7 @@ class RehearsalCalls implements Stage {
     return rows
   }
 
-  async call(...[step, contract, input]: Parameters<Stage['call']>): Promise<StageAnswer> {
+  async call(...[step, contract, input]: Parameters<StepCaller['call']>): Promise<CalledStep> {
     const { file } = this.rehearsal
     if (contract === undefined) {
       const reason = 'neither the step nor the rehearsal names a contract'
@@ -196,10 +196,7 @@ class RehearsalCalls implements Stage {
   }
 }
 
-function stageAnswer(
-  contract: string,
-  { operation, result, problem: failed }: Called,
-): StageAnswer {
+function stageAnswer(contract: string, { operation, result, problem: failed }: Called): CalledStep {
   const { failure, exchanges, milliseconds } = result
   const fault = failure instanceof ServiceFault ? failure : undefined
   const status = exchanges.at(-1)?.response.status

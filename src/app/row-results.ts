@@ -91,7 +91,7 @@ export class RowResults {
   /**
    * Opens the file of a run.
    *
-   * @param manner `start` a new one, `resume` an earlier one, or start over with `overwrite`
+   * @param mode `start` a new one, `resume` an earlier one, or start over with `overwrite`
    * @param contents what the rows say, as digests by their numbers: by these, what was done is known
    *   when the file was corrected meanwhile
    * @throws Problem TM-1019 when there is an unfinished one and nobody says what to do with it,
@@ -102,7 +102,7 @@ export class RowResults {
     path: string,
     mark: RunMark,
     rowsFile: string,
-    manner: 'start' | 'resume' | 'overwrite',
+    mode: 'start' | 'resume' | 'overwrite',
     contents: readonly string[] = [],
   ): Promise<RowResults> {
     const earlier = await open(path, 'r+').catch(() => undefined)
@@ -110,23 +110,23 @@ export class RowResults {
       const results = new RowResults(path, earlier, 0)
       const found = await results.load()
       const isSame = found !== undefined && JSON.stringify(found) === JSON.stringify(mark)
-      if (manner === 'resume' && isSame) return results
+      if (mode === 'resume' && isSame) return results
       const isCorrected = found?.contract === mark.contract && found.operation === mark.operation
       const matched =
-        manner === 'resume' && isCorrected
+        mode === 'resume' && isCorrected
           ? results.matched(mark, contents, rowsFile)
           : Promise.resolve(undefined)
       const goneOn = await matched.finally(() => earlier.close())
       if (goneOn !== undefined) return goneOn
-      if (manner === 'resume')
+      if (mode === 'resume')
         throw problem('TM-1010', {
           option: '--resume',
           reason: `${path} tells of a run over other rows, or of another operation`,
           remedy: 'Start over with --overwrite.',
         })
-      if (manner === 'start' && found !== undefined)
+      if (mode === 'start' && found !== undefined)
         throw problem('TM-1019', { file: rowsFile, done: results.counts.done })
-    } else if (manner === 'resume')
+    } else if (mode === 'resume')
       throw problem('TM-1010', {
         option: '--resume',
         reason: `there is nothing to go on with: no earlier run over ${rowsFile} was stopped or had failing rows`,

@@ -4,7 +4,7 @@ import { askInputs, type Question, type Replies, type Reply } from '../app/ask-i
 import { callReady, writtenInput, type CallOptions, type Called } from '../app/call-operation.js'
 import { readyClient } from '../app/ready-client.js'
 import { proseLines } from './tables.js'
-import { say, tellAll, type Voice } from './terminal.js'
+import { say, tellAll, type Output } from './terminal.js'
 
 /**
  * Lines from standard input, whether somebody types them or they come through a pipe; prompts go to
@@ -55,7 +55,7 @@ export async function askAndCall(
   wanted: string,
   options: CallOptions,
   show: (called: Called) => Promise<number>,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   const client = await readyClient(contract, options)
   const ready = await client.operation(wanted)
@@ -67,11 +67,11 @@ export async function askAndCall(
   )
   const { operation, open } = ready
   say(
-    voice,
+    output,
     `${pc.bold(operation.path.join('.'))}\n${proseLines(operation.documentation).join('\n')}`.trimEnd(),
   )
   say(
-    voice,
+    output,
     pc.dim(
       'Enter keeps what stands in brackets, - leaves it out, ? tells more, q ends. A backslash in front makes any of them a text.\n',
     ),
@@ -81,16 +81,16 @@ export async function askAndCall(
   try {
     for (;;) {
       const assignments = await askInputs(open.contract, operation, base.plain, last, (question) =>
-        askOne(question, lines, voice),
+        askOne(question, lines, output),
       )
       if (assignments === undefined) return exit
       const called = await callReady(ready, { ...base, assignments }, options)
-      say(voice, '')
+      say(output, '')
       exit = await show(called)
-      say(voice, '')
+      say(output, '')
       const again = await lines.next(pc.dim('Again? Enter asks for the inputs once more, q ends: '))
       if (again === undefined || isEnd(again)) return exit
-      say(voice, '')
+      say(output, '')
     }
   } finally {
     lines.close()
@@ -98,9 +98,9 @@ export async function askAndCall(
   }
 }
 
-async function askOne(question: Question, lines: Lines, voice: Voice): Promise<Reply> {
+async function askOne(question: Question, lines: Lines, output: Output): Promise<Reply> {
   const { path, type, required, rules, documentation, before, opens, complaint } = question
-  if (complaint !== undefined) say(voice, pc.yellow(`  ${complaint}`))
+  if (complaint !== undefined) say(output, pc.yellow(`  ${complaint}`))
   const facts = [type, ...(required ? ['required'] : []), ...(rules === '' ? [] : [rules])].join(
     ', ',
   )
@@ -116,7 +116,7 @@ async function askOne(question: Question, lines: Lines, voice: Voice): Promise<R
     if (text === '+' && opens) return { kind: 'open' }
     if (text !== '?') return { kind: 'text', text: /^\\[-+?q\\]/.test(text) ? text.slice(1) : text }
     say(
-      voice,
+      output,
       documentation === undefined
         ? pc.dim('  The metadata says nothing more of it.')
         : proseLines(documentation)

@@ -3,7 +3,7 @@ import { pc } from './colours.js'
 import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
 import { exitCodes } from '../app/problems.js'
 import { outcomeFormat, outcomeTable, outcomeTexts, saveOutcomes } from '../app/save-outcomes.js'
-import { count, print, printPiece, progress, say, showsProgress, type Voice } from './terminal.js'
+import { count, print, printPiece, progress, say, showsProgress, type Output } from './terminal.js'
 
 /** So many rows of the table, and so many failing rows behind it, are shown. */
 const mostShown = { rows: 100, failures: 20 }
@@ -23,7 +23,7 @@ export async function runEach(
   operation: string,
   file: string,
   command: EachCommand,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   if (command.save !== undefined) outcomeFormat(command.save)
   // Left to itself, V8 lets what is done with pile up before it looks for it: with very many rows
@@ -33,25 +33,25 @@ export async function runEach(
   const onInterrupt = (): void => {
     if (stop.signal.aborted) process.exit(interrupted)
     stop.abort()
-    say(voice, 'Waiting for the calls that are under way; Ctrl-C again ends at once.')
+    say(output, 'Waiting for the calls that are under way; Ctrl-C again ends at once.')
   }
   process.on('SIGINT', onInterrupt)
   try {
     const run = await callEach(contract, operation, file, {
       ...command,
       signal: stop.signal,
-      onProgress: progressLine(voice),
+      onProgress: progressLine(output),
     })
-    progress(voice)
+    progress(output)
     const whole = run.stopped === undefined && run.failed === 0
     try {
       if (command.save !== undefined)
         await saveOutcomes(command.save, run, command.columns, command.exact)
-      await printOutcomes(run, command, voice)
+      await printOutcomes(run, command, output)
     } finally {
       await run.results.close(!whole)
     }
-    tellEnd(run, command.save, voice)
+    tellEnd(run, command.save, output)
     if (run.stopped === 'asked') return interrupted
     if (whole) return 0
     return exitCodes.difference
@@ -63,9 +63,9 @@ export async function runEach(
 async function printOutcomes(
   run: Run,
   { format, columns, save }: EachCommand,
-  voice: Voice,
+  output: Output,
 ): Promise<void> {
-  if (voice.json) {
+  if (output.json) {
     printPiece(
       `{"ok": ${String(run.failed === 0 && run.stopped === undefined)}, "rows": ${run.rows}, "done": ${run.done}, "failed": ${run.failed}, "results": `,
       'json',
@@ -82,23 +82,26 @@ async function printOutcomes(
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
     if (rows.length > 0) print(tableText(headings, rows.slice(0, mostShown.rows)))
     if (rows.length > mostShown.rows) {
-      say(voice, pc.dim('… and more: --save writes them all to a file.'))
-      await tellFailures(run, voice)
+      say(output, pc.dim('… and more: --save writes them all to a file.'))
+      await tellFailures(run, output)
     }
   }
 }
 
 /** The rows that failed, where the table is too long for all of them. */
-async function tellFailures({ results, failed }: Run, voice: Voice): Promise<void> {
+async function tellFailures({ results, failed }: Run, output: Output): Promise<void> {
   if (failed === 0) return
   let told = 0
   for await (const { row, ok, failure } of results.outcomes()) {
     if (ok) continue
     if (told === mostShown.failures) break
     told += 1
-    say(voice, `${pc.red('failed')}  row ${row}  ${failure?.code ?? ''}  ${failure?.message ?? ''}`)
+    say(
+      output,
+      `${pc.red('failed')}  row ${row}  ${failure?.code ?? ''}  ${failure?.message ?? ''}`,
+    )
   }
-  if (failed > told) say(voice, pc.red(`… and ${failed - told} more`))
+  if (failed > told) say(output, pc.red(`… and ${failed - told} more`))
 }
 
 /**
@@ -108,10 +111,10 @@ async function tellFailures({ results, failed }: Run, voice: Voice): Promise<voi
 function tellEnd(
   { rows, done, failed, before, stopped, results }: Run,
   save: string | undefined,
-  voice: Voice,
+  output: Output,
 ): void {
   if (rows === 0) {
-    say(voice, 'There are no rows in the file.')
+    say(output, 'There are no rows in the file.')
     return
   }
   const counts = [
@@ -119,26 +122,26 @@ function tellEnd(
     ...(before === 0 ? [] : [`${before} of them in an earlier run`]),
     ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]),
   ]
-  say(voice, counts.join(', '))
+  say(output, counts.join(', '))
   if (stopped === 'nobody answers')
     say(
-      voice,
+      output,
       pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'),
     )
   if (stopped !== undefined || failed > 0)
     say(
-      voice,
-      `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !voice.json ? ', every answer included' : ''}.`,
+      output,
+      `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !output.json ? ', every answer included' : ''}.`,
     )
 }
 
-function progressLine(voice: Voice): ((progress: Progress) => void) | undefined {
-  if (!showsProgress(voice)) return undefined
+function progressLine(output: Output): ((progress: Progress) => void) | undefined {
+  if (!showsProgress(output)) return undefined
   let shown = 0
   return ({ rows, done, failed }) => {
     const now = Date.now()
     if (now - shown < 100 && done + failed < rows) return
     shown = now
-    progress(voice, `${done + failed} of ${rows} rows${failed === 0 ? '' : `, ${failed} failed`}`)
+    progress(output, `${done + failed} of ${rows} rows${failed === 0 ? '' : `, ${failed} failed`}`)
   }
 }

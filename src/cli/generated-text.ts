@@ -3,32 +3,32 @@ import { isNothing, type Differences } from '../app/folder-change.js'
 import type { Generated, WrittenRuntime } from '../app/generate-client.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
-import { count, print, say, type Voice } from './terminal.js'
+import { count, print, say, type Output } from './terminal.js'
 
 /** Tells what was written, and how to begin with it. */
-export function sayGenerated(generated: Generated, voice: Voice): void {
+export function sayGenerated(generated: Generated, output: Output): void {
   const isNew = generated.added.length === generated.files.length
   print(
     `${pc.bold(generated.contract)}  ${generated.folder}  ${count(generated.operations, 'operation')}, ${count(generated.types, 'type')}, ${count(generated.files.length, 'file')}`,
   )
   if (isNothing(generated)) print('Nothing changed: the client was current.')
   else if (!isNew) printDifferences(generated)
-  sayMoved(generated, voice)
+  sayMoved(generated, output)
   const { runtime, along = [] } = generated
-  if (runtime !== undefined) sayRuntime(runtime, voice)
+  if (runtime !== undefined) sayRuntime(runtime, output)
   if (along.length > 0) print(`Written with it, since they share that: ${along.join(', ')}`)
-  if (isNew) sayClashes(voice, generated.clashes)
+  if (isNew) sayClashes(output, generated.clashes)
   const packages = Object.entries(generated.dependencies).map(([name, range]) => `${name}@${range}`)
   if (isNew && packages.length > 0)
-    say(voice, `It needs: npm install ${packages.map((each) => `"${each}"`).join(' ')}`)
+    say(output, `It needs: npm install ${packages.map((each) => `"${each}"`).join(' ')}`)
   say(
-    voice,
+    output,
     `\nFirst lines, for a file in src/:\n${generated.firstLines.map((line) => `  ${line}`).join('\n')}`,
   )
 }
 
 /** Tells of the runtime by numbers: nobody asks for its files by name. */
-function sayRuntime(runtime: WrittenRuntime, voice: Voice): void {
+function sayRuntime(runtime: WrittenRuntime, output: Output): void {
   const isNew = runtime.added.length === runtime.files.length
   const changes = (['added', 'changed', 'removed'] as const)
     .filter((word) => runtime[word].length > 0 && !(word === 'added' && isNew))
@@ -37,7 +37,7 @@ function sayRuntime(runtime: WrittenRuntime, voice: Voice): void {
   print(
     `${pc.bold('runtime')}  ${runtime.folder}  ${files}, shared by the clients beside it${changes.length === 0 ? '' : `: ${changes.join(', ')}`}`,
   )
-  sayMoved(runtime, voice)
+  sayMoved(runtime, output)
 }
 
 /** A few files by name, of more their number. */
@@ -53,19 +53,19 @@ function printDifferences({ added, changed, removed }: Differences): void {
       print(`${word}: ${files.length > mostNamed ? count(files.length, 'file') : files.join(', ')}`)
 }
 
-function sayMoved({ moved }: Differences, voice: Voice): void {
+function sayMoved({ moved }: Differences, output: Output): void {
   if (moved.length > 0)
-    say(voice, pc.yellow(`Files that were not Tolmach's are kept as ${moved.join(', ')}.`))
+    say(output, pc.yellow(`Files that were not Tolmach's are kept as ${moved.join(', ')}.`))
 }
 
 /** Tells what is called otherwise in the client, a few of them. */
-export function sayClashes(voice: Voice, clashes: readonly NameClash[]): void {
+export function sayClashes(output: Output, clashes: readonly NameClash[]): void {
   const shown = clashes.slice(0, 8)
-  if (shown.length > 0) say(voice, '')
-  for (const clash of shown) say(voice, `${pc.yellow('note')} ${clashText(clash)}`)
+  if (shown.length > 0) say(output, '')
+  for (const clash of shown) say(output, `${pc.yellow('note')} ${clashText(clash)}`)
   if (clashes.length > shown.length)
     say(
-      voice,
+      output,
       pc.dim(`… and ${count(clashes.length - shown.length, 'more name')}; --json has them all`),
     )
 }

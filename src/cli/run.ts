@@ -2,7 +2,7 @@ import { Command, CommanderError } from 'commander'
 import { version } from '../app/package-files.js'
 import type { Problem } from '../app/problems.js'
 import { commands } from './commands.js'
-import type { Voice } from './terminal.js'
+import type { Output } from './terminal.js'
 
 /** The options that every command takes. */
 export interface GlobalOptions {
@@ -78,7 +78,7 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
 }
 
 /** The global options of a command that runs. */
-export function globalsOf(command: Command): GlobalOptions & { voice: Voice } {
+export function globalsOf(command: Command): GlobalOptions & { voice: Output } {
   const options = command.optsWithGlobals<GlobalOptions>()
   return {
     ...options,
@@ -86,7 +86,7 @@ export function globalsOf(command: Command): GlobalOptions & { voice: Voice } {
   }
 }
 
-function voiceOf(program: Command): Voice {
+function voiceOf(program: Command): Output {
   const options = program.opts<GlobalOptions>()
   return { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile }
 }
@@ -112,7 +112,7 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
 /** Tells a problem and gives its exit code. */
 export async function tell(
   problem: Problem,
-  voice: Voice,
+  output: Output,
   cause?: unknown,
   further: Readonly<Record<string, unknown>> = {},
 ): Promise<number> {
@@ -121,9 +121,9 @@ export async function tell(
     import('../app/problem-json.js'),
     import('./terminal.js'),
   ])
-  if (voice.json) printJson(problemJson(problem, further))
+  if (output.json) printJson(problemJson(problem, further))
   else tellAll(`${await problemText(problem)}\n`)
-  if (voice.logFile !== undefined) {
+  if (output.logFile !== undefined) {
     const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([
       import('node:fs/promises'),
       import('node:util'),
@@ -131,7 +131,7 @@ export async function tell(
       import('../app/visible.js'),
     ])
     await appendFile(
-      voice.logFile,
+      output.logFile,
       visible(
         withoutSecrets(
           `${new Date().toISOString()} ${problem.code} ${problem.message}\n${inspect(cause ?? problem, { depth: 5 })}\n`,

@@ -3,7 +3,7 @@ import { maskedJson, withoutSecrets } from '../app/secrets.js'
 import { pc, shown } from './colours.js'
 
 /** How a command talks: what the global options say. */
-export interface Voice {
+export interface Output {
   readonly json: boolean
   readonly quiet: boolean
   readonly logFile: string | undefined
@@ -47,8 +47,8 @@ function withLineEnd(text: string): string {
 }
 
 /** Notes, progress and whatever else is not the answer go to standard error. */
-export function say(voice: Voice, text: string): void {
-  if (!voice.quiet && !voice.json) tellAll(`${text}\n`)
+export function say(output: Output, text: string): void {
+  if (!output.quiet && !output.json) tellAll(`${text}\n`)
 }
 
 /** What is told on standard error whatever was asked for, line ends as they are. */
@@ -57,13 +57,13 @@ export function tellAll(text: string): void {
 }
 
 /** Is there somebody to see progress? */
-export function showsProgress(voice: Voice): boolean {
-  return process.stderr.isTTY && !voice.quiet && !voice.json
+export function showsProgress(output: Output): boolean {
+  return process.stderr.isTTY && !output.quiet && !output.json
 }
 
 /** Writes over the line of progress; with nothing it is gone. */
-export function progress(voice: Voice, text = ''): void {
-  if (showsProgress(voice)) process.stderr.write(`\r\u001b[K${shown(text)}`)
+export function progress(output: Output, text = ''): void {
+  if (showsProgress(output)) process.stderr.write(`\r\u001b[K${shown(text)}`)
 }
 
 /**
@@ -102,8 +102,8 @@ export async function problemText(problem: Problem): Promise<string> {
 }
 
 /** Says what else goes by the name that was given, and how it can be had. */
-export function sayOthers(voice: Voice, others: readonly string[] = []): void {
-  if (others.length > 0) say(voice, `\nAlso of that name: ${others.join(', ')}`)
+export function sayOthers(output: Output, others: readonly string[] = []): void {
+  if (others.length > 0) say(output, `\nAlso of that name: ${others.join(', ')}`)
 }
 
 /** One or many of something: `1 operation`, `2 operations`. */

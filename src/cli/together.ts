@@ -6,7 +6,7 @@ import { exitCodes } from '../app/problems.js'
 import { withoutSecrets } from '../app/secrets.js'
 import { pc } from './colours.js'
 import { tableText } from './tables.js'
-import { print, printJson, say, type Voice } from './terminal.js'
+import { print, printJson, say, type Output } from './terminal.js'
 import { requestText } from './traffic.js'
 
 /**
@@ -17,25 +17,25 @@ import { requestText } from './traffic.js'
 export async function runTogether(
   contract: string,
   options: TogetherOptions,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   const calls = await callTogether(contract, options)
   const failed = calls.find(({ problem }) => problem !== undefined)?.problem
   const exit = failed === undefined ? 0 : exitCodes[failed.kind]
   const request = calls.find((each) => each.request !== undefined)?.request
   if (options.preview === true && failed === undefined && request !== undefined) {
-    if (voice.json) {
+    if (output.json) {
       const body = withoutSecrets(request.body)
       printJson({ ok: true, sent: false, request: { ...maskedRequest(request), body } })
     } else print(requestText(request))
     return 0
   }
   for (const { operation, result } of calls)
-    for (const { path, message } of voice.json ? [] : result.deviations) {
+    for (const { path, message } of output.json ? [] : result.deviations) {
       const place = [operation.path.join('.'), path].filter((each) => each !== '').join(': ')
-      say(voice, `${pc.yellow('deviation')} ${place} ${message}`)
+      say(output, `${pc.yellow('deviation')} ${place} ${message}`)
     }
-  if (voice.json) printJson(calls.map(asJson))
+  if (output.json) printJson(calls.map(asJson))
   else print(tableText(['#', 'call', 'outcome'], calls.map(asRow)))
   return exit
 }

@@ -1,7 +1,7 @@
 import { problem } from '../app/problems.js'
 import { showContract } from '../app/show-contract.js'
 import { operationsText } from './overview-text.js'
-import { print, printJson, say, type Voice } from './terminal.js'
+import { print, printJson, say, type Output } from './terminal.js'
 
 /**
  * Tells the operations of a contract, where none was named.
@@ -12,15 +12,15 @@ export async function tellOperations(
   contract: string,
   command: string,
   project: string | undefined,
-  voice: Voice,
+  output: Output,
 ): Promise<void> {
   const shown = await showContract(contract, undefined, { project })
   if (shown.kind !== 'contract') return
   if (shown.counts.operations === 0) throw problem('TM-1036', { contract })
-  if (voice.json) {
+  if (output.json) {
     printJson({ services: shown.services.map(({ name, groups }) => ({ name, groups })) })
     return
   }
   print(operationsText(shown))
-  say(voice, `\nNext: tolmach ${command} ${contract} <operation>`)
+  say(output, `\nNext: tolmach ${command} ${contract} <operation>`)
 }

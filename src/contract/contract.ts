@@ -48,7 +48,7 @@ export interface Contract extends Node {
    */
   readonly notOffered?: readonly string[]
   /** Facts only the contract's own dialect looks into. */
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 export interface Service extends Node {
@@ -73,7 +73,7 @@ export interface Endpoint extends Node {
   readonly address: string
   /** As shown to people, for example `SOAP 1.2`. */
   readonly protocol: string
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 /** A message that the service sends: a webhook, or the callback of an operation. */
@@ -123,7 +123,7 @@ export interface Operation extends Node {
    */
   readonly wire: Readonly<Record<string, unknown>>
   /** Facts of the dialect that hold at every endpoint. */
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 /**
@@ -163,7 +163,7 @@ export type Outcome =
 export interface Fault extends Node {
   readonly name: string
   readonly type: Type
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 export type TypeId = string
@@ -192,7 +192,7 @@ export interface Field extends Node {
   /** How it leads to other things, where the metadata says more of that than the type does. */
   readonly relation?: Relation
   /** Facts only the dialect looks into: where it stands on the wire. */
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 /** How many there are at an end of a relation. */
@@ -246,7 +246,7 @@ export interface TypeNode {
    * Facts only the contract's own dialect looks into: how it is written, and what a value must
    * satisfy beyond its shape.
    */
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 /** A type that stands in `Contract.types` under its id. */
@@ -443,7 +443,7 @@ export interface SecurityScheme extends Node {
     | 'certificate'
     | 'unsupported'
   /** Facts only the dialect looks into: where a key goes, where tokens are had. */
-  readonly layout?: unknown
+  readonly specifics?: unknown
 }
 
 /**

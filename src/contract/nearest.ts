@@ -1,3 +1,4 @@
+import { compareTexts } from './ordering.js'
 import { distance } from 'fastest-levenshtein'
 
 /**
@@ -55,7 +56,7 @@ export function nearestNames(
       return { name, apart: isPart ? 1 : distance(target, lower), length: name.length }
     })
     .filter(({ apart }) => apart <= allowed)
-    .sort((a, b) => a.apart - b.apart || a.length - b.length || (a.name < b.name ? -1 : 1))
+    .sort((a, b) => a.apart - b.apart || a.length - b.length || compareTexts(a.name, b.name))
     .slice(0, 3)
     .map(({ name }) => name)
 }

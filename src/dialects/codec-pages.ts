@@ -1,3 +1,4 @@
+import { compareTexts } from '../contract/ordering.js'
 import type { Contract, NamedType, TypeId } from '../contract/contract.js'
 import { addTo } from '../contract/lists.js'
 import type { Names } from '../naming/names.js'
@@ -15,7 +16,7 @@ export function codecPages(
   names: Names,
 ): { readonly module: string; readonly types: readonly NamedType[] }[] {
   const name = (type: NamedType): string => names.codecs[type.id] ?? ''
-  const types = Object.values(contract.types).sort((a, b) => (name(a) < name(b) ? -1 : 1))
+  const types = Object.values(contract.types).sort((a, b) => compareTexts(name(a), name(b)))
   const pages = new Map<string, NamedType[]>()
   for (const type of types) addTo(pages, codecModule(contract, names, type.id), type)
   return [...pages].map(([module, own]) => ({ module, types: own }))

@@ -103,7 +103,7 @@ export interface CallResult {
 }
 
 /** How a call is made. */
-export interface CallManner {
+export interface RunSettings {
   /** At how many rows to stop, of a list that is fetched page by page. */
   readonly mostRows: number
   /** Send nothing. */
@@ -121,7 +121,7 @@ export interface LoadedClient {
   /**
    * Sends one call: what an application would do, no more and no less. Calls may go side by side.
    */
-  call(operation: Operation, input: unknown, manner: CallManner): Promise<CallResult>
+  call(operation: Operation, input: unknown, settings: RunSettings): Promise<CallResult>
   /** Opens a batch of calls that travel in one request. Left out where a client has none. */
   batch?(preview: boolean): LoadedBatch
 }
@@ -138,7 +138,7 @@ export interface LoadedBatch {
   add(
     operation: Operation,
     input: unknown,
-    manner: CallManner,
+    settings: RunSettings,
     as: string | undefined,
   ): Promise<CallResult>
   /**
@@ -159,7 +159,7 @@ export function wasNotSent(failure: unknown): boolean {
 
 /** What is observed of one call, however many go side by side. */
 interface Observed {
-  readonly manner: CallManner
+  readonly manner: RunSettings
   readonly exchanges: Exchange[]
   readonly deviations: Deviation[]
   request: Exchange['request'] | undefined
@@ -239,11 +239,16 @@ function observedSettings(
 
 /** Calls operations, and tells what came of each. */
 function callsOf(method: MethodOf): LoadedClient['call'] {
-  return async (operation, input, manner) => {
-    const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
+  return async (operation, input, settings) => {
+    const observed: Observed = {
+      manner: settings,
+      exchanges: [],
+      deviations: [],
+      request: undefined,
+    }
     const started = performance.now()
     const told = await calls.run(observed, () =>
-      outcomeOf(method(operation), operation, input, manner),
+      outcomeOf(method(operation), operation, input, settings),
     )
     const { request, exchanges, deviations } = observed
     const milliseconds = Math.round(performance.now() - started)
@@ -257,8 +262,8 @@ function loadedBatch(
   preview: boolean,
   clientOf: (connection: Connection) => MethodOf,
 ): LoadedBatch {
-  const manner = { mostRows: Infinity, preview }
-  const observed: Observed = { manner, exchanges: [], deviations: [], request: undefined }
+  const settings = { mostRows: Infinity, preview }
+  const observed: Observed = { manner: settings, exchanges: [], deviations: [], request: undefined }
   const named = new Map<string, BatchCall<unknown>>()
   const started = performance.now()
   return {
@@ -324,7 +329,7 @@ async function outcomeOf(
   method: Method,
   operation: Operation,
   input: unknown,
-  { mostRows, headers = {}, checkAnswer = true, wait }: CallManner,
+  { mostRows, headers = {}, checkAnswer = true, wait }: RunSettings,
 ): Promise<Pick<CallResult, 'value' | 'failure' | 'more' | 'total'>> {
   const { outcome } = operation
   try {

@@ -229,7 +229,8 @@ class Sampler {
    */
   private allowed(type: Type, name: string, value: unknown): unknown {
     const { rules } = this
-    if (rules === undefined || type.layout === undefined || rules.allows(type, value)) return value
+    if (rules === undefined || type.specifics === undefined || rules.allows(type, value))
+      return value
     for (const other of this.variants(type, name, rules))
       if (rules.allows(type, other)) return other
     this.fallShort('no value was found that satisfies all its rules')

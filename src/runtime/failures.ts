@@ -137,7 +137,7 @@ export class ContractBreach extends CallFailure {
   readonly promised: string
   readonly came: string
   /** Everything that was found not to be as promised, this place last. */
-  misfits: readonly Misfit[]
+  misfits: readonly Violation[]
 
   constructor(place: string, promised: string, came: string) {
     super(
@@ -156,7 +156,7 @@ export class ContractBreach extends CallFailure {
 }
 
 /** One place of an input, or of an answer, that doesn't satisfy the contract. */
-export interface Misfit {
+export interface Violation {
   /** The path to it, for example `Lines[0].Amount`. */
   readonly path: string
   /** What is wrong there. */
@@ -168,14 +168,14 @@ export class InputRejected extends CallFailure {
   override readonly kind = 'input'
   override readonly brand: readonly string[] = ['CallFailure', 'InputRejected']
   /** Every place that doesn't fit. */
-  readonly misfits: readonly Misfit[]
+  readonly misfits: readonly Violation[]
 
-  constructor(operation: string, misfits: readonly Misfit[]) {
+  constructor(operation: string, violations: readonly Violation[]) {
     super(
-      `the input of ${operation} does not satisfy the contract: ${misfits.map(({ path, message }) => (path === '' ? message : `${path}: ${message}`)).join('; ')}`,
+      `the input of ${operation} does not satisfy the contract: ${violations.map(({ path, message }) => (path === '' ? message : `${path}: ${message}`)).join('; ')}`,
     )
     this.name = 'InputRejected'
-    this.misfits = misfits
+    this.misfits = violations
   }
 
   static override [Symbol.hasInstance](value: unknown): boolean {

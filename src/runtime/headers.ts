@@ -61,14 +61,14 @@ function addressLogin(connection: Connection, url: string): string | undefined {
  * become a header of its own anywhere.
  */
 function checkHeaders(headers: Readonly<Record<string, string>>): void {
-  const misfits = Object.entries(headers).flatMap(([name, value]) => {
+  const violations = Object.entries(headers).flatMap(([name, value]) => {
     if (!/^[!#$%&'*+.^_`|~0-9a-z-]+$/.test(name))
       return [{ path: 'headers', message: `HTTP can't have a header "${name}"` }]
     return /[^\t -~\x80-\xff]/.test(value)
       ? [{ path: `headers.${name}`, message: "HTTP can't carry this text in a header" }]
       : []
   })
-  if (misfits.length > 0) throw new InputRejected('the call', misfits)
+  if (violations.length > 0) throw new InputRejected('the call', violations)
 }
 
 /** Headers of the platform as plain names and values. */

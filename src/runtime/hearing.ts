@@ -1,6 +1,6 @@
 import type { Connection, ThisCall } from './connection.js'
 import type { Response } from './exchange.js'
-import { CallFailure, ContractBreach, type Deviation, type Misfit } from './failures.js'
+import { CallFailure, ContractBreach, type Deviation, type Violation } from './failures.js'
 import { textOf } from './response-text.js'
 
 /** Hears of a difference between an answer and the contract. */
@@ -34,7 +34,7 @@ export async function readAnswerOf<Outcome>(
   asItCame: (hear: Hear) => unknown,
 ): Promise<Outcome> {
   const tell = hearOfDeviations(connection, thisCall)
-  const found: Misfit[] = []
+  const found: Violation[] = []
   const hear: Hear = (deviation) => {
     if (found.length < mostMisfits) found.push(deviation)
     tell(deviation)
@@ -57,7 +57,7 @@ export async function readAnswerOf<Outcome>(
 export function keepAnswer(
   error: unknown,
   response: Response,
-  found: readonly Misfit[] = [],
+  found: readonly Violation[] = [],
   brokeOff = false,
 ): unknown {
   if (!(error instanceof CallFailure) || error.answer !== undefined) return error

@@ -88,7 +88,7 @@ export interface StandIn {
 /** So many events are remembered. */
 const mostRemembered = 1000
 
-interface Stage {
+interface PlayedContract {
   readonly prefix: string
   readonly part: Part
   readonly player: ReturnType<Dialect['play']>
@@ -110,7 +110,7 @@ export async function startServer(
   behaviour: Behaviour,
   onEvent: OnEvent,
 ): Promise<StandIn> {
-  const stages = parts.map((part): Stage => ({
+  const played = parts.map((part): PlayedContract => ({
     prefix: `/${part.name}`,
     part,
     player: part.dialect.play(part.contract),
@@ -119,7 +119,7 @@ export async function startServer(
   }))
   const asked: Event[] = []
   const host = behaviour.host ?? '127.0.0.1'
-  const server = listenerFor(stages, behaviour, host, (event) => {
+  const server = listenerFor(played, behaviour, host, (event) => {
     if (asked.push(event) > mostRemembered) asked.shift()
     onEvent(event)
   })
@@ -127,10 +127,10 @@ export async function startServer(
   const { port } = server.address() as AddressInfo
   const base = `http://${host.includes(':') ? `[${host}]` : host}:${String(port)}`
   return {
-    addresses: stages.map((stage) => addressesOf(stage, base)),
+    addresses: played.map((one) => addressesOf(one, base)),
     asked,
     reset: () => {
-      for (const stage of stages) Object.assign(stage, fresh(stage.part))
+      for (const one of played) Object.assign(one, fresh(one.part))
       asked.length = 0
     },
     stop: () =>
@@ -142,7 +142,7 @@ export async function startServer(
 }
 
 function listenerFor(
-  stages: readonly Stage[],
+  played: readonly PlayedContract[],
   { temper, delay }: Behaviour,
   host: string,
   tell: OnEvent,
@@ -152,7 +152,7 @@ function listenerFor(
     // Whoever breaks off in the middle is gone: that is no trouble of others.
     for (const stream of [request, response]) stream.on('error', () => undefined)
     const handled = isCalledSo(request.headers.host, host)
-      ? handle(stages, request, turn, tell)
+      ? handle(played, request, turn, tell)
       : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
     handled.then(
       ({ answer, misbehaviour }: Handled) => {
@@ -169,14 +169,14 @@ function listenerFor(
 }
 
 /** Where a contract is played; its documents are served with that address in them. */
-function addressesOf(stage: Stage, base: string): StandIn['addresses'][number] {
-  const service = `${base}${stage.prefix}`
-  const documents = stage.player.metadata(stage.part.documents, service)
-  stage.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
+function addressesOf(one: PlayedContract, base: string): StandIn['addresses'][number] {
+  const service = `${base}${one.prefix}`
+  const documents = one.player.metadata(one.part.documents, service)
+  one.documents = new Map(documents.map((document) => [document.target.toLowerCase(), document]))
   return {
-    contract: stage.part.name,
+    contract: one.part.name,
     service,
-    metadata: `${base}${documents[0]?.target ?? stage.prefix}`,
+    metadata: `${base}${documents[0]?.target ?? one.prefix}`,
   }
 }
 
@@ -184,7 +184,7 @@ const notHttpReason =
   'This is no request of HTTP, or one with a method that this server does not know.\n'
 const notHttp = `HTTP/1.1 400 Bad Request\r\ncontent-type: text/plain; charset=utf-8\r\ncontent-length: ${String(notHttpReason.length)}\r\nconnection: close\r\n\r\n${notHttpReason}`
 
-function fresh(part: Part): Pick<Stage, 'state' | 'recorded' | 'madeUp'> {
+function fresh(part: Part): Pick<PlayedContract, 'state' | 'recorded' | 'madeUp'> {
   const { seed, recorded, contract } = part
   return {
     madeUp: new MadeUp(contract, ({ type, name }) => improvised(part, type, name)),
@@ -215,23 +215,23 @@ interface Handled {
 }
 
 async function handle(
-  stages: readonly Stage[],
+  played: readonly PlayedContract[],
   request: IncomingMessage,
   turn: () => Misbehaviour | undefined,
   tell: OnEvent,
 ): Promise<Handled> {
   const target = request.url ?? '/'
   const path = target.replace(/[?#].*$/, '')
-  const stage = stages.find(({ prefix }) => path === prefix || path.startsWith(`${prefix}/`))
-  if (stage === undefined)
+  const one = played.find(({ prefix }) => path === prefix || path.startsWith(`${prefix}/`))
+  if (one === undefined)
     return {
       answer: {
         status: 404,
         headers: { 'content-type': 'text/plain; charset=utf-8' },
-        body: `Nothing is played here. There is: ${stages.map(({ prefix }) => prefix).join(', ')}\n`,
+        body: `Nothing is played here. There is: ${played.map(({ prefix }) => prefix).join(', ')}\n`,
       },
     }
-  const document = stage.documents.get(target.toLowerCase())
+  const document = one.documents.get(target.toLowerCase())
   if (request.method === 'GET' && document !== undefined)
     return {
       answer: { status: 200, headers: { 'content-type': document.mediaType }, body: document.text },
@@ -252,31 +252,30 @@ async function handle(
     body,
   }
   const misbehaviour = turn()
-  if (misbehaviour !== undefined) return misbehave(stage, asked, misbehaviour, tell)
-  return { answer: play(stage, asked, tell) }
+  if (misbehaviour !== undefined) return misbehave(one, asked, misbehaviour, tell)
+  return { answer: play(one, asked, tell) }
 }
 
-function play(stage: Stage, asked: PlayRequest, tell: OnEvent): PlayResponse {
-  const recorded = stage.recorded?.play(asked, stage.prefix)
-  const several = recorded === undefined ? stage.player.several?.(asked) : undefined
-  if (several !== undefined)
-    return 'units' in several ? handleSeveral(stage, several, tell) : several
-  return handleOne(stage, asked, tell, recorded)
+function play(one: PlayedContract, asked: PlayRequest, tell: OnEvent): PlayResponse {
+  const recorded = one.recorded?.play(asked, one.prefix)
+  const several = recorded === undefined ? one.player.several?.(asked) : undefined
+  if (several !== undefined) return 'units' in several ? handleSeveral(one, several, tell) : several
+  return handleOne(one, asked, tell, recorded)
 }
 
 /** What would be answered, spoiled. Nothing happens to the rows of a stand-in that fails. */
 function misbehave(
-  stage: Stage,
+  one: PlayedContract,
   asked: PlayRequest,
   misbehaviour: Misbehaviour,
   tell: OnEvent,
 ): Handled {
-  const undo = stage.state?.remember()
+  const undo = one.state?.remember()
   const told: Event[] = []
-  const good = play(stage, asked, (event) => void told.push(event))
+  const good = play(one, asked, (event) => void told.push(event))
   undo?.()
   const [event] = told
-  const understood = misbehaviour === 'faulty' ? stage.player.understand(asked) : undefined
+  const understood = misbehaviour === 'faulty' ? one.player.understand(asked) : undefined
   const answer =
     understood !== undefined && 'operation' in understood
       ? understood.fault(
@@ -286,7 +285,7 @@ function misbehave(
         )
       : (spoiled(misbehaviour, good) ?? good)
   tell({
-    contract: stage.part.name,
+    contract: one.part.name,
     operation: `${asked.method} ${asked.target}`,
     ...event,
     status: answer.status,
@@ -297,13 +296,13 @@ function misbehave(
 }
 
 function handleOne(
-  stage: Stage,
+  one: PlayedContract,
   request: PlayRequest,
   tell: OnEvent,
   recorded?: PlayResponse,
 ): PlayResponse {
-  const contract = stage.part.name
-  const understood = stage.player.understand(request)
+  const contract = one.part.name
+  const understood = one.player.understand(request)
   if (!('operation' in understood)) {
     const answer = recorded ?? understood
     // What needs no operation, like a list of what there is, is no refusal.
@@ -318,10 +317,10 @@ function handleOne(
     })
     return answer
   }
-  const isChosen = stage.part.chosen?.has(pathOf(understood.operation)) !== false
+  const isChosen = one.part.chosen?.has(pathOf(understood.operation)) !== false
   const made = (): ReturnType<typeof perform> =>
     isChosen
-      ? perform(stage, understood)
+      ? perform(one, understood)
       : { answer: notChosen(understood.operation), answered: 'refused' }
   const performed =
     recorded === undefined ? made() : { answer: recorded, answered: 'recorded' as const }
@@ -346,14 +345,14 @@ function notChosen(operation: Operation): PlayResponse {
 }
 
 /** Plays unit after unit; what happened in one that failed did not happen. */
-function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): PlayResponse {
+function handleSeveral(one: PlayedContract, several: SeveralCalls, tell: OnEvent): PlayResponse {
   const answers: PlayResponse[][] = []
   const made = new Map<string, string>()
   for (const unit of several.units) {
-    const undo = stage.state?.remember()
+    const undo = one.state?.remember()
     const group: PlayResponse[] = []
     for (const { id, request } of unit) {
-      const answer = handleOne(stage, several.resolved(request, made), tell)
+      const answer = handleOne(one, several.resolved(request, made), tell)
       group.push(answer)
       const { location } = answer.headers
       if (id !== '' && location !== undefined) made.set(id, location)
@@ -372,7 +371,7 @@ function handleSeveral(stage: Stage, several: SeveralCalls, tell: OnEvent): Play
  * a made-up outcome.
  */
 function perform(
-  { part, state, madeUp }: Stage,
+  { part, state, madeUp }: PlayedContract,
   call: UnderstoodCall,
 ): { answer: PlayResponse; answered: Event['answered'] } {
   const { operation } = call

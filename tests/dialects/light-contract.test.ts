@@ -10,7 +10,7 @@ function* objectsIn(value: unknown, path = ''): Generator<[string, Record<string
   if (typeof value !== 'object' || value === null) return
   if (!Array.isArray(value)) yield [path, value as Record<string, unknown>]
   for (const [key, member] of Object.entries(value))
-    if (key !== 'layout' && key !== 'wire' && key !== 'notes')
+    if (key !== 'specifics' && key !== 'wire' && key !== 'notes')
       yield* objectsIn(member, `${path}/${key}`)
 }
 

@@ -156,7 +156,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
     const fields = fieldsOf(contract, 'Ns.Thing')
     expect(fields['Id']).toMatchObject({ nullable: false })
     expect(fields['F']).toMatchObject({
-      type: { kind: 'list', item: { to: 'Ns.Flags' }, layout: { flags: true } },
+      type: { kind: 'list', item: { to: 'Ns.Flags' }, specifics: { flags: true } },
     })
     expect(fields['M']).toMatchObject({
       nullable: true,
@@ -220,9 +220,11 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
         { name: 'ifMatch', optional: true, place: 'header' },
       ],
       outcome: { kind: 'nothing' },
-      layout: { method: 'POST', call: 'Ns.Get' },
+      specifics: { method: 'POST', call: 'Ns.Get' },
     })
-    expect(all['Things.Grow']).toMatchObject({ layout: { on: { path: 'Things', cast: 'Ns.Big' } } })
+    expect(all['Things.Grow']).toMatchObject({
+      specifics: { on: { path: 'Things', cast: 'Ns.Big' } },
+    })
     const options = ['filter', 'select', 'orderBy', 'top', 'skip', 'search', 'custom']
     expect(all['Things.Near']).toMatchObject({
       inputs: [
@@ -230,7 +232,7 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
         ...options.map((name) => ({ name, place: 'query' })),
       ],
       outcome: { field: { type: { kind: 'list' } } },
-      layout: { on: { many: true }, asks: { entity: 'Ns.Thing', options } },
+      specifics: { on: { many: true }, asks: { entity: 'Ns.Thing', options } },
     })
     expect(all['Things.NearByB']).toMatchObject({
       inputs: [{ name: 'b', optional: true, nullable: true }],
@@ -496,7 +498,7 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
       nullable: true,
       type: { to: 'Ns.B' },
       relation: { multiplicity: '0..1', partner: 'As', opposite: '*' },
-      layout: { navigation: { association: 'Ns.AB', constraints: [['BId', 'Id']] } },
+      specifics: { navigation: { association: 'Ns.AB', constraints: [['BId', 'Id']] } },
     })
     expect(fieldsOf(contract, 'Ns.B')['As']).toMatchObject({
       type: { kind: 'list', item: { to: 'Ns.A' } },
@@ -504,7 +506,7 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
     })
     expect(fieldsOf(contract, 'Ns.A')['Id']).toMatchObject({ documentation: 'Number' })
     expect(operationsOf(contract).find((each) => pathOf(each) === 'Do')).toMatchObject({
-      layout: { method: 'POST', passing: 'query', call: 'Do' },
+      specifics: { method: 'POST', passing: 'query', call: 'Do' },
       outcome: { field: { nullable: false } },
     })
     expect(paths(contract)).not.toContain('Drop')
@@ -534,7 +536,7 @@ describe('metadata of version 2 (CSDL 2 in EDMX 1)', () => {
       ['create', ['content', 'contentType', 'slug']],
       ['createWithoutContent', ['body']],
     ])
-    expect(made[1]?.layout).toMatchObject({ kind: 'create' })
+    expect(made[1]?.specifics).toMatchObject({ kind: 'create' })
   })
 
   test('a relation that nobody declares, and an end of no such role, are refused', async () => {
@@ -690,7 +692,7 @@ test('built-in abstract types, types of paths, annotations by signature and by c
   const { P, Path, E } = fieldsOf(contract, 'Ns.A')
   expect([P, Path, E].map((field) => field?.type.kind)).toEqual(['anything', 'scalar', 'list'])
   const bound = operationsOf(contract).find(({ path }) => path[1] === 'F')
-  expect(bound?.inputs.map(({ name, layout }) => [name, layout])).toEqual([
+  expect(bound?.inputs.map(({ name, specifics }) => [name, specifics])).toEqual([
     ['key', undefined],
     ['n', { always: true }],
     ['o', undefined],

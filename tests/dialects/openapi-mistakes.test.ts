@@ -18,6 +18,8 @@ const folder = join(repository, 'tests/fixtures/openapi')
 const fixtures = readdirSync(folder)
   .filter((name) => /\.\w+$/.test(name))
   .map((name) => parse(readFileSync(join(folder, name), 'utf8'), { merge: true }) as object)
+/** It was found to break once: a discriminator whose member is null. */
+const telling = fixtures.find((each) => JSON.stringify(each).includes('that tell their children'))
 const junk = [
   null,
   [],
@@ -108,7 +110,7 @@ test('whatever stands where it should not, a description is read and generated w
         }
       },
     ),
-    { numRuns: 700 },
+    { numRuns: 700, examples: [[telling ?? {}, [[[0.8, 0, 0, 0.75, 0], null]]]] },
   )
   expect(counts.read).toBeGreaterThan(450)
 })

@@ -287,23 +287,23 @@ paths:
       responses: { "204": { description: d } }
 `)
     expect(
-      operation(contract, 'a').inputs.map(({ name, place, optional, layout }) => ({
+      operation(contract, 'a').inputs.map(({ name, place, optional, specifics }) => ({
         name,
         place,
         optional,
-        layout,
+        specifics,
       })),
     ).toEqual([
-      { name: 'id', place: 'path', optional: false, layout: { name: 'id' } },
+      { name: 'id', place: 'path', optional: false, specifics: { name: 'id' } },
       {
         name: 'q',
         place: 'query',
         optional: false,
-        layout: { name: 'q', style: 'pipeDelimited', explode: false },
+        specifics: { name: 'q', style: 'pipeDelimited', explode: false },
       },
-      { name: 'id_', place: 'query', optional: true, layout: { name: 'id' } },
-      { name: 'body_', place: 'query', optional: true, layout: { name: 'body' } },
-      { name: 'j', place: 'query', optional: true, layout: { name: 'j', json: true } },
+      { name: 'id_', place: 'query', optional: true, specifics: { name: 'id' } },
+      { name: 'body_', place: 'query', optional: true, specifics: { name: 'body' } },
+      { name: 'j', place: 'query', optional: true, specifics: { name: 'j', json: true } },
     ])
   })
 

@@ -91,8 +91,8 @@ describe('XML Schema in the contract', () => {
       kind: 'record',
       documentation: 'Every built-in simple type.',
     })
-    expect(field('Odd', 'Local')?.layout).toEqual({ place: 'element', name: ['', 'Local'] })
-    expect(field('Odd', 'Known')?.layout).toEqual({
+    expect(field('Odd', 'Local')?.specifics).toEqual({ place: 'element', name: ['', 'Local'] })
+    expect(field('Odd', 'Known')?.specifics).toEqual({
       place: 'element',
       name: ['urn:brackmouth:unqualified', 'Known'],
     })
@@ -118,17 +118,17 @@ describe('XML Schema in the contract', () => {
     expect(field('Everything', 'Shape')?.type).toMatchObject({
       kind: 'list',
       maxItems: 3,
-      layout: { written: 'repeated' },
+      specifics: { written: 'repeated' },
     })
     expect(contract.types['{urn:brackmouth:everything}ArrayOfName']).toMatchObject({
       kind: 'list',
       itemNullable: true,
-      layout: { written: 'items', item: ['urn:brackmouth:everything', 'Name'] },
+      specifics: { written: 'items', item: ['urn:brackmouth:everything', 'Name'] },
     })
     expect(field('Everything', 'Codes')?.type).toMatchObject({
       kind: 'list',
       item: { base: 'int32' },
-      layout: { written: 'spaced' },
+      specifics: { written: 'spaced' },
     })
   })
 
@@ -151,7 +151,7 @@ describe('XML Schema in the contract', () => {
     expect(operationNamed(contract, 'ping')).toMatchObject({
       inputs: [{ name: 'word', place: 'body' }],
       outcome: { kind: 'nothing' },
-      layout: { style: 'bare', oneWay: true },
+      specifics: { style: 'bare', oneWay: true },
     })
     const { contract: desk } = await readFixture('demo/berths/desk.wsdl')
     expect(operationNamed(desk, 'moveVessel')).toMatchObject({

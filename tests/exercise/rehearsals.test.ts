@@ -5,8 +5,8 @@ import { junitXml } from '../../src/exercise/rehearsal/junit.js'
 import {
   play,
   type RehearsalReport,
-  type Stage,
-  type StageAnswer,
+  type StepCaller,
+  type CalledStep,
 } from '../../src/exercise/rehearsal/playing.js'
 import { readRehearsal } from '../../src/exercise/rehearsal/reading.js'
 import { RecordedState, readRecorded } from '../../src/stand-in/recorded.js'
@@ -16,9 +16,9 @@ import { validateXML } from 'xmllint-wasm'
 /** A stage without any service: operations by name. */
 function stage(
   operations: Readonly<
-    Record<string, (input: Readonly<Record<string, unknown>>) => Partial<StageAnswer>>
+    Record<string, (input: Readonly<Record<string, unknown>>) => Partial<CalledStep>>
   >,
-): Stage & { readonly calls: string[] } {
+): StepCaller & { readonly calls: string[] } {
   const calls: string[] = []
   return {
     calls,
@@ -44,7 +44,7 @@ async function played(
   const on = stage(operations)
   return { ...(await play(await readRehearsal(header + text, 'r.yaml'), on)), calls: on.calls }
 }
-const fault = (code: string, name?: string): Partial<StageAnswer> => ({
+const fault = (code: string, name?: string): Partial<CalledStep> => ({
   status: 500,
   problem: problem('TM-4001', { reason: 'no' }),
   failure: { kind: 'fault', message: 'no', code, fault: name, detail: { Berth: 'S-3' } },

@@ -121,12 +121,12 @@ function operationOf(call: RegExpExecArray, origin: Origin): Operation {
   const parameters = [...path.matchAll(/\{(\w+)\}/g)].map(([, parameter = '']): InputField => ({
     ...fieldOf(`${parameter} text`, origin),
     place: 'path',
-    layout: { name: parameter },
+    specifics: { name: parameter },
   }))
   const body = (takes === undefined ? [] : [takes]).map((type): InputField => ({
     ...fieldOf(`body ${type}`, origin),
     place: 'body',
-    layout: { contents: [json] },
+    specifics: { contents: [json] },
   }))
   return {
     path: name.split('.'),
@@ -138,12 +138,12 @@ function operationOf(call: RegExpExecArray, origin: Origin): Operation {
     faults: (fails === undefined ? [] : [fails]).map((type) => ({
       name: '409',
       type: typeOf(type, origin),
-      layout: { content: json },
+      specifics: { content: json },
       origin,
     })),
     wire: { house: {} },
     ...(documentation === undefined ? {} : { documentation }),
     origin,
-    layout: { method, path, answers: answers === undefined ? { 204: [] } : { 200: [json] } },
+    specifics: { method, path, answers: answers === undefined ? { 204: [] } : { 200: [json] } },
   }
 }

@@ -499,7 +499,7 @@ describe('endpoints that put one operation on the wire in different ways', () =>
 test('what is understood, or says nothing of the contract, is no finding; the schema of xml:lang is not fetched', async () => {
   const { contract } = await fixture('understood')
   expect(contract.notes).toEqual([])
-  expect(contract.services[0]?.endpoints[0]?.layout).toMatchObject({ addressing: true })
+  expect(contract.services[0]?.endpoints[0]?.specifics).toMatchObject({ addressing: true })
   const [words] = operationNamed(contract, 'ask').inputs
   expect(
     fieldsOf(contract, resolve(contract, words?.type as Type) as RecordType).map(

@@ -7,7 +7,7 @@ import { fieldsFromPlain } from '../../src/contract/plain.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import type { Player, PlayRequest } from '../../src/dialects/dialect.js'
 import { odata } from '../../src/dialects/odata/index.js'
-import { operationLayout } from '../../src/dialects/odata/layout.js'
+import { operationSpecifics } from '../../src/dialects/odata/specifics.js'
 import { livePieces } from '../../src/dialects/odata/play/protocol-side.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import type { Connection } from '../../src/runtime/connection.js'
@@ -55,7 +55,7 @@ async function sent(contract: Contract, operation: Operation, input: object): Pr
     endpoints: {},
     closed: new AbortController(),
   }
-  const made = calls[operationLayout(operation).kind]?.(
+  const made = calls[operationSpecifics(operation).kind]?.(
     connection,
     { name: pathOf(operation), ...(codecs.of(trees.operation(operation)) as object) },
     input,
@@ -96,10 +96,10 @@ describe.each(files)('%s', (file) => {
           sampleInput(contract, operation, { full, rules: undefined }),
         )
         // What excludes each other, and what must be narrowed down, a sample can't know.
-        const { kind } = operationLayout(operation)
+        const { kind } = operationSpecifics(operation)
         const links =
           kind === 'link' || kind === 'unlink'
-            ? Object.keys((operationLayout(operation) as { targets: object }).targets)
+            ? Object.keys((operationSpecifics(operation) as { targets: object }).targets)
             : []
         const chosen = links[full ? links.length - 1 : 0]
         const single =

@@ -13,7 +13,7 @@ import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { http } from '../../src/dialects/http/index.js'
 import { sampleInput } from '../../src/exercise/sample.js'
 import { checkInput, writeBody } from '../../src/runtime/http/http.js'
-import type { Misfit } from '../../src/runtime/failures.js'
+import type { Violation } from '../../src/runtime/failures.js'
 import { checkJson, fromJson } from '../../src/runtime/http/json.js'
 import { exactJson } from '../../src/runtime/json/exact-json.js'
 import { liveHttp } from '../support/descriptions.js'
@@ -141,7 +141,7 @@ describe.each(files)('%s', (file) => {
       const codec = content.is
       let accepted = 0
       for (const value of fc.sample(jsonValues(contract, body.type), { numRuns: 40, seed: 7 })) {
-        const misfits: Misfit[] = []
+        const misfits: Violation[] = []
         checkJson(codec, value, '', misfits)
         if (misfits.length > 0) continue
         accepted += 1

@@ -118,7 +118,7 @@ describe('the names of a client', () => {
       protocol,
       address: '',
       origin,
-      layout: {},
+      specifics: {},
     })
     const endpoints = [endpoint('get', 'HTTP GET'), endpoint('line', 'SOAP 1.1')]
     const operations = ['line', 'get'].map((name, at): Operation => {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals'
-import type { Misfit } from '../../src/runtime/failures.js'
+import type { Violation } from '../../src/runtime/failures.js'
 import * as edm2 from '../../src/runtime/odata/edm2.js'
 import * as edm4 from '../../src/runtime/odata/edm4.js'
 import { allOf, anyOf, filterText, not } from '../../src/runtime/odata/filter.js'
@@ -360,7 +360,7 @@ describe('query strings', () => {
   })
 
   test('what a query names must be there, also deep inside and in raw text; the nearest name is offered', () => {
-    const misfits: Misfit[] = []
+    const misfits: Violation[] = []
     const query = {
       filter:
         "Lenght gt 5 and Surveys/any(s:s/Pased eq true) and contains(Name,'Lenght') and Place/Quai eq 'x' and Kind eq Ns.Kind'Tug' and At lt 2026-11-23T14:30:00Z and Token ne abcdef01-89ab-cdef-0123-456789abcdef",
@@ -385,7 +385,7 @@ describe('query strings', () => {
       'count: expected true or false, got "yes"',
       'skipp: is not known here; is "skip" meant?',
     ])
-    const nested: Misfit[] = []
+    const nested: Violation[] = []
     checkQuery(
       { expand: [{ Ship: { filter: "Row eq 'a'" } }], search: 'x' },
       crate,
@@ -402,7 +402,7 @@ describe('query strings', () => {
   })
 
   test('an open type admits any name', () => {
-    const misfits: Misfit[] = []
+    const misfits: Violation[] = []
     checkQuery(
       { filter: 'Anything eq 1', select: ['Whatever'] },
       { ...place, open: true },

@@ -1,3 +1,4 @@
+import { compareTexts } from '../../contract/ordering.js'
 import { present } from '../../contract/present.js'
 import { addTo } from '../../contract/lists.js'
 import type { Contract, Operation, OperationGroup } from '../../contract/contract.js'
@@ -117,7 +118,7 @@ export function overview(open: OpenContract): Overview {
         what: whatText(contract, type),
         documentation: firstSentence(type.documentation),
       }))
-      .sort((a, b) => (a.name < b.name ? -1 : 1)),
+      .sort((a, b) => compareTexts(a.name, b.name)),
     notes: contract.notes,
   }
 }

@@ -9,7 +9,7 @@ import { yamlText } from '../../app/yaml-text.js'
 import type { Difference } from '../../exercise/differences.js'
 import { pc } from '../colours.js'
 import { tell } from '../run.js'
-import { count, print, printData, printJson, say, tellAll, type Voice } from '../terminal.js'
+import { count, print, printData, printJson, say, tellAll, type Output } from '../terminal.js'
 import { exchangeText, requestText } from '../traffic.js'
 import type { Options } from './call-options.js'
 
@@ -28,17 +28,17 @@ export async function report(
   called: Called,
   finish: Finish,
   options: Options,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   if (options.uncheckedInput === true)
-    say(voice, pc.yellow('The input is not checked against the contract.'))
-  if (options.traffic === true && !voice.json) tellTraffic(called)
-  if (called.problem !== undefined) return reportProblem(called, called.problem, voice)
-  if (options.curl === true) return reportCurl(called, voice)
-  if (options.preview === true) return reportPreview(called, voice)
+    say(output, pc.yellow('The input is not checked against the contract.'))
+  if (options.traffic === true && !output.json) tellTraffic(called)
+  if (called.problem !== undefined) return reportProblem(called, called.problem, output)
+  if (options.curl === true) return reportCurl(called, output)
+  if (options.preview === true) return reportPreview(called, output)
   const finished = await finish(called)
-  if (voice.json) printJson(answerJson(called, finished, options.uncheckedInput === true))
-  else await showAnswer(called, finished, options, voice)
+  if (output.json) printJson(answerJson(called, finished, options.uncheckedInput === true))
+  else await showAnswer(called, finished, options, output)
   return (finished.differences?.length ?? 0) === 0 ? 0 : exitCodes.difference
 }
 
@@ -50,19 +50,19 @@ function tellTraffic({ result, request }: Called): void {
   tellAll(sent.map((each) => `${each}\n`).join('\n'))
 }
 
-async function reportProblem({ result }: Called, failed: Problem, voice: Voice): Promise<number> {
+async function reportProblem({ result }: Called, failed: Problem, output: Output): Promise<number> {
   const { failure } = result
   const fault = failure instanceof ServiceFault ? failure : undefined
   const status = fault?.status ?? result.exchanges.at(-1)?.response.status
-  const exit = await tell(failed, voice, failure, { status, ...failureFacts(failure) })
-  if (fault !== undefined && !voice.json) await reportFault(fault)
+  const exit = await tell(failed, output, failure, { status, ...failureFacts(failure) })
+  if (fault !== undefined && !output.json) await reportFault(fault)
   return exit
 }
 
-function reportPreview({ request }: Called, voice: Voice): number {
+function reportPreview({ request }: Called, output: Output): number {
   if (request === undefined) return 0
   const shown = { ...maskedRequest(request), body: withoutSecrets(request.body) }
-  if (voice.json) printJson({ ok: true, sent: false, request: shown })
+  if (output.json) printJson({ ok: true, sent: false, request: shown })
   else print(requestText(request))
   return 0
 }
@@ -71,44 +71,44 @@ async function showAnswer(
   { result, isAccepted }: Called,
   { value, saved, differences }: FinishedAnswer,
   options: Options,
-  voice: Voice,
+  output: Output,
 ): Promise<void> {
-  sayDeviations(result.deviations, voice)
+  sayDeviations(result.deviations, output)
   if (isAccepted)
-    say(voice, pc.yellow('The service accepted the call and works on it: --wait 5m waits for it.'))
+    say(output, pc.yellow('The service accepted the call and works on it: --wait 5m waits for it.'))
   if (differences !== undefined) await printDifferences(differences, options.against ?? '')
-  else if (saved === undefined) await printAnswer(value, options, voice)
+  else if (saved === undefined) await printAnswer(value, options, output)
   if (saved !== undefined) {
     const rows = Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''
     print(`Saved: ${saved}${rows}`)
   }
   const shown = Array.isArray(result.value) ? result.value.length : 0
   if (result.total !== undefined && result.total !== shown)
-    say(voice, pc.dim(`There are ${result.total} in all.`))
+    say(output, pc.dim(`There are ${result.total} in all.`))
   if (result.more === true)
-    say(voice, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
+    say(output, pc.yellow(`There are more rows than these ${shown}; --all fetches every page.`))
 }
 
-function sayDeviations(deviations: Called['result']['deviations'], voice: Voice): void {
+function sayDeviations(deviations: Called['result']['deviations'], output: Output): void {
   for (const { path, message } of deviations.slice(0, mostDeviations))
-    say(voice, `${pc.yellow('deviation')} ${path === '' ? 'the answer' : path} ${message}`)
+    say(output, `${pc.yellow('deviation')} ${path === '' ? 'the answer' : path} ${message}`)
   const others = deviations.length - mostDeviations
-  if (others > 0) say(voice, pc.yellow(`… and ${others} more deviations`))
+  if (others > 0) say(output, pc.yellow(`… and ${others} more deviations`))
 }
 
 /** The call as a line for curl, with what must be set before it runs. */
-async function reportCurl({ request, contract }: Called, voice: Voice): Promise<number> {
+async function reportCurl({ request, contract }: Called, output: Output): Promise<number> {
   if (request === undefined) return 0
   const { curlLine } = await import('../../app/answers.js')
   const { line, variables, masked } = curlLine(
     request,
     contract.name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase(),
   )
-  if (voice.json) printJson({ ok: true, sent: false, curl: line, variables })
+  if (output.json) printJson({ ok: true, sent: false, curl: line, variables })
   else print(line)
-  if (variables.length > 0) say(voice, `Set before: ${variables.join(', ')}`)
+  if (variables.length > 0) say(output, `Set before: ${variables.join(', ')}`)
   if (masked)
-    say(voice, pc.yellow('Secrets in the address or the body are masked with ***: put them in.'))
+    say(output, pc.yellow('Secrets in the address or the body are masked with ***: put them in.'))
   return 0
 }
 
@@ -176,9 +176,9 @@ function soapRows({ soap, detail }: ServiceFault): string[][] {
   ]
 }
 
-async function printAnswer(value: unknown, options: Options, voice: Voice): Promise<void> {
+async function printAnswer(value: unknown, options: Options, output: Output): Promise<void> {
   // Whoever wants the answer alone gets a text as it came.
-  const shown = (text: string): string | Promise<string> => (voice.quiet ? text : laidOut(text))
+  const shown = (text: string): string | Promise<string> => (output.quiet ? text : laidOut(text))
   switch (options.format) {
     case 'json':
       printJson(toPlain(value))

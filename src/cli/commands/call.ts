@@ -8,7 +8,7 @@ import { readTextFile } from '../../app/text-files.js'
 import { pc } from '../colours.js'
 import { readCount } from '../options.js'
 import { globalsOf } from '../run.js'
-import { say, type Voice } from '../terminal.js'
+import { say, type Output } from '../terminal.js'
 import { tellOperations } from '../which-operation.js'
 import { callOptionsOf, checkTogether, declareOptions, type Options } from './call-options.js'
 import { report } from './call-report.js'
@@ -21,9 +21,9 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
     )
     .action(async (contract: string, operation: string | undefined, options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       if (operation === undefined && options.calls === undefined) {
-        await tellOperations(contract, 'call', project, voice)
+        await tellOperations(contract, 'call', project, output)
         return
       }
       checkTogether(options)
@@ -31,12 +31,12 @@ export function declare(command: Command): void {
       const wanted = callOptionsOf(options, project, input)
       if (options.calls !== undefined) {
         if (operation !== undefined) throw saidTwice(operation)
-        process.exitCode = await callTogether(contract, options.calls, options, wanted, voice)
+        process.exitCode = await callTogether(contract, options.calls, options, wanted, output)
       } else if (operation !== undefined)
         process.exitCode =
           options.each === undefined
-            ? await callOne(contract, operation, options, wanted, voice)
-            : await callRows(contract, operation, options.each, options, wanted, voice)
+            ? await callOne(contract, operation, options, wanted, output)
+            : await callRows(contract, operation, options.each, options, wanted, output)
     })
 }
 
@@ -53,20 +53,20 @@ async function callOne(
   operation: string,
   options: Options,
   wanted: CallOptions,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   // What can't be understood is told before anything is sent.
   const finish = await prepareAnswer(options)
   const show = async (called: Called): Promise<number> => {
     const { aside, result } = called
     if (aside !== undefined && aside.why !== 'no project')
-      say(voice, pc.dim(`A client was built aside for this call, because ${aside.words}.`))
+      say(output, pc.dim(`A client was built aside for this call, because ${aside.words}.`))
     if (options.har !== undefined && result.exchanges.length > 0) await saveHar(options.har, called)
-    return report(called, finish, options, voice)
+    return report(called, finish, options, output)
   }
   if (options.ask !== true) return show(await callOperation(contract, operation, wanted))
   const { askAndCall } = await import('../ask.js')
-  return askAndCall(contract, operation, wanted, show, voice)
+  return askAndCall(contract, operation, wanted, show, output)
 }
 
 /** Several calls in one request. */
@@ -75,11 +75,11 @@ async function callTogether(
   file: string,
   { together }: Options,
   wanted: CallOptions,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   const { runTogether } = await import('../together.js')
   const calls = await readInputText(file)
-  return runTogether(contract, { ...wanted, calls, together }, voice)
+  return runTogether(contract, { ...wanted, calls, together }, output)
 }
 
 /** One call for each row of a file. */
@@ -89,7 +89,7 @@ async function callRows(
   file: string,
   options: Options,
   wanted: CallOptions,
-  voice: Voice,
+  output: Output,
 ): Promise<number> {
   const { runEach } = await import('../each.js')
   const { fill, pick, format, columns, save, exact, parallel = '1' } = options
@@ -103,13 +103,13 @@ async function callRows(
       fill,
       parallel: readCount(parallel, '--parallel', 1000),
       pick,
-      manner: options.resume === true ? 'resume' : again,
+      mode: options.resume === true ? 'resume' : again,
       format,
       columns,
       save,
       exact,
     },
-    voice,
+    output,
   )
 }
 

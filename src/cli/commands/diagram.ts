@@ -8,7 +8,7 @@ import {
 import { problem } from '../../app/problems.js'
 import { globalsOf } from '../run.js'
 import { namesIn } from '../options.js'
-import { count, print, printJson, say, type Voice } from '../terminal.js'
+import { count, print, printJson, say, type Output } from '../terminal.js'
 
 interface Options {
   readonly start?: string
@@ -37,17 +37,17 @@ export function declare(command: Command): void {
       "\nThe format is that of the file's ending: .svg, .png, .pdf, .html, .dot or .mmd. Without a file, Mermaid text is printed.\n\nExamples:\n  tolmach diagram registry registry.svg\n  tolmach diagram registry fleet.html --around Vessel --steps 2 --view fleet\n  tolmach diagram registry fleet.pdf --view fleet",
     )
     .action(async (contract: string, file: string | undefined, options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const asked: DiagramOptions = { project, view: options.view, selection: selectionOf(options) }
       if (file === undefined) {
         const drawn = await diagramText(contract, asked)
-        if (voice.json) printJson(summary(drawn))
+        if (output.json) printJson(summary(drawn))
         else print(drawn.text)
-        tellView(drawn, options.view, voice)
+        tellView(drawn, options.view, output)
         return
       }
       const drawn = await drawDiagram(contract, file, asked)
-      if (voice.json) {
+      if (output.json) {
         printJson({ file, ...summary(drawn) })
         return
       }
@@ -55,13 +55,13 @@ export function declare(command: Command): void {
       print(
         `${file}  ${count(graph.boxes.length, 'type')}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''}, ${count(graph.links.length, 'link')}`,
       )
-      if (drawn.remark !== undefined) say(voice, drawn.remark)
-      tellView(drawn, options.view, voice)
+      if (drawn.remark !== undefined) say(output, drawn.remark)
+      tellView(drawn, options.view, output)
     })
 }
 
-function tellView({ kept }: Drawn, name: string | undefined, voice: Voice): void {
-  if (kept && name !== undefined) say(voice, `Kept in tolmach.yaml as the view "${name}".`)
+function tellView({ kept }: Drawn, name: string | undefined, output: Output): void {
+  if (kept && name !== undefined) say(output, `Kept in tolmach.yaml as the view "${name}".`)
 }
 
 /** What is in the picture, for scripts. */

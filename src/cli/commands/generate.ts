@@ -13,7 +13,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach generate berths\n  tolmach generate                 all contracts of the project\n  tolmach generate berths --overwrite',
     )
     .action(async (contracts: readonly string[], options: { readonly overwrite?: boolean }) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const names =
         contracts.length > 0
           ? contracts
@@ -22,9 +22,9 @@ export function declare(command: Command): void {
       for (const name of names) {
         const generated = await generateClient(name, { project, overwrite: options.overwrite })
         results.push(generated)
-        if (!voice.json) sayGenerated(generated, voice)
+        if (!output.json) sayGenerated(generated, output)
       }
-      if (voice.json) {
+      if (output.json) {
         const summaries = results.map(generatedSummary)
         printJson(summaries.length === 1 ? summaries[0] : summaries)
       }

@@ -9,7 +9,7 @@ import { namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
-import { count, print, printJson, say, type Voice } from '../terminal.js'
+import { count, print, printJson, say, type Output } from '../terminal.js'
 
 interface Options {
   readonly as?: string
@@ -39,39 +39,39 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"',
     )
     .action(async (location: string, options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const imported = await importContract(location, {
         project,
         as: options.as,
         overwrite: options.overwrite,
         credential: options.credential,
-        person: voice.json ? undefined : person,
+        person: output.json ? undefined : person,
         only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout) / 1000,
       })
       const generated =
         options.generate === true ? await generateOpened(await imported.open()) : undefined
-      if (voice.json) {
+      if (output.json) {
         const client = generated === undefined ? {} : { client: generatedSummary(generated) }
         printJson({ ...importSummary(imported), ...client })
         return
       }
-      tellImported(imported, voice)
+      tellImported(imported, output)
       if (generated !== undefined) {
         print('')
-        sayGenerated(generated, voice)
+        sayGenerated(generated, output)
         return
       }
-      sayClashes(voice, imported.clashes)
+      sayClashes(output, imported.clashes)
       const { name } = imported
       say(
-        voice,
+        output,
         `\nNext: ${pc.bold(`tolmach show ${name}`)}, then ${pc.bold(`tolmach generate ${name}`)}`,
       )
     })
 }
 
-function tellImported(imported: Imported, voice: Voice): void {
+function tellImported(imported: Imported, output: Output): void {
   const { contract, name, endpoint, endpoints, operations, typeCount, warning, found } = imported
   print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
   const counts = [
@@ -89,25 +89,25 @@ function tellImported(imported: Imported, voice: Voice): void {
     each === endpoint?.chosen ? `calls go here: ${endpoint.reason}` : '',
   ])
   print(tableText(['endpoint', 'protocol', 'address', ''], rows))
-  if (warning !== undefined) say(voice, `\n${pc.yellow('warning')} ${warning}`)
-  if (found !== undefined) say(voice, `\nThe metadata was found at ${found}.`)
-  sayNotes(voice, contract.notes)
+  if (warning !== undefined) say(output, `\n${pc.yellow('warning')} ${warning}`)
+  if (found !== undefined) say(output, `\nThe metadata was found at ${found}.`)
+  sayNotes(output, contract.notes)
 }
 
 /** Tells notes, a screenful of them: those of one kind together, what is refused first. */
-export function sayNotes(voice: Voice, notes: readonly Note[]): void {
+export function sayNotes(output: Output, notes: readonly Note[]): void {
   const folded = foldNotes(notes)
   const shown = folded.slice(0, 12)
-  if (shown.length > 0) say(voice, '')
+  if (shown.length > 0) say(output, '')
   for (const { first, others } of shown) {
     const place = [placeOf(first), first.pointer].filter((part) => part !== undefined).join(' ')
-    say(voice, `${pc.yellow('note')} ${first.code}  ${place}  ${first.message}`)
-    if (others.length > 0) say(voice, pc.dim(`     and ${othersText(others)}`))
+    say(output, `${pc.yellow('note')} ${first.code}  ${place}  ${first.message}`)
+    if (others.length > 0) say(output, pc.dim(`     and ${othersText(others)}`))
   }
   const left = folded
     .slice(shown.length)
     .reduce((total, { others }) => total + 1 + others.length, 0)
-  if (left > 0) say(voice, pc.dim(`… and ${count(left, 'more note')}; --json has them all`))
+  if (left > 0) say(output, pc.dim(`… and ${count(left, 'more note')}; --json has them all`))
 }
 
 /** How many more notes of a kind there are, and where the first of them are. */

@@ -8,15 +8,15 @@ export function declare(command: Command): void {
   command
     .addHelpText('after', '\nExamples:\n  tolmach list\n  tolmach list --json')
     .action(async () => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const listed = await listContracts({ project })
-      if (voice.json) {
+      if (output.json) {
         printJson({ contracts: listed })
         return
       }
       if (listed.length === 0) {
         say(
-          voice,
+          output,
           'There are no contracts in this project yet. Import one: tolmach import <file or address>',
         )
         return

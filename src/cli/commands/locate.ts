@@ -11,9 +11,9 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach locate berths reserveBerth\n  tolmach locate registry Vessel.Flag\n  code --goto "$(tolmach locate berths Vessel --json | jq -r \'.code | "\\(.file):\\(.line)"\')"',
     )
     .action(async (contract: string, thing: string) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const located = await locateThing(contract, thing, { project })
-      if (voice.json) {
+      if (output.json) {
         printJson(located)
         return
       }
@@ -26,7 +26,7 @@ export function declare(command: Command): void {
             : placeText(located.metadata),
         ],
       ]
-      if (voice.quiet) print(located.code === undefined ? '' : placeText(located.code))
+      if (output.quiet) print(located.code === undefined ? '' : placeText(located.code))
       else
         print(
           [
@@ -34,7 +34,7 @@ export function declare(command: Command): void {
             ...rows.map(([label = '', text = '']) => `  ${label.padEnd(8)}  ${text}`),
           ].join('\n'),
         )
-      sayOthers(voice, located.others)
+      sayOthers(output, located.others)
     })
 }
 

@@ -13,7 +13,7 @@ import { pc } from '../colours.js'
 import { collect, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
-import { count, print, printJson, say, type Voice } from '../terminal.js'
+import { count, print, printJson, say, type Output } from '../terminal.js'
 
 interface Options {
   readonly at?: string
@@ -44,7 +44,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach rehearse rehearsals/reserve.yaml\n  tolmach rehearse rehearsals/*.yaml --at test --save report.html --junit report.xml\n  tolmach rehearse rehearsals/reserve.yaml --keep recorded',
     )
     .action(async (files: readonly string[], options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       if (options.save !== undefined && !/\.html?$/i.test(options.save)) throw noPage(options.save)
       const reports = await rehearse(files, {
         project,
@@ -53,13 +53,13 @@ export function declare(command: Command): void {
         urls: options.url === undefined ? undefined : Object.fromEntries(options.url.map(readUrl)),
         keep: options.keep,
         person,
-        ...(voice.json || voice.quiet ? {} : await teller()),
+        ...(output.json || output.quiet ? {} : await teller()),
       })
       await writeReports(reports, options)
       const isPassed = reports.every(({ outcome }) => outcome === 'passed')
-      if (voice.json) printJson({ ok: isPassed, rehearsals: reports.map(withoutValues) })
+      if (output.json) printJson({ ok: isPassed, rehearsals: reports.map(withoutValues) })
       else print(summary(reports))
-      sayWritten(options, voice)
+      sayWritten(options, output)
       process.exitCode = isPassed ? 0 : exitCodes.difference
     })
 }
@@ -100,11 +100,11 @@ async function writeReports(
   if (junit !== undefined) await saveText(junit, junitXml(reports))
 }
 
-function sayWritten({ save, junit, keep }: Options, voice: Voice): void {
-  for (const file of [save, junit]) if (file !== undefined) say(voice, pc.dim(`Written: ${file}`))
+function sayWritten({ save, junit, keep }: Options, output: Output): void {
+  for (const file of [save, junit]) if (file !== undefined) say(output, pc.dim(`Written: ${file}`))
   if (keep !== undefined)
     say(
-      voice,
+      output,
       pc.dim(
         `Answers are kept in ${keep}/; \`tolmach serve <contract> --recorded ${keep}\` plays them.`,
       ),

@@ -28,20 +28,20 @@ export function declare(command: Command): void {
     )
     .action(
       async (contract: string, operation: string | undefined, { full, save, format }: Options) => {
-        const { project, voice } = globalsOf(command)
+        const { project, voice: output } = globalsOf(command)
         if (operation === undefined) {
-          await tellOperations(contract, 'sample', project, voice)
+          await tellOperations(contract, 'sample', project, output)
           return
         }
         const { input, yaml, shortfalls } = await sampleFor(contract, operation, { project, full })
-        const isYaml = voice.json
+        const isYaml = output.json
           ? false
           : (format ?? (/\.ya?ml$/i.test(save ?? '') ? 'yaml' : 'json')) === 'yaml'
         const text = isYaml ? await yaml() : `${JSON.stringify(input, null, 2)}\n`
         if (save === undefined) print(text)
         else await saveText(save, text)
         for (const { path, reason } of shortfalls)
-          say(voice, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
+          say(output, `${pc.yellow('to be filled in')}  ${path}  ${reason}`)
       },
     )
 }

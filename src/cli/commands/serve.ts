@@ -52,7 +52,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach serve berths\n  tolmach serve berths --port 4801\n  tolmach serve ./desk.wsdl --seed ./desk-seed.yaml\n  tolmach serve berths --fail 10% --misbehave busy,hang-up --delay 200ms',
     )
     .action(async (contracts: readonly string[], options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       const { host } = options
       const standIn = await serveContracts(contracts, {
         project,
@@ -62,13 +62,13 @@ export function declare(command: Command): void {
         recorded: options.recorded,
         delay: options.delay === undefined ? undefined : readDuration(options.delay, '--delay'),
         temper: temperOf(options),
-        onEvent: (event) => say(voice, eventLine(event)),
+        onEvent: (event) => say(output, eventLine(event)),
       })
-      if (voice.json) printJson({ addresses: standIn.addresses })
+      if (output.json) printJson({ addresses: standIn.addresses })
       else tellAddresses(standIn)
       if (host !== undefined && !/^(?:127\.|::1$|localhost$)/.test(host))
-        say(voice, pc.yellow('Others on the network can reach it.'))
-      say(voice, pc.dim('Ctrl-C ends it.'))
+        say(output, pc.yellow('Others on the network can reach it.'))
+      say(output, pc.dim('Ctrl-C ends it.'))
       await new Promise<void>((resolve) => {
         process.once('SIGINT', resolve)
         process.once('SIGTERM', resolve)

@@ -34,7 +34,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach show berths\n  tolmach show berths reserveBerth\n  tolmach show registry --find "port call"\n  tolmach show ferries --save ferries.html\n  tolmach show ./desk.wsdl Berth',
     )
     .action(async (contract: string, thing: string | undefined, options: Options) => {
-      const { project, voice } = globalsOf(command)
+      const { project, voice: output } = globalsOf(command)
       if (options.find !== undefined) {
         if (thing !== undefined)
           throw problem('TM-1010', {
@@ -43,29 +43,29 @@ export function declare(command: Command): void {
             remedy: `Leave "${thing}" out.`,
           })
         const found = await findInContract(contract, options.find, { project })
-        if (voice.json) printJson(found)
+        if (output.json) printJson(found)
         else print(foundText(found))
         return
       }
       if (options.save !== undefined) {
         const { saveReferencePage } = await import('../../app/save-reference-page.js')
         const saved = await saveReferencePage(contract, options.save, { project })
-        if (voice.json) printJson(saved)
+        if (output.json) printJson(saved)
         else
           say(
-            voice,
+            output,
             `Written: ${saved.file}  ${count(saved.operations, 'operation')}, ${count(saved.types, 'type')}`,
           )
         return
       }
       const shown = await showContract(contract, thing, { project })
-      if (voice.json) {
+      if (output.json) {
         printJson(shown)
         return
       }
       print(shown.kind === 'contract' ? overviewText(shown, options.full === true) : textOf(shown))
-      if (shown.kind === 'contract') sayNotes(voice, shown.notes)
-      sayOthers(voice, shown.others)
+      if (shown.kind === 'contract') sayNotes(output, shown.notes)
+      sayOthers(output, shown.others)
     })
 }
 

@@ -3,7 +3,7 @@ import { addAll, addTo } from '../../contract/lists.js'
 import { partsOf } from '../../contract/queries.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import { namesOfPlaces, shorterFirst, type PlaceOfType } from './anonymous-names.js'
-import { typeLayout } from './layout.js'
+import { typeSpecifics } from './specifics.js'
 import { classesOf, shapeOf, type TypeShape } from './type-shapes.js'
 
 /** Behind the id of a type: what is sent, where that may differ from what is answered. */
@@ -157,9 +157,9 @@ function redirect(roots: readonly Type[], joined: ReadonlyMap<TypeId, TypeId>): 
     if (type.kind === 'union' && type.discriminator !== undefined)
       for (const [value, id] of Object.entries(type.discriminator.mapping))
         Object.assign(type.discriminator.mapping, { [value]: joined.get(id) ?? id })
-    const { otherwise } = typeLayout(type)
+    const { otherwise } = typeSpecifics(type)
     if (otherwise !== undefined)
-      Object.assign(typeLayout(type), { otherwise: joined.get(otherwise) ?? otherwise })
+      Object.assign(typeSpecifics(type), { otherwise: joined.get(otherwise) ?? otherwise })
     addAll(waiting, partsOf(type))
   }
 }

@@ -2,7 +2,7 @@ import type { Field, Type } from '../../contract/contract.js'
 import { marked } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { documented } from './annotations.js'
-import type { HeaderLayout } from './layout.js'
+import type { HeaderSpecifics } from './specifics.js'
 import type { References } from './references.js'
 import { placeOf } from './schema-facts.js'
 import type { SchemaReader } from './schemas.js'
@@ -51,7 +51,7 @@ function readHeader(
   for (const key of ['style', 'example', 'examples', 'allowEmptyValue', 'allowReserved'])
     header.get(key)?.readWhole()
   const place = { steps: placeOf(header, [operation, name]), suffix: '' }
-  const layout: HeaderLayout = {
+  const specifics: HeaderSpecifics = {
     name,
     ...marked({ explode: header.flag('explode'), json: /json/i.test(mediaType) }),
   }
@@ -63,7 +63,7 @@ function readHeader(
     ...documented(header),
     ...marked({ deprecated: header.flag('deprecated') }),
     origin: header.origin,
-    layout,
+    specifics,
   }
 }
 

@@ -7,7 +7,7 @@ import { documented } from './annotations.js'
 import { readAnswerHeaders } from './answer-headers.js'
 import { readAnswerLinks, type AnswerLink } from './answer-links.js'
 import { choice, type ContentReader, type Contents } from './contents.js'
-import type { ContentLayout, FaultLayout, OutcomeLayout } from './layout.js'
+import type { ContentSpecifics, FaultSpecifics, OutcomeSpecifics } from './specifics.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { placeOf } from './schema-facts.js'
@@ -17,7 +17,7 @@ import type { SchemaReader } from './schemas.js'
 export interface Answers {
   readonly outcome: Outcome
   readonly faults: readonly Fault[]
-  readonly layout: Readonly<Record<string, readonly ContentLayout[]>>
+  readonly specifics: Readonly<Record<string, readonly ContentSpecifics[]>>
   readonly byStatus: boolean
   /** The choice between media types, where there is one. */
   readonly inputs: readonly InputField[]
@@ -32,7 +32,7 @@ interface Good {
 }
 
 /** The part of the answers that the good ones make. */
-type Outcomes = Pick<Answers, 'outcome' | 'layout' | 'byStatus' | 'inputs'>
+type Outcomes = Pick<Answers, 'outcome' | 'specifics' | 'byStatus' | 'inputs'>
 
 /** Reads what operations answer (OpenAPI 3.1, sections 4.8.16 and 4.8.17). */
 export class AnswerReader {
@@ -97,13 +97,13 @@ export class AnswerReader {
     undecoded?.readWhole()
     if (undecoded !== undefined) this.notes.add('approximated', 'TM-2321', {}, undecoded.origin)
     if (contents.types.length > 1) this.noteChoice(contents, response)
-    const [content] = contents.layouts
+    const [content] = contents.variants
     return {
       name,
       type: contents.types[0]?.type ?? { kind: 'nothing' },
       ...documented(response),
       origin: response.origin,
-      layout: { ...present({ content }) } satisfies FaultLayout,
+      specifics: { ...present({ content }) } satisfies FaultSpecifics,
     }
   }
 
@@ -152,7 +152,7 @@ export class AnswerReader {
   }
 
   /** Of several media types only the first is read. */
-  private noteChoice({ layouts: [chosen, ...others] }: Contents, { origin }: DataNode): void {
+  private noteChoice({ variants: [chosen, ...others] }: Contents, { origin }: DataNode): void {
     const left = others.map(({ mediaType }) => mediaType).join(', ')
     const values = { chosen: chosen?.mediaType ?? '', others: left }
     this.notes.add('ignored', 'TM-2308', values, origin)
@@ -165,22 +165,22 @@ export class AnswerReader {
     const [first] = good
     const areAlike = new Set(shapes).size === 1
     if (first !== undefined && !areAlike) return this.byStatus(good, first, node)
-    const layout = Object.fromEntries(
-      good.map(({ status, contents }) => [status, contents.layouts]),
+    const specifics = Object.fromEntries(
+      good.map(({ status, contents }) => [status, contents.variants]),
     )
-    const alike = { layout, byStatus: false, inputs: [] }
+    const alike = { specifics, byStatus: false, inputs: [] }
     if (first === undefined || first.contents.types.length === 0)
       return {
         ...alike,
         outcome: { kind: 'nothing', ...marked({ undeclared: isUndeclared }) },
       }
     if (first.contents.types.length === 1) return { ...alike, outcome: sameOutcome(first) }
-    const [asked] = first.contents.layouts
+    const [asked] = first.contents.variants
     const documentation = `What is asked for: ${asked?.mediaType ?? ''} when left out.`
     return {
       ...alike,
       outcome: severalOutcome(first),
-      inputs: [choice('accept', documentation, first.contents.layouts, node)],
+      inputs: [choice('accept', documentation, first.contents.variants, node)],
     }
   }
 
@@ -210,11 +210,11 @@ export class AnswerReader {
         ],
       }
     })
-    const layout = Object.fromEntries(
-      good.map(({ status, contents }) => [status, contents.layouts.filter(({ at }) => at === 0)]),
+    const specifics = Object.fromEntries(
+      good.map(({ status, contents }) => [status, contents.variants.filter(({ at }) => at === 0)]),
     )
     const field = bodyField(first, { kind: 'union', alternatives }, false)
-    return { outcome: { kind: 'value', field }, layout, byStatus: true, inputs: [] }
+    return { outcome: { kind: 'value', field }, specifics, byStatus: true, inputs: [] }
   }
 }
 
@@ -250,7 +250,7 @@ function bodyField({ node }: Good, type: Type, nullable: boolean): Field {
 /** All good answers have one type: a sequence is one of many values of it. */
 function sameOutcome(good: Good): Outcome {
   const [{ type, nullable } = { type: nothing, nullable: false }] = good.contents.types
-  const kind = good.contents.layouts[0]?.kind
+  const kind = good.contents.variants[0]?.kind
   if (kind !== 'events' && kind !== 'lines')
     return { kind: 'value', field: bodyField(good, type, nullable) }
   const list: Type = { kind: 'list', item: type, ...marked({ itemNullable: nullable }) }
@@ -262,8 +262,8 @@ function severalOutcome(good: Good): Outcome {
   const { types } = good.contents
   const union: Type = { kind: 'union', alternatives: types.map(({ type }) => type) }
   const isNullable = types.some(({ nullable }) => nullable)
-  const layout: OutcomeLayout = { several: true }
-  return { kind: 'value', field: { ...bodyField(good, union, isNullable), layout } }
+  const specifics: OutcomeSpecifics = { several: true }
+  return { kind: 'value', field: { ...bodyField(good, union, isNullable), specifics } }
 }
 
 const nothing: Type = { kind: 'nothing' }

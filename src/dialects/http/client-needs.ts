@@ -1,7 +1,12 @@
 import type { Contract } from '../../contract/contract.js'
 import { operationsOf, someType } from '../../contract/queries.js'
 import { needsExactJson } from './exact-numbers.js'
-import { operationLayout, typeLayout, type BodyLayout, type FaultLayout } from './layout.js'
+import {
+  operationSpecifics,
+  typeSpecifics,
+  type BodySpecifics,
+  type FaultSpecifics,
+} from './specifics.js'
 import type { ContentKind } from './media-types.js'
 
 /**
@@ -18,20 +23,20 @@ export function runtimeNeeds(contract: Contract): {
   let isStreamed = false
   let isPaged = false
   for (const operation of operations) {
-    const body = operation.inputs.find((input) => input.place === 'body')?.layout as
-      BodyLayout | undefined
+    const body = operation.inputs.find((input) => input.place === 'body')?.specifics as
+      BodySpecifics | undefined
     const faults = operation.faults.map(
-      (fault) => (fault.layout as FaultLayout | undefined)?.content,
+      (fault) => (fault.specifics as FaultSpecifics | undefined)?.content,
     )
     for (const content of [
       ...(body?.contents ?? []),
-      ...Object.values(operationLayout(operation).answers).flat(),
+      ...Object.values(operationSpecifics(operation).answers).flat(),
       ...faults,
     ])
       if (content !== undefined) kinds.add(content.kind)
     for (const name of (operation.security ?? []).flat()) wanted.add(name)
     isStreamed ||= operation.outcome.kind === 'value' && operation.outcome.stream === true
-    isPaged ||= operationLayout(operation).pages !== undefined
+    isPaged ||= operationSpecifics(operation).pages !== undefined
   }
   const files = [
     ...(['form', 'multipart', 'xml', 'lines'] as const)
@@ -56,7 +61,7 @@ const rules = new WeakMap<Contract, boolean>()
 function hasRules(contract: Contract): boolean {
   let found = rules.get(contract)
   if (found === undefined) {
-    found = someType(contract, (type) => typeLayout(type).rule !== undefined)
+    found = someType(contract, (type) => typeSpecifics(type).rule !== undefined)
     rules.set(contract, found)
   }
   return found

@@ -16,22 +16,22 @@ import type { Notes } from '../notes.js'
 import { documented, fitting } from './annotations.js'
 import { inRequests } from './anonymous-types.js'
 import type { Direction } from './directions.js'
-import type { BodyLayout, ContentLayout, EncodingLayout } from './layout.js'
+import type { BodySpecifics, ContentSpecifics, EncodingSpecifics } from './specifics.js'
 import { readMedia, type Media } from './media-types.js'
 import type { References } from './references.js'
 import { placeOf, schemaName } from './schema-facts.js'
 import type { Placed, SchemaReader, Where } from './schemas.js'
 import { isToken } from './tokens.js'
-import { xmlLayout } from './xml-layout.js'
+import { xmlSpecifics } from './xml-specifics.js'
 
 interface Content {
-  readonly layout: ContentLayout
+  readonly specifics: ContentSpecifics
   readonly placed: Placed
 }
 
-/** Several contents: their distinct types, and the layouts that say which has which. */
+/** Several contents: their distinct types, and the variants that say which has which. */
 export interface Contents {
-  readonly layouts: readonly ContentLayout[]
+  readonly variants: readonly ContentSpecifics[]
   readonly types: readonly Placed[]
 }
 
@@ -62,12 +62,12 @@ export class ContentReader {
     const [first] = media
     if (first === undefined) return []
     const { origin } = node
-    const { layouts, types } = this.readContents(media, placeOf(node, [operation, 'Body']), 'in')
+    const { variants, types } = this.readContents(media, placeOf(node, [operation, 'Body']), 'in')
     const several = types.length > 1
     const type: Type = several
       ? { kind: 'union', alternatives: types.map((each) => each.type) }
       : (types[0]?.type ?? { kind: 'anything' })
-    const layout: BodyLayout = { contents: layouts, ...marked({ several }) }
+    const specifics: BodySpecifics = { contents: variants, ...marked({ several }) }
     const example = this.exampleOf(first)
     const body: InputField = {
       name: 'body',
@@ -78,7 +78,7 @@ export class ContentReader {
       ...documented(node),
       ...example,
       origin,
-      layout,
+      specifics,
     }
     return media.length === 1
       ? [body]
@@ -87,7 +87,7 @@ export class ContentReader {
           choice(
             'contentType',
             `How the body is written: as ${first.mediaType} when left out.`,
-            layouts,
+            variants,
             node,
           ),
         ]
@@ -103,8 +103,9 @@ export class ContentReader {
     return {
       ...operation,
       inputs: operation.inputs.map((input) => {
-        const layout = input.layout as Partial<BodyLayout> | undefined
-        if (layout?.contents?.[0]?.kind !== 'multipart' || layout.several === true) return input
+        const specifics = input.specifics as Partial<BodySpecifics> | undefined
+        if (specifics?.contents?.[0]?.kind !== 'multipart' || specifics.several === true)
+          return input
         const filed = this.withFiles(input.type, name)
         return filed === undefined ? input : { ...input, type: filed }
       }),
@@ -164,16 +165,16 @@ export class ContentReader {
     )
     const types: Placed[] = []
     const texts: string[] = []
-    const layouts = contents.map(({ layout, placed }): ContentLayout => {
+    const variants = contents.map(({ specifics, placed }): ContentSpecifics => {
       const text = this.shapeText(placed.type)
       let at = texts.indexOf(text)
       if (at === -1) {
         at = types.push(placed) - 1
         texts.push(text)
       }
-      return { ...layout, at }
+      return { ...specifics, at }
     })
-    return { layouts, types }
+    return { variants, types }
   }
 
   /**
@@ -200,7 +201,7 @@ export class ContentReader {
   private readContent(media: Media, steps: readonly string[], direction: Direction): Content {
     const { mediaType, kind, node, schema } = media
     const xml = kind === 'xml' && schema !== undefined ? this.rootElement(schema) : undefined
-    const layout: ContentLayout = {
+    const specifics: ContentSpecifics = {
       mediaType,
       kind,
       at: 0,
@@ -208,7 +209,7 @@ export class ContentReader {
       ...present({ xml }),
     }
     for (const key of ['example', 'examples']) if (direction === 'out') node.get(key)?.readWhole()
-    return { layout, placed: this.readPlaced(media, steps, direction) }
+    return { specifics, placed: this.readPlaced(media, steps, direction) }
   }
 
   private readPlaced(media: Media, steps: readonly string[], direction: Direction): Placed {
@@ -273,15 +274,15 @@ export class ContentReader {
     return { type: { kind: 'record', fields }, nullable: false }
   }
 
-  private rootElement(schema: DataNode): ContentLayout['xml'] {
+  private rootElement(schema: DataNode): ContentSpecifics['xml'] {
     const target = this.references.peek(schema) ?? schema
-    const own = xmlLayout(target, this.notes).xml
+    const own = xmlSpecifics(target, this.notes).xml
     return { ...own, name: own?.name ?? schemaName(target) }
   }
 
-  private readEncoding(node: DataNode, kind: Media['kind']): Record<string, EncodingLayout> {
+  private readEncoding(node: DataNode, kind: Media['kind']): Record<string, EncodingSpecifics> {
     if (kind !== 'multipart' && kind !== 'form') return {}
-    const found: Record<string, EncodingLayout> = {}
+    const found: Record<string, EncodingSpecifics> = {}
     for (const [name, entry] of node.entries('encoding')) {
       const [contentType, style, explode] = [
         entry.text('contentType'),
@@ -314,14 +315,14 @@ export class ContentReader {
             each.origin,
           )
       }
-      const layout: EncodingLayout = {
+      const specifics: EncodingSpecifics = {
         ...present({ contentType, style }),
         ...(explode === undefined ? {} : { explode: explode.value === true }),
         ...marked({ allowReserved: entry.flag('allowReserved') }),
         ...filled({ headers }),
       }
       Object.defineProperty(found, name, {
-        value: layout,
+        value: specifics,
         enumerable: true,
         writable: true,
         configurable: true,
@@ -345,11 +346,11 @@ export class ContentReader {
 export function choice(
   name: string,
   documentation: string,
-  layouts: readonly ContentLayout[],
+  variants: readonly ContentSpecifics[],
   node: DataNode,
 ): InputField {
   const { origin } = node
-  const types = [...new Set(layouts.map((each) => each.mediaType))]
+  const types = [...new Set(variants.map((each) => each.mediaType))]
   const type: Type = {
     kind: 'enumeration',
     members: types.map((value) => ({ value, origin })),
@@ -363,7 +364,7 @@ export function choice(
     place: 'header',
     documentation,
     origin,
-    layout: { name, choice: true },
+    specifics: { name, choice: true },
   }
 }
 

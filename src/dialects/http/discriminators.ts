@@ -1,3 +1,4 @@
+import { compareTexts } from '../../contract/ordering.js'
 import { present } from '../../contract/present.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import type { DataNode } from '../../documents/data-node.js'
@@ -121,10 +122,9 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
   const waiting = references.all()
   for (let node = waiting.pop(); node !== undefined; node = waiting.pop()) {
     const discriminator = node.members.get('discriminator')
-    const isParent =
-      discriminator !== undefined &&
-      (typeof discriminator.value === 'string' || discriminator.members.has('propertyName'))
-    if (isParent && !node.members.has('oneOf') && !node.members.has('anyOf')) parents.add(node)
+    const member = discriminator?.value ?? discriminator?.members.get('propertyName')?.value
+    if (typeof member === 'string' && !node.members.has('oneOf') && !node.members.has('anyOf'))
+      parents.add(node)
     for (const part of node.members.get('allOf')?.items ?? []) {
       const target = referenceOf(part) === undefined ? undefined : references.peek(part)
       if (target !== undefined && target !== node) addTo(direct, target, node)
@@ -146,7 +146,7 @@ export function childSchemas(references: References): ReadonlyMap<DataNode, read
     if (found.size > 0)
       all.set(
         parent,
-        [...found].sort((a, b) => (references.idOf(a) < references.idOf(b) ? -1 : 1)),
+        [...found].sort((a, b) => compareTexts(references.idOf(a), references.idOf(b))),
       )
   }
   return all

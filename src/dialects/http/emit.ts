@@ -32,7 +32,12 @@ import type {
 import { runtimeNeeds } from './client-needs.js'
 import { answersExactly } from './exact-numbers.js'
 import { isChoice, JsonTrees, valueNames } from './json-trees.js'
-import { endpointLayout, operationLayout, typeOfAnswer, type BodyLayout } from './layout.js'
+import {
+  endpointSpecifics,
+  operationSpecifics,
+  typeOfAnswer,
+  type BodySpecifics,
+} from './specifics.js'
 
 const httpModule = 'runtime/http/http'
 const listingModule = 'runtime/listing'
@@ -138,8 +143,8 @@ export const httpEmitter: Emitter = {
       code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
     )
     for (const each of endpointsOf(contract)) {
-      const layout = endpointLayout(each)
-      const variables = Object.entries(layout?.variables ?? {})
+      const specifics = endpointSpecifics(each)
+      const variables = Object.entries(specifics?.variables ?? {})
       const choices = variables
         .filter(([, variable]) => variable.values !== undefined)
         .map(
@@ -157,7 +162,7 @@ export const httpEmitter: Emitter = {
             )} }`
       page.print(
         ...docComment([each.documentation, ...choices], '  '),
-        code`  ${propertyName(each.name)}: { address: ${quoted(layout?.template ?? each.address)}, protocol: ${quoted(each.protocol)}${further} },`,
+        code`  ${propertyName(each.name)}: { address: ${quoted(specifics?.template ?? each.address)}, protocol: ${quoted(each.protocol)}${further} },`,
       )
     }
     page.print(code`}`)
@@ -165,17 +170,19 @@ export const httpEmitter: Emitter = {
 }
 
 function hasPages(contract: Contract): boolean {
-  return operationsOf(contract).some((operation) => operationLayout(operation).pages !== undefined)
+  return operationsOf(contract).some(
+    (operation) => operationSpecifics(operation).pages !== undefined,
+  )
 }
 
 function hasXml(operation: Operation): boolean {
-  const body = operation.inputs.find((input) => input.place === 'body')?.layout as
-    BodyLayout | undefined
+  const body = operation.inputs.find((input) => input.place === 'body')?.specifics as
+    BodySpecifics | undefined
   const contents = [
     ...(body?.contents ?? []),
-    ...Object.values(operationLayout(operation).answers).flat(),
+    ...Object.values(operationSpecifics(operation).answers).flat(),
     ...operation.faults.map(
-      (fault) => (fault.layout as { content?: { kind: string } } | undefined)?.content,
+      (fault) => (fault.specifics as { content?: { kind: string } } | undefined)?.content,
     ),
   ]
   return contents.some((content) => content?.kind === 'xml')
@@ -276,7 +283,8 @@ function declare(context: DeclarationContext): Declaration {
     }
   if (isByMediaType(operation)) {
     const outcomes = page.useType(module, outcomesType)
-    const preferred = Object.values(operationLayout(operation).answers)[0]?.[0]?.mediaType ?? code``
+    const preferred =
+      Object.values(operationSpecifics(operation).answers)[0]?.[0]?.mediaType ?? code``
     return {
       signature: {
         ...plain,
@@ -306,7 +314,7 @@ function listingText(
   const texts = typeTextsOf(contract, names, openMembers)
   const listing = page.useType(listingModule, 'Listing')
   const row = texts.itemOf(field.type, page)
-  if (operationLayout(operation).pages?.rows.length === 0) return code`${listing}<${row}>`
+  if (operationSpecifics(operation).pages?.rows.length === 0) return code`${listing}<${row}>`
   const answer = texts.of(typeOfAnswer(operation, field), page)
   return code`${listing}<${row}, ${page.useType(pagesModule, 'AnswerPage')}<${row}, ${answer}>>`
 }
@@ -329,7 +337,7 @@ function printOperation(context: OperationContext): void {
   if (outcome.kind === 'value' && outcome.field.type.kind === 'union' && isByMediaType(operation)) {
     const { alternatives } = outcome.field.type
     page.declare(outcomesType)
-    const contents = Object.values(operationLayout(operation).answers)[0] ?? []
+    const contents = Object.values(operationSpecifics(operation).answers)[0] ?? []
     const rows = contents.map(
       (content) =>
         code`  ${propertyName(content.mediaType)}: ${texts.of(alternatives[content.at] ?? outcome.field.type, page)}`,
@@ -381,7 +389,7 @@ function operationType(context: OperationContext): Code {
   if (outcome.kind !== 'value') return typed('HttpOperation', httpModule, outcomeType)
   if (outcome.stream === true)
     return typed('HttpOperation', httpModule, texts.itemOf(outcome.field.type, page))
-  if (operationLayout(operation).pages !== undefined)
+  if (operationSpecifics(operation).pages !== undefined)
     return typed(
       'PagedOperation',
       pagesModule,
@@ -398,7 +406,7 @@ function worker(operation: Operation, page: Page): Code {
   const { outcome } = operation
   if (outcome.kind === 'value' && outcome.stream === true)
     return page.use('runtime/http/streams', 'stream')
-  if (operationLayout(operation).pages !== undefined) return page.use(pagesModule, 'list')
+  if (operationSpecifics(operation).pages !== undefined) return page.use(pagesModule, 'list')
   if (isBytes(outcome)) return page.use(httpModule, 'sendForBytes')
   return page.use(httpModule, isByMediaType(operation) ? 'sendFor' : 'send')
 }
@@ -475,12 +483,12 @@ function isSequence({ outcome }: Operation): boolean {
 
 /** Can a list be had in pages without saying anything? */
 function isListedFreely(operation: Operation): boolean {
-  const { pages } = operationLayout(operation)
+  const { pages } = operationSpecifics(operation)
   return pages !== undefined && operation.inputs.every((input) => input.optional)
 }
 
 function secondMediaType(operation: Operation): string {
-  return Object.values(operationLayout(operation).answers)[0]?.[1]?.mediaType ?? ''
+  return Object.values(operationSpecifics(operation).answers)[0]?.[1]?.mediaType ?? ''
 }
 
 function credentialsSection({ security }: Contract): Markdown[] {

@@ -2,7 +2,7 @@ import type { Contract, Operation, Type, TypeId } from '../../contract/contract.
 import { addTo } from '../../contract/lists.js'
 import { once } from '../../contract/once.js'
 import { directSubtypes, fieldsOfOutcome, operationsOf, partsOf } from '../../contract/queries.js'
-import { typeOfAnswer } from './layout.js'
+import { typeOfAnswer } from './specifics.js'
 
 /** Does an answer of some operation carry bare numbers whose every digit counts? */
 export function needsExactJson(contract: Contract): boolean {

@@ -3,19 +3,19 @@ import { httpEmitter } from './emit.js'
 import type { Contract, Operation } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
 import { fromPlain } from '../../contract/plain.js'
-import type { Misfit } from '../../runtime/failures.js'
+import type { Violation } from '../../runtime/failures.js'
 import { checkJson } from '../../runtime/http/json.js'
 import type { AnyJsonRef } from '../../runtime/http/json-codec.js'
 import { formatExamples } from './format-examples.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
 import {
-  bodyLayout,
-  endpointLayout,
-  operationLayout,
-  parameterLayout,
-  typeLayout,
-  type SchemeLayout,
-} from './layout.js'
+  bodySpecifics,
+  endpointSpecifics,
+  operationSpecifics,
+  parameterSpecifics,
+  typeSpecifics,
+  type SchemeSpecifics,
+} from './specifics.js'
 import { paged, pointerOf } from './paged.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
@@ -26,7 +26,7 @@ const rules = new WeakMap<Contract, NonNullable<ReturnType<NonNullable<Dialect['
 
 /** How the pages of a list are had: `next from /page/next into after`. */
 function pagesInWords(operation: Operation): (readonly [string, string])[] {
-  const { pages } = operationLayout(operation)
+  const { pages } = operationSpecifics(operation)
   if (pages === undefined) return []
   const placed = (place: NonNullable<typeof pages.next>): string =>
     'header' in place ? `the header ${place.header}` : pointerOf(place.members)
@@ -54,7 +54,7 @@ export const http: Dialect = {
   read: readOpenApi,
   emit: httpEmitter,
   describe(_contract, operation, endpoint) {
-    const { method, path, answers } = operationLayout(operation)
+    const { method, path, answers } = operationSpecifics(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
     const parameters = operation.inputs.filter(
       (input) => input.place !== 'body' && !isChoice(input),
@@ -65,10 +65,10 @@ export const http: Dialect = {
       ...parameters.map(
         (each) =>
           [
-            `${each.place} ${parameterLayout(each).name}`,
+            `${each.place} ${parameterSpecifics(each).name}`,
             [
-              parameterLayout(each).style,
-              parameterLayout(each).json === true ? 'as JSON' : undefined,
+              parameterSpecifics(each).style,
+              parameterSpecifics(each).json === true ? 'as JSON' : undefined,
             ]
               .filter((part) => part !== undefined)
               .join(', ') || 'as usual',
@@ -79,7 +79,7 @@ export const http: Dialect = {
         : [
             [
               'body',
-              bodyLayout(body)
+              bodySpecifics(body)
                 .contents.map((each) => each.mediaType)
                 .join(' or '),
             ] as const,
@@ -113,38 +113,41 @@ export const http: Dialect = {
       const codecs = liveJson(contract, trees)
       return {
         allows(type, plain) {
-          const misfits: Misfit[] = []
+          const violations: Violation[] = []
           checkJson(
             codecs.of(trees.of(type, false)) as AnyJsonRef,
             fromPlain(contract, type, plain),
             '',
-            misfits,
+            violations,
           )
-          return misfits.length === 0
+          return violations.length === 0
         },
-        candidates: (type) => candidatesOf(typeLayout(type).rule),
+        candidates: (type) => candidatesOf(typeSpecifics(type).rule),
         ofFormat: (format) => formatExamples.get(format),
       }
     }),
   rulesInWords,
   serverVariables(endpoint) {
-    const layout = endpointLayout(endpoint)
-    if (layout === undefined) return undefined
+    const specifics = endpointSpecifics(endpoint)
+    if (specifics === undefined) return undefined
     return {
       variables: Object.fromEntries(
-        Object.entries(layout.variables).map(([name, variable]) => [name, variable.values ?? []]),
+        Object.entries(specifics.variables).map(([name, variable]) => [
+          name,
+          variable.values ?? [],
+        ]),
       ),
       address: (values) =>
-        Object.entries(layout.variables).reduce(
+        Object.entries(specifics.variables).reduce(
           (address, [name, variable]) =>
             address.replaceAll(`{${name}}`, () => values[name] ?? variable.default),
-          layout.template,
+          specifics.template,
         ),
     }
   },
   tokenPlaces: (contract) =>
-    contract.security.flatMap(({ name, layout }) => {
-      const { tokenUrl, discovery } = (layout ?? {}) as SchemeLayout
+    contract.security.flatMap(({ name, specifics }) => {
+      const { tokenUrl, discovery } = (specifics ?? {}) as SchemeSpecifics
       const address = tokenUrl ?? discovery
       return address === undefined
         ? []

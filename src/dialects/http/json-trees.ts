@@ -28,20 +28,20 @@ import {
   type CodecTree,
 } from '../codec-tree.js'
 import {
-  bodyLayout,
-  contractLayout,
-  faultLayout,
-  operationLayout,
-  parameterLayout,
-  schemeLayout,
-  typeLayout,
-  type ContentLayout,
-  type HeaderLayout,
+  bodySpecifics,
+  contractSpecifics,
+  faultSpecifics,
+  operationSpecifics,
+  parameterSpecifics,
+  schemeSpecifics,
+  typeSpecifics,
+  type ContentSpecifics,
+  type HeaderSpecifics,
   typeOfAnswer,
-  type OutcomeLayout,
-  type PagesLayout,
-  type ParameterLayout,
-} from './layout.js'
+  type OutcomeSpecifics,
+  type PagesSpecifics,
+  type ParameterSpecifics,
+} from './specifics.js'
 import { mapRule, referredRules } from './live-rules.js'
 import { isStructuredText, kindOf, type ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
@@ -109,7 +109,7 @@ export class JsonTrees {
 
   constructor(contract: Contract) {
     this.contract = contract
-    this.namedRules = referredRules(contract, contractLayout(contract).rules ?? {})
+    this.namedRules = referredRules(contract, contractSpecifics(contract).rules ?? {})
     this.ruleNames = constantNames(Object.keys(this.namedRules), 'Rule')
     this.xmlTrees = new XmlTrees(contract)
     this.schemeNames = schemeNames(contract)
@@ -140,7 +140,7 @@ export class JsonTrees {
    *   yet, and wherever the compiler knows the values only by half, so that it looks no further
    */
   of(type: Type, late: boolean): CodecTree {
-    const { rule } = typeLayout(type)
+    const { rule } = typeSpecifics(type)
     const shape = this.shape(type, late)
     return rule === undefined
       ? shape
@@ -196,7 +196,7 @@ export class JsonTrees {
       case 'intersection':
         return {
           allOf: type.parts.map((each) => this.of(each, true)),
-          ...marked({ apart: typeLayout(type).apart === true }),
+          ...marked({ apart: typeSpecifics(type).apart === true }),
         }
       default:
         return new Builtin(valuesModule, 'anything')
@@ -205,7 +205,7 @@ export class JsonTrees {
 
   /** Everything the runtime needs to know of an operation. */
   operation(operation: Operation): { readonly [key: string]: CodecTree } {
-    const layout = operationLayout(operation)
+    const specifics = operationSpecifics(operation)
     const body = operation.inputs.find((input) => input.place === 'body')
     // The choice between media types is no parameter: it decides what travels, and is not sent
     // itself.
@@ -217,8 +217,8 @@ export class JsonTrees {
     const offered = Object.keys(operation.wire)
     const security = this.security(operation)
     return {
-      method: layout.method,
-      path: layout.path,
+      method: specifics.method,
+      path: specifics.path,
       ...(parameters.length === 0
         ? {}
         : {
@@ -228,20 +228,20 @@ export class JsonTrees {
           }),
       ...(body === undefined ? {} : { body: this.body(body) }),
       answers: Object.fromEntries(
-        Object.entries(layout.answers).map(([status, contents], at) => [
+        Object.entries(specifics.answers).map(([status, contents], at) => [
           status,
           this.answer(operation, contents, at),
         ]),
       ),
-      ...marked({ byStatus: layout.byStatus === true }),
-      ...(layout.pages === undefined ? {} : { pages: pagesTree(layout.pages) }),
+      ...marked({ byStatus: specifics.byStatus === true }),
+      ...(specifics.pages === undefined ? {} : { pages: pagesTree(specifics.pages) }),
       ...(operation.faults.length === 0
         ? {}
         : {
             faults: Object.fromEntries(
               operation.faults.map((fault) => [
                 fault.name,
-                this.content(faultLayout(fault).content, fault.type),
+                this.content(faultSpecifics(fault).content, fault.type),
               ]),
             ),
           }),
@@ -264,8 +264,8 @@ export class JsonTrees {
   }
 
   private body(body: Field): CodecTree {
-    const { contents, several } = bodyLayout(body)
-    const typeOf = (content: ContentLayout): Type =>
+    const { contents, several } = bodySpecifics(body)
+    const typeOf = (content: ContentSpecifics): Type =>
       several === true && body.type.kind === 'union'
         ? (body.type.alternatives[content.at] as Type)
         : body.type
@@ -277,12 +277,16 @@ export class JsonTrees {
     }
   }
 
-  private answer(operation: Operation, contents: readonly ContentLayout[], at: number): CodecTree {
+  private answer(
+    operation: Operation,
+    contents: readonly ContentSpecifics[],
+    at: number,
+  ): CodecTree {
     const { outcome } = operation
     if (outcome.kind !== 'value') return {}
     const type = typeOfAnswer(operation, outcome.field)
     const alternative =
-      operationLayout(operation).byStatus === true && type.kind === 'union'
+      operationSpecifics(operation).byStatus === true && type.kind === 'union'
         ? type.alternatives[at]
         : undefined
     const item = outcome.stream === true && type.kind === 'list' ? type.item : type
@@ -292,7 +296,7 @@ export class JsonTrees {
         : { type: item, nullable: outcome.field.nullable }
     const own = body?.type ?? type
     const nullable = body?.nullable === true ? { nullable: true } : {}
-    const several = (outcome.field.layout as OutcomeLayout | undefined)?.several === true
+    const several = (outcome.field.specifics as OutcomeSpecifics | undefined)?.several === true
     const trees = contents.map((content) => ({
       ...this.content(
         content,
@@ -307,14 +311,15 @@ export class JsonTrees {
   }
 
   private content(
-    layout: ContentLayout | undefined,
+    specifics: ContentSpecifics | undefined,
     type: Type,
   ): Readonly<Record<string, CodecTree>> {
-    if (layout === undefined) return {}
-    const { mediaType, kind, encoding } = layout
+    if (specifics === undefined) return {}
+    const { mediaType, kind, encoding } = specifics
     const format = formats[kind]
     const isUnknown =
-      type.kind === 'nothing' || (type.kind === 'anything' && typeLayout(type).rule === undefined)
+      type.kind === 'nothing' ||
+      (type.kind === 'anything' && typeSpecifics(type).rule === undefined)
     return {
       type: mediaType,
       ...(isUnknown ? {} : { is: this.of(type, false) }),
@@ -339,13 +344,13 @@ export class JsonTrees {
             ),
           }),
       ...(kind === 'xml' && type.kind !== 'scalar'
-        ? { xml: this.xmlTrees.root(type, layout.xml ?? {}) }
+        ? { xml: this.xmlTrees.root(type, specifics.xml ?? {}) }
         : {}),
     }
   }
 
   private header(field: Field): CodecTree {
-    const { explode, json } = field.layout as HeaderLayout
+    const { explode, json } = field.specifics as HeaderSpecifics
     return {
       is: this.of(field.type, true),
       ...marked({ optional: field.optional, explode: explode === true, json: json === true }),
@@ -360,7 +365,7 @@ export class JsonTrees {
     return this.contract.security
       .filter((scheme) => wanted.has(scheme.name))
       .map((scheme) => {
-        const { key, ...addresses } = schemeLayout(scheme)
+        const { key, ...addresses } = schemeSpecifics(scheme)
         const tokens =
           scheme.scheme === 'oauth2' ? { tokens: new Builtin('runtime/tokens', 'tokenSource') } : {}
         return [
@@ -382,7 +387,7 @@ export class JsonTrees {
     // scheme anywhere there is nothing to go by.
     const security = operation.security ?? (this.isAnySecured ? [[]] : undefined)
     if (security === undefined) return undefined
-    const scopes = new Map(Object.entries(operationLayout(operation).scopes ?? {}))
+    const scopes = new Map(Object.entries(operationSpecifics(operation).scopes ?? {}))
     const anyOf = security.map((alternative): CodecTree =>
       alternative.map((name) => ({
         scheme: new Builtin('security', this.schemeNames.get(name) ?? ''),
@@ -398,7 +403,7 @@ export class JsonTrees {
 
   private union(type: UnionType): CodecTree {
     const { discriminator } = type
-    const { exactlyOne, otherwise } = typeLayout(type)
+    const { exactlyOne, otherwise } = typeSpecifics(type)
     const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
     const when: Record<string, number> = {}
     const places = new Map(ids.map((id, at): [string, number] => [id, at]).reverse())
@@ -453,7 +458,7 @@ export class JsonTrees {
   }
 
   private parameter(field: Field, place: string): CodecTree {
-    const { name, style, explode, allowReserved, json: asJson, whole } = parameterLayout(field)
+    const { name, style, explode, allowReserved, json: asJson, whole } = parameterSpecifics(field)
     return {
       in: place,
       ...(name === field.name ? {} : { name }),
@@ -515,7 +520,7 @@ const formats: Readonly<
 
 /** Is the input a choice between media types, and no parameter? */
 export function isChoice(input: Field): boolean {
-  return (input.layout as ParameterLayout).choice === true
+  return (input.specifics as ParameterSpecifics).choice === true
 }
 
 /** What the constants of security.ts are called, by the name of the scheme. */
@@ -541,7 +546,7 @@ function record(entries: readonly (readonly [string, CodecTree])[]): {
 }
 
 /** How the pages of a list are had, without what only the contract knows. */
-function pagesTree({ answer: _, ...pages }: PagesLayout): CodecTree {
+function pagesTree({ answer: _, ...pages }: PagesSpecifics): CodecTree {
   return { ...pages }
 }
 

@@ -1,7 +1,7 @@
 import type { Contract } from '../../contract/contract.js'
 import { someType } from '../../contract/queries.js'
 import type { LiveRule } from '../../runtime/json/rules.js'
-import { typeLayout } from './layout.js'
+import { typeSpecifics } from './specifics.js'
 import { listKeywords, mapKeywords, schemaKeywords, type Rule } from './rules.js'
 
 /**
@@ -60,7 +60,7 @@ export function referredRules(
     mapRule(found[id], refer)
   }
   someType(contract, (type) => {
-    const { rule } = typeLayout(type)
+    const { rule } = typeSpecifics(type)
     if (rule !== undefined) mapRule(rule, refer)
     return false
   })

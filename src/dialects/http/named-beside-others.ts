@@ -1,7 +1,7 @@
 import type { Contract, Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
 import type { Notes } from '../notes.js'
-import { typeLayout, type TypeLayout } from './layout.js'
+import { typeSpecifics, type TypeSpecifics } from './specifics.js'
 
 /**
  * `additionalProperties` holds for whatever its own schema does not name, also for what another part
@@ -38,8 +38,8 @@ export function namesBesideOthers(contract: Contract, notes: Notes): Record<Type
       return part.kind === 'map' ? { ...part, value: { kind: 'anything' } } : part
     })
     if (!apart) continue
-    const layout: TypeLayout = { ...typeLayout(type), apart }
-    mended[id] = { ...type, parts, layout }
+    const specifics: TypeSpecifics = { ...typeSpecifics(type), apart }
+    mended[id] = { ...type, parts, specifics }
   }
   return mended
 }

@@ -14,12 +14,12 @@ import type { PagesWish } from '../dialect.js'
 import type { Answers } from './answers.js'
 import { isChoice } from './json-trees.js'
 import {
-  operationLayout,
-  parameterLayout,
+  operationSpecifics,
+  parameterSpecifics,
   typeOfAnswer,
-  type OperationLayout,
-  type PagesLayout,
-} from './layout.js'
+  type OperationSpecifics,
+  type PagesSpecifics,
+} from './specifics.js'
 
 /** Lists in pages: what the description or the project says of them, as facts of the operation. */
 
@@ -34,13 +34,13 @@ export function paged(
   wish: PagesWish,
 ): Operation | string {
   const { outcome } = operation
-  const layout = operationLayout(operation)
-  if (outcome.kind !== 'value' || outcome.stream === true || layout.byStatus === true)
+  const specifics = operationSpecifics(operation)
+  if (outcome.kind !== 'value' || outcome.stream === true || specifics.byStatus === true)
     return 'it does not answer one thing'
   if (operation.inputs.some((input) => isChoice(input) && input.name === 'accept'))
     return 'it answers in several media types'
-  if (wish.into === undefined && layout.method !== 'GET')
-    return `an address is followed with GET, and this is ${layout.method}: "into" is missing`
+  if (wish.into === undefined && specifics.method !== 'GET')
+    return `an address is followed with GET, and this is ${specifics.method}: "into" is missing`
   const type = typeOfAnswer(operation, outcome.field)
   const rows = rowsIn(contract, type, wish.rows)
   if (typeof rows === 'string') return rows
@@ -48,7 +48,7 @@ export function paged(
   if (typeof into === 'string') return into
   const places = placesOf(contract, type, wish)
   if (typeof places === 'string') return places
-  const pages: PagesLayout = {
+  const pages: PagesSpecifics = {
     ...(type.kind === 'reference' ? { answer: type.to } : {}),
     rows: rows.steps,
     ...places,
@@ -65,7 +65,7 @@ export function paged(
       field: { ...outcome.field, type: { ...rows.list }, nullable: false, optional: false },
       iterable: true,
     },
-    layout: { ...layout, pages } satisfies OperationLayout,
+    specifics: { ...specifics, pages } satisfies OperationSpecifics,
   }
 }
 
@@ -98,7 +98,7 @@ export function declaredPages(
 
 /** A parameter as links name it: also with the place that it has. */
 function isNamed(input: InputField, name: string): boolean {
-  const own = parameterLayout(input).name
+  const own = parameterSpecifics(input).name
   return name === own || name === `${input.place}.${own}`
 }
 

@@ -5,7 +5,7 @@ import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
 import { documented, exampleOf, fitting } from './annotations.js'
 import { inRequests } from './anonymous-types.js'
-import type { ParameterLayout } from './layout.js'
+import type { ParameterSpecifics } from './specifics.js'
 import { kindOf } from './media-types.js'
 import type { References } from './references.js'
 import { placeOf } from './schema-facts.js'
@@ -43,7 +43,7 @@ export class ParameterReader {
       const field = this.readParameter(this.references.settle(each), operation, path)
       // A parameter of the operation replaces that of the path (section 4.8.9).
       if (field !== undefined)
-        found.set(`${field.place} ${(field.layout as ParameterLayout).name}`, field)
+        found.set(`${field.place} ${(field.specifics as ParameterSpecifics).name}`, field)
     }
     for (const [, name = ''] of path.matchAll(/\{([^}]+)\}/g)) {
       if (found.has(`path ${name}`)) continue
@@ -55,7 +55,7 @@ export class ParameterReader {
         nullable: false,
         place: 'path',
         origin: item.origin,
-        layout: { name } satisfies ParameterLayout,
+        specifics: { name } satisfies ParameterSpecifics,
       })
     }
     // The same name in two places: the later one yields.
@@ -92,7 +92,7 @@ export class ParameterReader {
       schema === undefined ? plainText : this.schemas.read(schema, where, 'in')
     const isJson = mediaType !== undefined && kindOf(mediaType) === 'json'
     const isWhole = declared === 'querystring'
-    const layout: ParameterLayout = {
+    const specifics: ParameterSpecifics = {
       name,
       ...this.written(node, place),
       ...marked({ allowReserved: node.flag('allowReserved') }),
@@ -111,7 +111,7 @@ export class ParameterReader {
       ...this.example(node, schema, target),
       ...presetOf(schema?.get('default') ?? target?.get('default')),
       origin: node.origin,
-      layout,
+      specifics,
     }
   }
 
@@ -124,7 +124,7 @@ export class ParameterReader {
   private written(
     node: DataNode,
     place: ParameterPlace,
-  ): Pick<ParameterLayout, 'style' | 'explode'> {
+  ): Pick<ParameterSpecifics, 'style' | 'explode'> {
     const declared = node.text('style')
     const style = styles[place].find((each) => each === declared)
     if (declared !== undefined && style === undefined)

@@ -1,6 +1,6 @@
 import { isPlainObject } from '../../contract/plain.js'
 import type { Contract, Operation, Type } from '../../contract/contract.js'
-import { operationLayout, typeOfAnswer } from './layout.js'
+import { operationSpecifics, typeOfAnswer } from './specifics.js'
 import { fieldAt } from './paged.js'
 
 /**
@@ -15,7 +15,7 @@ export function wholeAnswer(
   improvise: (type: Type, name: string) => unknown,
 ): unknown {
   const { outcome } = operation
-  const { pages } = operationLayout(operation)
+  const { pages } = operationSpecifics(operation)
   if (pages === undefined || outcome.kind !== 'value') return rows
   const type = typeOfAnswer(operation, outcome.field)
   const { next, total } = pages

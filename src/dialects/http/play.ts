@@ -9,7 +9,7 @@ import { exactJson } from '../../runtime/json/exact-json.js'
 import { jsonText } from '../../runtime/json/values.js'
 import type { Player, PlayRequest, PlayResponse, UnderstoodCall } from '../dialect.js'
 import { isChoice, JsonTrees, liveJson } from './json-trees.js'
-import { operationLayout } from './layout.js'
+import { operationSpecifics } from './specifics.js'
 import { kindOf } from './media-types.js'
 import { wholeAnswer } from './play-pages.js'
 import { servedDocuments } from './served-documents.js'
@@ -35,7 +35,7 @@ export function playHttp(contract: Contract): Player {
   const trees = new JsonTrees(contract)
   const codecs = liveJson(contract, trees)
   const operations = operationsOf(contract).map((operation): Live => {
-    const { path } = operationLayout(operation)
+    const { path } = operationSpecifics(operation)
     const live = {
       name: operation.path.join('.'),
       ...(codecs.of(trees.operation(operation)) as object),
@@ -88,7 +88,7 @@ function understand(
       ),
   )
   const offered = here.filter(
-    ({ operation }) => operationLayout(operation).method === request.method,
+    ({ operation }) => operationSpecifics(operation).method === request.method,
   )
   const [found] = offered
   if (found === undefined) {
@@ -97,7 +97,7 @@ function understand(
       ...refused(405, `${request.method} is not offered at ${below}.`),
       headers: {
         'content-type': 'application/problem+json',
-        allow: here.map(({ operation }) => operationLayout(operation).method).join(', '),
+        allow: here.map(({ operation }) => operationSpecifics(operation).method).join(', '),
       },
     }
   }
@@ -221,7 +221,7 @@ function answerOf(
   value: unknown,
   improvise: Parameters<UnderstoodCall['answer']>[1],
 ): PlayResponse {
-  const { answers, byStatus } = operationLayout(operation)
+  const { answers, byStatus } = operationSpecifics(operation)
   const statuses = Object.keys(answers)
   const apart = byStatus === true ? ((value ?? {}) as StatusAndBody) : undefined
   const chosen = String(apart?.status ?? statuses[0] ?? '200')

@@ -30,7 +30,7 @@ import { inRequests } from './anonymous-types.js'
 import { AnswerReader } from './answers.js'
 import { ContentReader } from './contents.js'
 import { mendEndlessTypes } from './endless-types.js'
-import type { ContractLayout, OperationLayout } from './layout.js'
+import type { ContractSpecifics, OperationSpecifics } from './specifics.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { namesBesideOthers } from './named-beside-others.js'
@@ -215,8 +215,8 @@ class DescriptionReader {
     const types = { ...read.types, ...namesBesideOthers(read, this.notes) }
     const contract = { ...read, types, notes: this.notes.all() }
     const rules = referredRules(contract, this.schemas.rules.named)
-    const layout: ContractLayout = { rules }
-    const ruled = Object.keys(rules).length === 0 ? contract : { ...contract, layout }
+    const specifics: ContractSpecifics = { rules }
+    const ruled = Object.keys(rules).length === 0 ? contract : { ...contract, specifics }
     return changedOperations(ruled, (operation) => {
       const wish = this.pages.get(pathOf(operation))
       const listed = wish === undefined ? operation : paged(ruled, operation, wish)
@@ -290,10 +290,10 @@ class DescriptionReader {
     const requirements = this.readSecurity(node)
     const pages = declaredPages(method, answers, inputs)
     if (pages !== undefined) this.pages.set(steps.join('.'), pages)
-    const layout: OperationLayout = {
+    const specifics: OperationSpecifics = {
       method: methods.includes(method) ? method.toUpperCase() : method,
       path: path.startsWith('/') ? path : `/${path}`,
-      answers: answers.layout,
+      answers: answers.specifics,
       ...marked({ byStatus: answers.byStatus }),
       ...filled({ scopes: scopesOf(requirements) }),
     }
@@ -314,7 +314,7 @@ class DescriptionReader {
         security: requirements.map((alternative) => alternative.map(({ name }) => name)),
       }),
       origin: node.origin,
-      layout,
+      specifics,
     }
   }
 

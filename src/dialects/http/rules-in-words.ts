@@ -1,6 +1,6 @@
 import { addAll } from '../../contract/lists.js'
 import type { Contract, Type } from '../../contract/contract.js'
-import { typeLayout } from './layout.js'
+import { typeSpecifics } from './specifics.js'
 import type { Rule } from './rules.js'
 
 type Keywords = Readonly<Record<string, unknown>>
@@ -23,7 +23,7 @@ const typeWords: Readonly<Record<string, string>> = {
  * Rule}), as sentences without a full stop: `when kind is "night", price must be there`.
  */
 export function rulesInWords(_contract: Contract, type: Type): string[] {
-  const { rule } = typeLayout(type)
+  const { rule } = typeSpecifics(type)
   return rule === undefined ? [] : statements(rule, 0)
 }
 

@@ -18,7 +18,7 @@ import {
   type Discriminator,
 } from './discriminators.js'
 import { DynamicScopes } from './dynamic-scopes.js'
-import type { TypeLayout } from './layout.js'
+import type { TypeSpecifics } from './specifics.js'
 import { settleItems } from './lists-of-items.js'
 import { liveRule } from './live-rules.js'
 import { referenceOf, type References } from './references.js'
@@ -36,7 +36,7 @@ import {
   typesOf,
 } from './schema-facts.js'
 import { soundPatterns } from './sound-patterns.js'
-import { xmlLayout } from './xml-layout.js'
+import { xmlSpecifics } from './xml-specifics.js'
 
 /** Schemas stand inside of each other no deeper than this: deeper ones have no place on the stack. */
 const mostNested = 200
@@ -250,7 +250,7 @@ export class SchemaReader {
     return {
       type: {
         kind: 'anything',
-        ...(never ? { layout: { rule: false } satisfies TypeLayout } : {}),
+        ...(never ? { specifics: { rule: false } satisfies TypeSpecifics } : {}),
       },
       nullable: !never,
     }
@@ -320,7 +320,7 @@ export class SchemaReader {
       ...plain,
       discriminator: { field: discriminator.member, mapping },
       ...(fallback?.kind === 'reference'
-        ? { layout: { otherwise: fallback.to } satisfies TypeLayout }
+        ? { specifics: { otherwise: fallback.to } satisfies TypeSpecifics }
         : {}),
     }
   }
@@ -360,10 +360,13 @@ export class SchemaReader {
       isNullable(node) ||
       (parts.length > 0 && parts.every((part) => part.nullable) && rule === undefined)
     const type = obeying(this.combined(parts), rule)
-    const layout = { ...(type.layout as TypeLayout | undefined), ...xmlLayout(node, this.notes) }
+    const specifics = {
+      ...(type.specifics as TypeSpecifics | undefined),
+      ...xmlSpecifics(node, this.notes),
+    }
     const whole: Type = {
       ...type,
-      ...filled({ layout }),
+      ...filled({ specifics }),
       ...(asBase || type.kind === 'reference' ? {} : documented(node)),
     }
     if (isNamed || !['record', 'enumeration', 'intersection', 'tuple'].includes(whole.kind))
@@ -426,9 +429,9 @@ export class SchemaReader {
     for (const keyword of ['type', ...structural]) node.get(keyword)?.readWhole()
     for (const value of values) value.readWhole()
     const { type, others } = enumerated(values, node, this.notes, isNamed)
-    const layout = (): TypeLayout => ({ rule: this.rules.of(node, ['enum', 'const']) })
+    const specifics = (): TypeSpecifics => ({ rule: this.rules.of(node, ['enum', 'const']) })
     return {
-      type: others ? { ...type, layout: layout() } : type,
+      type: others ? { ...type, specifics: specifics() } : type,
       nullable: values.some((each) => each.kind === 'null'),
       isObject: false,
       rule: () => this.ownRule(node),
@@ -579,7 +582,7 @@ export class SchemaReader {
       type: {
         kind: 'union',
         alternatives: read.map(({ type }) => type),
-        ...(keyword === 'oneOf' ? { layout: { exactlyOne: true } satisfies TypeLayout } : {}),
+        ...(keyword === 'oneOf' ? { specifics: { exactlyOne: true } satisfies TypeSpecifics } : {}),
       },
       nullable,
       isObject,
@@ -594,7 +597,8 @@ export class SchemaReader {
     // How something stands in XML says nothing of what it is.
     const telling = parts.filter(
       ({ type }) =>
-        type.kind !== 'anything' || Object.keys(type.layout ?? {}).some((fact) => fact !== 'xml'),
+        type.kind !== 'anything' ||
+        Object.keys(type.specifics ?? {}).some((fact) => fact !== 'xml'),
     )
     const [first, ...others] = telling
     if (first === undefined) return { kind: 'anything' }
@@ -822,9 +826,9 @@ export class SchemaReader {
   private requiring(
     required: ReadonlySet<string>,
     fields: readonly Field[],
-  ): { layout?: TypeLayout } {
+  ): { specifics?: TypeSpecifics } {
     const elsewhere = [...required].filter((name) => !fields.some((field) => field.name === name))
-    return elsewhere.length === 0 ? {} : { layout: { rule: { required: elsewhere } } }
+    return elsewhere.length === 0 ? {} : { specifics: { rule: { required: elsewhere } } }
   }
 
   /** Does one of the alternatives of a schema, or of the whole that it is a part of, describe a member? */
@@ -899,7 +903,7 @@ export class SchemaReader {
       }),
       ...(preset === undefined || preset.value === null ? {} : { default: preset.value }),
       ...exampleOf(schema, target, this.rules, this.notes),
-      ...fieldLayout(schema, target, this.notes),
+      ...fieldSpecifics(schema, target, this.notes),
     }
   }
 }
@@ -936,12 +940,16 @@ function nameForNote(node: DataNode): string {
   return isShelved(node) ? schemaName(node) : `#${node.pointer}`
 }
 
-function fieldLayout(schema: DataNode, target: DataNode, notes: Notes): { layout?: TypeLayout } {
+function fieldSpecifics(
+  schema: DataNode,
+  target: DataNode,
+  notes: Notes,
+): { specifics?: TypeSpecifics } {
   // What 3.0 lets nobody say beside a reference is said in a part of its own.
   const beside = schema.members.get('allOf')?.items ?? []
   const own = [schema, ...beside].find((each) => each.members.has('xml'))
-  const layout = xmlLayout(own ?? target, notes)
-  return Object.keys(layout).length === 0 ? {} : { layout }
+  const specifics = xmlSpecifics(own ?? target, notes)
+  return Object.keys(specifics).length === 0 ? {} : { specifics }
 }
 
 /** Too small to be worth a name, when no shelf gives it one. */
@@ -974,14 +982,14 @@ function obeying(type: Type, rule: Rule | undefined): Type {
     return {
       kind: 'union',
       alternatives: [type],
-      layout: { rule } satisfies TypeLayout,
+      specifics: { rule } satisfies TypeSpecifics,
     }
-  const layout = type.layout as TypeLayout | undefined
+  const specifics = type.specifics as TypeSpecifics | undefined
   return {
     ...type,
-    layout: {
-      ...layout,
-      rule: layout?.rule === undefined ? rule : { allOf: [layout.rule, rule] },
-    } satisfies TypeLayout,
+    specifics: {
+      ...specifics,
+      rule: specifics?.rule === undefined ? rule : { allOf: [specifics.rule, rule] },
+    } satisfies TypeSpecifics,
   }
 }

@@ -3,7 +3,7 @@ import { filled } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { documented } from './annotations.js'
-import type { SchemeLayout } from './layout.js'
+import type { SchemeSpecifics } from './specifics.js'
 import { isToken } from './tokens.js'
 
 type Kind = SecurityScheme['scheme']
@@ -46,7 +46,7 @@ export function readScheme(
     )
   if (kind === 'unsupported' || kind === 'digest' || kind === 'certificate')
     notes.add('ignored', 'TM-2310', { name, type: http ?? type }, node.origin)
-  const layout: SchemeLayout = {
+  const specifics: SchemeSpecifics = {
     ...(kind === 'key' && keyName !== undefined
       ? { key: { in: place === 'query' || place === 'cookie' ? place : 'header', name: keyName } }
       : {}),
@@ -60,7 +60,7 @@ export function readScheme(
     scheme: kind,
     ...documented(node),
     origin: node.origin,
-    ...filled({ layout }),
+    ...filled({ specifics }),
   }
 }
 

@@ -3,7 +3,7 @@ import { filled, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { documented } from './annotations.js'
-import type { EndpointLayout } from './layout.js'
+import type { EndpointSpecifics } from './specifics.js'
 
 /**
  * Collects the servers of a description: of the whole, of paths and of operations (OpenAPI 3.1,
@@ -58,7 +58,7 @@ export class ServerReader {
       })
       node.readWhole()
     }
-    const layout: EndpointLayout | undefined =
+    const specifics: EndpointSpecifics | undefined =
       Object.keys(variables).length === 0 ? undefined : { template, variables }
     return this.add({
       name: camelCase((named ?? description?.split(/[.,:;(]/)[0] ?? 'server').slice(0, 30)),
@@ -66,7 +66,7 @@ export class ServerReader {
       protocol: 'HTTP',
       ...documented(server),
       origin: server.origin,
-      ...present({ layout }),
+      ...present({ specifics }),
     })
   }
 
@@ -74,7 +74,7 @@ export class ServerReader {
     const known = this.endpoints.find(
       (each) =>
         each.address === endpoint.address &&
-        JSON.stringify(each.layout) === JSON.stringify(endpoint.layout),
+        JSON.stringify(each.specifics) === JSON.stringify(endpoint.specifics),
     )
     if (known !== undefined) return known.name
     let { name } = endpoint

@@ -1,7 +1,7 @@
 import type { Contract, Field, Type } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
 import { exactJson } from '../../runtime/json/exact-json.js'
-import { parameterLayout } from './layout.js'
+import { parameterSpecifics } from './specifics.js'
 
 /** Where the parameters of a request came from, still percent-encoded. */
 export interface RequestParts {
@@ -36,12 +36,13 @@ export function readStyled(
   place: string,
   parts: RequestParts,
 ): unknown {
-  const layout = parameterLayout(field)
-  if (layout.whole !== undefined) return wholeQuery(contract, field, layout.whole, parts.search)
-  const { name, json } = layout
+  const specifics = parameterSpecifics(field)
+  if (specifics.whole !== undefined)
+    return wholeQuery(contract, field, specifics.whole, parts.search)
+  const { name, json } = specifics
   const isInForm = place === 'query' || place === 'cookie'
-  const style = layout.style ?? (isInForm ? 'form' : 'simple')
-  const explode = layout.explode ?? (style === 'form' || style === 'cookie')
+  const style = specifics.style ?? (isInForm ? 'form' : 'simple')
+  const explode = specifics.explode ?? (style === 'form' || style === 'cookie')
   const shape = shapeOf(contract, field.type)
   const styled = { contract, field, name, shape, style, explode, isJson: json === true }
   if (place === 'query') return fromQuery(styled, pairsOf(parts.search))

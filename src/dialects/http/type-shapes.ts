@@ -11,7 +11,7 @@ export interface TypeShape {
 const forPeople: ReadonlySet<string> = new Set(['origin', 'documentation', 'example'])
 
 /** Members that hold data, and no types. */
-const data: ReadonlySet<string> = new Set(['layout', 'default', 'fixed', 'openExample'])
+const data: ReadonlySet<string> = new Set(['specifics', 'default', 'fixed', 'openExample'])
 
 /** The shape of a type: equal texts and equal types referred to mean equal types. */
 export function shapeOf({ id: _id, name: _name, ...type }: NamedType): TypeShape {

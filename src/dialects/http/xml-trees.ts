@@ -2,8 +2,8 @@ import type { Contract, Field, Type } from '../../contract/contract.js'
 import { membersOf, namedType, resolve } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { Elsewhere, type CodecTree } from '../codec-tree.js'
-import { typeLayout } from './layout.js'
-import type { XmlLayout } from './xml-layout.js'
+import { typeSpecifics } from './specifics.js'
+import type { XmlSpecifics } from './xml-specifics.js'
 
 /** Builds the shapes by which JSON is written as XML and read from it. */
 export class XmlTrees {
@@ -18,7 +18,7 @@ export class XmlTrees {
   }
 
   /** The shape of a whole body. */
-  root(type: Type, xml: XmlLayout): CodecTree {
+  root(type: Type, xml: XmlSpecifics): CodecTree {
     return { ...this.inside(type), ...xml }
   }
 
@@ -29,12 +29,12 @@ export class XmlTrees {
   }
 
   private of(type: Type, field?: Field): CodecTree {
-    const own = field === undefined ? {} : { ...typeLayout(field).xml }
+    const own = field === undefined ? {} : { ...typeSpecifics(field).xml }
     if (type.kind !== 'reference' || this.isLeaf(type))
-      return { ...this.inside(type), ...typeLayout(type).xml, ...own }
+      return { ...this.inside(type), ...typeSpecifics(type).xml, ...own }
     // Types may lead back to themselves: what they are is looked up when it is used.
     const target = namedType(this.contract, type.to)
-    const xml = { ...typeLayout(target).xml, ...own }
+    const xml = { ...typeSpecifics(target).xml, ...own }
     const key = `${type.to} ${JSON.stringify(Object.entries(xml).sort())}`
     let constant = this.constants.get(key)
     if (constant === undefined) {

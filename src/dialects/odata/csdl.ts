@@ -8,7 +8,7 @@ import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import { repairsInto, type Notes } from '../notes.js'
 import { xmlFromJson } from './csdl-json.js'
-import type { Version } from './layout.js'
+import type { Version } from './specifics.js'
 import { dataMetadata, edmx2, edmx4, isEdm, sap } from './namespaces.js'
 
 /** Something with a name that a schema declares. */

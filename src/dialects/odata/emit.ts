@@ -1,3 +1,4 @@
+import { compareTexts } from '../../contract/ordering.js'
 import type { Contract, NamedType, Operation, RecordType, TypeId } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
@@ -26,12 +27,12 @@ import type {
   OperationContext,
 } from '../dialect.js'
 import {
-  fieldLayout,
-  operationLayout,
-  type EndpointLayout,
-  type OperationLayout,
-  type EntityLayout,
-} from './layout.js'
+  fieldSpecifics,
+  operationSpecifics,
+  type EndpointSpecifics,
+  type OperationSpecifics,
+  type EntitySpecifics,
+} from './specifics.js'
 import { propertyNames, queriesPage, queryNames, queryOptions } from './queries-page.js'
 import { hasExactNumbers, ODataTrees } from './trees.js'
 
@@ -53,7 +54,7 @@ const onEntities = (module: string, call: string): Work => ({
 })
 
 /** By what an operation does. */
-const works: Readonly<Record<OperationLayout['kind'], Work>> = {
+const works: Readonly<Record<OperationSpecifics['kind'], Work>> = {
   list: onEntities('odata', 'list'),
   get: onEntities('odata', 'get'),
   count: onEntities('odata', 'count'),
@@ -179,7 +180,7 @@ export const odataEmitter: Emitter = {
 /** Files of the runtime that only some clients need: those of the operations that there are. */
 function moreFiles(contract: Contract): string[] {
   const kinds = new Set(
-    operationsOf(contract).map((operation) => works[operationLayout(operation).kind].module),
+    operationsOf(contract).map((operation) => works[operationSpecifics(operation).kind].module),
   )
   return ['aggregation', 'changes', 'invocations', 'links', 'media'].filter((each) =>
     kinds.has(each),
@@ -209,17 +210,17 @@ function batchPage(contract: Contract, names: Names): Page {
 
 /** How to ask, shown with a set and properties of this very service. */
 function queriesSection(contract: Contract, variable: Code, names: Names): Markdown[] {
-  const operation = operationsOf(contract).find((each) => operationLayout(each).kind === 'list')
-  const layout = operation === undefined ? undefined : operationLayout(operation)
-  if (operation === undefined || layout?.kind !== 'list') return []
-  const fields = fieldsOf(contract, namedType(contract, layout.entity) as RecordType).filter(
-    (field) => fieldLayout(field).about !== true,
+  const operation = operationsOf(contract).find((each) => operationSpecifics(each).kind === 'list')
+  const specifics = operation === undefined ? undefined : operationSpecifics(operation)
+  if (operation === undefined || specifics?.kind !== 'list') return []
+  const fields = fieldsOf(contract, namedType(contract, specifics.entity) as RecordType).filter(
+    (field) => fieldSpecifics(field).about !== true,
   )
-  const own = fields.filter((field) => fieldLayout(field).navigation === undefined)
+  const own = fields.filter((field) => fieldSpecifics(field).navigation === undefined)
   const text = own.find(
     (field) => field.type.kind === 'scalar' && field.type.format === 'Edm.String',
   )
-  const target = fields.find((field) => fieldLayout(field).navigation !== undefined)
+  const target = fields.find((field) => fieldSpecifics(field).navigation !== undefined)
   const listing = [
     code`const listing = ${variable}${memberAccess(groupName(operation.path[0] ?? ''))}.list({`,
     ...(text === undefined
@@ -260,7 +261,7 @@ function queriesSection(contract: Contract, variable: Code, names: Names): Markd
 }
 
 function isNew(contract: Contract): boolean {
-  return (endpointsOf(contract)[0]?.layout as EndpointLayout).version.startsWith('4')
+  return (endpointsOf(contract)[0]?.specifics as EndpointSpecifics).version.startsWith('4')
 }
 
 const made = new WeakMap<Names, ODataTrees>()
@@ -279,7 +280,7 @@ function codecsPage(contract: Contract, names: Names): Page | undefined {
   const types = Object.values(contract.types)
     .map((type) => ({ type, tree: trees.ofNamed(type) }))
     .filter(({ tree }) => tree !== undefined)
-    .sort((a, b) => rank(a.type) - rank(b.type) || (name(a.type) < name(b.type) ? -1 : 1))
+    .sort((a, b) => rank(a.type) - rank(b.type) || compareTexts(name(a.type), name(b.type)))
   if (types.length === 0) return undefined
   const page = new Page('codecs')
   for (const { type } of types) page.declare(name(type))
@@ -314,9 +315,9 @@ function codecType(type: NamedType, texts: TypeTexts, page: Page): Code {
 /** Queries are typed by what the entity has, and what comes back by what was asked for. */
 function declare(context: DeclarationContext): Declaration {
   const { operation, page, inputType, outcomeType } = context
-  const layout = operationLayout(operation)
+  const specifics = operationSpecifics(operation)
   const signature = { typeParameters: code``, input: code`input: ${inputType}` }
-  switch (layout.kind) {
+  switch (specifics.kind) {
     case 'download':
       return {
         signature: {
@@ -333,20 +334,20 @@ function declare(context: DeclarationContext): Declaration {
       return { signature: { ...signature, returns } }
     }
     case 'aggregate':
-      return declareAggregation(context, layout)
+      return declareAggregation(context, specifics)
     default:
-      return asking.has(layout.kind) ? declareQuery(context, layout) : {}
+      return asking.has(specifics.kind) ? declareQuery(context, specifics) : {}
   }
 }
 
 /** The identifier of the entity that an operation is about. */
 function entityNameOf({ contract, names, operation }: DeclarationContext): string {
-  const id = entityIdOf(operationLayout(operation))
+  const id = entityIdOf(operationSpecifics(operation))
   return id === undefined ? '' : (names.types[id] ?? contract.types[id]?.name ?? '')
 }
 
-function entityIdOf(layout: OperationLayout): TypeId | undefined {
-  return layout.kind === 'invoke' ? layout.asks?.entity : layout.entity
+function entityIdOf(specifics: OperationSpecifics): TypeId | undefined {
+  return specifics.kind === 'invoke' ? specifics.asks?.entity : specifics.entity
 }
 
 /** Only the page that declares the input needs what it extends. */
@@ -354,7 +355,7 @@ function declaresInput({ module }: Page): boolean {
   return module.startsWith('operations/')
 }
 
-function declareAggregation(context: DeclarationContext, { entity }: EntityLayout): Declaration {
+function declareAggregation(context: DeclarationContext, { entity }: EntitySpecifics): Declaration {
   const { contract, page, inputType } = context
   const name = entityNameOf(context)
   const base = (): Code => {
@@ -374,13 +375,13 @@ function declareAggregation(context: DeclarationContext, { entity }: EntityLayou
   }
 }
 
-function declareQuery(context: DeclarationContext, layout: OperationLayout): Declaration {
+function declareQuery(context: DeclarationContext, specifics: OperationSpecifics): Declaration {
   const { contract, operation, page, inputType } = context
   const covers = operation.inputs
     .filter((input) => input.place === 'query')
     .map((input) => input.name)
-  if (covers.length === 0) return layout.kind === 'get' ? unchangedDeclaration(context) : {}
-  const id = entityIdOf(layout)
+  if (covers.length === 0) return specifics.kind === 'get' ? unchangedDeclaration(context) : {}
+  const id = entityIdOf(specifics)
   const all = id === undefined ? [] : queryOptions(contract, id)
   const inputBase = (): Code => {
     const query = page.useType('queries', queryNames(entityNameOf(context)).query)
@@ -389,7 +390,7 @@ function declareQuery(context: DeclarationContext, layout: OperationLayout): Dec
       : code`Pick<${query}, ${joined(covers.map(quoted), ' | ')}>`
   }
   const base = declaresInput(page) ? { inputBase: { text: inputBase(), covers } } : {}
-  if (layout.kind === 'count') return base
+  if (specifics.kind === 'count') return base
   const isOptional = operation.inputs.every((input) => input.optional)
   const asked = page.useType(queryModule, 'Asked')
   const shape = code`${asked}<${entityType(context)}, Input>`
@@ -405,7 +406,7 @@ function declareQuery(context: DeclarationContext, layout: OperationLayout): Dec
 }
 
 /** What is done with a query. */
-const asking: ReadonlySet<OperationLayout['kind']> = new Set([
+const asking: ReadonlySet<OperationSpecifics['kind']> = new Set([
   'list',
   'get',
   'count',
@@ -418,7 +419,7 @@ const asking: ReadonlySet<OperationLayout['kind']> = new Set([
 /** What an operation answers of which parts can be asked for, each of them of this shape. */
 function returnedBy(context: DeclarationContext, shape: Code): Code {
   const { operation, page } = context
-  const { kind } = operationLayout(operation)
+  const { kind } = operationSpecifics(operation)
   if (kind === 'list') return code`${page.useType(listingModule, 'Listing')}<${shape}>`
   if (kind === 'invoke') return code`Promise<${shape}[]>`
   return code`Promise<${shape}${unchanged(context)}${isAbsent(operation) ? code` | undefined` : code``}>`
@@ -426,7 +427,7 @@ function returnedBy(context: DeclarationContext, shape: Code): Code {
 
 /** What else there is when an entity has not changed since: nothing, for whoever asks so. */
 function unchanged({ operation, page }: DeclarationContext): Code {
-  if (operationLayout(operation).kind !== 'get') return code``
+  if (operationSpecifics(operation).kind !== 'get') return code``
   return code` | ${page.useType(queryModule, 'Unchanged')}<Input>`
 }
 
@@ -459,8 +460,8 @@ function isAbsent({ outcome }: Operation): boolean {
 
 function printOperation(context: OperationContext): void {
   const { contract, names, operation, page, constant } = context
-  const layout = operationLayout(operation)
-  const { module, call, facts } = works[layout.kind]
+  const specifics = operationSpecifics(operation)
+  const { module, call, facts } = works[specifics.kind]
   printFunction(context, page.use(`runtime/odata/${module}`, call))
   const parse = hasExactNumbers(contract)
     ? { parse: new Builtin('runtime/json/exact-json', 'exactJson') }
@@ -478,10 +479,10 @@ function printOperation(context: OperationContext): void {
 
 /** What the facts of an operation are of: its entities; of functions and actions more. */
 function factsOf({ contract, names, operation, page, inputType }: OperationContext): Code {
-  const layout = operationLayout(operation)
+  const specifics = operationSpecifics(operation)
   const texts = typeTextsOf(contract, names, openMembers)
   const textOf = (id: TypeId): Code => texts.of({ kind: 'reference', to: id }, page)
-  if (layout.kind !== 'invoke') return textOf(layout.entity)
+  if (specifics.kind !== 'invoke') return textOf(specifics.entity)
   const { outcome } = operation
   const returned = outcome.kind === 'value' ? texts.of(outcome.field.type, page) : code`void`
   const parameters = operation.inputs

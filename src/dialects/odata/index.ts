@@ -1,7 +1,12 @@
 import type { Dialect } from '../dialect.js'
 import { isJsonMetadata } from './csdl.js'
 import { odataEmitter } from './emit.js'
-import { addressOf, operationLayout, type EndpointLayout, type EntityLayout } from './layout.js'
+import {
+  addressOf,
+  operationSpecifics,
+  type EndpointSpecifics,
+  type EntitySpecifics,
+} from './specifics.js'
 import { playOData } from './play/player.js'
 import { isServiceDocument, readOData } from './reader.js'
 
@@ -21,11 +26,11 @@ export const odata: Dialect = {
   read: readOData,
   emit: odataEmitter,
   describe(_contract, operation, endpoint) {
-    const layout = operationLayout(operation)
-    const { version } = endpoint.layout as EndpointLayout
+    const specifics = operationSpecifics(operation)
+    const { version } = endpoint.specifics as EndpointSpecifics
     const key = '(…)'
-    if (layout.kind === 'invoke') {
-      const { on } = layout
+    if (specifics.kind === 'invoke') {
+      const { on } = specifics
       const bound =
         on === undefined
           ? ''
@@ -33,18 +38,18 @@ export const odata: Dialect = {
       return [
         [
           'request',
-          `${layout.method} /${bound}${layout.call}${layout.passing === 'inline' ? key : ''}`,
+          `${specifics.method} /${bound}${specifics.call}${specifics.passing === 'inline' ? key : ''}`,
         ],
         ['address', endpoint.address],
       ]
     }
     const isNew = version.startsWith('4')
-    const one = `/${addressOf(layout)}${layout.singleton === true ? '' : key}`
-    const all = `/${addressOf(layout)}`
+    const one = `/${addressOf(specifics)}${specifics.singleton === true ? '' : key}`
+    const all = `/${addressOf(specifics)}`
     const change = isNew ? 'PATCH' : 'MERGE'
     const links = isNew ? '(navigation property)/$ref' : '$links/(navigation property)'
-    const own = layout.media === true ? '$value or its stream' : layout.streams?.join(' or ')
-    const stream = own === undefined || layout.streams === undefined ? '$value' : own
+    const own = specifics.media === true ? '$value or its stream' : specifics.streams?.join(' or ')
+    const stream = own === undefined || specifics.streams === undefined ? '$value' : own
     const requests = {
       list: `GET ${all}`,
       get: `GET ${one}`,
@@ -63,8 +68,8 @@ export const odata: Dialect = {
       unlink: `DELETE ${one}/${links}`,
     }
     return [
-      ['request', requests[layout.kind]],
-      ...restrictionsOf(layout),
+      ['request', requests[specifics.kind]],
+      ...restrictionsOf(specifics),
       ['address', endpoint.address],
     ]
   },
@@ -74,7 +79,10 @@ export const odata: Dialect = {
 /**
  * What the service says that it can't do, for people: of what an operation of this kind could ask.
  */
-function restrictionsOf({ kind, restricted = {} }: EntityLayout): [label: string, value: string][] {
+function restrictionsOf({
+  kind,
+  restricted = {},
+}: EntitySpecifics): [label: string, value: string][] {
   const { unfiltered, unsorted, unexpanded, filtered, notCreated, notChanged } = restricted
   const isQuery = kind === 'list' || kind === 'count'
   const sentences = [

@@ -1,7 +1,7 @@
 import type { Field, InputField, Origin, Type, TypeId } from '../../contract/contract.js'
 import { present } from '../../contract/present.js'
 import { keyType } from './keys.js'
-import type { Version } from './layout.js'
+import type { Version } from './specifics.js'
 
 /** The inputs that operations on entities have. */
 

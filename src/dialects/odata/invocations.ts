@@ -6,7 +6,7 @@ import type { Notes } from '../notes.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
 import { ifMatchInput, keyInput, queryInputs } from './inputs.js'
-import { fieldLayout, type FieldLayout, type InvocationLayout } from './layout.js'
+import { fieldSpecifics, type FieldSpecifics, type InvocationSpecifics } from './specifics.js'
 import { dataMetadata } from './namespaces.js'
 import type { FoundOperation } from './operations.js'
 import type { Resource } from './resources.js'
@@ -109,8 +109,8 @@ export class InvocationReader {
       this.refuse(element, what, `its method is ${method}`)
       return
     }
-    const layout: InvocationLayout = { kind: 'invoke', call: name, method, passing: 'query' }
-    this.hear({ path: [name], inputs, outcome, documentation, origin, layout })
+    const specifics: InvocationSpecifics = { kind: 'invoke', call: name, method, passing: 'query' }
+    this.hear({ path: [name], inputs, outcome, documentation, origin, specifics })
   }
 
   /** Functions and actions that are bound to entities, at all resources that have such. */
@@ -134,10 +134,10 @@ export class InvocationReader {
     const isRelated = (entity: TypeId): boolean =>
       this.types.extends(entity, type) || this.types.extends(type, entity)
     const places = resources.filter(
-      ({ layout }) => isRelated(layout.entity) && !(layout.singleton === true && many),
+      ({ specifics }) => isRelated(specifics.entity) && !(specifics.singleton === true && many),
     )
     for (const resource of places) {
-      const cast = this.types.extends(resource.layout.entity, type) ? undefined : type
+      const cast = this.types.extends(resource.specifics.entity, type) ? undefined : type
       this.readInvocation(declared, {
         path: [resource.name, nameOf(element)],
         call: name,
@@ -193,12 +193,12 @@ export class InvocationReader {
       outcome,
       documentation: place.documentation ?? this.csdl.documentation(element, name),
       origin,
-      layout: {
+      specifics: {
         kind: 'invoke',
         call: place.call,
         method: isFunction ? 'GET' : 'POST',
         passing: isFunction ? 'inline' : 'body',
-        ...present({ asks: asks?.layout, on: on && boundLayout(on) }),
+        ...present({ asks: asks?.specifics, on: on && boundSpecifics(on) }),
       },
     })
   }
@@ -211,12 +211,12 @@ export class InvocationReader {
     { resource, many }: Binding,
     origin: Origin,
   ): { keys: readonly InputField[]; guards: readonly InputField[] } | undefined {
-    const { layout, guarded } = resource
-    const isOneOfSeveral = !many && layout.singleton !== true
-    const key = isOneOfSeveral ? keyInput(this.types.keyFields(layout.entity), origin) : []
+    const { specifics, guarded } = resource
+    const isOneOfSeveral = !many && specifics.singleton !== true
+    const key = isOneOfSeveral ? keyInput(this.types.keyFields(specifics.entity), origin) : []
     if (isOneOfSeveral && key.length === 0) return undefined
     return {
-      keys: [...outerKey(layout, this.types, origin), ...key],
+      keys: [...outerKey(specifics, this.types, origin), ...key],
       guards: many ? [] : [ifMatchInput(guarded, resource.origin)],
     }
   }
@@ -229,7 +229,7 @@ export class InvocationReader {
     outcome: Outcome,
     parameters: readonly InputField[],
     origin: Origin,
-  ): { layout: NonNullable<InvocationLayout['asks']>; inputs: InputField[] } | undefined {
+  ): { specifics: NonNullable<InvocationSpecifics['asks']>; inputs: InputField[] } | undefined {
     const entity = returnedEntities(outcome)
     if (entity === undefined || !this.types.isEntity(entity)) return undefined
     const taken = new Set(['count', ...parameters.map(({ name }) => name)])
@@ -238,7 +238,7 @@ export class InvocationReader {
       ({ name }) => !taken.has(name),
     )
     if (inputs.length === 0) return undefined
-    return { layout: { entity, options: inputs.map(({ name }) => name) }, inputs }
+    return { specifics: { entity, options: inputs.map(({ name }) => name) }, inputs }
   }
 
   private parameter(element: XmlElement, operation: string): InputField {
@@ -248,7 +248,7 @@ export class InvocationReader {
     const optional =
       this.csdl.annotation(element, path, 'Org.OData.Core.V1.OptionalParameter') !== undefined
     // Who does not say it says null: the overload is told by all its parameters.
-    const always: FieldLayout | undefined = nullable && !optional ? { always: true } : undefined
+    const always: FieldSpecifics | undefined = nullable && !optional ? { always: true } : undefined
     return {
       name,
       type,
@@ -257,7 +257,7 @@ export class InvocationReader {
       place: 'body',
       ...documented(this.csdl.documentation(element, path)),
       origin: element.origin,
-      ...present({ layout: always }),
+      ...present({ specifics: always }),
     }
   }
 
@@ -288,14 +288,14 @@ export class InvocationReader {
 
 const noAddressing = { keys: [], guards: [] }
 
-function boundLayout({ resource, many, cast }: Binding): InvocationLayout['on'] {
-  return { ...resource.layout, ...marked({ many: many }), ...present({ cast }) }
+function boundSpecifics({ resource, many, cast }: Binding): InvocationSpecifics['on'] {
+  return { ...resource.specifics, ...marked({ many: many }), ...present({ cast }) }
 }
 
 /** A parameter that is called like our own words for keys. */
 function renamed(parameter: InputField): InputField {
-  const layout: FieldLayout = { ...fieldLayout(parameter), wire: parameter.name }
-  return { ...parameter, name: `${parameter.name}_`, layout }
+  const specifics: FieldSpecifics = { ...fieldSpecifics(parameter), wire: parameter.name }
+  return { ...parameter, name: `${parameter.name}_`, specifics }
 }
 
 /** The type of the entities that are returned as a list. */

@@ -1,7 +1,7 @@
 import type { Field, InputField, Origin, Type, TypeId } from '../../contract/contract.js'
 import { marked } from '../../contract/present.js'
 import { input } from './inputs.js'
-import { fieldLayout, type EntityLayout } from './layout.js'
+import { fieldSpecifics, type EntitySpecifics } from './specifics.js'
 import { targetOf } from './resources.js'
 
 /** A navigation property whose target can be bound to an entity that is there. */
@@ -24,7 +24,7 @@ const taken = ['key', 'of', 'ifMatch']
 /** The links that entities with these fields have. */
 export function linksOf(fields: readonly Field[]): Link[] {
   return fields.flatMap((field): Link[] => {
-    const { navigation } = fieldLayout(field)
+    const { navigation } = fieldSpecifics(field)
     const target = targetOf(field)
     if (navigation?.set === undefined || target === undefined) return []
     return [
@@ -54,7 +54,7 @@ export function unlinkInput({ given }: Link, origin: Origin): InputField {
 }
 
 /** What the inputs of links lead to. */
-export function linkTargets(links: readonly Link[]): NonNullable<EntityLayout['targets']> {
+export function linkTargets(links: readonly Link[]): NonNullable<EntitySpecifics['targets']> {
   return Object.fromEntries(
     links.map(({ given, name, set, target, isMany }) => [
       given,

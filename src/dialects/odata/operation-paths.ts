@@ -30,11 +30,12 @@ export class OperationPaths {
   }
 
   private freePath(found: FoundOperation): Path {
-    const { path, layout } = found
+    const { path, specifics } = found
     if (this.isFree(path)) return path
     const last = path.at(-1) ?? ''
     const apart = beside(path, `${last}_`)
-    const isLikeOurs = layout.kind === 'invoke' && path.length > 1 && ownNames.has(memberName(last))
+    const isLikeOurs =
+      specifics.kind === 'invoke' && path.length > 1 && ownNames.has(memberName(last))
     return isLikeOurs && this.isFree(apart) ? apart : this.toldByParameters(found)
   }
 

@@ -11,7 +11,7 @@ import type { Notes } from '../notes.js'
 import type { Csdl, Declared } from './csdl.js'
 import { documented } from './documentation.js'
 import { InvocationReader } from './invocations.js'
-import type { EntityLayout, OperationLayout } from './layout.js'
+import type { EntitySpecifics, OperationSpecifics } from './specifics.js'
 import { dataMetadata } from './namespaces.js'
 import { OperationPaths } from './operation-paths.js'
 import { ResourceReader, type Resource } from './resources.js'
@@ -30,7 +30,7 @@ export interface FoundOperation {
   readonly outcome: Outcome
   readonly documentation: string | undefined
   readonly origin: Origin
-  readonly layout: OperationLayout
+  readonly specifics: OperationSpecifics
 }
 
 /**
@@ -112,20 +112,20 @@ export class OperationReader {
         this.add(this.verbOperation(verb, subject, resource))
       else this.leftOut.push({ name: `${resource.name}.${verb.wants}`, origin: resource.origin })
     }
-    const { name, documentation, origin, layout } = resource
+    const { name, documentation, origin, specifics } = resource
     this.groups.push({
       name,
       ...present({ documentation }),
       origin,
-      holds: { type: layout.entity, many: layout.singleton !== true },
+      holds: { type: specifics.entity, many: specifics.singleton !== true },
     })
   }
 
   private verbOperation(verb: Verb, subject: Subject, resource: Resource): FoundOperation {
     const { name, origin, capabilities, documentation } = resource
-    const layout: EntityLayout = {
+    const specifics: EntitySpecifics = {
       kind: verb.kind,
-      ...resource.layout,
+      ...resource.specifics,
       ...present({ restricted: capabilities.restricted }),
       ...verb.facts?.(subject),
     }
@@ -136,7 +136,7 @@ export class OperationReader {
       outcome: verb.outcome(subject),
       documentation: sentences.join('\n\n'),
       origin,
-      layout,
+      specifics,
     }
   }
 
@@ -150,27 +150,27 @@ export class OperationReader {
   }
 
   private add(found: FoundOperation): void {
-    const { inputs, outcome, documentation, origin, layout } = found
+    const { inputs, outcome, documentation, origin, specifics } = found
     this.found.push({
       path: this.paths.give(found),
       inputs,
       outcome,
       faults: [],
       wire: { [endpointName]: {} },
-      ...(layout.kind === 'invoke' ? {} : { standard: true }),
-      ...needsOf(layout),
-      ...this.identified(layout),
+      ...(specifics.kind === 'invoke' ? {} : { standard: true }),
+      ...needsOf(specifics),
+      ...this.identified(specifics),
       ...documented(documentation),
       origin,
-      layout,
+      specifics,
     })
   }
 
   /** The entities of which an operation gives the keys. */
-  private identified(layout: OperationLayout): Pick<Operation, 'identifies'> {
-    const place = layout.kind === 'invoke' ? layout.on : layout
+  private identified(specifics: OperationSpecifics): Pick<Operation, 'identifies'> {
+    const place = specifics.kind === 'invoke' ? specifics.on : specifics
     if (place === undefined) return {}
-    const targets = layout.kind === 'invoke' ? {} : (layout.targets ?? {})
+    const targets = specifics.kind === 'invoke' ? {} : (specifics.targets ?? {})
     const places = [place, ...(place.within ?? []), ...Object.values(targets)]
     const entities = [...new Set(places.map(({ entity }) => entity))]
     return { identifies: entities.map((type) => ({ type, fields: this.types.identifying(type) })) }
@@ -178,7 +178,8 @@ export class OperationReader {
 }
 
 /** The types that an operation is about without giving or taking them. */
-function needsOf(layout: OperationLayout): Pick<Operation, 'needs'> {
-  if (layout.kind !== 'count' && layout.kind !== 'changes' && layout.kind !== 'aggregate') return {}
-  return { needs: [layout.entity] }
+function needsOf(specifics: OperationSpecifics): Pick<Operation, 'needs'> {
+  if (specifics.kind !== 'count' && specifics.kind !== 'changes' && specifics.kind !== 'aggregate')
+    return {}
+  return { needs: [specifics.entity] }
 }

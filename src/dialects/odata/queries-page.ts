@@ -21,13 +21,13 @@ import { docComment, identifier, propertyName, quoted } from '../../printing/esc
 import { Page } from '../../printing/page.js'
 import { code, joined, type Code } from '../../printing/safe-text.js'
 import {
-  fieldLayout,
+  fieldSpecifics,
   isFlags,
-  operationLayout,
-  type EndpointLayout,
-  type RecordLayout,
+  operationSpecifics,
+  type EndpointSpecifics,
+  type RecordSpecifics,
   type Version,
-} from './layout.js'
+} from './specifics.js'
 
 const termsModule = 'runtime/odata/terms'
 const queryModule = 'runtime/odata/query'
@@ -70,7 +70,7 @@ export function queriesPage(contract: Contract, names: Names): Page | undefined 
     const base =
       record.base === undefined ? undefined : queryNames(names.types[record.base.to] ?? '')
     page.print(code``, ...termLines(record, name, base, printer))
-    if ((record.layout as RecordLayout | undefined)?.entity !== true) continue
+    if ((record.specifics as RecordSpecifics | undefined)?.entity !== true) continue
     const properties = propertiesOf(record, base)
     // Those that extend it have them from here.
     const isExtended = subtypes.has(record.id)
@@ -132,11 +132,11 @@ function expansionLines(
 
 /** The fields of a type itself that are no facts about it. */
 function ownFields({ fields }: RecordType): Field[] {
-  return fields.filter((field) => fieldLayout(field).about !== true)
+  return fields.filter((field) => fieldSpecifics(field).about !== true)
 }
 
 function isNavigation(field: Field): boolean {
-  return fieldLayout(field).navigation !== undefined
+  return fieldSpecifics(field).navigation !== undefined
 }
 
 /** The names of what can be selected, as a union. */
@@ -159,14 +159,15 @@ function withoutOptions(query: Code, left: readonly string[]): Code {
 }
 
 function versionOf(contract: Contract): Version {
-  return (endpointsOf(contract)[0]?.layout as EndpointLayout).version
+  return (endpointsOf(contract)[0]?.specifics as EndpointSpecifics).version
 }
 
 /** The names of an entity's properties that do not lead to other entities. */
 export function propertyNames(contract: Contract, id: TypeId): string[] {
   return fieldsOf(contract, namedType(contract, id) as RecordType)
     .filter(
-      (field) => fieldLayout(field).about !== true && fieldLayout(field).navigation === undefined,
+      (field) =>
+        fieldSpecifics(field).about !== true && fieldSpecifics(field).navigation === undefined,
     )
     .map((field) => field.name)
 }
@@ -177,9 +178,9 @@ const searchables = new WeakMap<Contract, ReadonlySet<TypeId>>()
 function searchable(contract: Contract, id: TypeId): boolean {
   const lists = (): TypeId[] =>
     operationsOf(contract).flatMap((operation) => {
-      const layout = operationLayout(operation)
-      return layout.kind === 'list' && operation.inputs.some((field) => field.name === 'search')
-        ? [layout.entity]
+      const specifics = operationSpecifics(operation)
+      return specifics.kind === 'list' && operation.inputs.some((field) => field.name === 'search')
+        ? [specifics.entity]
         : []
     })
   return once(searchables, contract, () => new Set(lists())).has(id)
@@ -192,7 +193,7 @@ function searchable(contract: Contract, id: TypeId): boolean {
 export function queryOptions(contract: Contract, id: TypeId): string[] {
   const version = versionOf(contract)
   const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some(
-    (field) => fieldLayout(field).navigation !== undefined,
+    (field) => fieldSpecifics(field).navigation !== undefined,
   )
   return [
     code`filter`,

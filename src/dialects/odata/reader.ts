@@ -6,7 +6,7 @@ import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { Notes } from '../notes.js'
 import { Csdl } from './csdl.js'
 import { documented } from './documentation.js'
-import type { EndpointLayout } from './layout.js'
+import type { EndpointSpecifics } from './specifics.js'
 import { atomService } from './namespaces.js'
 import { endpointName, OperationReader } from './operations.js'
 import { TypeReader } from './types.js'
@@ -55,7 +55,7 @@ export async function readOData(documents: Documents, name: string): Promise<Con
     address: serviceRoot(document.from),
     protocol: `OData ${csdl.version}`,
     origin,
-    layout: { version: csdl.version } satisfies EndpointLayout,
+    specifics: { version: csdl.version } satisfies EndpointSpecifics,
   }
   const documentation = documented(
     container === undefined ? undefined : csdl.documentation(container.element, container.name),

@@ -6,14 +6,14 @@ import { pascalCase } from '../../naming/identifiers.js'
 import type { Notes } from '../notes.js'
 import { readCapabilities, unrestricted, type Capabilities } from './capabilities.js'
 import type { Csdl, Declared } from './csdl.js'
-import { fieldLayout, type ResourceLayout } from './layout.js'
+import { fieldSpecifics, type ResourceSpecifics } from './specifics.js'
 import type { TypeReader } from './types.js'
 
 /** An entity set, a singleton, or what lies inside entities. */
 export interface Resource {
   /** What it is called in the client. */
   readonly name: string
-  readonly layout: ResourceLayout
+  readonly specifics: ResourceSpecifics
   readonly documentation: string | undefined
   readonly origin: Origin
   readonly capabilities: Capabilities
@@ -79,7 +79,7 @@ export class ResourceReader {
       return {
         name,
         guarded,
-        layout: {
+        specifics: {
           path: name,
           entity,
           ...marked({ singleton: typeAttribute === 'Type' }),
@@ -130,11 +130,11 @@ export class ResourceReader {
         for (const key of keys(resource)) addTo(found, key, resource)
       return found
     }
-    const isSet = ({ layout }: Resource): boolean => layout.singleton !== true
+    const isSet = ({ specifics }: Resource): boolean => specifics.singleton !== true
     return {
       sets: new Set(resources.filter(isSet).map(({ name }) => name)),
-      byEntity: of((each) => (isSet(each) ? [each.layout.entity] : [])),
-      byKind: of((each) => this.types.chain(each.layout.entity)),
+      byEntity: of((each) => (isSet(each) ? [each.specifics.entity] : [])),
+      byKind: of((each) => this.types.chain(each.specifics.entity)),
     }
   }
 
@@ -147,7 +147,7 @@ export class ResourceReader {
     holder: TypeId,
     { sets, byEntity, byKind }: Placed,
   ): string | undefined {
-    const { navigation } = fieldLayout(field)
+    const { navigation } = fieldSpecifics(field)
     const target = targetOf(field)
     if (
       navigation === undefined ||
@@ -172,17 +172,18 @@ export class ResourceReader {
 
   /** What lies inside the entities of a resource and has no set of its own. */
   inside(outer: Resource, names: ReadonlySet<string>): Resource[] {
-    const { layout } = outer
+    const { specifics } = outer
     const within = [
-      ...(layout.within ?? []),
+      ...(specifics.within ?? []),
       {
-        path: layout.path,
-        entity: layout.entity,
-        ...(layout.singleton === true ? { singleton: layout.singleton } : {}),
+        path: specifics.path,
+        entity: specifics.entity,
+        ...(specifics.singleton === true ? { singleton: specifics.singleton } : {}),
       },
     ]
-    if (layout.singleton !== true && this.types.keyFields(layout.entity).length === 0) return []
-    return this.types.allFields(layout.entity).flatMap((field): Resource[] => {
+    if (specifics.singleton !== true && this.types.keyFields(specifics.entity).length === 0)
+      return []
+    return this.types.allFields(specifics.entity).flatMap((field): Resource[] => {
       const entity = targetOf(field)
       if (field.relation?.contained !== true || entity === undefined) return []
       const chain = within.map((step) => step.entity)
@@ -208,7 +209,7 @@ export class ResourceReader {
       const made: Resource = {
         name,
         guarded: false,
-        layout: {
+        specifics: {
           path: field.name,
           entity,
           within,

@@ -1,7 +1,12 @@
 import type { Field, InputField, Origin, Type, TypeId } from '../../contract/contract.js'
 import { ifMatchInput, keyInput, queryInputs, type PropertyNames } from './inputs.js'
 import { keyType } from './keys.js'
-import { fieldLayout, type RecordLayout, type ResourceLayout, type Version } from './layout.js'
+import {
+  fieldSpecifics,
+  type RecordSpecifics,
+  type ResourceSpecifics,
+  type Version,
+} from './specifics.js'
 import { linksOf, type Link } from './links.js'
 import type { Resource } from './resources.js'
 import type { TypeReader } from './types.js'
@@ -39,12 +44,12 @@ export interface Subject extends Pick<Resource, 'name' | 'origin' | 'capabilitie
 
 /** Works out what the operations on a resource are made of. */
 export function subjectOf(resource: Resource, types: TypeReader, version: Version): Subject {
-  const { name, layout: place, origin, capabilities, guarded } = resource
+  const { name, specifics: place, origin, capabilities, guarded } = resource
   const { entity } = place
   const isSingleton = place.singleton === true
   const isNew = version.startsWith('4')
   const keys = types.keyFields(entity)
-  const { media, streams = [] } = (types.record(entity).layout ?? {}) as Partial<RecordLayout>
+  const { media, streams = [] } = (types.record(entity).specifics ?? {}) as Partial<RecordSpecifics>
   const properties = propertyNames(types.allFields(entity))
   const { without = [], has = [] } = capabilities.restricted ?? {}
   const canAsk = ({ name: option }: InputField): boolean =>
@@ -83,7 +88,7 @@ export function named(inputs: readonly InputField[], names: readonly string[]): 
 
 /** The names of an entity's properties, and of those that lead to other entities. */
 export function propertyNames(fields: readonly Field[]): PropertyNames {
-  const isNavigation = (field: Field): boolean => fieldLayout(field).navigation !== undefined
+  const isNavigation = (field: Field): boolean => fieldSpecifics(field).navigation !== undefined
   return {
     names: fields
       .filter((field) => !isNavigation(field) && !field.name.startsWith('$'))
@@ -94,7 +99,7 @@ export function propertyNames(fields: readonly Field[]): PropertyNames {
 
 /** The key of what a resource lies in: the plain one, or keys by the names of several. */
 export function outerKey(
-  { within = [] }: ResourceLayout,
+  { within = [] }: ResourceSpecifics,
   types: TypeReader,
   origin: Origin,
 ): InputField[] {

@@ -13,14 +13,14 @@ import { marked, present } from '../../contract/present.js'
 import { directSubtypes, endpointsOf, namedType, someType } from '../../contract/queries.js'
 import { Builtin, CodecReference, LateList, type CodecTree } from '../codec-tree.js'
 import {
-  fieldLayout,
+  fieldSpecifics,
   isFlags,
-  operationLayout,
-  type EndpointLayout,
-  type InvocationLayout,
-  type RecordLayout,
-  type ResourceLayout,
-} from './layout.js'
+  operationSpecifics,
+  type EndpointSpecifics,
+  type InvocationSpecifics,
+  type RecordSpecifics,
+  type ResourceSpecifics,
+} from './specifics.js'
 
 /** Operations that nothing can be said of but that they are not there. */
 const unrestricted: readonly string[] = [
@@ -51,7 +51,7 @@ export class ODataTrees {
     this.contract = contract
     this.nameOf = nameOf
     this.subtypes = directSubtypes(contract)
-    const { version } = endpointsOf(contract)[0]?.layout as EndpointLayout
+    const { version } = endpointsOf(contract)[0]?.specifics as EndpointSpecifics
     const isNew = version.startsWith('4')
     this.edmModule = `runtime/odata/${isNew ? 'edm4' : 'edm2'}`
     this.protocol = new Builtin(
@@ -78,7 +78,7 @@ export class ODataTrees {
 
   private structure(type: RecordType & NamedType): CodecTree {
     const subtypes = this.subtypes.get(type.id)
-    const { keyPaths } = (type.layout ?? {}) as Partial<RecordLayout>
+    const { keyPaths } = (type.specifics ?? {}) as Partial<RecordSpecifics>
     return {
       type: type.id,
       ...(subtypes !== undefined || type.base !== undefined ? { is: this.nameOf(type.id) } : {}),
@@ -86,7 +86,7 @@ export class ODataTrees {
       ...present({ keys: type.keys, keyPaths }),
       members: Object.fromEntries(
         type.fields
-          .filter((field) => fieldLayout(field).about !== true)
+          .filter((field) => fieldSpecifics(field).about !== true)
           .map((field) => [field.name, this.property(field)]),
       ),
       ...(type.base === undefined ? {} : { base: new CodecReference(type.base.to, true) }),
@@ -104,7 +104,7 @@ export class ODataTrees {
   /** A field with what the runtime needs to know of it. */
   property(field: Field): Tree {
     const { navigation, computed, immutable, later, madeWhenMissing, wire, always } =
-      fieldLayout(field)
+      fieldSpecifics(field)
     return {
       ...this.placed(field.type),
       ...marked({ nullable: field.nullable }),
@@ -153,12 +153,12 @@ export class ODataTrees {
 
   /** Everything that the runtime needs to know of an operation. */
   operation(operation: Operation): Tree {
-    const layout = operationLayout(operation)
-    if (layout.kind !== 'invoke') {
-      const { restricted, streams, media, targets } = layout
+    const specifics = operationSpecifics(operation)
+    if (specifics.kind !== 'invoke') {
+      const { restricted, streams, media, targets } = specifics
       return {
-        ...this.resource(layout),
-        ...(restricted === undefined || unrestricted.includes(layout.kind)
+        ...this.resource(specifics),
+        ...(restricted === undefined || unrestricted.includes(specifics.kind)
           ? {}
           : { restricted: restricted as Tree }),
         ...present({ streams }),
@@ -179,10 +179,10 @@ export class ODataTrees {
     const { outcome } = operation
     const parameters = operation.inputs.filter((input) => input.place === 'body')
     return {
-      call: layout.call,
-      method: layout.method,
-      passing: layout.passing,
-      ...(layout.on === undefined ? {} : { on: this.bound(layout.on) }),
+      call: specifics.call,
+      method: specifics.method,
+      passing: specifics.passing,
+      ...(specifics.on === undefined ? {} : { on: this.bound(specifics.on) }),
       ...(parameters.length === 0
         ? {}
         : {
@@ -191,19 +191,19 @@ export class ODataTrees {
             ),
           }),
       ...(outcome.kind === 'value' ? { returns: this.property(outcome.field) } : {}),
-      ...(layout.asks === undefined
+      ...(specifics.asks === undefined
         ? {}
         : {
             asks: {
-              of: new CodecReference(layout.asks.entity, false),
-              options: layout.asks.options,
+              of: new CodecReference(specifics.asks.entity, false),
+              options: specifics.asks.options,
             },
           }),
       protocol: this.protocol,
     }
   }
 
-  private bound({ many, cast, ...place }: NonNullable<InvocationLayout['on']>): CodecTree {
+  private bound({ many, cast, ...place }: NonNullable<InvocationSpecifics['on']>): CodecTree {
     return {
       ...this.resource(place),
       ...marked({ many: many === true }),
@@ -211,7 +211,7 @@ export class ODataTrees {
     }
   }
 
-  private resource({ path, entity, singleton, within }: ResourceLayout): Tree {
+  private resource({ path, entity, singleton, within }: ResourceSpecifics): Tree {
     return {
       path,
       of: new CodecReference(entity, false),

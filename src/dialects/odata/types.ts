@@ -22,13 +22,13 @@ import { documented } from './documentation.js'
 import { keyType } from './keys.js'
 import {
   changesId,
-  fieldLayout,
+  fieldSpecifics,
   isFlags,
   newId,
-  type FieldLayout,
+  type FieldSpecifics,
   type Navigation,
-  type RecordLayout,
-} from './layout.js'
+  type RecordSpecifics,
+} from './specifics.js'
 import { dataMetadata, sap } from './namespaces.js'
 
 const core = 'Org.OData.Core.V1'
@@ -118,7 +118,7 @@ export class TypeReader {
   keyFields(id: TypeId): Field[] {
     const chain = this.withBases(id)
     const holder = chain.find(({ keys: own }) => own !== undefined)
-    const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
+    const { keyPaths = {} } = (holder?.specifics ?? {}) as Partial<RecordSpecifics>
     return (holder?.keys ?? []).flatMap((name) => {
       const path = Object.hasOwn(keyPaths, name) ? keyPaths[name] : undefined
       const field = this.fieldAt(chain, path ?? [name])
@@ -129,7 +129,7 @@ export class TypeReader {
   /** The names of the properties in which an entity's key lies. */
   identifying(id: TypeId): string[] {
     const holder = this.withBases(id).find(({ keys }) => keys !== undefined)
-    const { keyPaths = {} } = (holder?.layout ?? {}) as Partial<RecordLayout>
+    const { keyPaths = {} } = (holder?.specifics ?? {}) as Partial<RecordSpecifics>
     return (holder?.keys ?? []).map((name) =>
       Object.hasOwn(keyPaths, name) ? (keyPaths[name]?.[0] ?? name) : name,
     )
@@ -172,13 +172,13 @@ export class TypeReader {
     for (const id of this.entities) {
       const record = this.record(id)
       const fields = record.fields.map((field) => {
-        const { navigation, ...others } = fieldLayout(field)
+        const { navigation, ...others } = fieldSpecifics(field)
         const set = navigation === undefined ? undefined : setOf(field, id)
         return navigation === undefined || set === undefined
           ? field
           : {
               ...field,
-              layout: { ...others, navigation: { ...navigation, set } } satisfies FieldLayout,
+              specifics: { ...others, navigation: { ...navigation, set } } satisfies FieldSpecifics,
             }
       })
       this.types[id] = { ...record, fields }
@@ -271,7 +271,7 @@ export class TypeReader {
     const reference: Type = { kind: 'reference', to: declared.name }
     // A value whose members combine is a list of them.
     return declared.element.local === 'EnumType' && declared.element.attribute('IsFlags') === 'true'
-      ? { kind: 'list', item: reference, layout: { flags: true } }
+      ? { kind: 'list', item: reference, specifics: { flags: true } }
       : reference
   }
 
@@ -352,7 +352,7 @@ export class TypeReader {
     const isEntity = element.local === 'EntityType'
     const own = [...this.properties(element, name), ...this.navigations(element, name)]
     const keys = isEntity ? this.keys(element) : undefined
-    const layout = this.recordLayout(element, keys?.paths ?? {})
+    const specifics = this.recordSpecifics(element, keys?.paths ?? {})
     element.attribute('FC_KeepInContent', dataMetadata)
     const isKey = (field: Field): boolean => keys?.names.includes(field.name) === true
     return {
@@ -366,14 +366,14 @@ export class TypeReader {
         abstract: element.attribute('Abstract') === 'true',
         open: element.attribute('OpenType') === 'true',
       }),
-      ...present({ keys: keys?.names, layout: isEntity ? layout : undefined }),
+      ...present({ keys: keys?.names, specifics: isEntity ? specifics : undefined }),
     }
   }
 
-  private recordLayout(
+  private recordSpecifics(
     element: XmlElement,
     keyPaths: Readonly<Record<string, readonly string[]>>,
-  ): RecordLayout {
+  ): RecordSpecifics {
     const isMedia = [
       element.attribute('HasStream'),
       element.attribute('HasStream', dataMetadata),
@@ -448,8 +448,8 @@ export class TypeReader {
   ): Field {
     const preset = property.attribute('DefaultValue')
     const { type, nullable } = this.placed(property, written, path)
-    const layout = this.giving(property, path)
-    const mayBeLeftOut = nullable || preset !== undefined || layout.madeWhenMissing === true
+    const specifics = this.giving(property, path)
+    const mayBeLeftOut = nullable || preset !== undefined || specifics.madeWhenMissing === true
     return {
       name: property.attribute('Name') ?? '',
       type,
@@ -457,16 +457,16 @@ export class TypeReader {
       // properties.
       optional: !isOfEntity && mayBeLeftOut,
       nullable,
-      ...marked({ readOnly: layout.computed === true }),
+      ...marked({ readOnly: specifics.computed === true }),
       ...(preset === undefined ? {} : { default: type.kind === 'list' ? listed(preset) : preset }),
       ...documented(this.csdl.documentation(property, path)),
       origin: property.origin,
-      ...filled({ layout }),
+      ...filled({ specifics }),
     }
   }
 
   /** Who gives the value of a property: vocabulary Core, or the attributes of gateways. */
-  private giving(property: XmlElement, path: string): FieldLayout {
+  private giving(property: XmlElement, path: string): FieldSpecifics {
     const isSaid = (term: string): boolean =>
       this.csdl.annotationFlag(property, path, `${core}.${term}`)
     const permission = this.csdl.annotation(property, path, `${core}.Permissions`)
@@ -500,7 +500,7 @@ export class TypeReader {
           ...documented(this.csdl.documentation(property, `${path}/${name}`)),
           origin: property.origin,
           relation,
-          layout: { navigation } satisfies FieldLayout,
+          specifics: { navigation } satisfies FieldSpecifics,
         },
       ]
     })
@@ -521,7 +521,7 @@ export class TypeReader {
       nullable: item === undefined,
       ...documented(this.csdl.documentation(property, path)),
       origin,
-      layout: { navigation: {} } satisfies FieldLayout,
+      specifics: { navigation: {} } satisfies FieldSpecifics,
     }
   }
 
@@ -626,7 +626,7 @@ export class TypeReader {
       newId,
       (name) => `New${name}`,
       (field, keys) => {
-        const { computed, navigation, about, madeWhenMissing, later } = fieldLayout(field)
+        const { computed, navigation, about, madeWhenMissing, later } = fieldSpecifics(field)
         if (computed === true || about === true || later === true) return undefined
         const optional =
           field.nullable ||
@@ -656,7 +656,7 @@ export class TypeReader {
       changesId,
       (name) => `${name}Changes`,
       (field, keys) => {
-        const { computed, navigation, about, immutable } = fieldLayout(field)
+        const { computed, navigation, about, immutable } = fieldSpecifics(field)
         if (computed === true || about === true || immutable === true || keys.includes(field.name))
           return undefined
         const { default: _, ...others } = field
@@ -810,7 +810,7 @@ function etagField(origin: Origin): Field {
     readOnly: true,
     documentation: 'The version of the entity, for `ifMatch`.',
     origin,
-    layout: { about: true } satisfies FieldLayout,
+    specifics: { about: true } satisfies FieldSpecifics,
   }
 }
 

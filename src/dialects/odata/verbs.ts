@@ -13,14 +13,14 @@ import {
   trackChanges,
 } from './inputs.js'
 import { keyType } from './keys.js'
-import type { EntityLayout } from './layout.js'
+import type { EntitySpecifics } from './specifics.js'
 import { linkInput, linkTargets, unlinkInput } from './links.js'
 import { named, type Subject } from './subject.js'
 import type { TypeReader } from './types.js'
 
 /** Something that can be done with a set or a singleton (Protocol, sections 11.2 to 11.4). */
 export interface Verb {
-  readonly kind: EntityLayout['kind']
+  readonly kind: EntitySpecifics['kind']
   /** What the operation is called, where that is not its kind. */
   readonly called?: string
   /** The capability by which a service says that it does not offer it. */
@@ -30,7 +30,7 @@ export interface Verb {
   inputs(subject: Subject, types: TypeReader): readonly InputField[]
   outcome(subject: Subject): Outcome
   /** What the wire needs to know besides. */
-  facts?(subject: Subject): Partial<EntityLayout>
+  facts?(subject: Subject): Partial<EntitySpecifics>
 }
 
 const isSet = ({ isSingleton }: Subject): boolean => !isSingleton
@@ -54,7 +54,7 @@ const rows = (subject: Subject, item: Type): Outcome => ({
 
 const newEntity = (subject: Subject): InputField => bodyInput(subject.newShape(), subject.origin)
 
-function streamFacts({ isMedia, streams }: Subject): Partial<EntityLayout> {
+function streamFacts({ isMedia, streams }: Subject): Partial<EntitySpecifics> {
   return {
     ...marked({ media: isMedia }),
     ...filled({ streams }),

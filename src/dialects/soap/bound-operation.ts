@@ -13,13 +13,13 @@ import type { Notes } from '../notes.js'
 import { withHeaderFaults, type BoundShape } from './bound-shapes.js'
 import type { Definitions } from './definitions.js'
 import type {
-  EndpointLayout,
-  FaultLayout,
-  FieldLayout,
-  OperationLayout,
+  EndpointSpecifics,
+  FaultSpecifics,
+  FieldSpecifics,
+  OperationSpecifics,
   OperationWire,
   QualifiedName,
-} from './layout.js'
+} from './specifics.js'
 import {
   elementField,
   NotYet,
@@ -47,7 +47,7 @@ interface Body {
   readonly fields: readonly Field[]
   readonly choices: readonly Choice[]
   readonly wrapper?: QualifiedName
-  readonly style: OperationLayout['style']
+  readonly style: OperationSpecifics['style']
   readonly wrapped: boolean
 }
 
@@ -111,7 +111,7 @@ export class BoundOperationReader {
         'its messages are encoded (use="encoded"), and not of the style rpc with parts of a type',
       )
     const headers = [...(boundInput?.headers ?? []), ...(boundOutput?.headers ?? [])]
-    const layout: OperationLayout = {
+    const specifics: OperationSpecifics = {
       style: asked.body.style,
       ...present({
         request: asked.body.wrapper,
@@ -129,7 +129,7 @@ export class BoundOperationReader {
         this.readFaults(element, binding, port, name),
         headers.flatMap((header) => this.headerFaults(header)),
       ),
-      layout,
+      specifics,
     }
   }
 
@@ -285,7 +285,7 @@ export class BoundOperationReader {
         nullable: false,
         documentation: sentences.filter((each) => each !== undefined).join('\n\n'),
         origin,
-        layout: { place: 'attachment', name: ['', name], mediaType } satisfies FieldLayout,
+        specifics: { place: 'attachment', name: ['', name], mediaType } satisfies FieldSpecifics,
       }
     })
   }
@@ -300,7 +300,7 @@ export class BoundOperationReader {
     const field = this.parts.field(part, [header.attribute('namespace') ?? '', part.name])
     // The caller writes a header under its element's name, and may leave it out: it is often set
     // once for all calls.
-    return { ...field, name: (field.layout as FieldLayout).name[1], optional: true }
+    return { ...field, name: (field.specifics as FieldSpecifics).name[1], optional: true }
   }
 
   private headerPart(header: XmlElement, what: string): Part | undefined {
@@ -332,7 +332,7 @@ export class BoundOperationReader {
         nullable: false,
         documentation: 'Message headers.',
         origin,
-        layout: { place: 'headers', name: ['', ''] } satisfies FieldLayout,
+        specifics: { place: 'headers', name: ['', ''] } satisfies FieldSpecifics,
       },
     ]
   }
@@ -350,13 +350,13 @@ export class BoundOperationReader {
         if (part?.elementName === undefined)
           throw new NotYet(`its header fault "${fault.attribute('part') ?? ''}" names no element`)
         const field = this.parts.field(part)
-        const { name } = field.layout as FieldLayout
+        const { name } = field.specifics as FieldSpecifics
         return {
           name: name[1],
           type: field.type,
           ...documented(part.element),
           origin: fault.origin,
-          layout: { element: name, inHeader: true } satisfies FaultLayout,
+          specifics: { element: name, inHeader: true } satisfies FaultSpecifics,
         }
       })
   }
@@ -378,7 +378,7 @@ export class BoundOperationReader {
     for (const each of [...operation.children])
       for (const namespace of addressingNamespaces) each.attribute('Action', namespace)
     if (explicit !== undefined) return explicit === action ? undefined : explicit
-    if (action !== '' || (port.endpoint.layout as EndpointLayout).addressing !== true)
+    if (action !== '' || (port.endpoint.specifics as EndpointSpecifics).addressing !== true)
       return undefined
     const [namespace] = port.portType.name
     const delimiter = namespace.startsWith('urn:') ? ':' : '/'
@@ -410,13 +410,13 @@ export class BoundOperationReader {
         throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
       const field = this.parts.field(part)
       fault.attribute('name')
-      const { name } = field.layout as FieldLayout
+      const { name } = field.specifics as FieldSpecifics
       return {
         name: name[1],
         type: field.type,
         ...documentation,
         origin: fault.origin,
-        layout: { element: name } satisfies FaultLayout,
+        specifics: { element: name } satisfies FaultSpecifics,
       }
     })
   }

@@ -1,10 +1,15 @@
 import type { Fault, Field, Operation, RecordType } from '../../contract/contract.js'
-import type { FaultLayout, FieldLayout, OperationLayout, OperationWire } from './layout.js'
+import type {
+  FaultSpecifics,
+  FieldSpecifics,
+  OperationSpecifics,
+  OperationWire,
+} from './specifics.js'
 import { NotYet } from './message-parts.js'
 
 /** An operation as a binding has it. */
 export interface BoundShape extends Pick<Operation, 'inputs' | 'choices' | 'faults'> {
-  readonly layout: OperationLayout
+  readonly specifics: OperationSpecifics
   readonly outputs: readonly Field[]
 }
 
@@ -15,15 +20,15 @@ export interface BoundShape extends Pick<Operation, 'inputs' | 'choices' | 'faul
  * @throws NotYet where anything else differs, which would need two shapes for one input
  */
 export function inOneShape(first: BoundShape, other: BoundShape): BoundShape {
-  const body = ({ inputs, choices, outputs, faults, layout }: BoundShape): string =>
+  const body = ({ inputs, choices, outputs, faults, specifics }: BoundShape): string =>
     JSON.stringify([
       inputs.filter(({ place }) => place !== 'messageHeader'),
       choices,
       outputs.filter((field) => !isHeaders(field)),
-      faults.filter((fault) => (fault.layout as FaultLayout).inHeader !== true),
-      { ...layout, request: undefined, answer: undefined, addressedAction: undefined },
-      layout.request === undefined,
-      layout.answer === undefined,
+      faults.filter((fault) => (fault.specifics as FaultSpecifics).inHeader !== true),
+      { ...specifics, request: undefined, answer: undefined, addressedAction: undefined },
+      specifics.request === undefined,
+      specifics.answer === undefined,
     ])
   if (body(first) !== body(other))
     throw new NotYet('its messages differ from those at the first endpoint')
@@ -50,7 +55,7 @@ export function headersOf({ inputs }: Pick<BoundShape, 'inputs'>): string[] {
 }
 
 function isHeaders(field: Field): boolean {
-  return (field.layout as FieldLayout).place === 'headers'
+  return (field.specifics as FieldSpecifics).place === 'headers'
 }
 
 /** Fields with those of others that are not among them. @throws NotYet where one is of two types */
@@ -66,8 +71,8 @@ function withOthers<Each extends Field>(fields: readonly Each[], others: readonl
 
 /** What is put on the wire otherwise than at the first endpoint. */
 export function differing(
-  first: OperationLayout,
-  here: OperationLayout,
+  first: OperationSpecifics,
+  here: OperationSpecifics,
 ): Omit<OperationWire, 'action'> {
   const isSame = (one: unknown, other: unknown): boolean =>
     JSON.stringify(one) === JSON.stringify(other)

@@ -27,15 +27,15 @@ import { encodedMessages } from '../../runtime/soap/references.js'
 import * as simple from '../../runtime/soap/simple.js'
 import { Builtin, CodecReference, LateList, LiveCodecs, type CodecTree } from '../codec-tree.js'
 import {
-  faultLayout,
-  fieldLayout,
-  listLayout,
-  operationLayout,
-  recordLayout,
-  type ContractLayout,
-  type OpenLayout,
+  faultSpecifics,
+  fieldSpecifics,
+  listSpecifics,
+  operationSpecifics,
+  recordSpecifics,
+  type ContractSpecifics,
+  type OpenSpecifics,
   type QualifiedName,
-} from './layout.js'
+} from './specifics.js'
 import { xsd } from './namespaces.js'
 
 const simpleModule = 'runtime/soap/simple'
@@ -90,7 +90,7 @@ const encodedTypes = new WeakMap<Contract, ReadonlySet<TypeId>>()
 
 function typesInEncodedMessages(contract: Contract): ReadonlySet<TypeId> {
   const encoded = operationsOf(contract).filter(
-    (operation) => operationLayout(operation).encoded === true,
+    (operation) => operationSpecifics(operation).encoded === true,
   )
   return new Set(reachableTypes(contract, encoded))
 }
@@ -109,7 +109,7 @@ export class CodecTrees {
     this.contract = contract
     this.nameOf = nameOf
     this.subtypes = directSubtypes(contract)
-    this.isEncoded = (contract.layout as ContractLayout | undefined)?.encoded === true
+    this.isEncoded = (contract.specifics as ContractSpecifics | undefined)?.encoded === true
     this.loose = once(encodedTypes, contract, () => typesInEncodedMessages(contract))
   }
 
@@ -144,15 +144,15 @@ export class CodecTrees {
       case 'enumeration':
         return { literals: type.members.map((member) => member.value) }
       case 'list': {
-        const layout = listLayout(type)
+        const specifics = listSpecifics(type)
         const bounds = {
           ...present({ min: type.minItems, max: type.maxItems }),
         }
-        if (layout.written === 'spaced')
+        if (specifics.written === 'spaced')
           return { spaced: this.of(type.item, late), ...bounds, ...type.constraints }
-        const item: QualifiedName = layout.written === 'items' ? layout.item : ['', '']
+        const item: QualifiedName = specifics.written === 'items' ? specifics.item : ['', '']
         const encoded =
-          layout.written === 'items' && layout.encoded === true ? this.encodedTree(type) : {}
+          specifics.written === 'items' && specifics.encoded === true ? this.encodedTree(type) : {}
         return {
           items: item,
           ...encoded,
@@ -165,7 +165,7 @@ export class CodecTrees {
         return this.ofUnion(type)
       case 'fragment': {
         const records = Object.values(this.contract.types)
-          .filter((each) => each.kind === 'record' && recordLayout(each).typeName !== undefined)
+          .filter((each) => each.kind === 'record' && recordSpecifics(each).typeName !== undefined)
           .map((each) => each.id)
         return {
           anything: new Builtin('runtime/soap/anything', 'anyValue'),
@@ -191,7 +191,7 @@ export class CodecTrees {
 
   /** The type of the items of an encoded array: `int[]` where they are arrays themselves. */
   private itemTypeName(item: Type): QualifiedName {
-    if (item.kind !== 'list' || listLayout(item).written !== 'items')
+    if (item.kind !== 'list' || listSpecifics(item).written !== 'items')
       return this.typeName(item) ?? [xsd, 'anyType']
     const { encoded } = this.encodedTree(item)
     return [encoded[0], `${encoded[1]}[${','.repeat(dimensionsOf(item) - 1)}]`]
@@ -205,7 +205,7 @@ export class CodecTrees {
     fields: readonly Field[],
     defaultNamespace: string,
     late: boolean,
-    open?: OpenLayout,
+    open?: OpenSpecifics,
   ): { readonly [key: string]: CodecTree } {
     const members: Record<string, CodecTree> = {}
     const add = (name: string, value: CodecTree): void =>
@@ -221,7 +221,7 @@ export class CodecTrees {
 
   /** Everything the runtime needs to know of an operation by plain HTTP. */
   plainOperation(operation: Operation): { readonly [key: string]: CodecTree } {
-    const { plain } = operationLayout(operation)
+    const { plain } = operationSpecifics(operation)
     if (plain === undefined) throw new Error(`${operation.path.join('.')} is one of SOAP`)
     const { outcome } = operation
     const { answer, ...request } = plain
@@ -243,24 +243,24 @@ export class CodecTrees {
 
   /** Everything the runtime needs to know of an operation's messages. */
   operation(operation: Operation): { readonly [key: string]: CodecTree } {
-    const layout = operationLayout(operation)
+    const specifics = operationSpecifics(operation)
     const body = operation.inputs.filter((input) => input.place === 'body')
     const headers = operation.inputs.filter((input) => input.place === 'messageHeader')
     const { outcome } = operation
     const all = fieldsOfOutcome(outcome)
     const outputs = all.filter(
-      (field) => !['attachment', 'headers'].includes(fieldLayout(field).place),
+      (field) => !['attachment', 'headers'].includes(fieldSpecifics(field).place),
     )
     const [returnedHeaders] = all
-      .filter((field) => fieldLayout(field).place === 'headers')
+      .filter((field) => fieldSpecifics(field).place === 'headers')
       .map((field) => (field.type.kind === 'record' ? field.type.fields : []))
     const namespace = commonNamespace(
       [...body, ...headers, ...outputs],
-      layout.style === 'rpc' ? '' : (layout.request?.[0] ?? ''),
+      specifics.style === 'rpc' ? '' : (specifics.request?.[0] ?? ''),
     )
     return {
-      ...present({ request: layout.request, addressedAction: layout.addressedAction }),
-      ...(layout.encoded === true
+      ...present({ request: specifics.request, addressedAction: specifics.addressedAction }),
+      ...(specifics.encoded === true
         ? { encoded: new Builtin('runtime/soap/references', 'encodedMessages') }
         : {}),
       namespace,
@@ -268,11 +268,11 @@ export class CodecTrees {
       ...choicesTree(operation.choices),
       ...(headers.length === 0 ? {} : { headers: this.members(headers, namespace, false) }),
       ...attachmentsTree(operation.inputs),
-      ...(layout.oneWay === true
+      ...(specifics.oneWay === true
         ? {}
         : {
             answer: {
-              ...present({ element: layout.answer }),
+              ...present({ element: specifics.answer }),
               members: this.members(outputs, namespace, false),
               ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
               ...(returnedHeaders === undefined
@@ -292,11 +292,11 @@ export class CodecTrees {
   }
 
   private fault(fault: Fault): CodecTree {
-    return { element: faultLayout(fault).element, codec: this.of(fault.type, false) }
+    return { element: faultSpecifics(fault).element, codec: this.of(fault.type, false) }
   }
 
   private ofRecord(record: RecordType & NamedType): { readonly [key: string]: CodecTree } {
-    const { typeName, anyOrder, open } = recordLayout(record)
+    const { typeName, anyOrder, open } = recordSpecifics(record)
     const subtypes = this.subtypes.get(record.id) ?? []
     const isOneOfSeveral = record.base !== undefined || subtypes.length > 0
     const namespace = commonNamespace(record.fields, typeName?.[0] ?? '')
@@ -320,7 +320,7 @@ export class CodecTrees {
   }
 
   private member(field: Field, defaultNamespace: string, late: boolean): CodecTree {
-    const { place, name, repeated, mixed } = fieldLayout(field)
+    const { place, name, repeated, mixed } = fieldSpecifics(field)
     if (place === 'group') return this.turns(field, mixed === true, late)
     const list = repeated === true && field.type.kind === 'list' ? field.type : undefined
     const codec = this.of(list?.item ?? field.type, late)
@@ -364,7 +364,7 @@ export class CodecTrees {
    */
   private typeName(type: Type): QualifiedName | undefined {
     const named = type.kind === 'reference' ? namedType(this.contract, type.to) : undefined
-    if (named?.kind === 'record') return recordLayout(named).typeName
+    if (named?.kind === 'record') return recordSpecifics(named).typeName
     const [, namespace, local] = /^\{(.*)\}([^#/]+)$/.exec(named?.id ?? '') ?? []
     if (local !== undefined && namespace !== undefined && named?.kind !== 'list')
       return [namespace, local]
@@ -388,12 +388,12 @@ export class CodecTrees {
 
 /** What travels beside a message, with the media types. */
 function attachmentsTree(fields: readonly Field[]): { readonly attachments?: CodecTree } {
-  const attached = fields.filter((field) => fieldLayout(field).place === 'attachment')
+  const attached = fields.filter((field) => fieldSpecifics(field).place === 'attachment')
   return attached.length === 0
     ? {}
     : {
         attachments: Object.fromEntries(
-          attached.map((field) => [field.name, fieldLayout(field).mediaType ?? '']),
+          attached.map((field) => [field.name, fieldSpecifics(field).mediaType ?? '']),
         ),
       }
 }
@@ -424,7 +424,7 @@ function hasCodec(type: NamedType): boolean {
 
 function commonNamespace(fields: readonly Field[], preferred: string): string {
   const namespaces = fields
-    .map(fieldLayout)
+    .map(fieldSpecifics)
     .filter(({ place }) => place === 'element')
     .map(({ name }) => name[0])
   return namespaces.length === 0 || namespaces.includes(preferred)
@@ -452,13 +452,13 @@ function elementAmongTexts(item: Type): Type | undefined {
 
 /** How many dimensions an array in SOAP's own encoding has. */
 function dimensionsOf(list: ListType): number {
-  const layout = listLayout(list)
-  return layout.written === 'items' ? (layout.dimensions ?? 1) : 1
+  const specifics = listSpecifics(list)
+  return specifics.written === 'items' ? (specifics.dimensions ?? 1) : 1
 }
 
 /** An element that may be left out, or nil, whatever its schema says. */
 function loosened(field: Field): Field {
-  return fieldLayout(field).place === 'element'
+  return fieldSpecifics(field).place === 'element'
     ? { ...field, optional: true, nullable: true }
     : field
 }

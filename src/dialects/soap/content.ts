@@ -1,7 +1,7 @@
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import { marked, present } from '../../contract/present.js'
-import type { FieldLayout, ListLayout, OpenLayout } from './layout.js'
+import type { FieldSpecifics, ListSpecifics, OpenSpecifics } from './specifics.js'
 
 /**
  * Content models (XML Schema part 1, section 3.8) as members of a record: particles put together
@@ -34,19 +34,19 @@ export function ofField(field: Field): Content {
 }
 
 /** Open content as a field. */
-export function openField(rules: Omit<OpenLayout, 'at'>, origin: Origin): Field {
+export function openField(rules: Omit<OpenSpecifics, 'at'>, origin: Origin): Field {
   return {
     name: '$open',
     type: { kind: 'fragment' },
     optional: (rules.min ?? 0) === 0,
     nullable: false,
     origin,
-    layout: { place: 'open', name: ['', ''], open: rules } satisfies FieldLayout,
+    specifics: { place: 'open', name: ['', ''], open: rules } satisfies FieldSpecifics,
   }
 }
 
-function layoutOf(field: Field): FieldLayout {
-  return field.layout as FieldLayout
+function specificsOf(field: Field): FieldSpecifics {
+  return field.specifics as FieldSpecifics
 }
 
 /** May the field be left out, whatever else is there? */
@@ -54,7 +54,7 @@ function canBeMissing(field: Field): boolean {
   return (
     field.optional ||
     (field.type.kind === 'list' &&
-      ['repeated', 'turns'].includes((field.type.layout as ListLayout).written) &&
+      ['repeated', 'turns'].includes((field.type.specifics as ListSpecifics).written) &&
       (field.type.minItems ?? 0) === 0)
   )
 }
@@ -103,7 +103,7 @@ export function inSequence(
 
 /** Two places of open content as one, which admits what either does. */
 function mergedOpen(first: Field, second: Field): Field {
-  const [a, b] = [layoutOf(first).open ?? {}, layoutOf(second).open ?? {}]
+  const [a, b] = [specificsOf(first).open ?? {}, specificsOf(second).open ?? {}]
   const sum = (left: number | undefined, right: number | undefined): number | undefined =>
     left === undefined || right === undefined ? undefined : left + right
   const max = sum(a.max, b.max)
@@ -112,7 +112,7 @@ function mergedOpen(first: Field, second: Field): Field {
     a.namespaces !== undefined && b.namespaces !== undefined
       ? [...new Set([...a.namespaces, ...b.namespaces])]
       : undefined
-  const open: Omit<OpenLayout, 'at'> = {
+  const open: Omit<OpenSpecifics, 'at'> = {
     ...present({ max }),
     ...(min === undefined || min === 0 ? {} : { min }),
     ...present({ namespaces }),
@@ -124,8 +124,8 @@ function mergedOpen(first: Field, second: Field): Field {
 
 /** The field as one that need not be there. */
 function madeOptional(field: Field): Field {
-  const { min: _, ...rules } = layoutOf(field).open ?? {}
-  return layoutOf(field).place === 'open'
+  const { min: _, ...rules } = specificsOf(field).open ?? {}
+  return specificsOf(field).place === 'open'
     ? openField(rules, field.origin)
     : { ...field, optional: true }
 }
@@ -225,7 +225,7 @@ class MergedFields {
 }
 
 function sameElement(field: Field): string {
-  return `${layoutOf(field).name.join(' ')} ${field.name.replace(/_+$/, '')}`
+  return `${specificsOf(field).name.join(' ')} ${field.name.replace(/_+$/, '')}`
 }
 
 /** Every way in which the choices inside content can go. */
@@ -284,16 +284,16 @@ export function repeated(
   const times = (inner: number | undefined): number | undefined =>
     bounds.maximum === undefined || inner === undefined ? undefined : bounds.maximum * inner
   if (fields.length === 1 && choices.length === 0) {
-    const layout = layoutOf(only)
-    if (layout.place === 'open') {
-      const max = times(layout.open?.max)
-      const { max: _max, min: _min, ...rules } = layout.open ?? {}
-      const min = bounds.minimum * (layout.open?.min ?? 0)
+    const specifics = specificsOf(only)
+    if (specifics.place === 'open') {
+      const max = times(specifics.open?.max)
+      const { max: _max, min: _min, ...rules } = specifics.open ?? {}
+      const min = bounds.minimum * (specifics.open?.min ?? 0)
       return ofField(
         openField({ ...rules, ...present({ max }), ...(min === 0 ? {} : { min }) }, origin),
       )
     }
-    if (layout.place === 'element')
+    if (specifics.place === 'element')
       return ofField(
         asList(only, {
           minimum: bounds.minimum * (only.optional ? 0 : least(only)),
@@ -309,7 +309,7 @@ export function repeated(
     kind: 'list',
     item,
     ...limits({ minimum, maximum: bounds.maximum }),
-    layout: { written: 'turns' } satisfies ListLayout,
+    specifics: { written: 'turns' } satisfies ListSpecifics,
   }
   return ofField({
     name,
@@ -317,18 +317,20 @@ export function repeated(
     optional: minimum === 0,
     nullable: false,
     origin,
-    layout: { place: 'group', name: ['', ''] } satisfies FieldLayout,
+    specifics: { place: 'group', name: ['', ''] } satisfies FieldSpecifics,
   })
 }
 
 function least(field: Field): number {
-  return layoutOf(field).repeated === true && field.type.kind === 'list'
+  return specificsOf(field).repeated === true && field.type.kind === 'list'
     ? (field.type.minItems ?? 0)
     : 1
 }
 
 function most(field: Field): number | undefined {
-  return layoutOf(field).repeated === true && field.type.kind === 'list' ? field.type.maxItems : 1
+  return specificsOf(field).repeated === true && field.type.kind === 'list'
+    ? field.type.maxItems
+    : 1
 }
 
 /** An element as a list of its values. */
@@ -336,7 +338,7 @@ export function asList(
   field: Field,
   bounds: { readonly minimum: number; readonly maximum: number | undefined },
 ): Field {
-  const isList = layoutOf(field).repeated === true && field.type.kind === 'list'
+  const isList = specificsOf(field).repeated === true && field.type.kind === 'list'
   const item = isList ? field.type.item : field.type
   const nullable = isList ? field.type.itemNullable === true : field.nullable
   const type: ListType = {
@@ -344,14 +346,14 @@ export function asList(
     item,
     ...marked({ itemNullable: nullable }),
     ...limits(bounds),
-    layout: { written: 'repeated' } satisfies ListLayout,
+    specifics: { written: 'repeated' } satisfies ListSpecifics,
   }
   return {
     ...field,
     type,
     optional: bounds.minimum === 0,
     nullable: false,
-    layout: { ...layoutOf(field), repeated: true } satisfies FieldLayout,
+    specifics: { ...specificsOf(field), repeated: true } satisfies FieldSpecifics,
   }
 }
 

@@ -1,3 +1,4 @@
+import { compareTexts } from '../../contract/ordering.js'
 import { commonRuntime } from '../common-runtime.js'
 import type {
   Contract,
@@ -17,7 +18,7 @@ import { Page } from '../../printing/page.js'
 import type { Emitter, OperationContext } from '../dialect.js'
 import { TreePrinter, type CodecTree } from '../codec-tree.js'
 import { CodecTrees } from './codec-tree.js'
-import { endpointLayout, operationLayout, recordLayout, wireAt } from './layout.js'
+import { endpointSpecifics, operationSpecifics, recordSpecifics, wireAt } from './specifics.js'
 import { code, type Code } from '../../printing/safe-text.js'
 
 const codecModule = 'runtime/soap/codec'
@@ -99,7 +100,7 @@ export const soapEmitter: Emitter = {
       code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
     )
     for (const each of preferredFirst(contract)) {
-      const { addressing, mtom } = endpointLayout(each)
+      const { addressing, mtom } = endpointSpecifics(each)
       page.print(
         ...docComment([each.documentation], '  '),
         code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)}${addressing === true ? code`, addressing: true` : code``}${mtom === true ? code`, mtom: true` : code``} },`,
@@ -135,7 +136,7 @@ function codecsPage(contract: Contract, names: Names): Page[] {
   for (const [namespace, name] of namespaces) page.print(code`const ${name} = ${quoted(namespace)}`)
   const name = (type: NamedType): string => names.codecs[type.id] ?? code``
   const rank = (type: NamedType): number => (type.kind === 'record' ? 1 : 0)
-  types.sort((a, b) => rank(a.type) - rank(b.type) || (name(a.type) < name(b.type) ? -1 : 1))
+  types.sort((a, b) => rank(a.type) - rank(b.type) || compareTexts(name(a.type), name(b.type)))
   const printer = new TreePrinter(page, contract, names, namespaces)
   const supertypes = directSubtypes(contract)
   for (const { type, tree } of types) {
@@ -163,7 +164,7 @@ function codecsPage(contract: Contract, names: Names): Page[] {
 function printOperation(context: OperationContext): void {
   const { contract, names, operation, page, inputType, outcomeType, constant } = context
   const trees = new CodecTrees(contract, (id) => names.types[id] ?? id)
-  if (operationLayout(operation).plain !== undefined) {
+  if (operationSpecifics(operation).plain !== undefined) {
     printFunction(context, page.use(plainModule, 'sendPlain'), [])
     const plain = new TreePrinter(page, contract, names).print({
       name: pathOf(operation),
@@ -214,7 +215,7 @@ function namespaceConstants(types: readonly NamedType[], page: Page): Map<string
   const found = new Map<string, Code>()
   const namespaces = new Set(
     types.flatMap((type) =>
-      type.kind === 'record' ? [recordLayout(type).typeName?.[0] ?? code``] : [],
+      type.kind === 'record' ? [recordSpecifics(type).typeName?.[0] ?? code``] : [],
     ),
   )
   for (const namespace of [...namespaces].filter((each) => each !== '').sort()) {

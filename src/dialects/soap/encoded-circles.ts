@@ -1,7 +1,7 @@
 import type { Contract, Field, NamedType, Type, TypeId } from '../../contract/contract.js'
 import { leastDepth } from '../../contract/least-depth.js'
 import { directSubtypes, partsOf, reachableTypes } from '../../contract/queries.js'
-import { operationLayout } from './layout.js'
+import { operationSpecifics } from './specifics.js'
 
 /**
  * Types of encoded messages whose values would have to go on without end: what leads back in them
@@ -9,7 +9,7 @@ import { operationLayout } from './layout.js'
  */
 export function openedCircles(contract: Contract): Contract {
   const operations = contract.services.flatMap((service) => service.operations)
-  const encoded = operations.filter((operation) => operationLayout(operation).encoded === true)
+  const encoded = operations.filter((operation) => operationSpecifics(operation).encoded === true)
   const isEndless = (type: Type): boolean => leastDepth(contract, type) === Infinity
   const types: Record<TypeId, NamedType> = { ...contract.types }
   for (const id of reachableTypes(contract, encoded)) {

@@ -1,7 +1,7 @@
 import type { Endpoint, Operation } from '../../contract/contract.js'
 import type { Dialect } from '../dialect.js'
 import { soapEmitter } from './emit.js'
-import { operationLayout, wireAt, type QualifiedName } from './layout.js'
+import { operationSpecifics, wireAt, type QualifiedName } from './specifics.js'
 import { wsdl, wsdl20 } from './namespaces.js'
 import { outlineOf } from './outline.js'
 import { playSoap } from './play.js'
@@ -32,7 +32,7 @@ export const soap: Dialect = {
       : undefined,
   describe(_contract, operation, endpoint) {
     const { action } = wireAt(operation, endpoint.name)
-    const { plain } = operationLayout(operation)
+    const { plain } = operationSpecifics(operation)
     if (plain !== undefined)
       return [
         ['protocol', endpoint.protocol],
@@ -53,7 +53,7 @@ export const soap: Dialect = {
 }
 
 function elements(operation: Operation, endpoint: Endpoint): (readonly [string, string])[] {
-  const { style, encoded, oneWay, ...usual } = operationLayout(operation)
+  const { style, encoded, oneWay, ...usual } = operationSpecifics(operation)
   const { request, answer } = { ...usual, ...wireAt(operation, endpoint.name) }
   const use = encoded === true ? 'encoded' : 'literal'
   const text = ([namespace, local]: QualifiedName): string => `${local} (${namespace})`

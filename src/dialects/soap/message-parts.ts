@@ -2,7 +2,7 @@ import type { Field, Type } from '../../contract/contract.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Definition, Definitions } from './definitions.js'
-import type { FieldLayout, QualifiedName } from './layout.js'
+import type { FieldSpecifics, QualifiedName } from './specifics.js'
 import { wsdl } from './namespaces.js'
 import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
@@ -74,7 +74,7 @@ export class MessageParts {
         nullable: component.element.attribute('nillable') === 'true',
         ...documentation,
         origin,
-        layout: { place: 'element', name: component.name } satisfies FieldLayout,
+        specifics: { place: 'element', name: component.name } satisfies FieldSpecifics,
       }
     }
     if (part.typeName === undefined)
@@ -98,7 +98,7 @@ export class MessageParts {
       nullable: false,
       ...documentation,
       origin,
-      layout: { place: 'element', name } satisfies FieldLayout,
+      specifics: { place: 'element', name } satisfies FieldSpecifics,
     }
   }
 }
@@ -129,6 +129,6 @@ export function elementField(
   origin: Field['origin'],
   element: QualifiedName = ['', name],
 ): Field {
-  const layout: FieldLayout = { place: 'element', name: element }
-  return { name, type, optional: false, nullable: false, origin, layout }
+  const specifics: FieldSpecifics = { place: 'element', name: element }
+  return { name, type, optional: false, nullable: false, origin, specifics }
 }

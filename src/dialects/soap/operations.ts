@@ -7,7 +7,7 @@ import type { Notes } from '../notes.js'
 import { BoundOperationReader } from './bound-operation.js'
 import { differing, headersOf, inOneShape, type BoundShape } from './bound-shapes.js'
 import type { Definition, Definitions } from './definitions.js'
-import type { OperationWire } from './layout.js'
+import type { OperationWire } from './specifics.js'
 import { MessageParts, NotYet } from './message-parts.js'
 import { httpBinding, wsdl } from './namespaces.js'
 import { readPlainOperation } from './plain-operation.js'
@@ -149,7 +149,7 @@ export class OperationReader {
         if (here === undefined) {
           const { action, ...read } = this.readBinding(element, name, binding, port)
           shape = shape === undefined ? read : inOneShape(shape, read)
-          const wire = { action, ...differing(shape.layout, read.layout) }
+          const wire = { action, ...differing(shape.specifics, read.specifics) }
           known.set(binding, (here = { wire, headers: headersOf(read) }))
         }
         endpoints.set(endpoint, here)

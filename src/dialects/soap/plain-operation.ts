@@ -2,7 +2,7 @@ import type { Field, InputField, Type } from '../../contract/contract.js'
 import { present } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { BoundShape } from './bound-shapes.js'
-import type { FieldLayout, OperationLayout, PlainLayout } from './layout.js'
+import type { FieldSpecifics, OperationSpecifics, PlainSpecifics } from './specifics.js'
 import { elementField, NotYet, type MessageParts } from './message-parts.js'
 import { httpBinding, mimeBinding, wsdl } from './namespaces.js'
 import type { Port } from './ports.js'
@@ -31,7 +31,7 @@ export function readPlainOperation(
     return { ...parts.field(part, ['', part.name]), place: 'body' }
   })
   const answered = readAnswer(output, binding.takeOne(wsdl, 'output'), name, element, parts)
-  const plain: PlainLayout = {
+  const plain: PlainSpecifics = {
     verb,
     location,
     parameters,
@@ -41,15 +41,15 @@ export function readPlainOperation(
     inputs,
     outputs: answered === undefined ? [] : [answered.value],
     faults: [],
-    layout: { style: 'plain', plain } satisfies OperationLayout,
+    specifics: { style: 'plain', plain } satisfies OperationSpecifics,
   }
 }
 
 /** Where the parameters of a request stand. */
 function readParameterPlace(
   bound: XmlElement | undefined,
-  verb: PlainLayout['verb'],
-): PlainLayout['parameters'] {
+  verb: PlainSpecifics['verb'],
+): PlainSpecifics['parameters'] {
   const isInPath = bound?.takeOne(httpBinding, 'urlReplacement') !== undefined
   bound?.takeOne(httpBinding, 'urlEncoded')
   const content = bound?.takeOne(mimeBinding, 'content')?.attribute('type')
@@ -66,7 +66,7 @@ function readAnswer(
   name: string,
   operation: XmlElement,
   parts: MessageParts,
-): { value: Field; written: NonNullable<PlainLayout['answer']> } | undefined {
+): { value: Field; written: NonNullable<PlainSpecifics['answer']> } | undefined {
   const answers = output === undefined ? [] : parts.of(output, name)
   const mimeXml = bound?.takeOne(mimeBinding, 'mimeXml')
   const media = (bound?.take(mimeBinding, 'content') ?? []).map((each) => {
@@ -77,7 +77,7 @@ function readAnswer(
   const part = mimeXml === undefined ? undefined : (named ?? answers[0])
   if (part !== undefined) {
     const value = parts.field(part, ['', part.name])
-    return { value, written: (value.layout as FieldLayout).name }
+    return { value, written: (value.specifics as FieldSpecifics).name }
   }
   if (media.length === 0) return undefined
   const isText = media.some((each) => /^text\//.test(each))

@@ -6,7 +6,7 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
-import { operationLayout } from './layout.js'
+import { operationSpecifics } from './specifics.js'
 
 /** Texts that stand for values of a type, where only the type tells what is written there. */
 const examples: Readonly<Partial<Record<string, string>>> = {
@@ -33,12 +33,12 @@ export function withExamplesOfTwins(
 ): Service[] {
   const twins = new Map<string, Operation>()
   for (const operation of services.flatMap(({ operations }) => operations))
-    if (operationLayout(operation).plain === undefined) twins.set(lastStep(operation), operation)
+    if (operationSpecifics(operation).plain === undefined) twins.set(lastStep(operation), operation)
   return services.map((service) => ({
     ...service,
     operations: service.operations.map((operation) => {
       const twin = twins.get(lastStep(operation))
-      return operationLayout(operation).plain === undefined || twin === undefined
+      return operationSpecifics(operation).plain === undefined || twin === undefined
         ? operation
         : {
             ...operation,

@@ -3,7 +3,7 @@ import { addTo } from '../../contract/lists.js'
 import type { QName } from '../../runtime/soap/codec.js'
 import { shapeOfMembers } from '../../runtime/soap/message-shapes.js'
 import type { References } from '../../runtime/soap/operation.js'
-import { wireAt } from './layout.js'
+import { wireAt } from './specifics.js'
 import { keyOf } from './reading.js'
 
 /** Members of a message, with their codecs, by the names that callers give them. */

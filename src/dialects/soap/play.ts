@@ -2,7 +2,7 @@ import type { Contract, Endpoint, Operation } from '../../contract/contract.js'
 import { present } from '../../contract/present.js'
 import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { LoadedDocument } from '../../documents/documents.js'
-import { type Misfit } from '../../runtime/failures.js'
+import { type Violation } from '../../runtime/failures.js'
 import { readParts } from '../../runtime/soap/attachments.js'
 import { checkMembers } from '../../runtime/soap/check.js'
 import { soap12 } from '../../runtime/soap/envelope.js'
@@ -16,7 +16,7 @@ import type {
   UnderstoodCall,
 } from '../dialect.js'
 import { CodecTrees, liveCodecs } from './codec-tree.js'
-import { endpointLayout, operationLayout } from './layout.js'
+import { endpointSpecifics, operationSpecifics } from './specifics.js'
 import { refusal, answerOf, faultOf } from './play-answers.js'
 import { KnownMessages, liveOperation, type LiveOperation } from './play-messages.js'
 import { understandPlain } from './play-plain.js'
@@ -29,7 +29,8 @@ import { RequestMessage } from './play-request.js'
 export function playSoap(contract: Contract): Player {
   const trees = new CodecTrees(contract, (id) => contract.types[id]?.name ?? id)
   const live = liveCodecs(contract, trees)
-  const isPlain = (operation: Operation): boolean => operationLayout(operation).plain !== undefined
+  const isPlain = (operation: Operation): boolean =>
+    operationSpecifics(operation).plain !== undefined
   const operations = operationsOf(contract)
   const plain = operations.filter(isPlain).map((operation) => ({
     operation,
@@ -103,8 +104,8 @@ function violations(
   { input: members, headers: headerMembers, namespace, attachments }: LiveOperation,
   input: Record<string, unknown>,
   headers: Record<string, unknown> | undefined,
-): Misfit[] {
-  const found: Misfit[] = []
+): Violation[] {
+  const found: Violation[] = []
   checkMembers(shapeOfMembers(members, namespace), input, '', found, Object.keys(attachments))
   if (headers !== undefined)
     checkMembers(shapeOfMembers(headerMembers, namespace), headers, 'headers', found)
@@ -116,7 +117,7 @@ function endpointFor(contract: Contract, version: string, operation: Operation):
   const offered = endpointsOf(contract).filter((endpoint) =>
     Object.hasOwn(operation.wire, endpoint.name),
   )
-  const endpoint = offered.find((each) => endpointLayout(each).version === wanted) ?? offered[0]
+  const endpoint = offered.find((each) => endpointSpecifics(each).version === wanted) ?? offered[0]
   if (endpoint === undefined) throw new Error(`${pathOf(operation)} is on offer nowhere`)
   return endpoint
 }

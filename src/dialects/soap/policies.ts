@@ -81,7 +81,7 @@ const frames = [
   'SignedEncryptedSupportingTokens',
   'EncryptedSupportingTokens',
   'AlgorithmSuite',
-  'Layout',
+  'Specifics',
   'Lax',
   'Strict',
   'Basic128',

@@ -8,7 +8,7 @@ import { memberName, numberedStep } from '../../naming/methods.js'
 import { Notes } from '../notes.js'
 import { Definitions, type Definition } from './definitions.js'
 import { openedCircles } from './encoded-circles.js'
-import { operationLayout, type ContractLayout, type EndpointLayout } from './layout.js'
+import { operationSpecifics, type ContractSpecifics, type EndpointSpecifics } from './specifics.js'
 import { httpBinding, soap11Binding, soap12Binding, wsdl, xsd } from './namespaces.js'
 import { OperationReader } from './operations.js'
 import { withExamplesOfTwins } from './plain-twins.js'
@@ -50,11 +50,11 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
   for (const each of new Set([...definitions.roots, ...definitions.schemas.roots]))
     noteUnread(each, notes)
   const isEncoded = services.some((service) =>
-    service.operations.some((operation) => operationLayout(operation).encoded === true),
+    service.operations.some((operation) => operationSpecifics(operation).encoded === true),
   )
   if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
   const known = types.finished()
-  const layout: ContractLayout = { elements, ...marked({ encoded: isEncoded }) }
+  const specifics: ContractSpecifics = { elements, ...marked({ encoded: isEncoded }) }
   const contract: Contract = {
     name,
     dialect: 'soap',
@@ -65,7 +65,7 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     notes: notes.all(),
     ...present({ documentation: documentation === '' ? undefined : documentation }),
     origin: root.origin,
-    layout,
+    specifics,
   }
   return isEncoded ? openedCircles(contract) : contract
 }
@@ -276,9 +276,9 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   documentationOf(binding.element)
 
   const soap = soapOf(binding, notes)
-  const layout = soap === undefined ? plainEndpoint(binding) : soapEndpoint(binding, soap)
-  if ('refused' in layout) {
-    notes.add('refused', 'TM-2110', { name, reason: layout.refused }, element.origin)
+  const specifics = soap === undefined ? plainEndpoint(binding) : soapEndpoint(binding, soap)
+  if ('refused' in specifics) {
+    notes.add('refused', 'TM-2110', { name, reason: specifics.refused }, element.origin)
     element.readWhole()
     binding.element.readWhole()
     return []
@@ -287,10 +287,10 @@ function readPort(element: XmlElement, definitions: Definitions, notes: Notes): 
   const endpoint: Endpoint = {
     name,
     address: isSoap ? soapAddress(element) : plainAddress(element),
-    protocol: layout.protocol,
+    protocol: specifics.protocol,
     ...documented(element),
     origin: element.origin,
-    layout: isSoap ? soapLayout(element, binding, portType, soap, definitions) : {},
+    specifics: isSoap ? soapSpecifics(element, binding, portType, soap, definitions) : {},
   }
   return [{ endpoint, binding, portType, soap: soap ?? httpBinding }]
 }
@@ -325,13 +325,13 @@ function soapAddress(port: XmlElement): string {
 }
 
 /** What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2). */
-function soapLayout(
+function soapSpecifics(
   port: XmlElement,
   binding: Definition,
   portType: Definition,
   soap: string,
   { roots }: Definitions,
-): EndpointLayout {
+): EndpointSpecifics {
   const subjects = [port, binding.element, portType.element]
   return {
     version: versionOf(soap),

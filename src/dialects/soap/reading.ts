@@ -1,6 +1,6 @@
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
-import type { QualifiedName } from './layout.js'
+import type { QualifiedName } from './specifics.js'
 import { wsdl, xsd } from './namespaces.js'
 
 /**

@@ -5,7 +5,7 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
 import { builtinTypes } from './builtin-types.js'
 import { applyFacets } from './facets.js'
-import type { ListLayout } from './layout.js'
+import type { ListSpecifics } from './specifics.js'
 import { xsd } from './namespaces.js'
 import { documentationOf, documented } from './reading.js'
 
@@ -72,7 +72,7 @@ export function readSimpleType(
 type SimpleTypeOf = (reference: string | undefined, at: XmlElement) => SimpleType
 
 /** Items of such lists stand in one text, with white space between them. */
-const spaced = { layout: { written: 'spaced' } satisfies ListLayout }
+const spaced = { specifics: { written: 'spaced' } satisfies ListSpecifics }
 
 function listOf(
   list: XmlElement,

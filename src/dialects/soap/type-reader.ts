@@ -32,13 +32,13 @@ import {
 } from './content.js'
 import { applyFacets } from './facets.js'
 import type {
-  FieldLayout,
-  ListLayout,
-  MapLayout,
-  OpenLayout,
+  FieldSpecifics,
+  ListSpecifics,
+  MapSpecifics,
+  OpenSpecifics,
   QualifiedName,
-  RecordLayout,
-} from './layout.js'
+  RecordSpecifics,
+} from './specifics.js'
 import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
 import { readableMember, withReadableNames } from './readable-names.js'
 import { documentationOf, documented, keyOf, wantedAttribute } from './reading.js'
@@ -207,7 +207,7 @@ export class TypeReader {
       record.open !== true &&
       record.abstract !== true &&
       record.fields.every((field) =>
-        ['element', 'group'].includes((field.layout as FieldLayout).place),
+        ['element', 'group'].includes((field.specifics as FieldSpecifics).place),
       )
     if (!plain) return undefined
     if (named !== undefined) this.wrappers.add(keyOf(this.schemas.resolve(named, element, schema)))
@@ -253,7 +253,7 @@ export class TypeReader {
           item: { kind: 'map', value: { kind: 'anything' } },
         },
         ...documentation,
-        layout: { written: 'dataSet' } satisfies MapLayout,
+        specifics: { written: 'dataSet' } satisfies MapSpecifics,
       }
     }
     const encoded = this.encodedArray(element, schema, owner)
@@ -261,14 +261,18 @@ export class TypeReader {
     const isList = this.isArrayWrapper(element, schema, owner.id)
     const record = this.readRecord(element, schema, owner)
     const field = record.fields[0]
-    if (!isList || field?.type.kind !== 'list' || (field.layout as FieldLayout).place === 'group')
+    if (
+      !isList ||
+      field?.type.kind !== 'list' ||
+      (field.specifics as FieldSpecifics).place === 'group'
+    )
       return record
-    const { name } = field.layout as FieldLayout
+    const { name } = field.specifics as FieldSpecifics
     const { documentation } = record
     return {
       ...field.type,
       ...present({ documentation }),
-      layout: { written: 'items', item: name } satisfies ListLayout,
+      specifics: { written: 'items', item: name } satisfies ListSpecifics,
     }
   }
 
@@ -328,12 +332,12 @@ export class TypeReader {
       kind: 'list',
       item: inner,
       ...(dimensions > 1 ? {} : { itemNullable: true }),
-      layout: {
+      specifics: {
         written: 'items',
         item: ['', 'item'],
         encoded: true,
         ...(dimensions > 1 ? { dimensions } : {}),
-      } satisfies ListLayout,
+      } satisfies ListSpecifics,
     }
   }
 
@@ -350,8 +354,8 @@ export class TypeReader {
     )
     const content = inSequence([draft.content], inherited)
     const elements = content.fields.filter((field) => field.name !== '$open')
-    const open = openLayoutOf(content, draft)
-    const layout: RecordLayout = {
+    const open = openSpecificsOf(content, draft)
+    const specifics: RecordSpecifics = {
       ...(isNamed ? { typeName: [schema.namespace, owner.name] } : {}),
       ...marked({ anyOrder: content.anyOrder }),
       ...present({ open }),
@@ -373,7 +377,7 @@ export class TypeReader {
       }),
       ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
       ...documentation,
-      layout,
+      specifics,
     }
   }
 
@@ -397,7 +401,7 @@ export class TypeReader {
   private eachOnce(attributes: readonly Field[]): Field[] {
     const byName = new Map<string, Field>()
     for (const attribute of attributes) {
-      const key = keyOf((attribute.layout as FieldLayout).name)
+      const key = keyOf((attribute.specifics as FieldSpecifics).name)
       if (byName.has(key))
         this.notes.add(
           'ignored',
@@ -478,13 +482,14 @@ export class TypeReader {
    * those too.
    */
   private restrict(own: Draft, base: ReferenceType, derivation: XmlElement): Draft {
-    const nameOf = ({ layout }: Field): string => (layout as FieldLayout).name[1]
+    const nameOf = ({ specifics }: Field): string => (specifics as FieldSpecifics).name[1]
     const prohibited = derivation.children
       .filter((child) => child.is(xsd, 'attribute') && child.attribute('use') === 'prohibited')
       .map((child) => (child.attribute('name') ?? child.attribute('ref') ?? '').replace(/^.*:/, ''))
     const said = new Set([...own.attributes.map(nameOf), ...prohibited])
     const attributes = this.allFields(base.to).filter(
-      (field) => (field.layout as FieldLayout).place === 'attribute' && !said.has(nameOf(field)),
+      (field) =>
+        (field.specifics as FieldSpecifics).place === 'attribute' && !said.has(nameOf(field)),
     )
     return {
       ...own,
@@ -500,9 +505,9 @@ export class TypeReader {
   private extendInPlace(own: Draft, base: ReferenceType): Draft {
     const original = this.types[base.to]
     if (original?.kind !== 'record') return own
-    const { open } = original.layout as RecordLayout
+    const { open } = original.specifics as RecordSpecifics
     const isAttribute = (field: Field): boolean =>
-      (field.layout as FieldLayout).place === 'attribute'
+      (field.specifics as FieldSpecifics).place === 'attribute'
     const before: Content = {
       fields: original.fields.filter((field) => !isAttribute(field)),
       choices: original.choices ?? [],
@@ -539,19 +544,19 @@ export class TypeReader {
     const isOneRepeatedGroup =
       content.fields.length === 1 &&
       first !== undefined &&
-      ['group', 'element'].includes((first.layout as FieldLayout).place) &&
+      ['group', 'element'].includes((first.specifics as FieldSpecifics).place) &&
       first.type.kind === 'list' &&
       first.type.maxItems === undefined
     if (content.fields.length > 0 && !isOneRepeatedGroup)
       this.notes.add('approximated', 'TM-2208', { name: owner.name }, origin)
     const inner = content.fields.flatMap((field): readonly Field[] => {
       const turn =
-        (field.layout as FieldLayout).place === 'group' &&
+        (field.specifics as FieldSpecifics).place === 'group' &&
         field.type.kind === 'list' &&
         field.type.item.kind === 'reference'
           ? this.types[field.type.item.to]
           : undefined
-      const open = turn?.kind === 'record' ? (turn.layout as RecordLayout).open : undefined
+      const open = turn?.kind === 'record' ? (turn.specifics as RecordSpecifics).open : undefined
       if (turn !== undefined) this.dropGroup(turn.id, owner)
       return turn?.kind === 'record'
         ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])]
@@ -559,12 +564,12 @@ export class TypeReader {
     })
     const each = inner.map((field): Content => {
       if (field.name === '$open') return ofField(field)
-      const { repeated: isRepeated, ...layout } = field.layout as FieldLayout
+      const { repeated: isRepeated, ...specifics } = field.specifics as FieldSpecifics
       return ofField({
         ...field,
         optional: false,
         type: isRepeated === true && field.type.kind === 'list' ? field.type.item : field.type,
-        layout,
+        specifics,
       })
     })
     const text: ScalarType = { kind: 'scalar', base: 'text', format: 'xs:string' }
@@ -578,7 +583,7 @@ export class TypeReader {
     const type: ListType = {
       kind: 'list',
       item,
-      layout: { written: 'turns' } satisfies ListLayout,
+      specifics: { written: 'turns' } satisfies ListSpecifics,
     }
     return ofField({
       name: '$items',
@@ -586,7 +591,7 @@ export class TypeReader {
       optional: content.fields.every((field) => field.optional),
       nullable: false,
       origin,
-      layout: { place: 'group', name: ['', ''], mixed: true } satisfies FieldLayout,
+      specifics: { place: 'group', name: ['', ''], mixed: true } satisfies FieldSpecifics,
     })
   }
 
@@ -599,7 +604,7 @@ export class TypeReader {
       id = `${owner.id}/$items${count === 1 ? '' : String(count)}`
       this.groups.set(particle, id)
       const at = content.fields.findIndex((field) => field.name === '$open')
-      const open = (content.fields[at]?.layout as FieldLayout | undefined)?.open
+      const open = (content.fields[at]?.specifics as FieldSpecifics | undefined)?.open
       this.types[id] = {
         kind: 'record',
         id,
@@ -609,10 +614,10 @@ export class TypeReader {
         ...filled({ choices: content.choices }),
         ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
         origin: particle.origin,
-        layout: {
+        specifics: {
           ...marked({ anyOrder: content.anyOrder }),
           ...(open === undefined ? {} : { open: { at, ...open } }),
-        } satisfies RecordLayout,
+        } satisfies RecordSpecifics,
       }
     }
     return { kind: 'reference', to: id }
@@ -719,14 +724,14 @@ export class TypeReader {
   }
 
   private textField(type: Type, owner: Owner, at: XmlElement): Field {
-    const layout: FieldLayout = { place: 'text', name: ['', ''] }
+    const specifics: FieldSpecifics = { place: 'text', name: ['', ''] }
     return {
       name: '$text',
       type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text', at.origin) : type,
       optional: false,
       nullable: false,
       origin: at.origin,
-      layout,
+      specifics,
     }
   }
 
@@ -759,7 +764,7 @@ export class TypeReader {
       const substitutes =
         particle.attribute('ref') === undefined
           ? []
-          : this.substitutesOf((field.layout as FieldLayout).name)
+          : this.substitutesOf((field.specifics as FieldSpecifics).name)
       return substitutes.length === 0 ? ofField(field) : this.readSubstitutes(field, substitutes)
     }
     documentationOf(particle)
@@ -851,7 +856,7 @@ export class TypeReader {
   private readSubstitutes(head: Field, substitutes: readonly Component[]): Content {
     const isAbstract = isTrue(
       this.schemas
-        .find('element', (head.layout as FieldLayout).name)
+        .find('element', (head.specifics as FieldSpecifics).name)
         ?.element.attribute('abstract'),
     )
     const others = substitutes.map((component): Field => {
@@ -864,7 +869,7 @@ export class TypeReader {
         nullable,
         ...documented(component.element),
         origin: component.element.origin,
-        layout: { place: 'element', name: component.name } satisfies FieldLayout,
+        specifics: { place: 'element', name: component.name } satisfies FieldSpecifics,
       }
     })
     return {
@@ -905,7 +910,7 @@ export class TypeReader {
     const documentation = documentationOf(element) ?? documentationOf(declaration)
     const preset = presets(declaration)
     this.noteIdentityConstraints(declaration)
-    const layout: FieldLayout = { place: 'element', name }
+    const specifics: FieldSpecifics = { place: 'element', name }
     return {
       name: readableMember(name[1]),
       type,
@@ -914,7 +919,7 @@ export class TypeReader {
       ...present({ documentation }),
       ...preset,
       origin: element.origin,
-      layout,
+      specifics,
     }
   }
 
@@ -986,7 +991,7 @@ export class TypeReader {
       ...presets(declaration),
       ...presets(attribute),
       origin: attribute.origin,
-      layout: { place: 'attribute', name } satisfies FieldLayout,
+      specifics: { place: 'attribute', name } satisfies FieldSpecifics,
     }
   }
 
@@ -1109,7 +1114,7 @@ export class TypeReader {
       found?.kind === 'list' ||
       found?.kind === 'union'
     ) {
-      if (found.kind !== 'list' || (found.layout as ListLayout).written === 'spaced')
+      if (found.kind !== 'list' || (found.specifics as ListSpecifics).written === 'spaced')
         return withoutName(found)
     }
     throw problem(
@@ -1219,7 +1224,7 @@ function xmlAttribute(name: QualifiedName, { origin }: XmlElement): Field {
     optional: true,
     nullable: false,
     origin,
-    layout: { place: 'attribute', name } satisfies FieldLayout,
+    specifics: { place: 'attribute', name } satisfies FieldSpecifics,
   }
 }
 
@@ -1229,10 +1234,10 @@ function xmlAttributes(at: XmlElement): Field[] {
 }
 
 /** Where a record takes what its schema does not name; undefined where it takes nothing. */
-function openLayoutOf(content: Content, { openAttributes }: Draft): OpenLayout | undefined {
+function openSpecificsOf(content: Content, { openAttributes }: Draft): OpenSpecifics | undefined {
   const { fields } = content
   const at = fields.findIndex((field) => field.name === '$open')
-  const particle = (fields[at]?.layout as FieldLayout | undefined)?.open
+  const particle = (fields[at]?.specifics as FieldSpecifics | undefined)?.open
   if (particle === undefined && !openAttributes) return undefined
   return {
     at: at === -1 ? fields.length : at,

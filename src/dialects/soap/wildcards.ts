@@ -1,11 +1,11 @@
 import type { XmlElement } from '../../documents/xml-tree.js'
-import type { OpenLayout } from './layout.js'
+import type { OpenSpecifics } from './specifics.js'
 
 /** The namespaces that a wildcard names (XML Schema part 1, section 3.10.2). */
 export function namespacesOf(
   wildcard: XmlElement,
   target: string,
-): Pick<OpenLayout, 'namespaces' | 'except'> {
+): Pick<OpenSpecifics, 'namespaces' | 'except'> {
   const written = (wildcard.attribute('namespace') ?? '##any').trim()
   if (written === '##any') return {}
   if (written === '##other') return { except: target }
@@ -19,7 +19,7 @@ export function namespacesOf(
 }
 
 /** As many elements as must be there. */
-export function openExample({ min = 0, namespaces, except }: Omit<OpenLayout, 'at'>): {
+export function openExample({ min = 0, namespaces, except }: Omit<OpenSpecifics, 'at'>): {
   openExample?: unknown
 } {
   const any = except === 'urn:example' ? 'urn:example:other' : 'urn:example'

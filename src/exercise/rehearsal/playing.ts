@@ -9,7 +9,7 @@ import { expectsFailure, judge, type StepAnswer, type Verdict } from './expectat
 import type { CallStep, CompareStep, LoopStep, Rehearsal, Step } from './format.js'
 
 /** How steps reach the services: what plays them. */
-export interface Stage {
+export interface StepCaller {
   /**
    * Calls an operation with a filled input.
    *
@@ -19,12 +19,12 @@ export interface Stage {
     step: CallStep,
     contract: string | undefined,
     input: Readonly<Record<string, unknown>>,
-  ): Promise<StageAnswer>
+  ): Promise<CalledStep>
   /** The rows of a file that a loop names, in plain form. */
   rows(file: string): Promise<readonly unknown[]>
 }
 
-export interface StageAnswer extends StepAnswer {
+export interface CalledStep extends StepAnswer {
   readonly contract: string
   readonly operation: string
   readonly milliseconds: number
@@ -100,10 +100,10 @@ export interface RehearsalReport {
  */
 export async function play(
   rehearsal: Rehearsal,
-  stage: Stage,
+  caller: StepCaller,
   onStep: (report: StepReport) => void = () => undefined,
 ): Promise<RehearsalReport> {
-  const player = new Player(rehearsal, stage, onStep)
+  const player = new RehearsalRun(rehearsal, caller, onStep)
   const started = performance.now()
   await player.play()
   const { reports } = player
@@ -118,18 +118,18 @@ export async function play(
 
 type Row = NonNullable<StepReport['row']>
 
-class Player {
+class RehearsalRun {
   readonly reports: StepReport[] = []
   private readonly rehearsal: Rehearsal
-  private readonly stage: Stage
+  private readonly caller: StepCaller
   private readonly onStep: (report: StepReport) => void
   private readonly known: Map<string, unknown>
   private failed = false
   private isAfterwards = false
 
-  constructor(rehearsal: Rehearsal, stage: Stage, onStep: (report: StepReport) => void) {
+  constructor(rehearsal: Rehearsal, caller: StepCaller, onStep: (report: StepReport) => void) {
     this.rehearsal = rehearsal
-    this.stage = stage
+    this.caller = caller
     this.onStep = onStep
     this.known = new Map(Object.entries(rehearsal.values))
   }
@@ -194,7 +194,7 @@ class Player {
 
   private async call(step: CallStep): Promise<Outcome> {
     const input = fillTemplate(step.with, this.lookUp) as Record<string, unknown>
-    const answer = await this.stage.call(step, step.contract ?? this.rehearsal.contract, input)
+    const answer = await this.caller.call(step, step.contract ?? this.rehearsal.contract, input)
     // Where there is nothing to clean up, the service may say so.
     const isNothingLeft =
       this.isAfterwards && step.expect.length === 0 && answer.problem?.kind === 'fault'
@@ -289,7 +289,7 @@ class Player {
     let rows: readonly unknown[]
     try {
       const named = async (rows: string): Promise<unknown> =>
-        rows.startsWith('$') ? fillTemplate(rows, this.lookUp) : this.stage.rows(rows)
+        rows.startsWith('$') ? fillTemplate(rows, this.lookUp) : this.caller.rows(rows)
       const found = typeof step.each === 'string' ? await named(step.each) : step.each
       if (!Array.isArray(found)) {
         this.report(step, outer, {

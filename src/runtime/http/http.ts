@@ -11,7 +11,7 @@ import {
   tooDeep,
   TransportFailure,
   type Deviation,
-  type Misfit,
+  type Violation,
 } from '../failures.js'
 import { namesToValues } from '../headers.js'
 import { hearOfDeviations, readAnswerOf } from '../hearing.js'
@@ -322,8 +322,8 @@ export async function requestFor(
 ): Promise<Request> {
   const { settings } = connection
   if (settings.checkInputs !== false) {
-    const misfits = checkInput(operation, input)
-    if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
+    const violations = checkInput(operation, input)
+    if (violations.length > 0) throw new InputRejected(operation.name, violations)
   }
   const { security } = operation
   checkCredential(connection, operation.name, security === undefined ? [] : ['key', 'oauth2'])
@@ -373,8 +373,8 @@ function withPairs(address: string, pairs: readonly string[]): string {
 }
 
 /** Every place of an input that does not satisfy the operation. */
-export function checkInput(operation: AnyHttpOperation, input: unknown): Misfit[] {
-  const misfits: Misfit[] = []
+export function checkInput(operation: AnyHttpOperation, input: unknown): Violation[] {
+  const violations: Violation[] = []
   if (typeof input !== 'object' || input === null || Array.isArray(input))
     return [{ path: '', message: 'expected an object' }]
   const { body } = operation
@@ -401,10 +401,10 @@ export function checkInput(operation: AnyHttpOperation, input: unknown): Misfit[
   else if (body !== undefined) members['body'] = { is: { literals: [] }, optional: true }
   const value = input as Readonly<Record<string, unknown>>
   const isFree = body !== undefined && chosen?.is === undefined
-  checkMembers(members, false, isFree ? { ...value, body: undefined } : value, '', misfits)
+  checkMembers(members, false, isFree ? { ...value, body: undefined } : value, '', violations)
   if (isFree && body.optional !== true && value['body'] === undefined)
-    misfits.push({ path: 'body', message: 'is missing' })
-  return misfits
+    violations.push({ path: 'body', message: 'is missing' })
+  return violations
 }
 
 /**
@@ -696,9 +696,9 @@ function inPlaceOfNothing({ is }: Content): readonly [] | undefined {
 }
 
 function takesNull(is: AnyJsonRef): boolean {
-  const misfits: Misfit[] = []
-  checkJson(is, null, '', misfits)
-  return misfits.length === 0
+  const violations: Violation[] = []
+  checkJson(is, null, '', violations)
+  return violations.length === 0
 }
 
 function isPromisedEmpty({ answers }: AnyHttpOperation, status: number): boolean {

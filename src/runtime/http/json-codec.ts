@@ -1,4 +1,4 @@
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import type { Facets } from '../facets.js'
 import type { Present, SimpleJson } from '../json/values.js'
 
@@ -170,7 +170,7 @@ export interface JsonParts {
  */
 export interface Obeyed {
   readonly rule: unknown
-  broken(rule: never, json: unknown, path: string): Misfit | undefined
+  broken(rule: never, json: unknown, path: string): Violation | undefined
 }
 
 export interface JsonObject {
@@ -206,10 +206,10 @@ export interface JsonFacts extends Omit<AnyJsonCodec, 'members'> {
 
 /** A codec, whatever kind it is of. */
 export function factsOf(reference: AnyJsonRef): JsonFacts {
-  return settled(reference) as JsonFacts
+  return resolvedCodec(reference) as JsonFacts
 }
 
 /** The codec that a reference stands for. */
-export function settled(reference: AnyJsonRef): SettledCodec {
+export function resolvedCodec(reference: AnyJsonRef): SettledCodec {
   return (typeof reference === 'function' ? reference() : reference) as SettledCodec
 }

@@ -1,5 +1,5 @@
 import { brokenFacet, matches } from '../facets.js'
-import type { Deviation, Misfit } from '../failures.js'
+import type { Deviation, Violation } from '../failures.js'
 import { ContractBreach } from '../failures.js'
 import {
   anything,
@@ -15,7 +15,7 @@ import {
 import { expected, brokenCount, join, unknownName } from '../violations.js'
 import { odd, straightOf } from './as-promised.js'
 import {
-  settled,
+  resolvedCodec,
   type AnyJsonMember,
   type AnyJsonRef,
   type JsonAlternatives,
@@ -32,7 +32,7 @@ import {
  * Names of members that other parts of the same object describe; `any` when it may have whatever
  * members.
  */
-type Elsewhere = readonly string[] | 'any'
+type OtherMembers = readonly string[] | 'any'
 
 /**
  * Very many alternatives of a codec. Their types are not looked at: compilers give up on the union of
@@ -43,8 +43,12 @@ export function many(alternatives: readonly (() => object)[]): readonly never[] 
 }
 
 /** A value on its way to JSON. It must satisfy the codec: check it first. */
-export function toJson(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere = []): unknown {
-  const codec = settled(reference)
+export function toJson(
+  reference: AnyJsonRef,
+  value: unknown,
+  otherMembers: OtherMembers = [],
+): unknown {
+  const codec = resolvedCodec(reference)
   if (value === null || value === undefined) return value
   if ('simple' in codec) return codec.write(value)
   if ('restricts' in codec) return codec.restricts.write(value)
@@ -62,18 +66,18 @@ export function toJson(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhe
     )
   if ('oneOf' in codec)
     return toJson(
-      alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)),
+      alternativeFor(codec, value, (each) => misfitsOf(each, value, otherMembers)),
       value,
-      elsewhere,
+      otherMembers,
     )
   if ('allOf' in codec)
     return mergeParts(
-      viewsOf(codec, value, elsewhere).map(
+      viewsOf(codec, value, otherMembers).map(
         (view) => toJson(...view) as Readonly<Record<string, unknown>>,
       ),
       codec.allOf,
     )
-  return 'obeys' in codec ? toJson(codec.is, value, elsewhere) : value
+  return 'obeys' in codec ? toJson(codec.is, value, otherMembers) : value
 }
 
 /**
@@ -86,11 +90,11 @@ export function fromJson(
   json: unknown,
   path: string,
   onDeviation: HearDeviation,
-  elsewhere: Elsewhere = [],
+  otherMembers: OtherMembers = [],
 ): unknown {
-  const straight = elsewhere.length === 0 ? straightOf(reference)?.(json) : odd
+  const straight = otherMembers.length === 0 ? straightOf(reference)?.(json) : odd
   if (straight !== odd && straight !== undefined) return straight
-  const codec = settled(reference)
+  const codec = resolvedCodec(reference)
   if ('simple' in codec) return readSimple(codec, json, path, onDeviation)
   if ('restricts' in codec) return readRestricted(codec, json, path, onDeviation)
   if ('literals' in codec) {
@@ -100,7 +104,7 @@ export function fromJson(
     return value
   }
   if ('obeys' in codec) {
-    const value = fromJson(codec.is, json, path, onDeviation, elsewhere)
+    const value = fromJson(codec.is, json, path, onDeviation, otherMembers)
     const broken = codec.obeys.broken(codec.obeys.rule as never, json, path)
     if (broken !== undefined) onDeviation(broken)
     return value
@@ -109,24 +113,24 @@ export function fromJson(
   if ('items' in codec) return readList(codec, listIn(json, path), path, onDeviation)
   if ('oneOf' in codec) {
     const alternative = alternativeFor(codec, json, (each) =>
-      countDeviations(each, json, path, elsewhere),
+      countDeviations(each, json, path, otherMembers),
     )
-    return fromJson(alternative, json, path, onDeviation, elsewhere)
+    return fromJson(alternative, json, path, onDeviation, otherMembers)
   }
-  if ('allOf' in codec) return readParts(codec, json, path, onDeviation, elsewhere)
+  if ('allOf' in codec) return readParts(codec, json, path, onDeviation, otherMembers)
   if (!isObject(json)) throw new ContractBreach(path, 'an object', show(json))
   if ('values' in codec)
     return mapMembers(json, (name, value) =>
       value === null ? null : fromJson(codec.values, value, join(path, name), onDeviation),
     )
-  return readMembers(codec, json, path, onDeviation, elsewhere)
+  return readMembers(codec, json, path, onDeviation, otherMembers)
 }
 
 type HearDeviation = (deviation: Deviation) => void
 
 /** A kind of codec. */
 type CodecWith<Member extends string> = Extract<
-  ReturnType<typeof settled>,
+  ReturnType<typeof resolvedCodec>,
   Readonly<Record<Member, unknown>>
 >
 
@@ -199,12 +203,12 @@ function countDeviations(
   reference: AnyJsonRef,
   json: unknown,
   path: string,
-  elsewhere: Elsewhere,
+  otherMembers: OtherMembers,
 ): number {
-  return reading.count(reference, json, elsewhere, () => {
+  return reading.count(reference, json, otherMembers, () => {
     let deviations = 0
     try {
-      fromJson(reference, json, path, () => (deviations += 1), elsewhere)
+      fromJson(reference, json, path, () => (deviations += 1), otherMembers)
       return deviations
     } catch {
       return Infinity
@@ -218,13 +222,13 @@ function readParts(
   json: unknown,
   path: string,
   onDeviation: HearDeviation,
-  elsewhere: Elsewhere,
+  otherMembers: OtherMembers,
 ): unknown {
-  const parts = viewsOf(codec, json, elsewhere).map(([part, seen, others]) =>
+  const parts = viewsOf(codec, json, otherMembers).map(([part, seen, others]) =>
     fromJson(part, seen, path, onDeviation, others),
   )
-  if (isObject(json) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
-    const known = [...codec.allOf.flatMap(memberNames), ...elsewhere]
+  if (isObject(json) && otherMembers !== 'any' && !codec.allOf.some(isOpen)) {
+    const known = [...codec.allOf.flatMap(memberNames), ...otherMembers]
     for (const name of Object.keys(json))
       if (known.length > 0 && !known.includes(name))
         onDeviation({ path: join(path, name), message: notInContract })
@@ -239,13 +243,13 @@ function readMembers(
   json: Readonly<Record<string, unknown>>,
   path: string,
   onDeviation: HearDeviation,
-  elsewhere: Elsewhere,
+  otherMembers: OtherMembers,
 ): unknown {
   const value = mapMembers(json, (name, member) => {
     const known = memberOf(codec, name)
     const deviate = (message: string): void => onDeviation({ path: join(path, name), message })
     if (known === undefined) {
-      if (codec.open !== true && elsewhere !== 'any' && !elsewhere.includes(name))
+      if (codec.open !== true && otherMembers !== 'any' && !otherMembers.includes(name))
         deviate(notInContract)
       return readAnything(member, deviate)
     }
@@ -265,17 +269,18 @@ export function checkJson(
   reference: AnyJsonRef,
   value: unknown,
   path: string,
-  misfits: Misfit[],
-  elsewhere: Elsewhere = [],
+  violations: Violation[],
+  otherMembers: OtherMembers = [],
 ): void {
-  const codec = settled(reference)
-  const wrong = (what: string): void => void misfits.push({ path, message: expected(what, value) })
+  const codec = resolvedCodec(reference)
+  const wrong = (what: string): void =>
+    void violations.push({ path, message: expected(what, value) })
   if ('simple' in codec || 'restricts' in codec) {
     const simple = 'restricts' in codec ? codec.restricts : codec
     if (!simple.check(value)) wrong(simple.simple)
     else {
       const message = 'restricts' in codec ? brokenFacet(codec, value) : undefined
-      if (message !== undefined) misfits.push({ path, message })
+      if (message !== undefined) violations.push({ path, message })
     }
   } else if ('literals' in codec) {
     if (!codec.literals.includes(value))
@@ -283,13 +288,13 @@ export function checkJson(
         codec.literals.length === 0 ? 'nothing' : `one of ${codec.literals.map(show).join(', ')}`,
       )
   } else if ('obeys' in codec) {
-    const before = misfits.length
-    checkJson(codec.is, value, path, misfits, elsewhere)
+    const before = violations.length
+    checkJson(codec.is, value, path, violations, otherMembers)
     const broken =
-      misfits.length > before
+      violations.length > before
         ? undefined
-        : codec.obeys.broken(codec.obeys.rule as never, toJson(codec.is, value, elsewhere), path)
-    if (broken !== undefined) misfits.push(broken)
+        : codec.obeys.broken(codec.obeys.rule as never, toJson(codec.is, value, otherMembers), path)
+    if (broken !== undefined) violations.push(broken)
   } else if ('items' in codec || 'tuple' in codec) {
     if (!Array.isArray(value)) return wrong('a list')
     const most =
@@ -297,61 +302,61 @@ export function checkJson(
         ? Math.min(codec.tuple.length, codec.max ?? codec.tuple.length)
         : codec.max
     const count = brokenCount(value.length, codec.min, most)
-    if (count !== undefined) misfits.push({ path, message: count })
+    if (count !== undefined) violations.push({ path, message: count })
     value.forEach((item: unknown, at) => {
       const is = 'items' in codec ? codec.items : (codec.tuple[at] ?? codec.rest)
       if (is !== undefined && (item !== null || !('items' in codec) || codec.nullable !== true))
-        checkJson(is, item, `${path}[${String(at)}]`, misfits)
+        checkJson(is, item, `${path}[${String(at)}]`, violations)
     })
-  } else if ('oneOf' in codec) checkAlternatives(codec, value, path, misfits, elsewhere)
+  } else if ('oneOf' in codec) checkAlternatives(codec, value, path, violations, otherMembers)
   else if ('allOf' in codec) {
-    for (const [part, seen, others] of viewsOf(codec, value, elsewhere))
-      checkJson(part, seen, path, misfits, others)
+    for (const [part, seen, others] of viewsOf(codec, value, otherMembers))
+      checkJson(part, seen, path, violations, others)
     // Each part knows its own members only: what is unknown to all of them is told once.
-    if (isObject(value) && elsewhere !== 'any' && !codec.allOf.some(isOpen)) {
-      const told = new Set(misfits.map((misfit) => misfit.path))
-      const found: Misfit[] = []
-      checkNames([...codec.allOf.flatMap(memberNames), ...elsewhere], value, path, found)
-      for (const misfit of found) if (!told.has(misfit.path)) misfits.push(misfit)
+    if (isObject(value) && otherMembers !== 'any' && !codec.allOf.some(isOpen)) {
+      const told = new Set(violations.map((violation) => violation.path))
+      const found: Violation[] = []
+      checkNames([...codec.allOf.flatMap(memberNames), ...otherMembers], value, path, found)
+      for (const violation of found) if (!told.has(violation.path)) violations.push(violation)
     }
   } else if (!isObject(value)) wrong('an object')
   else if ('values' in codec)
     for (const [name, member] of Object.entries(value))
-      checkJson(codec.values, member, join(path, name), misfits)
-  else checkObject(codec, value, path, misfits, elsewhere)
+      checkJson(codec.values, member, join(path, name), violations)
+  else checkObject(codec, value, path, violations, otherMembers)
 }
 
 function checkAlternatives(
   codec: JsonAlternatives,
   value: unknown,
   path: string,
-  misfits: Misfit[],
-  elsewhere: Elsewhere,
+  violations: Violation[],
+  otherMembers: OtherMembers,
 ): void {
   const { by, oneOf } = codec
   const told =
     by === undefined || !isObject(value) ? undefined : (positionOf(by, value) ?? by.otherwise)
   if (by !== undefined && isObject(value) && told === undefined)
-    misfits.push({
+    violations.push({
       path: join(path, by.member),
       message: `expected one of ${Object.keys(by.when).map(show).join(', ')}, got ${show(value[by.member])}`,
     })
   else {
     if (codec.exactly === true) {
-      const fitting = oneOf.filter((each) => misfitsOf(each, value, elsewhere) === 0).length
+      const fitting = oneOf.filter((each) => misfitsOf(each, value, otherMembers) === 0).length
       if (fitting > 1)
-        misfits.push({
+        violations.push({
           path,
           message: `must fit exactly one of ${String(oneOf.length)} alternatives, fits ${String(fitting)}`,
         })
       if (fitting > 0) return
     }
     checkJson(
-      alternativeFor(codec, value, (each) => misfitsOf(each, value, elsewhere)),
+      alternativeFor(codec, value, (each) => misfitsOf(each, value, otherMembers)),
       value,
       path,
-      misfits,
-      elsewhere,
+      violations,
+      otherMembers,
     )
   }
 }
@@ -362,31 +367,31 @@ export function checkMembers(
   open: boolean,
   value: Readonly<Record<string, unknown>>,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
-  checkObject({ members, open }, value, path, misfits, [])
+  checkObject({ members, open }, value, path, violations, [])
 }
 
 function checkObject(
   codec: JsonObject,
   value: Readonly<Record<string, unknown>>,
   path: string,
-  misfits: Misfit[],
-  elsewhere: Elsewhere,
+  violations: Violation[],
+  otherMembers: OtherMembers,
 ): void {
   for (const [name, member] of Object.entries(codec.members))
     if (member.optional !== true && (!Object.hasOwn(value, name) || value[name] === undefined))
-      misfits.push({ path: join(path, name), message: 'is missing' })
+      violations.push({ path: join(path, name), message: 'is missing' })
   for (const name of Object.keys(value)) {
     const member = memberOf(codec, name)
     const each = value[name]
     if (member === undefined || each === undefined) continue
     if (each !== null || member.nullable === undefined)
-      checkJson(member.is, each, join(path, name), misfits)
-    else if (!member.nullable) misfits.push({ path: join(path, name), message: "can't be null" })
+      checkJson(member.is, each, join(path, name), violations)
+    else if (!member.nullable) violations.push({ path: join(path, name), message: "can't be null" })
   }
-  if (codec.open !== true && elsewhere !== 'any')
-    checkNames([...Object.keys(codec.members), ...elsewhere], value, path, misfits)
+  if (codec.open !== true && otherMembers !== 'any')
+    checkNames([...Object.keys(codec.members), ...otherMembers], value, path, violations)
 }
 
 /**
@@ -413,11 +418,11 @@ function checkNames(
   names: readonly string[],
   value: Readonly<Record<string, unknown>>,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   for (const name of Object.keys(value))
     if (!names.includes(name) && value[name] !== undefined)
-      misfits.push({ path: join(path, name), message: unknownName(name, names) })
+      violations.push({ path: join(path, name), message: unknownName(name, names) })
 }
 
 function positionOf(
@@ -432,7 +437,7 @@ function positionOf(
 function alternativeFor(
   { by, oneOf }: JsonAlternatives,
   value: unknown,
-  misfits: (each: AnyJsonRef) => number,
+  violations: (each: AnyJsonRef) => number,
 ): AnyJsonRef {
   const at =
     by !== undefined && isObject(value) ? (positionOf(by, value) ?? by.otherwise) : undefined
@@ -440,18 +445,18 @@ function alternativeFor(
   if (told !== undefined || oneOf.length === 1) return told ?? oneOf[0] ?? anything
   let [best, least]: [AnyJsonRef, number] = [oneOf[0] ?? anything, Infinity]
   for (const each of oneOf) {
-    const count = misfits(each)
+    const count = violations(each)
     if (count < least) [best, least] = [each, count]
     if (count === 0) break
   }
   return best
 }
 
-function misfitsOf(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere): number {
-  return checking.count(reference, value, elsewhere, () => {
-    const misfits: Misfit[] = []
-    checkJson(reference, value, '', misfits, elsewhere)
-    return misfits.length
+function misfitsOf(reference: AnyJsonRef, value: unknown, otherMembers: OtherMembers): number {
+  return checking.count(reference, value, otherMembers, () => {
+    const violations: Violation[] = []
+    checkJson(reference, value, '', violations, otherMembers)
+    return violations.length
   })
 }
 
@@ -465,11 +470,19 @@ class Trials {
   private readonly foundBesideAny = new Map<object, Map<unknown, number>>()
   private depth = 0
 
-  count(reference: AnyJsonRef, value: unknown, elsewhere: Elsewhere, count: () => number): number {
+  count(
+    reference: AnyJsonRef,
+    value: unknown,
+    otherMembers: OtherMembers,
+    count: () => number,
+  ): number {
     const known =
-      this.depth === 0 || (elsewhere !== 'any' && elsewhere.length > 0)
+      this.depth === 0 || (otherMembers !== 'any' && otherMembers.length > 0)
         ? undefined
-        : this.of(settled(reference), elsewhere === 'any' ? this.foundBesideAny : this.found)
+        : this.of(
+            resolvedCodec(reference),
+            otherMembers === 'any' ? this.foundBesideAny : this.found,
+          )
     const already = known?.get(value)
     if (already !== undefined) return already
     this.depth += 1
@@ -497,21 +510,25 @@ const checking = /* @__PURE__ */ new Trials()
  * What the other parts of an object describe, for one part. A part that is no union leaves judging
  * of names to the whole.
  */
-function besides(parts: readonly AnyJsonRef[], part: AnyJsonRef, elsewhere: Elsewhere): Elsewhere {
-  if (elsewhere === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
-  return [...elsewhere, ...parts.filter((each) => each !== part).flatMap(memberNames)]
+function besides(
+  parts: readonly AnyJsonRef[],
+  part: AnyJsonRef,
+  otherMembers: OtherMembers,
+): OtherMembers {
+  if (otherMembers === 'any' || parts.some(isOpen) || !isUnion(part)) return 'any'
+  return [...otherMembers, ...parts.filter((each) => each !== part).flatMap(memberNames)]
 }
 
 /** For each part of an object: what it sees of it, and what the others describe. */
 function viewsOf(
   codec: JsonParts,
   value: unknown,
-  elsewhere: Elsewhere,
-): (readonly [part: AnyJsonRef, seen: unknown, others: Elsewhere])[] {
+  otherMembers: OtherMembers,
+): (readonly [part: AnyJsonRef, seen: unknown, others: OtherMembers])[] {
   return codec.allOf.map((part) => [
     part,
     partFor(codec, part, value),
-    besides(codec.allOf, part, elsewhere),
+    besides(codec.allOf, part, otherMembers),
   ])
 }
 
@@ -521,7 +538,7 @@ function viewsOf(
  */
 function partFor({ allOf: parts, apart }: JsonParts, part: AnyJsonRef, value: unknown): unknown {
   if (apart !== true) return value
-  const codec = settled(part)
+  const codec = resolvedCodec(part)
   const saysOthers =
     'values' in codec ||
     ('members' in codec && (codec.rest !== undefined || codec.patterned !== undefined))
@@ -534,13 +551,13 @@ function partFor({ allOf: parts, apart }: JsonParts, part: AnyJsonRef, value: un
 }
 
 function isUnion(reference: AnyJsonRef): boolean {
-  const codec = settled(reference)
+  const codec = resolvedCodec(reference)
   return 'oneOf' in codec || ('obeys' in codec && isUnion(codec.is))
 }
 
 /** Does the codec admit members that it does not name? */
 function isOpen(reference: AnyJsonRef): boolean {
-  const codec = settled(reference)
+  const codec = resolvedCodec(reference)
   const already = openness.get(codec)
   if (already !== undefined) return already
   const found = admitsOthers(codec)
@@ -550,7 +567,7 @@ function isOpen(reference: AnyJsonRef): boolean {
 
 const openness = /* @__PURE__ */ new WeakMap<object, boolean>()
 
-function admitsOthers(codec: ReturnType<typeof settled>): boolean {
+function admitsOthers(codec: ReturnType<typeof resolvedCodec>): boolean {
   if ('members' in codec) return codec.open === true
   if ('obeys' in codec) return isOpen(codec.is)
   if ('allOf' in codec) return codec.allOf.some(isOpen)
@@ -559,7 +576,7 @@ function admitsOthers(codec: ReturnType<typeof settled>): boolean {
 }
 
 function memberNames(reference: AnyJsonRef): readonly string[] {
-  const codec = settled(reference)
+  const codec = resolvedCodec(reference)
   let found = namesOf.get(codec)
   if (found === undefined) {
     const inside = partsOf(codec)
@@ -594,7 +611,7 @@ function mergeParts(
 }
 
 /** Codecs that all of a value goes through. */
-function partsOf(codec: ReturnType<typeof settled>): readonly AnyJsonRef[] {
+function partsOf(codec: ReturnType<typeof resolvedCodec>): readonly AnyJsonRef[] {
   if ('obeys' in codec) return [codec.is]
   if ('allOf' in codec) return codec.allOf
   return 'oneOf' in codec ? codec.oneOf : []

@@ -26,12 +26,12 @@ export interface Security {
     operation: string,
     security: Security,
     thisCall: ThisCall,
-  ): Promise<Proof>
+  ): Promise<AuthParts>
   renew(connection: Connection, security: Security, error: unknown): boolean
 }
 
 /** What proves who calls, as parts of a request. */
-export interface Proof {
+export interface AuthParts {
   readonly headers: Readonly<Record<string, string>>
   readonly query: readonly string[]
   readonly cookies: readonly string[]
@@ -48,7 +48,7 @@ export async function prove(
   operation: string,
   { anyOf }: Security,
   thisCall: ThisCall,
-): Promise<Proof> {
+): Promise<AuthParts> {
   const credentials = credentialsOf(connection.settings)
   const fitting = anyOf.map((alternative) =>
     alternative.map(({ scheme, scopes = [] }) => ({
@@ -114,7 +114,7 @@ function proveUnasked(
   credentials: readonly Credential[],
   operation: string,
   anyOf: Security['anyOf'],
-): Proof {
+): AuthParts {
   const free = credentials.filter((each) => each.scheme === undefined)
   const login = free.map(authorization).find((each) => each !== undefined)
   if (login !== undefined) return { headers: { authorization: login }, query: [], cookies: [] }

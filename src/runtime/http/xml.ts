@@ -44,7 +44,7 @@ export const xml: Format = {
   read: ({ xml: shape }, text) => jsonOf((shape ?? {}) as XmlShape, parse(text)),
 }
 
-function settled(reference: XmlRef | undefined): XmlShape {
+function resolvedShape(reference: XmlRef | undefined): XmlShape {
   return typeof reference === 'function' ? reference() : (reference ?? {})
 }
 
@@ -52,7 +52,7 @@ function elementText(shape: XmlShape, member: string, json: unknown, isRoot = fa
   if (json === undefined) return ''
   const local = shape.name ?? member
   if (Array.isArray(json)) {
-    const item = settled(shape.items)
+    const item = resolvedShape(shape.items)
     // Items are named by themselves, else like the member, never by what their type is called
     // (section 4.8.26.1).
     const inside = json
@@ -71,7 +71,7 @@ function elementText(shape: XmlShape, member: string, json: unknown, isRoot = fa
   let attributes = ''
   let inside = ''
   for (const [name, value] of Object.entries(json)) {
-    const own = settled(
+    const own = resolvedShape(
       Object.hasOwn(shape.members ?? {}, name) ? shape.members?.[name] : undefined,
     )
     if (value === undefined) continue
@@ -156,7 +156,7 @@ function parse(text: string): Element {
 function jsonOf(shape: XmlShape, element: Element): unknown {
   if (element.attributes['xsi:nil'] === 'true') return null
   if (shape.items !== undefined)
-    return element.children.map((child) => jsonOf(settled(shape.items), child))
+    return element.children.map((child) => jsonOf(resolvedShape(shape.items), child))
   const hasMembers = shape.members !== undefined
   if (!hasMembers && element.children.length === 0) return leaf(shape, element.text)
   const json: Record<string, unknown> = {}
@@ -172,7 +172,7 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
     Object.keys(element.attributes).filter((name) => !name.startsWith('xsi:')),
   )
   for (const [name, reference] of Object.entries(shape.members ?? {})) {
-    const member = settled(reference)
+    const member = resolvedShape(reference)
     const local = member.name ?? name
     if (member.attribute === true) {
       const text = element.attributes[local]
@@ -180,7 +180,7 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
       attributes.delete(local)
     } else if (member.text === true) set(name, leaf(member, element.text))
     else {
-      const item = settled(member.items)
+      const item = resolvedShape(member.items)
       const wanted =
         member.items !== undefined && member.wrapped !== true ? (item.name ?? name) : local
       const found = take(children, wanted)

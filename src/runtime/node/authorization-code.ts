@@ -57,7 +57,7 @@ export async function authorizationCode({
   fetch: send = fetch,
   timeLimit = 300_000,
 }: AuthorizationRequest): Promise<Tokens> {
-  const [state, verifier] = [chance(), chance()]
+  const [state, verifier] = [randomText(), randomText()]
   const hash = await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))
   const waiting = await waitForCode(state, timeLimit)
   try {
@@ -196,7 +196,7 @@ async function askTokens(
   }
 }
 
-function chance(): string {
+function randomText(): string {
   return base64url(crypto.getRandomValues(new Uint8Array(32)))
 }
 

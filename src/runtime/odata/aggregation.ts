@@ -1,6 +1,6 @@
 import { addressOf } from '../addresses.js'
 import type { Connection, ThisCall } from '../connection.js'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import { isObject, show } from '../json/values.js'
 import { listingOf } from '../listing.js'
 import { present } from '../present.js'
@@ -128,60 +128,65 @@ function checkAggregation(
   input: AnyAggregation,
 ): void {
   const { of, protocol } = operation
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     const { filter, groupBy, measures, ...others } = input
-    const outer = checkWithin(operation, input, misfits)
-    checkQuery(present({ filter }), of, protocol, ['filter'], [], '', misfits)
-    checkQuery({ ...others }, of, protocol, [], outer, '', misfits)
+    const outer = checkWithin(operation, input, violations)
+    checkQuery(present({ filter }), of, protocol, ['filter'], [], '', violations)
+    checkQuery({ ...others }, of, protocol, [], outer, '', violations)
     const names = Object.keys(membersOf(of))
-    checkGroups(groupBy, names, misfits)
+    checkGroups(groupBy, names, violations)
     if (!isObject(measures))
-      misfits.push({ path: 'measures', message: expected('an object', measures) })
+      violations.push({ path: 'measures', message: expected('an object', measures) })
     else if (Object.keys(measures).length === 0 && namesOf(groupBy).length === 0)
-      misfits.push({ path: 'measures', message: 'is empty, and nothing is grouped' })
+      violations.push({ path: 'measures', message: 'is empty, and nothing is grouped' })
     else
       for (const [name, measure] of Object.entries(measures))
-        checkMeasure(name, measure, names, misfits)
+        checkMeasure(name, measure, names, violations)
   })
 }
 
-function checkGroups(groupBy: unknown, names: readonly string[], misfits: Misfit[]): void {
+function checkGroups(groupBy: unknown, names: readonly string[], violations: Violation[]): void {
   if (typeof groupBy === 'string' || groupBy === undefined)
-    for (const name of namesOf(groupBy)) checkName(name, 'groupBy', names, misfits)
+    for (const name of namesOf(groupBy)) checkName(name, 'groupBy', names, violations)
   else if (!Array.isArray(groupBy))
-    misfits.push({ path: 'groupBy', message: expected('a list of names', groupBy) })
-  else groupBy.forEach((name, at) => checkName(name, `groupBy[${String(at)}]`, names, misfits))
+    violations.push({ path: 'groupBy', message: expected('a list of names', groupBy) })
+  else groupBy.forEach((name, at) => checkName(name, `groupBy[${String(at)}]`, names, violations))
 }
 
 function checkMeasure(
   name: string,
   measure: unknown,
   names: readonly string[],
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   const path = join('measures', name)
   if (!/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name))
-    misfits.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
+    violations.push({ path, message: 'is no name that OData can give (letters, digits and _)' })
   else if (names.includes(name))
-    misfits.push({ path, message: 'is the name of a property already' })
+    violations.push({ path, message: 'is the name of a property already' })
   if (measure === 'count') return
   if (!isObject(measure)) {
     const message = expected('"count", or an object with "of" and "by"', measure)
-    misfits.push({ path, message })
+    violations.push({ path, message })
     return
   }
   const { of, by } = measure
-  checkName(of, join(path, 'of'), names, misfits)
+  checkName(of, join(path, 'of'), names, violations)
   if (typeof by === 'string' && methods.includes(by)) return
   const message = expected(`one of ${methods.map(show).join(', ')}`, by)
-  misfits.push({ path: join(path, 'by'), message })
+  violations.push({ path: join(path, 'by'), message })
 }
 
 /** Is it a property, or a path that begins with one? */
-function checkName(name: unknown, path: string, names: readonly string[], misfits: Misfit[]): void {
+function checkName(
+  name: unknown,
+  path: string,
+  names: readonly string[],
+  violations: Violation[],
+): void {
   const [first = ''] = String(name).split('/')
   if (typeof name !== 'string')
-    misfits.push({ path, message: expected('the name of a property', name) })
+    violations.push({ path, message: expected('the name of a property', name) })
   else if (!names.includes(first))
-    misfits.push({ path, message: `"${first}" ${unknownName(first, names)}` })
+    violations.push({ path, message: `"${first}" ${unknownName(first, names)}` })
 }

@@ -1,5 +1,5 @@
 import { brokenFacet } from '../facets.js'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import { isObject, show } from '../json/values.js'
 import { expected, join } from '../violations.js'
 import { isBinding, Reference } from './addresses.js'
@@ -11,7 +11,7 @@ import {
   kindNames,
   kindOf,
   membersOf,
-  settled,
+  resolvedType,
   type AnyProperty,
   type Purpose,
   type AnyStructure,
@@ -26,13 +26,13 @@ export function checkProperty(
   value: unknown,
   path: string,
   purpose: Purpose,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
-  const type = settled(property.is)
+  const type = resolvedType(property.is)
   if (property.binds !== undefined && purpose !== 'value') {
     if (property.many === true && Array.isArray(value))
       value.forEach((each: unknown, at) =>
-        checkRelated(type as AnyStructure, each, `${path}[${String(at)}]`, purpose, misfits),
+        checkRelated(type as AnyStructure, each, `${path}[${String(at)}]`, purpose, violations),
       )
     else if (property.many === true || value === null)
       checkProperty(
@@ -40,19 +40,19 @@ export function checkProperty(
         value,
         path,
         'value',
-        misfits,
+        violations,
       )
-    else checkRelated(type as AnyStructure, value, path, purpose, misfits)
+    else checkRelated(type as AnyStructure, value, path, purpose, violations)
     return
   }
   if (property.many === true) {
-    if (!Array.isArray(value)) misfits.push({ path, message: expected('a list', value) })
+    if (!Array.isArray(value)) violations.push({ path, message: expected('a list', value) })
     else
       value.forEach((each: unknown, at) =>
-        checkValue(type, each, `${path}[${String(at)}]`, purpose, misfits),
+        checkValue(type, each, `${path}[${String(at)}]`, purpose, violations),
       )
-  } else if (value !== null) checkValue(type, value, path, purpose, misfits)
-  else if (property.nullable !== true) misfits.push({ path, message: "can't be null" })
+  } else if (value !== null) checkValue(type, value, path, purpose, violations)
+  else if (property.nullable !== true) violations.push({ path, message: "can't be null" })
 }
 
 /** A new entity that comes along, or one that is there, by its key. */
@@ -61,10 +61,10 @@ function checkRelated(
   value: unknown,
   path: string,
   purpose: Purpose,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
-  if (isBinding(value)) checkKey(structure, value.$bind, join(path, '$bind'), misfits)
-  else checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, misfits)
+  if (isBinding(value)) checkKey(structure, value.$bind, join(path, '$bind'), violations)
+  else checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, violations)
 }
 
 /** Finds every place where a key does not fit. */
@@ -72,20 +72,20 @@ export function checkKey(
   structure: AnyStructure,
   key: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (key instanceof Reference) return
   const names = keysOf(structure)
   const [only] = names
   const check = (name: string, value: unknown, at: string): void => {
     const property = keyProperty(structure, name)
-    if (value === undefined) misfits.push({ path: at, message: 'is missing' })
+    if (value === undefined) violations.push({ path: at, message: 'is missing' })
     else if (property !== undefined)
-      checkProperty({ ...property, nullable: false }, value, at, 'value', misfits)
+      checkProperty({ ...property, nullable: false }, value, at, 'value', violations)
   }
   if (names.length === 1 && only !== undefined) check(only, key, path)
   else if (!isObject(key))
-    misfits.push({
+    violations.push({
       path,
       message:
         key === undefined ? 'is missing' : expected(`an object with ${names.join(' and ')}`, key),
@@ -94,7 +94,7 @@ export function checkKey(
     for (const name of names) check(name, key[name], join(path, name))
     for (const name of Object.keys(key))
       if (!names.includes(name))
-        misfits.push({ path: join(path, name), message: unknownName(name, names) })
+        violations.push({ path: join(path, name), message: unknownName(name, names) })
   }
 }
 
@@ -103,10 +103,11 @@ function checkValue(
   value: unknown,
   path: string,
   purpose: Purpose,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
-  const wrong = (what: string): void => void misfits.push({ path, message: expected(what, value) })
-  if ('members' in type) checkStructure(type, value, path, purpose, misfits)
+  const wrong = (what: string): void =>
+    void violations.push({ path, message: expected(what, value) })
+  if ('members' in type) checkStructure(type, value, path, purpose, violations)
   else if ('enumeration' in type) {
     const what = `${type.flags === true ? 'a list of ' : 'one of '}${type.values.map(show).join(', ')}`
     const values: readonly unknown[] = type.flags === true && Array.isArray(value) ? value : [value]
@@ -118,7 +119,7 @@ function checkValue(
   } else if (!edmOf(type).check(value)) wrong(edmOf(type).simple)
   else {
     const message = 'restricts' in type ? brokenFacet(type, value) : undefined
-    if (message !== undefined) misfits.push({ path, message })
+    if (message !== undefined) violations.push({ path, message })
   }
 }
 
@@ -132,17 +133,17 @@ export function checkStructure(
   value: unknown,
   path: string,
   purpose: Purpose,
-  misfits: Misfit[],
+  violations: Violation[],
   deep = false,
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: expected('an object', value) })
+    violations.push({ path, message: expected('an object', value) })
     return
   }
   const structure = structureOf(declared, value['$is'])
   if (structure === undefined) {
     const kinds = `one of ${kindNames(declared).map(show).join(', ')}`
-    misfits.push({ path: join(path, '$is'), message: expected(kinds, value['$is']) })
+    violations.push({ path: join(path, '$is'), message: expected(kinds, value['$is']) })
     return
   }
   const members = membersOf(structure)
@@ -156,14 +157,14 @@ export function checkStructure(
         ? whyMissing(property, purpose, isKey)
         : (whyNotGiven(property, purpose, isKey) ??
           whyNotChanged(property, given, purpose, keys.length > 0 && !deep))
-    if (message !== undefined) misfits.push({ path: place, message })
+    if (message !== undefined) violations.push({ path: place, message })
     else if (given !== undefined) {
       // What hangs off comes along as new entities do.
       const isNew = property.navigation === true && purpose === 'change'
-      checkProperty(property, given, place, isNew ? 'create' : purpose, misfits)
+      checkProperty(property, given, place, isNew ? 'create' : purpose, violations)
     }
   }
-  if (!isOpen(structure)) checkNames(members, value, path, misfits)
+  if (!isOpen(structure)) checkNames(members, value, path, violations)
 }
 
 /** The structure that is meant by `$is`, or the declared one itself; undefined where that is none. */
@@ -210,12 +211,12 @@ function checkNames(
   members: Readonly<Record<string, AnyProperty>>,
   value: Readonly<Record<string, unknown>>,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   for (const [name, given] of Object.entries(value)) {
     const isAbout = name.startsWith('$') || name.includes('@')
     if (given !== undefined && !isAbout && !Object.hasOwn(members, name))
-      misfits.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
+      violations.push({ path: join(path, name), message: unknownName(name, Object.keys(members)) })
   }
 }
 

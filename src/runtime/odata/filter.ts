@@ -1,4 +1,4 @@
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import type { Edm } from './edm.js'
 import { unknownName } from './checking.js'
 import {
@@ -8,7 +8,7 @@ import {
   kindNames,
   kindOf,
   membersOf,
-  settled,
+  resolvedType,
   type EnumType,
   type AnyProperty,
   type AnyStructure,
@@ -114,7 +114,7 @@ function kindNamed(structure: AnyStructure, kind: string): AnyStructure {
 }
 
 function termOf(property: AnyProperty, path: string, words: FilterWords, depth: number): unknown {
-  const type = settled(property.is)
+  const type = resolvedType(property.is)
   const single = (at: string, within: number): unknown =>
     'members' in type
       ? termsOf(type, at, words, within)
@@ -327,9 +327,9 @@ export function checkFilterText(
   text: string,
   structure: AnyStructure,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
-  paths(text, structure, path, misfits, () => undefined)
+  paths(text, structure, path, violations, () => undefined)
 }
 
 /** The names of properties that a filter speaks of, of the structure itself. */
@@ -346,7 +346,7 @@ function paths(
   text: string,
   structure: AnyStructure,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
   told: (steps: readonly string[], isVariable: boolean) => void,
 ): void {
   const variables = new Map<string, AnyStructure>()
@@ -359,7 +359,7 @@ function paths(
     const lambda = isCall && ['any', 'all'].includes(steps.at(-1) ?? '')
     if ((isCall && !lambda && steps.length === 1) || next === ':') return
     told(steps, variables.has(steps[0] ?? ''))
-    const end = walk(isCall ? steps.slice(0, -1) : steps, structure, variables, path, misfits)
+    const end = walk(isCall ? steps.slice(0, -1) : steps, structure, variables, path, violations)
     const variable = found[at + 2]
     if (lambda && end !== undefined && found[at + 3] === ':' && variable !== undefined)
       variables.set(variable, end)
@@ -372,7 +372,7 @@ export function walk(
   root: AnyStructure,
   variables: ReadonlyMap<string, AnyStructure>,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): AnyStructure | undefined {
   const [first = ''] = steps
   const start = variables.get(first) ?? (first === '$it' ? root : undefined)
@@ -385,11 +385,11 @@ export function walk(
     const property = Object.hasOwn(members, step) ? members[step] : undefined
     if (property === undefined) {
       if (!isOpen(structure))
-        misfits.push({ path, message: `"${step}" ${unknownName(step, Object.keys(members))}` })
+        violations.push({ path, message: `"${step}" ${unknownName(step, Object.keys(members))}` })
       return undefined
     }
     if (!isStructure(property.is)) return undefined
-    structure = settled(property.is) as AnyStructure
+    structure = resolvedType(property.is) as AnyStructure
   }
   return structure
 }

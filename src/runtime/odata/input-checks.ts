@@ -1,6 +1,6 @@
 import { expected, join } from '../violations.js'
 import type { Connection } from '../connection.js'
-import { InputRejected, type Misfit } from '../failures.js'
+import { InputRejected, type Violation } from '../failures.js'
 import { isObject } from '../json/values.js'
 import { keyedSteps, type Resource } from './addresses.js'
 import { checkKey, checkStructure } from './checking.js'
@@ -26,35 +26,35 @@ export function checked(
   connection: Connection,
   operation: Facts,
   input: unknown,
-  check: (misfits: Misfit[]) => void,
+  check: (violations: Violation[]) => void,
 ): void {
   if (connection.settings.checkInputs === false) return
-  const misfits: Misfit[] = []
-  if (isObject(input)) check(misfits)
-  else misfits.push({ path: '', message: 'expected an object' })
-  if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
+  const violations: Violation[] = []
+  if (isObject(input)) check(violations)
+  else violations.push({ path: '', message: 'expected an object' })
+  if (violations.length > 0) throw new InputRejected(operation.name, violations)
 }
 
 /** Checks the key of what a resource lies in. @returns the names of inputs that say it */
 export function checkWithin(
   resource: Resource,
   input: object,
-  misfits: Misfit[],
+  violations: Violation[],
 ): readonly string[] {
   const steps = keyedSteps(resource)
   const [only, ...others] = steps
   const { of } = input as { readonly of?: unknown }
   if (only === undefined) return []
-  if (others.length === 0) checkKey(only.of, of, 'of', misfits)
+  if (others.length === 0) checkKey(only.of, of, 'of', violations)
   else if (!isObject(of))
-    misfits.push({
+    violations.push({
       path: 'of',
       message:
         of === undefined
           ? 'is missing'
           : expected(`an object with ${steps.map(({ path }) => path).join(' and ')}`, of),
     })
-  else for (const step of steps) checkKey(step.of, of[step.path], join('of', step.path), misfits)
+  else for (const step of steps) checkKey(step.of, of[step.path], join('of', step.path), violations)
   return ['of']
 }
 
@@ -66,30 +66,30 @@ export function checkListing(
   options: readonly string[],
   others: readonly string[] = [],
 ): void {
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     const { of, protocol, restricted } = operation
     checkQuery(
       input as Input,
       of,
       protocol,
       offered(options, restricted),
-      [...checkWithin(operation, input, misfits), ...others],
+      [...checkWithin(operation, input, violations), ...others],
       '',
-      misfits,
+      violations,
     )
     const { trackChanges, pageSize } = input as Input
     if (trackChanges !== undefined && typeof trackChanges !== 'boolean')
-      misfits.push({
+      violations.push({
         path: 'trackChanges',
         message: expected('true or false', trackChanges),
       })
     if (pageSize !== undefined && !(Number.isInteger(pageSize) && Number(pageSize) > 0))
-      misfits.push({
+      violations.push({
         path: 'pageSize',
         message: expected('a whole number from 1 on', pageSize),
       })
-    if (restricted !== undefined && misfits.length === 0)
-      checkRestrictions(restricted, input as Input, of, protocol, misfits)
+    if (restricted !== undefined && violations.length === 0)
+      checkRestrictions(restricted, input as Input, of, protocol, violations)
   })
 }
 
@@ -108,27 +108,27 @@ export function checkEntityInput(
     readonly others?: readonly string[]
   },
 ): void {
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     const { of, protocol, singleton, restricted } = operation
     const { options = [], purpose, isNew = false, others = [] } = wanted
     const values = input as Input
     const hasKey = singleton !== true && !isNew
-    const outer = checkWithin(operation, input, misfits)
-    if (hasKey) checkKey(of, values['key'], 'key', misfits)
+    const outer = checkWithin(operation, input, violations)
+    if (hasKey) checkKey(of, values['key'], 'key', violations)
     if (purpose !== undefined) {
-      if (values['body'] === undefined) misfits.push({ path: 'body', message: 'is missing' })
-      else checkStructure(of, values['body'], 'body', purpose, misfits, protocol.deepUpdates)
+      if (values['body'] === undefined) violations.push({ path: 'body', message: 'is missing' })
+      else checkStructure(of, values['body'], 'body', purpose, violations, protocol.deepUpdates)
       const kept = (isNew ? restricted?.notCreated : restricted?.notChanged) ?? []
       if (isObject(values['body']))
         for (const name of kept)
           if (values['body'][name] !== undefined)
-            misfits.push({
+            violations.push({
               path: join('body', name),
               message: `is not taken ${isNew ? 'from who creates an entity' : 'as a change'} here: the service says so`,
             })
     }
-    checkTag(values, 'ifMatch', misfits)
-    checkTag(values, 'ifNoneMatch', misfits)
+    checkTag(values, 'ifMatch', violations)
+    checkTag(values, 'ifNoneMatch', violations)
     checkQuery(
       values,
       of,
@@ -142,18 +142,22 @@ export function checkEntityInput(
         ...others,
       ],
       '',
-      misfits,
+      violations,
     )
-    if (restricted !== undefined && misfits.length === 0)
-      checkRestrictions({ ...restricted, filtered: undefined }, values, of, protocol, misfits)
+    if (restricted !== undefined && violations.length === 0)
+      checkRestrictions({ ...restricted, filtered: undefined }, values, of, protocol, violations)
   })
 }
 
 /** Checks what says for which version of an entity a request is meant. */
-export function checkTag(input: Input, name: 'ifMatch' | 'ifNoneMatch', misfits: Misfit[]): void {
+export function checkTag(
+  input: Input,
+  name: 'ifMatch' | 'ifNoneMatch',
+  violations: Violation[],
+): void {
   const tag = input[name]
   if (tag !== undefined && typeof tag !== 'string')
-    misfits.push({ path: name, message: expected('text', tag) })
+    violations.push({ path: name, message: expected('text', tag) })
 }
 
 /** The header that says for which version of an entity a request is meant. */

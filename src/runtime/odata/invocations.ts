@@ -208,23 +208,23 @@ function askedOf({ asks }: AnyInvocation, input: Input): Input & AnyQuery {
 }
 
 function checkInvocation(connection: Connection, operation: AnyInvocation, input: Input): void {
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     const { on, parameters = {} } = operation
     const hasKey = on !== undefined && on.many !== true && on.singleton !== true
-    if (hasKey) checkKey(on.of, input['key'], 'key', misfits)
-    const outer = on === undefined ? [] : checkWithin(on, input, misfits)
+    if (hasKey) checkKey(on.of, input['key'], 'key', violations)
+    const outer = on === undefined ? [] : checkWithin(on, input, violations)
     for (const [name, property] of Object.entries(parameters)) {
       const value = Object.hasOwn(input, name) ? input[name] : undefined
-      if (value !== undefined) checkProperty(property, value, name, 'value', misfits)
+      if (value !== undefined) checkProperty(property, value, name, 'value', violations)
       else if (property.optional !== true && property.nullable !== true)
-        misfits.push({ path: name, message: 'is missing' })
+        violations.push({ path: name, message: 'is missing' })
     }
     const guards = on === undefined || on.many === true ? [] : ['ifMatch']
-    if (guards.length > 0) checkTag(input, 'ifMatch', misfits)
+    if (guards.length > 0) checkTag(input, 'ifMatch', violations)
     const { asks, protocol } = operation
     const options = asks?.options ?? []
     if (asks !== undefined)
-      checkQuery(askedOf(operation, input), asks.of, protocol, options, [], '', misfits)
+      checkQuery(askedOf(operation, input), asks.of, protocol, options, [], '', violations)
     const names = [
       ...options,
       ...outer,
@@ -234,6 +234,6 @@ function checkInvocation(connection: Connection, operation: AnyInvocation, input
     ]
     for (const name of Object.keys(input))
       if (!names.includes(name) && input[name] !== undefined)
-        misfits.push({ path: name, message: unknownName(name, names) })
+        violations.push({ path: name, message: unknownName(name, names) })
   })
 }

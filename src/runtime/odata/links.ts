@@ -83,17 +83,17 @@ function chosen(
   const values = input as Readonly<Record<string, unknown>>
   checkEntityInput(connection, operation, input, { others: names })
   const given = names.filter((each) => values[each] !== undefined)
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     if (given.length !== 1)
-      misfits.push({
+      violations.push({
         path: '',
         message: `expected exactly one of ${names.join(', ')} besides the key, got ${given.length === 0 ? 'none' : given.join(', ')}`,
       })
     for (const name of given) {
       const target = targets[name] as LinkTarget
-      if (!takingAway || target.many === true) checkKey(target.of, values[name], name, misfits)
+      if (!takingAway || target.many === true) checkKey(target.of, values[name], name, violations)
       else if (values[name] !== true)
-        misfits.push({ path: name, message: 'expected true: there is only one' })
+        violations.push({ path: name, message: 'expected true: there is only one' })
     }
   })
   const [name = ''] = given

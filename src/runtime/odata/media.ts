@@ -1,6 +1,6 @@
 import { addressOf } from '../addresses.js'
 import type { Connection, ThisCall } from '../connection.js'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import { keepAnswer } from '../hearing.js'
 import { show } from '../json/values.js'
 import { receive } from '../open-exchange.js'
@@ -97,7 +97,7 @@ export async function createMedia<Entity>(
     isNew: true,
     others: ['content', 'contentType', 'slug'],
   })
-  checked(connection, operation, input, (misfits) => checkContent(input, misfits))
+  checked(connection, operation, input, (violations) => checkContent(input, violations))
   const {
     content,
     contentType = 'application/octet-stream',
@@ -133,32 +133,32 @@ function checkMedia(
   checkEntityInput(connection, operation, input, {
     others: ['stream', ...(isChange ? ['content', 'contentType'] : [])],
   })
-  checked(connection, operation, input, (misfits) => {
+  checked(connection, operation, input, (violations) => {
     const { stream } = input as { readonly stream?: unknown }
     const { streams = [] } = operation
     if (stream !== undefined && !streams.includes(stream as string))
-      misfits.push({
+      violations.push({
         path: 'stream',
         message: `expected ${streams.length === 0 ? 'nothing' : `one of ${streams.map(show).join(', ')}`}, got ${show(stream)}`,
       })
     else if (stream === undefined && operation.media !== true && streams.length > 1)
-      misfits.push({ path: 'stream', message: `is missing; there are ${streams.join(', ')}` })
-    if (isChange) checkContent(input, misfits)
+      violations.push({ path: 'stream', message: `is missing; there are ${streams.join(', ')}` })
+    if (isChange) checkContent(input, violations)
   })
 }
 
-function checkContent(input: object, misfits: Misfit[]): void {
+function checkContent(input: object, violations: Violation[]): void {
   const { content, ...texts } = input as {
     readonly content?: unknown
     readonly contentType?: unknown
     readonly slug?: unknown
   }
   if (!(content instanceof Uint8Array))
-    misfits.push({
+    violations.push({
       path: 'content',
       message: content === undefined ? 'is missing' : expected('bytes', content),
     })
   for (const name of ['contentType', 'slug'] as const)
     if (texts[name] !== undefined && typeof texts[name] !== 'string')
-      misfits.push({ path: name, message: expected('text', texts[name]) })
+      violations.push({ path: name, message: expected('text', texts[name]) })
 }

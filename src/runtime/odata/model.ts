@@ -169,7 +169,7 @@ export function isStructure(type: AnyProperty['is']): boolean {
   return typeof type === 'function' || 'members' in type
 }
 
-export function settled(type: AnyProperty['is']): ValueType {
+export function resolvedType(type: AnyProperty['is']): ValueType {
   return (typeof type === 'function' ? type() : type) as ValueType
 }
 
@@ -203,7 +203,9 @@ export function keyProperty(structure: AnyStructure, name: string): AnyProperty 
       inside === undefined ? {} : membersOf(inside)
     found = Object.hasOwn(members, step) ? members[step] : undefined
     inside =
-      found !== undefined && isStructure(found.is) ? (settled(found.is) as AnyStructure) : undefined
+      found !== undefined && isStructure(found.is)
+        ? (resolvedType(found.is) as AnyStructure)
+        : undefined
   }
   return found
 }

@@ -1,9 +1,9 @@
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import { isObject } from '../json/values.js'
 import { expected, join } from '../violations.js'
 import { unknownName } from './checking.js'
 import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
-import { isStructure, membersOf, settled, type AnyStructure } from './model.js'
+import { isStructure, membersOf, resolvedType, type AnyStructure } from './model.js'
 import type { Conditions } from './terms.js'
 
 /**
@@ -156,7 +156,7 @@ export function targetOf(structure: AnyStructure, name: string): AnyStructure | 
   const members = membersOf(structure)
   const property = Object.hasOwn(members, name) ? members[name] : undefined
   return property !== undefined && isStructure(property.is)
-    ? (settled(property.is) as AnyStructure)
+    ? (resolvedType(property.is) as AnyStructure)
     : undefined
 }
 
@@ -194,10 +194,10 @@ export function checkQuery(
   options: readonly string[],
   others: readonly string[],
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   const wrong = (name: string, message: string): void =>
-    void misfits.push({ path: join(path, name), message })
+    void violations.push({ path: join(path, name), message })
   for (const [name, value] of Object.entries(query)) {
     if (value === undefined || others.includes(name)) continue
     if (!options.includes(name))
@@ -215,12 +215,12 @@ export function checkQuery(
     } else if (name === 'levels') {
       if (value !== 'max' && (typeof value !== 'number' || !Number.isInteger(value) || value < 1))
         wrong(name, expected('a whole number from 1 on, or "max"', value))
-    } else if (name === 'custom') checkCustom(value, join(path, name), misfits)
+    } else if (name === 'custom') checkCustom(value, join(path, name), violations)
     else if (name === 'search' || name === 'compute') {
       if (typeof value !== 'string') wrong(name, expected('text', value))
     } else if (name === 'filter')
-      checkFilter(value, structure, rules.words, join(path, name), misfits)
-    else if (name === 'expand') checkExpand(value, structure, rules, join(path, name), misfits)
+      checkFilter(value, structure, rules.words, join(path, name), violations)
+    else if (name === 'expand') checkExpand(value, structure, rules, join(path, name), violations)
     else if (
       typeof value !== 'string' &&
       !(Array.isArray(value) && value.every((each) => typeof each === 'string'))
@@ -228,19 +228,24 @@ export function checkQuery(
       wrong(name, expected('text or a list of names', value))
     else
       for (const each of listed(value as string | readonly string[]).split(','))
-        checkPath(each.trim().replace(/ (?:asc|desc)$/, ''), structure, join(path, name), misfits)
+        checkPath(
+          each.trim().replace(/ (?:asc|desc)$/, ''),
+          structure,
+          join(path, name),
+          violations,
+        )
   }
 }
 
 /** Names that begin with $ or @ are the standard's own (URL Conventions, section 5.2). */
-function checkCustom(value: unknown, path: string, misfits: Misfit[]): void {
-  if (!isObject(value)) misfits.push({ path, message: expected('an object with texts', value) })
+function checkCustom(value: unknown, path: string, violations: Violation[]): void {
+  if (!isObject(value)) violations.push({ path, message: expected('an object with texts', value) })
   else {
     for (const [name, text] of Object.entries(value)) {
       if (typeof text !== 'string')
-        misfits.push({ path: join(path, name), message: expected('text', text) })
+        violations.push({ path: join(path, name), message: expected('text', text) })
       if (/^[$@]|^$/.test(name))
-        misfits.push({
+        violations.push({
           path: join(path, name),
           message: "is no name for an option of a service's own: those don't begin with $ or @",
         })
@@ -258,26 +263,32 @@ function checkFilter(
   structure: AnyStructure,
   words: FilterWords,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (typeof value === 'string') {
-    checkFilterText(value, structure, path, misfits)
+    checkFilterText(value, structure, path, violations)
     return
   }
   if (typeof value !== 'function') {
-    misfits.push({ path, message: expected('text or a function', value) })
+    violations.push({ path, message: expected('text or a function', value) })
     return
   }
   try {
     filterText(value as (entity: never) => Conditions, structure, words)
   } catch (error) {
     if (!(error instanceof UnknownProperty)) throw error
-    misfits.push({ path, message: error.message })
+    violations.push({ path, message: error.message })
   }
 }
 
-function checkPath(text: string, structure: AnyStructure, path: string, misfits: Misfit[]): void {
-  if (text !== '' && !text.includes('(')) walk(text.split('/'), structure, new Map(), path, misfits)
+function checkPath(
+  text: string,
+  structure: AnyStructure,
+  path: string,
+  violations: Violation[],
+): void {
+  if (text !== '' && !text.includes('('))
+    walk(text.split('/'), structure, new Map(), path, violations)
 }
 
 function checkExpand(
@@ -285,28 +296,28 @@ function checkExpand(
   structure: AnyStructure,
   rules: QueryRules,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (typeof value === 'string') {
     for (const each of topLevel(value))
-      checkPath(each.replace(/\(.*$/s, '').trim(), structure, path, misfits)
+      checkPath(each.replace(/\(.*$/s, '').trim(), structure, path, violations)
     return
   }
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: expected('text or a list', value) })
+    violations.push({ path, message: expected('text or a list', value) })
     return
   }
   for (const each of value as readonly unknown[]) {
-    if (typeof each === 'string') checkPath(each.replace(/\(.*$/s, ''), structure, path, misfits)
+    if (typeof each === 'string') checkPath(each.replace(/\(.*$/s, ''), structure, path, violations)
     else if (!isObject(each))
-      misfits.push({ path, message: expected('a name, or a name with a query', each) })
+      violations.push({ path, message: expected('a name, or a name with a query', each) })
     else {
       for (const [name, query] of Object.entries(each)) {
         const target = targetOf(structure, name)
-        if (target === undefined) checkPath(name, structure, path, misfits)
+        if (target === undefined) checkPath(name, structure, path, violations)
         else if (!isObject(query))
-          misfits.push({ path: join(path, name), message: expected('a query', query) })
-        else checkQuery(query, target, rules, rules.nested, [], join(path, name), misfits)
+          violations.push({ path: join(path, name), message: expected('a query', query) })
+        else checkQuery(query, target, rules, rules.nested, [], join(path, name), violations)
       }
     }
   }

@@ -1,5 +1,5 @@
 import { join } from '../violations.js'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 
 import { filterText, namesInFilter } from './filter.js'
 import type { AnyStructure } from './model.js'
@@ -31,7 +31,7 @@ export function checkRestrictions(
   input: Readonly<Record<string, unknown>>,
   structure: AnyStructure,
   rules: QueryRules,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   const { filter, orderBy, expand } = input as AnyQuery
   const told = (
@@ -42,7 +42,7 @@ export function checkRestrictions(
   ): void => {
     for (const name of names)
       if (refused?.includes(name) === true)
-        misfits.push({
+        violations.push({
           path,
           message: `the service can't ${what} ${name}; it says so in its metadata`,
         })
@@ -63,14 +63,14 @@ export function checkRestrictions(
   told('expand', expandedNames(expand), restricted.unexpanded, 'expand')
   if (restricted.filtered === undefined) return
   if (filter === undefined)
-    misfits.push({
+    violations.push({
       path: 'filter',
       message: `is missing; the service answers only who says which ones${restricted.filtered.length === 0 ? '' : `, by ${restricted.filtered.join(' and ')}`}`,
     })
   else
     for (const name of restricted.filtered)
       if (!inFilter.includes(name))
-        misfits.push({
+        violations.push({
           path: join('filter', name),
           message: 'must be a part of the filter; the service wants it',
         })

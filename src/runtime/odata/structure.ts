@@ -9,7 +9,7 @@ import {
   isOpen,
   kindOf,
   membersOf,
-  settled,
+  resolvedType,
   type EnumType,
   type AnyProperty,
   type Reading,
@@ -23,7 +23,7 @@ import {
 /** A value on its way to JSON. It must fit: check it first. */
 export function writeProperty(property: AnyProperty, value: unknown, wire: Wire): unknown {
   if (value === null || value === undefined) return value
-  const type = settled(property.is)
+  const type = resolvedType(property.is)
   return property.many === true
     ? (value as readonly unknown[]).map((each) => writeValue(type, each, wire))
     : writeValue(type, value, wire)
@@ -66,7 +66,7 @@ function writeRelated(
   wire: Wire,
 ): Readonly<Record<string, unknown>> {
   const all = [value].flat()
-  const structure = settled(property.is) as AnyStructure
+  const structure = resolvedType(property.is) as AnyStructure
   const addresses = all
     .filter(isBinding)
     .map(({ $bind }) => entityAddress(set, structure, $bind, wire))
@@ -92,7 +92,7 @@ export function readProperty(
   path: string,
   reading: Reading,
 ): unknown {
-  const type = settled(property.is)
+  const type = resolvedType(property.is)
   if (property.many === true) {
     const rows = reading.wire.rows(json)
     if (reading.wire.isCut(json))

@@ -1,6 +1,6 @@
 import { isObject } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
-import { edmOf, settled, type About, type AnyStructure } from './model.js'
+import { edmOf, resolvedType, type About, type AnyStructure } from './model.js'
 import type { Protocol } from './protocol.js'
 import { customOptions, listed, targetOf, type AnyQuery, type Option, option } from './query.js'
 
@@ -111,7 +111,7 @@ function protocol(version: '2.0' | '3.0'): Protocol {
     failure: failureOf,
     literal(property, value) {
       if (value === null) return 'null'
-      const type = settled(property.is)
+      const type = resolvedType(property.is)
       if ('members' in type || 'enumeration' in type) return String(value as string)
       return edmOf(type).literal(value as never)
     },

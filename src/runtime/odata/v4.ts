@@ -1,6 +1,6 @@
 import { isObject, jsonText } from '../json/values.js'
 import { filterText, type FilterWords } from './filter.js'
-import { edmOf, settled, type AnyStructure, type About } from './model.js'
+import { edmOf, resolvedType, type AnyStructure, type About } from './model.js'
 import type { Protocol } from './protocol.js'
 import {
   customOptions,
@@ -113,7 +113,7 @@ function protocol(version: Version): Protocol {
     failure: failureOf,
     literal(property, value) {
       if (value === null) return 'null'
-      const type = settled(property.is)
+      const type = resolvedType(property.is)
       if (property.many === true || 'members' in type)
         return jsonText(writeProperty(property, value, this))
       return 'enumeration' in type

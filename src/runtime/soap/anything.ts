@@ -1,6 +1,6 @@
 import { expected, join, show } from '../violations.js'
 import type { SaxesTagNS } from 'saxes'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import { checkFragment, checkMembers, isObject } from './check.js'
 import {
   kindOf,
@@ -222,11 +222,11 @@ function check(
   records: readonly AnyRecordCodec[],
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (Array.isArray(value)) {
     value.forEach((item: unknown, at) => {
-      if (item !== null) check(records, item, `${path}[${String(at)}]`, misfits)
+      if (item !== null) check(records, item, `${path}[${String(at)}]`, violations)
     })
     return
   }
@@ -235,19 +235,19 @@ function check(
       ['boolean', 'number', 'bigint'].includes(typeof value) || value instanceof Uint8Array
     const strange = isPlain ? undefined : expected('a value', value)
     const message = typeof value === 'string' ? text.check(value) : strange
-    if (message !== undefined) misfits.push({ path, message })
+    if (message !== undefined) violations.push({ path, message })
     return
   }
   const which = value['$is']
   const record =
     typeof which === 'string' ? records.find((each) => kindOf(each) === which) : undefined
-  if (record !== undefined) checkMembers(shapeOf(record), value, path, misfits, ['$is'])
+  if (record !== undefined) checkMembers(shapeOf(record), value, path, violations, ['$is'])
   else if (typeof which === 'string') {
     const simple = simpleTypeNamed(which)
     const message = troubleWithText(simple, value['$text'])
     if (message !== undefined)
-      misfits.push({ path: simple === undefined ? join(path, '$is') : path, message })
-  } else checkFragment(value, path, misfits)
+      violations.push({ path: simple === undefined ? join(path, '$is') : path, message })
+  } else checkFragment(value, path, violations)
 }
 
 /** The simple type that `xs:name` names. */

@@ -1,4 +1,4 @@
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import {
   findSubtype,
   settled,
@@ -28,24 +28,29 @@ import { isName, parseName } from './xml-name.js'
  *
  * @param path the place of the value itself, `''` for a whole input
  */
-export function check(codec: AnyCodec, value: unknown, path: string, misfits: Misfit[]): void {
-  if ('members' in codec) checkRecord(codec, value, path, misfits)
+export function check(
+  codec: AnyCodec,
+  value: unknown,
+  path: string,
+  violations: Violation[],
+): void {
+  if ('members' in codec) checkRecord(codec, value, path, violations)
   else if ('items' in codec) {
-    if (!Array.isArray(value)) misfits.push({ path, message: expected('a list', value) })
+    if (!Array.isArray(value)) violations.push({ path, message: expected('a list', value) })
     else {
-      checkBounds(codec, value.length, path, misfits)
+      checkBounds(codec, value.length, path, violations)
       if (!isEven(value, codec.dimensions ?? 1))
-        misfits.push({ path, message: 'expected rows that are all as long' })
-      checkEach(value, settled(codec.of), codec.nillable === true, path, misfits)
+        violations.push({ path, message: 'expected rows that are all as long' })
+      checkEach(value, settled(codec.of), codec.nillable === true, path, violations)
     }
   } else if ('anything' in codec)
-    codec.anything.check(codec.records?.() ?? [], value, path, misfits)
+    codec.anything.check(codec.records?.() ?? [], value, path, violations)
   else if ('whole' in codec) {
     const message = codec.whole.check(value)
-    if (message !== undefined) misfits.push({ path, message })
+    if (message !== undefined) violations.push({ path, message })
   } else {
     const message = checkText(codec, value)
-    if (message !== undefined) misfits.push({ path, message })
+    if (message !== undefined) violations.push({ path, message })
   }
 }
 
@@ -54,30 +59,30 @@ export function checkMembers(
   shape: Shape,
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
   also: readonly string[] = [],
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: expected('an object', value) })
+    violations.push({ path, message: expected('an object', value) })
     return
   }
   for (const entry of shape.entries) {
     const each = Object.hasOwn(value, entry.key) ? value[entry.key] : undefined
     if (each !== undefined) {
-      const before = misfits.length
-      checkMember(entry, each, '', misfits)
-      if (misfits.length > before) inside(misfits, before, join(path, entry.key))
+      const before = violations.length
+      checkMember(entry, each, '', violations)
+      if (violations.length > before) inside(violations, before, join(path, entry.key))
     } else if (!mayBeMissing(entry))
-      misfits.push({ path: join(path, entry.key), message: 'is missing' })
+      violations.push({ path: join(path, entry.key), message: 'is missing' })
   }
   for (const key of Object.keys(value)) {
     if (shape.keys.has(key) || also.includes(key) || value[key] === undefined) continue
-    misfits.push({
+    violations.push({
       path: join(path, key),
       message: unknownName(key, [...shape.keys.keys(), ...also]),
     })
   }
-  if (shape.choices.length > 0) checkChoices(shape.choices, value, path, misfits)
+  if (shape.choices.length > 0) checkChoices(shape.choices, value, path, violations)
 }
 
 /** May a member be left out? */
@@ -91,7 +96,7 @@ function checkMember(
   { place, codec, textCodec, member }: Entry,
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   const text =
     value === null ||
@@ -103,22 +108,22 @@ function checkMember(
       : textCodec()
   if (text !== undefined) {
     const message = checkText(text, value)
-    if (message !== undefined) misfits.push({ path, message })
+    if (message !== undefined) violations.push({ path, message })
     return
   }
-  if (place === 'open') checkOpen(member, value, path, misfits)
-  else if (place === 'group') checkTurns(member, codec() as AnyRecordCodec, value, path, misfits)
-  else if (member.repeated === true) checkRepeated(member, codec(), value, path, misfits)
+  if (place === 'open') checkOpen(member, value, path, violations)
+  else if (place === 'group') checkTurns(member, codec() as AnyRecordCodec, value, path, violations)
+  else if (member.repeated === true) checkRepeated(member, codec(), value, path, violations)
   else if (value === null) {
     if (member.nillable !== true)
-      misfits.push({
+      violations.push({
         path,
         message: member.optional === true ? "can't be null; leave it out instead" : "can't be null",
       })
   } else {
-    check(codec(), value, path, misfits)
+    check(codec(), value, path, violations)
     if (member.fixed !== undefined && String(value) !== member.fixed)
-      misfits.push({ path, message: `must be "${member.fixed}"` })
+      violations.push({ path, message: `must be "${member.fixed}"` })
   }
 }
 
@@ -128,20 +133,20 @@ function checkTurns(
   codec: AnyRecordCodec,
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: expected('a list', value) })
+    violations.push({ path, message: expected('a list', value) })
     return
   }
-  checkBounds(member, value.filter((turn) => typeof turn !== 'string').length, path, misfits)
+  checkBounds(member, value.filter((turn) => typeof turn !== 'string').length, path, violations)
   value.forEach((turn: unknown, at) => {
     const place = `${path}[${String(at)}]`
     if (member.mixed !== true || typeof turn !== 'string')
-      checkMembers(shapeOf(codec), turn, place, misfits)
+      checkMembers(shapeOf(codec), turn, place, violations)
     else {
       const message = text.check(turn)
-      if (message !== undefined) misfits.push({ path: place, message })
+      if (message !== undefined) violations.push({ path: place, message })
     }
   })
 }
@@ -150,21 +155,21 @@ function checkTurns(
  * Checks open content: how many elements there are, and of which namespaces (XML Schema part 1,
  * section 3.10).
  */
-function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Misfit[]): void {
+function checkOpen(member: AnyMember, value: unknown, path: string, violations: Violation[]): void {
   const { elements = [], attributes = {} }: OpenContent = isObject(value)
     ? (value as OpenContent)
     : {}
   if (!isObject(value) || !Array.isArray(elements) || !isObject(attributes)) {
-    misfits.push({ path, message: expected('{ elements, attributes }', value) })
+    violations.push({ path, message: expected('{ elements, attributes }', value) })
     return
   }
-  checkBounds(member, elements.length, `${path}.elements`, misfits)
+  checkBounds(member, elements.length, `${path}.elements`, violations)
   for (const [at, element] of elements.entries()) {
     const place = `${path}.elements[${String(at)}]`
-    checkFragment(element, place, misfits)
+    checkFragment(element, place, violations)
     const [namespace] = parseName(String((element as { name?: unknown } | null)?.name))
     if (!admits(member, namespace))
-      misfits.push({
+      violations.push({
         path: place,
         message: `can't be in ${namespace === '' ? 'no namespace' : `the namespace "${namespace}"`} here`,
       })
@@ -174,14 +179,14 @@ function checkOpen(member: AnyMember, value: unknown, path: string, misfits: Mis
 /**
  * Checks an element of open content, and all that is in it: what goes into a message must be XML.
  */
-export function checkFragment(element: unknown, path: string, misfits: Misfit[]): void {
+export function checkFragment(element: unknown, path: string, violations: Violation[]): void {
   const {
     name,
     attributes = {},
     content = [],
   }: Partial<OpenElement> = isObject(element) ? (element as Partial<OpenElement>) : {}
   if (typeof name !== 'string' || !isObject(attributes) || !Array.isArray(content)) {
-    misfits.push({
+    violations.push({
       path,
       message: expected('an element as { name, attributes, content }', element),
     })
@@ -189,20 +194,20 @@ export function checkFragment(element: unknown, path: string, misfits: Misfit[])
   }
   for (const each of [name, ...Object.keys(attributes)])
     if (!isName(each))
-      misfits.push({
+      violations.push({
         path,
         message: `${show(each)} is no name in XML; expected {namespace}name, or just name`,
       })
   for (const [key, value] of Object.entries(attributes)) {
     const message = text.check(value)
-    if (message !== undefined) misfits.push({ path: `${path}.attributes.${key}`, message })
+    if (message !== undefined) violations.push({ path: `${path}.attributes.${key}`, message })
   }
   content.forEach((piece: unknown, at) => {
     const place = `${path}.content[${String(at)}]`
-    if (typeof piece !== 'string') checkFragment(piece, place, misfits)
+    if (typeof piece !== 'string') checkFragment(piece, place, violations)
     else {
       const message = text.check(piece)
-      if (message !== undefined) misfits.push({ path: place, message })
+      if (message !== undefined) violations.push({ path: place, message })
     }
   })
 }
@@ -217,17 +222,17 @@ function checkRecord(
   declared: AnyRecordCodec,
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (!isObject(value)) {
-    misfits.push({ path, message: expected('an object', value) })
+    violations.push({ path, message: expected('an object', value) })
     return
   }
   const which = value['$is']
   const record =
     which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
   if (record === undefined || (record.abstract === true && which !== undefined)) {
-    misfits.push({
+    violations.push({
       path: join(path, '$is'),
       message: `expected ${concreteNames(declared)
         .map((name) => `"${name}"`)
@@ -236,7 +241,7 @@ function checkRecord(
     return
   }
   if (record.abstract === true) {
-    misfits.push({
+    violations.push({
       path: join(path, '$is'),
       message: `is missing: say which it is, ${concreteNames(declared)
         .map((name) => `"${name}"`)
@@ -244,7 +249,7 @@ function checkRecord(
     })
     return
   }
-  checkMembers(shapeOf(record), value, path, misfits, ['$is'])
+  checkMembers(shapeOf(record), value, path, violations, ['$is'])
 }
 
 /** Checks that of the groups of each choice exactly one is there, and whole. */
@@ -252,7 +257,7 @@ export function checkChoices(
   choices: readonly MemberChoice[],
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (!isObject(value)) return
   const isGiven = (name: string): boolean =>
@@ -260,7 +265,7 @@ export function checkChoices(
     value[name] !== undefined &&
     (name !== '$open' || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
   const wrong = (message: string, name = ''): void =>
-    void misfits.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
+    void violations.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
   for (const { of, optional } of choices) {
     // A group that has all the members given is the one that is meant, also where groups share
     // members.
@@ -286,14 +291,14 @@ function checkRepeated(
   codec: AnyCodec,
   value: unknown,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   if (!Array.isArray(value)) {
-    misfits.push({ path, message: expected('a list', value) })
+    violations.push({ path, message: expected('a list', value) })
     return
   }
-  checkBounds(member, value.length, path, misfits)
-  checkEach(value, codec, member.nillable === true, path, misfits)
+  checkBounds(member, value.length, path, violations)
+  checkEach(value, codec, member.nillable === true, path, violations)
 }
 
 function checkEach(
@@ -301,13 +306,13 @@ function checkEach(
   codec: AnyCodec,
   nillable: boolean,
   path: string,
-  misfits: Misfit[],
+  violations: Violation[],
 ): void {
   for (const [at, item] of items.entries()) {
     if (item === null && nillable) continue
-    const before = misfits.length
-    check(codec, item, '', misfits)
-    if (misfits.length > before) inside(misfits, before, `${path}[${String(at)}]`)
+    const before = violations.length
+    check(codec, item, '', violations)
+    if (violations.length > before) inside(violations, before, `${path}[${String(at)}]`)
   }
 }
 
@@ -315,20 +320,27 @@ function checkEach(
  * Says of the misfits found last that they are inside a place. Places are only put together for
  * what is wrong: most is right.
  */
-function inside(misfits: Misfit[], from: number, place: string): void {
-  for (let at = from; at < misfits.length; at += 1) {
-    const misfit = misfits[at]
-    if (misfit !== undefined)
-      misfits[at] = {
-        ...misfit,
-        path: /^(?:\[|$)/.test(misfit.path) ? `${place}${misfit.path}` : `${place}.${misfit.path}`,
+function inside(violations: Violation[], from: number, place: string): void {
+  for (let at = from; at < violations.length; at += 1) {
+    const violation = violations[at]
+    if (violation !== undefined)
+      violations[at] = {
+        ...violation,
+        path: /^(?:\[|$)/.test(violation.path)
+          ? `${place}${violation.path}`
+          : `${place}.${violation.path}`,
       }
   }
 }
 
-function checkBounds({ min, max }: Bounds, count: number, path: string, misfits: Misfit[]): void {
+function checkBounds(
+  { min, max }: Bounds,
+  count: number,
+  path: string,
+  violations: Violation[],
+): void {
   const message = brokenCount(count, min, max)
-  if (message !== undefined) misfits.push({ path, message })
+  if (message !== undefined) violations.push({ path, message })
 }
 
 /** What is wrong with a value that stands in a text or an attribute. */

@@ -1,6 +1,6 @@
 import type { Facets } from '../facets.js'
 import type { SaxesTagNS } from 'saxes'
-import type { Misfit } from '../failures.js'
+import type { Violation } from '../failures.js'
 import type { Frame, Reading } from './xml-reader.js'
 import type { XmlWriter } from './xml-writer.js'
 
@@ -158,7 +158,12 @@ export interface AnythingHandler {
   ): Frame
   /** @param element the element that it stands in */
   write(records: readonly AnyRecordCodec[], writer: XmlWriter, value: unknown, element: QName): void
-  check(records: readonly AnyRecordCodec[], value: unknown, path: string, misfits: Misfit[]): void
+  check(
+    records: readonly AnyRecordCodec[],
+    value: unknown,
+    path: string,
+    violations: Violation[],
+  ): void
 }
 
 /** Content that is read and written as a whole, as an element that is kept as it came. */

@@ -60,9 +60,9 @@ export async function sendPlain<Input extends object, Outcome>(
     Object.fromEntries(operation.endpoints.map((name) => [name, ''])),
   )
   if (connection.settings.checkInputs !== false) {
-    const misfits: InputRejected['misfits'][number][] = []
-    checkMembers(shape, input, '', misfits)
-    if (misfits.length > 0) throw new InputRejected(operation.name, misfits)
+    const violations: InputRejected['misfits'][number][] = []
+    checkMembers(shape, input, '', violations)
+    if (violations.length > 0) throw new InputRejected(operation.name, violations)
   }
   checkCredential(connection, operation.name)
   const { address, body } = plainRequest(

@@ -51,7 +51,7 @@ function* parseWithReferences(
   const tree = yield* readTree(xml)
   const { top } = tree
   if (top === undefined) throw new NotXml('there is no element in it')
-  const player = new Player(tree, encoded, onDeviation, parts)
+  const player = new TreeReplay(tree, encoded, onDeviation, parts)
   player.play(top, (tag) => root(tag, player.reading))
 }
 
@@ -102,7 +102,7 @@ function* readTree(xml: string): Pieces<Tree> {
 }
 
 /** Sends a tree to frames, in the order in which its elements belong. */
-class Player {
+class TreeReplay {
   readonly reading: Reading
   private readonly byId: ReadonlyMap<string, Node>
   private readonly references: ReadonlySet<string>

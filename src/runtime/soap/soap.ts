@@ -2,7 +2,7 @@ import { withoutLogin } from '../addresses.js'
 import type { Connection, Endpoint, ThisCall } from '../connection.js'
 import { checkCredential, credentialOf, loginsOf } from '../credentials.js'
 import { exchange, type Request } from '../exchange.js'
-import { InputRejected, type Misfit } from '../failures.js'
+import { InputRejected, type Violation } from '../failures.js'
 import { readAnswerOf } from '../hearing.js'
 import { answerIn, bodyAsItCame, hasFault } from './answer.js'
 import { checkMembers } from './check.js'
@@ -115,25 +115,30 @@ async function proofOf(connection: Connection): Promise<WriteProof | undefined> 
 export function checkInput<Input extends object, Outcome>(
   operation: SoapOperation<Input, Outcome>,
   input: Input,
-): Misfit[] {
-  const misfits: Misfit[] = []
+): Violation[] {
+  const violations: Violation[] = []
   const { attachments = {} } = operation
-  checkMembers(inputShape(operation), input, '', misfits, [
+  checkMembers(inputShape(operation), input, '', violations, [
     ...(operation.headers === undefined ? [] : ['headers']),
     ...Object.keys(attachments),
   ])
   for (const [name, type] of Object.entries(attachments))
-    checkAttachment((input as Readonly<Record<string, unknown>>)[name], type, name, misfits)
+    checkAttachment((input as Readonly<Record<string, unknown>>)[name], type, name, violations)
   const headers = (input as { readonly headers?: unknown } | null)?.headers
   if (operation.headers !== undefined && headers !== undefined)
-    checkMembers(headerShape(operation), headers, 'headers', misfits)
-  return misfits
+    checkMembers(headerShape(operation), headers, 'headers', violations)
+  return violations
 }
 
-function checkAttachment(value: unknown, type: string, path: string, misfits: Misfit[]): void {
+function checkAttachment(
+  value: unknown,
+  type: string,
+  path: string,
+  violations: Violation[],
+): void {
   const content = type === '' ? (value as { content?: unknown } | undefined)?.content : value
   if (!(content instanceof Uint8Array))
-    misfits.push({
+    violations.push({
       path: type === '' ? `${path}.content` : path,
       message: value === undefined ? 'is missing' : 'expected bytes',
     })
@@ -141,7 +146,7 @@ function checkAttachment(value: unknown, type: string, path: string, misfits: Mi
     type === '' &&
     !/^[\w.+-]+\/[\w.+-]+(?:\s*;[^\r\n]*)?$/.test(String((value as { type?: unknown }).type))
   )
-    misfits.push({ path: `${path}.type`, message: 'expected a media type like "image/png"' })
+    violations.push({ path: `${path}.type`, message: 'expected a media type like "image/png"' })
 }
 
 /** The endpoint to call: the chosen one, or the first that offers the operation. */

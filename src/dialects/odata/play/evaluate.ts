@@ -3,7 +3,7 @@ import {
   edmOf,
   isStructure,
   membersOf,
-  settled,
+  resolvedType,
   type AnyProperty,
   type AnyStructure,
 } from '../../../runtime/odata/model.js'
@@ -133,7 +133,7 @@ function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] 
   const items = property.many === true ? many : [value]
   return items.map((each) =>
     isStructure(property.is) && typeof each === 'object' && each !== null
-      ? { structure: settled(property.is) as AnyStructure, values: each as Row['values'] }
+      ? { structure: resolvedType(property.is) as AnyStructure, values: each as Row['values'] }
       : valueOf(property, each),
   )
 }
@@ -153,7 +153,7 @@ function valueAt(steps: readonly string[], scope: Scope): Value {
 function valueOf(property: AnyProperty, value: unknown): Value {
   if (value === null || value === undefined) return null
   if (typeof value === 'bigint' || typeof value === 'number') return new NumberValue(String(value))
-  const type = settled(property.is)
+  const type = resolvedType(property.is)
   if (
     typeof value === 'string' &&
     !('members' in type) &&

@@ -3,7 +3,7 @@ import { isBinding, keyText } from '../../../runtime/odata/addresses.js'
 import { keyOf } from '../../../runtime/odata/model.js'
 import { base64ToBytes, bytesToBase64 } from '../../../runtime/plain.js'
 import type { PlayRequest, PlayResponse, Rows } from '../../dialect.js'
-import type { EntityLayout } from '../layout.js'
+import type { EntitySpecifics } from '../specifics.js'
 import { aggregated } from './aggregation.js'
 import { NumberValue } from './expression.js'
 import { headersOf, jsonAnswer, type ServiceSide } from './protocol-side.js'
@@ -21,7 +21,7 @@ export interface SetFacts {
   readonly path: string
   readonly entity: TypeId
   readonly singleton: boolean
-  readonly operations: Map<EntityLayout['kind'], Operation>
+  readonly operations: Map<EntitySpecifics['kind'], Operation>
   readonly streams: readonly string[]
 }
 
@@ -40,7 +40,7 @@ export interface Located {
 interface Performing {
   readonly request: PlayRequest
   readonly place: Located
-  readonly kind: EntityLayout['kind']
+  readonly kind: EntitySpecifics['kind']
   readonly body: Record<string, unknown> | undefined
   readonly options: Options
 }

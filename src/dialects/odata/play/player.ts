@@ -1,12 +1,12 @@
 import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
 import { marked, present } from '../../../contract/present.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
-import { ContractBreach, type Misfit } from '../../../runtime/failures.js'
+import { ContractBreach, type Violation } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
 import { checkProperty } from '../../../runtime/odata/checking.js'
 import type { AnyInvocation } from '../../../runtime/odata/invocations.js'
 import {
-  settled,
+  resolvedType,
   isStructure,
   membersOf,
   type AnyProperty,
@@ -26,11 +26,11 @@ import type {
   UnderstoodCall,
 } from '../../dialect.js'
 import {
-  operationLayout,
-  type EntityLayout,
-  type InvocationLayout,
-  type ResourceLayout,
-} from '../layout.js'
+  operationSpecifics,
+  type EntitySpecifics,
+  type InvocationSpecifics,
+  type ResourceSpecifics,
+} from '../specifics.js'
 import { isServiceDocument } from '../reader.js'
 import { NotABatch, readBatch } from './batch.js'
 import { NotAnExpression, parseLiteral } from './expression.js'
@@ -48,7 +48,7 @@ export function playOData(contract: Contract): Player {
   return new ODataPlayer(contract)
 }
 
-type Kind = EntityLayout['kind']
+type Kind = EntitySpecifics['kind']
 
 const queryOptions = [
   'filter',
@@ -90,27 +90,27 @@ class ODataPlayer implements Player {
       (set) => this.sets.get(set)?.entity,
     )
     for (const operation of operationsOf(contract)) {
-      const layout = operationLayout(operation)
-      if (layout.kind === 'invoke')
+      const specifics = operationSpecifics(operation)
+      if (specifics.kind === 'invoke')
         this.calls.push({
           operation,
-          layout,
+          specifics,
           live: codecs.of(trees.operation(operation)) as AnyInvocation,
         })
       else {
-        const id = idOf(layout)
+        const id = idOf(specifics)
         const facts = this.sets.get(id) ?? {
           id,
-          path: layout.path,
-          entity: layout.entity,
-          singleton: layout.singleton === true,
+          path: specifics.path,
+          entity: specifics.entity,
+          singleton: specifics.singleton === true,
           operations: new Map<Kind, Operation>(),
           streams: [],
         }
-        facts.operations.set(layout.kind, operation)
+        facts.operations.set(specifics.kind, operation)
         this.sets.set(
           id,
-          layout.streams === undefined ? facts : { ...facts, streams: layout.streams },
+          specifics.streams === undefined ? facts : { ...facts, streams: specifics.streams },
         )
       }
     }
@@ -422,7 +422,7 @@ class ODataPlayer implements Player {
     const [, name = '', brackets = ''] = /^([^(]+)(?:\((.*)\))?$/s.exec(step) ?? []
     const given = new Map(topLevel(brackets).map(parameterOf))
     const found = this.calls.find(
-      ({ live, layout }) => isCalled(layout, name, bound) && isMeant(live, layout, given),
+      ({ live, specifics }) => isCalled(specifics, name, bound) && isMeant(live, specifics, given),
     )
     if (found === undefined)
       throw new Refusal(
@@ -431,8 +431,8 @@ class ODataPlayer implements Player {
           ? `There is no ${step}.`
           : `${bound.place.address} has no ${[...bound.steps, step].join('/')}.`,
       )
-    const { operation, layout, live } = found
-    if (layout.method !== request.method)
+    const { operation, specifics, live } = found
+    if (specifics.method !== request.method)
       throw new Refusal(405, `${request.method} is not offered at ${step}.`)
     const addressed =
       bound === undefined
@@ -448,17 +448,17 @@ class ODataPlayer implements Player {
 
   /** @throws Refusal where they are not what they must be */
   private parameters(
-    { layout, live }: PlayedCall,
+    { specifics, live }: PlayedCall,
     request: PlayRequest,
     given: ReadonlyMap<string, string>,
     options: Options,
   ): Record<string, unknown> {
-    const body = (layout.passing === 'body' ? this.reader.body(request) : undefined) ?? {}
+    const body = (specifics.passing === 'body' ? this.reader.body(request) : undefined) ?? {}
     const values: Record<string, unknown> = {}
-    const violations: Misfit[] = []
+    const violations: Violation[] = []
     for (const [own, property] of Object.entries(live.parameters ?? {})) {
       const value = this.parameter(
-        layout,
+        specifics,
         property,
         property.name ?? own,
         given,
@@ -479,14 +479,14 @@ class ODataPlayer implements Player {
   }
 
   private parameter(
-    layout: InvocationLayout,
+    specifics: InvocationSpecifics,
     property: AnyProperty,
     name: string,
     given: ReadonlyMap<string, string>,
     options: Options,
     body: Readonly<Record<string, unknown>>,
   ): unknown {
-    if (layout.passing === 'body')
+    if (specifics.passing === 'body')
       return body[name] === undefined
         ? undefined
         : readProperty(
@@ -495,7 +495,7 @@ class ODataPlayer implements Player {
             name,
             this.reader.reading(() => undefined),
           )
-    const written = layout.passing === 'query' ? options[name.toLowerCase()] : given.get(name)
+    const written = specifics.passing === 'query' ? options[name.toLowerCase()] : given.get(name)
     // An alias stands for what is behind the question mark.
     const text = written?.startsWith('@') === true ? options[written.toLowerCase()] : written
     if (text === undefined) return undefined
@@ -541,7 +541,7 @@ class ODataPlayer implements Player {
   private written(returns: AnyProperty, value: unknown): unknown {
     const { protocol } = this.side
     if (!isStructure(returns.is)) return writeProperty(returns, value, protocol)
-    const structure = settled(returns.is) as AnyStructure
+    const structure = resolvedType(returns.is) as AnyStructure
     const one = (each: unknown): unknown =>
       each === null
         ? null
@@ -555,7 +555,7 @@ class ODataPlayer implements Player {
 }
 
 /** What an address of resources is known by: its names without keys. */
-function idOf({ path, within = [] }: ResourceLayout): string {
+function idOf({ path, within = [] }: ResourceSpecifics): string {
   return [...within.map((step) => step.path), path].join('/')
 }
 
@@ -601,7 +601,7 @@ const streamDeeds = new Map<string, 'download' | 'upload'>([
 /** A function or an action, with the codecs of its parameters. */
 interface PlayedCall {
   operation: Operation
-  layout: InvocationLayout
+  specifics: InvocationSpecifics
   live: AnyInvocation
 }
 
@@ -628,7 +628,7 @@ function parameterOf(text: string): readonly [string, string] {
 
 /** Is a function or action of this name bound to what stands before it? */
 function isCalled(
-  { call, on }: InvocationLayout,
+  { call, on }: InvocationSpecifics,
   name: string,
   bound: BoundTo | undefined,
 ): boolean {
@@ -645,7 +645,7 @@ function isCalled(
 /** Overloads of functions are told by their parameters. */
 function isMeant(
   { parameters = {} }: AnyInvocation,
-  { passing }: InvocationLayout,
+  { passing }: InvocationSpecifics,
   given: ReadonlyMap<string, string>,
 ): boolean {
   if (passing !== 'inline') return true

@@ -9,7 +9,7 @@ import { v4, v401 } from '../../../runtime/odata/v4.js'
 import { jsonText } from '../../../runtime/json/values.js'
 import { LiveCodecs } from '../../codec-tree.js'
 import type { PlayResponse } from '../../dialect.js'
-import type { EndpointLayout, Version } from '../layout.js'
+import type { EndpointSpecifics, Version } from '../specifics.js'
 import { ODataTrees } from '../trees.js'
 
 const protocols: Readonly<Record<Version, Protocol>> = {
@@ -55,7 +55,7 @@ export function livePieces(contract: Contract): {
   trees: ODataTrees
   codecs: LiveCodecs
 } {
-  const { version } = endpointsOf(contract)[0]?.layout as EndpointLayout
+  const { version } = endpointsOf(contract)[0]?.specifics as EndpointSpecifics
   const trees = new ODataTrees(contract, (id) => contract.types[id]?.name ?? id)
   const side = version.startsWith('4') ? side4(protocols[version]) : side2(protocols[version])
   const builtins: Readonly<Record<string, unknown>> = {

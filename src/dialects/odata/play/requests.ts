@@ -1,5 +1,5 @@
 import type { TypeId } from '../../../contract/contract.js'
-import type { Misfit } from '../../../runtime/failures.js'
+import type { Violation } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
 import { isObject } from '../../../runtime/json/values.js'
 import { Reference } from '../../../runtime/odata/addresses.js'
@@ -8,7 +8,7 @@ import {
   keyProperty,
   keysOf,
   membersOf,
-  settled,
+  resolvedType,
   type AnyProperty,
   type Purpose,
   type Reading,
@@ -97,7 +97,7 @@ export class RequestReader {
     )
   }
 
-  reading(onDeviation: (deviation: Misfit) => void): Reading {
+  reading(onDeviation: (deviation: Violation) => void): Reading {
     return { wire: this.side.protocol, partial: true, onDeviation }
   }
 
@@ -116,13 +116,13 @@ export class RequestReader {
    * it as `{ $bind: key }`.
    */
   entity(request: PlayRequest, structure: AnyStructure, purpose: Purpose): Record<string, unknown> {
-    const misfits: Misfit[] = []
+    const violations: Violation[] = []
     const { json, bound } = this.bindings(this.body(request) ?? {}, structure)
     const value = readStructure(
       structure,
       json,
       'body',
-      this.reading((deviation) => misfits.push(deviation)),
+      this.reading((deviation) => violations.push(deviation)),
     )
     for (const [name, keys] of bound) {
       const all = keys.map(($bind) => ({ $bind }))
@@ -131,9 +131,12 @@ export class RequestReader {
           ? [...((value[name] ?? []) as unknown[]), ...all]
           : all[0]
     }
-    checkStructure(structure, value, 'body', purpose, misfits, this.side.protocol.deepUpdates)
-    if (misfits.length > 0)
-      throw new Refusal(400, misfits.map(({ path, message }) => `${path}: ${message}`).join('; '))
+    checkStructure(structure, value, 'body', purpose, violations, this.side.protocol.deepUpdates)
+    if (violations.length > 0)
+      throw new Refusal(
+        400,
+        violations.map(({ path, message }) => `${path}: ${message}`).join('; '),
+      )
     return value
   }
 
@@ -162,7 +165,7 @@ export class RequestReader {
       const property = members[name]
       if (property?.navigation !== true)
         throw new Refusal(400, `"${structure.type}" has no navigation property "${name}".`)
-      const target = settled(property.is) as AnyStructure
+      const target = resolvedType(property.is) as AnyStructure
       bound.set(
         name,
         addresses.map((each) => {

@@ -10,7 +10,7 @@ import { toPlain } from '../../../runtime/plain.js'
 import type { LiveCodecs } from '../../codec-tree.js'
 import { CodecReference } from '../../codec-tree.js'
 import type { Rows } from '../../dialect.js'
-import { fieldLayout, operationLayout } from '../layout.js'
+import { fieldSpecifics, operationSpecifics } from '../specifics.js'
 import type { Row } from './evaluate.js'
 
 type Plain = Record<string, unknown>
@@ -38,9 +38,13 @@ export class Tables {
     this.contract = contract
     this.codecs = codecs
     for (const operation of operationsOf(contract)) {
-      const layout = operationLayout(operation)
-      if (layout.kind === 'list' && layout.within === undefined && !this.sets.has(layout.entity))
-        this.sets.set(layout.entity, layout.path)
+      const specifics = operationSpecifics(operation)
+      if (
+        specifics.kind === 'list' &&
+        specifics.within === undefined &&
+        !this.sets.has(specifics.entity)
+      )
+        this.sets.set(specifics.entity, specifics.path)
     }
   }
 
@@ -93,7 +97,7 @@ export class Tables {
   related(rows: Rows, row: Row, navigation: string): readonly Entity[] | undefined {
     const record = namedType(this.contract, row.structure.type) as RecordType
     const field = fieldsOf(this.contract, record).find((each) => each.name === navigation)
-    const facts = field === undefined ? undefined : fieldLayout(field).navigation
+    const facts = field === undefined ? undefined : fieldSpecifics(field).navigation
     if (field === undefined || facts === undefined) return undefined
     const target = targetOf(field)
     const linked = this.links.get((row as Entity).plain)?.get(navigation)
@@ -131,7 +135,7 @@ export class Tables {
       this.contract,
       namedType(this.contract, entity.structure.type) as RecordType,
     ).find((each) => each.name === navigation)
-    const facts = field === undefined ? undefined : fieldLayout(field).navigation
+    const facts = field === undefined ? undefined : fieldSpecifics(field).navigation
     if (field === undefined || facts === undefined) return
     const back = this.constraintsOf(targetOf(field), field.relation?.partner)
     if (facts.constraints !== undefined)
@@ -177,7 +181,7 @@ export class Tables {
     const field = fieldsOf(this.contract, namedType(this.contract, id) as RecordType).find(
       (each) => each.name === partner,
     )
-    return field === undefined ? undefined : fieldLayout(field).navigation?.constraints
+    return field === undefined ? undefined : fieldSpecifics(field).navigation?.constraints
   }
 
   /**
@@ -188,7 +192,7 @@ export class Tables {
     const plain = toPlain(body) as Plain
     const kind = this.kindOf(id, plain)
     const fields = fieldsOf(this.contract, namedType(this.contract, kind) as RecordType).filter(
-      (field) => fieldLayout(field).about !== true,
+      (field) => fieldSpecifics(field).about !== true,
     )
     const all = rows(table) ?? []
     const keys = keysOf(this.structure(kind))
@@ -273,7 +277,7 @@ export class Tables {
   private fresh(field: Field, all: readonly Plain[], isKey: boolean): unknown {
     const type = resolve(this.contract, field.type)
     if (type.kind === 'list') return []
-    const isMade = isKey || fieldLayout(field).computed === true
+    const isMade = isKey || fieldSpecifics(field).computed === true
     if (type.kind === 'scalar' && isMade) {
       if (['int16', 'int32', 'int64'].includes(type.base))
         return String(
@@ -299,11 +303,11 @@ export class Tables {
       namedType(this.contract, entity.structure.type) as RecordType,
     ).filter(
       ({ name, ...field }) =>
-        fieldLayout({ name, ...field }).navigation === undefined && !keys.includes(name),
+        fieldSpecifics({ name, ...field }).navigation === undefined && !keys.includes(name),
     )
     if (whole)
       for (const field of fields)
-        if (fieldLayout(field).computed !== true && fieldLayout(field).about !== true)
+        if (fieldSpecifics(field).computed !== true && fieldSpecifics(field).about !== true)
           entity.plain[field.name] = this.fresh(field, [], false)
     for (const [name, value] of Object.entries(toPlain(body) as Plain)) {
       const field = fields.find((each) => each.name === name)
@@ -357,15 +361,15 @@ function textOf(value: unknown): string {
 }
 
 function isProperty(field: Field): boolean {
-  const { navigation, about } = fieldLayout(field)
+  const { navigation, about } = fieldSpecifics(field)
   return navigation === undefined && about !== true
 }
 
 function isNavigation(field: Field): boolean {
-  return fieldLayout(field).navigation !== undefined
+  return fieldSpecifics(field).navigation !== undefined
 }
 
 /** The pairs by which an entity points to what hangs off it. */
 function constraintsHere(field: Field): readonly (readonly [string, string])[] | undefined {
-  return fieldLayout(field).navigation?.constraints
+  return fieldSpecifics(field).navigation?.constraints
 }

@@ -5,7 +5,7 @@ import type { Restrictions } from '../../runtime/odata/restrictions.js'
 
 export type Version = '2.0' | '3.0' | '4.0' | '4.01'
 
-export interface EndpointLayout {
+export interface EndpointSpecifics {
   readonly version: Version
 }
 
@@ -21,7 +21,7 @@ export interface Navigation {
 }
 
 /** Of a record that is an entity type, and no complex type. */
-export interface RecordLayout {
+export interface RecordSpecifics {
   readonly entity: true
   /** It stands for bytes, which have their own address. */
   readonly media?: true
@@ -31,7 +31,7 @@ export interface RecordLayout {
   readonly keyPaths?: Readonly<Record<string, readonly string[]>>
 }
 
-export interface FieldLayout {
+export interface FieldSpecifics {
   readonly navigation?: Navigation
   readonly computed?: boolean
   readonly immutable?: boolean
@@ -51,7 +51,7 @@ export interface FieldLayout {
  * An entity set, a singleton, or the entities inside another one: its name in the address, and what
  * lies around it, the outermost first.
  */
-export interface ResourceLayout {
+export interface ResourceSpecifics {
   readonly path: string
   readonly entity: TypeId
   readonly singleton?: true
@@ -63,7 +63,7 @@ export interface ResourceLayout {
 }
 
 /** What is done to entities. */
-export interface EntityLayout extends ResourceLayout {
+export interface EntitySpecifics extends ResourceSpecifics {
   readonly kind:
     | 'list'
     | 'get'
@@ -99,37 +99,37 @@ export interface EntityLayout extends ResourceLayout {
 }
 
 /** A call of a function or an action. */
-export interface InvocationLayout {
+export interface InvocationSpecifics {
   readonly kind: 'invoke'
   readonly call: string
   readonly method: 'GET' | 'POST'
   readonly passing: 'inline' | 'body' | 'query'
-  readonly on?: ResourceLayout & { readonly many?: true; readonly cast?: string }
+  readonly on?: ResourceSpecifics & { readonly many?: true; readonly cast?: string }
   /** Of functions that return entities: their type, and what a query can ask of them. */
   readonly asks?: { readonly entity: TypeId; readonly options: readonly string[] }
 }
 
 /** What an operation does, and to what. */
-export type OperationLayout = EntityLayout | InvocationLayout
+export type OperationSpecifics = EntitySpecifics | InvocationSpecifics
 
 /** The address of a resource below the service root, with `(…)` where a key goes. */
-export function addressOf({ path, within = [] }: ResourceLayout): string {
+export function addressOf({ path, within = [] }: ResourceSpecifics): string {
   return (
     within.map((step) => `${step.path}${step.singleton === true ? '' : '(…)'}/`).join('') + path
   )
 }
 
-export function operationLayout(operation: Operation): OperationLayout {
-  return operation.layout as OperationLayout
+export function operationSpecifics(operation: Operation): OperationSpecifics {
+  return operation.specifics as OperationSpecifics
 }
 
-export function fieldLayout(field: Field): FieldLayout {
-  return (field.layout ?? {}) as FieldLayout
+export function fieldSpecifics(field: Field): FieldSpecifics {
+  return (field.specifics ?? {}) as FieldSpecifics
 }
 
 /** Is the list the value of an enumeration whose members combine? */
 export function isFlags(list: ListType): boolean {
-  return (list.layout as { flags?: boolean } | undefined)?.flags === true
+  return (list.specifics as { flags?: boolean } | undefined)?.flags === true
 }
 
 /** Ids of the shapes of a type for sending. */

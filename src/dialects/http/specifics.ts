@@ -12,7 +12,7 @@ import type { Paging } from '../../runtime/http/pages.js'
 import type { Style } from '../../runtime/http/parameters.js'
 import type { ContentKind } from './media-types.js'
 import type { Rule } from './rules.js'
-import type { XmlLayout } from './xml-layout.js'
+import type { XmlSpecifics } from './xml-specifics.js'
 
 /**
  * The facts of HTTP and JSON that the neutral contract can't say; only this dialect looks into
@@ -20,7 +20,7 @@ import type { XmlLayout } from './xml-layout.js'
  */
 
 /** How a parameter is written. The name is the wire's. */
-export interface ParameterLayout {
+export interface ParameterSpecifics {
   readonly name: string
   readonly style?: Style
   readonly explode?: boolean
@@ -34,18 +34,18 @@ export interface ParameterLayout {
 }
 
 /** What travels in a body or an answer. */
-export interface ContentLayout {
+export interface ContentSpecifics {
   readonly mediaType: string
   readonly kind: ContentKind
   /** Which of the types it has, where the field's type is a union of those of all contents. */
   readonly at: number
-  readonly encoding?: Readonly<Record<string, EncodingLayout>>
+  readonly encoding?: Readonly<Record<string, EncodingSpecifics>>
   /** How the whole stands in XML. */
-  readonly xml?: XmlLayout
+  readonly xml?: XmlSpecifics
 }
 
 /** How a part of a form is written (OpenAPI 3.1, section 4.8.15). */
-export interface EncodingLayout {
+export interface EncodingSpecifics {
   readonly contentType?: string
   readonly style?: Style
   readonly explode?: boolean
@@ -57,29 +57,29 @@ export interface EncodingLayout {
  * The input `body`: the ways to send it, the usual one first. With `several`, its type is a union
  * of what each takes.
  */
-export interface BodyLayout {
-  readonly contents: readonly ContentLayout[]
+export interface BodySpecifics {
+  readonly contents: readonly ContentSpecifics[]
   readonly several?: true
 }
 
 /** A fault: what it carries, if anything. */
-export interface FaultLayout {
-  readonly content?: ContentLayout
+export interface FaultSpecifics {
+  readonly content?: ContentSpecifics
 }
 
 /** The outcome's type, where it differs by media type. */
-export interface OutcomeLayout {
+export interface OutcomeSpecifics {
   readonly several?: true
 }
 
 /** A header of an answer. The name is the wire's. */
-export interface HeaderLayout {
+export interface HeaderSpecifics {
   readonly name: string
   readonly explode?: true
   readonly json?: true
 }
 
-export interface EndpointLayout {
+export interface EndpointSpecifics {
   /** The address with the variables in it, and what they may be. */
   readonly template: string
   readonly variables: Readonly<
@@ -88,7 +88,7 @@ export interface EndpointLayout {
 }
 
 /** Where a key goes, and where tokens are had. */
-export interface SchemeLayout {
+export interface SchemeSpecifics {
   readonly key?: { readonly in: 'header' | 'query' | 'cookie'; readonly name: string }
   readonly tokenUrl?: string
   readonly refreshUrl?: string
@@ -97,27 +97,27 @@ export interface SchemeLayout {
 }
 
 /** How the pages of a list are had. */
-export interface PagesLayout extends Paging {
+export interface PagesSpecifics extends Paging {
   /** The type of a whole answer, which the outcome is a part of; the outcome's own when left out. */
   readonly answer?: TypeId
 }
 
-export interface OperationLayout {
+export interface OperationSpecifics {
   readonly method: string
   readonly path: string
   /**
    * What answers carry, by status; the preferred media type first, none where there is no content.
    */
-  readonly answers: Readonly<Record<string, readonly ContentLayout[]>>
+  readonly answers: Readonly<Record<string, readonly ContentSpecifics[]>>
   /** The outcome is a union of `{ status, body }`. */
   readonly byStatus?: true
-  readonly pages?: PagesLayout
+  readonly pages?: PagesSpecifics
   /** The scopes that it needs, by the name of the security scheme. */
   readonly scopes?: Readonly<Record<string, readonly string[]>>
 }
 
 /** What of a type, or of a member, types have no place for. */
-export interface TypeLayout {
+export interface TypeSpecifics {
   /** What its values must satisfy beyond their shape. */
   readonly rule?: Rule
   /** Not more than one of the alternatives of this union may fit. */
@@ -126,40 +126,40 @@ export interface TypeLayout {
   readonly apart?: true
   /** The alternative that is meant where the discriminator says nothing that is known. */
   readonly otherwise?: TypeId
-  readonly xml?: XmlLayout
+  readonly xml?: XmlSpecifics
 }
 
-export interface ContractLayout {
+export interface ContractSpecifics {
   /** Rules that others refer to, by id. */
   readonly rules?: Readonly<Record<string, Rule>>
 }
 
-export function typeLayout(type: Type | Field): TypeLayout {
-  return (type.layout ?? {}) as TypeLayout
+export function typeSpecifics(type: Type | Field): TypeSpecifics {
+  return (type.specifics ?? {}) as TypeSpecifics
 }
-export function contractLayout(contract: Contract): ContractLayout {
-  return (contract.layout ?? {}) as ContractLayout
+export function contractSpecifics(contract: Contract): ContractSpecifics {
+  return (contract.specifics ?? {}) as ContractSpecifics
 }
-export function parameterLayout(field: Field): ParameterLayout {
-  return field.layout as ParameterLayout
+export function parameterSpecifics(field: Field): ParameterSpecifics {
+  return field.specifics as ParameterSpecifics
 }
-export function bodyLayout(field: Field): BodyLayout {
-  return field.layout as BodyLayout
+export function bodySpecifics(field: Field): BodySpecifics {
+  return field.specifics as BodySpecifics
 }
-export function faultLayout(fault: Fault): FaultLayout {
-  return (fault.layout ?? {}) as FaultLayout
+export function faultSpecifics(fault: Fault): FaultSpecifics {
+  return (fault.specifics ?? {}) as FaultSpecifics
 }
-export function endpointLayout(endpoint: Endpoint): EndpointLayout | undefined {
-  return endpoint.layout as EndpointLayout | undefined
+export function endpointSpecifics(endpoint: Endpoint): EndpointSpecifics | undefined {
+  return endpoint.specifics as EndpointSpecifics | undefined
 }
-export function schemeLayout(scheme: SecurityScheme): SchemeLayout {
-  return (scheme.layout ?? {}) as SchemeLayout
+export function schemeSpecifics(scheme: SecurityScheme): SchemeSpecifics {
+  return (scheme.specifics ?? {}) as SchemeSpecifics
 }
-export function operationLayout(operation: Operation): OperationLayout {
-  return operation.layout as OperationLayout
+export function operationSpecifics(operation: Operation): OperationSpecifics {
+  return operation.specifics as OperationSpecifics
 }
 /** The type of a whole answer, of which the outcome may be a part. */
 export function typeOfAnswer(operation: Operation, { type }: Field): Type {
-  const { answer } = operationLayout(operation).pages ?? {}
+  const { answer } = operationSpecifics(operation).pages ?? {}
   return answer === undefined ? type : { kind: 'reference', to: answer }
 }

@@ -4,7 +4,7 @@ import type { Notes } from '../notes.js'
 import { impliedTypes } from './schema-facts.js'
 
 /** How a schema stands in XML (OpenAPI 3.1, section 4.8.26; nodeType of 3.2). */
-export interface XmlLayout {
+export interface XmlSpecifics {
   readonly name?: string
   readonly namespace?: string
   readonly prefix?: string
@@ -14,7 +14,7 @@ export interface XmlLayout {
 }
 
 /** The `xml` of a schema, where it has one. */
-export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
+export function xmlSpecifics(node: DataNode, notes: Notes): { xml?: XmlSpecifics } {
   const xml = node.get('xml')
   if (xml === undefined || xml.kind !== 'object') return {}
   const [name, namespace, prefix, nodeType] = ['name', 'namespace', 'prefix', 'nodeType'].map(
@@ -33,7 +33,7 @@ export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
       },
       xml.origin,
     )
-  const layout: XmlLayout = {
+  const specifics: XmlSpecifics = {
     ...present({ name, namespace, prefix }),
     ...marked({ attribute: isAttribute && !isObject }),
     ...marked({
@@ -41,5 +41,5 @@ export function xmlLayout(node: DataNode, notes: Notes): { xml?: XmlLayout } {
     }),
     ...marked({ text: nodeType === 'text' || nodeType === 'cdata' }),
   }
-  return Object.keys(layout).length === 0 ? {} : { xml: layout }
+  return Object.keys(specifics).length === 0 ? {} : { xml: specifics }
 }

@@ -10,7 +10,7 @@ import type {
 } from '../../contract/contract.js'
 
 /**
- * The facts of XML and SOAP that the neutral contract can't say. They stand as `layout` (or `wire`)
+ * The facts of XML and SOAP that the neutral contract can't say. They stand as `specifics` (or `wire`)
  * beside the neutral shapes, and only this dialect looks into them.
  */
 
@@ -18,7 +18,7 @@ import type {
 export type QualifiedName = readonly [namespace: string, local: string]
 
 /** Where a field stands in its record's element. */
-export interface FieldLayout {
+export interface FieldSpecifics {
   /**
    * `group`: turns of members that repeat without an element around them; `open`: open content,
    * while a type is being read; `attachment`: beside the message; `headers`: the headers of an
@@ -31,13 +31,13 @@ export interface FieldLayout {
   readonly repeated?: true
   /** Of a group: texts may stand among its turns (mixed content). */
   readonly mixed?: true
-  readonly open?: Omit<OpenLayout, 'at'>
+  readonly open?: Omit<OpenSpecifics, 'at'>
   /** Of an attachment: its media type, `''` where the sender says it. */
   readonly mediaType?: string
 }
 
 /** Open content of a record (XML Schema part 1, sections 3.4.2 and 3.10). */
-export interface OpenLayout {
+export interface OpenSpecifics {
   /** Its place among the fields. */
   readonly at: number
   /** Attributes that nobody declared may be there. */
@@ -50,19 +50,19 @@ export interface OpenLayout {
   readonly except?: string
 }
 
-export interface RecordLayout {
+export interface RecordSpecifics {
   /** The type's name in XML Schema, unless it is anonymous. What xsi:type says. */
   readonly typeName?: QualifiedName
   /** Members may come in any order (xs:all). */
   readonly anyOrder?: true
-  readonly open?: OpenLayout
+  readonly open?: OpenSpecifics
 }
 
 /**
  * How a list is written: as one element with an element for each item, or as one text with the
  * items separated by spaces (xs:list).
  */
-export type ListLayout =
+export type ListSpecifics =
   | {
       readonly written: 'items'
       readonly item: QualifiedName
@@ -75,11 +75,11 @@ export type ListLayout =
   | { readonly written: 'repeated' | 'turns' }
 
 /** A map that is a table data set: rows by table. */
-export interface MapLayout {
+export interface MapSpecifics {
   readonly written: 'dataSet'
 }
 
-export interface EndpointLayout {
+export interface EndpointSpecifics {
   /** The version of SOAP; none for plain HTTP. */
   readonly version?: '1.1' | '1.2'
   /** Messages are to be addressed by WS-Addressing. */
@@ -101,7 +101,7 @@ export interface OperationWire {
 }
 
 /** How an operation travels by plain HTTP, without SOAP (WSDL 1.1, section 4). */
-export interface PlainLayout {
+export interface PlainSpecifics {
   readonly verb: 'GET' | 'POST'
   readonly location: string
   readonly parameters: 'query' | 'path' | 'form'
@@ -109,10 +109,10 @@ export interface PlainLayout {
 }
 
 /** The names around an operation's content. */
-export interface OperationLayout {
+export interface OperationSpecifics {
   readonly style: 'wrapped' | 'bare' | 'rpc' | 'plain'
   /** Where the operation is not one of SOAP. */
-  readonly plain?: PlainLayout
+  readonly plain?: PlainSpecifics
   /** The element that wraps the inputs; none when they are children of the body themselves. */
   readonly request?: QualifiedName
   /** The element that wraps the outputs; none when they are children of the body themselves. */
@@ -128,7 +128,7 @@ export interface OperationLayout {
   readonly encoded?: true
 }
 
-export interface FaultLayout {
+export interface FaultSpecifics {
   /** The element inside the fault's detail. */
   readonly element: QualifiedName
   /** It stands in the header of the answer instead: what is wrong is a header. */
@@ -136,30 +136,30 @@ export interface FaultLayout {
 }
 
 /** Facts of the whole contract: global elements that are declared, for content that names them. */
-export interface ContractLayout {
+export interface ContractSpecifics {
   /** Some operation's messages are encoded by the rules of SOAP itself. */
   readonly encoded?: true
   readonly elements: readonly ({ readonly name: QualifiedName; readonly type: Type } & Node)[]
 }
 
-export function fieldLayout(field: Field): FieldLayout {
-  return field.layout as FieldLayout
+export function fieldSpecifics(field: Field): FieldSpecifics {
+  return field.specifics as FieldSpecifics
 }
-export function recordLayout(record: RecordType): RecordLayout {
-  return (record.layout ?? {}) as RecordLayout
+export function recordSpecifics(record: RecordType): RecordSpecifics {
+  return (record.specifics ?? {}) as RecordSpecifics
 }
-export function listLayout(list: ListType): ListLayout {
-  return list.layout as ListLayout
+export function listSpecifics(list: ListType): ListSpecifics {
+  return list.specifics as ListSpecifics
 }
-export function endpointLayout(endpoint: Endpoint): EndpointLayout {
-  return endpoint.layout as EndpointLayout
+export function endpointSpecifics(endpoint: Endpoint): EndpointSpecifics {
+  return endpoint.specifics as EndpointSpecifics
 }
-export function operationLayout(operation: Operation): OperationLayout {
-  return operation.layout as OperationLayout
+export function operationSpecifics(operation: Operation): OperationSpecifics {
+  return operation.specifics as OperationSpecifics
 }
 export function wireAt(operation: Operation, endpoint: string): OperationWire {
   return operation.wire[endpoint] as OperationWire
 }
-export function faultLayout(fault: Fault): FaultLayout {
-  return fault.layout as FaultLayout
+export function faultSpecifics(fault: Fault): FaultSpecifics {
+  return fault.specifics as FaultSpecifics
 }
