@@ -10,8 +10,8 @@ import type { RowOutcome } from '../exercise/row-outcome.js'
 import { rowsOfFile, type Row } from '../exercise/row-source.js'
 import { toPlain } from '../runtime/plain.js'
 import { callReady, writtenInput, type CallOptions, type WrittenInput } from './call-operation.js'
-import { readyClient, type ReadyOperation } from './ready-client.js'
-import { RowResults } from './row-results.js'
+import { readyClient, type ReadyOperation } from './calls/ready-client.js'
+import { RowResults } from './calls/row-results.js'
 
 export interface EachOptions extends CallOptions {
   /** How many calls go side by side. */

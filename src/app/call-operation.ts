@@ -1,13 +1,13 @@
 import { parseAssignment, parseInput } from '../exercise/input.js'
-import { callReady, type Called, type CallWishes, type WrittenInput } from './call-ready.js'
-import { readyClient, type ClientOptions } from './ready-client.js'
+import { callReady, type Called, type CallWishes, type WrittenInput } from './calls/call-ready.js'
+import { readyClient, type ClientOptions } from './calls/ready-client.js'
 
 export {
   callReady,
   type Called,
   type CallWishes as Manner,
   type WrittenInput,
-} from './call-ready.js'
+} from './calls/call-ready.js'
 
 export interface CallOptions extends ClientOptions, CallWishes {
   /** The text of an input, with what to call it in messages. */

@@ -1,8 +1,8 @@
 import { problem, type Problem } from '../contract/problem.js'
 import { parseInput } from '../exercise/input.js'
 import type { CallResult, LoadedClient } from '../exercise/run-client.js'
-import { callReady, type Called } from './call-ready.js'
-import { readyClient, type ClientOptions } from './ready-client.js'
+import { callReady, type Called } from './calls/call-ready.js'
+import { readyClient, type ClientOptions } from './calls/ready-client.js'
 
 /** A file of calls that travel in one request. */
 export interface TogetherOptions extends ClientOptions {

@@ -9,7 +9,7 @@ import type { Picture } from '../diagram/shapes.js'
 import { typesOfView, type View } from '../diagram/view.js'
 import { writeView } from '../project/project-file.js'
 import { writeFileSafely } from '../project/safe-writing.js'
-import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 
 export interface DiagramOptions extends OpenOptions {
   /** The view of the project to open, or to keep what is asked for under. */

@@ -17,7 +17,7 @@ import { clearStages, writeTogether, type Change } from '../project/safe-writing
 import { namesChange, namesText, readNames } from '../project/snapshot.js'
 import { clientFiles, type GeneratedFile } from '../typescript/client.js'
 import { firstLines, type InputMaker } from '../typescript/first-lines.js'
-import { namesFor } from './client-names.js'
+import { namesFor } from './clients/client-names.js'
 import {
   eachList,
   folderChange,
@@ -25,7 +25,7 @@ import {
   noDifferences,
   removeEmpty,
   type Differences,
-} from './folder-change.js'
+} from './clients/folder-change.js'
 import {
   credentialKinds,
   inputsDigest,
@@ -33,9 +33,9 @@ import {
   runtimeFolderOf,
   type OpenContract,
   type OpenOptions,
-} from './open-contract.js'
+} from './contracts/open-contract.js'
 import { runtimeSources } from './package-files.js'
-import { runtimeOf, sharedRuntime } from './shared-runtime.js'
+import { runtimeOf, sharedRuntime } from './clients/shared-runtime.js'
 
 export interface GenerateOptions extends OpenOptions {
   /** Write over files that were edited by hand. */

@@ -22,18 +22,18 @@ import { whileLocked } from '../project/project-lock.js'
 import { sharedName } from '../project/runtime-folder.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
-import { namesForImport } from './client-names.js'
-import { noCredential, resolveCredential, type Person } from './credentials.js'
-import { metadataFetch } from './metadata-fetch.js'
+import { namesForImport } from './clients/client-names.js'
+import { noCredential, resolveCredential, type Person } from './auth/credentials.js'
+import { metadataFetch } from './auth/metadata-fetch.js'
 import {
   cacheContract,
   chooseOperations,
   contractNameFor,
   openRead,
   type OpenContract,
-} from './open-contract.js'
-import { preferredEndpoint } from './preferred-endpoint.js'
-import { readSource } from './read-source.js'
+} from './contracts/open-contract.js'
+import { preferredEndpoint } from './contracts/preferred-endpoint.js'
+import { readSource } from './contracts/read-source.js'
 
 export interface ImportOptions {
   /** The name in the project; made from the location when left out. */

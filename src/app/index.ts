@@ -12,8 +12,8 @@ export {
   type Imported,
   type ImportOptions,
 } from './import-contract.js'
-export { preferredEndpoint } from './preferred-endpoint.js'
-export { clientState, type ClientState } from './client-state.js'
+export { preferredEndpoint } from './contracts/preferred-endpoint.js'
+export { clientState, type ClientState } from './clients/client-state.js'
 export {
   generateClient,
   generatedSummary,
@@ -44,12 +44,12 @@ export {
   type ServeOptions,
   type Temper,
 } from './serve-contracts.js'
-export { type Person } from './credentials.js'
+export { type Person } from './auth/credentials.js'
 export {
   openContract,
   findOperation,
   type OpenContract,
   type OpenOptions,
-} from './open-contract.js'
+} from './contracts/open-contract.js'
 export { Problem, exitCodes, type ProblemKind } from '../contract/problem.js'
 export type * from '../contract/contract.js'

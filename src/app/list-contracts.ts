@@ -4,14 +4,14 @@ import { Problem } from '../contract/problem.js'
 import { countTypes, endpointsOf, operationsOf } from '../contract/queries.js'
 import { noNames } from '../contract/kept-names.js'
 import { findProject } from '../project/project-file.js'
-import { clientStateWithRuntime, type ClientState } from './client-state.js'
+import { clientStateWithRuntime, type ClientState } from './clients/client-state.js'
 import {
   inputsDigest,
   noProject,
   openContract,
   readProjectCached,
   type OpenOptions,
-} from './open-contract.js'
+} from './contracts/open-contract.js'
 
 /** One contract of a project, for the list. */
 export interface Listed {

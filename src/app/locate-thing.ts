@@ -8,10 +8,10 @@ import { operationExports } from '../naming/names.js'
 import { moduleOfOperation } from '../naming/operation-files.js'
 import { inRegExp, propertyName, quoted } from '../printing/escaping.js'
 import { snapshotFolder } from '../project/snapshot.js'
-import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 import { describedFrom } from './show-contract.js'
-import type { Described } from './show/descriptions.js'
-import { othersNamed, thingNamed, type Thing } from './things.js'
+import type { Described } from './describe/descriptions.js'
+import { othersNamed, thingNamed, type Thing } from './describe/things.js'
 
 /** A place in a file. */
 export interface Place {

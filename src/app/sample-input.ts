@@ -4,9 +4,9 @@ import { membersOf, resolve } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { sampleInput, type Shortfall } from '../exercise/sample.js'
 import { inYamlComment } from '../printing/escaping.js'
-import { findOperation, openContract, type OpenOptions } from './open-contract.js'
-import { describeField } from './show/fields.js'
-import { documentText } from './yaml-text.js'
+import { findOperation, openContract, type OpenOptions } from './contracts/open-contract.js'
+import { describeField } from './describe/fields.js'
+import { documentText } from './files/yaml-text.js'
 
 export interface SampleRequest extends OpenOptions {
   /** Fill the optional parts too. */

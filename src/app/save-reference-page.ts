@@ -1,7 +1,7 @@
 import { countTypes, operationsOf } from '../contract/queries.js'
 import { problem } from '../contract/problem.js'
 import { writeFileSafely } from '../project/safe-writing.js'
-import { openContract, type OpenOptions } from './open-contract.js'
+import { openContract, type OpenOptions } from './contracts/open-contract.js'
 
 /**
  * Writes a page with everything in a contract, to browse without anything else.

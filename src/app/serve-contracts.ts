@@ -10,7 +10,7 @@ import type { Temper } from '../stand-in/misbehaviour.js'
 import { readRecorded, type Recorded } from '../stand-in/recorded.js'
 import { readSeed, type Seed } from '../stand-in/seed.js'
 import { startServer, type Event, type Part, type StandIn } from '../stand-in/server.js'
-import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 
 export { misbehaviours, type Misbehaviour, type Temper } from '../stand-in/misbehaviour.js'
 export type { Event, StandIn } from '../stand-in/server.js'

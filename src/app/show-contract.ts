@@ -3,8 +3,8 @@ import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { placeOf } from '../documents/places.js'
 import { assignNames } from '../naming/names.js'
-import { namesFor } from './client-names.js'
-import { openContract, type OpenContract, type OpenOptions } from './open-contract.js'
+import { namesFor } from './clients/client-names.js'
+import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 import {
   describeEndpoint,
   describeGroup,
@@ -15,20 +15,20 @@ import {
   type GroupDescription,
   type OperationDescription,
   type TypeDescription,
-} from './show/descriptions.js'
-import { findIn, type Match } from './show/find.js'
-import { overview, type Overview } from './show/overview.js'
-import { othersNamed, thingNamed, type Thing } from './things.js'
+} from './describe/descriptions.js'
+import { findIn, type Match } from './describe/find.js'
+import { overview, type Overview } from './describe/overview.js'
+import { othersNamed, thingNamed, type Thing } from './describe/things.js'
 
 export type {
   EndpointDescription,
   GroupDescription,
   OperationDescription,
   TypeDescription,
-} from './show/descriptions.js'
-export type { Mark, Match } from './show/find.js'
-export type { FieldDescription } from './show/fields.js'
-export type { Choice, GroupSummary, OperationSummary, Overview } from './show/overview.js'
+} from './describe/descriptions.js'
+export type { Mark, Match } from './describe/find.js'
+export type { FieldDescription } from './describe/fields.js'
+export type { Choice, GroupSummary, OperationSummary, Overview } from './describe/overview.js'
 
 export type Shown = (
   Overview | GroupDescription | OperationDescription | TypeDescription | EndpointDescription

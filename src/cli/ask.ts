@@ -1,8 +1,8 @@
 import { createInterface, type Interface } from 'node:readline'
 import { pc, shown } from './colours.js'
-import { askInputs, type Question, type Replies, type Reply } from '../app/ask-inputs.js'
+import { askInputs, type Question, type Replies, type Reply } from '../app/calls/ask-inputs.js'
 import { callReady, writtenInput, type CallOptions, type Called } from '../app/call-operation.js'
-import { readyClient } from '../app/ready-client.js'
+import { readyClient } from '../app/calls/ready-client.js'
 import { proseLines } from './tables.js'
 import { say, tellAll, type Output } from './terminal.js'
 

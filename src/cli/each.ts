@@ -2,7 +2,12 @@ import { setFlagsFromString } from 'node:v8'
 import { pc } from './colours.js'
 import { callEach, type EachOptions, type Progress, type Run } from '../app/call-each.js'
 import { exitCodes } from '../app/problems.js'
-import { outcomeFormat, outcomeTable, outcomeTexts, saveOutcomes } from '../app/save-outcomes.js'
+import {
+  outcomeFormat,
+  outcomeTable,
+  outcomeTexts,
+  saveOutcomes,
+} from '../app/calls/save-outcomes.js'
 import { count, print, printPiece, progress, say, showsProgress, type Output } from './terminal.js'
 
 /** So many rows of the table, and so many failing rows behind it, are shown. */

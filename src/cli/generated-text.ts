@@ -1,5 +1,5 @@
-import { clashText } from '../app/client-names.js'
-import { isNothing, type Differences } from '../app/folder-change.js'
+import { clashText } from '../app/clients/client-names.js'
+import { isNothing, type Differences } from '../app/clients/folder-change.js'
 import type { Generated, WrittenRuntime } from '../app/generate-client.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'

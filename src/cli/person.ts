@@ -1,4 +1,4 @@
-import type { Person } from '../app/secrets.js'
+import type { Person } from '../app/auth/secrets.js'
 import { tellAll } from './terminal.js'
 
 /** Whoever sits at the terminal. */

@@ -127,7 +127,7 @@ export async function tell(
     const [{ appendFile }, { inspect }, { withoutSecrets }, { visible }] = await Promise.all([
       import('node:fs/promises'),
       import('node:util'),
-      import('../app/secrets.js'),
+      import('../app/auth/secrets.js'),
       import('../app/visible.js'),
     ])
     await appendFile(

@@ -1,5 +1,5 @@
 import type { Problem } from '../app/problems.js'
-import { maskedJson, withoutSecrets } from '../app/secrets.js'
+import { maskedJson, withoutSecrets } from '../app/auth/secrets.js'
 import { pc, shown } from './colours.js'
 
 /** How a command talks: what the global options say. */

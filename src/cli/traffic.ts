@@ -1,5 +1,5 @@
 import { pc } from './colours.js'
-import { maskedHeaders, maskedUrl, shownBody, type Exchange } from '../app/answers.js'
+import { maskedHeaders, maskedUrl, shownBody, type Exchange } from '../app/calls/answers.js'
 import { printable } from '../app/problems.js'
 
 /** A request as it goes over the wire, secrets masked. */

@@ -1,6 +1,6 @@
 import { relative } from 'node:path'
 import { expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import { placeOf } from '../../src/documents/places.js'
 import { metadataFiles } from '../support/contracts.js'
 import { repository } from '../support/program.js'

@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import type { Contract, Field, Origin, RecordType } from '../../src/contract/contract.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'
 import { translatePattern } from '../../src/dialects/soap/pattern.js'

@@ -7,7 +7,7 @@ import { labelFor, loadDocuments } from '../../src/documents/documents.js'
 import { withoutSecrets } from '../../src/documents/fetching.js'
 import { decodeText } from '../../src/documents/text.js'
 import { parseXml } from '../../src/documents/xml-tree.js'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import { freshFolder, repository, startServer } from '../support/program.js'
 
 const recognise = (text: string): boolean => text.includes('definitions')

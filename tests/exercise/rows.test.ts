@@ -6,7 +6,7 @@ import { beforeAll, describe, expect, test } from '@jest/globals'
 import { ExactNumber } from '../../src/contract/plain.js'
 import { recordsOf, outcomeCells, outcomeColumns } from '../../src/exercise/row-outcome.js'
 import { rowsOfFile, type Row } from '../../src/exercise/row-source.js'
-import { RowResults } from '../../src/app/row-results.js'
+import { RowResults } from '../../src/app/calls/row-results.js'
 import { freshFolder } from '../support/program.js'
 
 let folder: string

@@ -11,7 +11,7 @@ import {
   tolmachJson,
   type Ran,
 } from '../support/program.js'
-import { foldNotes } from '../../src/app/fold-notes.js'
+import { foldNotes } from '../../src/app/describe/fold-notes.js'
 import type { Note } from '../../src/contract/contract.js'
 import { hasViewers } from '../support/viewers.js'
 

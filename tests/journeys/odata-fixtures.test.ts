@@ -1,7 +1,7 @@
 import { readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import type { Contract, Operation } from '../../src/contract/contract.js'
 import { fieldsFromPlain } from '../../src/contract/plain.js'
 import { operationsOf, pathOf } from '../../src/contract/queries.js'

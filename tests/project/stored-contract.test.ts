@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import { cacheFolder } from '../../src/project/cache.js'
 import { readContract, writeContract } from '../../src/project/stored-contract.js'
 import { freshFolder, repository } from '../support/program.js'

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { describe, expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import type { Contract } from '../../src/contract/contract.js'
 import type { Connection, Settings } from '../../src/runtime/connection.js'
 import type { Deviation } from '../../src/runtime/failures.js'

@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import { serveContracts } from '../../src/app/serve-contracts.js'
 import { http } from '../../src/dialects/http/index.js'
 import { readSeed, SeedState, type Seed } from '../../src/stand-in/seed.js'

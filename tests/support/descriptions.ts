@@ -1,6 +1,6 @@
 import { writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { readSource } from '../../src/app/read-source.js'
+import { readSource } from '../../src/app/contracts/read-source.js'
 import type { KeptNames } from '../../src/contract/kept-names.js'
 import type { Contract } from '../../src/contract/contract.js'
 import { JsonTrees, liveJson } from '../../src/dialects/http/json-trees.js'

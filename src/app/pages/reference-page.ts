@@ -7,7 +7,7 @@ import { sampleInput } from '../../exercise/sample.js'
 import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import { adviceFor, mostBoxes, pictureOf } from '../draw-diagram.js'
-import type { OpenContract } from '../open-contract.js'
+import type { OpenContract } from '../contracts/open-contract.js'
 import { describedFrom } from '../show-contract.js'
 import {
   describeEndpoint,
@@ -16,9 +16,9 @@ import {
   type Described,
   type OperationDescription,
   type TypeDescription,
-} from '../show/descriptions.js'
-import type { FieldDescription } from '../show/fields.js'
-import { byGroup } from '../show/overview.js'
+} from '../describe/descriptions.js'
+import type { FieldDescription } from '../describe/fields.js'
+import { byGroup } from '../describe/overview.js'
 import { pageText, pictureBar } from './shell.js'
 
 /**

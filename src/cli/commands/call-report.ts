@@ -1,11 +1,18 @@
-import { answerJson, type FinishedAnswer } from '../../app/answer-json.js'
-import { arrange, cell, laidOut, maskedRequest, ServiceFault, toPlain } from '../../app/answers.js'
+import { answerJson, type FinishedAnswer } from '../../app/calls/answer-json.js'
+import {
+  arrange,
+  cell,
+  laidOut,
+  maskedRequest,
+  ServiceFault,
+  toPlain,
+} from '../../app/calls/answers.js'
 import type { Called } from '../../app/call-operation.js'
-import { failureFacts } from '../../app/failure-facts.js'
-import { csvText, type prepareAnswer } from '../../app/finish-answer.js'
+import { failureFacts } from '../../app/calls/failure-facts.js'
+import { csvText, type prepareAnswer } from '../../app/calls/finish-answer.js'
 import { exitCodes, type Problem } from '../../app/problems.js'
-import { withoutSecrets } from '../../app/secrets.js'
-import { yamlText } from '../../app/yaml-text.js'
+import { withoutSecrets } from '../../app/auth/secrets.js'
+import { yamlText } from '../../app/files/yaml-text.js'
 import type { Difference } from '../../exercise/differences.js'
 import { pc } from '../colours.js'
 import { tell } from '../run.js'
@@ -99,7 +106,7 @@ function sayDeviations(deviations: Called['result']['deviations'], output: Outpu
 /** The call as a line for curl, with what must be set before it runs. */
 async function reportCurl({ request, contract }: Called, output: Output): Promise<number> {
   if (request === undefined) return 0
-  const { curlLine } = await import('../../app/answers.js')
+  const { curlLine } = await import('../../app/calls/answers.js')
   const { line, variables, masked } = curlLine(
     request,
     contract.name.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase(),

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import { foldNotes } from '../../app/fold-notes.js'
+import { foldNotes } from '../../app/describe/fold-notes.js'
 import { generatedSummary, generateOpened } from '../../app/generate-client.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'

@@ -8,7 +8,7 @@ import {
   type StepReport,
   type RehearseOptions,
 } from '../../app/rehearse.js'
-import { saveText } from '../../app/text-files.js'
+import { saveText } from '../../app/files/text-files.js'
 import { pc } from '../colours.js'
 import { collect, readDuration } from '../options.js'
 import { person } from '../person.js'

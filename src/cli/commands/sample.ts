@@ -1,7 +1,7 @@
 import { Option, type Command } from 'commander'
 import { pc } from '../colours.js'
 import { sampleFor } from '../../app/sample-input.js'
-import { saveText } from '../../app/text-files.js'
+import { saveText } from '../../app/files/text-files.js'
 import { globalsOf } from '../run.js'
 import { tellOperations } from '../which-operation.js'
 import { print, say } from '../terminal.js'

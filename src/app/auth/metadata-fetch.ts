@@ -1,0 +1,94 @@
+import { present } from '../../contract/present.js'
+import type { WebFetch } from '../../documents/fetching.js'
+import { keepSecret } from '../../exercise/masking.js'
+import type { Connection, Credential } from '../../runtime/connection.js'
+import { nodeTransport, type NodeTransportSettings } from '../../runtime/node/transport.js'
+import { openExchange } from '../../runtime/open-exchange.js'
+import { noCredential, type Person, type ResolvedCredential } from './credentials.js'
+import { toolName } from '../package-files.js'
+
+/**
+ * What fetches metadata that is behind a login: with the credential that was named, or one that is
+ * asked for when the service wants one; asked once, kept for the run, and never sent anywhere but
+ * where the metadata is.
+ *
+ * @param location where the metadata is
+ */
+export function metadataFetch(
+  location: string,
+  named: ResolvedCredential,
+  person: Person | undefined,
+  ca?: string,
+): WebFetch {
+  const { origin, host } = new URL(location)
+  const connect = (resolved: ResolvedCredential): Connection => {
+    const transport: NodeTransportSettings = {
+      userAgent: toolName(),
+      ...resolved.transport,
+      ...present({ ca }),
+    }
+    return {
+      settings: {
+        headers: resolved.headers,
+        credential: resolved.credentials,
+        fetch: nodeTransport(transport),
+        timeLimit: Infinity,
+      },
+      endpoints: {},
+      closed: new AbortController(),
+    }
+  }
+  const stranger = connect(noCredential)
+  let known = connect(named)
+  let isAsked = named !== noCredential
+  let isProven = isAsked
+  const send = async (
+    connection: Connection,
+    url: string,
+    headers: Readonly<Record<string, string>>,
+    signal: AbortSignal,
+  ): Promise<Response> => {
+    const opened = await openExchange(connection, { method: 'GET', url, headers }, { signal })
+    opened.untimed()
+    return opened.answer
+  }
+  const fetching: WebFetch = async (url, { headers, signal }) => {
+    const isHere = new URL(url).origin === origin
+    const address = isHere ? withQuery(url, named.query) : url
+    const answer = await send(isHere ? known : stranger, address, headers, signal)
+    if (answer.status !== 401 || !isHere || isAsked || person?.isThere !== true) return answer
+    isAsked = true
+    const user = await person.ask(`user at ${host}`, true)
+    const password = user === undefined ? undefined : await person.ask('password')
+    if (user === undefined || password === undefined) return answer
+    keepSecret(password)
+    await answer.arrayBuffer()
+    isProven = true
+    known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
+    return send(known, address, headers, signal)
+  }
+  return Object.defineProperty(fetching, 'isProven', { get: () => isProven })
+}
+
+/** A user and a password as the service wants to have them proven. */
+function proofOffered(offered: string, user: string, password: string): ResolvedCredential {
+  if (/\bdigest\b/i.test(offered))
+    return {
+      ...noCredential,
+      credentials: [{ kind: 'digest', user, password }] satisfies Credential[],
+    }
+  const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
+  if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered))
+    return {
+      ...noCredential,
+      transport: {
+        companyLogin: { user: name, password, ...present({ domain }) },
+      },
+    }
+  return { ...noCredential, credentials: [{ kind: 'basic', user, password }] }
+}
+
+function withQuery(url: string, query: Readonly<Record<string, string>>): string {
+  const added = new URLSearchParams(query).toString()
+  return added === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${added}`
+}

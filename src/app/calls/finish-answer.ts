@@ -1,0 +1,177 @@
+import { extname } from 'node:path'
+import type { Operation, Type } from '../../contract/contract.js'
+import { pathOf, resolve } from '../../contract/queries.js'
+import { problem } from '../../contract/problem.js'
+import { differences, type Difference } from '../../exercise/differences.js'
+import { maskedJson, maskedPlain, withoutSecrets } from '../../exercise/masking.js'
+import { checkPath, pick } from '../../exercise/pick.js'
+import { sortRows } from '../../exercise/sort-rows.js'
+import { arrange } from '../../exercise/tabulate.js'
+import { writeFileSafely } from '../../project/safe-writing.js'
+import { toPlain } from '../../runtime/plain.js'
+import type { Called } from '../call-operation.js'
+import { readTextFile } from '../files/text-files.js'
+import { yamlText } from '../files/yaml-text.js'
+
+/** What is to be done with an answer. */
+export interface AnswerOptions {
+  /** A JSONPath (RFC 9535): what of the answer counts. */
+  readonly pick?: string | undefined
+  /** A field that rows are put in the order of, with `desc` behind it for the other direction. */
+  readonly sort?: string | undefined
+  /** The columns of a table. */
+  readonly columns?: string | undefined
+  /** A file for the answer: JSON, YAML, CSV, HTML or text by its ending; bytes into any file. */
+  readonly save?: string | undefined
+  /** In CSV, cells stay as they are though a spreadsheet would take them for formulas. */
+  readonly exact?: boolean | undefined
+  /** A file with an earlier answer, JSON or YAML. */
+  readonly against?: string | undefined
+}
+
+export interface Finished {
+  /** The answer as it is to be shown. */
+  readonly value: unknown
+  readonly saved: string | undefined
+  /** What is different from the earlier answer; undefined when nobody asked. */
+  readonly differences: readonly Difference[] | undefined
+}
+
+/**
+ * Looks at what is asked for an answer, before anything is sent: what can't be understood then
+ * costs nothing.
+ *
+ * @returns what does it all when the answer is there; it throws Problem TM-1010 for a path or
+ *   field that is not in it
+ * @throws Problem TM-1010, TM-1007, TM-1009 for what can't be understood or read
+ */
+export async function prepareAnswer(
+  options: AnswerOptions,
+): Promise<(called: Called) => Promise<Finished>> {
+  const { pick: path, sort, save, against } = options
+  if (path !== undefined) await checkPath(path)
+  const earlier = against === undefined ? undefined : await earlierAnswer(against)
+  return async (called) => {
+    let { value } = called.result
+    if (sort !== undefined) value = sortRows(value, sort)
+    if (path !== undefined) value = await pick(toPlain(value), path)
+    if (save !== undefined) await saveAnswer(save, value, options, called)
+    return {
+      value,
+      saved: save,
+      differences:
+        against === undefined ? undefined : differences(earlier, toPlain(value), keysOf(called)),
+    }
+  }
+}
+
+/**
+ * An answer that was saved, JSON or YAML, or the document that `--json` prints around one.
+ *
+ * @throws Problem TM-1007, TM-1009
+ */
+async function earlierAnswer(file: string): Promise<unknown> {
+  const text = await readTextFile(file)
+  const { parse } = await import('yaml')
+  let read: unknown
+  try {
+    read = /^\s*[[{"]/.test(text) ? (JSON.parse(text) as unknown) : (parse(text) as unknown)
+  } catch (error) {
+    throw problem(
+      'TM-1009',
+      {
+        what: file,
+        reason: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error),
+      },
+      { cause: error },
+    )
+  }
+  const document = read as { ok?: unknown; value?: unknown } | null
+  return typeof document === 'object' &&
+    document !== null &&
+    document.ok === true &&
+    'value' in document
+    ? document.value
+    : read
+}
+
+/** The keys of the rows that an operation answers. */
+function keysOf({ operation, contract }: Called): readonly string[] {
+  const { outcome } = operation
+  if (outcome.kind !== 'value') return []
+  const item = (type: Type): Type => {
+    const actual = resolve(contract, type)
+    return actual.kind === 'list' ? item(actual.item) : actual
+  }
+  const row = item(outcome.field.type)
+  return row.kind === 'record' ? (row.keys ?? []) : []
+}
+
+async function saveAnswer(
+  file: string,
+  value: unknown,
+  options: AnswerOptions,
+  called: Called,
+): Promise<void> {
+  await writeFileSafely(
+    file,
+    value instanceof Uint8Array ? value : await textFor(file, value, options, called.operation),
+  )
+}
+
+async function textFor(
+  file: string,
+  value: unknown,
+  { columns, exact = false }: AnswerOptions,
+  operation: Operation,
+): Promise<string> {
+  switch (extname(file).toLowerCase()) {
+    case '.json':
+      return `${maskedJson(toPlain(value), 2)}\n`
+    case '.yaml':
+    case '.yml':
+      return yamlText(maskedPlain(toPlain(value)))
+    case '.csv':
+      return csvText(value, columns, !exact)
+    case '.html':
+    case '.htm': {
+      const { answerPage } = await import('../pages/answer-page.js')
+      return answerPage(
+        pathOf(operation),
+        new Date().toISOString(),
+        maskedPlain(arrange(value, columns)),
+      )
+    }
+    case '.txt':
+    case '.xml':
+      if (typeof value === 'string') return withoutSecrets(value)
+  }
+  throw problem('TM-1010', {
+    option: '--save',
+    reason: `this answer can't be written as "${extname(file) || file}"`,
+    remedy:
+      'Use a file that ends in .json, .yaml, .csv or .html; texts go into .txt and .xml, bytes into any file.',
+  })
+}
+
+/**
+ * An answer as CSV (RFC 4180): its rows, or names and values.
+ *
+ * @param forSpreadsheets without formulas that one would run
+ */
+export async function csvText(
+  value: unknown,
+  columns?: string,
+  forSpreadsheets = false,
+): Promise<string> {
+  const { csvRows } = await import('../../exercise/csv.js')
+  const { values, rows } = maskedPlain(arrange(value, columns))
+  const table = rows ?? values
+  return csvRows(
+    [
+      ...(table === undefined || table.headings.length === 0 ? [] : [table.headings]),
+      ...(table?.rows ?? []),
+    ],
+    forSpreadsheets,
+  )
+}

@@ -1,0 +1,324 @@
+import { readFile, stat } from 'node:fs/promises'
+import { join } from 'node:path'
+import type { Contract, Operation } from '../../contract/contract.js'
+import { nearestAdvice, matchName, matchPath } from '../../contract/nearest.js'
+import { problem, type Problem } from '../../contract/problem.js'
+import { namesForChoice, operationsMeant } from '../../contract/choice.js'
+import { operationsOf, pathOf, selectOperations } from '../../contract/queries.js'
+import type { Documents } from '../../documents/documents.js'
+import { isWebAddress, type WebFetch } from '../../documents/fetching.js'
+import type { KeptNames } from '../../contract/kept-names.js'
+import { readCached, writeCached } from '../../project/cache.js'
+import { readContract, writeContract } from '../../project/stored-contract.js'
+import {
+  findProject,
+  projectFileName,
+  readProject,
+  readProjectText,
+  validProjectText,
+  type ContractEntry,
+  type Project,
+  type ProjectText,
+} from '../../project/project-file.js'
+import { sharedRuntimeFolder } from '../../project/runtime-folder.js'
+import {
+  bytesDigest,
+  namesText,
+  readNames,
+  readSnapshot,
+  readSnapshotIndex,
+  type SnapshotIndex,
+} from '../../project/snapshot.js'
+import { buildMark } from '../package-files.js'
+import { withPages } from './paged-contract.js'
+import { readDocuments, readSource } from './read-source.js'
+
+/** A contract ready for use, from a project or straight from its source. */
+export interface OpenContract {
+  /** Its name in the project, or one made from its source. */
+  readonly name: string
+  /** With the operations that are chosen, and what they need. */
+  readonly contract: Contract
+  /** With everything that its source declares. */
+  readonly whole: Contract
+  /** The documents' digests, by label. */
+  readonly digests: Readonly<Record<string, string>>
+  /** The documents themselves; read again from the snapshot when they are asked for. */
+  documents(): Promise<Documents>
+  /** What the project says of it; undefined when it is not in a project. */
+  readonly kept?: {
+    readonly project: Project
+    readonly entry: ContractEntry
+    readonly names: KeptNames
+    readonly index: SnapshotIndex
+  }
+}
+
+export interface OpenOptions {
+  /** The project's folder; the nearest one upwards when left out. */
+  readonly project?: string | undefined
+  /** How long to wait for each document, in seconds. */
+  readonly seconds?: number | undefined
+  /** What fetches metadata from the web, where that needs a login. */
+  readonly send?: WebFetch | undefined
+}
+
+/**
+ * Opens a contract by its name in the project, or by the path or address of its metadata (then
+ * nothing is kept).
+ *
+ * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and
+ *   those of reading metadata
+ */
+export async function openContract(
+  reference: string,
+  options: OpenOptions = {},
+): Promise<OpenContract> {
+  const folder = options.project ?? (await findProject('.'))
+  const project = folder === undefined ? undefined : await projectIn(folder)
+  const name =
+    project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
+  if (project !== undefined && name !== undefined) return openKept(project, name)
+  const isLocation =
+    isWebAddress(reference) ||
+    /[/\\]/.test(reference) ||
+    /\.(?:wsdl|xml|ya?ml|json|edmx)$/i.test(reference)
+  if (
+    !isLocation &&
+    !(await stat(reference).then(
+      () => true,
+      () => false,
+    ))
+  ) {
+    if (project === undefined) throw noProject(options.project)
+    throw problem('TM-1001', {
+      name: reference,
+      nearest: nearestAdvice(reference, Object.keys(project.contracts)),
+    })
+  }
+  const { contract, documents } = await readSource(reference, contractNameFor(reference), options)
+  return {
+    name: contract.name,
+    contract,
+    whole: contract,
+    digests: digestsOf(documents),
+    documents: () => Promise.resolve(documents),
+  }
+}
+
+async function openKept(project: Project, name: string): Promise<OpenContract> {
+  const entry = project.contracts[name]
+  if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const index = await readSnapshotIndex(project.folder, name, entry.from)
+  const documents = (): Promise<Documents> => readSnapshot(project.folder, name, entry.from, index)
+  // Reading metadata is slow where it is large; what was read is kept under the digest of all that
+  // went in.
+  let whole = await readContract(contractKey(name, index))
+  if (whole === undefined) {
+    whole = await readDocuments(await documents(), name, await readNames(project.folder, name))
+    await cacheContract(whole, name, index)
+  }
+  return openRead({
+    project,
+    name,
+    whole,
+    names: await readNames(project.folder, name),
+    index,
+    documents,
+  })
+}
+
+/** A contract of a project that was read already. */
+export interface ReadContract {
+  readonly project: Project
+  readonly name: string
+  /** As its documents say it. */
+  readonly whole: Contract
+  readonly names: KeptNames
+  readonly index: SnapshotIndex
+  documents(): Promise<Documents>
+}
+
+/** Makes a contract that was read ready for use, as the project file wants it. */
+export async function openRead({
+  project,
+  name,
+  whole: read,
+  names,
+  index,
+  documents,
+}: ReadContract): Promise<OpenContract> {
+  const entry = project.contracts[name]
+  if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const whole = await withPages(read, entry.pages ?? {}, name)
+  return {
+    name,
+    contract: chooseOperations(whole, entry.only, name),
+    whole,
+    digests: Object.fromEntries(
+      index.documents.map((document) => [document.label, document.digest]),
+    ),
+    documents,
+    kept: { project, entry, names, index },
+  }
+}
+
+function contractKey(name: string, index: SnapshotIndex): string {
+  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.jsonl`
+}
+
+/** Keeps what was read from a snapshot's documents, so that they need not be read again. */
+export async function cacheContract(
+  contract: Contract,
+  name: string,
+  index: SnapshotIndex,
+): Promise<void> {
+  await writeContract(contractKey(name, index), contract)
+}
+
+/** There is no project: nowhere upwards, or not in the folder that was named. */
+export function noProject(folder?: string): Problem {
+  return problem('TM-1002', {
+    where: folder === undefined ? 'here or in any folder above' : `in ${folder}`,
+  })
+}
+
+/**
+ * A project whose file was found valid before is not checked again: the checker is large to load.
+ *
+ * @throws Problem TM-1002 when the folder is no project
+ */
+export async function readProjectCached(folder: string): Promise<Project> {
+  const project = await projectIn(folder)
+  if (project === undefined) throw noProject(folder)
+  return project
+}
+
+/** The project in a folder; undefined when it is none. */
+async function projectIn(folder: string): Promise<Project | undefined> {
+  const text = await readFile(join(folder, projectFileName), 'utf8').catch(() => undefined)
+  if (text === undefined) {
+    // What can't be read has another reason than that it is not there.
+    const isThere = (await readProjectText(folder)) !== ''
+    return isThere ? readProject(folder) : undefined
+  }
+  const key = `project-${bytesDigest(`${buildMark()}\n${text}`)}.json`
+  const cached = await readCached(key)
+  if (cached !== undefined) return { folder, ...(JSON.parse(cached) as ProjectText) }
+  const valid = await validProjectText(text)
+  await writeCached(key, JSON.stringify(valid))
+  return { folder, ...valid }
+}
+
+/**
+ * A contract with only the operations that are wanted, and what they need.
+ *
+ * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
+ * @throws Problem TM-3003 when one fits none
+ */
+export function chooseOperations(
+  contract: Contract,
+  only: readonly string[] | undefined,
+  name: string,
+): Contract {
+  if (only === undefined) return contract
+  const chosen = new Set<Operation>()
+  for (const wish of only) {
+    const meant = operationsMeant(contract, wish)
+    if (meant.length === 0)
+      throw problem('TM-3003', {
+        only: `"${wish}"`,
+        contract: name,
+        nearest: nearestAdvice(wish, namesForChoice(contract)),
+      })
+    for (const operation of meant) chosen.add(operation)
+  }
+  return selectOperations(contract, (operation) => chosen.has(operation))
+}
+
+/** The operation that a person names. @throws Problem TM-1005 with the nearest names */
+export function findOperation(open: OpenContract, wanted: string): Operation {
+  const operations = operationsOf(open.contract)
+  const path = matchPath(wanted, operations.map(pathOf))
+  const found = operations.find((operation) => pathOf(operation) === path)
+  if (found !== undefined) return found
+  const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
+  const notOffered = open.whole.notOffered?.includes(wanted) === true
+  const known = (): string =>
+    notChosen
+      ? 'It is in the metadata, but "only" in tolmach.yaml leaves it out.'
+      : nearestAdvice(wanted, operations.map(pathOf))
+  const nearest = notOffered
+    ? 'The service says in its metadata that it does not offer it.'
+    : known()
+  throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
+}
+
+/** The folder of the runtime that the client of a contract shares; undefined where it has its own. */
+export function runtimeFolderOf({ kept }: OpenContract): string | undefined {
+  return kept === undefined ? undefined : sharedRuntimeFolder(kept.project.contracts, kept.entry)
+}
+
+/** Kinds of credentials that a header carries, or the transport: a client needs nothing for them. */
+const carriedAnyway: readonly string[] = ['basic', 'bearer', 'key', 'ntlm', 'certificate']
+
+/**
+ * The kinds of credentials that the project has for the calls of a contract, of those that a client
+ * needs something for.
+ */
+export function credentialKinds({ kept, name }: OpenContract): string[] {
+  if (kept === undefined) return []
+  const { credentials, sites } = kept.project
+  const choices = [kept.entry, ...Object.values(sites).map((site) => site[name])].map(
+    (each) => each?.credential ?? {},
+  )
+  const names = choices.flatMap((choice): readonly string[] =>
+    typeof choice === 'string' ? [choice] : Object.values(choice),
+  )
+  const kinds = new Set(names.flatMap((each): string[] => [credentials[each]?.kind ?? 'basic']))
+  return [...kinds].filter((kind) => !carriedAnyway.includes(kind)).sort()
+}
+
+/** Digest of everything a client is made of. */
+export function inputsDigest(open: OpenContract, names: KeptNames): string {
+  const { entry } = open.kept ?? {}
+  return bytesDigest(
+    JSON.stringify([
+      buildMark().replace(/-.*/, ''),
+      open.name,
+      open.digests,
+      entry?.class,
+      entry?.only,
+      entry?.endpoint,
+      entry?.pages,
+      entry?.importSuffix,
+      runtimeFolderOf(open) ?? 'own',
+      credentialKinds(open),
+      namesText(names),
+    ]),
+  )
+}
+
+function digestsOf(documents: Documents): Record<string, string> {
+  return Object.fromEntries(
+    documents.all().map((document) => [document.label, bytesDigest(document.bytes)]),
+  )
+}
+
+/** Last steps of addresses that say what is there, and not what it is about. */
+const anyStep = /^(?:\$metadata|v\d+(?:\.\d+)*)$/i
+
+/** A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`. */
+export function contractNameFor(location: string): string {
+  const path =
+    isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
+  const steps = path.split(/[/\\]/).filter((step) => step !== '')
+  const last = steps.findLast((step) => !anyStep.test(step)) ?? steps.at(-1) ?? 'service'
+  const name = last
+    .replace(/\.\w+$/, '')
+    .replace(/[^\w-]+/g, '-')
+    .replace(/^[^A-Za-z]+/, '')
+    .slice(0, 60)
+    .replace(/-+$/, '')
+  return name === '' ? 'service' : name.charAt(0).toLowerCase() + name.slice(1)
+}
