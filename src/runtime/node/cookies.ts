@@ -35,17 +35,10 @@ export class CookieJar {
    * @param onlyOwn after a redirect to another origin: what that origin itself has set, and
    *   nothing of others
    */
-  headerFor({ hostname, pathname, protocol, origin }: URL, onlyOwn = false): string {
+  headerFor(url: URL, onlyOwn = false): string {
     return (
       [...this.cookies.values()]
-        .filter((each) => !onlyOwn || each.origin === origin)
-        .filter(
-          (each) =>
-            (each.host === hostname || (each.below && hostname.endsWith(`.${each.host}`))) &&
-            isBelow(pathname, each.path) &&
-            (!each.secure || protocol === 'https:') &&
-            (each.ends === undefined || each.ends > Date.now()),
-        )
+        .filter((each) => (!onlyOwn || each.origin === url.origin) && isFor(each, url))
         // Those of longer paths first (section 5.4).
         .sort((a, b) => b.path.length - a.path.length)
         .map(({ name, value }) => `${name}=${value}`)
@@ -54,41 +47,77 @@ export class CookieJar {
   }
 }
 
-function parse(header: string, { hostname, pathname, origin }: URL): Cookie | undefined {
-  const [pair = '', ...attributes] = header.split(';').map((each) => each.trim())
+function isFor({ host, below, path, secure, ends }: Cookie, url: URL): boolean {
+  const isHost = below ? isWithin(url.hostname, host) : url.hostname === host
+  const isInTime = ends === undefined || ends > Date.now()
+  return isHost && isInTime && isBelow(url.pathname, path) && (!secure || isSecure(url))
+}
+
+/** A cookie as an answer sets it (section 5.2); undefined for what is none. */
+function parse(header: string, url: URL): Cookie | undefined {
+  const { hostname, pathname, origin } = url
+  const [pair = '', ...rest] = header.split(';').map((each) => each.trim())
   const equals = pair.indexOf('=')
   if (equals < 1) return undefined
-  const attribute = (name: string): string | undefined =>
-    attributes
-      .map((each) => each.split(/=(.*)/s))
-      .find(([key = '']) => key.trim().toLowerCase() === name)?.[1]
-      ?.trim()
-  const has = (name: string): boolean =>
-    attributes.some((each) => each.split('=')[0]?.trim().toLowerCase() === name)
-  const domain = attribute('domain')?.replace(/^\./, '').toLowerCase()
-  // A host can't set cookies for others.
-  if (
-    domain !== undefined &&
-    domain !== '' &&
-    hostname !== domain &&
-    !hostname.endsWith(`.${domain}`)
-  )
-    return undefined
-  const [age, expires, path] = [attribute('max-age'), attribute('expires'), attribute('path')]
-  const moment = Date.parse(expires ?? '')
-  const named = Number.isNaN(moment) ? undefined : moment
-  const ends = age !== undefined && /^-?\d+$/.test(age) ? Date.now() + Number(age) * 1000 : named
+  const attributes = attributesOf(rest)
+  const secure = attributes.has('secure')
+  if (secure && !isSecure(url)) return undefined
+  const domain = attributes.get('domain')?.replace(/^\./, '').toLowerCase() ?? ''
+  // A host can't set cookies for others, nor for all of a top-level domain.
+  if (domain !== '' && !isWithin(hostname, domain)) return undefined
+  if (domain !== hostname && domain !== '' && !domain.includes('.')) return undefined
+  const path = attributes.get('path') ?? ''
   return {
     name: pair.slice(0, equals).trim(),
     value: pair.slice(equals + 1).trim(),
     origin,
-    host: domain === undefined || domain === '' ? hostname : domain,
-    // A name without a dot, like localhost, has nothing below it.
-    below: domain !== undefined && domain.includes('.'),
-    path: path?.startsWith('/') === true ? path : (/^(\/.*)\/[^/]*$/.exec(pathname)?.[1] ?? '/'),
-    secure: has('secure'),
-    ends,
+    host: domain === '' ? hostname : domain,
+    below: domain !== '',
+    path: path.startsWith('/') ? path : folderOf(pathname),
+    secure,
+    ends: endOf(attributes),
   }
+}
+
+/** Is nobody in between: by encryption, or because it is this machine? */
+function isSecure({ protocol, hostname }: URL): boolean {
+  return protocol === 'https:' || /^(?:localhost|127\.[\d.]+|\[::1\])$/.test(hostname)
+}
+
+/** Attributes by name: of those that are there twice the last one counts, where it says something. */
+function attributesOf(written: readonly string[]): Map<string, string> {
+  const attributes = new Map<string, string>()
+  for (const each of written) {
+    const [name = '', value = ''] = each.split(/=(.*)/s).map((part) => part.trim())
+    const isSaid = meaning.get(name.toLowerCase())?.(value) ?? true
+    if (isSaid) attributes.set(name.toLowerCase(), value)
+  }
+  return attributes
+}
+
+/** Attributes that are passed over where their value means nothing (sections 5.2.1 to 5.2.3). */
+const meaning: ReadonlyMap<string, (value: string) => boolean> = /* @__PURE__ */ new Map([
+  ['domain', (value: string) => value !== ''],
+  ['max-age', (value: string) => /^-?\d+$/.test(value)],
+  ['expires', (value: string) => !Number.isNaN(Date.parse(value))],
+])
+
+/** When a cookie ends; `Max-Age` counts before `Expires`. */
+function endOf(attributes: ReadonlyMap<string, string>): number | undefined {
+  const [age, moment] = [attributes.get('max-age'), attributes.get('expires')]
+  if (age !== undefined) return Date.now() + Number(age) * 1000
+  return moment === undefined ? undefined : Date.parse(moment)
+}
+
+/** Is a host the domain, or below it (section 5.1.3)? Nothing is below an address of IP. */
+function isWithin(hostname: string, domain: string): boolean {
+  if (hostname === domain) return true
+  return hostname.endsWith(`.${domain}`) && !/^[\d.]+$|:/.test(hostname)
+}
+
+/** The folder of a path (section 5.1.4). */
+function folderOf(pathname: string): string {
+  return /^(\/.*)\/[^/]*$/.exec(pathname)?.[1] ?? '/'
 }
 
 function isBelow(pathname: string, path: string): boolean {
