@@ -85,19 +85,17 @@ function withoutSecretNames(step: StepReport): StepReport {
   const { input, row, value, shown, compared } = step
   return {
     ...step,
-    ...(input === undefined ? {} : { input: maskedNames(input) }),
-    ...(row === undefined ? {} : { row: maskedNames(row) }),
+    ...present({ input: input && maskedNames(input) }),
+    ...present({ row: row && maskedNames(row) }),
     ...(value === undefined ? {} : { value: maskedNames(value) }),
-    ...(shown === undefined ? {} : { shown: maskedShown(shown) }),
-    ...(compared === undefined
-      ? {}
-      : {
-          compared: {
-            ...compared,
-            before: { ...compared.before, ...maskedTable(compared.before) },
-            after: { ...compared.after, ...maskedTable(compared.after) },
-          },
-        }),
+    ...present({ shown: shown && maskedShown(shown) }),
+    ...present({
+      compared: compared && {
+        ...compared,
+        before: { ...compared.before, ...maskedTable(compared.before) },
+        after: { ...compared.after, ...maskedTable(compared.after) },
+      },
+    }),
   }
 }
 
@@ -118,7 +116,7 @@ function maskedShown({
         }
   return {
     ...present({ values: facts }),
-    ...(rows === undefined ? {} : { rows: maskedTable(rows) }),
+    ...present({ rows: rows && maskedTable(rows) }),
   }
 }
 

@@ -1,3 +1,4 @@
+import { special } from './special-members.js'
 import { addAll } from './lists.js'
 import { once } from './once.js'
 import type {
@@ -85,7 +86,7 @@ export function fromPlain(contract: Contract, type: Type, plain: unknown): unkno
 /** What may be any record of the contract: those that say which they are, alone or in lists. */
 function recordsFromPlain(contract: Contract, type: Type, plain: unknown): unknown {
   if (Array.isArray(plain)) return plain.map((item) => recordsFromPlain(contract, type, item))
-  const record = isPlainObject(plain) ? recordNamed(contract, plain['$is']) : undefined
+  const record = isPlainObject(plain) ? recordNamed(contract, plain[special.is]) : undefined
   return record === undefined
     ? withoutExactNumbers(plain)
     : fromPlain(contract, { kind: 'reference', to: record.id }, plain)
@@ -205,7 +206,7 @@ function actualRecord(
   type: Type,
   plain: Readonly<Record<string, unknown>>,
 ): RecordType {
-  const which = plain['$is']
+  const which = plain[special.is]
   if (typeof which !== 'string' || type.kind !== 'reference') return declared
   const subtypes = directSubtypes(contract)
   const waiting = [type.to]

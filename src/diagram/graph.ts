@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import type { Contract, Field, ListType, NamedType, Type, TypeId } from '../contract/contract.js'
 import { present } from '../contract/present.js'
 import {
@@ -178,7 +179,8 @@ function isBoxed(contract: Contract, type: Type): boolean {
 
 /** The fields that a type declares itself. */
 function ownFields(contract: Contract, type: Type): readonly Field[] {
-  if (type.kind === 'record') return type.fields.filter((field) => !field.name.startsWith('$etag'))
+  if (type.kind === 'record')
+    return type.fields.filter((field) => !field.name.startsWith(special.etag))
   if (type.kind === 'intersection') return type.parts.flatMap((part) => ownFields(contract, part))
   return []
 }

@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
 import {
   ExactNumber,
@@ -337,7 +338,7 @@ function placeAt(
     holder = resolve(contract, type)
     given = memberOf(given, step)
     if (holder.kind === 'fragment' && holder.mayBeRecord === true)
-      holder = recordNamed(contract, memberOf(given, '$is')) ?? holder
+      holder = recordNamed(contract, memberOf(given, special.is)) ?? holder
     fields = membersOf(contract, holder)
   }
   if (holder !== undefined && allowsNull(contract, holder)) nullable = true

@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import { isPlainObject } from '../contract/plain.js'
 import { cell, at, parseColumns, type Column } from './tabulate.js'
 
@@ -37,7 +38,7 @@ export function recordsOf({ row, ok, value, failure }: RowOutcome): Record<strin
 
 function recordOf(value: unknown): Record<string, unknown> {
   return isPlainObject(value)
-    ? Object.fromEntries(Object.entries(value).filter(([name]) => name !== '$etag'))
+    ? Object.fromEntries(Object.entries(value).filter(([name]) => name !== special.etag))
     : { value }
 }
 

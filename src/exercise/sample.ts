@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import randexp from 'randexp'
 import type {
   Choice,
@@ -197,7 +198,7 @@ class Sampler {
     fields: ReadonlyMap<string, Field>,
   ): Choice['alternatives'][number] | undefined {
     if (optional === true && (!this.full || this.isLeast())) return undefined
-    const named = alternatives.filter(({ required }) => !required.includes('$open'))
+    const named = alternatives.filter(({ required }) => !required.includes(special.open))
     const depth = (each: Choice['alternatives'][number]): number =>
       alternativeDepth(each, fields, (type) => leastDepth(this.contract, type))
     const ends = (each: Choice['alternatives'][number]): boolean =>
@@ -478,7 +479,7 @@ class Sampler {
     const all = [...basesOf(this.contract, record), record]
     const mentioned = all.some((each) =>
       each.choices?.some(({ alternatives }) =>
-        alternatives.some(({ fields }) => fields.includes('$open')),
+        alternatives.some(({ fields }) => fields.includes(special.open)),
       ),
     )
     const open = mentioned

@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import { nearestAdvice } from '../contract/nearest.js'
 import { isPlainObject } from '../contract/plain.js'
 import { problem } from '../contract/problem.js'
@@ -82,7 +83,9 @@ function tabulate(rows: readonly unknown[], columns?: string): Table {
   // What is said about a row, and is none of its values, would be in the way.
   const chosen =
     columns === undefined
-      ? names.filter((name) => name !== '$etag').map((name) => ({ path: [name], heading: name }))
+      ? names
+          .filter((name) => name !== special.etag)
+          .map((name) => ({ path: [name], heading: name }))
       : parseColumns(columns, rows, names)
   return {
     headings: chosen.map(({ heading }) => heading),
@@ -162,7 +165,9 @@ export function cell(value: unknown): string {
     const members = Object.entries(value).filter(([, member]) => member !== undefined)
     return members
       .map(([name, member]) =>
-        name === '$is' || name === '$text' ? cell(member) || '""' : `${name}: ${cell(member)}`,
+        name === special.is || name === special.text
+          ? cell(member) || '""'
+          : `${name}: ${cell(member)}`,
       )
       .join(', ')
   }

@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import type { Contract, Field, Operation, Type } from '../contract/contract.js'
 import { groupOf } from '../contract/choice.js'
 import { fieldsFromPlain, isPlainObject } from '../contract/plain.js'
@@ -170,7 +171,7 @@ function withKinds(contract: Contract, names: Names, type: Type, value: unknown)
   if (actual.kind !== 'record') return value
   const fields = kindsOfFields(contract, names, fieldsOf(contract, actual), value)
   const id = actual.variantOf ?? (type.kind === 'reference' ? type.to : undefined)
-  return actual.base === undefined || id === undefined || '$is' in value
+  return actual.base === undefined || id === undefined || special.is in value
     ? fields
     : { $is: names.types[id] ?? '', ...fields }
 }

@@ -1,3 +1,4 @@
+import { special } from '../contract/special-members.js'
 import type {
   Choice,
   Constraints,
@@ -492,7 +493,7 @@ export function choiceDeclaration(
   })
   const members = [
     ...common.flatMap((field) => texts.propertyLines(field, page)),
-    ...(chosen.has('$open') ? [] : further),
+    ...(chosen.has(special.open) ? [] : further),
   ]
   const [only = []] = unions
   if (members.length === 0 && unions.length === 1) return [code`export type ${name} =`, ...only]
@@ -520,12 +521,12 @@ function alternativeLines(
     own.fields.includes(field.name)
       ? texts.propertyLines({ ...field, optional: !own.required.includes(field.name) }, page, '')
       : [code`${propertyName(field.name)}?: never`]
-  const open = own.fields.includes('$open')
-    ? texts.open.recordLines(page, own.required.includes('$open'), '')
+  const open = own.fields.includes(special.open)
+    ? texts.open.recordLines(page, own.required.includes(special.open), '')
     : [code`$open?: never`]
   const inside = [
     ...fields.filter((field) => all.includes(field.name)).flatMap(ofField),
-    ...(all.includes('$open') ? open : []),
+    ...(all.includes(special.open) ? open : []),
   ]
   const line = code`{ ${joined(inside, '; ')} }`
   return inside.some((each) => each.includes('/*')) || line.length > 120

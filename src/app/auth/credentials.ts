@@ -286,8 +286,8 @@ async function loggedIn(
   if (tokenUrl === undefined) throw problem('TM-1025', { name, reason: 'it lacks its tokenUrl' })
   const what = JSON.stringify([authorizeUrl, tokenUrl, clientId, scopes])
   const kept = await keptToken(what)
-  const secret = clientSecret === undefined ? {} : { clientSecret }
-  const request = { tokenUrl, clientId, fetch: nodeTransport({ userAgent: toolName() }), ...secret }
+  const send = nodeTransport({ userAgent: toolName() })
+  const request = { tokenUrl, clientId, fetch: send, ...present({ clientSecret }) }
   let tokens: Tokens | undefined
   if (kept !== undefined) {
     keepSecret(kept)

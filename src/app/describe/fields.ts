@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import type { Choice, Contract, Field, NamedType, Type } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
 import { constraintTexts, hasDefault } from '../../typescript/types.js'
@@ -43,7 +44,7 @@ export function describeField(
   return {
     name: field.name,
     type:
-      field.name === '$open'
+      field.name === special.open
         ? 'open content'
         : `${typeText(contract, field.type)}${field.nullable ? ' or null' : ''}`,
     required: !field.optional,
@@ -53,7 +54,8 @@ export function describeField(
       ' ',
     ),
     // A turn of a group has no name that would tell anything: what is in it is always shown.
-    fields: depth <= 0 && field.name !== '$items' ? [] : insideOf(contract, field.type, depth - 1),
+    fields:
+      depth <= 0 && field.name !== special.items ? [] : insideOf(contract, field.type, depth - 1),
   }
 }
 
@@ -111,7 +113,7 @@ function fieldsInside(contract: Contract, type: Type): readonly Field[] {
   // Content that the contract leaves open is a member like others to whoever fills it in.
   const isOpen = actual.kind === 'record' && actual.openMember !== undefined
   const open: Field = {
-    name: '$open',
+    name: special.open,
     type: { kind: 'fragment' },
     optional: actual.kind !== 'record' || actual.openExample === undefined,
     nullable: false,

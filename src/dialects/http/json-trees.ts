@@ -167,7 +167,7 @@ export class JsonTrees {
         const { minItems, maxItems, rest } = type
         return {
           tuple: type.items.map((each) => this.of(each, true)),
-          ...(rest === undefined ? {} : { rest: this.of(rest, true) }),
+          ...present({ rest: rest && this.of(rest, true) }),
           ...(minItems === 0 ? {} : { min: minItems }),
           ...present({ max: maxItems }),
         }
@@ -184,12 +184,12 @@ export class JsonTrees {
         return {
           members: this.members(type.fields),
           ...marked({ open: type.open === true }),
-          ...(type.patterned === undefined
-            ? {}
-            : {
-                patterned: type.patterned.map((each) => [each.pattern, this.of(each.type, true)]),
-              }),
-          ...(type.rest === undefined ? {} : { rest: this.of(type.rest, true) }),
+          ...present({
+            patterned:
+              type.patterned &&
+              type.patterned.map((each) => [each.pattern, this.of(each.type, true)]),
+          }),
+          ...present({ rest: type.rest && this.of(type.rest, true) }),
         }
       case 'union':
         return this.union(type)
@@ -226,7 +226,7 @@ export class JsonTrees {
               parameters.map((field) => [field.name, this.parameter(field, field.place)]),
             ),
           }),
-      ...(body === undefined ? {} : { body: this.body(body) }),
+      ...present({ body: body && this.body(body) }),
       answers: Object.fromEntries(
         Object.entries(specifics.answers).map(([status, contents], at) => [
           status,
@@ -234,7 +234,7 @@ export class JsonTrees {
         ]),
       ),
       ...marked({ byStatus: specifics.byStatus === true }),
-      ...(specifics.pages === undefined ? {} : { pages: pagesTree(specifics.pages) }),
+      ...present({ pages: specifics.pages && pagesTree(specifics.pages) }),
       ...(operation.faults.length === 0
         ? {}
         : {
@@ -330,19 +330,19 @@ export class JsonTrees {
         json: kind === 'json' && kindOf(mediaType) !== 'json',
         raw: kind === 'bytes' && isStructuredText(kindOf(mediaType)),
       }),
-      ...(encoding === undefined
-        ? {}
-        : {
-            encoding: record(
-              Object.entries(encoding).map(([name, each]) => [
-                name,
-                {
-                  ...each,
-                  ...(each.headers === undefined ? {} : { headers: { ...each.headers } }),
-                },
-              ]),
-            ),
-          }),
+      ...present({
+        encoding:
+          encoding &&
+          record(
+            Object.entries(encoding).map(([name, each]) => [
+              name,
+              {
+                ...each,
+                ...present({ headers: each.headers && { ...each.headers } }),
+              },
+            ]),
+          ),
+      }),
       ...(kind === 'xml' && type.kind !== 'scalar'
         ? { xml: this.xmlTrees.root(type, specifics.xml ?? {}) }
         : {}),
@@ -373,7 +373,7 @@ export class JsonTrees {
           {
             name: scheme.name,
             kind: scheme.scheme,
-            ...(key === undefined ? {} : { key: { ...key } }),
+            ...present({ key: key && { ...key } }),
             ...addresses,
             ...tokens,
           },
@@ -421,7 +421,7 @@ export class JsonTrees {
         : {
             member: discriminator.field,
             when,
-            ...(otherwise === undefined ? {} : { otherwise: ids.indexOf(otherwise) }),
+            ...present({ otherwise: otherwise && ids.indexOf(otherwise) }),
           }
     const alternatives = type.alternatives.map((each): CodecTree => {
       const tree = this.of(each, true)

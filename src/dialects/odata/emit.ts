@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import { compareTexts } from '../../contract/ordering.js'
 import type { Contract, NamedType, Operation, RecordType, TypeId } from '../../contract/contract.js'
 import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
@@ -80,7 +81,7 @@ const works: Readonly<Record<OperationSpecifics['kind'], Work>> = {
 const openMembers: OpenTypes = {
   fragment: (page) => page.useType('runtime/odata/addresses', 'Reference'),
   known({ fields: [only] }, page, textOf) {
-    if (only?.name !== '$bind' || only.type.kind !== 'union') return undefined
+    if (only?.name !== special.bind || only.type.kind !== 'union') return undefined
     const keys = only.type.alternatives.filter(({ kind }) => kind !== 'fragment').map(textOf)
     return code`${page.useType('runtime/odata/addresses', 'Bound')}<${joined(keys, ' | ')}>`
   },
@@ -127,6 +128,7 @@ export const odataEmitter: Emitter = {
     ...commonRuntime,
     'listing.ts',
     'service-links.ts',
+    'special-members.ts',
     'json/as-it-came.ts',
     'json/parse-json.ts',
     'json/values.ts',

@@ -89,8 +89,8 @@ export class ODataTrees {
           .filter((field) => fieldSpecifics(field).about !== true)
           .map((field) => [field.name, this.property(field)]),
       ),
-      ...(type.base === undefined ? {} : { base: new CodecReference(type.base.to, true) }),
-      ...(subtypes === undefined ? {} : { subtypes: new LateList(subtypes) }),
+      ...present({ base: type.base && new CodecReference(type.base.to, true) }),
+      ...present({ subtypes: subtypes && new LateList(subtypes) }),
     }
   }
 
@@ -114,7 +114,7 @@ export class ODataTrees {
           madeWhenMissing === true ||
           (navigation === undefined && field.optional && always !== true),
       }),
-      ...(navigation === undefined ? {} : { navigation: true }),
+      ...present({ navigation: navigation && true }),
       ...(navigation?.set === undefined ? {} : { binds: navigation.set }),
       ...marked({
         computed: computed === true,
@@ -163,16 +163,16 @@ export class ODataTrees {
           : { restricted: restricted as Tree }),
         ...present({ streams }),
         ...marked({ media: media === true }),
-        ...(targets === undefined
-          ? {}
-          : {
-              targets: Object.fromEntries(
-                Object.entries(targets).map(([name, { entity, ...facts }]) => [
-                  name,
-                  { ...facts, of: new CodecReference(entity, false) },
-                ]),
-              ),
-            }),
+        ...present({
+          targets:
+            targets &&
+            Object.fromEntries(
+              Object.entries(targets).map(([name, { entity, ...facts }]) => [
+                name,
+                { ...facts, of: new CodecReference(entity, false) },
+              ]),
+            ),
+        }),
         protocol: this.protocol,
       }
     }
@@ -182,7 +182,7 @@ export class ODataTrees {
       call: specifics.call,
       method: specifics.method,
       passing: specifics.passing,
-      ...(specifics.on === undefined ? {} : { on: this.bound(specifics.on) }),
+      ...present({ on: specifics.on && this.bound(specifics.on) }),
       ...(parameters.length === 0
         ? {}
         : {
@@ -191,14 +191,12 @@ export class ODataTrees {
             ),
           }),
       ...(outcome.kind === 'value' ? { returns: this.property(outcome.field) } : {}),
-      ...(specifics.asks === undefined
-        ? {}
-        : {
-            asks: {
-              of: new CodecReference(specifics.asks.entity, false),
-              options: specifics.asks.options,
-            },
-          }),
+      ...present({
+        asks: specifics.asks && {
+          of: new CodecReference(specifics.asks.entity, false),
+          options: specifics.asks.options,
+        },
+      }),
       protocol: this.protocol,
     }
   }
@@ -216,7 +214,7 @@ export class ODataTrees {
       path,
       of: new CodecReference(entity, false),
       ...marked({ singleton: singleton === true }),
-      ...(within === undefined ? {} : { within: within.map((step) => this.resource(step)) }),
+      ...present({ within: within && within.map((step) => this.resource(step)) }),
     }
   }
 }

@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import type {
   Origin,
   Constraints,
@@ -638,9 +639,9 @@ export class TypeReader {
         return {
           ...field,
           optional,
-          ...(navigation === undefined
-            ? {}
-            : { type: this.retargeted(field.type, navigation, true, field.origin) }),
+          ...present({
+            type: navigation && this.retargeted(field.type, navigation, true, field.origin),
+          }),
         }
       },
     )
@@ -690,7 +691,7 @@ export class TypeReader {
               kind: 'record',
               fields: [
                 {
-                  name: '$bind',
+                  name: special.bind,
                   type: {
                     kind: 'union',
                     alternatives: [keyType(this.keyFields(type.to)), { kind: 'fragment' }],
@@ -803,7 +804,7 @@ function sameAs(element: XmlElement, name: string, value: string): boolean {
 /** The version of an entity, which is said about it. */
 function etagField(origin: Origin): Field {
   return {
-    name: '$etag',
+    name: special.etag,
     type: { kind: 'scalar', base: 'text', format: 'entity tag' },
     optional: true,
     nullable: false,

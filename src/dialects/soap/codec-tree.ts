@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import type {
   ListType,
   Choice,
@@ -212,10 +213,10 @@ export class CodecTrees {
       void Object.defineProperty(members, name, { value, enumerable: true })
     const { at, ...rules } = open ?? { at: -1 }
     fields.forEach((field, index) => {
-      if (index === at) add('$open', { open: true, ...rules })
+      if (index === at) add(special.open, { open: true, ...rules })
       add(field.name, this.member(field, defaultNamespace, late))
     })
-    if (at >= fields.length) add('$open', { open: true, ...rules })
+    if (at >= fields.length) add(special.open, { open: true, ...rules })
     return members
   }
 
@@ -275,9 +276,9 @@ export class CodecTrees {
               ...present({ element: specifics.answer }),
               members: this.members(outputs, namespace, false),
               ...(outcome.kind === 'value' ? { value: outcome.field.name } : {}),
-              ...(returnedHeaders === undefined
-                ? {}
-                : { headers: this.members(returnedHeaders, namespace, false) }),
+              ...present({
+                headers: returnedHeaders && this.members(returnedHeaders, namespace, false),
+              }),
               ...attachmentsTree(all),
             },
           }),
@@ -304,7 +305,7 @@ export class CodecTrees {
       ...present({ type: typeName }),
       ...(isOneOfSeveral ? { is: this.nameOf(record.id) } : {}),
       ...marked({ abstract: record.abstract === true }),
-      ...(record.base === undefined ? {} : { base: new CodecReference(record.base.to, true) }),
+      ...present({ base: record.base && new CodecReference(record.base.to, true) }),
       ...marked({ narrows: record.restricts === true }),
       ...(namespace === (typeName?.[0] ?? '') ? {} : { namespace }),
       members: this.members(
@@ -333,9 +334,8 @@ export class CodecTrees {
         optional: field.optional,
         nillable: field.nullable || list?.itemNullable === true,
       }),
-      ...(list === undefined ? {} : { repeated: true as const }),
-      ...(list?.minItems === undefined ? {} : { min: list.minItems }),
-      ...(list?.maxItems === undefined ? {} : { max: list.maxItems }),
+      ...present({ repeated: list && (true as const) }),
+      ...present({ min: list?.minItems, max: list?.maxItems }),
       ...(name[1] === field.name ? {} : { name: name[1] }),
       ...(name[0] === (place === 'element' ? defaultNamespace : '') ? {} : { namespace: name[0] }),
       ...(typeof field.fixed === 'string' ? { fixed: field.fixed } : {}),

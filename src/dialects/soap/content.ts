@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import { marked, present } from '../../contract/present.js'
@@ -36,7 +37,7 @@ export function ofField(field: Field): Content {
 /** Open content as a field. */
 export function openField(rules: Omit<OpenSpecifics, 'at'>, origin: Origin): Field {
   return {
-    name: '$open',
+    name: special.open,
     type: { kind: 'fragment' },
     optional: (rules.min ?? 0) === 0,
     nullable: false,
@@ -75,13 +76,14 @@ export function inSequence(
   for (const content of contents) {
     const renamed = new Map<string, string>()
     for (const field of content.fields) {
-      const open = field.name === '$open' ? fields.findIndex((each) => each.name === '$open') : -1
+      const open =
+        field.name === special.open ? fields.findIndex((each) => each.name === special.open) : -1
       if (open !== -1) {
         fields[open] = mergedOpen(fields[open] as Field, field)
         continue
       }
       let { name } = field
-      while (names.has(name) && name !== '$open') name += '_'
+      while (names.has(name) && name !== special.open) name += '_'
       renamed.set(field.name, name)
       fields.push(name === field.name ? field : { ...field, name })
     }
@@ -278,7 +280,7 @@ export function repeated(
   origin: Origin,
   makeGroup: (content: Content) => Type,
 ): Content {
-  const { fields, choices, name = '$items' } = content
+  const { fields, choices, name = special.items } = content
   const [only] = fields
   if (only === undefined) return content
   const times = (inner: number | undefined): number | undefined =>

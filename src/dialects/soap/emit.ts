@@ -49,6 +49,7 @@ export const soapEmitter: Emitter = {
   ],
   runtimeFiles: () => [
     ...commonRuntime,
+    'special-members.ts',
     ...[
       'addressing',
       'answer',

@@ -1,3 +1,4 @@
+import { special } from '../../contract/special-members.js'
 import type {
   Choice,
   Field,
@@ -353,7 +354,7 @@ export class TypeReader {
       (isExtended ? this.allFields(draft.base.to) : []).map((field) => field.name),
     )
     const content = inSequence([draft.content], inherited)
-    const elements = content.fields.filter((field) => field.name !== '$open')
+    const elements = content.fields.filter((field) => field.name !== special.open)
     const open = openSpecificsOf(content, draft)
     const specifics: RecordSpecifics = {
       ...(isNamed ? { typeName: [schema.namespace, owner.name] } : {}),
@@ -375,7 +376,7 @@ export class TypeReader {
         abstract: isTrue(element.attribute('abstract')),
         anonymous: !isNamed,
       }),
-      ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
+      ...(open === undefined ? {} : { open: true, openMember: special.open, ...openExample(open) }),
       ...documentation,
       specifics,
     }
@@ -563,7 +564,7 @@ export class TypeReader {
         : [field]
     })
     const each = inner.map((field): Content => {
-      if (field.name === '$open') return ofField(field)
+      if (field.name === special.open) return ofField(field)
       const { repeated: isRepeated, ...specifics } = field.specifics as FieldSpecifics
       return ofField({
         ...field,
@@ -586,7 +587,7 @@ export class TypeReader {
       specifics: { written: 'turns' } satisfies ListSpecifics,
     }
     return ofField({
-      name: '$items',
+      name: special.items,
       type,
       optional: content.fields.every((field) => field.optional),
       nullable: false,
@@ -603,16 +604,18 @@ export class TypeReader {
       this.groupCounts.set(owner.id, count)
       id = `${owner.id}/$items${count === 1 ? '' : String(count)}`
       this.groups.set(particle, id)
-      const at = content.fields.findIndex((field) => field.name === '$open')
+      const at = content.fields.findIndex((field) => field.name === special.open)
       const open = (content.fields[at]?.specifics as FieldSpecifics | undefined)?.open
       this.types[id] = {
         kind: 'record',
         id,
         anonymous: true,
         name: `${owner.name}Item${count === 1 ? '' : String(count)}`,
-        fields: content.fields.filter((field) => field.name !== '$open'),
+        fields: content.fields.filter((field) => field.name !== special.open),
         ...filled({ choices: content.choices }),
-        ...(open === undefined ? {} : { open: true, openMember: '$open', ...openExample(open) }),
+        ...(open === undefined
+          ? {}
+          : { open: true, openMember: special.open, ...openExample(open) }),
         origin: particle.origin,
         specifics: {
           ...marked({ anyOrder: content.anyOrder }),
@@ -710,7 +713,7 @@ export class TypeReader {
 
   /** The simple type of a type's text; undefined where it has none. */
   private textOf(id: TypeId): Extract<NamedType | Type, SimpleType> | undefined {
-    const type = this.allFields(id).find((field) => field.name === '$text')?.type
+    const type = this.allFields(id).find((field) => field.name === special.text)?.type
     const found = type?.kind === 'reference' ? this.types[type.to] : type
     switch (found?.kind) {
       case 'scalar':
@@ -726,7 +729,7 @@ export class TypeReader {
   private textField(type: Type, owner: Owner, at: XmlElement): Field {
     const specifics: FieldSpecifics = { place: 'text', name: ['', ''] }
     return {
-      name: '$text',
+      name: special.text,
       type: type.kind === 'enumeration' ? this.keepAnonymous(type, owner, 'Text', at.origin) : type,
       optional: false,
       nullable: false,
@@ -1236,7 +1239,7 @@ function xmlAttributes(at: XmlElement): Field[] {
 /** Where a record takes what its schema does not name; undefined where it takes nothing. */
 function openSpecificsOf(content: Content, { openAttributes }: Draft): OpenSpecifics | undefined {
   const { fields } = content
-  const at = fields.findIndex((field) => field.name === '$open')
+  const at = fields.findIndex((field) => field.name === special.open)
   const particle = (fields[at]?.specifics as FieldSpecifics | undefined)?.open
   if (particle === undefined && !openAttributes) return undefined
   return {

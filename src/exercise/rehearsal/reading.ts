@@ -196,7 +196,7 @@ class Reading {
     const expect = ((plain['expect'] ?? []) as Record<string, unknown>[]).map((each, index) =>
       this.expectation(each, [...path, 'expect', index]),
     )
-    const shown = show === undefined ? {} : { show }
+    const shown = present({ show })
     if (plain['each'] !== undefined)
       return {
         ...base,

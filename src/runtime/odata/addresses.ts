@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { isObject } from '../json/values.js'
 import { keyProperty, keysOf, type AnyStructure, type Holder, type Wire } from './model.js'
 
@@ -38,7 +39,7 @@ export interface Bound<Key> {
 
 /** Is a value an entity that is there already? */
 export function isBinding(value: unknown): value is { readonly $bind: unknown } {
-  return isObject(value) && Object.hasOwn(value, '$bind')
+  return isObject(value) && Object.hasOwn(value, special.bind)
 }
 
 /** A key as a predicate: `(7)`, `(Vessel=7,Number=2)` (URL Conventions, section 4.3.1). */

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { brokenFacet } from '../facets.js'
 import type { Violation } from '../failures.js'
 import { isObject, show } from '../json/values.js'
@@ -63,7 +64,7 @@ function checkRelated(
   purpose: Purpose,
   violations: Violation[],
 ): void {
-  if (isBinding(value)) checkKey(structure, value.$bind, join(path, '$bind'), violations)
+  if (isBinding(value)) checkKey(structure, value.$bind, join(path, special.bind), violations)
   else checkStructure(structure, value, path, purpose === 'change' ? 'create' : purpose, violations)
 }
 
@@ -140,10 +141,10 @@ export function checkStructure(
     violations.push({ path, message: expected('an object', value) })
     return
   }
-  const structure = structureOf(declared, value['$is'])
+  const structure = structureOf(declared, value[special.is])
   if (structure === undefined) {
     const kinds = `one of ${kindNames(declared).map(show).join(', ')}`
-    violations.push({ path: join(path, '$is'), message: expected(kinds, value['$is']) })
+    violations.push({ path: join(path, special.is), message: expected(kinds, value[special.is]) })
     return
   }
   const members = membersOf(structure)

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import type { Violation } from '../failures.js'
 import type { Edm } from './edm.js'
 import { unknownName } from './checking.js'
@@ -85,7 +86,7 @@ function termsOf(
   return new Proxy(members, {
     get(_, name) {
       if (typeof name !== 'string') return undefined
-      if (name === '$is')
+      if (name === special.is)
         return (kind: string): Condition => ({
           text: `isof(${path === '' ? '' : `${path},`}${words.typeName(kindNamed(structure, kind).type)})`,
           joined: 'nothing',

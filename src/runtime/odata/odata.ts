@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { addressOf } from '../addresses.js'
 import type { Connection, ThisCall } from '../connection.js'
 import type { Response } from '../exchange.js'
@@ -294,7 +295,7 @@ function readEntity(
   const json = unwrapped(of, protocol.single(parsed(operation, response)), how.onDeviation)
   const value = notTooDeep(() => readStructure(of, json, '', how))
   const etag = response.headers['etag']
-  return etag === undefined || value['$etag'] !== undefined ? value : { ...value, $etag: etag }
+  return etag === undefined || value[special.etag] !== undefined ? value : { ...value, $etag: etag }
 }
 
 /** An entity out of a wrapper that some services put around it as if it were a list. */

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { brokenFacet } from '../facets.js'
 import { join } from '../violations.js'
 import { ContractBreach } from '../failures.js'
@@ -43,7 +44,7 @@ export function writeStructure(
   wire: Wire,
 ): Record<string, unknown> {
   const structure =
-    kindOf(declared, (each) => each.is !== undefined && each.is === value['$is']) ?? declared
+    kindOf(declared, (each) => each.is !== undefined && each.is === value[special.is]) ?? declared
   const members = membersOf(structure)
   const json: Record<string, unknown> =
     structure === declared ? {} : { ...wire.typed(structure.type) }
@@ -235,7 +236,7 @@ export function readStructure(
   const plan = planOf(structure)
   if (structure.is === undefined && isAsItMeans(json, plan, reading.partial)) return json
   const value: Record<string, unknown> = {}
-  if (structure.is !== undefined) value['$is'] = structure.is
+  if (structure.is !== undefined) value[special.is] = structure.is
   let etag: string | undefined
   for (const name of Object.keys(json)) {
     const member = json[name]
@@ -273,7 +274,7 @@ export function readStructure(
     for (const name of plan.promised)
       if (!Object.hasOwn(value, name))
         reading.onDeviation({ path: join(path, name), message: 'is missing' })
-  if (etag !== undefined) value['$etag'] = etag
+  if (etag !== undefined) value[special.etag] = etag
   return value
 }
 

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { expected, join, show } from '../violations.js'
 import type { SaxesTagNS } from 'saxes'
 import type { Violation } from '../failures.js'
@@ -238,15 +239,15 @@ function check(
     if (message !== undefined) violations.push({ path, message })
     return
   }
-  const which = value['$is']
+  const which = value[special.is]
   const record =
     typeof which === 'string' ? records.find((each) => kindOf(each) === which) : undefined
-  if (record !== undefined) checkMembers(shapeOf(record), value, path, violations, ['$is'])
+  if (record !== undefined) checkMembers(shapeOf(record), value, path, violations, [special.is])
   else if (typeof which === 'string') {
     const simple = simpleTypeNamed(which)
-    const message = troubleWithText(simple, value['$text'])
+    const message = troubleWithText(simple, value[special.text])
     if (message !== undefined)
-      violations.push({ path: simple === undefined ? join(path, '$is') : path, message })
+      violations.push({ path: simple === undefined ? join(path, special.is) : path, message })
   } else checkFragment(value, path, violations)
 }
 

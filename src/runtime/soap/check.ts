@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import type { Violation } from '../failures.js'
 import {
   findSubtype,
@@ -228,12 +229,12 @@ function checkRecord(
     violations.push({ path, message: expected('an object', value) })
     return
   }
-  const which = value['$is']
+  const which = value[special.is]
   const record =
     which === undefined ? declared : findSubtype(declared, (candidate) => candidate.is === which)
   if (record === undefined || (record.abstract === true && which !== undefined)) {
     violations.push({
-      path: join(path, '$is'),
+      path: join(path, special.is),
       message: `expected ${concreteNames(declared)
         .map((name) => `"${name}"`)
         .join(' or ')}, got ${show(which)}`,
@@ -242,14 +243,14 @@ function checkRecord(
   }
   if (record.abstract === true) {
     violations.push({
-      path: join(path, '$is'),
+      path: join(path, special.is),
       message: `is missing: say which it is, ${concreteNames(declared)
         .map((name) => `"${name}"`)
         .join(' or ')}`,
     })
     return
   }
-  checkMembers(shapeOf(record), value, path, violations, ['$is'])
+  checkMembers(shapeOf(record), value, path, violations, [special.is])
 }
 
 /** Checks that of the groups of each choice exactly one is there, and whole. */
@@ -263,7 +264,7 @@ export function checkChoices(
   const isGiven = (name: string): boolean =>
     Object.hasOwn(value, name) &&
     value[name] !== undefined &&
-    (name !== '$open' || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
+    (name !== special.open || ((value[name] as OpenContent | null)?.elements ?? []).length > 0)
   const wrong = (message: string, name = ''): void =>
     void violations.push({ path: [path, name].filter((part) => part !== '').join('.'), message })
   for (const { of, optional } of choices) {

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { base64ToBytes } from '../plain.js'
@@ -514,7 +515,7 @@ function recordFrame(
   }
   const shape = shapeOf(record)
   const value = shape.blank()
-  if (record.is !== undefined) value['$is'] = record.is
+  if (record.is !== undefined) value[special.is] = record.is
   return new MembersFrame(shape, value, tag, reading, deliver)
 }
 
@@ -690,7 +691,7 @@ export class MembersFrame implements Frame {
       const { key, member, place } = entry
       if (
         place === 'open' &&
-        (this.value['$open'] as { elements?: unknown } | undefined)?.elements !== undefined
+        (this.value[special.open] as { elements?: unknown } | undefined)?.elements !== undefined
       )
         continue
       this.reading.deviate('is missing', key)
@@ -711,12 +712,14 @@ export class MembersFrame implements Frame {
 
   private admitsOpen(tag: SaxesTagNS): boolean {
     const member = this.shape.openEntry?.member
-    const { elements = [] } = (this.value['$open'] ?? {}) as { elements?: readonly OpenElement[] }
+    const { elements = [] } = (this.value[special.open] ?? {}) as {
+      elements?: readonly OpenElement[]
+    }
     return (
       member !== undefined &&
       admits(member, tag.uri) &&
       elements.length < (member.max ?? Infinity) &&
-      this.agrees('$open')
+      this.agrees(special.open)
     )
   }
 
@@ -868,7 +871,7 @@ export class MembersFrame implements Frame {
         return this.inTurn(at, group, tag)
       this.reading.deviate(message)
     }
-    const open = this.shape.keys.get('$open')
+    const open = this.shape.keys.get(special.open)
     if (open !== undefined) this.see(open)
     return new FragmentFrame(tag, (element) => {
       const open = this.openContent()
@@ -877,7 +880,7 @@ export class MembersFrame implements Frame {
   }
 
   private openContent(): { elements?: OpenElement[]; attributes?: Record<string, string> } {
-    return (this.value['$open'] ??= {}) as {
+    return (this.value[special.open] ??= {}) as {
       elements?: OpenElement[]
       attributes?: Record<string, string>
     }

@@ -1,3 +1,4 @@
+import { special } from '../special-members.js'
 import {
   findSubtype,
   itemCodec,
@@ -255,7 +256,7 @@ export function writeMembers(
     if (each !== undefined) writeMember(writer, entry, each)
   }
   // What the contract doesn't provide for, but somebody keeps, stands last.
-  if (openEntry === undefined) writeOpenElements(writer, valueOf(value, '$open'))
+  if (openEntry === undefined) writeOpenElements(writer, valueOf(value, special.open))
 }
 
 function writeMember(
@@ -309,7 +310,7 @@ function writeRecord(
   declared: AnyRecordCodec,
   value: Readonly<Record<string, unknown>>,
 ): void {
-  const which = value['$is']
+  const which = value[special.is]
   const record =
     (which === undefined
       ? undefined
@@ -325,7 +326,7 @@ export function writeContent(
   record: AnyRecordCodec,
   value: Readonly<Record<string, unknown>>,
 ): void {
-  const open = value['$open'] as OpenContent | undefined
+  const open = value[special.open] as OpenContent | undefined
   for (const [name, text] of Object.entries(open?.attributes ?? {}))
     writer.attribute(parseName(name), text)
   writeMembers(writer, shapeOf(record), value)

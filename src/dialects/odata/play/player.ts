@@ -1,3 +1,4 @@
+import { special } from '../../../contract/special-members.js'
 import type { Contract, Endpoint, Operation } from '../../../contract/contract.js'
 import { marked, present } from '../../../contract/present.js'
 import { endpointsOf, operationsOf } from '../../../contract/queries.js'
@@ -588,7 +589,7 @@ function withoutUnknown(
   const kinds = [structure, ...(structure.subtypes?.() ?? [])]
   return Object.fromEntries(
     Object.entries(row).filter(
-      ([name]) => name === '$is' || kinds.some((each) => Object.hasOwn(membersOf(each), name)),
+      ([name]) => name === special.is || kinds.some((each) => Object.hasOwn(membersOf(each), name)),
     ),
   )
 }

@@ -1,3 +1,4 @@
+import { special } from '../../../contract/special-members.js'
 import { randomUUID } from 'node:crypto'
 import type { Contract, Field, RecordType, Type, TypeId } from '../../../contract/contract.js'
 import { textDigest } from '../../../contract/digest.js'
@@ -74,7 +75,7 @@ export class Tables {
   }
 
   private kindOf(id: TypeId, plain: Plain): TypeId {
-    const which = plain['$is']
+    const which = plain[special.is]
     if (which === undefined) return id
     const extending = (type: RecordType): boolean =>
       type.base !== undefined &&
@@ -196,7 +197,7 @@ export class Tables {
     )
     const all = rows(table) ?? []
     const keys = keysOf(this.structure(kind))
-    const made: Plain = plain['$is'] === undefined ? {} : { $is: plain['$is'] }
+    const made: Plain = plain[special.is] === undefined ? {} : { $is: plain[special.is] }
     for (const field of fields)
       if (!isNavigation(field))
         made[field.name] = plain[field.name] ?? this.fresh(field, all, keys.includes(field.name))
