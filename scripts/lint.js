@@ -8,6 +8,7 @@ const checks = {
   eslint: ['node_modules/eslint/bin/eslint.js', '.'],
   tsc: ['node_modules/typescript-7/bin/tsc', '-p', '.'],
   arrows: ['scripts/arrows.js'],
+  api: ['scripts/write-api.js', '--check'],
 }
 
 function run([name, words]) {

@@ -1,10 +1,13 @@
-// How calm is the text? Figures of source and tests: npm run text [folder of the repository]
+// How calm is the text? Figures of source and tests: npm run text [-- folder of the repository].
+// With --list the functions of the source that are too long, and where.
 import { readdirSync, readFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import process from 'node:process'
 import ts from 'typescript'
 
-const root = process.argv[2] ?? '.'
+const root = process.argv.slice(2).find((each) => !each.startsWith('--')) ?? '.'
+/** Functions of so many lines are too long. */
+const tooLong = 60
 
 function filesIn(folder) {
   return (
@@ -25,7 +28,7 @@ function measured(file) {
   const text = readFileSync(file, 'utf8')
   const source = ts.createSourceFile(file, text, ts.ScriptTarget.Latest, true)
   const lines = text.trimEnd().split('\n')
-  const found = { file, lines, ternaries: 0, nested: 0, long: 0, casts: 0, imports: [] }
+  const found = { file, lines, ternaries: 0, nested: 0, long: [], casts: 0, imports: [] }
   const lineAt = (position) => source.getLineAndCharacterOfPosition(position).line
   const visit = (node) => {
     if (ts.isConditionalExpression(node)) {
@@ -34,7 +37,9 @@ function measured(file) {
       if (inside.some(ts.isConditionalExpression)) found.nested += 1
     }
     if (ts.isAsExpression(node) && node.type.getText() !== 'const') found.casts += 1
-    if (ts.isFunctionLike(node) && lineAt(node.end) - lineAt(node.getStart()) >= 50) found.long += 1
+    const length = lineAt(node.end) - lineAt(node.getStart()) + 1
+    if (ts.isFunctionLike(node) && length > tooLong)
+      found.long.push(`${file}:${lineAt(node.getStart()) + 1}  ${length} lines`)
     if ((ts.isImportDeclaration(node) || ts.isExportDeclaration(node)) && node.moduleSpecifier) {
       const isType = node.importClause?.isTypeOnly === true || node.isTypeOnly === true
       const address = node.moduleSpecifier.text
@@ -68,6 +73,11 @@ function circles(files) {
   return found
 }
 
+if (process.argv.includes('--list')) {
+  for (const { long } of filesIn('src').map(measured)) for (const each of long) console.log(each)
+  process.exit()
+}
+
 console.log('| what | src | tests |\n|---|---|---|')
 const columns = ['src', 'tests'].map((folder) => {
   const files = filesIn(folder).map(measured)
@@ -83,7 +93,7 @@ const columns = ['src', 'tests'].map((folder) => {
     'lines over 120, of a thousand': share(longer(120)),
     'ternaries, of a thousand lines': share(sum('ternaries')),
     'nested ternaries, of a thousand lines': share(sum('nested')),
-    'functions of 50 lines or more': sum('long'),
+    [`functions of more than ${tooLong} lines`]: files.flatMap((each) => each.long).length,
     'casts (as)': sum('casts'),
     'circles of modules':
       circles(files)

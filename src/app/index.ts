@@ -26,6 +26,8 @@ export { saveReferencePage } from './save-reference-page.js'
 export { drawDiagram, diagramText, type DiagramOptions, type Drawn } from './draw-diagram.js'
 export { locateThing, type Located } from './locate-thing.js'
 export { callOperation, type Called, type CallOptions } from './call-operation.js'
+export { answerJson, type FinishedAnswer } from './calls/answer-json.js'
+export { problemJson } from './problem-json.js'
 export { sampleFor } from './sample-input.js'
 export {
   rehearse,

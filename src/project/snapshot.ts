@@ -4,7 +4,7 @@ import { isAbsolute, join } from 'node:path'
 import pMap from 'p-map'
 import { noNames, type KeptNames } from '../contract/kept-names.js'
 import { inNameOrder } from '../contract/ordering.js'
-import { present } from '../contract/present.js'
+import { present, filled } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { messageOf, systemCode } from '../contract/system-error.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
@@ -165,8 +165,7 @@ export function namesText(names: KeptNames): string {
     operations: inNameOrder(operations),
     types: inNameOrder(types),
     codecs: inNameOrder(codecs),
-    ...(Object.keys(groups).length === 0 ? {} : { groups: inNameOrder(groups) }),
-    ...(Object.keys(paths).length === 0 ? {} : { paths: inNameOrder(paths) }),
+    ...filled({ groups: inNameOrder(groups), paths: inNameOrder(paths) }),
   }
   return `${JSON.stringify(kept, null, 2)}\n`
 }

@@ -724,8 +724,7 @@ export class SchemaReader {
         kind: 'tuple',
         items,
         minItems: Number(least ?? 0),
-        ...(most === undefined ? {} : { maxItems: Number(most) }),
-        ...present({ rest: restType }),
+        ...present({ maxItems: numberOf(most), rest: restType }),
       }
     }
     const items = node.get('items')
@@ -735,8 +734,7 @@ export class SchemaReader {
       kind: 'list',
       item: item.type,
       ...marked({ itemNullable: item.nullable }),
-      ...(least === undefined ? {} : { minItems: Number(least) }),
-      ...(most === undefined ? {} : { maxItems: Number(most) }),
+      ...present({ minItems: numberOf(least), maxItems: numberOf(most) }),
     }
   }
 
@@ -992,4 +990,8 @@ function obeying(type: Type, rule: Rule | undefined): Type {
       rule: specifics?.rule === undefined ? rule : { allOf: [specifics.rule, rule] },
     } satisfies TypeSpecifics,
   }
+}
+
+function numberOf(text: string | undefined): number | undefined {
+  return text === undefined ? undefined : Number(text)
 }

@@ -1,5 +1,5 @@
 import type { SecurityScheme } from '../../contract/contract.js'
-import { filled } from '../../contract/present.js'
+import { filled, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { documented } from './annotations.js'
@@ -25,7 +25,7 @@ export function readScheme(
   const place = node.text('in')
   const keyName = node.text('name')
   const flows = node.get('flows')
-  const tokenAddress = ['clientCredentials', 'password', 'authorizationCode', 'deviceAuthorization']
+  const tokenUrl = ['clientCredentials', 'password', 'authorizationCode', 'deviceAuthorization']
     .map((flow) => flows?.members.get(flow)?.text('tokenUrl'))
     .find((url) => url !== undefined)
   const refreshUrl = ['clientCredentials', 'password', 'authorizationCode']
@@ -50,9 +50,7 @@ export function readScheme(
     ...(kind === 'key' && keyName !== undefined
       ? { key: { in: place === 'query' || place === 'cookie' ? place : 'header', name: keyName } }
       : {}),
-    ...(kind === 'oauth2' && tokenAddress !== undefined ? { tokenUrl: address(tokenAddress) } : {}),
-    ...(kind === 'oauth2' && refreshUrl !== undefined ? { refreshUrl: address(refreshUrl) } : {}),
-    ...(kind === 'oauth2' && discovery !== undefined ? { discovery: address(discovery) } : {}),
+    ...(kind === 'oauth2' ? tokenAddresses({ tokenUrl, refreshUrl, discovery }, address) : {}),
   }
   node.readWhole()
   return {
@@ -106,4 +104,14 @@ function kindOfScheme(node: DataNode): Kind {
 /** Logins of HTTP that the client can make. */
 function isLogin(scheme: string | undefined): scheme is 'basic' | 'bearer' | 'digest' {
   return scheme === 'basic' || scheme === 'bearer' || scheme === 'digest'
+}
+
+/** Where tokens are had, as whole addresses. */
+function tokenAddresses(
+  written: Readonly<Record<'tokenUrl' | 'refreshUrl' | 'discovery', string | undefined>>,
+  address: (text: string) => string,
+): Pick<SchemeSpecifics, 'tokenUrl' | 'refreshUrl' | 'discovery'> {
+  return Object.fromEntries(
+    Object.entries(present(written)).map(([name, text]) => [name, address(text)]),
+  )
 }

@@ -1,4 +1,6 @@
+import { present } from '../../contract/present.js'
+
 /** Documentation as a member of a node, where there is any. */
 export function documented(documentation: string | undefined): { documentation?: string } {
-  return documentation === undefined ? {} : { documentation }
+  return present({ documentation })
 }

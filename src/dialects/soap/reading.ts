@@ -1,3 +1,4 @@
+import { present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './specifics.js'
@@ -66,8 +67,7 @@ function wholeText(element: XmlElement): string {
 
 /** An object with `documentation` when there is one, to spread into a node. */
 export function documented(element: XmlElement): { documentation?: string } {
-  const documentation = documentationOf(element)
-  return documentation === undefined ? {} : { documentation }
+  return present({ documentation: documentationOf(element) })
 }
 
 /**
