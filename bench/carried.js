@@ -11,7 +11,7 @@ import { dirname, join, resolve } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { build } from 'esbuild'
 import { buildClient } from '../dist/app/generate-client.js'
-import { openContract } from '../dist/app/open-contract.js'
+import { openContract } from '../dist/app/contracts/open-contract.js'
 
 const clients = {
   berths: 'demo/berths/desk.wsdl',

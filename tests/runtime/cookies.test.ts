@@ -52,6 +52,7 @@ test('the cookies of a session are kept and sent as another implementation of RF
         const judge = new Judge(undefined, {
           rejectPublicSuffixes: true,
           allowSpecialUseDomain: true,
+          allowSecureOnLocal: false,
         })
         for (const [url, text] of answers) {
           jar.keep(url, [text])

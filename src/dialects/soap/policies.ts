@@ -81,7 +81,7 @@ const frames = [
   'SignedEncryptedSupportingTokens',
   'EncryptedSupportingTokens',
   'AlgorithmSuite',
-  'Specifics',
+  'Layout',
   'Lax',
   'Strict',
   'Basic128',

@@ -79,9 +79,9 @@ function parse(header: string, url: URL): Cookie | undefined {
   }
 }
 
-/** Is nobody in between: by encryption, or because it is this machine? */
-function isSecure({ protocol, hostname }: URL): boolean {
-  return protocol === 'https:' || /^(?:localhost|127\.[\d.]+|\[::1\])$/.test(hostname)
+/** Does nobody in between read what is sent? */
+function isSecure({ protocol }: URL): boolean {
+  return protocol === 'https:'
 }
 
 /** Attributes by name: of those that are there twice the last one counts, where it says something. */
