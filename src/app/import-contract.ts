@@ -216,7 +216,9 @@ async function keep({
   })
 }
 
-/** Where a contract's client goes unless somebody says otherwise; not where clients share things. */
+/**
+ * Where a contract's client goes unless somebody says otherwise; not where clients share things.
+ */
 function clientFolder(name: string): string {
   return `src/clients/${name.toLowerCase() === sharedName ? `${name}-client` : name}`
 }

@@ -65,8 +65,8 @@ export function nearestNames(
 const few = 8
 
 /**
- * A sentence for a message: the nearest names, or the names there are when they are few, else those that
- * are the least different.
+ * A sentence for a message: the nearest names, or the names there are when they are few, else those
+ * that are the least different.
  */
 export function nearestAdvice(wanted: string, names: readonly string[]): string {
   const near = nearestNames(wanted, names)

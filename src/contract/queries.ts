@@ -362,7 +362,9 @@ export function withoutName<T extends Type>(type: T): T {
   return rest as unknown as T
 }
 
-/** The kinds of credentials that a contract declares, as settings and the project file call them. */
+/**
+ * The kinds of credentials that a contract declares, as settings and the project file call them.
+ */
 export function declaredCredentials({ security }: Contract): string[] {
   const kinds = security.map(({ scheme }) => (scheme === 'usernameToken' ? 'wsse' : scheme))
   return kinds.filter((kind) => kind !== 'unsupported')

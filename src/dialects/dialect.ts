@@ -203,8 +203,8 @@ export interface LoginVariables extends VariableGroup {
 }
 
 /**
- * Lines to put into a record that is open, and the type of a value that may be anything; the name of
- * a record that the dialect's runtime has a type for.
+ * Lines to put into a record that is open, and the type of a value that may be anything; the name
+ * of a record that the dialect's runtime has a type for.
  */
 export interface OpenTypes {
   /** @param textOf the text of a type in it */

@@ -47,8 +47,8 @@ function withoutBlankTabs(text: string): string {
 }
 
 /**
- * The text with the lines indented that a text in quotes goes on in: where the parser misses its end
- * behind its first line. Undefined where that is not what is wrong.
+ * The text with the lines indented that a text in quotes goes on in: where the parser misses its
+ * end behind its first line. Undefined where that is not what is wrong.
  */
 function withDeeperQuotes(text: string, message: string, missed: number): string | undefined {
   const [, quote] = /^Missing closing (["'])quote/.exec(message) ?? []

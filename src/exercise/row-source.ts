@@ -204,7 +204,9 @@ class RowScanner {
     return isRow
   }
 
-  /** Between rows there are commas and white space only; anything else is a row that is no object. */
+  /**
+   * Between rows there are commas and white space only; anything else is a row that is no object.
+   */
   private checkBetween(sign: string): void {
     if (!/[\s,\ufeff]/.test(sign))
       throw this.refuse('every row must be an object in braces', this.line)

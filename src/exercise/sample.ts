@@ -123,6 +123,13 @@ class Sampler {
   private readonly rules: SampleRules | undefined
   private readonly path: string[] = []
   readonly shortfalls: Shortfall[] = []
+  /** How many values were made so far. */
+  private values = 0
+  private isCut = false
+  /** How many of the types being filled are filled for the second time. */
+  private again = 0
+  /** How many records were filled so far. */
+  private records = 0
 
   constructor(contract: Contract, { full, rules }: SampleOptions) {
     this.contract = contract
@@ -288,9 +295,6 @@ class Sampler {
     yield* choices.map(pick)
   }
 
-  /** How many values were made so far. */
-  private values = 0
-
   /**
    * Types can ask for more than there is room for, or for themselves without end: where it is
    * enough, a sample stops, and says so.
@@ -302,10 +306,6 @@ class Sampler {
     this.isCut = true
     return true
   }
-  private isCut = false
-
-  /** How many of the types being filled are filled for the second time. */
-  private again = 0
 
   /**
    * Inside of a type that is filled for the second time, everything takes the shortest way to an
@@ -525,8 +525,6 @@ class Sampler {
     const isDeep = this.within.length >= 3 && this.records > 60
     return (isDeep || this.records > 300) && leadsOn(type)
   }
-  /** How many records were filled so far. */
-  private records = 0
 
   /** Would filling this type come back to one that is being filled? */
   private endless(type: Type): boolean {

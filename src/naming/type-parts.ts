@@ -8,8 +8,9 @@ import { isDevice } from './reserved.js'
 import type { Names } from './names.js'
 
 /**
- * So many types go into one file. Nobody reads longer ones, and compilers take a time that grows with
- * the square of a file's constants, because each of them may have narrowed what comes after it.
+ * So many types go into one file. Nobody reads longer ones, and compilers take a time that grows
+ * with the square of a file's constants, because each of them may have narrowed what comes after
+ * it.
  */
 const most = 250
 
@@ -26,8 +27,8 @@ const kept = new WeakMap<
 
 /**
  * The part of a large client that each of its types is in, by the namespace of the type, or else by
- * the group of operations that alone needs it, and then by letters: what is in a part, its name says.
- * Of clients that are not large there are no parts.
+ * the group of operations that alone needs it, and then by letters: what is in a part, its name
+ * says. Of clients that are not large there are no parts.
  *
  * @returns by type id the name of its part, which can be that of a file
  */

@@ -119,8 +119,8 @@ export function docComment(
 }
 
 /**
- * Lines of prose that are no longer than a width. What is moved in stays so beside the others (lists
- * in lists, code); what a line has too much begins the next one, where that goes on with it.
+ * Lines of prose that are no longer than a width. What is moved in stays so beside the others
+ * (lists in lists, code); what a line has too much begins the next one, where that goes on with it.
  */
 function wrappedProse(lines: readonly string[], width: number): string[] {
   const margin = marginOf(lines)

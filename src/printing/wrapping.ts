@@ -17,8 +17,8 @@ interface Group {
 
 /**
  * A line of code as several where it is too long: the alternatives of a union each on a line of its
- * own, and the things in brackets. Only what stands in brackets, or behind `=` or `:`, is broken, so
- * that nothing means something else afterwards. Comments and texts stay whole.
+ * own, and the things in brackets. Only what stands in brackets, or behind `=` or `:`, is broken,
+ * so that nothing means something else afterwards. Comments and texts stay whole.
  */
 export function wrapped(line: Code): Code[] {
   if (line.length <= widest || isProse(line)) return [line]
@@ -26,7 +26,9 @@ export function wrapped(line: Code): Code[] {
   return broken(line.slice(indent.length), indent) as Code[]
 }
 
-/** Comments are wrapped by those who write them; what has other texts than in single quotes is left. */
+/**
+ * Comments are wrapped by those who write them; what has other texts than in single quotes is left.
+ */
 function isProse(line: string): boolean {
   if (/^\s*(?:\/?\*|\/\/)/.test(line)) return true
   return /["`/]/.test(line.replace(/'(?:[^'\\]|\\.)*'/g, ''))

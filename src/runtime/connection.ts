@@ -16,7 +16,9 @@ export interface Settings {
    * operations.
    */
   readonly credential?: Credential | readonly Credential[]
-  /** Ways to prove who calls that take more than a header, beside those that the client has itself. */
+  /**
+   * Ways to prove who calls that take more than a header, beside those that the client has itself.
+   */
   readonly logins?: readonly Login[]
   /** Values for the variables in a server's address, where the metadata has such. */
   readonly serverVariables?: Readonly<Record<string, string>>
@@ -108,8 +110,8 @@ export interface ThisCall {
    */
   readonly checkAnswer?: boolean
   /**
-   * Milliseconds that what is only accepted (202) is followed for, to its end: where the answer says
-   * that it can be asked for. Not at all when left out.
+   * Milliseconds that what is only accepted (202) is followed for, to its end: where the answer
+   * says that it can be asked for. Not at all when left out.
    */
   readonly wait?: number
 }

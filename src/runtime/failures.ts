@@ -102,7 +102,9 @@ export class TransportFailure extends CallFailure {
   override readonly kind: 'unreachable' | 'timeout' | 'login'
   override readonly brand: readonly string[] = ['CallFailure', 'TransportFailure']
   readonly url: string
-  /** The status of the answer, where there was one: 401, 403, 407; 202 where it was only accepted. */
+  /**
+   * The status of the answer, where there was one: 401, 403, 407; 202 where it was only accepted.
+   */
   readonly status: number | undefined
   /** The service's own words, where it gave a reason for wanting a login. */
   readonly reason: string | undefined

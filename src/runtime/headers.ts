@@ -4,7 +4,9 @@ import { credentialsOf, authorization } from './credentials.js'
 import type { Request } from './exchange.js'
 import { InputRejected } from './failures.js'
 
-/** All headers of a request, names in small letters: each may be said again by who stands nearer. */
+/**
+ * All headers of a request, names in small letters: each may be said again by who stands nearer.
+ */
 export function allHeaders(
   connection: Connection,
   request: Request,

@@ -20,7 +20,9 @@ export function expected(what: string, value: unknown): string {
   return `expected ${what}, got ${show(value)}`
 }
 
-/** A number of things that is not within its bounds. @param unit what they are, with a blank before */
+/**
+ * A number of things that is not within its bounds. @param unit what they are, with a blank before
+ */
 export function brokenCount(
   count: number,
   least: number | undefined,

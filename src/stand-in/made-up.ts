@@ -8,8 +8,8 @@ const mostRemembered = 100
 type Members = Readonly<Record<string, unknown>>
 
 /**
- * Made-up answers that fit what was sent: they repeat it where they have members of the same name and
- * type, and what was made by one call is found by later ones.
+ * Made-up answers that fit what was sent: they repeat it where they have members of the same name
+ * and type, and what was made by one call is found by later ones.
  */
 export class MadeUp {
   private readonly contract: Contract

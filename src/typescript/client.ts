@@ -103,7 +103,9 @@ export function clientFiles(
   ]
 }
 
-/** The files of src/runtime that a client needs, as paths below it; none where nothing is called. */
+/**
+ * The files of src/runtime that a client needs, as paths below it; none where nothing is called.
+ */
 function runtimeNeeded(contract: Contract, dialect: Dialect): string[] {
   const isCalled = operationsOf(contract).length > 0
   return isCalled ? [...dialect.emit.runtimeFiles(contract), ...nodeFiles].sort() : []

@@ -98,9 +98,9 @@ function isTooLong(input: readonly Code[]): boolean {
 }
 
 /**
- * What answers something and needs nothing, best of all a list; else what needs least. Never what is
- * only offered by plain HTTP where there is SOAP, nor what ends or takes away something by its name,
- * unless there is nothing else.
+ * What answers something and needs nothing, best of all a list; else what needs least. Never what
+ * is only offered by plain HTTP where there is SOAP, nor what ends or takes away something by its
+ * name, unless there is nothing else.
  */
 function firstToCall(contract: Contract, operations: readonly Operation[]): Operation | undefined {
   const endpoints = endpointsOf(contract).filter((each) => !isPlainHttp(each))
@@ -201,7 +201,9 @@ const namesInExamples: ReadonlySet<string> = new Set(
   'answer batch call calls connection each error exchange headers input listing stream'.split(' '),
 )
 
-/** The variable that holds a client in examples: `berthDesk`; `deleteClient` of a class `Delete`. */
+/**
+ * The variable that holds a client in examples: `berthDesk`; `deleteClient` of a class `Delete`.
+ */
 export function clientVariable(names: Names): Code {
   const variable = camelCase(names.class)
   const isTaken =

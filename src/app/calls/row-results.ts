@@ -190,8 +190,8 @@ export class RowResults {
   }
 
   /**
-   * The outcomes of an earlier run over a file that was corrected since: rows are known by what they
-   * say.
+   * The outcomes of an earlier run over a file that was corrected since: rows are known by what
+   * they say.
    *
    * @returns undefined when the earlier run does not say what its rows said
    * @throws Problem TM-1031 when rows that were done are not there any more: what is new could be one

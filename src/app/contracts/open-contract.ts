@@ -254,12 +254,16 @@ export function findOperation(open: OpenContract, wanted: string): Operation {
   throw problem('TM-1005', { what: 'operation', name: wanted, contract: open.name, nearest })
 }
 
-/** The folder of the runtime that the client of a contract shares; undefined where it has its own. */
+/**
+ * The folder of the runtime that the client of a contract shares; undefined where it has its own.
+ */
 export function runtimeFolderOf({ kept }: OpenContract): string | undefined {
   return kept === undefined ? undefined : sharedRuntimeFolder(kept.project.contracts, kept.entry)
 }
 
-/** Kinds of credentials that a header carries, or the transport: a client needs nothing for them. */
+/**
+ * Kinds of credentials that a header carries, or the transport: a client needs nothing for them.
+ */
 const carriedAnyway: readonly string[] = ['basic', 'bearer', 'key', 'ntlm', 'certificate']
 
 /**

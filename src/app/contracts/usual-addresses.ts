@@ -1,8 +1,8 @@
 import type { MetadataPlaces } from '../../dialects/dialect.js'
 
 /**
- * Where the metadata of a service may be, whose address or whose help page was given: where the page
- * links to, then the usual addresses.
+ * Where the metadata of a service may be, whose address or whose help page was given: where the
+ * page links to, then the usual addresses.
  *
  * @param places where the dialects have it
  * @param page what the address answered, where it did

@@ -11,7 +11,9 @@ export interface PlaceOfType {
   readonly title: string | undefined
 }
 
-/** Names of more letters than this are read with effort: what is in the middle of a place may go. */
+/**
+ * Names of more letters than this are read with effort: what is in the middle of a place may go.
+ */
 const comfortable = 40
 
 /** Words that lead from one to the next: nothing ends with them. */

@@ -80,8 +80,8 @@ function extensionValue({ members }: DataNode): string | undefined {
 }
 
 /**
- * The texts that a schema allows a member, over all its parts; undefined where that may be any. What
- * is no text tells nothing apart.
+ * The texts that a schema allows a member, over all its parts; undefined where that may be any.
+ * What is no text tells nothing apart.
  */
 function allowedValues(
   schema: DataNode,

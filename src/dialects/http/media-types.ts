@@ -109,8 +109,8 @@ export function readMedia(owner: DataNode, references: References, notes: Notes)
 }
 
 /**
- * Gateways that turn streams into JSON texts, one after the other, have no media type for that: they
- * say so in words or in extensions.
+ * Gateways that turn streams into JSON texts, one after the other, have no media type for that:
+ * they say so in words or in extensions.
  */
 function saysItStreams(owner: DataNode, node: DataNode, schema: DataNode | undefined): boolean {
   const hasMark = [owner, node].some((each) =>

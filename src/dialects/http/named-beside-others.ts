@@ -4,10 +4,10 @@ import type { Notes } from '../notes.js'
 import { typeSpecifics, type TypeSpecifics } from './specifics.js'
 
 /**
- * `additionalProperties` holds for whatever its own schema does not name, also for what another part
- * of the same object names (JSON Schema 2020-12, section 10.3.2.3). Where the two can't both be, the
- * name is what was meant, and stands apart, with a note; others that TypeScript could not tell from
- * it are anything.
+ * `additionalProperties` holds for whatever its own schema does not name, also for what another
+ * part of the same object names (JSON Schema 2020-12, section 10.3.2.3). Where the two can't both
+ * be, the name is what was meant, and stands apart, with a note; others that TypeScript could not
+ * tell from it are anything.
  *
  * @returns the types that this changes
  */

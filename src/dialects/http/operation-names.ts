@@ -13,6 +13,8 @@ export class OperationNames {
 
   /** So many first segments are the same in all paths, and say nothing of an operation. */
   private readonly shared: number
+  /** Of names that several operations wish for: the number that the next one gets. */
+  private readonly twins = new Map<string, number>()
 
   /**
    * @param kept paths given before, by {@link operationKey}: they stay, whatever came between
@@ -85,9 +87,6 @@ export class OperationNames {
     }
     return candidate
   }
-
-  /** Of names that several operations wish for: the number that the next one gets. */
-  private readonly twins = new Map<string, number>()
 
   private take(path: readonly string[]): boolean {
     const key = path.join('.').toLowerCase()

@@ -40,7 +40,8 @@ export function playHttp(contract: Contract): Player {
       name: operation.path.join('.'),
       ...(codecs.of(trees.operation(operation)) as object),
     } as unknown as AnyHttpOperation
-    // Keys of `paths` may say more than a path: pairs of a query, and a fragment, which is not sent.
+    // Keys of `paths` may say more than a path: pairs of a query, and a fragment, which is not
+    // sent.
     const [, steps = '', pairs = ''] = /^([^?#]*)\??([^#]*)/.exec(path) ?? []
     const names = [...steps.matchAll(/\{([^}]+)\}/g)].map(([, name]) => name ?? '')
     const pattern = new RegExp(
@@ -101,8 +102,8 @@ function understand(
       },
     }
   }
-  // Fragments of paths are not sent: of operations that differ in nothing else the one is meant that
-  // the request satisfies and that knows most of it.
+  // Fragments of paths are not sent: of operations that differ in nothing else the one is meant
+  // that the request satisfies and that knows most of it.
   const twins = offered
     .filter(
       ({ pattern, pairs }) =>

@@ -38,7 +38,9 @@ import {
 import { soundPatterns } from './sound-patterns.js'
 import { xmlSpecifics } from './xml-specifics.js'
 
-/** Schemas stand inside of each other no deeper than this: deeper ones have no place on the stack. */
+/**
+ * Schemas stand inside of each other no deeper than this: deeper ones have no place on the stack.
+ */
 const mostNested = 200
 
 /** A type with whether it may be null: nullability belongs to places, not to types. */
@@ -829,7 +831,10 @@ export class SchemaReader {
     return elsewhere.length === 0 ? {} : { specifics: { rule: { required: elsewhere } } }
   }
 
-  /** Does one of the alternatives of a schema, or of the whole that it is a part of, describe a member? */
+  /**
+   * Does one of the alternatives of a schema, or of the whole that it is a part of, describe a
+   * member?
+   */
   private isDescribedByAlternatives(node: DataNode, name: string): boolean {
     return [node, wholeOf(node)].some((each) =>
       [

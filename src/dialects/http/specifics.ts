@@ -98,7 +98,9 @@ export interface SchemeSpecifics {
 
 /** How the pages of a list are had. */
 export interface PagesSpecifics extends Paging {
-  /** The type of a whole answer, which the outcome is a part of; the outcome's own when left out. */
+  /**
+   * The type of a whole answer, which the outcome is a part of; the outcome's own when left out.
+   */
   readonly answer?: TypeId
 }
 

@@ -46,6 +46,10 @@ export class Csdl {
   /** Annotations from outside, by the path of what they are about. */
   private readonly annotations = new Map<string, XmlElement[]>()
   private readonly annotationsInside = new WeakMap<XmlElement, ReadonlyMap<string, XmlElement>>()
+  /** The actions and functions that parameters belong to. */
+  private readonly operationOf = new Map<XmlElement, XmlElement>()
+  /** Members of annotations that nobody knows, where the rest is read: each place once. */
+  private readonly ignored = new Map<string, { readonly term: string; readonly origin: Origin }>()
 
   private constructor(root: XmlElement, version: Version, documents: Documents, notes: Notes) {
     this.root = root
@@ -193,9 +197,6 @@ export class Csdl {
     return path.replace(/^[^/]+/, (name) => `${name}(${types.join(',')})`)
   }
 
-  /** The actions and functions that parameters belong to. */
-  private readonly operationOf = new Map<XmlElement, XmlElement>()
-
   /**
    * The annotations that stand inside an element, by their terms; the first where there are
    * several.
@@ -325,7 +326,8 @@ export class Csdl {
         child.read = true
         const target = child.attribute('Target') ?? ''
         child.attribute('Qualifier')
-        // Names of types stand at the start, in a signature, and as casts (CSDL 4.01, section 14.2.2).
+        // Names of types stand at the start, in a signature, and as casts (CSDL 4.01, section
+        // 14.2.2).
         const path = target.replace(/[^/(),]+/g, (name) =>
           name.includes('.') ? this.resolvedLater(name, namespace, alias) : name,
         )
@@ -402,9 +404,6 @@ export class Csdl {
     for (const { element } of this.schemas) visit(element)
     return needed
   }
-
-  /** Members of annotations that nobody knows, where the rest is read: each place once. */
-  private readonly ignored = new Map<string, { readonly term: string; readonly origin: Origin }>()
 
   /**
    * Remembers that a member of an annotation's record has no effect, to be told with what no reader

@@ -127,7 +127,9 @@ export function pageSize(origin: Origin): InputField {
   )
 }
 
-/** The input that asks for an entity only where it is another version (RFC 9110, section 13.1.2). */
+/**
+ * The input that asks for an entity only where it is another version (RFC 9110, section 13.1.2).
+ */
 export function ifNoneMatchInput(origin: Origin): InputField {
   return input(
     {

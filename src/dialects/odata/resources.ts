@@ -42,6 +42,7 @@ export class ResourceReader {
   private readonly notes: Notes
   /** Targets of navigation properties: by set and path, or by association and role. */
   private readonly bindings = new Map<string, string>()
+  private insides = 0
 
   constructor(csdl: Csdl, types: TypeReader, notes: Notes) {
     this.csdl = csdl
@@ -167,8 +168,6 @@ export class ResourceReader {
     const [only, ...others] = byEntity.get(target) ?? []
     return named ?? (others.length === 0 ? only?.name : undefined)
   }
-
-  private insides = 0
 
   /** What lies inside the entities of a resource and has no set of its own. */
   inside(outer: Resource, names: ReadonlySet<string>): Resource[] {

@@ -45,6 +45,7 @@ export class ODataTrees {
   readonly edmModule: string
   /** The runtime's protocol: its module and name. */
   readonly protocol: Builtin
+  private flagIds: ReadonlySet<string> | undefined
 
   /** @param nameOf the value of `$is` for a type */
   constructor(contract: Contract, nameOf: (id: TypeId) => string) {
@@ -99,7 +100,6 @@ export class ODataTrees {
     this.flagIds ??= findFlags(this.contract)
     return this.flagIds
   }
-  private flagIds: ReadonlySet<string> | undefined
 
   /** A field with what the runtime needs to know of it. */
   property(field: Field): Tree {

@@ -88,6 +88,10 @@ export class TypeReader {
   private readonly csdl: Csdl
   private readonly notes: Notes
   private readonly entities = new Set<TypeId>()
+  /** Shapes that are still to be made. */
+  private readonly shapes: (() => void)[] = []
+  private shaping = false
+  private extending: ReadonlyMap<TypeId, readonly TypeId[]> | undefined
 
   constructor(csdl: Csdl, notes: Notes) {
     this.csdl = csdl
@@ -750,10 +754,6 @@ export class TypeReader {
     return made
   }
 
-  /** Shapes that are still to be made. */
-  private readonly shapes: (() => void)[] = []
-  private shaping = false
-
   /** The types that extend a type directly. */
   private subtypes(): ReadonlyMap<TypeId, readonly TypeId[]> {
     if (this.extending !== undefined) return this.extending
@@ -768,7 +768,6 @@ export class TypeReader {
     this.extending = found
     return found
   }
-  private extending: ReadonlyMap<TypeId, readonly TypeId[]> | undefined
 }
 
 function scalar(

@@ -103,7 +103,9 @@ export class CodecTrees {
   private readonly subtypes: ReadonlyMap<TypeId, readonly TypeId[]>
   /** Do elements have to say their types? */
   private readonly isEncoded: boolean
-  /** The types in encoded messages, whose members may be left out or nil (SOAP 1.1, section 5.4). */
+  /**
+   * The types in encoded messages, whose members may be left out or nil (SOAP 1.1, section 5.4).
+   */
   private readonly loose: ReadonlySet<TypeId>
 
   constructor(contract: Contract, nameOf: (id: TypeId) => string) {

@@ -269,8 +269,8 @@ export function loose(contents: readonly Content[]): Content {
 }
 
 /**
- * Content that repeats: one element as a list; anything more as the member `$items`, or one of its own
- * name, with an item for each turn.
+ * Content that repeats: one element as a list; anything more as the member `$items`, or one of its
+ * own name, with an item for each turn.
  *
  * @param makeGroup keeps the content of a turn as a type, and gives a reference to it
  */

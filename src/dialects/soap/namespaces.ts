@@ -1,7 +1,9 @@
 /** Namespaces of the standards this dialect reads. */
 export const xsd = 'http://www.w3.org/2001/XMLSchema'
 export const xsi = 'http://www.w3.org/2001/XMLSchema-instance'
-/** The namespace of `xml:lang` and its kind, which needs no declaration (Namespaces 1.0, section 3). */
+/**
+ * The namespace of `xml:lang` and its kind, which needs no declaration (Namespaces 1.0, section 3).
+ */
 export const xmlNamespace = 'http://www.w3.org/XML/1998/namespace'
 export const wsdl = 'http://schemas.xmlsoap.org/wsdl/'
 export const wsdl20 = 'http://www.w3.org/ns/wsdl'

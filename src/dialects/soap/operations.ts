@@ -73,8 +73,8 @@ export class OperationReader {
 
   /**
    * The name of an operation beside the one that keeps it. That of an overload is the name of its
-   * input message, which is all that tells it apart (WSDL 1.1, section 2.4.5); names that differ only
-   * in what identifiers don't show are numbered.
+   * input message, which is all that tells it apart (WSDL 1.1, section 2.4.5); names that differ
+   * only in what identifiers don't show are numbered.
    */
   private nameBeside(
     keeper: XmlElement | undefined,

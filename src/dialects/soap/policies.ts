@@ -45,8 +45,8 @@ export function asksFor(
 }
 
 /**
- * The ids of the policies that an element refers to, by elements in it or by an attribute (WS-Policy
- * Attachment 1.5, section 3.3).
+ * The ids of the policies that an element refers to, by elements in it or by an attribute
+ * (WS-Policy Attachment 1.5, section 3.3).
  */
 function policiesNamed(element: XmlElement): string[] {
   const attribute = policyNamespaces

@@ -4,8 +4,8 @@ import { builtinTypes } from './builtin-types.js'
 
 /**
  * Readable names for types whose names servers work out: those of generic types, with their
- * arguments and a hash of where these come from (`PageOfShipq4z7XyzP`), and those of items without a
- * name inside of lists (`ArrayOfKeyValueOfstringintKeyValueOfstringint`).
+ * arguments and a hash of where these come from (`PageOfShipq4z7XyzP`), and those of items without
+ * a name inside of lists (`ArrayOfKeyValueOfstringintKeyValueOfstringint`).
  */
 
 /** Eight characters that a hash may end in; `/` and `+` of base64 are written `_S` and `_P`. */

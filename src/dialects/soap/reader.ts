@@ -324,7 +324,9 @@ function soapAddress(port: XmlElement): string {
   return address?.attribute('location')?.trim() ?? ''
 }
 
-/** What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2). */
+/**
+ * What holds for endpoints is said at any of the three (WS-Policy Attachment 1.5, section 4.1.2).
+ */
 function soapSpecifics(
   port: XmlElement,
   binding: Definition,

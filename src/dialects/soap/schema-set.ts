@@ -167,7 +167,8 @@ export class SchemaSet {
 
   /**
    * What a name means that the default namespace sends into that of WSDL or XML Schema themselves,
-   * which declare nothing of the kind: the only component that is called so; anything else as it is.
+   * which declare nothing of the kind: the only component that is called so; anything else as it
+   * is.
    *
    * @param written the name as it stands at `at`
    */
@@ -228,8 +229,8 @@ export class SchemaSet {
       reference.attribute('namespace')
       reference.attribute('id')
       const location = reference.attribute('schemaLocation')
-      // An import without a location means schemas that are there anyway; the schemas of XML itself,
-      // of XML Schema and of SOAP's encoding are built in.
+      // An import without a location means schemas that are there anyway; the schemas of XML
+      // itself, of XML Schema and of SOAP's encoding are built in.
       const imported = reference.attribute('namespace') ?? ''
       if (
         location !== undefined &&

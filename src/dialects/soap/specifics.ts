@@ -10,8 +10,8 @@ import type {
 } from '../../contract/contract.js'
 
 /**
- * The facts of XML and SOAP that the neutral contract can't say. They stand as `specifics` (or `wire`)
- * beside the neutral shapes, and only this dialect looks into them.
+ * The facts of XML and SOAP that the neutral contract can't say. They stand as `specifics` (or
+ * `wire`) beside the neutral shapes, and only this dialect looks into them.
  */
 
 /** Namespace and local name; `''` is no namespace. */

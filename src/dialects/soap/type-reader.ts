@@ -88,6 +88,11 @@ export class TypeReader {
   private readonly extended = new Set<string>()
   /** Types that are the wrappers of messages. */
   private readonly wrappers = new Set<TypeId>()
+  private readonly groups = new Map<XmlElement, TypeId>()
+  private readonly groupCounts = new Map<TypeId, number>()
+  private substitutes: Map<string, Component[]> | undefined
+  private expanding = 0
+  private expanded = 0
 
   constructor(schemas: SchemaSet) {
     this.schemas = schemas
@@ -632,8 +637,6 @@ export class TypeReader {
     for (const [particle, each] of this.groups) if (each === id) this.groups.delete(particle)
     this.groupCounts.set(owner.id, (this.groupCounts.get(owner.id) ?? 1) - 1)
   }
-  private readonly groups = new Map<XmlElement, TypeId>()
-  private readonly groupCounts = new Map<TypeId, number>()
 
   private baseOf(name: QualifiedName, at: XmlElement, owner: Owner): ReferenceType | undefined {
     const type = this.typeNamed(name, at)
@@ -853,7 +856,6 @@ export class TypeReader {
       ...this.substitutesOf(component.name, [...within, key]),
     ])
   }
-  private substitutes: Map<string, Component[]> | undefined
 
   /** The head of a substitution group and what can take its place: a choice between them. */
   private readSubstitutes(head: Field, substitutes: readonly Component[]): Content {
@@ -1150,9 +1152,6 @@ export class TypeReader {
     this.reading.delete(id)
     return result
   }
-
-  private expanding = 0
-  private expanded = 0
 
   private noteIdentityConstraints(element: XmlElement): void {
     for (const local of ['key', 'keyref', 'unique']) {

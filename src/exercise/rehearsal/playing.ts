@@ -126,6 +126,10 @@ class RehearsalRun {
   private readonly known: Map<string, unknown>
   private failed = false
   private isAfterwards = false
+  private readonly lookUp = (path: string): unknown => {
+    const [name = '', ...rest] = stepsOf(path)
+    return inPlain(this.known.get(name), rest)
+  }
 
   constructor(rehearsal: Rehearsal, caller: StepCaller, onStep: (report: StepReport) => void) {
     this.rehearsal = rehearsal
@@ -325,11 +329,6 @@ class RehearsalRun {
     }
     if (outer === undefined) this.known.delete('row')
     else this.known.set('row', outer.value)
-  }
-
-  private readonly lookUp = (path: string): unknown => {
-    const [name = '', ...rest] = stepsOf(path)
-    return inPlain(this.known.get(name), rest)
   }
 
   private report(step: Step, row: Row | undefined, outcome: Outcome): void {

@@ -29,7 +29,9 @@ export function straightOf(reference: AnyJsonRef): Straight | undefined {
   return found === false ? undefined : found
 }
 
-/** Is what a codec promises told by its shape alone? What was seen already does not tell against it. */
+/**
+ * Is what a codec promises told by its shape alone? What was seen already does not tell against it.
+ */
 function isStraight(codec: JsonFacts, seen: Set<JsonFacts>): boolean {
   if (seen.has(codec)) return true
   seen.add(codec)

@@ -292,7 +292,10 @@ function outcomeOf<Outcome>(
   )
 }
 
-/** The platform's own `fetch` takes no body with GET and HEAD, and no TRACE (WHATWG Fetch, section 5.4). */
+/**
+ * The platform's own `fetch` takes no body with GET and HEAD, and no TRACE (WHATWG Fetch, section
+ * 5.4).
+ */
 function checkFetch(
   connection: Connection,
   { name, method, offered }: AnyHttpOperation,

@@ -32,9 +32,9 @@ interface MemberFacts {
 }
 
 /**
- * A codec as it is written down: one of the kinds of {@link SettledCodec}, told by what it has. Compilers
- * check one type with members that may be missing in a fraction of the time that a union takes
- * them, and there are thousands of codecs in a client.
+ * A codec as it is written down: one of the kinds of {@link SettledCodec}, told by what it has.
+ * Compilers check one type with members that may be missing in a fraction of the time that a union
+ * takes them, and there are thousands of codecs in a client.
  */
 export interface AnyJsonCodec extends Facets {
   readonly simple?: string

@@ -35,8 +35,8 @@ import {
 type OtherMembers = readonly string[] | 'any'
 
 /**
- * Very many alternatives of a codec. Their types are not looked at: compilers give up on the union of
- * so many.
+ * Very many alternatives of a codec. Their types are not looked at: compilers give up on the union
+ * of so many.
  */
 export function many(alternatives: readonly (() => object)[]): readonly never[] {
   return alternatives as readonly never[]

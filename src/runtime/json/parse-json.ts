@@ -46,7 +46,9 @@ const behindDigits: readonly number[] = [46, 69, 101, 43, 45]
 /** So many digits a number of JavaScript may not hold. */
 const many = 16
 
-/** A number as JSON has it (RFC 8259, section 6): anything else is left for the parser to refuse. */
+/**
+ * A number as JSON has it (RFC 8259, section 6): anything else is left for the parser to refuse.
+ */
 const number = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/
 
 /** JSON whose numbers are texts with a mark, where they are to be kept. */

@@ -84,7 +84,9 @@ function isSecure({ protocol }: URL): boolean {
   return protocol === 'https:'
 }
 
-/** Attributes by name: of those that are there twice the last one counts, where it says something. */
+/**
+ * Attributes by name: of those that are there twice the last one counts, where it says something.
+ */
 function attributesOf(written: readonly string[]): Map<string, string> {
   const attributes = new Map<string, string>()
   for (const each of written) {

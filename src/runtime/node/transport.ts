@@ -53,7 +53,9 @@ export interface NodeTransportSettings {
    * them.
    */
   readonly cookies?: boolean
-  /** What the program calls itself: name and version. Default `tolmach-client`, with its version. */
+  /**
+   * What the program calls itself: name and version. Default `tolmach-client`, with its version.
+   */
   readonly userAgent?: string
 }
 
@@ -66,7 +68,8 @@ const ownName = 'tolmach-client/0.1.0'
  * the size of answers. Redirects never carry credentials or cookies to another origin.
  *
  * @example
- * const desk = new BerthDesk({ fetch: nodeTransport({ ca: await readFile('harbour-ca.pem', 'utf8') }) })
+ * const desk = new BerthDesk({ fetch: nodeTransport({ ca: await readFile('harbour-ca.pem', 'utf8')
+ * }) })
  * @returns a function to be given to a client as its setting `fetch`. Its answers have what reads
  *   them: status, headers, body, `arrayBuffer`, `text`, `json`
  */

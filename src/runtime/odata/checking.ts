@@ -168,7 +168,9 @@ export function checkStructure(
   if (!isOpen(structure)) checkNames(members, value, path, violations)
 }
 
-/** The structure that is meant by `$is`, or the declared one itself; undefined where that is none. */
+/**
+ * The structure that is meant by `$is`, or the declared one itself; undefined where that is none.
+ */
 function structureOf(declared: AnyStructure, which: unknown): AnyStructure | undefined {
   if (which === undefined) return declared.abstract === true ? undefined : declared
   return kindOf(declared, (each) => each.is === which && each.abstract !== true)

@@ -61,7 +61,9 @@ function expandText(
     .join(',')
 }
 
-/** The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3). */
+/**
+ * The options of an expanded property stand in brackets behind it (URL Conventions, section 5.1.3).
+ */
 function nested(options: readonly Option[]): string {
   if (options.length === 0) return ''
   return `(${options.map(([name, text]) => `${name}=${text}`).join(';')})`
@@ -128,7 +130,10 @@ function typeOf(answer: Readonly<Record<string, unknown>>): string | undefined {
   return typeof type === 'string' ? type.replace(/^.*#/, '') : undefined
 }
 
-/** What is said by annotations, which version 4.01 writes without `odata.` (JSON Format, section 4.6). */
+/**
+ * What is said by annotations, which version 4.01 writes without `odata.` (JSON Format, section
+ * 4.6).
+ */
 function about(name: string, value: unknown): About | undefined {
   if (!name.includes('@')) return undefined
   const [, before = '', term = ''] = /^([^@]*)@(?:odata\.)?(.*)$/.exec(name) ?? []

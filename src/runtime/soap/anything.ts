@@ -212,7 +212,9 @@ function write(
   }
 }
 
-/** Writes an element that was given: as the member's own where it is called so, else inside of it. */
+/**
+ * Writes an element that was given: as the member's own where it is called so, else inside of it.
+ */
 function writeGiven(writer: XmlWriter, given: OpenElement, [namespace, local]: QName): void {
   const isOwn = given.name === nameText(namespace, local) || given.name === local
   writeOpenElement(writer, isOwn ? given : { name: '', content: [given] })

@@ -34,6 +34,8 @@ export class Tables {
   private readonly codecs: LiveCodecs
   /** The first set of each entity type. */
   private readonly sets = new Map<TypeId, string>()
+  /** Links of rows that no properties tell, by navigation property. */
+  private readonly links = new WeakMap<Plain, Map<string, () => readonly Entity[]>>()
 
   constructor(contract: Contract, codecs: LiveCodecs) {
     this.contract = contract
@@ -126,9 +128,6 @@ export class Tables {
       ),
     )
   }
-
-  /** Links of rows that no properties tell, by navigation property. */
-  private readonly links = new WeakMap<Plain, Map<string, () => readonly Entity[]>>()
 
   /** Links a row to another one, or with `undefined` to none; says whether there is a way to. */
   link(rows: Rows, entity: Entity, navigation: string, target: Entity | undefined): void {
