@@ -133,20 +133,14 @@ export function fieldsFromPlain(
   plain: Readonly<Record<string, unknown>>,
   others: (name: string) => Type | undefined = () => undefined,
 ): Record<string, unknown> {
-  const converted: Record<string, unknown> = {}
-  for (const [key, value] of Object.entries(plain)) {
-    const field = fields.find((each) => each.name === key)
-    const type = field === undefined ? others(key) : field.type
-    const member =
-      type === undefined ? withoutExactNumbers(value) : fromPlain(contract, type, value)
-    Object.defineProperty(converted, key, {
-      value: member,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-  }
-  return converted
+  return Object.fromEntries(
+    Object.entries(plain).map(([key, value]) => {
+      const field = fields.find((each) => each.name === key)
+      const type = field === undefined ? others(key) : field.type
+      const isUnknown = type === undefined
+      return [key, isUnknown ? withoutExactNumbers(value) : fromPlain(contract, type, value)]
+    }),
+  )
 }
 
 /**

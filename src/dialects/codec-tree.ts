@@ -108,10 +108,7 @@ export class LiveCodecs {
     if (tree instanceof Elsewhere) return () => this.elsewhere(tree)
     if (Array.isArray(tree)) return tree.map((each: CodecTree) => this.of(each))
     if (typeof tree !== 'object' || tree === null) return tree
-    const made: Record<string, unknown> = {}
-    for (const [key, value] of Object.entries(tree))
-      Object.defineProperty(made, key, { value: this.of(value), enumerable: true })
-    return made
+    return Object.fromEntries(Object.entries(tree).map(([key, value]) => [key, this.of(value)]))
   }
 
   private elsewhere(constant: Elsewhere): unknown {

@@ -150,14 +150,6 @@ export class DataNode {
   plain(): unknown {
     if (this.kind === 'list') return this.items.map((item) => item.plain())
     if (this.kind !== 'object') return this.value
-    const made: Record<string, unknown> = {}
-    for (const [name, node] of this.members)
-      Object.defineProperty(made, name, {
-        value: node.plain(),
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
-    return made
+    return Object.fromEntries([...this.members].map(([name, node]) => [name, node.plain()]))
   }
 }

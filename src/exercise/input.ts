@@ -1,3 +1,4 @@
+import { setOwn } from '../runtime/plain.js'
 import { special } from '../contract/special-members.js'
 import type { Contract, Field, InputField, Operation, Type } from '../contract/contract.js'
 import {
@@ -50,17 +51,11 @@ export async function plainOfYaml(node: unknown, what: string): Promise<unknown>
         : inner.value
     if (isSeq(inner)) return inner.items.map(plain)
     if (isMap(inner)) {
-      const members: Record<string, unknown> = {}
-      for (const pair of inner.items) {
-        if (isPair(pair))
-          Object.defineProperty(members, String(isScalar(pair.key) ? pair.key.value : pair.key), {
-            value: plain(pair.value),
-            enumerable: true,
-            writable: true,
-            configurable: true,
-          })
-      }
-      return members
+      return Object.fromEntries(
+        inner.items
+          .filter(isPair)
+          .map(({ key, value }) => [String(isScalar(key) ? key.value : key), plain(value)]),
+      )
     }
     if (inner === null || inner === undefined) return null
     throw problem('TM-1009', { what, reason: 'aliases are not read in inputs' })
@@ -228,23 +223,13 @@ async function assign(
   let target: Record<string | number, unknown> = input
   path.forEach((step, at) => {
     if (at === path.length - 1) {
-      Object.defineProperty(target, step, {
-        value,
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
+      setOwn(target, String(step), value)
       return
     }
     const next = Object.hasOwn(target, step) ? target[step] : undefined
     if (typeof next !== 'object' || next === null) {
       const made: unknown = typeof path[at + 1] === 'number' ? [] : {}
-      Object.defineProperty(target, step, {
-        value: made,
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
+      setOwn(target, String(step), made)
     }
     target = target[step] as Record<string | number, unknown>
   })

@@ -1,3 +1,4 @@
+import { setOwn } from '../runtime/plain.js'
 import { special } from '../contract/special-members.js'
 import randexp from 'randexp'
 import type {
@@ -185,13 +186,7 @@ class Sampler {
       this.path.push(field.name)
       const value = this.valueOf(field)
       this.path.pop()
-      // A field may be called __proto__.
-      Object.defineProperty(sample, field.name, {
-        value,
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
+      setOwn(sample, field.name, value)
     }
     return sample
   }

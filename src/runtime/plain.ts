@@ -31,12 +31,7 @@ export function toPlain(value: unknown): Plain {
   const plain: Record<string, Plain> = {}
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined) continue
-    Object.defineProperty(plain, name, {
-      value: toPlain(member),
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
+    setOwn(plain, name, toPlain(member))
   }
   return plain
 }
@@ -79,4 +74,19 @@ export function joinBytes(pieces: readonly Uint8Array[]): Uint8Array {
     at += piece.length
   }
   return all
+}
+
+/**
+ * Sets a member of an object's own, whatever it is called. Defining one takes much longer than
+ * setting it, and is needed for one name only.
+ */
+export function setOwn<Value>(target: Record<string, Value>, name: string, value: Value): void {
+  if (name !== '__proto__') target[name] = value
+  else
+    Object.defineProperty(target, name, {
+      value,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    })
 }

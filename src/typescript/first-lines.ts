@@ -182,18 +182,12 @@ function kindsOfFields(
   fields: readonly Field[],
   values: Readonly<Record<string, unknown>>,
 ): Record<string, unknown> {
-  const made: Record<string, unknown> = {}
-  for (const [name, value] of Object.entries(values)) {
-    const field = fields.find((each) => each.name === name)
-    // A field may be called __proto__.
-    Object.defineProperty(made, name, {
-      value: field === undefined ? value : withKinds(contract, names, field.type, value),
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-  }
-  return made
+  return Object.fromEntries(
+    Object.entries(values).map(([name, value]) => {
+      const field = fields.find((each) => each.name === name)
+      return [name, field === undefined ? value : withKinds(contract, names, field.type, value)]
+    }),
+  )
 }
 
 /** What else examples call by a name. */

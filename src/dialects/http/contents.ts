@@ -282,7 +282,7 @@ export class ContentReader {
 
   private readEncoding(node: DataNode, kind: Media['kind']): Record<string, EncodingSpecifics> {
     if (kind !== 'multipart' && kind !== 'form') return {}
-    const found: Record<string, EncodingSpecifics> = {}
+    const found = new Map<string, EncodingSpecifics>()
     for (const [name, entry] of node.entries('encoding')) {
       const [contentType, style, explode] = [
         entry.text('contentType'),
@@ -321,14 +321,9 @@ export class ContentReader {
         ...marked({ allowReserved: entry.flag('allowReserved') }),
         ...filled({ headers }),
       }
-      Object.defineProperty(found, name, {
-        value: specifics,
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
+      found.set(name, specifics)
     }
-    return found
+    return Object.fromEntries(found)
   }
 
   private exampleOf({ node, schema }: Media): { example?: unknown } {

@@ -405,16 +405,13 @@ export class JsonTrees {
     const { discriminator } = type
     const { exactlyOne, otherwise } = typeSpecifics(type)
     const ids = type.alternatives.map((each) => (each.kind === 'reference' ? each.to : ''))
-    const when: Record<string, number> = {}
     const places = new Map(ids.map((id, at): [string, number] => [id, at]).reverse())
-    for (const [value, id] of Object.entries(discriminator?.mapping ?? {}))
-      if (places.has(id))
-        Object.defineProperty(when, value, {
-          value: places.get(id),
-          enumerable: true,
-          writable: true,
-          configurable: true,
-        })
+    const when = Object.fromEntries(
+      Object.entries(discriminator?.mapping ?? {}).flatMap(([value, id]) => {
+        const place = places.get(id)
+        return place === undefined ? [] : [[value, place] as const]
+      }),
+    )
     const by =
       discriminator === undefined || Object.keys(when).length === 0
         ? undefined
@@ -471,15 +468,15 @@ export class JsonTrees {
   }
 
   private members(fields: readonly Field[]): CodecTree {
-    const members: Record<string, CodecTree> = {}
-    for (const field of fields) {
-      const value = {
-        is: this.of(field.type, true),
-        ...marked({ optional: field.optional, nullable: field.nullable }),
-      }
-      Object.defineProperty(members, field.name, { value, enumerable: true })
-    }
-    return members
+    return record(
+      fields.map((field) => [
+        field.name,
+        {
+          is: this.of(field.type, true),
+          ...marked({ optional: field.optional, nullable: field.nullable }),
+        },
+      ]),
+    )
   }
 
   private scalar(type: ScalarType): CodecTree {
@@ -534,15 +531,7 @@ export function schemeNames(contract: Contract): ReadonlyMap<string, string> {
 function record(entries: readonly (readonly [string, CodecTree])[]): {
   readonly [key: string]: CodecTree
 } {
-  const made: Record<string, CodecTree> = {}
-  for (const [name, value] of entries)
-    Object.defineProperty(made, name, {
-      value,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-  return made
+  return Object.fromEntries(entries)
 }
 
 /** How the pages of a list are had, without what only the contract knows. */

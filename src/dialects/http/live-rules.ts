@@ -21,15 +21,9 @@ export function mapRule<T>(
     else if (keyword === 'items' || schemaKeywords.includes(keyword)) made[keyword] = inside(value)
     else if (listKeywords.includes(keyword)) made[keyword] = (value as unknown[]).map(inside)
     else if (mapKeywords.includes(keyword)) {
-      const members: Record<string, unknown> = {}
-      for (const [name, each] of Object.entries(value as object))
-        Object.defineProperty(members, name, {
-          value: inside(each),
-          enumerable: true,
-          writable: true,
-          configurable: true,
-        })
-      made[keyword] = members
+      made[keyword] = Object.fromEntries(
+        Object.entries(value as object).map(([name, each]) => [name, inside(each)]),
+      )
     } else made[keyword] = value
   }
   return made

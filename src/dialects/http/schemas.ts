@@ -289,7 +289,6 @@ export class SchemaReader {
     discriminator: Discriminator,
     node: DataNode,
   ): Type {
-    const mapping: Record<string, TypeId> = {}
     const targets = alternatives.map((each) => this.references.peek(each.node) ?? each.node)
     const values = valuesForEach(targets, discriminator, this.references)
     const plain: Type = {
@@ -306,21 +305,16 @@ export class SchemaReader {
       )
       return plain
     }
+    const mapping = new Map<string, TypeId>()
     for (const [at, { type }] of alternatives.entries())
       for (const value of values[at] ?? [])
-        if (type.kind === 'reference' && !Object.hasOwn(mapping, value))
-          Object.defineProperty(mapping, value, {
-            value: type.to,
-            enumerable: true,
-            configurable: true,
-            writable: true,
-          })
+        if (type.kind === 'reference' && !mapping.has(value)) mapping.set(value, type.to)
     const fallback = alternatives.find(
       (each) => this.references.peek(each.node) === discriminator.otherwise,
     )?.type
     return {
       ...plain,
-      discriminator: { field: discriminator.member, mapping },
+      discriminator: { field: discriminator.member, mapping: Object.fromEntries(mapping) },
       ...(fallback?.kind === 'reference'
         ? { specifics: { otherwise: fallback.to } satisfies TypeSpecifics }
         : {}),

@@ -42,7 +42,7 @@ export class ServerReader {
     const description = server.text('description')
     const template = this.absolute(server.text('url') ?? '/')
     let address = template
-    const variables: Record<string, { default: string; values?: string[] }> = {}
+    const variables = new Map<string, { default: string; values?: string[] }>()
     for (const [variable, node] of server.entries('variables')) {
       const preset = node.members.get('default')
       const values = (node.members.get('enum')?.items ?? []).map((each) => String(each.value))
@@ -50,16 +50,11 @@ export class ServerReader {
       const said = preset?.kind === 'number' ? preset.written : String(preset?.value)
       const usual = preset === undefined ? (values[0] ?? '') : said
       address = address.replaceAll(`{${variable}}`, () => usual)
-      Object.defineProperty(variables, variable, {
-        value: { default: usual, ...filled({ values }) },
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
+      variables.set(variable, { default: usual, ...filled({ values }) })
       node.readWhole()
     }
     const specifics: EndpointSpecifics | undefined =
-      Object.keys(variables).length === 0 ? undefined : { template, variables }
+      variables.size === 0 ? undefined : { template, variables: Object.fromEntries(variables) }
     return this.add({
       name: camelCase((named ?? description?.split(/[.,:;(]/)[0] ?? 'server').slice(0, 30)),
       address,

@@ -83,16 +83,10 @@ export class XmlTrees {
       case 'union': {
         const fields = membersOf(this.contract, actual)
         if (fields.length === 0) return actual.kind === 'union' ? { reads: 'any' } : { members: {} }
-        const members: Record<string, CodecTree> = {}
+        const members = new Map<string, CodecTree>()
         for (const field of fields)
-          if (!Object.hasOwn(members, field.name))
-            Object.defineProperty(members, field.name, {
-              value: this.of(field.type, field),
-              enumerable: true,
-              writable: true,
-              configurable: true,
-            })
-        return { members }
+          if (!members.has(field.name)) members.set(field.name, this.of(field.type, field))
+        return { members: Object.fromEntries(members) }
       }
       default:
         return {}

@@ -210,16 +210,14 @@ export class CodecTrees {
     late: boolean,
     open?: OpenSpecifics,
   ): { readonly [key: string]: CodecTree } {
-    const members: Record<string, CodecTree> = {}
-    const add = (name: string, value: CodecTree): void =>
-      void Object.defineProperty(members, name, { value, enumerable: true })
+    const members = new Map<string, CodecTree>()
     const { at, ...rules } = open ?? { at: -1 }
     fields.forEach((field, index) => {
-      if (index === at) add(special.open, { open: true, ...rules })
-      add(field.name, this.member(field, defaultNamespace, late))
+      if (index === at) members.set(special.open, { open: true, ...rules })
+      members.set(field.name, this.member(field, defaultNamespace, late))
     })
-    if (at >= fields.length) add(special.open, { open: true, ...rules })
-    return members
+    if (at >= fields.length) members.set(special.open, { open: true, ...rules })
+    return Object.fromEntries(members)
   }
 
   /** Everything the runtime needs to know of an operation by plain HTTP. */

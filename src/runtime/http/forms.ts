@@ -1,3 +1,4 @@
+import { setOwn } from '../plain.js'
 import { formText, type Format } from './http.js'
 
 /** Bodies of `application/x-www-form-urlencoded`. */
@@ -5,14 +6,7 @@ export const form: Format = {
   write: (content, _value, json) => ({ content: formText(content.encoding ?? {}, json) }),
   read(_content, text) {
     const members: Record<string, string> = {}
-    new URLSearchParams(text).forEach((value, name) =>
-      Object.defineProperty(members, name, {
-        value,
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      }),
-    )
+    new URLSearchParams(text).forEach((value, name) => setOwn(members, name, value))
     return members
   },
 }

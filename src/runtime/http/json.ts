@@ -1,3 +1,4 @@
+import { setOwn } from '../plain.js'
 import { brokenFacet, matches } from '../facets.js'
 import type { Deviation, Violation } from '../failures.js'
 import { ContractBreach } from '../failures.js'
@@ -599,13 +600,7 @@ function mergeParts(
   const merged: Record<string, unknown> = { ...parts[0] }
   parts.forEach((part, at) => {
     for (const name of memberNames(codecs[at] ?? anything))
-      if (Object.hasOwn(part, name))
-        Object.defineProperty(merged, name, {
-          value: part[name],
-          enumerable: true,
-          writable: true,
-          configurable: true,
-        })
+      if (Object.hasOwn(part, name)) setOwn(merged, name, part[name])
   })
   return merged
 }

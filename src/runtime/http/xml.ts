@@ -1,3 +1,4 @@
+import { setOwn } from '../plain.js'
 import { SaxesParser } from 'saxes'
 import { isObject, RawNumber } from '../json/values.js'
 import type { Format } from './http.js'
@@ -160,13 +161,7 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
   const hasMembers = shape.members !== undefined
   if (!hasMembers && element.children.length === 0) return leaf(shape, element.text)
   const json: Record<string, unknown> = {}
-  const set = (name: string, value: unknown): void =>
-    void Object.defineProperty(json, name, {
-      value,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
+  const set = (name: string, value: unknown): void => setOwn(json, name, value)
   const children = [...element.children]
   const attributes = new Set(
     Object.keys(element.attributes).filter((name) => !name.startsWith('xsi:')),

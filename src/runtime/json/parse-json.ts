@@ -1,3 +1,4 @@
+import { setOwn } from '../plain.js'
 import { isHeldExactly, RawNumber } from './values.js'
 
 /** Is there anything in a text that JavaScript might round as a number: sixteen digits in a row? */
@@ -102,8 +103,7 @@ function withRawNumbers(value: unknown, mark: string): unknown {
     if (typeof member !== 'string' && typeof member !== 'object') continue
     const raw = withRawNumbers(member, mark)
     if (raw === member) continue
-    if (name !== '__proto__') members[name] = raw
-    else Object.defineProperty(members, name, { value: raw })
+    setOwn(members, name, raw)
   }
   return members
 }

@@ -1,5 +1,5 @@
 import { dayExists, offset } from '../calendar.js'
-import { base64ToBytes, bytesToBase64 } from '../plain.js'
+import { base64ToBytes, bytesToBase64, setOwn } from '../plain.js'
 import { show as showAny } from '../violations.js'
 
 /**
@@ -297,15 +297,7 @@ export function mapMembers(
   const made: Record<string, unknown> = {}
   for (const [name, member] of Object.entries(value)) {
     if (member === undefined) continue
-    // Defining a member takes much longer than setting it, and is needed for one name only.
-    if (name === '__proto__')
-      Object.defineProperty(made, name, {
-        value: convert(name, member),
-        enumerable: true,
-        writable: true,
-        configurable: true,
-      })
-    else made[name] = convert(name, member)
+    setOwn(made, name, convert(name, member))
   }
   return made
 }

@@ -1,3 +1,4 @@
+import { setOwn } from '../plain.js'
 import { special } from '../special-members.js'
 import { brokenFacet } from '../facets.js'
 import { join } from '../violations.js'
@@ -276,16 +277,4 @@ export function readStructure(
         reading.onDeviation({ path: join(path, name), message: 'is missing' })
   if (etag !== undefined) value[special.etag] = etag
   return value
-}
-
-/** Sets a member of this very name, `__proto__` too. */
-function setOwn(target: Record<string, unknown>, name: string, value: unknown): void {
-  if (name === '__proto__')
-    Object.defineProperty(target, name, {
-      value,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-  else target[name] = value
 }

@@ -1,7 +1,7 @@
 import { special } from '../special-members.js'
 import { SaxesParser, type SaxesTagNS } from 'saxes'
 import { ContractBreach, type Deviation } from '../failures.js'
-import { base64ToBytes } from '../plain.js'
+import { base64ToBytes, setOwn } from '../plain.js'
 import { admits, checkText } from './check.js'
 import {
   findSubtype,
@@ -458,7 +458,7 @@ export class FragmentFrame implements Frame {
     this.name = nameText(tag.uri, tag.local)
     for (const attribute of Object.values(tag.attributes)) {
       if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns')
-        put(this.attributes, nameText(attribute.uri, attribute.local), attribute.value)
+        setOwn(this.attributes, nameText(attribute.uri, attribute.local), attribute.value)
     }
     this.deliver = deliver
   }
@@ -635,7 +635,7 @@ export class MembersFrame implements Frame {
     } else this.furthest = at
     const isNew = this.see(at)
     if (!isNew && member.repeated !== true) return this.unknown(tag, 'comes more than once')
-    if (isNew && member.repeated === true) put(this.value, key, [])
+    if (isNew && member.repeated === true) setOwn(this.value, key, [])
     const attributed = hasAttributes(tag)
     const text = entry.textCodec()
     if (text !== undefined && !(attributed && isNil(tag))) {
@@ -648,14 +648,14 @@ export class MembersFrame implements Frame {
     return frameFor(expected, tag, this.reading, member.nillable === true, (value) => {
       // Null where there may be none is left out, which is what the type says.
       if (list !== undefined) list[index] = value
-      else if (value !== null || member.nillable === true) put(this.value, key, value)
+      else if (value !== null || member.nillable === true) setOwn(this.value, key, value)
     })
   }
 
   /** Takes the value of a member that is nothing but a text. */
   take({ key, member }: Entry, value: unknown): void {
     if (member.repeated === true) (this.value[key] as unknown[]).push(value)
-    else put(this.value, key, value)
+    else setOwn(this.value, key, value)
   }
 
   text(piece: string): void {
@@ -675,7 +675,7 @@ export class MembersFrame implements Frame {
     this.endTurn()
     const { promised, textEntry } = this.shape
     if (textEntry !== undefined)
-      put(
+      setOwn(
         this.value,
         textEntry.key,
         readText(textEntry.codec() as AnyTextCodec, this.collected, this.reading),
@@ -684,7 +684,7 @@ export class MembersFrame implements Frame {
       this.reading.deviate(
         `has text that the contract does not know: ${show(this.collected.trim())}`,
       )
-    for (const [key, value] of this.attributes ?? []) put(this.value, key, value)
+    for (const [key, value] of this.attributes ?? []) setOwn(this.value, key, value)
     for (const at of promised) {
       const entry = this.shape.entries[at]
       if (entry === undefined || this.isSeen(at)) continue
@@ -695,7 +695,7 @@ export class MembersFrame implements Frame {
       )
         continue
       this.reading.deviate('is missing', key)
-      if (member.repeated === true || place === 'group') put(this.value, key, [])
+      if (member.repeated === true || place === 'group') setOwn(this.value, key, [])
     }
     this.deliver(this.value)
   }
@@ -789,7 +789,7 @@ export class MembersFrame implements Frame {
 
   /** The turns of a group that were read so far. */
   private turns({ key }: Entry): unknown[] {
-    if (this.see(this.shape.keys.get(key) ?? 0)) put(this.value, key, [])
+    if (this.see(this.shape.keys.get(key) ?? 0)) setOwn(this.value, key, [])
     return this.value[key] as unknown[]
   }
 
@@ -833,7 +833,7 @@ export class MembersFrame implements Frame {
       if (openEntry?.member.attributes !== true)
         this.reading.deviate('is not in the contract', `@${attribute.name}`)
       const open = this.openContent()
-      put((open.attributes ??= {}), nameText(attribute.uri, attribute.local), attribute.value)
+      setOwn((open.attributes ??= {}), nameText(attribute.uri, attribute.local), attribute.value)
       return
     }
     this.see(this.shape.keys.get(entry.key) ?? 0)
@@ -903,17 +903,6 @@ function canBeEmpty(codec: AnyTextCodec, reading: Reading): boolean {
 
 function wrongNamespace(came: string, promised: string): string {
   return `is in ${came === '' ? 'no namespace' : `the namespace "${came}"`}, where the contract promised ${promised === '' ? 'none' : `"${promised}"`}`
-}
-
-function put(target: Record<string, unknown>, key: string, value: unknown): void {
-  if (key === '__proto__')
-    Object.defineProperty(target, key, {
-      value,
-      enumerable: true,
-      writable: true,
-      configurable: true,
-    })
-  else target[key] = value
 }
 
 /** The name of a tag. */

@@ -1,3 +1,4 @@
+import { setOwn } from '../../../runtime/plain.js'
 import type { TypeId } from '../../../contract/contract.js'
 import type { Violation } from '../../../runtime/failures.js'
 import { exactJson } from '../../../runtime/json/exact-json.js'
@@ -197,28 +198,18 @@ export class RequestReader {
               ),
           )
         const others = all.filter((each) => !isLink(each))
-        if (others.length > 0) put(rest, name, members[name]?.many === true ? others : others[0])
+        if (others.length > 0) setOwn(rest, name, members[name]?.many === true ? others : others[0])
       } else {
         if (JSON.stringify(value)?.includes('@odata.bind"') === true)
           throw new Refusal(
             501,
             `Binding inside of what comes along ("${name}") is not played here.`,
           )
-        put(rest, name, value)
+        setOwn(rest, name, value)
       }
     }
     return { json: rest, bound }
   }
-}
-
-/** Sets a member of this very name, `__proto__` too. */
-function put(target: object, name: string, value: unknown): void {
-  Object.defineProperty(target, name, {
-    value,
-    enumerable: true,
-    writable: true,
-    configurable: true,
-  })
 }
 
 function numberInJson({ digits }: NumberValue): unknown {
