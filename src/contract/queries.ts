@@ -55,6 +55,17 @@ export function namedType(contract: Contract, id: TypeId): NamedType {
   return type
 }
 
+/**
+ * The record with this id.
+ *
+ * @throws Error when there is none
+ */
+export function recordType(contract: Contract, id: TypeId): RecordType & NamedType {
+  const type = namedType(contract, id)
+  if (type.kind !== 'record') throw new Error(`${id} is no record`)
+  return type
+}
+
 /** The type itself, behind any references. */
 export function resolve(contract: Contract, type: Type): Type {
   let current = type

@@ -40,7 +40,6 @@ import {
   typeOfAnswer,
   type OutcomeSpecifics,
   type PagesSpecifics,
-  type ParameterSpecifics,
 } from './specifics.js'
 import { mapRule, referredRules } from './live-rules.js'
 import { isStructuredText, kindOf, type ContentKind } from './media-types.js'
@@ -517,7 +516,7 @@ const formats: Readonly<
 
 /** Is the input a choice between media types, and no parameter? */
 export function isChoice(input: Field): boolean {
-  return (input.specifics as ParameterSpecifics).choice === true
+  return parameterSpecifics(input).choice === true
 }
 
 /** What the constants of security.ts are called, by the name of the scheme. */

@@ -5,7 +5,7 @@ import type { Style } from '../../runtime/http/parameters.js'
 import type { Notes } from '../notes.js'
 import { documented, exampleOf, fitting } from './annotations.js'
 import { inRequests } from './anonymous-types.js'
-import type { ParameterSpecifics } from './specifics.js'
+import { type ParameterSpecifics, parameterSpecifics } from './specifics.js'
 import { kindOf } from './media-types.js'
 import type { References } from './references.js'
 import { placeOf } from './schema-facts.js'
@@ -42,8 +42,7 @@ export class ParameterReader {
     for (const each of [...item.list('parameters'), ...node.list('parameters')]) {
       const field = this.readParameter(this.references.settle(each), operation, path)
       // A parameter of the operation replaces that of the path (section 4.8.9).
-      if (field !== undefined)
-        found.set(`${field.place} ${(field.specifics as ParameterSpecifics).name}`, field)
+      if (field !== undefined) found.set(`${field.place} ${parameterSpecifics(field).name}`, field)
     }
     for (const [, name = ''] of path.matchAll(/\{([^}]+)\}/g)) {
       if (found.has(`path ${name}`)) continue

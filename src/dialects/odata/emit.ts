@@ -1,7 +1,7 @@
 import { special } from '../../contract/special-members.js'
 import { compareTexts } from '../../contract/ordering.js'
-import type { Contract, NamedType, Operation, RecordType, TypeId } from '../../contract/contract.js'
-import { endpointsOf, fieldsOf, namedType, operationsOf, pathOf } from '../../contract/queries.js'
+import type { Contract, NamedType, Operation, TypeId } from '../../contract/contract.js'
+import { endpointsOf, fieldsOf, operationsOf, pathOf, recordType } from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
 import {
@@ -215,7 +215,7 @@ function queriesSection(contract: Contract, variable: Code, names: Names): Markd
   const operation = operationsOf(contract).find((each) => operationSpecifics(each).kind === 'list')
   const specifics = operation === undefined ? undefined : operationSpecifics(operation)
   if (operation === undefined || specifics?.kind !== 'list') return []
-  const fields = fieldsOf(contract, namedType(contract, specifics.entity) as RecordType).filter(
+  const fields = fieldsOf(contract, recordType(contract, specifics.entity)).filter(
     (field) => fieldSpecifics(field).about !== true,
   )
   const own = fields.filter((field) => fieldSpecifics(field).navigation === undefined)

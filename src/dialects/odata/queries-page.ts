@@ -15,6 +15,7 @@ import {
   fieldsOf,
   namedType,
   operationsOf,
+  recordType,
 } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import { docComment, identifier, propertyName, quoted } from '../../printing/escaping.js'
@@ -164,7 +165,7 @@ function versionOf(contract: Contract): Version {
 
 /** The names of an entity's properties that do not lead to other entities. */
 export function propertyNames(contract: Contract, id: TypeId): string[] {
-  return fieldsOf(contract, namedType(contract, id) as RecordType)
+  return fieldsOf(contract, recordType(contract, id))
     .filter(
       (field) =>
         fieldSpecifics(field).about !== true && fieldSpecifics(field).navigation === undefined,
@@ -192,7 +193,7 @@ function searchable(contract: Contract, id: TypeId): boolean {
  */
 export function queryOptions(contract: Contract, id: TypeId): string[] {
   const version = versionOf(contract)
-  const hasNavigations = fieldsOf(contract, namedType(contract, id) as RecordType).some(
+  const hasNavigations = fieldsOf(contract, recordType(contract, id)).some(
     (field) => fieldSpecifics(field).navigation !== undefined,
   )
   return [

@@ -12,13 +12,14 @@ import type { XmlElement } from '../../documents/xml-tree.js'
 import type { Notes } from '../notes.js'
 import { withHeaderFaults, type BoundShape } from './bound-shapes.js'
 import type { Definitions } from './definitions.js'
-import type {
-  EndpointSpecifics,
-  FaultSpecifics,
-  FieldSpecifics,
-  OperationSpecifics,
-  OperationWire,
-  QualifiedName,
+import {
+  type FaultSpecifics,
+  type FieldSpecifics,
+  type OperationSpecifics,
+  type OperationWire,
+  type QualifiedName,
+  fieldSpecifics,
+  endpointSpecifics,
 } from './specifics.js'
 import {
   elementField,
@@ -300,7 +301,7 @@ export class BoundOperationReader {
     const field = this.parts.field(part, [header.attribute('namespace') ?? '', part.name])
     // The caller writes a header under its element's name, and may leave it out: it is often set
     // once for all calls.
-    return { ...field, name: (field.specifics as FieldSpecifics).name[1], optional: true }
+    return { ...field, name: fieldSpecifics(field).name[1], optional: true }
   }
 
   private headerPart(header: XmlElement, what: string): Part | undefined {
@@ -350,7 +351,7 @@ export class BoundOperationReader {
         if (part?.elementName === undefined)
           throw new NotYet(`its header fault "${fault.attribute('part') ?? ''}" names no element`)
         const field = this.parts.field(part)
-        const { name } = field.specifics as FieldSpecifics
+        const { name } = fieldSpecifics(field)
         return {
           name: name[1],
           type: field.type,
@@ -378,8 +379,7 @@ export class BoundOperationReader {
     for (const each of [...operation.children])
       for (const namespace of addressingNamespaces) each.attribute('Action', namespace)
     if (explicit !== undefined) return explicit === action ? undefined : explicit
-    if (action !== '' || (port.endpoint.specifics as EndpointSpecifics).addressing !== true)
-      return undefined
+    if (action !== '' || endpointSpecifics(port.endpoint).addressing !== true) return undefined
     const [namespace] = port.portType.name
     const delimiter = namespace.startsWith('urn:') ? ':' : '/'
     return [
@@ -410,7 +410,7 @@ export class BoundOperationReader {
         throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
       const field = this.parts.field(part)
       fault.attribute('name')
-      const { name } = field.specifics as FieldSpecifics
+      const { name } = fieldSpecifics(field)
       return {
         name: name[1],
         type: field.type,

@@ -1,9 +1,9 @@
 import type { Fault, Field, Operation, RecordType } from '../../contract/contract.js'
-import type {
-  FaultSpecifics,
-  FieldSpecifics,
-  OperationSpecifics,
-  OperationWire,
+import {
+  type OperationSpecifics,
+  type OperationWire,
+  faultSpecifics,
+  fieldSpecifics,
 } from './specifics.js'
 import { NotYet } from './message-parts.js'
 
@@ -25,7 +25,7 @@ export function inOneShape(first: BoundShape, other: BoundShape): BoundShape {
       inputs.filter(({ place }) => place !== 'messageHeader'),
       choices,
       outputs.filter((field) => !isHeaders(field)),
-      faults.filter((fault) => (fault.specifics as FaultSpecifics).inHeader !== true),
+      faults.filter((fault) => faultSpecifics(fault).inHeader !== true),
       { ...specifics, request: undefined, answer: undefined, addressedAction: undefined },
       specifics.request === undefined,
       specifics.answer === undefined,
@@ -55,7 +55,7 @@ export function headersOf({ inputs }: Pick<BoundShape, 'inputs'>): string[] {
 }
 
 function isHeaders(field: Field): boolean {
-  return (field.specifics as FieldSpecifics).place === 'headers'
+  return fieldSpecifics(field).place === 'headers'
 }
 
 /** Fields with those of others that are not among them. @throws NotYet where one is of two types */

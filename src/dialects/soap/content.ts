@@ -2,7 +2,13 @@ import { special } from '../../contract/special-members.js'
 import type { Choice, Field, ListType, Origin, Type } from '../../contract/contract.js'
 import { addAll, addTo } from '../../contract/lists.js'
 import { marked, present } from '../../contract/present.js'
-import type { FieldSpecifics, ListSpecifics, OpenSpecifics } from './specifics.js'
+import {
+  type FieldSpecifics,
+  type ListSpecifics,
+  type OpenSpecifics,
+  fieldSpecifics,
+  listSpecifics,
+} from './specifics.js'
 
 /**
  * Content models (XML Schema part 1, section 3.8) as members of a record: particles put together
@@ -47,7 +53,7 @@ export function openField(rules: Omit<OpenSpecifics, 'at'>, origin: Origin): Fie
 }
 
 function specificsOf(field: Field): FieldSpecifics {
-  return field.specifics as FieldSpecifics
+  return fieldSpecifics(field)
 }
 
 /** May the field be left out, whatever else is there? */
@@ -55,7 +61,7 @@ function canBeMissing(field: Field): boolean {
   return (
     field.optional ||
     (field.type.kind === 'list' &&
-      ['repeated', 'turns'].includes((field.type.specifics as ListSpecifics).written) &&
+      ['repeated', 'turns'].includes(listSpecifics(field.type).written) &&
       (field.type.minItems ?? 0) === 0)
   )
 }

@@ -2,7 +2,7 @@ import type { Field, InputField, Type } from '../../contract/contract.js'
 import { present } from '../../contract/present.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { BoundShape } from './bound-shapes.js'
-import type { FieldSpecifics, OperationSpecifics, PlainSpecifics } from './specifics.js'
+import { type OperationSpecifics, type PlainSpecifics, fieldSpecifics } from './specifics.js'
 import { elementField, NotYet, type MessageParts } from './message-parts.js'
 import { httpBinding, mimeBinding, wsdl } from './namespaces.js'
 import type { Port } from './ports.js'
@@ -77,7 +77,7 @@ function readAnswer(
   const part = mimeXml === undefined ? undefined : (named ?? answers[0])
   if (part !== undefined) {
     const value = parts.field(part, ['', part.name])
-    return { value, written: (value.specifics as FieldSpecifics).name }
+    return { value, written: fieldSpecifics(value).name }
   }
   if (media.length === 0) return undefined
   const isText = media.some((each) => /^text\//.test(each))

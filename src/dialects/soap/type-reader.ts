@@ -32,13 +32,16 @@ import {
   type Content,
 } from './content.js'
 import { applyFacets } from './facets.js'
-import type {
-  FieldSpecifics,
-  ListSpecifics,
-  MapSpecifics,
-  OpenSpecifics,
-  QualifiedName,
-  RecordSpecifics,
+import {
+  type FieldSpecifics,
+  type ListSpecifics,
+  type MapSpecifics,
+  type OpenSpecifics,
+  type QualifiedName,
+  type RecordSpecifics,
+  fieldSpecifics,
+  recordSpecifics,
+  listSpecifics,
 } from './specifics.js'
 import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
 import { readableMember, withReadableNames } from './readable-names.js'
@@ -212,9 +215,7 @@ export class TypeReader {
       record.base === undefined &&
       record.open !== true &&
       record.abstract !== true &&
-      record.fields.every((field) =>
-        ['element', 'group'].includes((field.specifics as FieldSpecifics).place),
-      )
+      record.fields.every((field) => ['element', 'group'].includes(fieldSpecifics(field).place))
     if (!plain) return undefined
     if (named !== undefined) this.wrappers.add(keyOf(this.schemas.resolve(named, element, schema)))
     return { fields: [...record.fields], choices: record.choices ?? [] }
@@ -267,13 +268,9 @@ export class TypeReader {
     const isList = this.isArrayWrapper(element, schema, owner.id)
     const record = this.readRecord(element, schema, owner)
     const field = record.fields[0]
-    if (
-      !isList ||
-      field?.type.kind !== 'list' ||
-      (field.specifics as FieldSpecifics).place === 'group'
-    )
+    if (!isList || field?.type.kind !== 'list' || fieldSpecifics(field).place === 'group')
       return record
-    const { name } = field.specifics as FieldSpecifics
+    const { name } = fieldSpecifics(field)
     const { documentation } = record
     return {
       ...field.type,
@@ -407,7 +404,7 @@ export class TypeReader {
   private eachOnce(attributes: readonly Field[]): Field[] {
     const byName = new Map<string, Field>()
     for (const attribute of attributes) {
-      const key = keyOf((attribute.specifics as FieldSpecifics).name)
+      const key = keyOf(fieldSpecifics(attribute).name)
       if (byName.has(key))
         this.notes.add(
           'ignored',
@@ -494,8 +491,7 @@ export class TypeReader {
       .map((child) => (child.attribute('name') ?? child.attribute('ref') ?? '').replace(/^.*:/, ''))
     const said = new Set([...own.attributes.map(nameOf), ...prohibited])
     const attributes = this.allFields(base.to).filter(
-      (field) =>
-        (field.specifics as FieldSpecifics).place === 'attribute' && !said.has(nameOf(field)),
+      (field) => fieldSpecifics(field).place === 'attribute' && !said.has(nameOf(field)),
     )
     return {
       ...own,
@@ -511,9 +507,8 @@ export class TypeReader {
   private extendInPlace(own: Draft, base: ReferenceType): Draft {
     const original = this.types[base.to]
     if (original?.kind !== 'record') return own
-    const { open } = original.specifics as RecordSpecifics
-    const isAttribute = (field: Field): boolean =>
-      (field.specifics as FieldSpecifics).place === 'attribute'
+    const { open } = recordSpecifics(original)
+    const isAttribute = (field: Field): boolean => fieldSpecifics(field).place === 'attribute'
     const before: Content = {
       fields: original.fields.filter((field) => !isAttribute(field)),
       choices: original.choices ?? [],
@@ -550,19 +545,19 @@ export class TypeReader {
     const isOneRepeatedGroup =
       content.fields.length === 1 &&
       first !== undefined &&
-      ['group', 'element'].includes((first.specifics as FieldSpecifics).place) &&
+      ['group', 'element'].includes(fieldSpecifics(first).place) &&
       first.type.kind === 'list' &&
       first.type.maxItems === undefined
     if (content.fields.length > 0 && !isOneRepeatedGroup)
       this.notes.add('approximated', 'TM-2208', { name: owner.name }, origin)
     const inner = content.fields.flatMap((field): readonly Field[] => {
       const turn =
-        (field.specifics as FieldSpecifics).place === 'group' &&
+        fieldSpecifics(field).place === 'group' &&
         field.type.kind === 'list' &&
         field.type.item.kind === 'reference'
           ? this.types[field.type.item.to]
           : undefined
-      const open = turn?.kind === 'record' ? (turn.specifics as RecordSpecifics).open : undefined
+      const open = turn?.kind === 'record' ? recordSpecifics(turn).open : undefined
       if (turn !== undefined) this.dropGroup(turn.id, owner)
       return turn?.kind === 'record'
         ? [...turn.fields, ...(open === undefined ? [] : [openField({ ...open, min: 1 }, origin)])]
@@ -570,7 +565,7 @@ export class TypeReader {
     })
     const each = inner.map((field): Content => {
       if (field.name === special.open) return ofField(field)
-      const { repeated: isRepeated, ...specifics } = field.specifics as FieldSpecifics
+      const { repeated: isRepeated, ...specifics } = fieldSpecifics(field)
       return ofField({
         ...field,
         optional: false,
@@ -770,7 +765,7 @@ export class TypeReader {
       const substitutes =
         particle.attribute('ref') === undefined
           ? []
-          : this.substitutesOf((field.specifics as FieldSpecifics).name)
+          : this.substitutesOf(fieldSpecifics(field).name)
       return substitutes.length === 0 ? ofField(field) : this.readSubstitutes(field, substitutes)
     }
     documentationOf(particle)
@@ -860,9 +855,7 @@ export class TypeReader {
   /** The head of a substitution group and what can take its place: a choice between them. */
   private readSubstitutes(head: Field, substitutes: readonly Component[]): Content {
     const isAbstract = isTrue(
-      this.schemas
-        .find('element', (head.specifics as FieldSpecifics).name)
-        ?.element.attribute('abstract'),
+      this.schemas.find('element', fieldSpecifics(head).name)?.element.attribute('abstract'),
     )
     const others = substitutes.map((component): Field => {
       component.element.read = true
@@ -1119,7 +1112,7 @@ export class TypeReader {
       found?.kind === 'list' ||
       found?.kind === 'union'
     ) {
-      if (found.kind !== 'list' || (found.specifics as ListSpecifics).written === 'spaced')
+      if (found.kind !== 'list' || listSpecifics(found).written === 'spaced')
         return withoutName(found)
     }
     throw problem(

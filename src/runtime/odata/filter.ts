@@ -13,6 +13,7 @@ import {
   type EnumType,
   type AnyProperty,
   type AnyStructure,
+  structureOf,
 } from './model.js'
 import type { Condition, Conditions } from './terms.js'
 
@@ -390,7 +391,7 @@ export function walk(
       return undefined
     }
     if (!isStructure(property.is)) return undefined
-    structure = resolvedType(property.is) as AnyStructure
+    structure = structureOf(property)
   }
   return structure
 }

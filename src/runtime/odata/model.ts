@@ -165,6 +165,11 @@ export interface Reading {
 /** What an object is sent for: a new entity, changes to one, or a value of its own. */
 export type Purpose = 'create' | 'change' | 'value'
 
+/** The structure that a property is of; it must be one. */
+export function structureOf({ is }: AnyProperty): AnyStructure {
+  return resolvedType(is) as AnyStructure
+}
+
 export function isStructure(type: AnyProperty['is']): boolean {
   return typeof type === 'function' || 'members' in type
 }
@@ -202,10 +207,7 @@ export function keyProperty(structure: AnyStructure, name: string): AnyProperty 
     const members: Readonly<Record<string, AnyProperty>> =
       inside === undefined ? {} : membersOf(inside)
     found = Object.hasOwn(members, step) ? members[step] : undefined
-    inside =
-      found !== undefined && isStructure(found.is)
-        ? (resolvedType(found.is) as AnyStructure)
-        : undefined
+    inside = found !== undefined && isStructure(found.is) ? structureOf(found) : undefined
   }
   return found
 }

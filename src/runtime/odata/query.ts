@@ -3,7 +3,7 @@ import { isObject } from '../json/values.js'
 import { expected, join } from '../violations.js'
 import { unknownName } from './checking.js'
 import { checkFilterText, filterText, UnknownProperty, walk, type FilterWords } from './filter.js'
-import { isStructure, membersOf, resolvedType, type AnyStructure } from './model.js'
+import { isStructure, membersOf, type AnyStructure, structureOf } from './model.js'
 import type { Conditions } from './terms.js'
 
 /**
@@ -155,9 +155,7 @@ export function listed(names: string | readonly string[]): string {
 export function targetOf(structure: AnyStructure, name: string): AnyStructure | undefined {
   const members = membersOf(structure)
   const property = Object.hasOwn(members, name) ? members[name] : undefined
-  return property !== undefined && isStructure(property.is)
-    ? (resolvedType(property.is) as AnyStructure)
-    : undefined
+  return property !== undefined && isStructure(property.is) ? structureOf(property) : undefined
 }
 
 /** What a version of OData admits in a query. */

@@ -18,6 +18,7 @@ import {
   type AnyStructure,
   type ValueType,
   type Wire,
+  structureOf,
 } from './model.js'
 
 /** How entities and complex types are written to JSON and read from it. */
@@ -68,7 +69,7 @@ function writeRelated(
   wire: Wire,
 ): Readonly<Record<string, unknown>> {
   const all = [value].flat()
-  const structure = resolvedType(property.is) as AnyStructure
+  const structure = structureOf(property)
   const addresses = all
     .filter(isBinding)
     .map(({ $bind }) => entityAddress(set, structure, $bind, wire))

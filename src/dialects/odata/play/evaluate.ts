@@ -6,6 +6,7 @@ import {
   resolvedType,
   type AnyProperty,
   type AnyStructure,
+  structureOf,
 } from '../../../runtime/odata/model.js'
 import { bytesToBase64 } from '../../../runtime/plain.js'
 import { NotAnExpression, NumberValue, type Expression, type Value } from './expression.js'
@@ -133,7 +134,7 @@ function inside(row: Row, step: string, scope: Scope): readonly (Row | Value)[] 
   const items = property.many === true ? many : [value]
   return items.map((each) =>
     isStructure(property.is) && typeof each === 'object' && each !== null
-      ? { structure: resolvedType(property.is) as AnyStructure, values: each as Row['values'] }
+      ? { structure: structureOf(property), values: each as Row['values'] }
       : valueOf(property, each),
   )
 }

@@ -7,11 +7,11 @@ import { exactJson } from '../../../runtime/json/exact-json.js'
 import { checkProperty } from '../../../runtime/odata/checking.js'
 import type { AnyInvocation } from '../../../runtime/odata/invocations.js'
 import {
-  resolvedType,
   isStructure,
   membersOf,
   type AnyProperty,
   type AnyStructure,
+  structureOf,
 } from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, writeProperty, writeStructure } from '../../../runtime/odata/structure.js'
@@ -542,7 +542,7 @@ class ODataPlayer implements Player {
   private written(returns: AnyProperty, value: unknown): unknown {
     const { protocol } = this.side
     if (!isStructure(returns.is)) return writeProperty(returns, value, protocol)
-    const structure = resolvedType(returns.is) as AnyStructure
+    const structure = structureOf(returns)
     const one = (each: unknown): unknown =>
       each === null
         ? null

@@ -9,11 +9,11 @@ import {
   keyProperty,
   keysOf,
   membersOf,
-  resolvedType,
   type AnyProperty,
   type Purpose,
   type Reading,
   type AnyStructure,
+  structureOf,
 } from '../../../runtime/odata/model.js'
 import { topLevel } from '../../../runtime/odata/query.js'
 import { readProperty, readStructure } from '../../../runtime/odata/structure.js'
@@ -166,7 +166,7 @@ export class RequestReader {
       const property = members[name]
       if (property?.navigation !== true)
         throw new Refusal(400, `"${structure.type}" has no navigation property "${name}".`)
-      const target = resolvedType(property.is) as AnyStructure
+      const target = structureOf(property)
       bound.set(
         name,
         addresses.map((each) => {

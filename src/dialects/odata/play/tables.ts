@@ -3,7 +3,7 @@ import { randomUUID } from 'node:crypto'
 import type { Contract, Field, RecordType, Type, TypeId } from '../../../contract/contract.js'
 import { textDigest } from '../../../contract/digest.js'
 import { ExactNumber, fromPlain } from '../../../contract/plain.js'
-import { fieldsOf, namedType, operationsOf, resolve } from '../../../contract/queries.js'
+import { fieldsOf, operationsOf, resolve, recordType } from '../../../contract/queries.js'
 import { withNulls } from '../../../contract/with-nulls.js'
 import { isBinding } from '../../../runtime/odata/addresses.js'
 import { keyOf, keysOf, type AnyStructure } from '../../../runtime/odata/model.js'
@@ -98,7 +98,7 @@ export class Tables {
    * data nests; with its table.
    */
   related(rows: Rows, row: Row, navigation: string): readonly Entity[] | undefined {
-    const record = namedType(this.contract, row.structure.type) as RecordType
+    const record = recordType(this.contract, row.structure.type)
     const field = fieldsOf(this.contract, record).find((each) => each.name === navigation)
     const facts = field === undefined ? undefined : fieldSpecifics(field).navigation
     if (field === undefined || facts === undefined) return undefined
@@ -131,10 +131,9 @@ export class Tables {
 
   /** Links a row to another one, or with `undefined` to none; says whether there is a way to. */
   link(rows: Rows, entity: Entity, navigation: string, target: Entity | undefined): void {
-    const field = fieldsOf(
-      this.contract,
-      namedType(this.contract, entity.structure.type) as RecordType,
-    ).find((each) => each.name === navigation)
+    const field = fieldsOf(this.contract, recordType(this.contract, entity.structure.type)).find(
+      (each) => each.name === navigation,
+    )
     const facts = field === undefined ? undefined : fieldSpecifics(field).navigation
     if (field === undefined || facts === undefined) return
     const back = this.constraintsOf(targetOf(field), field.relation?.partner)
@@ -156,10 +155,9 @@ export class Tables {
 
   /** Takes the link to one of many away. */
   unlink(rows: Rows, entity: Entity, navigation: string, target: Entity): void {
-    const field = fieldsOf(
-      this.contract,
-      namedType(this.contract, entity.structure.type) as RecordType,
-    ).find((each) => each.name === navigation)
+    const field = fieldsOf(this.contract, recordType(this.contract, entity.structure.type)).find(
+      (each) => each.name === navigation,
+    )
     const back =
       field === undefined ? undefined : this.constraintsOf(targetOf(field), field.relation?.partner)
     if (back !== undefined) for (const [there] of back) target.plain[there] = null
@@ -178,7 +176,7 @@ export class Tables {
     id: TypeId,
     partner: string | undefined,
   ): readonly (readonly [string, string])[] | undefined {
-    const field = fieldsOf(this.contract, namedType(this.contract, id) as RecordType).find(
+    const field = fieldsOf(this.contract, recordType(this.contract, id)).find(
       (each) => each.name === partner,
     )
     return field === undefined ? undefined : fieldSpecifics(field).navigation?.constraints
@@ -191,7 +189,7 @@ export class Tables {
   create(rows: Rows, table: string, id: TypeId, body: Readonly<Record<string, unknown>>): Entity {
     const plain = toPlain(body) as Plain
     const kind = this.kindOf(id, plain)
-    const fields = fieldsOf(this.contract, namedType(this.contract, kind) as RecordType).filter(
+    const fields = fieldsOf(this.contract, recordType(this.contract, kind)).filter(
       (field) => fieldSpecifics(field).about !== true,
     )
     const all = rows(table) ?? []
@@ -298,10 +296,7 @@ export class Tables {
   change(entity: Entity, body: Readonly<Record<string, unknown>>, whole: boolean): void {
     this.journal.push({ table: entity.table, plain: entity.plain, gone: false })
     const keys = keysOf(entity.structure)
-    const fields = fieldsOf(
-      this.contract,
-      namedType(this.contract, entity.structure.type) as RecordType,
-    ).filter(
+    const fields = fieldsOf(this.contract, recordType(this.contract, entity.structure.type)).filter(
       ({ name, ...field }) =>
         fieldSpecifics({ name, ...field }).navigation === undefined && !keys.includes(name),
     )
