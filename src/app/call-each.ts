@@ -50,9 +50,14 @@ export interface Run extends Progress {
 const mostSilent = 10
 
 /**
- * One call for each row of a file.
+ * One call for each row of a file. What came of each is kept as it comes, so that a run that was
+ * stopped can go on.
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @param wanted the operation
  * @param file CSV, JSON or NDJSON
+ * @returns how many rows there are, were done and failed, why it ended early where it did, and the
+ *   outcomes
  * @throws Problem TM-1018 for rows that can't be used, TM-1019, and those of a single call;
  *   nothing is sent then
  */

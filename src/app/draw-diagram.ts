@@ -68,8 +68,10 @@ export async function drawDiagram(
 }
 
 /**
- * The same as Mermaid text.
+ * Draws the types of a contract as Mermaid text.
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @returns what is drawn, and the text
  * @throws as {@link drawDiagram} does
  */
 export async function diagramText(

@@ -121,7 +121,13 @@ export async function generateClient(
   return generateOpened(await openContract(name, options), options.overwrite === true)
 }
 
-/** Writes the client of a contract that is open already; as {@link generateClient}. */
+/**
+ * Writes the client of a contract that is open already; as {@link generateClient}.
+ *
+ * @param overwrite write over files that were edited by hand
+ * @returns what was written, by path below the client's folder
+ * @throws as {@link generateClient} does
+ */
 export async function generateOpened(open: OpenContract, overwrite = false): Promise<Generated> {
   if (open.kept === undefined)
     throw problem('TM-1001', {
@@ -246,7 +252,12 @@ async function summaryOf({
   }
 }
 
-/** What was written, as scripts get it. */
+/**
+ * What was written, as programs get it: what `generate --json` prints.
+ *
+ * @returns folder, numbers of operations and types, files that are new, changed, removed and as
+ *   before, notes, and what is called otherwise than in the metadata
+ */
 export function generatedSummary(generated: Generated): object {
   const { clashes, moved, dependencies: _, ...others } = generated
   return { ...others, renamed: clashes, ...filled({ moved }) }

@@ -78,6 +78,7 @@ export interface Imported {
  * into the project file. Either all of that happens, or nothing changes.
  *
  * @param location a path of a file or folder, or an address
+ * @returns the contract, with the endpoint that calls will go to and what is worth knowing first
  * @throws Problem TM-1004 when the name is taken, TM-1006 when it can't be a name, TM-3003, and
  *   those of reading metadata
  */
@@ -237,7 +238,12 @@ function internalAddress(endpoint: Endpoint, location: string): string | undefin
   return `${messageText('TM-2114', { source: source.host, name: endpoint.name, published: published.host })} ${messages['TM-2114'].advice}`
 }
 
-/** The contract's summary as scripts get it. */
+/**
+ * What was imported, as programs get it: what `import --json` prints.
+ *
+ * @returns name, dialect and title of the contract, its endpoints, the paths of its operations, the
+ *   number of its types, and notes
+ */
 export function importSummary(imported: Imported): object {
   const { contract } = imported
   return {

@@ -50,6 +50,8 @@ export interface RehearseOptions extends Pick<
 /**
  * Plays rehearsals, one after the other.
  *
+ * @param files their paths
+ * @returns for each what came of its steps; times in milliseconds, secrets masked
  * @throws Problem TM-1021 when a file is not valid (then nothing is called), TM-1007, TM-1008
  */
 export async function rehearse(

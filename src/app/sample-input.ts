@@ -27,6 +27,9 @@ export interface Sample {
  * A ready-to-edit input for an operation: from examples and defaults of the metadata first, then
  * made to satisfy every constraint.
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @param operationName the operation
+ * @returns the input in plain form and as YAML, and what could not be made to fit
  * @throws Problem TM-1005 when there is no such operation
  */
 export async function sampleFor(

@@ -41,6 +41,8 @@ export type Shown = (
  * What is in a contract: the overview, or one operation, group of operations, type or endpoint in
  * full (also for what is inside of it). Things that `only` leaves out can be looked at as well.
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @param thing the name of one of them; the overview when left out
  * @throws Problem TM-1005 when there is no such thing, with the nearest names; those of opening a
  *   contract
  */
@@ -85,6 +87,9 @@ export interface Found {
  * Looks for words in the names and the documentation of everything in a contract, also of what
  * `only` leaves out.
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @param text words, all of which must be there; capitals don't count
+ * @returns matches in names first, then by kind and name
  * @throws those of opening a contract
  */
 export async function findInContract(

@@ -26,7 +26,13 @@ export interface ClientState {
   readonly texts: Readonly<Record<string, string>>
 }
 
-/** Looks at a client's folder; one that isn't there has nothing in it. */
+/**
+ * Looks at a client's folder; one that isn't there has nothing in it.
+ *
+ * @param folder its path
+ * @returns what was written there, and which of its files were edited, are gone or are somebody
+ *   else's
+ */
 export async function clientState(folder: string): Promise<ClientState> {
   const exists = await stat(folder).then(
     (found) => found.isDirectory(),

@@ -67,6 +67,8 @@ export interface OpenOptions {
  * Opens a contract by its name in the project, or by the path or address of its metadata (then
  * nothing is kept).
  *
+ * @param reference the contract's name in the project, or the path or address of its metadata
+ * @returns the contract as `only` has it, what it was read from, and the names that were given
  * @throws Problem TM-1001 when there is none of that name, TM-1002 when there is no project, and
  *   those of reading metadata
  */
@@ -236,7 +238,13 @@ export function chooseOperations(
   return selectOperations(contract, (operation) => chosen.has(operation))
 }
 
-/** The operation that a person names. @throws Problem TM-1005 with the nearest names */
+/**
+ * The operation that a person names.
+ *
+ * @param wanted its path with dots between, or the end of it that no other operation has; capitals
+ *   don't count
+ * @throws Problem TM-1005 with the nearest names, where there is none or several have it
+ */
 export function findOperation(open: OpenContract, wanted: string): Operation {
   const operations = operationsOf(open.contract)
   const path = matchPath(wanted, operations.map(pathOf))

@@ -1,7 +1,14 @@
 import type { Endpoint, Operation } from '../../contract/contract.js'
 import { isPlainHttp } from '../../contract/queries.js'
 
-/** The endpoint that calls go to when nobody says otherwise. */
+/**
+ * The endpoint that calls go to when nobody says otherwise.
+ *
+ * @param endpoints those to choose from
+ * @param operations what is to be called there
+ * @param configured the name of the endpoint that the project file wants
+ * @returns the endpoint, and why it is this one, in words; undefined where there is none
+ */
 export function preferredEndpoint(
   endpoints: readonly Endpoint[],
   operations: readonly Operation[],
