@@ -558,11 +558,17 @@ const numbers: readonly ScalarBase[] = [
   'double',
 ]
 
+/** A value of a base from its text. */
+function valueOf(base: ScalarType['base'], text: string): unknown {
+  if (base === 'boolean') return text === 'true'
+  return numbers.includes(base) ? Number(text) : text
+}
+
 function scalar(type: ScalarType, name: string): unknown {
   const limits = type.constraints ?? {}
   if (type.example !== undefined) return type.example
   const [allowed] = limits.allowed ?? []
-  if (allowed !== undefined) return numbers.includes(type.base) ? Number(allowed) : allowed
+  if (allowed !== undefined) return valueOf(type.base, allowed)
   switch (type.base) {
     case 'boolean':
       return true

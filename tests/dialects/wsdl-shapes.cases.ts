@@ -70,6 +70,13 @@ export const schemaCases: [
     ['a'],
   ],
   [
+    'an enumeration of truth values',
+    '<xs:element name="a" type="t:D"/>',
+    '<xs:simpleType name="D"><xs:restriction base="xs:boolean"><xs:enumeration value="1"/></xs:restriction></xs:simpleType>',
+    [],
+    ['a'],
+  ],
+  [
     'an enumeration of bytes',
     '<xs:element name="a" type="t:D"/>',
     '<xs:simpleType name="D"><xs:restriction base="xs:hexBinary"><xs:enumeration value="00"/></xs:restriction></xs:simpleType>',

@@ -84,3 +84,36 @@ test.each<[format: string, limits: Constraints, expected: RegExp]>([
   }
   expect(sampleValue(contract, type, 'berth', { full: true, rules })).toMatch(expected)
 })
+
+test('texts of a media type are such texts in samples; those with constraints keep to these', async () => {
+  const text = (contentMediaType: string, more: object = {}): object => ({
+    type: 'string',
+    contentMediaType,
+    ...more,
+  })
+  const properties = {
+    json: text('application/vnd.quay+json'),
+    page: text('text/html; charset=utf-8'),
+    xml: text('application/vnd.quay+xml'),
+    short: text('application/json', { maxLength: 1 }),
+    image: text('image/png'),
+  }
+  const schema = { type: 'object', required: Object.keys(properties), properties }
+  const content = { 'application/json': { schema } }
+  const description = {
+    openapi: '3.1.0',
+    info: { title: 'Contents', version: '1' },
+    paths: { '/': { put: { operationId: 'put', requestBody: { content, required: true } } } },
+  }
+  const { contract } = await readText('contents.json', JSON.stringify(description))
+  const { body } = sampleInput(contract, operationNamed(contract, 'put'), {
+    full: false,
+    rules: http.rules?.(contract),
+  }) as { body: Record<string, string> }
+  expect(JSON.parse(body['json'] ?? '')).toEqual({})
+  expect([body['page'], body['xml']]).toEqual(['<p>text</p>', '<a/>'])
+  expect([body['short'], body['image']].map((each) => each?.startsWith('{'))).toEqual([
+    false,
+    false,
+  ])
+})

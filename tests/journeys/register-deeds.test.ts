@@ -215,6 +215,8 @@ describe('links, streams, logs inside vessels, batches, sums and changes', () =>
     expect(await value('Vessels.download', '--with', 'key=9007199254740995')).toBeNull()
     await value('Vessels.upload', '--input', 'up.json')
     expect(await value('Vessels.download', '--with', 'key=9007199254740995')).toBe('iVBORwD/')
+    await value('Vessels.clear', '--with', 'key=9007199254740995')
+    expect(await value('Vessels.download', '--with', 'key=9007199254740995')).toBeNull()
     const made = (await value(
       'Papers.create',
       '--with',

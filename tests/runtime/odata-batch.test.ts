@@ -20,7 +20,7 @@ import * as edm4 from '../../src/runtime/odata/edm4.js'
 import type { EntityOperation } from '../../src/runtime/odata/input-checks.js'
 import { invoke } from '../../src/runtime/odata/invocations.js'
 import { link, unlink, type LinkOperation } from '../../src/runtime/odata/links.js'
-import { createMedia, download, upload } from '../../src/runtime/odata/media.js'
+import { clear, createMedia, download, upload } from '../../src/runtime/odata/media.js'
 import type { AnyStructure } from '../../src/runtime/odata/model.js'
 import { create, get, list, remove, update } from '../../src/runtime/odata/odata.js'
 import type { Protocol } from '../../src/runtime/odata/protocol.js'
@@ -489,6 +489,7 @@ test('streams: bytes down and up, whole and as they come; none is null (Protocol
     await createMedia(connection, photos, { content: new Uint8Array([1]), slug: 'quay Å 100 %' }),
   ).toEqual({ Id: 5, Name: 'x' })
   await expect(download(connection, photos, { key: 9 })).rejects.toThrow('no photo')
+  await clear(connection, photos, { key: 1, stream: 'Thumbnail', ifMatch: '*' })
   expect(
     seen.map(({ method, url, headers }) => [
       method,
@@ -503,6 +504,7 @@ test('streams: bytes down and up, whole and as they come; none is null (Protocol
     ['PUT', 'Photos(1)/$value', 'image/png', '*'],
     ['POST', 'Photos', 'application/octet-stream', 'quay %C3%85 100 %25'],
     ['GET', 'Photos(9)/$value', '', ''],
+    ['DELETE', 'Photos(1)/Thumbnail', '', '*'],
   ])
 })
 

@@ -1,5 +1,6 @@
+import { kindOf } from './media-types.js'
 import type { Constraints, EnumerationType, ScalarBase, Type } from '../../contract/contract.js'
-import { filled } from '../../contract/present.js'
+import { filled, present } from '../../contract/present.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
@@ -74,12 +75,23 @@ export function scalarType(
   } else if (isText) for (const keyword of ['minLength', 'maxLength', 'pattern']) node.get(keyword)
   const isUrlSafe = encoding === 'base64url' || format === 'base64url'
   const wire = wireFormat({ type, base, format, known, isUrlSafe })
+  // Texts with constraints are made to fit them.
+  const isFree = base === 'text' && Object.keys(limits).length === 0
+  const example = isFree ? contentExample(node.text('contentMediaType')) : undefined
   return {
     kind: 'scalar',
     base,
     format: wire,
     ...filled({ constraints: limits }),
+    ...present({ example }),
   }
+}
+
+/** A text that is of a media type (2020-12 Validation, section 8.4); undefined for any other. */
+function contentExample(mediaType = ''): string | undefined {
+  if (kindOf(mediaType) === 'json') return '{}'
+  if (/^text\/html\b/i.test(mediaType)) return '<p>text</p>'
+  return /^(?:application|text)\/(?:[\w.-]+\+)?xml\b/i.test(mediaType) ? '<a/>' : undefined
 }
 
 /**
@@ -119,18 +131,18 @@ export function enumerated(
   isNamed: boolean,
 ): { type: Type; others: boolean } {
   const { origin } = node
-  const present = values.filter((each) => each.kind !== 'null')
-  const others = present.some((each) => each.kind === 'object' || each.kind === 'list')
+  const stated = values.filter((each) => each.kind !== 'null')
+  const others = stated.some((each) => each.kind === 'object' || each.kind === 'list')
   const declared = node.members.get('type')?.value
   // Numbers and flags that nobody quoted, where the type says texts.
   const isMeantAsText =
     declared === 'string' &&
-    present.some((each) => each.kind === 'number' || each.kind === 'boolean')
+    stated.some((each) => each.kind === 'number' || each.kind === 'boolean')
   if (isMeantAsText) notes.add('approximated', 'TM-2314', {}, origin)
-  if (present.length > 0 && (isMeantAsText || present.every((each) => each.kind === 'text'))) {
+  if (stated.length > 0 && (isMeantAsText || stated.every((each) => each.kind === 'text'))) {
     const texts = [
       ...new Set(
-        present
+        stated
           .filter((each) => each.kind !== 'object' && each.kind !== 'list')
           .map((each) => (each.kind === 'number' ? each.written : String(each.value))),
       ),
@@ -146,7 +158,7 @@ export function enumerated(
     }
     return { type, others }
   }
-  const literals = [...new Set(present.map((each) => each.value))].map((value): Type => ({
+  const literals = [...new Set(stated.map((each) => each.value))].map((value): Type => ({
     kind: 'literal',
     value,
   }))

@@ -69,6 +69,7 @@ const works: Readonly<Record<OperationSpecifics['kind'], Work>> = {
   createMedia: { module: 'media', call: 'createMedia', facts: ['media', 'MediaOperation'] },
   download: { module: 'media', call: 'download', facts: ['media', 'MediaOperation'] },
   upload: { module: 'media', call: 'upload', facts: ['media', 'MediaOperation'] },
+  clear: { module: 'media', call: 'clear', facts: ['media', 'MediaOperation'] },
   link: { module: 'links', call: 'link', facts: ['links', 'LinkOperation'] },
   unlink: { module: 'links', call: 'unlink', facts: ['links', 'LinkOperation'] },
   invoke: { module: 'invocations', call: 'invoke', facts: ['invocations', 'Invocation'] },

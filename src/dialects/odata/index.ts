@@ -64,6 +64,7 @@ export const odata: Dialect = {
       aggregate: `GET ${all}?$apply=…`,
       download: `GET ${one}/${stream}`,
       upload: `PUT ${one}/${stream}`,
+      clear: `DELETE ${one}/${stream}`,
       link: `POST or PUT ${one}/${links}`,
       unlink: `DELETE ${one}/${links}`,
     }

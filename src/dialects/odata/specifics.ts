@@ -78,6 +78,7 @@ export interface EntitySpecifics extends ResourceSpecifics {
     | 'aggregate'
     | 'download'
     | 'upload'
+    | 'clear'
     | 'link'
     | 'unlink'
   readonly restricted?: Restrictions

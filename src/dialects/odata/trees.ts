@@ -30,6 +30,7 @@ const unrestricted: readonly string[] = [
   'createMedia',
   'download',
   'upload',
+  'clear',
   'link',
   'unlink',
 ]

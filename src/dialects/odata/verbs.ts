@@ -198,6 +198,20 @@ export const verbs: readonly Verb[] = [
     facts: streamFacts,
   },
   {
+    // Bytes that an entity itself stands for go with it (section 11.4.7.3).
+    kind: 'clear',
+    wants: 'update',
+    isFor: ({ isAddressed, streams }) => isAddressed && streams.length > 0,
+    sentence: ({ name }) => `Takes the bytes of a stream of an entity of ${name} away.`,
+    inputs: ({ key, streams, ifMatch, origin }) => [
+      ...key,
+      ...streamInput(streams, false, origin),
+      ifMatch,
+    ],
+    outcome: nothing,
+    facts: ({ streams }) => ({ streams }),
+  },
+  {
     kind: 'replace',
     wants: 'replace',
     isFor: isAddressedSet,

@@ -45,6 +45,12 @@ const ordered: ReadonlySet<ScalarBase> = new Set<ScalarBase>([
   'day',
 ])
 
+/** The short spellings of truth values. */
+const spelledOut = new Map([
+  ['1', 'true'],
+  ['0', 'false'],
+])
+
 /** What a text becomes by what is said of white space. */
 const byWhiteSpace = new Map([
   ['collapse', 'xs:token'],
@@ -195,8 +201,10 @@ function narrowScalar(base: ScalarType, facets: Facets): SimpleType {
   Object.assign(constraints, present({ patterns: facets.patterns(base.constraints?.patterns) }))
   const [whiteSpace = ''] = facets.values('whiteSpace')
   const narrower = base.format === 'xs:string' ? byWhiteSpace.get(whiteSpace) : undefined
-  if (isOrdered) {
-    const allowed = facets.values('enumeration').map((value) => value.trim())
+  const isEnumerable = isOrdered || base.base === 'boolean'
+  if (isEnumerable) {
+    const values = facets.values('enumeration').map((value) => value.trim())
+    const allowed = isOrdered ? values : values.map((value) => spelledOut.get(value) ?? value)
     if (allowed.length > 0) constraints.allowed = allowed
   }
   const scalar: ScalarType = {
@@ -206,7 +214,7 @@ function narrowScalar(base: ScalarType, facets: Facets): SimpleType {
     ...constrained(constraints),
   }
   if (base.base === 'text') return enumerated(scalar, facets.members())
-  if (!isOrdered) facets.leaveUnchecked('enumeration')
+  if (!isEnumerable) facets.leaveUnchecked('enumeration')
   return scalar
 }
 

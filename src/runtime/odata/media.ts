@@ -86,6 +86,18 @@ export async function upload(
   )
 }
 
+/** Takes the bytes of one of an entity's streams away (Protocol, section 11.4.8.2). */
+export async function clear(
+  connection: Connection,
+  operation: MediaOperation,
+  input: object,
+  thisCall: ThisCall = {},
+): Promise<void> {
+  checkMedia(connection, operation, input, false)
+  const url = streamUrl(connection, operation, input)
+  await send(connection, operation, { method: 'DELETE', url, headers: ifMatchOf(input) }, thisCall)
+}
+
 /** Creates an entity that stands for bytes; its properties are changed afterwards. */
 export async function createMedia<Entity>(
   connection: Connection,

@@ -165,6 +165,9 @@ export class Performer {
       case 'upload':
         this.putStream(found, stream, request)
         return done
+      case 'clear':
+        this.clearStream(found, stream)
+        return done
       case 'delete':
         this.tables.remove(rows, found)
         return done
@@ -388,5 +391,10 @@ export class Performer {
         content: bytesToBase64(request.body),
       },
     }
+  }
+
+  private clearStream({ plain }: Entity, name: string): void {
+    const { [name]: _gone, ...others } = (plain['$streams'] ?? {}) as Streams
+    plain['$streams'] = others
   }
 }

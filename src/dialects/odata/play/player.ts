@@ -297,7 +297,7 @@ class ODataPlayer implements Player {
     const takesBody = kind === 'create' || kind === 'update' || kind === 'replace'
     const body = takesBody ? this.changed(request, structure, kind, facts) : undefined
     const returns: AnyProperty | undefined =
-      kind === 'upload' || kind === 'delete'
+      kind === 'upload' || kind === 'clear' || kind === 'delete'
         ? undefined
         : { is: structure, ...marked({ many: kind === 'list' }) }
     const status = kind === 'create' || kind === 'createMedia' ? 201 : 200
@@ -594,9 +594,10 @@ function withoutUnknown(
   )
 }
 
-const streamDeeds = new Map<string, 'download' | 'upload'>([
+const streamDeeds = new Map<string, 'download' | 'upload' | 'clear'>([
   ['GET', 'download'],
   ['PUT', 'upload'],
+  ['DELETE', 'clear'],
 ])
 
 /** A function or an action, with the codecs of its parameters. */
