@@ -133,7 +133,7 @@ describe('looking before adding', () => {
   test('the overview has counts, then a tree: sets with what all of them have in one line, and what is their own below', async () => {
     const { stdout } = await run('show', 'registry')
     expect(stdout).toMatch(
-      /1 endpoint, 75 operations, 12 types, 2 notes\n\n├─ endpoints\n│ {2}└─ service {2}OData 4\.0/,
+      /1 endpoint, 76 operations, 12 types, 2 notes\n\n├─ endpoints\n│ {2}└─ service {2}OData 4\.0/,
     )
     expect(stdout).toMatch(
       /│ {2}├─ Vessels {2}Vessel\[\] {2,}A vessel in the register[^\n]*\n│ {2}│ {2}├─ list, get, count, [^\n]*unlink\n│ {2}│ {2}├─ Vessels\.Assist\(key, vessels, ifMatch\?\) → nothing {2,}Sends a tug/,

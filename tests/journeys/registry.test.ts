@@ -200,7 +200,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
 
   test('show reads the same way; the clients compile under the strictest settings, and type what was asked for', async () => {
     expect((await run('show', 'registry')).stdout).toMatch(
-      /75 operations, 12 types, 2 notes[\s\S]*Vessels {2}Vessel\[\] /,
+      /76 operations, 12 types, 2 notes[\s\S]*Vessels {2}Vessel\[\] /,
     )
     expect((await run('show', 'registry', 'vessels')).stdout).toMatch(
       /^Vessels {2}group of 18 operations[\s\S]*Vessels\.Rename\(key, name, reason\?, ifMatch\?\)[\s\S]*types\n {2}Vessel, Survey\n$/,
