@@ -136,7 +136,7 @@ describe('looking before adding', () => {
       /1 endpoint, 76 operations, 12 types, 2 notes\n\n├─ endpoints\n│ {2}└─ service {2}OData 4\.0/,
     )
     expect(stdout).toMatch(
-      /│ {2}├─ Vessels {2}Vessel\[\] {2,}A vessel in the register[^\n]*\n│ {2}│ {2}├─ list, get, count, [^\n]*unlink\n│ {2}│ {2}├─ Vessels\.Assist\(key, vessels, ifMatch\?\) → nothing {2,}Sends a tug/,
+      /│ {2}├─ Vessels {2}Vessel\[\] {2,}A vessel in the register[^\n]*\n│ {2}│ {2}├─ list, get, count, [^\n]*\n[^\n]*unlink\n│ {2}│ {2}├─ Vessels\.Assist\(key, vessels, ifMatch\?\) → nothing {2,}Sends a tug/,
     )
   })
 

@@ -71,7 +71,7 @@ import { hasViewers } from '../support/viewers.js'
     test.each([
       ['berths', 28],
       ['ferries', 33],
-      ['registry', 87],
+      ['registry', 88],
       ['cargo', 34],
     ])(
       'the reference of %s: search, go there, leave the search, all from the keyboard',

@@ -203,7 +203,7 @@ describe('the same voyage for OData services of versions 4 and 2', () => {
       /76 operations, 12 types, 2 notes[\s\S]*Vessels {2}Vessel\[\] /,
     )
     expect((await run('show', 'registry', 'vessels')).stdout).toMatch(
-      /^Vessels {2}group of 18 operations[\s\S]*Vessels\.Rename\(key, name, reason\?, ifMatch\?\)[\s\S]*types\n {2}Vessel, Survey\n$/,
+      /^Vessels {2}group of 19 operations[\s\S]*Vessels\.Rename\(key, name, reason\?, ifMatch\?\)[\s\S]*types\n {2}Vessel, Survey\n$/,
     )
     expect((await run('show', 'registry', 'Vessels.LatestSurvey')).stdout).toMatch(
       /GET \/Vessels\(…\)\/Brackmouth\.Registry\.LatestSurvey\(…\)/,
