@@ -35,7 +35,7 @@ export async function run(words: readonly string[]): Promise<number> {
     // An error about options repeats what was typed, a secret perhaps.
     return tell(
       await asProblem(error, wanted),
-      voiceOf(program),
+      outputOf(program.opts<GlobalOptions>()),
       error instanceof CommanderError ? undefined : error,
     )
   }
@@ -78,16 +78,12 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
 }
 
 /** The global options of a command that runs. */
-export function globalsOf(command: Command): GlobalOptions & { voice: Output } {
+export function globalsOf(command: Command): GlobalOptions & { output: Output } {
   const options = command.optsWithGlobals<GlobalOptions>()
-  return {
-    ...options,
-    voice: { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile },
-  }
+  return { ...options, output: outputOf(options) }
 }
 
-function voiceOf(program: Command): Output {
-  const options = program.opts<GlobalOptions>()
+function outputOf(options: GlobalOptions): Output {
   return { json: options.json === true, quiet: options.quiet === true, logFile: options.logFile }
 }
 

@@ -71,7 +71,7 @@ export async function callReady(
   const { open, operation, endpoint, address, client } = ready
   const opened = wishes.preview === true ? undefined : await ready.session?.open()
   const assignments = [
-    ...ready.proof.inputs,
+    ...ready.resolved.inputs,
     ...(opened?.inputs ?? []),
     ...written.assignments,
     ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)]),
@@ -105,7 +105,7 @@ export async function callReady(
           isKept: open.kept !== undefined,
           address,
           adviceOn: (status) => dialect?.adviceOn?.(status, open.name),
-          kinds: ready.proof.kinds,
+          kinds: ready.resolved.kinds,
           declared: declaredCredentials(open.contract),
           isInternal:
             address === endpoint.address &&

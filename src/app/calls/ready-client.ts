@@ -87,7 +87,7 @@ export interface ReadyOperation {
   /** The media type to ask for, where the contract makes that an input. */
   readonly acceptInput: string | undefined
   /** What proves who calls. */
-  readonly proof: ResolvedCredential
+  readonly resolved: ResolvedCredential
   /** The session that it is called in, where the project says so. */
   readonly session: Session | undefined
 }
@@ -179,7 +179,7 @@ class ReadyOperations {
   private readonly open: OpenContract
   private readonly options: ClientOptions
   private readonly site: SiteEntry | undefined
-  private readonly proof: ResolvedCredential
+  private readonly resolved: ResolvedCredential
   private readonly ca: string | undefined
   /** A client of thousands of operations takes seconds to load; most calls want one of them. */
   private readonly isLarge: boolean
@@ -197,13 +197,13 @@ class ReadyOperations {
     this.open = open
     this.options = options
     this.site = site
-    this.proof = resolved
+    this.resolved = resolved
     this.ca = ca
     this.isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
   }
 
   async operation(wanted: string): Promise<ReadyOperation> {
-    const { open, options, proof: resolved } = this
+    const { open, options, resolved } = this
     const operation = findOperation(open, wanted)
     const endpoint = chooseEndpoint(open, operation, options.endpoint)
     const address = await this.addressOf(endpoint)
@@ -226,7 +226,7 @@ class ReadyOperations {
       from: aside === undefined ? 'its folder' : 'built aside',
       aside,
       acceptInput: acceptIsInput ? options.accept : undefined,
-      proof: resolved,
+      resolved,
       session: session?.isOwn(pathOf(operation)) === true ? undefined : session,
     }
   }
@@ -267,7 +267,7 @@ class ReadyOperations {
     url: string,
     accept: string | undefined,
   ): Settings {
-    const { options, site, proof: resolved, open } = this
+    const { options, site, resolved, open } = this
     const entry = open.kept?.entry
     const { retries, timeLimit } = options
     const savesAll = options.savesBytes === true && answersBytes(operation)
@@ -306,7 +306,7 @@ class ReadyOperations {
     const key = JSON.stringify([bundle, settings])
     const known = this.clients.get(key)
     if (known !== undefined) return known
-    const { transport, query } = this.proof
+    const { transport, query } = this.resolved
     const transportSettings = {
       userAgent: toolName(),
       ...transport,

@@ -21,7 +21,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
     )
     .action(async (contract: string, operation: string | undefined, options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       if (operation === undefined && options.calls === undefined) {
         await tellOperations(contract, 'call', project, output)
         return

@@ -37,7 +37,7 @@ export function declare(command: Command): void {
       "\nThe format is that of the file's ending: .svg, .png, .pdf, .html, .dot or .mmd. Without a file, Mermaid text is printed.\n\nExamples:\n  tolmach diagram registry registry.svg\n  tolmach diagram registry fleet.html --around Vessel --steps 2 --view fleet\n  tolmach diagram registry fleet.pdf --view fleet",
     )
     .action(async (contract: string, file: string | undefined, options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const asked: DiagramOptions = { project, view: options.view, selection: selectionOf(options) }
       if (file === undefined) {
         const drawn = await diagramText(contract, asked)

@@ -13,7 +13,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach generate berths\n  tolmach generate                 all contracts of the project\n  tolmach generate berths --overwrite',
     )
     .action(async (contracts: readonly string[], options: { readonly overwrite?: boolean }) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const names =
         contracts.length > 0
           ? contracts

@@ -39,7 +39,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"',
     )
     .action(async (location: string, options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const imported = await importContract(location, {
         project,
         as: options.as,

@@ -8,7 +8,7 @@ export function declare(command: Command): void {
   command
     .addHelpText('after', '\nExamples:\n  tolmach list\n  tolmach list --json')
     .action(async () => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const listed = await listContracts({ project })
       if (output.json) {
         printJson({ contracts: listed })

@@ -11,7 +11,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach locate berths reserveBerth\n  tolmach locate registry Vessel.Flag\n  code --goto "$(tolmach locate berths Vessel --json | jq -r \'.code | "\\(.file):\\(.line)"\')"',
     )
     .action(async (contract: string, thing: string) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const located = await locateThing(contract, thing, { project })
       if (output.json) {
         printJson(located)

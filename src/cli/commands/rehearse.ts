@@ -44,7 +44,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach rehearse rehearsals/reserve.yaml\n  tolmach rehearse rehearsals/*.yaml --at test --save report.html --junit report.xml\n  tolmach rehearse rehearsals/reserve.yaml --keep recorded',
     )
     .action(async (files: readonly string[], options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       if (options.save !== undefined && !/\.html?$/i.test(options.save)) throw noPage(options.save)
       const reports = await rehearse(files, {
         project,

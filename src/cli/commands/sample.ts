@@ -28,7 +28,7 @@ export function declare(command: Command): void {
     )
     .action(
       async (contract: string, operation: string | undefined, { full, save, format }: Options) => {
-        const { project, voice: output } = globalsOf(command)
+        const { project, output } = globalsOf(command)
         if (operation === undefined) {
           await tellOperations(contract, 'sample', project, output)
           return

@@ -52,7 +52,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach serve berths\n  tolmach serve berths --port 4801\n  tolmach serve ./desk.wsdl --seed ./desk-seed.yaml\n  tolmach serve berths --fail 10% --misbehave busy,hang-up --delay 200ms',
     )
     .action(async (contracts: readonly string[], options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       const { host } = options
       const standIn = await serveContracts(contracts, {
         project,

@@ -34,7 +34,7 @@ export function declare(command: Command): void {
       '\nExamples:\n  tolmach show berths\n  tolmach show berths reserveBerth\n  tolmach show registry --find "port call"\n  tolmach show ferries --save ferries.html\n  tolmach show ./desk.wsdl Berth',
     )
     .action(async (contract: string, thing: string | undefined, options: Options) => {
-      const { project, voice: output } = globalsOf(command)
+      const { project, output } = globalsOf(command)
       if (options.find !== undefined) {
         if (thing !== undefined)
           throw problem('TM-1010', {
