@@ -22,6 +22,8 @@ export {
   type GenerateOptions,
 } from './generate-client.js'
 export { showContract, findInContract, type Found, type Shown } from './show-contract.js'
+export { listContracts, type Listed } from './list-contracts.js'
+export { listLeftOver, type LeftOver } from './list-left-over.js'
 export { saveReferencePage } from './save-reference-page.js'
 export { drawDiagram, diagramText, type DiagramOptions, type Drawn } from './draw-diagram.js'
 export { locateThing, type Located } from './locate-thing.js'

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process'
-import { cp, readdir, readFile, rm, writeFile } from 'node:fs/promises'
+import { cp, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import { join, relative } from 'node:path'
 import { beforeAll, describe, expect, test } from '@jest/globals'
 import { openDemo } from '../../src/app/demo-world.js'
@@ -43,6 +43,35 @@ test('import with its client writes what importing and generating write, and lea
     stderr: expect.stringContaining('error TM-3001') as unknown,
   })
   expect(await readFile(edited, 'utf8')).toBe('export {}\n')
+})
+
+test('list names what belongs to no contract any more, and nothing of somebody else', async () => {
+  const folder = await freshFolder()
+  const run = (...words: string[]): ReturnType<typeof tolmach> => tolmach(folder, words)
+  for (const name of ['berths', 'desk'])
+    expect((await run('import', demoWsdl, '--as', name, '--generate')).code).toBe(0)
+  await mkdir(join(folder, 'src/clients/by-hand'))
+  await writeFile(join(folder, 'src/clients/by-hand/manifest.json'), '{}')
+  await mkdir(join(folder, 'snapshots/notes'))
+  const all = await tolmachJson(folder, ['list'])
+  expect(all).toMatchObject({ contracts: [{}, {}], leftOver: [] })
+  expect((await run('list')).stderr).toBe('')
+  const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
+  await writeFile(
+    join(folder, 'tolmach.yaml'),
+    project
+      .replace('src/clients/berths', 'src/clients/quay')
+      .replace(/ {2}desk:\n(?: {4}.*\n)*/, ''),
+  )
+  expect(await tolmachJson(folder, ['list'])).toMatchObject({
+    contracts: [{ contract: 'berths', client: 'not generated' }],
+    leftOver: [
+      { kind: 'snapshot', path: 'snapshots/desk' },
+      { kind: 'client', path: 'src/clients/berths' },
+      { kind: 'client', path: 'src/clients/desk' },
+    ],
+  })
+  expect((await run('list')).stderr).toContain('Left over')
 })
 
 test('a folder that is named and is no project is told as such', async () => {

@@ -1,5 +1,6 @@
 import type { Command } from 'commander'
-import { listContracts } from '../../app/list-contracts.js'
+import { listContracts, type Listed } from '../../app/list-contracts.js'
+import { listLeftOver, type LeftOver } from '../../app/list-left-over.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
 import { print, printJson, say } from '../terminal.js'
@@ -10,34 +11,44 @@ export function declare(command: Command): void {
     .action(async () => {
       const { project, output } = globalsOf(command)
       const listed = await listContracts({ project })
+      const leftOver = await listLeftOver({ project })
       if (output.json) {
-        printJson({ contracts: listed })
+        printJson({ contracts: listed, leftOver })
         return
       }
-      if (listed.length === 0) {
+      if (listed.length === 0)
         say(
           output,
           'There are no contracts in this project yet. Import one: tolmach import <file or address>',
         )
-        return
-      }
-      const rows = listed.map((each) => [
-        each.contract,
-        each.dialect,
-        String(each.endpoints),
-        String(each.operations),
-        String(each.types),
-        each.taken === '' ? '' : age(Date.now() - Date.parse(each.taken)),
-        each.problem ?? each.client,
-        each.from,
-      ])
-      print(
-        tableText(
-          ['contract', 'dialect', 'endpoints', 'operations', 'types', 'age', 'client', 'from'],
-          rows,
-        ),
-      )
+      else print(contractsTable(listed))
+      if (leftOver.length > 0) say(output, leftOverText(leftOver))
     })
+}
+
+function contractsTable(listed: readonly Listed[]): string {
+  const rows = listed.map((each) => [
+    each.contract,
+    each.dialect,
+    String(each.endpoints),
+    String(each.operations),
+    String(each.types),
+    each.taken === '' ? '' : age(Date.now() - Date.parse(each.taken)),
+    each.problem ?? each.client,
+    each.from,
+  ])
+  return tableText(
+    ['contract', 'dialect', 'endpoints', 'operations', 'types', 'age', 'client', 'from'],
+    rows,
+  )
+}
+
+function leftOverText(leftOver: readonly LeftOver[]): string {
+  const lines = leftOver.map(({ kind, path }) => `  ${kind.padEnd(8)}  ${path}`)
+  return [
+    '\nLeft over; no contract of tolmach.yaml has them. Delete them, or import them again:',
+    ...lines,
+  ].join('\n')
 }
 
 function age(milliseconds: number): string {
