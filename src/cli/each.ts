@@ -133,11 +133,10 @@ function tellEnd(
       output,
       pc.yellow('Stopped: one call after the other did not get through, or was refused a login.'),
     )
-  if (stopped !== undefined || failed > 0)
-    say(
-      output,
-      `--resume tries those that are left${failed > 0 ? ' and those that failed' : ''}; what was done is kept in ${results.path}${save === undefined && !output.json ? ', every answer included' : ''}.`,
-    )
+  if (stopped === undefined && failed === 0) return
+  const tried = failed > 0 ? 'those that are left and those that failed' : 'those that are left'
+  const answers = save === undefined && !output.json ? ', every answer included' : ''
+  say(output, `--resume tries ${tried}; what was done is kept in ${results.path}${answers}.`)
 }
 
 function progressLine(output: Output): ((progress: Progress) => void) | undefined {

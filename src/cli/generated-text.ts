@@ -34,9 +34,8 @@ function sayRuntime(runtime: WrittenRuntime, output: Output): void {
     .filter((word) => runtime[word].length > 0 && !(word === 'added' && isNew))
     .map((word) => `${runtime[word].length} ${word}`)
   const files = count(runtime.files.length, 'file')
-  print(
-    `${pc.bold('runtime')}  ${runtime.folder}  ${files}, shared by the clients beside it${changes.length === 0 ? '' : `: ${changes.join(', ')}`}`,
-  )
+  const told = [`${files}, shared by the clients beside it`, changes.join(', ')].filter(Boolean)
+  print(`${pc.bold('runtime')}  ${runtime.folder}  ${told.join(': ')}`)
   sayMoved(runtime, output)
 }
 

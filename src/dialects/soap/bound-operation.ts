@@ -21,16 +21,10 @@ import {
   fieldSpecifics,
   endpointSpecifics,
 } from './specifics.js'
-import {
-  elementField,
-  NotYet,
-  partsOfMessage,
-  type MessageParts,
-  type Part,
-} from './message-parts.js'
+import { elementField, NotYet, type MessageParts, type Part } from './message-parts.js'
 import { addressingNamespaces, mimeBinding, wsdl } from './namespaces.js'
 import { takeOfSoap, type BoundPort, type Port } from './ports.js'
-import { documentationOf, documented, qualifiedName, wantedAttribute } from './reading.js'
+import { documentationOf, documented, wantedAttribute } from './reading.js'
 import type { TypeReader } from './type-reader.js'
 
 /** What a binding says of one direction. */
@@ -305,16 +299,10 @@ export class BoundOperationReader {
   }
 
   private headerPart(header: XmlElement, what: string): Part | undefined {
-    const written = wantedAttribute(header, 'message')
-    const message = this.definitions.require('message', qualifiedName(written, header), {
-      what,
-      name: header.attribute('part') ?? '',
-      at: header,
-      written,
-    })
+    const name = header.attribute('part')
     header.attribute('namespace')
     header.attribute('encodingStyle')
-    return partsOfMessage(message).find((each) => each.name === header.attribute('part'))
+    return this.parts.named(header, what, name ?? '').find((part) => part.name === name)
   }
 
   /** The headers of an answer, as the one output `headers`. */
@@ -398,14 +386,7 @@ export class BoundOperationReader {
     for (const bound of binding.take(wsdl, 'fault')) this.readBoundFault(bound, port)
     return element.take(wsdl, 'fault').map((fault): Fault => {
       const documentation = documented(fault)
-      const written = wantedAttribute(fault, 'message')
-      const message = this.definitions.require('message', qualifiedName(written, fault), {
-        what: 'operation',
-        name: operation,
-        at: fault,
-        written,
-      })
-      const [part] = partsOfMessage(message)
+      const [part] = this.parts.named(fault, 'operation', operation)
       if (part?.elementName === undefined)
         throw new NotYet(`its fault "${wantedAttribute(fault, 'name')}" names no element`)
       const field = this.parts.field(part)

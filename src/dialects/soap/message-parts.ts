@@ -36,15 +36,21 @@ export class MessageParts {
   of(direction: XmlElement, operation: string, chosen?: readonly string[]): Part[] {
     documentationOf(direction)
     direction.attribute('name')
-    const written = wantedAttribute(direction, 'message')
-    const message = this.definitions.require('message', qualifiedName(written, direction), {
-      what: 'operation',
-      name: operation,
-      at: direction,
-      written,
-    })
-    const parts = partsOfMessage(message)
+    const parts = this.named(direction, 'operation', operation)
     return chosen === undefined ? parts : parts.filter((part) => chosen.includes(part.name))
+  }
+
+  /**
+   * The parts of the message that an element names.
+   *
+   * @param what what the element belongs to, for messages, with its name: operation, `listBerths`
+   */
+  named(element: XmlElement, what: string, name: string): Part[] {
+    const written = wantedAttribute(element, 'message')
+    const from = { what, name, at: element, written }
+    return partsOfMessage(
+      this.definitions.require('message', qualifiedName(written, element), from),
+    )
   }
 
   /** The component of a schema that a part names. */
@@ -103,8 +109,7 @@ export class MessageParts {
   }
 }
 
-/** The parts of a message. */
-export function partsOfMessage(message: Definition): Part[] {
+function partsOfMessage(message: Definition): Part[] {
   message.element.read = true
   documentationOf(message.element)
   const names = new Set<string>()
