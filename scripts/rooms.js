@@ -13,6 +13,7 @@ export const rooms = {
   typescript: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   exercise: { mayUse: ['contract', 'naming', 'printing', 'runtime'], dialectsToo: true },
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
+  compare: { mayUse: ['contract', 'naming'], dialectsToo: true },
   diagram: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },
   app: {
@@ -26,6 +27,7 @@ export const rooms = {
       'typescript',
       'exercise',
       'stand-in',
+      'compare',
       'diagram',
       'project',
     ],

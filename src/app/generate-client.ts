@@ -147,19 +147,30 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
   }
 }
 
-/** A client that is to be written. */
-interface BuiltClient {
+/** A client that was made, in memory. */
+export interface BuiltClient {
   readonly open: OpenContract
   readonly entry: ContractEntry
   readonly files: readonly GeneratedFile[]
   readonly names: Names
 }
 
-async function builtClient(open: OpenContract): Promise<BuiltClient> {
+/** Makes the client of a contract of the project, in memory. */
+export async function builtClient(open: OpenContract): Promise<BuiltClient> {
   const { entry } = open.kept ?? {}
   if (entry === undefined) throw new Error(`${open.name} is not in a project`)
   const isShared = runtimeFolderOf(open) !== undefined
   return { open, entry, ...(await buildClient(open, isShared ? `../${sharedName}` : undefined)) }
+}
+
+/** A client that is to be written, with what it takes along: nothing is written yet. */
+export interface ClientWriting {
+  readonly changes: readonly Change[]
+  readonly client: Differences
+  readonly runtime: WrittenRuntime | undefined
+  readonly along: readonly string[]
+  /** The folder of the shared runtime, where nothing is left in it. */
+  readonly emptied: string | undefined
 }
 
 /** Writes everything together. The project must be locked. */
@@ -167,7 +178,26 @@ async function writeClient(
   project: Project,
   built: BuiltClient,
   overwrite: boolean,
-): Promise<{ client: Differences; runtime: WrittenRuntime | undefined; along: string[] }> {
+): Promise<ClientWriting> {
+  const writing = await clientWriting(project, built, overwrite)
+  const changes = [...writing.changes, ...(await changeOfNames(project, built))]
+  await clearStages(project.folder)
+  if (changes.length > 0) await writeTogether(project.folder, changes)
+  if (writing.emptied !== undefined) await removeEmpty(writing.emptied)
+  return writing
+}
+
+/**
+ * What has to be written for a client, without the names of its contract.
+ *
+ * @param overwrite write over files of it that were edited by hand
+ * @throws Problem TM-3001, TM-3002
+ */
+export async function clientWriting(
+  project: Project,
+  built: BuiltClient,
+  overwrite: boolean,
+): Promise<ClientWriting> {
   const shared = await sharedRuntime(
     project,
     built.entry,
@@ -189,14 +219,11 @@ async function writeClient(
     ),
   )
   const runtime = await folderChange(project, folder, files, overwrite)
-  const changes = [
-    ...[...clients, runtime].flatMap(({ change }) => change ?? []),
-    ...(await Promise.all([built, ...others].map((each) => changeOfNames(project, each)))).flat(),
-  ]
-  await clearStages(project.folder)
-  if (changes.length > 0) await writeTogether(project.folder, changes)
-  if (files.length === 0) await removeEmpty(resolve(project.folder, folder))
   return {
+    changes: [
+      ...[...clients, runtime].flatMap(({ change }) => change ?? []),
+      ...(await Promise.all(others.map((each) => changeOfNames(project, each)))).flat(),
+    ],
     client: clients[0]?.differences ?? noDifferences,
     runtime: isNothing(runtime.differences)
       ? undefined
@@ -208,7 +235,23 @@ async function writeClient(
     along: others
       .filter((_, at) => clients[at + 1]?.change !== undefined)
       .map(({ open }) => open.name),
+    emptied: files.length === 0 ? resolve(project.folder, folder) : undefined,
   }
+}
+
+/** The files of a client and of what it shares, by absolute path, as they would be written. */
+export async function filesAsWritten(
+  project: Project,
+  built: BuiltClient,
+): Promise<Map<string, string>> {
+  const { folder, files } = await sharedRuntime(
+    project,
+    built.entry,
+    new Map([[built.open.name, runtimeOf(built.files)]]),
+  )
+  const placed = (at: string, each: readonly GeneratedFile[]): (readonly [string, string])[] =>
+    each.map(({ path, text }) => [resolve(project.folder, at, path), text])
+  return new Map([...placed(folder, files), ...placed(built.entry.folder, built.files)])
 }
 
 /** The manifest tells nobody anything new. */

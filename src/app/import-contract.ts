@@ -23,8 +23,8 @@ import { sharedName } from '../project/runtime-folder.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './clients/client-names.js'
-import { noCredential, resolveCredential, type Person } from './auth/credentials.js'
-import { metadataFetch } from './auth/metadata-fetch.js'
+import type { Person } from './auth/credentials.js'
+import { sourceFetch } from './auth/source-fetch.js'
 import {
   cacheContract,
   chooseOperations,
@@ -92,11 +92,11 @@ export async function importContract(
   if (existing !== undefined && options.overwrite !== true)
     throw problem('TM-1004', { name, from: existing.from })
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  const send = await fetchFor(folder, location, options)
+  const send = await sourceFetch(await projectIn(folder), location, options)
   const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const { contract: whole, documents, found } = read
   const only = options.only ?? existing?.only
-  const contract = chooseOperations(whole, only, name)
+  const contract = chooseOperations(whole, only, name, kept)
   const { entry, clashes, index, names } = await keep({
     folder,
     name,
@@ -143,21 +143,6 @@ async function entryOf(folder: string, name: string): Promise<ContractEntry | un
   if ((await readProjectText(folder)) === '') return undefined
   const { contracts } = await readProject(folder)
   return Object.hasOwn(contracts, name) ? contracts[name] : undefined
-}
-
-/** What metadata is fetched with, where somebody may have to log in for it. */
-async function fetchFor(
-  folder: string,
-  location: string,
-  { credential, person }: ImportOptions,
-): Promise<ReturnType<typeof metadataFetch> | undefined> {
-  const resolved =
-    credential === undefined
-      ? noCredential
-      : await resolveCredential(await projectIn(folder), credential, person)
-  const isFetched = isWebAddress(location) && URL.canParse(location)
-  const canProve = credential !== undefined || person !== undefined
-  return isFetched && canProve ? metadataFetch(location, resolved, person) : undefined
 }
 
 interface Keeping {

@@ -30,6 +30,15 @@ export { locateThing, type Located } from './locate-thing.js'
 export { callOperation, type Called, type CallOptions } from './call-operation.js'
 export { answerJson, type FinishedAnswer } from './calls/answer-json.js'
 export { problemJson } from './problem-json.js'
+export {
+  compareContracts,
+  comparisonSummary,
+  isTooMuch,
+  type CompareOptions,
+  type Comparison,
+  type PlacedChange,
+} from './compare-contracts.js'
+export { saveComparison } from './save-comparison.js'
 export { sampleFor } from './sample-input.js'
 export {
   rehearse,

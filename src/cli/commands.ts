@@ -71,6 +71,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/serve.js'),
   },
   {
+    name: 'compare',
+    usage: '<contract> [location]',
+    summary: 'what has changed at the source, and what it breaks',
+    load: () => import('./commands/compare.js'),
+  },
+  {
     name: 'demo',
     usage: '[folder]',
     summary: 'the whole journey on a made-up harbour, offline',

@@ -9,11 +9,7 @@ import { operationsOf, pathOf } from './queries.js'
  * @returns them in the contract's order; none when nothing is called like that
  */
 export function operationsMeant(contract: Contract, wish: string): Operation[] {
-  const source = `^${wish
-    .trim()
-    .split('*')
-    .map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
-    .join('.*')}$`
+  const source = sourceOf(wish)
   const called = (pattern: RegExp): Operation[] => {
     const services = new Set(
       servicesToChoose(contract)
@@ -27,6 +23,20 @@ export function operationsMeant(contract: Contract, wish: string): Operation[] {
   }
   const exactly = called(new RegExp(source, 'u'))
   return exactly.length > 0 ? exactly : called(new RegExp(source, 'iu'))
+}
+
+function sourceOf(wish: string): string {
+  return `^${wish
+    .trim()
+    .split('*')
+    .map((part) => part.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
+    .join('.*')}$`
+}
+
+/** Does a person's wish name operations that there were, by their paths or their groups? */
+export function wasMeant(paths: readonly string[], wish: string): boolean {
+  const pattern = new RegExp(sourceOf(wish), 'iu')
+  return paths.some((path) => pattern.test(path) || pattern.test(path.replace(/\.[^.]*$/, '')))
 }
 
 /** Everything by which operations can be chosen. */

@@ -93,6 +93,8 @@ export interface Operation extends Node {
    * found again by it.
    */
   readonly key?: string
+  /** What the metadata calls it now, where its path is one that was given before. */
+  readonly calledNow?: string
   /** The fields of its one input object. */
   readonly inputs: readonly InputField[]
   /** Groups of inputs that exclude each other. */

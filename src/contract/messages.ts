@@ -162,6 +162,11 @@ export const messages = {
     '{contract} has no operation: its metadata describes only messages that the service sends.',
     '`tolmach generate {contract}` writes their types. Nothing was called.',
   ),
+  'TM-1037': entry(
+    'input',
+    'It is not said what {contract} is to be compared with: it is in no project, which would know where it came from.',
+    'Give two places: `tolmach compare <file or address> <file or address>`.',
+  ),
 
   'TM-2001': entry(
     'metadata',
@@ -628,6 +633,16 @@ export const messages = {
     'input',
     'The names kept for {contract} have "{name}", which nothing in a client can be called.',
     'Correct it in snapshots/{contract}/names.json, or take it out: a new name is made then. Nothing was written.',
+  ),
+  'TM-3011': entry(
+    'input',
+    '"{key}" of {contract} names {name}, which the service does not have any more; the rest goes on without it.',
+    'Take it out of tolmach.yaml when nothing calls it. Should it come back, it gets its old name.',
+  ),
+  'TM-3012': entry(
+    'input',
+    'What is at {location} is no newer {contract}: it is a contract of {after}, and {contract} is one of {before}.',
+    'Import it beside the other: `tolmach import {location} --as <name>`.',
   ),
 
   'TM-4001': entry(

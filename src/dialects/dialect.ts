@@ -4,6 +4,8 @@ import type {
   DialectName,
   Endpoint,
   Fault,
+  Field,
+  InputField,
   Operation,
   RecordType,
   SecurityScheme,
@@ -110,8 +112,47 @@ export interface Dialect {
    */
   paged?(contract: Contract, operation: Operation, wish: PagesWish): Operation | string
 
+  /**
+   * How things stand on the wire, in facts by which two contracts are compared. Left out where the
+   * contract says all.
+   */
+  readonly wire?: WireFacts
+
   /** Makes what the stand-in needs to play this contract. */
   play(contract: Contract): Player
+}
+
+/** What a change of a fact does to clients that run already. */
+export type WireWeight = 'break' | 'may break' | 'fine'
+
+/** A fact of how something stands on the wire. Of two that go by one label the values differ. */
+export interface WireFact {
+  /** What it is a fact of, in words: `SOAP action`. */
+  readonly label: string
+  readonly value: string
+  /** What it does when it is another one, when it is no more, when it is new. Usually breaks. */
+  readonly changed?: WireWeight
+  readonly gone?: WireWeight
+  readonly come?: WireWeight
+}
+
+/** How the things of a contract stand on the wire, beyond what the contract itself says. */
+export interface WireFacts {
+  operation(operation: Operation, endpoint: Endpoint): readonly WireFact[]
+  endpoint(endpoint: Endpoint): readonly WireFact[]
+  input(field: InputField): readonly WireFact[]
+  /** A member of a record, or of an answer. */
+  member(field: Field): readonly WireFact[]
+  /** @param direction which way values of the type travel; facts may matter only one way */
+  type(type: Type, direction: 'sent' | 'received'): readonly WireFact[]
+  login(scheme: SecurityScheme): readonly WireFact[]
+  /**
+   * How a value is written: what is written in one form can't be read in another. A list whose
+   * items stand beside each other has the form of its item.
+   */
+  form(contract: Contract, type: Type): string
+  /** Must the members of a record come in the order in which it has them? */
+  isOrdered(record: RecordType): boolean
 }
 
 /** Where metadata is usually had from. */

@@ -1,23 +1,23 @@
 import { special } from '../contract/special-members.js'
 import type {
   Choice,
-  Constraints,
   Contract,
   Field,
   NamedType,
   RecordType,
-  ScalarBase,
   ScalarType,
   TupleType,
   Type,
   TypeId,
   UnionType,
 } from '../contract/contract.js'
+import { constraintTexts } from '../contract/constraint-texts.js'
 import { addAll, addTo } from '../contract/lists.js'
 import { compareTexts } from '../contract/ordering.js'
 import { directSubtypes, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
+import { scalarTypes } from '../naming/scalar-types.js'
 import type { Names } from '../naming/names.js'
 import { typeParts } from '../naming/type-parts.js'
 import {
@@ -46,34 +46,6 @@ const textAliases: Readonly<Record<string, string>> = {
   MonthText: 'A month of any year as text, `--11`.',
   DayText: 'A day of any month as text, `---23`.',
   QualifiedNameText: 'A qualified name as text, `{urn:example}name`.',
-}
-
-const scalarTypes: Readonly<Record<ScalarBase, string>> = {
-  text: 'string',
-  boolean: 'boolean',
-  int8: 'number',
-  int16: 'number',
-  int32: 'number',
-  uint8: 'number',
-  uint16: 'number',
-  uint32: 'number',
-  int64: 'bigint',
-  uint64: 'bigint',
-  integer: 'bigint',
-  decimal: 'DecimalText',
-  float: 'number',
-  double: 'number',
-  bytes: 'Uint8Array',
-  dateTime: 'DateTimeText',
-  date: 'DateText',
-  time: 'TimeText',
-  duration: 'DurationText',
-  yearMonth: 'YearMonthText',
-  year: 'YearText',
-  monthDay: 'MonthDayText',
-  month: 'MonthText',
-  day: 'DayText',
-  qualifiedName: 'QualifiedNameText',
 }
 
 /** How a contract's types are called in TypeScript. */
@@ -272,40 +244,6 @@ export function hasDefault(field: Field): boolean {
     ['string', 'number', 'boolean'].includes(typeof field.default) &&
     field.default !== ''
   )
-}
-
-/** Constraints in words. */
-export function constraintTexts(constraints: Constraints): string[] {
-  const {
-    minimum,
-    maximum,
-    exclusiveMinimum,
-    exclusiveMaximum,
-    minLength,
-    maxLength,
-    multipleOf,
-    totalDigits,
-    fractionDigits,
-    patterns,
-  } = constraints
-  return [
-    ...rangeTexts(minimum, maximum),
-    ...(exclusiveMinimum === undefined ? [] : [`more than ${exclusiveMinimum}`]),
-    ...(exclusiveMaximum === undefined ? [] : [`less than ${exclusiveMaximum}`]),
-    ...(minLength !== undefined && minLength === maxLength
-      ? [`exactly ${minLength} long`]
-      : [
-          ...(minLength === undefined ? [] : [`at least ${minLength} long`]),
-          ...(maxLength === undefined ? [] : [`at most ${maxLength} long`]),
-        ]),
-    ...(multipleOf === undefined ? [] : [`a multiple of ${multipleOf}`]),
-    ...(totalDigits === undefined ? [] : [`at most ${totalDigits} digits`]),
-    ...(fractionDigits === undefined ? [] : [`at most ${fractionDigits} digits after the point`]),
-    ...(patterns ?? []).map(
-      (group) =>
-        `matching ${group.map((pattern) => `\`${pattern.replaceAll('\\p{Nd}', '\\d')}\``).join(' or ')}`,
-    ),
-  ]
 }
 
 /**
@@ -583,10 +521,4 @@ function bracketed(text: Code): Code {
 
 function article(name: string): string {
   return `${/^[AEIOU]/.test(name) ? 'An' : 'A'} ${name}`
-}
-
-function rangeTexts(minimum: string | undefined, maximum: string | undefined): string[] {
-  if (minimum !== undefined && maximum !== undefined) return [`${minimum} to ${maximum}`]
-  if (minimum !== undefined) return [`at least ${minimum}`]
-  return maximum === undefined ? [] : [`at most ${maximum}`]
 }

@@ -3,11 +3,11 @@ import { join } from 'node:path'
 import type { Contract, Operation } from '../../contract/contract.js'
 import { nearestAdvice, matchName, matchPath } from '../../contract/nearest.js'
 import { problem, type Problem } from '../../contract/problem.js'
-import { namesForChoice, operationsMeant } from '../../contract/choice.js'
+import { namesForChoice, operationsMeant, wasMeant } from '../../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../../contract/queries.js'
 import type { Documents } from '../../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../../documents/fetching.js'
-import type { KeptNames } from '../../contract/kept-names.js'
+import { noNames, type KeptNames } from '../../contract/kept-names.js'
 import { readCached, writeCached } from '../../project/cache.js'
 import { readContract, writeContract } from '../../project/stored-contract.js'
 import {
@@ -32,6 +32,7 @@ import {
 import { buildMark } from '../package-files.js'
 import { withPages } from './paged-contract.js'
 import { readDocuments, readSource } from './read-source.js'
+import { vanishedNote } from './vanished-note.js'
 
 /** A contract ready for use, from a project or straight from its source. */
 export interface OpenContract {
@@ -152,10 +153,10 @@ export async function openRead({
 }: ReadContract): Promise<OpenContract> {
   const entry = project.contracts[name]
   if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
-  const whole = await withPages(read, entry.pages ?? {}, name)
+  const whole = await withPages(read, entry.pages ?? {}, name, names)
   return {
     name,
-    contract: chooseOperations(whole, entry.only, name),
+    contract: chooseOperations(whole, entry.only, name, names),
     whole,
     digests: Object.fromEntries(
       index.documents.map((document) => [document.label, document.digest]),
@@ -213,29 +214,41 @@ async function projectIn(folder: string): Promise<Project | undefined> {
 }
 
 /**
- * A contract with only the operations that are wanted, and what they need.
+ * A contract with only the operations that are wanted, and what they need. What was there once and
+ * is gone is told by a note; the choice goes on with the rest.
  *
  * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
- * @throws Problem TM-3003 when one fits none
+ * @param kept names given before: by them it is known what there was
+ * @throws Problem TM-3003 when one fits nothing that there ever was, or nothing is left
  */
 export function chooseOperations(
   contract: Contract,
   only: readonly string[] | undefined,
   name: string,
+  kept: KeptNames = noNames,
 ): Contract {
   if (only === undefined) return contract
   const chosen = new Set<Operation>()
+  const vanished: string[] = []
+  const before = Object.keys(kept.operations)
   for (const wish of only) {
     const meant = operationsMeant(contract, wish)
-    if (meant.length === 0)
-      throw problem('TM-3003', {
-        only: `"${wish}"`,
-        contract: name,
-        nearest: nearestAdvice(wish, namesForChoice(contract)),
-      })
+    if (meant.length === 0 && !wasMeant(before, wish)) throw nothingChosen(contract, [wish], name)
+    if (meant.length === 0) vanished.push(wish)
     for (const operation of meant) chosen.add(operation)
   }
-  return selectOperations(contract, (operation) => chosen.has(operation))
+  if (chosen.size === 0 && vanished.length > 0) throw nothingChosen(contract, vanished, name)
+  const selected = selectOperations(contract, (operation) => chosen.has(operation))
+  const notes = vanished.map((wish) => vanishedNote('only', name, wish))
+  return notes.length === 0 ? selected : { ...selected, notes: [...selected.notes, ...notes] }
+}
+
+function nothingChosen(contract: Contract, wishes: readonly string[], name: string): Problem {
+  return problem('TM-3003', {
+    only: wishes.map((wish) => `"${wish}"`).join(', '),
+    contract: name,
+    nearest: nearestAdvice(wishes[0] ?? '', namesForChoice(contract)),
+  })
 }
 
 /**

@@ -32,7 +32,8 @@ import { Page } from '../../printing/page.js'
 import { declaration, TypeTexts } from '../../typescript/types.js'
 import { describeField, type FieldDescription } from './fields.js'
 import { summarise, type OperationSummary } from './overview.js'
-import { outcomeText, placeText, typeText, whatText } from './words.js'
+import { typeText } from '../../contract/type-text.js'
+import { outcomeText, placeText, whatText } from './words.js'
 
 export interface OperationDescription {
   readonly kind: 'operation'

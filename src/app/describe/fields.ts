@@ -1,8 +1,9 @@
 import { special } from '../../contract/special-members.js'
 import type { Choice, Contract, Field, NamedType, Type } from '../../contract/contract.js'
 import { membersOf, resolve } from '../../contract/queries.js'
-import { constraintTexts, hasDefault } from '../../typescript/types.js'
-import { typeText } from './words.js'
+import { constraintTexts } from '../../contract/constraint-texts.js'
+import { typeText } from '../../contract/type-text.js'
+import { hasDefault } from '../../typescript/types.js'
 
 /** A field for people: its name, type in words, and what else holds. */
 export interface FieldDescription {

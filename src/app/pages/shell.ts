@@ -12,7 +12,7 @@ import { packageFolder } from '../package-files.js'
  */
 export function pageText(page: {
   readonly title: string
-  readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal'
+  readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal' | 'comparison'
   readonly body: Markup
   readonly scripts: readonly string[]
 }): Markup {

@@ -1,6 +1,6 @@
 import type { Dialect } from '../dialect.js'
 import { httpEmitter } from './emit.js'
-import type { Contract, Operation } from '../../contract/contract.js'
+import type { Contract } from '../../contract/contract.js'
 import { once } from '../../contract/once.js'
 import { fromPlain } from '../../contract/plain.js'
 import type { Violation } from '../../runtime/failures.js'
@@ -16,30 +16,14 @@ import {
   typeSpecifics,
   type SchemeSpecifics,
 } from './specifics.js'
-import { paged, pointerOf } from './paged.js'
+import { paged, pagesInWords } from './paged.js'
 import { playHttp } from './play.js'
 import { readOpenApi } from './reader.js'
 import { rulesInWords } from './rules-in-words.js'
 import { candidatesOf } from './rules.js'
+import { httpFacts } from './wire-facts.js'
 
 const rules = new WeakMap<Contract, NonNullable<ReturnType<NonNullable<Dialect['rules']>>>>()
-
-/** How the pages of a list are had: `next from /page/next into after`. */
-function pagesInWords(operation: Operation): (readonly [string, string])[] {
-  const { pages } = operationSpecifics(operation)
-  if (pages === undefined) return []
-  const placed = (place: NonNullable<typeof pages.next>): string =>
-    'header' in place ? `the header ${place.header}` : pointerOf(place.members)
-  const next = pages.next === undefined ? 'the header Link' : placed(pages.next)
-  const into = pages.into === undefined ? 'followed as an address' : `into ${pages.into.join('.')}`
-  return [
-    [
-      'pages',
-      `${pages.rows.length === 0 ? '' : `rows at ${pointerOf(pages.rows)}, `}next from ${next}, ${into}`,
-    ],
-    ...(pages.total === undefined ? [] : [['total', `from ${placed(pages.total)}`] as const]),
-  ]
-}
 
 /** OpenAPI and JSON Schema. */
 export const http: Dialect = {
@@ -154,5 +138,6 @@ export const http: Dialect = {
         : [{ scheme: name, address, isDiscovery: tokenUrl === undefined }]
     }),
   paged,
+  wire: httpFacts,
   play: playHttp,
 }

@@ -479,15 +479,18 @@ export class JsonTrees {
   }
 
   private scalar(type: ScalarType): CodecTree {
-    const { format } = type
-    // A text may have the format of anything.
-    const own = type.base === 'text' ? undefined : byFormat.get(format)
-    const name = own ?? builtins[type.base] ?? 'text'
-    const builtin = new Builtin(valuesModule, name)
+    const builtin = new Builtin(valuesModule, valueName(type))
     if (type.constraints === undefined) return builtin
     const { patterns, ...bounds } = type.constraints
     return { restricts: builtin, ...bounds, ...present({ patterns }) }
   }
+}
+
+/** Which of the runtime's values a simple type is. */
+export function valueName({ base, format }: ScalarType): string {
+  // A text may have the format of anything.
+  const own = base === 'text' ? undefined : byFormat.get(format)
+  return own ?? builtins[base] ?? 'text'
 }
 
 /** Names of constants: after the last word of an id, numbered where that is not enough. */

@@ -1,6 +1,14 @@
 import type { DataNode } from '../../documents/data-node.js'
 import { camelCase, pascalCase, wordsOf } from '../../naming/identifiers.js'
+import { present } from '../../contract/present.js'
 import type { Notes } from '../notes.js'
+
+/** The path that an operation has in the client. */
+export interface GivenPath {
+  readonly steps: string[]
+  /** What the metadata calls it now, where the path was given before. */
+  readonly calledNow?: string
+}
 
 /** Gives operations their paths in the client, each once. */
 export class OperationNames {
@@ -22,27 +30,31 @@ export class OperationNames {
    */
   constructor(notes: Notes, kept: Readonly<Record<string, string>>, paths: readonly string[]) {
     this.notes = notes
-    this.kept = new Map(Object.entries(kept))
+    this.kept = new Map(Object.entries(kept).map(([key, given]) => [sameOnTheWire(key), given]))
     this.shared = sharedSegments(paths)
     for (const path of this.kept.values()) this.take(path.split('.'))
   }
 
   /**
    * By its operationId, under its first tag, which it does not say once more; an id with dots is a
-   * path already; without an id by method and path.
+   * path already; without an id by method and path. A path that was given before stays, whatever
+   * the metadata calls the operation by now.
    */
-  pathFor(path: string, method: string, node: DataNode): string[] {
+  pathFor(path: string, method: string, node: DataNode): GivenPath {
     const id = idOf(node)
     const base = id ?? this.described(path, method)
     const [tag] = node.list('tags').map((each) => camelCase(String(each.value)))
     const wishes = [withoutGroup(base, tag), stepsOf(base, tag)].map((wish) => this.inGroup(wish))
-    const before = this.kept.get(operationKey(path, method))
-    // One that was found under another id since then gets a name by that.
-    const isStill = (wish: readonly string[]): boolean =>
-      before?.toLowerCase().startsWith(wish.join('.').toLowerCase()) === true
-    if (before !== undefined && wishes.some(isStill)) return before.split('.')
+    const before = this.kept.get(sameOnTheWire(operationKey(path, method)))
+    if (before !== undefined) {
+      // Twins have a number behind what they are called.
+      const isStill = (wish: readonly string[]): boolean =>
+        before.toLowerCase().startsWith(wish.join('.').toLowerCase())
+      const calledNow = wishes.some(isStill) ? undefined : wishes[0]?.join('.')
+      return { steps: before.split('.'), ...present({ calledNow }) }
+    }
     const free = wishes.find((wish) => this.take(wish))
-    if (free !== undefined) return free
+    if (free !== undefined) return { steps: free }
     const candidate = this.numbered(wishes.at(-1) ?? [], method)
     this.notes.add(
       'approximated',
@@ -50,7 +62,7 @@ export class OperationNames {
       { id: id ?? base, name: candidate.join('.') },
       node.origin,
     )
-    return candidate
+    return { steps: candidate }
   }
 
   /** What an operation without an id is called. */
@@ -157,4 +169,9 @@ function sharedSegments(paths: readonly string[]): number {
 /** What an operation is on the wire: its method and its path. */
 export function operationKey(path: string, method: string): string {
   return `${method.toUpperCase()} ${path}`
+}
+
+/** The names of parameters in a path are nobody's business but ours. */
+function sameOnTheWire(key: string): string {
+  return key.replace(/\{[^}]*\}/g, '{}')
 }

@@ -187,3 +187,20 @@ function inputAt(
 export function pointerOf(steps: readonly string[]): string {
   return steps.map(pointerStep).join('')
 }
+
+/** How the pages of a list are had: `next from /page/next into after`. */
+export function pagesInWords(operation: Operation): (readonly [string, string])[] {
+  const { pages } = operationSpecifics(operation)
+  if (pages === undefined) return []
+  const placed = (place: NonNullable<typeof pages.next>): string =>
+    'header' in place ? `the header ${place.header}` : pointerOf(place.members)
+  const next = pages.next === undefined ? 'the header Link' : placed(pages.next)
+  const into = pages.into === undefined ? 'followed as an address' : `into ${pages.into.join('.')}`
+  return [
+    [
+      'pages',
+      `${pages.rows.length === 0 ? '' : `rows at ${pointerOf(pages.rows)}, `}next from ${next}, ${into}`,
+    ],
+    ...(pages.total === undefined ? [] : [['total', `from ${placed(pages.total)}`] as const]),
+  ]
+}

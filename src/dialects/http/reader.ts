@@ -10,7 +10,7 @@ import type {
 } from '../../contract/contract.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
 import { inNameOrder } from '../../contract/ordering.js'
-import { filled, marked } from '../../contract/present.js'
+import { filled, marked, present } from '../../contract/present.js'
 import { Problem, problem, withPlace } from '../../contract/problem.js'
 import {
   changedOperations,
@@ -34,7 +34,7 @@ import type { ContractSpecifics, OperationSpecifics } from './specifics.js'
 import { referredRules } from './live-rules.js'
 import { readMedia } from './media-types.js'
 import { namesBesideOthers } from './named-beside-others.js'
-import { isShortened, operationKey, OperationNames } from './operation-names.js'
+import { isShortened, operationKey, OperationNames, type GivenPath } from './operation-names.js'
 import { declaredPages, paged } from './paged.js'
 import { ParameterReader } from './parameters.js'
 import { References } from './references.js'
@@ -116,13 +116,12 @@ function scopesOf(
 }
 
 /** An operation of the description, and what it is called in the client. */
-interface DescribedOperation {
+interface DescribedOperation extends GivenPath {
   readonly path: string
   readonly method: string
   readonly node: DataNode
   readonly item: DataNode
   readonly endpoints: readonly string[]
-  readonly steps: readonly string[]
 }
 
 class DescriptionReader {
@@ -230,7 +229,7 @@ class DescriptionReader {
   }
 
   private readPaths(shared: readonly string[]): Operation[] {
-    const waiting: Omit<DescribedOperation, 'steps'>[] = []
+    const waiting: Omit<DescribedOperation, keyof GivenPath>[] = []
     for (const [path, each] of this.references.root.entries('paths')) {
       if (path.startsWith('x-')) continue
       const item = this.references.settle(each)
@@ -259,8 +258,10 @@ class DescriptionReader {
       waiting.map(({ path }) => path),
     )
     const paths = waiting.map(({ path, method, node }) => names.pathFor(path, method, node))
-    this.alone = namesAlone(paths)
-    return waiting.map((each, at) => this.readOperation({ ...each, steps: paths[at] ?? [] }))
+    this.alone = namesAlone(paths.map(({ steps }) => steps))
+    return waiting.map((each, at) =>
+      this.readOperation({ ...each, ...(paths[at] ?? { steps: [] }) }),
+    )
   }
 
   private refuseMethod(method: string, path: string, node: DataNode): void {
@@ -278,7 +279,7 @@ class DescriptionReader {
   }
 
   private readOperation(described: DescribedOperation): Operation {
-    const { path, method, node, endpoints, steps } = described
+    const { path, method, node, endpoints, steps, calledNow } = described
     const tags = node.list('tags').map((each) => String(each.value))
     const shortened = marked({ shortened: isShortened(steps, node) })
     const where = this.nameOf({ path: steps, tags, ...shortened })
@@ -305,6 +306,7 @@ class DescriptionReader {
       outcome: answers.outcome,
       faults: answers.faults,
       wire: Object.fromEntries(endpoints.map((name) => [name, {}])),
+      ...present({ calledNow }),
       ...documented(node),
       ...marked({ deprecated: node.flag('deprecated') }),
       ...filled({

@@ -9,6 +9,7 @@ import {
 } from './specifics.js'
 import { playOData } from './play/player.js'
 import { isServiceDocument, readOData } from './reader.js'
+import { odataFacts } from './wire-facts.js'
 
 /** CSDL, with the protocols of OData 2 to 4. */
 export const odata: Dialect = {
@@ -74,6 +75,7 @@ export const odata: Dialect = {
       ['address', endpoint.address],
     ]
   },
+  wire: odataFacts,
   play: playOData,
 }
 

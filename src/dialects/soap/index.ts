@@ -6,6 +6,7 @@ import { wsdl, wsdl20 } from './namespaces.js'
 import { outlineOf } from './outline.js'
 import { playSoap } from './play.js'
 import { readWsdl } from './reader.js'
+import { soapFacts } from './wire-facts.js'
 
 /** WSDL, XML Schema and SOAP. */
 export const soap: Dialect = {
@@ -49,6 +50,7 @@ export const soap: Dialect = {
       ...elements(operation, endpoint),
     ]
   },
+  wire: soapFacts,
   play: playSoap,
 }
 

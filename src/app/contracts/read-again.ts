@@ -1,0 +1,110 @@
+import { isAbsolute, resolve } from 'node:path'
+import type { Contract } from '../../contract/contract.js'
+import { noNames } from '../../contract/kept-names.js'
+import { problem } from '../../contract/problem.js'
+import { operationsOf } from '../../contract/queries.js'
+import { identityOf } from '../../compare/operations.js'
+import { isWebAddress, withoutSecrets } from '../../documents/fetching.js'
+import { projectPath, type ContractEntry } from '../../project/project-file.js'
+import { snapshotChange } from '../../project/snapshot.js'
+import type { Change } from '../../project/safe-writing.js'
+import { sourceFetch } from '../auth/source-fetch.js'
+import type { Person } from '../auth/credentials.js'
+import { contractNameFor, openRead, type OpenContract } from './open-contract.js'
+import { readSource } from './read-source.js'
+
+export interface ReadAgainOptions {
+  /** Where to read; where the contract came from when left out. */
+  readonly from?: string | undefined
+  /** How long to wait for each document, in seconds. */
+  readonly seconds?: number | undefined
+  /** The credential of the project file that the metadata is had with; the contract's when left out. */
+  readonly credential?: string | undefined
+  readonly person?: Person | undefined
+}
+
+/** A contract as its source says it now, with the names and choices that it had. */
+export interface ReadAgain {
+  readonly open: OpenContract
+  /** Where it was read, as the project file would say it. */
+  readonly from: string
+  /** The snapshot that would be kept of it; undefined outside of a project. */
+  readonly snapshot: Change | undefined
+}
+
+/**
+ * Reads the source of a contract again: operations and types that are still there keep their names.
+ *
+ * @throws Problem TM-1037 when it is not said where, TM-3012 when what is there is of another
+ *   dialect, and those of reading metadata
+ */
+export async function readAgain(
+  before: OpenContract,
+  { from, seconds, credential, person }: ReadAgainOptions,
+): Promise<ReadAgain> {
+  const { kept } = before
+  const location =
+    from ?? (kept === undefined ? undefined : sourceOf(kept.project.folder, kept.entry))
+  if (location === undefined) throw problem('TM-1037', { contract: before.name })
+  const asking = { credential: credential ?? credentialOf(kept?.entry), person }
+  const send = kept === undefined ? undefined : await sourceFetch(kept.project, location, asking)
+  const names = kept?.names ?? noNames
+  const {
+    contract: whole,
+    documents,
+    found,
+  } = await readSource(location, before.name, { seconds, send }, names)
+  if (whole.dialect !== before.whole.dialect)
+    throw problem('TM-3012', {
+      contract: before.name,
+      location,
+      before: before.whole.dialect,
+      after: whole.dialect,
+    })
+  const said = isWebAddress(location) ? withoutSecrets(found ?? location) : location
+  if (kept === undefined)
+    return {
+      open: {
+        name: contractNameFor(location),
+        contract: whole,
+        whole,
+        digests: {},
+        documents: () => Promise.resolve(documents),
+      },
+      from: said,
+      snapshot: undefined,
+    }
+  const { project } = kept
+  const { index, change } = snapshotChange(project.folder, before.name, documents, names)
+  const open = await openRead({
+    project,
+    name: before.name,
+    whole,
+    names,
+    index,
+    documents: () => Promise.resolve(documents),
+  })
+  return {
+    open,
+    from: isWebAddress(location) ? said : projectPath(project.folder, location),
+    snapshot: change,
+  }
+}
+
+/** Where a contract came from: an address, or the path of a file from where we are. */
+function sourceOf(folder: string, { from }: ContractEntry): string {
+  return isWebAddress(from) || isAbsolute(from) ? from : resolve(folder, from)
+}
+
+/** What calls are made with is what the metadata was had with, where that is one thing. */
+function credentialOf(entry: ContractEntry | undefined): string | undefined {
+  return typeof entry?.credential === 'string' ? entry.credential : undefined
+}
+
+/** Have two contracts nothing in common, so that the one can't have become the other? */
+export function isAnotherService(before: Contract, after: Contract): boolean {
+  const known = new Set(operationsOf(before).map(identityOf))
+  return (
+    known.size > 0 && !operationsOf(after).some((operation) => known.has(identityOf(operation)))
+  )
+}

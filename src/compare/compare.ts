@@ -1,0 +1,397 @@
+import type { Contract, Endpoint, NamedType, SecurityScheme, TypeId } from '../contract/contract.js'
+import { addAll } from '../contract/lists.js'
+import { compareTexts } from '../contract/ordering.js'
+import { present } from '../contract/present.js'
+import {
+  directSubtypes,
+  endpointsOf,
+  kindOf,
+  namedType,
+  neededOf,
+  operationsOf,
+  pathOf,
+} from '../contract/queries.js'
+import { typeText } from '../contract/type-text.js'
+import { breaks, fine, mayBreak, together, verdicts, type Change, type Effect } from './change.js'
+import { compareFacts, draft, each, type At, type Draft } from './drafts.js'
+import { shapeOf } from './fit.js'
+import { OperationComparer } from './operations.js'
+import { alone, bitsIn, Reach } from './reach.js'
+import type { Side, Sides } from './side.js'
+import { TypeComparer } from './types.js'
+
+/**
+ * Everything that differs between two contracts of one service, and what each difference does: to
+ * clients that were made from the one and run against the other, and to source that is compiled
+ * with a client made from the other. Things are matched by what they are on the wire.
+ *
+ * @param before what callers have
+ * @param after what there is now; its names are to be those of `before` where things are the same
+ * @returns the changes, what hurts callers most first; what does nothing to anybody is `quiet`
+ */
+export function compareContracts(before: Side, after: Side): Change[] {
+  const sides: Sides = { before: needed(before), after: needed(after) }
+  const types = new TypeComparer(sides)
+  const changes = [
+    ...endpointChanges(sides),
+    ...loginChanges(sides),
+    ...new OperationComparer(types)
+      .compare()
+      .map(({ operation, draft: made }): Change => ({ ...made, operations: [operation] })),
+    ...typeChanges(sides, types),
+  ]
+  return sorted(changes)
+}
+
+function needed(side: Side): Side {
+  return { ...side, contract: neededOf(side.contract) }
+}
+
+/** What hurts most first; then operations before types, as the contract has them. */
+function sorted(changes: readonly Change[]): Change[] {
+  const rank = ({ calls, code, quiet }: Change): number =>
+    quiet === true
+      ? 1000
+      : 10 * Math.min(verdicts.indexOf(calls.verdict), verdicts.indexOf(code.verdict)) +
+        verdicts.indexOf(calls.verdict) +
+        verdicts.indexOf(code.verdict)
+  return [...changes].sort(
+    (a, b) =>
+      rank(a) - rank(b) ||
+      subjects.indexOf(a.subject.kind) - subjects.indexOf(b.subject.kind) ||
+      compareTexts(a.subject.name, b.subject.name) ||
+      compareTexts(a.subject.part ?? '', b.subject.part ?? '') ||
+      compareTexts(a.text, b.text),
+  )
+}
+
+const subjects = ['contract', 'endpoint', 'login', 'operation', 'type'] as const
+
+function typeChanges(sides: Sides, types: TypeComparer): Change[] {
+  const { before, after } = sides
+  const reach = { before: new Reach(before.contract), after: new Reach(after.contract) }
+  const paths = {
+    before: operationsOf(before.contract).map(pathOf),
+    after: operationsOf(after.contract).map(pathOf),
+  }
+  const old = Object.keys(before.contract.types)
+  const has = after.contract.types
+  const found = new Merged()
+  const reached = (id: TypeId): string[] => bitsIn(reach.before.operations(id), paths.before)
+  const candidates = renamedTypes(sides)
+  for (const id of old) {
+    const at = typeAt(sides, id, reach)
+    const drafts = Object.hasOwn(has, id)
+      ? [...types.named(id, at), ...kindChanges(sides, id, at), ...wordChanges(sides, id, at)]
+      : goneType(sides, id, at, candidates.get(id))
+    for (const each of drafts) found.add(each, kindId(before.contract, id), () => reached(id))
+  }
+  for (const id of Object.keys(has))
+    if (!Object.hasOwn(before.contract.types, id) && ![...candidates.values()].includes(id))
+      found.add(newType(sides, id, typeAt(sides, id, reach)), id, () =>
+        bitsIn(reach.after.operations(id), paths.after),
+      )
+  return found.changes()
+}
+
+/** Shapes for sending are no types of their own to whoever reads what has changed. */
+function kindId(contract: Contract, id: TypeId): TypeId {
+  const type = namedType(contract, id)
+  return type.kind === 'record' ? kindOf(contract, type).id : id
+}
+
+/** Changes of which one that is found in several shapes of a type is told once. */
+class Merged {
+  private readonly found = new Map<string, Change>()
+
+  add(made: Draft, id: TypeId, operations: () => string[]): void {
+    const { kind, subject, was = '', is = '' } = made
+    const key = JSON.stringify([
+      kind,
+      id,
+      subject.part ?? '',
+      was,
+      is,
+      kind === 'gone' ? '' : made.text.replace(subject.name, ''),
+    ])
+    const before = this.found.get(key)
+    if (before === undefined) this.found.set(key, { ...made, operations: operations() })
+    else
+      this.found.set(key, {
+        ...before,
+        ...together(before, made),
+        ...present({ travels: before.travels === made.travels ? made.travels : ('both' as const) }),
+        operations: [...new Set([...before.operations, ...operations()])],
+        names: [...before.names, ...made.names],
+      })
+  }
+
+  changes(): Change[] {
+    return [...this.found.values()]
+  }
+}
+
+function typeAt(
+  { before, after }: Sides,
+  id: TypeId,
+  reach: { readonly before: Reach; readonly after: Reach },
+): At {
+  const [old, now] = [before, after].map(({ contract }) =>
+    Object.hasOwn(contract.types, id) ? namedType(contract, id) : undefined,
+  )
+  const side = old === undefined ? after : before
+  const type = (old ?? now) as NamedType
+  const name = side.names.types[id] ?? type.name
+  // Shapes for sending go by the name of what they are shapes of.
+  const shown =
+    type.kind === 'record' && type.variantOf !== undefined
+      ? (side.names.types[type.variantOf] ?? name)
+      : name
+  return {
+    subject: { kind: 'type', name: shown },
+    words: shown,
+    directions: old === undefined ? reach.after.directions(id) : reach.before.directions(id),
+    names: [{ name }],
+    ...present({ before: old?.origin, after: now?.origin }),
+  }
+}
+
+/** Types that are gone, by ids, with the one new type that is made of the same. */
+function renamedTypes({ before, after }: Sides): Map<TypeId, TypeId> {
+  const gone = Object.keys(before.contract.types).filter(
+    (id) => !Object.hasOwn(after.contract.types, id),
+  )
+  const come = Object.keys(after.contract.types).filter(
+    (id) => !Object.hasOwn(before.contract.types, id),
+  )
+  const shapes = (contract: Contract, ids: readonly TypeId[]): Map<string, TypeId> =>
+    alone(ids, (id) => shapeOf(contract, { kind: 'reference', to: id }))
+  const now = shapes(after.contract, come)
+  return new Map(
+    [...shapes(before.contract, gone)].flatMap(([shape, id]) => {
+      const other = now.get(shape)
+      return other === undefined ? [] : [[id, other] as const]
+    }),
+  )
+}
+
+/** Lists have no name in the client. */
+function goneType(sides: Sides, id: TypeId, at: At, candidate: TypeId | undefined): Draft[] {
+  const { before, after } = sides
+  if (namedType(before.contract, id).kind === 'list') return []
+  const probably = candidate === undefined ? undefined : after.names.types[candidate]
+  return [
+    draft(
+      at,
+      'gone',
+      `the type ${at.words} is gone`,
+      [
+        {
+          calls: fine('what it means to calls is told where it was used'),
+          code: breaks('code that names it does not compile'),
+        },
+      ],
+      { probably },
+    ),
+  ]
+}
+
+function newType({ after }: Sides, id: TypeId, at: At): Draft {
+  const effect = { calls: fine('nobody uses it yet'), code: fine('nobody uses it yet') }
+  return draft({ ...at, names: [] }, 'new', `the type ${at.words} is new`, [effect], {
+    is: typeText(after.contract, namedType(after.contract, id)),
+    quiet: true,
+  })
+}
+
+/** Kinds that a record may be: those that extend it. */
+function kindChanges({ before, after }: Sides, id: TypeId, at: At): Draft[] {
+  const kinds = (side: Side): Set<TypeId> => new Set(directSubtypes(side.contract).get(id) ?? [])
+  const [old, now] = [kinds(before), kinds(after)]
+  const nameOf = ({ names, contract }: Side, kind: TypeId): string =>
+    names.types[kind] ?? namedType(contract, kind).name
+  return [
+    ...[...old]
+      .filter((kind) => !now.has(kind))
+      .map((kind) => {
+        const name = nameOf(before, kind)
+        return draft(
+          at,
+          'structure',
+          `${at.words} has no kind ${name} any more`,
+          each(at, (way) => ({
+            calls:
+              way === 'sent'
+                ? mayBreak('who sends it is refused')
+                : fine('it does not come any more'),
+            code: breaks('code that asks for this kind does not compile'),
+          })),
+          { was: name },
+        )
+      }),
+    ...[...now]
+      .filter((kind) => !old.has(kind))
+      .map((kind) => {
+        const name = nameOf(after, kind)
+        return draft(
+          at,
+          'structure',
+          `${at.words} has a new kind, ${name}`,
+          each(at, (way): Effect =>
+            way === 'sent'
+              ? { calls: fine('nobody has to send it'), code: fine('nobody has to send it') }
+              : {
+                  calls: mayBreak('running clients do not know it'),
+                  code: mayBreak('code that covers all kinds stops compiling'),
+                },
+          ),
+          { is: name },
+        )
+      }),
+  ]
+}
+
+function wordChanges({ before, after }: Sides, id: TypeId, at: At): Draft[] {
+  const [old, now] = [namedType(before.contract, id), namedType(after.contract, id)]
+  if (old.documentation === now.documentation) return []
+  const effect = {
+    calls: fine('nothing changes but words'),
+    code: fine('nothing changes but words'),
+  }
+  return [
+    draft(at, 'words', `${at.words}: what is said of it has changed`, [effect], { quiet: true }),
+  ]
+}
+
+function endpointChanges({ before, after }: Sides): Change[] {
+  const [old, now] = [before, after].map(
+    ({ contract }) => new Map(endpointsOf(contract).map((each) => [each.name, each])),
+  ) as [Map<string, Endpoint>, Map<string, Endpoint>]
+  const drafts: Draft[] = []
+  for (const [name, endpoint] of old) {
+    const other = now.get(name)
+    const at = endpointAt(name, endpoint, other)
+    if (other === undefined) drafts.push(goneEndpoint(at, endpoint))
+    else
+      addAll(drafts, [
+        ...endpointDifferences(at, endpoint, other),
+        ...compareFacts(at, before.wire.endpoint(endpoint), after.wire.endpoint(other)),
+      ])
+  }
+  for (const [name, endpoint] of now)
+    if (!old.has(name))
+      drafts.push(
+        draft(
+          { ...endpointAt(name, undefined, endpoint), names: [] },
+          'new',
+          `the endpoint ${name} is new: ${endpoint.address}`,
+          [{ calls: fine('nobody calls it yet'), code: fine('nobody names it yet') }],
+        ),
+      )
+  return drafts.map((each) => ({ ...each, operations: [] }))
+}
+
+function endpointAt(name: string, before: Endpoint | undefined, after: Endpoint | undefined): At {
+  return {
+    subject: { kind: 'endpoint', name },
+    words: `the endpoint ${name}`,
+    directions: [],
+    names: [{ name: 'endpoints', member: name }],
+    ...present({ before: before?.origin, after: after?.origin }),
+  }
+}
+
+function goneEndpoint(at: At, { address }: Endpoint): Draft {
+  return draft(
+    at,
+    'gone',
+    `${at.words} is gone: ${address}`,
+    [
+      {
+        calls: mayBreak('who calls it there may find nobody'),
+        code: breaks('code that chooses it does not compile'),
+      },
+    ],
+    { was: address },
+  )
+}
+
+function endpointDifferences(at: At, was: Endpoint, is: Endpoint): Draft[] {
+  const seen = fine('TypeScript does not know it')
+  return [
+    ...(was.address === is.address
+      ? []
+      : [
+          draft(
+            at,
+            'address',
+            `${at.words} was at ${was.address}, is at ${is.address}`,
+            [{ calls: mayBreak('running clients call the old address'), code: seen }],
+            { was: was.address, is: is.address },
+          ),
+        ]),
+    ...(was.protocol === is.protocol
+      ? []
+      : [
+          draft(
+            at,
+            'wire',
+            `${at.words} spoke ${was.protocol}, speaks ${is.protocol}`,
+            [{ calls: breaks('running clients speak as before'), code: seen }],
+            { was: was.protocol, is: is.protocol },
+          ),
+        ]),
+  ]
+}
+
+function loginChanges({ before, after }: Sides): Change[] {
+  const byName = ({ contract }: Side): Map<string, SecurityScheme> =>
+    new Map(contract.security.map((scheme) => [scheme.name, scheme]))
+  const [old, now] = [byName(before), byName(after)]
+  const drafts: Draft[] = []
+  const seen = fine('TypeScript does not know it')
+  for (const [name, scheme] of old) {
+    const other = now.get(name)
+    const at: At = {
+      subject: { kind: 'login', name },
+      words: `the login ${name}`,
+      directions: [],
+      names: [],
+      before: scheme.origin,
+      ...present({ after: other?.origin }),
+    }
+    if (other === undefined)
+      drafts.push(
+        draft(at, 'gone', `${at.words} is gone`, [
+          { calls: mayBreak('what it opened is told at the operations'), code: seen },
+        ]),
+      )
+    else if (scheme.scheme !== other.scheme)
+      drafts.push(
+        draft(
+          at,
+          'login',
+          `${at.words} was ${scheme.scheme}, is ${other.scheme}`,
+          [{ calls: breaks('running clients prove who they are as before'), code: seen }],
+          { was: scheme.scheme, is: other.scheme },
+        ),
+      )
+    else addAll(drafts, compareFacts(at, before.wire.login(scheme), after.wire.login(other)))
+  }
+  for (const [name, scheme] of now)
+    if (!old.has(name)) {
+      const at: At = {
+        subject: { kind: 'login', name },
+        words: `the login ${name}`,
+        directions: [],
+        names: [],
+        after: scheme.origin,
+      }
+      drafts.push(
+        draft(at, 'new', `${at.words} is new: ${scheme.scheme}`, [
+          { calls: fine('who wants it is told at the operations'), code: seen },
+        ]),
+      )
+    }
+  return drafts.map((each) => ({ ...each, operations: [] }))
+}

@@ -1,0 +1,30 @@
+import type { ScalarBase } from '../contract/contract.js'
+
+/** What simple values are in TypeScript: a primitive, or one of our aliases for texts. */
+export const scalarTypes: Readonly<Record<ScalarBase, string>> = {
+  text: 'string',
+  boolean: 'boolean',
+  int8: 'number',
+  int16: 'number',
+  int32: 'number',
+  uint8: 'number',
+  uint16: 'number',
+  uint32: 'number',
+  int64: 'bigint',
+  uint64: 'bigint',
+  integer: 'bigint',
+  decimal: 'DecimalText',
+  float: 'number',
+  double: 'number',
+  bytes: 'Uint8Array',
+  dateTime: 'DateTimeText',
+  date: 'DateText',
+  time: 'TimeText',
+  duration: 'DurationText',
+  yearMonth: 'YearMonthText',
+  year: 'YearText',
+  monthDay: 'MonthDayText',
+  month: 'MonthText',
+  day: 'DayText',
+  qualifiedName: 'QualifiedNameText',
+}
