@@ -73,6 +73,8 @@ export interface Change extends Effect {
   readonly after?: Origin
   /** Paths of the operations that it reaches, in order. */
   readonly operations: readonly string[]
+  /** Of those the ones whose running calls it does something to. */
+  readonly callers: readonly string[]
   /** What it touches in the generated client. */
   readonly names: readonly GeneratedName[]
   /** What something that is gone is probably called now: a hint, no verdict. */

@@ -10,10 +10,21 @@ import {
   neededOf,
   operationsOf,
   pathOf,
+  someType,
 } from '../contract/queries.js'
+import { scalarTypes } from '../naming/scalar-types.js'
 import { typeText } from '../contract/type-text.js'
-import { breaks, fine, mayBreak, together, verdicts, type Change, type Effect } from './change.js'
-import { compareFacts, draft, each, type At, type Draft } from './drafts.js'
+import {
+  breaks,
+  fine,
+  mayBreak,
+  together,
+  verdicts,
+  type Change,
+  type Effect,
+  type Direction,
+} from './change.js'
+import { compareFacts, draft, each, settled, type At, type Draft } from './drafts.js'
 import { shapeOf } from './fit.js'
 import { OperationComparer } from './operations.js'
 import { alone, bitsIn, Reach } from './reach.js'
@@ -37,8 +48,9 @@ export function compareContracts(before: Side, after: Side): Change[] {
     ...loginChanges(sides),
     ...new OperationComparer(types)
       .compare()
-      .map(({ operation, draft: made }): Change => ({ ...made, operations: [operation] })),
+      .map(({ operation, draft: made }) => settled(made, [operation], () => [operation])),
     ...typeChanges(sides, types),
+    ...aliasChanges(sides),
   ]
   return sorted(changes)
 }
@@ -77,19 +89,29 @@ function typeChanges(sides: Sides, types: TypeComparer): Change[] {
   const old = Object.keys(before.contract.types)
   const has = after.contract.types
   const found = new Merged()
-  const reached = (id: TypeId): string[] => bitsIn(reach.before.operations(id), paths.before)
+  const reached = (id: TypeId, ways: readonly Direction[]): string[] =>
+    bitsIn(reach.before.operations(id, ways), paths.before)
   const candidates = renamedTypes(sides)
   for (const id of old) {
     const at = typeAt(sides, id, reach)
     const drafts = Object.hasOwn(has, id)
       ? [...types.named(id, at), ...kindChanges(sides, id, at), ...wordChanges(sides, id, at)]
       : goneType(sides, id, at, candidates.get(id))
-    for (const each of drafts) found.add(each, kindId(before.contract, id), () => reached(id))
+    for (const each of drafts)
+      found.add(
+        settled(each, reached(id, ['sent', 'received']), (ways) => reached(id, ways)),
+        kindId(before.contract, id),
+      )
   }
   for (const id of Object.keys(has))
     if (!Object.hasOwn(before.contract.types, id) && ![...candidates.values()].includes(id))
-      found.add(newType(sides, id, typeAt(sides, id, reach)), id, () =>
-        bitsIn(reach.after.operations(id), paths.after),
+      found.add(
+        settled(
+          newType(sides, id, typeAt(sides, id, reach)),
+          bitsIn(reach.after.operations(id, ['sent', 'received']), paths.after),
+          () => [],
+        ),
+        id,
       )
   return found.changes()
 }
@@ -104,30 +126,28 @@ function kindId(contract: Contract, id: TypeId): TypeId {
 class Merged {
   private readonly found = new Map<string, Change>()
 
-  add(made: Draft, id: TypeId, operations: () => string[]): void {
-    const { kind, subject, was = '', is = '' } = made
-    const key = JSON.stringify([
-      kind,
-      id,
-      subject.part ?? '',
-      was,
-      is,
-      kind === 'gone' ? '' : made.text.replace(subject.name, ''),
-    ])
+  add(made: Change, id: TypeId): void {
+    const { kind, subject, was = '', is = '', text } = made
+    const what = kind === 'gone' ? '' : text.replace(subject.name, '')
+    const key = JSON.stringify([kind, id, subject.part ?? '', was, is, what])
     const before = this.found.get(key)
-    if (before === undefined) this.found.set(key, { ...made, operations: operations() })
-    else
-      this.found.set(key, {
-        ...before,
-        ...together(before, made),
-        ...present({ travels: before.travels === made.travels ? made.travels : ('both' as const) }),
-        operations: [...new Set([...before.operations, ...operations()])],
-        names: [...before.names, ...made.names],
-      })
+    const merged = before === undefined ? made : withTwin(before, made)
+    this.found.set(key, merged)
   }
 
   changes(): Change[] {
     return [...this.found.values()]
+  }
+}
+
+function withTwin(before: Change, made: Change): Change {
+  return {
+    ...before,
+    ...together(before, made),
+    ...present({ travels: before.travels === made.travels ? made.travels : ('both' as const) }),
+    operations: [...new Set([...before.operations, ...made.operations])],
+    callers: [...new Set([...before.callers, ...made.callers])],
+    names: [...before.names, ...made.names],
   }
 }
 
@@ -175,14 +195,45 @@ function renamedTypes({ before, after }: Sides): Map<TypeId, TypeId> {
   )
 }
 
+/** Names for texts with a meaning, which a client has as long as something is of that kind. */
+function aliasChanges({ before, after }: Sides): Change[] {
+  const aliases = ({ contract }: Side): Set<string> => {
+    const found = new Set<string>()
+    someType(contract, (type) => {
+      if (type.kind === 'scalar') found.add(scalarTypes[type.base])
+      return false
+    })
+    return found
+  }
+  const now = aliases(after)
+  return [...aliases(before)]
+    .filter((name) => name.endsWith('Text') && !now.has(name))
+    .map((name) => {
+      const at: At = {
+        subject: { kind: 'type', name },
+        words: name,
+        directions: [],
+        names: [{ name }],
+      }
+      const effect = {
+        calls: fine('it is only a name for a text'),
+        code: breaks('code that imports it does not compile'),
+      }
+      const text = `${name} is gone: nothing in the contract is of that kind any more`
+      return settled(draft(at, 'gone', text, [effect]), [], () => [])
+    })
+}
+
 /** Lists have no name in the client. */
 function goneType(sides: Sides, id: TypeId, at: At, candidate: TypeId | undefined): Draft[] {
   const { before, after } = sides
   if (namedType(before.contract, id).kind === 'list') return []
   const probably = candidate === undefined ? undefined : after.names.types[candidate]
+  const [own] = at.names
+  const isUnion = directSubtypes(before.contract).has(id) && own !== undefined
   return [
     draft(
-      at,
+      isUnion ? { ...at, names: [own, { name: `Any${own.name}` }] } : at,
       'gone',
       `the type ${at.words} is gone`,
       [
@@ -205,11 +256,14 @@ function newType({ after }: Sides, id: TypeId, at: At): Draft {
 }
 
 /** Kinds that a record may be: those that extend it. */
-function kindChanges({ before, after }: Sides, id: TypeId, at: At): Draft[] {
+function kindChanges({ before, after }: Sides, id: TypeId, place: At): Draft[] {
   const kinds = (side: Side): Set<TypeId> => new Set(directSubtypes(side.contract).get(id) ?? [])
   const [old, now] = [kinds(before), kinds(after)]
+  // Where there are kinds, values are of the union of them.
+  const [own] = place.names
+  const at = { ...place, names: own === undefined ? [] : [own, { name: `Any${own.name}` }] }
   const nameOf = ({ names, contract }: Side, kind: TypeId): string =>
-    names.types[kind] ?? namedType(contract, kind).name
+    names.types[kindId(contract, kind)] ?? namedType(contract, kind).name
   return [
     ...[...old]
       .filter((kind) => !now.has(kind))
@@ -288,7 +342,7 @@ function endpointChanges({ before, after }: Sides): Change[] {
           [{ calls: fine('nobody calls it yet'), code: fine('nobody names it yet') }],
         ),
       )
-  return drafts.map((each) => ({ ...each, operations: [] }))
+  return drafts.map((made) => settled(made, [], () => []))
 }
 
 function endpointAt(name: string, before: Endpoint | undefined, after: Endpoint | undefined): At {
@@ -393,5 +447,5 @@ function loginChanges({ before, after }: Sides): Change[] {
         ]),
       )
     }
-  return drafts.map((each) => ({ ...each, operations: [] }))
+  return drafts.map((made) => settled(made, [], () => []))
 }

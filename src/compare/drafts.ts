@@ -19,6 +19,8 @@ export interface At {
   /** What it is in a sentence: `Reservation.Nights`, `the input Nights of quoteDues`. */
   readonly words: string
   readonly directions: readonly Direction[]
+  /** Values there are written as texts, whatever they are. */
+  readonly isText?: boolean
   readonly before?: Origin
   readonly after?: Origin
   readonly names: readonly GeneratedName[]
@@ -50,7 +52,10 @@ function placesOf(at: At, before?: Field, after?: Field): Pick<At, 'before' | 'a
 }
 
 /** What is known of a change before it is known which operations it reaches. */
-export type Draft = Omit<Change, 'operations'>
+export interface Draft extends Omit<Change, 'operations' | 'callers'> {
+  /** The ways to travel in which it does something to running calls. */
+  readonly hurts: readonly Direction[]
+}
 
 export interface DraftFacts {
   readonly was?: string | undefined
@@ -59,7 +64,11 @@ export interface DraftFacts {
   readonly quiet?: boolean
 }
 
-/** Makes a change of what was found at a place, with the worst that it does in any direction. */
+/**
+ * Makes a change of what was found at a place, with the worst that it does in any direction.
+ *
+ * @param effects one for each direction of the place, or one for all of them
+ */
 export function draft(
   at: At,
   kind: ChangeKind,
@@ -83,7 +92,23 @@ export function draft(
       travels: more.length > 0 ? ('both' as const) : only,
     }),
     names,
+    hurts: directions.filter(
+      (_, index) => (effects[index] ?? effects[0])?.calls.verdict !== 'fine',
+    ),
     ...(quiet ? { quiet: true } : {}),
+  }
+}
+
+/** A change of which it is known which operations it reaches. */
+export function settled(
+  { hurts, ...made }: Draft,
+  operations: readonly string[],
+  callers: (hurts: readonly Direction[]) => readonly string[],
+): Change {
+  return {
+    ...made,
+    operations,
+    callers: made.calls.verdict === 'fine' ? [] : callers(hurts),
   }
 }
 
@@ -105,14 +130,21 @@ export function compareFacts(
     const [was, is] = [old.get(label), now.get(label)]
     if (was?.value === is?.value) return []
     const weight = weightOf(was, is)
+    const when = was?.when ?? is?.when
+    const effects = (at.directions.length === 0 ? [undefined] : at.directions).map((way) => ({
+      calls: when === undefined || way === undefined || way === when ? weight : unconcerned,
+      code: nothingInCode,
+    }))
     return [
-      draft(at, 'wire', factText(at, label, was, is), [{ calls: weight, code: nothingInCode }], {
+      draft(at, 'wire', factText(at, label, was, is), effects, {
         was: was?.value,
         is: is?.value,
       }),
     ]
   })
 }
+
+const unconcerned = fine('it does not matter to what travels this way')
 
 function byLabel(facts: readonly WireFact[]): Map<string, WireFact> {
   return new Map(facts.map((fact) => [fact.label, fact]))

@@ -3,13 +3,21 @@ import { breaks, fine, mayBreak, type Direction, type Effect } from './change.js
 
 /** What the usual changes of members do: by which way they travel, and what was promised. */
 
-/** What a member that is gone does. @param isOpen others may stand in its place */
-export function goneEffect(field: Field, isOpen: boolean, direction: Direction): Effect {
+/**
+ * What a member that is gone does.
+ *
+ * @param isOpen others may stand in its place
+ * @param wasThere every answer had it
+ */
+export function goneEffect(
+  field: Field,
+  isOpen: boolean,
+  wasThere: boolean,
+  direction: Direction,
+): Effect {
   if (direction === 'received')
     return {
-      calls: mayBeAbsent(field)
-        ? fine('it did not always come')
-        : breaks('running clients miss it'),
+      calls: wasThere ? breaks('running clients miss it') : fine('it did not always come'),
       code: breaks('code that reads it does not compile'),
     }
   const code = breaks('code that sends it does not compile')
@@ -18,11 +26,6 @@ export function goneEffect(field: Field, isOpen: boolean, direction: Direction):
     calls: field.optional ? mayBreak('who sends it is refused') : breaks('it is always sent'),
     code,
   }
-}
-
-/** May an answer be without it? A list without items leaves no trace in some. */
-function mayBeAbsent({ optional, type }: Field): boolean {
-  return optional || (type.kind === 'list' && (type.minItems ?? 0) === 0)
 }
 
 export function newEffect(isRequired: boolean, isChosen: boolean, direction: Direction): Effect {

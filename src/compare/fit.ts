@@ -31,23 +31,27 @@ abstract class Fit {
   /** Does every value of a type of the one contract fit a type of the other? */
   of(from: Type, to: Type): Verdict {
     if (from.kind !== 'reference' && to.kind !== 'reference') return this.inside(from, to)
+    // What differs of a type that both have is told where it is declared.
+    if (from.kind === 'reference' && to.kind === 'reference' && from.to === to.to) return 'fine'
     const key = `${keyOf(from)} ${keyOf(to)}`
     const before = this.asked.get(key)
     if (before !== undefined) return before
     this.asked.set(key, 'fine')
-    const verdict = this.inside(resolve(this.from.contract, from), resolve(this.to.contract, to))
+    const verdict = this.inside(from, to)
     this.asked.set(key, verdict)
     return verdict
   }
 
   private inside(from: Type, to: Type): Verdict {
-    if (to.kind === 'anything' || to.kind === 'fragment') return 'fine'
-    if (from.kind === 'anything' || from.kind === 'fragment') return this.fromAnything()
-    if (from.kind === 'union') return all(from.alternatives.map((each) => this.of(each, to)))
-    if (to.kind === 'union') return best(to.alternatives.map((each) => this.of(from, each)))
-    if (from.kind === 'nothing' || to.kind === 'nothing')
-      return from.kind === to.kind ? 'fine' : 'break'
-    return this.ofKinds(from, to)
+    const [mine, other] = [resolve(this.from.contract, from), resolve(this.to.contract, to)]
+    if (other.kind === 'anything' || other.kind === 'fragment') return 'fine'
+    if (mine.kind === 'anything' || mine.kind === 'fragment') return this.fromAnything()
+    if (mine.kind === 'union') return all(mine.alternatives.map((each) => this.of(each, to)))
+    // Alternatives are looked for by the name that a type has.
+    if (other.kind === 'union') return best(other.alternatives.map((each) => this.of(from, each)))
+    if (mine.kind === 'nothing' || other.kind === 'nothing')
+      return mine.kind === other.kind ? 'fine' : 'break'
+    return this.ofKinds(mine, other)
   }
 
   protected abstract fromAnything(): Verdict
@@ -103,7 +107,8 @@ export class WireFit extends Fit {
     const isList = from.kind === 'list' || to.kind === 'list'
     if (isList && from.kind !== to.kind) return this.oneAndMany(from, to)
     const [written, read] = [this.formOf(this.from, from), this.formOf(this.to, to)]
-    if (written !== read && written !== 'any' && read !== 'any') return 'break'
+    const forms = formsFit(written, read)
+    if (forms !== 'fine') return forms
     if (from.kind === 'list' && to.kind === 'list') return this.lists(from, to)
     if (to.kind === 'enumeration' || to.kind === 'literal') return valuesFit(from, to)
     if (to.kind === 'scalar')
@@ -173,6 +178,14 @@ export class WireFit extends Fit {
   private fields({ contract }: Side, type: Type): Field[] {
     return membersOf(contract, type)
   }
+}
+
+/** Digits that all count are a number on the wire, or a text, as either side likes. */
+function formsFit(written: string, read: string): Verdict {
+  if (written === read || written === 'any' || read === 'any') return 'fine'
+  if (written === 'number' && read === 'digits') return 'fine'
+  const isNear = [written, read].every((each) => /^(?:digits|number|string)$/.test(each))
+  return isNear && [written, read].includes('digits') ? 'may break' : 'break'
 }
 
 /** Values of one type among the only ones that another has. */

@@ -1,4 +1,4 @@
-import type { Field, InputField, Operation } from '../contract/contract.js'
+import type { Field, InputField, Operation, RecordType } from '../contract/contract.js'
 import { addAll } from '../contract/lists.js'
 import { present } from '../contract/present.js'
 import { endpointsOffering, fieldsOfOutcome, operationsOf, pathOf } from '../contract/queries.js'
@@ -42,13 +42,17 @@ export class OperationComparer {
     ]
     const byKey = new Map(now.map((operation) => [identityOf(operation), operation]))
     const known = new Set(old.map(identityOf))
-    const gone = old.filter((operation) => !byKey.has(identityOf(operation)))
-    const come = now.filter((operation) => !known.has(identityOf(operation)))
+    const unmatched = old.filter((operation) => !byKey.has(identityOf(operation)))
+    const others = now.filter((operation) => !known.has(identityOf(operation)))
+    const same = this.sameOnTheWire(unmatched, others)
+    const gone = unmatched.filter((operation) => !same.has(operation))
+    const found = new Set(same.values())
+    const come = others.filter((operation) => !found.has(operation))
     const renamed = this.probablyRenamed(gone, come)
     return [
       ...gone.map((operation) => this.gone(operation, renamed.get(operation))),
       ...old.flatMap((operation) => {
-        const other = byKey.get(identityOf(operation))
+        const other = same.get(operation) ?? byKey.get(identityOf(operation))
         if (other === undefined) return []
         return this.pair(operation, other).map((each) => ({
           operation: pathOf(operation),
@@ -78,6 +82,22 @@ export class OperationComparer {
     }
   }
 
+  /** Operations that are called otherwise now, and are the same on the wire. */
+  private sameOnTheWire(
+    gone: readonly Operation[],
+    come: readonly Operation[],
+  ): Map<Operation, Operation> {
+    const { identity } = this.before.wire
+    if (identity === undefined) return new Map()
+    const candidates = alone(come, identity)
+    return new Map(
+      [...alone(gone, identity)].flatMap(([key, operation]) => {
+        const other = candidates.get(key)
+        return other === undefined ? [] : [[operation, other] as const]
+      }),
+    )
+  }
+
   private gone(operation: Operation, candidate: Operation | undefined): OperationDraft {
     const path = pathOf(operation)
     const effect = {
@@ -85,11 +105,12 @@ export class OperationComparer {
       code: breaks('code that calls it does not compile'),
     }
     const probably = candidate === undefined ? undefined : pathOf(candidate)
+    const whole = this.at(operation, undefined)
+    const [, ...exported] = operationExports(whole.names[0]?.name ?? '')
+    const at = { ...whole, names: [...whole.names, ...exported.map((name) => ({ name }))] }
     return {
       operation: path,
-      draft: draft(this.at(operation, undefined), 'gone', `${path} is gone`, [effect], {
-        probably,
-      }),
+      draft: draft(at, 'gone', `${path} is gone`, [effect], { probably }),
     }
   }
 
@@ -137,6 +158,7 @@ export class OperationComparer {
   }
 
   private renaming(was: Operation, is: Operation, at: At): Draft[] {
+    if (pathOf(was) !== pathOf(is)) return [renamedInCode(was, is, at)]
     if (is.calledNow === undefined || is.calledNow === was.calledNow) return []
     const text = `${at.words} is called ${is.calledNow} in the metadata now; the client goes on with its name`
     const effect = { calls: fine('on the wire it is the same'), code: fine('its name is kept') }
@@ -161,8 +183,11 @@ export class OperationComparer {
     return [
       ...this.records
         .goneMembers(gone, come, false, place)
-        .map((each) => withoutSurroundings(each, place)),
-      ...come.map((each) => ({ ...this.newInput(each, was, place), names: at.names })),
+        .map((each, index) => goneInput(withoutSurroundings(each, place), gone[index])),
+      ...come.map((each) => ({
+        ...this.newInput(each, was, place),
+        names: [...place.names, ...at.names],
+      })),
       ...pairs
         .flatMap(([old, now]) => this.inputPair(old, now, place))
         .map((each) =>
@@ -192,6 +217,7 @@ export class OperationComparer {
     const own = {
       ...inside(place, was.name, was, is),
       words: `the input ${was.name} of ${place.subject.name}`,
+      isText: this.before.wire.isText(was) && this.after.wire.isText(is),
     }
     const { before, after } = this
     const drafts = [
@@ -221,7 +247,9 @@ export class OperationComparer {
           `${own.words} travelled in ${placeText(was)}, and does in ${placeText(is)}`,
           [
             {
-              calls: breaks('running clients put it elsewhere'),
+              calls: was.optional
+                ? mayBreak('running clients put it elsewhere, where nobody heeds it')
+                : breaks('running clients put it elsewhere'),
               code:
                 (was.place === 'messageHeader') === (is.place === 'messageHeader')
                   ? nothingInCode
@@ -263,13 +291,15 @@ export class OperationComparer {
       ...at,
       words: `the answer headers of ${at.words}`,
       directions: ['received'] as const,
+      names: [{ name: operationExports(at.names[0]?.name ?? '')[5] }],
     }
-    const drafts = this.records.compare(
-      { kind: 'record', fields: was },
-      { kind: 'record', fields: is },
-      place,
-    )
-    return drafts
+    return this.records
+      .compare({ kind: 'record', fields: was }, { kind: 'record', fields: is }, place)
+      .map((made) =>
+        made.calls.verdict === 'break'
+          ? { ...made, calls: mayBreak(`${made.calls.because}, where they ask for headers`) }
+          : made,
+      )
   }
 
   private otherOutcome(was: Operation, is: Operation, place: At): Draft {
@@ -277,15 +307,14 @@ export class OperationComparer {
       outcomeText(operation, (field) => typeText(side.contract, field.type))
     const [old, now] = [text(was, this.before), text(is, this.after)]
     const isMore = was.outcome.kind === 'nothing'
+    const isStill = this.isStillThere(was, is, place)
     return draft(
       place,
       'type',
       `${place.words} was ${old}, is ${now}`,
       [
         {
-          calls: isMore
-            ? mayBreak('running clients expect no answer')
-            : breaks('running clients expect the answer that there was'),
+          calls: isMore ? mayBreak('running clients expect no answer') : stillOrNot(isStill),
           code: isMore
             ? fine('nobody looks at what there was not')
             : breaks('code that uses the answer does not compile'),
@@ -293,6 +322,17 @@ export class OperationComparer {
       ],
       { was: old, is: now },
     )
+  }
+
+  /** Is what was answered still answered, though alone or among others? */
+  private isStillThere(was: Operation, is: Operation, place: At): boolean {
+    const isOne = [was, is].every(({ outcome }) => /^(?:value|record)$/.test(outcome.kind))
+    if (!isOne || [was, is].some((each) => /pages|stream/.test(howItComes(each)))) return false
+    const [old, now] = [was, is].map(({ outcome }) => ({
+      kind: 'record' as const,
+      fields: fieldsOfOutcome(outcome),
+    })) as [RecordType, RecordType]
+    return this.records.compare(old, now, place).every(({ calls }) => calls.verdict === 'fine')
   }
 
   private faults(was: Operation, is: Operation, at: At): Draft[] {
@@ -305,7 +345,7 @@ export class OperationComparer {
       const place: At = {
         ...at,
         words: `the fault ${name} of ${at.words}`,
-        names: [{ name: operationExports(at.names[0]?.name ?? '')[3] }],
+        names: faultNames(at),
         before: fault.origin,
         ...present({ after: other?.origin }),
       }
@@ -382,6 +422,27 @@ export class OperationComparer {
   }
 }
 
+/** It is called otherwise, and the client calls it so. */
+function renamedInCode(was: Operation, is: Operation, at: At): Draft {
+  const [old, now] = [pathOf(was), pathOf(is)]
+  const [, ...exported] = operationExports(at.names[0]?.name ?? '')
+  const effect = {
+    calls: fine('on the wire it is the same'),
+    code: breaks('code that calls it by its old name does not compile'),
+  }
+  const names = [...at.names, ...exported.map((name) => ({ name }))]
+  return draft({ ...at, names }, 'renamed', `${old} is called ${now} now`, [effect], {
+    was: old,
+    is: now,
+  })
+}
+
+/** The type of an operation's faults, and what tells them. */
+function faultNames(at: At): At['names'] {
+  const [, , , type, guard] = operationExports(at.names[0]?.name ?? '')
+  return [{ name: type }, { name: guard }]
+}
+
 /** What an operation is on the wire; names of parameters in its address are no part of that. */
 export function identityOf(operation: Operation): string {
   return operation.key?.replace(/\{[^}]*\}/g, '{}') ?? pathOf(operation)
@@ -422,6 +483,15 @@ function pairInputs(
   return [...pairs, ...moved]
 }
 
+/** What travels beside the message is passed over by who does not know it. */
+function goneInput(made: Draft, field: InputField | undefined): Draft {
+  if (field?.place === 'messageHeader')
+    return { ...made, calls: fine('headers that nobody knows are passed over'), hurts: [] }
+  return field === undefined || ['body', 'path', 'attachment'].includes(field.place)
+    ? made
+    : { ...made, calls: mayBreak('it goes on being sent, and nobody heeds it') }
+}
+
 /** `Nights in the input of quoteDues` is `the input Nights of quoteDues`. */
 function withoutSurroundings(each: Draft, place: At): Draft {
   const name = each.subject.part ?? ''
@@ -448,6 +518,12 @@ function howItComes({ outcome }: Operation): string {
   if (outcome.kind !== 'value') return outcome.kind
   if (outcome.stream === true) return 'stream'
   return outcome.iterable === true ? 'pages' : 'value'
+}
+
+function stillOrNot(isStill: boolean): Effect['calls'] {
+  return isStill
+    ? fine('what there was is still among what comes')
+    : breaks('running clients expect the answer that there was')
 }
 
 function outcomeText(operation: Operation, text: (field: Field) => string): string {

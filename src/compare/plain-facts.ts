@@ -9,5 +9,7 @@ export const plainFacts: WireFacts = {
   type: () => [],
   login: () => [],
   form: () => 'any',
+  isAlwaysThere: ({ optional }) => !optional,
+  isText: () => false,
   isOrdered: () => false,
 }

@@ -31,9 +31,9 @@ export class Reach {
     return found.length === 0 ? ['received'] : found
   }
 
-  /** The operations that a type stands in, as a number with a bit for each. */
-  operations(id: TypeId): bigint {
-    return (this.sets.sent.get(id) ?? 0n) | (this.sets.received.get(id) ?? 0n)
+  /** The operations that a type travels with in some ways, as a number with a bit for each. */
+  operations(id: TypeId, ways: readonly Direction[]): bigint {
+    return ways.reduce((bits, way) => bits | (this.sets[way].get(id) ?? 0n), 0n)
   }
 }
 
@@ -47,16 +47,15 @@ function sentTypes({ inputs }: Operation): Type[] {
   return inputs.map(({ type }) => type)
 }
 
-function receivedTypes(operation: Operation): Type[] {
-  const { outcome, faults, incoming, needs = [], identifies = [] } = operation
+/** What comes; of lists in pages also what the rows come in. */
+function receivedTypes({ outcome, faults, incoming, needs = [] }: Operation): Type[] {
   const headers = outcome.kind === 'record' ? [] : (outcome.headers ?? [])
+  const isPaged = outcome.kind === 'value' && outcome.iterable === true
   return [
     ...[...fieldsOfOutcome(outcome), ...headers].map(({ type }) => type),
     ...faults.map(({ type }) => type),
     ...typesOfIncoming(incoming),
-    ...[...needs, ...identifies.map(({ type }) => type)].map(
-      (to) => ({ kind: 'reference', to }) as const,
-    ),
+    ...(isPaged ? needs.map((to) => ({ kind: 'reference', to }) as const) : []),
   ]
 }
 

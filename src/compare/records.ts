@@ -74,6 +74,7 @@ export class RecordComparer {
   /** Members that are gone; of one that is new with the same shape it is told that it may be it. */
   goneMembers(gone: readonly Field[], come: readonly Field[], isOpen: boolean, at: At): Draft[] {
     const { before, after } = this.types
+    const { wire } = this.types.sides.before
     const renamed = alone(come, (field) => typeText(after, field.type))
     const twins = alone(gone, (field) => typeText(before, field.type))
     return gone.map((field) => {
@@ -88,7 +89,7 @@ export class RecordComparer {
         place,
         'gone',
         `${place.words} is gone`,
-        each(place, (way) => goneEffect(field, isOpen, way)),
+        each(place, (way) => goneEffect(field, isOpen, wire.isAlwaysThere(field), way)),
         { probably, was: text },
       )
     })

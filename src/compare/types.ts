@@ -18,7 +18,7 @@ import { nullEffect } from './effects.js'
 import { CodeFit, isSameShape, WireFit } from './fit.js'
 import { RecordComparer } from './records.js'
 import { constraintsFit } from './scalars.js'
-import type { Sides } from './side.js'
+import type { Side, Sides } from './side.js'
 
 /** Compares types of two contracts where they stand, down to the next that has a name. */
 export class TypeComparer {
@@ -26,6 +26,8 @@ export class TypeComparer {
   private readonly records: RecordComparer
   private readonly wire: Readonly<Record<Direction, WireFit>>
   private readonly code: Readonly<Record<Direction, CodeFit>>
+  /** Inputs that are written as texts, whatever they are. */
+  private readonly texts: WireFit
 
   constructor(sides: Sides) {
     this.sides = sides
@@ -35,6 +37,7 @@ export class TypeComparer {
       sent: new WireFit(before, after, 'sent'),
       received: new WireFit(after, before, 'received'),
     }
+    this.texts = new WireFit(asTexts(before), asTexts(after), 'sent')
     this.code = { sent: new CodeFit(before, after), received: new CodeFit(after, before) }
   }
 
@@ -114,17 +117,17 @@ export class TypeComparer {
         at,
         'type',
         text,
-        each(at, (way) => this.effect(was, is, way)),
+        each(at, (way) => this.effect(was, is, way, at.isText)),
         { was: old, is: now },
       ),
     ]
   }
 
   /** What it does that a value of one type travels where one of another did. */
-  effect(was: Type, is: Type, direction: Direction): Effect {
+  effect(was: Type, is: Type, direction: Direction, isText = false): Effect {
     const [from, to] = direction === 'sent' ? [was, is] : [is, was]
     return {
-      calls: wireReason(this.wire[direction].of(from, to), direction),
+      calls: wireReason((isText ? this.texts : this.wire[direction]).of(from, to), direction),
       code:
         this.code[direction].of(from, to) === 'fine'
           ? fine('what it is in TypeScript still fits')
@@ -142,7 +145,7 @@ export class TypeComparer {
     if (isOther) return this.changed(was, is, at)
     const [old, now] = [limitsText(was), limitsText(is)]
     if (old === now) return []
-    const effects = each(at, (way) => this.effect(was, is, way))
+    const effects = each(at, (way) => this.effect(was, is, way, at.isText))
     const text = `${at.words}: was ${old || 'without limits'}, is ${now || 'without limits'}`
     return [draft(at, 'limits', text, effects, { was: old, is: now })]
   }
@@ -262,6 +265,21 @@ export class TypeComparer {
 
   resolvedBefore(type: Type): Type {
     return resolve(this.before, type)
+  }
+}
+
+/** A side on which simple values are all written alike. */
+function asTexts(side: Side): Side {
+  const { wire } = side
+  return {
+    ...side,
+    wire: {
+      ...wire,
+      form: (contract, type) =>
+        /^(?:string|number|boolean|null)$/.test(wire.form(contract, type))
+          ? 'text'
+          : wire.form(contract, type),
+    },
   }
 }
 

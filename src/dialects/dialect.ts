@@ -134,6 +134,8 @@ export interface WireFact {
   readonly changed?: WireWeight
   readonly gone?: WireWeight
   readonly come?: WireWeight
+  /** The way to travel in which it matters, where that is only one. */
+  readonly when?: 'sent' | 'received'
 }
 
 /** How the things of a contract stand on the wire, beyond what the contract itself says. */
@@ -147,10 +149,20 @@ export interface WireFacts {
   type(type: Type, direction: 'sent' | 'received'): readonly WireFact[]
   login(scheme: SecurityScheme): readonly WireFact[]
   /**
-   * How a value is written: what is written in one form can't be read in another. A list whose
-   * items stand beside each other has the form of its item.
+   * How a value is written: what is written in one form can't be read in another, unless one is
+   * `any`, or `digits`, a number or a text. A list whose items stand beside each other has the form
+   * of its item.
    */
   form(contract: Contract, type: Type): string
+  /** Has every answer this member of it, null perhaps or without items? */
+  isAlwaysThere(field: Field): boolean
+  /** Is an input written as text, whatever its type is? */
+  isText(field: InputField): boolean
+  /**
+   * What tells an operation apart from others on the wire, where that is more than its key or path
+   * say; undefined where they say it.
+   */
+  identity?(operation: Operation): string
   /** Must the members of a record come in the order in which it has them? */
   isOrdered(record: RecordType): boolean
 }

@@ -103,3 +103,8 @@ export async function runBundled(
   )
   return (await execute(process.execPath, ['bundled.mjs', ...words], { cwd: folder })).stdout
 }
+
+/** What the newest compiler complains of in programs that use clients, as it says it. */
+export async function complaintsOfProgram(folder: string): Promise<string> {
+  return complaintsOf('typescript-7', folder, usual)
+}

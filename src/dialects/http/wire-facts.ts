@@ -75,6 +75,8 @@ export const httpFacts: WireFacts = {
     ]
   },
   form: (contract, type) => jsonForm(contract, type),
+  isAlwaysThere: ({ optional }) => !optional,
+  isText: (field) => field.place !== 'body' && parameterSpecifics(field).json !== true,
   isOrdered: () => false,
 }
 

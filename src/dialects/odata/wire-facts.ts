@@ -23,9 +23,15 @@ export const odataFacts: WireFacts = {
         },
       ]
     }
-    const { restricted = {} } = specifics
+    const { restricted = {}, targets = {} } = specifics
     return [
       { label: 'address', value: addressOf(specifics) },
+      ...Object.entries(targets).map(([name, { set }]) => ({
+        label: `set that ${name} leads to`,
+        value: set,
+        gone: 'fine' as const,
+        come: 'fine' as const,
+      })),
       ...Object.entries(restricted).map(([what, names]): WireFact => ({
         label: `restriction ${what}`,
         value: [...(names ?? [])].sort().join(', ') || 'yes',
@@ -50,6 +56,7 @@ export const odataFacts: WireFacts = {
             changed: 'may break',
             gone: 'may break',
             come: 'fine',
+            when: 'sent',
           },
         ]
   },
@@ -59,6 +66,12 @@ export const odataFacts: WireFacts = {
   },
   login: () => [],
   form: edmForm,
+  // Nothing is left out of an answer but what hangs off it.
+  isAlwaysThere: (field) =>
+    fieldSpecifics(field).navigation === undefined &&
+    field.relation === undefined &&
+    fieldSpecifics(field).about !== true,
+  isText: () => false,
   isOrdered: () => false,
 }
 
@@ -80,8 +93,9 @@ function edmForm(contract: Contract, type: Type): string {
   }
 }
 
-/** What has digits that all count is a text in version 2, and may be one later. */
+/** What has digits that all count is a number or a text, as the client asks for it. */
 function scalarForm({ base }: ScalarType): string {
   if (base === 'boolean') return 'boolean'
-  return /^(?:u?int\d+|float|double|decimal|integer)$/.test(base) ? 'number' : 'string'
+  if (/^(?:u?int64|decimal|integer)$/.test(base)) return 'digits'
+  return /^(?:u?int\d+|float|double)$/.test(base) ? 'number' : 'string'
 }

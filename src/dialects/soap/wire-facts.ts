@@ -1,4 +1,4 @@
-import type { Contract, Field, Type } from '../../contract/contract.js'
+import type { Contract, Field, Operation, Type } from '../../contract/contract.js'
 import { resolve } from '../../contract/queries.js'
 import type { WireFact, WireFacts } from '../dialect.js'
 import {
@@ -26,7 +26,8 @@ export const soapFacts: WireFacts = {
         { label: 'answer', value: named(plain.answer) },
       ]
     return [
-      { label: 'SOAP action', value: action === '' ? '(none)' : action },
+      // Most servers go by the element of the message, some by this.
+      { label: 'SOAP action', value: action === '' ? '(none)' : action, changed: 'may break' },
       { label: 'style', value: `${style}, ${encoded === true ? 'encoded' : 'literal'}` },
       { label: 'request element', value: named(request) },
       { label: 'answer element', value: named(answer) },
@@ -63,7 +64,27 @@ export const soapFacts: WireFacts = {
   },
   login: () => [],
   form: soapForm,
+  isAlwaysThere({ optional, type }) {
+    // A list whose items just repeat leaves no trace when it has none.
+    const isTraceless = type.kind === 'list' && listSpecifics(type).written !== 'items'
+    return !optional && !(isTraceless && (type.minItems ?? 0) === 0)
+  },
+  isText: () => true,
+  identity(operation) {
+    const { style, request, plain } = operationSpecifics(operation)
+    if (plain !== undefined) return `${plain.verb} ${plain.location}`
+    const [first] = operation.inputs.filter(({ place }) => place === 'body')
+    const element = request ?? (first === undefined ? undefined : fieldSpecifics(first).name)
+    return JSON.stringify([style === 'rpc', element, wireNames(operation)])
+  },
   isOrdered: (record) => recordSpecifics(record).anyOrder !== true,
+}
+
+/** The elements around a message, where endpoints have their own. */
+function wireNames(operation: Operation): string[] {
+  return Object.keys(operation.wire)
+    .map((endpoint) => named(wireAt(operation, endpoint).request))
+    .sort()
 }
 
 function named(name: QualifiedName | string | undefined): string {

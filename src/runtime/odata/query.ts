@@ -41,8 +41,12 @@ export interface Query<Terms, Name extends string, Expansions> {
   readonly levels?: number | 'max'
 }
 
+/** A type without members would take anything. */
 export type Expand<Expansions> =
-  Extract<keyof Expansions, string> | { readonly [Name in keyof Expansions]?: Expansions[Name] }
+  | Extract<keyof Expansions, string>
+  | (keyof Expansions extends never
+      ? never
+      : { readonly [Name in keyof Expansions]?: Expansions[Name] })
 export type Order<Name extends string> =
   Name | `${Name} asc` | `${Name} desc` | `${string}/${string}`
 
