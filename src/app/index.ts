@@ -38,6 +38,18 @@ export {
   type Comparison,
   type PlacedChange,
 } from './compare-contracts.js'
+export {
+  planRefresh,
+  type PlannedRefresh,
+  type Refreshed,
+  type RefreshOptions,
+} from './refresh-contract.js'
+export {
+  forgetContract,
+  forgottenSummary,
+  type ForgetOptions,
+  type Forgotten,
+} from './forget-contract.js'
 export { saveComparison } from './save-comparison.js'
 export { sampleFor } from './sample-input.js'
 export {

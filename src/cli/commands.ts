@@ -77,6 +77,18 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/compare.js'),
   },
   {
+    name: 'refresh',
+    usage: '[contract...]',
+    summary: 'read the sources again, and replace snapshots and clients together',
+    load: () => import('./commands/refresh.js'),
+  },
+  {
+    name: 'forget',
+    usage: '<contract>',
+    summary: 'take a contract out of the project',
+    load: () => import('./commands/forget.js'),
+  },
+  {
     name: 'demo',
     usage: '[folder]',
     summary: 'the whole journey on a made-up harbour, offline',

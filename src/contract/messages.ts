@@ -644,6 +644,11 @@ export const messages = {
     'What is at {location} is no newer {contract}: it is a contract of {after}, and {contract} is one of {before}.',
     'Import it beside the other: `tolmach import {location} --as <name>`.',
   ),
+  'TM-3013': entry(
+    'input',
+    'The project file was changed while {contract} was being read again. Nothing was written.',
+    'Refresh it once more.',
+  ),
 
   'TM-4001': entry(
     'fault',

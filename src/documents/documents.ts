@@ -1,8 +1,10 @@
 import { stat } from 'node:fs/promises'
 import { resolve as resolvePath } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
+import { filled } from '../contract/present.js'
 import { problem, Problem, type Place } from '../contract/problem.js'
 import {
+  fetchAhead,
   fetchDocument,
   isWebAddress,
   withoutSecrets,
@@ -11,6 +13,7 @@ import {
   type WebFetch,
 } from './fetching.js'
 import { DocumentFolder, type Glance, type Wanted } from './folder.js'
+import { HadBefore, type HadDocument, type Validators } from './had-before.js'
 import { decodeText } from './text.js'
 
 /** No contract is spread over more documents than this. */
@@ -29,6 +32,8 @@ export interface LoadedDocument {
   readonly text: string
   /** The documents it refers to: the reference as written -> the label of the document. */
   readonly refers: Map<string, string>
+  /** What its server said of it, by which it can tell later whether it has changed. */
+  readonly validators?: Validators
 }
 
 /**
@@ -65,6 +70,8 @@ export interface LoadOptions {
   readonly send?: WebFetch | undefined
   /** The media types to ask for, the best first. Anything when left out. */
   readonly mediaTypes?: readonly string[]
+  /** Documents that were had before: they are fetched at once, and only where they changed. */
+  readonly before?: readonly HadDocument[] | undefined
 }
 
 /**
@@ -74,8 +81,9 @@ export interface LoadOptions {
  * @throws Problem TM-2001 to TM-2005, TM-2012 to TM-2014
  */
 export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
-  const { seconds = 30, mediaTypes = [], send } = options
-  const fetching: Fetching = { seconds, mediaTypes, send }
+  const { seconds = 30, mediaTypes = [], send, before = [] } = options
+  const fetching: Fetching = { seconds, mediaTypes, send, before: new HadBefore(before) }
+  if (isWebAddress(location)) fetchAhead(fetching)
   if (isWebAddress(location)) {
     if (!URL.canParse(location))
       throw problem('TM-2001', { location, reason: 'it is not a valid address' })
@@ -230,6 +238,7 @@ class FetchedDocuments implements Documents {
       bytes: fetched.bytes,
       text: decodeText(fetched.bytes, label, fetched.charset),
       refers: new Map(),
+      ...filled({ validators: fetched.validators ?? {} }),
     }
     this.byAddress.set(asked, document)
     this.byAddress.set(fetched.address, document)

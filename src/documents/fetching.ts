@@ -1,9 +1,11 @@
 import { createReadStream } from 'node:fs'
 import { stat } from 'node:fs/promises'
 import { fileURLToPath } from 'node:url'
+import { present } from '../contract/present.js'
 import { Problem, problem } from '../contract/problem.js'
 import { isSecretName } from '../contract/secret-names.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
+import type { HadBefore, Validators } from './had-before.js'
 
 /** No document is read beyond this many bytes. */
 export const largestDocument = 64 * 1024 * 1024
@@ -14,6 +16,7 @@ export interface Fetched {
   readonly address: string
   readonly bytes: Uint8Array
   readonly charset: string | undefined
+  readonly validators?: Validators
 }
 
 /** Is this location an address on the web (and not a path)? */
@@ -30,7 +33,13 @@ export function isWebAddress(location: string): boolean {
  *   timeout, login
  */
 export async function fetchDocument(address: string, fetching: Fetching): Promise<Fetched> {
-  return isWebAddress(address) ? fetchFromWeb(address, fetching) : fetchFromFile(address)
+  if (!isWebAddress(address)) return fetchFromFile(address)
+  return fetching.before?.asked(address) ?? fetchFromWeb(address, fetching)
+}
+
+/** Asks for everything that was had before, all at once. */
+export function fetchAhead(fetching: Fetching): void {
+  fetching.before?.start((address) => fetchFromWeb(address, fetching))
 }
 
 /** How documents are fetched. */
@@ -41,6 +50,8 @@ export interface Fetching {
   readonly mediaTypes: readonly string[]
   /** What fetches from the web, where that needs more than an address. */
   readonly send?: WebFetch | undefined
+  /** Documents that were had before. */
+  readonly before?: HadBefore | undefined
 }
 
 async function fetchFromFile(address: string): Promise<Fetched> {
@@ -58,12 +69,14 @@ async function fetchFromFile(address: string): Promise<Fetched> {
 
 async function fetchFromWeb(
   address: string,
-  { seconds, mediaTypes, send }: Fetching,
+  { seconds, mediaTypes, send, before }: Fetching,
 ): Promise<Fetched> {
   const shown = withoutSecrets(address)
   const { username, password } = new URL(address)
+  const had = before?.of(address)
   const headers: Record<string, string> = {
     accept: [...mediaTypes, '*/*;q=0.5'].join(', '),
+    ...conditions(had ?? {}),
   }
   if (username !== '')
     headers['authorization'] =
@@ -79,17 +92,35 @@ async function fetchFromWeb(
       const code = isProven && response.status !== 407 ? 'TM-2018' : 'TM-2004'
       throw problem(code, { location: shown, status: response.status })
     }
+    if (response.status === 304 && had !== undefined)
+      return { address, bytes: had.bytes, charset: undefined, validators: had }
     if (!response.ok) throw problem('TM-2005', { location: shown, status: response.status })
     const bytes = await readLimited(response.body)
     const charset = /charset\s*=\s*"?([\w.-]+)/i.exec(
       response.headers.get('content-type') ?? '',
     )?.[1]
-    return { address: response.url === '' ? address : response.url, bytes, charset }
+    return {
+      address: response.url === '' ? address : response.url,
+      bytes,
+      charset,
+      validators: validatorsOf(response.headers),
+    }
   } catch (error) {
     throw webProblem(error, shown, seconds)
   } finally {
     await own?.close()
   }
+}
+
+/** The headers by which a document only comes where it has changed (RFC 9110, section 13.1). */
+function conditions({ etag, modified }: Validators): Record<string, string> {
+  if (etag !== undefined) return { 'if-none-match': etag }
+  return modified === undefined ? {} : { 'if-modified-since': modified }
+}
+
+function validatorsOf(headers: Headers): Validators {
+  const [etag, modified] = ['etag', 'last-modified'].map((name) => headers.get(name) ?? undefined)
+  return present({ etag, modified })
 }
 
 /** What fetches from the web. */

@@ -313,6 +313,19 @@ export async function contractEntryChange(
   })
 }
 
+/**
+ * The project file without a contract: its entry, with its views, and what sites say of it. What
+ * stands beside it stays with its comments. The project must be locked.
+ */
+export async function contractRemoval(folder: string, name: string): Promise<Change> {
+  return changeOfProjectFile(folder, (document) => {
+    document.deleteIn(['contracts', name])
+    const { sites = {} } = document.toJS() as { sites?: Record<string, object | null> }
+    for (const [site, entries] of Object.entries(sites))
+      if (entries !== null && Object.hasOwn(entries, name)) document.deleteIn(['sites', site, name])
+  })
+}
+
 /** Writes a view of a contract into the project file. Comments and everything else stay. */
 export async function writeView(
   folder: string,

@@ -106,6 +106,8 @@ async function clearAsides(target: string): Promise<void> {
 /** A file of a project, or a folder of it as a whole, that is to be as given. */
 export type Change =
   | { readonly path: string; readonly contents: string }
+  /** It is to be there no more. */
+  | { readonly path: string; readonly gone: true }
   | {
       readonly path: string
       readonly files: Readonly<Record<string, string | Uint8Array>>
@@ -123,6 +125,8 @@ interface Move {
   readonly from: string
   readonly to: string
   readonly old: string
+  /** Nothing takes its place. */
+  readonly gone?: true
 }
 
 /**
@@ -145,7 +149,7 @@ export async function writeTogether(
     await mkdir(stage, { recursive: true })
     const { dev } = await stat(stage)
     const moves: Move[] = []
-    const swaps: { readonly from: string; readonly to: string }[] = []
+    const swaps: { readonly from: string | undefined; readonly to: string }[] = []
     for (const [at, change] of changes.entries()) {
       const to = await realpath(change.path).catch(() => resolve(change.path))
       const isOwn = isInside(to, project) && (await deviceOf(dirname(to))) === dev
@@ -153,16 +157,21 @@ export async function writeTogether(
         ? join(stage, String(at))
         : join(dirname(to), `.${basename(to)}.${randomBytes(4).toString('hex')}.new`)
       const from = isOwn ? join(place, 'new') : place
+      if ('gone' in change && !isOwn) {
+        swaps.push({ from: undefined, to })
+        continue
+      }
       await mkdir(dirname(from), { recursive: true })
       // What stands in the way shows before anything is moved.
-      await mkdir(dirname(to), { recursive: true })
+      if (!('gone' in change)) await mkdir(dirname(to), { recursive: true })
       if ('contents' in change) await writeFile(from, change.contents)
-      else await writeFolder(from, change.files, to, change.keep)
+      else if ('files' in change) await writeFolder(from, change.files, to, change.keep)
       if (isOwn)
         moves.push({
           from: relative(project, from),
           to: relative(project, to),
           old: relative(project, join(place, 'old')),
+          ...('gone' in change ? { gone: true } : {}),
         })
       else swaps.push({ from, to })
     }
@@ -193,7 +202,8 @@ function isInside(path: string, folder: string): boolean {
   return way !== '' && !way.startsWith('..') && !isAbsolute(way)
 }
 
-async function swapFolder(from: string, to: string): Promise<void> {
+async function swapFolder(from: string | undefined, to: string): Promise<void> {
+  if (from === undefined) return rm(to, { recursive: true, force: true })
   const old = `${from}.old`
   if (await exists(to)) await rename(to, old)
   await rename(from, to)
@@ -235,9 +245,14 @@ async function finishJournal(project: string): Promise<void> {
       !isInside(from, work) ||
       !isInside(old, work) ||
       !(await staysInside(to, project)) ||
-      !(await exists(from))
+      !(move.gone === true || (await exists(from)))
     )
       continue
+    if (move.gone === true) {
+      await mkdir(dirname(old), { recursive: true })
+      if (await exists(to)) await rename(to, old)
+      continue
+    }
     await mkdir(dirname(to), { recursive: true })
     const there = await lstat(to).catch(() => undefined)
     if (there?.isDirectory() === true && !(await exists(old))) await rename(to, old)

@@ -8,6 +8,7 @@ import { present, filled } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { messageOf, systemCode } from '../contract/system-error.js'
 import { documentsOf, type Documents, type LoadedDocument } from '../documents/documents.js'
+import type { Validators } from '../documents/had-before.js'
 import { decodeText } from '../documents/text.js'
 import { projectPath } from './project-file.js'
 import type { Change } from './safe-writing.js'
@@ -30,6 +31,8 @@ export interface SnapshotDocument {
   readonly digest: string
   /** The labels of the documents it refers to, by the reference as written. */
   readonly refers: Readonly<Record<string, string>>
+  /** What its server said of it, by which it can tell later whether it has changed. */
+  readonly validators?: Validators
 }
 
 export function snapshotFolder(projectFolder: string, contract: string): string {
@@ -55,6 +58,7 @@ export function snapshotChange(
       from: isAbsolute(document.from) ? projectPath(projectFolder, document.from) : document.from,
       digest: bytesDigest(document.bytes),
       refers: Object.fromEntries(document.refers),
+      ...present({ validators: document.validators }),
     })),
   }
   const files: Record<string, string | Uint8Array> = {
@@ -131,6 +135,7 @@ export async function readSnapshot(
         bytes,
         text: decodeText(bytes, each.label),
         refers: new Map(Object.entries(each.refers)),
+        ...present({ validators: each.validators }),
       }
     },
     { concurrency: 64 },

@@ -5,9 +5,9 @@ import { problem } from '../../contract/problem.js'
 import { operationsOf } from '../../contract/queries.js'
 import { identityOf } from '../../compare/operations.js'
 import { isWebAddress, withoutSecrets } from '../../documents/fetching.js'
+import type { HadDocument } from '../../documents/had-before.js'
 import { projectPath, type ContractEntry } from '../../project/project-file.js'
 import { snapshotChange } from '../../project/snapshot.js'
-import type { Change } from '../../project/safe-writing.js'
 import { sourceFetch } from '../auth/source-fetch.js'
 import type { Person } from '../auth/credentials.js'
 import { contractNameFor, openRead, type OpenContract } from './open-contract.js'
@@ -28,8 +28,8 @@ export interface ReadAgain {
   readonly open: OpenContract
   /** Where it was read, as the project file would say it. */
   readonly from: string
-  /** The snapshot that would be kept of it; undefined outside of a project. */
-  readonly snapshot: Change | undefined
+  /** As its documents say it, before anything of the project is put to it. */
+  readonly whole: Contract
 }
 
 /**
@@ -53,7 +53,12 @@ export async function readAgain(
     contract: whole,
     documents,
     found,
-  } = await readSource(location, before.name, { seconds, send }, names)
+  } = await readSource(
+    location,
+    before.name,
+    { seconds, send, before: from === undefined ? await hadBefore(before) : [] },
+    names,
+  )
   if (whole.dialect !== before.whole.dialect)
     throw problem('TM-3012', {
       contract: before.name,
@@ -72,10 +77,10 @@ export async function readAgain(
         documents: () => Promise.resolve(documents),
       },
       from: said,
-      snapshot: undefined,
+      whole,
     }
   const { project } = kept
-  const { index, change } = snapshotChange(project.folder, before.name, documents, names)
+  const { index } = snapshotChange(project.folder, before.name, documents, names)
   const open = await openRead({
     project,
     name: before.name,
@@ -87,8 +92,20 @@ export async function readAgain(
   return {
     open,
     from: isWebAddress(location) ? said : projectPath(project.folder, location),
-    snapshot: change,
+    whole,
   }
+}
+
+/** The documents of a snapshot, for servers that can tell whether those have changed. */
+async function hadBefore(open: OpenContract): Promise<HadDocument[]> {
+  // Of a damaged snapshot everything is had anew.
+  const documents = await open.documents().then(
+    (found) => found.all(),
+    () => [],
+  )
+  return documents.flatMap(({ from, bytes, validators }) =>
+    validators === undefined ? [] : [{ from, bytes, ...validators }],
+  )
 }
 
 /** Where a contract came from: an address, or the path of a file from where we are. */

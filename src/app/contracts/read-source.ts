@@ -5,6 +5,7 @@ import { problem, Problem } from '../../contract/problem.js'
 import type { Dialect } from '../../dialects/dialect.js'
 import type { Documents } from '../../documents/documents.js'
 import { isWebAddress, withoutSecrets, type WebFetch } from '../../documents/fetching.js'
+import type { HadDocument } from '../../documents/had-before.js'
 import { usualAddresses } from './usual-addresses.js'
 
 /**
@@ -20,7 +21,13 @@ export async function readSource(
   {
     seconds,
     send,
-  }: { readonly seconds?: number | undefined; readonly send?: WebFetch | undefined } = {},
+    before,
+  }: {
+    readonly seconds?: number | undefined
+    readonly send?: WebFetch | undefined
+    /** Documents that were had before: they are fetched only where they changed. */
+    readonly before?: readonly HadDocument[] | undefined
+  } = {},
   kept?: KeptNames,
 ): Promise<Source> {
   const { dialects } = await import('../../dialects/registry.js')
@@ -32,6 +39,7 @@ export async function readSource(
     glance: (text: string) =>
       all.map((dialect) => dialect.glance?.(text)).find((each) => each !== undefined),
     send,
+    before,
     mediaTypes: [...new Set(places.flatMap(({ mediaTypes }) => mediaTypes))],
     ...present({ seconds }),
   }
@@ -51,7 +59,9 @@ export async function readSource(
   }
   const tried = usualAddresses(location, places, page)
   for (const address of tried) {
-    const documents = await loadDocuments(address, options).catch(() => undefined)
+    const documents = await loadDocuments(address, { ...options, before: [] }).catch(
+      () => undefined,
+    )
     if (documents !== undefined && options.recognise(documents.root.text))
       return { contract: await readDocuments(documents, name, kept), documents, found: address }
   }

@@ -1,0 +1,139 @@
+import { resolve } from 'node:path'
+import { problem } from '../contract/problem.js'
+import { inNameOrder } from '../contract/ordering.js'
+import { filled, present } from '../contract/present.js'
+import { contractEntryChange, type ContractEntry, type Project } from '../project/project-file.js'
+import { whileLocked } from '../project/project-lock.js'
+import { clearStages, writeTogether, type Change } from '../project/safe-writing.js'
+import { snapshotChange } from '../project/snapshot.js'
+import { manifestOf } from './clients/client-state.js'
+import { noDifferences, removeEmpty, type Differences } from './clients/folder-change.js'
+import {
+  compareOpened,
+  worstVerdict,
+  type CompareOptions,
+  type Comparison,
+} from './compare-contracts.js'
+import {
+  cacheContract,
+  openContract,
+  readProjectCached,
+  type OpenContract,
+} from './contracts/open-contract.js'
+import type { ReadAgain } from './contracts/read-again.js'
+import {
+  builtClient,
+  clientWriting,
+  type BuiltClient,
+  type WrittenRuntime,
+} from './generate-client.js'
+
+export interface RefreshOptions extends CompareOptions {
+  /** Move the contract to another source. */
+  readonly from?: string | undefined
+}
+
+/** What refreshing wrote. */
+export interface Refreshed {
+  readonly contract: string
+  readonly folder: string
+  /** What is different in the client's folder; undefined where there is no client yet. */
+  readonly client?: Differences
+  readonly runtime?: WrittenRuntime
+  /** Other clients that had to be written with the runtime. */
+  readonly along?: readonly string[]
+}
+
+/** A contract that was read again, with what refreshing it would mean: nothing is written yet. */
+export interface PlannedRefresh {
+  readonly comparison: Comparison
+  /** The documents are the same to the last byte, and nothing else is to be written. */
+  readonly isCurrent: boolean
+  /** Does it do nothing bad to anybody, so that nobody need be asked? */
+  readonly isHarmless: boolean
+  /** Writes snapshot, project file and client: all of them or nothing. */
+  write(): Promise<Refreshed>
+}
+
+/**
+ * Reads the source of a contract of the project again and works out what that changes. Choices,
+ * names, views and comments of the project file stay.
+ *
+ * @param name the contract's name in the project
+ * @throws Problem TM-3001 when the client was edited by hand, TM-1001, TM-3012, and those of reading
+ *   metadata
+ */
+export async function planRefresh(
+  name: string,
+  options: RefreshOptions = {},
+): Promise<PlannedRefresh> {
+  const before = await openContract(name, options)
+  if (before.kept === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const { comparison, after } = await compareOpened(before, options.from, options)
+  const { project, entry } = before.kept
+  const built = (await isGenerated(project, entry)) ? await builtClient(after.open) : undefined
+  // A client that was edited by hand is noticed before anybody is asked.
+  const writing = built === undefined ? undefined : await clientWriting(project, built, false)
+  const isMoved = entry.from !== after.from
+  const isCurrent =
+    isSame(before, after.open) &&
+    !isMoved &&
+    (writing === undefined || writing.changes.length === 0)
+  return {
+    comparison,
+    isCurrent,
+    isHarmless: worstVerdict(comparison) === 'fine' && !comparison.isAnother,
+    write: () => write({ project, before, after, built, isMoved }),
+  }
+}
+
+/** Has the contract a client that was written before? */
+async function isGenerated({ folder }: Project, entry: ContractEntry): Promise<boolean> {
+  return (await manifestOf(resolve(folder, entry.folder))) !== undefined
+}
+
+function isSame(before: OpenContract, after: OpenContract): boolean {
+  const digests = (open: OpenContract): string => JSON.stringify(inNameOrder(open.digests))
+  return digests(before) === digests(after)
+}
+
+interface Writing {
+  readonly project: Project
+  readonly before: OpenContract
+  readonly after: ReadAgain
+  readonly built: BuiltClient | undefined
+  readonly isMoved: boolean
+}
+
+async function write({ project, before, after, built, isMoved }: Writing): Promise<Refreshed> {
+  const { name } = before
+  const { folder } = project
+  return whileLocked(folder, 'refresh', async () => {
+    await clearStages(folder)
+    // Somebody else may have been quicker.
+    const { contracts } = await readProjectCached(folder)
+    const entry = Object.hasOwn(contracts, name) ? contracts[name] : undefined
+    if (entry === undefined || JSON.stringify(entry) !== JSON.stringify(before.kept?.entry))
+      throw problem('TM-3013', { contract: name })
+    const writing = built === undefined ? undefined : await clientWriting(project, built, false)
+    const names = built?.names ?? before.kept?.names
+    const documents = await after.open.documents()
+    const snapshot =
+      names === undefined ? undefined : snapshotChange(folder, name, documents, names)
+    const changes: Change[] = [
+      ...(snapshot === undefined ? [] : [snapshot.change]),
+      ...(isMoved ? [await contractEntryChange(folder, name, { ...entry, from: after.from })] : []),
+      ...(writing?.changes ?? []),
+    ]
+    await writeTogether(folder, changes)
+    if (writing?.emptied !== undefined) await removeEmpty(writing.emptied)
+    if (snapshot !== undefined) await cacheContract(after.whole, name, snapshot.index)
+    return {
+      contract: name,
+      folder: entry.folder,
+      ...(writing === undefined ? {} : { client: writing.client ?? noDifferences }),
+      ...present({ runtime: writing?.runtime }),
+      ...filled({ along: writing?.along ?? [] }),
+    }
+  })
+}
