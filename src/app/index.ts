@@ -50,6 +50,15 @@ export {
   type ForgetOptions,
   type Forgotten,
 } from './forget-contract.js'
+export {
+  checkJunit,
+  checkProject,
+  checkSummary,
+  isSound,
+  type Checked,
+  type CheckOptions,
+  type Finding,
+} from './check-project.js'
 export { saveComparison } from './save-comparison.js'
 export { sampleFor } from './sample-input.js'
 export {

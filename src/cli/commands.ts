@@ -89,6 +89,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/forget.js'),
   },
   {
+    name: 'check',
+    usage: '[contract...]',
+    summary: 'is the project sound?',
+    load: () => import('./commands/check.js'),
+  },
+  {
     name: 'demo',
     usage: '[folder]',
     summary: 'the whole journey on a made-up harbour, offline',

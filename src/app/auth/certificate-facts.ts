@@ -10,7 +10,18 @@ const longest = 3000
  *
  * @returns a line for people, or undefined where there is none to be had
  */
-export function certificateFacts(address: string): Promise<string | undefined> {
+export async function certificateFacts(address: string): Promise<string | undefined> {
+  const certificate = await certificateOf(address)
+  return certificate === undefined ? undefined : inWords(certificate)
+}
+
+/** Until when the certificate of a host holds; undefined where there is none to be had. */
+export async function certificateEnd(address: string): Promise<Date | undefined> {
+  const { valid_to: until } = (await certificateOf(address)) ?? {}
+  return until === undefined || until === '' ? undefined : new Date(until)
+}
+
+function certificateOf(address: string): Promise<PeerCertificate | undefined> {
   const { hostname, port } = new URL(address)
   return new Promise((resolve) => {
     const isName = !/^[\d.]+$|:/.test(hostname)
@@ -21,13 +32,13 @@ export function certificateFacts(address: string): Promise<string | undefined> {
         rejectUnauthorized: false,
         ...(isName ? { servername: hostname } : {}),
       },
-      () => end(inWords(socket.getPeerCertificate())),
+      () => end(socket.getPeerCertificate()),
     )
     const timer = setTimeout(() => end(undefined), longest)
-    function end(facts: string | undefined): void {
+    function end(certificate: PeerCertificate | undefined): void {
       clearTimeout(timer)
       socket.destroy()
-      resolve(facts)
+      resolve(certificate)
     }
     socket.on('error', () => end(undefined))
   })
