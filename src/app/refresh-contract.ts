@@ -4,6 +4,7 @@ import { inNameOrder } from '../contract/ordering.js'
 import { filled, present } from '../contract/present.js'
 import { contractEntryChange, type ContractEntry, type Project } from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
+import { operationsOf } from '../contract/queries.js'
 import { clearStages, writeTogether, type Change } from '../project/safe-writing.js'
 import { snapshotChange } from '../project/snapshot.js'
 import { manifestOf } from './clients/client-state.js'
@@ -108,6 +109,12 @@ interface Writing {
 async function write({ project, before, after, built, isMoved }: Writing): Promise<Refreshed> {
   const { name } = before
   const { folder } = project
+  if (operationsOf(after.open.contract).length === 0)
+    throw problem('TM-3003', {
+      only: (before.kept?.entry.only ?? []).map((each) => `"${each}"`).join(', '),
+      contract: after.from,
+      nearest: 'Choose others in tolmach.yaml, then refresh again. Nothing was written.',
+    })
   return whileLocked(folder, 'refresh', async () => {
     await clearStages(folder)
     // Somebody else may have been quicker.

@@ -140,6 +140,8 @@ export interface ReadContract {
   readonly names: KeptNames
   readonly index: SnapshotIndex
   documents(): Promise<Documents>
+  /** Everything that the project chooses may be gone. */
+  readonly mayBeNone?: true
 }
 
 /** Makes a contract that was read ready for use, as the project file wants it. */
@@ -150,13 +152,14 @@ export async function openRead({
   names,
   index,
   documents,
+  mayBeNone,
 }: ReadContract): Promise<OpenContract> {
   const entry = project.contracts[name]
   if (entry === undefined) throw problem('TM-1001', { name, nearest: '' })
   const whole = await withPages(read, entry.pages ?? {}, name, names)
   return {
     name,
-    contract: chooseOperations(whole, entry.only, name, names),
+    contract: chooseOperations(whole, entry.only, name, names, mayBeNone === true),
     whole,
     digests: Object.fromEntries(
       index.documents.map((document) => [document.label, document.digest]),
@@ -219,6 +222,7 @@ async function projectIn(folder: string): Promise<Project | undefined> {
  *
  * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
  * @param kept names given before: by them it is known what there was
+ * @param mayBeNone everything may be gone, to be told by who asks
  * @throws Problem TM-3003 when one fits nothing that there ever was, or nothing is left
  */
 export function chooseOperations(
@@ -226,6 +230,7 @@ export function chooseOperations(
   only: readonly string[] | undefined,
   name: string,
   kept: KeptNames = noNames,
+  mayBeNone = false,
 ): Contract {
   if (only === undefined) return contract
   const chosen = new Set<Operation>()
@@ -237,7 +242,8 @@ export function chooseOperations(
     if (meant.length === 0) vanished.push(wish)
     for (const operation of meant) chosen.add(operation)
   }
-  if (chosen.size === 0 && vanished.length > 0) throw nothingChosen(contract, vanished, name)
+  if (chosen.size === 0 && vanished.length > 0 && !mayBeNone)
+    throw nothingChosen(contract, vanished, name)
   const selected = selectOperations(contract, (operation) => chosen.has(operation))
   const notes = vanished.map((wish) => vanishedNote('only', name, wish))
   return notes.length === 0 ? selected : { ...selected, notes: [...selected.notes, ...notes] }

@@ -88,6 +88,7 @@ export async function readAgain(
     names,
     index,
     documents: () => Promise.resolve(documents),
+    mayBeNone: true,
   })
   return {
     open,
