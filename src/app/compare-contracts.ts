@@ -51,6 +51,8 @@ export interface Comparison {
   /** What the compiler says of the project's own code with the next client, where it was asked. */
   readonly compiled?: {
     readonly findings: readonly CompilerFinding[]
+    /** How much it did not accept before. */
+    readonly already: number
     /** Why it could not be asked. */
     readonly remark?: string
   }
@@ -95,7 +97,7 @@ async function withUses(comparison: Comparison, after: OpenContract): Promise<Co
   const { project } = after.kept ?? {}
   if (project === undefined) return comparison
   const built = await builtClient(after)
-  const { lines, findings, remark } = findUses(
+  const { lines, findings, already, remark } = findUses(
     {
       project: project.folder,
       folder: built.entry.folder,
@@ -113,7 +115,7 @@ async function withUses(comparison: Comparison, after: OpenContract): Promise<Co
       ...change,
       ...filled({ uses: lines[at] ?? [] }),
     })),
-    compiled: { findings, ...present({ remark }) },
+    compiled: { findings, already, ...present({ remark }) },
   }
 }
 

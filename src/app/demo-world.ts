@@ -14,6 +14,8 @@ export interface TourStep {
   readonly words: readonly string[]
   /** The exit code that it is meant to have; 0 when left out. */
   readonly exit?: number
+  /** The program in `src` that is mended first, as a person would by hand. */
+  readonly mend?: string
 }
 
 /** The contracts of the made-up world, with the document that each starts from. */
@@ -57,6 +59,12 @@ export async function openDemo(folder: string): Promise<Demo> {
     join(path, mark),
     'This folder was made by `tolmach demo`, which makes it anew each time.\n',
   )
+  const later = join(packageFolder, 'demo', 'second-edition')
+  for (const name of ['berths', 'registry'])
+    await cp(join(later, name), join(path, 'second-edition', name), { recursive: true })
+  await cp(join(later, 'src', 'fleet.ts'), join(path, 'src', 'fleet.ts'))
+  await writeFile(join(path, 'package.json'), '{ "type": "module", "private": true }\n')
+  await writeFile(join(path, 'tsconfig.json'), `${JSON.stringify(usualSettings, null, 2)}\n`)
   const served = await Promise.all(
     world.map(async ({ name, document }) => {
       const source = join(packageFolder, 'demo', name)
@@ -90,6 +98,26 @@ export async function openDemo(folder: string): Promise<Demo> {
     })),
     stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
   }
+}
+
+/** Mends a program of the demo as a person would who read what has changed. */
+export async function mend(folder: string, name: string): Promise<void> {
+  const mended = join(packageFolder, 'demo', 'second-edition', 'src', `${name}-mended.ts`)
+  await cp(mended, join(folder, 'src', `${name}.ts`))
+}
+
+/** What a project of today says to its compiler. */
+const usualSettings = {
+  compilerOptions: {
+    target: 'es2022',
+    module: 'nodenext',
+    strict: true,
+    noEmit: true,
+    skipLibCheck: true,
+    lib: ['es2022', 'dom'],
+    types: [],
+  },
+  include: ['src'],
 }
 
 async function readTour(): Promise<readonly TourStep[]> {

@@ -129,12 +129,17 @@ function verdictText(verdict: Verdict): string {
 /** What the compiler says of the caller's code, where it was asked. */
 function tellCompiled({ compiled, changes }: Comparison): void {
   if (compiled === undefined) return
-  const { findings, remark } = compiled
+  const { findings, remark, already } = compiled
   if (remark !== undefined) {
     print(`\n${remark}`)
     return
   }
+  if (already > 0)
+    print(
+      `\nYour code does not compile as it is, in ${count(already, 'place')}; what is told here comes on top.`,
+    )
   if (findings.length === 0) {
+    if (already > 0) return
     const isUsed = changes.some(({ uses }) => uses !== undefined)
     print(`\nYour code compiles with the next client${isUsed ? ' all the same' : ''}.`)
     return

@@ -99,7 +99,7 @@ export class RecordComparer {
     const place = { ...inside(at, field.name, undefined, field) }
     const isChosen = choices.length > 0
     const isRequired = !field.optional
-    const how = isRequired ? 'is new, and required' : 'is new'
+    const how = isRequired && at.directions.includes('sent') ? 'is new, and required' : 'is new'
     const text = typeText(this.types.after, field.type)
     return draft(
       { ...place, names: at.names },

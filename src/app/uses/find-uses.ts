@@ -29,6 +29,8 @@ export interface Uses {
   readonly lines: readonly (readonly Use[])[]
   /** What the compiler does not accept any more. */
   readonly findings: readonly CompilerFinding[]
+  /** How much it did not accept before, which is not told again. */
+  readonly already: number
   /** Why there is nothing to tell, or not all. */
   readonly remark?: string
 }
@@ -55,12 +57,14 @@ export function findUses(
 ): Uses {
   const none = changes.map(() => [])
   const compiler = ownTypescript(project)
-  if (!isCompiler(compiler)) return { lines: none, findings: [], remark: compiler.reason }
+  if (!isCompiler(compiler))
+    return { lines: none, findings: [], already: 0, remark: compiler.reason }
   const program = ownProgram(compiler, resolve(project, folder))
   if (program === undefined)
     return {
       lines: none,
       findings: [],
+      already: 0,
       remark:
         'The lines of your own code are not looked at: there is no tsconfig.json that says which they are.',
     }
@@ -71,7 +75,41 @@ export function findUses(
       ? []
       : usesOf(program, project, own, declared, change.names),
   )
-  return { lines, findings: compilerFindings(program, project, own, files, generated) }
+  const { findings: found, already } = compilerFindings(
+    program,
+    project,
+    own,
+    files,
+    resolve(project, folder),
+  )
+  return {
+    lines: lines.map((uses, at) => withFindings(uses, changes[at], found)),
+    findings: found,
+    already,
+  }
+}
+
+/**
+ * Lines that the compiler complains of by the very name that changed: types that are worked out of
+ * others, and values, are not found as references.
+ */
+function withFindings(
+  uses: readonly Use[],
+  change: Pick<Change, 'names' | 'code'> | undefined,
+  found: readonly CompilerFinding[],
+): Use[] {
+  if (change === undefined || change.code.verdict === 'fine') return [...uses]
+  const speaksOf = ({ message }: CompilerFinding): boolean =>
+    change.names.some(
+      ({ name, member }) =>
+        message.includes(`'${member ?? name}'`) ||
+        (member !== undefined && message.includes(`"${member}"`) && message.includes(name)),
+    )
+  const known = new Set(uses.map(({ file, line }) => `${file}:${String(line)}`))
+  const more = found
+    .filter((each) => !known.has(`${each.file}:${String(each.line)}`) && speaksOf(each))
+    .map(({ file, line, text }) => ({ file, line, text }))
+  return [...uses, ...more]
 }
 
 /** Files of the program that the caller wrote. */
@@ -203,19 +241,19 @@ function compilerFindings(
   project: string,
   own: ReadonlySet<string>,
   files: ReadonlyMap<string, string>,
-  generated: readonly string[],
-): CompilerFinding[] {
-  const before = new Set(diagnostics(program, project, own).map(keyOf))
-  const folders = generated.map((folder) => `${resolve(project, folder)}${sep}`)
-  for (const { fileName } of program.service.getProgram()?.getSourceFiles() ?? [])
-    if (
-      folders.some((folder) => resolve(fileName).startsWith(folder)) &&
-      !files.has(resolve(fileName))
-    )
-      program.exchanged.set(resolve(fileName), undefined)
+  folder: string,
+): Pick<Uses, 'findings' | 'already'> {
+  const already = diagnostics(program, project, own)
+  const before = new Set(already.map(keyOf))
+  for (const { fileName } of program.service.getProgram()?.getSourceFiles() ?? []) {
+    const path = resolve(fileName)
+    if (path.startsWith(`${folder}${sep}`) && !files.has(path))
+      program.exchanged.set(path, undefined)
+  }
   for (const [path, text] of files) program.exchanged.set(path, text)
   program.refresh()
-  return diagnostics(program, project, own).filter((each) => !before.has(keyOf(each)))
+  const findings = diagnostics(program, project, own).filter((each) => !before.has(keyOf(each)))
+  return { findings, already: already.length }
 }
 
 function keyOf({ file, line, code, message }: CompilerFinding): string {

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import { openDemo, type Demo, type TourStep } from '../../app/demo-world.js'
+import { mend, openDemo, type Demo, type TourStep } from '../../app/demo-world.js'
 import { pc } from '../colours.js'
 import { globalsOf, run } from '../run.js'
 import { print } from '../terminal.js'
@@ -37,7 +37,8 @@ async function takeTour(demo: Demo): Promise<void> {
   }
 }
 
-async function takeStep({ say, words, exit: wanted = 0 }: TourStep): Promise<void> {
+async function takeStep({ say, words, mend: program, exit: wanted = 0 }: TourStep): Promise<void> {
+  if (program !== undefined) await mend('.', program)
   const command = ['tolmach', ...words].map(shellWord).join(' ')
   print(`${line}\n${say}\n${pc.cyan('$')} ${pc.bold(command)}\n`)
   const exit = await run(words)
