@@ -1,4 +1,5 @@
 import type { Comparison, PlacedChange } from '../app/compare-contracts.js'
+import { foldChanges } from '../app/describe/fold-changes.js'
 import type { Verdict } from '../compare/change.js'
 import { pc } from './colours.js'
 import { count, print, say, terminalWidth, type Output } from './terminal.js'
@@ -33,7 +34,8 @@ export function tellComparison(
   if (shown.length === 0)
     print(`\nNothing differs${quiet.length === 0 ? '' : ' but words and order (--all)'}.`)
   else {
-    print(`${summaryText(changes)}\n`)
+    print(summaryText(changes))
+    print('')
     print(changesText(shown, terminalWidth()))
   }
   tellCompiled(comparison)
@@ -54,24 +56,50 @@ export function tellComparison(
     )
 }
 
+/** How many changes there are, and how many of each verdict for either side. */
 function summaryText(changes: readonly PlacedChange[]): string {
-  const having = (of: 'calls' | 'code', verdict: Verdict): number =>
-    changes.filter((change) => change[of].verdict === verdict).length
   const told = (of: 'calls' | 'code'): string =>
-    `${of}: ${having(of, 'break')} break, ${having(of, 'may break')} may break, ${having(of, 'fine')} fine`
-  return `${count(changes.length, 'change')}. ${told('calls')}; ${told('code')}`
+    verdicts
+      .map((verdict) => {
+        const number = changes.filter((change) => change[of].verdict === verdict).length
+        const text = `${String(number)} ${verdict}`.padEnd(14)
+        return number === 0 ? pc.dim(text) : colourOf(verdict)(text)
+      })
+      .join('')
+  return `${count(changes.length, 'change')}\n  calls  ${told('calls')}\n  code   ${told('code')}`
+}
+
+const verdicts: readonly Verdict[] = ['break', 'may break', 'fine']
+
+function colourOf(verdict: Verdict): (text: string) => string {
+  if (verdict === 'break') return pc.red
+  return verdict === 'may break' ? pc.yellow : String
 }
 
 function changesText(changes: readonly PlacedChange[], width: number): string {
   const room = Math.max(40, Math.min(width, 160) - 2 * verdictWidth - 1)
   const isBrief = changes.length > mostInFull
   const head = `${pc.dim('calls'.padEnd(verdictWidth))}${pc.dim('code'.padEnd(verdictWidth))}${pc.dim('change')}`
-  return [head, ...changes.flatMap((change) => linesOf(change, room, isBrief))].join('\n')
+  const folded = isBrief ? foldChanges(changes) : changes.map((first) => ({ first, others: [] }))
+  const told = folded.map(({ first, others }) => linesOf(first, room, isBrief, others))
+  return [
+    head,
+    // What takes several lines stands by itself.
+    ...told.flatMap((lines, at) => [
+      ...(at > 0 && (lines.length > 1 || (told[at - 1]?.length ?? 0) > 1) ? [''] : []),
+      ...lines,
+    ]),
+  ].join('\n')
 }
 
 const verdictWidth = 11
 
-function linesOf(change: PlacedChange, room: number, isBrief: boolean): string[] {
+function linesOf(
+  change: PlacedChange,
+  room: number,
+  isBrief: boolean,
+  others: readonly string[],
+): string[] {
   const { calls, code } = change
   const isFine = calls.verdict === 'fine' && code.verdict === 'fine'
   const first = wrapped(change.text, room, true).map((line) => (isFine ? line : pc.bold(line)))
@@ -79,6 +107,9 @@ function linesOf(change: PlacedChange, room: number, isBrief: boolean): string[]
   const more = (change.uses?.length ?? 0) - uses.length
   const lines = [
     ...first,
+    ...(others.length === 0
+      ? []
+      : wrapped(`and the same ${othersText(others)}`, room, true).map((line) => pc.dim(line))),
     ...(isBrief || isFine ? [] : detailLines(change, room)),
     ...uses.flatMap(({ file, line, text }) =>
       wrapped(`${pc.cyan(`${file}:${line}`)}  ${text}`, room, true),
@@ -114,6 +145,13 @@ function detailLines({ calls, code, ...change }: PlacedChange, room: number): st
   ]
 }
 
+/** Other things that the same happened to. */
+function othersText(names: readonly string[]): string {
+  const more = names.length - 6
+  const few = names.slice(0, 6).join(', ')
+  return `in ${more > 0 ? `${few} and ${String(more)} more` : few}`
+}
+
 function operationsText(paths: readonly string[]): string {
   if (paths.length === 0) return ''
   const first = paths.slice(0, 3).join(', ')
@@ -122,8 +160,7 @@ function operationsText(paths: readonly string[]): string {
 
 function verdictText(verdict: Verdict): string {
   const text = verdict.padEnd(verdictWidth)
-  if (verdict === 'break') return pc.red(text)
-  return verdict === 'may break' ? pc.yellow(text) : pc.dim(text)
+  return verdict === 'fine' ? pc.dim(text) : colourOf(verdict)(text)
 }
 
 /** What the compiler says of the caller's code, where it was asked. */
@@ -147,7 +184,11 @@ function tellCompiled({ compiled, changes }: Comparison): void {
   const room = Math.max(40, Math.min(terminalWidth(), 160) - 2)
   print(`\nYour code does not compile with the next client, in ${count(findings.length, 'place')}:`)
   for (const { file, line, code, message, text } of findings.slice(0, 20)) {
-    print(`  ${pc.cyan(`${file}:${line}`)}  ${text}`)
+    print(
+      wrapped(`${pc.cyan(`${file}:${line}`)}  ${text}`, room - 2, true)
+        .map((each, at) => `${at === 0 ? '  ' : '    '}${each}`)
+        .join('\n'),
+    )
     print(
       wrapped(`${pc.dim(code)}  ${message}`, room - 2, true)
         .map((each) => `    ${each}`)

@@ -1,6 +1,7 @@
 import { worse, type Verdict } from '../../compare/change.js'
 import { codeInMarkdown, inMarkdown } from '../../printing/escaping.js'
 import { joined, markdown, type Markdown } from '../../printing/safe-text.js'
+import { foldChanges } from '../describe/fold-changes.js'
 import type { Comparison, PlacedChange } from '../compare-contracts.js'
 
 const headings: Readonly<Record<Verdict, Markdown>> = {
@@ -55,9 +56,9 @@ export function comparisonMarkdown(
 
 function partLines(verdict: Verdict, changes: readonly PlacedChange[]): Markdown[] {
   if (changes.length === 0) return []
-  const rows = changes.map(
-    (change) =>
-      markdown`| ${inMarkdown(change.text)} | ${inMarkdown(change.calls.verdict)} | ${inMarkdown(change.code.verdict)} | ${whereText(change)} |`,
+  const rows = foldChanges(changes).map(
+    ({ first: change, others }) =>
+      markdown`| ${inMarkdown(change.text)}${others.length === 0 ? markdown`` : markdown`, and the same in ${inMarkdown(others.join(', '))}`} | ${inMarkdown(change.calls.verdict)} | ${inMarkdown(change.code.verdict)} | ${whereText(change)} |`,
   )
   const table = [markdown`| change | calls | code | where |`, markdown`|---|---|---|---|`, ...rows]
   const heading = markdown`${headings[verdict]} (${changes.length})`

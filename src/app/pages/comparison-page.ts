@@ -3,6 +3,7 @@ import { worse, type Judgement, type Verdict } from '../../compare/change.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import type { Comparison, PlacedChange } from '../compare-contracts.js'
+import { foldChanges, type FoldedChange } from '../describe/fold-changes.js'
 import { pageText } from './shell.js'
 
 const nothing = markup``
@@ -28,7 +29,7 @@ export function comparisonPage(comparison: Comparison, changes: readonly PlacedC
     [
       markup`<main>`,
       markup`<h1>What changed in ${inMarkup(contract)}</h1>`,
-      markup`<p class="faint">The snapshot${inMarkup(when)}, and ${inMarkup(from)}</p>`,
+      markup`<p class="faint">${inMarkup(`${since === undefined ? contract : 'The snapshot'}${when}, and ${from}`)}</p>`,
       ...(isAnother
         ? [
             markup`<p class="warning">Not one operation is in both: this is probably another service.</p>`,
@@ -75,16 +76,21 @@ function countsHtml(changes: readonly PlacedChange[]): Markup {
 function partHtml(verdict: Verdict, changes: readonly PlacedChange[]): Markup {
   if (changes.length === 0) return nothing
   const head = markup`<summary><h2>${inMarkup(headings[verdict])} <span class="tag">${changes.length}</span></h2></summary>`
-  return markup`<details class="part" ${verdict === 'fine' && changes.length > 30 ? nothing : markup`open`}>${head}\n${joined(changes.map(changeHtml), '\n')}</details>`
+  return markup`<details class="part" ${verdict === 'fine' && changes.length > 30 ? nothing : markup`open`}>${head}\n${joined(foldChanges(changes).map(changeHtml), '\n')}</details>`
 }
 
-function changeHtml(change: PlacedChange): Markup {
+function changeHtml({ first: change, others }: FoldedChange): Markup {
   const { calls, code, text, probably, operations, subject } = change
   return joined(
     [
       markup`<section class="change">`,
       markup`<p class="head">${inMarkup(text)}</p>`,
       markup`<dl>${judgementHtml('calls', calls)}${judgementHtml('code', code)}</dl>`,
+      ...(others.length === 0
+        ? []
+        : [
+            markup`<details><summary>and the same in ${others.length} more</summary><p>${inMarkup(others.join(', '))}</p></details>`,
+          ]),
       ...(probably === undefined
         ? []
         : [markup`<p>Probably it is called <code>${inMarkup(probably)}</code> now.</p>`]),

@@ -100,10 +100,11 @@ function withFindings(
 ): Use[] {
   if (change === undefined || change.code.verdict === 'fine') return [...uses]
   const speaksOf = ({ message }: CompilerFinding): boolean =>
-    change.names.some(
-      ({ name, member }) =>
-        message.includes(`'${member ?? name}'`) ||
-        (member !== undefined && message.includes(`"${member}"`) && message.includes(name)),
+    change.names.some(({ name, member }) =>
+      member === undefined
+        ? message.includes('exported member') && message.includes(`'${name}'`)
+        : message.includes(`'${member}'`) ||
+          (message.includes(`"${member}"`) && message.includes(name)),
     )
   const known = new Set(uses.map(({ file, line }) => `${file}:${String(line)}`))
   const more = found
@@ -274,7 +275,9 @@ function diagnostics(
             {
               ...use,
               code: `TS${String(each.code)}`,
-              message: program.compiler.flattenDiagnosticMessageText(each.messageText, ' '),
+              message: program.compiler
+                .flattenDiagnosticMessageText(each.messageText, ' ')
+                .replace(/\s+/g, ' '),
             },
           ]
     }),
