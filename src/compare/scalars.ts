@@ -17,11 +17,28 @@ export function scalarFit(from: ScalarType, to: ScalarType): Verdict {
 }
 
 function baseFit(from: ScalarType, to: ScalarType): Verdict {
-  if (to.base === 'text') return 'fine'
+  if (to.base === 'text') return textFit(from, to)
   if (from.base === to.base) return narrowsInFormat(from, to) ? 'may break' : 'fine'
   if (isHeldBy(from.base, to.base)) return isWholeDouble(to) ? 'may break' : 'fine'
   if (isNumber(from.base) && isNumber(to.base)) return isWholeDouble(from) ? 'fine' : 'may break'
   return from.base === 'text' || isNumber(to.base) ? 'may break' : 'break'
+}
+
+/** Formats of texts that say nothing of what the text is. */
+const freeFormats: readonly string[] = [
+  'string',
+  'xs:string',
+  'xs:normalizedString',
+  'xs:token',
+  'xs:anySimpleType',
+  'xs:anyURI',
+  'Edm.String',
+]
+
+/** Anything is a text; where a text has to be of a format, not any text will do. */
+function textFit(from: ScalarType, to: ScalarType): Verdict {
+  if (from.format === to.format || freeFormats.includes(to.format)) return 'fine'
+  return from.base === 'text' ? 'may break' : 'break'
 }
 
 /** A JSON number of any size, which has to be whole where its format says so. */

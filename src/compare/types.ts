@@ -268,19 +268,16 @@ export class TypeComparer {
   }
 }
 
-/** A side on which simple values are all written alike. */
+/** A side on which simple values are all written alike, and lists as their items one by one. */
 function asTexts(side: Side): Side {
   const { wire } = side
-  return {
-    ...side,
-    wire: {
-      ...wire,
-      form: (contract, type) =>
-        /^(?:string|number|boolean|null)$/.test(wire.form(contract, type))
-          ? 'text'
-          : wire.form(contract, type),
-    },
+  const form: Side['wire']['form'] = (contract, type) => {
+    const actual = resolve(contract, type)
+    if (actual.kind === 'list') return form(contract, actual.item)
+    const own = wire.form(contract, type)
+    return /^(?:string|number|boolean|null|digits)$/.test(own) ? 'text' : own
   }
+  return { ...side, wire: { ...wire, form } }
 }
 
 /** Two alternatives without names of which the one has probably become the other. */

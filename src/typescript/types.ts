@@ -14,7 +14,7 @@ import type {
 import { constraintTexts } from '../contract/constraint-texts.js'
 import { addAll, addTo } from '../contract/lists.js'
 import { compareTexts } from '../contract/ordering.js'
-import { directSubtypes, namedType, resolve } from '../contract/queries.js'
+import { directSubtypes, membersOf, namedType, resolve } from '../contract/queries.js'
 import type { OpenTypes } from '../dialects/dialect.js'
 import { camelCase } from '../naming/identifiers.js'
 import { scalarTypes } from '../naming/scalar-types.js'
@@ -145,12 +145,20 @@ export class TypeTexts {
     return new Set(
       alternatives.map((each) => {
         const text = this.of(each, page)
-        const told = each.kind === 'reference' ? values.get(each.to) : undefined
+        const isText = discriminator !== undefined && this.isToldByText(each, discriminator.field)
+        const told = each.kind === 'reference' && isText ? values.get(each.to) : undefined
         return told === undefined || discriminator === undefined
           ? text
           : code`(${bracketed(text)} & { ${propertyName(discriminator.field)}: ${joined(told, ' | ')} })`
       }),
     )
+  }
+
+  /** Can the member that tells alternatives apart be one of the texts that do? */
+  private isToldByText(type: Type, member: string): boolean {
+    const field = membersOf(this.contract, type).find(({ name }) => name === member)
+    const told = field === undefined ? undefined : resolve(this.contract, field.type)
+    return told?.kind !== 'scalar' || /string|Text$/.test(scalarTypes[told.base])
   }
 
   /** A field as a property of an interface or an object type. */

@@ -262,7 +262,7 @@ export const beyondTheStandIn: Readonly<
   Record<keyof typeof edits, readonly (readonly [RegExp, string])[]>
 > = {
   'quay.yaml': [
-    [/Refusal\.reason/, 'faults are answered to nobody who calls as he should'],
+    [/\bRefusal\b/, 'faults are answered to nobody who calls as he should'],
     [
       /input X-\w+ of getBooking is gone|input limit of listBookings travelled/,
       'what is not known in a header or query is passed over',
@@ -291,7 +291,7 @@ export const beyondTheStandIn: Readonly<
       /Booking\.Owner is never null|Booking\.Owner may be null/,
       'what hangs off is not sent as null, nor answered so far inside',
     ],
-    [/the input Until of Bookings\.Hold is gone/, 'parameters that are not known are passed over'],
+    [/the input \w+ of Bookings\.Hold is gone/, 'parameters that are not known are passed over'],
     [/the input expand of/, 'expanding what is not there is passed over'],
   ],
 }

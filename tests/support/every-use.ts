@@ -8,6 +8,7 @@ import type {
 } from '../../src/contract/contract.js'
 import { groupOf } from '../../src/contract/choice.js'
 import {
+  basesOf,
   directSubtypes,
   fieldsOf,
   neededOf,
@@ -66,10 +67,11 @@ export function everyUse(
     all: readonly Field[],
     choices: readonly Choice[] = [],
     of = owner,
+    bases: readonly string[] = [of],
   ): void => {
-    for (const fields of chosen(all, choices)) writeOne(owner, fields, of)
+    for (const fields of chosen(all, choices)) writeOne(owner, fields, bases)
   }
-  const writeOne = (owner: string, fields: readonly Field[], of: string): void => {
+  const writeOne = (owner: string, fields: readonly Field[], bases: readonly string[]): void => {
     for (const [how, given] of [
       ['all', fields],
       ['least', fields.filter(({ optional }) => !optional)],
@@ -80,7 +82,7 @@ export function everyUse(
       )
       const members = given.map((field, at) => `${propertyName(field.name)}: a${String(at)}`)
       add(
-        [of, ...given.map(({ name }) => `${of}.${name}`)],
+        bases.flatMap((of) => [of, ...given.map(({ name }) => `${of}.${name}`)]),
         () => `(${inputs.join(', ')}): ${owner} => ({ ${members.join(', ')} })`,
       )
     }
@@ -97,11 +99,15 @@ export function everyUse(
     }
     if (type.kind === 'record') {
       const fields = fieldsOf(contract, type)
-      if (isSent(type.id) && type.abstract !== true) write(name, fields, type.choices)
+      // What is inherited changes where it is declared.
+      const bases = [type, ...basesOf(contract, type)].flatMap((each) =>
+        'id' in each ? [names.types[String(each.id)] ?? ''] : [],
+      )
+      if (isSent(type.id) && type.abstract !== true) write(name, fields, type.choices, name, bases)
       if (isRead(type.id))
         for (const field of fields)
           add(
-            [`${name}.${field.name}`, ...inside(field.type)],
+            [...bases.map((each) => `${each}.${field.name}`), ...inside(field.type)],
             () => `(v: ${name}): ${read(field)} => v[${quoted(field.name)}]`,
           )
       ofKinds(type, name)
@@ -173,7 +179,10 @@ export function everyUse(
     }
     if (outcome.kind === 'record')
       for (const field of outcome.fields)
-        add([name], () => `(v: ${answer}): ${read(field)} => v[${quoted(field.name)}]`)
+        add(
+          [`${operationExports(name)[2]}.${field.name}`, name],
+          () => `(v: ${answer}): ${read(field)} => v[${quoted(field.name)}]`,
+        )
     if (outcome.kind === 'value' && outcome.iterable !== true)
       add(
         [name, ...inside(outcome.field.type)],

@@ -66,6 +66,13 @@ export function filesOf({ contract, names, dialect }: Edition): { path: string; 
   })
 }
 
+/** A line that does not compile, with what the compiler says. */
+export interface BrokenLine extends Line {
+  readonly said: string
+  /** It speaks of what can't be imported. */
+  readonly isSilent?: true
+}
+
 /**
  * Compiles, for every pair, a program that uses everything of the client before with the client
  * after in its place.
@@ -75,7 +82,7 @@ export function filesOf({ contract, names, dialect }: Edition): { path: string; 
 export async function brokenLines(
   folder: string,
   pairs: readonly Pair[],
-): Promise<(readonly (Line & { readonly said: string })[])[]> {
+): Promise<(readonly BrokenLine[])[]> {
   const source = join(folder, 'src')
   await cp(join(repository, 'src/runtime'), join(source, 'runtime'), { recursive: true })
   const programs = await Promise.all(
@@ -99,15 +106,24 @@ export async function brokenLines(
       return lines
     }),
   )
-  const found: (Line & { said: string })[][] = pairs.map(() => [])
+  const found: BrokenLine[][] = pairs.map(() => [])
   const told = await complaintsOfProgram(folder)
   for (const [, file = '', line = '', said = ''] of told.matchAll(
-    /^src\/([^(]+)\((\d+),\d+\): error (.*)$/gm,
+    /^(?:typescript-7: )?src\/([^(]+)\((\d+),\d+\): error (.*)$/gm,
   )) {
     const at = /^p(\d+)\.ts$/.exec(file)?.[1]
     if (at === undefined) throw new Error(`a client does not compile: ${file} ${line} ${said}`)
     const used = programs[Number(at)]?.[Number(line) - 1]
     if (used !== undefined) found[Number(at)]?.push({ ...used, said })
   }
+  found.forEach((lines, at) => {
+    // Of what can't be imported the compiler says nothing more.
+    const names = lines.flatMap(({ text }) => /^import \{ (\w+) \}/.exec(text)?.[1] ?? [])
+    const silent = new RegExp(`\\b(?:${names.join('|')})\\b`)
+    if (names.length > 0)
+      for (const line of programs[at] ?? [])
+        if (silent.test(line.text) && !line.text.startsWith('import'))
+          lines.push({ ...line, said: '', isSilent: true })
+  })
   return found
 }

@@ -36,6 +36,7 @@ export async function bundled(folder: string, edition: Edition): Promise<string>
  * player of another edition of its contract understands them and answers in as many ways.
  *
  * @param rounds how many inputs and answers at random
+ * @param awaited operations that are called so often again until something goes wrong with them
  * @returns by the path of an operation what went wrong with calls of it, each once
  */
 export async function callsAgainst(
@@ -43,6 +44,7 @@ export async function callsAgainst(
   mine: Edition,
   played: Edition,
   rounds: number,
+  awaited: { readonly paths: ReadonlySet<string>; readonly rounds: number } = noneAwaited,
 ): Promise<Map<string, Set<string>>> {
   let turn = 0
   const player = played.dialect.play(played.contract)
@@ -84,21 +86,37 @@ export async function callsAgainst(
     return understood.answer(plain, value)
   }
   const found = new Map<string, Set<string>>()
-  for (turn = 0; turn < rounds + 2; turn += 1)
-    for (const operation of operationsOf(mine.contract))
-      for (const trouble of await called(loaded, mine, operation, turn))
-        found.set(pathOf(operation), (found.get(pathOf(operation)) ?? new Set()).add(trouble))
+  const shown = new Set<string>()
+  const isOver = (path: string): boolean =>
+    turn >= rounds + 2 && (shown.has(path) || !awaited.paths.has(path))
+  for (turn = 0; turn < rounds + awaited.rounds + 2; turn += 1)
+    for (const operation of operationsOf(mine.contract).filter((each) => !isOver(pathOf(each))))
+      for (const trouble of await called(loaded, mine, operation, turn)) {
+        const path = pathOf(operation)
+        found.set(path, (found.get(path) ?? new Set()).add(trouble))
+        if (!/not played here/.test(trouble)) shown.add(path)
+      }
   return found
 }
 
-async function requestOf(address: string, init: RequestInit | undefined): Promise<PlayRequest> {
-  const request = new Request(address, init)
+const noneAwaited = { paths: new Set<string>(), rounds: 0 }
+
+/** The request as the player takes it; bodies that are neither texts nor bytes are made by the platform. */
+async function requestOf(address: string, init: RequestInit = {}): Promise<PlayRequest> {
   const { pathname, search } = new URL(address)
+  const { method = 'GET', body } = init
+  const isPlain = body === undefined || typeof body === 'string' || body instanceof Uint8Array
+  const request = isPlain ? undefined : new Request(address, init)
+  const headers = request?.headers ?? new Headers(init.headers)
+  const text = typeof body === 'string' ? new TextEncoder().encode(body) : body
   return {
-    method: request.method,
+    method,
     target: `${pathname}${search}`,
-    headers: Object.fromEntries(request.headers),
-    body: new Uint8Array(await request.arrayBuffer()),
+    headers: Object.fromEntries(headers),
+    body:
+      request === undefined
+        ? ((text ?? new Uint8Array()) as Uint8Array)
+        : new Uint8Array(await request.arrayBuffer()),
   }
 }
 
