@@ -29,9 +29,11 @@ import {
   cacheContract,
   chooseOperations,
   contractNameFor,
+  openContract,
   openRead,
   type OpenContract,
 } from './contracts/open-contract.js'
+import { isAnotherService } from './contracts/read-again.js'
 import { preferredEndpoint } from './contracts/preferred-endpoint.js'
 import { readSource } from './contracts/read-source.js'
 
@@ -92,6 +94,11 @@ export async function importContract(
   if (existing !== undefined && options.overwrite !== true)
     throw problem('TM-1004', { name, from: existing.from })
   const kept = existing === undefined ? noNames : await readNames(folder, name)
+  // What was there before is told from what is there now; a damaged snapshot is replaced.
+  const before =
+    existing === undefined
+      ? undefined
+      : await openContract(name, { project: folder }).catch(() => undefined)
   const send = await sourceFetch(await projectIn(folder), location, options)
   const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const { contract: whole, documents, found } = read
@@ -120,7 +127,10 @@ export async function importContract(
     endpoint,
     clashes,
     found: found === undefined ? undefined : withoutSecrets(found),
-    warning: endpoint === undefined ? undefined : internalAddress(endpoint.chosen, location),
+    warning:
+      before !== undefined && isAnotherService(before.whole, whole)
+        ? messageText('TM-3014', { name, from: existing?.from ?? '' })
+        : endpoint && internalAddress(endpoint.chosen, location),
     endpoints,
     operations,
     open: async () =>

@@ -649,6 +649,11 @@ export const messages = {
     'The project file was changed while {contract} was being read again. Nothing was written.',
     'Refresh it once more.',
   ),
+  'TM-3014': entry(
+    'input',
+    'Not one operation of "{name}" as it was, from {from}, is in what was imported in its place: this is probably another service.',
+    'Import it under another name with --as, and the first one again.',
+  ),
 
   'TM-4001': entry(
     'fault',

@@ -273,6 +273,9 @@ describe('what goes wrong', () => {
 test('another service in its place is told; other dialects are refused', async () => {
   await source(text.replaceAll('/bookings', '/tickets').replaceAll('/crane', '/lift'))
   expect((await run('compare', 'quay')).stderr).toContain('probably another service')
+  expect(
+    (await run('import', 'quay.yaml', '--as', 'quay', '--only', '*', '--overwrite')).stderr,
+  ).toContain('probably another service')
   await writeFile(join(folder, 'quay.wsdl'), await fixtureText('quay.wsdl'))
   expect(await run('refresh', 'quay', '--from', 'quay.wsdl', '--yes')).toMatchObject({
     code: 2,

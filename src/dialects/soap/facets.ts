@@ -160,8 +160,11 @@ function narrowEnumeration(base: EnumerationType, facets: Facets): EnumerationTy
   const most = facets.number('maxLength') ?? Infinity
   const exact = facets.number('length')
   facets.values('whiteSpace')
-  const isInRange = ({ length }: string): boolean =>
-    length >= least && length <= most && (exact === undefined || length === exact)
+  // Characters are counted (XML Schema part 2, section 4.3.1), some of which take two units.
+  const isInRange = (value: string): boolean => {
+    const { length } = [...value]
+    return length >= least && length <= most && (exact === undefined || length === exact)
+  }
   const fits = ({ value }: Member): boolean =>
     (wanted.size === 0 || wanted.has(value)) &&
     isInRange(value) &&

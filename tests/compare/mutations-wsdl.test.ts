@@ -1,0 +1,3 @@
+import { judgeMutations } from './mutations.js'
+
+judgeMutations('quay.wsdl', 700)
