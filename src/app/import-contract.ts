@@ -94,11 +94,7 @@ export async function importContract(
   if (existing !== undefined && options.overwrite !== true)
     throw problem('TM-1004', { name, from: existing.from })
   const kept = existing === undefined ? noNames : await readNames(folder, name)
-  // What was there before is told from what is there now; a damaged snapshot is replaced.
-  const before =
-    existing === undefined
-      ? undefined
-      : await openContract(name, { project: folder }).catch(() => undefined)
+  const before = existing === undefined ? undefined : await earlier(folder, name)
   const send = await sourceFetch(await projectIn(folder), location, options)
   const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const { contract: whole, documents, found } = read
@@ -128,9 +124,8 @@ export async function importContract(
     clashes,
     found: found === undefined ? undefined : withoutSecrets(found),
     warning:
-      before !== undefined && isAnotherService(before.whole, whole)
-        ? messageText('TM-3014', { name, from: existing?.from ?? '' })
-        : endpoint && internalAddress(endpoint.chosen, location),
+      replacedService(before, whole, existing?.from) ??
+      (endpoint && internalAddress(endpoint.chosen, location)),
     endpoints,
     operations,
     open: async () =>
@@ -144,6 +139,25 @@ export async function importContract(
       }),
     typeCount: countTypes(contract, operations),
   }
+}
+
+/** The contract that was there before; one whose snapshot is damaged is simply replaced. */
+async function earlier(folder: string, name: string): Promise<Contract | undefined> {
+  return openContract(name, { project: folder }).then(
+    ({ whole }) => whole,
+    () => undefined,
+  )
+}
+
+/** What is told where a contract is replaced by one that has nothing in common with it. */
+function replacedService(
+  before: Contract | undefined,
+  whole: Contract,
+  from = '',
+): string | undefined {
+  return before !== undefined && isAnotherService(before, whole)
+    ? messageText('TM-3014', { name: whole.name, from })
+    : undefined
 }
 
 /** What the project file says of a contract; undefined where it says nothing yet. */
