@@ -220,10 +220,10 @@ export class TypeComparer {
     for (const [, type] of gone) {
       const at2 = come.findIndex(([, other]) => isAlike(type, other))
       const [pair] = at2 === -1 ? [] : come.splice(at2, 1)
-      if (pair === undefined) drafts.push(alternativeGone(at, this.words(this.before, type), was))
+      if (pair === undefined) drafts.push(alternativeGone(at, typeText(this.before, type), was))
       else addAll(drafts, this.compare(type, pair[1], at))
     }
-    for (const [, type] of come) drafts.push(alternativeNew(at, this.words(this.after, type)))
+    for (const [, type] of come) drafts.push(alternativeNew(at, typeText(this.after, type)))
     return [...drafts, ...this.discriminators(was, is, at)]
   }
 
@@ -250,10 +250,6 @@ export class TypeComparer {
     ]
   }
 
-  private words(contract: Contract, type: Type): string {
-    return typeText(contract, type)
-  }
-
   /** Is a member of a record there twice, and the same? For members that may have moved. */
   isSameMember(was: Field, is: Field): boolean {
     return (
@@ -261,10 +257,6 @@ export class TypeComparer {
       was.nullable === is.nullable &&
       isSameShape(this.before, was.type, this.after, is.type)
     )
-  }
-
-  resolvedBefore(type: Type): Type {
-    return resolve(this.before, type)
   }
 }
 
