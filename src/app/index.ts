@@ -59,7 +59,7 @@ export {
   type CheckOptions,
   type Finding,
 } from './check-project.js'
-export { saveComparison } from './save-comparison.js'
+export { checkReportFile, saveComparison } from './save-comparison.js'
 export { sampleFor } from './sample-input.js'
 export {
   rehearse,

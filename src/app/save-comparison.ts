@@ -5,6 +5,29 @@ import { saveJson, saveText } from './files/text-files.js'
 import { comparisonMarkdown } from './pages/comparison-markdown.js'
 import { comparisonPage } from './pages/comparison-page.js'
 
+/** What a report is written by, by the ending of its file. */
+const writers: Readonly<
+  Record<string, (comparison: Comparison, changes: Comparison['changes']) => string>
+> = {
+  '.html': comparisonPage,
+  '.md': comparisonMarkdown,
+}
+
+/**
+ * Can a report be written to a file of this name? Asked before anything is fetched for it.
+ *
+ * @throws Problem TM-1010 when its ending is none of a report
+ */
+export function checkReportFile(file: string): void {
+  const ending = extname(file).toLowerCase()
+  if (ending !== '.json' && !Object.hasOwn(writers, ending))
+    throw problem('TM-1010', {
+      option: '--save',
+      reason: `${file} has none of the endings of a report`,
+      remedy: 'Name a file that ends in .html, .md or .json.',
+    })
+}
+
 /**
  * Writes a comparison to a file, whole or not at all: as a page (`.html`), as Markdown for a merge
  * request (`.md`), or as `--json` prints it (`.json`).
@@ -17,19 +40,9 @@ export async function saveComparison(
   comparison: Comparison,
   all: boolean,
 ): Promise<void> {
+  checkReportFile(file)
+  const writer = writers[extname(file).toLowerCase()]
   const changes = [...comparison.changes, ...(all ? comparison.quiet : [])]
-  switch (extname(file).toLowerCase()) {
-    case '.html':
-      return saveText(file, comparisonPage(comparison, changes))
-    case '.md':
-      return saveText(file, comparisonMarkdown(comparison, changes))
-    case '.json':
-      return saveJson(file, comparisonSummary(comparison, all))
-    default:
-      throw problem('TM-1010', {
-        option: '--save',
-        reason: `${file} has none of the endings of a report`,
-        remedy: 'Name a file that ends in .html, .md or .json.',
-      })
-  }
+  if (writer === undefined) await saveJson(file, comparisonSummary(comparison, all))
+  else await saveText(file, writer(comparison, changes))
 }

@@ -5,8 +5,11 @@ import { isSecretHeader, mask } from '../../exercise/masking.js'
 import { projectFileName } from '../../project/project-file.js'
 import type { Checked, Finding } from './finding.js'
 
-/** Where a project keeps what is written by hand, or recorded, and is kept with the source. */
-const folders = ['rehearsals', 'samples', 'seeds', 'recorded', 'snapshots']
+/**
+ * Where a project keeps what is written by hand, or recorded, and is kept with the source. Seed data
+ * are rows that somebody made up.
+ */
+const folders = ['rehearsals', 'samples', 'recorded', 'snapshots']
 /** Larger files are recordings of what nobody reads. */
 const largest = 8 * 1024 * 1024
 

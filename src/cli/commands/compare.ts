@@ -1,7 +1,7 @@
 import type { Command } from 'commander'
 import { compareContracts, comparisonSummary, isTooMuch } from '../../app/compare-contracts.js'
 import { exitCodes, problem } from '../../app/problems.js'
-import { saveComparison } from '../../app/save-comparison.js'
+import { checkReportFile, saveComparison } from '../../app/save-comparison.js'
 import type { Verdict } from '../../compare/change.js'
 import { tellComparison } from '../comparison-text.js'
 import { readDuration } from '../options.js'
@@ -33,6 +33,7 @@ export function declare(command: Command): void {
     .action(async (contract: string, location: string | undefined, options: Options) => {
       const { project, output } = globalsOf(command)
       const tolerated = readTolerated(options.tolerate)
+      if (options.save !== undefined) checkReportFile(options.save)
       const comparison = await compareContracts(contract, location, {
         project,
         uses: options.uses,

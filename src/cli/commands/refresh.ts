@@ -1,6 +1,6 @@
 import type { Command } from 'commander'
 import { comparisonSummary } from '../../app/compare-contracts.js'
-import { saveComparison } from '../../app/save-comparison.js'
+import { checkReportFile, saveComparison } from '../../app/save-comparison.js'
 import { listContracts } from '../../app/list-contracts.js'
 import { exitCodes, Problem, problem } from '../../app/problems.js'
 import { problemJson } from '../../app/problem-json.js'
@@ -50,6 +50,7 @@ export function declare(command: Command): void {
           ? contracts
           : (await listContracts({ project })).map((each) => each.contract)
       checkTogether(names, options)
+      if (options.save !== undefined) checkReportFile(options.save)
       const results: object[] = []
       for (const name of names) {
         const told = await refreshOne(name, options, project, output).catch((error: unknown) => {
