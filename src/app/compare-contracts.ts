@@ -88,7 +88,9 @@ export async function compareOpened(
 ): Promise<{ comparison: Comparison; after: ReadAgain }> {
   const after = await readAgain(before, { ...options, from: location })
   const comparison = await comparisonOf(before, after)
-  const isAsked = options.uses === true && before.kept !== undefined
+  // Who has nothing to mend need not wait for the compiler.
+  const isAsked =
+    options.uses === true && before.kept !== undefined && comparison.changes.length > 0
   return { comparison: isAsked ? await withUses(comparison, after.open) : comparison, after }
 }
 

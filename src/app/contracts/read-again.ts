@@ -1,6 +1,5 @@
 import { isAbsolute, resolve } from 'node:path'
 import type { Contract } from '../../contract/contract.js'
-import { noNames } from '../../contract/kept-names.js'
 import { problem } from '../../contract/problem.js'
 import { operationsOf } from '../../contract/queries.js'
 import { identityOf } from '../../compare/operations.js'
@@ -8,6 +7,7 @@ import { isWebAddress, withoutSecrets } from '../../documents/fetching.js'
 import type { HadDocument } from '../../documents/had-before.js'
 import { projectPath, type ContractEntry } from '../../project/project-file.js'
 import { snapshotChange } from '../../project/snapshot.js'
+import { namesFor } from '../clients/client-names.js'
 import { sourceFetch } from '../auth/source-fetch.js'
 import type { Person } from '../auth/credentials.js'
 import { contractNameFor, openRead, type OpenContract } from './open-contract.js'
@@ -48,7 +48,7 @@ export async function readAgain(
   if (location === undefined) throw problem('TM-1037', { contract: before.name })
   const asking = { credential: credential ?? credentialOf(kept?.entry), person }
   const send = kept === undefined ? undefined : await sourceFetch(kept.project, location, asking)
-  const names = kept?.names ?? noNames
+  const names = kept?.names ?? (await namesFor(before))
   const {
     contract: whole,
     documents,
