@@ -11,7 +11,8 @@ import { assignNames } from '../naming/names.js'
 import { namesFor } from './clients/client-names.js'
 import { builtClient, filesAsWritten } from './generate-client.js'
 import { folderBeside } from '../project/runtime-folder.js'
-import { findUses, type CompilerFinding, type Use } from './uses/find-uses.js'
+import { findUses } from './uses/find-uses.js'
+import type { CompilerFinding, Use } from './uses/lines.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 import {
   isAnotherService,

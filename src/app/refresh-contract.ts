@@ -1,4 +1,5 @@
 import { resolve } from 'node:path'
+import type { KeptNames } from '../contract/kept-names.js'
 import { problem } from '../contract/problem.js'
 import { inNameOrder } from '../contract/ordering.js'
 import { filled, present } from '../contract/present.js'
@@ -8,7 +9,7 @@ import { operationsOf } from '../contract/queries.js'
 import { clearStages, writeTogether, type Change } from '../project/safe-writing.js'
 import { snapshotChange } from '../project/snapshot.js'
 import { manifestOf } from './clients/client-state.js'
-import { noDifferences, removeEmpty, type Differences } from './clients/folder-change.js'
+import { removeEmpty, type Differences } from './clients/folder-change.js'
 import {
   compareOpened,
   worstVerdict,
@@ -71,7 +72,7 @@ export async function planRefresh(
   const before = await openContract(name, options)
   if (before.kept === undefined) throw problem('TM-1001', { name, nearest: '' })
   const { comparison, after } = await compareOpened(before, options.from, options)
-  const { project, entry } = before.kept
+  const { project, entry, names } = before.kept
   const built = (await isGenerated(project, entry)) ? await builtClient(after.open) : undefined
   // A client that was edited by hand is noticed before anybody is asked.
   const writing = built === undefined ? undefined : await clientWriting(project, built, false)
@@ -84,7 +85,7 @@ export async function planRefresh(
     comparison,
     isCurrent,
     isHarmless: worstVerdict(comparison) === 'fine' && !comparison.isAnother,
-    write: () => write({ project, before, after, built, isMoved }),
+    write: () => write({ project, entry, after, built, names: built?.names ?? names, isMoved }),
   }
 }
 
@@ -100,18 +101,20 @@ function isSame(before: OpenContract, after: OpenContract): boolean {
 
 interface Writing {
   readonly project: Project
-  readonly before: OpenContract
+  readonly entry: ContractEntry
   readonly after: ReadAgain
   readonly built: BuiltClient | undefined
+  readonly names: KeptNames
   readonly isMoved: boolean
 }
 
-async function write({ project, before, after, built, isMoved }: Writing): Promise<Refreshed> {
-  const { name } = before
+async function write(planned: Writing): Promise<Refreshed> {
+  const { project, entry, after, built, names, isMoved } = planned
+  const { name } = after.open
   const { folder } = project
   if (operationsOf(after.open.contract).length === 0)
     throw problem('TM-3003', {
-      only: (before.kept?.entry.only ?? []).map((each) => `"${each}"`).join(', '),
+      only: (entry.only ?? []).map((each) => `"${each}"`).join(', '),
       contract: after.from,
       nearest: 'Choose others in tolmach.yaml, then refresh again. Nothing was written.',
     })
@@ -119,27 +122,23 @@ async function write({ project, before, after, built, isMoved }: Writing): Promi
     await clearStages(folder)
     // Somebody else may have been quicker.
     const { contracts } = await readProjectCached(folder)
-    const entry = Object.hasOwn(contracts, name) ? contracts[name] : undefined
-    if (entry === undefined || JSON.stringify(entry) !== JSON.stringify(before.kept?.entry))
+    if (JSON.stringify(contracts[name]) !== JSON.stringify(entry))
       throw problem('TM-3013', { contract: name })
     const writing = built === undefined ? undefined : await clientWriting(project, built, false)
-    const names = built?.names ?? before.kept?.names
     const documents = await after.open.documents()
-    const snapshot =
-      names === undefined ? undefined : snapshotChange(folder, name, documents, names)
+    const snapshot = snapshotChange(folder, name, documents, names)
     const changes: Change[] = [
-      ...(snapshot === undefined ? [] : [snapshot.change]),
+      snapshot.change,
       ...(isMoved ? [await contractEntryChange(folder, name, { ...entry, from: after.from })] : []),
       ...(writing?.changes ?? []),
     ]
     await writeTogether(folder, changes)
     if (writing?.emptied !== undefined) await removeEmpty(writing.emptied)
-    if (snapshot !== undefined) await cacheContract(after.whole, name, snapshot.index)
+    await cacheContract(after.whole, name, snapshot.index)
     return {
       contract: name,
       folder: entry.folder,
-      ...(writing === undefined ? {} : { client: writing.client ?? noDifferences }),
-      ...present({ runtime: writing?.runtime }),
+      ...present({ client: writing?.client, runtime: writing?.runtime }),
       ...filled({ along: writing?.along ?? [] }),
     }
   })

@@ -1,8 +1,9 @@
 import { compareTexts } from '../contract/ordering.js'
 import { neededOf } from '../contract/queries.js'
 import { verdicts, type Change } from './change.js'
-import { settled } from './drafts.js'
+import { settled, type At } from './drafts.js'
 import { endpointChanges } from './endpoints.js'
+import { incomingDrafts } from './incoming.js'
 import { loginChanges } from './logins.js'
 import { aliasChanges, typeChanges } from './named-types.js'
 import { OperationComparer } from './operations.js'
@@ -24,6 +25,12 @@ export function compareContracts(before: Side, after: Side): Change[] {
   const changes = [
     ...endpointChanges(sides),
     ...loginChanges(sides),
+    ...incomingDrafts(
+      types,
+      sides.before.contract.incoming,
+      sides.after.contract.incoming,
+      wholeContract(sides),
+    ).map((made) => settled(made, [], () => [])),
     ...new OperationComparer(types)
       .compare()
       .map(({ operation, draft: made }) => settled(made, [operation], () => [operation])),
@@ -31,6 +38,11 @@ export function compareContracts(before: Side, after: Side): Change[] {
     ...aliasChanges(sides),
   ]
   return sorted(changes)
+}
+
+function wholeContract({ before }: Sides): At {
+  const { name, title } = before.contract
+  return { subject: { kind: 'contract', name }, words: title, directions: ['received'], names: [] }
 }
 
 function needed(side: Side): Side {

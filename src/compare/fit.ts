@@ -308,7 +308,7 @@ function shapeText(
     case 'intersection':
       return `(${type.parts.map(inner).join('&')})`
     case 'tuple':
-      return `[${type.items.map(inner).join(',')}]`
+      return `[${type.items.map(inner).join(',')}]${type.rest === undefined ? '' : inner(type.rest)}${String(type.minItems)}-${String(type.maxItems ?? '')}`
     case 'literal':
       return JSON.stringify(type.value)
     default:
@@ -321,5 +321,5 @@ function recordShape(contract: Contract, type: RecordType, inner: (part: Type) =
     ({ name, optional, nullable, type: of }) =>
       `${name}${optional ? '?' : ''}${nullable ? '!' : ''}:${inner(of)}`,
   )
-  return `{${fields.join(';')}}${type.open === true ? '+' : ''}`
+  return `{${fields.join(';')}}${type.open === true ? '+' : ''}${JSON.stringify(type.choices ?? [])}`
 }

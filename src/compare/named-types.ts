@@ -1,4 +1,5 @@
 import type { Contract, NamedType, TypeId } from '../contract/contract.js'
+import { alone } from '../contract/lists.js'
 import { present } from '../contract/present.js'
 import {
   directSubtypes,
@@ -21,7 +22,7 @@ import {
 } from './change.js'
 import { draft, each, settled, type At, type Draft } from './drafts.js'
 import { shapeOf } from './fit.js'
-import { alone, bitsIn, Reach } from './reach.js'
+import { bitsIn, Reach } from './reach.js'
 import type { Side, Sides } from './side.js'
 import type { TypeComparer } from './types.js'
 
@@ -39,6 +40,7 @@ export function typeChanges(sides: Sides, types: TypeComparer): Change[] {
   const reached = (id: TypeId, ways: readonly Direction[]): string[] =>
     bitsIn(reach.before.operations(id, ways), paths.before)
   const candidates = renamedTypes(sides)
+  const renamed = new Set(candidates.values())
   for (const id of old) {
     const at = typeAt(sides, id, reach)
     const drafts = Object.hasOwn(has, id)
@@ -51,7 +53,7 @@ export function typeChanges(sides: Sides, types: TypeComparer): Change[] {
       )
   }
   for (const id of Object.keys(has))
-    if (!Object.hasOwn(before.contract.types, id) && ![...candidates.values()].includes(id))
+    if (!Object.hasOwn(before.contract.types, id) && !renamed.has(id))
       found.add(
         settled(
           newType(sides, id, typeAt(sides, id, reach)),

@@ -9,8 +9,7 @@ export function stepFor(changes: readonly Change[]): Step {
   const { code } = worstOf(changes)
   if (code === 'break') return 'major'
   const isMore =
-    code === 'may break' ||
-    changes.some(({ kind, quiet }) => kind === 'new' || (kind === 'value new' && quiet !== true))
+    code === 'may break' || changes.some(({ kind }) => kind === 'new' || kind === 'value new')
   return isMore ? 'minor' : 'patch'
 }
 

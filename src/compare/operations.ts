@@ -1,5 +1,5 @@
 import type { Field, Operation } from '../contract/contract.js'
-import { addAll } from '../contract/lists.js'
+import { addAll, alone } from '../contract/lists.js'
 import { present } from '../contract/present.js'
 import { endpointsOffering, fieldsOfOutcome, operationsOf, pathOf } from '../contract/queries.js'
 import { typeText } from '../contract/type-text.js'
@@ -8,7 +8,7 @@ import { methodName } from '../naming/methods.js'
 import { operationExports } from '../naming/names.js'
 import { breaks, fine, mayBreak, type Effect } from './change.js'
 import { compareFacts, draft, type At, type Draft } from './drafts.js'
-import { alone } from './reach.js'
+import { incomingDrafts } from './incoming.js'
 import { InputComparer } from './inputs.js'
 import { OutcomeComparer } from './outcomes.js'
 import type { Side } from './side.js'
@@ -154,6 +154,7 @@ export class OperationComparer {
       ...this.inputs.compare(was, is, at),
       ...this.outcomes.compare(was, is, at),
       ...this.faults(was, is, at),
+      ...incomingDrafts(this.types, was.incoming, is.incoming, at),
       ...this.wire(was, is, at),
       ...this.login(was, is, at),
       ...said(was, is, at),

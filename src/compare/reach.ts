@@ -1,5 +1,4 @@
 import type { Contract, Operation, Type, TypeId } from '../contract/contract.js'
-import { addTo } from '../contract/lists.js'
 import {
   directSubtypes,
   fieldsOfOutcome,
@@ -107,15 +106,4 @@ function spread(
     waiting = [...next]
   }
   return known
-}
-
-/** Things by what they have in common; only those that nothing else has it with. */
-export function alone<T>(things: readonly T[], key: (thing: T) => string): Map<string, T> {
-  const groups = new Map<string, T[]>()
-  for (const thing of things) addTo(groups, key(thing), thing)
-  return new Map(
-    [...groups].flatMap(([name, [first, ...others]]) =>
-      first === undefined || others.length > 0 ? [] : [[name, first] as const],
-    ),
-  )
 }

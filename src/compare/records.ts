@@ -1,11 +1,10 @@
-import type { Choice, Field, RecordType } from '../contract/contract.js'
-import { addAll } from '../contract/lists.js'
+import type { Choice, Field, RecordType, Type } from '../contract/contract.js'
+import { addAll, alone } from '../contract/lists.js'
 import { fieldsOf } from '../contract/queries.js'
 import { typeText } from '../contract/type-text.js'
 import { breaks, fine, mayBreak } from './change.js'
 import { compareFacts, draft, each, inside, type At, type Draft } from './drafts.js'
 import { goneEffect, newEffect, nullEffect, presenceEffect } from './effects.js'
-import { alone } from './reach.js'
 import type { TypeComparer } from './types.js'
 
 /** Compares records member by member: those of their own, where they extend the same. */
@@ -31,7 +30,9 @@ export class RecordComparer {
     return [
       ...this.goneMembers(gone, come, is.open === true, at),
       ...come.map((field) => this.newMember(field, at, choicesWith(is, field))),
-      ...kept.flatMap(([field, other]) => this.member(field, other, at)),
+      ...kept.flatMap(([field, other]) =>
+        this.field(field, other, inside(at, field.name, field, other)),
+      ),
       ...this.order(
         was,
         is,
@@ -41,12 +42,6 @@ export class RecordComparer {
       ...this.choices(was, is, new Set(kept.map(([{ name }]) => name)), at),
       ...this.nature(was, is, isSameBase, at),
     ]
-  }
-
-  /** Compares fields that stand beside each other: inputs, outputs, members. */
-  member(was: Field, is: Field, at: At): Draft[] {
-    const place = inside(at, was.name, was, is)
-    return this.field(was, is, place)
   }
 
   /** Compares what is said of a field, and its type. */
@@ -96,7 +91,7 @@ export class RecordComparer {
   }
 
   newMember(field: Field, at: At, choices: readonly Choice[] = []): Draft {
-    const place = { ...inside(at, field.name, undefined, field) }
+    const place = inside(at, field.name, undefined, field)
     const isChosen = choices.length > 0
     const isRequired = !field.optional
     const how = isRequired && at.directions.includes('sent') ? 'is new, and required' : 'is new'
@@ -116,8 +111,7 @@ export class RecordComparer {
     if (!before.wire.isOrdered(was) || !after.wire.isOrdered(is)) return []
     const kept = new Set(common)
     const now = fieldsOf(this.types.after, is).filter(({ name }) => kept.has(name))
-    const placed = new Set(common.filter((_, index) => common[index] !== now[index]?.name))
-    if (placed.size === 0) return []
+    if (common.every((name, index) => name === now[index]?.name)) return []
     const text = `${at.words}: its members come in another order`
     return [
       draft(at, 'wire', text, [
@@ -165,8 +159,14 @@ export class RecordComparer {
       if (other !== undefined)
         addAll(drafts, this.types.compare(type, other.type, inside(at, '[name]')))
     }
-    if (was.rest !== undefined && is.rest !== undefined)
-      addAll(drafts, this.types.compare(was.rest, is.rest, inside(at, '[name]')))
+    const patterns = [was, is].map(({ patterned = [] }) => patterned.map(({ pattern }) => pattern))
+    if (JSON.stringify(patterns[0]) !== JSON.stringify(patterns[1])) drafts.push(otherPatterns(at))
+    // What nobody says may be anything.
+    if (was.open === true && is.open === true)
+      addAll(
+        drafts,
+        this.types.compare(was.rest ?? anything, is.rest ?? anything, inside(at, '[name]')),
+      )
     return drafts
   }
 
@@ -183,6 +183,18 @@ export class RecordComparer {
       },
     ])
   }
+}
+
+const anything: Type = { kind: 'anything' }
+
+function otherPatterns(at: At): Draft {
+  const text = `${at.words}: by which patterns members are told has changed`
+  return draft(at, 'structure', text, [
+    {
+      calls: mayBreak('other members are meant'),
+      code: mayBreak('what such a member is, is another type'),
+    },
+  ])
 }
 
 function byName(fields: readonly Field[]): Map<string, Field> {

@@ -69,23 +69,24 @@ export class TypeComparer {
   }
 
   private ofKinds(was: Type, is: Type, at: At): Draft[] {
-    const facts = (): Draft[] => this.facts(was, is, at)
+    return was.kind === is.kind
+      ? [...this.facts(was, is, at), ...this.ofKind(was, is, at)]
+      : this.changed(was, is, at)
+  }
+
+  /** Two types of one kind. */
+  private ofKind(was: Type, is: Type, at: At): Draft[] {
     if (was.kind === 'scalar' && is.kind === 'scalar') return this.scalars(was, is, at)
     if (was.kind === 'enumeration' && is.kind === 'enumeration')
       return this.enumerations(was, is, at)
-    if (was.kind === 'list' && is.kind === 'list') return [...facts(), ...this.lists(was, is, at)]
-    if (was.kind === 'record' && is.kind === 'record')
-      return [...facts(), ...this.records.compare(was, is, at)]
-    if (was.kind === 'union' && is.kind === 'union')
-      return [...facts(), ...this.unions(was, is, at)]
+    if (was.kind === 'list' && is.kind === 'list') return this.lists(was, is, at)
+    if (was.kind === 'record' && is.kind === 'record') return this.records.compare(was, is, at)
+    if (was.kind === 'union' && is.kind === 'union') return this.unions(was, is, at)
     if (was.kind === 'map' && is.kind === 'map')
-      return [...facts(), ...this.compare(was.value, is.value, inside(at, '[name]'))]
+      return this.compare(was.value, is.value, inside(at, '[name]'))
     if (was.kind === 'intersection' && is.kind === 'intersection')
       return this.parts(was.parts, is.parts, was, is, at)
-    if (was.kind === 'tuple' && is.kind === 'tuple' && was.minItems === is.minItems)
-      return this.parts(was.items, is.items, was, is, at)
-    const isSame = was.kind === is.kind && isSameShape(this.before, was, this.after, is)
-    return isSame ? [] : this.changed(was, is, at)
+    return isSameShape(this.before, was, this.after, is) ? [] : this.changed(was, is, at)
   }
 
   private parts(
@@ -101,8 +102,7 @@ export class TypeComparer {
 
   private facts(was: Type, is: Type, at: At): Draft[] {
     const { before, after } = this.sides
-    const [direction = 'received'] = at.directions
-    return compareFacts(at, before.wire.type(was, direction), after.wire.type(is, direction))
+    return compareFacts(at, before.wire.type(was), after.wire.type(is))
   }
 
   /** The whole type is another one: what that does is asked of the wire and of TypeScript. */
@@ -224,7 +224,7 @@ export class TypeComparer {
       else addAll(drafts, this.compare(type, pair[1], at))
     }
     for (const [, type] of come) drafts.push(alternativeNew(at, typeText(this.after, type)))
-    return [...drafts, ...this.discriminators(was, is, at)]
+    return [...drafts, ...this.discriminators(was, is, at), ...patternsOfUnion(was, is, at)]
   }
 
   private discriminators(was: UnionType, is: UnionType, at: At): Draft[] {
@@ -244,7 +244,11 @@ export class TypeComparer {
       new Set(Object.keys(union.discriminator?.mapping ?? {}))
     const [had, has] = [values(was), values(is)]
     const place = inside(at, old?.field ?? '')
+    const moved = Object.entries(old?.mapping ?? {}).filter(
+      ([value, id]) => has.has(value) && now?.mapping[value] !== id,
+    )
     return [
+      ...moved.map(([value]) => valueMoved(place, value)),
       ...[...had].filter((value) => !has.has(value)).map((value) => valueGone(place, value)),
       ...[...has].filter((value) => !had.has(value)).map((value) => valueNew(place, value)),
     ]
@@ -337,6 +341,29 @@ function valueNew(at: At, value: string): Draft {
     ),
     { is: value },
   )
+}
+
+function valueMoved(at: At, value: string): Draft {
+  return draft(at, 'structure', `${at.words}: "${value}" stands for another kind`, [
+    {
+      calls: mayBreak('running clients take it for what it stood for'),
+      code: mayBreak('who asks for the value gets another type'),
+    },
+  ])
+}
+
+/** What the text of a value must match, whichever alternative it is. */
+function patternsOfUnion(was: UnionType, is: UnionType, at: At): Draft[] {
+  const [old, now] = [was, is].map(({ constraints = {} }) =>
+    constraintTexts(constraints).join(', '),
+  )
+  if (old === now) return []
+  const text = `${at.words}: was ${old || 'without limits'}, is ${now || 'without limits'}`
+  const effect = {
+    calls: mayBreak('some values do not match'),
+    code: fine('TypeScript does not know patterns'),
+  }
+  return [draft(at, 'limits', text, [effect], { was: old, is: now })]
 }
 
 function alternativeGone(at: At, words: string, was: UnionType): Draft {

@@ -29,3 +29,14 @@ export function addEach<Key, Item>(map: Map<Key, Item[]>, key: Key, items: Itera
   if (list === undefined) map.set(key, [...items])
   else addAll(list, items)
 }
+
+/** Things by what they have in common; only those that nothing else has it with. */
+export function alone<T>(things: readonly T[], key: (thing: T) => string): Map<string, T> {
+  const groups = new Map<string, T[]>()
+  for (const thing of things) addTo(groups, key(thing), thing)
+  return new Map(
+    [...groups].flatMap(([name, [first, ...others]]) =>
+      first === undefined || others.length > 0 ? [] : [[name, first] as const],
+    ),
+  )
+}

@@ -145,8 +145,7 @@ export interface WireFacts {
   input(field: InputField): readonly WireFact[]
   /** A member of a record, or of an answer. */
   member(field: Field): readonly WireFact[]
-  /** @param direction which way values of the type travel; facts may matter only one way */
-  type(type: Type, direction: 'sent' | 'received'): readonly WireFact[]
+  type(type: Type): readonly WireFact[]
   login(scheme: SecurityScheme): readonly WireFact[]
   /**
    * How a value is written: what is written in one form can't be read in another, unless one is

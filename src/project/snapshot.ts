@@ -39,17 +39,9 @@ export function snapshotFolder(projectFolder: string, contract: string): string 
   return join(projectFolder, 'snapshots', contract)
 }
 
-/**
- * A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so
- * far.
- */
-export function snapshotChange(
-  projectFolder: string,
-  contract: string,
-  documents: Documents,
-  names: KeptNames,
-): { index: SnapshotIndex; change: Change } {
-  const index: SnapshotIndex = {
+/** The index of a snapshot that is taken now. */
+export function snapshotIndex(projectFolder: string, documents: Documents): SnapshotIndex {
+  return {
     tolmachSnapshot: 1,
     root: documents.root.label,
     taken: new Date().toISOString(),
@@ -61,6 +53,19 @@ export function snapshotChange(
       ...present({ validators: document.validators }),
     })),
   }
+}
+
+/**
+ * A snapshot as it is to be written: the documents of a contract, verbatim, with the names given so
+ * far.
+ */
+export function snapshotChange(
+  projectFolder: string,
+  contract: string,
+  documents: Documents,
+  names: KeptNames,
+): { index: SnapshotIndex; change: Change } {
+  const index = snapshotIndex(projectFolder, documents)
   const files: Record<string, string | Uint8Array> = {
     'index.json': `${JSON.stringify(index, null, 2)}\n`,
     'names.json': namesText(names),

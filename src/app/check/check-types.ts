@@ -1,5 +1,6 @@
 import { resolve, sep } from 'node:path'
 import { isCompiler, ownTypescript } from '../uses/own-typescript.js'
+import { diagnostics } from '../uses/lines.js'
 import { ownProgram } from '../uses/program.js'
 import type { Checked, Finding } from './finding.js'
 
@@ -28,18 +29,13 @@ export function checkTypes(
     const start = `${resolve(project, folder)}${sep}`
     const own = files.filter(({ fileName }) => resolve(fileName).startsWith(start))
     if (own.length === 0) return skipped(contract, 'the program of tsconfig.json has no file of it')
-    const complaints = own.flatMap(({ fileName }) =>
-      program.service.getSemanticDiagnostics(fileName).map((each): Finding => {
-        const { line } = own
-          .find((file) => file.fileName === fileName)
-          ?.getLineAndCharacterOfPosition(each.start ?? 0) ?? { line: 0 }
-        const message = compiler.flattenDiagnosticMessageText(each.messageText, ' ')
-        return {
-          code: `TS${String(each.code)}`,
-          message,
-          remedy: 'Install what the client needs (tolmach generate says it), or write it anew.',
-          place: `${resolve(fileName).slice(resolve(project).length + 1)}:${String(line + 1)}`,
-        }
+    const paths = own.map(({ fileName }) => fileName)
+    const complaints = diagnostics(program, project, paths).map(
+      ({ file, line, code, message }): Finding => ({
+        code,
+        message,
+        remedy: 'Install what the client needs (tolmach generate says it), or write it anew.',
+        place: `${file}:${String(line)}`,
       }),
     )
     const more = complaints.length - mostComplaints

@@ -6,7 +6,7 @@ import { identityOf } from '../../compare/operations.js'
 import { isWebAddress, withoutSecrets } from '../../documents/fetching.js'
 import type { HadDocument } from '../../documents/had-before.js'
 import { projectPath, type ContractEntry } from '../../project/project-file.js'
-import { snapshotChange } from '../../project/snapshot.js'
+import { snapshotIndex } from '../../project/snapshot.js'
 import { namesFor } from '../clients/client-names.js'
 import { sourceFetch } from '../auth/source-fetch.js'
 import type { Person } from '../auth/credentials.js'
@@ -80,13 +80,12 @@ export async function readAgain(
       whole,
     }
   const { project } = kept
-  const { index } = snapshotChange(project.folder, before.name, documents, names)
   const open = await openRead({
     project,
     name: before.name,
     whole,
     names,
-    index,
+    index: snapshotIndex(project.folder, documents),
     documents: () => Promise.resolve(documents),
     mayBeNone: true,
   })

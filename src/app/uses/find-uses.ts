@@ -1,27 +1,11 @@
-import { relative, resolve, sep } from 'node:path'
+import { resolve, sep } from 'node:path'
 import type ts from 'typescript'
 import type { Change, GeneratedName } from '../../compare/change.js'
 import { addTo } from '../../contract/lists.js'
 import { compareTexts } from '../../contract/ordering.js'
 import { isCompiler, ownTypescript } from './own-typescript.js'
+import { diagnostics, useAt, type CompilerFinding, type Use } from './lines.js'
 import { ownProgram, type OwnProgram } from './program.js'
-
-/** A line of the project's own code. */
-export interface Use {
-  /** From the project's folder, with slashes. */
-  readonly file: string
-  /** From 1. */
-  readonly line: number
-  /** The line itself, without blanks around it. */
-  readonly text: string
-}
-
-/** What the compiler says of a line with the client as it would be made now. */
-export interface CompilerFinding extends Use {
-  /** `TS2339`. */
-  readonly code: string
-  readonly message: string
-}
 
 /** Where changes hurt in the project's own code. */
 export interface Uses {
@@ -218,24 +202,6 @@ function isImport(text: string): boolean {
   return /^(?:import|export)\b.*\bfrom\b/.test(text)
 }
 
-function useAt(
-  { service }: OwnProgram,
-  project: string,
-  fileName: string,
-  position: number,
-): Use | undefined {
-  const file = service.getProgram()?.getSourceFile(fileName)
-  if (file === undefined) return undefined
-  const { line } = file.getLineAndCharacterOfPosition(position)
-  const start = file.getPositionOfLineAndCharacter(line, 0)
-  const end = file.text.indexOf('\n', start)
-  return {
-    file: relative(resolve(project), resolve(fileName)).split(sep).join('/'),
-    line: line + 1,
-    text: file.text.slice(start, end === -1 ? undefined : end).trim(),
-  }
-}
-
 /** What the compiler says of the caller's files with the new client, and did not say before. */
 function compilerFindings(
   program: OwnProgram,
@@ -259,27 +225,4 @@ function compilerFindings(
 
 function keyOf({ file, line, code, message }: CompilerFinding): string {
   return JSON.stringify([file, line, code, message])
-}
-
-function diagnostics(
-  program: OwnProgram,
-  project: string,
-  own: ReadonlySet<string>,
-): CompilerFinding[] {
-  return [...own].sort().flatMap((path) =>
-    program.service.getSemanticDiagnostics(path).flatMap((each): CompilerFinding[] => {
-      const use = each.start === undefined ? undefined : useAt(program, project, path, each.start)
-      return use === undefined
-        ? []
-        : [
-            {
-              ...use,
-              code: `TS${String(each.code)}`,
-              message: program.compiler
-                .flattenDiagnosticMessageText(each.messageText, ' ')
-                .replace(/\s+/g, ' '),
-            },
-          ]
-    }),
-  )
 }
