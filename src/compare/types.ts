@@ -264,14 +264,19 @@ export class TypeComparer {
   }
 }
 
-/** A side on which simple values are all written alike, and lists as their items one by one. */
+/**
+ * A side on which simple values are all written alike, and lists as their items one by one. Lists
+ * of lists can't be: a single value never stands for one.
+ */
 function asTexts(side: Side): Side {
   const { wire } = side
-  const form: Side['wire']['form'] = (contract, type) => {
-    const actual = resolve(contract, type)
-    if (actual.kind === 'list') return form(contract, actual.item)
+  const single: Side['wire']['form'] = (contract, type) => {
     const own = wire.form(contract, type)
     return /^(?:string|number|boolean|null|digits)$/.test(own) ? 'text' : own
+  }
+  const form: Side['wire']['form'] = (contract, type) => {
+    const actual = resolve(contract, type)
+    return single(contract, actual.kind === 'list' ? actual.item : actual)
   }
   return { ...side, wire: { ...wire, form } }
 }
