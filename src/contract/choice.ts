@@ -1,5 +1,11 @@
-import type { Contract, Operation } from './contract.js'
-import { operationsOf, pathOf } from './queries.js'
+import type { BrokenOperation, Contract, Operation } from './contract.js'
+import { operationsOf } from './queries.js'
+
+/** Operations of a contract, and those that it would have if they were not broken. */
+export interface Meant {
+  readonly operations: readonly Operation[]
+  readonly broken: readonly BrokenOperation[]
+}
 
 /**
  * The operations that a person means by a name, of which `*` stands for any characters: the name of
@@ -8,22 +14,33 @@ import { operationsOf, pathOf } from './queries.js'
  *
  * @returns them in the contract's order; none when nothing is called like that
  */
-export function operationsMeant(contract: Contract, wish: string): Operation[] {
+export function operationsMeant(contract: Contract, wish: string): Meant {
   const source = sourceOf(wish)
-  const called = (pattern: RegExp): Operation[] => {
-    const services = new Set(
-      servicesToChoose(contract)
-        .filter(({ name }) => pattern.test(name))
-        .flatMap(({ operations }) => operations),
-    )
-    return operationsOf(contract).filter(
-      (operation) =>
-        services.has(operation) || namesOf(operation).some((name) => pattern.test(name)),
-    )
+  const called = (pattern: RegExp): Meant => {
+    const services = servicesToChoose(contract).filter(({ name }) => pattern.test(name))
+    const ofServices = new Set(services.flatMap(({ operations }) => operations))
+    const serviceNames = new Set<string | undefined>(services.map(({ name }) => name))
+    const isCalled = (operation: Named): boolean =>
+      namesOf(operation).some((name) => pattern.test(name))
+    return {
+      operations: operationsOf(contract).filter(
+        (operation) => ofServices.has(operation) || isCalled(operation),
+      ),
+      broken: (contract.broken ?? []).filter(
+        (operation) => serviceNames.has(operation.service) || isCalled(operation),
+      ),
+    }
   }
   const exactly = called(new RegExp(source, 'u'))
-  return exactly.length > 0 ? exactly : called(new RegExp(source, 'iu'))
+  return isNothing(exactly) ? called(new RegExp(source, 'iu')) : exactly
 }
+
+/** Does nothing go by the name, neither sound nor broken? */
+export function isNothing({ operations, broken }: Meant): boolean {
+  return operations.length === 0 && broken.length === 0
+}
+
+type Named = Pick<Operation, 'path' | 'tags' | 'shortened'>
 
 function sourceOf(wish: string): string {
   return `^${wish
@@ -54,10 +71,10 @@ export function groupOf({ path }: Pick<Operation, 'path'>): string | undefined {
   return path.length > 1 ? path[0] : undefined
 }
 
-function namesOf(operation: Operation): string[] {
+function namesOf(operation: Named): string[] {
   const group = groupOf(operation)
   return [
-    pathOf(operation),
+    operation.path.join('.'),
     ...(group === undefined ? [] : [group]),
     ...(operation.shortened === true ? [operation.path.join('_')] : []),
     ...(operation.tags ?? []),

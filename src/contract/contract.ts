@@ -4,6 +4,8 @@
  * three dialects.
  */
 
+import type { MessageCode } from './messages.js'
+
 /**
  * Where something was declared: its document, and the offset of its first character there, as one
  * number (origin.ts). documents/places.ts makes a line and a column of it when somebody asks.
@@ -47,9 +49,34 @@ export interface Contract extends Node {
    * have.
    */
   readonly notOffered?: readonly string[]
+  /** Operations that can't be had, because their metadata or that of their types is broken. */
+  readonly broken?: readonly BrokenOperation[]
   /** Facts only the contract's own dialect looks into. */
   readonly specifics?: unknown
 }
+
+/** An operation that the metadata has, and that can't be read. */
+export interface BrokenOperation {
+  readonly path: readonly string[]
+  readonly tags?: readonly string[]
+  /** The name of the service that offers it, where there may be several. */
+  readonly service?: string
+  /** What is wrong, where, and what to do, as a Problem says it. */
+  readonly reason: {
+    readonly code: MessageCode
+    readonly message: string
+    readonly advice: string
+    readonly details: readonly string[]
+    readonly place?: KnownPlace
+  }
+}
+
+/** A place in a document, as far as it is known. */
+export type KnownPlace = Pick<PlaceInDocument, 'document'> &
+  Partial<Omit<PlaceInDocument, 'document'>> & {
+    /** The same as a JSON Pointer, where the line is too long to be counted in. */
+    readonly pointer?: string
+  }
 
 export interface Service extends Node {
   readonly name: string

@@ -260,6 +260,11 @@ export const messages = {
     '{what}: it is taken as it can only be meant.',
     'Tell the owner: other readers refuse the document.',
   ),
+  'TM-2020': entry(
+    'metadata',
+    'The metadata is broken here, and these are left out: {parts}. {reason}',
+    'No operation that is chosen needs it; correct the document, or ask its owner to, before you choose one that does.',
+  ),
 
   'TM-2101': entry(
     'metadata',
@@ -589,6 +594,11 @@ export const messages = {
   'TM-2413': entry(
     'metadata',
     'The type definition "{name}" rests on another type definition, which OData does not allow.',
+    'The document is not valid; ask its owner. Nothing was imported.',
+  ),
+  'TM-2414': entry(
+    'metadata',
+    '{what} names "{reference}", which is {kind} and has no properties.',
     'The document is not valid; ask its owner. Nothing was imported.',
   ),
 

@@ -1,5 +1,5 @@
 import { messages, type MessageCode } from './messages.js'
-import type { PlaceInDocument } from './contract.js'
+import type { BrokenOperation, KnownPlace } from './contract.js'
 import { visible } from './visible.js'
 
 /** What went wrong, as scripts see it (`failure.kind`) and as the exit code tells. */
@@ -33,13 +33,6 @@ export const exitCodes: Readonly<Record<ProblemKind, number>> = {
  */
 export type Side = 'caller' | 'service' | 'between'
 
-/** A place in a document, as far as it is known. */
-export type Place = Pick<PlaceInDocument, 'document'> &
-  Partial<Omit<PlaceInDocument, 'document'>> & {
-    /** The same as a JSON Pointer, where the line is too long to be counted in. */
-    readonly pointer?: string
-  }
-
 /**
  * A problem told to the user: what happened, where, what it means, what to try. Made with {@link
  * problem}.
@@ -47,7 +40,7 @@ export type Place = Pick<PlaceInDocument, 'document'> &
 export class Problem extends Error {
   readonly code: MessageCode
   readonly kind: ProblemKind
-  readonly place: Place | undefined
+  readonly place: KnownPlace | undefined
   readonly advice: string
   /** Further lines, one for each single finding (for example every wrong place of an input). */
   readonly details: readonly string[]
@@ -67,7 +60,7 @@ export class Problem extends Error {
 }
 
 export interface ProblemOptions {
-  readonly place?: Place | undefined
+  readonly place?: KnownPlace | undefined
   readonly details?: readonly string[]
   readonly cause?: unknown
   /** Where one message serves several causes, which one it is this time. */
@@ -93,10 +86,43 @@ export function problem(
   return new Problem(code, fill(text, values), options.advice ?? fill(advice, values), options)
 }
 
+/** So many of the other things that are wrong are told with a problem. */
+const mostOthers = 4
+
+/**
+ * Why operations can't be had, to be thrown where they are wanted: what is wrong with the first,
+ * with what else is.
+ *
+ * @param more to be told besides
+ */
+export function problemOfBroken(
+  [first, ...others]: readonly [BrokenOperation, ...BrokenOperation[]],
+  ...more: readonly string[]
+): Problem {
+  const { code, message, advice, details, place } = first.reason
+  const seen = new Set([message])
+  const also: string[] = []
+  for (const { reason } of others)
+    if (!seen.has(reason.message)) {
+      seen.add(reason.message)
+      also.push(reason.message)
+    }
+  const left = also.length - mostOthers
+  return new Problem(code, message, advice, {
+    place,
+    details: [
+      ...details,
+      ...also.slice(0, mostOthers),
+      ...(left > 0 ? [`and ${String(left)} more of the kind`] : []),
+      ...more,
+    ],
+  })
+}
+
 /** The same problem at a place that more is known of. */
 export function withPlace(
   { code, message, advice, details, kind, cause, side }: Problem,
-  place: Place,
+  place: KnownPlace,
 ): Problem {
   return new Problem(code, message, advice, { place, details, kind, cause, side })
 }

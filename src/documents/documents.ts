@@ -2,7 +2,8 @@ import { stat } from 'node:fs/promises'
 import { resolve as resolvePath } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { filled } from '../contract/present.js'
-import { problem, Problem, type Place } from '../contract/problem.js'
+import type { KnownPlace } from '../contract/contract.js'
+import { problem, Problem } from '../contract/problem.js'
 import {
   fetchAhead,
   fetchDocument,
@@ -54,7 +55,7 @@ export interface Documents {
   follow(
     reference: string,
     from: LoadedDocument,
-    place: Place,
+    place: KnownPlace,
     wanted?: Wanted,
   ): Promise<LoadedDocument>
 }
@@ -144,7 +145,7 @@ class FetchedDocuments implements Documents {
   async follow(
     reference: string,
     from: LoadedDocument,
-    place: Place,
+    place: KnownPlace,
     wanted?: Wanted,
   ): Promise<LoadedDocument> {
     const address = this.addressOf(reference, from, place, wanted)
@@ -161,7 +162,7 @@ class FetchedDocuments implements Documents {
   private addressOf(
     reference: string,
     from: LoadedDocument,
-    place: Place,
+    place: KnownPlace,
     wanted?: Wanted,
   ): string {
     const base = this.addresses.get(from) ?? ''
@@ -204,7 +205,7 @@ class FetchedDocuments implements Documents {
     return found
   }
 
-  private async fetch(reference: string, address: string, place: Place): Promise<Fetched> {
+  private async fetch(reference: string, address: string, place: KnownPlace): Promise<Fetched> {
     if (!isWebAddress(address) && (await isEndless(fileURLToPath(address))))
       throw problem(
         'TM-2010',

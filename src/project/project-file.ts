@@ -2,7 +2,8 @@ import { readFile, stat } from 'node:fs/promises'
 import { dirname, isAbsolute, join, parse, posix, relative, resolve, sep } from 'node:path'
 import type { ValidationError } from 'joi'
 import type { Document } from 'yaml'
-import { problem, type Place, type Problem } from '../contract/problem.js'
+import type { KnownPlace } from '../contract/contract.js'
+import { problem, type Problem } from '../contract/problem.js'
 import { fileReason, systemCode } from '../contract/system-error.js'
 import { contractName } from './entry-names.js'
 import { whileLocked } from './project-lock.js'
@@ -187,12 +188,12 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   ])
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false })
-  const placeAt = (offset: number | undefined): Place => {
+  const placeAt = (offset: number | undefined): KnownPlace => {
     if (offset === undefined) return { document: projectFileName }
     const { line, col } = lines.linePos(offset)
     return { document: projectFileName, line, column: col }
   }
-  const placeOf = (path: readonly (string | number)[]): Place =>
+  const placeOf = (path: readonly (string | number)[]): KnownPlace =>
     placeAt(nearestNode(document, path))
   const [broken] = document.errors
   if (broken !== undefined)
@@ -222,7 +223,7 @@ export async function validProjectText(text: string): Promise<ProjectText> {
 function invalidProject(
   { details: [detail], message }: ValidationError,
   clearSecret: string,
-  placeOf: (path: readonly (string | number)[]) => Place,
+  placeOf: (path: readonly (string | number)[]) => KnownPlace,
 ): Problem {
   const path = detail?.path ?? []
   if (detail?.type !== clearSecret)

@@ -304,10 +304,10 @@ describe('metadata of version 4 (CSDL XML 4.01)', () => {
       /extends itself/,
     ],
     [
-      'a type without a name',
-      { 'a.xml': edmx4(schema4(`<EntityType/>${things}`)) },
-      'TM-2410',
-      /lacks its attribute "Name"/,
+      'a set of things without properties',
+      { 'a.xml': edmx4(schema4(`<EnumType Name="Thing"/>${things}`)) },
+      'TM-2414',
+      /"N\.Thing", which is an enumeration/,
     ],
     [
       'a version of the future',

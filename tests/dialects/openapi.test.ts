@@ -263,7 +263,7 @@ paths:
       ...['getQuaysByName', 'listQuays', 'listPost'],
     ])
     expect(thingNamed(contract, 'Boats_List', 'q').name).toBe('boats.list')
-    expect(operationsMeant(contract, 'Boats_L*').map(pathOf)).toEqual(['boats.list'])
+    expect(operationsMeant(contract, 'Boats_L*').operations.map(pathOf)).toEqual(['boats.list'])
     const bare = await read(
       'openapi: 3.0.3\npaths: { "boats/all": { get: { responses: { 204: { description: d } } } } }\n',
     )

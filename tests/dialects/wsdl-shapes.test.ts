@@ -469,12 +469,17 @@ describe('what XML Schema says, and what becomes of it', () => {
       '<xs:complexType name="A"><xs:sequence><xs:element name="x" type="xs:strin"/></xs:sequence></xs:complexType>',
       'TM-2201',
     ],
-    ['has no name', '<xs:complexType/>', 'TM-2104'],
-  ])('a schema that %s is refused with its place', async (_what, types, code) => {
-    await expect(
-      simple(wrapped('<xs:element name="a" type="xs:int"/>', types)),
-    ).rejects.toMatchObject({ code, kind: 'metadata', place: { document: 'w.wsdl', line: 1 } })
-  })
+    ['has no name', '<xs:complexType/>', 'TM-2201'],
+  ])(
+    'a schema that %s is refused with its place where it is needed, else a note',
+    async (_what, types, code) => {
+      await expect(
+        simple(wrapped('<xs:element name="a" type="t:A"/>', types)),
+      ).rejects.toMatchObject({ code, kind: 'metadata', place: { document: 'w.wsdl', line: 1 } })
+      const { notes } = await simple(wrapped('<xs:element name="a" type="xs:int"/>', types))
+      expect(notes).toMatchObject([{ code: 'TM-2020', effect: 'refused' }])
+    },
+  )
 })
 
 test('names that lack their prefix mean the only one that is called so, with a note', async () => {

@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { copyFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
+import { copyFile, cp, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { demoWsdl, freshFolder, repository, startServer, tolmach } from '../support/program.js'
@@ -147,6 +147,32 @@ describe('metadata that is no good is refused with its place, and the project st
     expect(stderr).toContain('Nothing was imported.')
     expect(stderr).not.toMatch(/\n\s+at /)
     expect(await folderDigest(folder)).toBe(before)
+  })
+
+  test('a type that is broken stops only those who choose what needs it, now and at a refresh', async () => {
+    const own = await freshFolder()
+    await cp(join(repository, 'demo/berths'), own, { recursive: true })
+    const spoil = async (file: string, from: string, to: string): Promise<void> =>
+      writeFile(join(own, file), (await readFile(join(own, file), 'utf8')).replaceAll(from, to))
+    const told = async (...words: string[]): Promise<string> => {
+      const { stdout, stderr, code } = await tolmach(own, words)
+      return `${String(code)} ${stdout} ${stderr}`.replace(/\s+/g, ' ')
+    }
+    await spoil('dues.xsd', 'h:Money', 'h:Mony')
+    const before = await folderDigest(own)
+    expect(await told('import', 'desk.wsdl')).toMatch(
+      /^3 .*TM-2201 dues\.xsd:12:7 The type "\S+Mony" .*quoteDues can't be had.*\(7 can.*Nearest: "Money"/,
+    )
+    expect(await told('import', 'desk.wsdl', '--only', 'quote*')).toMatch(/^3 .*TM-2201/)
+    expect(await folderDigest(own)).toBe(before)
+    expect(await told('import', 'desk.wsdl', '--only', 'getBerth', '--generate')).toMatch(
+      /^0 .* 1 operation.*note TM-2020 dues\.xsd:9:3 .*type "Quote"; operation "quoteDues"\. The type/,
+    )
+    expect(await told('call', 'desk.wsdl', 'quoteDues')).toMatch(/^3 .*TM-2201/)
+    await spoil('harbour.xsd', 'h:BerthCode', 'h:BerthCod')
+    const fresh = await folderDigest(own)
+    expect(await told('refresh')).toMatch(/^3 .*TM-2201 harbour\.xsd.*getBerth can't be had/)
+    expect(await folderDigest(own)).toBe(fresh)
   })
 
   test('a name that is taken needs --overwrite, which keeps the choices made', async () => {

@@ -1,9 +1,9 @@
 import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import type { Contract, Operation } from '../../contract/contract.js'
+import type { BrokenOperation, Contract, Operation } from '../../contract/contract.js'
 import { nearestAdvice, matchName, matchPath } from '../../contract/nearest.js'
-import { problem, type Problem } from '../../contract/problem.js'
-import { namesForChoice, operationsMeant, wasMeant } from '../../contract/choice.js'
+import { problem, problemOfBroken, type Problem } from '../../contract/problem.js'
+import { isNothing, namesForChoice, operationsMeant, wasMeant } from '../../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../../contract/queries.js'
 import type { Documents } from '../../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../../documents/fetching.js'
@@ -223,7 +223,8 @@ async function projectIn(folder: string): Promise<Project | undefined> {
  * @param only names and patterns, as {@link operationsMeant} reads them; everything when left out
  * @param kept names given before: by them it is known what there was
  * @param mayBeNone everything may be gone, to be told by who asks
- * @throws Problem TM-3003 when one fits nothing that there ever was, or nothing is left
+ * @throws Problem TM-3003 when one fits nothing that there ever was, or nothing is left; what is
+ *   wrong with an operation that is wanted and broken
  */
 export function chooseOperations(
   contract: Contract,
@@ -232,21 +233,44 @@ export function chooseOperations(
   kept: KeptNames = noNames,
   mayBeNone = false,
 ): Contract {
-  if (only === undefined) return contract
+  if (only === undefined) {
+    refuseBroken(contract, contract.broken ?? [])
+    return contract
+  }
   const chosen = new Set<Operation>()
+  const broken = new Set<BrokenOperation>()
   const vanished: string[] = []
   const before = Object.keys(kept.operations)
   for (const wish of only) {
     const meant = operationsMeant(contract, wish)
-    if (meant.length === 0 && !wasMeant(before, wish)) throw nothingChosen(contract, [wish], name)
-    if (meant.length === 0) vanished.push(wish)
-    for (const operation of meant) chosen.add(operation)
+    if (isNothing(meant)) {
+      if (!wasMeant(before, wish)) throw nothingChosen(contract, [wish], name)
+      vanished.push(wish)
+    }
+    for (const operation of meant.operations) chosen.add(operation)
+    for (const operation of meant.broken) broken.add(operation)
   }
+  refuseBroken(contract, [...broken])
   if (chosen.size === 0 && vanished.length > 0 && !mayBeNone)
     throw nothingChosen(contract, vanished, name)
   const selected = selectOperations(contract, (operation) => chosen.has(operation))
   const notes = vanished.map((wish) => vanishedNote('only', name, wish))
   return notes.length === 0 ? selected : { ...selected, notes: [...selected.notes, ...notes] }
+}
+
+/** An operation that is wanted and broken is told, with what can be had without it. */
+function refuseBroken(contract: Contract, wanted: readonly BrokenOperation[]): void {
+  const [first, ...others] = wanted
+  if (first === undefined) return
+  const names = wanted.slice(0, 5).map(({ path }) => path.join('.'))
+  const more =
+    wanted.length > names.length ? ` and ${String(wanted.length - names.length)} more` : ''
+  const left = operationsOf(contract).map(pathOf)
+  const example = left.length === 1 ? '' : ` (${String(left.length)} can, ${left[0] ?? ''} for one)`
+  throw problemOfBroken(
+    [first, ...others],
+    `Because of it ${names.join(', ')}${more} can't be had; --only chooses operations that can${example}.`,
+  )
 }
 
 function nothingChosen(contract: Contract, wishes: readonly string[], name: string): Problem {
@@ -262,13 +286,16 @@ function nothingChosen(contract: Contract, wishes: readonly string[], name: stri
  *
  * @param wanted its path with dots between, or the end of it that no other operation has; capitals
  *   don't count
- * @throws Problem TM-1005 with the nearest names, where there is none or several have it
+ * @throws Problem TM-1005 with the nearest names, where there is none or several have it; what is
+ *   wrong with it, where it is broken
  */
 export function findOperation(open: OpenContract, wanted: string): Operation {
   const operations = operationsOf(open.contract)
   const path = matchPath(wanted, operations.map(pathOf))
   const found = operations.find((operation) => pathOf(operation) === path)
   if (found !== undefined) return found
+  const broken = open.whole.broken?.find((each) => each.path.join('.') === wanted)
+  if (broken !== undefined) throw problemOfBroken([broken])
   const notChosen = operationsOf(open.whole).some((operation) => pathOf(operation) === wanted)
   const notOffered = open.whole.notOffered?.includes(wanted) === true
   const known = (): string =>

@@ -74,8 +74,11 @@ export class DynamicScopes {
   within(scope: Scope, read: () => void): void {
     const before = this.current
     this.current = scope.anchors
-    read()
-    this.current = before
+    try {
+      read()
+    } finally {
+      this.current = before
+    }
   }
 
   /** What a `$dynamicRef` stands for here. */

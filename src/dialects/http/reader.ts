@@ -24,6 +24,7 @@ import { pointersFor } from '../../documents/pointed-places.js'
 import { camelCase, pascalCase } from '../../naming/identifiers.js'
 import { namesAlone, ownName } from '../../naming/own-names.js'
 import type { PagesWish } from '../dialect.js'
+import { BrokenParts } from '../broken-parts.js'
 import { Notes } from '../notes.js'
 import { documented } from './annotations.js'
 import { inRequests } from './anonymous-types.js'
@@ -129,6 +130,7 @@ class DescriptionReader {
   private readonly documents: Documents
   private readonly name: string
   private readonly notes: Notes
+  private readonly broken: BrokenParts
   private readonly schemas: SchemaReader
   private readonly contents: ContentReader
   private readonly answers: AnswerReader
@@ -154,7 +156,8 @@ class DescriptionReader {
     this.documents = documents
     this.name = name
     this.notes = notes
-    this.schemas = new SchemaReader(references, notes)
+    this.broken = new BrokenParts(notes)
+    this.schemas = new SchemaReader(references, notes, this.broken)
     this.contents = new ContentReader(references, this.schemas, notes)
     this.answers = new AnswerReader(references, this.schemas, this.contents, notes)
     this.parameters = new ParameterReader(references, this.schemas, notes)
@@ -173,7 +176,7 @@ class DescriptionReader {
     const shared = this.servers.read(root) ?? this.servers.readDefault(root)
     const described = this.readPaths(shared)
     const incoming = this.readWebhooks(root)
-    if (described.length === 0 && incoming.length === 0)
+    if (described.length === 0 && incoming.length === 0 && this.broken.isSound)
       throw problem('TM-2304', {}, { place: root.place })
     this.schemas.readWaiting()
     this.noteUnread(root)
@@ -185,16 +188,23 @@ class DescriptionReader {
     ])
     const title = tellingTitle(info?.text('title')) ?? this.name
     const { endpoints } = this.servers
+    const service = {
+      name: title,
+      endpoints,
+      operations,
+      ...filled({ groups }),
+      origin: root.origin,
+    }
     return this.completed({
       name: this.name,
       dialect: 'http',
       title,
-      services: [
-        { name: title, endpoints, operations, ...filled({ groups }), origin: root.origin },
-      ],
-      types: inNameOrder<NamedType>(types),
+      ...this.broken.soundPart({
+        services: [service],
+        types: inNameOrder<NamedType>(types),
+        ...filled({ incoming }),
+      }),
       security: [...this.schemes.values()],
-      ...filled({ incoming }),
       notes: [],
       ...(info === undefined ? {} : documented(info)),
       origin: root.origin,
@@ -259,8 +269,8 @@ class DescriptionReader {
     )
     const paths = waiting.map(({ path, method, node }) => names.pathFor(path, method, node))
     this.alone = namesAlone(paths.map(({ steps }) => steps))
-    return waiting.map((each, at) =>
-      this.readOperation({ ...each, ...(paths[at] ?? { steps: [] }) }),
+    return waiting.flatMap((each, at) =>
+      this.readOrTell({ ...each, ...(paths[at] ?? { steps: [] }) }),
     )
   }
 
@@ -275,6 +285,19 @@ class DescriptionReader {
         reason: "HTTP can't have a method of that name",
       },
       node.origin,
+    )
+  }
+
+  private readOrTell(described: DescribedOperation): Operation[] {
+    const { node, steps: path } = described
+    return this.broken.attempt(
+      () => [this.readOperation(described)],
+      (reason) => {
+        node.readWhole()
+        const tags = node.list('tags').map((each) => String(each.value))
+        this.broken.addOperation({ path, ...filled({ tags }), origin: node.origin }, reason)
+        return []
+      },
     )
   }
 

@@ -5,6 +5,7 @@ import { filled, marked, present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { DataNode } from '../../documents/data-node.js'
 import { brokenRule } from '../../runtime/json/rules.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { isLoosePattern } from '../patterns.js'
 import { wordsForAlternatives } from './alternatives.js'
@@ -158,6 +159,7 @@ export class SchemaReader {
   readonly anonymous = new AnonymousTypes()
   private readonly references: References
   private readonly notes: Notes
+  private readonly broken: BrokenParts
   private readonly waiting: (() => void)[] = []
   /** Named schemas that are others in requests than in answers. */
   private readonly differing: ReadonlySet<DataNode>
@@ -166,9 +168,10 @@ export class SchemaReader {
   /** How many schemas are being read, each inside of another. */
   private depth = 0
 
-  constructor(references: References, notes: Notes) {
+  constructor(references: References, notes: Notes, broken: BrokenParts) {
     this.references = references
     this.notes = notes
+    this.broken = broken
     this.differing = differingSchemas(references)
     this.children = childSchemas(references)
     this.scopes = new DynamicScopes(references)
@@ -228,17 +231,21 @@ export class SchemaReader {
     if (!(id in this.types)) {
       // The place is taken first, so that recursion finds it.
       this.types[id] = { kind: 'anything', id, name, origin: target.origin }
+      const read = (): void => {
+        const { type } =
+          children === undefined
+            ? this.inline(target, { steps: [name], suffix }, direction, {
+                isNamed: true,
+                asBase: isOwn,
+              })
+            : { type: this.anyChild(target, children, direction) }
+        this.types[id] = { ...type, id, name, origin: target.origin, ...documented(target) }
+      }
       this.waiting.push(() =>
-        this.scopes.within(scope, () => {
-          const { type } =
-            children === undefined
-              ? this.inline(target, { steps: [name], suffix }, direction, {
-                  isNamed: true,
-                  asBase: isOwn,
-                })
-              : { type: this.anyChild(target, children, direction) }
-          this.types[id] = { ...type, id, name, origin: target.origin, ...documented(target) }
-        }),
+        this.broken.attempt(
+          () => this.scopes.within(scope, read),
+          (reason) => this.broken.addType(id, { name, origin: target.origin }, reason),
+        ),
       )
     }
     return {
@@ -332,6 +339,21 @@ export class SchemaReader {
     return false
   }
 
+  /** Reads what is inside a schema, unless that is inside of too many others. */
+  private oneDeeper<Result>(node: DataNode, { steps }: Where, read: () => Result): Result {
+    this.depth += 1
+    try {
+      if (this.depth <= mostNested) return read()
+      throw problem(
+        'TM-2221',
+        { name: steps.slice(0, 3).join('.'), limit: mostNested },
+        { place: node.place },
+      )
+    } finally {
+      this.depth -= 1
+    }
+  }
+
   private inline(node: DataNode, where: Where, direction: Direction, reading: Reading): Placed {
     const { isNamed = false, asBase = false } = reading
     if (node.kind !== 'object') return this.anything(node)
@@ -342,15 +364,7 @@ export class SchemaReader {
       if (annotationSet.has(keyword)) member.readWhole()
       else if (keyword === '$defs' || keyword === 'definitions') member.read = true
     }
-    this.depth += 1
-    if (this.depth > mostNested)
-      throw problem(
-        'TM-2221',
-        { name: around.steps.slice(0, 3).join('.'), limit: mostNested },
-        { place: node.place },
-      )
-    const parts = this.parts(node, where, direction, reading)
-    this.depth -= 1
+    const parts = this.oneDeeper(node, around, () => this.parts(node, where, direction, reading))
     const rule = this.ruleOf(node, reading.inherited)
     const nullable =
       isNullable(node) ||

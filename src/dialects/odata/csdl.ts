@@ -6,6 +6,7 @@ import { problem, type Problem } from '../../contract/problem.js'
 import { parseData } from '../../documents/data-tree.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
+import type { BrokenParts } from '../broken-parts.js'
 import { repairsInto, type Notes } from '../notes.js'
 import { xmlFromJson } from './csdl-json.js'
 import type { Version } from './specifics.js'
@@ -32,6 +33,7 @@ export class Csdl {
   readonly version: Version
   readonly root: XmlElement
   readonly roots: XmlElement[] = []
+  readonly broken: BrokenParts
   private readonly documents: Documents
   private readonly notes: Notes
   private readonly schemas: Schema[] = []
@@ -51,11 +53,18 @@ export class Csdl {
   /** Members of annotations that nobody knows, where the rest is read: each place once. */
   private readonly ignored = new Map<string, { readonly term: string; readonly origin: Origin }>()
 
-  private constructor(root: XmlElement, version: Version, documents: Documents, notes: Notes) {
+  private constructor(
+    root: XmlElement,
+    version: Version,
+    documents: Documents,
+    notes: Notes,
+    broken: BrokenParts,
+  ) {
     this.root = root
     this.version = version
     this.documents = documents
     this.notes = notes
+    this.broken = broken
   }
 
   /**
@@ -64,9 +73,14 @@ export class Csdl {
    * @throws Problem TM-2401 for a version or form that is not read, TM-2010 when a document can't
    *   be had
    */
-  static async load(document: LoadedDocument, documents: Documents, notes: Notes): Promise<Csdl> {
+  static async load(
+    document: LoadedDocument,
+    documents: Documents,
+    notes: Notes,
+    broken: BrokenParts,
+  ): Promise<Csdl> {
     const root = parseMetadata(documents, document, notes)
-    const csdl = new Csdl(root, versionOf(root), documents, notes)
+    const csdl = new Csdl(root, versionOf(root), documents, notes, broken)
     csdl.addDocument(root, document)
     await csdl.fetchIncluded()
     return csdl
@@ -127,12 +141,24 @@ export class Csdl {
     throw this.unknownType(written, at)
   }
 
+  /**
+   * The entity type or complex type of a qualified name as it was written.
+   *
+   * @throws Problem TM-2402 where there is none, TM-2414 where it is another kind of type
+   */
+  structuredType(written: string, at: XmlElement): Declared {
+    const found = this.type(written, at)
+    const kind = unstructured[found.element.local]
+    if (kind === undefined) return found
+    const values = { what: nameInTag(at), reference: written, kind }
+    throw problem('TM-2414', values, { place: at.place })
+  }
+
   hasType(written: string): boolean {
     return this.candidates(written).some((name) => this.types.has(name))
   }
 
   private unknownType(written: string, at: XmlElement): Problem {
-    const what = `<${at.name}${at.attribute('Name') === undefined ? '' : ` Name="${at.attribute('Name') ?? ''}"`}>`
     const names = [...this.types.keys()]
     // Names of one namespace differ in their last part: that is where mistakes are.
     const last = (name: string): string => name.split('.').pop() ?? name
@@ -142,7 +168,7 @@ export class Csdl {
     return problem(
       'TM-2402',
       {
-        what,
+        what: nameInTag(at),
         reference: written,
         nearest:
           near.length > 0
@@ -292,6 +318,14 @@ export class Csdl {
     if (root.local === 'Schema') this.addSchema(root)
   }
 
+  /** A type without a name is one that nothing can refer to. */
+  private tellNameless(element: XmlElement): void {
+    const { origin, place } = element
+    const values = { what: `<${element.name}>`, attribute: 'Name' }
+    element.readWhole()
+    this.broken.add('type', { name: '', origin }, problem('TM-2410', values, { place }))
+  }
+
   private addSchema(element: XmlElement): void {
     element.read = true
     const namespace = element.attribute('Namespace') ?? ''
@@ -305,12 +339,10 @@ export class Csdl {
     for (const child of element.children) {
       const name = child.attributes.find((each) => each.local === 'Name')?.value
       if (['EntityType', 'ComplexType', 'EnumType', 'TypeDefinition'].includes(child.local)) {
-        if (name === undefined)
-          throw problem(
-            'TM-2410',
-            { what: `<${child.name}>`, attribute: 'Name' },
-            { place: child.place },
-          )
+        if (name === undefined) {
+          this.tellNameless(child)
+          continue
+        }
         const qualified = `${namespace}.${name}`
         if (!this.types.has(qualified))
           this.types.set(qualified, { name: qualified, element: child })
@@ -462,6 +494,18 @@ export function isJsonMetadata(text: string): boolean {
 }
 
 /** A metadata document as XML, in whatever format it came. */
+/** Kinds of types that no entity and no complex value is of. */
+const unstructured: Readonly<Record<string, string>> = {
+  EnumType: 'an enumeration',
+  TypeDefinition: 'a type definition',
+}
+
+/** An element as its document has it, with its name. */
+function nameInTag(at: XmlElement): string {
+  const name = at.attribute('Name')
+  return name === undefined ? `<${at.name}>` : `<${at.name} Name="${name}">`
+}
+
 function parseMetadata(documents: Documents, document: LoadedDocument, notes: Notes): XmlElement {
   const { text, label } = document
   const index = indexOf(documents, document)

@@ -56,7 +56,8 @@ export class InvocationReader {
         each.attribute(attribute)
       const documentation = this.importDocumentation(each, container)
       const written = each.attribute('Function')
-      if (written === undefined) this.readFunctionImport2(each, documentation)
+      if (written === undefined)
+        this.orTell(each, [nameOf(each)], () => this.readFunctionImport2(each, documentation))
       else this.readImport(each, 'Function', written, documentation)
     }
     for (const each of element.take(element.namespace, 'ActionImport')) {
@@ -160,7 +161,19 @@ export class InvocationReader {
     return { type, many: item !== undefined }
   }
 
+  /** Reads what can be called, or tells that it is broken. */
+  private orTell(element: XmlElement, path: readonly string[], read: () => void): void {
+    this.csdl.broken.attempt(read, (reason) => {
+      element.readWhole()
+      this.csdl.broken.addOperation({ path, origin: element.origin }, reason)
+    })
+  }
+
   private readInvocation(declared: Declared, place: CallPlace): void {
+    this.orTell(declared.element, place.path, () => this.readCallable(declared, place))
+  }
+
+  private readCallable(declared: Declared, place: CallPlace): void {
     const { element, name } = declared
     const { on, origin } = place
     const isFunction = element.local === 'Function'

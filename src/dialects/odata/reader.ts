@@ -1,8 +1,9 @@
-import type { Contract, Endpoint } from '../../contract/contract.js'
+import type { Contract, Endpoint, Service } from '../../contract/contract.js'
 import { inNameOrder } from '../../contract/ordering.js'
 import { filled } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import { BrokenParts } from '../broken-parts.js'
 import { Notes } from '../notes.js'
 import { Csdl } from './csdl.js'
 import { documented } from './documentation.js'
@@ -41,12 +42,12 @@ export async function readOData(documents: Documents, name: string): Promise<Con
   const { root } = documents
   const document = isServiceDocument(root.text) ? await metadataOf(root, documents) : root
   const notes = new Notes(documents)
-  const csdl = await Csdl.load(document, documents, notes)
+  const broken = new BrokenParts(notes)
+  const csdl = await Csdl.load(document, documents, notes, broken)
   const types = new TypeReader(csdl, notes)
   types.readAll()
   const reader = new OperationReader(csdl, types, notes)
   const operations = reader.readAll()
-  if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.place })
   const [container] = csdl.all('EntityContainer')
   const title = titleOf(container?.name ?? '', name)
   const { origin } = container?.element ?? csdl.root
@@ -60,22 +61,22 @@ export async function readOData(documents: Documents, name: string): Promise<Con
   const documentation = documented(
     container === undefined ? undefined : csdl.documentation(container.element, container.name),
   )
+  const service: Service = {
+    name: title,
+    endpoints: [endpoint],
+    operations,
+    groups: reader.groups,
+    ...documentation,
+    origin,
+  }
+  const sound = broken.soundPart({ services: [service], types: inNameOrder(types.types) })
+  if (operations.length === 0) throw problem('TM-2403', {}, { place: csdl.root.place })
   csdl.noteUnread()
   return {
     name,
     dialect: 'odata',
     title,
-    services: [
-      {
-        name: title,
-        endpoints: [endpoint],
-        operations,
-        groups: reader.groups,
-        ...documentation,
-        origin,
-      },
-    ],
-    types: inNameOrder(types.types),
+    ...sound,
     security: [],
     notes: notes.all(),
     ...filled({ notOffered: reader.notOffered }),

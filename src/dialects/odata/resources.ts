@@ -1,6 +1,7 @@
 import type { Field, Origin, TypeId } from '../../contract/contract.js'
 import { addTo } from '../../contract/lists.js'
 import { marked } from '../../contract/present.js'
+import type { Problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { pascalCase } from '../../naming/identifiers.js'
 import type { Notes } from '../notes.js'
@@ -8,6 +9,7 @@ import { readCapabilities, unrestricted, type Capabilities } from './capabilitie
 import type { Csdl, Declared } from './csdl.js'
 import { fieldSpecifics, type ResourceSpecifics } from './specifics.js'
 import type { TypeReader } from './types.js'
+import { verbs } from './verbs.js'
 
 /** An entity set, a singleton, or what lies inside entities. */
 export interface Resource {
@@ -57,7 +59,7 @@ export class ResourceReader {
       const name = each.attribute('Name') ?? ''
       for (const attribute of ['IncludeInServiceDocument', 'Nullable']) each.attribute(attribute)
       const path = `${containerName}/${name}`
-      const entity = this.csdl.type(each.attribute(typeAttribute) ?? '', each).name
+      const entity = this.csdl.structuredType(each.attribute(typeAttribute) ?? '', each).name
       for (const binding of each.take(each.namespace, 'NavigationPropertyBinding'))
         this.bindings.set(
           `${name}/${withoutTypes(binding.attribute('Path') ?? '')}`,
@@ -90,12 +92,31 @@ export class ResourceReader {
         capabilities,
       }
     }
+    const orTell =
+      (typeAttribute: string) =>
+      (each: XmlElement): Resource[] =>
+        this.csdl.broken.attempt(
+          () => [read(each, typeAttribute)],
+          (reason) => this.leaveOut(each, reason),
+        )
     for (const each of element.take(element.namespace, 'AssociationSet'))
       this.readAssociationSet(each)
     return [
-      ...element.take(element.namespace, 'EntitySet').map((each) => read(each, 'EntityType')),
-      ...element.take(element.namespace, 'Singleton').map((each) => read(each, 'Type')),
+      ...element.take(element.namespace, 'EntitySet').flatMap(orTell('EntityType')),
+      ...element.take(element.namespace, 'Singleton').flatMap(orTell('Type')),
     ]
+  }
+
+  /** Tells of everything that can be done with a set that it is broken. */
+  private leaveOut(element: XmlElement, reason: Problem): Resource[] {
+    const name = element.attribute('Name') ?? ''
+    element.readWhole()
+    for (const { kind, called } of verbs)
+      this.csdl.broken.addOperation(
+        { path: [name, called ?? kind], origin: element.origin },
+        reason,
+      )
+    return []
   }
 
   /** The sets at the ends of an association (CSDL 2, section 2.1.18). */

@@ -16,6 +16,7 @@ import type {
 import { filled, marked, present } from '../../contract/present.js'
 import { problem, Problem } from '../../contract/problem.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { isPattern } from '../patterns.js'
 import type { Csdl, Declared } from './csdl.js'
@@ -87,6 +88,7 @@ export class TypeReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly csdl: Csdl
   private readonly notes: Notes
+  private readonly broken: BrokenParts
   private readonly entities = new Set<TypeId>()
   /** Shapes that are still to be made. */
   private readonly shapes: (() => void)[] = []
@@ -96,6 +98,7 @@ export class TypeReader {
   constructor(csdl: Csdl, notes: Notes) {
     this.csdl = csdl
     this.notes = notes
+    this.broken = csdl.broken
   }
 
   readAll(): void {
@@ -103,7 +106,15 @@ export class TypeReader {
       if (element.local === 'EntityType') this.entities.add(name)
     for (const declared of this.csdl.allTypes()) this.types[declared.name] = this.readType(declared)
     for (const type of Object.values(this.types))
-      if (type.kind === 'record') this.checkBases(type.id)
+      if (type.kind === 'record')
+        this.broken.attempt(
+          () => this.checkBases(type.id),
+          (reason) => {
+            this.breakType(type.id, reason)
+            const { base: _base, ...others } = type
+            this.types[type.id] = others
+          },
+        )
   }
 
   isEntity(id: TypeId): boolean {
@@ -342,6 +353,16 @@ export class TypeReader {
 
   /** The type that another one is a name for. */
   private definedType(element: XmlElement, name: string): Type {
+    return this.broken.attempt(
+      () => this.underlyingType(element, name),
+      (reason) => {
+        this.breakType(name, reason)
+        return { kind: 'anything' }
+      },
+    )
+  }
+
+  private underlyingType(element: XmlElement, name: string): Type {
     const { type } = this.placed(element, element.attribute('UnderlyingType'), name)
     const underlying =
       type.kind === 'reference' ? this.csdl.declared(type.to)?.element.local : undefined
@@ -353,7 +374,7 @@ export class TypeReader {
   /** An entity type or a complex type. */
   private readRecord(element: XmlElement, name: string): RecordType {
     const written = element.attribute('BaseType')
-    const base = written === undefined ? undefined : this.csdl.type(written, element).name
+    const base = written === undefined ? undefined : this.baseNamed(written, element, name)
     const isEntity = element.local === 'EntityType'
     const own = [...this.properties(element, name), ...this.navigations(element, name)]
     const keys = isEntity ? this.keys(element) : undefined
@@ -373,6 +394,17 @@ export class TypeReader {
       }),
       ...present({ keys: keys?.names, specifics: isEntity ? specifics : undefined }),
     }
+  }
+
+  /** What a type extends; nothing, where that can't be read. */
+  private baseNamed(written: string, element: XmlElement, type: TypeId): TypeId | undefined {
+    return this.broken.attempt(
+      () => this.csdl.structuredType(written, element).name,
+      (reason) => {
+        this.breakType(type, reason)
+        return undefined
+      },
+    )
   }
 
   private recordSpecifics(
@@ -432,8 +464,31 @@ export class TypeReader {
         this.leaveStream(property, here, element.local)
         return []
       }
-      return [this.property(property, here, written, element.local === 'EntityType')]
+      return [
+        this.broken.attempt(
+          () => this.property(property, here, written, element.local === 'EntityType'),
+          (reason) => this.brokenMember(property, path, reason),
+        ),
+      ]
     })
+  }
+
+  /** What stands in the place of a property that can't be read, which breaks its type. */
+  private brokenMember(property: XmlElement, type: TypeId, reason: Problem): Field {
+    property.readWhole()
+    this.breakType(type, reason)
+    return {
+      name: property.attribute('Name') ?? '',
+      type: { kind: 'anything' },
+      optional: false,
+      nullable: false,
+      origin: property.origin,
+    }
+  }
+
+  private breakType(id: TypeId, reason: Problem): void {
+    const origin = this.csdl.declared(id)?.element.origin ?? this.csdl.root.origin
+    this.broken.addType(id, { name: id, origin }, reason)
   }
 
   /** Streams of entities have operations of their own. */
@@ -490,25 +545,32 @@ export class TypeReader {
 
   private navigations(element: XmlElement, path: string): Field[] {
     return element.take(element.namespace, 'NavigationProperty').flatMap((property): Field[] => {
-      const name = property.attribute('Name') ?? ''
-      const built = this.navigationToAny(property, `${path}/${name}`)
-      if (built !== undefined) return [built]
-      const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
-      const { navigation, relation, to } = found
-      const reference: Type = { kind: 'reference', to }
+      const built = this.navigationToAny(property, `${path}/${property.attribute('Name') ?? ''}`)
       return [
-        {
-          name,
-          type: relation.multiplicity === '*' ? { kind: 'list', item: reference } : reference,
-          optional: true,
-          nullable: relation.multiplicity === '0..1',
-          ...documented(this.csdl.documentation(property, `${path}/${name}`)),
-          origin: property.origin,
-          relation,
-          specifics: { navigation } satisfies FieldSpecifics,
-        },
+        built ??
+          this.broken.attempt(
+            () => this.navigation(property, path),
+            (reason) => this.brokenMember(property, path, reason),
+          ),
       ]
     })
+  }
+
+  private navigation(property: XmlElement, path: string): Field {
+    const name = property.attribute('Name') ?? ''
+    const found = this.csdl.isNew ? this.navigation4(property) : this.navigation2(property, path)
+    const { navigation, relation, to } = found
+    const reference: Type = { kind: 'reference', to }
+    return {
+      name,
+      type: relation.multiplicity === '*' ? { kind: 'list', item: reference } : reference,
+      optional: true,
+      nullable: relation.multiplicity === '0..1',
+      ...documented(this.csdl.documentation(property, `${path}/${name}`)),
+      origin: property.origin,
+      relation,
+      specifics: { navigation } satisfies FieldSpecifics,
+    }
   }
 
   /** A navigation property to entities of any type, which nothing more is known of. */
@@ -550,7 +612,7 @@ export class TypeReader {
     for (const each of property.take(property.namespace, 'OnDelete')) each.readWhole()
     const one = nullable === 'false' ? '1' : '0..1'
     return {
-      to: this.csdl.type((item ?? written).trim(), property).name,
+      to: this.csdl.structuredType((item ?? written).trim(), property).name,
       navigation: constraints.length === 0 ? {} : { constraints },
       relation: {
         multiplicity: item !== undefined ? '*' : one,
@@ -581,7 +643,7 @@ export class TypeReader {
       const roles = ends.map((each) => `"${each.attribute('Role') ?? ''}"`).join(', ')
       throw unknown(`${relationship}, role "${role}"`, `There are: ${roles}.`)
     }
-    const to = this.csdl.type(end.attribute('Type') ?? '', end)
+    const to = this.csdl.structuredType(end.attribute('Type') ?? '', end)
     const other = ends.find((each) => each !== end)
     const leadsBack = (each: XmlElement): boolean =>
       each.local === 'NavigationProperty' &&

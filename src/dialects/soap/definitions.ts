@@ -5,6 +5,7 @@ import type { Documents, LoadedDocument } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './specifics.js'
 import { wsdl, wsdl20, xsd } from './namespaces.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, onlyOneMeant, wantedAttribute } from './reading.js'
 import { SchemaSet } from './schema-set.js'
@@ -34,13 +35,15 @@ export class Definitions {
   readonly roots: XmlElement[] = []
   private readonly documents: Documents
   private readonly notes: Notes
+  private readonly broken: BrokenParts
   private readonly found = new Map<string, Definition>()
   private readonly added = new Set<LoadedDocument>()
 
-  constructor(documents: Documents, notes: Notes) {
+  constructor(documents: Documents, notes: Notes, broken: BrokenParts) {
     this.documents = documents
     this.notes = notes
-    this.schemas = new SchemaSet(documents, notes)
+    this.broken = broken
+    this.schemas = new SchemaSet(documents, notes, broken)
   }
 
   /** Reads a document and all that it imports. */
@@ -49,7 +52,7 @@ export class Definitions {
     this.added.add(document)
     const written = this.schemas.rootOf(document)
     const root = written.is(wsdl20, 'description')
-      ? asDefinitions(written, await this.included(written, document), this.notes)
+      ? asDefinitions(written, await this.included(written, document), this.notes, this.broken)
       : written
     if (root.is(xsd, 'schema') && from !== undefined) {
       await this.schemas.addSchema(root, document)
@@ -80,8 +83,7 @@ export class Definitions {
       for (const schema of types.take(xsd, 'schema')) await this.schemas.addSchema(schema, document)
     }
     for (const kind of ['message', 'portType', 'binding', 'service'] as const) {
-      for (const element of root.take(wsdl, kind))
-        this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
+      for (const element of root.take(wsdl, kind)) this.keepOrTell(kind, namespace, element)
     }
   }
 
@@ -155,6 +157,17 @@ export class Definitions {
       },
       { place: from.at.place },
     )
+  }
+
+  /** Keeps a definition; one without a name nobody can refer to, and a service is wanted anyway. */
+  private keepOrTell(kind: DefinitionKind, namespace: string, element: XmlElement): void {
+    const keep = (): void => this.keep(kind, [namespace, wantedAttribute(element, 'name')], element)
+    if (kind === 'service') keep()
+    else
+      this.broken.attempt(keep, (reason) => {
+        element.readWhole()
+        this.broken.add(words[kind], { name: '', origin: element.origin }, reason)
+      })
   }
 
   private keep(kind: DefinitionKind, name: QualifiedName, element: XmlElement): void {

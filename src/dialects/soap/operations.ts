@@ -3,6 +3,7 @@ import { addEach, addTo } from '../../contract/lists.js'
 import { compareTexts } from '../../contract/ordering.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { memberName, numberedStep } from '../../naming/methods.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { BoundOperationReader } from './bound-operation.js'
 import { differing, headersOf, inOneShape, type BoundShape } from './bound-shapes.js'
@@ -25,6 +26,14 @@ interface Overload {
   readonly isOverloaded: boolean
 }
 
+/** Where the operations of a port type stand. */
+interface Standing {
+  /** The first steps of their paths. */
+  readonly group: readonly string[]
+  /** The name of the service that they are counted with. */
+  readonly service: string
+}
+
 /** An operation as all its bindings have it. */
 interface OnTheWire {
   readonly shape: BoundShape
@@ -40,14 +49,16 @@ export class OperationReader {
   private readonly parts: MessageParts
   private readonly bound: BoundOperationReader
   private readonly notes: Notes
+  private readonly broken: BrokenParts
 
-  constructor(definitions: Definitions, types: TypeReader, notes: Notes) {
+  constructor(definitions: Definitions, types: TypeReader, notes: Notes, broken: BrokenParts) {
     this.parts = new MessageParts(definitions, types)
     this.bound = new BoundOperationReader(definitions, types, this.parts, notes)
     this.notes = notes
+    this.broken = broken
   }
 
-  read(portType: Definition, ports: readonly Port[], group: readonly string[]): Operation[] {
+  read(portType: Definition, ports: readonly Port[], { group, service }: Standing): Operation[] {
     documentationOf(portType.element)
     const bound = ports.map(boundPort)
     const elements = portType.element.take(wsdl, 'operation')
@@ -67,7 +78,15 @@ export class OperationReader {
       const given = element === keeper ? name : this.nameBeside(keeper, element, taken)
       const at = overloads.indexOf(element)
       const overload = { name, given, at, isOverloaded: overloads.length > 1 }
-      return this.readOperation(element, overload, bound, group)
+      const path = [...group, given]
+      return this.broken.attempt(
+        () => this.readOperation(element, overload, bound, path),
+        (reason) => {
+          element.readWhole()
+          this.broken.addOperation({ path, service, origin: element.origin }, reason)
+          return []
+        },
+      )
     })
   }
 
@@ -102,7 +121,7 @@ export class OperationReader {
     element: XmlElement,
     overload: Overload,
     ports: readonly BoundPort[],
-    group: readonly string[],
+    path: readonly string[],
   ): Operation[] {
     const documentation = documented(element)
     element.attribute('parameterOrder')
@@ -122,7 +141,7 @@ export class OperationReader {
     const { outputs, ...shape } = read.shape
     return [
       {
-        path: [...group, overload.given],
+        path,
         ...shape,
         outcome: outcomeOf(outputs),
         wire: read.wire,

@@ -5,6 +5,7 @@ import { problem, Problem } from '../../contract/problem.js'
 import type { Documents } from '../../documents/documents.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
 import { memberName, numberedStep } from '../../naming/methods.js'
+import { BrokenParts } from '../broken-parts.js'
 import { Notes } from '../notes.js'
 import { Definitions, type Definition } from './definitions.js'
 import { openedCircles } from './encoded-circles.js'
@@ -26,7 +27,8 @@ import { TypeReader } from './type-reader.js'
  */
 export async function readWsdl(documents: Documents, name: string): Promise<Contract> {
   const notes = new Notes(documents)
-  const definitions = new Definitions(documents, notes)
+  const broken = new BrokenParts(notes)
+  const definitions = new Definitions(documents, notes, broken)
   await definitions.add(documents.root)
   const root = definitions.roots[0]
   if (root === undefined) throw new Error('a WSDL without a root was read')
@@ -35,14 +37,14 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
 
   const types = new TypeReader(definitions.schemas)
   types.readAll()
-  const operations = new OperationReader(definitions, types, notes)
-  const services = readServices(declared, definitions, operations, notes)
-  const elements = definitions.schemas.all('element').map((component) => ({
-    name: component.name,
-    type: types.elementType(component),
-    origin: component.element.origin,
-  }))
+  const operations = new OperationReader(definitions, types, notes, broken)
+  const declaredServices = readServices(declared, definitions, operations, notes)
+  const elements = readElements(definitions, types, broken)
   types.readWaiting()
+  const { services, ...sound } = broken.soundPart({
+    services: declaredServices,
+    types: types.finished(),
+  })
   if (services.every((service) => service.operations.length === 0)) throw nothingToCall(root, notes)
 
   const documentation = documentationOf(root) ?? services[0]?.documentation
@@ -53,14 +55,13 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     service.operations.some((operation) => operationSpecifics(operation).encoded === true),
   )
   if (isEncoded) notes.add('approximated', 'TM-2121', {}, root.origin)
-  const known = types.finished()
   const specifics: ContractSpecifics = { elements, ...marked({ encoded: isEncoded }) }
   const contract: Contract = {
     name,
     dialect: 'soap',
     title: titleOf(services[0], root, name),
-    services: withExamplesOfTwins(services, known),
-    types: known,
+    ...sound,
+    services: withExamplesOfTwins(services, sound.types),
     security,
     notes: notes.all(),
     ...present({ documentation: documentation === '' ? undefined : documentation }),
@@ -68,6 +69,26 @@ export async function readWsdl(documents: Documents, name: string): Promise<Cont
     specifics,
   }
   return isEncoded ? openedCircles(contract) : contract
+}
+
+/** The global elements, for content that names them. */
+function readElements(
+  { schemas }: Definitions,
+  types: TypeReader,
+  broken: BrokenParts,
+): ContractSpecifics['elements'] {
+  return schemas.all('element').flatMap((component) => {
+    const { name, element } = component
+    const { origin } = element
+    return broken.attempt(
+      () => [{ name, type: types.elementType(component), origin }],
+      (reason) => {
+        element.readWhole()
+        broken.add('element', { name: name[1], origin }, reason)
+        return []
+      },
+    )
+  })
 }
 
 /** That no operation can be called, and why. */
@@ -125,7 +146,14 @@ function readServices(
   const paths = new GroupPaths(groups, notes)
   const operations = new Map<Definition, Operation[]>()
   for (const group of groups)
-    addEach(operations, group.service, reader.read(group.portType, group.ports, paths.of(group)))
+    addEach(
+      operations,
+      group.service,
+      reader.read(group.portType, group.ports, {
+        group: paths.of(group),
+        service: group.service.name[1],
+      }),
+    )
   return services.map(({ service, ports }) => ({
     name: service.name[1],
     endpoints: ports.map((port) => port.endpoint),

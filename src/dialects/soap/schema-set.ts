@@ -6,6 +6,7 @@ import { parseXml, type XmlElement } from '../../documents/xml-tree.js'
 import type { QualifiedName } from './specifics.js'
 import { builtinTypes } from './builtin-types.js'
 import { attachmentsProfile, soapEncodings, wsdl, xmlNamespace, xsd } from './namespaces.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { documentationOf, keyOf, qualifiedName } from './reading.js'
 
@@ -46,6 +47,7 @@ const kinds: Readonly<Record<string, ComponentKind>> = {
 export class SchemaSet {
   readonly documents: Documents
   readonly notes: Notes
+  readonly broken: BrokenParts
   /** Every schema root that was read, for the sweep over what nobody looked at. */
   readonly roots: XmlElement[] = []
   private readonly components = new Map<string, Component>()
@@ -57,9 +59,10 @@ export class SchemaSet {
   /** The qualified names of components, by their local names. */
   private readonly byLocalName = new Map<string, Map<string, QualifiedName>>()
 
-  constructor(documents: Documents, notes: Notes) {
+  constructor(documents: Documents, notes: Notes, broken: BrokenParts) {
     this.documents = documents
     this.notes = notes
+    this.broken = broken
   }
 
   /** Adds a schema element and, following imports and includes, what it refers to. */
@@ -87,7 +90,7 @@ export class SchemaSet {
     await this.followReferences(schema, document, context)
     for (const child of schema.children) {
       const kind = child.namespace === xsd ? kinds[child.local] : undefined
-      if (kind !== undefined) this.addComponent(kind, child, context)
+      if (kind !== undefined) this.addOrTell(kind, child, context)
     }
   }
 
@@ -137,7 +140,7 @@ export class SchemaSet {
     throw problem(
       'TM-2201',
       {
-        kind: kind === 'attributeGroup' ? 'attribute group' : kind,
+        kind: wordFor(kind),
         reference: keyOf(name),
         nearest: nearestAdvice(name[1], names),
       },
@@ -184,6 +187,17 @@ export class SchemaSet {
     return only
   }
 
+  /** Adds a component; one that can't be, for want of a name, nobody can refer to either. */
+  private addOrTell(kind: ComponentKind, element: XmlElement, schema: SchemaContext): void {
+    this.broken.attempt(
+      () => this.addComponent(kind, element, schema),
+      (reason) => {
+        element.readWhole()
+        this.broken.add(wordFor(kind), { name: '', origin: element.origin }, reason)
+      },
+    )
+  }
+
   private addComponent(kind: ComponentKind, element: XmlElement, schema: SchemaContext): void {
     const local = element.attribute('name')
     if (local === undefined)
@@ -197,12 +211,7 @@ export class SchemaSet {
     const called = this.byLocalName.get(local) ?? new Map<string, QualifiedName>()
     this.byLocalName.set(local, called.set(keyOf(name), name))
     if (this.components.has(key)) {
-      this.notes.add(
-        'ignored',
-        'TM-2202',
-        { kind: kind === 'attributeGroup' ? 'attribute group' : kind, name: local },
-        element.origin,
-      )
+      this.notes.add('ignored', 'TM-2202', { kind: wordFor(kind), name: local }, element.origin)
       element.readWhole()
       return
     }
@@ -277,6 +286,10 @@ export class SchemaSet {
     }
     mark(element)
   }
+}
+
+function wordFor(kind: ComponentKind): string {
+  return kind === 'attributeGroup' ? 'attribute group' : kind
 }
 
 /** The attributes in which elements name what they build on. */

@@ -18,6 +18,7 @@ import { filled, marked, present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import { withoutName } from '../../contract/queries.js'
 import type { XmlElement } from '../../documents/xml-tree.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import {
   inSequence,
@@ -86,6 +87,7 @@ export class TypeReader {
   readonly types: Record<TypeId, NamedType> = {}
   private readonly schemas: SchemaSet
   private readonly notes: Notes
+  private readonly broken: BrokenParts
   private readonly waiting: Component[] = []
   private readonly reading = new Set<TypeId>()
   private readonly extended = new Set<string>()
@@ -100,10 +102,13 @@ export class TypeReader {
   constructor(schemas: SchemaSet) {
     this.schemas = schemas
     this.notes = schemas.notes
-    for (const component of schemas.all('type'))
-      this.collectBases(component.element, component.schema)
-    for (const component of schemas.all('element'))
-      this.collectBases(component.element, component.schema)
+    this.broken = schemas.broken
+    for (const { element, schema } of [...schemas.all('type'), ...schemas.all('element')])
+      // What is wrong with a base is told where its type is read.
+      this.broken.attempt(
+        () => this.collectBases(element, schema),
+        () => undefined,
+      )
   }
 
   /** Reads every global type, also those that nothing refers to. */
@@ -225,24 +230,63 @@ export class TypeReader {
     const id = keyOf(component.name)
     if (id in this.types) return
     const { element, schema } = component
-    const name = component.name[1]
+    const named = { id, name: component.name[1], origin: element.origin }
+    if (this.reading.has(id) && element.local !== 'simpleType') return
+    this.types[id] = this.broken.attempt(
+      (): NamedType => ({ ...this.globalType(element, schema, named), ...named }),
+      (reason) => {
+        element.readWhole()
+        this.broken.addType(id, named, reason)
+        return { kind: 'record', fields: [], ...this.brokenBase(component), ...named }
+      },
+    )
+  }
+
+  /** What a broken type is a kind of, as far as that can be told. */
+  private brokenBase({ element, schema }: Component): Pick<RecordType, 'base'> {
+    const base = this.broken.attempt(
+      () =>
+        element.children
+          .filter((child) => child.local.endsWith('Content'))
+          .flatMap((holder) => holder.children)
+          .map((child) => this.writtenBase(child, schema))
+          .find((name) => name !== undefined),
+      () => undefined,
+    )
+    const found = base && this.schemas.find('type', base)
+    return found === undefined || found.element === element
+      ? {}
+      : { base: { kind: 'reference', to: keyOf(found.name) } }
+  }
+
+  private globalType(element: XmlElement, schema: SchemaContext, owner: Owner): Type {
+    const { id, name } = owner
     if (this.reading.size > mostInside)
       throw problem('TM-2221', { name, limit: mostInside }, { place: element.place })
-    if (element.local === 'simpleType') {
-      if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.place })
-      this.reading.add(id)
-      const type = readSimpleType(element, name, this.notes, (reference, at) =>
-        this.simpleType(reference, at, schema, { id, name }),
-      )
-      this.reading.delete(id)
-      this.types[id] = { ...type, id, name, origin: element.origin }
-      return
-    }
-    if (this.reading.has(id)) return
+    if (this.reading.has(id)) throw problem('TM-2216', { name }, { place: element.place })
+    return this.whileReading(id, () =>
+      element.local === 'simpleType'
+        ? readSimpleType(element, name, this.notes, (reference, at) =>
+            this.simpleType(reference, at, schema, owner),
+          )
+        : this.readComplexType(element, schema, owner),
+    )
+  }
+
+  /** Reads a type that nothing inside it may be read again for. */
+  private whileReading<Result>(id: string, read: () => Result): Result {
     this.reading.add(id)
-    const type = this.readComplexType(element, schema, { id, name })
-    this.types[id] = { ...type, id, name, origin: element.origin }
-    this.reading.delete(id)
+    try {
+      return read()
+    } finally {
+      this.reading.delete(id)
+    }
+  }
+
+  /** What is made of a broken type is broken for the same reason. */
+  private requireSound(id: TypeId): void {
+    const reason = this.broken.reasonOf(id)
+    if (reason !== undefined) throw reason
   }
 
   private readComplexType(
@@ -637,6 +681,7 @@ export class TypeReader {
     const type = this.typeNamed(name, at)
     const base = type.kind === 'reference' ? this.schemas.find('type', name) : undefined
     if (base !== undefined) this.readGlobalType(base)
+    if (type.kind === 'reference') this.requireSound(type.to)
     if (type.kind === 'fragment') return undefined
     if (type.kind !== 'reference')
       throw problem(
@@ -1046,14 +1091,10 @@ export class TypeReader {
     if (complex !== undefined) {
       const name = local === 'own' ? owner.name : owner.name + capitalised(local)
       if (!(owner.id in this.types) && !this.reading.has(owner.id)) {
-        this.reading.add(owner.id)
-        this.types[owner.id] = {
-          ...this.readComplexType(complex, schema, { id: owner.id, name }),
-          id: owner.id,
-          name,
-          origin: complex.origin,
-        }
-        this.reading.delete(owner.id)
+        const type = this.whileReading(owner.id, () =>
+          this.readComplexType(complex, schema, { id: owner.id, name }),
+        )
+        this.types[owner.id] = { ...type, id: owner.id, name, origin: complex.origin }
       }
       return { kind: 'reference', to: owner.id }
     }
@@ -1105,6 +1146,7 @@ export class TypeReader {
       )
     }
     const type = this.typeNamed(this.schemas.resolve(reference, at, schema), at)
+    if (type.kind === 'reference') this.requireSound(type.to)
     const found = type.kind === 'reference' ? this.types[type.to] : type
     if (
       found?.kind === 'scalar' ||
@@ -1138,12 +1180,12 @@ export class TypeReader {
         { name: component.name[1], limit: mostInside },
         { place: component.element.place },
       )
-    this.reading.add(id)
     this.expanding += 1
-    const result = read()
-    this.expanding -= 1
-    this.reading.delete(id)
-    return result
+    try {
+      return this.whileReading(id, read)
+    } finally {
+      this.expanding -= 1
+    }
   }
 
   private noteIdentityConstraints(element: XmlElement): void {
@@ -1201,13 +1243,17 @@ export class TypeReader {
 
   private collectBases(element: XmlElement, schema: SchemaContext): void {
     for (const child of element.children) {
-      const base =
-        child.is(xsd, 'extension') || child.is(xsd, 'restriction')
-          ? child.attributes.find((attribute) => attribute.local === 'base')?.value
-          : undefined
-      if (base !== undefined) this.extended.add(keyOf(this.schemas.resolve(base, child, schema)))
+      const base = this.writtenBase(child, schema)
+      if (base !== undefined) this.extended.add(keyOf(base))
       this.collectBases(child, schema)
     }
+  }
+
+  /** What an extension or a restriction is one of; undefined for everything else. */
+  private writtenBase(element: XmlElement, schema: SchemaContext): QualifiedName | undefined {
+    if (!element.is(xsd, 'extension') && !element.is(xsd, 'restriction')) return undefined
+    const base = element.attributes.find(({ local }) => local === 'base')?.value
+    return base === undefined ? undefined : this.schemas.resolve(base, element, schema)
   }
 }
 

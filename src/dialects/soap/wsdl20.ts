@@ -1,6 +1,7 @@
 import { addAll } from '../../contract/lists.js'
 import { problem } from '../../contract/problem.js'
 import { XmlElement } from '../../documents/xml-tree.js'
+import type { BrokenParts } from '../broken-parts.js'
 import type { Notes } from '../notes.js'
 import { soap11Binding, soap12Binding, wsdl, wsdl20, xsd } from './namespaces.js'
 import { keyOf, qualifiedName, wantedAttribute } from './reading.js'
@@ -21,8 +22,9 @@ export function asDefinitions(
   root: XmlElement,
   others: readonly XmlElement[],
   notes: Notes,
+  broken: BrokenParts,
 ): XmlElement {
-  return new Translation(root, others, notes).definitions()
+  return new Translation(root, others, notes, broken).definitions()
 }
 
 /** The message of an operation that may be any element, if one may. */
@@ -38,11 +40,14 @@ class Translation {
   private readonly namespace: string
   private readonly interfaces = new Map<string, XmlElement>()
   private readonly faults = new Map<string, XmlElement>()
-  private readonly messages: XmlElement[] = []
+  /** By their names. */
+  private readonly messages = new Map<string, XmlElement>()
+  private readonly broken: BrokenParts
 
-  constructor(root: XmlElement, others: readonly XmlElement[], notes: Notes) {
+  constructor(root: XmlElement, others: readonly XmlElement[], notes: Notes, broken: BrokenParts) {
     this.root = root
     this.notes = notes
+    this.broken = broken
     this.namespace = wantedAttribute(root, 'targetNamespace')
     for (const each of [root, ...others]) {
       const namespace = wantedAttribute(each, 'targetNamespace')
@@ -68,7 +73,7 @@ class Translation {
     return this.make(root, wsdl, 'definitions', { targetNamespace: this.namespace }, [
       ...this.documentation(root),
       ...this.types(),
-      ...this.messages,
+      ...this.messages.values(),
       ...portTypes,
       ...bindings,
       ...services,
@@ -136,12 +141,12 @@ class Translation {
 
   /** A message of one part, which is an element, or of none. */
   private message(source: XmlElement, name: string, element: string | undefined): string {
-    if (!this.messages.some((each) => each.attribute('name') === name)) {
+    if (!this.messages.has(name)) {
       const part =
         element === undefined || element === '#none'
           ? []
           : [this.make(source, wsdl, 'part', { name: element.replace(/^.*:/, ''), element })]
-      this.messages.push(this.make(source, wsdl, 'message', { name }, part))
+      this.messages.set(name, this.make(source, wsdl, 'message', { name }, part))
     }
     return `${own}:${name}`
   }
@@ -172,8 +177,20 @@ class Translation {
     const name = wantedAttribute(each, 'name')
     return this.make(each, wsdl, 'portType', { name }, [
       ...this.documentation(each),
-      ...this.operationsOf(each).flatMap((operation) => this.operation(operation, name)),
+      ...this.operationsOf(each).flatMap((operation) => this.operationOrTell(operation, name)),
     ])
+  }
+
+  private operationOrTell(source: XmlElement, portType: string): XmlElement[] {
+    return this.broken.attempt(
+      () => this.operation(source, portType),
+      (reason) => {
+        const path = [source.attribute('name') ?? '']
+        this.broken.addOperation({ path, origin: source.origin }, reason)
+        source.readWhole()
+        return []
+      },
+    )
   }
 
   private operation(source: XmlElement, portType: string): XmlElement[] {
