@@ -4,7 +4,6 @@ import type { Contract, Note } from '../contract/contract.js'
 import { filled, present } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { countTypes, operationsOf } from '../contract/queries.js'
-import type { Dialect } from '../dialects/dialect.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { sampleInput } from '../exercise/sample.js'
 import { nameClashes, type NameClash } from '../naming/clashes.js'
@@ -35,6 +34,8 @@ import {
   type OpenOptions,
 } from './contracts/open-contract.js'
 import { runtimeSources } from './package-files.js'
+import { whatIsMissing, type Missing } from './start/missing.js'
+import { projectSetup } from './start/project-setup.js'
 import { runtimeOf, sharedRuntime } from './clients/shared-runtime.js'
 
 export interface GenerateOptions extends OpenOptions {
@@ -69,15 +70,18 @@ export interface Generated extends Differences {
   readonly firstLines: readonly string[]
   /** Packages that the client needs, with their version ranges. */
   readonly dependencies: Readonly<Record<string, string>>
+  /** What the project lacks for the client to compile and to run. */
+  readonly missing: readonly Missing[]
 }
 
 /** Makes the least input of an operation that satisfies its contract. */
-function sampleMaker(contract: Contract, dialect: Dialect): InputMaker {
-  return (operation) =>
-    sampleInput(contract, operation, { full: false, rules: dialect.rules?.(contract) })
+export async function sampleMaker(contract: Contract): Promise<InputMaker> {
+  const rules = (await dialectNamed(contract.dialect)).rules?.(contract)
+  return (operation) => sampleInput(contract, operation, { full: false, rules })
 }
 
-function suffixOf(open: OpenContract): ImportSuffix {
+/** How the imports of a client end. */
+export function suffixOf(open: OpenContract): ImportSuffix {
   return open.kept?.entry.importSuffix ?? '.js'
 }
 
@@ -100,7 +104,7 @@ export async function buildClient(
     importSuffix: suffixOf(open),
     runtimeFolder,
     credentials: credentialKinds(open),
-    sample: sampleMaker(open.contract, dialect),
+    sample: await sampleMaker(open.contract),
   })
   return { files, names }
 }
@@ -140,7 +144,7 @@ export async function generateOpened(open: OpenContract, overwrite = false): Pro
     writeClient(project, built, overwrite),
   )
   return {
-    ...(await summaryOf(built)),
+    ...(await summaryOf(project, built)),
     ...client,
     ...present({ runtime }),
     ...filled({ along }),
@@ -266,16 +270,16 @@ async function changeOfNames(project: Project, { open, names }: BuiltClient): Pr
   return isNamed ? [] : [namesChange(project.folder, open.name, kept)]
 }
 
-async function summaryOf({
-  open,
-  entry,
-  files,
-  names,
-}: BuiltClient): Promise<Omit<Generated, keyof Differences>> {
+async function summaryOf(
+  project: Project,
+  { open, entry, files, names }: BuiltClient,
+): Promise<Omit<Generated, keyof Differences>> {
   const dialect = await dialectNamed(open.contract.dialect)
   const operations = operationsOf(open.contract)
   const sorted = [...operations].sort((a, b) => compareTexts(a.path.join('.'), b.path.join('.')))
   const folder = entry.folder.split(sep).join('/')
+  const dependencies = operations.length === 0 ? {} : dialect.emit.dependencies(open.contract)
+  const importSuffix = suffixOf(open)
   return {
     contract: open.name,
     folder: entry.folder,
@@ -288,10 +292,16 @@ async function summaryOf({
       open.contract,
       names,
       sorted,
-      sampleMaker(open.contract, dialect),
-      `./${posix.relative('src', folder)}/index${suffixOf(open)}`,
+      await sampleMaker(open.contract),
+      `./${posix.relative('src', folder)}/index${importSuffix}`,
     ),
-    dependencies: operations.length === 0 ? {} : dialect.emit.dependencies(open.contract),
+    dependencies,
+    missing: whatIsMissing(projectSetup(project.folder), {
+      dependencies,
+      importSuffix,
+      contract: open.name,
+      isProgram: false,
+    }),
   }
 }
 

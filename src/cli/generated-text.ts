@@ -1,12 +1,14 @@
 import { clashText } from '../app/clients/client-names.js'
 import { isNothing, type Differences } from '../app/clients/folder-change.js'
 import type { Generated, WrittenRuntime } from '../app/generate-client.js'
+import type { Missing } from '../app/start/missing.js'
+import type { WrittenProgram } from '../app/start/write-program.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
 import { count, print, say, type Output } from './terminal.js'
 
-/** Tells what was written, and how to begin with it. */
-export function sayGenerated(generated: Generated, output: Output): void {
+/** Tells what was written, and with the first lines how to begin with it. */
+export function sayGenerated(generated: Generated, output: Output, withLines = true): void {
   const isNew = generated.added.length === generated.files.length
   print(
     `${pc.bold(generated.contract)}  ${generated.folder}  ${count(generated.operations, 'operation')}, ${count(generated.types, 'type')}, ${count(generated.files.length, 'file')}`,
@@ -18,13 +20,31 @@ export function sayGenerated(generated: Generated, output: Output): void {
   if (runtime !== undefined) sayRuntime(runtime, output)
   if (along.length > 0) print(`Written with it, since they share that: ${along.join(', ')}`)
   if (isNew) sayClashes(output, generated.clashes)
-  const packages = Object.entries(generated.dependencies).map(([name, range]) => `${name}@${range}`)
-  if (isNew && packages.length > 0)
-    say(output, `It needs: npm install ${packages.map((each) => `"${each}"`).join(' ')}`)
+  if (!withLines) return
   say(
     output,
     `\nFirst lines, for a file in src/:\n${generated.firstLines.map((line) => `  ${line}`).join('\n')}`,
   )
+}
+
+/** Tells what a project lacks for its clients to compile and to run. */
+export function sayMissing(missing: readonly Missing[], output: Output): void {
+  if (missing.length === 0) return
+  say(output, '\nStill missing before it compiles and runs:')
+  for (const { what, edit } of missing)
+    say(output, `- ${what}${edit === undefined ? '' : `: write ${pc.bold(edit)}`}`)
+  const commands = missing.flatMap(({ command }) => command ?? [])
+  if (commands.length > 0) say(output, `  ${pc.bold(commands.join(' && '))}`)
+}
+
+/** Tells of a program, and how it is run. */
+export function sayProgram({ file, calls, run, address }: WrittenProgram, output: Output): void {
+  print(`${pc.bold('program')}  ${file}  calls ${calls}`)
+  const where =
+    address === undefined
+      ? ''
+      : `\nThe metadata does not say where the service is: put its address into the variable ${address}.`
+  say(output, `${where}\nRun it:\n  ${pc.bold(run)}`)
 }
 
 /** Tells of the runtime by numbers: nobody asks for its files by name. */

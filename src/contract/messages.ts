@@ -162,6 +162,16 @@ export const messages = {
     '{contract} has no operation: its metadata describes only messages that the service sends.',
     '`tolmach generate {contract}` writes their types. Nothing was called.',
   ),
+  'TM-1038': entry(
+    'input',
+    "The program can't be written to {file}: {reason}.",
+    'Name another file, like src/first.ts; --overwrite writes over one that is there. The client was written.',
+  ),
+  'TM-1039': entry(
+    'input',
+    '{contract} has no operation that a program could call.',
+    'Its types can be imported; there is nothing to run.',
+  ),
   'TM-1037': entry(
     'input',
     'It is not said what {contract} is to be compared with: it is in no project, which would know where it came from.',

@@ -78,8 +78,10 @@ export function sampleInput(
   const headers = operation.inputs.filter(
     (input) => input.place === 'messageHeader' && (options.full || !input.optional),
   )
+  const given = sampler.fields(body, operation.choices)
   const sample = {
-    ...sampler.fields(body, operation.choices),
+    ...given,
+    ...withoutEmptySteps(contract, body, given, options),
     ...(headers.length === 0
       ? {}
       : {
@@ -90,6 +92,25 @@ export function sampleInput(
   }
   for (const shortfall of sampler.shortfalls) options.onShortfall?.(shortfall)
   return sample
+}
+
+/** Steps of the address that would be empty: filled, since an empty one leads elsewhere. */
+function withoutEmptySteps(
+  contract: Contract,
+  inputs: readonly InputField[],
+  sample: Readonly<Record<string, unknown>>,
+  options: SampleOptions,
+): Record<string, unknown> {
+  const isEmpty = (value: unknown): boolean =>
+    typeof value === 'object' && value !== null && Object.keys(value).length === 0
+  return Object.fromEntries(
+    inputs
+      .filter(({ place, name }) => place === 'path' && isEmpty(sample[name]))
+      .map(({ name, type }) => [
+        name,
+        sampleValue(contract, type, name, { ...options, full: true }),
+      ]),
+  )
 }
 
 /**

@@ -45,17 +45,17 @@ export function firstLines(
   const variable = clientVariable(names)
   const className = identifier(names.class)
   const path = methodOf(names, operation)
-  const isNeeded = operation.inputs.some(
-    (input) => !input.optional && input.place !== 'messageHeader',
-  )
   const [open, close] = aroundCall(operation)
   const room = lineLength - open.length - path.length - close.length
-  const input = isNeeded
-    ? literalLines(typed(contract, names, operation, sample(operation)), room)
-    : [code``]
+  const input = inputLines(contract, names, operation, sample, room)
   const head = [
     code`import { ${className} } from ${quoted(from)}`,
-    code`const ${variable} = new ${className}()`,
+    ...(hasAddress(contract)
+      ? [code`const ${variable} = new ${className}()`]
+      : [
+          code`// The metadata does not say where the service is.`,
+          code`const ${variable} = new ${className}({ url: 'https://service.example/' })`,
+        ]),
   ]
   if (isTooLong(input)) {
     const steps = [...(group === undefined ? [] : [groupName(group)]), methodName(operation)]
@@ -83,6 +83,31 @@ export function firstLines(
   ]
 }
 
+/** Does the metadata say where the service is? */
+export function hasAddress(contract: Contract): boolean {
+  return endpointsOf(contract).some(({ address }) => /^https?:\/\//i.test(address))
+}
+
+/**
+ * The input that a call needs, as a literal; an empty line where it needs none.
+ *
+ * @param room the length that it may have on one line
+ */
+export function inputLines(
+  contract: Contract,
+  names: Names,
+  operation: Operation,
+  sample: InputMaker,
+  room: number,
+): Code[] {
+  const isNeeded = operation.inputs.some(
+    (input) => !input.optional && input.place !== 'messageHeader',
+  )
+  return isNeeded
+    ? literalLines(typed(contract, names, operation, sample(operation)), room)
+    : [code``]
+}
+
 /** An operation as a method of the variable that holds a client: `skerryFerries.bookings.list`. */
 export function methodOf(names: Names, operation: Operation): Code {
   const group = groupOf(operation)
@@ -102,7 +127,10 @@ function isTooLong(input: readonly Code[]): boolean {
  * is only offered by plain HTTP where there is SOAP, nor what ends or takes away something by its
  * name, unless there is nothing else.
  */
-function firstToCall(contract: Contract, operations: readonly Operation[]): Operation | undefined {
+export function firstToCall(
+  contract: Contract,
+  operations: readonly Operation[],
+): Operation | undefined {
   const endpoints = endpointsOf(contract).filter((each) => !isPlainHttp(each))
   const gentle = operations.filter((each) => !endsSomething(each))
   const proper = gentle.filter(({ wire }) =>
@@ -132,7 +160,7 @@ function required({ inputs }: Operation): number {
   return inputs.filter((input) => !input.optional).length
 }
 
-function isIterable({ outcome }: Operation): boolean {
+export function isIterable({ outcome }: Operation): boolean {
   return outcome.kind === 'value' && (outcome.iterable === true || outcome.stream === true)
 }
 

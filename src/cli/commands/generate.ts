@@ -1,32 +1,58 @@
-import type { Command } from 'commander'
+import { InvalidArgumentError, type Command } from 'commander'
 import { generateClient, generatedSummary, type Generated } from '../../app/generate-client.js'
 import { listContracts } from '../../app/list-contracts.js'
+import { writeProgram, type WrittenProgram } from '../../app/start/write-program.js'
 import { globalsOf } from '../run.js'
-import { sayGenerated } from '../generated-text.js'
+import { sayGenerated, sayMissing, sayProgram } from '../generated-text.js'
 import { printJson } from '../terminal.js'
+
+interface Options {
+  readonly overwrite?: boolean
+  readonly program?: string
+}
 
 export function declare(command: Command): void {
   command
     .option('--overwrite', 'write over files that were edited by hand')
+    .option('--program <file>', 'also write a small program that calls the service, and runs')
     .addHelpText(
       'after',
-      '\nExamples:\n  tolmach generate berths\n  tolmach generate                 all contracts of the project\n  tolmach generate berths --overwrite',
+      '\nExamples:\n  tolmach generate berths\n  tolmach generate berths --program src/first.ts\n  tolmach generate                 all contracts of the project\n  tolmach generate berths --overwrite',
     )
-    .action(async (contracts: readonly string[], options: { readonly overwrite?: boolean }) => {
+    .action(async (contracts: readonly string[], { overwrite, program: file }: Options) => {
       const { project, output } = globalsOf(command)
       const names =
         contracts.length > 0
           ? contracts
           : (await listContracts({ project })).map((each) => each.contract)
+      const [only, ...others] = names
+      if (file !== undefined && (only === undefined || others.length > 0))
+        throw new InvalidArgumentError(
+          'A program calls one contract: name it, `tolmach generate <contract> --program <file>`.',
+        )
       const results: Generated[] = []
       for (const name of names) {
-        const generated = await generateClient(name, { project, overwrite: options.overwrite })
+        const generated = await generateClient(name, { project, overwrite })
         results.push(generated)
-        if (!output.json) sayGenerated(generated, output)
+        if (!output.json) sayGenerated(generated, output, file === undefined)
       }
+      const written: WrittenProgram | undefined =
+        file === undefined || only === undefined
+          ? undefined
+          : await writeProgram(only, file, { project, overwrite })
       if (output.json) {
         const summaries = results.map(generatedSummary)
-        printJson(summaries.length === 1 ? summaries[0] : summaries)
+        const program = written === undefined ? {} : { program: written }
+        printJson(summaries.length === 1 ? { ...summaries[0], ...program } : summaries)
+        return
       }
+      sayMissing(written?.missing ?? everyMissing(results), output)
+      if (written !== undefined) sayProgram(written, output)
     })
+}
+
+/** What all of them lack, each once. */
+function everyMissing(results: readonly Generated[]): Generated['missing'] {
+  const each = new Map(results.flatMap(({ missing }) => missing.map((one) => [one.what, one])))
+  return [...each.values()]
 }

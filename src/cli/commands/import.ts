@@ -4,7 +4,7 @@ import { generatedSummary, generateOpened } from '../../app/generate-client.js'
 import { importContract, importSummary, type Imported } from '../../app/import-contract.js'
 import type { Note } from '../../contract/contract.js'
 import { pc } from '../colours.js'
-import { sayClashes, sayGenerated } from '../generated-text.js'
+import { sayClashes, sayGenerated, sayMissing } from '../generated-text.js'
 import { namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
@@ -60,6 +60,7 @@ export function declare(command: Command): void {
       if (generated !== undefined) {
         print('')
         sayGenerated(generated, output)
+        sayMissing(generated.missing, output)
         return
       }
       sayClashes(output, imported.clashes)

@@ -302,7 +302,9 @@ export function aggregationInputs(
   let measure = 'Number'
   while (names.includes(measure)) measure += '_'
   return [
-    ...shape.filter((field) => field.name === 'filter'),
+    ...shape
+      .filter((field) => field.name === 'filter')
+      .map((field) => ({ ...field, optional: true })),
     input(
       {
         name: 'groupBy',

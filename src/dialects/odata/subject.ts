@@ -42,6 +42,20 @@ export interface Subject extends Pick<Resource, 'name' | 'origin' | 'capabilitie
   changesShape(): TypeId
 }
 
+/**
+ * The filter as an input that must be there, where the service answers only who says which ones.
+ *
+ * @param filtered the properties that it must speak of; undefined where there need be none
+ */
+function wantedFilter(filtered: readonly string[] | undefined): (input: InputField) => InputField {
+  if (filtered === undefined) return (input) => input
+  const example = filtered.map((name) => `${name} ne null`).join(' and ')
+  return (input) =>
+    input.name === 'filter'
+      ? { ...input, optional: false, ...(example === '' ? {} : { example }) }
+      : input
+}
+
 /** Works out what the operations on a resource are made of. */
 export function subjectOf(resource: Resource, types: TypeReader, version: Version): Subject {
   const { name, specifics: place, origin, capabilities, guarded } = resource
@@ -51,11 +65,11 @@ export function subjectOf(resource: Resource, types: TypeReader, version: Versio
   const keys = types.keyFields(entity)
   const { media, streams = [] } = (types.record(entity).specifics ?? {}) as Partial<RecordSpecifics>
   const properties = propertyNames(types.allFields(entity))
-  const { without = [], has = [] } = capabilities.restricted ?? {}
+  const { without = [], has = [], filtered } = capabilities.restricted ?? {}
   const canAsk = ({ name: option }: InputField): boolean =>
     !without.includes(option) && (isNew || option !== 'search' || has.includes('search'))
   const query = types.isEntity(entity)
-    ? queryInputs(properties, version, origin).filter(canAsk)
+    ? queryInputs(properties, version, origin).filter(canAsk).map(wantedFilter(filtered))
     : []
   const outer = outerKey(place, types, origin)
   return {

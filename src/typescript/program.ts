@@ -1,0 +1,106 @@
+import type { Contract, Operation } from '../contract/contract.js'
+import { operationsOf, pathOf, resolve } from '../contract/queries.js'
+import { compareTexts } from '../contract/ordering.js'
+import type { Names } from '../naming/names.js'
+import { identifier, quoted } from '../printing/escaping.js'
+import { code, joined, type Code } from '../printing/safe-text.js'
+import {
+  clientVariable,
+  firstToCall,
+  inputLines,
+  isIterable,
+  methodOf,
+  type InputMaker,
+} from './first-lines.js'
+import { variablePrefix } from './variables.js'
+
+/** What a first program is written with. */
+export interface ProgramOptions {
+  /** The name of the contract; the variables of its settings start with it. */
+  readonly contractName: string
+  /** The module that the class is imported from. */
+  readonly from: string
+  readonly sample: InputMaker
+}
+
+/** A first program, and what it calls. */
+export interface FirstProgram {
+  readonly text: string
+  readonly operation: Operation
+}
+
+/** So many rows of what comes piece by piece are shown. */
+const mostRows = 20
+const lineLength = 96
+
+/**
+ * A small program that runs as it stands: settings from the environment, one call of the first
+ * useful operation with the inputs that it needs, what it answers on the screen, failures told. It
+ * compiles as an ES module and as CommonJS.
+ *
+ * @returns undefined where there is no operation to call
+ */
+export function firstProgram(
+  contract: Contract,
+  names: Names,
+  { contractName, from, sample }: ProgramOptions,
+): FirstProgram | undefined {
+  const operations = [...operationsOf(contract)].sort((a, b) => compareTexts(pathOf(a), pathOf(b)))
+  const operation = firstToCall(contract, operations)
+  if (operation === undefined) return undefined
+  const className = identifier(names.class)
+  const variable = clientVariable(names)
+  const method = methodOf(names, operation)
+  const [first = code``, ...rest] = inputLines(
+    contract,
+    names,
+    operation,
+    sample,
+    lineLength - method.length,
+  )
+  const call = [code`${method}(${first}`, ...rest]
+  call.push(code`${call.pop() ?? code``})`)
+  const lines = [
+    code`import { ${className} } from ${quoted(from)}`,
+    code``,
+    code`async function main(): Promise<void> {`,
+    code`  // Variables of the environment say where the service is and who calls: ${identifier(variablePrefix(contractName))}_URL and others.`,
+    code`  const ${variable} = ${className}.fromVariables(process.env)`,
+    ...shown(contract, operation, call).map((line) => code`  ${line}`),
+    code`}`,
+    code``,
+    code`main().catch((error: unknown) => {`,
+    code`  console.error(error instanceof Error ? \`\${error.name}: \${error.message}\` : error)`,
+    code`  process.exitCode = 1`,
+    code`})`,
+  ]
+  return { text: `${joined(lines, '\n')}\n`, operation }
+}
+
+/** The call with what shows its outcome. */
+function shown(contract: Contract, operation: Operation, call: readonly Code[]): Code[] {
+  const [first = code``, ...rest] = call
+  const last = (close: Code): Code[] => [
+    ...rest.slice(0, -1),
+    ...rest.slice(-1).map((line) => code`${line}${close}`),
+  ]
+  const lines = (open: Code, close: Code): Code[] =>
+    rest.length === 0 ? [code`${open}${first}${close}`] : [code`${open}${first}`, ...last(close)]
+  const { outcome } = operation
+  if (isIterable(operation))
+    return [
+      code`const rows = []`,
+      ...lines(code`for await (const each of `, code`) {`),
+      code`  rows.push(each)`,
+      code`  if (rows.length === ${mostRows}) break`,
+      code`}`,
+      code`console.table(rows)`,
+    ]
+  if (outcome.kind === 'nothing' && outcome.undeclared !== true)
+    return [...lines(code`await `, code``), code`console.log('done')`]
+  const isTable = outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
+  return [
+    ...lines(code`const answer = await `, code``),
+    isTable ? code`console.table(answer)` : code`console.dir(answer, { depth: 6 })`,
+  ]
+}
