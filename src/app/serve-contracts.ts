@@ -9,6 +9,7 @@ import { sampleValue } from '../exercise/sample.js'
 import type { Temper } from '../stand-in/misbehaviour.js'
 import { readRecorded, type Recorded } from '../stand-in/recorded.js'
 import { readSeed, type Seed } from '../stand-in/seed.js'
+import { milliseconds, type Time } from '../runtime/times.js'
 import { startServer, type Event, type Part, type StandIn } from '../stand-in/server.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 
@@ -27,8 +28,8 @@ export interface ServeOptions extends OpenOptions {
    * recorded/<contract>.har of the project.
    */
   readonly recorded?: string | undefined
-  /** Milliseconds before each answer. */
-  readonly delay?: number | undefined
+  /** The time before each answer: seconds, or like `200ms`. */
+  readonly delay?: Time | undefined
   /** How it fails on purpose, and how often. */
   readonly temper?: Temper | undefined
   readonly onEvent?: ((event: Event) => void) | undefined
@@ -88,7 +89,7 @@ export async function serveContracts(
   const { port = 0, host, delay, temper, onEvent } = options
   const standIn = await startServer(
     parts,
-    { port, host, delay, temper },
+    { port, host, delay: delay === undefined ? undefined : milliseconds(delay), temper },
     onEvent ?? (() => undefined),
   )
   return {

@@ -1,21 +1,26 @@
 import { problem } from '../app/problems.js'
+import { readTime, type Time } from '../app/times.js'
 
 /**
  * A time as people write it: `500ms`, `10s`, `2m`, or just seconds.
  *
- * @returns milliseconds
+ * @returns it in milliseconds
  * @throws Problem TM-1010
  */
-export function readDuration(text: string, option = '--timeout'): number {
-  const [, number = '', unit = 's'] = /^(\d+(?:\.\d+)?)\s*(ms|s|m)?$/.exec(text.trim()) ?? []
-  const milliseconds = Number(number) * (units[unit] ?? 1000)
-  if (number === '' || !(milliseconds > 0))
+export function readDuration(text: string, option = '--timeout'): Time & string {
+  const milliseconds = readTime(text) ?? 0
+  if (!(milliseconds > 0))
     throw problem('TM-1010', {
       option,
       reason: `"${text}" is not a time`,
       remedy: 'Write it like 500ms, 10s or 2m.',
     })
-  return milliseconds
+  return `${milliseconds}ms`
+}
+
+/** As {@link readDuration}, in seconds. */
+export function readSeconds(text: string): number {
+  return Number.parseFloat(readDuration(text)) / 1000
 }
 
 /**
@@ -120,5 +125,3 @@ export function namesIn(text: string): string[] {
 export function collect(value: string, before: readonly string[] | undefined): string[] {
   return [...(before ?? []), value]
 }
-
-const units: Readonly<Record<string, number>> = { ms: 1, s: 1000, m: 60_000 }

@@ -26,6 +26,7 @@ export const commonRuntime: readonly string[] = [
   'retries.ts',
   'sender.ts',
   'settings.ts',
+  'times.ts',
   'tokens.ts',
   'violations.ts',
   'waiting.ts',

@@ -230,7 +230,7 @@ export interface Emitter {
   /**
    * Variables that settings can be filled from, besides those of all clients, without their prefix.
    */
-  readonly variables?: readonly string[]
+  readonly variables?: readonly VariableGroup[]
   /** The module whose `settingsFrom` reads them, where it is not that of all clients. */
   readonly settingsModule?: string
   /** Logins of this dialect's own that take more than a header: their constants, by kind. */

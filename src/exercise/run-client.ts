@@ -12,6 +12,7 @@ import { nodeTransport, type NodeTransportSettings } from '../runtime/node/trans
 import type { Batch, BatchCall } from '../runtime/odata/batch.js'
 import { isTooDeeplyNested } from './depth.js'
 import { keepSecret, keepTokens } from './masking.js'
+import type { Time } from '../runtime/times.js'
 
 /** One operation of a client: the module that has its function, without ending, and its name. */
 export interface OperationFunction {
@@ -110,8 +111,8 @@ export interface RunSettings {
   readonly preview?: boolean
   /** With `false` the answer is had as it came. */
   readonly checkAnswer?: boolean
-  /** Milliseconds that what is only accepted is followed for. */
-  readonly wait?: number
+  /** How long what is only accepted is followed. */
+  readonly wait?: Time
   /** Headers of this call alone. */
   readonly headers?: Readonly<Record<string, string>>
 }

@@ -1,5 +1,6 @@
 import { whenAborted } from './aborting.js'
-import type { Connection, ThisCall } from './connection.js'
+import type { Connection, Settings, ThisCall } from './connection.js'
+import { milliseconds } from './times.js'
 
 /** What ends a call: its time, whoever aborts it, and the end of its connection. */
 export interface Clock {
@@ -17,9 +18,14 @@ export interface Clock {
   end(): void
 }
 
+/** The milliseconds that a call may take. */
+export function timeOf(settings: Settings, thisCall: ThisCall): number {
+  return milliseconds(thisCall.timeLimit ?? settings.timeLimit ?? '1m')
+}
+
 /** Begins the time of a call. */
 export function startClock({ settings, closed }: Connection, thisCall: ThisCall): Clock {
-  const limit = thisCall.timeLimit ?? settings.timeLimit ?? 60_000
+  const limit = timeOf(settings, thisCall)
   const started = performance.now()
   const ending = new AbortController()
   let isOver = false

@@ -2,6 +2,7 @@
 import { type Request } from './exchange.js'
 import type { Deviation } from './failures.js'
 import type { Sender } from './sender.js'
+import type { Time } from './times.js'
 
 /** How the service is reached, and who wants to hear of what. All of it may be left out. */
 export interface Settings {
@@ -22,8 +23,11 @@ export interface Settings {
   readonly logins?: readonly Login[]
   /** Values for the variables in a server's address, where the metadata has such. */
   readonly serverVariables?: Readonly<Record<string, string>>
-  /** Milliseconds that a whole call may take, `Infinity` for as long as it likes. Default 60000. */
-  readonly timeLimit?: number
+  /**
+   * How long a whole call may take: seconds, or like `200ms`; `Infinity` for as long as it likes.
+   * Default `1m`.
+   */
+  readonly timeLimit?: Time
   /**
    * How often a call is tried again, where that is safe: after an answer that asks for it (429,
    * 503), without a connection, and reading calls also after 502 and 504. Default 0.
@@ -99,8 +103,8 @@ export interface Login {
 export interface ThisCall {
   /** Ends the call when it is aborted. */
   readonly signal?: AbortSignal
-  /** Milliseconds that this call may take. */
-  readonly timeLimit?: number
+  /** How long this call may take: seconds, or like `200ms`. */
+  readonly timeLimit?: Time
   readonly headers?: Readonly<Record<string, string>>
   readonly onExchange?: (exchange: Exchange) => void
   readonly onDeviation?: (deviation: Deviation) => void
@@ -110,10 +114,10 @@ export interface ThisCall {
    */
   readonly checkAnswer?: boolean
   /**
-   * Milliseconds that what is only accepted (202) is followed for, to its end: where the answer
-   * says that it can be asked for. Not at all when left out.
+   * How long what is only accepted (202) is followed, to its end: where the answer says that it can
+   * be asked for. Not at all when left out.
    */
-  readonly wait?: number
+  readonly wait?: Time
 }
 
 /** One request with its response, as sent on the wire. */

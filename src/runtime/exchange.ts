@@ -1,6 +1,8 @@
+import { timeOf } from './clock.js'
 import type { Connection, ThisCall } from './connection.js'
 import { TransportFailure } from './failures.js'
 import { openExchange, receive } from './open-exchange.js'
+import { milliseconds } from './times.js'
 
 /** A request on its way out. */
 export interface Request {
@@ -47,8 +49,8 @@ export async function exchange(
   thisCall: ThisCall,
   text: (response: Response) => string,
 ): Promise<Response> {
-  const { retries = 0, timeLimit = 60_000 } = connection.settings
-  const end = performance.now() + (thisCall.timeLimit ?? timeLimit)
+  const { retries = 0 } = connection.settings
+  const end = performance.now() + timeOf(connection.settings, thisCall)
   for (let tries = 0; ; tries += 1) {
     const outcome = await exchangeOnce(connection, request, thisCall, text)
     const interval =
@@ -61,7 +63,7 @@ export async function exchange(
       const response = { ...outcome, inTime: () => checkTime(end, request.url, thisCall) }
       if (response.status !== 202 || thisCall.wait === undefined) return response
       const { untilDone } = await import('./waiting.js')
-      return untilDone(connection, request, response, thisCall, thisCall.wait, text)
+      return untilDone(connection, request, response, thisCall, milliseconds(thisCall.wait), text)
     }
     const { pause } = await import('./retries.js')
     await pause(interval, [connection.closed.signal, thisCall.signal])
@@ -97,7 +99,7 @@ async function exchangeOnce(
 function checkTime(end: number, url: string, { signal, timeLimit }: ThisCall): void {
   if (signal?.aborted === true) throw signal.reason
   if (performance.now() <= end) return
-  const limit = timeLimit === undefined ? '' : ` (${String(timeLimit)} ms)`
+  const limit = timeLimit === undefined ? '' : ` (${String(milliseconds(timeLimit))} ms)`
   throw new TransportFailure('timeout', `the answer was not read to its end in time${limit}`, {
     url,
   })

@@ -1,4 +1,5 @@
 import { originOf } from './addresses.js'
+import { timeOf } from './clock.js'
 import type { Connection, Credential, Login, ThisCall } from './connection.js'
 import { TransportFailure } from './failures.js'
 import { present } from './present.js'
@@ -215,10 +216,7 @@ async function fetched(
     const answer = await guided(settings.fetch ?? fetch, url, {
       ...request,
       signal:
-        thisCall.signal ??
-        AbortSignal.timeout(
-          Math.min(thisCall.timeLimit ?? settings.timeLimit ?? 60_000, 2 ** 31 - 1),
-        ),
+        thisCall.signal ?? AbortSignal.timeout(Math.min(timeOf(settings, thisCall), 2 ** 31 - 1)),
     })
     const json = parsed(await readUpTo(answer, 1024 * 1024))
     return {

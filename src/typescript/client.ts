@@ -26,7 +26,7 @@ import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
 import { typesReadme } from './types-only.js'
 import { TypeTexts, typesPages } from './types.js'
-import { variableNames, variablePrefix } from './variables.js'
+import { fittingVariables, variableNames, variablePrefix } from './variables.js'
 
 /** A generated file: its path below the client's folder, with `/`, and its text. */
 export interface GeneratedFile {
@@ -232,7 +232,7 @@ function clientPages(
     code`export class ${name} {`,
     ...constructorLines(page, members),
     code``,
-    ...fromVariablesLines(page, name, dialect, options.contractName),
+    ...fromVariablesLines(contract, page, name, dialect, options),
   )
   // One by one: a call can take only so many arguments.
   for (const operation of groups.get('') ?? [])
@@ -274,22 +274,22 @@ function constructorLines(page: Page, members: readonly GroupMember[]): Code[] {
 }
 
 function fromVariablesLines(
+  contract: Contract,
   page: Page,
   name: Code,
   dialect: Dialect,
-  contractName: string,
+  { contractName, credentials }: ClientOptions,
 ): Code[] {
   const settings = page.useType('runtime/connection', 'Settings')
-  const settingsFrom = page.use(settingsModule(dialect), 'settingsFrom')
-  const prefix = quoted(variablePrefix(contractName))
+  const settingsFrom = page.use('settings', 'settingsFrom')
   const documentation = [
-    `Settings from ${variableNames(dialect, contractName)}.`,
+    `Settings from ${variableNames(contract, dialect, contractName, credentials)}.`,
     'Those in `others` come on top.',
   ]
   return [
     ...docComment(documentation, '  '),
     code`  static fromVariables(variables: Readonly<Record<string, string | undefined>>, others: ${settings} = {}): ${name} {`,
-    code`    return new ${name}({ ...${settingsFrom}(variables, ${prefix}), ...others })`,
+    code`    return new ${name}({ ...${settingsFrom}(variables), ...others })`,
     code`  }`,
   ]
 }
@@ -357,20 +357,28 @@ function settingsPage(
   options: ClientOptions,
 ): Page {
   const page = new Page('settings')
-  for (const name of ['endpoints', 'connect', 'settings']) page.declare(name)
+  for (const name of ['endpoints', 'connect', 'settings', 'settingsFrom']) page.declare(name)
   const settings = page.useType('runtime/connection', 'Settings')
   const connection = page.useType('runtime/connection', 'Connection')
   dialect.emit.endpoints(contract, page)
   const logins = loginsText(page, loginsMade(contract, dialect, options.credentials ?? []))
   const prefix = variablePrefix(options.contractName)
+  const fitting = fittingVariables(contract, dialect, options.credentials)
   page.print(
     code``,
     ...docComment([
       `Opens a connection to the service, for the operations that are used without the class ${names.class}.`,
-      `Whatever differs from place to place belongs outside the code: \`settingsFrom(process.env, '${prefix}')\` fills the settings from variables.`,
+      'Whatever differs from place to place belongs outside the code: `settingsFrom(process.env)` fills the settings from variables.',
     ]),
     code`export function connect(settings: ${settings} = {}): ${connection} {`,
     code`  return { settings, endpoints, closed: new AbortController()${logins === undefined ? code`` : code`, logins: ${logins}`} }`,
+    code`}`,
+    code``,
+    ...docComment([
+      `Settings from variables of the environment: ${variableNames(contract, dialect, options.contractName, options.credentials)}. What can't be read, or does not fit the service, is told once.`,
+    ]),
+    code`export function settingsFrom(variables: Readonly<Record<string, string | undefined>>, prefix = ${quoted(prefix)}): ${settings} {`,
+    code`  return ${page.use(settingsModule(dialect), 'settingsFrom')}(variables, prefix, [${joined(fitting.map(quoted), ', ')}])`,
     code`}`,
   )
   return page
@@ -401,7 +409,7 @@ function indexPage(
   ]
   for (const module of modules) page.reexport(module)
   page.reexport('runtime/connection', code`{ close }`)
-  page.reexport(settingsModule(dialect), code`{ settingsFrom }`)
+  page.reexport('runtime/settings', code`{ settingsOf }`)
   page.reexport(
     'runtime/connection',
     code`type { Connection, Credential, Endpoint, Exchange, Login, Settings, ThisCall }`,

@@ -38,7 +38,7 @@ export function readmeText(
     needs(contract, dialect),
     markdown``,
     ...endpointTable(contract),
-    ...settingsSection(className, dialect, options),
+    ...settingsSection(contract, className, dialect, options),
     ...furtherLogins(contract, dialect, credentials, className),
     ...transportSection(className, clientVariable(names), options),
     markdown`## Operations`,
@@ -94,15 +94,16 @@ function endpointTable(contract: Contract): Markdown[] {
 }
 
 function settingsSection(
+  contract: Contract,
   className: Code,
   dialect: Dialect,
-  { contractName }: ClientOptions,
+  { contractName, credentials }: ClientOptions,
 ): Markdown[] {
   return [
     markdown`## Settings`,
     markdown``,
     markdown`${codeInMarkdown(`new ${className}({ url, endpoint, headers, credential, timeLimit, mostBytes, checkInputs, fetch, onExchange, onDeviation })`)}: all of them may be left out.`,
-    markdown`${codeInMarkdown(`${className}.fromVariables(process.env)`)} reads ${variableNames(dialect, contractName)} (times in milliseconds). \`settings.example.env\` is a template to hand on: copy it, fill in what is needed, and start with \`node --env-file=<copy>\`.`,
+    markdown`${codeInMarkdown(`${className}.fromVariables(process.env)`)} reads ${variableNames(contract, dialect, contractName, credentials)} (times like \`10s\`; a bare number is one of seconds). \`settings.example.env\` is a template to hand on: copy it, fill in what is needed, and start with \`node --env-file=<copy>\`.`,
     markdown``,
   ]
 }
@@ -205,7 +206,7 @@ function exchangeLines(operation: Operation, names: Names): Markdown[] {
     markdown`Every call takes a second argument for what belongs to it alone:`,
     markdown``,
     ...fenced([
-      code`await ${methodOf(names, operation)}(input, { timeLimit: 5000, onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
+      code`await ${methodOf(names, operation)}(input, { timeLimit: '5s', onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
     ]),
     markdown``,
     markdown`Each operation is also a function of its own (${codeInMarkdown(`${call}(connect(settings), input)`)}), so that bundlers keep only what is used.`,

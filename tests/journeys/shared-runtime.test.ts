@@ -44,7 +44,7 @@ test('clients beside each other compile, run and fail with one runtime', async (
     [
       "import { BerthDesk, TransportFailure as OfBerths } from './clients/berths/index.js'",
       "import { SkerryFerries, TransportFailure } from './clients/ferries/index.js'",
-      "const settings = { url: 'http://127.0.0.1:9', timeLimit: 2000 }",
+      "const settings = { url: 'http://127.0.0.1:9', timeLimit: 2 }",
       'const failures: unknown[] = []',
       'await new BerthDesk(settings).listBerths().catch((error: unknown) => failures.push(error))',
       'await new SkerryFerries(settings).bookings.list().catch((error: unknown) => failures.push(error))',

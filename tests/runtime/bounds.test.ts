@@ -228,7 +228,7 @@ test('the time limit holds while an answer is read, and others get their turn me
   const slow = await failure(
     sendSoap(
       {
-        ...connection({ timeLimit: 600, checkInputs: false }),
+        ...connection({ timeLimit: '600ms', checkInputs: false }),
         endpoints: { quay: { address: url, protocol: 'SOAP 1.1' } },
       },
       operation,

@@ -1,5 +1,5 @@
 import { getEventListeners } from 'node:events'
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals'
 import {
   close,
   type Connection,
@@ -9,7 +9,7 @@ import {
 } from '../../src/runtime/connection.js'
 import { exchange } from '../../src/runtime/exchange.js'
 import { TransportFailure } from '../../src/runtime/failures.js'
-import { settingsFrom } from '../../src/runtime/settings.js'
+import { settingsFrom, settingsOf } from '../../src/runtime/settings.js'
 import { startServer } from '../support/program.js'
 
 let server: Awaited<ReturnType<typeof startServer>>
@@ -96,12 +96,12 @@ describe('an exchange with a service', () => {
   })
 
   test.each<[string, string, Settings, ThisCall, object]>([
-    ['no answer in time', '/slow', { timeLimit: 50 }, {}, { kind: 'timeout' }],
+    ['no answer in time', '/slow', { timeLimit: '50ms' }, {}, { kind: 'timeout' }],
     [
       "no answer in this call's time",
       '/slow',
-      { timeLimit: 60_000 },
-      { timeLimit: 50 },
+      { timeLimit: 60 },
+      { timeLimit: '50ms' },
       { kind: 'timeout' },
     ],
     ['a connection that is cut', '/cut', {}, {}, { kind: 'unreachable' }],
@@ -133,13 +133,13 @@ describe('an exchange with a service', () => {
   test('settings from variables', () => {
     expect(
       settingsFrom(
-        { QUAY_URL: 'http://h', QUAY_USER: 'u', QUAY_TIME_LIMIT: '500', QUAY_ENDPOINT: '' },
+        { QUAY_URL: 'http://h', QUAY_USER: 'u', QUAY_TIME_LIMIT: '0.5', QUAY_ENDPOINT: '' },
         'QUAY',
       ),
     ).toEqual({
       url: 'http://h',
       credential: { kind: 'basic', user: 'u', password: '' },
-      timeLimit: 500,
+      timeLimit: '500ms',
     })
     expect(settingsFrom({ QUAY_TOKEN: 't', QUAY_USER: 'u' }, 'QUAY')).toEqual({
       credential: { kind: 'bearer', token: 't' },
@@ -148,9 +148,47 @@ describe('an exchange with a service', () => {
       credential: { kind: 'key', value: 'k' },
     })
     expect(settingsFrom({}, 'QUAY')).toEqual({})
-    expect(() => settingsFrom({ QUAY_TIME_LIMIT: 'soon' }, 'QUAY')).toThrow(
-      'QUAY_TIME_LIMIT must be a number',
-    )
+  })
+
+  test('variables that are misspelt, or fit nothing, are told once, and break nothing', () => {
+    const warn = jest.spyOn(console, 'warn').mockImplementation(() => undefined)
+    const variables = {
+      DOCK_TIME_LIMIT: 'soon',
+      DOCK_HEADERS: '{"X-Desk":"7"}',
+      DOCK_RETRIES: '-1',
+      DOCK_TIMELIMIT: '5s',
+      DOCK_TOEKN: 't',
+      DOCK_KEY: 'k',
+      DOCK_CREW: '4',
+      DOCKS_URL: 'x',
+    }
+    for (const _ of [1, 2])
+      expect(
+        settingsFrom(variables, 'DOCK', ['URL', 'TIME_LIMIT', 'TOKEN', 'RETRIES', 'HEADERS']),
+      ).toEqual({
+        headers: { 'X-Desk': '7' },
+        credential: { kind: 'key', value: 'k' },
+      })
+    expect(warn.mock.calls.map(([words]) => String(words).split(':')[0])).toEqual([
+      'DOCK_TIMELIMIT is no setting',
+      'DOCK_TOEKN is no setting',
+      'DOCK_KEY is a login that the metadata does not speak of.',
+      'DOCK_TIME_LIMIT is left out',
+      'DOCK_RETRIES is left out',
+    ])
+    warn.mockRestore()
+  })
+
+  test('settings of a site get the values of the variables that stand in them', () => {
+    const site = {
+      timeLimit: '10s',
+      credential: { kind: 'basic', user: 'clerk', password: '$DOCK_SECRET' },
+    } as const
+    expect(settingsOf(site, { DOCK_SECRET: '$x' })).toEqual({
+      timeLimit: '10s',
+      credential: { kind: 'basic', user: 'clerk', password: '$x' },
+    })
+    expect(() => settingsOf(site, {})).toThrow('the variable DOCK_SECRET is not set')
   })
 })
 

@@ -363,7 +363,9 @@ describe('trying again', () => {
   test('never without being told; not when the wait would take longer than the call may; not when the call was aborted', async () => {
     const { url, seen } = await answering([503, 503], { 'retry-after': '60' })
     expect(await ask(connected({}), url)).toMatchObject({ status: 503 })
-    expect(await ask(connected({ retries: 3, timeLimit: 500 }), url)).toMatchObject({ status: 503 })
+    expect(await ask(connected({ retries: 3, timeLimit: '500ms' }), url)).toMatchObject({
+      status: 503,
+    })
     expect(seen).toHaveLength(2)
   })
 })

@@ -386,14 +386,14 @@ describe('an exchange that ends nothing is a failure', () => {
   ]
   const transports: readonly (readonly [string, typeof fetch])[] = [
     ["the platform's fetch", fetch],
-    ['nodeTransport', nodeTransport({ connectLimit: 2000 })],
+    ['nodeTransport', nodeTransport({ connectLimit: '2s' })],
   ]
 
   describe.each(transports)('with %s', (name, send) => {
     test.each(cases)('%s', async (head, kind, says, platform = says) => {
       for (const headers of [{}, { 'x-desk-key': 'k' }]) {
         const connection: Connection = {
-          settings: { fetch: send, timeLimit: 3000 },
+          settings: { fetch: send, timeLimit: 3 },
           endpoints: {},
           closed: new AbortController(),
         }

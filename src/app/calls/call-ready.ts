@@ -10,6 +10,7 @@ import { wasNotSent, type CallResult } from '../../exercise/run-client.js'
 import type { Exchange } from '../../runtime/connection.js'
 import { callProblem } from './call-problems.js'
 import type { ReadyOperation } from './ready-client.js'
+import { milliseconds, type Time } from '../../runtime/times.js'
 
 /** How calls are made. */
 export interface CallWishes {
@@ -19,8 +20,8 @@ export interface CallWishes {
   readonly preview?: boolean | undefined
   /** The answer is wanted as it came, not checked against the contract. */
   readonly uncheckedAnswer?: boolean | undefined
-  /** Milliseconds that what is only accepted (202) is followed for, to its end. */
-  readonly wait?: number | undefined
+  /** How long what is only accepted (202) is followed, to its end. */
+  readonly wait?: Time | undefined
 }
 
 /** What a person wrote as the input of a call. */
@@ -55,8 +56,8 @@ export interface Called {
 
 /** So many rows of a list are fetched when nobody wants all of them. */
 const usualRows = 100
-/** So many milliseconds a call may take when nobody says otherwise. */
-const usualTimeLimit = 60_000
+/** So long a call may take when nobody says otherwise. */
+const usualTimeLimit: Time = '1m'
 
 /**
  * Calls an operation that was made ready.
@@ -66,7 +67,7 @@ const usualTimeLimit = 60_000
 export async function callReady(
   ready: ReadyOperation,
   written: WrittenInput,
-  wishes: CallWishes & { readonly timeLimit?: number | undefined },
+  wishes: CallWishes & { readonly timeLimit?: Time | undefined },
 ): Promise<Called> {
   const { open, operation, endpoint, address, client } = ready
   const opened = wishes.preview === true ? undefined : await ready.session?.open()
@@ -100,7 +101,7 @@ export async function callReady(
     result,
     request: result.request,
     problem: failed
-      ? await callProblem(result, operation, wishes.timeLimit ?? usualTimeLimit, {
+      ? await callProblem(result, operation, milliseconds(wishes.timeLimit ?? usualTimeLimit), {
           contract: open.name,
           isKept: open.kept !== undefined,
           address,

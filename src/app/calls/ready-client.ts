@@ -18,6 +18,7 @@ import type { SiteEntry } from '../../project/project-file.js'
 import { sharedName } from '../../project/runtime-folder.js'
 import { bytesDigest } from '../../project/snapshot.js'
 import type { Credential, Settings } from '../../runtime/connection.js'
+import type { Time } from '../../runtime/times.js'
 import { callReady } from './call-ready.js'
 import { clientStateWithRuntime } from '../clients/client-state.js'
 import {
@@ -51,8 +52,8 @@ export interface ClientOptions extends OpenOptions {
   readonly serverVariables?: Readonly<Record<string, string>> | undefined
   /** The media type to ask for. */
   readonly accept?: string | undefined
-  /** Milliseconds for a whole call. */
-  readonly timeLimit?: number | undefined
+  /** How long a whole call may take: seconds, or like `200ms`. */
+  readonly timeLimit?: Time | undefined
   /** The credential of the project file to use, instead of the site's or the contract's own. */
   readonly credential?: string | undefined
   /** How often a call is tried again where that is safe. */

@@ -83,7 +83,12 @@ export const soapEmitter: Emitter = {
   dependencies: () => ({ saxes: '^6.0.0' }),
   ownLogins: { wsse: { module: 'runtime/soap/security', name: 'wsseLogin' } },
   settingsModule: 'runtime/soap/settings',
-  variables: ['WSSE_USER', 'WSSE_PASSWORD', 'WSSE_DIGEST'],
+  variables: [
+    {
+      say: 'Do messages travel in parts, with bytes beside them (MTOM), and are they addressed (WS-Addressing)? true or false; without these as the metadata says.',
+      names: ['MTOM', 'ADDRESSING'],
+    },
+  ],
   logins: [
     {
       say: 'A user name token in the header of messages; WSSE_DIGEST=true keeps the password itself at home.',

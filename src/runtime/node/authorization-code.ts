@@ -1,4 +1,5 @@
 import { present } from '../present.js'
+import { milliseconds, type Time } from '../times.js'
 import type { IncomingMessage } from './platform.js'
 
 /** A service where a person logs in, in a browser. */
@@ -13,8 +14,8 @@ export interface AuthorizationRequest {
   open(url: string): void
   /** What sends the request for tokens; the platform's own `fetch` when left out. */
   readonly fetch?: typeof fetch
-  /** Milliseconds that logging in may take. Default five minutes. */
-  readonly timeLimit?: number
+  /** How long logging in may take: seconds, or like `90s`. Default `5m`. */
+  readonly timeLimit?: Time
 }
 
 /** Tokens that somebody logged in for. */
@@ -55,11 +56,11 @@ export async function authorizationCode({
   scopes = [],
   open,
   fetch: send = fetch,
-  timeLimit = 300_000,
+  timeLimit = '5m',
 }: AuthorizationRequest): Promise<Tokens> {
   const [state, verifier] = [randomText(), randomText()]
   const hash = await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))
-  const waiting = await waitForCode(state, timeLimit)
+  const waiting = await waitForCode(state, milliseconds(timeLimit))
   try {
     const address = new URL(authorizeUrl)
     const asked = {

@@ -1,5 +1,6 @@
 import { base64ToBytes, bytesToBase64 } from '../plain.js'
 import { present } from '../present.js'
+import { milliseconds, type Time } from '../times.js'
 import { mostRedirects, redirected, type GuidedInit, type Trip } from '../redirects.js'
 import { CookieJar } from './cookies.js'
 import type { CompanyLogin } from './ntlm.js'
@@ -44,8 +45,8 @@ export interface NodeTransportSettings {
    * HTTPS_PROXY, HTTP_PROXY and NO_PROXY say.
    */
   readonly proxy?: string | false
-  /** Milliseconds that connecting may take. Default 10000. */
-  readonly connectLimit?: number
+  /** How long connecting may take: seconds, or like `500ms`. Default `10s`. */
+  readonly connectLimit?: Time
   /** No answer is read beyond so many bytes. Default: no limit. */
   readonly mostBytes?: number
   /**
@@ -379,7 +380,7 @@ class Line {
   }
 
   private get connectLimit(): number {
-    return this.settings.connectLimit ?? 10_000
+    return milliseconds(this.settings.connectLimit ?? '10s')
   }
 
   private watchConnecting(

@@ -1,5 +1,6 @@
 import type { Settings } from '../connection.js'
 import type { WriteProof } from './envelope.js'
+import { present } from '../present.js'
 import { settingsFrom as neutralSettingsFrom, variableGetter } from '../settings.js'
 
 /** What clients of SOAP services can be told besides what all clients can. */
@@ -38,17 +39,25 @@ declare module '../connection.js' {
 }
 
 /**
- * Settings from variables with a common prefix, as of all clients, and of `_WSSE_USER` and
- * `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`).
+ * Settings from variables with a common prefix, as of all clients, and of `_MTOM` and `_ADDRESSING`
+ * (`true` or `false`), `_WSSE_USER` and `_WSSE_PASSWORD` with `_WSSE_DIGEST` (`true`).
  *
- * @throws TypeError when `_TIME_LIMIT`, `_RETRIES` or `_MOST_BYTES` is not a number
+ * @param fitting as for all clients
  */
 export function settingsFrom(
   variables: Readonly<Record<string, string | undefined>>,
   prefix: string,
+  fitting?: readonly string[],
 ): Settings {
-  const settings = neutralSettingsFrom(variables, prefix)
   const get = variableGetter(variables, prefix)
+  const flag = (name: string): boolean | undefined => {
+    const text = get(name)
+    return text === undefined ? undefined : text === 'true'
+  }
+  const settings = {
+    ...neutralSettingsFrom(variables, prefix, fitting),
+    ...present({ mtom: flag('MTOM'), addressing: flag('ADDRESSING') }),
+  }
   const user = get('WSSE_USER')
   if (user === undefined) return settings
   const password = get('WSSE_PASSWORD') ?? ''
