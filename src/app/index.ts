@@ -22,6 +22,7 @@ export {
   type GenerateOptions,
 } from './generate-client.js'
 export { showContract, findInContract, type Found, type Shown } from './show-contract.js'
+export { siteSettings, type SiteSettings, type SiteSettingsOptions } from './site-settings.js'
 export { listContracts, type Listed } from './list-contracts.js'
 export { listLeftOver, type LeftOver } from './list-left-over.js'
 export { saveReferencePage } from './save-reference-page.js'

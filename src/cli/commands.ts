@@ -41,6 +41,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/generate.js'),
   },
   {
+    name: 'settings',
+    usage: '<contract>',
+    summary: 'what a program has to be told to call a service as the prompt does',
+    load: () => import('./commands/settings.js'),
+  },
+  {
     name: 'locate',
     usage: '<contract> <thing>',
     summary: 'where something is in the generated code and in the metadata',

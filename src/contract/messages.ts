@@ -172,6 +172,16 @@ export const messages = {
     '{contract} has no operation that a program could call.',
     'Its types can be imported; there is nothing to run.',
   ),
+  'TM-1040': entry(
+    'input',
+    'The header "{header}" in tolmach.yaml needs the variable {variable}, which is not set.',
+    'Set it in the environment, or in a file .env beside tolmach.yaml that version control does not see. Nothing was sent.',
+  ),
+  'TM-1041': entry(
+    'input',
+    '{by} names the site "{site}", which tolmach.yaml does not have.',
+    '{nearest} Nothing was sent.',
+  ),
   'TM-1037': entry(
     'input',
     'It is not said what {contract} is to be compared with: it is in no project, which would know where it came from.',

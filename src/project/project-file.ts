@@ -12,8 +12,31 @@ import { recoverProject, writeTogether, type Change } from './safe-writing.js'
 
 export const projectFileName = 'tolmach.yaml'
 
+/** How a service is reached: what a contract says holds, where a site does not say otherwise. */
+export interface ReachEntry {
+  /** The endpoint that calls go to; the best one on offer when left out. */
+  readonly endpoint?: string
+  /** What proves who calls. */
+  readonly credential?: CredentialChoice
+  /** Headers of every request; `$NAME` stands for a variable. */
+  readonly headers?: Readonly<Record<string, string>>
+  /** How long a call may take: seconds, or like `200ms`. */
+  readonly timeLimit?: number | string
+  readonly retries?: number
+  readonly mostBytes?: number
+  /** Values of the variables in the endpoint's address. */
+  readonly serverVariables?: Readonly<Record<string, string>>
+  /** Are SOAP messages sent in parts (MTOM), and addressed? As the metadata says when left out. */
+  readonly mtom?: boolean
+  readonly addressing?: boolean
+  /** A file with certificates of authorities to trust there, as PEM texts. */
+  readonly ca?: string
+  /** The address of the proxy that leads there; that of the environment when left out. */
+  readonly proxy?: string
+}
+
 /** What the project file says about one contract. */
-export interface ContractEntry {
+export interface ContractEntry extends ReachEntry {
   /** A path (from the project's folder) or an address. */
   readonly from: string
   /** The folder that generation owns, from the project's folder. */
@@ -22,13 +45,6 @@ export interface ContractEntry {
   readonly class?: string
   /** The operations wanted; all when left out. */
   readonly only?: readonly string[]
-  /** The endpoint that calls go to; the best one on offer when left out. */
-  readonly endpoint?: string
-  /** What proves who calls; a site may say otherwise. */
-  readonly credential?: CredentialChoice
-  /** Are SOAP messages sent in parts (MTOM), and addressed? As the metadata says when left out. */
-  readonly mtom?: boolean
-  readonly addressing?: boolean
   /** How lists come in pages, by operation, where the metadata does not say it. */
   readonly pages?: Readonly<Record<string, PagesEntry>>
   /** Operations that open and close a session of the service's own. */
@@ -63,14 +79,8 @@ export interface ViewEntry {
 }
 
 /** Where a contract's service is at a site, and what proves who calls there. */
-export interface SiteEntry {
+export interface SiteEntry extends ReachEntry {
   readonly url?: string
-  readonly credential?: CredentialChoice
-  /** As for the contract, which this site may say otherwise. */
-  readonly mtom?: boolean
-  readonly addressing?: boolean
-  /** A file with certificates of authorities to trust there, as PEM texts. */
-  readonly ca?: string
 }
 
 /**
@@ -125,6 +135,10 @@ export interface CredentialEntry {
 
 /** What a project file says. */
 export interface ProjectText {
+  /** The site that calls go to when nobody says otherwise. */
+  readonly site?: string
+  /** What proves who calls, for contracts that say nothing of it. */
+  readonly credential?: CredentialChoice
   readonly contracts: Readonly<Record<string, ContractEntry>>
   /** Named sets of addresses: by site, by contract. */
   readonly sites: Readonly<Record<string, Readonly<Record<string, SiteEntry>>>>
@@ -210,6 +224,13 @@ export async function validProjectText(text: string): Promise<ProjectText> {
   })
   if (error !== undefined) throw invalidProject(error, clearSecret, placeOf)
   const project = value as ProjectText
+  const { site } = project
+  if (site !== undefined && !Object.hasOwn(project.sites, site))
+    throw problem(
+      'TM-1003',
+      { reason: `"site" names "${site}", which is none of "sites"` },
+      { place: placeOf(['site']) },
+    )
   const unfit = unfitFolder(project.contracts)
   if (unfit === undefined) return project
   const { name, folder, reason } = unfit

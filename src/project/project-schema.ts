@@ -1,15 +1,19 @@
 import Joi, { type CustomHelpers, type ErrorReport, type Schema, type SchemaMap } from 'joi'
 import { contractName, placeName, viewName } from './entry-names.js'
+import { isSecretName } from '../contract/secret-names.js'
 import type { CredentialEntry } from './project-file.js'
 
 /** The types of errors that are told in words of their own. */
 export const clearSecret = 'secret.clear'
 const loginInAddress = 'address.login'
+const secretInHeader = 'header.secret'
 
 /** What a project file may hold. */
 export function projectSchema(): Schema {
   return Joi.object({
     tolmach: Joi.number().valid(1).required(),
+    site: Joi.string(),
+    credential: choice,
     contracts: Joi.object().pattern(contractName, contractSchema()).default({}),
     sites: Joi.object()
       .pattern(placeName, Joi.object().pattern(contractName, siteSchema()))
@@ -21,7 +25,30 @@ export function projectSchema(): Schema {
 const names = Joi.array().items(Joi.string())
 /** The name of a credential, or of one for each security scheme. */
 const choice = Joi.alternatives(Joi.string(), Joi.object().pattern(/^/, Joi.string()).min(1))
-const soapSettings = { mtom: Joi.boolean(), addressing: Joi.boolean() }
+const texts = Joi.object().pattern(/^/, Joi.string())
+/** How a service is reached: of a contract, and of a site. */
+const reach = {
+  endpoint: Joi.string(),
+  credential: choice,
+  headers: texts.custom(withoutSecrets).messages({
+    [secretInHeader]:
+      '{{#label}} has a secret in the clear: write the name of a variable, like $DESK_TOKEN',
+  }),
+  timeLimit: Joi.alternatives(
+    Joi.number().positive(),
+    Joi.string().pattern(/^\d+(?:\.\d+)?(?:ms|s|m)$/, 'a time like 10s or 200ms'),
+  ),
+  retries: Joi.number().integer().min(0).max(20),
+  mostBytes: Joi.number().integer().positive(),
+  serverVariables: texts,
+  mtom: Joi.boolean(),
+  addressing: Joi.boolean(),
+  ca: Joi.string(),
+  proxy: Joi.string()
+    .uri({ scheme: ['http', 'https'] })
+    .custom(withoutLogin)
+    .messages({ [loginInAddress]: '{{#label}} has a login in it' }),
+}
 
 function contractSchema(): Schema {
   return Joi.object({
@@ -36,9 +63,7 @@ function contractSchema(): Schema {
       'class name (a capital, then letters and digits)',
     ),
     only: names.min(1),
-    endpoint: Joi.string(),
-    credential: choice,
-    ...soapSettings,
+    ...reach,
     session: sessionSchema(),
     importSuffix: Joi.string().valid('.js', '.ts', ''),
     runtime: Joi.string().valid('own'),
@@ -89,10 +114,19 @@ function siteSchema(): Schema {
       .uri({ scheme: ['http', 'https'] })
       .custom(withoutLogin)
       .messages({ [loginInAddress]: '{{#label}} has a login in it' }),
-    credential: choice,
-    ...soapSettings,
-    ca: Joi.string(),
+    ...reach,
   })
+}
+
+/** Headers that carry secrets name variables. */
+function withoutSecrets(
+  value: Readonly<Record<string, string>>,
+  helpers: CustomHelpers,
+): object | ErrorReport {
+  const clear = Object.entries(value).find(
+    ([name, text]) => isSecretName(name, 'header') && !/^\$[A-Za-z_]\w*$/.test(text),
+  )
+  return clear === undefined ? value : helpers.error(secretInHeader)
 }
 
 /**

@@ -46,12 +46,12 @@ export function settingsFrom(
 }
 
 /**
- * Settings of a site, as `tolmach settings --json` writes them, with the values of the variables
+ * Settings of a site or of a transport, as `tolmach settings --json` writes them, with the values of the variables
  * that stand in them: `$DESK_PASSWORD`.
  *
  * @throws TypeError when one of those is not set
  */
-export function settingsOf(site: Settings, variables: Variables): Settings {
+export function settingsOf<Given>(site: Given, variables: Variables): Given {
   const filled = (value: unknown): unknown => {
     if (typeof value === 'string') {
       const [, name] = /^\$([A-Za-z_]\w*)$/.exec(value) ?? []
@@ -61,7 +61,7 @@ export function settingsOf(site: Settings, variables: Variables): Settings {
     if (Array.isArray(value)) return value.map(filled)
     return Object.fromEntries(Object.entries(value).map(([name, each]) => [name, filled(each)]))
   }
-  return filled(site) as Settings
+  return filled(site) as Given
 }
 
 function needed(variables: Variables, name: string): string {

@@ -4,6 +4,9 @@ import { describe, expect, test } from '@jest/globals'
 import { commands } from '../../src/cli/commands.js'
 import { messages } from '../../src/contract/messages.js'
 import { exitCodes } from '../../src/contract/problem.js'
+import { validProjectText } from '../../src/project/project-file.js'
+import { settingsFrom } from '../../src/runtime/soap/settings.js'
+import { settingRows } from '../../src/typescript/settings-table.js'
 import { nodeTransport } from '../../src/runtime/node/transport.js'
 import { freshFolder, repository, startServer, tolmach } from '../support/program.js'
 
@@ -28,6 +31,53 @@ describe('the documentation is true', () => {
       .replace(/\/\*\*[\s\S]*?\*\//g, '')
     const used = new Set([...source.matchAll(/'(TM-\d{4})'/g)].map(([, code]) => code ?? ''))
     expect([...used].sort()).toEqual(Object.keys(messages).sort())
+  })
+
+  test('docs/settings.md says each setting as the prompt, the project file and clients have it', async () => {
+    const text = await doc('settings.md')
+    const { stdout: help } = await tolmach(await freshFolder(), ['call', '--help'])
+    const source = (
+      await Promise.all(
+        ['connection.ts', 'soap/settings.ts', 'node/transport.ts'].map((name) =>
+          readFile(join(repository, 'src/runtime', name), 'utf8'),
+        ),
+      )
+    ).join('\n')
+    const values: Readonly<Record<string, string>> = {
+      url: 'http://h',
+      proxy: 'http://h',
+      headers: '{ a: b }',
+      serverVariables: '{ a: b }',
+      timeLimit: '10s',
+      retries: '1',
+      mostBytes: '1',
+      mtom: 'true',
+      addressing: 'true',
+    }
+    for (const { meaning, prompt, project, ofSiteOnly, variables = [], ...inCode } of settingRows) {
+      expect(text).toContain(`| ${meaning} |`)
+      if (prompt !== undefined) expect(help).toContain(`${prompt} `)
+      if (project !== undefined) {
+        const said = `${project}: ${values[project] ?? 'x'}`
+        const ofContract = ofSiteOnly === true ? '' : `, ${said}`
+        const file = `tolmach: 1\ncontracts:\n  q: { from: x, folder: y${ofContract} }\nsites:\n  s: { q: { ${said} } }\n`
+        await expect(validProjectText(file)).resolves.toMatchObject({ sites: { s: { q: {} } } })
+      }
+      for (const name of [inCode.code, inCode.transport])
+        if (name !== undefined) expect(source).toContain(`  readonly ${name}?:`)
+      for (const name of variables) {
+        expect(text).toContain(`\`_${name}\``)
+        const set = { [`Q_${name}`]: name === 'HEADERS' ? '{"a":"b"}' : '1' }
+        const others = {
+          Q_CLIENT_ID: name.startsWith('CLIENT') ? 'c' : '',
+          Q_USER: name.startsWith('CLIENT') ? '' : 'u',
+        }
+        const isRead =
+          inCode.transport !== undefined ||
+          Object.keys(settingsFrom({ ...others, ...set }, 'Q')).includes(inCode.code ?? '')
+        expect([name, isRead]).toEqual([name, true])
+      }
+    }
   })
 
   test('docs/dependencies.md speaks of every package that is needed', async () => {

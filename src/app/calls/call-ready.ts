@@ -101,18 +101,23 @@ export async function callReady(
     result,
     request: result.request,
     problem: failed
-      ? await callProblem(result, operation, milliseconds(wishes.timeLimit ?? usualTimeLimit), {
-          contract: open.name,
-          isKept: open.kept !== undefined,
-          address,
-          adviceOn: (status) => dialect?.adviceOn?.(status, open.name),
-          kinds: ready.resolved.kinds,
-          declared: declaredCredentials(open.contract),
-          isInternal:
-            address === endpoint.address &&
-            !hostOf(address).includes('.') &&
-            hostOf(address) !== 'localhost',
-        })
+      ? await callProblem(
+          result,
+          operation,
+          milliseconds(wishes.timeLimit ?? ready.timeLimit ?? usualTimeLimit),
+          {
+            contract: open.name,
+            isKept: open.kept !== undefined,
+            address,
+            adviceOn: (status) => dialect?.adviceOn?.(status, open.name),
+            kinds: ready.resolved.kinds,
+            declared: declaredCredentials(open.contract),
+            isInternal:
+              address === endpoint.address &&
+              !hostOf(address).includes('.') &&
+              hostOf(address) !== 'localhost',
+          },
+        )
       : undefined,
     isAccepted: isAccepted(result.exchanges.at(-1)),
     client: ready.from,

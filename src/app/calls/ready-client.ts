@@ -14,12 +14,12 @@ import {
 import { isSecretHeader, keepSecret, maskedUrl } from '../../exercise/masking.js'
 import type { LoadedClient, OperationFunction } from '../../exercise/run-client.js'
 import { readCached, writeCached, cacheFolder } from '../../project/cache.js'
-import type { SiteEntry } from '../../project/project-file.js'
 import { sharedName } from '../../project/runtime-folder.js'
 import { bytesDigest } from '../../project/snapshot.js'
 import type { Credential, Settings } from '../../runtime/connection.js'
 import type { Time } from '../../runtime/times.js'
 import { callReady } from './call-ready.js'
+import { reachOf, timeOf, type Reach } from './reach.js'
 import { clientStateWithRuntime } from '../clients/client-state.js'
 import {
   noCredential,
@@ -89,6 +89,8 @@ export interface ReadyOperation {
   readonly acceptInput: string | undefined
   /** What proves who calls. */
   readonly resolved: ResolvedCredential
+  /** How long a call may take, where somebody says so. */
+  readonly timeLimit: Time | undefined
   /** The session that it is called in, where the project says so. */
   readonly session: Session | undefined
 }
@@ -119,16 +121,17 @@ export interface ReadyClient {
  */
 export async function readyClient(reference: string, options: ClientOptions): Promise<ReadyClient> {
   const open = await openContract(reference, options)
-  const site = options.at === undefined ? undefined : siteOf(open, options.at)
-  const resolved = await proofOf(open, site, options)
+  const reach = await reachOf(open, options.at)
+  const resolved = await proofOf(open, reach, options)
   for (const [name, value] of Object.entries(options.headers ?? {}))
     if (isSecretHeader(name)) keepHeader(value)
   const folder = open.kept?.project.folder
   const ca =
-    site?.ca === undefined || folder === undefined
+    reach.ca === undefined || folder === undefined
       ? undefined
-      : await readTextFile(resolve(folder, site.ca))
-  const maker = new ReadyOperations(open, options, site, resolved, ca)
+      : await readTextFile(resolve(folder, reach.ca))
+  const headers = await headersOf(reach, folder)
+  const maker = new ReadyOperations(open, options, { ...reach, headers }, resolved, ca)
   return {
     open,
     operation: (wanted) => maker.operation(wanted),
@@ -136,10 +139,32 @@ export async function readyClient(reference: string, options: ClientOptions): Pr
   }
 }
 
-/** What proves who calls, as the options, the site or the project say. */
+/**
+ * The headers that the project has sent along, with the values of the variables in them.
+ *
+ * @throws Problem TM-1040 where one is not set
+ */
+async function headersOf(
+  { headers = {} }: Reach,
+  folder: string | undefined,
+): Promise<Record<string, string>> {
+  const variables = folder === undefined ? new Map<string, string>() : await variablesOf(folder)
+  return Object.fromEntries(
+    Object.entries(headers).map(([name, written]) => {
+      const variable = /^\$([A-Za-z_]\w*)$/.exec(written)?.[1]
+      if (variable === undefined) return [name, written]
+      const value = variables.get(variable)
+      if (value === undefined) throw problem('TM-1040', { header: name, variable })
+      keepHeader(value)
+      return [name, value]
+    }),
+  )
+}
+
+/** What proves who calls, as the options or the project say. */
 async function proofOf(
   open: OpenContract,
-  site: SiteEntry | undefined,
+  reach: Reach,
   { credential, person, preview }: ClientOptions,
 ): Promise<ResolvedCredential> {
   const { kept, contract } = open
@@ -151,7 +176,7 @@ async function proofOf(
       remedy: 'Import it first, or send a header with --header.',
     })
   }
-  const choice = credential ?? site?.credential ?? kept.entry.credential
+  const choice = credential ?? reach.credential
   const given = await resolveCredential(kept.project, choice, person, preview === true)
   const credentials = await confirmedTokens(contract, given.credentials, person)
   checkSchemes(contract, credentials)
@@ -179,7 +204,7 @@ function checkSchemes({ name, security }: Contract, credentials: readonly Creden
 class ReadyOperations {
   private readonly open: OpenContract
   private readonly options: ClientOptions
-  private readonly site: SiteEntry | undefined
+  private readonly reach: Reach
   private readonly resolved: ResolvedCredential
   private readonly ca: string | undefined
   /** A client of thousands of operations takes seconds to load; most calls want one of them. */
@@ -191,13 +216,13 @@ class ReadyOperations {
   constructor(
     open: OpenContract,
     options: ClientOptions,
-    site: SiteEntry | undefined,
+    reach: Reach,
     resolved: ResolvedCredential,
     ca: string | undefined,
   ) {
     this.open = open
     this.options = options
-    this.site = site
+    this.reach = reach
     this.resolved = resolved
     this.ca = ca
     this.isLarge = options.together !== true && operationsOf(open.contract).length > mostLoadedWhole
@@ -206,7 +231,7 @@ class ReadyOperations {
   async operation(wanted: string): Promise<ReadyOperation> {
     const { open, options, resolved } = this
     const operation = findOperation(open, wanted)
-    const endpoint = chooseEndpoint(open, operation, options.endpoint)
+    const endpoint = chooseEndpoint(open, operation, options.endpoint ?? this.reach.endpoint)
     const address = await this.addressOf(endpoint)
     // Where the contract offers several media types, asking for one decides what comes; elsewhere
     // it is just a header.
@@ -228,6 +253,7 @@ class ReadyOperations {
       aside,
       acceptInput: acceptIsInput ? options.accept : undefined,
       resolved,
+      timeLimit: options.timeLimit ?? timeOf(this.reach),
       session: session?.isOwn(pathOf(operation)) === true ? undefined : session,
     }
   }
@@ -252,9 +278,9 @@ class ReadyOperations {
 
   /** @throws Problem TM-1030 or TM-1010 for what is no address */
   private async addressOf(endpoint: Endpoint): Promise<string> {
-    const { open, options, site } = this
-    const address =
-      options.url ?? site?.url ?? (await addressWith(open, endpoint, options.serverVariables ?? {}))
+    const { open, options, reach } = this
+    const variables = { ...reach.serverVariables, ...options.serverVariables }
+    const address = options.url ?? reach.url ?? (await addressWith(open, endpoint, variables))
     if (!URL.canParse(address)) throw noAddress(open.contract.name, address, options.url)
     const { password } = new URL(address)
     keepSecret(password)
@@ -268,25 +294,28 @@ class ReadyOperations {
     url: string,
     accept: string | undefined,
   ): Settings {
-    const { options, site, resolved, open } = this
-    const entry = open.kept?.entry
-    const { retries, timeLimit } = options
+    const { options, reach, resolved } = this
     const savesAll = options.savesBytes === true && answersBytes(operation)
     return {
       url,
       endpoint: endpoint.name,
       ...filled({
-        headers: { ...resolved.headers, ...options.headers, ...present({ accept }) },
+        headers: {
+          ...reach.headers,
+          ...resolved.headers,
+          ...options.headers,
+          ...present({ accept }),
+        },
         credential: resolved.credentials,
       }),
       ...present({
-        retries,
-        mostBytes: options.mostBytes ?? (savesAll ? Infinity : undefined),
-        mtom: options.mtom ?? site?.mtom ?? entry?.mtom,
-        addressing: options.addressing ?? site?.addressing ?? entry?.addressing,
+        retries: options.retries ?? reach.retries,
+        timeLimit: options.timeLimit ?? timeOf(reach),
+        mostBytes: options.mostBytes ?? (savesAll ? Infinity : reach.mostBytes),
+        mtom: options.mtom ?? reach.mtom,
+        addressing: options.addressing ?? reach.addressing,
       }),
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
-      ...present({ timeLimit }),
     }
   }
 
@@ -311,7 +340,7 @@ class ReadyOperations {
     const transportSettings = {
       userAgent: toolName(),
       ...transport,
-      ...present({ ca: this.ca }),
+      ...present({ ca: this.ca, proxy: this.reach.proxy }),
     }
     const made = loadClient(bundle, className, settings, transportSettings, query)
     this.clients.set(key, made)
@@ -377,29 +406,6 @@ function answersBytes({ outcome }: Operation): boolean {
   )
 }
 
-/** What the project file says of a contract at a site. */
-function siteOf(open: OpenContract, site: string): SiteEntry {
-  const sites = open.kept?.project.sites ?? {}
-  const name = matchName(site, Object.keys(sites))
-  if (name === undefined)
-    throw problem('TM-1010', {
-      option: '--at',
-      reason:
-        open.kept === undefined
-          ? 'sites belong to a project, and this contract is not in one'
-          : `tolmach.yaml has no site "${site}"`,
-      remedy: nearestAdvice(site, Object.keys(sites)),
-    })
-  const found = sites[name]?.[open.name]
-  if (found === undefined)
-    throw problem('TM-1010', {
-      option: '--at',
-      reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`,
-      remedy: `Add it there: { ${open.name}: { url: … } }.`,
-    })
-  return found
-}
-
 /** The address of an endpoint with the values that were given for its variables. */
 async function addressWith(
   open: OpenContract,
@@ -436,7 +442,7 @@ function chooseEndpoint(
 ): Endpoint {
   const all = endpointsOf(open.contract)
   const offering = endpointsOffering(open.contract, operation)
-  const configured = wanted ?? open.kept?.entry.endpoint
+  const configured = wanted
   if (configured === undefined) {
     const preferred = preferredEndpoint(offering, [operation])?.chosen
     if (preferred !== undefined) return preferred

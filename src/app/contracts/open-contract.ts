@@ -327,9 +327,8 @@ const carriedAnyway: readonly string[] = ['basic', 'bearer', 'key', 'ntlm', 'cer
 export function credentialKinds({ kept, name }: OpenContract): string[] {
   if (kept === undefined) return []
   const { credentials, sites } = kept.project
-  const choices = [kept.entry, ...Object.values(sites).map((site) => site[name])].map(
-    (each) => each?.credential ?? {},
-  )
+  const ofSites = Object.values(sites).map((site) => site[name])
+  const choices = [kept.project, kept.entry, ...ofSites].map((each) => each?.credential ?? {})
   const names = choices.flatMap((choice): readonly string[] =>
     typeof choice === 'string' ? [choice] : Object.values(choice),
   )
