@@ -184,7 +184,10 @@ function asVariables(
     found[`${prefix}_${name}`] = text
   }
   const { credential, certificateFiles, companyLogin, ...plain } = { ...settings, ...transport }
-  for (const [name, value] of Object.entries(plain)) put(plainVariables[name] ?? '', value)
+  for (const [name, value] of Object.entries(plain)) {
+    const variable = plainVariables[name]
+    if (variable !== undefined) put(variable, value)
+  }
   for (const each of [credential].flat() as (Record<string, unknown> | undefined)[]) {
     if (each === undefined) continue
     const { kind } = each
@@ -199,7 +202,6 @@ function asVariables(
   const ntlm = companyLogin as Record<string, string> | undefined
   for (const field of ['user', 'password', 'domain'])
     put(`NTLM_${field.toUpperCase()}`, ntlm?.[field])
-  delete found[`${prefix}_`]
   return found
 }
 

@@ -54,7 +54,9 @@ credentials:
   )
   expect((await run({}, 'generate')).code).toBe(0)
 })
-afterAll(() => server.close())
+afterAll(() => {
+  server.close()
+})
 
 const secrets = { HARBOUR_PASSWORD: 'quay', NOTES_TOKEN: 'Bearer t' }
 const run = (env: Readonly<Record<string, string>>, ...words: string[]): Promise<Ran> =>
