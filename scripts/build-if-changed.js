@@ -17,6 +17,7 @@ function inputs() {
     'tsconfig.json',
     'tsconfig.build.json',
     'scripts/bundle-cli.js',
+    'scripts/bundle-pictures.js',
   ].sort()
 }
 

@@ -1,8 +1,12 @@
-// Bundles the command line into few files: opening many small ones is most of what a start costs.
+// Bundles the command line and the library into few files: opening many small ones is most of what
+// a start costs, and of what they take on a disk.
 import { build } from 'esbuild'
+import { bundlePictures, pictures } from './bundle-pictures.js'
+
+await bundlePictures()
 
 await build({
-  entryPoints: ['src/cli/main.ts'],
+  entryPoints: { main: 'src/cli/main.ts', library: 'src/app/index.ts' },
   outdir: 'dist/bin',
   bundle: true,
   splitting: true,
@@ -19,12 +23,22 @@ await build({
     'saxes',
     'lossless-json',
     'randexp',
-    'elkjs',
     '@resvg/resvg-js',
-    'pdfkit',
-    'fontkit',
-    'dejavu-fonts-ttf',
     'json-p3',
+  ],
+  plugins: [
+    {
+      name: 'pictures',
+      setup(building) {
+        building.onResolve(
+          { filter: /^(?:pdfkit|fontkit|elkjs\/lib\/elk\.bundled\.js)$/ },
+          ({ path }) => ({
+            path: `../pictures/${pictures[path]}`,
+            external: true,
+          }),
+        )
+      },
+    },
   ],
   // Packages of the older module kind call require.
   banner: {

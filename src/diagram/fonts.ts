@@ -1,5 +1,6 @@
-import { readFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
+import { fileURLToPath } from 'node:url'
 import { create, type Font } from 'fontkit'
 
 /**
@@ -14,7 +15,10 @@ export const fontFiles: { readonly regular: string; readonly bold: string } = {
   bold: fontFile('DejaVuSans-Bold.ttf'),
 }
 
+/** A file of the font: beside the built program, else that of the package it was copied from. */
 function fontFile(name: string): string {
+  const beside = fileURLToPath(new URL(`../pictures/${name}`, import.meta.url))
+  if (existsSync(beside)) return beside
   return createRequire(import.meta.url).resolve(`dejavu-fonts-ttf/ttf/${name}`)
 }
 

@@ -19,6 +19,8 @@ export async function pdfBytes(picture: Picture): Promise<Uint8Array> {
   const document = new PdfDocument({
     size,
     margin: 0,
+    // None of those that every reader has: texts are in a font that the file brings along.
+    font: '',
     info: {
       Title: picture.title,
       Producer: 'Tolmach',

@@ -13,7 +13,7 @@ const server = createServer((request, response) => {
   asked.push(`${request.url ?? ''} ${authorization ?? 'nobody'} ${desk ?? ''}`)
   setTimeout(
     () => response.setHeader('content-type', 'application/json').end('{"note":""}'),
-    request.url?.startsWith('/slow') === true ? 400 : 0,
+    request.url?.startsWith('/slow') === true ? 1000 : 0,
   )
 })
 const description = `openapi: 3.1.0
@@ -40,12 +40,12 @@ beforeAll(async () => {
   await writeFile(
     file,
     `${await readFile(file, 'utf8')}    headers: { X-Desk: "7" }
-    timeLimit: 0.2
+    timeLimit: 30
 site: test
 credential: harbour
 sites:
   test: { notes: { url: "${address}" } }
-  slow: { notes: { url: "${address}/slow" } }
+  slow: { notes: { url: "${address}/slow", timeLimit: 0.2 } }
   live: { notes: { url: "${address}/live", timeLimit: 5s, credential: { }, headers: { Authorization: $NOTES_TOKEN } } }
   other: {}
 credentials:
@@ -91,7 +91,7 @@ describe('what tolmach.yaml says of a site is what the prompt uses, and what a p
 
   test('times are seconds, or have their unit', async () => {
     expect(await note({}, '--at', 'slow')).toContain('within 0.2 s')
-    expect(await note({}, '--at', 'slow', '--timeout', '2')).toContain('/slow/note')
+    expect(await note({}, '--at', 'slow', '--timeout', '20')).toContain('/slow/note')
   })
 
   test('what is wrong in the file is told with its line', async () => {
@@ -99,7 +99,7 @@ describe('what tolmach.yaml says of a site is what the prompt uses, and what a p
     const good = await readFile(file, 'utf8')
     for (const [from, to, words] of [
       ['site: test', 'site: tset', /:9.*"site" names "tset"/],
-      ['0.2', 'soon', /:8.*timeLimit/],
+      ['timeLimit: 30', 'timeLimit: soon', /:8.*timeLimit/],
       ['$NOTES_TOKEN', 'abc', /:14.*has a secret in the clear/],
     ] as const) {
       await writeFile(file, good.replace(from, to))
@@ -112,7 +112,7 @@ describe('what tolmach.yaml says of a site is what the prompt uses, and what a p
     expect((await run({}, 'settings', 'notes')).stdout.split('\n').slice(2)).toEqual([
       `NOTES_URL=${address}`,
       `NOTES_HEADERS='{"X-Desk":"7"}'`,
-      'NOTES_TIME_LIMIT=0.2',
+      'NOTES_TIME_LIMIT=30',
       'NOTES_USER=clerk',
       'NOTES_PASSWORD=$HARBOUR_PASSWORD',
       '',
@@ -124,7 +124,7 @@ describe('what tolmach.yaml says of a site is what the prompt uses, and what a p
       join(folder, 'program.ts'),
       `import { Notes, settingsOf } from './src/clients/notes/index.js'
        const settings = settingsOf(${JSON.stringify(settings)} as const, ${JSON.stringify(secrets)})
-       const variables = { NOTES_URL: '${address}', NOTES_HEADERS: '{"X-Desk":"7"}', NOTES_TIME_LIMIT: '0.2', NOTES_USER: 'clerk', NOTES_PASSWORD: 'quay' }
+       const variables = { NOTES_URL: '${address}', NOTES_HEADERS: '{"X-Desk":"7"}', NOTES_TIME_LIMIT: '30', NOTES_USER: 'clerk', NOTES_PASSWORD: 'quay' }
        for (const notes of [new Notes(settings), Notes.fromVariables(variables)]) await notes.note()`,
     )
     const shown = await note({})
