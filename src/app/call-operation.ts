@@ -1,5 +1,7 @@
+import { present } from '../contract/present.js'
 import { parseAssignment, parseInput } from '../exercise/input.js'
 import { callReady, type Called, type CallWishes, type WrittenInput } from './calls/call-ready.js'
+import { mostTimesAsked, notTaken, type Person } from './auth/credentials.js'
 import { readyClient, type ClientOptions } from './calls/ready-client.js'
 
 export {
@@ -29,11 +31,38 @@ export async function callOperation(
   wanted: string,
   options: CallOptions,
 ): Promise<Called> {
+  for (let times = 1; ; times += 1) {
+    const asked = noting(options.person)
+    const called = await callOnce(reference, wanted, { ...options, ...present({ person: asked }) })
+    // What was typed can be wrong; what stands in variables is as it is.
+    if (called.problem?.kind !== 'login' || asked?.wasAsked() !== true || times === mostTimesAsked)
+      return called
+    asked.tell(notTaken)
+  }
+}
+
+async function callOnce(reference: string, wanted: string, options: CallOptions): Promise<Called> {
   const client = await readyClient(reference, options)
   try {
     return await callReady(await client.operation(wanted), await writtenInput(options), options)
   } finally {
     await client.close()
+  }
+}
+
+/** Somebody of whom it is known whether they were asked for anything. */
+function noting(person: Person | undefined): (Person & { wasAsked(): boolean }) | undefined {
+  if (person === undefined) return undefined
+  let isAsked = false
+  return {
+    isThere: person.isThere,
+    tell: (text) => person.tell(text),
+    ask: async (what, isShown) => {
+      const answer = await person.ask(what, isShown)
+      isAsked ||= answer !== undefined
+      return answer
+    },
+    wasAsked: () => isAsked,
   }
 }
 

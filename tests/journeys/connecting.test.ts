@@ -1,4 +1,4 @@
-import { readFile, writeFile } from 'node:fs/promises'
+import { cp, readFile, rm, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import {
@@ -278,6 +278,9 @@ credentials:
         ['import', wsdl, '--as', 'asked'],
         [
           ['user at', 'clerk\r'],
+          ['password: ', 'wrong\r'],
+          ['does not take that login', ''],
+          ['user at', 'clerk\r'],
           ['password: ', `${secret}\r`],
         ],
       )
@@ -286,6 +289,22 @@ credentials:
         screen: expect.stringContaining('8 operations') as unknown,
       })
       expect(screen).not.toContain(secret)
+      // Where no file of variables knows the login.
+      const own = await freshFolder()
+      await cp(folder, own, { recursive: true })
+      await rm(join(own, '.env'), { force: true })
+      const words = ['call', 'berths', 'listBerths', '--url', `${gate.plain}/guarded/`]
+      const typed = (password: string): [string, string][] => [
+        ['user of "clerk" (CLERK): ', 'clerk\r'],
+        ['password of "clerk" (CLERK_PASSWORD): ', `${password}\r`],
+      ]
+      const calls = [
+        ['wrong', secret],
+        ['wrong', 'wrong', 'wrong'],
+      ].map((passwords) =>
+        atTerminal(own, [...words, '--credential', 'clerk'], passwords.flatMap(typed)),
+      )
+      expect(await Promise.all(calls)).toMatchObject([{ code: 0 }, { code: 4 }])
       for (const file of ['tolmach.yaml', 'snapshots/asked/index.json'])
         expect(await readFile(join(folder, file), 'utf8')).not.toContain(secret)
     })

@@ -26,6 +26,10 @@ export interface Person {
   tell(text: string): void
 }
 
+/** So often somebody is asked for a login, one that was wrong included. */
+export const mostTimesAsked = 3
+export const notTaken = 'The service does not take that login. Once more:'
+
 /** What proves who calls, in the forms that a call needs it in. */
 export interface ResolvedCredential {
   /** For the client's settings. */

@@ -4,13 +4,19 @@ import { keepSecret } from '../../exercise/masking.js'
 import type { Connection, Credential } from '../../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../../runtime/node/transport.js'
 import { openExchange } from '../../runtime/open-exchange.js'
-import { noCredential, type Person, type ResolvedCredential } from './credentials.js'
+import {
+  mostTimesAsked,
+  noCredential,
+  notTaken,
+  type Person,
+  type ResolvedCredential,
+} from './credentials.js'
 import { toolName } from '../package-files.js'
 
 /**
  * What fetches metadata that is behind a login: with the credential that was named, or one that is
- * asked for when the service wants one; asked once, kept for the run, and never sent anywhere but
- * where the metadata is.
+ * asked for when the service wants one, again where it was wrong; kept for the run, and never sent
+ * anywhere but where the metadata is.
  *
  * @param location where the metadata is
  */
@@ -55,17 +61,21 @@ export function metadataFetch(
   const fetching: WebFetch = async (url, { headers, signal }) => {
     const isHere = new URL(url).origin === origin
     const address = isHere ? withQuery(url, named.query) : url
-    const answer = await send(isHere ? known : stranger, address, headers, signal)
-    if (answer.status !== 401 || !isHere || isAsked || person?.isThere !== true) return answer
-    isAsked = true
-    const user = await person.ask(`user at ${host}`, true)
-    const password = user === undefined ? undefined : await person.ask('password')
-    if (user === undefined || password === undefined) return answer
-    keepSecret(password)
-    await answer.arrayBuffer()
-    isProven = true
-    known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
-    return send(known, address, headers, signal)
+    let answer = await send(isHere ? known : stranger, address, headers, signal)
+    if (!isHere || isAsked || person?.isThere !== true) return answer
+    for (let times = 0; answer.status === 401 && times < mostTimesAsked; times += 1) {
+      isAsked = true
+      if (times > 0) person.tell(notTaken)
+      const user = await person.ask(`user at ${host}`, true)
+      const password = user === undefined ? undefined : await person.ask('password')
+      if (user === undefined || password === undefined) return answer
+      keepSecret(password)
+      await answer.arrayBuffer()
+      isProven = true
+      known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
+      answer = await send(known, address, headers, signal)
+    }
+    return answer
   }
   return Object.defineProperty(fetching, 'isProven', { get: () => isProven })
 }
