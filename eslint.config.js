@@ -82,6 +82,11 @@ export default tseslint.config(
   },
   { files: ['**/*.js', '**/*.cjs'], languageOptions: { globals: globals.node } },
   {
+    // In CommonJS that is how TypeScript writes an import.
+    files: ['**/*.cts'],
+    rules: { '@typescript-eslint/no-require-imports': ['error', { allowAsImport: true }] },
+  },
+  {
     files: ['src/app/pages/assets/*.js'],
     languageOptions: { globals: globals.browser, sourceType: 'script' },
   },
