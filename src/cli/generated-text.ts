@@ -5,7 +5,8 @@ import type { Missing } from '../app/start/missing.js'
 import type { WrittenProgram } from '../app/start/write-program.js'
 import type { NameClash } from '../naming/clashes.js'
 import { pc } from './colours.js'
-import { count, print, say, type Output } from './terminal.js'
+import { count, print, say, terminalWidth, type Output } from './terminal.js'
+import { wrapped } from './widths.js'
 
 /** Tells what was written, and with the first lines how to begin with it. */
 export function sayGenerated(generated: Generated, output: Output, withLines = true): void {
@@ -31,8 +32,13 @@ export function sayGenerated(generated: Generated, output: Output, withLines = t
 export function sayMissing(missing: readonly Missing[], output: Output): void {
   if (missing.length === 0) return
   say(output, '\nStill missing before it compiles and runs:')
-  for (const { what, edit } of missing)
-    say(output, `- ${what}${edit === undefined ? '' : `: write ${pc.bold(edit)}`}`)
+  for (const { what, edit } of missing) {
+    const told = wrapped(
+      `${what}${edit === undefined ? '' : `: write ${edit}`}`,
+      terminalWidth() - 2,
+    )
+    say(output, told.map((line, at) => `${at === 0 ? '- ' : '  '}${line}`).join('\n'))
+  }
   const commands = missing.flatMap(({ command }) => command ?? [])
   if (commands.length > 0) say(output, `  ${pc.bold(commands.join(' && '))}`)
 }

@@ -67,9 +67,9 @@ export class BrokenParts {
   }
 
   /**
-   * Tells of something that nothing is missed with.
+   * Remembers a broken part, to be told in a note.
    *
-   * @param kind of thing, as people call it
+   * @param kind what people call such a thing
    */
   add(kind: string, { name, origin }: NamedPart, reason: Problem): void {
     const place = reason.place === undefined ? '' : JSON.stringify(reason.place)
@@ -80,11 +80,13 @@ export class BrokenParts {
     cost.parts.set(kind, names.add(name))
   }
 
+  /** A broken type: whatever needs it goes with it. */
   addType(id: TypeId, type: NamedPart, reason: Problem): void {
     if (!this.types.has(id)) this.types.set(id, reason)
     this.add('type', type, reason)
   }
 
+  /** An operation that can't be read itself. */
   addOperation(
     operation: Pick<BrokenOperation, 'path' | 'tags' | 'service'> & { readonly origin: Origin },
     reason: Problem,
@@ -93,8 +95,7 @@ export class BrokenParts {
     const { code, message, advice, place, details } = reason
     this.operations.push({
       path,
-      ...present({ tags }),
-      ...present({ service }),
+      ...present({ tags, service }),
       reason: { code, message, advice, details, ...present({ place }) },
     })
     this.add('operation', { name: path.join('.'), origin }, reason)

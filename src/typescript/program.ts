@@ -1,5 +1,5 @@
-import type { Contract, Operation } from '../contract/contract.js'
-import { operationsOf, pathOf, resolve } from '../contract/queries.js'
+import type { Contract, Operation, Outcome, Type } from '../contract/contract.js'
+import { fieldsOf, operationsOf, pathOf, resolve } from '../contract/queries.js'
 import { compareTexts } from '../contract/ordering.js'
 import type { Names } from '../naming/names.js'
 import { identifier, quoted } from '../printing/escaping.js'
@@ -28,6 +28,9 @@ export interface FirstProgram {
   readonly text: string
   readonly operation: Operation
 }
+
+/** So many columns of a table are shown. */
+const mostColumns = 5
 
 /** So many rows of what comes piece by piece are shown. */
 const mostRows = 20
@@ -94,13 +97,35 @@ function shown(contract: Contract, operation: Operation, call: readonly Code[]):
       code`  rows.push(each)`,
       code`  if (rows.length === ${mostRows}) break`,
       code`}`,
-      code`console.table(rows)`,
+      code`console.table(rows${columns(contract, outcome)})`,
     ]
   if (outcome.kind === 'nothing' && outcome.undeclared !== true)
     return [...lines(code`await `, code``), code`console.log('done')`]
-  const isTable = outcome.kind === 'value' && resolve(contract, outcome.field.type).kind === 'list'
+  const isTable = rowOf(contract, outcome) !== undefined
   return [
     ...lines(code`const answer = await `, code``),
-    isTable ? code`console.table(answer)` : code`console.dir(answer, { depth: 6 })`,
+    isTable
+      ? code`console.table(answer${columns(contract, outcome)})`
+      : code`console.dir(answer, { depth: 6 })`,
   ]
+}
+
+/** What the rows of a list are; undefined where an outcome is none. */
+function rowOf(contract: Contract, outcome: Outcome): Type | undefined {
+  if (outcome.kind !== 'value') return undefined
+  const type = resolve(contract, outcome.field.type)
+  return type.kind === 'list' ? resolve(contract, type.item) : undefined
+}
+
+/** The columns of a table that fits a terminal, as a further argument; nothing for all of them. */
+function columns(contract: Contract, outcome: Outcome): Code {
+  const row = rowOf(contract, outcome)
+  const fields = row?.kind === 'record' ? fieldsOf(contract, row) : []
+  const plain = fields.filter(({ type, name }) => {
+    const { kind } = resolve(contract, type)
+    return !name.startsWith('$') && (kind === 'scalar' || kind === 'enumeration')
+  })
+  if (plain.length === 0 || fields.length <= mostColumns) return code``
+  const shown = plain.slice(0, mostColumns).map(({ name }) => quoted(name))
+  return code`, [${joined(shown, ', ')}]`
 }
