@@ -17,13 +17,16 @@ import {
   contractEntryChange,
   type ContractEntry,
   type Project,
+  type CredentialEntry,
 } from '../project/project-file.js'
 import { whileLocked } from '../project/project-lock.js'
+import { variablePrefix } from '../typescript/variables.js'
 import { sharedName } from '../project/runtime-folder.js'
 import { clearStages, writeTogether } from '../project/safe-writing.js'
 import { readNames, snapshotChange, type SnapshotIndex } from '../project/snapshot.js'
 import { namesForImport } from './clients/client-names.js'
 import type { Person } from './auth/credentials.js'
+import type { AskedLogin } from './auth/metadata-fetch.js'
 import { sourceFetch } from './auth/source-fetch.js'
 import {
   cacheContract,
@@ -69,6 +72,8 @@ export interface Imported {
   readonly clashes: readonly NameClash[]
   /** Something the user should know before the first call. */
   readonly warning: string | undefined
+  /** The credential that was made of a login that somebody typed, and the variable of its password. */
+  readonly login: { readonly name: string; readonly variable: string } | undefined
   /** The address that the metadata was found at, where another one was given. */
   readonly found: string | undefined
   /** The contract as the project has it, ready for use: nothing is read again. */
@@ -95,11 +100,14 @@ export async function importContract(
     throw problem('TM-1004', { name, from: existing.from })
   const kept = existing === undefined ? noNames : await readNames(folder, name)
   const before = existing === undefined ? undefined : await earlier(folder, name)
-  const send = await sourceFetch(await projectIn(folder), location, options)
+  const project = await projectIn(folder)
+  const send = await sourceFetch(project, location, options)
   const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
   const { contract: whole, documents, found } = read
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name, kept)
+  const isNew = options.credential === undefined && existing?.credential === undefined
+  const login = isNew && send?.login ? credentialOf(name, send.login, project) : undefined
   const { entry, clashes, index, names } = await keep({
     folder,
     name,
@@ -110,7 +118,8 @@ export async function importContract(
       ? withoutSecrets(found ?? location)
       : projectPath(folder, location),
     only,
-    credential: options.credential,
+    credential: options.credential ?? login?.name,
+    login,
     overwrite: options.overwrite === true,
   })
   await cacheContract(whole, name, index)
@@ -122,6 +131,7 @@ export async function importContract(
     entry,
     endpoint,
     clashes,
+    login: login && { name: login.name, variable: login.entry.password.slice(1) },
     found: found === undefined ? undefined : withoutSecrets(found),
     warning:
       replacedService(before, whole, existing?.from) ??
@@ -139,6 +149,28 @@ export async function importContract(
       }),
     typeCount: countTypes(contract, operations),
   }
+}
+
+/** A credential of the project, for a login that somebody typed. */
+interface NewCredential {
+  readonly name: string
+  readonly entry: CredentialEntry & { readonly password: string }
+}
+
+/**
+ * The credential that calls are made with where the metadata was had with a login that somebody
+ * typed: the password is a variable, which is asked for where nobody sets it. None where the
+ * project has one of the contract's name.
+ */
+function credentialOf(
+  name: string,
+  { kind, user }: AskedLogin,
+  { credentials }: Project,
+): NewCredential | undefined {
+  if (Object.hasOwn(credentials, name)) return undefined
+  const [, domain, own = user] = kind === 'ntlm' ? (/^([^\\]+)\\(.+)$/.exec(user) ?? []) : []
+  const password = `$${variablePrefix(name)}_PASSWORD`
+  return { name, entry: { kind, user: own, password, ...present({ domain }) } }
 }
 
 /** The contract that was there before; one whose snapshot is damaged is simply replaced. */
@@ -179,6 +211,8 @@ interface Keeping {
   readonly only: readonly string[] | undefined
   /** The credential that the metadata was had with; calls are made with it, too. */
   readonly credential: string | undefined
+  /** That credential, where the project does not have it yet. */
+  readonly login: NewCredential | undefined
   readonly overwrite: boolean
 }
 
@@ -195,6 +229,7 @@ async function keep({
   from,
   only,
   credential,
+  login,
   overwrite,
 }: Keeping): Promise<{
   entry: ContractEntry
@@ -221,7 +256,10 @@ async function keep({
       ...present({ only, credential }),
     }
     const snapshot = snapshotChange(folder, name, documents, names)
-    await writeTogether(folder, [snapshot.change, await contractEntryChange(folder, name, entry)])
+    await writeTogether(folder, [
+      snapshot.change,
+      await contractEntryChange(folder, name, entry, login),
+    ])
     return { entry, clashes, index: snapshot.index, names }
   })
 }

@@ -307,13 +307,20 @@ function nearestNode(
 /**
  * A contract's entry in the project file, which is made if need be. Comments and everything else
  * stay. The project must be locked.
+ *
+ * @param credential that the entry names, and the file does not have yet
  */
 export async function contractEntryChange(
   folder: string,
   name: string,
   entry: ContractEntry,
+  credential?: { readonly name: string; readonly entry: CredentialEntry },
 ): Promise<Change> {
   return changeOfProjectFile(folder, (document) => {
+    if (credential !== undefined) {
+      const node = document.createNode(credential.entry, { flow: true })
+      document.setIn(['credentials', credential.name], node)
+    }
     const contracts = document.get('contracts')
     if (contracts === undefined || contracts === null)
       document.set('contracts', document.createNode({}))

@@ -289,6 +289,15 @@ credentials:
         screen: expect.stringContaining('8 operations') as unknown,
       })
       expect(screen).not.toContain(secret)
+      expect(screen).toContain('the variable ASKED_PASSWORD, or asked for')
+      const project = await readFile(join(folder, 'tolmach.yaml'), 'utf8')
+      expect(project).toContain('asked: { kind: basic, user: clerk, password: $ASKED_PASSWORD }')
+      const remembered = await tolmach(
+        folder,
+        ['call', 'asked', 'getBerth', '--with', 'Code=N-1', '--url', `${gate.plain}/guarded/`],
+        { env: { ...env, ASKED_PASSWORD: secret } },
+      )
+      expect(remembered).toMatchObject({ code: 0 })
       // Where no file of variables knows the login.
       const own = await freshFolder()
       await cp(folder, own, { recursive: true })

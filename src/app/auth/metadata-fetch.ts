@@ -25,7 +25,7 @@ export function metadataFetch(
   named: ResolvedCredential,
   person: Person | undefined,
   ca?: string,
-): WebFetch {
+): AskingFetch {
   const { origin, host } = new URL(location)
   const connect = (resolved: ResolvedCredential): Connection => {
     const transport: NodeTransportSettings = {
@@ -58,6 +58,7 @@ export function metadataFetch(
     opened.untimed()
     return opened.answer
   }
+  let login: AskedLogin | undefined
   const fetching: WebFetch = async (url, { headers, signal }) => {
     const isHere = new URL(url).origin === origin
     const address = isHere ? withQuery(url, named.query) : url
@@ -72,30 +73,46 @@ export function metadataFetch(
       keepSecret(password)
       await answer.arrayBuffer()
       isProven = true
-      known = connect(proofOffered(answer.headers.get('www-authenticate') ?? '', user, password))
+      const offered = answer.headers.get('www-authenticate') ?? ''
+      known = connect(proofOffered(offered, user, password))
       answer = await send(known, address, headers, signal)
+      login = answer.status === 401 ? undefined : { kind: kindOffered(offered), user }
     }
     return answer
   }
-  return Object.defineProperty(fetching, 'isProven', { get: () => isProven })
+  return Object.defineProperties(fetching, {
+    isProven: { get: () => isProven },
+    login: { get: () => login },
+  })
+}
+
+/** A login that somebody typed, and the service took. */
+export interface AskedLogin {
+  readonly kind: 'basic' | 'digest' | 'ntlm'
+  readonly user: string
+}
+
+/** What fetches metadata, and knows afterwards what it was let in with. */
+export type AskingFetch = WebFetch & { readonly login?: AskedLogin | undefined }
+
+/** The kind of login that a service offers and a user with a password is enough for. */
+function kindOffered(offered: string): AskedLogin['kind'] {
+  if (/\bdigest\b/i.test(offered)) return 'digest'
+  return /\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered) ? 'ntlm' : 'basic'
 }
 
 /** A user and a password as the service wants to have them proven. */
 function proofOffered(offered: string, user: string, password: string): ResolvedCredential {
-  if (/\bdigest\b/i.test(offered))
-    return {
-      ...noCredential,
-      credentials: [{ kind: 'digest', user, password }] satisfies Credential[],
-    }
+  const kind = kindOffered(offered)
   const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
-  if (/\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered))
+  if (kind === 'ntlm')
     return {
       ...noCredential,
       transport: {
         companyLogin: { user: name, password, ...present({ domain }) },
       },
     }
-  return { ...noCredential, credentials: [{ kind: 'basic', user, password }] }
+  return { ...noCredential, credentials: [{ kind, user, password }] satisfies Credential[] }
 }
 
 function withQuery(url: string, query: Readonly<Record<string, string>>): string {

@@ -1,7 +1,7 @@
-import { isWebAddress, type WebFetch } from '../../documents/fetching.js'
+import { isWebAddress } from '../../documents/fetching.js'
 import type { Project } from '../../project/project-file.js'
 import { noCredential, resolveCredential, type Person } from './credentials.js'
-import { metadataFetch } from './metadata-fetch.js'
+import { metadataFetch, type AskingFetch } from './metadata-fetch.js'
 
 /** Who asks for metadata. */
 export interface Asking {
@@ -16,7 +16,7 @@ export async function sourceFetch(
   project: Project,
   location: string,
   { credential, person }: Asking,
-): Promise<WebFetch | undefined> {
+): Promise<AskingFetch | undefined> {
   const resolved =
     credential === undefined ? noCredential : await resolveCredential(project, credential, person)
   const isFetched = isWebAddress(location) && URL.canParse(location)

@@ -73,7 +73,8 @@ export function declare(command: Command): void {
 }
 
 function tellImported(imported: Imported, output: Output): void {
-  const { contract, name, endpoint, endpoints, operations, typeCount, warning, found } = imported
+  const { contract, name, endpoint, endpoints, operations, typeCount } = imported
+  const { warning, found, login } = imported
   print(`${pc.bold(name)}  ${contract.dialect}  ${contract.title}`)
   const counts = [
     count(endpoints.length, 'endpoint'),
@@ -92,6 +93,11 @@ function tellImported(imported: Imported, output: Output): void {
   print(tableText(['endpoint', 'protocol', 'address', ''], rows))
   if (warning !== undefined) say(output, `\n${pc.yellow('warning')} ${warning}`)
   if (found !== undefined) say(output, `\nThe metadata was found at ${found}.`)
+  if (login !== undefined)
+    say(
+      output,
+      `\nCalls are made with the login that you gave: it is the credential ${login.name} of tolmach.yaml now, without its password. That is the variable ${login.variable}, or asked for.`,
+    )
   sayNotes(output, contract.notes)
 }
 
