@@ -43,6 +43,7 @@ export const soapEmitter: Emitter = {
     ...Object.keys(simple),
     'send',
     'sendPlain',
+    'AnyValue',
     'anyValue',
     'dataSet',
     'encodedMessages',
