@@ -164,13 +164,11 @@ interface NewCredential {
  */
 function credentialOf(
   name: string,
-  { kind, user }: AskedLogin,
+  login: AskedLogin,
   { credentials }: Project,
 ): NewCredential | undefined {
   if (Object.hasOwn(credentials, name)) return undefined
-  const [, domain, own = user] = kind === 'ntlm' ? (/^([^\\]+)\\(.+)$/.exec(user) ?? []) : []
-  const password = `$${variablePrefix(name)}_PASSWORD`
-  return { name, entry: { kind, user: own, password, ...present({ domain }) } }
+  return { name, entry: { ...login, password: `$${variablePrefix(name)}_PASSWORD` } }
 }
 
 /** The contract that was there before; one whose snapshot is damaged is simply replaced. */

@@ -1,8 +1,12 @@
 import { filled, present } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { endpointsOf, operationsOf } from '../contract/queries.js'
-import type { CredentialEntry, Project } from '../project/project-file.js'
+import { inVariables, valueInVariables } from '../printing/escaping.js'
+import { joined, variables, type VariablesText } from '../printing/safe-text.js'
+import { settingRows } from '../typescript/settings-table.js'
 import { variablePrefix } from '../typescript/variables.js'
+import { chosenCredentials, type ChosenCredential } from './auth/credentials.js'
+import { addressWith } from './calls/ready-client.js'
 import { reachOf, type Reach } from './calls/reach.js'
 import { namesFor } from './clients/client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
@@ -51,9 +55,10 @@ export async function siteSettings(
       nearest: 'Import it first: `tolmach import <location> --as <name>`.',
     })
   const reach = await reachOf(open, at)
-  const proofs = credentialsOf(kept.project, reach)
-  const given = proofs.map(([scheme, entry]) => proofIn(scheme, entry))
-  const settings = plainSettings(open, reach, given)
+  const { credential } = reach
+  const chosen = credential === undefined ? [] : chosenCredentials(kept.project, credential)
+  const given = chosen.map(proofIn)
+  const settings = await plainSettings(open, reach, given)
   const transport = {
     ...present({ caFile: reach.ca, proxy: reach.proxy }),
     ...Object.assign({}, ...given.map((each) => each.transport ?? {})),
@@ -66,50 +71,38 @@ export async function siteSettings(
     transport,
     variables: asVariables(variablePrefix(name), settings, transport),
     notes: [
-      ...('url' in settings || 'serverVariables' in settings
+      ...('url' in settings
         ? []
         : [`The metadata does not say where the service is: ${variablePrefix(name)}_URL has to.`]),
+      ...(Array.isArray(settings['credential'])
+        ? ['Variables have room for one credential; --json has all of them, with their schemes.']
+        : []),
       ...given.flatMap(({ note }) => note ?? []),
     ],
   }
 }
 
-function plainSettings(
+async function plainSettings(
   open: OpenContract,
   reach: Reach,
   given: readonly Proof[],
-): Record<string, unknown> {
+): Promise<Record<string, unknown>> {
   const endpoints = endpointsOf(open.contract)
   const chosen = preferredEndpoint(endpoints, operationsOf(open.contract), reach.endpoint)?.chosen
   const { headers, timeLimit, retries, mostBytes, serverVariables, mtom, addressing } = reach
   const credentials = given.flatMap(({ credential }) => credential ?? [])
-  const published = serverVariables === undefined ? chosen?.address : undefined
-  const url = reach.url ?? (/^https?:/i.test(published ?? '') ? published : undefined)
+  const published = chosen && (await addressWith(open, chosen, serverVariables ?? {}))
+  const url = reach.url ?? (URL.canParse(published ?? '') ? published : undefined)
   return {
     ...present({ url, endpoint: endpoints.length > 1 ? chosen?.name : undefined }),
     ...filled({
       headers: { ...headers, ...Object.assign({}, ...given.map((each) => each.headers)) },
     }),
-    ...present({ timeLimit, retries, mostBytes, serverVariables, mtom, addressing }),
+    ...present({ timeLimit, retries, mostBytes, mtom, addressing }),
     ...(credentials.length === 0
       ? {}
       : { credential: credentials.length === 1 ? credentials[0] : credentials }),
   }
-}
-
-/** The credentials that count, with the schemes that they are for. */
-function credentialsOf(
-  { credentials }: Project,
-  { credential }: Reach,
-): (readonly [scheme: string | undefined, entry: CredentialEntry])[] {
-  if (credential === undefined) return []
-  const chosen =
-    typeof credential === 'string' ? [[undefined, credential] as const] : Object.entries(credential)
-  return chosen.map(([scheme, name]) => {
-    const entry = Object.hasOwn(credentials, name) ? credentials[name] : undefined
-    if (entry === undefined) throw problem('TM-1024', { name, nearest: '' })
-    return [scheme, entry]
-  })
 }
 
 /** What proves who calls, in the places where a program has it. */
@@ -120,7 +113,7 @@ interface Proof {
   readonly note?: string
 }
 
-function proofIn(scheme: string | undefined, entry: CredentialEntry): Proof {
+function proofIn({ scheme, entry }: ChosenCredential): Proof {
   const { kind, place, name, input, cert, key, passphrase, authorizeUrl, value, ...login } = entry
   const inSettings = (more: object): Proof => ({
     credential: { kind, ...more, ...present({ scheme }) },
@@ -185,7 +178,7 @@ function asVariables(
   }
   const { credential, certificateFiles, companyLogin, ...plain } = { ...settings, ...transport }
   for (const [name, value] of Object.entries(plain)) {
-    const variable = plainVariables[name]
+    const variable = plainVariables.get(name)
     if (variable !== undefined) put(variable, value)
   }
   for (const each of [credential].flat() as (Record<string, unknown> | undefined)[]) {
@@ -205,15 +198,34 @@ function asVariables(
   return found
 }
 
-const plainVariables: Readonly<Record<string, string>> = {
-  url: 'URL',
-  endpoint: 'ENDPOINT',
-  headers: 'HEADERS',
-  timeLimit: 'TIME_LIMIT',
-  retries: 'RETRIES',
-  mostBytes: 'MOST_BYTES',
-  mtom: 'MTOM',
-  addressing: 'ADDRESSING',
-  caFile: 'CA_FILE',
-  proxy: 'PROXY',
+/** The variables of what is one value, by its name in code. */
+const plainVariables = new Map(
+  settingRows.flatMap(({ code, transport, variables: [only, ...others] = [] }) => {
+    const name = code ?? transport
+    return name === undefined || only === undefined || others.length > 0
+      ? []
+      : [[name, only] as const]
+  }),
+)
+
+/** The settings as a file of variables. */
+export function settingsText({
+  class: className,
+  site,
+  variables: values,
+  transport,
+}: SiteSettings): VariablesText {
+  const where = site === undefined ? '' : ` at ${site}`
+  const also = Object.keys(transport).length === 0 ? '' : ' and nodeTransportFrom'
+  const lines = [
+    variables`# ${inVariables(`Settings of ${className}${where}, for ${className}.fromVariables(process.env)${also}.`)}`,
+    variables`# What stands behind a $ is the name of a variable whose value belongs there.`,
+    ...Object.entries(values).map(([name, value]) => {
+      const written = valueInVariables(value)
+      return written === undefined
+        ? variables`# ${inVariables(name)} has a value that a file of variables can't say; --json has it.`
+        : variables`${inVariables(name)}=${written}`
+    }),
+  ]
+  return joined(lines, '\n')
 }

@@ -1,2 +1,2 @@
 /** What commands need to read times as people write them. */
-export { readTime, type Time } from '../runtime/times.js'
+export { readTime } from '../runtime/times.js'

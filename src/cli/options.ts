@@ -1,13 +1,13 @@
 import { problem } from '../app/problems.js'
-import { readTime, type Time } from '../app/times.js'
+import { readTime } from '../app/times.js'
 
 /**
  * A time as people write it: `500ms`, `10s`, `2m`, or just seconds.
  *
- * @returns it in milliseconds
+ * @returns seconds
  * @throws Problem TM-1010
  */
-export function readDuration(text: string, option = '--timeout'): Time & string {
+export function readDuration(text: string, option = '--timeout'): number {
   const milliseconds = readTime(text) ?? 0
   if (!(milliseconds > 0))
     throw problem('TM-1010', {
@@ -15,12 +15,7 @@ export function readDuration(text: string, option = '--timeout'): Time & string 
       reason: `"${text}" is not a time`,
       remedy: 'Write it like 500ms, 10s or 2m.',
     })
-  return `${milliseconds}ms`
-}
-
-/** As {@link readDuration}, in seconds. */
-export function readSeconds(text: string): number {
-  return Number.parseFloat(readDuration(text)) / 1000
+  return milliseconds / 1000
 }
 
 /**

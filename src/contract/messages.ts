@@ -162,6 +162,11 @@ export const messages = {
     '{contract} has no operation: its metadata describes only messages that the service sends.',
     '`tolmach generate {contract}` writes their types. Nothing was called.',
   ),
+  'TM-1037': entry(
+    'input',
+    'It is not said what {contract} is to be compared with: it is in no project, which would know where it came from.',
+    'Give two places: `tolmach compare <file or address> <file or address>`.',
+  ),
   'TM-1038': entry(
     'input',
     "The program can't be written to {file}: {reason}.",
@@ -181,11 +186,6 @@ export const messages = {
     'input',
     '{by} names the site "{site}", which tolmach.yaml does not have.',
     '{nearest} Nothing was sent.',
-  ),
-  'TM-1037': entry(
-    'input',
-    'It is not said what {contract} is to be compared with: it is in no project, which would know where it came from.',
-    'Give two places: `tolmach compare <file or address> <file or address>`.',
   ),
 
   'TM-2001': entry(

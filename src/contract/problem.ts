@@ -100,13 +100,9 @@ export function problemOfBroken(
   ...more: readonly string[]
 ): Problem {
   const { code, message, advice, details, place } = first.reason
-  const seen = new Set([message])
-  const also: string[] = []
-  for (const { reason } of others)
-    if (!seen.has(reason.message)) {
-      seen.add(reason.message)
-      also.push(reason.message)
-    }
+  const also = [...new Set(others.map(({ reason }) => reason.message))].filter(
+    (each) => each !== message,
+  )
   const left = also.length - mostOthers
   return new Problem(code, message, advice, {
     place,

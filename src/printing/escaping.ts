@@ -261,6 +261,18 @@ export function inVariables(text: string): VariablesText {
   return seen(text) as VariablesText
 }
 
+/**
+ * A value in a file of variables, which means the same to programs that read such files and to a
+ * shell: bare where it is plain or the name of a variable, else in single quotes.
+ *
+ * @returns undefined for what can't be said so: such files know no escapes
+ */
+export function valueInVariables(text: string): VariablesText | undefined {
+  if (text !== seen(text) || text.includes("'")) return undefined
+  const isBare = /^(?:[\w./:@%+,-]*|\$[A-Za-z_]\w*)$/.test(text)
+  return (isBare ? text : `'${text}'`) as VariablesText
+}
+
 /** The value of an attribute with its quotes, line breaks kept. */
 export function inAttribute(text: string): Markup {
   return `"${inMarkup(text).replace(/[\t\n\r]/g, (c) => `&#${c.charCodeAt(0)};`)}"` as Markup

@@ -21,7 +21,7 @@ export interface ReachEntry {
   /** Headers of every request; `$NAME` stands for a variable. */
   readonly headers?: Readonly<Record<string, string>>
   /** How long a call may take: seconds, or like `200ms`. */
-  readonly timeLimit?: number | string
+  readonly timeLimit?: number | `${number}${'ms' | 's' | 'm'}`
   readonly retries?: number
   readonly mostBytes?: number
   /** Values of the variables in the endpoint's address. */

@@ -37,9 +37,10 @@ export function settingsFrom(
     endpoint: get('ENDPOINT'),
     headers: read('HEADERS', 'an object in JSON, like {"X-Desk":"7"}', headersIn),
     credential: credentialFrom(get),
-    timeLimit: read('TIME_LIMIT', 'a time like 10s or 200ms', (text) =>
-      readTime(text) === undefined ? undefined : (`${Number(readTime(text))}ms` as const),
-    ),
+    timeLimit: read('TIME_LIMIT', 'a time like 10s or 200ms', (text) => {
+      const milliseconds = readTime(text)
+      return milliseconds === undefined ? undefined : milliseconds / 1000
+    }),
     retries: read('RETRIES', 'a whole number', wholeNumber),
     mostBytes: read('MOST_BYTES', 'a number of bytes', (text) => wholeNumber(text) || undefined),
   })

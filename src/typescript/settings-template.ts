@@ -21,7 +21,7 @@ export function settingsTemplate(
     variables`# ${inVariables(`${variablePrefix(contractName)}_${name}`)}=`
   const className = inVariables(names.class)
   const endpoints = endpointsOf(contract)
-  const [where, ...others] = variableGroups(contract, dialect, credentials)
+  const groups = variableGroups(contract, dialect, credentials)
   const lines = [
     variables`# Settings of ${className}, for ${className}.fromVariables(process.env). Copy this file, fill in what is needed,`,
     variables`# and keep the copy out of version control:  node --env-file=<copy> your-program.js`,
@@ -30,12 +30,8 @@ export function settingsTemplate(
       ({ name, address, protocol }) =>
         variables`# ${inVariables(name)} (${inVariables(protocol)}): ${inVariables(address)}`,
     ),
-    ...[where].flatMap(({ say, names: own }) => [
-      variables`# ${inVariables(say)}`,
-      ...own.map(setting),
-    ]),
-    ...others.flatMap(({ say, names: own }) => [
-      variables``,
+    ...groups.flatMap(({ say, names: own }, at) => [
+      ...(at === 0 ? [] : [variables``]),
       variables`# ${inVariables(say)}`,
       ...own.map(setting),
     ]),

@@ -85,7 +85,7 @@ export function variableGroups(
   contract: Contract,
   dialect: Dialect,
   credentials: readonly string[] = [],
-): [where: VariableGroup, ...others: VariableGroup[]] {
+): VariableGroup[] {
   const hasChoice = endpointsOf(contract).length > 1
   return [
     {

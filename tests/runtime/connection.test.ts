@@ -139,7 +139,7 @@ describe('an exchange with a service', () => {
     ).toEqual({
       url: 'http://h',
       credential: { kind: 'basic', user: 'u', password: '' },
-      timeLimit: '500ms',
+      timeLimit: 0.5,
     })
     expect(settingsFrom({ QUAY_TOKEN: 't', QUAY_USER: 'u' }, 'QUAY')).toEqual({
       credential: { kind: 'bearer', token: 't' },

@@ -69,23 +69,41 @@ export async function resolveCredential(
   isPreview = false,
 ): Promise<ResolvedCredential> {
   if (choice === undefined) return noCredential
-  const chosen =
-    typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
   const variables = await variablesOf(project.folder)
   let resolved = noCredential
-  for (const [scheme, name] of chosen) {
-    const entry = Object.hasOwn(project.credentials, name) ? project.credentials[name] : undefined
-    if (entry === undefined)
-      throw problem('TM-1024', {
-        name,
-        nearest: nearestAdvice(name, Object.keys(project.credentials)),
-      })
+  for (const { scheme, name, entry } of chosenCredentials(project, choice)) {
     const made = isPreview
       ? await previewedEntry(project.folder, name, scheme, entry, variables)
       : await resolvedEntry(project.folder, name, scheme, entry, variables, person)
     resolved = together(resolved, made)
   }
   return resolved
+}
+
+/** A credential of the project, with the security scheme that it is for. */
+export interface ChosenCredential {
+  readonly scheme: string | undefined
+  readonly name: string
+  readonly entry: CredentialEntry
+}
+
+/**
+ * The credentials that a choice names.
+ *
+ * @throws Problem TM-1024 when there is none of such a name
+ */
+export function chosenCredentials(
+  { credentials }: Project,
+  choice: CredentialChoice,
+): ChosenCredential[] {
+  const chosen =
+    typeof choice === 'string' ? [[undefined, choice] as const] : Object.entries(choice)
+  return chosen.map(([scheme, name]) => {
+    const entry = Object.hasOwn(credentials, name) ? credentials[name] : undefined
+    if (entry === undefined)
+      throw problem('TM-1024', { name, nearest: nearestAdvice(name, Object.keys(credentials)) })
+    return { scheme, name, entry }
+  })
 }
 
 /** The environment, and below it what a file `.env` in the project's folder says. */

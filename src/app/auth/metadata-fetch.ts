@@ -1,7 +1,7 @@
 import { present } from '../../contract/present.js'
 import type { WebFetch } from '../../documents/fetching.js'
 import { keepSecret } from '../../exercise/masking.js'
-import type { Connection, Credential } from '../../runtime/connection.js'
+import type { Connection } from '../../runtime/connection.js'
 import { nodeTransport, type NodeTransportSettings } from '../../runtime/node/transport.js'
 import { openExchange } from '../../runtime/open-exchange.js'
 import {
@@ -73,10 +73,10 @@ export function metadataFetch(
       keepSecret(password)
       await answer.arrayBuffer()
       isProven = true
-      const offered = answer.headers.get('www-authenticate') ?? ''
-      known = connect(proofOffered(offered, user, password))
+      const typed = loginFor(answer.headers.get('www-authenticate') ?? '', user)
+      known = connect(proofOf(typed, password))
       answer = await send(known, address, headers, signal)
-      login = answer.status === 401 ? undefined : { kind: kindOffered(offered), user }
+      login = answer.status === 401 ? undefined : typed
     }
     return answer
   }
@@ -90,29 +90,25 @@ export function metadataFetch(
 export interface AskedLogin {
   readonly kind: 'basic' | 'digest' | 'ntlm'
   readonly user: string
+  /** Of a company login. */
+  readonly domain?: string
 }
 
 /** What fetches metadata, and knows afterwards what it was let in with. */
 export type AskingFetch = WebFetch & { readonly login?: AskedLogin | undefined }
 
-/** The kind of login that a service offers and a user with a password is enough for. */
-function kindOffered(offered: string): AskedLogin['kind'] {
-  if (/\bdigest\b/i.test(offered)) return 'digest'
-  return /\bntlm\b/i.test(offered) && !/\bbasic\b/i.test(offered) ? 'ntlm' : 'basic'
+/** A user in the kind of login that a service offers and a password is enough for. */
+function loginFor(offered: string, user: string): AskedLogin {
+  if (/\bdigest\b/i.test(offered)) return { kind: 'digest', user }
+  if (!/\bntlm\b/i.test(offered) || /\bbasic\b/i.test(offered)) return { kind: 'basic', user }
+  const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
+  return { kind: 'ntlm', user: name, ...present({ domain }) }
 }
 
-/** A user and a password as the service wants to have them proven. */
-function proofOffered(offered: string, user: string, password: string): ResolvedCredential {
-  const kind = kindOffered(offered)
-  const [, domain, name = user] = /^([^\\]+)\\(.+)$/.exec(user) ?? []
-  if (kind === 'ntlm')
-    return {
-      ...noCredential,
-      transport: {
-        companyLogin: { user: name, password, ...present({ domain }) },
-      },
-    }
-  return { ...noCredential, credentials: [{ kind, user, password }] satisfies Credential[] }
+function proofOf({ kind, ...login }: AskedLogin, password: string): ResolvedCredential {
+  return kind === 'ntlm'
+    ? { ...noCredential, transport: { companyLogin: { ...login, password } } }
+    : { ...noCredential, credentials: [{ kind, user: login.user, password }] }
 }
 
 function withQuery(url: string, query: Readonly<Record<string, string>>): string {

@@ -2,7 +2,6 @@ import { matchName, nearestAdvice } from '../../contract/nearest.js'
 import { present } from '../../contract/present.js'
 import { problem } from '../../contract/problem.js'
 import type { CredentialChoice, SiteEntry } from '../../project/project-file.js'
-import { readTime, type Time } from '../../runtime/times.js'
 import { variablesOf } from '../auth/credentials.js'
 import type { OpenContract } from '../contracts/open-contract.js'
 
@@ -77,10 +76,4 @@ function siteNamed(
     reason: `the site "${name}" of tolmach.yaml says nothing of ${open.name}`,
     remedy: `Add it there: { ${open.name}: { url: … } }.`,
   })
-}
-
-/** A time of the project file, as settings have it. */
-export function timeOf({ timeLimit }: Reach): Time | undefined {
-  const read = timeLimit === undefined ? undefined : readTime(timeLimit)
-  return read === undefined ? undefined : `${read}ms`
 }

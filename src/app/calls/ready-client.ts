@@ -19,7 +19,7 @@ import { bytesDigest } from '../../project/snapshot.js'
 import type { Credential, Settings } from '../../runtime/connection.js'
 import type { Time } from '../../runtime/times.js'
 import { callReady } from './call-ready.js'
-import { reachOf, timeOf, type Reach } from './reach.js'
+import { reachOf, type Reach } from './reach.js'
 import { clientStateWithRuntime } from '../clients/client-state.js'
 import {
   noCredential,
@@ -253,7 +253,7 @@ class ReadyOperations {
       aside,
       acceptInput: acceptIsInput ? options.accept : undefined,
       resolved,
-      timeLimit: options.timeLimit ?? timeOf(this.reach),
+      timeLimit: options.timeLimit ?? this.reach.timeLimit,
       session: session?.isOwn(pathOf(operation)) === true ? undefined : session,
     }
   }
@@ -310,7 +310,7 @@ class ReadyOperations {
       }),
       ...present({
         retries: options.retries ?? reach.retries,
-        timeLimit: options.timeLimit ?? timeOf(reach),
+        timeLimit: options.timeLimit ?? reach.timeLimit,
         mostBytes: options.mostBytes ?? (savesAll ? Infinity : reach.mostBytes),
         mtom: options.mtom ?? reach.mtom,
         addressing: options.addressing ?? reach.addressing,
@@ -407,7 +407,7 @@ function answersBytes({ outcome }: Operation): boolean {
 }
 
 /** The address of an endpoint with the values that were given for its variables. */
-async function addressWith(
+export async function addressWith(
   open: OpenContract,
   endpoint: Endpoint,
   variables: Readonly<Record<string, string>>,

@@ -23,7 +23,7 @@ export function runnerOf(setup: ProjectSetup, importSuffix: ImportSuffix): Runne
   const asItStands = (command: string, wantsSuffix: boolean): Runner => ({
     compiles: false,
     needsSuffix: wantsSuffix && importSuffix !== '.ts' ? '.ts' : undefined,
-    line: (path) => `${command} ${path}`,
+    line: (path) => `${command} ${inShell(path)}`,
   })
   if (setup.runtime === 'deno') return asItStands('deno run --allow-net --allow-env', true)
   if (setup.runtime === 'bun') return asItStands('bun', false)
@@ -34,6 +34,11 @@ export function runnerOf(setup: ProjectSetup, importSuffix: ImportSuffix): Runne
   return effectiveOptions(setup).neverWrites
     ? asItStands('npx tsx', false)
     : { compiles: true, needsSuffix: undefined, line: (path) => compiledLine(setup, path) }
+}
+
+/** A path as a shell takes it. */
+function inShell(path: string): string {
+  return /[^\w./-]/.test(path) ? `"${path}"` : path
 }
 
 /** Compiles the project into a folder, and runs the program there. */
@@ -50,5 +55,5 @@ function compiledLine(setup: ProjectSetup, path: string): string {
   ].filter((flag) => flag !== '')
   const below = relative(root, join(folder, path)).replaceAll('\\', '/')
   const made = `${typedPath(folder, out)}/${below.replace(/\.(m|c)?ts$/, '.$1js')}`
-  return `npx tsc ${flags.join(' ')}`.trimEnd() + ` && node ${made}`
+  return `npx tsc ${flags.join(' ')}`.trimEnd() + ` && node ${inShell(made)}`
 }

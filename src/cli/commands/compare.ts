@@ -4,7 +4,7 @@ import { exitCodes, problem } from '../../app/problems.js'
 import { checkReportFile, saveComparison } from '../../app/save-comparison.js'
 import type { Verdict } from '../../compare/change.js'
 import { tellComparison } from '../comparison-text.js'
-import { readSeconds } from '../options.js'
+import { readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { printJson, say } from '../terminal.js'
@@ -39,7 +39,7 @@ export function declare(command: Command): void {
         uses: options.uses,
         credential: options.credential,
         person: output.json ? undefined : person,
-        seconds: options.timeout === undefined ? undefined : readSeconds(options.timeout),
+        seconds: options.timeout === undefined ? undefined : readDuration(options.timeout),
       })
       const all = options.all === true
       if (options.save !== undefined) await saveComparison(options.save, comparison, all)

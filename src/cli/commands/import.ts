@@ -5,7 +5,7 @@ import { importContract, importSummary, type Imported } from '../../app/import-c
 import type { Note } from '../../contract/contract.js'
 import { pc } from '../colours.js'
 import { sayClashes, sayGenerated, sayMissing } from '../generated-text.js'
-import { namesIn, readSeconds } from '../options.js'
+import { namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
@@ -47,7 +47,7 @@ export function declare(command: Command): void {
         credential: options.credential,
         person: output.json ? undefined : person,
         only: options.only === undefined ? undefined : namesIn(options.only),
-        seconds: options.timeout === undefined ? undefined : readSeconds(options.timeout),
+        seconds: options.timeout === undefined ? undefined : readDuration(options.timeout),
       })
       const generated =
         options.generate === true ? await generateOpened(await imported.open()) : undefined

@@ -7,7 +7,7 @@ import { problemJson } from '../../app/problem-json.js'
 import { planRefresh, type PlannedRefresh, type Refreshed } from '../../app/refresh-contract.js'
 import { pc } from '../colours.js'
 import { tellComparison } from '../comparison-text.js'
-import { readSeconds } from '../options.js'
+import { readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf, tell } from '../run.js'
 import { count, print, printJson, say, type Output } from '../terminal.js'
@@ -92,7 +92,7 @@ async function refreshOne(
     credential,
     uses: options.uses,
     person: output.json ? undefined : person,
-    seconds: timeout === undefined ? undefined : readSeconds(timeout),
+    seconds: timeout === undefined ? undefined : readDuration(timeout),
   })
   const { comparison } = plan
   if (save !== undefined) await saveComparison(save, comparison, all)

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import { siteSettings, type SiteSettings } from '../../app/site-settings.js'
+import { settingsText, siteSettings } from '../../app/site-settings.js'
 import { globalsOf } from '../run.js'
 import { print, printJson, say } from '../terminal.js'
 
@@ -17,23 +17,7 @@ export function declare(command: Command): void {
       if (output.json) {
         const needed = Object.keys(transport).length > 0
         printJson({ settings, ...(needed ? { transport } : {}) })
-      } else print(variablesText(found))
+      } else print(settingsText(found))
       for (const note of notes) say(output, note)
     })
-}
-
-/** The settings as lines of a file of variables. */
-function variablesText({ class: className, site, variables, transport }: SiteSettings): string {
-  const where = site === undefined ? '' : ` at ${site}`
-  const needed = Object.keys(transport).length > 0
-  return [
-    `# Settings of ${className}${where}, for ${className}.fromVariables(process.env)${needed ? ' and nodeTransportFrom' : ''}.`,
-    '# What stands behind a $ is the name of a variable whose value belongs there.',
-    ...Object.entries(variables).map(([name, value]) => `${name}=${quotedWhereNeeded(value)}`),
-  ].join('\n')
-}
-
-function quotedWhereNeeded(value: string): string {
-  if (!/[\s#'"`]/.test(value)) return value
-  return value.includes("'") ? JSON.stringify(value) : `'${value}'`
 }
