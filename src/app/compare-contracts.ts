@@ -7,13 +7,15 @@ import { nextVersion, stepFor } from '../compare/next-version.js'
 import { plainFacts } from '../compare/plain-facts.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { placeOf } from '../documents/places.js'
-import { assignNames } from '../naming/names.js'
+import { assignNames, type Names } from '../naming/names.js'
+import { packagesOf } from '../project/packed-record.js'
 import { namesFor } from './clients/client-names.js'
 import { builtClient, filesAsWritten } from './generate-client.js'
 import { folderBeside } from '../project/runtime-folder.js'
 import { findUses } from './uses/find-uses.js'
 import type { CompilerFinding, Use } from './uses/lines.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
+import { asPacked } from './pack/as-packed.js'
 import {
   isAnotherService,
   readAgain,
@@ -41,7 +43,11 @@ export interface Comparison {
   /** Changes of nothing but words, order and examples, and types that are new. */
   readonly quiet: readonly PlacedChange[]
   readonly worst: { readonly calls: Verdict; readonly code: Verdict }
-  /** The version that the next client has, where the last one was 1.0.0. */
+  /** The package that it was packed into last. */
+  readonly package?: string
+  /** The version that it was packed as last; 1.0.0 where it was not. */
+  readonly lastVersion: string
+  /** The version that the next client has. */
   readonly nextVersion: string
   /** Operations of the service that are new, and that the choice of the project leaves out. */
   readonly beside: readonly string[]
@@ -122,22 +128,57 @@ async function withUses(comparison: Comparison, after: OpenContract): Promise<Co
   }
 }
 
-async function comparisonOf(before: OpenContract, after: ReadAgain): Promise<Comparison> {
-  const dialect = await dialectNamed(before.contract.dialect)
-  const { wire = plainFacts } = dialect
-  const names = await namesFor(before)
-  const { contract } = after.open
-  const now = assignNames(
-    contract,
-    names,
-    dialect.emit.reservedNames(contract),
-    before.kept?.entry.class,
-  )
+/**
+ * What differs between two contracts that are open.
+ *
+ * @param now the names of the later one
+ */
+export async function changesBetween(
+  before: OpenContract,
+  after: OpenContract,
+  now: Names,
+): Promise<PlacedChange[]> {
+  const { wire = plainFacts } = await dialectNamed(before.contract.dialect)
   const found = differences(
-    { contract: before.contract, names, wire },
-    { contract, names: now, wire },
+    { contract: before.contract, names: await namesFor(before), wire },
+    { contract: after.contract, names: now, wire },
   )
-  const changes = await placed(found, before, after.open)
+  return placed(found, before, after)
+}
+
+/** The names of a contract that was read again: what is still there keeps those that it had. */
+async function namesAfter(before: OpenContract, { contract }: OpenContract): Promise<Names> {
+  const { emit } = await dialectNamed(before.contract.dialect)
+  const { class: className } = before.kept?.entry ?? {}
+  return assignNames(contract, await namesFor(before), emit.reservedNames(contract), className)
+}
+
+/** Which version the next client has: after that which was packed last, or as if it had been 1.0.0. */
+async function versions(
+  before: OpenContract,
+  after: OpenContract,
+  changes: readonly PlacedChange[],
+): Promise<Pick<Comparison, 'package' | 'lastVersion' | 'nextVersion'>> {
+  const { kept } = before
+  const [record] = kept === undefined ? [] : await packagesOf(kept.project.folder, before.name)
+  if (kept === undefined || record === undefined)
+    return { lastVersion: '1.0.0', nextVersion: nextVersion('1.0.0', stepFor(changes)) }
+  const packed = await asPacked(record, { ...before, kept })
+  const since =
+    packed === undefined
+      ? changes
+      : await changesBetween(packed, after, await namesAfter(before, after))
+  return {
+    package: record.package,
+    lastVersion: record.version,
+    nextVersion: nextVersion(record.version, stepFor(since)),
+  }
+}
+
+async function comparisonOf(before: OpenContract, after: ReadAgain): Promise<Comparison> {
+  const { contract } = after.open
+  const names = await namesAfter(before, after.open)
+  const changes = await changesBetween(before, after.open, names)
   const [quiet, loud] = [
     changes.filter((each) => each.quiet === true),
     changes.filter((each) => each.quiet !== true),
@@ -149,7 +190,7 @@ async function comparisonOf(before: OpenContract, after: ReadAgain): Promise<Com
     changes: loud,
     quiet,
     worst: worstOf(loud),
-    nextVersion: nextVersion('1.0.0', stepFor(found)),
+    ...(await versions(before, after.open, changes)),
     beside: newBeside(before, after.open),
     vanished: contract.notes.filter(({ code }) => code === 'TM-3011').map(({ message }) => message),
     isAnother: isAnotherService(before.whole, after.open.whole),
@@ -179,6 +220,11 @@ async function placed(
       after: is === undefined ? undefined : placeOf(now, is),
     }),
   }))
+}
+
+/** Which version comes next, in a sentence. */
+export function nextVersionText({ package: name, nextVersion, lastVersion }: Comparison): string {
+  return `By these changes the next version of ${name ?? 'the client'} is ${nextVersion}, after ${lastVersion}.`
 }
 
 /** How bad a comparison is at the worst. */

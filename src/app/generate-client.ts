@@ -16,6 +16,7 @@ import { clearStages, writeTogether, type Change } from '../project/safe-writing
 import { namesChange, namesText, readNames } from '../project/snapshot.js'
 import { clientFiles, type GeneratedFile } from '../typescript/client.js'
 import { firstLines, type InputMaker } from '../typescript/first-lines.js'
+import type { Packaged } from '../typescript/module-names.js'
 import { namesFor } from './clients/client-names.js'
 import {
   eachList,
@@ -85,14 +86,19 @@ export function suffixOf(open: OpenContract): ImportSuffix {
   return open.kept?.entry.importSuffix ?? '.js'
 }
 
-/**
- * A client as texts: pure, apart from reading the contract.
- *
- * @param runtimeFolder where its runtime is; with the client's own files when left out
- */
+/** How a client is made otherwise than the project says. */
+export interface ClientForm {
+  /** Where its runtime is; with the client's own files when left out. */
+  readonly runtimeFolder?: '../runtime' | undefined
+  readonly importSuffix?: ImportSuffix
+  /** It is part of a package. */
+  readonly packaged?: Packaged
+}
+
+/** A client as texts: pure, apart from reading the contract. */
 export async function buildClient(
   open: OpenContract,
-  runtimeFolder?: '../runtime',
+  form: ClientForm = {},
 ): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
   const dialect = await dialectNamed(open.contract.dialect)
   const names = await namesFor(open)
@@ -102,7 +108,7 @@ export async function buildClient(
     sources: open.digests,
     inputs: inputsDigest(open, names),
     importSuffix: suffixOf(open),
-    runtimeFolder,
+    ...form,
     credentials: credentialKinds(open),
     sample: await sampleMaker(open.contract),
   })
@@ -164,7 +170,11 @@ export async function builtClient(open: OpenContract): Promise<BuiltClient> {
   const { entry } = open.kept ?? {}
   if (entry === undefined) throw new Error(`${open.name} is not in a project`)
   const isShared = runtimeFolderOf(open) !== undefined
-  return { open, entry, ...(await buildClient(open, isShared ? `../${sharedName}` : undefined)) }
+  return {
+    open,
+    entry,
+    ...(await buildClient(open, { runtimeFolder: isShared ? `../${sharedName}` : undefined })),
+  }
 }
 
 /** A client that is to be written, with what it takes along: nothing is written yet. */

@@ -5,6 +5,8 @@ export interface CommandEntry {
   readonly name: string
   readonly usage: string
   readonly summary: string
+  /** It has a `--version` of its own, and not that of the program. */
+  readonly ownVersion?: true
   readonly load: () => Promise<{ declare(command: Command): void }>
 }
 
@@ -39,6 +41,13 @@ export const commands: readonly CommandEntry[] = [
     usage: '[contract...]',
     summary: 'write the TypeScript clients',
     load: () => import('./commands/generate.js'),
+  },
+  {
+    name: 'pack',
+    usage: '<contract...>',
+    summary: 'make a package of clients, for people without the tool',
+    load: () => import('./commands/pack.js'),
+    ownVersion: true,
   },
   {
     name: 'settings',

@@ -1,4 +1,4 @@
-import type { Comparison, PlacedChange } from '../app/compare-contracts.js'
+import { nextVersionText, type Comparison, type PlacedChange } from '../app/compare-contracts.js'
 import { foldChanges } from '../app/describe/fold-changes.js'
 import type { Verdict } from '../compare/change.js'
 import { pc } from './colours.js'
@@ -50,10 +50,7 @@ export function tellComparison(
       output,
       pc.dim(`\n${count(quiet.length, 'more change')} of words, order and new types alone (--all)`),
     )
-  if (shown.length > 0)
-    print(
-      `\nBy these changes the next version of the client is ${comparison.nextVersion}, after 1.0.0.`,
-    )
+  if (shown.length > 0) print(`\n${nextVersionText(comparison)}`)
 }
 
 /** How many changes there are, and how many of each verdict for either side. */

@@ -55,7 +55,6 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
     .option('--quiet', 'print the answer alone')
     .option('--no-color', 'print without colours')
     .option('--log-file <file>', 'write details of failures to a file')
-    .version(version(), '--version', 'print the version')
     .helpOption('--help', 'show help')
     .helpCommand(false)
     .exitOverride()
@@ -66,6 +65,8 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
       '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach <command> --help                  options and examples',
     )
   const wanted = words.find((word) => commands.some(({ name }) => name === word))
+  if (commands.find(({ name }) => name === wanted)?.ownVersion !== true)
+    program.version(version(), '--version', 'print the version')
   for (const { name, usage, summary, load } of commands) {
     const command = program
       .command(`${name} ${usage}`.trim())

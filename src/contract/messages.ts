@@ -187,6 +187,41 @@ export const messages = {
     '{by} names the site "{site}", which tolmach.yaml does not have.',
     '{nearest} Nothing was sent.',
   ),
+  'TM-1042': entry(
+    'input',
+    'Packing compiles a client with TypeScript 5.4 or later, and {found}.',
+    'Install it: `npm install --save-dev typescript`. Nothing was written.',
+  ),
+  'TM-1043': entry(
+    'input',
+    'TypeScript {version} did not compile the package: {reason}',
+    'Try another version of TypeScript. Nothing was written.',
+  ),
+  'TM-1044': entry(
+    'input',
+    "What {package} was made of when it was packed last can't be read: {reason}",
+    'Get the folder {folder} back from version control; or take it away, and say with --version which version comes next. Nothing was written.',
+  ),
+  'TM-1045': entry(
+    'input',
+    'Nothing says under which licence the package is given away.',
+    'Write "license" into package.json, or give --license MIT, say; --license UNLICENSED lets nobody else use it. Nothing was written.',
+  ),
+  'TM-1046': entry(
+    'input',
+    'The package can\'t be called "{name}": {reason}.',
+    'Give another name with --name, `harbour-clients` or `@harbour/clients`, say. Nothing was written.',
+  ),
+  'TM-1047': entry(
+    'input',
+    '"{version}" is not a version.',
+    'Write it like 1.2.0 or 2.0.0-beta.1, or `auto` to have it worked out. Nothing was written.',
+  ),
+  'TM-1048': entry(
+    'input',
+    'There is an archive {file} already, with other contents: {version} was packed before.',
+    'Give another version, or write over it with --overwrite. Nothing was written.',
+  ),
 
   'TM-2001': entry(
     'metadata',

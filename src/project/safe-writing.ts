@@ -105,7 +105,7 @@ async function clearAsides(target: string): Promise<void> {
 
 /** A file of a project, or a folder of it as a whole, that is to be as given. */
 export type Change =
-  | { readonly path: string; readonly contents: string }
+  | { readonly path: string; readonly contents: string | Uint8Array }
   /** It is to be there no more. */
   | { readonly path: string; readonly gone: true }
   | {

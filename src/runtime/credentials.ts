@@ -44,7 +44,7 @@ export function checkCredential(
   const isHomeless = kind === 'key' || logins.some((each) => each.kind === kind)
   const message = isHomeless
     ? `nothing says where a credential of the kind "${kind}" goes; send it with settings.headers`
-    : `a credential of the kind "${kind}" takes more than a header: give the settings \`logins: [${loginName(kind)}]\`, from logins.ts`
+    : `a credential of the kind "${kind}" takes more than a header: give the settings \`logins: [${loginName(kind)}]\`, from the client's module \`logins\``
   throw new InputRejected(operation, [{ path: 'settings.credential', message }])
 }
 

@@ -21,6 +21,7 @@ import { code, joined, type Code } from '../printing/safe-text.js'
 import { exportedNames } from './exported-names.js'
 import { firstLines, type InputMaker } from './first-lines.js'
 import { loginsMade, loginsPage, loginsText } from './logins.js'
+import { moduleOutside, type Packaged } from './module-names.js'
 import { methodHead, operationPages } from './operation-page.js'
 import { readmeText } from './readme.js'
 import { settingsTemplate } from './settings-template.js'
@@ -49,6 +50,8 @@ export interface ClientOptions extends PrintOptions {
   readonly credentials?: readonly string[] | undefined
   /** Makes inputs for the first lines to write. */
   readonly sample: InputMaker
+  /** It is part of a package, for people who have neither the tool nor its metadata. */
+  readonly packaged?: Packaged | undefined
 }
 
 const header =
@@ -130,15 +133,14 @@ function typesAlone(
 ): GeneratedFile[] {
   const { page, parts } = typesPages(texts, Object.keys(contract.types), [])
   const index = new Page('index')
-  const address = `./index${options.importSuffix}`
-  const first = firstLines(contract, names, [], options.sample, address)
+  const first = firstLines(contract, names, [], options.sample, moduleOutside('index', options))
   printFirstLines(index, first)
   if (!page.isEmpty()) index.reexport('types')
   const files: GeneratedFile[] = [
     ...[index, page, ...parts]
       .filter((each) => !each.isEmpty())
       .map((each) => ({ path: `${each.module}.ts`, text: header + '\n' + each.text(options) })),
-    { path: 'README.md', text: typesReadme(contract, names, options.contractName, first) },
+    { path: 'README.md', text: typesReadme(contract, names, options, first) },
   ]
   files.sort((a, b) => compareTexts(a.path, b.path))
   const text = manifestText(contract, names, dialect, files, options)
@@ -398,7 +400,7 @@ function indexPage(
     names,
     operations,
     options.sample,
-    `./index${options.importSuffix}`,
+    moduleOutside('index', options),
   )
   printFirstLines(page, first)
   const modules = [

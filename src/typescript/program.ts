@@ -21,11 +21,13 @@ export interface ProgramOptions {
   /** The module that the class is imported from. */
   readonly from: string
   readonly sample: InputMaker
+  /** In JavaScript: without types. */
+  readonly isPlain?: boolean
 }
 
 /** A first program, and what it calls. */
 export interface FirstProgram {
-  readonly text: string
+  readonly lines: readonly Code[]
   readonly operation: Operation
 }
 
@@ -46,7 +48,7 @@ const lineLength = 96
 export function firstProgram(
   contract: Contract,
   names: Names,
-  { contractName, from, sample }: ProgramOptions,
+  { contractName, from, sample, isPlain = false }: ProgramOptions,
 ): FirstProgram | undefined {
   const operations = [...operationsOf(contract)].sort((a, b) => compareTexts(pathOf(a), pathOf(b)))
   const operation = firstToCall(contract, operations)
@@ -66,18 +68,18 @@ export function firstProgram(
   const lines = [
     code`import { ${className} } from ${quoted(from)}`,
     code``,
-    code`async function main(): Promise<void> {`,
+    code`async function main()${isPlain ? code`` : code`: Promise<void>`} {`,
     code`  // Variables of the environment say where the service is and who calls: ${identifier(variablePrefix(contractName))}_URL and others.`,
     code`  const ${variable} = ${className}.fromVariables(process.env)`,
     ...shown(contract, operation, call).map((line) => code`  ${line}`),
     code`}`,
     code``,
-    code`main().catch((error: unknown) => {`,
+    code`main().catch((error${isPlain ? code`` : code`: unknown`}) => {`,
     code`  console.error(error instanceof Error ? \`\${error.name}: \${error.message}\` : error)`,
     code`  process.exitCode = 1`,
     code`})`,
   ]
-  return { text: `${joined(lines, '\n')}\n`, operation }
+  return { lines, operation }
 }
 
 /** The call with what shows its outcome. */

@@ -3,6 +3,7 @@ import { endpointsOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { methodName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
+import { moduleOfOperation } from '../naming/operation-files.js'
 import {
   codeInMarkdown,
   fenced,
@@ -16,6 +17,9 @@ import type { ClientOptions } from './client.js'
 import { exportedNames } from './exported-names.js'
 import { clientVariable, firstLines, methodOf } from './first-lines.js'
 import { loginsToGive } from './logins.js'
+import { moduleOutside } from './module-names.js'
+import { installSection } from './package-texts.js'
+import { firstProgram } from './program.js'
 import { variableNames, variablePrefix } from './variables.js'
 
 /** The README of a client: endpoints, settings, and an example for every kind of call. */
@@ -26,36 +30,37 @@ export function readmeText(
   dialect: Dialect,
   options: ClientOptions,
 ): Markdown {
-  const { importSuffix, credentials, sample } = options
-  const first = firstLines(contract, names, operations, sample, `./index${importSuffix}`)
   const className = identifier(names.class)
   const lines: Markdown[] = [
     ...introduction(contract, options),
-    markdown`## First lines`,
-    markdown``,
-    ...fenced(first),
-    markdown``,
-    needs(contract, dialect),
-    markdown``,
+    ...beginning(contract, names, operations, dialect, options),
     ...endpointTable(contract),
     ...settingsSection(contract, className, dialect, options),
-    ...furtherLogins(contract, dialect, credentials, className),
+    ...furtherLogins(contract, dialect, className, options),
     ...transportSection(className, clientVariable(names), options),
     markdown`## Operations`,
     markdown``,
     ...operations.map(operationLine),
     markdown``,
     ...(dialect.emit.readme?.(contract, clientVariable(names), names) ?? []),
-    ...failuresSection(operations, names),
+    ...failuresSection(contract, operations, names, options),
   ]
   return markdown`${joined(lines, '\n')}\n`
 }
 
 function introduction(
   { title, documentation }: Contract,
-  { contractName, runtimeFolder }: ClientOptions,
+  { contractName, runtimeFolder, packaged }: ClientOptions,
 ): Markdown[] {
   const said = documentation === undefined ? [] : [paragraphs(documentation), markdown``]
+  if (packaged !== undefined)
+    return [
+      markdown`# ${inMarkdown(title)}`,
+      markdown``,
+      ...said,
+      markdown`This package calls the service from JavaScript and TypeScript. It was written by Tolmach from the service's metadata; nobody needs the tool to use it.`,
+      markdown``,
+    ]
   const again = codeInMarkdown(`tolmach generate ${contractName}`)
   const sharing =
     runtimeFolder === undefined
@@ -66,6 +71,40 @@ function introduction(
     markdown``,
     ...said,
     markdown`Written by Tolmach from the service's metadata. The folder is the tool's: write it again with ${again}.${sharing}`,
+    markdown``,
+  ]
+}
+
+/** How somebody begins: with the first lines, or as a stranger by installing it. */
+function beginning(
+  contract: Contract,
+  names: Names,
+  operations: readonly Operation[],
+  dialect: Dialect,
+  options: ClientOptions,
+): Markdown[] {
+  const { packaged, sample, contractName } = options
+  const from = moduleOutside('index', options)
+  if (packaged === undefined)
+    return [
+      markdown`## First lines`,
+      markdown``,
+      ...fenced(firstLines(contract, names, operations, sample, from)),
+      markdown``,
+      needs(contract, dialect),
+      markdown``,
+    ]
+  const program = firstProgram(contract, names, { contractName, from, sample, isPlain: true })
+  const template = `node_modules/${packaged.module}/settings.example.env`
+  return [
+    ...installSection(packaged, dialect.emit.dependencies(contract)),
+    markdown`## First call`,
+    markdown``,
+    markdown`Copy ${codeInMarkdown(template)} to ${codeInMarkdown('service.env')} and fill in what is needed: where the service is, if not at its usual address, and who calls. Then write a file ${codeInMarkdown('first.mjs')}:`,
+    markdown``,
+    ...fenced(program?.lines ?? []),
+    markdown``,
+    markdown`and start it with ${codeInMarkdown('node --env-file=service.env first.mjs')}.`,
     markdown``,
   ]
 }
@@ -108,14 +147,9 @@ function settingsSection(
   ]
 }
 
-function transportSection(
-  className: Code,
-  variable: Code,
-  { contractName, importSuffix, runtimeFolder }: ClientOptions,
-): Markdown[] {
-  const runtime = runtimeFolder ?? './runtime'
-  const module = (name: string): string => `${runtime}/node/${name}${importSuffix}`
-  const fromVariables = `nodeTransportFrom(process.env, '${variablePrefix(contractName)}')`
+function transportSection(className: Code, variable: Code, options: ClientOptions): Markdown[] {
+  const module = (name: string): string => moduleOutside(`runtime/node/${name}`, options)
+  const fromVariables = `nodeTransportFrom(process.env, '${variablePrefix(options.contractName)}')`
   return [
     markdown`## Proxies, certificates, cookies`,
     markdown``,
@@ -134,15 +168,20 @@ function transportSection(
   ]
 }
 
-function failuresSection(operations: readonly Operation[], names: Names): Markdown[] {
+function failuresSection(
+  contract: Contract,
+  operations: readonly Operation[],
+  names: Names,
+  options: ClientOptions,
+): Markdown[] {
   const faulty = operations.find((operation) => operation.faults.length > 0)
   const [first] = operations
   return [
     markdown`## Failures`,
     markdown``,
     markdown`A call that fails throws \`ServiceFault\` (the service refused), \`TransportFailure\` (no connection, no answer in time, a login is wanted), \`ContractBreach\` (the answer is not what was promised) or \`InputRejected\` (the input does not satisfy the contract; nothing was sent). All of them are a \`CallFailure\`.`,
-    ...(faulty === undefined ? [] : [markdown``, ...fenced(faultLines(faulty, names))]),
-    ...(first === undefined ? [] : exchangeLines(first, names)),
+    ...(faulty === undefined ? [] : [markdown``, ...fenced(faultLines(faulty, names, options))]),
+    ...(first === undefined ? [] : exchangeLines(contract, first, names, options)),
   ]
 }
 
@@ -150,9 +189,10 @@ function failuresSection(operations: readonly Operation[], names: Names): Markdo
 function furtherLogins(
   contract: Contract,
   dialect: Dialect,
-  credentials: readonly string[] = [],
   className: Code,
+  options: ClientOptions,
 ): Markdown[] {
+  const { credentials = [], packaged } = options
   const others = [...loginsToGive(contract, dialect, credentials)]
   const [first] = others
   if (first === undefined) return []
@@ -160,7 +200,7 @@ function furtherLogins(
     ([kind, { name }]) => markdown`${codeInMarkdown(kind)} (${codeInMarkdown(name)})`,
   )
   return [
-    markdown`Credentials of the kinds ${joined(named, ', ')} take more than a header, and nothing here says that they are wanted: ${codeInMarkdown(`new ${className}({ credential, logins: [${first[1].name}] })`)}, with what is in brackets, from ${codeInMarkdown('logins.ts')}. A credential of ${codeInMarkdown('tolmach.yaml')} brings its own along when the client is written.`,
+    markdown`Credentials of the kinds ${joined(named, ', ')} take more than a header, and nothing here says that they are wanted: ${codeInMarkdown(`new ${className}({ credential, logins: [${first[1].name}] })`)}, with what is in brackets, from ${codeInMarkdown(moduleOutside('logins', options))}.${packaged === undefined ? markdown` A credential of ${codeInMarkdown('tolmach.yaml')} brings its own along when the client is written.` : markdown``}`,
     markdown``,
   ]
 }
@@ -176,17 +216,28 @@ function paragraphs(text: string): Markdown {
   return joined(lines, '\n')
 }
 
+/** So many inputs are named. */
+const mostInputs = 8
+
 function operationLine(operation: Operation): Markdown {
-  const name = codeInMarkdown([...operation.path.slice(0, -1), methodName(operation)].join('.'))
+  const path = [...operation.path.slice(0, -1), methodName(operation)].join('.')
+  const inputs = operation.inputs
+    .filter(({ place }) => place !== 'messageHeader')
+    .map(({ name, optional }) => `${name}${optional ? '?' : ''}`)
+  const more = inputs.length > mostInputs ? ', …' : ''
+  const given = inputs.length === 0 ? '' : `{ ${inputs.slice(0, mostInputs).join(', ')}${more} }`
+  const name = codeInMarkdown(`${path}(${given})`)
   return operation.documentation === undefined
     ? markdown`- ${name}`
     : markdown`- ${name}: ${proseInMarkdown(operation.documentation.split(/\n\n/)[0]?.replace(/\s+/g, ' ') ?? '')}`
 }
 
 /** How a fault that an operation declares is told from others. */
-function faultLines(operation: Operation, names: Names): Code[] {
+function faultLines(operation: Operation, names: Names, options: ClientOptions): Code[] {
   const [, , , , guard] = exportedNames(names, operation)
   return [
+    code`import { ${guard} } from ${quoted(moduleOutside('index', options))}`,
+    code``,
     code`try {`,
     code`  await ${methodOf(names, operation)}(input)`,
     code`} catch (error) {`,
@@ -197,8 +248,14 @@ function faultLines(operation: Operation, names: Names): Code[] {
 }
 
 /** What belongs to one call alone, and calls without the class. */
-function exchangeLines(operation: Operation, names: Names): Markdown[] {
+function exchangeLines(
+  contract: Contract,
+  operation: Operation,
+  names: Names,
+  options: ClientOptions,
+): Markdown[] {
   const [call] = exportedNames(names, operation)
+  const module = moduleOutside(moduleOfOperation(contract, names, operation), options)
   return [
     markdown``,
     markdown`## Status, headers and the raw exchange`,
@@ -209,6 +266,13 @@ function exchangeLines(operation: Operation, names: Names): Markdown[] {
       code`await ${methodOf(names, operation)}(input, { timeLimit: '5s', onExchange: (exchange) => console.log(exchange.response.status), onDeviation: console.warn })`,
     ]),
     markdown``,
-    markdown`Each operation is also a function of its own (${codeInMarkdown(`${call}(connect(settings), input)`)}), so that bundlers keep only what is used.`,
+    markdown`Each operation is also a function of its own, so that bundlers keep only what is used:`,
+    markdown``,
+    ...fenced([
+      code`import { ${call} } from ${quoted(module)}`,
+      code`import { connect } from ${quoted(moduleOutside('settings', options))}`,
+      code``,
+      code`await ${call}(connect(settings), input)`,
+    ]),
   ]
 }

@@ -2,6 +2,8 @@ import type { Contract, Incoming } from '../contract/contract.js'
 import type { Names } from '../naming/names.js'
 import { codeInMarkdown, fenced, identifier, inMarkdown, quoted } from '../printing/escaping.js'
 import { code, joined, markdown, type Code, type Markdown } from '../printing/safe-text.js'
+import type { ClientOptions } from './client.js'
+import { installSection } from './package-texts.js'
 import { wrapped } from '../printing/wrapping.js'
 
 /** So many types are named in the first lines. */
@@ -31,14 +33,18 @@ export function firstTypes(contract: Contract, names: Names, from: string): Code
 export function typesReadme(
   contract: Contract,
   names: Names,
-  contractName: string,
+  { contractName, packaged }: ClientOptions,
   first: readonly Code[],
 ): Markdown {
   const lines: Markdown[] = [
     markdown`# ${inMarkdown(contract.title)}`,
     markdown``,
-    markdown`Written by Tolmach from the service's metadata. The folder is the tool's: write it again with ${codeInMarkdown(`tolmach generate ${contractName}`)}.`,
-    markdown``,
+    ...(packaged === undefined
+      ? [
+          markdown`Written by Tolmach from the service's metadata. The folder is the tool's: write it again with ${codeInMarkdown(`tolmach generate ${contractName}`)}.`,
+          markdown``,
+        ]
+      : installSection(packaged, {})),
     markdown`The metadata describes no operation to call, only messages that the service sends. Receiving them is up to your own server; these are their types:`,
     markdown``,
     ...(contract.incoming ?? []).map((each) => {

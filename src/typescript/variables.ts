@@ -70,7 +70,7 @@ function loginsFor(
 
 /** What a program says so that a client makes a login that it does not make by itself. */
 function wordsToGive(login: string): string {
-  return `The program gives the client \`logins: [${login}]\` of logins.ts.`
+  return `The program gives the client \`logins: [${login}]\`, from its module \`logins\`.`
 }
 
 const unsaid = 'The metadata does not say who may call.'

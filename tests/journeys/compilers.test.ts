@@ -73,7 +73,7 @@ async function writeProgram(
   const from = `./${name}/index.js`
   const program = firstProgram(open.contract, names, { contractName: open.name, from, sample })
   if (program !== undefined)
-    await writeFile(join(project, 'src', `program-${name}.ts`), program.text)
+    await writeFile(join(project, 'src', `program-${name}.ts`), `${program.lines.join('\n')}\n`)
 }
 
 /** Runs the first program of a client against a stand-in; how it ended, and what it printed. */

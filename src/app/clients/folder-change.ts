@@ -35,6 +35,7 @@ export function eachList(
  * put there stays.
  *
  * @param folder from the project's folder
+ * @param otherPlace how another folder is chosen, where it is not that of a client
  * @returns the change, undefined where all is as it is to be
  * @throws Problem TM-3001 when files were edited by hand, TM-3002 when the folder has files of
  *   others that stand in the way, unless they may be overwritten
@@ -44,6 +45,7 @@ export async function folderChange(
   folder: string,
   files: readonly GeneratedFile[],
   overwrite: boolean,
+  otherPlace?: string,
 ): Promise<{ differences: Differences; change: Change | undefined }> {
   const path = resolve(project.folder, folder)
   const state = await clientState(path)
@@ -61,9 +63,10 @@ export async function folderChange(
       folder,
       files: clashing.slice(0, 8).join(', '),
       other:
-        posix.basename(folder) === sharedName
+        otherPlace ??
+        (posix.basename(folder) === sharedName
           ? 'Give the client a copy of its own (`runtime: own` in tolmach.yaml)'
-          : 'Choose another folder in tolmach.yaml',
+          : 'Choose another folder in tolmach.yaml'),
     })
 
   const before = state.texts

@@ -64,7 +64,8 @@ export async function sharedRuntime(
   return { folder, files: files.length === 0 ? [] : [...files, manifestFile(files)], outdated }
 }
 
-function manifestFile(files: readonly GeneratedFile[]): GeneratedFile {
+/** manifest.json of files that are ours: by it they are known again. */
+export function manifestFile(files: readonly GeneratedFile[]): GeneratedFile {
   const digests = Object.fromEntries(files.map(({ path, text }) => [path, textDigest(text)]))
   const manifest = { writtenBy: 'tolmach', files: digests }
   return { path: 'manifest.json', text: `${JSON.stringify(manifest, null, 2)}\n` }

@@ -55,6 +55,28 @@ export interface OpenContract {
   }
 }
 
+/** A contract of a project. */
+export type KeptContract = OpenContract & { readonly kept: NonNullable<OpenContract['kept']> }
+
+/**
+ * Opens a contract that has to be in a project.
+ *
+ * @throws Problem TM-1001 where it is not, and those of {@link openContract}
+ */
+export async function openKeptContract(name: string, options: OpenOptions): Promise<KeptContract> {
+  const open = await openContract(name, options)
+  if (!isKept(open))
+    throw problem('TM-1001', {
+      name,
+      nearest: 'Import it first: `tolmach import <location> --as <name>`.',
+    })
+  return open
+}
+
+function isKept(open: OpenContract): open is KeptContract {
+  return open.kept !== undefined
+}
+
 export interface OpenOptions {
   /** The project's folder; the nearest one upwards when left out. */
   readonly project?: string | undefined

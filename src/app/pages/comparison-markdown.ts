@@ -2,7 +2,7 @@ import { worse, type Verdict } from '../../compare/change.js'
 import { codeInMarkdown, inMarkdown } from '../../printing/escaping.js'
 import { joined, markdown, type Markdown } from '../../printing/safe-text.js'
 import { foldChanges } from '../describe/fold-changes.js'
-import type { Comparison, PlacedChange } from '../compare-contracts.js'
+import { nextVersionText, type Comparison, type PlacedChange } from '../compare-contracts.js'
 
 const headings: Readonly<Record<Verdict, Markdown>> = {
   break: markdown`Breaks`,
@@ -12,9 +12,10 @@ const headings: Readonly<Record<Verdict, Markdown>> = {
 
 /** What differs between two contracts, for a merge request: what hurts first, the rest folded. */
 export function comparisonMarkdown(
-  { contract, from, nextVersion, isAnother, compiled }: Comparison,
+  comparison: Comparison,
   changes: readonly PlacedChange[],
 ): Markdown {
+  const { contract, from, isAnother, compiled } = comparison
   const parts = (Object.keys(headings) as Verdict[]).flatMap((verdict) =>
     partLines(
       verdict,
@@ -44,10 +45,7 @@ export function comparisonMarkdown(
           ]),
       ...(changes.length === 0
         ? []
-        : [
-            markdown``,
-            markdown`By these changes the next version of the client is ${inMarkdown(nextVersion)}, after 1.0.0.`,
-          ]),
+        : [markdown``, markdown`${inMarkdown(nextVersionText(comparison))}`]),
       markdown``,
     ],
     '\n',

@@ -2,7 +2,7 @@ import type { PlaceInDocument } from '../../contract/contract.js'
 import { worse, type Judgement, type Verdict } from '../../compare/change.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
-import type { Comparison, PlacedChange } from '../compare-contracts.js'
+import { nextVersionText, type Comparison, type PlacedChange } from '../compare-contracts.js'
 import { foldChanges, type FoldedChange } from '../describe/fold-changes.js'
 import { pageText } from './shell.js'
 
@@ -17,7 +17,7 @@ const headings: Readonly<Record<Verdict, string>> = {
 
 /** A page with what differs between two contracts, both sides of every change beside each other. */
 export function comparisonPage(comparison: Comparison, changes: readonly PlacedChange[]): Markup {
-  const { contract, from, since, nextVersion, isAnother } = comparison
+  const { contract, from, since, isAnother } = comparison
   const when = since === undefined ? '' : ` of ${since.slice(0, 16).replace('T', ' ')}`
   const parts = (Object.keys(headings) as Verdict[]).map((verdict) =>
     partHtml(
@@ -46,9 +46,7 @@ export function comparisonPage(comparison: Comparison, changes: readonly PlacedC
       besideHtml(comparison),
       ...(changes.length === 0
         ? []
-        : [
-            markup`<p class="faint">By these changes the next version of the client is ${inMarkup(nextVersion)}, after 1.0.0.</p>`,
-          ]),
+        : [markup`<p class="faint">${inMarkup(nextVersionText(comparison))}</p>`]),
       markup`</main>`,
     ],
     '\n',

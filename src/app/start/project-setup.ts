@@ -42,7 +42,7 @@ export interface CompilerConfig {
  */
 export function projectSetup(folder: string): ProjectSetup {
   const runtime = runtimeOf(folder)
-  const packageFile = runtime === 'deno' ? denoFile(folder) : nearestPackage(folder)
+  const packageFile = runtime === 'deno' ? denoFile(folder) : nearestPackageFile(folder)
   const compiler = installed(folder, 'typescript')
   return {
     folder,
@@ -84,28 +84,45 @@ function* upwards(folder: string): Generator<string> {
   }
 }
 
-function nearestPackage(start: string): PackageFile | undefined {
+function nearestPackageFile(start: string): PackageFile | undefined {
+  const { folder, about } = nearestPackage(start) ?? {}
+  if (folder === undefined || about === undefined) return undefined
+  const { type, dependencies, devDependencies } = about
+  const packages = [dependencies, devDependencies].flatMap((each) =>
+    typeof each === 'object' && each !== null ? Object.keys(each) : [],
+  )
+  return { folder, type: typeof type === 'string' ? type : undefined, packages: new Set(packages) }
+}
+
+/** The nearest package.json, upwards, as it stands. */
+export function nearestPackage(
+  start: string,
+): { readonly folder: string; readonly about: Readonly<Record<string, unknown>> } | undefined {
   for (const folder of upwards(start)) {
     const about = jsonFile(join(folder, 'package.json'))
-    if (about === undefined) continue
-    const { type, dependencies, devDependencies } = about
-    const packages = [dependencies, devDependencies].flatMap((each) =>
-      typeof each === 'object' && each !== null ? Object.keys(each) : [],
-    )
-    return {
-      folder,
-      type: typeof type === 'string' ? type : undefined,
-      packages: new Set(packages),
-    }
+    if (about !== undefined) return { folder, about }
   }
   return undefined
 }
 
 /** The version of a package as the files of a folder would find it; undefined where they don't. */
 function installed(start: string, name: string): string | undefined {
-  for (const folder of upwards(start)) {
-    const about = jsonFile(join(folder, 'node_modules', name, 'package.json'))
-    if (about !== undefined) return String(about['version'])
+  return installedPackage(start, name)?.version
+}
+
+/**
+ * A package as the files of a folder would find it.
+ *
+ * @returns where it is, and its version; undefined where they would not find it
+ */
+export function installedPackage(
+  start: string,
+  name: string,
+): { readonly folder: string; readonly version: string } | undefined {
+  for (const at of upwards(start)) {
+    const folder = join(at, 'node_modules', name)
+    const about = jsonFile(join(folder, 'package.json'))
+    if (about !== undefined) return { folder, version: String(about['version']) }
   }
   return undefined
 }

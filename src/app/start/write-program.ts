@@ -61,7 +61,7 @@ export async function writeProgram(
     sample: await sampleMaker(contract),
   })
   if (program === undefined) throw problem('TM-1039', { contract: name })
-  await saveText(path, program.text)
+  await saveText(path, `${program.lines.join('\n')}\n`)
   const shown = typedPath(folder, path)
   const setup = projectSetup(folder)
   const { emit } = await dialectNamed(contract.dialect)

@@ -510,6 +510,6 @@ function incomingSection(contract: Contract): Markdown[] {
   if (messages.length === 0) return []
   return section(
     markdown`What the service sends`,
-    markdown`Messages that your own server may get: ${joined([...new Set(messages)], ', ')}. Their types are in types.ts.`,
+    markdown`Messages that your own server may get: ${joined([...new Set(messages)], ', ')}. Their types are exported with the others.`,
   )
 }

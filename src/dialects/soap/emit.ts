@@ -76,6 +76,7 @@ export const soapEmitter: Emitter = {
       'settings',
       'simple',
       'soap',
+      'start-tag',
       'xml-name',
       'xml-reader',
       'xml-writer',

@@ -1,4 +1,4 @@
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import type { Response } from '../exchange.js'
 import { ContractBreach, ServiceFault, type CallFailure } from '../failures.js'
 import type { Hear } from '../hearing.js'
@@ -101,7 +101,7 @@ class EnvelopeReader<Input, Outcome> {
     this.aboutHeaders = new FaultReader(operation.faults)
   }
 
-  root(tag: SaxesTagNS, reading: Reading): Frame {
+  root(tag: StartTag, reading: Reading): Frame {
     const { local, uri: version } = tag
     if (local !== 'Envelope' || (version !== soap11 && version !== soap12))
       throw new ContractBreach('', 'a SOAP envelope', `an element <${tag.name}>`)
@@ -147,7 +147,7 @@ class EnvelopeReader<Input, Outcome> {
     }
   }
 
-  private membersFrame(tag: SaxesTagNS | undefined, reading: Reading): Frame {
+  private membersFrame(tag: StartTag | undefined, reading: Reading): Frame {
     const shape = answerShape(this.operation)
     const frame = new MembersFrame(shape, {}, tag, reading, (value) => {
       this.outcome = value
@@ -200,7 +200,7 @@ function byPlace(frame: MembersFrame, { entries }: Shape): Frame {
   }
 }
 
-function mustBeUnderstood(tag: SaxesTagNS, version: string): boolean {
+function mustBeUnderstood(tag: StartTag, version: string): boolean {
   return Object.values(tag.attributes).some(
     ({ local, uri, value }) =>
       local === 'mustUnderstand' && uri === version && ['1', 'true'].includes(value.trim()),

@@ -1,6 +1,6 @@
 import { special } from '../special-members.js'
 import { expected, join, show } from '../violations.js'
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import type { Violation } from '../failures.js'
 import { checkFragment, checkMembers, isObject } from './check.js'
 import {
@@ -116,7 +116,7 @@ const simpleTypes: Readonly<Record<string, SimpleCodec<unknown>>> = {
  */
 function frame(
   records: readonly AnyRecordCodec[],
-  tag: SaxesTagNS,
+  tag: StartTag,
   reading: Reading,
   deliver: (value: unknown) => void,
 ): Frame {
@@ -156,7 +156,7 @@ function frame(
 }
 
 /** The type that an element says it is of, resolved where it stands. */
-function saidType(tag: SaxesTagNS, reading: Reading): QName | undefined {
+function saidType(tag: StartTag, reading: Reading): QName | undefined {
   const written = Object.values(tag.attributes).find(
     (attribute) => attribute.local === 'type' && attribute.uri === xsiNamespace,
   )?.value

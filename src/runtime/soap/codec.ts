@@ -1,5 +1,5 @@
 import type { Facets } from '../facets.js'
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import type { Violation } from '../failures.js'
 import type { Frame, Reading } from './xml-reader.js'
 import type { XmlWriter } from './xml-writer.js'
@@ -152,7 +152,7 @@ export interface AnythingCodec {
 export interface AnythingHandler {
   frame(
     records: readonly AnyRecordCodec[],
-    tag: SaxesTagNS,
+    tag: StartTag,
     reading: Reading,
     deliver: (value: unknown) => void,
   ): Frame

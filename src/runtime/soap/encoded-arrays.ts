@@ -1,4 +1,4 @@
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 
 /**
  * Arrays of several dimensions, and arrays of which a part travels, in SOAP's own encoding (SOAP
@@ -44,7 +44,7 @@ export function isEven(value: readonly unknown[], dimensions: number): boolean {
 }
 
 /** How many items an array says that it has in each dimension, where it says so. */
-export function saidSizes({ attributes }: SaxesTagNS): readonly number[] | undefined {
+export function saidSizes({ attributes }: StartTag): readonly number[] | undefined {
   const said = (name: string): string | undefined =>
     Object.values(attributes).find(({ local }) => local === name)?.value
   const sizes =
@@ -58,7 +58,7 @@ export function saidSizes({ attributes }: SaxesTagNS): readonly number[] | undef
  * (`offset`).
  */
 export function saidPlace(
-  { attributes }: SaxesTagNS,
+  { attributes }: StartTag,
   name: 'position' | 'offset',
   sizes: readonly number[] = [],
 ): number | undefined {

@@ -1,5 +1,5 @@
 import { present } from '../present.js'
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import { ServiceFault, type SoapDetail, type SoapFault } from '../failures.js'
 import { settled, type AnyCodec, type QName } from './codec.js'
 import { splitName } from './simple.js'
@@ -49,7 +49,7 @@ export class FaultReader {
         this.codes.push({ namespace: reading.resolve(prefix) ?? '', name })
       })
     const codeWithSubcodes = (): Frame => parentFrame({ Value: code, Subcode: codeWithSubcodes })
-    const reason = (tag: SaxesTagNS): Frame => {
+    const reason = (tag: StartTag): Frame => {
       const language = tag.attributes['xml:lang']?.value
       return textFrame((text) => this.reasons.push({ ...present({ language }), text }))
     }
@@ -70,7 +70,7 @@ export class FaultReader {
   }
 
   /** The frame of one element of the detail. */
-  detailFrame(tag: SaxesTagNS, reading: Reading): Frame {
+  detailFrame(tag: StartTag, reading: Reading): Frame {
     const name = nameOf(tag)
     const at = this.details.push({ value: undefined }) - 1
     const fault = declaredFault(this.faults, name)
@@ -135,7 +135,7 @@ function textFrame(take: (text: string) => void): Frame {
 }
 
 /** A frame for an element of which these children count. */
-function parentFrame(children: Readonly<Record<string, (tag: SaxesTagNS) => Frame>>): Frame {
+function parentFrame(children: Readonly<Record<string, (tag: StartTag) => Frame>>): Frame {
   return {
     child: (tag) =>
       Object.hasOwn(children, tag.local)

@@ -1,4 +1,4 @@
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import type { Hear } from '../hearing.js'
 import type { Member, MemberChoice, QName } from './codec.js'
 import type { Parts } from './parts.js'
@@ -45,7 +45,7 @@ export interface References {
   parse(
     xml: string,
     hear: Hear,
-    root: (tag: SaxesTagNS, reading: Reading) => Frame,
+    root: (tag: StartTag, reading: Reading) => Frame,
     parts: Parts | undefined,
   ): Pieces<void>
 }

@@ -1,4 +1,4 @@
-import type { SaxesTagNS } from 'saxes'
+import type { StartTag } from './start-tag.js'
 import { withoutLogin } from '../addresses.js'
 import type { Connection, ThisCall } from '../connection.js'
 import { checkCredential } from '../credentials.js'
@@ -149,7 +149,7 @@ function* plainAnswerIn<Input, Outcome>(
   if (answer === 'bytes') return response.body
   let value: unknown
   try {
-    const root = (tag: SaxesTagNS, reading: Reading): Frame => {
+    const root = (tag: StartTag, reading: Reading): Frame => {
       const [namespace, local] = answer.element
       if (tag.local.toLowerCase() === 'html') throw new NotXml('it is an HTML page')
       if (tag.local !== local || tag.uri !== namespace)

@@ -1,4 +1,5 @@
-import { SaxesParser, type SaxesTagNS } from 'saxes'
+import { SaxesParser } from 'saxes'
+import type { StartTag, TagAttribute } from './start-tag.js'
 import type { Deviation } from '../failures.js'
 import { soapEncoding, soapEncoding12 } from './namespaces.js'
 import type { References } from './operation.js'
@@ -20,7 +21,7 @@ const mostTimes = 20
 const mostOfSmall = 200_000
 
 interface Node {
-  readonly tag: SaxesTagNS
+  readonly tag: StartTag
   readonly parent: Node | undefined
   readonly children: (Node | string)[]
 }
@@ -44,7 +45,7 @@ export const literalMessages: References = {
 function* parseWithReferences(
   xml: string,
   onDeviation: (deviation: Deviation) => void,
-  root: (tag: SaxesTagNS, reading: Reading) => Frame,
+  root: (tag: StartTag, reading: Reading) => Frame,
   encoded: boolean,
   parts: Parts | undefined,
 ): Pieces<void> {
@@ -130,7 +131,7 @@ class TreeReplay {
   }
 
   /** Plays an element, or what it refers to; `begin` makes its frame. */
-  play(node: Node, begin: (tag: SaxesTagNS) => Frame): void {
+  play(node: Node, begin: (tag: StartTag) => Frame): void {
     const target = this.targetOf(node)
     if (target === undefined) {
       this.reading.deviate('refers to something that is not in the answer', node.tag.local)
@@ -181,8 +182,8 @@ class TreeReplay {
    * The attributes that are content, or tell of an array: not the others with which the encoding
    * helps itself.
    */
-  private contentAttributes({ tag }: Node): SaxesTagNS['attributes'] {
-    const helps = ({ uri, local }: SaxesTagNS['attributes'][string]): boolean =>
+  private contentAttributes({ tag }: Node): StartTag['attributes'] {
+    const helps = ({ uri, local }: TagAttribute): boolean =>
       ((uri === soapEncoding || uri === soapEncoding12) && !ofArrays.includes(local)) ||
       local === 'encodingStyle' ||
       (uri === '' && local === 'id' && (this.encoded || this.isReferredTo(tag))) ||
@@ -192,7 +193,7 @@ class TreeReplay {
     )
   }
 
-  private isReferredTo(tag: SaxesTagNS): boolean {
+  private isReferredTo(tag: StartTag): boolean {
     return this.references.has(attributeOf(tag, 'id') ?? '')
   }
 }
@@ -201,7 +202,7 @@ class TreeReplay {
 const ofArrays = ['arrayType', 'arraySize', 'position', 'offset']
 
 /** What an element says of its place in an array, also where it refers to another one. */
-function placing({ tag }: Node): SaxesTagNS['attributes'] {
+function placing({ tag }: Node): StartTag['attributes'] {
   return Object.fromEntries(
     Object.entries(tag.attributes).filter(
       ([, { local, uri }]) => local === 'position' && uri === soapEncoding,
@@ -215,7 +216,7 @@ function isAnswer(child: Node | string): boolean {
 }
 
 /** An attribute of the encoding: without a namespace in version 1.1, in its own in version 1.2. */
-function attributeOf(tag: SaxesTagNS, name: string): string | undefined {
+function attributeOf(tag: StartTag, name: string): string | undefined {
   return Object.values(tag.attributes).find(
     (each) => each.local === name && (each.uri === '' || each.uri === soapEncoding12),
   )?.value

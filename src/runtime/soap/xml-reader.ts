@@ -1,5 +1,6 @@
 import { special } from '../special-members.js'
-import { SaxesParser, type SaxesTagNS } from 'saxes'
+import { SaxesParser } from 'saxes'
+import type { StartTag, TagAttribute } from './start-tag.js'
 import { ContractBreach, type Deviation } from '../failures.js'
 import { base64ToBytes, setOwn } from '../plain.js'
 import { admits, checkText } from './check.js'
@@ -38,7 +39,7 @@ export class NotXml extends Error {}
 /** Reads one element; the reader sends it what stands inside, in order. */
 export interface Frame {
   /** A child element begins; the frame it is read by. */
-  child(tag: SaxesTagNS): Frame
+  child(tag: StartTag): Frame
   text(piece: string): void
   end(): void
 }
@@ -106,7 +107,7 @@ export class Reading implements ReadContext {
 
 /** Sends a document to a parser, piece by piece. */
 export function* writeInPieces(
-  parser: SaxesParser<{ xmlns: true; position: false }>,
+  parser: { write(piece: string): unknown; close(): unknown },
   xml: string,
 ): Pieces<void> {
   for (let at = xml.startsWith('\ufeff') ? 1 : 0; at < xml.length; at += pieceLength) {
@@ -126,7 +127,7 @@ export function* writeInPieces(
 export function* parseDocument(
   xml: string,
   onDeviation: (deviation: Deviation) => void,
-  root: (tag: SaxesTagNS, reading: Reading) => Frame,
+  root: (tag: StartTag, reading: Reading) => Frame,
   parts?: Parts,
 ): Pieces<void> {
   const parser = new SaxesParser({ xmlns: true as const, position: false as const })
@@ -158,7 +159,7 @@ export function* parseDocument(
 /** A frame for an element of this codec; the value is delivered when the element ends. */
 export function frameFor(
   codec: AnyCodec,
-  tag: SaxesTagNS,
+  tag: StartTag,
   reading: Reading,
   nillable: boolean,
   deliver: (value: unknown) => void,
@@ -177,7 +178,7 @@ export function frameFor(
   return new TextFrame(codec, tag, reading, deliver)
 }
 
-function hasAttributes({ attributes }: SaxesTagNS): boolean {
+function hasAttributes({ attributes }: StartTag): boolean {
   for (const _ in attributes) return true
   return false
 }
@@ -186,9 +187,9 @@ function hasAttributes({ attributes }: SaxesTagNS): boolean {
 const encodings: readonly string[] = [soapEncoding, soapEncoding12]
 
 /** Attributes that nobody reads are told of. */
-function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
+function tellAttributes(tag: StartTag, reading: Reading): void {
   for (const key in tag.attributes) {
-    const { name, uri, prefix } = tag.attributes[key] as SaxesTagNS['attributes'][string]
+    const { name, uri, prefix } = tag.attributes[key] as TagAttribute
     const isOwn = name !== 'xmlns' && prefix !== 'xmlns' && uri !== xsiNamespace
     if (isOwn && !envelopes.includes(uri) && !encodings.includes(uri))
       reading.deviate('is not in the contract', `@${name}`)
@@ -196,13 +197,13 @@ function tellAttributes(tag: SaxesTagNS, reading: Reading): void {
 }
 
 /** An attribute by which an element speaks of itself (XML Schema part 1, section 2.6). */
-function instanceAttribute(tag: SaxesTagNS, name: 'type' | 'nil'): string | undefined {
+function instanceAttribute(tag: StartTag, name: 'type' | 'nil'): string | undefined {
   return Object.values(tag.attributes).find(
     ({ local, uri }) => local === name && uri === xsiNamespace,
   )?.value
 }
 
-function isNil(tag: SaxesTagNS): boolean {
+function isNil(tag: StartTag): boolean {
   const nil = instanceAttribute(tag, 'nil')
   return nil === 'true' || nil === '1'
 }
@@ -309,7 +310,7 @@ abstract class Collecting implements Frame {
     this.reading = reading
   }
 
-  child(tag: SaxesTagNS): Frame {
+  child(tag: StartTag): Frame {
     this.beside = bytesBeside(this.codec, tag, this.reading)
     return new IgnoringFrame()
   }
@@ -327,7 +328,7 @@ abstract class Collecting implements Frame {
 }
 
 /** Does an element say that it is bytes, where something else was promised? */
-function saysBytes(codec: AnyTextCodec, tag: SaxesTagNS): boolean {
+function saysBytes(codec: AnyTextCodec, tag: StartTag): boolean {
   const simple = 'restricts' in codec ? codec.restricts : codec
   if ('read' in simple && simple.canTravelBeside === true) return false
   return /(?:^|:)base64(?:Binary)?\s*$/.test(instanceAttribute(tag, 'type') ?? '')
@@ -351,7 +352,7 @@ export class TextFrame extends Collecting {
 
   constructor(
     codec: AnyTextCodec,
-    tag: SaxesTagNS,
+    tag: StartTag,
     reading: Reading,
     deliver: (value: unknown) => void,
   ) {
@@ -382,7 +383,7 @@ export class ItemsFrame implements Frame {
     codec: AnyItems,
     reading: Reading,
     deliver: (value: unknown) => void,
-    tag?: SaxesTagNS,
+    tag?: StartTag,
   ) {
     this.codec = codec
     this.reading = reading
@@ -392,7 +393,7 @@ export class ItemsFrame implements Frame {
     this.next = saidPlace(tag, 'offset', this.sizes) ?? 0
   }
 
-  child(tag: SaxesTagNS): Frame {
+  child(tag: StartTag): Frame {
     const [namespace, local] = this.codec.items
     if (this.codec.encoded !== undefined) {
       // Items of an encoded array may be called anything.
@@ -413,7 +414,7 @@ export class ItemsFrame implements Frame {
   }
 
   /** Where an item stands: of an encoded array perhaps where it says itself. */
-  private placeOf(tag: SaxesTagNS): number {
+  private placeOf(tag: StartTag): number {
     const said =
       this.codec.encoded !== undefined && hasAttributes(tag)
         ? saidPlace(tag, 'position', this.sizes)
@@ -454,7 +455,7 @@ export class FragmentFrame implements Frame {
   private readonly content: (OpenElement | string)[] = []
   private readonly deliver: (value: OpenElement) => void
 
-  constructor(tag: SaxesTagNS, deliver: (value: OpenElement) => void) {
+  constructor(tag: StartTag, deliver: (value: OpenElement) => void) {
     this.name = nameText(tag.uri, tag.local)
     for (const attribute of Object.values(tag.attributes)) {
       if (attribute.prefix !== 'xmlns' && attribute.name !== 'xmlns')
@@ -463,7 +464,7 @@ export class FragmentFrame implements Frame {
     this.deliver = deliver
   }
 
-  child(tag: SaxesTagNS): Frame {
+  child(tag: StartTag): Frame {
     const at = this.content.push('') - 1
     return new FragmentFrame(tag, (value) => {
       this.content[at] = value
@@ -495,7 +496,7 @@ export class FragmentFrame implements Frame {
 
 function recordFrame(
   declared: AnyRecordCodec,
-  tag: SaxesTagNS,
+  tag: StartTag,
   reading: Reading,
   deliver: (value: unknown) => void,
 ): Frame {
@@ -524,7 +525,7 @@ function recordFrame(
  *
  * @throws ContractBreach when it is any other element, or there are no such bytes
  */
-function bytesBeside(codec: AnyTextCodec, tag: SaxesTagNS, reading: Reading): Uint8Array {
+function bytesBeside(codec: AnyTextCodec, tag: StartTag, reading: Reading): Uint8Array {
   const simple = 'restricts' in codec ? codec.restricts : codec
   if (tag.uri !== xopNamespace || !('read' in simple) || simple.canTravelBeside !== true)
     throw new ContractBreach(reading.path(), 'a text', `an element <${tag.name}>`)
@@ -608,7 +609,7 @@ export class MembersFrame implements Frame {
   constructor(
     shape: Shape,
     value: Record<string, unknown>,
-    tag: SaxesTagNS | undefined,
+    tag: StartTag | undefined,
     reading: Reading,
     deliver: (value: Record<string, unknown>) => void,
   ) {
@@ -617,11 +618,10 @@ export class MembersFrame implements Frame {
     this.reading = reading
     this.deliver = deliver
     if (tag !== undefined)
-      for (const key in tag.attributes)
-        this.readAttribute(tag.attributes[key] as SaxesTagNS['attributes'][string])
+      for (const key in tag.attributes) this.readAttribute(tag.attributes[key] as TagAttribute)
   }
 
-  child(tag: SaxesTagNS): Frame {
+  child(tag: StartTag): Frame {
     const at = this.placeOf(tag)
     const entry = at === -1 ? undefined : this.shape.entries[at]
     if (entry === undefined) return this.unknown(tag, 'is not in the contract')
@@ -701,7 +701,7 @@ export class MembersFrame implements Frame {
   }
 
   /** May the element still be a part of this turn of a group, or does it begin the next one? */
-  admits(tag: SaxesTagNS): boolean {
+  admits(tag: StartTag): boolean {
     const at = this.placeOf(tag)
     const entry = this.shape.entries[at]
     if (entry === undefined) return this.admitsOpen(tag)
@@ -710,7 +710,7 @@ export class MembersFrame implements Frame {
     return this.agrees(entry.key)
   }
 
-  private admitsOpen(tag: SaxesTagNS): boolean {
+  private admitsOpen(tag: StartTag): boolean {
     const member = this.shape.openEntry?.member
     const { elements = [] } = (this.value[special.open] ?? {}) as {
       elements?: readonly OpenElement[]
@@ -740,7 +740,7 @@ export class MembersFrame implements Frame {
    * The entry that an element belongs to: of its very name before one in another namespace, one
    * that is still to come before one that was.
    */
-  private placeOf(tag: SaxesTagNS): number {
+  private placeOf(tag: StartTag): number {
     const { entries } = this.shape
     // Mostly it is the next one, or the same again.
     for (let at = Math.max(0, this.furthest); at <= this.furthest + 1; at += 1) {
@@ -771,7 +771,7 @@ export class MembersFrame implements Frame {
     return candidates.find((at) => fits(at) && isFree(at)) ?? candidates.find(fits) ?? only
   }
 
-  private inTurn(at: number, entry: Entry, tag: SaxesTagNS): Frame {
+  private inTurn(at: number, entry: Entry, tag: StartTag): Frame {
     if (this.turn?.at !== at || !this.turn.frame.admits(tag)) {
       this.endTurn()
       if (at < this.furthest) this.reading.deviate('comes in another order than the contract says')
@@ -817,7 +817,7 @@ export class MembersFrame implements Frame {
     turn.frame.end()
   }
 
-  private readAttribute(attribute: SaxesTagNS['attributes'][string]): void {
+  private readAttribute(attribute: TagAttribute): void {
     if (
       attribute.prefix === 'xmlns' ||
       attribute.name === 'xmlns' ||
@@ -848,7 +848,7 @@ export class MembersFrame implements Frame {
    * What no member is for is kept under `$open`; it is a deviation where the contract does not
    * provide for it.
    */
-  private unknown(tag: SaxesTagNS, message: string): Frame {
+  private unknown(tag: StartTag, message: string): Frame {
     const { openEntry, entries } = this.shape
     if (
       openEntry === undefined ||
@@ -906,6 +906,6 @@ function wrongNamespace(came: string, promised: string): string {
 }
 
 /** The name of a tag. */
-export function nameOf(tag: SaxesTagNS): QName {
+export function nameOf(tag: StartTag): QName {
   return [tag.uri, tag.local]
 }
