@@ -1,15 +1,18 @@
 // Bundles the command line and the library into few files: opening many small ones is most of what
 // a start costs, and of what they take on a disk.
 import { build } from 'esbuild'
+import { readFileSync } from 'node:fs'
 import { bundlePictures, pictures } from './bundle-pictures.js'
+import { packagesOf, writeLicences } from './licences.js'
 
 await bundlePictures()
 
-await build({
+const { metafile } = await build({
   entryPoints: { main: 'src/cli/main.ts', library: 'src/app/index.ts' },
   outdir: 'dist/bin',
   bundle: true,
   splitting: true,
+  metafile: true,
   format: 'esm',
   platform: 'node',
   target: 'node20',
@@ -46,3 +49,10 @@ await build({
   },
   logLevel: 'warning',
 })
+
+// Those that it depends on are installed beside it, with theirs.
+const { dependencies } = JSON.parse(readFileSync('package.json', 'utf8'))
+writeLicences(
+  'dist/bin',
+  packagesOf(Object.keys(metafile.inputs)).filter((name) => !Object.hasOwn(dependencies, name)),
+)

@@ -4,6 +4,7 @@ import { build } from 'esbuild'
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
+import { packagesOf, writeLicences } from './licences.js'
 
 const folder = 'dist/pictures'
 
@@ -12,23 +13,6 @@ export const pictures = {
   pdfkit: 'pdfkit.js',
   fontkit: 'fontkit.js',
   'elkjs/lib/elk.bundled.js': 'elk.js',
-}
-
-/** The packages of files in node_modules. */
-function packagesOf(files) {
-  const names = files.flatMap(
-    (file) => /node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(file)?.[1] ?? [],
-  )
-  return [...new Set([...names, 'dejavu-fonts-ttf'])].sort()
-}
-
-/** What a package says of who may use it. */
-function licenceOf(name) {
-  const at = join('node_modules', name)
-  const about = JSON.parse(readFileSync(join(at, 'package.json'), 'utf8'))
-  const file = readdirSync(at).find((each) => /^licen[cs]e/i.test(each))
-  const text = file === undefined ? '' : readFileSync(join(at, file), 'utf8').trim()
-  return `${name} ${about.version} (${about.license ?? 'see below'})\n\n${text}\n`
 }
 
 export async function bundlePictures() {
@@ -55,8 +39,7 @@ export async function bundlePictures() {
   const { resolve } = createRequire(import.meta.url)
   for (const name of ['DejaVuSans.ttf', 'DejaVuSans-Bold.ttf'])
     copyFileSync(resolve(`dejavu-fonts-ttf/ttf/${name}`), join(folder, name))
-  const licences = packagesOf(Object.keys(metafile.inputs)).map(licenceOf)
-  writeFileSync(join(folder, 'LICENCES.txt'), licences.join(`\n${'-'.repeat(72)}\n\n`))
+  writeLicences(folder, [...packagesOf(Object.keys(metafile.inputs)), 'dejavu-fonts-ttf'])
   useThem()
 }
 

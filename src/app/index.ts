@@ -22,6 +22,7 @@ export {
   type GenerateOptions,
 } from './generate-client.js'
 export { showContract, findInContract, type Found, type Shown } from './show-contract.js'
+export { packClients, packedSummary, type Packed, type PackOptions } from './pack-clients.js'
 export { siteSettings, type SiteSettings, type SiteSettingsOptions } from './site-settings.js'
 export { listContracts, type Listed } from './list-contracts.js'
 export { listLeftOver, type LeftOver } from './list-left-over.js'

@@ -155,7 +155,8 @@ function operationsText(paths: readonly string[]): string {
   return paths.length > 3 ? `${first} and ${count(paths.length - 3, 'more operation')}` : first
 }
 
-function verdictText(verdict: Verdict): string {
+/** A verdict as a cell, in its colour. */
+export function verdictText(verdict: Verdict): string {
   const text = verdict.padEnd(verdictWidth)
   return verdict === 'fine' ? pc.dim(text) : colourOf(verdict)(text)
 }

@@ -8,6 +8,8 @@ export interface Packaged {
   readonly name: string
   /** The archive that it is handed on in. */
   readonly archive: string
+  /** The packages that it needs, with their version ranges. */
+  readonly dependencies: Readonly<Record<string, string>>
 }
 
 /**

@@ -91,15 +91,12 @@ export function packageIndex(clients: readonly PackagedClient[]): string {
 }
 
 /** How a package is installed, and where it runs. */
-export function installSection(
-  { name, module, archive }: Packaged,
-  dependencies: Readonly<Record<string, string>>,
-): Markdown[] {
+export function installSection({ name, module, archive, dependencies }: Packaged): Markdown[] {
   const packages = Object.keys(dependencies).map(codeInMarkdown)
   const along =
     packages.length === 0
       ? markdown`It needs no other package.`
-      : markdown`npm installs ${joined(packages, ', ')} with it, and nothing else.`
+      : markdown`npm installs ${joined(packages, ', ')} with it.`
   return [
     markdown`## Install`,
     markdown``,
@@ -130,7 +127,7 @@ export function packageReadme(facts: PackageFacts, packaged: Packaged): Markdown
       markdown``,
       markdown`This package calls ${facts.clients.length} services from JavaScript and TypeScript. It was written by Tolmach from their metadata; nobody needs the tool to use it.`,
       markdown``,
-      ...installSection(packaged, facts.dependencies),
+      ...installSection(packaged),
       markdown`## Services`,
       markdown``,
       markdown`| service | module | class | how to use it |`,

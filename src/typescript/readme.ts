@@ -97,7 +97,7 @@ function beginning(
   const program = firstProgram(contract, names, { contractName, from, sample, isPlain: true })
   const template = `node_modules/${packaged.module}/settings.example.env`
   return [
-    ...installSection(packaged, dialect.emit.dependencies(contract)),
+    ...installSection(packaged),
     markdown`## First call`,
     markdown``,
     markdown`Copy ${codeInMarkdown(template)} to ${codeInMarkdown('service.env')} and fill in what is needed: where the service is, if not at its usual address, and who calls. Then write a file ${codeInMarkdown('first.mjs')}:`,

@@ -44,7 +44,7 @@ export function typesReadme(
           markdown`Written by Tolmach from the service's metadata. The folder is the tool's: write it again with ${codeInMarkdown(`tolmach generate ${contractName}`)}.`,
           markdown``,
         ]
-      : installSection(packaged, {})),
+      : installSection(packaged)),
     markdown`The metadata describes no operation to call, only messages that the service sends. Receiving them is up to your own server; these are their types:`,
     markdown``,
     ...(contract.incoming ?? []).map((each) => {

@@ -64,17 +64,13 @@ export async function packageSources(
   facts: PackageFacts,
   archive: string,
 ): Promise<PackageSources> {
-  const { name, clients } = facts
+  const { name, clients, dependencies } = facts
+  const packaged: Packaged = { module: name, name, archive, dependencies }
   const [first] = contracts
   if (first !== undefined && contracts.length === 1) {
-    const { files } = await buildClient(first, {
-      runtimeFolder: undefined,
-      importSuffix: '.js',
-      packaged: { module: name, name, archive },
-    })
-    return sorted(files)
+    const form = { runtimeFolder: undefined, importSuffix: '.js', packaged } as const
+    return apart((await buildClient(first, form)).files)
   }
-  const packaged: Packaged = { module: name, name, archive }
   const each = await Promise.all(
     contracts.map(async (open, at) => {
       const { folder = '' } = clients[at] ?? {}
@@ -83,30 +79,31 @@ export async function packageSources(
         importSuffix: '.js',
         packaged: { ...packaged, module: `${name}/${folder}` },
       })
-      return files.map(({ path, text }) => ({ path: `${folder}/${path}`, text, own: path, files }))
+      return { needed: runtimeOf(files), files: inFolder(folder, files) }
     }),
   )
-  const needed = new Set(each.flatMap((files) => runtimeOf(files[0]?.files ?? [])))
+  const needed = new Set(each.flatMap((client) => client.needed))
   const sources = runtimeSources()
-  const runtime = [...needed].sort().map((path) => {
-    const { text } = runtimeFile(path, sources, '.js')
-    return { path: `${sharedName}/${path}`, text }
-  })
-  return sorted([
-    ...each.flat(),
-    ...runtime,
+  const runtime = [...needed].sort().map((path) => runtimeFile(path, sources, '.js'))
+  return apart([
+    ...each.flatMap(({ files }) => files),
+    ...inFolder(sharedName, runtime),
     { path: 'index.ts', text: packageIndex(clients) },
     { path: 'README.md', text: `${packageReadme(facts, packaged)}\n` },
   ])
 }
 
+function inFolder(folder: string, files: readonly GeneratedFile[]): GeneratedFile[] {
+  return files.map(({ path, text }) => ({ path: `${folder}/${path}`, text }))
+}
+
 /** What is compiled, and what is handed on as it stands. What tells our own folders is neither. */
-function sorted(files: readonly GeneratedFile[]): PackageSources {
-  const plain = files.map(({ path, text }) => ({ path, text }))
+function apart(files: readonly GeneratedFile[]): PackageSources {
   return {
-    sources: plain
-      .filter(({ path }) => path.endsWith('.ts'))
-      .map(({ path, text }) => ({ path: `src/${path}`, text })),
-    texts: plain.filter(({ path }) => !/\.ts$|(?:^|\/)manifest\.json$/.test(path)),
+    sources: inFolder(
+      'src',
+      files.filter(({ path }) => path.endsWith('.ts')),
+    ),
+    texts: files.filter(({ path }) => !/\.ts$|(?:^|\/)manifest\.json$/.test(path)),
   }
 }

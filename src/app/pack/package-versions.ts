@@ -50,23 +50,27 @@ function membershipChanges(before: readonly string[], now: readonly string[]): S
   const gone = before.filter((name) => !now.includes(name))
   const added = now.filter((name) => !before.includes(name))
   const isAddressedAnew = (before.length === 1) !== (now.length === 1)
-  const changes: RecordedVersion['changes'] = [
-    ...gone.map((name) => ({ verdict: 'break' as const, text: `${name} is in it no more.` })),
+  const breaking = [
+    ...gone.map((name) => `the client of ${name} is gone`),
     ...(isAddressedAnew
       ? [
-          {
-            verdict: 'break' as const,
-            text:
-              now.length === 1
-                ? 'The package has one client only, which is imported by the name of the package.'
-                : 'The package has several clients, each imported by a module of its own.',
-          },
+          now.length === 1
+            ? 'it has one client only, which is imported by the name of the package'
+            : 'it has several clients, each imported by a module of its own',
         ]
       : []),
-    ...added.map((name) => ({ verdict: 'fine' as const, text: `${name} is new in it.` })),
   ]
-  const isBreaking = changes.some(({ verdict }) => verdict === 'break')
-  return { changes, step: isBreaking ? 'major' : added.length > 0 ? 'minor' : 'none' }
+  const steps: Step[] = [
+    ...breaking.map(() => 'major' as const),
+    ...added.map(() => 'minor' as const),
+  ]
+  return {
+    step: mostOf(steps),
+    changes: [
+      ...breaking.map((text) => ({ verdict: 'break' as const, text })),
+      ...added.map((name) => ({ verdict: 'fine' as const, text: `the client of ${name} is new` })),
+    ],
+  }
 }
 
 /** What is different in one client. */
@@ -82,7 +86,8 @@ async function changesOf(
     changes: loud.map(({ first, others }) => ({
       ...(isAlone ? {} : { client: open.name }),
       verdict: first.code.verdict,
-      text: others.length === 0 ? first.text : `${first.text} The same in ${others.join(', ')}.`,
+      text:
+        others.length === 0 ? first.text : `${first.text}, and the same in ${others.join(', ')}`,
     })),
   }
 }

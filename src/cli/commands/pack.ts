@@ -1,6 +1,7 @@
 import type { Command } from 'commander'
 import { packClients, packedSummary, type Packed } from '../../app/pack-clients.js'
 import { pc } from '../colours.js'
+import { verdictText } from '../comparison-text.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { count, print, printJson, say, type Output } from '../terminal.js'
@@ -43,13 +44,13 @@ const mostChanges = 8
 function sayPacked(packed: Packed, output: Output): void {
   const { version, after, folder, archive, changes, isCurrent, remarks } = packed
   print(`${pc.bold(packed.package)} ${version}  ${folder}  ${count(packed.files, 'file')}`)
-  print(
-    `${pc.bold('archive')}  ${archive.file}  ${sizeOf(archive.bytes)}, SHA-256 ${archive.digest}`,
-  )
+  print(`${pc.bold('archive')}  ${archive.file}  ${sizeOf(archive.bytes)}`)
+  print(`${pc.bold('SHA-256')}  ${archive.digest}`)
   if (isCurrent) print('Nothing changed: the package was current.')
-  else if (after !== undefined) print(`It comes after ${after}.`)
+  else if (after !== undefined)
+    print(`Since ${after}${changes.length === 0 ? ', nothing that callers notice.' : ':'}`)
   for (const { client, verdict, text } of changes.slice(0, mostChanges))
-    print(`  ${verdict.padEnd(9)}  ${client === undefined ? '' : `${client}: `}${text}`)
+    print(`  ${verdictText(verdict)}${client === undefined ? '' : `${client}: `}${text}`)
   if (changes.length > mostChanges)
     print(`  ${count(changes.length - mostChanges, 'more change')} in ${folder}/CHANGELOG.md`)
   for (const remark of remarks) say(output, `${pc.yellow('note')} ${remark}`)
