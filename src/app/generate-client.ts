@@ -34,6 +34,7 @@ import {
   type OpenContract,
   type OpenOptions,
 } from './contracts/open-contract.js'
+import { clientContract } from './contracts/key-inputs.js'
 import { runtimeSources } from './package-files.js'
 import { whatIsMissing, type Missing } from './start/missing.js'
 import { projectSetup } from './start/project-setup.js'
@@ -102,7 +103,8 @@ export async function buildClient(
 ): Promise<{ files: GeneratedFile[]; names: Awaited<ReturnType<typeof namesFor>> }> {
   const dialect = await dialectNamed(open.contract.dialect)
   const names = await namesFor(open)
-  const files = clientFiles(open.contract, names, dialect, {
+  const contract = clientContract(open)
+  const files = clientFiles(contract, names, dialect, {
     contractName: open.name,
     runtime: runtimeSources(),
     sources: open.digests,
@@ -110,7 +112,8 @@ export async function buildClient(
     importSuffix: suffixOf(open),
     ...form,
     credentials: credentialKinds(open),
-    sample: await sampleMaker(open.contract),
+    endpoint: open.kept?.entry.endpoint,
+    sample: await sampleMaker(contract),
   })
   return { files, names }
 }
@@ -285,7 +288,8 @@ async function summaryOf(
   { open, entry, files, names }: BuiltClient,
 ): Promise<Omit<Generated, keyof Differences>> {
   const dialect = await dialectNamed(open.contract.dialect)
-  const operations = operationsOf(open.contract)
+  const contract = clientContract(open)
+  const operations = operationsOf(contract)
   const sorted = [...operations].sort((a, b) => compareTexts(a.path.join('.'), b.path.join('.')))
   const folder = entry.folder.split(sep).join('/')
   const dependencies = operations.length === 0 ? {} : dialect.emit.dependencies(open.contract)
@@ -299,10 +303,10 @@ async function summaryOf(
     notes: open.contract.notes,
     clashes: nameClashes(open.contract, names, dialect.emit.reservedNames(open.contract)),
     firstLines: firstLines(
-      open.contract,
+      contract,
       names,
       sorted,
-      await sampleMaker(open.contract),
+      await sampleMaker(contract),
       `./${posix.relative('src', folder)}/index${importSuffix}`,
     ),
     dependencies,

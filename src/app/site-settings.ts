@@ -1,5 +1,4 @@
 import { filled, present } from '../contract/present.js'
-import { problem } from '../contract/problem.js'
 import { endpointsOf, operationsOf } from '../contract/queries.js'
 import { inVariables, valueInVariables } from '../printing/escaping.js'
 import { joined, variables, type VariablesText } from '../printing/safe-text.js'
@@ -9,7 +8,8 @@ import { chosenCredentials, type ChosenCredential } from './auth/credentials.js'
 import { addressWith } from './calls/ready-client.js'
 import { reachOf, type Reach } from './calls/reach.js'
 import { namesFor } from './clients/client-names.js'
-import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
+import { openKeptContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
+import { keyInputs } from './contracts/key-inputs.js'
 import { preferredEndpoint } from './contracts/preferred-endpoint.js'
 
 export interface SiteSettingsOptions extends OpenOptions {
@@ -47,17 +47,13 @@ export async function siteSettings(
   name: string,
   { at, ...options }: SiteSettingsOptions = {},
 ): Promise<SiteSettings> {
-  const open = await openContract(name, options)
+  const open = await openKeptContract(name, options)
   const { kept } = open
-  if (kept === undefined)
-    throw problem('TM-1001', {
-      name,
-      nearest: 'Import it first: `tolmach import <location> --as <name>`.',
-    })
+  const keys = keyInputs(open)
   const reach = await reachOf(open, at)
   const { credential } = reach
   const chosen = credential === undefined ? [] : chosenCredentials(kept.project, credential)
-  const given = chosen.map(proofIn)
+  const given = chosen.map((each) => proofIn(each, keys))
   const settings = await plainSettings(open, reach, given)
   const transport = {
     ...present({ caFile: reach.ca, proxy: reach.proxy }),
@@ -113,7 +109,8 @@ interface Proof {
   readonly note?: string
 }
 
-function proofIn({ scheme, entry }: ChosenCredential): Proof {
+/** @param keys inputs that a client fills with its key */
+function proofIn({ scheme, entry }: ChosenCredential, keys: readonly string[]): Proof {
   const { kind, place, name, input, cert, key, passphrase, authorizeUrl, value, ...login } = entry
   const inSettings = (more: object): Proof => ({
     credential: { kind, ...more, ...present({ scheme }) },
@@ -124,10 +121,12 @@ function proofIn({ scheme, entry }: ChosenCredential): Proof {
     case 'certificate':
       return { transport: { certificateFiles: { cert, key, ...present({ passphrase }) } } }
     case 'key':
-      if (input !== undefined)
+      if (input !== undefined && !keys.includes(input))
         return {
-          note: `The key ${value ?? ''} is the ordinary input "${input}": give it with each call.`,
+          note: `The key ${value ?? ''} is a part of an ordinary input, "${input}": give it with each call.`,
         }
+      if (input !== undefined)
+        return { credential: { kind, value, ...(keys.length === 1 ? {} : { scheme: input }) } }
       if (place === 'header' && name !== undefined) return { headers: { [name]: value ?? '' } }
       return place === undefined
         ? inSettings({ value })

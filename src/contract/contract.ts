@@ -163,6 +163,8 @@ export type Place = 'body' | 'messageHeader' | 'attachment' | 'header' | 'path' 
 
 export interface InputField extends Field {
   readonly place: Place
+  /** A client fills it with the key of its settings: never said of a contract that is stored. */
+  readonly isKey?: true
 }
 
 /**

@@ -34,6 +34,22 @@ export function endpointsOf(contract: Contract): Endpoint[] {
   return contract.services.flatMap((service) => service.endpoints)
 }
 
+/** Endpoints with the one of a name before the others; as they are where there is none. */
+export function endpointFirst(
+  endpoints: readonly Endpoint[],
+  name: string | undefined,
+): Endpoint[] {
+  return [...endpoints].sort(
+    (one, other) => Number(other.name === name) - Number(one.name === name),
+  )
+}
+
+/** The inputs that a client fills with the key of its settings, by name. */
+export function keyInputsOf(contract: Contract): string[] {
+  const inputs = operationsOf(contract).flatMap((operation) => operation.inputs)
+  return [...new Set(inputs.flatMap(({ name, isKey }) => (isKey === true ? name : [])))].sort()
+}
+
 /** The endpoints at which an operation is on offer, in the contract's order. */
 export function endpointsOffering(contract: Contract, operation: Operation): Endpoint[] {
   return endpointsOf(contract).filter((endpoint) => Object.hasOwn(operation.wire, endpoint.name))

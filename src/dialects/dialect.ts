@@ -216,7 +216,7 @@ export interface Emitter {
    */
   operation(context: OperationContext): void
   /** Adds `endpoints` to settings.ts: the addresses and protocols of the metadata. */
-  endpoints(contract: Contract, page: Page): void
+  endpoints(contract: Contract, page: Page, preferred?: string): void
   /**
    * How content that the contract leaves open is typed: an element of it, and the member of a
    * record that holds it.

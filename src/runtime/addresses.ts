@@ -30,7 +30,7 @@ export const userPart: RegExp = /^(https?:\/\/)([^/?#]*)@/i
 /** The address that calls go to, with the login that may stand in it. */
 export function wholeAddress(connection: Connection, offered?: readonly string[]): string {
   const { settings, endpoints } = connection
-  const preferred = offered?.[0] ?? Object.keys(endpoints)[0]
+  const preferred = Object.keys(endpoints).find((name) => offered?.includes(name) !== false)
   const isChosen = settings.endpoint !== undefined && offered?.includes(settings.endpoint) !== false
   const endpoint = endpoints[(isChosen ? settings.endpoint : preferred) ?? '']
   let address = settings.url ?? endpoint?.address ?? ''

@@ -153,6 +153,8 @@ export interface Connection {
   readonly closed: AbortController
   /** The logins that the metadata or the project wants. */
   readonly logins?: readonly Login[]
+  /** Keys that are ordinary inputs, by the name of the input. */
+  readonly keys?: Readonly<Record<string, string>>
 }
 
 /** Ends all calls that are under way, and refuses later ones. */

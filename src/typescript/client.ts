@@ -3,7 +3,7 @@ import type { Contract, Operation } from '../contract/contract.js'
 import { textDigest } from '../contract/digest.js'
 import { addTo } from '../contract/lists.js'
 import { compareTexts } from '../contract/ordering.js'
-import { operationsOf, pathOf, neededOf } from '../contract/queries.js'
+import { keyInputsOf, neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import type { Dialect } from '../dialects/dialect.js'
 import { groupName } from '../naming/methods.js'
 import type { Names } from '../naming/names.js'
@@ -48,6 +48,8 @@ export interface ClientOptions extends PrintOptions {
   readonly inputs: string
   /** Kinds of credentials that the project has for it. */
   readonly credentials?: readonly string[] | undefined
+  /** The endpoint that calls go to where the settings name none. */
+  readonly endpoint?: string | undefined
   /** Makes inputs for the first lines to write. */
   readonly sample: InputMaker
   /** It is part of a package, for people who have neither the tool nor its metadata. */
@@ -111,7 +113,8 @@ export function clientFiles(
  */
 function runtimeNeeded(contract: Contract, dialect: Dialect): string[] {
   const isCalled = operationsOf(contract).length > 0
-  return isCalled ? [...dialect.emit.runtimeFiles(contract), ...nodeFiles].sort() : []
+  const keyFiles = keyInputsOf(contract).length === 0 ? [] : [code`key-inputs.ts`]
+  return isCalled ? [...dialect.emit.runtimeFiles(contract), ...nodeFiles, ...keyFiles].sort() : []
 }
 
 /** A file of src/runtime as clients have it. @param path below src/runtime */
@@ -362,10 +365,15 @@ function settingsPage(
   for (const name of ['endpoints', 'connect', 'settings', 'settingsFrom']) page.declare(name)
   const settings = page.useType('runtime/connection', 'Settings')
   const connection = page.useType('runtime/connection', 'Connection')
-  dialect.emit.endpoints(contract, page)
+  dialect.emit.endpoints(contract, page, options.endpoint)
   const logins = loginsText(page, loginsMade(contract, dialect, options.credentials ?? []))
   const prefix = variablePrefix(options.contractName)
   const fitting = fittingVariables(contract, dialect, options.credentials)
+  const keys = keyInputsOf(contract)
+  const opened =
+    keys.length === 0
+      ? code`settings`
+      : code`...${page.use('runtime/key-inputs', 'withKeyInputs')}(settings, [${joined(keys.map(quoted), ', ')}])`
   page.print(
     code``,
     ...docComment([
@@ -373,7 +381,7 @@ function settingsPage(
       'Whatever differs from place to place belongs outside the code: `settingsFrom(process.env)` fills the settings from variables.',
     ]),
     code`export function connect(settings: ${settings} = {}): ${connection} {`,
-    code`  return { settings, endpoints, closed: new AbortController()${logins === undefined ? code`` : code`, logins: ${logins}`} }`,
+    code`  return { ${opened}, endpoints, closed: new AbortController()${logins === undefined ? code`` : code`, logins: ${logins}`} }`,
     code`}`,
     code``,
     ...docComment([

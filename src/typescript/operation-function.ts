@@ -20,6 +20,11 @@ export function printFunction(
   remarks: readonly string[] = [],
 ): void {
   const [name] = exportedNames(names, operation)
+  const keys = operation.inputs.flatMap((input) => (input.isKey === true ? input.name : []))
+  const input =
+    keys.length === 0
+      ? code`input`
+      : code`${page.use('runtime/key-inputs', 'withKeys')}(connection, input, [${joined(keys.map(quoted), ', ')}])`
   page.print(
     code``,
     ...docComment([
@@ -28,7 +33,7 @@ export function printFunction(
       ...remarks,
     ]),
     code`export function ${name}${signature.typeParameters}(connection: ${page.useType('runtime/connection', 'Connection')}, ${signature.input}, thisCall?: ${signature.thisCall ?? page.useType('runtime/connection', 'ThisCall')}): ${signature.returns} {`,
-    code`  return ${call}(connection, ${constant}, input, thisCall)`,
+    code`  return ${call}(connection, ${constant}, ${input}, thisCall)`,
     code`}`,
   )
 }

@@ -1,5 +1,5 @@
 import type { Contract } from '../contract/contract.js'
-import { endpointsOf } from '../contract/queries.js'
+import { endpointsOf, keyInputsOf } from '../contract/queries.js'
 import type { Dialect, LoginVariables, VariableGroup } from '../dialects/dialect.js'
 import { codeInMarkdown } from '../printing/escaping.js'
 import { joined, markdown, type Markdown } from '../printing/safe-text.js'
@@ -68,6 +68,19 @@ function loginsFor(
   }))
 }
 
+/** Ways to say who calls, with the key that is an ordinary input. */
+function withKeyInputs(
+  groups: readonly VariableGroup[],
+  inputs: readonly string[],
+): readonly VariableGroup[] {
+  if (inputs.length === 0) return groups
+  const others = groups.filter(({ names }) => !names.includes('KEY'))
+  return [
+    { say: `The key, which goes into the input ${inputs.join(', ')}.`, names: ['KEY'] },
+    ...others,
+  ]
+}
+
 /** What a program says so that a client makes a login that it does not make by itself. */
 function wordsToGive(login: string): string {
   return `The program gives the client \`logins: [${login}]\`, from its module \`logins\`.`
@@ -92,7 +105,7 @@ export function variableGroups(
       say: 'Where the service is, if not at the address above.',
       names: ['URL', ...(hasChoice ? ['ENDPOINT'] : [])],
     },
-    ...loginsFor(contract, dialect, credentials),
+    ...withKeyInputs(loginsFor(contract, dialect, credentials), keyInputsOf(contract)),
     {
       say: 'How long a call may take (10s, 200ms; a bare number is one of seconds), how often it is tried again where that is safe, how many bytes an answer may have, and headers of every request (an object in JSON).',
       names: ['TIME_LIMIT', 'RETRIES', 'MOST_BYTES', 'HEADERS'],

@@ -3,7 +3,7 @@ import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
-import { runBundled } from '../support/compilers.js'
+import { complaints, runBundled } from '../support/compilers.js'
 import { freshFolder, repository, tolmach, type Ran } from '../support/program.js'
 
 /** What a service was asked with, which is slow where its address says so. */
@@ -130,5 +130,49 @@ describe('what tolmach.yaml says of a site is what the prompt uses, and what a p
     const shown = await note({})
     await runBundled(folder, 'program.ts')
     expect(asked.slice(-2)).toEqual([shown, shown])
+  })
+
+  test('a key that is an ordinary input, and the endpoint that calls go to', async () => {
+    const two = description
+      .replace(
+        'operationId: note',
+        '$&\n      parameters: [{ name: appId, in: query, required: true, schema: { type: string } }]',
+      )
+      .replace(
+        '  /note:',
+        '  /open:\n    get: { operationId: open, responses: { 200: { description: d, content: { application/json: { schema: {} } } } } }\n$&',
+      )
+      .replace(
+        'servers: [',
+        `$&{ url: "http://127.0.0.1:1/a", description: a }, { url: "${address}/b", description: b }, `,
+      )
+    await writeFile(join(folder, 'keyed.yaml'), two)
+    expect((await run({}, 'import', 'keyed.yaml', '--as', 'keyed')).code).toBe(0)
+    const file = join(folder, 'tolmach.yaml')
+    const text = await readFile(file, 'utf8')
+    await writeFile(
+      file,
+      text
+        .replace(/ {4}from: keyed.yaml/, '$&\n    endpoint: b\n    credential: app')
+        .replace('credentials:', '$&\n  app: { kind: key, value: $APP_KEY, input: appId }'),
+    )
+    const env = { APP_KEY: 'k7' }
+    expect((await run(env, 'generate', 'keyed')).code).toBe(0)
+    for (const operation of ['note', 'open'])
+      expect((await run(env, 'call', 'keyed', operation)).stderr).toBe('')
+    const prompt = asked.slice(-2)
+    expect(prompt).toEqual(['/b/note?appId=k7 nobody ', '/b/open nobody '])
+    expect((await run(env, 'settings', 'keyed')).stdout).toContain('KEYED_KEY=$APP_KEY')
+    await writeFile(
+      join(folder, 'src/keyed.ts'),
+      `import { KeyedNotes } from './clients/keyed/index.js'
+       const notes = KeyedNotes.fromVariables({ KEYED_KEY: 'k7' })
+       await notes.note()
+       await notes.open()
+       await notes.note({ appId: 'mine' })`,
+    )
+    expect(await complaints(folder)).toBe('')
+    await runBundled(folder, 'src/keyed.ts')
+    expect(asked.slice(-3)).toEqual([...prompt, '/b/note?appId=mine nobody '])
   })
 })

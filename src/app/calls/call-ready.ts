@@ -8,6 +8,7 @@ import { fileReason } from '../../contract/system-error.js'
 import { parseAssignment, readInput, type Assignment } from '../../exercise/input.js'
 import { wasNotSent, type CallResult } from '../../exercise/run-client.js'
 import type { Exchange } from '../../runtime/connection.js'
+import { keysFor } from '../contracts/key-inputs.js'
 import { callProblem } from './call-problems.js'
 import type { ReadyOperation } from './ready-client.js'
 import { milliseconds, type Time } from '../../runtime/times.js'
@@ -72,7 +73,7 @@ export async function callReady(
   const { open, operation, endpoint, address, client } = ready
   const opened = wishes.preview === true ? undefined : await ready.session?.open()
   const assignments = [
-    ...ready.resolved.inputs,
+    ...keysFor(operation, ready.resolved.inputs),
     ...(opened?.inputs ?? []),
     ...written.assignments,
     ...(ready.acceptInput === undefined ? [] : [parseAssignment(`accept=${ready.acceptInput}`)]),

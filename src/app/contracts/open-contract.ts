@@ -30,6 +30,7 @@ import {
   type SnapshotIndex,
 } from '../../project/snapshot.js'
 import { buildMark } from '../package-files.js'
+import { credentialEntries, keyInputs } from './key-inputs.js'
 import { withPages } from './paged-contract.js'
 import { readDocuments, readSource } from './read-source.js'
 import { vanishedNote } from './vanished-note.js'
@@ -346,21 +347,15 @@ const carriedAnyway: readonly string[] = ['basic', 'bearer', 'key', 'ntlm', 'cer
  * The kinds of credentials that the project has for the calls of a contract, of those that a client
  * needs something for.
  */
-export function credentialKinds({ kept, name }: OpenContract): string[] {
-  if (kept === undefined) return []
-  const { credentials, sites } = kept.project
-  const ofSites = Object.values(sites).map((site) => site[name])
-  const choices = [kept.project, kept.entry, ...ofSites].map((each) => each?.credential ?? {})
-  const names = choices.flatMap((choice): readonly string[] =>
-    typeof choice === 'string' ? [choice] : Object.values(choice),
-  )
-  const kinds = new Set(names.flatMap((each): string[] => [credentials[each]?.kind ?? 'basic']))
+export function credentialKinds(open: OpenContract): string[] {
+  const kinds = new Set(credentialEntries(open).map(({ kind }): string => kind))
   return [...kinds].filter((kind) => !carriedAnyway.includes(kind)).sort()
 }
 
 /** Digest of everything a client is made of. */
 export function inputsDigest(open: OpenContract, names: KeptNames): string {
   const { entry } = open.kept ?? {}
+  const keys = keyInputs(open)
   return bytesDigest(
     JSON.stringify([
       buildMark().replace(/-.*/, ''),
@@ -373,6 +368,7 @@ export function inputsDigest(open: OpenContract, names: KeptNames): string {
       entry?.importSuffix,
       runtimeFolderOf(open) ?? 'own',
       credentialKinds(open),
+      ...(keys.length === 0 ? [] : [keys]),
       namesText(names),
     ]),
   )

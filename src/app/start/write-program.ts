@@ -6,6 +6,7 @@ import { firstProgram } from '../../typescript/program.js'
 import { variablePrefix } from '../../typescript/variables.js'
 import { dialectNamed } from '../../dialects/registry.js'
 import { namesFor } from '../clients/client-names.js'
+import { clientContract } from '../contracts/key-inputs.js'
 import { openContract, type OpenOptions } from '../contracts/open-contract.js'
 import { saveText } from '../files/text-files.js'
 import { sampleMaker, suffixOf } from '../generate-client.js'
@@ -46,7 +47,8 @@ export async function writeProgram(
   options: ProgramWishes = {},
 ): Promise<WrittenProgram> {
   const open = await openContract(name, options)
-  const { kept, contract } = open
+  const { kept } = open
+  const contract = clientContract(open)
   if (kept === undefined) throw problem('TM-1001', { name, nearest: '' })
   const { folder } = kept.project
   const path = resolve(file)

@@ -1,6 +1,6 @@
 import type { Contract, Field, InputField, Operation, Outcome } from '../../contract/contract.js'
 import { byName } from '../../contract/ordering.js'
-import { endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
+import { endpointFirst, endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import type { Names } from '../../naming/names.js'
 import { moduleOfOperation } from '../../naming/operation-files.js'
 import {
@@ -136,13 +136,13 @@ export const httpEmitter: Emitter = {
   declaration: declare,
   operation: printOperation,
   readme,
-  endpoints(contract, page) {
+  endpoints(contract, page, preferred) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
     page.print(
       code`/** The servers that the metadata names, the preferred one first. */`,
       code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
     )
-    for (const each of endpointsOf(contract)) {
+    for (const each of endpointFirst(endpointsOf(contract), preferred)) {
       const specifics = endpointSpecifics(each)
       const variables = Object.entries(specifics?.variables ?? {})
       const choices = variables

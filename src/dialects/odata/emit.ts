@@ -1,7 +1,14 @@
 import { special } from '../../contract/special-members.js'
 import { compareTexts } from '../../contract/ordering.js'
 import type { Contract, NamedType, Operation, TypeId } from '../../contract/contract.js'
-import { endpointsOf, fieldsOf, operationsOf, pathOf, recordType } from '../../contract/queries.js'
+import {
+  endpointFirst,
+  endpointsOf,
+  fieldsOf,
+  operationsOf,
+  pathOf,
+  recordType,
+} from '../../contract/queries.js'
 import { groupName } from '../../naming/methods.js'
 import type { Names } from '../../naming/names.js'
 import {
@@ -166,13 +173,13 @@ export const odataEmitter: Emitter = {
   declaration: declare,
   operation: printOperation,
   readme: queriesSection,
-  endpoints(contract, page) {
+  endpoints(contract, page, preferred) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
     page.print(
       code`/** The service root, where the metadata tells it. */`,
       code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
     )
-    for (const each of endpointsOf(contract))
+    for (const each of endpointFirst(endpointsOf(contract), preferred))
       page.print(
         code`  ${propertyName(each.name)}: { address: ${quoted(each.address)}, protocol: ${quoted(each.protocol)} },`,
       )

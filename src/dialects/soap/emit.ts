@@ -8,7 +8,13 @@ import type {
   Type,
   TypeId,
 } from '../../contract/contract.js'
-import { directSubtypes, endpointsOffering, endpointsOf, pathOf } from '../../contract/queries.js'
+import {
+  directSubtypes,
+  endpointFirst,
+  endpointsOffering,
+  endpointsOf,
+  pathOf,
+} from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import type { Names } from '../../naming/names.js'
 import * as simple from '../../runtime/soap/simple.js'
@@ -101,13 +107,13 @@ export const soapEmitter: Emitter = {
   ],
   pages: codecsPage,
   operation: printOperation,
-  endpoints(contract, page) {
+  endpoints(contract, page, preferred) {
     const endpoint = page.useType('runtime/connection', 'Endpoint')
     page.print(
       code`/** The endpoints that the metadata names, the preferred one first. */`,
       code`export const endpoints: Readonly<Record<string, ${endpoint}>> = {`,
     )
-    for (const each of preferredFirst(contract)) {
+    for (const each of endpointFirst(preferredFirst(contract), preferred)) {
       const { addressing, mtom } = endpointSpecifics(each)
       page.print(
         ...docComment([each.documentation], '  '),
