@@ -14,6 +14,7 @@ export const rooms = {
   exercise: { mayUse: ['contract', 'naming', 'printing', 'runtime'], dialectsToo: true },
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
   compare: { mayUse: ['contract', 'naming'], dialectsToo: true },
+  draft: { mayUse: ['contract', 'naming'] },
   diagram: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },
   app: {
@@ -28,6 +29,7 @@ export const rooms = {
       'exercise',
       'stand-in',
       'compare',
+      'draft',
       'diagram',
       'project',
     ],

@@ -23,6 +23,12 @@ export {
 } from './generate-client.js'
 export { showContract, findInContract, type Found, type Shown } from './show-contract.js'
 export { packClients, packedSummary, type Packed, type PackOptions } from './pack-clients.js'
+export {
+  draftDescription,
+  draftSummary,
+  type DraftedDescription,
+  type DraftOptions,
+} from './draft-description.js'
 export { siteSettings, type SiteSettings, type SiteSettingsOptions } from './site-settings.js'
 export { listContracts, type Listed } from './list-contracts.js'
 export { listLeftOver, type LeftOver } from './list-left-over.js'

@@ -86,6 +86,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/serve.js'),
   },
   {
+    name: 'draft',
+    usage: '<file...>',
+    summary: 'a description of a service that has none, from what it answered',
+    load: () => import('./commands/draft.js'),
+  },
+  {
     name: 'compare',
     usage: '<contract> [location]',
     summary: 'what has changed at the source, and what it breaks',

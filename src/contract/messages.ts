@@ -222,6 +222,26 @@ export const messages = {
     'There is an archive {file} already, with other contents: {version} was packed before.',
     'Give another version, or write over it with --overwrite. Nothing was written.',
   ),
+  'TM-1049': entry(
+    'input',
+    '{file} has nothing to draft from: {reason}.',
+    'Give an HTTP archive (HAR), which browsers, `tolmach listen` and `call --har` save, or an answer in JSON. Nothing was written.',
+  ),
+  'TM-1050': entry(
+    'input',
+    '{file} is an answer alone, and nothing says what was asked.',
+    'Say it: --request "GET https://…". Nothing was written.',
+  ),
+  'TM-1051': entry(
+    'input',
+    'In {files} there is no call of a service: {reason}.',
+    'Record calls that are answered in JSON, or choose with --only <address> which ones are meant. Nothing was written.',
+  ),
+  'TM-1052': entry(
+    'input',
+    'There is a file {file} already.',
+    'Give another name with --save, or write over it with --overwrite. Nothing was written.',
+  ),
 
   'TM-2001': entry(
     'metadata',

@@ -1,0 +1,79 @@
+import { stat } from 'node:fs/promises'
+import { basename } from 'node:path'
+import { filled, present } from '../contract/present.js'
+import { problem } from '../contract/problem.js'
+import { draftOf, type Draft } from '../draft/draft.js'
+import { readRecordings } from '../draft/read-recordings.js'
+import { yamlDraft } from '../draft/yaml-draft.js'
+import { readTextFile, saveText } from './files/text-files.js'
+
+export interface DraftOptions {
+  /** What the service is called; the file that is written has that name, too. */
+  readonly as?: string | undefined
+  /** Where the description is written; nowhere when left out, and without a name. */
+  readonly save?: string | undefined
+  /** `GET https://…`: what answers alone belong to. */
+  readonly request?: string | undefined
+  /** The address that everything meant begins with. */
+  readonly only?: string | undefined
+  /** Write over a file that is there. */
+  readonly overwrite?: boolean | undefined
+}
+
+/** A description that was drafted, as text. */
+export interface DraftedDescription extends Omit<Draft, 'description'> {
+  /** OpenAPI 3.1 in YAML, with a reason beside every line that was worked out. */
+  readonly yaml: string
+  /** Where it was written. */
+  readonly file?: string
+}
+
+/**
+ * Drafts a description in OpenAPI 3.1 of a service that publishes none, from what was recorded of
+ * it: HTTP archives (HAR 1.2) and answers in JSON. No secret of the recordings is in it.
+ *
+ * @param files paths of the recordings
+ * @throws Problem TM-1007 where a file can't be read, TM-1049, TM-1050 for what is no recording,
+ *   TM-1051 where none of it is a call of a service, TM-1052 where there is a file already
+ */
+export async function draftDescription(
+  files: readonly string[],
+  options: DraftOptions = {},
+): Promise<DraftedDescription> {
+  const { as: title, request, only, overwrite = false } = options
+  const file = options.save ?? (title === undefined ? undefined : `${title}.yaml`)
+  if (file !== undefined && !overwrite && (await isThere(file))) throw problem('TM-1052', { file })
+  const recordings = (
+    await Promise.all(
+      files.map(async (path) => readRecordings(await readTextFile(path), basename(path), request)),
+    )
+  ).flat()
+  const { description, ...draft } = draftOf(recordings, { title, only })
+  const yaml = yamlDraft(description, headOf(draft))
+  if (file !== undefined) await saveText(file, yaml)
+  return { ...draft, yaml, ...present({ file }) }
+}
+
+async function isThere(path: string): Promise<boolean> {
+  return stat(path).then(
+    () => true,
+    () => false,
+  )
+}
+
+function headOf({ exchanges }: Omit<Draft, 'description'>): string[] {
+  return [
+    `Drafted by Tolmach from ${String(exchanges)} recorded exchange${exchanges === 1 ? '' : 's'}. What stands behind a line says why it is so;`,
+    'whoever knows better writes it otherwise.',
+  ]
+}
+
+/** What was drafted, as programs get it: what `draft --json` prints. */
+export function draftSummary(drafted: DraftedDescription): object {
+  const { leftOut, doubts, troubles, yaml, ...facts } = drafted
+  return {
+    ...facts,
+    ...(drafted.file === undefined ? { yaml } : {}),
+    ...filled({ leftOut: Object.fromEntries(leftOut), doubts, troubles }),
+  }
+}

@@ -1,0 +1,66 @@
+import type { Command } from 'commander'
+import {
+  draftDescription,
+  draftSummary,
+  type DraftedDescription,
+} from '../../app/draft-description.js'
+import { pc } from '../colours.js'
+import { globalsOf } from '../run.js'
+import { count, print, printJson, say, type Output } from '../terminal.js'
+
+interface Options {
+  readonly as?: string
+  readonly save?: string
+  readonly request?: string
+  readonly only?: string
+  readonly overwrite?: boolean
+}
+
+export function declare(command: Command): void {
+  command
+    .option('--as <name>', 'what the service is called; writes <name>.yaml')
+    .option('--save <file>', 'write the description into another file')
+    .option('--request <request>', 'what an answer alone belongs to: "GET https://…"')
+    .option('--only <address>', 'leave out what does not begin with this address')
+    .option('--overwrite', 'write over a file that is there')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  tolmach draft recorded/tide.har --as tide\n  tolmach draft answer.json --request "GET https://gauge.example/tides" --as tide\n  tolmach draft session.har --only https://gauge.example/v2',
+    )
+    .action(async (files: readonly string[], options: Options) => {
+      const { output } = globalsOf(command)
+      const drafted = await draftDescription(files, options)
+      if (output.json) printJson(draftSummary(drafted))
+      else sayDrafted(drafted, output)
+    })
+}
+
+/** So many doubts, and reasons to leave something out, are told. */
+const mostTold = 6
+
+function sayDrafted(drafted: DraftedDescription, output: Output): void {
+  const { file, title, operations, schemas, exchanges, leftOut, doubts, troubles } = drafted
+  if (file === undefined) print(drafted.yaml.trimEnd())
+  const told = (text: string): void => (file === undefined ? say(output, text) : print(text))
+  told(
+    `${pc.bold(title)}  ${count(operations.length, 'operation')}, ${count(schemas, 'schema')}, from ${count(exchanges, 'exchange')}${file === undefined ? '' : `  ${file}`}`,
+  )
+  if (file !== undefined)
+    for (const { name, count: seen } of operations)
+      print(`  ${name}  ${pc.dim(`seen ${seen === 1 ? 'once' : `${seen} times`}`)}`)
+  for (const [why, number] of [...leftOut].slice(0, mostTold))
+    say(output, pc.dim(`left out: ${count(number, 'exchange')} ${why}`))
+  for (const trouble of troubles.slice(0, mostTold)) say(output, `${pc.yellow('note')} ${trouble}`)
+  if (doubts.length > 0) {
+    say(output, `\n${count(doubts.length, 'doubtful place')}, where it may well be something else:`)
+    for (const { where, because } of doubts.slice(0, mostTold))
+      say(output, `  ${where}  ${pc.dim(because)}`)
+    if (doubts.length > mostTold)
+      say(output, pc.dim(`  … and ${doubts.length - mostTold} more (--json)`))
+  }
+  if (file !== undefined)
+    say(
+      output,
+      `\nRead it, mend what you know better, then:\n  ${pc.bold(`tolmach import ${file}`)}`,
+    )
+}

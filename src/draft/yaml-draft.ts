@@ -1,0 +1,51 @@
+import { Document, isCollection, isMap, isScalar, YAMLMap, YAMLSeq, type Node } from 'yaml'
+import { Remarked } from './remarked.js'
+
+/**
+ * A drafted description as YAML, made to be read and edited by hand: schemas of one line stand on
+ * one, with their reason as a comment behind them.
+ *
+ * @param head what stands above it
+ */
+export function yamlDraft(description: object, head: readonly string[]): string {
+  const document = new Document()
+  document.contents = nodeFor(document, description) as never
+  document.commentBefore = head.map((line) => ` ${line}`).join('\n')
+  return document.toString({ lineWidth: 0, flowCollectionPadding: true })
+}
+
+function nodeFor(document: Document, value: unknown): Node {
+  if (value instanceof Remarked) return remarked(nodeFor(document, value.value), value.remark)
+  if (Array.isArray(value)) {
+    const list = new YAMLSeq(document.schema)
+    for (const each of value) list.add(nodeFor(document, each))
+    list.flow = value.every((each) => typeof each !== 'object' || each === null)
+    return list
+  }
+  if (typeof value !== 'object' || value === null) return document.createNode(value)
+  const map = new YAMLMap(document.schema)
+  for (const [name, each] of Object.entries(value))
+    if (each !== undefined) map.add(document.createPair(name, nodeFor(document, each)))
+  map.flow = isShort(map)
+  return map
+}
+
+/** What is no longer than this on one line stands on one. */
+const shortest = 100
+
+/** Of plain values alone, and few of them. */
+function isShort(map: YAMLMap): boolean {
+  const isPlain = map.items.every(
+    ({ value }) =>
+      (isScalar(value) && value.comment === undefined) ||
+      (isCollection(value) && value.flow === true && value.comment === undefined),
+  )
+  return isPlain && JSON.stringify(map.toJSON()).length <= shortest
+}
+
+function remarked(node: Node, remark: string): Node {
+  const clean = remark.replace(/[\r\n\u0085\u2028\u2029]+/g, ' ')
+  if (isMap(node) && node.flow !== true) node.commentBefore = ` ${clean}`
+  else node.comment = ` ${clean}`
+  return node
+}
