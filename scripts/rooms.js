@@ -15,6 +15,7 @@ export const rooms = {
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
   compare: { mayUse: ['contract', 'naming'], dialectsToo: true },
   draft: { mayUse: ['contract', 'naming'] },
+  listen: { mayUse: ['contract'] },
   diagram: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },
   app: {
@@ -30,6 +31,7 @@ export const rooms = {
       'stand-in',
       'compare',
       'draft',
+      'listen',
       'diagram',
       'project',
     ],

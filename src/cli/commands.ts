@@ -86,6 +86,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/serve.js'),
   },
   {
+    name: 'listen',
+    usage: '<address>',
+    summary: 'stand between a program and a service, and keep what they say',
+    load: () => import('./commands/listen.js'),
+  },
+  {
     name: 'draft',
     usage: '<file...>',
     summary: 'a description of a service that has none, from what it answered',

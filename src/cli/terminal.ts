@@ -42,6 +42,11 @@ export function printJson(value: unknown): void {
   process.stdout.write(`${shown(maskedJson(value, 2))}\n`)
 }
 
+/** A value as JSON on one line, for programs that read line by line. */
+export function printLine(value: unknown): void {
+  process.stdout.write(`${shown(maskedJson(value))}\n`)
+}
+
 function withLineEnd(text: string): string {
   return text.endsWith('\n') ? text : `${text}\n`
 }

@@ -63,7 +63,7 @@ export const messages = {
   ),
   'TM-1016': entry(
     'input',
-    "The stand-in can't listen on port {port}: {reason}.",
+    'Nothing can listen on port {port}: {reason}.',
     'Choose another port with --port, or leave it out for a free one.',
   ),
   'TM-1017': entry(
@@ -339,6 +339,11 @@ export const messages = {
     'metadata',
     'The metadata is broken here, and these are left out: {parts}. {reason}',
     'No operation that is chosen needs it; correct the document, or ask its owner to, before you choose one that does.',
+  ),
+  'TM-2021': entry(
+    'metadata',
+    'This is no metadata: it looks like an answer of a service.',
+    'Where the service publishes none, draft a description from what it answers: {draft}. Nothing was imported.',
   ),
 
   'TM-2101': entry(

@@ -195,7 +195,15 @@ export function maskedRequest({
   return { method, url: maskedUrl(url), headers: maskedHeaders(headers), body: maskedBody(body) }
 }
 
-function maskedHeader(name: string, value: string): string {
-  if (isSecretHeader(name)) return mask
+/** A header that proves who calls: of which kind it is may be known, and what cookies are called. */
+function maskedProof(name: string, value: string): string {
+  if (/^cookie$/i.test(name)) return value.replace(/=[^;]*/g, `=${mask}`)
+  const [, scheme] = /^(Basic|Bearer|Digest|Negotiate|NTLM)\s/i.exec(value) ?? []
+  return scheme === undefined || !/authorization$/i.test(name) ? mask : `${scheme} ${mask}`
+}
+
+/** The value of a header without secrets. */
+export function maskedHeader(name: string, value: string): string {
+  if (isSecretHeader(name)) return maskedProof(name, value)
   return addresses.has(name.toLowerCase()) ? maskedUrl(value) : withoutSecrets(value)
 }

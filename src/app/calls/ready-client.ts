@@ -71,6 +71,8 @@ export interface ClientOptions extends OpenOptions {
   readonly together?: boolean | undefined
   /** Nothing is sent, so that no secret is needed. */
   readonly preview?: boolean | undefined
+  /** What sends requests, instead of the transport for Node.js. */
+  readonly fetch?: typeof fetch | undefined
   /** Whoever can be asked for secrets that no variable has. */
   readonly person?: Person | undefined
 }
@@ -167,9 +169,10 @@ async function proofOf(
   reach: Reach,
   { credential, person, preview }: ClientOptions,
 ): Promise<ResolvedCredential> {
-  const { kept, contract } = open
+  const { kept, contract, around } = open
   if (kept === undefined) {
     if (credential === undefined) return noCredential
+    if (around !== undefined) return resolveCredential(around, credential, person, preview === true)
     throw problem('TM-1010', {
       option: '--credential',
       reason: 'credentials belong to a project, and this contract is not in one',
@@ -314,6 +317,7 @@ class ReadyOperations {
         mostBytes: options.mostBytes ?? (savesAll ? Infinity : reach.mostBytes),
         mtom: options.mtom ?? reach.mtom,
         addressing: options.addressing ?? reach.addressing,
+        fetch: options.fetch,
       }),
       ...(options.uncheckedInput === true ? { checkInputs: false } : {}),
     }

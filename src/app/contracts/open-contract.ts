@@ -5,9 +5,10 @@ import { nearestAdvice, matchName, matchPath } from '../../contract/nearest.js'
 import { problem, problemOfBroken, type Problem } from '../../contract/problem.js'
 import { isNothing, namesForChoice, operationsMeant, wasMeant } from '../../contract/choice.js'
 import { operationsOf, pathOf, selectOperations } from '../../contract/queries.js'
-import type { Documents } from '../../documents/documents.js'
+import { documentsOf, type Documents } from '../../documents/documents.js'
 import { isWebAddress, type WebFetch } from '../../documents/fetching.js'
 import { noNames, type KeptNames } from '../../contract/kept-names.js'
+import { present } from '../../contract/present.js'
 import { readCached, writeCached } from '../../project/cache.js'
 import { readContract, writeContract } from '../../project/stored-contract.js'
 import {
@@ -47,6 +48,8 @@ export interface OpenContract {
   readonly digests: Readonly<Record<string, string>>
   /** The documents themselves; read again from the snapshot when they are asked for. */
   documents(): Promise<Documents>
+  /** The project around, where the contract is none of it. */
+  readonly around?: Project
   /** What the project says of it; undefined when it is not in a project. */
   readonly kept?: {
     readonly project: Project
@@ -85,6 +88,8 @@ export interface OpenOptions {
   readonly seconds?: number | undefined
   /** What fetches metadata from the web, where that needs a login. */
   readonly send?: WebFetch | undefined
+  /** A description that was made for what is opened: nothing is fetched then. */
+  readonly described?: string | undefined
 }
 
 /**
@@ -104,6 +109,11 @@ export async function openContract(
   const project = folder === undefined ? undefined : await projectIn(folder)
   const name =
     project === undefined ? undefined : matchName(reference, Object.keys(project.contracts))
+  if (options.described !== undefined)
+    return {
+      ...(await openDescribed(reference, options.described)),
+      ...present({ around: project }),
+    }
   if (project !== undefined && name !== undefined) return openKept(project, name)
   const isLocation =
     isWebAddress(reference) ||
@@ -125,6 +135,22 @@ export async function openContract(
   const { contract, documents } = await readSource(reference, contractNameFor(reference), options)
   return {
     name: contract.name,
+    contract,
+    whole: contract,
+    digests: digestsOf(documents),
+    documents: () => Promise.resolve(documents),
+  }
+}
+
+/** A contract whose description is at hand. */
+async function openDescribed(reference: string, text: string): Promise<OpenContract> {
+  const label = 'description'
+  const bytes = new TextEncoder().encode(text)
+  const documents = documentsOf([{ label, from: reference, bytes, text, refers: new Map() }], label)
+  const name = contractNameFor(reference)
+  const contract = await readDocuments(documents, name)
+  return {
+    name,
     contract,
     whole: contract,
     digests: digestsOf(documents),

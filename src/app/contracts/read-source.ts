@@ -119,9 +119,30 @@ export async function readDocuments(
     const root = parseXml(text, label)
     throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.place })
   }
+  if (isJson(text))
+    throw problem('TM-2021', adviceFor(documents.root.from), { place: { document: label } })
   throw problem(
     'TM-2009',
     { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` },
     { place: { document: label, line: 1, column: 1 } },
   )
+}
+
+function isJson(text: string): boolean {
+  if (!/^\uFEFF?\s*[[{]/.test(text)) return false
+  try {
+    JSON.parse(text.replace(/^\uFEFF/, ''))
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** What to do with an answer that was taken for metadata. */
+function adviceFor(from: string): { readonly draft: string } {
+  if (!isWebAddress(from))
+    return { draft: `\`tolmach draft ${from} --request "GET <its address>" --as <name>\`` }
+  return {
+    draft: `\`tolmach call ${from} GET --har 1.har\`, others like it, then \`tolmach draft *.har --as <name>\``,
+  }
 }

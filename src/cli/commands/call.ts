@@ -2,6 +2,7 @@ import { text as readAll } from 'node:stream/consumers'
 import type { Command } from 'commander'
 import { callOperation, type Called, type CallOptions } from '../../app/call-operation.js'
 import { prepareAnswer } from '../../app/calls/finish-answer.js'
+import { isPlainExchange, plainExchange, withText } from '../../app/calls/plain-exchange.js'
 import { problem } from '../../app/problems.js'
 import { saveHar } from '../../app/calls/save-har.js'
 import { readTextFile } from '../../app/files/text-files.js'
@@ -18,17 +19,21 @@ export function declare(command: Command): void {
   command
     .addHelpText(
       'after',
-      '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
+      '\nExamples:\n  tolmach call berths listBerths --columns "Code, Basin=Where, Dues"\n  tolmach call berths quoteDues --with Vessel=BKM-114 --with Nights=3\n  tolmach call berths quoteDues --each stays.csv --fill "Vessel=Ship, Nights" --parallel 4\n  tolmach call berths quoteDues --ask\n  tolmach call https://gauge.example/tides GET --with port=BRK      an address, without a contract\n  tolmach sample berths reserveBerth | tolmach call berths reserveBerth --input - --preview',
     )
-    .action(async (contract: string, operation: string | undefined, options: Options) => {
+    .action(async (contract: string, named: string | undefined, options: Options) => {
       const { project, output } = globalsOf(command)
-      if (operation === undefined && options.calls === undefined) {
+      if (named === undefined && options.calls === undefined) {
         await tellOperations(contract, 'call', project, output)
         return
       }
       checkTogether(options)
       const input = options.input === undefined ? undefined : await readInputText(options.input)
-      const wanted = callOptionsOf(options, project, input)
+      const asked = callOptionsOf(options, project, input)
+      const { operation, options: wanted } =
+        named !== undefined && isPlainExchange(contract, named)
+          ? plainExchange(contract, named, asked)
+          : { operation: named, options: asked }
       if (options.calls !== undefined) {
         if (operation !== undefined) throw saidTwice(operation)
         process.exitCode = await callTogether(contract, options.calls, options, wanted, output)
@@ -62,7 +67,8 @@ async function callOne(
     if (aside !== undefined && aside.why !== 'no project')
       say(output, pc.dim(`A client was built aside for this call, because ${aside.words}.`))
     if (options.har !== undefined && result.exchanges.length > 0) await saveHar(options.har, called)
-    return report(called, finish, options, output)
+    const shown = wanted.described === undefined ? called : withText(called)
+    return report(shown, finish, options, output)
   }
   if (options.ask !== true) return show(await callOperation(contract, operation, wanted))
   const { askAndCall } = await import('../ask.js')
