@@ -71,12 +71,14 @@ export async function listen(between: string, options: ListenOptions): Promise<L
     })
   const service = new URL(address)
   const har = options.har === undefined ? undefined : openHar(options.har)
-  const looking = new Set<Promise<void>>()
-  const hear = async (exchange: PassedExchange): Promise<void> => {
+  // What is looked at longer is told before what came after it.
+  let told = Promise.resolve()
+  const hear = async (exchange: PassedExchange, before: Promise<void>): Promise<void> => {
     har?.add(maskedJson(entryOf(exchange)))
     const watched = await watch
       ?.look(exchange)
       .catch((error: unknown) => ({ breaches: [`it could not be looked at: ${messageOf(error)}`] }))
+    await before
     options.onHeard({ ...heardOf(exchange), breaches: [], ...watched })
   }
   const listener = await listenBetween({
@@ -86,8 +88,7 @@ export async function listen(between: string, options: ListenOptions): Promise<L
     certificate: await certificateOf(options),
     ca: options.ca === undefined ? undefined : await readTextFile(options.ca),
     onExchange: (exchange) => {
-      const one = hear(exchange).finally(() => looking.delete(one))
-      looking.add(one)
+      told = hear(exchange, told)
     },
   }).catch((error: unknown) => {
     throw problem(
@@ -105,7 +106,7 @@ export async function listen(between: string, options: ListenOptions): Promise<L
     service: maskedUrl(address),
     stop: async () => {
       await listener.stop()
-      await Promise.all(looking)
+      await told
       har?.close()
       await watch?.close()
     },

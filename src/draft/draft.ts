@@ -47,7 +47,7 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
   const { origin, kept, leftOut } = recordedApart(recordings, wishes.only)
   if (kept.length === 0)
     throw problem('TM-1051', { files: filesOf(recordings), reason: whyNone(leftOut) })
-  const base = basePath(kept)
+  const base = wishes.only === undefined ? basePath(kept) : pathIn(wishes.only)
   const paths = draftedPaths(kept, base)
   const evidence = paths.map((path) => ({ path, own: evidenceOf(path) }))
   const all = evidence.flatMap(({ own }) => own)
@@ -85,6 +85,11 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
     doubts: writer.doubts,
     troubles: all.flatMap(({ troubles }) => troubles),
   }
+}
+
+/** The path of an address that everything begins with, which belongs to the service's own. */
+function pathIn(address: string): string {
+  return URL.canParse(address) ? new URL(address).pathname.replace(/\/$/, '') : ''
 }
 
 function filesOf(recordings: readonly Recording[]): string {

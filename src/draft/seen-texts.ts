@@ -19,7 +19,8 @@ const forms = {
   ipv4: /^(?:(?:25[0-5]|2[0-4]\d|1?\d?\d)(?:\.|$)){4}$/,
   base64:
     /^(?=.{16,}$)(?=.*[A-Z])(?=.*[a-z])(?=.*[\d+/=])(?:[A-Za-z\d+/]{4})*(?:[A-Za-z\d+/]{2}==|[A-Za-z\d+/]{3}=|[A-Za-z\d+/]{4})$/,
-  word: /^\p{L}[\p{L}\p{N}_.-]*(?: [\p{L}\p{N}_.-]+){0,2}$/u,
+  /** Up to three words, without digits: what has some tells things apart. */
+  word: /^\p{L}[\p{L}_.-]*(?: [\p{L}_.-]+){0,2}$/u,
 } as const
 export type TextForm = keyof typeof forms
 
