@@ -2,6 +2,7 @@ import { cp, mkdir, readFile, readdir, rm, writeFile } from 'node:fs/promises'
 import { join, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { packageFolder } from './package-files.js'
+import { playRecording } from './recorded-service.js'
 import { serveContracts } from './serve-contracts.js'
 
 /** A file that says a folder was made by the demo, and so may be made again. */
@@ -80,11 +81,17 @@ export async function openDemo(folder: string): Promise<Demo> {
       return { name, standIn, metadata: address?.metadata ?? '', service: address?.service ?? '' }
     }),
   )
+  // The gauge publishes no metadata: all there is of it is what was recorded.
+  const recording = await readFile(join(packageFolder, 'demo', 'tide', 'tide.har'), 'utf8')
+  await mkdir(join(path, 'recorded'), { recursive: true })
+  await writeFile(join(path, 'recorded', 'tide.har'), recording)
+  const tide = await playRecording(recording, 'tide.har')
   const addresses = served.map(({ name, metadata, service }) => ({
     placeholder: `{${name}}`,
     // The register is read from its service root.
     address: name === 'registry' ? service : metadata,
   }))
+  addresses.push({ placeholder: '{tide}', address: tide.address })
   return {
     folder,
     metadata: Object.fromEntries(
@@ -92,11 +99,16 @@ export async function openDemo(folder: string): Promise<Demo> {
     ) as Demo['metadata'],
     tour: (await readTour()).map((step) => ({
       ...step,
-      words: step.words.map(
-        (word) => addresses.find(({ placeholder }) => placeholder === word)?.address ?? word,
+      words: step.words.map((word) =>
+        addresses.reduce(
+          (all, { placeholder, address }) => all.replaceAll(placeholder, () => address),
+          word,
+        ),
       ),
     })),
-    stop: async () => void (await Promise.all(served.map(({ standIn }) => standIn.stop()))),
+    stop: async () => {
+      await Promise.all([tide.stop(), ...served.map(({ standIn }) => standIn.stop())])
+    },
   }
 }
 

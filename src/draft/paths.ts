@@ -118,7 +118,7 @@ function keysApart(at: Step): Apart {
   const names = [...at.behind.keys()]
   const sure = names.filter(looksLikeKey)
   const others = names.filter((name) => !looksLikeKey(name))
-  const values = new Set([...sure, ...(areKeys(others, at) ? others : [])])
+  const values = new Set([...sure, ...keysByAnswers(others, at)])
   if (values.size === 0) return { literals: at.behind, keys: undefined }
   const step: Step = { behind: new Map(), here: [] }
   for (const value of values) putTogether(step, at.behind.get(value), [value])
@@ -150,29 +150,51 @@ function looksLikeKey(step: string): boolean {
 /** Addresses that are else equal, and what they answer: so many of them show that a step varies. */
 const leastVarying = 3
 
-/** Do the steps stand for things of one kind, by what is answered there? */
-function areKeys(names: readonly string[], at: Step): boolean {
-  if (names.length < leastVarying) return false
-  const steps = names.flatMap((name) => at.behind.get(name) ?? [])
-  const shapes = steps.map((step) => shapeOf(step))
-  const [first] = shapes
-  return first !== undefined && first !== '' && shapes.every((shape) => shape === first)
+/**
+ * Steps that stand for things of one kind, by what is answered there or behind them. Where nothing
+ * but failures came, nothing speaks against it either.
+ */
+function keysByAnswers(names: readonly string[], at: Step): string[] {
+  if (names.length < leastVarying) return []
+  const shapes = new Map(names.map((name) => [name, shapesBelow(at.behind.get(name))]))
+  const alike = new Set<string>()
+  for (const place of new Set([...shapes.values()].flatMap((each) => [...each.keys()]))) {
+    const having = names.filter((name) => (shapes.get(name)?.get(place) ?? '') !== '')
+    const [first] = having.map((name) => shapes.get(name)?.get(place))
+    const isOne = having.every((name) => shapes.get(name)?.get(place) === first)
+    if (having.length >= leastVarying && isOne) for (const name of having) alike.add(name)
+  }
+  if (alike.size === 0) return []
+  const known = new Set([...alike].flatMap((name) => [...(shapes.get(name)?.keys() ?? [])]))
+  const failed = names.filter((name) => {
+    const own = [...(shapes.get(name) ?? [])]
+    return own.length > 0 && own.every(([place, shape]) => shape === '' && known.has(place))
+  })
+  return [...new Set([...alike, ...failed])]
 }
 
-/** What is answered at a step and behind it, in a text that is equal for what is alike. */
-function shapeOf(step: Step): string {
-  const [first] = step.here.filter(({ recording }) => recording.status < 300)
-  const text = first?.recording.answer
-  if (text?.text === undefined || !isJson(text.type)) return ''
-  const members = /^\s*\{/.test(text.text) ? membersIn(text.text) : undefined
-  if (members === undefined) return ''
-  return JSON.stringify([members, [...step.behind.keys()].sort()])
+/**
+ * What is answered at a step and behind it, by the way from it, in a text that is equal for what is
+ * alike; empty where only failures came.
+ */
+function shapesBelow(step: Step | undefined, way = ''): Map<string, string> {
+  const shapes = new Map<string, string>()
+  if (step === undefined) return shapes
+  const [good] = step.here.filter(({ recording }) => recording.status < 300)
+  const { answer } = good?.recording ?? {}
+  const members =
+    answer?.text !== undefined && isJson(answer.type) ? membersIn(answer.text) : undefined
+  if (step.here.length > 0) shapes.set(way, members === undefined ? '' : JSON.stringify(members))
+  for (const [name, next] of step.behind)
+    for (const [place, shape] of shapesBelow(next, `${way}/${name}`)) shapes.set(place, shape)
+  return shapes
 }
 
+/** The names in a record; undefined for what is none. */
 function membersIn(text: string): string[] | undefined {
+  if (!/^\s*\{/.test(text)) return undefined
   try {
-    const value = JSON.parse(text) as object
-    return Object.keys(value).sort()
+    return Object.keys(JSON.parse(text) as object).sort()
   } catch {
     return undefined
   }

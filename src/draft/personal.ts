@@ -22,8 +22,25 @@ export function isPersonal(name: string): boolean {
 export function exampleText(name: string, text: string): string | undefined {
   if (isSecretName(name, 'body') || looksSecret(text)) return undefined
   if (hasForm(text, 'mail')) return 'somebody@example.com'
-  if (isPersonal(name)) return undefined
+  if (isPersonal(name) || looksLikeName(text)) return undefined
   return text.length <= 40 && !/@|\d{7,}/.test(text) ? text : undefined
+}
+
+/** Words with a capital first may be somebody's name, whatever the member is called. */
+export function looksLikeName(text: string): boolean {
+  return /(?:^|[\s,.'’-])\p{Lu}[\p{Ll}\p{M}’']+/u.test(text)
+}
+
+/** Words of names whose values are kinds of things, and no names. */
+const kinds = new Set(
+  'state status kind type category class mode level unit priority phase stage severity result colour color format direction source reason currency'.split(
+    ' ',
+  ),
+)
+
+/** Does a member hold one of a few kinds, by its name? */
+export function isKind(name: string): boolean {
+  return kinds.has(wordsOf(name).at(-1)?.toLowerCase() ?? '')
 }
 
 /** Long and without a pattern: what lets somebody in looks so, whatever it is called. */

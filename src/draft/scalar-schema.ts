@@ -1,5 +1,5 @@
 import { present } from '../contract/present.js'
-import { isPersonal } from './personal.js'
+import { isKind, isPersonal, looksLikeName } from './personal.js'
 import type { SeenNumbers } from './seen-numbers.js'
 import type { SeenTexts, TextForm } from './seen-texts.js'
 
@@ -90,6 +90,7 @@ function enumeration(seen: SeenTexts, name: string): Decision | undefined {
     seen.all('word') &&
     seen.longest <= longestEnumerated &&
     !isPersonal(name) &&
+    (isKind(name) || !values.some(([value]) => looksLikeName(value))) &&
     values.every(([, times]) => times >= 2)
   if (!isFit) return undefined
   return decided(

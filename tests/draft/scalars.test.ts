@@ -144,6 +144,18 @@ describe('texts have a form only where all of them have it', () => {
     ['one word only', times(20, '"rising"'), 'mark', '{type:string}'],
     ['sentences', times(12, '"It is rising now, mind you"', '"It falls"'), 'mark', '{type:string}'],
     ['digits', times(12, '"1"', '"2"'), 'mark', '{type:string}'],
+    [
+      'names of persons in a member of another name',
+      times(12, '"Anna"', '"Bo"'),
+      'mark',
+      '{type:string}',
+    ],
+    [
+      'kinds with capitals',
+      times(12, '"Rising"', '"Falling"'),
+      'tideState',
+      '{type:string,enum:[Falling,Rising]}',
+    ],
     ['codes', times(12, '"BRK-0715"', '"OST-0715"'), 'mark', '{type:string}'],
     ['names of persons', times(12, '"Anna"', '"Bo"'), 'skipperName', '{type:string}'],
     [

@@ -198,6 +198,7 @@ test('who calls becomes a scheme; secrets and what tells of persons are nowhere'
     'bo.dahl',
     'hush-8-hhhh',
     'Greta Dahl',
+    'Åse Tveit',
     '4716 1234 5678',
     'f00dfeedf00dfeedf00dfeedf00dfeed',
   ]
@@ -216,6 +217,7 @@ test('who calls becomes a scheme; secrets and what tells of persons are nowhere'
     user,
     pin,
     owner,
+    warden,
     mobile,
     hex,
   ] = inside
@@ -231,6 +233,7 @@ test('who calls becomes a scheme; secrets and what tells of persons are nowhere'
     userName: user,
     otp: pin,
     owner,
+    warden,
     mobile,
   }
   const draft = described([
