@@ -3,6 +3,7 @@ import { basename } from 'node:path'
 import { filled, present } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { draftOf, type Draft } from '../draft/draft.js'
+import type { Doubt } from '../draft/schemas.js'
 import { readRecordings } from '../draft/read-recordings.js'
 import { yamlDraft } from '../draft/yaml-draft.js'
 import { readTextFile, saveText } from './files/text-files.js'
@@ -16,6 +17,10 @@ export interface DraftOptions {
   readonly request?: string | undefined
   /** The address that everything meant begins with. */
   readonly only?: string | undefined
+  /**
+   * Is asked of every doubtful place what it is to be; undefined lets it be as it was worked out.
+   */
+  readonly decide?: ((doubt: Doubt) => Promise<Doubt['proposed'] | undefined>) | undefined
   /** Write over a file that is there. */
   readonly overwrite?: boolean | undefined
 }
@@ -48,10 +53,25 @@ export async function draftDescription(
       files.map(async (path) => readRecordings(await readTextFile(path), basename(path), request)),
     )
   ).flat()
-  const { description, ...draft } = draftOf(recordings, { title, only })
+  const first = draftOf(recordings, { title, only })
+  const decisions = await decided(first.doubts, options.decide)
+  const { description, ...draft } =
+    decisions.size === 0 ? first : draftOf(recordings, { title, only, decisions })
   const yaml = yamlDraft(description, headOf(draft))
   if (file !== undefined) await saveText(file, yaml)
   return { ...draft, yaml, ...present({ file }) }
+}
+
+async function decided(
+  doubts: readonly Doubt[],
+  decide: DraftOptions['decide'],
+): Promise<Map<string, Doubt['proposed']>> {
+  const decisions = new Map<string, Doubt['proposed']>()
+  for (const doubt of decide === undefined ? [] : doubts) {
+    const decision = await decide?.(doubt)
+    if (decision !== undefined) decisions.set(doubt.where, decision)
+  }
+  return decisions
 }
 
 async function isThere(path: string): Promise<boolean> {

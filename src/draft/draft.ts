@@ -20,6 +20,8 @@ export interface DraftWishes {
   readonly title?: string | undefined
   /** The address that everything meant begins with; that of most exchanges when left out. */
   readonly only?: string | undefined
+  /** What somebody decided of doubtful places, by where they are. */
+  readonly decisions?: ReadonlyMap<string, Doubt['proposed']> | undefined
 }
 
 /** A description that was drafted. */
@@ -51,7 +53,7 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
   const paths = draftedPaths(kept, base)
   const evidence = paths.map((path) => ({ path, own: evidenceOf(path) }))
   const all = evidence.flatMap(({ own }) => own)
-  const writer = new SchemaWriter(structuresOf(all.flatMap(rootsOf)))
+  const writer = new SchemaWriter(structuresOf(all.flatMap(rootsOf)), wishes.decisions)
   const names = new Different()
   const operations = new OperationWriter(writer, names)
   const written = Object.fromEntries(

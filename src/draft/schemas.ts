@@ -21,6 +21,7 @@ export interface Doubt {
 export class SchemaWriter {
   readonly doubts: Doubt[] = []
   private readonly structures: Structures
+  private readonly decisions: ReadonlyMap<string, Doubt['proposed']>
   private readonly names = new Map<Seen, string>()
   private readonly taken = new Set<string>()
   private readonly written = new Map<string, unknown>()
@@ -29,8 +30,13 @@ export class SchemaWriter {
   /** The names of places that contain themselves, other than records do. */
   private readonly wholes = new Map<Seen, string>()
 
-  constructor(structures: Structures) {
+  /** @param decisions what somebody decided of places, by where they are */
+  constructor(
+    structures: Structures,
+    decisions: ReadonlyMap<string, Doubt['proposed']> = new Map(),
+  ) {
     this.structures = structures
+    this.decisions = decisions
     this.nameSummaries()
   }
 
@@ -65,6 +71,8 @@ export class SchemaWriter {
     const [only, ...others] = kinds
     if (only === undefined)
       return new Remarked({}, place.nulls > 0 ? 'always null so far' : 'nothing seen yet')
+    const decided = this.decisions.get(where)
+    if (decided !== undefined) return new Remarked(decided, 'decided by hand')
     if (others.length > 0) {
       this.doubt(where, { anyOf: kinds.map(({ keywords }) => keywords) }, 'of several kinds', [{}])
       return new Remarked(

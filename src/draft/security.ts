@@ -49,5 +49,7 @@ function cookieSchemes(value: string): DraftedScheme[] {
 }
 
 function keyScheme(name: string, place: 'header' | 'query' | 'cookie'): DraftedScheme {
-  return { name: camelCase(name), scheme: { type: 'apiKey', in: place, name } }
+  // In a header and in a query there may be one of the same name.
+  const given = place === 'header' ? name : `${name} ${place}`
+  return { name: camelCase(given), scheme: { type: 'apiKey', in: place, name } }
 }

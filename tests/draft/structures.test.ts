@@ -1,4 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
+import { draftOf } from '../../src/draft/draft.js'
+import { plainOf } from '../../src/draft/remarked.js'
 import { breaches, described, recorded } from '../support/drafting.js'
 
 const get = (path: string, answer: unknown): ReturnType<typeof recorded> =>
@@ -260,8 +262,8 @@ test('who calls becomes a scheme; secrets and what tells of persons are nowhere'
   expect(draft.plain.components.securitySchemes).toEqual({
     bearer: { type: 'http', scheme: 'bearer' },
     xApiKey: { type: 'apiKey', in: 'header', name: 'X-Api-Key' },
-    apiKey: { type: 'apiKey', in: 'query', name: 'apiKey' },
-    sid: { type: 'apiKey', in: 'cookie', name: 'sid' },
+    apiKeyQuery: { type: 'apiKey', in: 'query', name: 'apiKey' },
+    sidCookie: { type: 'apiKey', in: 'cookie', name: 'sid' },
     basic: { type: 'http', scheme: 'basic' },
   })
 })
@@ -284,4 +286,22 @@ test('what a browser fetches besides is left out, and told; so is what belongs t
     ['of https://other.example', 1],
   ])
   expect(draft.troubles).toEqual([expect.stringContaining('the answer is left out')])
+})
+
+test('what is doubtful is told with what else it could be, and is as somebody decides', () => {
+  const recordings = [
+    get(
+      '/marks',
+      Array.from({ length: 12 }, (_, at) => ({ state: at % 2 === 0 ? 'high' : 'low', code: '17' })),
+    ),
+  ]
+  const { doubts } = draftOf(recordings)
+  expect(doubts.map(({ where, alternatives }) => [where, alternatives])).toEqual([
+    ['Mark.state', [{ type: 'string' }]],
+    ['Mark.code', [{ type: 'string', format: 'int64' }]],
+  ])
+  const decisions = new Map([['Mark.state', { type: 'string' }]])
+  const decided = draftOf(recordings, { decisions })
+  expect(decided.doubts.map(({ where }) => where)).toEqual(['Mark.code'])
+  expect(JSON.stringify(plainOf(decided.description))).not.toContain('"enum"')
 })

@@ -4,7 +4,9 @@ import {
   draftSummary,
   type DraftedDescription,
 } from '../../app/draft-description.js'
+import type { Doubt } from '../../draft/schemas.js'
 import { pc } from '../colours.js'
+import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { count, print, printJson, say, type Output } from '../terminal.js'
 
@@ -13,6 +15,7 @@ interface Options {
   readonly save?: string
   readonly request?: string
   readonly only?: string
+  readonly ask?: boolean
   readonly overwrite?: boolean
 }
 
@@ -22,6 +25,7 @@ export function declare(command: Command): void {
     .option('--save <file>', 'write the description into another file')
     .option('--request <request>', 'what an answer alone belongs to: "GET https://…"')
     .option('--only <address>', 'leave out what does not begin with this address')
+    .option('--ask', 'ask of every doubtful place what it is to be')
     .option('--overwrite', 'write over a file that is there')
     .addHelpText(
       'after',
@@ -29,10 +33,34 @@ export function declare(command: Command): void {
     )
     .action(async (files: readonly string[], options: Options) => {
       const { output } = globalsOf(command)
-      const drafted = await draftDescription(files, options)
+      const { ask, ...wishes } = options
+      const decide = ask === true ? askOf : undefined
+      const drafted = await draftDescription(files, { ...wishes, decide })
       if (output.json) printJson(draftSummary(drafted))
       else sayDrafted(drafted, output)
     })
+}
+
+/** Asks what a doubtful place is to be: Enter keeps what was worked out. */
+async function askOf({
+  where,
+  because,
+  proposed,
+  alternatives,
+}: Doubt): Promise<Doubt['proposed'] | undefined> {
+  const choices = [proposed, ...alternatives]
+  person.tell(`\n${pc.bold(where)}  ${because}`)
+  for (const [at, each] of choices.entries())
+    person.tell(
+      `  ${at + 1}  ${JSON.stringify(each)}${at === 0 ? pc.dim('  as it was worked out') : ''}`,
+    )
+  for (;;) {
+    const answer = (await person.ask(`1 to ${choices.length}, or Enter for 1`, true))?.trim()
+    if (answer === undefined || answer === '' || answer === '1') return undefined
+    const chosen = choices[Number(answer) - 1]
+    if (chosen !== undefined) return chosen
+    person.tell(`There is no ${answer}.`)
+  }
 }
 
 /** So many doubts, and reasons to leave something out, are told. */
