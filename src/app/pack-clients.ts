@@ -88,10 +88,10 @@ export async function packClients(
   const wish = wantedVersion(options.version)
   const terms = await packageTerms(project, options)
   const record = await readPackedRecord(project, name)
-  const draft: Draft = { project, name, contracts, terms, compiled: undefined }
+  const packing: Packing = { project, name, contracts, terms, compiled: undefined }
   const since = record === undefined ? nothing : await sincePacked(record, contracts)
-  const next = await nextPackage(draft, record, wish, since)
-  return write(draft, next, record, since, options)
+  const next = await nextPackage(packing, record, wish, since)
+  return write(packing, next, record, since, options)
 }
 
 /** Contracts in the order of their names, each once. */
@@ -103,7 +103,7 @@ function inOrder(contracts: readonly KeptContract[]): KeptContract[] {
 const nothing: SincePacked = { changes: [], step: 'none' }
 
 /** A package while it is made. */
-interface Draft {
+interface Packing {
   readonly project: string
   readonly name: string
   readonly contracts: readonly KeptContract[]
@@ -122,13 +122,13 @@ interface Made {
 
 /** As it was packed last, where nothing is different; else as the next version. */
 async function nextPackage(
-  draft: Draft,
+  packing: Packing,
   record: PackedRecord | undefined,
   wish: string,
   since: SincePacked,
 ): Promise<Made> {
   if (record !== undefined && (wish === 'auto' || wish === record.version)) {
-    const same = await make(draft, record.version, record.history)
+    const same = await make(packing, record.version, record.history)
     if (same.digest === record.digest) return same
   }
   const version = versionAfter(record, wish, since.step)
@@ -137,15 +137,15 @@ async function nextPackage(
   // A version that is packed once more says all that is new in it.
   const changes = last?.version === version ? [...last.changes, ...since.changes] : since.changes
   const earlier = last?.version === version ? history.slice(0, -1) : history
-  return make(draft, version, [...earlier, { version, changes }])
+  return make(packing, version, [...earlier, { version, changes }])
 }
 
 async function make(
-  draft: Draft,
+  packing: Packing,
   version: string,
   history: readonly RecordedVersion[],
 ): Promise<Made> {
-  const { project, name, contracts, terms } = draft
+  const { project, name, contracts, terms } = packing
   const facts: PackageFacts = {
     name,
     version,
@@ -155,14 +155,14 @@ async function make(
     dependencies: await packageDependencies(contracts),
   }
   const { sources, texts } = await packageSources(contracts, facts, archiveName(name, version))
-  draft.compiled ??= await compilePackage(project, sources)
+  packing.compiled ??= await compilePackage(project, sources)
   const files = [
     { path: 'package.json', text: packageJson(facts) },
     { path: 'CHANGELOG.md', text: changelog(history) },
     ...(terms.licenseText === undefined ? [] : [{ path: 'LICENSE', text: terms.licenseText }]),
     ...texts,
     ...sources,
-    ...draft.compiled,
+    ...packing.compiled,
   ].sort((one, other) => compareTexts(one.path, other.path))
   const digest = bytesDigest(JSON.stringify(files.map(({ path, text }) => [path, text])))
   return { version, history, files, digest }
@@ -170,7 +170,7 @@ async function make(
 
 /** Writes folder, archive and what is to be remembered: all of it or nothing. */
 async function write(
-  { project, name, contracts }: Draft,
+  { project, name, contracts }: Packing,
   { version, history, files, digest }: Made,
   record: PackedRecord | undefined,
   since: SincePacked,

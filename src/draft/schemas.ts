@@ -156,9 +156,10 @@ export class SchemaWriter {
       several === undefined
         ? this.recordSchema(place, name)
         : {
-            oneOf: [...several.places.values()].map((each) => ({
-              $ref: reference(this.named(each.now)),
-            })),
+            // One may look like another one with less: which it is the member tells.
+            anyOf: [...new Set([...several.places.values()].map((each) => each.now))].map(
+              (each) => ({ $ref: reference(this.named(each)) }),
+            ),
             discriminator: {
               propertyName: several.by,
               mapping: Object.fromEntries(

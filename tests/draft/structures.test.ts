@@ -142,6 +142,13 @@ describe('records', () => {
       discriminator: { propertyName: 'kind', mapping: { tug: '#/components/schemas/Tug' } },
     })
     expect(breaches(plain, recordings)).toEqual([])
+    // One that has nothing of its own may be another one with less.
+    const bare = [
+      { kind: 'raft', callSign: 'd' },
+      { kind: 'raft', callSign: 'e' },
+    ]
+    const more = [get('/fleet', [tug, sail, tug, sail, ...bare])]
+    expect(breaches(described(more).plain, more)).toEqual([])
   })
 
   test('requests apart from answers, statuses apart, failures alike', () => {
