@@ -1,11 +1,11 @@
-import { stat } from 'node:fs/promises'
 import { basename } from 'node:path'
 import { filled, present } from '../contract/present.js'
-import { problem } from '../contract/problem.js'
 import { draftOf, type Draft } from '../draft/draft.js'
 import type { Doubt } from '../draft/schemas.js'
 import { readRecordings } from '../draft/read-recordings.js'
+import { plainOf } from '../draft/remarked.js'
 import { yamlDraft } from '../draft/yaml-draft.js'
+import { evidenceOf, evidenceText, widenedFile } from './draft/widened-file.js'
 import { readTextFile, saveText } from './files/text-files.js'
 
 export interface DraftOptions {
@@ -31,6 +31,13 @@ export interface DraftedDescription extends Omit<Draft, 'description'> {
   readonly yaml: string
   /** Where it was written. */
   readonly file?: string
+  /** What became of a description that was there: it was widened by what was recorded later. */
+  readonly widened?: {
+    /** Places that were added or widened. */
+    readonly changed: readonly string[]
+    /** What came and what was written by hand does not allow; it stays as it is written. */
+    readonly contradictions: readonly string[]
+  }
 }
 
 /**
@@ -39,7 +46,8 @@ export interface DraftedDescription extends Omit<Draft, 'description'> {
  *
  * @param files paths of the recordings
  * @throws Problem TM-1007 where a file can't be read, TM-1049, TM-1050 for what is no recording,
- *   TM-1051 where none of it is a call of a service, TM-1052 where there is a file already
+ *   TM-1051 where none of it is a call of a service, TM-1052 where there is a file already that is
+ *   no description
  */
 export async function draftDescription(
   files: readonly string[],
@@ -47,7 +55,6 @@ export async function draftDescription(
 ): Promise<DraftedDescription> {
   const { as: title, request, only, overwrite = false } = options
   const file = options.save ?? (title === undefined ? undefined : `${title}.yaml`)
-  if (file !== undefined && !overwrite && (await isThere(file))) throw problem('TM-1052', { file })
   const recordings = (
     await Promise.all(
       files.map(async (path) => readRecordings(await readTextFile(path), basename(path), request)),
@@ -57,9 +64,18 @@ export async function draftDescription(
   const decisions = await decided(first.doubts, options.decide)
   const { description, ...draft } =
     decisions.size === 0 ? first : draftOf(recordings, { title, only, decisions })
-  const yaml = yamlDraft(description, headOf(draft))
-  if (file !== undefined) await saveText(file, yaml)
-  return { ...draft, yaml, ...present({ file }) }
+  const widened = file === undefined || overwrite ? undefined : await widenedFile(file, description)
+  const yaml = widened?.yaml ?? yamlDraft(description, headOf(draft))
+  if (file !== undefined) {
+    await saveText(file, yaml)
+    await saveText(evidenceOf(file), evidenceText(widened?.drafted ?? plainOf(description)))
+  }
+  return {
+    ...draft,
+    yaml,
+    ...present({ file }),
+    ...(widened === undefined ? {} : { widened: widened.told }),
+  }
 }
 
 async function decided(
@@ -72,13 +88,6 @@ async function decided(
     if (decision !== undefined) decisions.set(doubt.where, decision)
   }
   return decisions
-}
-
-async function isThere(path: string): Promise<boolean> {
-  return stat(path).then(
-    () => true,
-    () => false,
-  )
 }
 
 function headOf({ exchanges }: Omit<Draft, 'description'>): string[] {

@@ -239,7 +239,7 @@ export const messages = {
   ),
   'TM-1052': entry(
     'input',
-    'There is a file {file} already.',
+    'The file {file} is no description that could be widened: {reason}',
     'Give another name with --save, or write over it with --overwrite. Nothing was written.',
   ),
 

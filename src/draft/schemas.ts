@@ -126,6 +126,11 @@ export class SchemaWriter {
     const items = place.items?.now
     if (items === undefined || items.count === 0)
       return { keywords: { type: 'array', items: {} }, because: 'always empty so far' }
+    if (items.filled === 0)
+      return {
+        keywords: { type: 'array', items: new Remarked({ type: 'null' }, 'always null so far') },
+        because: '',
+      }
     return {
       keywords: { type: 'array', items: this.of(items, singular(name), `${where}[]`) },
       because: '',

@@ -1,5 +1,18 @@
-import { Document, isCollection, isMap, isScalar, YAMLMap, YAMLSeq, type Node } from 'yaml'
+import {
+  Document,
+  isCollection,
+  isMap,
+  isNode,
+  isScalar,
+  isSeq,
+  parseDocument,
+  YAMLMap,
+  YAMLSeq,
+  type Node,
+} from 'yaml'
 import { Remarked } from './remarked.js'
+import type { Place } from './places.js'
+import type { Edit } from './widen.js'
 
 /**
  * A drafted description as YAML, made to be read and edited by hand: schemas of one line stand on
@@ -12,6 +25,47 @@ export function yamlDraft(description: object, head: readonly string[]): string 
   document.contents = nodeFor(document, description) as never
   document.commentBefore = head.map((line) => ` ${line}`).join('\n')
   return document.toString({ lineWidth: 0, flowCollectionPadding: true })
+}
+
+/**
+ * Writes something anew in a description, or into it; whatever else is in it, comments too, stays.
+ *
+ * @param text the description in YAML
+ * @throws Error where it is no YAML
+ */
+export function yamlWith(text: string, edits: readonly Edit[]): string {
+  const document = parseDocument(text)
+  const [error] = document.errors
+  if (error !== undefined) throw error
+  for (const { place, value } of edits) {
+    const keys = keysIn(document.contents, place)
+    const before: unknown = document.getIn(keys, true)
+    const node = nodeFor(document, value)
+    // What somebody wrote beside it stays, where there is no new reason.
+    const comment = isNode(before) ? (before.comment ?? '') : ''
+    if (comment !== '' && !(value instanceof Remarked)) node.comment = comment
+    document.setIn(keys, node)
+  }
+  return document.toString({ lineWidth: 0, flowCollectionPadding: true })
+}
+
+/** The keys of a place as the document has them: `"200"` may stand there as a number. */
+function keysIn(contents: unknown, place: Place): unknown[] {
+  const keys: unknown[] = []
+  let node = contents
+  for (const step of place) {
+    const pair = isMap(node)
+      ? node.items.find(({ key }) => String(isScalar(key) ? key.value : key) === step)
+      : undefined
+    if (isSeq(node)) {
+      keys.push(Number(step))
+      node = node.items[Number(step)]
+    } else {
+      keys.push(isScalar(pair?.key) ? pair.key.value : step)
+      node = pair?.value
+    }
+  }
+  return keys
 }
 
 function nodeFor(document: Document, value: unknown): Node {

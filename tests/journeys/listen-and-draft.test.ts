@@ -271,6 +271,11 @@ test('what can not be drafted is told, and nothing is written', async () => {
   const request = ['--request', 'GET https://gauge.example/tides']
   expect((await tolmach(bare, ['draft', 'answer.json', ...request, '--as', 'gauge'])).code).toBe(0)
   const before = await readFile(join(bare, 'gauge.yaml'), 'utf8')
-  expect(await refused('answer.json', ...request, '--as', 'gauge')).toContain('TM-1052')
+  await writeFile(join(bare, 'other.yaml'), 'notes: mine\n')
+  expect(await refused('answer.json', ...request, '--as', 'other')).toContain('TM-1052')
+  expect(await readFile(join(bare, 'other.yaml'), 'utf8')).toBe('notes: mine\n')
+  expect(
+    (await tolmach(bare, ['draft', 'answer.json', ...request, '--as', 'gauge'])).stdout,
+  ).toContain('Nothing new came')
   expect(await readFile(join(bare, 'gauge.yaml'), 'utf8')).toBe(before)
 })

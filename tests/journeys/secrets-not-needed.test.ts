@@ -36,9 +36,9 @@ describe('credentials whose secrets nobody has', () => {
 
   test.each([
     ['ferries', 'bookings.list', 'key', 'x-counter-key: ***'],
-    ['ferries', 'bookings.list', 'tokens', 'authorization: ***'],
+    ['ferries', 'bookings.list', 'tokens', 'authorization: Bearer ***'],
     ['berths', 'listBerths', 'signed', '>***</'],
-    ['berths', 'listBerths', 'login', 'authorization: ***'],
+    ['berths', 'listBerths', 'login', 'authorization: Basic ***'],
   ])('%s, %s with %s: shown without them', async (contract, operation, credential, shown) => {
     const words = ['call', contract, operation, '--credential', credential, '--url', server.url]
     const previewed = await run([...words, '--preview'])

@@ -305,7 +305,7 @@ describe("the first voyage, from the stand-in's own address", () => {
       'Authorization=Basic c2VjcmV0',
     )
     expect(shown.stderr).toMatch(
-      /authorization: \*\*\*[\s\S]*<n1:listBerths\/>[\s\S]*HTTP 200[\s\S]*Brücke/,
+      /authorization: Basic \*\*\*[\s\S]*<n1:listBerths\/>[\s\S]*HTTP 200[\s\S]*Brücke/,
     )
     expect(shown.stderr).not.toContain('c2VjcmV0')
     for (const operation of ['listBerths', 'listReservations']) {

@@ -26,10 +26,10 @@ export function declare(command: Command): void {
     .option('--request <request>', 'what an answer alone belongs to: "GET https://…"')
     .option('--only <address>', 'leave out what does not begin with this address')
     .option('--ask', 'ask of every doubtful place what it is to be')
-    .option('--overwrite', 'write over a file that is there')
+    .option('--overwrite', 'draft anew, over a file that is there')
     .addHelpText(
       'after',
-      '\nExamples:\n  tolmach draft recorded/tide.har --as tide\n  tolmach draft answer.json --request "GET https://gauge.example/tides" --as tide\n  tolmach draft session.har --only https://gauge.example/v2',
+      '\nExamples:\n  tolmach draft recorded/tide.har --as tide\n  tolmach draft answer.json --request "GET https://gauge.example/tides" --as tide\n  tolmach draft session.har --only https://gauge.example/v2\n  tolmach draft later.har --as tide        widens tide.yaml; what you wrote in it stays',
     )
     .action(async (files: readonly string[], options: Options) => {
       const { output } = globalsOf(command)
@@ -63,6 +63,23 @@ async function askOf({
   }
 }
 
+/** Tells what became of a description that was there. */
+function tellWidened(
+  { changed, contradictions }: NonNullable<DraftedDescription['widened']>,
+  output: Output,
+): void {
+  print(
+    changed.length === 0
+      ? 'Nothing new came: the description is as it was.'
+      : `${count(changed.length, 'place')} added or widened:`,
+  )
+  for (const place of changed.slice(0, 2 * mostTold)) say(output, `  ${place}`)
+  if (changed.length > 2 * mostTold)
+    say(output, pc.dim(`  … and ${changed.length - 2 * mostTold} more (--json)`))
+  for (const each of contradictions)
+    say(output, `${pc.yellow('note')} written by hand, and left so: ${each}`)
+}
+
 /** So many doubts, and reasons to leave something out, are told. */
 const mostTold = 6
 
@@ -76,6 +93,7 @@ function sayDrafted(drafted: DraftedDescription, output: Output): void {
   if (file !== undefined)
     for (const { name, count: seen } of operations)
       print(`  ${name}  ${pc.dim(`seen ${seen === 1 ? 'once' : `${seen} times`}`)}`)
+  if (drafted.widened !== undefined) tellWidened(drafted.widened, output)
   for (const [why, number] of [...leftOut].slice(0, mostTold))
     say(output, pc.dim(`left out: ${count(number, 'exchange')} ${why}`))
   for (const trouble of troubles.slice(0, mostTold)) say(output, `${pc.yellow('note')} ${trouble}`)
