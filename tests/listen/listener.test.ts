@@ -1,12 +1,16 @@
 import { execFile } from 'node:child_process'
 import { createHash } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
 import { createServer, request, type IncomingMessage, type Server } from 'node:http'
+import { createServer as createSecureServer } from 'node:https'
 import { connect, type AddressInfo } from 'node:net'
 import { text } from 'node:stream/consumers'
 import { promisify } from 'node:util'
 import { gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { listenBetween, type Listener, type PassedExchange } from '../../src/listen/listener.js'
+import { makeCertificates } from '../support/nginx.js'
+import { freshFolder } from '../support/program.js'
 
 const execute = promisify(execFile)
 const large = Buffer.alloc(5_000_000, 'tide ')
@@ -183,6 +187,34 @@ describe('what does not go well', () => {
     expect(answer).toMatch(/No answer came from http:\/\/127\.0\.0\.1:1: .*502$/s)
     await nobody.stop()
   })
+})
+
+test('TLS towards the program, and towards a service whose authority is private', async () => {
+  const files = await makeCertificates(await freshFolder())
+  const [cert, key, ca] = await Promise.all(
+    [files.cert, files.key, files.ca].map((path) => readFile(path, 'utf8')),
+  )
+  const secure = createSecureServer({ cert, key }, (_asked, answer) => answer.end('by TLS'))
+  await new Promise<void>((done) => secure.listen(0, '127.0.0.1', done))
+  const at = `https://localhost:${String((secure.address() as AddressInfo).port)}/`
+  const between = (authority: string | undefined): Promise<Listener> =>
+    listenBetween({
+      service: new URL(at),
+      host: '127.0.0.1',
+      port: 0,
+      certificate: { cert: cert ?? '', key: key ?? '' },
+      ca: authority,
+      onExchange: (exchange) => heard.push(exchange),
+    })
+  const [known, unknown] = [await between(ca), await between(undefined)]
+  expect(known.origin).toMatch(/^https:/)
+  expect((await curl('--cacert', files.ca, `${known.origin}/secure`)).toString()).toBe('by TLS')
+  expect((await curl('--cacert', files.ca, `${unknown.origin}/secure`)).toString()).toMatch(
+    /^No answer came from https:.*certificate/,
+  )
+  await Promise.all([known.stop(), unknown.stop()])
+  secure.closeAllConnections()
+  secure.close()
 })
 
 test('1,000 exchanges, 50 side by side, without loss', async () => {
