@@ -7,6 +7,7 @@ import {
   type SeenParameter,
 } from './operation-evidence.js'
 import { basePath, draftedPaths } from './paths.js'
+import { exampleText } from './personal.js'
 import type { Recording } from './recording.js'
 import { recordedApart } from './recorded-apart.js'
 import { Remarked } from './remarked.js'
@@ -200,7 +201,12 @@ function pathParameter(name: string, values: SeenTexts | undefined): object {
     values === undefined || values.count === 0
       ? { keywords: { type: 'string' }, because: '' }
       : wireTextSchema(values, name)
-  return { name, in: 'path', required: true, schema: new Remarked(keywords, because) }
+  return {
+    name,
+    in: 'path',
+    required: true,
+    schema: new Remarked(withExample(keywords, values, name), because),
+  }
 }
 
 function parameter(
@@ -230,10 +236,25 @@ function parameter(
     ...(isAlways ? { required: true } : {}),
     ...(isListed ? { explode: false } : {}),
     schema: new Remarked(
-      parameterSchema(keywords, isRepeated, isListed),
+      parameterSchema(withExample(keywords, texts, name), isRepeated, isListed),
       `${often}${reasons.join(', ')}`,
     ),
   }
+}
+
+/** With a value that was seen, where it tells nothing of anybody: a first call can begin with it. */
+function withExample(
+  keywords: Readonly<Record<string, unknown>>,
+  seen: SeenTexts | undefined,
+  name: string,
+): Readonly<Record<string, unknown>> {
+  const text = exampleText(name, seen?.first[0] ?? '')
+  if (text === undefined || text === '' || 'enum' in keywords) return keywords
+  const { type, format } = keywords
+  const isNumber = type === 'integer' || type === 'number'
+  const example = isNumber ? Number(text) : text
+  const isKept = !isNumber || (format === undefined && String(example) === text)
+  return isKept && type !== 'boolean' ? { ...keywords, examples: [example] } : keywords
 }
 
 function parameterSchema(

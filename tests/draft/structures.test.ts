@@ -265,7 +265,8 @@ test('who calls becomes a scheme; secrets and what tells of persons are nowhere'
     ),
   ])
   const text = JSON.stringify([draft.plain, draft.doubts])
-  for (const hidden of secrets) expect(text).not.toContain(hidden.replace(/^\w+[ =]/, ''))
+  for (const hidden of secrets)
+    expect(text).not.toContain(hidden.replace(/^(?:Bearer |Basic |sid=)/, ''))
   expect(draft.plain.components.securitySchemes).toEqual({
     bearer: { type: 'http', scheme: 'bearer' },
     xApiKey: { type: 'apiKey', in: 'header', name: 'X-Api-Key' },

@@ -123,9 +123,19 @@ describe('whoever gets a package', () => {
     await writeFile(
       join(customer, 'required.cjs'),
       `const { BerthDesk } = require('berths-client')
-       BerthDesk.fromVariables(process.env).getBerth({ Code: 'S-3' }).then((berth) => console.log(berth.Name))`,
+       const { SkerryFerries } = require('ferries-client')
+       const { CargoLedger } = require('cargo-client')
+       const { VesselRegister } = require('registry-client')
+       const first = async (list) => { for await (const each of list) return typeof each }
+       const calls = async () => [
+         (await BerthDesk.fromVariables(process.env).getBerth({ Code: 'S-3' })).Name,
+         Array.isArray(await SkerryFerries.fromVariables(process.env).bookings.list()),
+         await first(CargoLedger.fromVariables(process.env).Ships.list()),
+         await first(VesselRegister.fromVariables(process.env).Owners.list()),
+       ]
+       calls().then((told) => console.log(told.join(' ')))`,
     )
-    expect(await runs('required.cjs')).toBe('Quai Élan\n')
+    expect(await runs('required.cjs')).toBe('Quai Élan true object object\n')
     await writeFile(
       join(customer, 'together.mjs'),
       `import { BerthDesk, SkerryFerries } from '@harbour/clients'
@@ -150,7 +160,17 @@ describe('whoever gets a package', () => {
         join(customer, 'page.js'),
         `import { getBerth } from 'berths-client/operations/getBerth'
          import { connect } from 'berths-client/settings'
-         document.title = (await getBerth(connect({ url: '/desk' }), { Code: 'S-3' })).Name`,
+         import { listBookings } from 'ferries-client/operations/listBookings'
+         import { connect as toFerries } from 'ferries-client/settings'
+         import { CargoLedger } from 'cargo-client'
+         import { VesselRegister } from '@harbour/clients'
+         const url = (name) => new URL('/at/' + name, location.href).href
+         const rows = async (list) => { let count = 0; for await (const each of list) count += 1; return count }
+         const berth = await getBerth(connect({ url: url('berths') }), { Code: 'S-3' })
+         const bookings = await listBookings(toFerries({ url: url('ferries') }))
+         const ships = await rows(new CargoLedger({ url: url('cargo') }).Ships.list())
+         const owners = await rows(new VesselRegister({ url: url('registry') }).Owners.list())
+         document.title = [berth.Name, bookings.length > 2, ships > 2, owners > 2].join()`,
       )
       const { outputFiles } = await build({
         entryPoints: [join(customer, 'page.js')],
@@ -163,13 +183,23 @@ describe('whoever gets a package', () => {
       expect(script).not.toContain('urn:brackmouth:desk:moveVessel')
       // The stand-in allows no pages of others; a server of our own stands between.
       const site = await startServer((request, response, body) => {
-        if (request.method !== 'POST')
+        const [, name = '', rest = ''] = /^\/at\/(\w+)(.*)$/.exec(request.url ?? '') ?? []
+        if (name === '')
           return void response
             .setHeader('content-type', 'text/html; charset=utf-8')
             .end(`<!doctype html><meta charset="utf-8"><script type="module">${script}</script>`)
-        const headers = { 'content-type': request.headers['content-type'] ?? '' }
-        const sent = fetch(services['berths']?.service ?? '', { method: 'POST', headers, body })
+        const { method = 'GET' } = request
+        const headers = {
+          accept: request.headers.accept ?? '*/*',
+          'content-type': request.headers['content-type'] ?? 'text/plain',
+        }
+        const sent = fetch(`${services[name]?.service ?? ''}${rest}`, {
+          method,
+          headers,
+          ...(method === 'GET' ? {} : { body }),
+        })
         void sent.then(async (answer) => {
+          response.statusCode = answer.status
           response.setHeader('content-type', answer.headers.get('content-type') ?? '')
           response.end(await answer.text())
         })
@@ -181,7 +211,7 @@ describe('whoever gets a package', () => {
         page.on('pageerror', (error) => errors.push(String(error)))
         await page.goto(site.url)
         await page.waitForFunction('document.title !== ""', { timeout: 20_000 })
-        expect([await page.title(), ...errors]).toEqual(['Quai Élan'])
+        expect([await page.title(), ...errors]).toEqual(['Quai Élan,true,true,true'])
       } finally {
         await browser.close()
         await site.stop()
