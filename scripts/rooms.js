@@ -14,7 +14,7 @@ export const rooms = {
   exercise: { mayUse: ['contract', 'naming', 'printing', 'runtime'], dialectsToo: true },
   'stand-in': { mayUse: ['contract', 'naming', 'runtime'], dialectsToo: true },
   compare: { mayUse: ['contract', 'naming'], dialectsToo: true },
-  draft: { mayUse: ['contract', 'naming'] },
+  draft: { mayUse: ['contract', 'naming', 'runtime'] },
   listen: { mayUse: ['contract'] },
   diagram: { mayUse: ['contract', 'naming', 'printing'], dialectsToo: true },
   project: { mayUse: ['contract', 'documents'] },

@@ -7,7 +7,7 @@ import { HarFile } from '../listen/har-file.js'
 import { listenBetween, type PassedExchange } from '../listen/listener.js'
 import type { ClientOptions } from './calls/ready-client.js'
 import { readTextFile } from './files/text-files.js'
-import { contractWatch, type ContractWatch } from './listen/contract-watch.js'
+import { contractWatch } from './listen/contract-watch.js'
 import { version } from './package-files.js'
 
 export interface ListenOptions extends Pick<ClientOptions, 'project' | 'at' | 'url'> {
@@ -61,7 +61,9 @@ export interface Listening {
  *   TM-1008 for files, and those of opening a contract
  */
 export async function listen(between: string, options: ListenOptions): Promise<Listening> {
-  const watch = isWebAddress(between) ? undefined : await watchOf(between, options)
+  const watch = isWebAddress(between)
+    ? undefined
+    : await contractWatch(between, { project: options.project, at: options.at, url: options.url })
   const address = options.url ?? watch?.address ?? between
   if (!URL.canParse(address) || !/^https?:/i.test(address))
     throw problem('TM-1010', {
@@ -111,13 +113,6 @@ export async function listen(between: string, options: ListenOptions): Promise<L
       await watch?.close()
     },
   }
-}
-
-async function watchOf(
-  contract: string,
-  { project, at, url }: ListenOptions,
-): Promise<ContractWatch> {
-  return contractWatch(contract, { project, at, url })
 }
 
 function openHar(path: string): HarFile {

@@ -1,4 +1,4 @@
-import { posix, resolve } from 'node:path'
+import { resolve } from 'node:path'
 import { readFile } from 'node:fs/promises'
 import validateName from 'validate-npm-package-name'
 import { filled, present } from '../contract/present.js'
@@ -274,7 +274,7 @@ async function remarksOn(contracts: readonly KeptContract[]): Promise<string[]> 
         ...(edited.length === 0
           ? []
           : [
-              `${edited.map((path) => posix.join(entry.folder, path)).join(', ')} of ${name} ${edited.length === 1 ? 'was' : 'were'} edited by hand; the package has what the metadata says.`,
+              `Edited by hand in ${entry.folder}: ${edited.join(', ')}; the package has what the metadata of ${name} says.`,
             ]),
         ...(near === undefined
           ? []

@@ -18,7 +18,7 @@ import {
 } from './compare-contracts.js'
 import {
   cacheContract,
-  openContract,
+  openKeptContract,
   readProjectCached,
   type OpenContract,
 } from './contracts/open-contract.js'
@@ -69,8 +69,7 @@ export async function planRefresh(
   name: string,
   options: RefreshOptions = {},
 ): Promise<PlannedRefresh> {
-  const before = await openContract(name, options)
-  if (before.kept === undefined) throw problem('TM-1001', { name, nearest: '' })
+  const before = await openKeptContract(name, options)
   const { comparison, after } = await compareOpened(before, options.from, options)
   const { project, entry, names } = before.kept
   const built = (await isGenerated(project, entry)) ? await builtClient(after.open) : undefined

@@ -265,3 +265,13 @@ function basesFor(plain: unknown): readonly ScalarBase[] {
   if (typeof plain === 'boolean') return ['boolean']
   return ['text', 'date', 'dateTime', 'time', 'bytes']
 }
+
+/** Is a text one of JSON (RFC 8259)? */
+export function isJsonText(text: string): boolean {
+  try {
+    JSON.parse(text.replace(/^\uFEFF/, ''))
+    return true
+  } catch {
+    return false
+  }
+}

@@ -126,6 +126,8 @@ class Gathering implements OperationEvidence {
       count: 0,
     }
     bodies.set(type, body)
+    if (known === undefined && /xml|^multipart\//.test(type))
+      this.troubles.push(`${from}: what lies in bodies of the type ${type} is not drafted`)
     // Where one thing has an address, it is called by its own name.
     if (this.path.isOne) body.seen?.callAfter(path, 1)
     body.count += 1

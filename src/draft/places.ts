@@ -1,3 +1,5 @@
+import { setOwn } from '../runtime/plain.js'
+
 /** A place of a description: the keys that lead to it. */
 export type Place = readonly string[]
 
@@ -18,18 +20,8 @@ export function putAt(data: object, place: Place, value: unknown): void {
   for (const key of place.slice(0, -1)) {
     const next = Object.hasOwn(at, key) ? at[key] : undefined
     const made = typeof next === 'object' && next !== null ? next : {}
-    if (made !== next) put(at, key, made)
+    if (made !== next) setOwn(at, key, made)
     at = made as Record<string, unknown>
   }
-  put(at, place.at(-1) ?? '', value)
-}
-
-/** A member may be called like one of every object. */
-function put(target: Record<string, unknown>, name: string, value: unknown): void {
-  Object.defineProperty(target, name, {
-    value,
-    enumerable: true,
-    writable: true,
-    configurable: true,
-  })
+  setOwn(at, place.at(-1) ?? '', value)
 }

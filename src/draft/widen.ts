@@ -47,6 +47,8 @@ class Widener {
   private readonly laterSchemas: Schema
   /** What schemas of the later draft are called in the description. */
   private readonly names = new Map<string, string>()
+  /** Schemas of the description that turned out to be one of the later draft. */
+  private readonly matched = new Set<string>()
   private readonly taken: Set<string>
   /** Schemas of both that were put together. */
   private readonly widened = new Set<string>()
@@ -181,6 +183,7 @@ class Widener {
     const pair = JSON.stringify([name, laterName])
     if (this.widened.has(pair)) return
     this.widened.add(pair)
+    this.matched.add(name)
     if (!this.names.has(laterName)) this.names.set(laterName, name)
     const place = ['components', 'schemas', name]
     const own = valueAt(this.current, place) as Schema | undefined
@@ -242,7 +245,7 @@ class Widener {
     const known = this.names.get(laterName)
     if (known !== undefined) return known
     const isThere = valueAt(this.current, ['components', 'schemas', laterName]) !== undefined
-    if (isThere && ![...this.names.values()].includes(laterName)) {
+    if (isThere && !this.matched.has(laterName)) {
       // One of that name is the same thing, unless another one turned out to be it.
       this.named(laterName, laterName)
       return laterName
@@ -250,6 +253,7 @@ class Widener {
     let name = laterName
     for (let count = 2; this.taken.has(name); count += 1) name = `${laterName}${String(count)}`
     this.taken.add(name)
+    this.matched.add(name)
     this.names.set(laterName, name)
     this.write(['components', 'schemas', name], this.renamed(this.laterSchemas[laterName]))
     return name

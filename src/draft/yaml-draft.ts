@@ -85,7 +85,7 @@ function nodeFor(document: Document, value: unknown): Node {
 }
 
 /** What is no longer than this on one line stands on one. */
-const shortest = 100
+const longestOnOne = 100
 
 /** Of plain values alone, and few of them. */
 function isShort(map: YAMLMap): boolean {
@@ -94,7 +94,7 @@ function isShort(map: YAMLMap): boolean {
       (isScalar(value) && value.comment === undefined) ||
       (isCollection(value) && value.flow === true && value.comment === undefined),
   )
-  return isPlain && JSON.stringify(map.toJSON()).length <= shortest
+  return isPlain && JSON.stringify(map.toJSON()).length <= longestOnOne
 }
 
 function remarked(node: Node, remark: string): Node {

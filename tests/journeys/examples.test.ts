@@ -8,7 +8,7 @@ import { promisify } from 'node:util'
 import { afterAll, beforeAll, expect, test } from '@jest/globals'
 import { build } from 'esbuild'
 import type { FastifyInstance } from 'fastify'
-import { launch } from 'puppeteer-core'
+import { inBrowser } from '../support/browser.js'
 import {
   demoWsdl,
   freshFolder,
@@ -164,21 +164,13 @@ test('spans without secrets, and a program of CommonJS', async () => {
         response.end(await answer.text())
       })
     })
-    const browser = await launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] })
-    try {
-      const page = await browser.newPage()
-      const errors: string[] = []
-      page.on('pageerror', (error) => errors.push(String(error)))
-      await page.goto(site.url)
+    const [items, ...errors] = await inBrowser(site.url, async (page) => {
       await page.waitForSelector('li', { timeout: 20_000 })
-      expect(await page.$$eval('li', (items) => items.map((item) => item.textContent))).toContain(
-        'S-3 Quai Élan',
-      )
-      expect(errors).toEqual([])
-    } finally {
-      await browser.close()
-      await site.stop()
-    }
+      return page.$$eval('li', (all) => all.map((item) => item.textContent))
+    })
+    await site.stop()
+    expect(items).toContain('S-3 Quai Élan')
+    expect(errors).toEqual([])
   },
   60_000,
 )

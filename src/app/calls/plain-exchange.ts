@@ -1,3 +1,4 @@
+import { isJsonText } from '../../contract/plain.js'
 import { isWebAddress } from '../../documents/fetching.js'
 import { parsePath } from '../../exercise/input.js'
 import type { Called, CallOptions } from '../call-operation.js'
@@ -98,24 +99,15 @@ function describe(
 }
 
 /** The whole input: what stands in the address, and the body as it was written. */
-function inputText(query: object, body: string | undefined): string {
+function inputText(query: object, written: string | undefined): string {
+  const body = written?.replace(/^\uFEFF/, '')
   if (body === undefined || body.trim() === '') return JSON.stringify(query)
   const others = JSON.stringify(query).slice(1, -1)
-  if (/^\s*(?:[[{"\d-]|true|false|null)/.test(body) && isJson(body))
-    return `{${others}${others === '' ? '' : ','}"body":${body}}`
+  if (isJsonText(body)) return `{${others}${others === '' ? '' : ','}"body":${body}}`
   const indented = body.replace(/^(?=.)/gm, '  ')
   return `${Object.entries(query)
     .map(([name, value]) => `${JSON.stringify(name)}: ${JSON.stringify(value)}\n`)
     .join('')}body:\n${indented}`
-}
-
-function isJson(text: string): boolean {
-  try {
-    JSON.parse(text)
-    return true
-  } catch {
-    return false
-  }
 }
 
 /** A plain exchange whose answer in XML is text, for whoever looks at it. */

@@ -1,3 +1,4 @@
+import { isJsonText } from '../../contract/plain.js'
 import { present } from '../../contract/present.js'
 import type { Contract } from '../../contract/contract.js'
 import type { KeptNames } from '../../contract/kept-names.js'
@@ -119,23 +120,13 @@ export async function readDocuments(
     const root = parseXml(text, label)
     throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.place })
   }
-  if (isJson(text))
+  if (/^\uFEFF?\s*[[{]/.test(text) && isJsonText(text))
     throw problem('TM-2021', adviceFor(documents.root.from), { place: { document: label } })
   throw problem(
     'TM-2009',
     { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` },
     { place: { document: label, line: 1, column: 1 } },
   )
-}
-
-function isJson(text: string): boolean {
-  if (!/^\uFEFF?\s*[[{]/.test(text)) return false
-  try {
-    JSON.parse(text.replace(/^\uFEFF/, ''))
-    return true
-  } catch {
-    return false
-  }
 }
 
 /** What to do with an answer that was taken for metadata. */

@@ -7,7 +7,7 @@ import { variablePrefix } from '../../typescript/variables.js'
 import { dialectNamed } from '../../dialects/registry.js'
 import { namesFor } from '../clients/client-names.js'
 import { clientContract } from '../contracts/key-inputs.js'
-import { openContract, type OpenOptions } from '../contracts/open-contract.js'
+import { openKeptContract, type OpenOptions } from '../contracts/open-contract.js'
 import { saveText } from '../files/text-files.js'
 import { sampleMaker, suffixOf } from '../generate-client.js'
 import { whatIsMissing, type Missing } from './missing.js'
@@ -46,10 +46,9 @@ export async function writeProgram(
   file: string,
   options: ProgramWishes = {},
 ): Promise<WrittenProgram> {
-  const open = await openContract(name, options)
+  const open = await openKeptContract(name, options)
   const { kept } = open
   const contract = clientContract(open)
-  if (kept === undefined) throw problem('TM-1001', { name, nearest: '' })
   const { folder } = kept.project
   const path = resolve(file)
   const client = resolve(folder, kept.entry.folder)

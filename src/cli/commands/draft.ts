@@ -87,8 +87,9 @@ function sayDrafted(drafted: DraftedDescription, output: Output): void {
   const { file, title, operations, schemas, exchanges, leftOut, doubts, troubles } = drafted
   if (file === undefined) print(drafted.yaml.trimEnd())
   const told = (text: string): void => (file === undefined ? say(output, text) : print(text))
+  const parts = [count(operations.length, 'operation'), count(schemas, 'schema')]
   told(
-    `${pc.bold(title)}  ${count(operations.length, 'operation')}, ${count(schemas, 'schema')}, from ${count(exchanges, 'exchange')}${file === undefined ? '' : `  ${file}`}`,
+    `${pc.bold(title)}  ${parts.join(', ')}, from ${count(exchanges, 'exchange')}  ${file ?? ''}`.trimEnd(),
   )
   if (file !== undefined)
     for (const { name, count: seen } of operations)

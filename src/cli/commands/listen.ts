@@ -94,9 +94,8 @@ function tellHeard({
 }: Heard): void {
   const colour = status >= 400 || status === 0 ? pc.red : String
   const named = operation === undefined ? '' : `  ${pc.dim(operation)}`
-  print(
-    `${method.padEnd(6)} ${target}  ${colour(String(status || '—'))}  ${pc.dim(`${String(Math.round(milliseconds))} ms, ${String(received)} bytes`)}${named}`,
-  )
+  const size = pc.dim(`${String(Math.round(milliseconds))} ms, ${String(received)} bytes`)
+  print(`${method.padEnd(6)} ${target}  ${colour(String(status || '—'))}  ${size}${named}`)
   if (trouble !== undefined) print(`       ${pc.yellow(trouble)}`)
   for (const breach of breaches) print(`       ${pc.red('breach')} ${breach}`)
 }
