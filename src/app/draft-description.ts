@@ -3,6 +3,7 @@ import { filled, present } from '../contract/present.js'
 import { draftOf, type Draft } from '../draft/draft.js'
 import type { Doubt } from '../draft/schemas.js'
 import { readRecordings } from '../draft/read-recordings.js'
+import type { Recording } from '../draft/recording.js'
 import { plainOf } from '../draft/remarked.js'
 import { yamlDraft } from '../draft/yaml-draft.js'
 import { evidenceOf, evidenceText, widenedFile } from './draft/widened-file.js'
@@ -55,11 +56,7 @@ export async function draftDescription(
 ): Promise<DraftedDescription> {
   const { as: title, request, only, overwrite = false } = options
   const file = options.save ?? (title === undefined ? undefined : `${title}.yaml`)
-  const recordings = (
-    await Promise.all(
-      files.map(async (path) => readRecordings(await readTextFile(path), basename(path), request)),
-    )
-  ).flat()
+  const recordings = await recordingsIn(files, request)
   const first = draftOf(recordings, { title, only })
   const decisions = await decided(first.doubts, options.decide)
   const { description, ...draft } =
@@ -76,6 +73,22 @@ export async function draftDescription(
     ...present({ file }),
     ...(widened === undefined ? {} : { widened: widened.told }),
   }
+}
+
+/**
+ * Reads what was recorded in files.
+ *
+ * @param request what answers alone belong to
+ * @throws Problem TM-1007, TM-1049, TM-1050
+ */
+export async function recordingsIn(
+  files: readonly string[],
+  request?: string,
+): Promise<Recording[]> {
+  const all = await Promise.all(
+    files.map(async (path) => readRecordings(await readTextFile(path), basename(path), request)),
+  )
+  return all.flat()
 }
 
 async function decided(

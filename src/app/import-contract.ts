@@ -37,6 +37,7 @@ import {
   type OpenContract,
 } from './contracts/open-contract.js'
 import { isAnotherService } from './contracts/read-again.js'
+import { overlayFiles } from './contracts/overlay-files.js'
 import { preferredEndpoint } from './contracts/preferred-endpoint.js'
 import { readSource } from './contracts/read-source.js'
 
@@ -47,6 +48,8 @@ export interface ImportOptions {
   readonly overwrite?: boolean | undefined
   /** The operations wanted; `*` stands for any characters. */
   readonly only?: readonly string[] | undefined
+  /** Paths of overlays that mend the description; those of a contract that is replaced stay. */
+  readonly overlay?: readonly string[] | undefined
   /** The project's folder; the nearest one upwards, or the current folder when there is none. */
   readonly project?: string | undefined
   /** How long to wait for each document, in seconds. Default 30. */
@@ -102,7 +105,9 @@ export async function importContract(
   const before = existing === undefined ? undefined : await earlier(folder, name)
   const project = await projectIn(folder)
   const send = await sourceFetch(project, location, options)
-  const read = await readSource(location, name, { seconds: options.seconds, send }, kept)
+  const paths = options.overlay?.map((path) => projectPath(folder, path)) ?? existing?.overlays
+  const overlays = await overlayFiles(folder, paths ?? [])
+  const read = await readSource(location, name, { seconds: options.seconds, send, overlays }, kept)
   const { contract: whole, documents, found } = read
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name, kept)
@@ -117,6 +122,7 @@ export async function importContract(
     from: isWebAddress(location)
       ? withoutSecrets(found ?? location)
       : projectPath(folder, location),
+    overlays: paths,
     only,
     credential: options.credential ?? login?.name,
     login,
@@ -206,6 +212,7 @@ interface Keeping {
   readonly documents: Documents
   readonly kept: KeptNames
   readonly from: string
+  readonly overlays: readonly string[] | undefined
   readonly only: readonly string[] | undefined
   /** The credential that the metadata was had with; calls are made with it, too. */
   readonly credential: string | undefined
@@ -225,6 +232,7 @@ async function keep({
   documents,
   kept,
   from,
+  overlays,
   only,
   credential,
   login,
@@ -249,6 +257,7 @@ async function keep({
     const { names, clashes } = await namesForImport(contract, kept, existing?.class, others)
     const entry: ContractEntry = {
       from,
+      ...present({ overlays }),
       folder: existing?.folder ?? clientFolder(name),
       class: names.class,
       ...present({ only, credential }),

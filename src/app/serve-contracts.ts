@@ -11,6 +11,7 @@ import { readRecorded, type Recorded } from '../stand-in/recorded.js'
 import { readSeed, type Seed } from '../stand-in/seed.js'
 import { milliseconds, type Time } from '../runtime/times.js'
 import { startServer, type Event, type Part, type StandIn } from '../stand-in/server.js'
+import { mendedDocuments } from '../documents/overlay.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 
 export { misbehaviours, type Misbehaviour, type Temper } from '../stand-in/misbehaviour.js'
@@ -76,10 +77,7 @@ export async function serveContracts(
           ? {}
           : { chosen: new Set(operationsOf(open.contract).map(pathOf)) }),
         dialect,
-        documents: [
-          documents.root,
-          ...documents.all().filter((document) => document !== documents.root),
-        ],
+        documents: await mendedDocuments(documents),
         seed: await seedOf(open, options),
         recorded: await recordedOf(open, options),
         improvise: (type, name) => sampleValue(open.whole, type, name, { full: true, rules }),

@@ -345,6 +345,36 @@ export const messages = {
     'This is no metadata: it looks like an answer of a service.',
     'Where the service publishes none, draft a description from what it answers: {draft}. Nothing was imported.',
   ),
+  'TM-2022': entry(
+    'input',
+    '{overlay} is no overlay: {reason}.',
+    'An overlay follows the Overlay Specification 1 of the OpenAPI Initiative: `overlay: 1.0.0`, `info`, and `actions` with a `target` each. Nothing was written.',
+  ),
+  'TM-2023': entry(
+    'input',
+    "An action of the overlay {overlay} can't be done: {reason}.",
+    'Correct the action, or take it out. Nothing was written.',
+  ),
+  'TM-2024': entry(
+    'metadata',
+    'An action of the overlay changes nothing: there is no {target} in the description.',
+    'The description may have been mended since; then the action can go. Else correct its target.',
+  ),
+  'TM-2025': entry(
+    'input',
+    'Overlays mend descriptions in OpenAPI, and {contract} is {dialect}.',
+    'Leave the overlay out. Nothing was written.',
+  ),
+  'TM-2026': entry(
+    'metadata',
+    '{overlay} is an overlay: it mends a description, and is none itself.',
+    'Import the description that it mends, with `--overlay {overlay}`. Nothing was imported.',
+  ),
+  'TM-2027': entry(
+    'metadata',
+    'Nothing of the overlay {overlay} is applied: it extends {named}, and no document is called so.',
+    'Correct its `extends`; left out, the overlay is for the document that is imported.',
+  ),
 
   'TM-2101': entry(
     'metadata',

@@ -46,6 +46,9 @@ export interface Dialect {
    */
   read(documents: Documents, name: string, kept?: KeptNames): Promise<Contract>
 
+  /** Can its documents be mended by overlays? */
+  readonly takesOverlays?: true
+
   readonly emit: Emitter
 
   /**

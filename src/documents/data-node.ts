@@ -17,7 +17,7 @@ export class DataNode {
   readonly value: string | number | boolean | null
   /** The node that it stands in, and its name or position there. */
   readonly parent: DataNode | undefined
-  readonly key: string | number
+  private step: string | number
   read = false
   readonly source: SourceText
   /** The offset of its first character. */
@@ -36,10 +36,14 @@ export class DataNode {
     this.source = source
     this.start = start
     this.parent = parent
-    this.key = key
+    this.step = key
     this.value = value
     if (kind === 'object') this.inside = new Map()
     else this.inside = kind === 'list' ? [] : undefined
+  }
+
+  get key(): string | number {
+    return this.step
   }
 
   /** The members of an object; none of anything else. */
@@ -66,6 +70,21 @@ export class DataNode {
     return found
   }
 
+  /** Takes an item out of a list, while an overlay is applied: those behind it move up. */
+  takeItem(at: number): void {
+    if (!Array.isArray(this.inside)) return
+    this.inside.splice(at, 1)
+    for (const [position, item] of this.inside.entries()) item.step = position
+  }
+
+  /** A copy of a node, with all that lies in it, to be put into this one. */
+  graft(node: DataNode, key: string | number, source: SourceText): DataNode {
+    const copy = new DataNode(node.kind, source, node.start, this, key, node.value)
+    for (const [name, member] of node.members) copy.put(name, copy.graft(member, name, source))
+    for (const [at, item] of node.items.entries()) copy.put(at, copy.graft(item, at, source))
+    return copy
+  }
+
   /** A new node that stands where this one does: for what a translation puts in another form. */
   derive(kind: DataNode['kind'], name: string | number, value: DataNode['value'] = null): DataNode {
     return new DataNode(kind, this.source, this.start, this, name, value)
@@ -80,9 +99,9 @@ export class DataNode {
     return this.source.placeAt(this.start)
   }
 
-  /** The label of its document. */
+  /** The label of the document that it belongs to, whatever overlay it came from. */
   get document(): string {
-    return this.source.label
+    return this.source.home
   }
 
   /** Its place in the document (RFC 6901). */

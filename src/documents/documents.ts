@@ -43,6 +43,8 @@ export interface LoadedDocument {
  */
 export interface Documents {
   readonly root: LoadedDocument
+  /** Documents that mend the root, in the order in which they are applied. */
+  readonly overlays?: readonly LoadedDocument[]
   /** All that were loaded so far, in the order of loading. */
   all(): readonly LoadedDocument[]
   /**
@@ -73,6 +75,15 @@ export interface LoadOptions {
   readonly mediaTypes?: readonly string[]
   /** Documents that were had before: they are fetched at once, and only where they changed. */
   readonly before?: readonly HadDocument[] | undefined
+  /** Overlays that mend what is found, in the order in which they are applied. */
+  readonly overlays?: readonly OverlayFile[] | undefined
+}
+
+/** An overlay, as it is in a file. */
+export interface OverlayFile {
+  /** Absolute. */
+  readonly path: string
+  readonly bytes: Uint8Array
 }
 
 /**
@@ -82,13 +93,13 @@ export interface LoadOptions {
  * @throws Problem TM-2001 to TM-2005, TM-2012 to TM-2014
  */
 export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
-  const { seconds = 30, mediaTypes = [], send, before = [] } = options
+  const { seconds = 30, mediaTypes = [], send, before = [], overlays = [] } = options
   const fetching: Fetching = { seconds, mediaTypes, send, before: new HadBefore(before) }
   if (isWebAddress(location)) fetchAhead(fetching)
   if (isWebAddress(location)) {
     if (!URL.canParse(location))
       throw problem('TM-2001', { location, reason: 'it is not a valid address' })
-    return new FetchedDocuments(await fetchDocument(location, fetching), fetching)
+    return new FetchedDocuments(await fetchDocument(location, fetching), fetching, overlays)
   }
   const path = resolvePath(location)
   const isFolder = await stat(path).then(
@@ -102,17 +113,27 @@ export async function loadDocuments(location: string, options: LoadOptions): Pro
   return new FetchedDocuments(
     await fetchDocument(pathToFileURL(file).href, fetching),
     fetching,
+    overlays,
     folder,
   )
 }
 
-/** The documents of a snapshot, which are all there already. */
-export function documentsOf(documents: readonly LoadedDocument[], rootLabel: string): Documents {
+/**
+ * The documents of a snapshot, which are all there already.
+ *
+ * @param overlays the labels of those that mend the root
+ */
+export function documentsOf(
+  documents: readonly LoadedDocument[],
+  rootLabel: string,
+  overlays: readonly string[] = [],
+): Documents {
   const byLabel = new Map(documents.map((document) => [document.label, document]))
   const root = byLabel.get(rootLabel)
   if (root === undefined) throw new Error(`no document ${rootLabel}`)
   return {
     root,
+    overlays: overlays.flatMap((label) => byLabel.get(label) ?? []),
     all: () => documents,
     follow: (reference, from, place) => {
       const found = byLabel.get(from.refers.get(reference) ?? '')
@@ -125,6 +146,7 @@ export function documentsOf(documents: readonly LoadedDocument[], rootLabel: str
 
 class FetchedDocuments implements Documents {
   readonly root: LoadedDocument
+  readonly overlays: readonly LoadedDocument[]
   private readonly fetching: Fetching
   private readonly folder: DocumentFolder | undefined
   private readonly byAddress = new Map<string, LoadedDocument>()
@@ -132,10 +154,19 @@ class FetchedDocuments implements Documents {
   /** The files of the folder that far addresses stand for. */
   private readonly besides = new Map<string, string>()
 
-  constructor(root: Fetched, fetching: Fetching, folder?: DocumentFolder) {
+  constructor(
+    root: Fetched,
+    fetching: Fetching,
+    overlays: readonly OverlayFile[],
+    folder?: DocumentFolder,
+  ) {
     this.fetching = fetching
     this.folder = folder
     this.root = this.keep(root, root.address)
+    this.overlays = overlays.map(({ path, bytes }) => {
+      const address = pathToFileURL(path).href
+      return this.keep({ address, bytes, charset: undefined }, address)
+    })
   }
 
   all(): readonly LoadedDocument[] {

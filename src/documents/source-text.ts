@@ -8,22 +8,30 @@ export class SourceText {
   private readonly index: number
   /** The text that was written, where another one is read that is like it line for line. */
   private readonly written: SourceText | undefined
+  /** The label of the document that what stands here belongs to; its own where it is no overlay. */
+  readonly home: string
   private lineStarts: Uint32Array | undefined
 
   /**
    * @param text the document's text; offsets count UTF-16 units in it
    * @param index the document's place among those of its contract
    */
-  constructor(label: string, text: string, index = 0, written?: SourceText) {
+  constructor(label: string, text: string, index = 0, written?: SourceText, home = label) {
     this.label = label
     this.text = text
     this.index = index
     this.written = written
+    this.home = home
   }
 
   /** A text that was mended so that it can be read: line for line this one. */
   mended(text: string): SourceText {
-    return new SourceText(this.label, text, this.index, this)
+    return new SourceText(this.label, text, this.index, this, this.home)
+  }
+
+  /** This text, where what stands in it is put into another document. */
+  putInto(home: string): SourceText {
+    return new SourceText(this.label, this.text, this.index, this.written, home)
   }
 
   originAt(offset: number): Origin {

@@ -23,6 +23,9 @@ export interface DraftWishes {
   readonly only?: string | undefined
   /** What somebody decided of doubtful places, by where they are. */
   readonly decisions?: ReadonlyMap<string, Doubt['proposed']> | undefined
+  /** Names that are taken where it goes: of operations, of schemas. */
+  readonly taken?:
+    { readonly operations: Iterable<string>; readonly schemas: Iterable<string> } | undefined
 }
 
 /** A description that was drafted. */
@@ -54,8 +57,12 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
   const paths = draftedPaths(kept, base)
   const evidence = paths.map((path) => ({ path, own: evidenceOf(path) }))
   const all = evidence.flatMap(({ own }) => own)
-  const writer = new SchemaWriter(structuresOf(all.flatMap(rootsOf)), wishes.decisions)
-  const names = new Different()
+  const writer = new SchemaWriter(
+    structuresOf(all.flatMap(rootsOf)),
+    wishes.decisions,
+    wishes.taken?.schemas,
+  )
+  const names = new Different(wishes.taken?.operations)
   const operations = new OperationWriter(writer, names)
   const written = Object.fromEntries(
     evidence.map(({ path, own }) => [
@@ -243,7 +250,7 @@ function parameter(
 }
 
 /** With a value that was seen, where it tells nothing of anybody: a first call can begin with it. */
-function withExample(
+export function withExample(
   keywords: Readonly<Record<string, unknown>>,
   seen: SeenTexts | undefined,
   name: string,

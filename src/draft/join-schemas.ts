@@ -2,7 +2,7 @@
 export type Schema = Readonly<Record<string, unknown>>
 
 /** The texts of `type`; empty where a schema does not say. */
-function typesOf({ type }: Schema): string[] {
+export function typesOf({ type }: Schema): string[] {
   if (typeof type === 'string') return [type]
   return Array.isArray(type) ? (type as string[]) : []
 }

@@ -35,7 +35,12 @@ function verbFor(method: string, isListed: boolean, isMany: boolean): string {
 
 /** Names that are all different. */
 export class Different {
-  private readonly taken = new Set<string>()
+  private readonly taken: Set<string>
+
+  /** @param taken names that none may have */
+  constructor(taken: Iterable<string> = []) {
+    this.taken = new Set(taken)
+  }
 
   /** The name, with a number behind it where it was taken. */
   of(name: string): string {

@@ -241,3 +241,8 @@ export function byMethod(path: DraftedPath): Map<string, PathRecording[]> {
   for (const each of path.recordings) addTo(methods, each.recording.method, each)
   return methods
 }
+
+/** A path with the names of its parameters left out: whatever they are called, it is the same. */
+export function withoutNames(path: string): string {
+  return path.replace(/\{[^}]*\}/g, '{}')
+}

@@ -23,20 +23,25 @@ export class SchemaWriter {
   private readonly structures: Structures
   private readonly decisions: ReadonlyMap<string, Doubt['proposed']>
   private readonly names = new Map<Seen, string>()
-  private readonly taken = new Set<string>()
+  private readonly taken: Set<string>
   private readonly written = new Map<string, unknown>()
   /** Places whose schemas are being written. */
   private readonly within = new Set<Seen>()
   /** The names of places that contain themselves, other than records do. */
   private readonly wholes = new Map<Seen, string>()
 
-  /** @param decisions what somebody decided of places, by where they are */
+  /**
+   * @param decisions what somebody decided of places, by where they are
+   * @param taken names that other schemas have
+   */
   constructor(
     structures: Structures,
     decisions: ReadonlyMap<string, Doubt['proposed']> = new Map(),
+    taken: Iterable<string> = [],
   ) {
     this.structures = structures
     this.decisions = decisions
+    this.taken = new Set(taken)
     this.nameSummaries()
   }
 
@@ -239,8 +244,9 @@ export class SchemaWriter {
       const [part] = others.filter((each) =>
         [...each.members.keys()].every((member) => whole?.members.has(member) === true),
       )
-      if (whole === undefined || part === undefined) continue
       const summary = `${name}Summary`
+      if (whole === undefined || part === undefined) continue
+      if (this.taken.has(name) || this.taken.has(summary)) continue
       this.names.set(whole, name).set(part, summary)
       this.taken.add(name).add(summary)
     }

@@ -1,4 +1,5 @@
 import { isSame, joinedSchema, saysNothing, withNull, type Schema } from './join-schemas.js'
+import { withoutNames } from './paths.js'
 import { putAt, valueAt, type Place } from './places.js'
 import { plainOf, Remarked } from './remarked.js'
 
@@ -295,9 +296,4 @@ function recordAt(value: Schema, place: Place): Schema {
   let found: unknown = value
   for (const key of place) found = inside(found)[key]
   return inside(found)
-}
-
-/** A path with the names of its parameters left out: whatever they are called, it is the same. */
-function withoutNames(path: string): string {
-  return path.replace(/\{[^}]*\}/g, '{}')
 }

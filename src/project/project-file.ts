@@ -39,6 +39,8 @@ export interface ReachEntry {
 export interface ContractEntry extends ReachEntry {
   /** A path (from the project's folder) or an address. */
   readonly from: string
+  /** Paths of overlays that mend the description, from the project's folder. */
+  readonly overlays?: readonly string[]
   /** The folder that generation owns, from the project's folder. */
   readonly folder: string
   /** The name of the client class; made from the service's name when left out. */

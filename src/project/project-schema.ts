@@ -56,6 +56,7 @@ function contractSchema(): Schema {
       .custom(withoutLogin)
       .messages({ [loginInAddress]: '{{#label}} has a login in it' })
       .required(),
+    overlays: names.min(1),
     folder: Joi.string().required(),
     class: Joi.string().pattern(
       // In scripts that have capitals it begins with one.

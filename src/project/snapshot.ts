@@ -18,6 +18,8 @@ export interface SnapshotIndex {
   readonly tolmachSnapshot: 1
   /** The label of the document that was asked for. */
   readonly root: string
+  /** The labels of the overlays that mend it, in the order in which they are applied. */
+  readonly overlays?: readonly string[]
   /** When it was taken, ISO 8601 in UTC. */
   readonly taken: string
   readonly documents: readonly SnapshotDocument[]
@@ -44,6 +46,7 @@ export function snapshotIndex(projectFolder: string, documents: Documents): Snap
   return {
     tolmachSnapshot: 1,
     root: documents.root.label,
+    ...filled({ overlays: (documents.overlays ?? []).map(({ label }) => label) }),
     taken: new Date().toISOString(),
     documents: documents.all().map((document) => ({
       label: document.label,
@@ -145,7 +148,7 @@ export async function readSnapshot(
     },
     { concurrency: 64 },
   )
-  return documentsOf(documents, index.root)
+  return documentsOf(documents, index.root, index.overlays)
 }
 
 /** The identifiers given so far, an input of generation. */

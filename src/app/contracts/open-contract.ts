@@ -219,7 +219,7 @@ export async function openRead({
 }
 
 function contractKey(name: string, index: SnapshotIndex): string {
-  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.documents]))}.jsonl`
+  return `contract-${bytesDigest(JSON.stringify([buildMark(), name, index.root, index.overlays ?? [], index.documents]))}.jsonl`
 }
 
 /** Keeps what was read from a snapshot's documents, so that they need not be read again. */

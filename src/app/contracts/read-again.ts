@@ -4,13 +4,15 @@ import { problem } from '../../contract/problem.js'
 import { operationsOf } from '../../contract/queries.js'
 import { identityOf } from '../../compare/operations.js'
 import { isWebAddress, withoutSecrets } from '../../documents/fetching.js'
+import type { OverlayFile } from '../../documents/documents.js'
 import type { HadDocument } from '../../documents/had-before.js'
 import { projectPath, type ContractEntry } from '../../project/project-file.js'
 import { snapshotIndex } from '../../project/snapshot.js'
 import { namesFor } from '../clients/client-names.js'
 import { sourceFetch } from '../auth/source-fetch.js'
 import type { Person } from '../auth/credentials.js'
-import { contractNameFor, openRead, type OpenContract } from './open-contract.js'
+import { contractNameFor, openRead, type KeptContract, type OpenContract } from './open-contract.js'
+import { overlayFiles } from './overlay-files.js'
 import { readSource } from './read-source.js'
 
 export interface ReadAgainOptions {
@@ -49,6 +51,7 @@ export async function readAgain(
   const asking = { credential: credential ?? credentialOf(kept?.entry), person }
   const send = kept === undefined ? undefined : await sourceFetch(kept.project, location, asking)
   const names = kept?.names ?? (await namesFor(before))
+  const overlays = kept === undefined ? [] : await overlaysOf(kept, before)
   const {
     contract: whole,
     documents,
@@ -56,7 +59,7 @@ export async function readAgain(
   } = await readSource(
     location,
     before.name,
-    { seconds, send, before: from === undefined ? await hadBefore(before) : [] },
+    { seconds, send, overlays, before: from === undefined ? await hadBefore(before) : [] },
     names,
   )
   if (whole.dialect !== before.whole.dialect)
@@ -106,6 +109,17 @@ async function hadBefore(open: OpenContract): Promise<HadDocument[]> {
   return documents.flatMap(({ from, bytes, validators }) =>
     validators === undefined ? [] : [{ from, bytes, ...validators }],
   )
+}
+
+/** The overlays that the project file names, as they are now. */
+async function overlaysOf(
+  { project, entry }: KeptContract['kept'],
+  before: OpenContract,
+): Promise<OverlayFile[]> {
+  const { overlays = [] } = entry
+  if (overlays.length === 0) return []
+  const documents = await before.documents().catch(() => undefined)
+  return overlayFiles(project.folder, overlays, documents?.overlays)
 }
 
 /** Where a contract came from: an address, or the path of a file from where we are. */

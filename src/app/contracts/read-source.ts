@@ -4,7 +4,7 @@ import type { Contract } from '../../contract/contract.js'
 import type { KeptNames } from '../../contract/kept-names.js'
 import { problem, Problem } from '../../contract/problem.js'
 import type { Dialect } from '../../dialects/dialect.js'
-import type { Documents } from '../../documents/documents.js'
+import type { Documents, OverlayFile } from '../../documents/documents.js'
 import { isWebAddress, withoutSecrets, type WebFetch } from '../../documents/fetching.js'
 import type { HadDocument } from '../../documents/had-before.js'
 import { usualAddresses } from './usual-addresses.js'
@@ -23,11 +23,14 @@ export async function readSource(
     seconds,
     send,
     before,
+    overlays,
   }: {
     readonly seconds?: number | undefined
     readonly send?: WebFetch | undefined
     /** Documents that were had before: they are fetched only where they changed. */
     readonly before?: readonly HadDocument[] | undefined
+    /** What mends a description. */
+    readonly overlays?: readonly OverlayFile[] | undefined
   } = {},
   kept?: KeptNames,
 ): Promise<Source> {
@@ -41,6 +44,7 @@ export async function readSource(
       all.map((dialect) => dialect.glance?.(text)).find((each) => each !== undefined),
     send,
     before,
+    overlays,
     mediaTypes: [...new Set(places.flatMap(({ mediaTypes }) => mediaTypes))],
     ...present({ seconds }),
   }
@@ -97,7 +101,13 @@ export async function readDocuments(
   const { text, label } = documents.root
   const { dialectOf } = await import('../../dialects/registry.js')
   const dialect = await dialectOf(text)
-  if (dialect !== undefined) return dialect.read(documents, name, kept)
+  if (dialect !== undefined) {
+    if ((documents.overlays ?? []).length > 0 && dialect.takesOverlays !== true)
+      throw problem('TM-2025', { contract: name, dialect: dialect.name })
+    return dialect.read(documents, name, kept)
+  }
+  if (/^\uFEFF?\s*(?:#.*\n\s*)*["'{]*\s*["']?overlay["']?\s*:/.test(text))
+    throw problem('TM-2026', { overlay: label }, { place: { document: label } })
   // Pages of XHTML begin as XML does.
   const html = /^\s*(?:<\?[^>]*>\s*|<!--[\s\S]*?-->\s*)*<(?:!doctype html|html)\b/i.test(text)
   if (html) {

@@ -4,6 +4,7 @@ import {
   draftSummary,
   type DraftedDescription,
 } from '../../app/draft-description.js'
+import { draftOverlays, overlaysSummary, type DraftedOverlays } from '../../app/draft-overlay.js'
 import type { Doubt } from '../../draft/schemas.js'
 import { pc } from '../colours.js'
 import { person } from '../person.js'
@@ -15,6 +16,7 @@ interface Options {
   readonly save?: string
   readonly request?: string
   readonly only?: string
+  readonly onto?: string
   readonly ask?: boolean
   readonly overwrite?: boolean
 }
@@ -25,15 +27,25 @@ export function declare(command: Command): void {
     .option('--save <file>', 'write the description into another file')
     .option('--request <request>', 'what an answer alone belongs to: "GET https://…"')
     .option('--only <address>', 'leave out what does not begin with this address')
+    .option(
+      '--onto <contract>',
+      'draft an overlay that makes its description allow what was answered',
+    )
     .option('--ask', 'ask of every doubtful place what it is to be')
     .option('--overwrite', 'draft anew, over a file that is there')
     .addHelpText(
       'after',
-      '\nExamples:\n  tolmach draft recorded/tide.har --as tide\n  tolmach draft answer.json --request "GET https://gauge.example/tides" --as tide\n  tolmach draft session.har --only https://gauge.example/v2\n  tolmach draft later.har --as tide        widens tide.yaml; what you wrote in it stays',
+      '\nExamples:\n  tolmach draft recorded/tide.har --as tide\n  tolmach draft answer.json --request "GET https://gauge.example/tides" --as tide\n  tolmach draft session.har --only https://gauge.example/v2\n  tolmach draft later.har --as tide        widens tide.yaml; what you wrote in it stays\n  tolmach draft heard.har --onto ferries --save ferries.overlay.yaml',
     )
     .action(async (files: readonly string[], options: Options) => {
-      const { output } = globalsOf(command)
-      const { ask, ...wishes } = options
+      const { output, project } = globalsOf(command)
+      const { ask, onto, ...wishes } = options
+      if (onto !== undefined) {
+        const drafted = await draftOverlays(files, onto, { ...wishes, project })
+        if (output.json) printJson(overlaysSummary(drafted))
+        else sayOverlays(drafted, output)
+        return
+      }
       const decide = ask === true ? askOf : undefined
       const drafted = await draftDescription(files, { ...wishes, decide })
       if (output.json) printJson(draftSummary(drafted))
@@ -80,6 +92,42 @@ function tellWidened(
     say(output, `${pc.yellow('note')} written by hand, and left so: ${each}`)
 }
 
+function sayOverlays(drafted: DraftedOverlays, output: Output): void {
+  const { contract, overlays, exchanges, leftOut, troubles, from, needed } = drafted
+  const isSaved = overlays.some(({ file }) => file !== undefined)
+  const told = (text: string): void => (isSaved ? print(text) : say(output, text))
+  if (!isSaved && overlays.length > 0)
+    print(overlays.map(({ yaml }) => yaml.trimEnd()).join('\n---\n'))
+  if (overlays.length === 0)
+    print(`${pc.bold(contract)}  allows all that was answered in ${count(exchanges, 'exchange')}`)
+  for (const { file, actions, mends } of overlays) {
+    told(
+      `${pc.bold(contract)}  ${count(actions.length, 'action')} for ${mends}, from ${count(exchanges, 'exchange')}  ${file ?? ''}`.trimEnd(),
+    )
+    if (!isSaved) continue
+    for (const { target, description } of actions.slice(0, 2 * mostTold))
+      print(`  ${target}  ${pc.dim(description)}`)
+    if (actions.length > 2 * mostTold)
+      print(pc.dim(`  … and ${actions.length - 2 * mostTold} more in the file`))
+  }
+  tellLeft(leftOut, troubles, output)
+  if (isSaved)
+    say(
+      output,
+      `\nRead it, take out what you do not want, then:\n  ${pc.bold(`tolmach import ${from} --as ${contract} --overwrite ${needed.map((file) => `--overlay ${file}`).join(' ')}`)}`,
+    )
+}
+
+function tellLeft(
+  leftOut: ReadonlyMap<string, number>,
+  troubles: readonly string[],
+  output: Output,
+): void {
+  for (const [why, number] of [...leftOut].slice(0, mostTold))
+    say(output, pc.dim(`left out: ${count(number, 'exchange')} ${why}`))
+  for (const trouble of troubles.slice(0, mostTold)) say(output, `${pc.yellow('note')} ${trouble}`)
+}
+
 /** So many doubts, and reasons to leave something out, are told. */
 const mostTold = 6
 
@@ -95,9 +143,7 @@ function sayDrafted(drafted: DraftedDescription, output: Output): void {
     for (const { name, count: seen } of operations)
       print(`  ${name}  ${pc.dim(`seen ${seen === 1 ? 'once' : `${seen} times`}`)}`)
   if (drafted.widened !== undefined) tellWidened(drafted.widened, output)
-  for (const [why, number] of [...leftOut].slice(0, mostTold))
-    say(output, pc.dim(`left out: ${count(number, 'exchange')} ${why}`))
-  for (const trouble of troubles.slice(0, mostTold)) say(output, `${pc.yellow('note')} ${trouble}`)
+  tellLeft(leftOut, troubles, output)
   if (doubts.length > 0) {
     say(output, `\n${count(doubts.length, 'doubtful place')}, where it may well be something else:`)
     for (const { where, because } of doubts.slice(0, mostTold))

@@ -5,7 +5,7 @@ import { importContract, importSummary, type Imported } from '../../app/import-c
 import type { Note } from '../../contract/contract.js'
 import { pc } from '../colours.js'
 import { sayClashes, sayGenerated, sayMissing } from '../generated-text.js'
-import { namesIn, readDuration } from '../options.js'
+import { collect, namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
@@ -14,6 +14,7 @@ import { count, print, printJson, say, type Output } from '../terminal.js'
 interface Options {
   readonly as?: string
   readonly only?: string
+  readonly overlay?: readonly string[]
   readonly overwrite?: boolean
   readonly timeout?: string
   readonly credential?: string
@@ -26,6 +27,11 @@ export function declare(command: Command): void {
     .option(
       '--only <operations>',
       'the operations wanted, with commas between; * stands for anything',
+    )
+    .option(
+      '--overlay <file>',
+      'an overlay that mends a description in OpenAPI; may be repeated',
+      collect,
     )
     .option('--overwrite', 'replace a contract of that name')
     .option('--generate', 'write its client, too')
@@ -43,6 +49,7 @@ export function declare(command: Command): void {
       const imported = await importContract(location, {
         project,
         as: options.as,
+        overlay: options.overlay,
         overwrite: options.overwrite,
         credential: options.credential,
         person: output.json ? undefined : person,

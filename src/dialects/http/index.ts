@@ -37,6 +37,8 @@ export const http: Dialect = {
   },
   read: readOpenApi,
   emit: httpEmitter,
+  takesOverlays: true,
+
   describe(_contract, operation, endpoint) {
     const { method, path, answers } = operationSpecifics(operation)
     const body = operation.inputs.find((input) => input.place === 'body')

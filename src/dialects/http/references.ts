@@ -4,6 +4,7 @@ import { nearestAdvice } from '../../contract/nearest.js'
 import { nodeAt, parseData } from '../../documents/data-tree.js'
 import type { DataNode } from '../../documents/data-node.js'
 import type { Documents, LoadedDocument } from '../../documents/documents.js'
+import { Overlays } from '../../documents/overlay.js'
 import { repairsInto, type Notes } from '../notes.js'
 import { hasSiblings } from './siblings.js'
 
@@ -42,7 +43,11 @@ export class References {
 
   /** Parses a description and every document it refers to. */
   static async load(documents: Documents, notes: Notes): Promise<References> {
-    const references = new References(documents, notes, parsed(documents, documents.root, notes))
+    const overlays = new Overlays(documents, (code, values, origin) =>
+      notes.add(code === 'TM-2019' ? 'approximated' : 'ignored', code, values, origin),
+    )
+    const root = await parsed(documents, documents.root, notes, overlays)
+    const references = new References(documents, notes, root)
     const waiting: LoadedDocument[] = [documents.root]
     for (let document = waiting.pop(); document !== undefined; document = waiting.pop()) {
       references.byLabel.set(document.label, document)
@@ -61,10 +66,11 @@ export class References {
           continue
         const target = await documents.follow(location, document, node.place)
         if (references.trees.has(target.label)) continue
-        references.trees.set(target.label, parsed(documents, target, notes))
+        references.trees.set(target.label, await parsed(documents, target, notes, overlays))
         waiting.push(target)
       }
     }
+    overlays.tellUnused()
     return references
   }
 
@@ -343,7 +349,14 @@ function marksOf(root: DataNode): { references: DataNode[]; identifiers: DataNod
   return { references, identifiers }
 }
 
-function parsed(documents: Documents, document: LoadedDocument, notes: Notes): DataNode {
+async function parsed(
+  documents: Documents,
+  document: LoadedDocument,
+  notes: Notes,
+  overlays: Overlays,
+): Promise<DataNode> {
   const index = indexOf(documents, document)
-  return parseData(document.text, document.label, repairsInto(notes), index)
+  const tree = parseData(document.text, document.label, repairsInto(notes), index)
+  await overlays.mend(tree, document)
+  return tree
 }

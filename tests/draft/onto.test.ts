@@ -1,0 +1,252 @@
+import { describe, expect, test } from '@jest/globals'
+import * as fc from 'fast-check'
+import { parse } from 'yaml'
+import { documentsOf, type LoadedDocument } from '../../src/documents/documents.js'
+import { mendedDocuments } from '../../src/documents/overlay.js'
+import { draftOf } from '../../src/draft/draft.js'
+import { overlayActions } from '../../src/draft/onto/overlay-actions.js'
+import { proposalOnto, type Proposal } from '../../src/draft/onto/proposal.js'
+import type { Recording } from '../../src/draft/recording.js'
+import { plainOf } from '../../src/draft/remarked.js'
+import { breaches, recorded, type Described } from '../support/drafting.js'
+
+function loaded(label: string, value: unknown): LoadedDocument {
+  const text = JSON.stringify(value)
+  return { label, from: label, text, bytes: new TextEncoder().encode(text), refers: new Map() }
+}
+
+/** A description with an overlay applied, as others get it. */
+async function withOverlay(description: unknown, actions: readonly object[]): Promise<unknown> {
+  const overlay = loaded('overlay.json', { overlay: '1.0.0', info: {}, actions })
+  const root = loaded('openapi.json', description)
+  const [mended] = await mendedDocuments(documentsOf([root, overlay], root.label, [overlay.label]))
+  return parse(mended?.text ?? '') as unknown
+}
+
+function proposed(description: unknown, recordings: readonly Recording[]): Proposal {
+  const documents = new Map([['openapi.json', description]])
+  return proposalOnto({ root: 'openapi.json', documents, follow: () => undefined }, recordings)
+}
+
+/** Proposes, and applies what was proposed. */
+async function mended(
+  description: unknown,
+  recordings: readonly Recording[],
+): Promise<{ after: Described; proposal: Proposal }> {
+  const proposal = proposed(description, recordings)
+  const actions = proposal.actions.get('openapi.json') ?? []
+  return { after: (await withOverlay(description, actions)) as Described, proposal }
+}
+
+const names = fc.constantFrom('a', 'b', 'c', "it's", 'kind', 'a\\"b', '17', '__proto__', '~1/')
+const leaves = fc.constantFrom(null, true, 0, -1.5, 2 ** 53, 'x', 'rising', '2027-07-15', '12.50')
+const { value } = fc.letrec((tie) => ({
+  value: fc.oneof(
+    { maxDepth: 3 },
+    leaves,
+    fc.array(tie('value'), { maxLength: 3 }),
+    fc.dictionary(names, tie('value'), { maxKeys: 4 }),
+  ),
+}))
+const object = fc.dictionary(names, value, { maxKeys: 4 })
+const recordings = fc
+  .array(fc.tuple(fc.constantFrom('/things', '/things/17', '/others'), value), {
+    minLength: 1,
+    maxLength: 5,
+  })
+  .map((all) => all.map(([path, answer]) => recorded('GET', path, JSON.stringify(answer))))
+
+test('the actions that are found make one document of another', async () => {
+  await fc.assert(
+    fc.asyncProperty(object, object, async (one, other) => {
+      const before = { openapi: '3.1.0', held: one }
+      const after = { openapi: '3.1.0', held: other }
+      const actions = overlayActions(before, after).map(({ touched: _, ...action }) => action)
+      const found = await withOverlay(before, actions)
+      expect(JSON.parse(JSON.stringify(found))).toEqual(JSON.parse(JSON.stringify(after)))
+    }),
+    { numRuns: 200 },
+  )
+})
+
+test('a description of some answers, with what was proposed, allows others, and nothing is left to propose', async () => {
+  await fc.assert(
+    fc.asyncProperty(recordings, recordings, async (first, later) => {
+      const description = plainOf(draftOf(first).description)
+      for (const all of [later, [...later, ...first]]) {
+        const { after } = await mended(description, all)
+        expect(breaches(after, all)).toEqual([])
+        expect([...proposed(after, all).actions]).toEqual([])
+      }
+    }),
+    { numRuns: 60 },
+  )
+})
+
+/** Schemas of all kinds that people write, in the words of a version. */
+function schemasOf(
+  version: '2.0' | '3.0' | '3.1',
+  named: readonly string[],
+): fc.Arbitrary<Record<string, unknown>> {
+  const nullable = version === '2.0' ? 'x-nullable' : 'nullable'
+  const some = <T>(given: fc.Arbitrary<T>): fc.Arbitrary<T | undefined> =>
+    fc.option(given, { nil: undefined })
+  const written = (parts: Record<string, fc.Arbitrary<unknown>>): fc.Arbitrary<object> =>
+    fc
+      .record(Object.fromEntries(Object.entries(parts).map(([key, each]) => [key, some(each)])))
+      .map((made) =>
+        Object.fromEntries(Object.entries(made).filter(([, each]) => each !== undefined)),
+      )
+  const { schema } = fc.letrec<{ schema: Record<string, unknown> }>((tie) => {
+    const list = fc.array(tie('schema'), { minLength: 1, maxLength: 3 })
+    const typed = fc
+      .tuple(
+        fc.constantFrom('string', 'integer', 'number', 'boolean', 'array', 'object'),
+        version === '3.1' ? fc.constant({}) : written({ [nullable]: fc.boolean() }),
+        fc.boolean(),
+      )
+      .map(([type, more, isNullable]) => ({
+        type: version === '3.1' && isNullable ? [type, 'null'] : type,
+        ...more,
+        ...(type === 'array' ? { items: {} } : {}),
+      }))
+    const rules = written({
+      minLength: fc.nat(3),
+      maxLength: fc.nat(3),
+      pattern: fc.constantFrom('^r', 'x$'),
+      format: fc.constantFrom('date', 'date-time', 'int32', 'int64', 'uuid'),
+      minimum: fc.integer({ min: -3, max: 3 }),
+      maximum: fc.integer({ min: -3, max: 3 }),
+      multipleOf: fc.constantFrom(1, 2),
+      minItems: fc.nat(2),
+      uniqueItems: fc.boolean(),
+      maxProperties: fc.nat(2),
+      enum: fc.array(fc.constantFrom('x', 'rising', 0, true), { minLength: 1, maxLength: 3 }),
+      ...(version === '3.1' ? { exclusiveMinimum: fc.nat(3), const: leaves } : {}),
+      ...(version === '3.0' ? { exclusiveMinimum: fc.boolean() } : {}),
+    })
+    const record = written({
+      required: fc.uniqueArray(names, { maxLength: 2, minLength: 1 }),
+      properties: fc.dictionary(names, tie('schema'), { maxKeys: 3 }),
+      additionalProperties: fc.oneof(fc.boolean(), tie('schema')),
+    }).map((each) => ({ type: 'object', ...each }))
+    const items = tie('schema').map((each) => ({ type: 'array', items: each }))
+    const together = written({
+      allOf: list,
+      ...(version === '2.0' ? {} : { anyOf: list, oneOf: list }),
+    })
+    const reference = fc
+      .constantFrom('One', 'Other')
+      .map((name) => ({ $ref: refTo(version, name) }))
+    const scalar = fc.tuple(typed, rules).map(([one, other]) => ({ ...one, ...other }))
+    return {
+      schema: fc.oneof(
+        { maxDepth: 3 },
+        scalar,
+        rules,
+        record,
+        items,
+        together,
+        ...(named.length === 0 ? [] : [reference]),
+      ) as never,
+    }
+  })
+  return schema
+}
+
+function refTo(version: string, name: string): string {
+  return version === '2.0' ? `#/definitions/${name}` : `#/components/schemas/${name}`
+}
+
+/** A description of one operation that answers by a schema. */
+function describing(
+  version: '2.0' | '3.0' | '3.1',
+  schema: object,
+  [One, Other]: readonly [object, object],
+): object {
+  const said =
+    version === '2.0'
+      ? { swagger: '2.0', host: 'gauge.example' }
+      : { openapi: `${version}.0`, servers: [{ url: 'https://gauge.example' }] }
+  const response = version === '2.0' ? { schema } : { content: { 'application/json': { schema } } }
+  const named = { One, Other }
+  return {
+    ...said,
+    info: { title: 'Marks', version: '1' },
+    paths: {
+      '/things': {
+        get: { operationId: 'things', responses: { 200: { description: '', ...response } } },
+      },
+    },
+    ...(version === '2.0' ? { definitions: named } : { components: { schemas: named } }),
+  }
+}
+
+/** A description of an older version as one of 3.1, as far as JSON Schema differs. */
+function asNew(value: unknown, isSchemas = false): unknown {
+  if (Array.isArray(value)) return value.map((each) => asNew(each))
+  if (typeof value !== 'object' || value === null) return value
+  const { nullable, 'x-nullable': old, ...rest } = value as Record<string, unknown>
+  const schema: Record<string, unknown> = Object.fromEntries(
+    Object.entries(isSchemas ? value : rest).map(([key, each]) => [
+      key,
+      ['enum', 'const', 'required'].includes(key) && !isSchemas
+        ? each
+        : asNew(each, !isSchemas && ['properties', 'schemas', 'definitions'].includes(key)),
+    ]),
+  )
+  if (isSchemas) return schema
+  for (const [flag, limit] of [
+    ['exclusiveMinimum', 'minimum'],
+    ['exclusiveMaximum', 'maximum'],
+  ] as const)
+    if (typeof schema[flag] === 'boolean') {
+      if (schema[flag] && limit in schema) {
+        schema[flag] = schema[limit]
+        delete schema[limit]
+      } else delete schema[flag]
+    }
+  // Beside a reference nothing else counts.
+  if (typeof schema['$ref'] === 'string')
+    return { $ref: schema['$ref'].replace('#/definitions/', '#/components/schemas/') }
+  return nullable === true || old === true ? { anyOf: [schema, { type: 'null' }] } : schema
+}
+
+describe.each(['2.0', '3.0', '3.1'] as const)('OpenAPI %s', (version) => {
+  test('whatever schema is written, and whatever is answered: what is proposed lets Ajv find it valid', async () => {
+    const named = schemasOf(version, [])
+    await fc.assert(
+      fc.asyncProperty(
+        schemasOf(version, ['One', 'Other']),
+        fc.tuple(named, named),
+        // Ajv looks at no member that is called so.
+        fc.array(
+          value.filter((each) => !JSON.stringify(each).includes('__proto__')),
+          { minLength: 1, maxLength: 4 },
+        ),
+        async (own, those, values) => {
+          const description = describing(version, own, those)
+          const all = values.map((each) => recorded('GET', '/things', JSON.stringify(each)))
+          const { after } = await mended(description, all)
+          const { definitions, ...read } = (
+            version === '3.1' ? after : asNew(after)
+          ) as Described & { definitions?: object }
+          const response = (read.paths['/things']?.['get']?.responses[200] ?? {}) as {
+            schema?: object
+          }
+          if (version === '2.0')
+            Object.assign(read, {
+              servers: [{ url: 'https://gauge.example' }],
+              components: { schemas: definitions },
+            })
+          if (version === '2.0')
+            Object.assign(response, {
+              content: { 'application/json': { schema: response.schema ?? {} } },
+            })
+          expect(breaches(read, all)).toEqual([])
+        },
+      ),
+      { numRuns: 300 },
+    )
+  })
+})
