@@ -19,13 +19,14 @@ function isNull(types: readonly string[]): boolean {
 /** A schema that allows null as well; the same where it does already. */
 export function withNull(schema: Schema): Schema {
   const types = typesOf(schema)
-  if (types.includes('null') || saysNothing(schema)) return schema
   const values = schema['enum']
+  const isListed = !Array.isArray(values) || values.includes(null)
+  if ((types.includes('null') && isListed) || saysNothing(schema)) return schema
   if (types.length > 0)
     return {
       ...schema,
-      type: [...types, 'null'],
-      ...(Array.isArray(values) ? { enum: [...(values as unknown[]), null] } : {}),
+      type: [...types.filter((each) => each !== 'null'), 'null'],
+      ...(isListed ? {} : { enum: [...(values as unknown[]), null] }),
     }
   const alternatives = alternativesOf(schema)
   if (alternatives === undefined) return { oneOf: [schema, { type: 'null' }] }

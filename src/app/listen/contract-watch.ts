@@ -49,11 +49,13 @@ export async function contractWatch(
   })
   const dialect = await dialectNamed(client.open.contract.dialect)
   const player = dialect.play(client.open.contract)
-  const bases = endpointsOf(client.open.contract)
-    .map(({ address }) => (URL.canParse(address) ? new URL(address).pathname : '/'))
-    .map((path) => path.replace(/\/$/, ''))
-    .sort((one, other) => other.length - one.length)
-  const address = options.url ?? endpointsOf(client.open.contract)[0]?.address ?? ''
+  const addresses = endpointsOf(client.open.contract).map((endpoint) => endpoint.address)
+  // Where it is said to be for now comes before where the contract says it is.
+  const bases = [
+    ...(options.url === undefined ? [] : [basePath(options.url)]),
+    ...addresses.map(basePath).sort((one, other) => other.length - one.length),
+  ]
+  const address = options.url ?? addresses[0] ?? ''
   return {
     address,
     close: () => client.close(),
@@ -79,6 +81,11 @@ export async function contractWatch(
       return { operation, breaches }
     },
   }
+}
+
+/** The path of an address, without a slash at its end. */
+function basePath(address: string): string {
+  return URL.canParse(address) ? new URL(address).pathname.replace(/\/$/, '') : ''
 }
 
 /** What the client has against an answer. */

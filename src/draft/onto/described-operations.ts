@@ -1,4 +1,5 @@
 import { isPlainObject } from '../../contract/plain.js'
+import { withoutNames } from '../paths.js'
 import type { Recording } from '../recording.js'
 import { inside, type Description, type DescribedPlace } from './description.js'
 import { DescribedPaths } from './described-paths.js'
@@ -7,9 +8,14 @@ import { DescribedPaths } from './described-paths.js'
 export interface DescribedOperation {
   readonly place: DescribedPlace
   readonly pathItem: DescribedPlace
-  /** `GET /vessels/{number}` */
-  readonly name: string
   readonly template: string
+}
+
+/** A parameter in the query. */
+export interface QueryParameter {
+  readonly name: string
+  /** It is an object whose members are parameters by themselves (style `form`). */
+  readonly isSpread: boolean
 }
 
 /** Where the answer of an operation is described. */
@@ -30,16 +36,26 @@ export class DescribedOperations {
     this.paths = new DescribedPaths(description)
   }
 
-  /** @returns undefined where the description has no such operation */
-  find({ method, url }: Recording): DescribedOperation | undefined {
-    const found = this.paths.find(url)
-    if (found === undefined) return undefined
-    const pathItem = this.pathItem(found.template)
-    const verb = method.toLowerCase()
-    const place = pathItem === undefined ? undefined : inside(pathItem, verb)
-    return place === undefined || pathItem === undefined || this.description.at(place) === undefined
-      ? undefined
-      : { place, pathItem, name: `${method} ${found.template}`, template: found.template }
+  /**
+   * The operation that a request is meant for; undefined where the description has none, `several`
+   * where its paths do not tell.
+   */
+  find({ method, url }: Recording): DescribedOperation | 'several' | undefined {
+    const [first, second] = this.paths
+      .find(url)
+      .flatMap((template) => this.operation(method, template) ?? [])
+    const isSame =
+      first !== undefined &&
+      second !== undefined &&
+      formOf(first.template) === formOf(second.template)
+    return isSame ? 'several' : first
+  }
+
+  private operation(method: string, template: string): DescribedOperation | undefined {
+    const pathItem = this.pathItem(template)
+    if (pathItem === undefined) return undefined
+    const place = inside(pathItem, method.toLowerCase())
+    return this.has(place) ? { place, pathItem, template } : undefined
   }
 
   has(place: DescribedPlace): boolean {
@@ -53,15 +69,24 @@ export class DescribedOperations {
     })
   }
 
-  /** The parameters of an operation, those of its path too, settled. */
-  parameters({ place, pathItem }: DescribedOperation): Readonly<Record<string, unknown>>[] {
+  /** The parameters in the query of an operation, those of its path too. */
+  query({ place, pathItem }: DescribedOperation): QueryParameter[] {
     return [place, pathItem].flatMap((each) => {
       const list = this.description.objectAt(each)['parameters']
       return (Array.isArray(list) ? list : []).flatMap((_, at) => {
         const settled = this.description.settle(inside(each, 'parameters', String(at)))
-        return settled === undefined ? [] : [this.description.objectAt(settled)]
+        return settled === undefined ? [] : this.queryParameter(settled)
       })
     })
+  }
+
+  private queryParameter(place: DescribedPlace): QueryParameter[] {
+    const { in: where, name, style, explode } = this.description.objectAt(place)
+    if (where !== 'query') return []
+    const schema = this.description.settle(inside(place, 'schema'))
+    const isObject = schema !== undefined && this.description.objectAt(schema)['type'] === 'object'
+    const isSpread = isObject && (style ?? 'form') === 'form' && explode !== false
+    return [{ name: String(name), isSpread }]
   }
 
   /**
@@ -90,6 +115,11 @@ export class DescribedOperations {
       media: found === undefined ? undefined : inside(response, 'content', found),
     }
   }
+}
+
+/** What tells a template from others by the address alone. */
+function formOf(template: string): string {
+  return withoutNames(template.replace(/[?#].*/, ''))
 }
 
 /** A media type without parameters, in small letters. */

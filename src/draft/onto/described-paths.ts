@@ -1,18 +1,14 @@
 import { isPlainObject } from '../../contract/plain.js'
 import type { Description } from './description.js'
 
-/** A path of a description. */
-export interface DescribedPath {
-  /** As the description has it: `/vessels/{number}`. */
-  readonly template: string
-  /** The path that the service's address has of itself. */
-  readonly base: string
-}
+/** So many steps of an address are tried that may stand before its path. */
+const mostBefore = 8
 
 interface Step {
   readonly literal: Map<string, Step>
   readonly templated: { readonly form: RegExp; readonly step: Step }[]
-  template: string | undefined
+  /** Some descriptions have several of one form. */
+  readonly templates: string[]
 }
 
 /**
@@ -21,9 +17,9 @@ interface Step {
  */
 export class DescribedPaths {
   /** The paths of the service's addresses, the longest first. */
-  readonly bases: readonly string[]
+  bases: readonly string[]
   readonly templates: readonly string[]
-  private readonly first: Step = { literal: new Map(), templated: [], template: undefined }
+  private readonly first: Step = newStep()
 
   constructor(description: Description) {
     const root = description.objectAt({ document: description.root, path: [] })
@@ -33,20 +29,43 @@ export class DescribedPaths {
     for (const template of this.templates) this.add(template)
   }
 
-  /** @returns undefined where the description has no such path */
-  find(url: URL): DescribedPath | undefined {
-    for (const base of this.bases) {
-      if (!`${url.pathname}/`.startsWith(`${base}/`)) continue
-      const template = lookUp(this.first, stepsOf(url.pathname.slice(base.length)))
-      if (template !== undefined) return { template, base }
+  /**
+   * The paths of a description that an address may be meant by, the likeliest first; none where it
+   * has no such path.
+   */
+  find({ pathname }: URL): readonly string[] {
+    return this.bases.flatMap((base) =>
+      `${pathname}/`.startsWith(`${base}/`)
+        ? lookUp(this.first, stepsOf(pathname.slice(base.length)))
+        : [],
+    )
+  }
+
+  /**
+   * Learns where the service was when it was recorded, should it be nowhere where the description
+   * says: behind what of the addresses the most of them are of paths that it has.
+   */
+  learn(urls: readonly URL[]): void {
+    if (urls.some((url) => this.find(url).length > 0)) return
+    const counts = new Map<string, number>()
+    for (const { pathname } of urls) {
+      const steps = pathname.split('/')
+      for (let length = 1; length < Math.min(steps.length, mostBefore); length += 1)
+        if (lookUp(this.first, stepsOf(`/${steps.slice(length).join('/')}`)).length > 0) {
+          const base = steps.slice(0, length).join('/')
+          counts.set(base, (counts.get(base) ?? 0) + 1)
+        }
     }
-    return undefined
+    const [best] = [...counts].sort(
+      ([one, count], [other, others]) => others - count || one.length - other.length,
+    )
+    if (best !== undefined) this.bases = [best[0]]
   }
 
   private add(template: string): void {
     let at = this.first
     for (const step of stepsOf(template)) at = this.behind(at, step)
-    at.template ??= template
+    at.templates.push(template)
   }
 
   private behind(at: Step, step: string): Step {
@@ -55,23 +74,28 @@ export class DescribedPaths {
       ? at.literal.get(step)
       : at.templated.find(({ form }) => form.source === formOf(step).source)?.step
     if (known !== undefined) return known
-    const made: Step = { literal: new Map(), templated: [], template: undefined }
+    const made = newStep()
     if (isLiteral) at.literal.set(step, made)
     else at.templated.push({ form: formOf(step), step: made })
+    // What says more of the step is likelier: `{number}.pdf` before `{name}`.
+    at.templated.sort((one, other) => other.form.source.length - one.form.source.length)
     return made
   }
 }
 
-function lookUp(at: Step, [step, ...others]: readonly string[]): string | undefined {
-  if (step === undefined) return at.template
+function newStep(): Step {
+  return { literal: new Map(), templated: [], templates: [] }
+}
+
+function lookUp(at: Step, [step, ...others]: readonly string[]): readonly string[] {
+  if (step === undefined) return at.templates
   const literal = at.literal.get(step)
-  const found = literal === undefined ? undefined : lookUp(literal, others)
-  if (found !== undefined) return found
-  for (const { form, step: next } of at.templated) {
-    const below = form.test(step) ? lookUp(next, others) : undefined
-    if (below !== undefined) return below
-  }
-  return undefined
+  return [
+    ...(literal === undefined ? [] : lookUp(literal, others)),
+    ...at.templated.flatMap(({ form, step: next }) =>
+      form.test(step) ? lookUp(next, others) : [],
+    ),
+  ]
 }
 
 function stepsOf(path: string): string[] {

@@ -26,6 +26,7 @@ export class Description {
   readonly version: Version
   readonly documents: ReadonlyMap<string, unknown>
   private readonly described: DescribedDocuments
+  private namedSchemas: ReadonlyMap<string, DescribedPlace> | undefined
 
   constructor(described: DescribedDocuments) {
     this.described = described
@@ -63,6 +64,13 @@ export class Description {
     return undefined
   }
 
+  /** The schema that a value of a discriminator stands for, by reference or by name. */
+  schemaNamed(name: string, from: DescribedPlace): DescribedPlace | undefined {
+    if (name.includes('#')) return this.target(name, from)
+    this.namedSchemas ??= namesOf(this)
+    return this.namedSchemas.get(name)
+  }
+
   /** The place that a reference names; undefined where there is none. */
   target(reference: string, from: DescribedPlace): DescribedPlace | undefined {
     const [location = '', fragment = ''] = reference.split('#')
@@ -73,6 +81,27 @@ export class Description {
     const place = { document, path }
     return this.at(place) === undefined ? undefined : place
   }
+}
+
+/** Where named schemas are in a version. */
+export function schemasPath(version: Version): Place {
+  return version === '2.0' ? ['definitions'] : ['components', 'schemas']
+}
+
+/** Descriptions before 3.0 say with the schema which value stands for it. */
+const saysValue = /^x-(?:\w+-)*discriminator-value$/i
+
+/** The named schemas of a description, by their names and by the values that stand for them. */
+function namesOf(description: Description): Map<string, DescribedPlace> {
+  const shelf = { document: description.root, path: schemasPath(description.version) }
+  const names = new Map<string, DescribedPlace>()
+  for (const [name, schema] of Object.entries(description.objectAt(shelf))) {
+    const [, value] =
+      Object.entries(isPlainObject(schema) ? schema : {}).find(([key]) => saysValue.test(key)) ?? []
+    if (typeof value === 'string' && !names.has(value)) names.set(value, inside(shelf, name))
+    names.set(name, inside(shelf, name))
+  }
+  return names
 }
 
 /** References lead to references, but not for ever. */

@@ -53,7 +53,11 @@ class SchemaMending {
   }
 
   members(): void {
-    const { lacking, undescribed, forbidden } = this.finding
+    const { lacking, forbidden, isClosed } = this.finding
+    // Of what is null always there is nothing to say, but where it is forbidden.
+    const undescribed = [...this.finding.undescribed].filter(
+      ([, seen]) => isClosed || seen.filled + seen.texts.masked > 0,
+    )
     if (lacking.size > 0) {
       const required = (this.next['required'] as string[]).filter((name) => !lacking.has(name))
       this.without('required')
@@ -61,8 +65,8 @@ class SchemaMending {
       for (const [name, count] of lacking)
         this.because(`${name} was not there ${times(count)}`, 'required')
     }
-    if (undescribed.size > 0) {
-      const added = [...undescribed].map(
+    if (undescribed.length > 0) {
+      const added = undescribed.map(
         ([name, seen]) => [name, this.mending.draft(seen, name)] as const,
       )
       const { properties } = this.next

@@ -1,6 +1,7 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { Problem } from '../../contract/problem.js'
 import { draftOf } from '../draft.js'
+import { isSame } from '../join-schemas.js'
 import { withoutNames } from '../paths.js'
 import { plainOf } from '../remarked.js'
 import { inside, type Description, type DescribedPlace } from './description.js'
@@ -16,97 +17,159 @@ export interface AddedOperations {
 
 type Members = Readonly<Record<string, unknown>>
 
-/**
- * Drafts the operations that a description lacks, with what they need.
- *
- * @param put puts a value into a place of the description
- */
+export const noneAdded: AddedOperations = { exchanges: 0, leftOut: new Map(), troubles: [] }
+
+/** The description while it is mended. */
+export interface Mended {
+  at(place: DescribedPlace): unknown
+  put(place: DescribedPlace, value: unknown, reason: string): void
+}
+
+/** Drafts the operations that a description lacks, with what they need. */
 export function addOperations(
   description: Description,
   held: RecordedOnto,
-  put: (place: DescribedPlace, value: unknown, reason: string) => void,
+  mended: Mended,
 ): AddedOperations {
   const { unknown: recordings } = held
-  const none = { exchanges: 0, leftOut: new Map<string, number>(), troubles: [] }
   const [first] = recordings
-  if (first === undefined) return none
+  if (first === undefined) return noneAdded
   if (description.version === '2.0') {
     const trouble = `${String(recordings.length)} exchanges are of operations that the description lacks; to OpenAPI 2.0 none are added: draft them apart`
-    return { ...none, troubles: [trouble] }
+    return { ...noneAdded, troubles: [trouble] }
   }
   const base = held.operations.paths.bases.find((each) =>
     recordings.some(({ url }) => `${url.pathname}/`.startsWith(`${each}/`)),
   )
-  const root = description.objectAt({ document: description.root, path: [] })
-  const components = isPlainObject(root['components']) ? root['components'] : {}
-  const schemas = isPlainObject(components['schemas']) ? components['schemas'] : {}
+  if (base === undefined) {
+    const why = 'that are under no address of the description'
+    return { ...noneAdded, leftOut: new Map([[why, recordings.length]]) }
+  }
   try {
-    const drafted = draftOf(recordings, {
-      title: 'drafted',
-      only: `${first.url.origin}${base ?? ''}`,
-      taken: { operations: operationIds(root), schemas: Object.keys(schemas) },
-    })
-    const { paths, components: own } = plainOf(drafted.description) as {
-      paths: Record<string, Members>
-      components: Record<string, Members>
-    }
-    const keepsSecurity = 'security' in root || 'securitySchemes' in components
-    const known = new Map(
-      [...held.operations.paths.templates].map((each) => [withoutNames(each), each]),
-    )
-    for (const [template, item] of Object.entries(paths))
-      for (const [method, operation] of Object.entries(item)) {
-        const place = placeFor(description, held, known.get(withoutNames(template)), template)
-        const named = withNamesOf(place.template, template, operation as Members)
-        const { security, ...rest } = named
-        put(
-          inside(place.item, method),
-          inWords(description, keepsSecurity || security === undefined ? rest : named),
-          'an operation that nothing described',
-        )
-      }
-    for (const [kind, values] of Object.entries(own))
-      for (const [name, value] of Object.entries(values))
-        if (kind !== 'securitySchemes' || !keepsSecurity)
-          put(
-            { document: description.root, path: ['components', kind, name] },
-            kind === 'schemas' ? inWordsOf(description.version, value) : value,
-            'what new operations need',
-          )
-    return { exchanges: drafted.exchanges, leftOut: drafted.leftOut, troubles: drafted.troubles }
+    const only = `${first.url.origin}${base}`
+    const taken = { operations: operationIds(description), schemas: [] }
+    const drafted = draftOf(recordings, { title: 'drafted', only, taken })
+    new Adding(description, held, mended).add(plainOf(drafted.description) as Members)
+    const { exchanges, leftOut, troubles } = drafted
+    return { exchanges, leftOut, troubles }
   } catch (error) {
     if (!(error instanceof Problem)) throw error
-    return { ...none, troubles: [error.message] }
+    return { ...noneAdded, troubles: [error.message] }
   }
 }
 
-function operationIds(root: Members): string[] {
-  const { paths } = root
-  return Object.values(isPlainObject(paths) ? paths : {}).flatMap((item) =>
+/** Adds a drafted description to one that is mended. */
+class Adding {
+  private readonly description: Description
+  private readonly held: RecordedOnto
+  private readonly mended: Mended
+  /** The templates of the description, by their form. */
+  private readonly known: ReadonlyMap<string, string>
+  /** What drafted schemas are called there. */
+  private readonly names = new Map<string, string>()
+
+  constructor(description: Description, held: RecordedOnto, mended: Mended) {
+    this.description = description
+    this.held = held
+    this.mended = mended
+    const { templates } = held.operations.paths
+    this.known = new Map(templates.map((each) => [withoutNames(each), each]))
+  }
+
+  add({ paths, components }: Members): void {
+    const { schemas, securitySchemes } = components as Members
+    const secured = this.isSecured()
+    this.nameSchemas(schemas as Members)
+    for (const [template, item] of Object.entries(paths as Members))
+      for (const [method, operation] of Object.entries(item as Members))
+        this.operation(template, method, operation as Members, secured)
+    for (const [name, schema] of Object.entries(schemas as Members))
+      this.component(['schemas', this.names.get(name) ?? name], this.inWords(schema, true))
+    for (const [name, scheme] of Object.entries((securitySchemes ?? {}) as Members))
+      if (!secured) this.component(['securitySchemes', name], scheme)
+  }
+
+  /** Does the description say itself how somebody proves who calls? */
+  private isSecured(): boolean {
+    const root = { document: this.description.root, path: [] }
+    return (
+      this.description.at(inside(root, 'security')) !== undefined ||
+      this.description.at(inside(root, 'components', 'securitySchemes')) !== undefined
+    )
+  }
+
+  /** One of the same name is the same where it says the same; else the new one has another name. */
+  private nameSchemas(schemas: Members): void {
+    for (const [name, schema] of Object.entries(schemas)) {
+      const said = this.inWords(schema, true)
+      let given = name
+      for (let count = 2; ; count += 1) {
+        const there = this.mended.at(this.componentPlace(['schemas', given]))
+        if (there === undefined || isSame(there, said)) break
+        given = `${name}${String(count)}`
+      }
+      this.names.set(name, given)
+    }
+  }
+
+  private operation(template: string, method: string, drafted: Members, secured: boolean): void {
+    const known = this.known.get(withoutNames(template))
+    const item = known === undefined ? undefined : this.held.operations.pathItem(known)
+    const place = item ?? { document: this.description.root, path: ['paths', template] }
+    const { security, ...rest } = withNamesOf(known ?? template, template, drafted)
+    const operation = secured || security === undefined ? rest : { ...rest, security }
+    const reason = 'an operation that nothing described'
+    this.mended.put(inside(place, method), this.inWords(operation, false), reason)
+  }
+
+  private component(path: readonly string[], value: unknown): void {
+    const place = this.componentPlace(path)
+    if (this.mended.at(place) === undefined)
+      this.mended.put(place, value, 'what new operations need')
+  }
+
+  private componentPlace(path: readonly string[]): DescribedPlace {
+    return { document: this.description.root, path: ['components', ...path] }
+  }
+
+  /** A drafted piece with its schemas in the words of the description's version. */
+  private inWords(value: unknown, isSchema: boolean): unknown {
+    const { version } = this.description
+    if (isSchema) return this.renamed(inWordsOf(version, value))
+    if (Array.isArray(value)) return value.map((each) => this.inWords(each, false))
+    if (!isPlainObject(value)) return value
+    return Object.fromEntries(
+      Object.entries(value).map(([key, each]) => [key, this.inWords(each, key === 'schema')]),
+    )
+  }
+
+  private renamed(value: unknown): unknown {
+    if (Array.isArray(value)) return value.map((each) => this.renamed(each))
+    if (!isPlainObject(value)) return value
+    return Object.fromEntries(
+      Object.entries(value).map(([key, each]) => [
+        key,
+        key === '$ref' && typeof each === 'string' ? this.reference(each) : this.renamed(each),
+      ]),
+    )
+  }
+
+  private reference(drafted: string): string {
+    const name = drafted.slice(prefix.length)
+    return `${prefix}${this.names.get(name) ?? name}`
+  }
+}
+
+const prefix = '#/components/schemas/'
+
+function operationIds(description: Description): string[] {
+  const paths = description.objectAt({ document: description.root, path: ['paths'] })
+  return Object.values(paths).flatMap((item) =>
     Object.values(isPlainObject(item) ? item : {}).flatMap((operation) => {
       const id = isPlainObject(operation) ? operation['operationId'] : undefined
       return typeof id === 'string' ? [id] : []
     }),
   )
-}
-
-interface PathPlace {
-  readonly item: DescribedPlace
-  readonly template: string
-}
-
-/** A path that the description has, whatever its parameters are called there; else a new one. */
-function placeFor(
-  description: Description,
-  held: RecordedOnto,
-  known: string | undefined,
-  template: string,
-): PathPlace {
-  const item = known === undefined ? undefined : held.operations.pathItem(known)
-  return {
-    item: item ?? { document: description.root, path: ['paths', template] },
-    template: known ?? template,
-  }
 }
 
 /** An operation whose parameters of the path are called as in another template of the same form. */
@@ -121,16 +184,4 @@ function withNamesOf(template: string, drafted: string, operation: Members): Mem
     return at < 0 ? each : { ...each, name: names?.[at] }
   })
   return { ...operation, parameters }
-}
-
-/** A drafted operation with its schemas in the words of the description's version. */
-function inWords(description: Description, value: unknown): unknown {
-  if (Array.isArray(value)) return value.map((each) => inWords(description, each))
-  if (!isPlainObject(value)) return value
-  return Object.fromEntries(
-    Object.entries(value).map(([key, each]) => [
-      key,
-      key === 'schema' ? inWordsOf(description.version, each) : inWords(description, each),
-    ]),
-  )
 }

@@ -12,16 +12,17 @@ import { withExample } from '../draft.js'
 import {
   Description,
   inside,
+  schemasPath,
   type DescribedDocuments,
   type DescribedPlace,
   type Version,
 } from './description.js'
 import type { Finding } from './findings.js'
 import { mendedSchema } from './mended-schema.js'
-import { addOperations } from './new-operations.js'
+import { addOperations, noneAdded } from './new-operations.js'
 import { overlayActions, type OverlayAction } from './overlay-actions.js'
 import { RecordedOnto, type NewAnswer, type NewParameter } from './recorded-onto.js'
-import { inWordsOf, schemasPath } from './version-words.js'
+import { inWordsOf } from './version-words.js'
 
 /** What would make a description allow what was recorded. */
 export interface Proposal {
@@ -44,7 +45,7 @@ export interface ProposedAction {
 }
 
 /** What was drafted may show more when it is looked at again, but not for ever. */
-const mostRounds = 4
+const mostRounds = 12
 
 /**
  * Proposes what to change in a description so that it allows the answers that were recorded, and
@@ -61,7 +62,7 @@ export function proposalOnto(
   let documents = described.documents
   let first: Round | undefined
   for (let round = 0; round < mostRounds; round += 1) {
-    const last = proposeOnce({ ...described, documents }, recordings, only)
+    const last = proposeOnce({ ...described, documents }, recordings, only, round === 0)
     first ??= last
     if (last.actions.size === 0) break
     for (const [document, own] of last.actions)
@@ -80,24 +81,25 @@ function proposeOnce(
   described: DescribedDocuments,
   recordings: readonly Recording[],
   only: string | undefined,
+  isFirst: boolean,
 ): Round {
   const description = new Description(described)
   const { kept, leftOut } = recordedApart(recordings, only ?? addressOf(description, recordings))
   const held = new RecordedOnto(description)
+  held.operations.paths.learn(kept.map(({ url }) => url))
   for (const recording of kept) held.hold(recording)
   const work = new Mending(description, held)
   work.schemas()
   work.answers()
   work.parameters()
   work.named()
-  const added = addOperations(description, held, (place, value, reason) =>
-    work.put(place, value, reason),
-  )
+  // What they are drafted from they allow.
+  const added = isFirst ? addOperations(description, held, work) : noneAdded
   return {
     actions: work.actions(),
     mended: work.documents,
     exchanges: held.count + added.exchanges,
-    leftOut: new Map([...leftOut, ...added.leftOut]),
+    leftOut: new Map([...leftOut, ...held.leftOut, ...added.leftOut]),
     troubles: [...held.troubles, ...held.walk.troubles, ...added.troubles],
   }
 }
@@ -196,7 +198,7 @@ class Mending {
   }
 
   private answer(answer: NewAnswer): void {
-    const { response, count, status } = answer
+    const { response, media, count, status } = answer
     const place = placeOf(answer)
     const reason = `${String(status)} was answered ${times(count)}`
     if (response === undefined)
@@ -206,10 +208,10 @@ class Mending {
         reason,
       )
     for (const [type, { seen }] of answer.bodies)
-      if (this.description.version !== '2.0')
+      if (media !== undefined && seen !== undefined)
+        this.put(inside(media, 'schema'), this.draft(media.document, seen, ''), reason)
+      else if (media === undefined)
         this.put(inside(place, 'content', type), this.media(place, seen), `${reason}, as ${type}`)
-      else if (seen !== undefined)
-        this.put(inside(place, 'schema'), this.draft(place.document, seen, ''), reason)
   }
 
   private bodiesOf({ bodies }: NewAnswer, place: DescribedPlace): object {
@@ -260,7 +262,7 @@ class Mending {
     this.reasons.push({ place, reason })
   }
 
-  private at({ document, path }: DescribedPlace): unknown {
+  at({ document, path }: DescribedPlace): unknown {
     return valueAt(this.mended.get(document) ?? this.description.documents.get(document), path)
   }
 

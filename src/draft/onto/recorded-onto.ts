@@ -24,6 +24,8 @@ export interface NewAnswer {
   readonly status: number
   /** The response, where it is there and lacks the body only. */
   readonly response: DescribedPlace | undefined
+  /** The body, where it is there and lacks the schema only. */
+  readonly media: DescribedPlace | undefined
   readonly bodies: Map<string, NewBody>
   count: number
 }
@@ -45,6 +47,8 @@ export class RecordedOnto {
   /** Exchanges of operations that the description does not have. */
   readonly unknown: Recording[] = []
   readonly troubles: string[] = []
+  /** How many were left out, by why. */
+  readonly leftOut = new Map<string, number>()
   /** How many exchanges were of operations that it has. */
   count = 0
 
@@ -53,10 +57,16 @@ export class RecordedOnto {
     this.operations = new DescribedOperations(description)
   }
 
+  private leave(why: string): void {
+    this.leftOut.set(why, (this.leftOut.get(why) ?? 0) + 1)
+  }
+
   hold(recording: Recording): void {
     const operation = this.operations.find(recording)
-    if (operation === undefined) {
-      this.unknown.push(recording)
+    if (operation === undefined || operation === 'several') {
+      if (operation === 'several') this.leave('that several operations may be meant by')
+      else if (recording.status < 400) this.unknown.push(recording)
+      else this.leave('that failed, of operations that nothing describes')
       return
     }
     this.count += 1
@@ -69,14 +79,12 @@ export class RecordedOnto {
     for (const [name, value] of url.searchParams)
       if (!isSecretQuery(name)) addTo(values, name, value)
     if (values.size === 0) return
-    const known = this.operations.parameters(operation).filter((each) => each['in'] === 'query')
-    // An object may be spread over names that nobody knows.
-    const isOpen = known.some(
-      ({ style, schema, content }) =>
-        style === 'deepObject' || content !== undefined || mayBeObject(schema),
-    )
+    const known = this.operations.query(operation)
+    // The members of an object may be called anything.
+    if (known.some(({ isSpread }) => isSpread)) return
+    const own = new Set(known.map(({ name }) => name))
     for (const [name, texts] of values) {
-      if (isOpen || known.some((each) => each['name'] === name)) continue
+      if (own.has(name) || own.has(name.replace(/\[.*$/, ''))) continue
       const key = JSON.stringify([keyOf(operation.place), name])
       const before = this.parameters.get(key)
       const seen = before?.texts ?? new SeenTexts()
@@ -102,13 +110,14 @@ export class RecordedOnto {
       this.walk.look(schema, { value, name: nameOf(operation, recording), where: `${from}#` })
       return
     }
-    const isDescribed = media !== undefined && value === undefined
+    const isDescribed = media !== undefined && (value ?? null) === null
     if (isDescribed || (response !== undefined && answer === undefined)) return
-    const key = JSON.stringify([keyOf(operation.place), recording.status])
+    const key = JSON.stringify([keyOf(media ?? response ?? operation.place), recording.status])
     const made: NewAnswer = this.answers.get(key) ?? {
       operation,
       status: recording.status,
       response,
+      media,
       bodies: new Map(),
       count: 0,
     }
@@ -130,11 +139,6 @@ export class RecordedOnto {
     const schema = { document: media.document, path: [...media.path, 'schema'] }
     return this.operations.has(schema) ? schema : undefined
   }
-}
-
-function mayBeObject(schema: unknown): boolean {
-  const { type, $ref } = (schema ?? {}) as { type?: unknown; $ref?: unknown }
-  return type === 'object' || $ref !== undefined
 }
 
 /** What that is called which is answered. */

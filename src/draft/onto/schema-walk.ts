@@ -120,6 +120,8 @@ export class SchemaWalk {
       if (this.description.version !== '3.1') return
     }
     this.own(place, schema, looked, together)
+    const subtype = this.subtype(place, schema, looked.value)
+    if (subtype !== undefined) this.part(subtype, looked, together)
     for (const at of listIn(schema['allOf']).keys())
       this.part(inside(place, 'allOf', String(at)), looked, together)
     for (const keyword of ['anyOf', 'oneOf'] as const)
@@ -230,12 +232,15 @@ export class SchemaWalk {
     if (value === null) return
     const places = listIn(schema[keyword]).map((_, at) => inside(place, keyword, String(at)))
     const marks = places.map((each) => this.misfit(each, looked))
-    const fitting = places.filter((_, at) => marks[at] === 0)
+    const told = this.told(place, schema, value, places)
+    // What the discriminator tells it is, whatever else would fit.
+    const isTold = told !== undefined && marks[places.indexOf(told)] === 0
+    const fitting = isTold ? [told] : places.filter((_, at) => marks[at] === 0)
     if (keyword === 'oneOf' && fitting.length > 1)
       this.findings.of(place, name, where).severalFit += 1
     for (const each of fitting) this.part(each, looked, together)
     if (fitting.length > 0) return
-    const nearest = this.told(place, schema, value, places) ?? this.nearest(places, marks, value)
+    const nearest = told ?? this.nearest(places, marks, value)
     if (nearest !== undefined) {
       this.part(nearest, looked, together)
       return
@@ -244,6 +249,22 @@ export class SchemaWalk {
     finding.otherThings ??= new Seen('received', [name])
     finding.otherThings.see(value)
     together.isOpen = true
+  }
+
+  /** What a record is besides, where the discriminator of a schema without alternatives tells it. */
+  private subtype(
+    place: DescribedPlace,
+    { discriminator, anyOf, oneOf }: Schema,
+    value: JsonValue,
+  ): DescribedPlace | undefined {
+    if (discriminator === undefined || anyOf !== undefined || oneOf !== undefined) return undefined
+    const { propertyName, mapping } = isPlainObject(discriminator)
+      ? discriminator
+      : { propertyName: discriminator }
+    const tag = isRecord(value) ? value[String(propertyName)] : undefined
+    if (typeof tag !== 'string') return undefined
+    const mapped = isPlainObject(mapping) && Object.hasOwn(mapping, tag) ? mapping[tag] : undefined
+    return this.description.schemaNamed(typeof mapped === 'string' ? mapped : tag, place)
   }
 
   /** The alternative that the discriminator tells. */

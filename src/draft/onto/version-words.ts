@@ -1,6 +1,6 @@
 import type { Schema } from '../join-schemas.js'
 import { typesOf, withNull } from '../join-schemas.js'
-import type { Version } from './description.js'
+import { schemasPath, type Version } from './description.js'
 
 /** A drafted schema, which is of OpenAPI 3.1, in the words of an older version. */
 export function inWordsOf(version: Version, schema: unknown): unknown {
@@ -39,11 +39,6 @@ function within(version: Version, key: string, value: unknown): unknown {
     )
   if (key === '$ref') return referenceIn(version, String(value))
   return ['items', 'additionalProperties'].includes(key) ? inWordsOf(version, value) : value
-}
-
-/** Where named schemas are. */
-export function schemasPath(version: Version): readonly string[] {
-  return version === '2.0' ? ['definitions'] : ['components', 'schemas']
 }
 
 function referenceIn(version: Version, reference: string): string {
