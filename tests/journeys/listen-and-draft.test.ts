@@ -1,10 +1,11 @@
-import { execFile, spawn, type ChildProcess } from 'node:child_process'
+import { execFile } from 'node:child_process'
 import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
 import { complaints } from '../support/compilers.js'
 import { harErrors } from '../support/har.js'
+import { startListening } from '../support/listening.js'
 import {
   freshFolder,
   repository,
@@ -16,42 +17,6 @@ import {
 
 const execute = promisify(execFile)
 const secret = 'hushhush-4711'
-
-interface Running {
-  readonly address: string
-  readonly child: ChildProcess
-  /** Ends it as Ctrl-C does. @returns what it printed, line by line */
-  end(): Promise<Record<string, unknown>[]>
-}
-
-/** The built program, listening. */
-async function startListening(cwd: string, ...words: string[]): Promise<Running> {
-  const main = join(repository, 'dist/bin/main.js')
-  const env = { ...process.env, NODE_OPTIONS: '' }
-  const child = spawn(process.execPath, [main, 'listen', ...words, '--json'], { cwd, env })
-  let printed = ''
-  const lines = (): Record<string, unknown>[] =>
-    printed
-      .trim()
-      .split('\n')
-      .map((line) => JSON.parse(line) as Record<string, unknown>)
-  const address = await new Promise<string>((done, fail) => {
-    child.stdout.on('data', (chunk: Buffer) => {
-      printed += chunk.toString()
-      if (printed.includes('\n')) done(String(lines()[0]?.['address']))
-    })
-    child.on('close', () => fail(new Error(`it ended: ${printed}`)))
-  })
-  return {
-    address,
-    child,
-    end: async () => {
-      child.kill('SIGINT')
-      await new Promise((done) => child.once('close', done))
-      return lines().slice(1)
-    },
-  }
-}
 
 let folder: string
 let standIn: Awaited<ReturnType<typeof startStandIn>>

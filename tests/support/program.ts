@@ -125,17 +125,23 @@ export async function startStandIn(
   document = 'berths/desk.wsdl',
   further: readonly string[] = [],
 ): Promise<{ service: string; metadata: string; stop: () => void }> {
-  const words = [
-    join(repository, 'dist', 'bin', 'main.js'),
-    'serve',
-    join(repository, 'demo', document),
+  const demo = join(repository, 'demo')
+  return startServing(await freshFolder(), [
+    join(demo, document),
     '--seed',
-    join(repository, 'demo', dirname(document), 'seed.yaml'),
-    '--json',
+    join(demo, dirname(document), 'seed.yaml'),
     ...further,
-  ]
-  const child = spawn(process.execPath, words, {
-    cwd: await freshFolder(),
+  ])
+}
+
+/** A running stand-in, in a process of its own. */
+export async function startServing(
+  cwd: string,
+  words: readonly string[],
+): Promise<{ service: string; metadata: string; stop: () => void }> {
+  const main = join(repository, 'dist', 'bin', 'main.js')
+  const child = spawn(process.execPath, [main, 'serve', ...words, '--json'], {
+    cwd,
     env: { ...process.env, NODE_OPTIONS: '' },
   })
   let printed = ''

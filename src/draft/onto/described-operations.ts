@@ -11,11 +11,14 @@ export interface DescribedOperation {
   readonly template: string
 }
 
-/** A parameter in the query. */
-export interface QueryParameter {
+/** A parameter in the query or in a header. */
+export interface DescribedParameter {
+  readonly where: 'query' | 'header'
   readonly name: string
   /** It is an object whose members are parameters by themselves (style `form`). */
   readonly isSpread: boolean
+  /** The only value that it may have, where there is one. */
+  readonly only: string | undefined
 }
 
 /** Where the answer of an operation is described. */
@@ -38,17 +41,32 @@ export class DescribedOperations {
 
   /**
    * The operation that a request is meant for; undefined where the description has none, `several`
-   * where its paths do not tell.
+   * where neither paths nor parameters of one value tell.
    */
-  find({ method, url }: Recording): DescribedOperation | 'several' | undefined {
-    const [first, second] = this.paths
-      .find(url)
-      .flatMap((template) => this.operation(method, template) ?? [])
-    const isSame =
-      first !== undefined &&
-      second !== undefined &&
-      formOf(first.template) === formOf(second.template)
-    return isSame ? 'several' : first
+  find(recording: Recording): DescribedOperation | 'several' | undefined {
+    const { method, url } = recording
+    const all = this.paths.find(url).flatMap((template) => this.operation(method, template) ?? [])
+    const [first] = all
+    if (first === undefined) return undefined
+    const alike = all.filter((each) => formOf(each.template) === formOf(first.template))
+    if (alike.length === 1) return first
+    const [meant, ...more] = alike.filter((each) => this.isMeant(each, recording))
+    return meant === undefined || more.length > 0 ? 'several' : meant
+  }
+
+  /** Has a request what an operation's parameters of one value say? */
+  private isMeant(operation: DescribedOperation, { url, headers }: Recording): boolean {
+    const told = this.parameters(operation).filter(({ only }) => only !== undefined)
+    return (
+      told.length > 0 &&
+      told.every(({ where, name, only }) =>
+        where === 'query'
+          ? url.searchParams.get(name) === only
+          : headers.some(
+              ([own, value]) => own.toLowerCase() === name.toLowerCase() && value === only,
+            ),
+      )
+    )
   }
 
   private operation(method: string, template: string): DescribedOperation | undefined {
@@ -69,24 +87,28 @@ export class DescribedOperations {
     })
   }
 
-  /** The parameters in the query of an operation, those of its path too. */
-  query({ place, pathItem }: DescribedOperation): QueryParameter[] {
+  /** The parameters of an operation in the query and in headers, those of its path too. */
+  parameters({ place, pathItem }: DescribedOperation): DescribedParameter[] {
     return [place, pathItem].flatMap((each) => {
       const list = this.description.objectAt(each)['parameters']
       return (Array.isArray(list) ? list : []).flatMap((_, at) => {
         const settled = this.description.settle(inside(each, 'parameters', String(at)))
-        return settled === undefined ? [] : this.queryParameter(settled)
+        return settled === undefined ? [] : this.parameter(settled)
       })
     })
   }
 
-  private queryParameter(place: DescribedPlace): QueryParameter[] {
-    const { in: where, name, style, explode } = this.description.objectAt(place)
-    if (where !== 'query') return []
-    const schema = this.description.settle(inside(place, 'schema'))
-    const isObject = schema !== undefined && this.description.objectAt(schema)['type'] === 'object'
-    const isSpread = isObject && (style ?? 'form') === 'form' && explode !== false
-    return [{ name: String(name), isSpread }]
+  private parameter(place: DescribedPlace): DescribedParameter[] {
+    const { in: where, name, style, explode, ...own } = this.description.objectAt(place)
+    if (where !== 'query' && where !== 'header') return []
+    const settled = this.description.settle(inside(place, 'schema'))
+    // In version 2 the parameter says it itself.
+    const schema = settled === undefined ? own : this.description.objectAt(settled)
+    const isSpread =
+      schema['type'] === 'object' && (style ?? 'form') === 'form' && explode !== false
+    const values = schema['enum']
+    const only = Array.isArray(values) && values.length === 1 ? String(values[0]) : undefined
+    return [{ where, name: String(name), isSpread, only }]
   }
 
   /**

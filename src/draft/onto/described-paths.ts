@@ -44,8 +44,14 @@ export class DescribedPaths {
   /**
    * Learns where the service was when it was recorded, should it be nowhere where the description
    * says: behind what of the addresses the most of them are of paths that it has.
+   *
+   * @param only the address that somebody said it was at
    */
-  learn(urls: readonly URL[]): void {
+  learn(urls: readonly URL[], only?: string): void {
+    if (only !== undefined) {
+      this.bases = [pathOf(only)]
+      return
+    }
     if (urls.some((url) => this.find(url).length > 0)) return
     const counts = new Map<string, number>()
     for (const { pathname } of urls) {

@@ -86,7 +86,10 @@ function proposeOnce(
   const description = new Description(described)
   const { kept, leftOut } = recordedApart(recordings, only ?? addressOf(description, recordings))
   const held = new RecordedOnto(description)
-  held.operations.paths.learn(kept.map(({ url }) => url))
+  held.operations.paths.learn(
+    kept.map(({ url }) => url),
+    only,
+  )
   for (const recording of kept) held.hold(recording)
   const work = new Mending(description, held)
   work.schemas()

@@ -79,7 +79,7 @@ export class RecordedOnto {
     for (const [name, value] of url.searchParams)
       if (!isSecretQuery(name)) addTo(values, name, value)
     if (values.size === 0) return
-    const known = this.operations.query(operation)
+    const known = this.operations.parameters(operation).filter(({ where }) => where === 'query')
     // The members of an object may be called anything.
     if (known.some(({ isSpread }) => isSpread)) return
     const own = new Set(known.map(({ name }) => name))
